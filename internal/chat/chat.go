@@ -1,0 +1,214 @@
+// Package chat speaks the chat-completions protocol: what a request and a
+// reply look like on the wire. It opens no connection.
+//
+// Rules it keeps:
+//
+//   - A request's body is the same bytes for the same request, so that it can
+//     be found again in the cache.
+//   - A reply is read as servers really write it: content as a string, as
+//     parts, or null beside a refusal; errors as an object, a text or a web
+//     page.
+package chat
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"sort"
+	"strings"
+
+	"filler/internal/value"
+)
+
+// Message is one turn of the conversation.
+type Message struct {
+	Role    string // system, user or assistant
+	Content string
+}
+
+// Request asks for one completion.
+type Request struct {
+	Model       string
+	Messages    []Message
+	Temperature float64
+	MaxTokens   int
+	Seed        *int64
+	// FormatName and Format, a JSON Schema, hold the reply's form where the
+	// shape is `schema`.
+	FormatName string
+	Format     []byte
+	// Extra are further keys of the body with their values as JSON; they win
+	// over ours.
+	Extra map[string]string
+}
+
+// Parts gives the body in pieces whose concatenation is the body: one for
+// each message, and what stands before and behind them. Pieces that many
+// requests share need to be kept only once.
+func (r *Request) Parts() [][]byte {
+	head := append([]byte(`{"model":`), value.AppendQuoted(nil, r.Model)...)
+	head = append(head, `,"messages":[`...)
+	parts := [][]byte{head}
+	for i, m := range r.Messages {
+		var b []byte
+		if i > 0 {
+			b = append(b, ',')
+		}
+		b = append(value.AppendQuoted(append(b, `{"role":`...), m.Role), `,"content":`...)
+		parts = append(parts, append(value.AppendQuoted(b, m.Content), '}'))
+	}
+	return append(parts, r.tail())
+}
+
+func (r *Request) tail() []byte {
+	keys := map[string]string{}
+	keys["temperature"] = fmt.Sprintf("%g", r.Temperature)
+	keys["max_tokens"] = fmt.Sprint(r.MaxTokens)
+	if r.Seed != nil {
+		keys["seed"] = fmt.Sprint(*r.Seed)
+	}
+	if len(r.Format) > 0 {
+		name := value.AppendQuoted(nil, r.FormatName)
+		keys["response_format"] = fmt.Sprintf(`{"type":"json_schema","json_schema":{"name":%s,"strict":true,"schema":%s}}`, name, r.Format)
+	}
+	for k, v := range r.Extra {
+		keys[k] = v
+	}
+	names := make([]string, 0, len(keys))
+	for k := range keys {
+		names = append(names, k)
+	}
+	sort.Strings(names)
+	b := []byte("]")
+	for _, k := range names {
+		b = append(b, ',')
+		b = append(value.AppendQuoted(b, k), ':')
+		b = append(b, keys[k]...)
+	}
+	return append(b, '}')
+}
+
+// Body gives the whole body.
+func (r *Request) Body() []byte { return bytes.Join(r.Parts(), nil) }
+
+// Reply is what came back, read.
+type Reply struct {
+	Text      string
+	Refusal   string // what the model said in place of an answer
+	Finish    string // stop, length, …
+	TokensIn  int
+	TokensOut int
+	HasUsage  bool
+}
+
+type wireReply struct {
+	Choices []struct {
+		Message struct {
+			Content json.RawMessage `json:"content"`
+			Refusal string          `json:"refusal"`
+		} `json:"message"`
+		Finish string `json:"finish_reason"`
+	} `json:"choices"`
+	Usage *struct {
+		In  int `json:"prompt_tokens"`
+		Out int `json:"completion_tokens"`
+	} `json:"usage"`
+	Error json.RawMessage `json:"error"`
+}
+
+// NotChat says that an answer is not one of this protocol.
+type NotChat struct{ What string }
+
+func (e *NotChat) Error() string { return e.What }
+
+// ReadReply reads the body of an answer with status 200.
+func ReadReply(body []byte) (*Reply, error) {
+	var w wireReply
+	if err := json.Unmarshal(body, &w); err != nil {
+		if LooksLikePage(body) {
+			return nil, &NotChat{"the answer is a web page"}
+		}
+		return nil, &NotChat{"the answer is not complete JSON"}
+	}
+	if len(w.Error) > 0 && string(w.Error) != "null" {
+		return nil, &NotChat{"the answer is an error: " + ErrorText(body)}
+	}
+	if len(w.Choices) == 0 {
+		return nil, &NotChat{"the answer holds no choices"}
+	}
+	c := w.Choices[0]
+	text, ok := contentText(c.Message.Content)
+	if !ok {
+		return nil, &NotChat{"the answer's content is neither text nor parts of text"}
+	}
+	r := &Reply{Text: text, Refusal: c.Message.Refusal, Finish: c.Finish}
+	if w.Usage != nil && w.Usage.In >= 0 && w.Usage.Out >= 0 {
+		r.TokensIn, r.TokensOut, r.HasUsage = w.Usage.In, w.Usage.Out, true
+	}
+	return r, nil
+}
+
+func contentText(raw json.RawMessage) (string, bool) {
+	if len(raw) == 0 || string(raw) == "null" {
+		return "", true
+	}
+	var text string
+	if json.Unmarshal(raw, &text) == nil {
+		return text, true
+	}
+	var parts []struct {
+		Text string `json:"text"`
+	}
+	if json.Unmarshal(raw, &parts) != nil {
+		return "", false
+	}
+	var b strings.Builder
+	for _, p := range parts {
+		b.WriteString(p.Text)
+	}
+	return b.String(), true
+}
+
+// LooksLikePage tells a web page from other bodies.
+func LooksLikePage(body []byte) bool {
+	start := strings.ToLower(strings.TrimSpace(string(body[:min(len(body), 200)])))
+	return strings.HasPrefix(start, "<!doctype html") || strings.HasPrefix(start, "<html")
+}
+
+// ErrorText gives what the body of a refused request says, in one line of at
+// most 300 characters.
+func ErrorText(body []byte) string {
+	text := strings.TrimSpace(string(body[:min(len(body), 4096)]))
+	var w struct {
+		Error   json.RawMessage `json:"error"`
+		Message string          `json:"message"`
+		Detail  json.RawMessage `json:"detail"`
+	}
+	switch {
+	case LooksLikePage(body):
+		text = "a web page"
+	case json.Unmarshal(body, &w) == nil:
+		var inner struct {
+			Message string `json:"message"`
+		}
+		var plain string
+		switch {
+		case json.Unmarshal(w.Error, &inner) == nil && inner.Message != "":
+			text = inner.Message
+		case json.Unmarshal(w.Error, &plain) == nil && plain != "":
+			text = plain
+		case w.Message != "":
+			text = w.Message
+		case len(w.Detail) > 0:
+			text = strings.Trim(string(w.Detail), `"`)
+		}
+	}
+	text = strings.Join(strings.Fields(text), " ")
+	if r := []rune(text); len(r) > 300 {
+		text = string(r[:299]) + "…"
+	}
+	if text == "" {
+		text = "nothing more"
+	}
+	return text
+}

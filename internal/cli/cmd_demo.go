@@ -1,0 +1,142 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/demo"
+	"filler/internal/standin"
+)
+
+func (a *app) demoCmd() *cobra.Command {
+	return &cobra.Command{Use: "demo [DIR]", Short: "Write the demo project and run it end to end", Args: cobra.MaximumNArgs(1),
+		Long: "Write the demo project into DIR (filler-demo if left out) and run it end to end with the\nstand-in, a simulated model server, saying each command as it goes. No model, key or\nnetwork is needed.",
+		RunE: func(cmd *cobra.Command, args []string) error {
+			dir := "filler-demo"
+			if len(args) == 1 {
+				dir = args[0]
+			}
+			return a.demo(cmd.Context(), dir)
+		}}
+}
+
+// demoSteps are the commands of the demo, in the order of the work.
+var demoSteps = []struct{ why, line string }{
+	{"What a record holds:", "schema outline"},
+	{"One of the documents, as the model gets it:", "read documents/mails/FB-2031-06.txt"},
+	{"Fill one record from each document:", "fill -o records.jsonl"},
+	{"How right are they? Measured against the reviewed records in gold/:", "score"},
+	{"Every step that led to one of them:", "trace documents/mails/FB-2031-06.txt"},
+}
+
+func (a *app) demo(ctx context.Context, dir string) error {
+	if err := demo.Write(dir); err != nil {
+		return err
+	}
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return err
+	}
+	home, err := os.Getwd()
+	if err != nil {
+		return err
+	}
+	a.printf("The demo project is in %s.\n", dir)
+	for _, s := range demoSteps {
+		a.printf("\n%s\n%s\n\n", s.why, a.paint(bold, "$ filler "+s.line))
+		sub := &app{args: a.args, in: a.in, out: a.out, err: a.err, term: a.term}
+		code := sub.run(ctx, append([]string{"--in", abs}, strings.Fields(s.line)...))
+		if err := os.Chdir(home); err != nil {
+			return err
+		}
+		if code != codeDone && code != codeFlawed {
+			return exit(code)
+		}
+		if ctx.Err() != nil {
+			return exit(codeStopped)
+		}
+	}
+	a.printf("\nTry next:\n\n%s", a.suggest(dir, "fill --model hasty --label hasty", "score", "runs", "trace documents/sheets/FB-2031-11.txt --full", "fill documents/forms/FB-2031-04.txt"))
+	a.printf("\nOr edit a description in %s, fill again, and see both scores in `runs`.\n", filepath.Join(dir, "schemas", "inspection.yaml"))
+	return nil
+}
+
+// suggest gives commands that work when pasted, for a project in dir.
+func (a *app) suggest(dir string, lines ...string) string {
+	program := a.args[0]
+	if exe, err := os.Executable(); err == nil && strings.Contains(filepath.ToSlash(exe), "/go-build") {
+		program = "go run ./cmd/filler"
+	} else if !strings.ContainsRune(program, filepath.Separator) {
+		program = "filler"
+	}
+	where := ""
+	if dir != "." {
+		where = " --in " + dir
+		if strings.ContainsAny(dir, " '\"$&;()*?") {
+			where = " --in '" + strings.ReplaceAll(dir, "'", `'\''`) + "'"
+		}
+	}
+	var b strings.Builder
+	for _, l := range lines {
+		fmt.Fprintf(&b, "  %s%s %s\n", program, where, l)
+	}
+	return b.String()
+}
+
+func (a *app) standinCmd() *cobra.Command {
+	var o standin.Options
+	var port int
+	var quiet bool
+	cmd := &cobra.Command{Use: "standin", Short: "Run the simulated model server", Args: cobra.NoArgs,
+		Long: `Run the stand-in: a simulated model server that speaks the chat-completions protocol
+on loopback, until Ctrl-C. It fills by printed labels and errs as its character errs.
+A request whose model is hasty, steady or careful gets that character; all others get
+--character.`,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if !knownCharacter(o.Character) {
+				a.parsed = false
+				return fmt.Errorf("the stand-in has no character %q; it has hasty, steady and careful", o.Character)
+			}
+			for _, rate := range []float64{o.Faults.Busy, o.Faults.Error, o.Faults.Cut, o.Faults.Stall} {
+				if rate < 0 || rate > 1 {
+					a.parsed = false
+					return fmt.Errorf("a rate goes from 0 to 1, not %g", rate)
+				}
+			}
+			if !quiet {
+				o.Log = a.err
+			}
+			s, err := standin.Start(fmt.Sprintf("127.0.0.1:%d", port), o)
+			if err != nil {
+				return err
+			}
+			a.printf("%s\n", s.URL)
+			<-cmd.Context().Done()
+			ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+			defer cancel()
+			s.Shutdown(ctx)
+			s.Close()
+			return nil
+		}}
+	f := cmd.Flags()
+	f.IntVar(&port, "port", 8000, "the port to listen at; 0 takes a free one")
+	f.StringVar(&o.Character, "character", "steady", "hasty, steady or careful")
+	f.DurationVar(&o.Delay, "delay", 0, "wait before every reply")
+	f.StringVar(&o.Key, "key", "", "ask for this key")
+	f.Float64Var(&o.Faults.Busy, "busy", 0, "rate of 429 answers with Retry-After")
+	f.Float64Var(&o.Faults.Error, "error", 0, "rate of 500 answers")
+	f.Float64Var(&o.Faults.Cut, "cut", 0, "rate of replies cut in the middle")
+	f.Float64Var(&o.Faults.Stall, "stall", 0, "rate of requests that get no answer")
+	f.BoolVar(&quiet, "quiet", false, "say nothing of requests")
+	return cmd
+}
+
+func knownCharacter(name string) bool {
+	return name == "hasty" || name == "steady" || name == "careful"
+}

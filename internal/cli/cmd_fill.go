@@ -1,0 +1,256 @@
+package cli
+
+import (
+	"bufio"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/document"
+	"filler/internal/fill"
+	"filler/internal/ledger"
+	"filler/internal/project"
+	"filler/internal/schema"
+)
+
+// filling is what `fill` was asked for.
+type filling struct {
+	schemaFile, modelName, label, output, resume string
+	fresh, bare, asJSON                          bool
+}
+
+func (a *app) fillCmd() *cobra.Command {
+	var o filling
+	cmd := &cobra.Command{Use: "fill [DOC...]", Short: "Fill records from documents",
+		Long: `Fill records from the documents named, or from all of the project. DOC is a file, a
+folder, or - for standard input. Records come out as JSON Lines in document order,
+with -o into a file, or on standard output when that is no terminal. One document on
+a terminal prints its record as a tree.
+
+Without a project:  filler fill FILE --schema SCHEMA --model URL
+
+What was answered before is not asked again (--fresh does). A run that was stopped
+goes on with --resume.`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if cmd.Flags().Changed("resume") && len(args) > 0 {
+				a.parsed = false
+				return errors.New("--resume goes on with the documents of its run; name none (write --resume=RUN for another run than the last)")
+			}
+			return a.fill(cmd.Context(), o, args)
+		}}
+	f := cmd.Flags()
+	f.StringVar(&o.schemaFile, "schema", "", "a schema file, in place of the project's")
+	f.StringVar(&o.modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
+	f.StringVarP(&o.output, "output", "o", "", "write the records to this file")
+	f.StringVar(&o.label, "label", "", "a name for the run")
+	f.StringVar(&o.resume, "resume", "", "go on with a run that was stopped: `RUN` or the last")
+	f.Lookup("resume").NoOptDefVal = "last"
+	f.BoolVar(&o.fresh, "fresh", false, "ask anew what was answered before")
+	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
+	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines also on a terminal")
+	return cmd
+}
+
+func (a *app) fill(ctx context.Context, o filling, names []string) error {
+	w, err := a.open(o.schemaFile)
+	var none *project.NotFound
+	switch {
+	case o.resume != "" && errors.As(err, &none):
+		w = &work{root: "."}
+	case o.resume != "" && w != nil: // the run has kept its own schema
+	case err != nil:
+		return err
+	}
+	out, err := openOutput(o.output)
+	if err != nil {
+		return err
+	}
+	defer out.abandon()
+	l, err := ledger.Open(w.ledgerFile())
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	filler, run, err := a.prepare(ctx, o, w, l, names)
+	if err != nil {
+		return err
+	}
+	defer filler.Close()
+	return a.runFill(ctx, o, filler, run, out)
+}
+
+// prepare starts a new run, or finds the one to go on with.
+func (a *app) prepare(ctx context.Context, o filling, w *work, l *ledger.Ledger, names []string) (*fill.Filler, int64, error) {
+	setup := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Fresh: o.fresh, Stdin: a.in}
+	modelName := o.modelName
+	var old ledger.Run
+	var sources []document.Source
+	var err error
+	if o.resume != "" {
+		if old, err = l.Find(o.resume); err != nil {
+			return nil, 0, err
+		}
+		if setup.Schema, err = schema.Parse(old.SchemaFile, old.Schema); err != nil {
+			return nil, 0, err
+		}
+		modelName, setup.Rounds = old.Model, old.Rounds
+	} else if sources, err = w.sources(names); err != nil {
+		return nil, 0, err
+	}
+	if setup.Model, err = w.model(modelName); err != nil {
+		return nil, 0, err
+	}
+	filler, err := fill.New(setup)
+	if err != nil || o.resume != "" {
+		return filler, old.ID, err
+	}
+	run, err := filler.Start(ctx, o.label, sources)
+	if err != nil {
+		filler.Close()
+	}
+	return filler, run, err
+}
+
+func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run int64, out *output) error {
+	began := time.Now()
+	bar := a.newProgress()
+	hooks := fill.Hooks{Progress: bar.show, Waiting: bar.waiting}
+	stream := o.output == "" && (!a.term.out || o.asJSON)
+	pipe := bufio.NewWriter(a.out)
+	if stream {
+		hooks.Record = func(r ledger.Record) error {
+			if err := writeLine(pipe, filler.Schema, run, r, o.bare); err != nil {
+				return err
+			}
+			return pipe.Flush()
+		}
+	}
+	err := filler.Run(ctx, run, hooks)
+	bar.end()
+	if o.output != "" {
+		if werr := out.write(filler, run, o.bare); werr != nil && err == nil {
+			err = werr
+		}
+	}
+	totals, terr := filler.Ledger.Totals(run)
+	if terr != nil {
+		return terr
+	}
+	if err == nil && a.term.out && !stream && o.output == "" && totals.Documents == 1 {
+		if terr := a.printOne(filler, run); terr != nil {
+			return terr
+		}
+	}
+	a.summary(run, totals, time.Since(began), err)
+	if err != nil && !errors.Is(err, fill.ErrStopped) {
+		return err
+	}
+	if err == nil && totals.Flawed+totals.Failed > 0 {
+		return exit(codeFlawed)
+	}
+	return err
+}
+
+func writeLine(to io.Writer, s *schema.Schema, run int64, r ledger.Record, bare bool) error {
+	line, err := fill.ToLine(run, r)
+	if err != nil {
+		return err
+	}
+	v := line.JSON(s.EachEntry())
+	if bare {
+		v = line.Record
+	}
+	if _, err = fmt.Fprintf(to, "%s\n", v.JSON()); err != nil {
+		return &document.Error{File: "standard output", Msg: "can't be written", Hint: "the records are kept; `filler fill --resume` prints them again"}
+	}
+	return nil
+}
+
+// summary says how a run ended, on standard error.
+func (a *app) summary(run int64, t ledger.Totals, took time.Duration, err error) {
+	a.notef("run %d: %s · %d clean · %d repaired · %d flawed · %d failed\n", run, plural(t.Documents, "document"), t.Clean, t.Repaired, t.Flawed, t.Failed)
+	guess := ""
+	if t.Estimated {
+		guess = " (partly estimated)"
+	}
+	cached := ""
+	if t.Cached > 0 {
+		cached = fmt.Sprintf(" and %s from the ledger", thousands(t.Cached))
+	}
+	a.notef("%s%s · %s tokens in, %s out · cost %s%s · %s\n", plural(t.Exchanges, "exchange"), cached, thousands(t.TokensIn), thousands(t.TokensOut), money(t.CostNano), guess, seconds(took))
+	switch {
+	case err != nil:
+		a.notef("stopped with %s still to fill; go on with `filler fill --resume=%d`\n", plural(t.Waiting, "document"), run)
+	case t.Failed > 0:
+		a.notef("`filler fill --resume=%d` tries the failed ones again; `filler trace DOC` shows why one failed\n", run)
+	case t.Flawed > 0:
+		a.notef("`filler trace DOC` shows what is wrong with a flawed record\n")
+	}
+}
+
+func (a *app) printOne(f *fill.Filler, run int64) error {
+	return f.Ledger.Records(run, 0, func(r ledger.Record) error {
+		line, err := fill.ToLine(run, r)
+		if err == nil {
+			a.printRecord(f.Schema, &line)
+		}
+		return err
+	})
+}
+
+// output is the file that records go to: written beside it and put in its
+// place when whole, so that what was there is never half overwritten.
+type output struct {
+	path string
+	temp *os.File
+}
+
+func openOutput(path string) (*output, error) {
+	if path == "" {
+		return &output{}, nil
+	}
+	if info, err := os.Stat(path); err == nil && info.IsDir() {
+		return nil, &document.Error{File: path, Msg: "this is a folder", Hint: "name a file for the records"}
+	}
+	temp, err := os.CreateTemp(filepath.Dir(path), ".records-*")
+	if err != nil {
+		return nil, &document.Error{File: path, Msg: "can't be written", Hint: "check that its folder is there and may be written"}
+	}
+	return &output{path, temp}, nil
+}
+
+// write writes the records of a run in document order.
+func (o *output) write(f *fill.Filler, run int64, bare bool) error {
+	w := bufio.NewWriter(o.temp)
+	err := f.Ledger.Records(run, 0, func(r ledger.Record) error { return writeLine(w, f.Schema, run, r, bare) })
+	if err == nil {
+		err = w.Flush()
+	}
+	if err == nil {
+		err = o.temp.Chmod(0o644)
+	}
+	if cerr := o.temp.Close(); err == nil {
+		err = cerr
+	}
+	if err == nil {
+		err = os.Rename(o.temp.Name(), o.path)
+	}
+	if err != nil {
+		return &document.Error{File: o.path, Msg: "can't be written (is the disk full?)", Hint: fmt.Sprintf("the records are kept; `filler fill --resume=%d -o FILE` writes them again", run)}
+	}
+	return nil
+}
+
+// abandon takes away what was not put in place.
+func (o *output) abandon() {
+	if o.temp != nil {
+		o.temp.Close()
+		os.Remove(o.temp.Name())
+	}
+}

@@ -1,0 +1,361 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/fill"
+	"filler/internal/gold"
+	"filler/internal/ledger"
+	"filler/internal/place"
+	"filler/internal/project"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/score"
+	"filler/internal/value"
+)
+
+// judged is where records to judge come from: a run, or a file.
+type judged struct{ schemaFile, recordsFile, goldPath string }
+
+func (j *judged) flags(cmd *cobra.Command, withGold bool) {
+	cmd.Flags().StringVar(&j.schemaFile, "schema", "", "a schema file, in place of the project's")
+	cmd.Flags().StringVar(&j.recordsFile, "records", "", "a file of JSON Lines, or - for standard input, in place of a run")
+	if withGold {
+		cmd.Flags().StringVar(&j.goldPath, "gold", "", "gold: a folder, or a file of JSON Lines, in place of the project's")
+	}
+}
+
+// each calls do for the records of a run or a file; n is the line's number,
+// or 0. It gives the run's number, or 0.
+func (a *app) each(w *work, j judged, runName string, do func(n int, l record.Line, err error) error) (int64, error) {
+	if j.recordsFile != "" {
+		if runName != "" {
+			a.parsed = false
+			return 0, errors.New("a run and --records are two sources; name one")
+		}
+		return 0, record.ReadLines(j.recordsFile, w.schema.EachEntry(), do)
+	}
+	l, err := ledger.OpenToRead(w.ledgerFile())
+	if err != nil {
+		return 0, err
+	}
+	defer l.Close()
+	run, err := l.Find(runName)
+	if err != nil {
+		return 0, err
+	}
+	return run.ID, l.Records(run.ID, 0, func(r ledger.Record) error {
+		line, err := fill.ToLine(run.ID, r)
+		return do(0, line, err)
+	})
+}
+
+func first(args []string) string {
+	if len(args) == 0 {
+		return ""
+	}
+	return args[0]
+}
+
+func (a *app) validateCmd() *cobra.Command {
+	var j judged
+	var asJSON bool
+	cmd := &cobra.Command{Use: "validate [RUN]", Short: "Check records against the schema", Args: cobra.MaximumNArgs(1),
+		Long: "Check the records of a run (the last if left out), or of any file of JSON Lines, against\nthe schema. Exit code 3 says that some records have problems.\n\nWithout a project:  filler validate --schema SCHEMA --records FILE",
+		RunE: func(_ *cobra.Command, args []string) error {
+			w, err := a.open(j.schemaFile)
+			if err != nil {
+				return err
+			}
+			check, err := record.NewValidator(w.schema)
+			if err != nil {
+				return err
+			}
+			v := &validation{a: a, asJSON: asJSON, check: check, file: j.recordsFile}
+			if _, err := a.each(w, j, first(args), v.line); err != nil {
+				return err
+			}
+			return v.end()
+		}}
+	j.flags(cmd, false)
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print the result as JSON")
+	return cmd
+}
+
+type validation struct {
+	a              *app
+	asJSON         bool
+	check          *record.Validator
+	file           string
+	records, valid int
+	list           []value.Value
+}
+
+func (v *validation) line(n int, l record.Line, err error) error {
+	v.records++
+	var problems []record.Problem
+	where := l.Document
+	switch {
+	case err != nil:
+		where = fmt.Sprintf("%s:%d", v.file, n)
+		problems = []record.Problem{{Code: record.Syntax, Message: err.Error()}}
+	case l.Status == record.Failed:
+		problems = l.Problems
+	default:
+		problems = v.check.Check(&l.Record)
+	}
+	if len(problems) == 0 {
+		v.valid++
+	}
+	for _, p := range problems {
+		if v.asJSON {
+			out := p.JSON()
+			out.Kids = append([]value.Value{value.Str(where).Named("document")}, out.Kids...)
+			v.list = append(v.list, out.Detach())
+			continue
+		}
+		now := ""
+		if p.Value != nil {
+			now = "  " + clip(p.Value.String(), 60)
+		}
+		path := string(p.Path)
+		if path != "" {
+			path += "  "
+		}
+		v.a.printf("%s  %s%s  %s%s\n", where, path, v.a.paint(bad, string(p.Code)), p.Message, now)
+	}
+	return nil
+}
+
+func (v *validation) end() error {
+	if v.asJSON {
+		v.a.printJSON(value.Obj(value.Num(fmt.Sprint(v.records)).Named("records"), value.Num(fmt.Sprint(v.valid)).Named("valid"), value.List(v.list...).Named("problems")))
+	} else {
+		v.a.notef("%d of %s valid\n", v.valid, plural(v.records, "record"))
+	}
+	if v.valid < v.records {
+		return exit(codeFlawed)
+	}
+	return nil
+}
+
+func (a *app) scoreCmd() *cobra.Command {
+	var j judged
+	var asJSON bool
+	cmd := &cobra.Command{Use: "score [RUN]", Short: "Field accuracy against gold", Args: cobra.MaximumNArgs(1),
+		Long: "Measure the records of a run (the last if left out), or of any file of JSON Lines,\nagainst gold, field by field. docs/scoring.md says how.\n\nWithout a project:  filler score --schema SCHEMA --records FILE --gold FILE",
+		RunE: func(_ *cobra.Command, args []string) error {
+			w, err := a.open(j.schemaFile)
+			if err != nil {
+				return err
+			}
+			r, err := a.score(w, j, first(args))
+			if err != nil {
+				return err
+			}
+			if asJSON {
+				a.printJSON(r.JSON())
+			} else {
+				a.printScore(r)
+			}
+			return nil
+		}}
+	j.flags(cmd, true)
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print the score as JSON")
+	return cmd
+}
+
+func (w *work) goldPath(named string) (string, error) {
+	switch {
+	case named != "":
+		return named, nil
+	case w.project == nil:
+		return "", errors.New("no gold is named; add --gold FILE")
+	case w.project.Gold == "":
+		return "", fmt.Errorf("%s: no gold is named; add `gold: gold`, or say --gold", w.project.File)
+	}
+	return w.project.Gold, nil
+}
+
+func (a *app) score(w *work, j judged, runName string) (*score.Report, error) {
+	path, err := w.goldPath(j.goldPath)
+	if err != nil {
+		return nil, err
+	}
+	set, err := gold.Load(path, w.schema)
+	if err != nil {
+		return nil, err
+	}
+	s := score.New(w.schema, set)
+	run, err := a.each(w, j, runName, func(n int, l record.Line, err error) error {
+		if err == nil {
+			err = s.Add(l)
+		}
+		if err != nil {
+			return place.Faults{{File: j.recordsFile, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	r := s.Report()
+	r.Run = run
+	return &r, nil
+}
+
+func ratioText(r score.Ratio) string {
+	if !r.Exists {
+		return "–"
+	}
+	return fmt.Sprintf("%.3f", r.Value)
+}
+
+func ratioTone(r score.Ratio) tone {
+	switch {
+	case !r.Exists || r.Value >= 0.95:
+		return plain
+	case r.Value >= 0.8:
+		return soft
+	}
+	return bad
+}
+
+func (a *app) printScore(r *score.Report) {
+	of := "the records"
+	if r.Run > 0 {
+		of = fmt.Sprintf("run %d", r.Run)
+	}
+	a.printf("%s against gold · %s counted\n\n", a.paint(bold, of), plural(r.Documents, "document"))
+	t := a.newTable("field", ">right", ">wrong", ">missed", ">extra", ">precision", ">recall", ">F1")
+	row := func(name string, c score.Counts) {
+		t.row(name, c.Right, dash(c.Wrong), dash(c.Missed), dash(c.Extra), ratioText(c.Precision()), ratioText(c.Recall()), field{ratioText(c.F1()), ratioTone(c.F1())})
+	}
+	for _, f := range r.WorstFirst() {
+		row(f.Path, f.Counts)
+	}
+	t.rule()
+	row("all leaves", r.Overall)
+	p, q, f := r.Macro()
+	t.row("mean of fields", "", "", "", "", ratioText(p), ratioText(q), ratioText(f))
+	t.print()
+	a.printf("\n%d of %s exact\n", r.RecordsRight, plural(r.RecordsOf, "record"))
+	for _, l := range r.Lists {
+		a.printf("%s: %d items found, %d missed, %d invented\n", l.Path, l.Found, l.Missed, l.Invented)
+	}
+	for _, l := range r.LeftOut {
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s (%s)", l.Document, l.Why)))
+	}
+}
+
+// dash keeps zeros quiet.
+func dash(n int) string {
+	if n == 0 {
+		return "·"
+	}
+	return fmt.Sprint(n)
+}
+
+func (a *app) runsCmd() *cobra.Command {
+	var asJSON bool
+	cmd := &cobra.Command{Use: "runs", Short: "What was run, at what cost, and how right it is", Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			l, p, err := a.kept()
+			if err != nil {
+				return err
+			}
+			defer l.Close()
+			runs, err := l.Runs()
+			if err != nil {
+				return err
+			}
+			return a.printRuns(l, a.ruler(p), runs, asJSON)
+		}}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print the runs as JSON Lines")
+	return cmd
+}
+
+// ruler is what all runs of a project are measured with: its schema and gold
+// as they are now, or nothing.
+type ruler struct {
+	schema *schema.Schema
+	set    gold.Set
+}
+
+func (a *app) ruler(p *project.Project) *ruler {
+	if p == nil || p.Gold == "" {
+		return nil
+	}
+	s, err := schema.Load(p.Schema)
+	if err != nil {
+		return nil
+	}
+	set, err := gold.Load(p.Gold, s)
+	if err != nil || len(set) == 0 {
+		return nil
+	}
+	return &ruler{s, set}
+}
+
+func (r *ruler) score(l *ledger.Ledger, run int64) score.Ratio {
+	if r == nil {
+		return score.Ratio{}
+	}
+	s := score.New(r.schema, r.set)
+	err := l.Records(run, 0, func(rec ledger.Record) error {
+		line, err := fill.ToLine(run, rec)
+		if err != nil {
+			return err
+		}
+		return s.Add(line)
+	})
+	if err != nil {
+		return score.Ratio{}
+	}
+	report := s.Report()
+	return report.Overall.F1()
+}
+
+func (a *app) printRuns(l *ledger.Ledger, r *ruler, runs []ledger.Run, asJSON bool) error {
+	t := a.newTable(">run", "label", "model", "schema", "prompt", "state", ">documents", ">clean", ">repaired", ">flawed", ">failed", ">cost", ">F1", "began")
+	for _, run := range runs {
+		sum, err := l.Totals(run.ID)
+		if err != nil {
+			return err
+		}
+		f1 := r.score(l, run.ID)
+		if asJSON {
+			a.printJSON(runJSON(run, sum, f1))
+			continue
+		}
+		state := field{run.State, plain}
+		if run.State != ledger.Done {
+			state.tone = soft
+		}
+		t.row(run.ID, run.Label, run.Model, run.SchemaHash[:6], run.PromptHash[:6], state, sum.Documents, sum.Clean, dash(sum.Repaired), dash(sum.Flawed), dash(sum.Failed),
+			money(sum.CostNano), field{ratioText(f1), bold}, run.Began.Local().Format("2006-01-02 15:04"))
+	}
+	if !asJSON {
+		t.print()
+	}
+	return nil
+}
+
+func runJSON(run ledger.Run, sum ledger.Totals, f1 score.Ratio) value.Value {
+	n := func(name string, n int) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }
+	v := value.Obj(value.Num(fmt.Sprint(run.ID)).Named("run"))
+	if run.Label != "" {
+		v.Set("label", value.Str(run.Label))
+	}
+	v.Kids = append(v.Kids, value.Str(run.Model).Named("model"), value.Str(run.SchemaHash).Named("schema"), value.Str(run.PromptHash).Named("prompt"),
+		value.Str(run.State).Named("state"), value.Str(run.Began.UTC().Format("2006-01-02T15:04:05Z")).Named("began"),
+		n("documents", sum.Documents), n("waiting", sum.Waiting), n("clean", sum.Clean), n("repaired", sum.Repaired), n("flawed", sum.Flawed), n("failed", sum.Failed),
+		n("exchanges", sum.Exchanges), n("tokens_in", sum.TokensIn), n("tokens_out", sum.TokensOut), value.Num(fmt.Sprintf("%.9f", float64(sum.CostNano)/1e9)).Named("cost"))
+	if f1.Exists {
+		v.Set("f1", value.Num(fmt.Sprint(f1.Value)))
+	}
+	return v
+}

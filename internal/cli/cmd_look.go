@@ -1,0 +1,283 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/demo"
+	"filler/internal/document"
+	"filler/internal/model"
+	"filler/internal/place"
+	"filler/internal/prompt"
+	"filler/internal/schema"
+	"filler/internal/tokens"
+	"filler/internal/value"
+)
+
+func (a *app) newCmd() *cobra.Command {
+	return &cobra.Command{Use: "new [DIR]", Short: "Start a project", Args: cobra.MaximumNArgs(1),
+		Long: "Start a project: a small schema, one document, its gold record, and a filler.yaml\nwhose comments say what each line is for. DIR is the current folder if left out.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			dir := "."
+			if len(args) == 1 {
+				dir = args[0]
+			}
+			if err := demo.WriteStart(dir); err != nil {
+				return err
+			}
+			a.printf("%s holds a project now. Try:\n\n%s", dir, a.suggest(dir, "schema outline", "fill documents/first.txt", "score"))
+			return nil
+		}}
+}
+
+func (a *app) readCmd() *cobra.Command {
+	var asJSON bool
+	cmd := &cobra.Command{Use: "read DOC...", Short: "A document as the model would get it", Args: cobra.MinimumNArgs(1),
+		Long: "Print the source text of documents with line numbers, and how many characters and\ntokens it has. DOC is a file, a folder, or - for standard input.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			sources, err := document.Find(".", args)
+			if args[0] == "-" {
+				sources, err = []document.Source{{ID: "-"}}, nil
+			}
+			if err != nil {
+				return err
+			}
+			for i, s := range sources {
+				var d *document.Document
+				if s.ID == "-" {
+					d, err = document.ReadFrom("-", a.in)
+				} else {
+					d, err = s.Read()
+				}
+				switch {
+				case err != nil:
+					return err
+				case asJSON:
+					a.printJSON(readJSON(d))
+				default:
+					if i > 0 {
+						a.printf("\n")
+					}
+					a.printDocument(d, len(sources) > 1)
+				}
+			}
+			return nil
+		}}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON, one line a document")
+	return cmd
+}
+
+func readJSON(d *document.Document) value.Value {
+	return value.Obj(value.Str(d.ID).Named("document"), value.Str(d.Hash).Named("source"),
+		value.Num(fmt.Sprint(document.NewLines(d.Text).Len())).Named("lines"),
+		value.Num(fmt.Sprint(utf8.RuneCountInString(d.Text))).Named("characters"),
+		value.Num(fmt.Sprint(tokens.Count(d.Text))).Named("tokens"), value.Str(d.Text).Named("text"))
+}
+
+func (a *app) printJSON(v value.Value) { a.printf("%s\n", v.JSON()) }
+
+func (a *app) printDocument(d *document.Document, named bool) {
+	if named {
+		a.printf("%s\n", a.paint(bold, d.ID))
+	}
+	lines := document.NewLines(d.Text)
+	width := len(fmt.Sprint(lines.Len()))
+	for n := 1; n <= lines.Len(); n++ {
+		a.printf("%s  %s\n", a.paint(faint, fmt.Sprintf("%*d", width, n)), lines.Text(n))
+	}
+	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s · %s · %s · source %s", plural(lines.Len(), "line"),
+		plural(utf8.RuneCountInString(d.Text), "character"), plural(tokens.Count(d.Text), "token"), d.Hash[:12])))
+}
+
+func (a *app) schemaCmd() *cobra.Command {
+	cmd := &cobra.Command{Use: "schema", Short: "Check a schema, or show it as a tree", Args: noSuch,
+		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() }}
+	var asJSON bool
+	check := &cobra.Command{Use: "check [FILE]", Short: "Find the faults of a schema", Args: cobra.MaximumNArgs(1),
+		Long: "Find all faults of a schema, each with its line, column and the nearest right word.\nFILE is the project's schema if left out.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			s, err := a.schemaOf(args)
+			if faults, ok := err.(place.Faults); ok {
+				return a.showFaults(faults, asJSON)
+			}
+			if err != nil {
+				return err
+			}
+			if asJSON {
+				a.printJSON(value.Obj(value.List().Named("faults")))
+				return nil
+			}
+			leaves := len(s.Leaves())
+			a.printf("%s: %s, no faults\n", s.File, plural(leaves, "field")+" to fill")
+			return nil
+		}}
+	check.Flags().BoolVar(&asJSON, "json", false, "print the faults as JSON")
+	outline := &cobra.Command{Use: "outline [FILE]", Short: "Show a schema as a tree", Args: cobra.MaximumNArgs(1),
+		Long: "Show the fields of a schema as a tree: type, whether required (!), choices and what\nthe model is told. FILE is the project's schema if left out.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			s, err := a.schemaOf(args)
+			if err == nil {
+				a.printOutline(s)
+			}
+			return err
+		}}
+	cmd.AddCommand(check, outline)
+	return cmd
+}
+
+// noSuch refuses arguments of a command that only holds others.
+func noSuch(cmd *cobra.Command, args []string) error {
+	if len(args) == 0 {
+		return nil
+	}
+	var names []string
+	for _, c := range cmd.Commands() {
+		names = append(names, c.Name())
+	}
+	return fmt.Errorf("%s has no command %q; %s", cmd.CommandPath(), args[0], place.Suggest(args[0], names))
+}
+
+func (a *app) schemaOf(args []string) (*schema.Schema, error) {
+	if len(args) == 1 {
+		return schema.Load(args[0])
+	}
+	w, err := a.open("")
+	if err != nil {
+		return nil, err
+	}
+	return w.schema, nil
+}
+
+// showFaults prints faults, as JSON on standard output or one line each.
+func (a *app) showFaults(faults place.Faults, asJSON bool) error {
+	if !asJSON {
+		return faults
+	}
+	list := value.List()
+	for _, f := range faults {
+		v := value.Obj(value.Str(f.File).Named("file"))
+		if f.Line > 0 {
+			v.Kids = append(v.Kids, value.Num(fmt.Sprint(f.Line)).Named("line"), value.Num(fmt.Sprint(f.Col)).Named("column"))
+		}
+		for _, m := range [][2]string{{"path", f.Path}, {"message", f.Msg}, {"hint", f.Hint}} {
+			if m[1] != "" {
+				v.Kids = append(v.Kids, value.Str(m[1]).Named(m[0]))
+			}
+		}
+		list.Kids = append(list.Kids, v)
+	}
+	a.printJSON(value.Obj(list.Named("faults")))
+	return exit(codeFailed)
+}
+
+func (a *app) printOutline(s *schema.Schema) {
+	head := s.Name
+	if s.EachEntry() {
+		head += " (any number of records a document)"
+	}
+	a.printf("%s\n%s\n", a.paint(bold, head), a.paint(faint, s.About))
+	type row struct{ name, kind, about string }
+	var rows []row
+	name, kind := 0, 0
+	s.Record().Walk(func(f *schema.Field, level int) {
+		if level == 0 {
+			return
+		}
+		r := row{strings.Repeat("  ", level-1) + f.Name, kindOf(f), aboutOf(f)}
+		rows = append(rows, r)
+		name, kind = max(name, len(r.name)), max(kind, utf8.RuneCountInString(r.kind))
+	})
+	for _, r := range rows {
+		about := r.about
+		if a.term.out {
+			about = clip(about, max(10, a.term.width-name-kind-4))
+		}
+		a.printf("%-*s  %s%s  %s\n", name, r.name, a.paint(faint, r.kind), strings.Repeat(" ", kind-utf8.RuneCountInString(r.kind)), about)
+	}
+	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to fill · ! required", plural(len(s.Leaves()), "field"))))
+}
+
+func kindOf(f *schema.Field) string {
+	k := string(f.Type)
+	if f.Type == schema.List && f.Item.IsLeaf() {
+		k += " of " + string(f.Item.Type)
+	}
+	if len(f.Key) > 0 {
+		k += " by " + strings.Join(f.Key, ", ")
+	}
+	if f.Required {
+		k += " !"
+	}
+	return k
+}
+
+func aboutOf(f *schema.Field) string {
+	if len(f.Of) == 0 {
+		return f.About
+	}
+	var of []string
+	for _, o := range f.Of {
+		of = append(of, o.Value)
+	}
+	return "[" + strings.Join(of, " | ") + "] " + f.About
+}
+
+func (a *app) promptCmd() *cobra.Command {
+	var asJSON bool
+	var modelName, schemaFile string
+	cmd := &cobra.Command{Use: "prompt DOC", Short: "The exact request for a document, and what it would cost; sends nothing", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			w, err := a.open(schemaFile)
+			if err != nil {
+				return err
+			}
+			m, err := w.model(modelName)
+			if err != nil {
+				return err
+			}
+			sources, err := w.sources(args)
+			if err != nil {
+				return err
+			}
+			if len(sources) != 1 {
+				return fmt.Errorf("%s: a folder with %d documents; name one of them", args[0], len(sources))
+			}
+			var d *document.Document
+			if args[0] == "-" {
+				d, err = document.ReadFrom("-", a.in)
+			} else {
+				d, err = sources[0].Read()
+			}
+			if err != nil {
+				return err
+			}
+			shape := "schema"
+			if m.Shape == "words" {
+				shape = "words"
+			}
+			req := prompt.Fill(m, w.schema, d, shape)
+			if asJSON {
+				a.printf("%s\n", req.Body())
+				return nil
+			}
+			total := 0
+			for _, msg := range req.Messages {
+				total += tokens.Count(msg.Content)
+				a.printf("%s\n%s\n", a.paint(bold, "── "+msg.Role+" ──"), strings.TrimRight(msg.Content, "\n"))
+			}
+			if len(req.Format) > 0 {
+				total += tokens.Count(string(req.Format))
+				a.printf("%s\n%s\n", a.paint(bold, "── form of the reply (JSON Schema) ──"), req.Format)
+			}
+			a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to model %s, shape %s; the reply may have %s: costs %s to %s", plural(total, "token"),
+				m.Entry, shape, thousands(m.Reply), money(model.Cost(m, total, 0)), money(model.Cost(m, total, m.Reply)))))
+			return nil
+		}}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print the request's body")
+	cmd.Flags().StringVar(&modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
+	cmd.Flags().StringVar(&schemaFile, "schema", "", "a schema file")
+	return cmd
+}

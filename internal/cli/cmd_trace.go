@@ -1,0 +1,301 @@
+package cli
+
+import (
+	"fmt"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/chat"
+	"filler/internal/fill"
+	"filler/internal/ledger"
+	"filler/internal/place"
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+func (a *app) traceCmd() *cobra.Command {
+	var runName string
+	var full, asJSON bool
+	cmd := &cobra.Command{Use: "trace DOC", Short: "Every step that led to one record", Args: cobra.ExactArgs(1),
+		Long: "Show every step that led to one record: each request and reply, every mend, tidy and\npatch, the problems found, and the record with its evidence.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			l, _, err := a.kept()
+			if err != nil {
+				return err
+			}
+			defer l.Close()
+			run, err := l.Find(runName)
+			if err != nil {
+				return err
+			}
+			t, err := taskOf(l, run.ID, args[0])
+			if err != nil {
+				return err
+			}
+			return a.printTrace(l, run, t, full, asJSON)
+		}}
+	cmd.Flags().StringVar(&runName, "run", "last", "the run, by number or label")
+	cmd.Flags().BoolVar(&full, "full", false, "open requests and replies")
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}
+
+// taskOf finds the task of a document by its id, its path, or the end of it.
+func taskOf(l *ledger.Ledger, run int64, name string) (ledger.Task, error) {
+	tasks, err := l.Tasks(run)
+	if err != nil {
+		return ledger.Task{}, err
+	}
+	want := filepath.ToSlash(filepath.Clean(name))
+	var ids []string
+	var ends []ledger.Task
+	for _, t := range tasks {
+		if t.Document == want || t.File == name {
+			return t, nil
+		}
+		if strings.HasSuffix(t.Document, "/"+want) || strings.HasSuffix(want, "/"+t.Document) {
+			ends = append(ends, t)
+		}
+		ids = append(ids, t.Document)
+	}
+	if len(ends) == 1 {
+		return ends[0], nil
+	}
+	if len(ids) > 20 {
+		ids = append(ids[:0:0], place.Nearest(name, ids))
+	}
+	return ledger.Task{}, fmt.Errorf("%s is not in run %d; %s", name, run, place.Suggest(name, ids))
+}
+
+func (a *app) printTrace(l *ledger.Ledger, run ledger.Run, t ledger.Task, full, asJSON bool) error {
+	exchanges, err := l.Exchanges(run.ID, t.N)
+	if err != nil {
+		return err
+	}
+	rec, has, err := l.RecordAt(run.ID, t.N)
+	if err != nil {
+		return err
+	}
+	steps := value.List()
+	if has {
+		if steps, err = value.ParseBytes(rec.Trace); err != nil {
+			return err
+		}
+	}
+	tr := &tracer{a: a, l: l, run: run, exchanges: exchanges, full: full}
+	if asJSON {
+		return tr.json(t, steps, rec, has)
+	}
+	a.printf("%s\n", a.paint(bold, fmt.Sprintf("%s in run %d", t.Document, run.ID)))
+	for i := range steps.Kids {
+		if err := tr.step(&steps.Kids[i]); err != nil {
+			return err
+		}
+	}
+	if err := tr.rest(); err != nil {
+		return err
+	}
+	if !has {
+		a.printf("no record yet; `filler fill --resume=%d` goes on\n", run.ID)
+		return nil
+	}
+	line, err := fill.ToLine(run.ID, rec)
+	if err != nil {
+		return err
+	}
+	s, err := schema.Parse(run.SchemaFile, run.Schema)
+	if err != nil {
+		return err
+	}
+	a.printf("\n")
+	a.printRecord(s, &line)
+	return nil
+}
+
+// tracer prints the steps of a record between the exchanges that they came
+// from.
+type tracer struct {
+	a         *app
+	l         *ledger.Ledger
+	run       ledger.Run
+	exchanges []ledger.Exchange
+	full      bool
+	n         int
+}
+
+func text(v *value.Value, name string) string {
+	if kid := v.Get(name); kid != nil {
+		return kid.Text
+	}
+	return ""
+}
+
+func (t *tracer) line(kind string, tn tone, format string, args ...any) {
+	t.a.printf("  %s  %s\n", t.a.paint(tn, fmt.Sprintf("%-8s", kind)), fmt.Sprintf(format, args...))
+}
+
+func (t *tracer) step(s *value.Value) error {
+	switch text(s, "step") {
+	case "read":
+		t.line("read", faint, "%s bytes, source %.12s", text(s, "bytes"), text(s, "source"))
+	case "shape":
+		t.line("shape", soft, "the server refused shape %s; asked again in words", text(s, "refused"))
+	case "ask":
+		return t.upTo("fill")
+	case "mend":
+		t.line("mend", soft, "%s at byte %s: %s", text(s, "kind"), text(s, "offset"), text(s, "note"))
+	case "tidy":
+		t.line("tidy", soft, "%s  %s → %s  (%s)", text(s, "path"), s.Get("from").String(), s.Get("to").String(), text(s, "rule"))
+	case "check":
+		t.checked("check", s.Get("problems"))
+	case "patch":
+		return t.patch(s)
+	case "evidence":
+		t.line("evidence", faint, "%s quoted, %s restated, %s nowhere", text(s, "quoted"), text(s, "restated"), text(s, "none"))
+	case "end":
+		t.line("end", bold, "%s", text(s, "status"))
+	}
+	return nil
+}
+
+func (t *tracer) checked(kind string, problems *value.Value) {
+	if problems == nil || len(problems.Kids) == 0 {
+		t.line(kind, good, "no problems")
+		return
+	}
+	for i := range problems.Kids {
+		p := &problems.Kids[i]
+		now := ""
+		if v := p.Get("value"); v != nil {
+			now = "  " + clip(v.Named("").String(), 60)
+		}
+		t.line(kind, bad, "%s  %s  %s%s", text(p, "path"), text(p, "code"), text(p, "message"), now)
+	}
+}
+
+func (t *tracer) patch(s *value.Value) error {
+	if err := t.upTo("repair " + text(s, "round")); err != nil {
+		return err
+	}
+	if ops := s.Get("operations"); ops != nil {
+		for i := range ops.Kids {
+			op := &ops.Kids[i]
+			v := ""
+			if at := op.Get("value"); at != nil {
+				v = "  " + clip(at.Named("").String(), 60)
+			}
+			t.line("patch", soft, "%s %s%s", text(op, "op"), text(op, "path"), v)
+		}
+	}
+	if why := text(s, "refused"); why != "" {
+		t.line("refused", bad, "%s", why)
+		return nil
+	}
+	t.line("applied", good, "whole")
+	t.checked("left", s.Get("left"))
+	return nil
+}
+
+// upTo prints the exchanges of a step.
+func (t *tracer) upTo(step string) error {
+	for ; t.n < len(t.exchanges) && t.exchanges[t.n].Step == step; t.n++ {
+		if err := t.exchange(t.exchanges[t.n]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// rest prints what no step has claimed: attempts that came to nothing.
+func (t *tracer) rest() error {
+	for ; t.n < len(t.exchanges); t.n++ {
+		if err := t.exchange(t.exchanges[t.n]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (t *tracer) exchange(x ledger.Exchange) error {
+	switch {
+	case x.Try == 0:
+		t.line("ask", bold, "%s: answered from the ledger, at no cost", x.Step)
+	case x.Status == 0:
+		t.line("ask", bad, "%s, attempt %d: no whole answer (%s)", x.Step, x.Try, x.Error)
+	default:
+		guess := ""
+		if x.Estimated {
+			guess = " (estimated)"
+		}
+		t.line("ask", bold, "%s, attempt %d: %d, %s tokens in, %s out%s, cost %s, %d ms", x.Step, x.Try, x.Status, thousands(x.TokensIn), thousands(x.TokensOut), guess, money(x.CostNano), x.Took.Milliseconds())
+	}
+	if t.full {
+		body, err := t.l.RequestOf(x)
+		if err != nil {
+			return err
+		}
+		t.block("request", string(body))
+	}
+	reply := replyText(x)
+	if t.full {
+		t.block("reply", reply)
+		return nil
+	}
+	t.line("reply", faint, "%s", clip(strings.Join(strings.Fields(reply), " "), 100))
+	return nil
+}
+
+func replyText(x ledger.Exchange) string {
+	if x.Status == 200 {
+		if r, err := chat.ReadReply(x.Reply); err == nil {
+			return r.Text
+		}
+	}
+	return string(x.Reply)
+}
+
+func (t *tracer) block(kind, body string) {
+	t.line(kind, faint, "%s bytes", thousands(len(body)))
+	for _, l := range strings.Split(strings.TrimRight(body, "\n"), "\n") {
+		t.a.printf("            %s\n", l)
+	}
+}
+
+func (t *tracer) json(task ledger.Task, steps value.Value, rec ledger.Record, has bool) error {
+	v := value.Obj(value.Str(task.Document).Named("document"), value.Num(fmt.Sprint(t.run.ID)).Named("run"), steps.Named("steps"))
+	list := value.List()
+	for _, x := range t.exchanges {
+		n := func(name string, n int64) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }
+		e := value.Obj(value.Str(x.Step).Named("step"), n("try", int64(x.Try)), n("status", int64(x.Status)), n("tokens_in", int64(x.TokensIn)),
+			n("tokens_out", int64(x.TokensOut)), value.Boolean(x.Estimated).Named("estimated"), value.Num(fmt.Sprintf("%.9f", float64(x.CostNano)/1e9)).Named("cost"), n("milliseconds", x.Took.Milliseconds()))
+		body, err := t.l.RequestOf(x)
+		if err != nil {
+			return err
+		}
+		if req, err := value.ParseBytes(body); err == nil {
+			e.Kids = append(e.Kids, req.Named("request"))
+		}
+		e.Kids = append(e.Kids, value.Str(replyText(x)).Named("reply"))
+		if x.Error != "" {
+			e.Kids = append(e.Kids, value.Str(x.Error).Named("error"))
+		}
+		list.Kids = append(list.Kids, e)
+	}
+	v.Kids = append(v.Kids, list.Named("exchanges"))
+	if has {
+		line, err := fill.ToLine(t.run.ID, rec)
+		if err != nil {
+			return err
+		}
+		s, err := schema.Parse(t.run.SchemaFile, t.run.Schema)
+		if err != nil {
+			return err
+		}
+		result := line.JSON(s.EachEntry())
+		v.Kids = append(v.Kids, result.Named("result"))
+	}
+	t.a.printJSON(v)
+	return nil
+}

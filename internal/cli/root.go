@@ -1,0 +1,139 @@
+// Package cli is the command line: it parses, calls and prints.
+//
+// Rules it keeps:
+//
+//   - Data goes to standard output, everything else to standard error.
+//   - An error is one line: where, what is wrong, what to do.
+//   - Nothing is computed here that a test without a command line would want.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/signal"
+	"runtime"
+	"strings"
+	"syscall"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/fill"
+)
+
+// Version is the program's version.
+const Version = "0.1.0"
+
+// The exit codes.
+const (
+	codeDone    = 0
+	codeFailed  = 1
+	codeUse     = 2
+	codeFlawed  = 3
+	codeStopped = 1
+)
+
+// exit is an error that only carries an exit code; what there was to say has
+// been said.
+type exit int
+
+func (e exit) Error() string { return fmt.Sprintf("exit code %d", int(e)) }
+
+// app is one call of the program.
+type app struct {
+	args     []string
+	in       io.Reader
+	out, err io.Writer
+	term     terminal
+	folder   string // the folder to work in
+	parsed   bool   // arguments and flags were fine
+}
+
+// Main runs the program and gives its exit code.
+func Main(args []string, in io.Reader, out, errOut io.Writer) int {
+	a := &app{args: args, in: in, out: out, err: errOut, term: inspect(out, errOut)}
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	return a.run(ctx, args[1:])
+}
+
+func (a *app) run(ctx context.Context, args []string) int {
+	a.parsed = false
+	root := a.root()
+	root.SetArgs(args)
+	root.SetIn(a.in)
+	root.SetOut(a.out)
+	root.SetErr(a.err)
+	err := root.ExecuteContext(ctx)
+	var code exit
+	switch {
+	case err == nil:
+		return codeDone
+	case errors.As(err, &code):
+		return int(code)
+	case errors.Is(err, fill.ErrStopped):
+		return codeStopped
+	case !a.parsed:
+		fmt.Fprintf(a.err, "%s; see `filler %s--help`\n", strings.TrimSuffix(firstLine(err.Error()), "."), commandOf(root, args))
+		return codeUse
+	}
+	fmt.Fprintln(a.err, err.Error())
+	return codeFailed
+}
+
+func firstLine(s string) string {
+	line, _, _ := strings.Cut(s, "\n")
+	return line
+}
+
+// commandOf gives the command that args name, with a space behind it.
+func commandOf(root *cobra.Command, args []string) string {
+	cmd, _, err := root.Find(args)
+	if err != nil || cmd == root {
+		return ""
+	}
+	return strings.TrimPrefix(cmd.CommandPath(), "filler ") + " "
+}
+
+func (a *app) root() *cobra.Command {
+	root := &cobra.Command{
+		Use:   "filler",
+		Short: "Fill records from documents with a language model, and measure how right they are",
+		Long: `Filler takes a record schema and documents, has a language model fill one
+record from each, checks and repairs what comes back, shows where in the source
+each value stands, and measures field accuracy against reviewed records.
+
+Start with:  filler demo      the whole way, on made-up documents
+             filler new DIR   a small project of your own`,
+		SilenceErrors: true, SilenceUsage: true,
+		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
+		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error {
+			a.parsed = true
+			if a.folder == "" {
+				return nil
+			}
+			if err := os.Chdir(a.folder); err != nil {
+				return fmt.Errorf("%s: can't work in this folder; check that it is there", a.folder)
+			}
+			return nil
+		},
+	}
+	root.PersistentFlags().StringVar(&a.folder, "in", "", "work in this folder")
+	root.SetHelpCommand(&cobra.Command{Hidden: true})
+	root.AddCommand(a.newCmd(), a.demoCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.fillCmd(),
+		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.scoreCmd(), a.standinCmd(), a.versionCmd())
+	return root
+}
+
+func (a *app) versionCmd() *cobra.Command {
+	return &cobra.Command{Use: "version", Short: "Print the version", Args: cobra.NoArgs,
+		Run: func(*cobra.Command, []string) {
+			fmt.Fprintf(a.out, "filler %s (%s, %s/%s)\n", Version, runtime.Version(), runtime.GOOS, runtime.GOARCH)
+		}}
+}
+
+// printf writes to standard output, notef to standard error.
+func (a *app) printf(format string, args ...any) { fmt.Fprintf(a.out, format, args...) }
+func (a *app) notef(format string, args ...any)  { fmt.Fprintf(a.err, format, args...) }

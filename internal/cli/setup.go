@@ -1,0 +1,121 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+
+	"filler/internal/document"
+	"filler/internal/ledger"
+	"filler/internal/project"
+	"filler/internal/schema"
+)
+
+// work is what a command works with: a project, or what flags say in place of
+// one.
+type work struct {
+	project *project.Project // nil without one
+	schema  *schema.Schema
+	root    string // the folder that document ids are relative to
+}
+
+// open finds the project and loads the schema. A schema named by flag makes
+// the project dispensable.
+func (a *app) open(schemaFile string) (*work, error) {
+	w := &work{root: "."}
+	p, err := project.Find(".")
+	var none *project.NotFound
+	switch {
+	case err == nil:
+		w.project, w.root = p, p.Dir
+		if schemaFile == "" {
+			schemaFile = p.Schema
+		}
+	case !errors.As(err, &none) || schemaFile == "":
+		return nil, err
+	}
+	w.schema, err = schema.Load(schemaFile)
+	return w, err
+}
+
+// model gives the model that a flag or the project names.
+func (w *work) model(name string) (*project.Model, error) {
+	if w.project != nil {
+		return w.project.Model(name)
+	}
+	if name == "" {
+		return nil, errors.New("no model is named; add --model URL, such as --model http://127.0.0.1:8000/v1 or --model standin:steady")
+	}
+	return project.AtAddress(name)
+}
+
+func (w *work) pace() project.Pace {
+	if w.project != nil {
+		return w.project.Pace
+	}
+	return project.DefaultPace
+}
+
+func (w *work) rounds() int {
+	if w.project != nil {
+		return w.project.Rounds
+	}
+	return project.DefaultRounds
+}
+
+// ledgerFile gives where runs are kept: in the project, or without one in the
+// folder at hand.
+func (w *work) ledgerFile() string {
+	if w != nil && w.project != nil {
+		return w.project.Ledger()
+	}
+	return filepath.Join(".filler", "ledger.db")
+}
+
+// sources gives the documents that names stand for, or all of the project.
+func (w *work) sources(names []string) ([]document.Source, error) {
+	if len(names) == 1 && names[0] == "-" {
+		return []document.Source{{ID: "-", File: "-"}}, nil
+	}
+	if len(names) == 0 {
+		if w.project == nil {
+			return nil, errors.New("no document is named; add its path, or - for standard input")
+		}
+		if len(w.project.Documents) == 0 {
+			return nil, fmt.Errorf("%s: no documents are named; add `documents: [documents]`", w.project.File)
+		}
+		names = w.project.Documents
+	}
+	for i, name := range names {
+		names[i] = w.locate(name)
+	}
+	return document.Find(w.root, names)
+}
+
+// locate lets a document be named by its id as well as by its path.
+func (w *work) locate(name string) string {
+	if _, err := os.Stat(name); err != nil {
+		if at := filepath.Join(w.root, filepath.FromSlash(name)); at != name {
+			if _, err := os.Stat(at); err == nil {
+				return at
+			}
+		}
+	}
+	return name
+}
+
+// kept opens the ledger to read, with the project at hand if there is one.
+func (a *app) kept() (*ledger.Ledger, *project.Project, error) {
+	p, err := project.Find(".")
+	var none *project.NotFound
+	if err != nil && !errors.As(err, &none) {
+		return nil, nil, err
+	}
+	w := &work{project: p}
+	l, err := ledger.OpenToRead(w.ledgerFile())
+	if errors.Is(err, ledger.ErrNone) && p == nil {
+		return nil, nil, none
+	}
+	return l, p, err
+}

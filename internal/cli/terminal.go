@@ -1,0 +1,229 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"time"
+	"unicode/utf8"
+
+	"charm.land/lipgloss/v2"
+	"golang.org/x/term"
+)
+
+// terminal is what is known of where output goes.
+type terminal struct {
+	out, err bool // whether each is a terminal
+	width    int  // of standard output, in cells
+	colour   bool
+}
+
+func inspect(out, errOut io.Writer) terminal {
+	t := terminal{width: 100}
+	if f, ok := out.(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+		t.out = true
+		if w, _, err := term.GetSize(int(f.Fd())); err == nil && w > 20 {
+			t.width = w
+		}
+	}
+	if f, ok := errOut.(*os.File); ok {
+		t.err = term.IsTerminal(int(f.Fd()))
+	}
+	t.colour = t.out && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
+	return t
+}
+
+// tone is the meaning that a colour carries; a letter or sign beside it always
+// says the same.
+type tone string
+
+const (
+	plain tone = ""
+	faint tone = "faint" // what only frames
+	good  tone = "good"
+	soft  tone = "soft" // look here when there is time
+	bad   tone = "bad"
+	bold  tone = "bold"
+)
+
+func (a *app) paint(t tone, s string) string {
+	if !a.term.colour || t == plain || s == "" {
+		return s
+	}
+	style := lipgloss.NewStyle()
+	switch t {
+	case faint:
+		style = style.Faint(true)
+	case bold:
+		style = style.Bold(true)
+	case good:
+		style = style.Foreground(lipgloss.Color("2"))
+	case soft:
+		style = style.Foreground(lipgloss.Color("3"))
+	case bad:
+		style = style.Foreground(lipgloss.Color("1"))
+	}
+	return style.Render(s)
+}
+
+// table is a quiet table: a head, a thin rule, rows.
+type table struct {
+	a     *app
+	heads []string
+	right []bool
+	rows  [][]field
+}
+
+type field struct {
+	text string
+	tone tone
+}
+
+// newTable makes a table; a head that begins with ">" is of a column of
+// figures.
+func (a *app) newTable(heads ...string) *table {
+	t := &table{a: a}
+	for _, h := range heads {
+		h, right := strings.CutPrefix(h, ">")
+		t.heads = append(t.heads, h)
+		t.right = append(t.right, right)
+	}
+	return t
+}
+
+func (t *table) row(cells ...any) {
+	var row []field
+	for _, c := range cells {
+		switch v := c.(type) {
+		case field:
+			row = append(row, v)
+		default:
+			row = append(row, field{text: fmt.Sprint(v)})
+		}
+	}
+	t.rows = append(t.rows, row)
+}
+
+// rule draws a thin rule between rows.
+func (t *table) rule() { t.rows = append(t.rows, nil) }
+
+func (t *table) print() {
+	widths := make([]int, len(t.heads))
+	for i, h := range t.heads {
+		widths[i] = lipgloss.Width(h)
+	}
+	for _, r := range t.rows {
+		for i, c := range r {
+			widths[i] = max(widths[i], lipgloss.Width(c.text))
+		}
+	}
+	t.narrow(widths)
+	total := 2 * (len(widths) - 1)
+	for _, w := range widths {
+		total += w
+	}
+	var heads []field
+	for _, h := range t.heads {
+		heads = append(heads, field{h, bold})
+	}
+	t.line(heads, widths)
+	t.ruler(total)
+	for _, r := range t.rows {
+		if r == nil {
+			t.ruler(total)
+			continue
+		}
+		t.line(r, widths)
+	}
+}
+
+// narrow takes from the widest text column what does not fit the terminal.
+func (t *table) narrow(widths []int) {
+	if !t.a.term.out {
+		return
+	}
+	total, widest := 2*(len(widths)-1), 0
+	for i, w := range widths {
+		total += w
+		if !t.right[i] && (t.right[widest] || w > widths[widest]) {
+			widest = i
+		}
+	}
+	if over := total - t.a.term.width; over > 0 {
+		widths[widest] = max(widths[widest]-over, 8)
+	}
+}
+
+func (t *table) ruler(width int) { t.a.printf("%s\n", t.a.paint(faint, strings.Repeat("─", width))) }
+
+func (t *table) line(cells []field, widths []int) {
+	var b strings.Builder
+	for i, c := range cells {
+		if i > 0 {
+			b.WriteString("  ")
+		}
+		text := clip(c.text, widths[i])
+		pad := strings.Repeat(" ", max(0, widths[i]-lipgloss.Width(text)))
+		if t.right[i] {
+			b.WriteString(pad + t.a.paint(c.tone, text))
+		} else {
+			b.WriteString(t.a.paint(c.tone, text) + pad)
+		}
+	}
+	t.a.printf("%s\n", strings.TrimRight(b.String(), " "))
+}
+
+// clip cuts a text to a width in cells.
+func clip(s string, width int) string {
+	if lipgloss.Width(s) <= width {
+		return s
+	}
+	for s != "" && lipgloss.Width(s) > width-1 {
+		_, size := utf8.DecodeLastRuneInString(s)
+		s = s[:len(s)-size]
+	}
+	return strings.TrimRight(s, " ") + "…"
+}
+
+// thousands writes a whole number with separators: 12,345.
+func thousands[T int | int64](n T) string {
+	s := fmt.Sprint(n)
+	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
+		s = s[:i] + "," + s[i:]
+	}
+	return s
+}
+
+// money writes an amount in billionths of the currency of the price list.
+func money(nano int64) string {
+	switch v := float64(nano) / 1e9; {
+	case nano == 0:
+		return "0"
+	case v < 0.01:
+		return fmt.Sprintf("%.6f", v)
+	case v < 1:
+		return fmt.Sprintf("%.4f", v)
+	default:
+		return fmt.Sprintf("%.2f", v)
+	}
+}
+
+func seconds(d time.Duration) string {
+	switch {
+	case d < 10*time.Second:
+		return fmt.Sprintf("%.1f s", d.Seconds())
+	case d < 2*time.Minute:
+		return fmt.Sprintf("%.0f s", d.Seconds())
+	case d < 2*time.Hour:
+		return fmt.Sprintf("%d min", int(d.Minutes()))
+	}
+	return fmt.Sprintf("%.1f h", d.Hours())
+}
+
+func plural(n int, one string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return thousands(n) + " " + one + "s"
+}

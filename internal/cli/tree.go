@@ -1,0 +1,134 @@
+package cli
+
+import (
+	"fmt"
+	"strings"
+
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// printRecord prints a record as a tree. The sign before each value says where
+// it stands in the source.
+func (a *app) printRecord(s *schema.Schema, l *record.Line) {
+	a.printf("%s  %s\n", a.paint(bold, l.Document), a.paint(statusTone(l.Status), string(l.Status)))
+	t := tree{a: a, line: l, problems: map[value.Pointer]record.Problem{}}
+	for _, p := range l.Problems {
+		t.problems[p.Path] = p
+	}
+	if l.Status != record.Failed {
+		t.field(s.Root, "", &l.Record, 0)
+		t.print()
+		a.printf("%s\n", a.paint(faint, `" quoted   ~ restated   ? nowhere in the source   ! problem`))
+	}
+	for _, p := range l.Problems {
+		a.printf("%s %s\n", a.paint(bad, "!"), p)
+	}
+}
+
+func statusTone(s record.Status) tone {
+	switch s {
+	case record.Clean, record.Repaired:
+		return good
+	case record.Flawed:
+		return soft
+	}
+	return bad
+}
+
+type treeRow struct {
+	name, mark string
+	tone       tone
+	value      string
+}
+
+type tree struct {
+	a        *app
+	line     *record.Line
+	problems map[value.Pointer]record.Problem
+	rows     []treeRow
+}
+
+func (t *tree) field(f *schema.Field, p value.Pointer, v *value.Value, level int) {
+	pad := strings.Repeat("  ", level)
+	switch {
+	case f.Type == schema.Group && v.Kind == value.Object:
+		for i := range v.Kids {
+			kid := &v.Kids[i]
+			at := p.Key(kid.Name)
+			below := f.Child(kid.Name)
+			if below == nil {
+				t.rows = append(t.rows, treeRow{pad + kid.Name, "!", bad, kid.String()})
+				continue
+			}
+			if below.IsLeaf() || simple(kid) {
+				t.leaf(pad+kid.Name, at, kid)
+				continue
+			}
+			t.rows = append(t.rows, treeRow{name: pad + kid.Name})
+			t.field(below, at, kid, level+1)
+		}
+	case f.Type == schema.List && v.Kind == value.Array:
+		for i := range v.Kids {
+			name := fmt.Sprintf("%s%d", pad, i+1)
+			if f.Item.IsLeaf() {
+				t.leaf(name, p.Index(i), &v.Kids[i])
+				continue
+			}
+			t.rows = append(t.rows, treeRow{name: name})
+			t.field(f.Item, p.Index(i), &v.Kids[i], level+1)
+		}
+	default:
+		t.leaf(pad+"?", p, v)
+	}
+}
+
+// simple: nothing to unfold.
+func simple(v *value.Value) bool {
+	return len(v.Kids) == 0
+}
+
+func (t *tree) leaf(name string, p value.Pointer, v *value.Value) {
+	mark, mt := " ", plain
+	if place := t.line.Evidence.Get(string(p)); place != nil {
+		switch place.Get("kind").Text {
+		case "quoted":
+			mark = `"`
+		case "restated":
+			mark = "~"
+		case "none":
+			mark, mt = "?", soft
+		}
+	}
+	if _, wrong := t.problems[p]; wrong {
+		mark, mt = "!", bad
+	}
+	text := v.Text
+	switch v.Kind {
+	case value.Null:
+		text = "–"
+	case value.Array, value.Object:
+		text = v.String()
+	}
+	t.rows = append(t.rows, treeRow{name, mark, mt, text})
+}
+
+func (t *tree) print() {
+	width := 0
+	for _, r := range t.rows {
+		width = max(width, len(r.name))
+	}
+	for _, r := range t.rows {
+		if r.mark == "" {
+			t.a.printf("%s\n", r.name)
+			continue
+		}
+		text := r.value
+		if t.a.term.out {
+			text = clip(text, max(10, t.a.term.width-width-4))
+		}
+		line := fmt.Sprintf("%-*s  %s %s", width, r.name, t.a.paint(r.tone, r.mark), text)
+		t.a.printf("%s\n", strings.TrimRight(line, " "))
+	}
+}

@@ -1,0 +1,296 @@
+package evidence
+
+import (
+	"fmt"
+	"sort"
+	"strings"
+	"time"
+
+	"filler/internal/schema"
+	"filler/internal/tidy"
+	"filler/internal/value"
+)
+
+// Kind says how a value stands in the source.
+type Kind string
+
+// The kinds, from tight to loose.
+const (
+	Quoted   Kind = "quoted"
+	Restated Kind = "restated"
+	None     Kind = "none"
+)
+
+// Place is the evidence of one value.
+type Place struct {
+	Kind       Kind
+	Start, End int // bytes of the source text, half-open; 0, 0 for None
+	Rivals     int // other places where the value stands
+}
+
+// JSON gives the machine form.
+func (p Place) JSON() value.Value {
+	v := value.Obj(value.Str(string(p.Kind)).Named("kind"))
+	if p.Kind != None {
+		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Start)).Named("start"), value.Num(fmt.Sprint(p.End)).Named("end"))
+	}
+	if p.Rivals > 0 {
+		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Rivals)).Named("rivals"))
+	}
+	return v
+}
+
+// Places is the evidence of a record, by path.
+type Places map[value.Pointer]Place
+
+// JSON gives the places in the order of their paths in the record.
+func (ps Places) JSON(record *value.Value) value.Value {
+	out := value.Obj()
+	record.Walk(func(p value.Pointer, _ *value.Value) bool {
+		if place, ok := ps[p]; ok {
+			out.Kids = append(out.Kids, place.JSON().Named(string(p)))
+		}
+		return true
+	})
+	return out
+}
+
+// Of finds the evidence of every value in a record.
+func Of(s *schema.Schema, record *value.Value, ix *Index) Places {
+	w := &weigher{ix: ix, places: Places{}}
+	w.collect(s.Root, "", nil, record)
+	w.choose()
+	return w.places
+}
+
+// candidate is one place where a value may stand.
+type candidate struct {
+	span
+	kind Kind
+	led  bool // one of the field's labels stands before it
+}
+
+// leaf is a value that looks for its place.
+type leaf struct {
+	path  value.Pointer
+	item  *item
+	cands []candidate
+}
+
+// item is a list item or the record itself: values of one item stand together.
+type item struct {
+	parent *item
+	prior  *item // the item before it in its list
+	placed []span
+}
+
+type weigher struct {
+	ix     *Index
+	places Places
+	leaves []*leaf
+}
+
+func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.Value) {
+	if it == nil {
+		it = &item{}
+	}
+	switch {
+	case v.Empty():
+	case f.Type == schema.Group && v.Kind == value.Object:
+		for i := range v.Kids {
+			if kid := f.Child(v.Kids[i].Name); kid != nil {
+				w.collect(kid, p.Key(kid.Name), it, &v.Kids[i])
+			}
+		}
+	case f.Type == schema.List && v.Kind == value.Array:
+		var prior *item
+		for i := range v.Kids {
+			kid := &item{parent: it, prior: prior}
+			w.collect(f.Item, p.Index(i), kid, &v.Kids[i])
+			prior = kid
+		}
+	case f.IsLeaf():
+		w.leaves = append(w.leaves, &leaf{path: p, item: it, cands: w.candidates(f, v)})
+	}
+}
+
+// candidates gives the places where the value of a field may stand.
+func (w *weigher) candidates(f *schema.Field, v *value.Value) []candidate {
+	var cands []candidate
+	seen := map[span]bool{}
+	add := func(spans []span, kind Kind, exact string) {
+		for _, s := range spans {
+			if seen[s] {
+				continue
+			}
+			seen[s] = true
+			k := kind
+			if exact != "" && w.ix.text[s.start:s.end] == exact {
+				k = Quoted
+			}
+			cands = append(cands, candidate{s, k, w.led(f, s)})
+		}
+	}
+	switch {
+	case v.Kind == value.Number:
+		add(w.ix.numbers[value.CanonicalNumber(v.Text)], Restated, v.Text)
+	case v.Kind == value.Bool:
+		add(w.yesNo(f, v.Text == "true"), Restated, "")
+	case v.Kind != value.String:
+	case f.Type == schema.Date:
+		add(w.ix.find(v.Text), Restated, v.Text)
+		if t, err := time.Parse("2006-01-02", v.Text); err == nil {
+			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
+				add(w.ix.find(format.Write(t)), Restated, "")
+			}
+		}
+	default:
+		add(w.ix.find(v.Text), Restated, v.Text)
+		if f.Type == schema.Choice {
+			w.synonyms(f, v.Text, add)
+		}
+	}
+	return cands
+}
+
+func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind, string)) {
+	for _, o := range f.Of {
+		if o.Value != chosen {
+			continue
+		}
+		add(w.ix.find(schema.Spoken(o.Value)), Restated, "")
+		for _, also := range o.Also {
+			add(w.ix.find(also), Restated, "")
+		}
+	}
+}
+
+// yesNo finds the words for true or false behind a label of the field.
+func (w *weigher) yesNo(f *schema.Field, want bool) []span {
+	var found []span
+	for _, t := range w.ix.tokens {
+		if b, known := tidy.YesNo(t.word); known && b == want && w.led(f, t.span) {
+			found = append(found, t.span)
+		}
+	}
+	return found
+}
+
+// labelReach is how many bytes before a value its label is looked for.
+const labelReach = 48
+
+// led reports whether a label of the field, or its name, stands before s in
+// the same line.
+func (w *weigher) led(f *schema.Field, s span) bool {
+	from := max(0, s.start-labelReach)
+	before := w.ix.text[from:s.start]
+	if i := strings.LastIndexByte(before, '\n'); i >= 0 {
+		before = before[i+1:]
+	}
+	before = " " + foldLine(before) + " "
+	names := append([]string{f.Name}, f.Labels...)
+	for _, name := range names {
+		if name = foldLine(schema.Spoken(name)); name != "" && strings.Contains(before, " "+name+" ") {
+			return true
+		}
+	}
+	return false
+}
+
+// foldLine gives the words of a text in lower case, one space between them.
+func foldLine(text string) string {
+	var words []string
+	for _, t := range tokenize(text) {
+		words = append(words, t.word)
+	}
+	return strings.Join(words, " ")
+}
+
+// choose places the leaves, those with the fewest candidates first, since
+// what stands in one place only tells where its item is.
+func (w *weigher) choose() {
+	waiting := append([]*leaf(nil), w.leaves...)
+	for _, l := range waiting {
+		l.narrow()
+	}
+	sort.SliceStable(waiting, func(i, j int) bool { return len(waiting[i].cands) < len(waiting[j].cands) })
+	for _, l := range waiting {
+		total := len(l.cands)
+		if total == 0 {
+			w.places[l.path] = Place{Kind: None}
+			continue
+		}
+		best := l.cands[0]
+		bestCost := w.cost(l, best)
+		for _, c := range l.cands[1:] {
+			if cost := w.cost(l, c); cost < bestCost {
+				best, bestCost = c, cost
+			}
+		}
+		for it := l.item; it != nil; it = it.parent {
+			it.placed = append(it.placed, best.span)
+		}
+		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Rivals: total - 1}
+	}
+}
+
+// narrow keeps the candidates that a label leads, if any are led.
+func (l *leaf) narrow() {
+	var led []candidate
+	for _, c := range l.cands {
+		if c.led {
+			led = append(led, c)
+		}
+	}
+	if len(led) > 0 {
+		l.cands = led
+	}
+}
+
+// cost says how badly a candidate fits the places of its item. What stands
+// before the item's first value counts double, since items run downwards; a
+// place on the line of a placed value counts least.
+func (w *weigher) cost(l *leaf, c candidate) int {
+	cost := 0
+	if c.kind != Quoted {
+		cost += 8
+	}
+	for it := l.item; it != nil; it = it.parent {
+		if len(it.placed) == 0 {
+			if it.prior != nil && len(it.prior.placed) > 0 {
+				return cost + follow(it.prior.placed, c.span)
+			}
+			continue
+		}
+		return cost + w.distance(it.placed, c.span)
+	}
+	return cost + c.start/64 // nothing to go by: the first place
+}
+
+func (w *weigher) distance(placed []span, c span) int {
+	best := 1 << 40
+	for _, p := range placed {
+		var gap, lines int
+		if c.start >= p.start {
+			gap = max(0, c.start-p.end)
+			lines = strings.Count(w.ix.text[p.start:c.start], "\n")
+		} else {
+			gap = 2 * max(0, p.start-c.end)
+			lines = 2 * strings.Count(w.ix.text[c.start:p.start], "\n")
+		}
+		best = min(best, gap+100*lines)
+	}
+	return best
+}
+
+// follow prefers the nearest place behind the item before.
+func follow(prior []span, c span) int {
+	end := 0
+	for _, p := range prior {
+		end = max(end, p.start)
+	}
+	if c.start >= end {
+		return c.start - end
+	}
+	return 10*(end-c.start) + 1000
+}

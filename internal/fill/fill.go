@@ -1,0 +1,308 @@
+// Package fill does the work: a document in, a record out, with the trace of
+// how it came about. Here the stages meet: reading, asking, lenient reading,
+// tidying, checking, evidence, repair, and the ledger.
+//
+// Rules it keeps:
+//
+//   - One bad document never stops the others; a model that can't be reached
+//     or a ledger that can't be written stops the run, and what waits goes on
+//     waiting.
+//   - Nothing is read from a reply that is not in the ledger yet.
+//   - Records come out in document order, whatever the concurrency.
+//   - A repair is let through only within its bounds (package record).
+package fill
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"sync"
+	"time"
+
+	"filler/internal/document"
+	"filler/internal/fetch"
+	"filler/internal/ledger"
+	"filler/internal/model"
+	"filler/internal/project"
+	"filler/internal/prompt"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/standin"
+)
+
+// Filler fills documents with one schema and one model.
+type Filler struct {
+	Ledger    *ledger.Ledger
+	Schema    *schema.Schema
+	Validator *record.Validator
+	Model     *project.Model
+	Client    *model.Client
+	Pace      project.Pace
+	Rounds    int
+	Stdin     io.Reader // what the document "-" is read from
+
+	server *standin.Server
+}
+
+// Setup is what a Filler is made of.
+type Setup struct {
+	Ledger *ledger.Ledger
+	Schema *schema.Schema
+	Model  *project.Model
+	Dir    string // where .env lies
+	Pace   project.Pace
+	Rounds int
+	Fresh  bool
+	Stdin  io.Reader
+}
+
+// New prepares a Filler, and starts the stand-in where the model is one.
+func New(s Setup) (*Filler, error) {
+	v, err := record.NewValidator(s.Schema)
+	if err != nil {
+		return nil, err
+	}
+	key, err := s.Model.Key(s.Dir)
+	if err != nil {
+		return nil, err
+	}
+	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Model: s.Model, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin}
+	base := s.Model.At
+	if character, ok := strings.CutPrefix(base, "standin:"); ok {
+		if f.server, err = standin.Start("127.0.0.1:0", standin.Options{Character: character}); err != nil {
+			return nil, err
+		}
+		base = f.server.URL
+	}
+	f.Client = model.New(s.Model, base, key, s.Pace, s.Ledger)
+	f.Client.Fresh = s.Fresh
+	return f, nil
+}
+
+// Close ends the stand-in, if one was started.
+func (f *Filler) Close() {
+	if f.server != nil {
+		f.server.Close()
+	}
+}
+
+// Start records a new run over sources.
+func (f *Filler) Start(ctx context.Context, label string, sources []document.Source) (int64, error) {
+	tasks := make([]ledger.Task, len(sources))
+	for i, s := range sources {
+		tasks[i] = ledger.Task{N: i, Document: s.ID, File: s.File}
+	}
+	return f.Ledger.Start(ctx, ledger.Run{Label: label, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: []byte(prompt.System(f.Schema)),
+		Model: f.Model.Entry, Identity: model.Identity(f.Model), Rounds: f.Rounds}, tasks)
+}
+
+// Progress is how far a run is.
+type Progress struct {
+	Done, All int
+	Flawed    int    // flawed or failed
+	SpentNano int64  // in this go
+	Last      string // the document that was just done
+	Status    record.Status
+	Problem   string // the first problem of it
+}
+
+// Hooks hear of a run as it goes. Each is called by one goroutine at a time;
+// any may be nil.
+type Hooks struct {
+	Progress func(Progress)
+	Waiting  func(t fetch.Try)           // a request waits for another attempt
+	Record   func(r ledger.Record) error // in document order; its error ends the run
+}
+
+// ErrStopped says that the user stopped the run.
+var ErrStopped = errors.New("stopped")
+
+// Run fills the documents of a run that have no record yet. When ctx ends, no
+// new request goes out, what is in flight gets a moment to come home, and the
+// error is ErrStopped.
+func (f *Filler) Run(ctx context.Context, run int64, h Hooks) error {
+	began := time.Now()
+	tasks, err := f.Ledger.Waiting(run)
+	if err != nil {
+		return err
+	}
+	all, err := f.Ledger.Tasks(run)
+	if err != nil {
+		return err
+	}
+	r := &running{Filler: f, run: run, hooks: h, all: len(all), done: make([]bool, len(all))}
+	for _, t := range all {
+		r.done[t.N] = t.Done
+	}
+	for _, t := range tasks {
+		r.done[t.N] = false
+	}
+	r.progress.All, r.progress.Done = len(all), len(all)-len(tasks)
+	f.Client.Retrying = r.waiting
+	err = r.work(ctx, tasks)
+	state := ledger.Done
+	if err != nil {
+		state = ledger.Stopped
+	}
+	// The end is written also after a stop.
+	if end := f.Ledger.End(context.WithoutCancel(ctx), run, state, time.Since(began)); err == nil {
+		err = end
+	}
+	return err
+}
+
+// running is one run at work.
+type running struct {
+	*Filler
+	run   int64
+	hooks Hooks
+	all   int
+
+	mu       sync.Mutex
+	done     []bool
+	next     int // the first place whose record has not been handed out
+	progress Progress
+	err      error // the first that ended the run
+}
+
+func (r *running) work(ctx context.Context, tasks []ledger.Task) error {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	queue := make(chan ledger.Task)
+	var workers sync.WaitGroup
+	for range min(r.Pace.AtOnce, len(tasks)) {
+		workers.Go(func() {
+			for t := range queue {
+				if err := r.task(ctx, t); err != nil {
+					r.fail(err)
+					cancel(err)
+				}
+			}
+		})
+	}
+	for _, t := range tasks {
+		if ctx.Err() != nil {
+			break
+		}
+		select {
+		case queue <- t:
+		case <-ctx.Done():
+		}
+	}
+	close(queue)
+	workers.Wait()
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.err == nil {
+		r.err = r.handOut()
+	}
+	if r.err == nil && ctx.Err() != nil {
+		r.err = ErrStopped
+	}
+	return r.err
+}
+
+// fail keeps the first error that is not a mere consequence of the stop.
+func (r *running) fail(err error) {
+	var fail *model.Failure
+	if errors.As(err, &fail) && fail.Stopped {
+		return
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.err == nil {
+		r.err = err
+	}
+}
+
+func (r *running) task(ctx context.Context, t ledger.Task) error {
+	if ctx.Err() != nil {
+		return nil
+	}
+	rec, err := r.one(ctx, r.run, t)
+	if err != nil {
+		return err
+	}
+	if err := r.Ledger.SaveRecord(context.WithoutCancel(ctx), r.run, rec); err != nil {
+		return err
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.done[t.N] = true
+	r.tell(rec)
+	if t.N == r.next && r.err == nil {
+		return r.handOut()
+	}
+	return nil
+}
+
+// handOut gives the records that are next in order to the hook.
+func (r *running) handOut() error {
+	if r.hooks.Record == nil {
+		return nil
+	}
+	from := r.next
+	for r.next < r.all && r.done[r.next] {
+		r.next++
+	}
+	if r.next == from {
+		return nil
+	}
+	return r.Ledger.Records(r.run, from, func(rec ledger.Record) error {
+		if rec.N >= r.next {
+			return nil
+		}
+		return r.hooks.Record(rec)
+	})
+}
+
+func (r *running) tell(rec ledger.Record) {
+	r.progress.Done++
+	r.progress.Last, r.progress.Status, r.progress.Problem = rec.Document, record.Status(rec.Status), ""
+	if rec.Status == string(record.Flawed) || rec.Status == string(record.Failed) {
+		r.progress.Flawed++
+		r.progress.Problem = FirstProblem(rec)
+	}
+	if r.hooks.Progress != nil {
+		r.progress.SpentNano = r.Client.SpentNano()
+		r.hooks.Progress(r.progress)
+	}
+}
+
+func (r *running) waiting(t fetch.Try) {
+	if r.hooks.Waiting != nil {
+		r.mu.Lock()
+		defer r.mu.Unlock()
+		r.hooks.Waiting(t)
+	}
+}
+
+// FirstProblem gives the first problem of a record in words, or "".
+func FirstProblem(rec ledger.Record) string {
+	l, err := ToLine(0, rec)
+	if err != nil || len(l.Problems) == 0 {
+		return ""
+	}
+	p := l.Problems[0]
+	if p.Path == "" {
+		return p.Message
+	}
+	return p.String()
+}
+
+// read reads the document of a task.
+func (f *Filler) read(t ledger.Task) (*document.Document, error) {
+	if t.File == "-" {
+		if f.Stdin == nil {
+			return nil, fmt.Errorf("standard input can't be read again; give the document in a new run")
+		}
+		return document.ReadFrom(t.Document, f.Stdin)
+	}
+	if t.File == "" {
+		return nil, &os.PathError{Op: "read", Path: t.Document, Err: os.ErrNotExist}
+	}
+	return document.Source{ID: t.Document, File: t.File}.Read()
+}

@@ -1,0 +1,279 @@
+package fill
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"filler/internal/chat"
+	"filler/internal/document"
+	"filler/internal/evidence"
+	"filler/internal/ledger"
+	"filler/internal/model"
+	"filler/internal/prompt"
+	"filler/internal/record"
+	"filler/internal/reply"
+	"filler/internal/schema"
+	"filler/internal/tidy"
+	"filler/internal/tokens"
+	"filler/internal/value"
+)
+
+// filling is one document on its way to a record.
+type filling struct {
+	*Filler
+	run   int64
+	task  ledger.Task
+	doc   *document.Document
+	index *evidence.Index
+	trace trace
+
+	record   value.Value
+	problems []record.Problem
+	cut      bool   // the reply ended early
+	mended   int    // patches applied
+	refused  string // why the last patch was not applied
+}
+
+// one fills one document. An error means that the document has no outcome yet
+// and waits for another time: the run was stopped, or can't go on.
+func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Record, error) {
+	w := &filling{Filler: f, run: run, task: t}
+	doc, err := f.read(t)
+	if err != nil {
+		return w.failed(record.Source, err.Error()), nil
+	}
+	w.doc, w.index = doc, evidence.NewIndex(doc.Text)
+	w.trace.add("read", text("document", doc.ID), number("bytes", len(doc.Text)), text("source", doc.Hash))
+	answer, err := w.ask(ctx)
+	if err != nil {
+		var fail *model.Failure
+		if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
+			return ledger.Record{}, err
+		}
+		return w.failed(record.NoAnswer, err.Error()), nil
+	}
+	if err := w.take(answer); err != nil {
+		return w.failed(record.Syntax, err.Error()), nil
+	}
+	w.problems = w.check(&w.record)
+	w.trace.problems(w.problems)
+	if err := w.repair(ctx); err != nil {
+		return ledger.Record{}, err
+	}
+	return w.done(), nil
+}
+
+// ask sends the document, again in words where the server refuses a schema.
+func (w *filling) ask(ctx context.Context) (*model.Answer, error) {
+	for {
+		shape := w.Client.Shape()
+		req := prompt.Fill(w.Model, w.Schema, w.doc, shape)
+		if most := w.Model.Context; most > 0 {
+			if need := tokens.EstimateBytes(len(req.Body())) + w.Model.Reply; need > most {
+				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "split the document, or use a model with a larger context"}
+			}
+		}
+		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: "fill"}, req)
+		var fail *model.Failure
+		if errors.As(err, &fail) && fail.Shape && shape == "schema" {
+			w.trace.add("shape", text("refused", shape), text("note", fail.Msg))
+			continue
+		}
+		if err == nil {
+			w.trace.add("ask", text("request", "fill"), text("shape", shape), value.Boolean(answer.Cached).Named("cached"))
+		}
+		return answer, err
+	}
+}
+
+// take reads a reply into the record and tidies it.
+func (w *filling) take(answer *model.Answer) error {
+	if strings.TrimSpace(answer.Text) == "" {
+		if answer.Refusal != "" {
+			return fmt.Errorf("the model refused: %s", answer.Refusal)
+		}
+		return reply.ErrEmpty
+	}
+	r, err := reply.Read(answer.Text, value.Object)
+	if err != nil {
+		return err
+	}
+	w.trace.mends(r.Mends)
+	w.cut = r.Cut || answer.Finish == "length"
+	if w.record, err = w.unwrap(r.Value); err != nil {
+		return err
+	}
+	w.trace.tidies(tidy.Record(w.Schema, &w.record))
+	w.record = record.Arrange(w.Schema, &w.record)
+	return nil
+}
+
+// unwrap takes the record, or with `each: entry` the records, out of what
+// models put around it.
+func (w *filling) unwrap(v value.Value) (value.Value, error) {
+	if w.Schema.EachEntry() {
+		if inner := v.Get(schema.Wrapper); inner != nil {
+			return inner.Named(""), nil
+		}
+		if v.Kind == value.Object {
+			v = value.List(v)
+		}
+		return v, nil
+	}
+	if v.Kind == value.Array {
+		if len(v.Kids) != 1 {
+			return v, fmt.Errorf("the reply holds %d records where one was asked", len(v.Kids))
+		}
+		w.trace.add("mend", text("kind", "list"), number("offset", 0), text("note", "a list around the one record"))
+		return v.Kids[0], nil
+	}
+	return v, nil
+}
+
+// check gives all problems of a record: what the schema says, and values that
+// stand nowhere in the source.
+func (w *filling) check(v *value.Value) []record.Problem {
+	problems := w.Validator.Check(v)
+	at := map[value.Pointer]bool{}
+	for _, p := range problems {
+		at[p.Path] = true
+	}
+	for p, place := range evidence.Of(w.Schema, v, w.index) {
+		field := w.Schema.At(p)
+		if at[p] || field.AllowsInferred() {
+			continue
+		}
+		switch {
+		case place.Kind == evidence.None:
+			problems = append(problems, evidenceProblem(p, v, "this value stands nowhere in the document"))
+		case field.Evidence == "quoted" && place.Kind != evidence.Quoted:
+			problems = append(problems, evidenceProblem(p, v, "this value should stand in the document letter for letter, and stands there in another spelling"))
+		}
+	}
+	record.Sort(w.Schema, problems)
+	return problems
+}
+
+func evidenceProblem(p value.Pointer, v *value.Value, msg string) record.Problem {
+	at := v.At(p).Clone().Named("")
+	return record.Problem{Path: p, Code: record.Evidence, Message: msg, Value: &at}
+}
+
+// repair asks for patches until nothing is wrong or the rounds are used up.
+func (w *filling) repair(ctx context.Context) error {
+	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
+		req := prompt.Repair(w.Model, w.Schema, w.doc, &w.record, w.problems, w.refused)
+		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: fmt.Sprintf("repair %d", round)}, req)
+		if err != nil {
+			var fail *model.Failure
+			if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
+				return err
+			}
+			w.trace.add("patch", number("round", round), text("refused", "no answer came: "+err.Error()))
+			return nil
+		}
+		if !w.patch(round, &answer.Reply) {
+			return nil // it would answer the same again
+		}
+	}
+	return nil
+}
+
+// patch applies what a repair reply asks for, if it is within bounds. It gives
+// false where another round makes no sense.
+func (w *filling) patch(round int, answer *chat.Reply) bool {
+	r, err := reply.Read(answer.Text, value.Array)
+	if err != nil {
+		w.trace.add("patch", number("round", round), text("refused", err.Error()))
+		return false
+	}
+	w.trace.mends(r.Mends)
+	ops := operations(r.Value)
+	if len(ops.Kids) == 0 {
+		w.trace.add("patch", number("round", round), text("refused", "the model found nothing to mend"))
+		return false
+	}
+	b := &record.Bounds{Schema: w.Schema, Problems: w.problems, Check: w.check, Finish: func(v *value.Value) {
+		tidy.Record(w.Schema, v)
+		*v = record.Arrange(w.Schema, v)
+	}, Evident: w.evident}
+	after, err := b.Apply(&w.record, &ops)
+	if err != nil {
+		w.refused = err.Error()
+		w.trace.add("patch", number("round", round), ops.Named("operations"), text("refused", err.Error()))
+		return true
+	}
+	w.record, w.refused = after, ""
+	w.problems = w.check(&w.record)
+	w.mended++
+	w.trace.add("patch", number("round", round), ops.Named("operations"), problemList(w.problems).Named("left"))
+	return true
+}
+
+// operations takes the list of operations out of what models put around it.
+func operations(v value.Value) value.Value {
+	if v.Kind == value.Array {
+		return v
+	}
+	for _, name := range []string{"patch", "operations", "patches"} {
+		if inner := v.Get(name); inner != nil && inner.Kind == value.Array {
+			return inner.Named("")
+		}
+	}
+	if v.Get("op") != nil {
+		return value.List(v)
+	}
+	return value.List()
+}
+
+// evident gives the paths of the values that have a place in the source.
+func (w *filling) evident(v *value.Value) map[value.Pointer]bool {
+	paths := map[value.Pointer]bool{}
+	for p, place := range evidence.Of(w.Schema, v, w.index) {
+		if place.Kind != evidence.None {
+			paths[p] = true
+		}
+	}
+	return paths
+}
+
+// done closes the filling.
+func (w *filling) done() ledger.Record {
+	places := evidence.Of(w.Schema, &w.record, w.index)
+	if w.cut {
+		w.problems = append([]record.Problem{{Code: record.CutShort, Message: "the reply was cut short; what came whole was kept"}}, w.problems...)
+	}
+	status := record.Clean
+	switch {
+	case len(w.problems) > 0:
+		status = record.Flawed
+	case w.mended > 0:
+		status = record.Repaired
+	}
+	kinds := map[evidence.Kind]int{}
+	for _, p := range places {
+		kinds[p.Kind]++
+	}
+	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("none", kinds[evidence.None]))
+	w.trace.add("end", text("status", string(status)), problemList(w.problems).Named("problems"))
+	proof := places.JSON(&w.record)
+	return w.toLedger(status, w.record.JSON(), proof.JSON())
+}
+
+// failed closes a filling that came to no record.
+func (w *filling) failed(code record.Code, msg string) ledger.Record {
+	w.problems = []record.Problem{{Code: code, Message: msg}}
+	w.trace.add("end", text("status", string(record.Failed)), problemList(w.problems).Named("problems"))
+	return w.toLedger(record.Failed, []byte("null"), []byte("{}"))
+}
+
+func (w *filling) toLedger(status record.Status, rec, proof []byte) ledger.Record {
+	problems := problemList(w.problems)
+	r := ledger.Record{N: w.task.N, Document: w.task.Document, Status: string(status), Record: rec, Problems: problems.JSON(), Evidence: proof, Trace: w.trace.json()}
+	if w.doc != nil {
+		r.Source = w.doc.Hash
+	}
+	return r
+}

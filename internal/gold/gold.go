@@ -1,0 +1,156 @@
+// Package gold holds the reviewed set that filled records are measured
+// against.
+//
+// Rules it keeps:
+//
+//   - Only records in state `reviewed` count. A record whose document has
+//     changed since, or that breaks its schema, is left out by name and reason.
+//   - Gold that breaks its schema is a fault of the gold set, told with its
+//     file and path, never silently scored.
+package gold
+
+import (
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"sort"
+	"strings"
+
+	"filler/internal/place"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Record is one reviewed record.
+type Record struct {
+	Document string
+	Source   string // hash of the source text it was reviewed against, or ""
+	State    string // draft, reviewed or disputed
+	Record   value.Value
+	File     string
+	Fault    string // why it can't count, or ""
+}
+
+// States of a gold record.
+const (
+	Draft    = "draft"
+	Reviewed = "reviewed"
+	Disputed = "disputed"
+)
+
+// Set is the gold of one schema, by document.
+type Set map[string]*Record
+
+// Load reads gold: a folder with one JSON file a document, or a file of JSON
+// Lines in the form of docs/formats.md, whose records all count as reviewed.
+func Load(path string, s *schema.Schema) (Set, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, place.Faults{{File: path, Msg: "there is no gold here", Hint: "check the path, or `gold:` in filler.yaml"}}
+	}
+	check, err := record.NewValidator(s)
+	if err != nil {
+		return nil, err
+	}
+	l := &loader{set: Set{}, schema: s, check: check}
+	if info.IsDir() {
+		err = filepath.WalkDir(path, l.file)
+	} else {
+		err = l.lines(path)
+	}
+	if err != nil {
+		return nil, err
+	}
+	return l.set, l.faults.Err()
+}
+
+type loader struct {
+	set    Set
+	schema *schema.Schema
+	check  *record.Validator
+	faults place.Faults
+}
+
+func (l *loader) file(path string, entry fs.DirEntry, err error) error {
+	if err != nil || entry.IsDir() || !strings.HasSuffix(path, ".json") {
+		return err
+	}
+	data, err := os.ReadFile(path)
+	if err != nil {
+		return err
+	}
+	v, err := value.ParseBytes(data)
+	if err != nil {
+		l.faults = append(l.faults, jsonFault(path, 0, err))
+		return nil
+	}
+	line, err := record.LineFromJSON(&v, l.schema.EachEntry())
+	if err != nil {
+		l.faults = append(l.faults, place.Fault{File: path, Msg: err.Error(), Hint: "a gold file is described in docs/formats.md"})
+		return nil
+	}
+	r := &Record{Document: line.Document, Source: line.Source, State: Draft, Record: line.Record, File: path}
+	if state := v.Get("state"); state != nil {
+		r.State = state.Text
+	}
+	l.add(r)
+	return nil
+}
+
+func jsonFault(path string, line int, err error) place.Fault {
+	f := place.Fault{File: path, Line: line, Col: 1, Msg: "not JSON: " + err.Error(), Hint: "mend it"}
+	if se, ok := err.(*value.SyntaxError); ok {
+		f.Msg, f.Col = "not JSON: "+se.Msg, se.Col
+		if line == 0 {
+			f.Line = se.Line
+		}
+	}
+	return f
+}
+
+func (l *loader) lines(path string) error {
+	return record.ReadLines(path, l.schema.EachEntry(), func(n int, line record.Line, err error) error {
+		if err != nil {
+			l.faults = append(l.faults, place.Fault{File: path, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"})
+			return nil
+		}
+		line.Record = line.Record.Detach()
+		l.add(&Record{Document: line.Document, Source: line.Source, State: Reviewed, Record: line.Record, File: path})
+		return nil
+	})
+}
+
+func (l *loader) add(r *Record) {
+	if r.State != Draft && r.State != Reviewed && r.State != Disputed {
+		l.faults = append(l.faults, place.Fault{File: r.File, Msg: fmt.Sprintf("unknown state %q", r.State), Hint: place.Suggest(r.State, []string{Draft, Reviewed, Disputed})})
+	}
+	if other := l.set[r.Document]; other != nil {
+		l.faults = append(l.faults, place.Fault{File: r.File, Msg: fmt.Sprintf("a second gold record for %s (the first is in %s)", r.Document, other.File), Hint: "keep one"})
+		return
+	}
+	r.Fault = l.breaks(&r.Record)
+	l.set[r.Document] = r
+}
+
+// breaks says how a record breaks the schema, or "". That a required value is
+// missing is no fault of gold: the document may not have it.
+func (l *loader) breaks(rec *value.Value) string {
+	for _, p := range l.check.Check(rec) {
+		if p.Code != record.Missing {
+			return fmt.Sprintf("%s (%s)", p, p.Code)
+		}
+	}
+	return ""
+}
+
+// Documents gives the documents of the set, sorted.
+func (s Set) Documents() []string {
+	var ids []string
+	for id := range s {
+		ids = append(ids, id)
+	}
+	sort.Strings(ids)
+	return ids
+}

@@ -1,0 +1,215 @@
+// Package labels fills records by what documents print before their values,
+// without a model: `Report no.: FB-2031-07`, tables with a head, headings that
+// number the items of a list, bullets under the list's name, and words of a
+// choice in running text.
+//
+// Rules it keeps:
+//
+//   - It knows no document and no schema in advance: names, labels and
+//     descriptions of fields are all it has to go by.
+//   - It gives values as they are printed; Value turns them into what the
+//     schema asks for.
+package labels
+
+import (
+	"regexp"
+	"strings"
+
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Fill gives the record of a text, with every leaf as it is printed: a string,
+// or null where nothing was found. With `each: entry` it gives the records.
+func Fill(s *schema.Schema, text string) value.Value {
+	w := &filler{}
+	all := readLines(text)
+	if s.EachEntry() {
+		return w.list(s.Root, all, nil, map[*line]bool{})
+	}
+	return w.group(s.Root, all, nil)
+}
+
+type filler struct{}
+
+// group fills one group from its lines. outer are the slots of the groups
+// around it, whose labels end an item of the group's lists.
+func (w *filler) group(g *schema.Field, lines []*line, outer []*slot) value.Value {
+	out := blank(g)
+	owned := map[*line]bool{} // lines that a list has taken
+	own := slots(g)
+	for _, f := range lists(g) {
+		items := w.list(f.field, lines, append(append([]*slot(nil), outer...), own...), owned)
+		put(&out, f.path, items)
+	}
+	var free []*line
+	for _, l := range lines {
+		if !owned[l] {
+			free = append(free, l)
+		}
+	}
+	fillSlots(&out, own, free)
+	return out
+}
+
+// blank gives a group without values.
+func blank(g *schema.Field) value.Value {
+	v := value.Obj()
+	for _, f := range g.Fields {
+		kid := value.Value{}
+		switch f.Type {
+		case schema.Group:
+			kid = blank(f)
+		case schema.List:
+			kid = value.List()
+		}
+		v.Kids = append(v.Kids, kid.Named(f.Name))
+	}
+	return v
+}
+
+type listAt struct {
+	field *schema.Field
+	path  []string
+}
+
+// lists gives the lists of groups within a group.
+func lists(g *schema.Field) []listAt {
+	var all []listAt
+	for _, f := range g.Fields {
+		switch {
+		case f.Type == schema.List && !f.Item.IsLeaf():
+			all = append(all, listAt{f, []string{f.Name}})
+		case f.Type == schema.Group:
+			for _, inner := range lists(f) {
+				all = append(all, listAt{inner.field, append([]string{f.Name}, inner.path...)})
+			}
+		}
+	}
+	return all
+}
+
+func put(v *value.Value, path []string, kid value.Value) {
+	for _, name := range path[:len(path)-1] {
+		v = v.Get(name)
+	}
+	v.Set(path[len(path)-1], kid)
+}
+
+// fillSlots gives each slot the printed value whose label fits it best.
+func fillSlots(out *value.Value, own []*slot, lines []*line) {
+	taken := map[*slot]float64{}
+	for i, l := range lines {
+		for _, p := range l.pairs {
+			text := p.value
+			if text == "" && i+1 < len(lines) && len(lines[i+1].pairs) == 0 && lines[i+1].indent > l.indent {
+				text = lines[i+1].body
+			}
+			var best *slot
+			fit := leastFit
+			for _, s := range own {
+				if f := s.fit(p.label); f >= fit && f > taken[s] && (best == nil || f > fit) {
+					best, fit = s, f
+				}
+			}
+			if best != nil && assign(out, best, cutAtLabel(own, text)) {
+				taken[best] = fit
+			}
+		}
+	}
+	for _, s := range own {
+		if taken[s] == 0 {
+			inline(out, s, lines)
+		}
+	}
+}
+
+// cutAtLabel ends a value where a further `label:` follows it in the line.
+func cutAtLabel(own []*slot, text string) string {
+	for i := 0; i < len(text); i++ {
+		if text[i] != ',' && text[i] != ';' {
+			continue
+		}
+		if m := colonLabel.FindStringSubmatch(strings.TrimSpace(text[i+1:])); m != nil && fits(own, words(m[1])) >= leastFit {
+			return text[:i]
+		}
+	}
+	return text
+}
+
+var listSplit = regexp.MustCompile(`\s*(?:,|;|\band\b|&|\+)\s*`)
+
+func assign(out *value.Value, s *slot, text string) bool {
+	if s.f.Type == schema.List {
+		items := value.List()
+		for _, part := range listSplit.Split(text, -1) {
+			if raw := printed(s.f.Item, part); raw != "" {
+				items.Kids = append(items.Kids, value.Str(raw))
+			}
+		}
+		put(out, s.path, items)
+		return len(items.Kids) > 0
+	}
+	raw := printed(s.f, text)
+	if raw == "" {
+		return false
+	}
+	put(out, s.path, value.Str(raw))
+	return true
+}
+
+// inline finds the value of a slot in running text: behind its name, or, for
+// a choice, by the words of its options.
+func inline(out *value.Value, s *slot, lines []*line) {
+	for _, l := range lines {
+		low := strings.ToLower(l.body)
+		for _, name := range s.names {
+			i := wordIndex(low, strings.Join(name, " "))
+			if i < 0 {
+				continue
+			}
+			rest := strings.TrimLeft(l.body[i+len(strings.Join(name, " ")):], " :.=s")
+			rest = strings.TrimPrefix(strings.TrimPrefix(rest, "number "), "no. ")
+			if s.f.Type == schema.Text {
+				rest = firstWords(rest)
+			}
+			if near(s.f, rest) && assign(out, s, rest) {
+				return
+			}
+		}
+	}
+	if s.f.Type != schema.Choice {
+		return
+	}
+	for _, l := range lines {
+		if assign(out, s, l.body) {
+			return
+		}
+	}
+}
+
+// near tells whether the value of a typed field stands right behind its name.
+func near(f *schema.Field, rest string) bool {
+	switch f.Type {
+	case schema.Integer, schema.Number:
+		at := numberText.FindStringIndex(rest)
+		return (at != nil && at[0] <= 12) || numberWord(rest) != ""
+	case schema.Date:
+		at := dateText.FindStringIndex(rest)
+		return at != nil && at[0] <= 24
+	case schema.Text:
+		return rest != ""
+	}
+	return true
+}
+
+// firstWords cuts running text where the next clause begins.
+func firstWords(text string) string {
+	if i := strings.IndexAny(text, ",;.("); i >= 0 {
+		text = text[:i]
+	}
+	if list := strings.Fields(text); len(list) > 4 {
+		return ""
+	}
+	return text
+}

@@ -1,0 +1,264 @@
+package labels
+
+import (
+	"regexp"
+	"strings"
+	"unicode"
+
+	"github.com/agext/levenshtein"
+
+	"filler/internal/schema"
+)
+
+// slot is a leaf (or list of plain values) of the item that is being filled,
+// with the words that may be printed before it.
+type slot struct {
+	f     *schema.Field
+	path  []string // names from the item down
+	names [][]string
+	about map[string]bool
+}
+
+// slots gives the leaves of a group, those of groups within it included.
+func slots(group *schema.Field) []*slot {
+	var all []*slot
+	var add func(g *schema.Field, path []string, lead string)
+	add = func(g *schema.Field, path []string, lead string) {
+		first := true
+		for _, f := range g.Fields {
+			at := append(append([]string(nil), path...), f.Name)
+			switch {
+			case f.Type == schema.Group:
+				add(f, at, schema.Spoken(f.Name))
+				continue
+			case f.Type == schema.List && !f.Item.IsLeaf():
+				continue
+			}
+			s := &slot{f: f, path: at, about: aboutWords(f.About)}
+			for _, name := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
+				s.names = append(s.names, words(name))
+				if lead != "" {
+					s.names = append(s.names, words(lead+" "+name))
+				}
+			}
+			if lead != "" && first {
+				s.names = append(s.names, words(lead))
+			}
+			first = false
+			all = append(all, s)
+		}
+	}
+	lead := ""
+	if name := listName(group); name != "" {
+		lead = singular(name)
+	}
+	add(group, nil, lead)
+	return all
+}
+
+// listName gives the name of the list whose items a group describes, from the
+// group's path.
+func listName(group *schema.Field) string {
+	path, isItem := strings.CutSuffix(group.Path, "[]")
+	if !isItem {
+		return ""
+	}
+	return schema.Spoken(path[strings.LastIndexByte(path, '.')+1:])
+}
+
+// shortForms are abbreviations that forms use everywhere.
+var shortForms = map[string]string{"no": "number", "nr": "number", "num": "number", "ref": "reference", "tel": "telephone", "addr": "address", "qty": "quantity", "amt": "amount", "dept": "department"}
+
+// words gives the folded words of a label.
+func words(text string) []string {
+	list := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool {
+		return !unicode.IsLetter(r) && !unicode.IsDigit(r)
+	})
+	for i, w := range list {
+		if long, ok := shortForms[w]; ok {
+			list[i] = long
+		}
+	}
+	return list
+}
+
+var dull = map[string]bool{"the": true, "a": true, "an": true, "of": true, "it": true, "is": true, "in": true, "on": true, "at": true, "and": true, "or": true, "to": true, "for": true, "with": true, "by": true, "this": true, "that": true, "as": true, "what": true, "which": true, "when": true, "one": true, "was": true, "be": true, "are": true, "without": true, "if": true, "not": true}
+
+func aboutWords(about string) map[string]bool {
+	set := map[string]bool{}
+	for _, w := range words(about) {
+		if !dull[w] {
+			set[w] = true
+		}
+	}
+	return set
+}
+
+// singular gives an English noun's singular, roughly.
+func singular(name string) string {
+	switch {
+	case strings.HasSuffix(name, "ies"):
+		return name[:len(name)-3] + "y"
+	case strings.HasSuffix(name, "sses"), strings.HasSuffix(name, "xes"), strings.HasSuffix(name, "ches"), strings.HasSuffix(name, "shes"):
+		return name[:len(name)-2]
+	case strings.HasSuffix(name, "s") && !strings.HasSuffix(name, "ss"):
+		return name[:len(name)-1]
+	}
+	return name
+}
+
+// alike gives how much two words are the same, from 0 to 1; an abbreviation
+// and a misread letter still count.
+func alike(a, b string) float64 {
+	if a == b {
+		return 1
+	}
+	short, long := a, b
+	if len(short) > len(long) {
+		short, long = long, short
+	}
+	if len(short) >= 3 && strings.HasPrefix(long, short) {
+		return 0.85
+	}
+	if len(short) >= 4 && levenshtein.Similarity(a, b, nil) >= 0.75 {
+		return 0.8
+	}
+	return 0
+}
+
+// fit says how well a printed label fits a slot, from 0 to 1.
+func (s *slot) fit(label []string) float64 {
+	if len(label) == 0 || len(label) > 6 {
+		return 0
+	}
+	best := 0.0
+	for _, name := range s.names {
+		sum := 0.0
+		for _, n := range name {
+			most := 0.0
+			for _, l := range label {
+				most = max(most, alike(n, l))
+			}
+			sum += most
+		}
+		best = max(best, 2*sum/float64(len(name)+len(label)))
+	}
+	known, telling := 0, 0
+	for _, l := range label {
+		if !dull[l] {
+			telling++
+			if s.about[l] {
+				known++
+			}
+		}
+	}
+	if telling > 0 {
+		best = max(best, 0.55*float64(known)/float64(telling))
+	}
+	return best
+}
+
+// leastFit is the fit from which on a label may be taken for a field's.
+const leastFit = 0.5
+
+// fits gives how well any slot fits a label.
+func fits(all []*slot, label []string) float64 {
+	best := 0.0
+	for _, s := range all {
+		best = max(best, s.fit(label))
+	}
+	return best
+}
+
+// line is one line of the source.
+type line struct {
+	text   string
+	indent int
+	bullet bool
+	body   string // without indentation and bullet
+	pairs  []pairText
+	cells  []cell
+}
+
+type pairText struct {
+	label []string
+	value string
+}
+
+type cell struct {
+	text       string
+	start, end int // columns
+}
+
+var (
+	bulletMark = regexp.MustCompile(`^(?:[-*•–·>+]|\(?[0-9]{1,2}[.)]|\(?[a-z][.)])\s+`)
+	hashMark   = regexp.MustCompile(`^#+\s*`)
+	gap        = regexp.MustCompile(`\s{2,}|\t+|\s*\|\s*|\.{4,}|_{3,}`)
+	ruler      = regexp.MustCompile(`^[\s|+=_:-]*$`)
+)
+
+func readLines(text string) []*line {
+	var all []*line
+	for _, raw := range strings.Split(text, "\n") {
+		all = append(all, readLine(raw))
+	}
+	return all
+}
+
+func readLine(raw string) *line {
+	body := strings.TrimLeft(raw, " \t")
+	l := &line{text: raw, indent: len(raw) - len(body)}
+	body = strings.ReplaceAll(hashMark.ReplaceAllString(body, ""), "**", "")
+	if m := bulletMark.FindString(body); m != "" && len(body) > len(m) {
+		l.bullet = true
+		body = body[len(m):]
+	}
+	l.body = strings.TrimSpace(body)
+	l.cells = splitCells(raw)
+	l.pairs = splitPairs(l.body)
+	return l
+}
+
+func (l *line) blank() bool { return ruler.MatchString(l.text) }
+
+func splitCells(raw string) []cell {
+	var cells []cell
+	add := func(start, end int) {
+		if text := strings.TrimSpace(raw[start:end]); text != "" {
+			lead := strings.Index(raw[start:end], text)
+			cells = append(cells, cell{text, start + lead, start + lead + len(text)})
+		}
+	}
+	from := 0
+	for _, g := range gap.FindAllStringIndex(raw, -1) {
+		add(from, g[0])
+		from = g[1]
+	}
+	add(from, len(raw))
+	return cells
+}
+
+var colonLabel = regexp.MustCompile(`^([\pL][\pL\pN .,/()'&#-]{0,48}?)\s*[:=]\s*(.*)$`)
+
+// splitPairs finds `label: value` in a line, and a label set apart from its
+// value by a gap.
+func splitPairs(body string) []pairText {
+	segments := gap.Split(body, -1)
+	var pairs []pairText
+	for i := 0; i < len(segments); i++ {
+		seg := strings.TrimSpace(segments[i])
+		m := colonLabel.FindStringSubmatch(seg)
+		switch {
+		case m != nil:
+			v := m[2]
+			if v == "" && i+1 < len(segments) && !colonLabel.MatchString(segments[i+1]) {
+				i++
+				v = segments[i]
+			}
+			pairs = append(pairs, pairText{words(m[1]), strings.TrimSpace(v)})
+		case seg != "" && i+1 < len(segments) && len(pairs) == 0 && len(segments) == 2:
+			pairs = append(pairs, pairText{words(seg), strings.TrimSpace(segments[i+1])})
+		}
+	}
+	return pairs
+}

@@ -1,0 +1,133 @@
+package labels
+
+import (
+	"regexp"
+	"strings"
+
+	"filler/internal/schema"
+	"filler/internal/tidy"
+	"filler/internal/value"
+)
+
+var (
+	numberText = regexp.MustCompile(`[-+]?\d+(?:[.,]\d+)*`)
+	dateText   = regexp.MustCompile(`\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[./-]\s?\d{1,2}[./-]\s?\d{4}|\d{1,2}\.?(?:st|nd|rd|th)? (?:of )?\pL{3,9}\.?,? \d{4}|\pL{3,9} \d{1,2}(?:st|nd|rd|th)?,? \d{4}`)
+	ordinal    = regexp.MustCompile(`(\d)(?:st|nd|rd|th)\b( of)?`)
+	unknowns   = map[string]bool{"": true, "-": true, "–": true, "—": true, "n/a": true, "none": true, "nil": true, "unknown": true, "not stated": true, "not recorded": true, "?": true, "../..": true}
+)
+
+// printed cuts from a text the part that a field's type can use, as it is
+// printed; "" where there is none.
+func printed(f *schema.Field, text string) string {
+	text = strings.TrimSpace(text)
+	if unknowns[strings.ToLower(strings.Trim(text, ". "))] {
+		return ""
+	}
+	switch f.Type {
+	case schema.Integer, schema.Number:
+		if m := numberText.FindString(text); m != "" {
+			return m
+		}
+		return numberWord(text)
+	case schema.Date:
+		return dateText.FindString(text)
+	case schema.Boolean:
+		for _, w := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" ,;.()", r) }) {
+			if _, known := tidy.YesNo(w); known {
+				return w
+			}
+		}
+		return ""
+	case schema.Choice:
+		_, word := optionIn(f, text)
+		return word
+	}
+	return strings.TrimRight(text, " ,;")
+}
+
+var numberWords = []string{"zero", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
+
+func numberWord(text string) string {
+	first, _, _ := strings.Cut(strings.ToLower(strings.TrimSpace(text)), " ")
+	for _, w := range numberWords {
+		if w == first {
+			return w
+		}
+	}
+	return ""
+}
+
+// optionIn finds the option of a choice whose words stand first in a text; of
+// two that start at the same place the longer.
+func optionIn(f *schema.Field, text string) (option, word string) {
+	low := strings.ToLower(text)
+	at := len(low) + 1
+	for _, o := range f.Of {
+		for _, w := range append([]string{o.Value, schema.Spoken(o.Value)}, o.Also...) {
+			i := wordIndex(low, strings.ToLower(w))
+			if i >= 0 && (i < at || i == at && len(w) > len(word)) {
+				at, option, word = i, o.Value, text[i:i+len(w)]
+			}
+		}
+	}
+	return option, word
+}
+
+// wordIndex finds whole words.
+func wordIndex(text, word string) int {
+	for from := 0; word != "" && from <= len(text)-len(word); {
+		i := strings.Index(text[from:], word)
+		if i < 0 {
+			return -1
+		}
+		i += from
+		end := i + len(word)
+		if (i == 0 || !letter(text[i-1])) && (end == len(text) || !letter(text[end])) {
+			return i
+		}
+		from = i + 1
+	}
+	return -1
+}
+
+func letter(c byte) bool {
+	return c >= '0' && c <= '9' || c|0x20 >= 'a' && c|0x20 <= 'z' || c >= 0x80
+}
+
+// Value gives the value that a printed text stands for under a field's type;
+// false where it can't be read as one.
+func Value(f *schema.Field, raw string) (value.Value, bool) {
+	switch f.Type {
+	case schema.Integer, schema.Number:
+		literal := strings.ReplaceAll(raw, ",", ".")
+		for i, w := range numberWords {
+			if w == raw {
+				literal = value.Num(string(rune('0' + i%10))).Text
+				if i >= 10 {
+					literal = "1" + literal
+				}
+			}
+		}
+		v := value.Str(literal)
+		if _, to, ok := tidy.ByType(f, &v); ok {
+			return to, true
+		}
+		return v, false
+	case schema.Date:
+		clean := ordinal.ReplaceAllString(strings.ReplaceAll(raw, ". ", "."), "$1")
+		if t, ok := f.ReadDate(clean); ok {
+			return value.Str(schema.ISODate(t)), true
+		}
+		if t, ok := f.ReadDate(ordinal.ReplaceAllString(raw, "$1")); ok {
+			return value.Str(schema.ISODate(t)), true
+		}
+		return value.Str(raw), false
+	case schema.Boolean:
+		b, ok := tidy.YesNo(raw)
+		return value.Boolean(b), ok
+	case schema.Choice:
+		option, _ := optionIn(f, raw)
+		return value.Str(option), option != ""
+	}
+	return value.Str(raw), true
+}

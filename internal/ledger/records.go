@@ -1,0 +1,164 @@
+package ledger
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"strings"
+	"time"
+)
+
+// Exchange is one request and its reply, or one attempt that got none.
+type Exchange struct {
+	ID        int64
+	Key       string
+	Run       int64
+	N         int
+	Step      string
+	Try       int // from 1; 0: taken from the cache, at no cost
+	Request   [][]byte
+	Status    int
+	Reply     []byte
+	Error     string
+	Finish    string
+	TokensIn  int
+	TokensOut int
+	Estimated bool
+	CostNano  int64
+	Took      time.Duration
+	At        time.Time
+	request   string // hashes, as read
+}
+
+// SaveExchange writes an exchange and returns when it is on the disk.
+func (l *Ledger) SaveExchange(ctx context.Context, x Exchange) error {
+	return l.write(ctx, func(tx *sql.Tx) error {
+		var hashes []string
+		for _, part := range x.Request {
+			h, err := putBlob(tx, part)
+			if err != nil {
+				return err
+			}
+			hashes = append(hashes, h)
+		}
+		reply, err := putBlob(tx, x.Reply)
+		if err != nil {
+			return err
+		}
+		_, err = tx.Exec(`INSERT INTO exchange(key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at)
+			VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)`, x.Key, x.Run, x.N, x.Step, x.Try, strings.Join(hashes, " "), x.Status, reply, x.Error, x.Finish,
+			x.TokensIn, x.TokensOut, x.Estimated, x.CostNano, x.Took.Milliseconds(), time.Now().UTC().Format(time.RFC3339Nano))
+		return err
+	})
+}
+
+// Answered gives the kept answer to a request, if there is a whole one with
+// status 200.
+func (l *Ledger) Answered(key string) (*Exchange, error) {
+	x := Exchange{Key: key, Status: 200}
+	var reply string
+	err := l.db.QueryRow(`SELECT id, run, reply, finish, tokens_in, tokens_out FROM exchange WHERE key = ? AND status = 200 AND try > 0 ORDER BY id DESC LIMIT 1`, key).
+		Scan(&x.ID, &x.Run, &reply, &x.Finish, &x.TokensIn, &x.TokensOut)
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil, nil
+	}
+	if err != nil {
+		return nil, l.explain(err)
+	}
+	if x.Reply, err = l.Blob(reply); err != nil {
+		return nil, err
+	}
+	return &x, nil
+}
+
+// Exchanges gives the exchanges of one task, in order, without their requests.
+func (l *Ledger) Exchanges(run int64, n int) ([]Exchange, error) {
+	rows, err := l.db.Query(`SELECT id, key, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at
+		FROM exchange WHERE run = ? AND n = ? ORDER BY id`, run, n)
+	if err != nil {
+		return nil, l.explain(err)
+	}
+	defer rows.Close()
+	var all []Exchange
+	for rows.Next() {
+		x := Exchange{Run: run, N: n}
+		var reply, at string
+		var took int64
+		if err := rows.Scan(&x.ID, &x.Key, &x.Step, &x.Try, &x.request, &x.Status, &reply, &x.Error, &x.Finish, &x.TokensIn, &x.TokensOut, &x.Estimated, &x.CostNano, &took, &at); err != nil {
+			return nil, l.explain(err)
+		}
+		x.Took = time.Duration(took) * time.Millisecond
+		x.At, _ = time.Parse(time.RFC3339Nano, at)
+		if x.Reply, err = l.Blob(reply); err != nil {
+			return nil, err
+		}
+		all = append(all, x)
+	}
+	return all, l.explain(rows.Err())
+}
+
+// RequestOf gives the body that was sent.
+func (l *Ledger) RequestOf(x Exchange) ([]byte, error) { return l.Joined(x.request) }
+
+// Record is what came of one task. Record, Problems, Evidence and Trace are
+// JSON.
+type Record struct {
+	N        int
+	Document string
+	Source   string
+	Status   string
+	Record   []byte
+	Problems []byte
+	Evidence []byte
+	Trace    []byte
+}
+
+// SaveRecord writes the record of a task and marks the task done.
+func (l *Ledger) SaveRecord(ctx context.Context, run int64, r Record) error {
+	return l.write(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.Exec(`INSERT OR REPLACE INTO record(run, n, status, record, problems, evidence, trace) VALUES(?,?,?,?,?,?,?)`,
+			run, r.N, r.Status, r.Record, r.Problems, r.Evidence, r.Trace); err != nil {
+			return err
+		}
+		_, err := tx.Exec(`UPDATE task SET state = 'done', source = ? WHERE run = ? AND n = ?`, r.Source, run, r.N)
+		return err
+	})
+}
+
+const recordQuery = `SELECT t.n, t.document, t.source, r.status, r.record, r.problems, r.evidence, r.trace
+	FROM record r JOIN task t ON t.run = r.run AND t.n = r.n WHERE r.run = ?`
+
+func scanRecord(rows interface{ Scan(...any) error }) (Record, error) {
+	var r Record
+	err := rows.Scan(&r.N, &r.Document, &r.Source, &r.Status, &r.Record, &r.Problems, &r.Evidence, &r.Trace)
+	return r, err
+}
+
+// Records calls each for the records of a run, in document order, from place
+// from on.
+func (l *Ledger) Records(run int64, from int, each func(Record) error) error {
+	rows, err := l.db.Query(recordQuery+" AND r.n >= ? ORDER BY r.n", run, from)
+	if err != nil {
+		return l.explain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		r, err := scanRecord(rows)
+		if err != nil {
+			return l.explain(err)
+		}
+		if err := each(r); err != nil {
+			return err
+		}
+	}
+	return l.explain(rows.Err())
+}
+
+// RecordAt gives the record of one task; false if it has none yet.
+func (l *Ledger) RecordAt(run int64, n int) (Record, bool, error) {
+	r, err := scanRecord(l.db.QueryRow(recordQuery+" AND r.n = ?", run, n))
+	if errors.Is(err, sql.ErrNoRows) {
+		return r, false, nil
+	}
+	return r, err == nil, l.explain(err)
+}

@@ -1,0 +1,201 @@
+package ledger
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"time"
+)
+
+// Run is one filling of a set of documents.
+type Run struct {
+	ID         int64
+	Label      string
+	Schema     []byte // the source
+	SchemaHash string
+	SchemaFile string
+	Prompt     []byte // without a document
+	PromptHash string
+	Model      string
+	Identity   string
+	Rounds     int
+	State      string // going, done, stopped
+	Began      time.Time
+	Seconds    float64
+}
+
+// The states of a run.
+const (
+	Going   = "going"
+	Done    = "done"
+	Stopped = "stopped"
+)
+
+// Task is one document of a run.
+type Task struct {
+	N        int
+	Document string
+	File     string
+	Source   string // hash of the source text, once read
+	Done     bool
+}
+
+// Start records a new run and its tasks, and gives its number.
+func (l *Ledger) Start(ctx context.Context, r Run, tasks []Task) (int64, error) {
+	var id int64
+	err := l.write(ctx, func(tx *sql.Tx) error {
+		schema, err := putBlob(tx, r.Schema)
+		if err != nil {
+			return err
+		}
+		prompt, err := putBlob(tx, r.Prompt)
+		if err != nil {
+			return err
+		}
+		res, err := tx.Exec(`INSERT INTO run(label, schema, schema_file, prompt, model, identity, rounds, state, began) VALUES(?,?,?,?,?,?,?,?,?)`,
+			r.Label, schema, r.SchemaFile, prompt, r.Model, r.Identity, r.Rounds, Going, time.Now().UTC().Format(time.RFC3339Nano))
+		if err != nil {
+			return err
+		}
+		if id, err = res.LastInsertId(); err != nil {
+			return err
+		}
+		insert, err := tx.Prepare(`INSERT INTO task(run, n, document, file, state) VALUES(?,?,?,?,'waiting')`)
+		if err != nil {
+			return err
+		}
+		defer insert.Close()
+		for _, t := range tasks {
+			if _, err := insert.Exec(id, t.N, t.Document, t.File); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+	return id, err
+}
+
+// End records how a run ended and adds to the time it took.
+func (l *Ledger) End(ctx context.Context, run int64, state string, took time.Duration) error {
+	return l.write(ctx, func(tx *sql.Tx) error {
+		_, err := tx.Exec("UPDATE run SET state = ?, seconds = seconds + ? WHERE id = ?", state, took.Seconds(), run)
+		return err
+	})
+}
+
+const runColumns = "id, label, schema, schema_file, prompt, model, identity, rounds, state, began, seconds"
+
+func scanRun(row interface{ Scan(...any) error }) (Run, error) {
+	var r Run
+	var began string
+	err := row.Scan(&r.ID, &r.Label, &r.SchemaHash, &r.SchemaFile, &r.PromptHash, &r.Model, &r.Identity, &r.Rounds, &r.State, &began, &r.Seconds)
+	if err == nil {
+		r.Began, _ = time.Parse(time.RFC3339Nano, began)
+	}
+	return r, err
+}
+
+// NoRun says that a run is not there.
+type NoRun struct{ Name string }
+
+func (e *NoRun) Error() string {
+	return fmt.Sprintf("there is no run %s; `filler runs` lists them", e.Name)
+}
+
+// Find gives a run by its number, its label, or "last".
+func (l *Ledger) Find(name string) (Run, error) {
+	query, arg := "SELECT "+runColumns+" FROM run WHERE CAST(id AS TEXT) = ?1 OR (label <> '' AND label = ?1) ORDER BY id DESC LIMIT 1", name
+	if name == "last" || name == "" {
+		query, arg = "SELECT "+runColumns+" FROM run WHERE ?1 = '' OR 1 ORDER BY id DESC LIMIT 1", ""
+	}
+	r, err := scanRun(l.db.QueryRow(query, arg))
+	if errors.Is(err, sql.ErrNoRows) {
+		if name == "last" || name == "" {
+			return r, ErrNone
+		}
+		return r, &NoRun{name}
+	}
+	if err != nil {
+		return r, l.explain(err)
+	}
+	if r.Schema, err = l.Blob(r.SchemaHash); err != nil {
+		return r, err
+	}
+	r.Prompt, err = l.Blob(r.PromptHash)
+	return r, err
+}
+
+// Runs gives all runs, the newest first.
+func (l *Ledger) Runs() ([]Run, error) {
+	rows, err := l.db.Query("SELECT " + runColumns + " FROM run ORDER BY id DESC")
+	if err != nil {
+		return nil, l.explain(err)
+	}
+	defer rows.Close()
+	var runs []Run
+	for rows.Next() {
+		r, err := scanRun(rows)
+		if err != nil {
+			return nil, l.explain(err)
+		}
+		runs = append(runs, r)
+	}
+	return runs, l.explain(rows.Err())
+}
+
+// Waiting gives the tasks of a run that have no record yet, or failed to get
+// one, in order.
+func (l *Ledger) Waiting(run int64) ([]Task, error) {
+	return l.tasks(`SELECT n, document, file, source, state FROM task t WHERE run = ? AND
+		(state <> 'done' OR EXISTS (SELECT 1 FROM record r WHERE r.run = t.run AND r.n = t.n AND r.status = 'failed')) ORDER BY n`, run)
+}
+
+// Tasks gives all tasks of a run, in order.
+func (l *Ledger) Tasks(run int64) ([]Task, error) {
+	return l.tasks("SELECT n, document, file, source, state FROM task WHERE run = ? ORDER BY n", run)
+}
+
+func (l *Ledger) tasks(query string, run int64) ([]Task, error) {
+	rows, err := l.db.Query(query, run)
+	if err != nil {
+		return nil, l.explain(err)
+	}
+	defer rows.Close()
+	var tasks []Task
+	for rows.Next() {
+		var t Task
+		var state string
+		if err := rows.Scan(&t.N, &t.Document, &t.File, &t.Source, &state); err != nil {
+			return nil, l.explain(err)
+		}
+		t.Done = state == "done"
+		tasks = append(tasks, t)
+	}
+	return tasks, l.explain(rows.Err())
+}
+
+// Totals sums up a run.
+type Totals struct {
+	Documents, Waiting              int
+	Clean, Repaired, Flawed, Failed int
+	Exchanges, Cached               int // Cached are not among Exchanges
+	TokensIn, TokensOut             int
+	CostNano                        int64
+	Estimated                       bool // a part of tokens and cost is a guess
+}
+
+// Totals sums up what the ledger holds of a run.
+func (l *Ledger) Totals(run int64) (Totals, error) {
+	var t Totals
+	err := l.db.QueryRow(`SELECT count(*), coalesce(sum(state <> 'done'), 0) FROM task WHERE run = ?`, run).Scan(&t.Documents, &t.Waiting)
+	if err == nil {
+		err = l.db.QueryRow(`SELECT coalesce(sum(status = 'clean'), 0), coalesce(sum(status = 'repaired'), 0), coalesce(sum(status = 'flawed'), 0), coalesce(sum(status = 'failed'), 0) FROM record WHERE run = ?`, run).
+			Scan(&t.Clean, &t.Repaired, &t.Flawed, &t.Failed)
+	}
+	if err == nil {
+		err = l.db.QueryRow(`SELECT coalesce(sum(try > 0), 0), coalesce(sum(try = 0), 0), coalesce(sum(tokens_in * (try > 0)), 0), coalesce(sum(tokens_out * (try > 0)), 0), coalesce(sum(cost_nano), 0), coalesce(max(estimated * (try > 0)), 0) FROM exchange WHERE run = ?`, run).
+			Scan(&t.Exchanges, &t.Cached, &t.TokensIn, &t.TokensOut, &t.CostNano, &t.Estimated)
+	}
+	return t, l.explain(err)
+}

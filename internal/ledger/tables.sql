@@ -1,0 +1,64 @@
+CREATE TABLE blob(
+  hash TEXT PRIMARY KEY,
+  body BLOB NOT NULL
+) WITHOUT ROWID;
+
+CREATE TABLE run(
+  id     INTEGER PRIMARY KEY,
+  label  TEXT NOT NULL DEFAULT '',
+  schema TEXT NOT NULL,             -- blob: the schema's source
+  schema_file TEXT NOT NULL,
+  prompt TEXT NOT NULL,             -- blob: the prompt without a document
+  model  TEXT NOT NULL,             -- its name in the project
+  identity TEXT NOT NULL,           -- what the cache knows the model by
+  rounds INTEGER NOT NULL,
+  state  TEXT NOT NULL,             -- going, done, stopped
+  began  TEXT NOT NULL,
+  seconds REAL NOT NULL DEFAULT 0
+);
+
+CREATE TABLE task(
+  run      INTEGER NOT NULL,
+  n        INTEGER NOT NULL,        -- place of the document in the run, from 0
+  document TEXT NOT NULL,
+  file     TEXT NOT NULL,
+  source   TEXT NOT NULL DEFAULT '',-- hash of the source text, once read
+  state    TEXT NOT NULL,           -- waiting, done
+  holder   TEXT NOT NULL DEFAULT '',
+  until    TEXT NOT NULL DEFAULT '',
+  PRIMARY KEY(run, n)
+) WITHOUT ROWID;
+
+CREATE TABLE exchange(
+  id     INTEGER PRIMARY KEY,
+  key    TEXT NOT NULL,             -- the model's identity and the body
+  run    INTEGER NOT NULL,
+  n      INTEGER NOT NULL,
+  step   TEXT NOT NULL,             -- fill, repair 1, …
+  try    INTEGER NOT NULL,          -- from 1; 0: taken from the cache
+  request TEXT NOT NULL,            -- blobs of the body's parts
+  status INTEGER NOT NULL,          -- of HTTP; 0: no whole answer came
+  reply  TEXT NOT NULL,             -- blob: the answer's body
+  error  TEXT NOT NULL DEFAULT '',
+  finish TEXT NOT NULL DEFAULT '',
+  tokens_in  INTEGER NOT NULL DEFAULT 0,
+  tokens_out INTEGER NOT NULL DEFAULT 0,
+  estimated  INTEGER NOT NULL DEFAULT 0,
+  cost_nano  INTEGER NOT NULL DEFAULT 0,
+  took_ms    INTEGER NOT NULL DEFAULT 0,
+  at     TEXT NOT NULL
+);
+CREATE INDEX exchange_key ON exchange(key) WHERE status = 200;
+CREATE INDEX exchange_task ON exchange(run, n);
+
+CREATE TABLE record(
+  run      INTEGER NOT NULL,
+  n        INTEGER NOT NULL,
+  status   TEXT NOT NULL,
+  record   BLOB NOT NULL,           -- JSON
+  problems BLOB NOT NULL,           -- JSON
+  evidence BLOB NOT NULL,           -- JSON
+  trace    BLOB NOT NULL,           -- JSON: the steps that led here
+  risk     REAL,
+  PRIMARY KEY(run, n)
+) WITHOUT ROWID;

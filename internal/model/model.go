@@ -1,0 +1,322 @@
+// Package model asks a model: it knows the way there, the pace, what an
+// exchange costs, and what a server's answer means.
+//
+// Rules it keeps:
+//
+//   - Every attempt is in the ledger, with what it cost, before its reply is
+//     read. What was sent and not answered counts as spent, estimated.
+//   - The same request to the same model is answered from the ledger and not
+//     paid again, unless it is asked afresh; while one is on its way, others
+//     that ask the same wait for it.
+//   - A key leaves this package in one header only. Where a server repeats it,
+//     it is struck out before anything is kept or shown.
+package model
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"golang.org/x/sync/singleflight"
+	"golang.org/x/time/rate"
+
+	"filler/internal/chat"
+	"filler/internal/fetch"
+	"filler/internal/ledger"
+	"filler/internal/project"
+	"filler/internal/tokens"
+)
+
+// Keeper is where exchanges are kept: the ledger.
+type Keeper interface {
+	Answered(key string) (*ledger.Exchange, error)
+	SaveExchange(ctx context.Context, x ledger.Exchange) error
+}
+
+// Client asks one model. Its methods may be called by many goroutines.
+type Client struct {
+	Fresh    bool              // ask anew what was answered before
+	Retrying func(t fetch.Try) // hears of every wait before another attempt
+
+	model   *project.Model
+	base    string
+	key     string
+	pace    project.Pace
+	keeper  Keeper
+	limiter *rate.Limiter
+	flights singleflight.Group
+	words   atomic.Bool // the server refused shape schema
+	spent   atomic.Int64
+	http    *fetch.Client
+}
+
+// SpentNano gives what this client's attempts have cost.
+func (c *Client) SpentNano() int64 { return c.spent.Load() }
+
+// New gives a client for a model that is reached at base, a base URL.
+func New(m *project.Model, base, key string, pace project.Pace, keeper Keeper) *Client {
+	c := &Client{model: m, base: strings.TrimRight(base, "/"), key: key, pace: pace, keeper: keeper, http: fetch.New(pace.AtOnce)}
+	if pace.PerMinute > 0 {
+		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
+	}
+	c.words.Store(m.Shape == "words")
+	return c
+}
+
+// Identity is what the cache knows a model by: how it is called here, where it
+// is (without the port, which may change) and the name that is sent.
+func Identity(m *project.Model) string {
+	at := m.At
+	if u, err := url.Parse(at); err == nil && u.Hostname() != "" {
+		at = u.Scheme + "://" + u.Hostname() + u.Path
+	}
+	return strings.Join([]string{m.Entry, at, m.Name}, " ")
+}
+
+// Shape gives the shape in which the next request should be asked.
+func (c *Client) Shape() string {
+	if c.words.Load() {
+		return "words"
+	}
+	return "schema"
+}
+
+// Failure says why a model gave no answer.
+type Failure struct {
+	Msg  string
+	Hint string
+	// Fatal: the next document would fare no better, so the run should stop.
+	Fatal bool
+	// Shape: the server does not take the shape; ask again in words.
+	Shape bool
+	// Stopped: the user stopped the run.
+	Stopped bool
+	Err     error
+}
+
+func (f *Failure) Error() string {
+	if f.Hint == "" {
+		return f.Msg
+	}
+	return f.Msg + "; " + f.Hint
+}
+func (f *Failure) Unwrap() error { return f.Err }
+
+// Call says for which task a request is made.
+type Call struct {
+	Run  int64
+	N    int
+	Step string
+}
+
+// Answer is a reply with what it cost.
+type Answer struct {
+	chat.Reply
+	Cached    bool
+	Estimated bool
+	CostNano  int64
+}
+
+// Key gives the cache key of a request body for a model.
+func Key(m *project.Model, body []byte) string {
+	return ledger.HashOf(append([]byte(Identity(m)+"\n"), body...))
+}
+
+// Ask sends a request, unless its answer is known, and reads the reply.
+func (c *Client) Ask(ctx context.Context, call Call, req *chat.Request) (*Answer, error) {
+	parts := req.Parts()
+	body := bytes.Join(parts, nil)
+	key := Key(c.model, body)
+	if c.Fresh {
+		return c.send(ctx, call, key, parts, body)
+	}
+	if a, err := c.known(ctx, call, key, parts); a != nil || err != nil {
+		return a, err
+	}
+	mine := false
+	got, err, _ := c.flights.Do(key, func() (any, error) {
+		mine = true
+		return c.send(ctx, call, key, parts, body)
+	})
+	if err != nil {
+		return nil, err
+	}
+	if mine {
+		return got.(*Answer), nil
+	}
+	return c.known(ctx, call, key, parts)
+}
+
+// known answers a request from the ledger, if it can.
+func (c *Client) known(ctx context.Context, call Call, key string, parts [][]byte) (*Answer, error) {
+	x, err := c.keeper.Answered(key)
+	if x == nil || err != nil {
+		return nil, err
+	}
+	reply, err := chat.ReadReply(x.Reply)
+	if err != nil {
+		return nil, nil // it could not be read then either; ask again
+	}
+	err = c.keeper.SaveExchange(ctx, ledger.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts,
+		Status: 200, Reply: x.Reply, Finish: x.Finish, TokensIn: x.TokensIn, TokensOut: x.TokensOut})
+	return &Answer{Reply: *reply, Cached: true}, err
+}
+
+func (c *Client) send(ctx context.Context, call Call, key string, parts [][]byte, body []byte) (*Answer, error) {
+	answer := &Answer{}
+	client := *c.http
+	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
+	client.Gate = c.gate
+	client.Done = func(ctx context.Context, t fetch.Try) error {
+		x := c.exchange(call, key, parts, body, t)
+		c.spent.Add(x.CostNano)
+		answer.CostNano, answer.Estimated = x.CostNano, x.Estimated
+		return c.keeper.SaveExchange(ctx, x)
+	}
+	status, raw, err := client.Post(ctx, c.base+"/chat/completions", c.headers(), body)
+	if err != nil {
+		return nil, c.unanswered(ctx, err)
+	}
+	raw = c.strike(raw)
+	if status != http.StatusOK {
+		return nil, c.refused(status, raw)
+	}
+	reply, err := chat.ReadReply(raw)
+	if err != nil {
+		var not *chat.NotChat
+		fatal := errors.As(err, &not) && chat.LooksLikePage(raw)
+		return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.base, err), Hint: "check that `at` is the base URL of a chat-completions server, such as http://127.0.0.1:8000/v1", Fatal: fatal, Err: err}
+	}
+	answer.Reply = *reply
+	return answer, nil
+}
+
+func (c *Client) gate(ctx context.Context) error {
+	if c.limiter == nil {
+		return nil
+	}
+	return c.limiter.Wait(ctx)
+}
+
+func (c *Client) headers() map[string]string {
+	h := map[string]string{}
+	for k, v := range c.model.Headers {
+		h[k] = v
+	}
+	if c.key != "" {
+		h["Authorization"] = "Bearer " + c.key
+	}
+	return h
+}
+
+// strike takes the key out of what a server sent.
+func (c *Client) strike(body []byte) []byte {
+	if c.key == "" {
+		return body
+	}
+	return bytes.ReplaceAll(body, []byte(c.key), []byte("[key]"))
+}
+
+// exchange puts an attempt and its price into the ledger's words.
+func (c *Client) exchange(call Call, key string, parts [][]byte, body []byte, t fetch.Try) ledger.Exchange {
+	x := ledger.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: t.Number, Request: parts,
+		Status: t.Status, Reply: c.strike(t.Body), Took: t.Took}
+	if t.Err != nil {
+		x.Error = string(c.strike([]byte(t.Err.Error())))
+	}
+	switch {
+	case t.Status == http.StatusOK:
+		if reply, err := chat.ReadReply(t.Body); err == nil && reply.HasUsage {
+			x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
+		} else {
+			x.Estimated, x.TokensIn = true, tokens.EstimateBytes(len(body))
+			if err == nil {
+				x.Finish, x.TokensOut = reply.Finish, tokens.Estimate(reply.Text)
+			}
+		}
+	case t.Status == 0 && t.Sent:
+		x.Estimated, x.TokensIn, x.TokensOut = true, tokens.EstimateBytes(len(body)), tokens.EstimateBytes(len(t.Body))
+	}
+	x.CostNano = Cost(c.model, x.TokensIn, x.TokensOut)
+	return x
+}
+
+// Cost gives the price of tokens in billionths of the currency that the
+// model's price is in.
+func Cost(m *project.Model, in, out int) int64 {
+	return int64(float64(in)*m.PriceIn*1000 + float64(out)*m.PriceOut*1000 + 0.5)
+}
+
+func (c *Client) unanswered(ctx context.Context, err error) error {
+	var none *fetch.NotThere
+	var broken *fetch.Broken
+	var trouble *ledger.Error
+	switch {
+	case errors.As(err, &trouble):
+		return &Failure{Msg: trouble.File + ": " + trouble.Msg, Hint: trouble.Hint, Fatal: true, Err: err}
+	case ctx.Err() != nil:
+		return &Failure{Msg: "stopped", Stopped: true, Err: err}
+	case errors.As(err, &none):
+		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.base), Hint: "start the server, or mend the model's `at`", Fatal: true, Err: err}
+	case errors.As(err, &broken):
+		return &Failure{Msg: fmt.Sprintf("%s, in %s", broken, times(c.pace.Attempts)), Hint: "try again with `filler fill --resume`, or raise pace.timeout", Err: err}
+	}
+	return &Failure{Msg: string(c.strike([]byte(err.Error()))), Err: err}
+}
+
+func times(n int) string {
+	if n == 1 {
+		return "1 attempt"
+	}
+	return fmt.Sprintf("%d attempts", n)
+}
+
+// refused puts an answer other than 200 into words.
+func (c *Client) refused(status int, body []byte) error {
+	said := chat.ErrorText(body)
+	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.base, status, said)}
+	switch {
+	case status == 401 || status == 403:
+		f.Hint, f.Fatal = "set the variable that the model's `key_from` names to a valid key", true
+	case status == 404:
+		f.Hint, f.Fatal = "check the model's `at` and `name`", true
+	case status == 402:
+		f.Hint, f.Fatal = "the account can't pay; look at it there", true
+	case status >= 300 && status < 400:
+		f.Hint, f.Fatal = "the server sends elsewhere; write that address into `at`", true
+	case status == 429:
+		f.Msg = fmt.Sprintf("%s answered 429 (%s) %s", c.base, said, timesOver(c.pace.Attempts))
+		f.Hint = "lower pace.at_once or set pace.per_minute, then `filler fill --resume`"
+	case status >= 500:
+		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.base, status, said, times(c.pace.Attempts))
+		f.Hint = "the server is in trouble; try `filler fill --resume` later"
+	case c.Shape() == "schema" && c.model.Shape == "auto":
+		c.words.Store(true)
+		f.Shape = true
+	default:
+		f.Hint = "the server does not take this request; `filler trace` shows it"
+	}
+	return f
+}
+
+func timesOver(n int) string {
+	if n == 1 {
+		return "once"
+	}
+	return fmt.Sprintf("%d times over", n)
+}
+
+// Waited gives a line for people about a wait before another attempt.
+func Waited(t fetch.Try) string {
+	why := fmt.Sprintf("answered %d", t.Status)
+	if t.Status == 0 {
+		why = "gave no whole answer"
+	}
+	return fmt.Sprintf("the server %s (attempt %d); next attempt in %s", why, t.Number, t.Wait.Round(100*time.Millisecond))
+}

@@ -1,0 +1,97 @@
+package pair
+
+import "math"
+
+// Assign solves the assignment problem: given weight[row][column] ≥ 0, it gives
+// for each row its column, or -1, so that no column is taken twice and the sum
+// of the weights is the greatest. All rows must have the same length.
+//
+// It is the shortest augmenting path method with potentials (Kuhn 1955,
+// Munkres 1957, in the O(rows² · columns) form of Jonker and Volgenant 1987).
+func Assign(weight [][]float64) []int {
+	rows := len(weight)
+	if rows == 0 {
+		return nil
+	}
+	columns := len(weight[0])
+	if rows > columns {
+		return transposed(weight, rows, columns)
+	}
+	// Indices from 1; column 0 is the one that the row to be placed sits in.
+	rowPrice, columnPrice := make([]float64, rows+1), make([]float64, columns+1)
+	rowOf := make([]int, columns+1)
+	for row := 1; row <= rows; row++ {
+		augment(weight, row, rowPrice, columnPrice, rowOf)
+	}
+	result := make([]int, rows)
+	for i := range result {
+		result[i] = -1
+	}
+	for column := 1; column <= columns; column++ {
+		if rowOf[column] > 0 {
+			result[rowOf[column]-1] = column - 1
+		}
+	}
+	return result
+}
+
+// augment places one more row along the cheapest alternating path.
+func augment(weight [][]float64, row int, rowPrice, columnPrice []float64, rowOf []int) {
+	columns := len(columnPrice) - 1
+	least := make([]float64, columns+1)
+	from := make([]int, columns+1)
+	done := make([]bool, columns+1)
+	for j := range least {
+		least[j] = math.Inf(1)
+	}
+	rowOf[0] = row
+	at := 0
+	for rowOf[at] != 0 {
+		done[at] = true
+		r, delta, next := rowOf[at], math.Inf(1), -1
+		for j := 1; j <= columns; j++ {
+			if done[j] {
+				continue
+			}
+			if cost := -weight[r-1][j-1] - rowPrice[r] - columnPrice[j]; cost < least[j] {
+				least[j], from[j] = cost, at
+			}
+			if least[j] < delta {
+				delta, next = least[j], j
+			}
+		}
+		for j := 0; j <= columns; j++ {
+			if done[j] {
+				rowPrice[rowOf[j]] += delta
+				columnPrice[j] -= delta
+			} else {
+				least[j] -= delta
+			}
+		}
+		at = next
+	}
+	for at != 0 {
+		rowOf[at] = rowOf[from[at]]
+		at = from[at]
+	}
+}
+
+func transposed(weight [][]float64, rows, columns int) []int {
+	flipped := make([][]float64, columns)
+	for j := range flipped {
+		flipped[j] = make([]float64, rows)
+		for i := range weight {
+			flipped[j][i] = weight[i][j]
+		}
+	}
+	result := make([]int, rows)
+	for i := range result {
+		result[i] = -1
+	}
+	for column, row := range Assign(flipped) {
+		if row >= 0 {
+			result[row] = column
+		}
+	}
+	return result
+}

@@ -1,0 +1,101 @@
+package record
+
+import (
+	"fmt"
+	"strings"
+
+	"filler/internal/value"
+)
+
+// Status says how the filling of a document ended.
+type Status string
+
+// The statuses.
+const (
+	Clean    Status = "clean"
+	Repaired Status = "repaired"
+	Flawed   Status = "flawed"
+	Failed   Status = "failed"
+)
+
+// Line is a document's record in its machine form, one line of JSON.
+type Line struct {
+	Document string
+	Run      int64
+	Status   Status
+	Source   string      // the hash of the source text
+	Record   value.Value // an array where the schema says `each: entry`
+	Problems []Problem
+	Evidence value.Value // an object of places by path
+}
+
+// JSON gives the line. Keys that have nothing to say are left out.
+func (l *Line) JSON(eachEntry bool) value.Value {
+	v := value.Obj(value.Str(l.Document).Named("document"))
+	if l.Run > 0 {
+		v.Set("run", value.Num(fmt.Sprint(l.Run)))
+	}
+	if l.Status != "" {
+		v.Set("status", value.Str(string(l.Status)))
+	}
+	if l.Source != "" {
+		v.Set("source", value.Str(l.Source))
+	}
+	if l.Record.Kind != value.Null {
+		v.Set(recordKey(eachEntry), l.Record)
+	}
+	if len(l.Problems) > 0 {
+		list := value.List()
+		for _, p := range l.Problems {
+			list.Kids = append(list.Kids, p.JSON())
+		}
+		v.Set("problems", list)
+	}
+	if len(l.Evidence.Kids) > 0 {
+		v.Set("evidence", l.Evidence)
+	}
+	return v
+}
+
+func recordKey(eachEntry bool) string {
+	if eachEntry {
+		return "records"
+	}
+	return "record"
+}
+
+// LineFromJSON reads a line. A missing record is an error except where the
+// status says that the filling failed.
+func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
+	var l Line
+	if v.Kind != value.Object {
+		return l, fmt.Errorf("an object with `document` and `%s` should stand here, not %s", recordKey(eachEntry), kindWords[v.Kind])
+	}
+	doc := v.Get("document")
+	if doc == nil || doc.Kind != value.String || doc.Text == "" {
+		return l, fmt.Errorf("the key `document` with the document's id is missing")
+	}
+	l.Document = strings.Clone(doc.Text)
+	if s := v.Get("status"); s != nil {
+		l.Status = Status(strings.Clone(s.Text))
+	}
+	if s := v.Get("source"); s != nil {
+		l.Source = strings.Clone(s.Text)
+	}
+	rec := v.Get(recordKey(eachEntry))
+	if (rec == nil || rec.Kind == value.Null) && l.Status != Failed {
+		return l, fmt.Errorf("the key `%s` is missing", recordKey(eachEntry))
+	}
+	if rec != nil {
+		l.Record = rec.Named("")
+	}
+	if e := v.Get("evidence"); e != nil {
+		l.Evidence = e.Named("")
+	}
+	if ps := v.Get("problems"); ps != nil {
+		for i := range ps.Kids {
+			l.Problems = append(l.Problems, ProblemFromJSON(&ps.Kids[i]))
+		}
+	}
+	return l, nil
+}

@@ -1,0 +1,271 @@
+package record
+
+import (
+	"fmt"
+
+	jsonpatch "github.com/evanphx/json-patch/v5"
+
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Bounds say what a patch may do to a record.
+type Bounds struct {
+	Schema   *schema.Schema
+	Problems []Problem // of the record as it was sent
+	// Finish tidies and arranges a patched record.
+	Finish func(v *value.Value)
+	// Check gives the problems of a finished record.
+	Check func(v *value.Value) []Problem
+	// Evident gives the paths of the values that have a place in the source.
+	Evident func(v *value.Value) map[value.Pointer]bool
+}
+
+// Refusal says why a patch was not applied.
+type Refusal struct {
+	Op  int // the operation at fault, from 0; -1: the patch as a whole
+	Why string
+}
+
+func (r *Refusal) Error() string {
+	if r.Op < 0 {
+		return "the patch was refused: " + r.Why
+	}
+	return fmt.Sprintf("the patch was refused: operation %d %s", r.Op+1, r.Why)
+}
+
+// maxOps and maxCopied bound what a patch may cost.
+const (
+	maxOps    = 500
+	maxCopied = 1 << 20
+)
+
+// operation is one operation of RFC 6902, read.
+type operation struct {
+	op         string
+	path, from value.Pointer
+}
+
+// Apply gives the patched record, or a *Refusal. The patch is an array of
+// operations; the record itself is never changed.
+func (b *Bounds) Apply(record *value.Value, patch *value.Value) (value.Value, error) {
+	if patch.Kind != value.Array || len(patch.Kids) == 0 {
+		return value.Value{}, &Refusal{-1, "it holds no operations"}
+	}
+	if len(patch.Kids) > maxOps {
+		return value.Value{}, &Refusal{-1, fmt.Sprintf("it holds more than %d operations", maxOps)}
+	}
+	var moved []value.Pointer // arrays whose later indices have shifted, as the pointer of the first
+	for i := range patch.Kids {
+		op, why := readOperation(&patch.Kids[i])
+		if why == "" {
+			why = b.mayTouch(record, op)
+		}
+		if why == "" {
+			why = shifted(moved, op)
+		}
+		if why != "" {
+			return value.Value{}, &Refusal{i, why}
+		}
+		moved = append(moved, shifts(record, op)...)
+	}
+	after, err := apply(record, patch)
+	if err != nil {
+		return value.Value{}, &Refusal{-1, "it can't be applied: " + err.Error()}
+	}
+	b.Finish(&after)
+	if why := b.worse(record, &after); why != "" {
+		return value.Value{}, &Refusal{-1, why}
+	}
+	return after, nil
+}
+
+func readOperation(v *value.Value) (operation, string) {
+	text := func(name string) (string, bool) {
+		kid := v.Get(name)
+		if kid == nil || kid.Kind != value.String {
+			return "", false
+		}
+		return kid.Text, true
+	}
+	var o operation
+	o.op, _ = text("op")
+	path, ok := text("path")
+	if !ok || !value.Pointer(path).Valid() {
+		return o, "has no valid path"
+	}
+	o.path = value.Pointer(path)
+	switch o.op {
+	case "add", "replace", "test":
+		if v.Get("value") == nil {
+			return o, "has no value"
+		}
+	case "move", "copy":
+		from, ok := text("from")
+		if !ok || !value.Pointer(from).Valid() {
+			return o, "has no valid `from`"
+		}
+		o.from = value.Pointer(from)
+		if o.path.Within(o.from) {
+			return o, "moves or copies a part into itself"
+		}
+	case "remove":
+	default:
+		return o, fmt.Sprintf("is no operation that JSON Patch knows (%q)", o.op)
+	}
+	return o, ""
+}
+
+// mayTouch checks an operation against the problems and the record as sent.
+func (b *Bounds) mayTouch(record *value.Value, o operation) string {
+	if o.op != "test" && !b.inBounds(o.path, o.op == "add") {
+		return fmt.Sprintf("touches %s, which no problem names", show(o.path))
+	}
+	if o.op == "move" && !b.inBounds(o.from, false) {
+		return fmt.Sprintf("takes from %s, which no problem names", show(o.from))
+	}
+	if o.from != "" && record.At(o.from) == nil {
+		return fmt.Sprintf("takes from %s, which is not in the record", show(o.from))
+	}
+	if o.op == "add" || o.op == "move" || o.op == "copy" {
+		return addable(record, o.path)
+	}
+	if record.At(o.path) == nil {
+		return fmt.Sprintf("names %s, which is not in the record", show(o.path))
+	}
+	return ""
+}
+
+func show(p value.Pointer) string {
+	if p == "" {
+		return "the whole record"
+	}
+	return string(p)
+}
+
+// inBounds: at or below a problem's path. What is missing may only be put
+// there.
+func (b *Bounds) inBounds(p value.Pointer, add bool) bool {
+	for _, problem := range b.Problems {
+		if p.Within(problem.Path) && (problem.Code != Missing || add || b.Schema.At(p) != nil) {
+			return true
+		}
+	}
+	return false
+}
+
+// addable checks that a value can be put at p in the record as it was sent.
+func addable(record *value.Value, p value.Pointer) string {
+	if p == "" {
+		return ""
+	}
+	parent := record.At(p.Parent())
+	switch {
+	case parent == nil:
+		return fmt.Sprintf("adds at %s, and there is nothing to add it to", p)
+	case parent.Kind == value.Object:
+		return ""
+	case parent.Kind == value.Array:
+		i, ok := value.ArrayIndex(p.Last())
+		if p.Last() == "-" || (ok && i <= len(parent.Kids)) {
+			return ""
+		}
+	}
+	return fmt.Sprintf("adds at %s, which is no place in the record", p)
+}
+
+// shifts gives the places from which on an operation moves the indices of an
+// array.
+func shifts(record *value.Value, o operation) []value.Pointer {
+	var at []value.Pointer
+	inArray := func(p value.Pointer) bool {
+		parent := record.At(p.Parent())
+		return parent != nil && parent.Kind == value.Array && p.Last() != "-"
+	}
+	if (o.op == "remove" || o.op == "add" || o.op == "copy" || o.op == "move") && inArray(o.path) {
+		at = append(at, o.path)
+	}
+	if o.op == "move" && inArray(o.from) {
+		at = append(at, o.from)
+	}
+	return at
+}
+
+// shifted: the indices of a patch mean the record as it was sent, and an
+// operation after a removal or insertion would hit another item.
+func shifted(moved []value.Pointer, o operation) string {
+	for _, m := range moved {
+		first, _ := value.ArrayIndex(m.Last())
+		for _, p := range []value.Pointer{o.path, o.from} {
+			if p == "" || !p.Within(m.Parent()) || p == m.Parent() {
+				continue
+			}
+			rest := value.Pointer(p[len(m.Parent()):]).Steps()
+			if i, ok := value.ArrayIndex(rest[0]); ok && i >= first {
+				return fmt.Sprintf("names %s, whose index an earlier operation has moved", p)
+			}
+		}
+	}
+	return ""
+}
+
+func apply(record, patch *value.Value) (value.Value, error) {
+	decoded, err := jsonpatch.DecodePatch(patch.JSON())
+	if err != nil {
+		return value.Value{}, err
+	}
+	options := jsonpatch.NewApplyOptions()
+	options.SupportNegativeIndices = false
+	options.AccumulatedCopySizeLimit = maxCopied
+	options.EscapeHTML = false
+	out, err := decoded.ApplyWithOptions(record.JSON(), options)
+	if err != nil {
+		return value.Value{}, err
+	}
+	return value.ParseBytes(out)
+}
+
+// worse says what a patch has made worse, or "".
+func (b *Bounds) worse(before, after *value.Value) string {
+	if why := b.vanished(before, after); why != "" {
+		return why
+	}
+	problems := b.Check(after)
+	if !Subset(problems, b.Problems) {
+		for _, p := range problems {
+			if !Subset([]Problem{p}, append(b.Problems, Problem{Path: "\x00"})) {
+				return fmt.Sprintf("it brings a new problem (%s)", p)
+			}
+		}
+		return "it cures nothing"
+	}
+	evident := b.Evident(after)
+	for p := range b.Evident(before) {
+		if !evident[p] {
+			return fmt.Sprintf("it replaces %s, which the source bears out, by something that it does not", p)
+		}
+	}
+	return ""
+}
+
+// vanished finds a value that is gone although nothing allows it to go: only
+// an unknown field or a value without evidence may be taken out.
+func (b *Bounds) vanished(before, after *value.Value) string {
+	why := ""
+	before.Walk(func(p value.Pointer, v *value.Value) bool {
+		if v.Kind == value.Object || v.Kind == value.Array || v.Empty() || why != "" {
+			return why == ""
+		}
+		if !after.At(p).Empty() {
+			return true
+		}
+		for _, problem := range b.Problems {
+			if (problem.Code == Unknown || problem.Code == Evidence) && p.Within(problem.Path) {
+				return true
+			}
+		}
+		why = fmt.Sprintf("it takes the value at %s away, which cures nothing", p)
+		return false
+	})
+	return why
+}

@@ -1,0 +1,95 @@
+// Package record checks, orders and patches records.
+//
+// Rules it keeps:
+//
+//   - All problems of a record come at once, in the order of its fields, each
+//     with a JSON Pointer, a code, a message for people, and the value.
+//   - A patch from a model is applied whole or not at all, only at or below
+//     the paths of problems, and only where it makes nothing worse.
+package record
+
+import (
+	"fmt"
+
+	"filler/internal/value"
+)
+
+// Code is the kind of a problem.
+type Code string
+
+// The codes.
+const (
+	Syntax   Code = "syntax"    // the reply could not be read
+	Missing  Code = "missing"   // a required value is not there
+	Type     Code = "type"      // a value of another type
+	Choice   Code = "choice"    // not one of the choices
+	Pattern  Code = "pattern"   // does not match the pattern
+	Range    Code = "range"     // a number out of bounds
+	Format   Code = "format"    // not written as its type asks
+	Length   Code = "length"    // a text or list too short or too long
+	Unknown  Code = "unknown"   // a field that the schema has not
+	Evidence Code = "evidence"  // stands nowhere in the source
+	CutShort Code = "cut-short" // the reply ended early
+	Source   Code = "source"    // the document could not be read
+	NoAnswer Code = "no-answer" // the model gave no answer
+)
+
+// Problem is one thing wrong with a record.
+type Problem struct {
+	Path    value.Pointer
+	Code    Code
+	Message string
+	Value   *value.Value // what failed; nil where nothing is there
+}
+
+// JSON gives the problem in its machine form.
+func (p Problem) JSON() value.Value {
+	v := value.Obj(value.Str(string(p.Path)).Named("path"), value.Str(string(p.Code)).Named("code"), value.Str(p.Message).Named("message"))
+	if p.Value != nil {
+		v.Kids = append(v.Kids, p.Value.Named("value"))
+	}
+	return v
+}
+
+// ProblemFromJSON reads the machine form.
+func ProblemFromJSON(v *value.Value) Problem {
+	text := func(name string) string {
+		if kid := v.Get(name); kid != nil {
+			return kid.Text
+		}
+		return ""
+	}
+	p := Problem{Path: value.Pointer(text("path")), Code: Code(text("code")), Message: text("message")}
+	if kid := v.Get("value"); kid != nil {
+		c := kid.Named("")
+		p.Value = &c
+	}
+	return p
+}
+
+func (p Problem) String() string {
+	path := string(p.Path)
+	if path == "" {
+		path = "the record"
+	}
+	return fmt.Sprintf("%s: %s", path, p.Message)
+}
+
+// Subset reports whether the problems of a are a strict subset of those of b,
+// told apart by path and code.
+func Subset(a, b []Problem) bool {
+	type id struct {
+		path value.Pointer
+		code Code
+	}
+	count := map[id]int{}
+	for _, p := range b {
+		count[id{p.Path, p.Code}]++
+	}
+	for _, p := range a {
+		if count[id{p.Path, p.Code}]--; count[id{p.Path, p.Code}] < 0 {
+			return false
+		}
+	}
+	return len(a) < len(b)
+}

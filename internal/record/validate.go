@@ -1,0 +1,324 @@
+package record
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"sort"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/santhosh-tekuri/jsonschema/v6/kind"
+
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Validator checks records of one schema. It may be used by many goroutines.
+type Validator struct {
+	schema   *schema.Schema
+	compiled *jsonschema.Schema
+}
+
+// refuse is the loader of a compiler that must never open anything.
+type refuse struct{}
+
+func (refuse) Load(url string) (any, error) {
+	return nil, fmt.Errorf("a reference to %s; references outside the schema are not followed", url)
+}
+
+// NewValidator compiles the schema's full JSON Schema.
+func NewValidator(s *schema.Schema) (*Validator, error) {
+	full := s.Full()
+	c := jsonschema.NewCompiler()
+	c.UseLoader(refuse{})
+	c.AssertFormat()
+	if err := c.AddResource("filler:schema", native(&full)); err != nil {
+		return nil, fmt.Errorf("%s: can't be compiled: %w", s.File, err)
+	}
+	compiled, err := c.Compile("filler:schema")
+	if err != nil {
+		return nil, fmt.Errorf("%s: can't be compiled: %w", s.File, err)
+	}
+	return &Validator{schema: s, compiled: compiled}, nil
+}
+
+// native turns a tree into the types that the library takes.
+func native(v *value.Value) any {
+	switch v.Kind {
+	case value.Bool:
+		return v.Text == "true"
+	case value.Number:
+		return json.Number(v.Text)
+	case value.String:
+		return v.Text
+	case value.Array:
+		list := make([]any, len(v.Kids))
+		for i := range v.Kids {
+			list[i] = native(&v.Kids[i])
+		}
+		return list
+	case value.Object:
+		m := make(map[string]any, len(v.Kids))
+		for i := range v.Kids {
+			m[v.Kids[i].Name] = native(&v.Kids[i])
+		}
+		return m
+	}
+	return nil
+}
+
+// Check gives all problems of a record, in the order of its fields.
+func (va *Validator) Check(record *value.Value) []Problem {
+	c := &collector{schema: va.schema, record: record, at: map[value.Pointer]int{}}
+	c.numbers(record)
+	if len(c.problems) == 0 {
+		if err := va.compiled.Validate(native(record)); err != nil {
+			var ve *jsonschema.ValidationError
+			if errors.As(err, &ve) {
+				c.gather(ve)
+			}
+		}
+	}
+	c.repeats()
+	Sort(va.schema, c.problems)
+	return c.problems
+}
+
+type collector struct {
+	schema   *schema.Schema
+	record   *value.Value
+	problems []Problem
+	at       map[value.Pointer]int // index of the problem of a path
+}
+
+// maxExponent bounds the numbers that the library is given: it computes with
+// exact rationals, and 1e999999999 would fill the memory.
+const maxExponent = 400
+
+func (c *collector) numbers(record *value.Value) {
+	record.Walk(func(p value.Pointer, v *value.Value) bool {
+		if v.Kind != value.Number {
+			return true
+		}
+		canonical := value.CanonicalNumber(v.Text)
+		if _, power, has := strings.Cut(canonical, "e"); has && len(strings.TrimLeft(power, "-")) >= 3 && !withinExponent(power) {
+			c.add(p, Range, "a number with an exponent beyond all measure", v)
+		}
+		return true
+	})
+}
+
+func withinExponent(power string) bool {
+	digits := strings.TrimLeft(power, "-")
+	return len(digits) < 3 || (len(digits) == 3 && digits <= fmt.Sprint(maxExponent))
+}
+
+// rank orders codes where one value fails in several ways: the first is told.
+var rank = map[Code]int{Missing: 0, Type: 1, Choice: 2, Format: 3, Pattern: 4, Length: 5, Range: 6}
+
+func (c *collector) add(p value.Pointer, code Code, msg string, v *value.Value) {
+	problem := Problem{Path: p, Code: code, Message: msg}
+	if v != nil {
+		clone := v.Clone().Named("")
+		problem.Value = &clone
+	}
+	if i, again := c.at[p]; again {
+		if rank[code] < rank[c.problems[i].Code] {
+			c.problems[i] = problem
+		}
+		return
+	}
+	c.at[p] = len(c.problems)
+	c.problems = append(c.problems, problem)
+}
+
+func (c *collector) gather(e *jsonschema.ValidationError) {
+	if len(e.Causes) > 0 {
+		for _, cause := range e.Causes {
+			c.gather(cause)
+		}
+		return
+	}
+	p := value.Pointer("")
+	for _, step := range e.InstanceLocation {
+		p = p.Key(step)
+	}
+	v, f := c.record.At(p), c.schema.At(p)
+	switch k := e.ErrorKind.(type) {
+	case *kind.Required:
+		for _, name := range k.Missing {
+			c.add(p.Key(name), Missing, "this value is required, and the record has none", nil)
+		}
+	case *kind.AdditionalProperties:
+		for _, name := range k.Properties {
+			c.add(p.Key(name), Unknown, "the schema has no such field"+didYouMean(f, name), c.record.At(p.Key(name)))
+		}
+	default:
+		c.keyword(p, v, f, e.ErrorKind)
+	}
+}
+
+func didYouMean(group *schema.Field, name string) string {
+	if group == nil {
+		return ""
+	}
+	for _, kid := range group.Fields {
+		if strings.EqualFold(strings.ReplaceAll(kid.Name, "_", ""), strings.ReplaceAll(name, "_", "")) {
+			return fmt.Sprintf("; %q is meant, it seems", kid.Name)
+		}
+	}
+	return ""
+}
+
+func (c *collector) keyword(p value.Pointer, v *value.Value, f *schema.Field, k jsonschema.ErrorKind) {
+	if f == nil {
+		return
+	}
+	if f.Required && v.Empty() {
+		c.add(p, Missing, "this value is required, and the record has none", nil)
+		return
+	}
+	switch k.(type) {
+	case *kind.Type:
+		c.add(p, Type, fmt.Sprintf("this should be %s, and is %s", typeWords[f.Type], kindWords[v.Kind]), v)
+	case *kind.Enum:
+		c.add(p, Choice, "not one of the choices: "+strings.Join(optionValues(f), ", "), v)
+	case *kind.Pattern:
+		c.add(p, Pattern, "does not match the pattern "+f.Pattern.String(), v)
+	case *kind.Format:
+		c.add(p, Format, "not a date written as YYYY-MM-DD", v)
+	case *kind.Minimum:
+		c.add(p, Range, "below the least value, "+f.Least, v)
+	case *kind.Maximum:
+		c.add(p, Range, "above the most, "+f.Most, v)
+	case *kind.MinLength:
+		c.add(p, Length, fmt.Sprintf("%d characters, at least %s are asked", utf8.RuneCountInString(v.Text), f.Least), v)
+	case *kind.MaxLength:
+		c.add(p, Length, fmt.Sprintf("%d characters, at most %s are allowed", utf8.RuneCountInString(v.Text), f.Most), v)
+	case *kind.MinItems:
+		c.add(p, Length, fmt.Sprintf("%d items, at least %s are asked", len(v.Kids), f.Least), nil)
+	case *kind.MaxItems:
+		c.add(p, Length, fmt.Sprintf("%d items, at most %s are allowed", len(v.Kids), f.Most), nil)
+	default:
+		c.add(p, Type, "does not fit the schema", v)
+	}
+}
+
+var typeWords = map[schema.Type]string{
+	schema.Text: "a text", schema.Integer: "a whole number", schema.Number: "a number",
+	schema.Boolean: "true or false", schema.Date: "a date as YYYY-MM-DD", schema.Choice: "one of the choices",
+	schema.Group: "a group of fields", schema.List: "a list",
+}
+
+var kindWords = map[value.Kind]string{
+	value.Null: "null", value.Bool: "true or false", value.Number: "a number",
+	value.String: "a text", value.Array: "a list", value.Object: "a group of fields",
+}
+
+func optionValues(f *schema.Field) []string {
+	var values []string
+	for _, o := range f.Of {
+		values = append(values, o.Value)
+	}
+	return values
+}
+
+// repeats finds members that stand twice in one object: which of them counts
+// would be a guess.
+func (c *collector) repeats() {
+	c.record.Walk(func(p value.Pointer, v *value.Value) bool {
+		if v.Kind != value.Object {
+			return true
+		}
+		seen := make(map[string]bool, len(v.Kids))
+		for i := range v.Kids {
+			if name := v.Kids[i].Name; seen[name] {
+				c.add(p.Key(name), Syntax, "this key stands twice in one object", &v.Kids[i])
+			} else {
+				seen[name] = true
+			}
+		}
+		return true
+	})
+}
+
+// Sort puts problems in the order of the schema's fields.
+func Sort(s *schema.Schema, problems []Problem) {
+	keys := make(map[value.Pointer][]int, len(problems))
+	for _, p := range problems {
+		keys[p.Path] = order(s, p.Path)
+	}
+	sort.SliceStable(problems, func(i, j int) bool {
+		a, b := keys[problems[i].Path], keys[problems[j].Path]
+		for n := 0; n < len(a) && n < len(b); n++ {
+			if a[n] != b[n] {
+				return a[n] < b[n]
+			}
+		}
+		return len(a) < len(b)
+	})
+}
+
+// order gives the place of a pointer among the schema's fields, level by level.
+func order(s *schema.Schema, p value.Pointer) []int {
+	var key []int
+	f := s.Root
+	for _, step := range p.Steps() {
+		place := 1 << 30 // unknown fields stand last
+		var next *schema.Field
+		switch {
+		case f == nil:
+		case f.Type == schema.List:
+			if i, ok := value.ArrayIndex(step); ok {
+				place, next = i, f.Item
+			}
+		default:
+			for i, kid := range f.Fields {
+				if kid.Name == step {
+					place, next = i, kid
+				}
+			}
+		}
+		key, f = append(key, place), next
+	}
+	return key
+}
+
+// Arrange gives the record with its fields in schema order: what is absent
+// becomes null, an absent or null list becomes [], unknown fields stand last.
+func Arrange(s *schema.Schema, record *value.Value) value.Value {
+	v := arrange(s.Root, record)
+	v.Name = ""
+	return v
+}
+
+func arrange(f *schema.Field, v *value.Value) value.Value {
+	switch {
+	case f.Type == schema.Group && v.Kind == value.Object:
+		out := value.Value{Kind: value.Object, Name: v.Name}
+		for _, kid := range f.Fields {
+			at := v.Get(kid.Name)
+			if at == nil {
+				at = &value.Value{}
+			}
+			out.Kids = append(out.Kids, arrange(kid, at).Named(kid.Name))
+		}
+		for i := range v.Kids {
+			if f.Child(v.Kids[i].Name) == nil {
+				out.Kids = append(out.Kids, v.Kids[i].Clone())
+			}
+		}
+		return out
+	case f.Type == schema.List && v.Kind == value.Array:
+		out := value.Value{Kind: value.Array, Name: v.Name}
+		for i := range v.Kids {
+			out.Kids = append(out.Kids, arrange(f.Item, &v.Kids[i]))
+		}
+		return out
+	case f.Type == schema.List && v.Kind == value.Null:
+		return value.Value{Kind: value.Array, Name: v.Name}
+	}
+	return v.Clone()
+}

@@ -1,0 +1,231 @@
+// Package reply reads what a model answered.
+//
+// Rules it keeps:
+//
+//   - What is valid JSON is read as it stands, to the last digit, with no mend.
+//   - What is nearly JSON is read by mending its text. Every mend is listed
+//     with its kind and its place in the reply.
+//   - A value that a cut left incomplete is dropped, never half kept; all
+//     complete parts stay, and the result says that it was cut.
+//   - What holds no record is an error. The reply itself is the caller's to
+//     keep.
+package reply
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"filler/internal/value"
+)
+
+// Mend is one change to the text of a reply.
+type Mend struct {
+	Kind   string
+	Offset int // in the reply, in bytes
+	Note   string
+}
+
+// The kinds of mends.
+const (
+	Fence     = "fence"     // a code fence around the JSON
+	Chatter   = "chatter"   // words around the JSON
+	Comma     = "comma"     // a comma too many or too few
+	Quotes    = "quotes"    // other quotes than double ones, or none
+	RawQuote  = "raw-quote" // a quote inside a string
+	RawLine   = "raw-line"  // a raw control character inside a string
+	Escape    = "escape"    // an escape that JSON does not know
+	Word      = "word"      // None, True, NaN and the like
+	Number    = "number"    // a number in another notation
+	Comment   = "comment"   // a comment
+	Colon     = "colon"     // another sign than a colon, or none
+	Bracket   = "bracket"   // a bracket of the wrong kind
+	Close     = "close"     // a bracket missing at the end
+	Cut       = "cut"       // an incomplete value at the end, dropped
+	Ellipsis  = "ellipsis"  // three dots in place of items
+	Repeated  = "repeated"  // a key that stands twice in one object
+	Encoding  = "encoding"  // bytes that are no UTF-8
+	LeftAside = "aside"     // another JSON value in the reply that is not the answer
+)
+
+// Result is a reply, read.
+type Result struct {
+	Value value.Value
+	Mends []Mend
+	Cut   bool // the reply ended early
+}
+
+// MaxBytes is the longest reply that is read.
+const MaxBytes = 64 << 20
+
+// ErrEmpty says that a reply holds nothing at all.
+var ErrEmpty = errors.New("the reply is empty")
+
+// ErrNoRecord says that a reply holds no JSON, not even nearly.
+var ErrNoRecord = errors.New("the reply holds no JSON, not even nearly")
+
+// ErrDeep says that a reply is nested beyond value.MaxDepth.
+var ErrDeep = fmt.Errorf("the reply is nested deeper than %d levels", value.MaxDepth)
+
+// Read reads a reply from which a value of kind want (Object or Array) is
+// expected.
+func Read(text string, want value.Kind) (Result, error) {
+	if len(text) > MaxBytes {
+		return Result{}, fmt.Errorf("the reply has over %d MB", MaxBytes>>20)
+	}
+	if strings.TrimSpace(text) == "" {
+		return Result{}, ErrEmpty
+	}
+	if v, err := value.Parse(text); err == nil && (v.Kind == value.Object || v.Kind == value.Array) {
+		r := Result{Value: v}
+		r.repeats()
+		return r, nil
+	}
+	var mends []Mend
+	if valid := strings.ToValidUTF8(text, "\ufffd"); valid != text {
+		text = valid
+		mends = append(mends, Mend{Kind: Encoding, Note: "bytes that are no UTF-8 became U+FFFD"})
+	}
+	all, deep := candidates(text)
+	if deep {
+		return Result{}, ErrDeep
+	}
+	best, others := pick(all, want)
+	if best == nil || (want == value.Object && !holdsObject(&best.v)) {
+		return Result{}, ErrNoRecord
+	}
+	r := Result{Value: best.v, Cut: best.cut, Mends: append(mends, best.around(text)...)}
+	r.Mends = append(r.Mends, best.mends...)
+	for _, o := range others {
+		r.Mends = append(r.Mends, Mend{LeftAside, o.start, "another JSON value, not the answer"})
+	}
+	r.repeats()
+	return r, nil
+}
+
+// holdsObject tells whether v is an object or a list of objects; a list of
+// other things, as [1] in prose, is no record.
+func holdsObject(v *value.Value) bool {
+	return v.Kind == value.Object || (len(v.Kids) > 0 && v.Kids[0].Kind == value.Object)
+}
+
+// found is one value that stands in a reply.
+type found struct {
+	v          value.Value
+	start, end int
+	mends      []Mend
+	cut        bool
+	weight     int // how many values it holds
+}
+
+// maxCandidates bounds how many values of a reply are looked at.
+const maxCandidates = 64
+
+// candidates gives the values that stand in a text, in order; deep says that
+// one is nested too deep to be read.
+func candidates(text string) (all []*found, deep bool) {
+	for at := skipThinking(text); at < len(text) && len(all) < maxCandidates; {
+		i := strings.IndexAny(text[at:], "{[")
+		if i < 0 {
+			break
+		}
+		at += i
+		f, err := lenient(text, at)
+		if err == ErrDeep {
+			return nil, true
+		}
+		if err != nil {
+			at = f.end
+			continue
+		}
+		all = append(all, f)
+		at = max(f.end, at+1)
+	}
+	return all, false
+}
+
+// skipThinking gives where the answer starts behind a block of thoughts.
+func skipThinking(text string) int {
+	for _, tag := range []string{"</think>", "</thinking>", "</reasoning>"} {
+		if i := strings.LastIndex(text, tag); i >= 0 {
+			return i + len(tag)
+		}
+	}
+	return 0
+}
+
+// pick gives the value that is the answer: of the wanted kind if any is, and
+// of these the one that holds most; of equals the last.
+func pick(all []*found, want value.Kind) (best *found, others []*found) {
+	for _, f := range all {
+		if best == nil || better(f, best, want) {
+			best = f
+		}
+	}
+	for _, f := range all {
+		if f != best && f.weight > 1 {
+			others = append(others, f)
+		}
+	}
+	return best, others
+}
+
+func better(f, best *found, want value.Kind) bool {
+	if (f.v.Kind == want) != (best.v.Kind == want) {
+		return f.v.Kind == want
+	}
+	return f.weight >= best.weight
+}
+
+// around gives the mends for what stands before and behind the value.
+func (f *found) around(text string) []Mend {
+	var mends []Mend
+	before, after := strings.TrimSpace(text[:f.start]), strings.TrimSpace(text[f.end:])
+	if i := strings.LastIndex(before, "```"); i >= 0 && !strings.Contains(before[i:], "\n") {
+		before = strings.TrimSpace(before[:i])
+		mends = append(mends, Mend{Fence, i, "a code fence around the JSON"})
+		if strings.HasPrefix(after, "```") {
+			after = strings.TrimSpace(strings.TrimLeft(after, "`"))
+		}
+	}
+	if before != "" {
+		mends = append(mends, Mend{Chatter, 0, fmt.Sprintf("%d bytes of words before the JSON", len(before))})
+	}
+	if after != "" {
+		mends = append(mends, Mend{Chatter, f.end, fmt.Sprintf("%d bytes of words behind the JSON", len(after))})
+	}
+	return mends
+}
+
+// repeats keeps the last of the members that share a name in one object.
+func (r *Result) repeats() {
+	r.Value.Walk(func(p value.Pointer, v *value.Value) bool {
+		if v.Kind != value.Object {
+			return true
+		}
+		last := make(map[string]int, len(v.Kids))
+		for i := range v.Kids {
+			last[v.Kids[i].Name] = i
+		}
+		if len(last) == len(v.Kids) {
+			return true
+		}
+		kept := make([]value.Value, 0, len(last))
+		for i := range v.Kids {
+			if last[v.Kids[i].Name] == i {
+				kept = append(kept, v.Kids[i])
+			} else {
+				r.Mends = append(r.Mends, Mend{Kind: Repeated, Note: fmt.Sprintf("%s stands twice; %s gave way to the later value", p.Key(v.Kids[i].Name), shorten(v.Kids[i].String()))})
+			}
+		}
+		v.Kids = kept
+		return true
+	})
+}
+
+func shorten(s string) string {
+	if r := []rune(s); len(r) > 40 {
+		return string(r[:39]) + "…"
+	}
+	return s
+}

@@ -1,0 +1,98 @@
+package reply
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/value"
+)
+
+func TestRead(t *testing.T) {
+	cases := []struct {
+		name, text, want string
+		kinds            []string
+		cut              bool
+	}{
+		{"plain JSON", `{"a": 1.50, "b": [null]}`, `{"a":1.50,"b":[null]}`, nil, false},
+		{"fence and chatter", "Here is it:\n```json\n{\"a\": 1}\n```\nBye!", `{"a":1}`, []string{Fence, Chatter, Chatter}, false},
+		{"fence without chatter", "```\n{\"a\": 1}\n```", `{"a":1}`, []string{Fence}, false},
+		{"trailing commas", `{"a": [1, 2,], }`, `{"a":[1,2]}`, []string{Comma, Comma}, false},
+		{"missing comma", "{\"a\": 1\n \"b\": 2}", `{"a":1,"b":2}`, []string{Comma}, false},
+		{"single quotes with an apostrophe", `{'a': 'the bridge's rail', 'b': 2}`, `{"a":"the bridge's rail","b":2}`, []string{Quotes, Quotes, RawQuote, Quotes}, false},
+		{"unquoted keys", `{a: 1, b_c: "x"}`, `{"a":1,"b_c":"x"}`, []string{Quotes, Quotes}, false},
+		{"words of other languages", `{"a": None, "b": True, "c": NaN}`, `{"a":null,"b":true,"c":null}`, []string{Word, Word, Word}, false},
+		{"comments", "{\"a\": 1, // one\n /* two */ \"b\": 2 # three\n}", `{"a":1,"b":2}`, []string{Comment, Comment, Comment}, false},
+		{"raw newline", "{\"a\": \"x\ny\"}", `{"a":"x\ny"}`, []string{RawLine}, false},
+		{"raw quotes", `{"a": "the "old" rail", "b": 1}`, `{"a":"the \"old\" rail","b":1}`, []string{RawQuote, RawQuote}, false},
+		{"raw quotes before a comma", `{"a": "the "old", worn rail", "b": 1}`, `{"a":"the \"old\", worn rail","b":1}`, []string{RawQuote, RawQuote}, false},
+		{"missing bracket inside", `{"a": [1, 2}`, `{"a":[1,2]}`, []string{Close}, false},
+		{"cut in a string", `{"a": 1, "b": "half a`, `{"a":1}`, []string{Cut, Close}, true},
+		{"cut in a number", `{"a": 1, "b": 12`, `{"a":1}`, []string{Cut, Close}, true},
+		{"cut behind a value", `{"a": [{"b": 1}, {"b": 2}`, `{"a":[{"b":1},{"b":2}]}`, []string{Close, Close}, true},
+		{"cut inside a fence", "```json\n{\"a\": 1,\n```", `{"a":1}`, []string{Fence, Close}, true},
+		{"thinking first", `<think>maybe {"a": 1, "b": 2}?</think> {"a": 3}`, `{"a":3}`, []string{Chatter}, false},
+		{"brackets in the prose", `I read [the page] {carefully}. {"a": 1}`, `{"a":1}`, []string{Chatter}, false},
+		{"leading zeros stay text", `{"a": 007, "b": +5, "c": .5}`, `{"a":"007","b":5,"c":0.5}`, []string{Quotes, Number, Number}, false},
+		{"repeated key", `{"a": 1, "a": 2}`, `{"a":2}`, []string{Repeated}, false},
+		{"ellipsis", `{"a": [1, ...]}`, `{"a":[1]}`, []string{Ellipsis, Comma}, false},
+		{"equal sign", `{"a" = 1}`, `{"a":1}`, []string{Colon}, false},
+		{"no value", `{"a": , "b": 1}`, `{"a":null,"b":1}`, []string{Word}, false},
+	}
+	for _, c := range cases {
+		t.Run(c.name, func(t *testing.T) {
+			r, err := Read(c.text, value.Object)
+			require.NoError(t, err)
+			assert.Equal(t, c.want, r.Value.String())
+			assert.Equal(t, c.cut, r.Cut)
+			if c.kinds != nil {
+				var kinds []string
+				for _, m := range r.Mends {
+					kinds = append(kinds, m.Kind)
+				}
+				assert.Equal(t, c.kinds, kinds)
+			}
+		})
+	}
+}
+
+func TestReadNothing(t *testing.T) {
+	for _, text := range []string{"", "  \n", "I am sorry, I can't.", "see [1] and [2]"} {
+		_, err := Read(text, value.Object)
+		assert.Error(t, err, text)
+	}
+}
+
+func TestDeepAndHuge(t *testing.T) {
+	_, err := Read(strings.Repeat("[", 200000), value.Object)
+	assert.Error(t, err)
+	_, err = Read(strings.Repeat(`{"a":`, 200000), value.Object)
+	assert.Error(t, err)
+	r, err := Read("{"+strings.Repeat(`"a": 'x', `, 900)+"}", value.Object)
+	require.NoError(t, err)
+	assert.Equal(t, `{"a":"x"}`, r.Value.String())
+}
+
+// FuzzRead holds three promises: valid JSON is read unchanged, nothing makes
+// the reader fall over, and what was read is read the same again.
+func FuzzRead(f *testing.F) {
+	for _, seed := range []string{`{"a": [1, "x", null]}`, "```json\n{'a': None,}\n```", `{"a": "b`, `{a: 'it's', b: [1 2]}`, `[[{}`, `{"a":1e999, "b": "\ud800"}`} {
+		f.Add(seed)
+	}
+	f.Fuzz(func(t *testing.T, text string) {
+		r, err := Read(text, value.Object)
+		if err != nil {
+			return
+		}
+		again, err := value.Parse(r.Value.String())
+		require.NoError(t, err, "what was read must be JSON")
+		require.True(t, value.Equal(&r.Value, &again))
+		if v, err := value.Parse(text); err == nil && v.Kind == value.Object {
+			for _, m := range r.Mends {
+				require.Equal(t, Repeated, m.Kind, "valid JSON needs no mend")
+			}
+		}
+	})
+}

@@ -1,0 +1,194 @@
+package schema
+
+import (
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+)
+
+// DateFormat is one way in which documents write dates, such as D.M.YYYY or
+// D MMMM YYYY. Its signs: D and DD (day, DD always two digits), M and MM
+// (month), MMM and MMMM (short and full English month name), YYYY. All else
+// stands for itself; white space stands for any white space.
+type DateFormat struct {
+	Text  string
+	parts []datePart
+}
+
+type datePart struct {
+	sign    string // D, DD, M, MM, MMM, MMMM, YYYY, or "" for a literal
+	literal string
+}
+
+var dateSigns = []string{"MMMM", "YYYY", "MMM", "DD", "MM", "D", "M"}
+
+// ParseDateFormat reads a format; it must name day, month and year once each.
+func ParseDateFormat(text string) (DateFormat, error) {
+	f := DateFormat{Text: text}
+	count := map[byte]int{}
+	for rest := text; rest != ""; {
+		sign := leadingSign(rest)
+		if sign != "" {
+			f.parts = append(f.parts, datePart{sign: sign})
+			count[sign[0]]++
+			rest = rest[len(sign):]
+			continue
+		}
+		if rest[0] == 'Y' {
+			return f, errors.New("a year of fewer or more than four digits can't be read without guessing the century")
+		}
+		f.parts = append(f.parts, datePart{literal: rest[:1]})
+		rest = rest[1:]
+	}
+	if count['D'] != 1 || count['M'] != 1 || count['Y'] != 1 {
+		return f, errors.New("a date format names day, month and year once each, as in D.M.YYYY or D MMMM YYYY")
+	}
+	return f, nil
+}
+
+func leadingSign(s string) string {
+	for _, sign := range dateSigns {
+		if strings.HasPrefix(s, sign) {
+			if len(s) > len(sign) && s[len(sign)] == sign[0] {
+				return "" // MMMMM, YYYYY, DDD
+			}
+			return sign
+		}
+	}
+	return ""
+}
+
+// Read reads text as a date in this format, the whole of it.
+func (f DateFormat) Read(text string) (time.Time, bool) {
+	year, month, day := 0, 0, 0
+	rest := strings.TrimSpace(text)
+	for _, p := range f.parts {
+		ok := true
+		switch {
+		case p.sign == "":
+			rest, ok = cutLiteral(rest, p.literal)
+		case p.sign[0] == 'Y':
+			year, rest, ok = cutDigits(rest, 4, 4)
+		case p.sign == "MMM" || p.sign == "MMMM":
+			month, rest, ok = cutMonth(rest, p.sign == "MMMM")
+		case p.sign[0] == 'M':
+			month, rest, ok = cutDigits(rest, len(p.sign), 2)
+		default:
+			day, rest, ok = cutDigits(rest, len(p.sign), 2)
+		}
+		if !ok {
+			return time.Time{}, false
+		}
+	}
+	if rest != "" {
+		return time.Time{}, false
+	}
+	t := time.Date(year, time.Month(month), day, 0, 0, 0, 0, time.UTC)
+	return t, t.Day() == day && int(t.Month()) == month && year > 0
+}
+
+func cutLiteral(s, literal string) (string, bool) {
+	if strings.TrimSpace(literal) == "" {
+		cut := strings.TrimLeft(s, " \t\n\u00a0\u202f")
+		return cut, len(cut) < len(s)
+	}
+	return strings.CutPrefix(s, literal)
+}
+
+func cutDigits(s string, least, most int) (int, string, bool) {
+	n := 0
+	for n < len(s) && n < most && s[n] >= '0' && s[n] <= '9' {
+		n++
+	}
+	if n < least {
+		return 0, s, false
+	}
+	v, err := strconv.Atoi(s[:n])
+	return v, s[n:], err == nil
+}
+
+func cutMonth(s string, full bool) (int, string, bool) {
+	for m := time.January; m <= time.December; m++ {
+		name := m.String()
+		if len(s) >= len(name) && strings.EqualFold(s[:len(name)], name) {
+			return int(m), s[len(name):], true
+		}
+	}
+	if full {
+		return 0, s, false
+	}
+	for m := time.January; m <= time.December; m++ {
+		if len(s) >= 3 && strings.EqualFold(s[:3], m.String()[:3]) {
+			rest := s[3:]
+			if m == time.September && len(rest) > 0 && (rest[0] == 't' || rest[0] == 'T') {
+				rest = rest[1:]
+			}
+			return int(m), strings.TrimPrefix(rest, "."), true
+		}
+	}
+	return 0, s, false
+}
+
+// Write gives t in this format.
+func (f DateFormat) Write(t time.Time) string {
+	var b strings.Builder
+	for _, p := range f.parts {
+		switch p.sign {
+		case "":
+			b.WriteString(p.literal)
+		case "D":
+			fmt.Fprintf(&b, "%d", t.Day())
+		case "DD":
+			fmt.Fprintf(&b, "%02d", t.Day())
+		case "M":
+			fmt.Fprintf(&b, "%d", int(t.Month()))
+		case "MM":
+			fmt.Fprintf(&b, "%02d", int(t.Month()))
+		case "MMM":
+			b.WriteString(t.Month().String()[:3])
+		case "MMMM":
+			b.WriteString(t.Month().String())
+		default:
+			fmt.Fprintf(&b, "%04d", t.Year())
+		}
+	}
+	return b.String()
+}
+
+// PlainDates are the formats that have one reading only; they are tried for
+// every date, whatever the schema declares.
+var PlainDates = mustFormats("YYYY-MM-DD", "YYYY-M-D", "YYYY/M/D", "D MMMM YYYY", "D MMM YYYY", "D. MMMM YYYY", "MMMM D, YYYY", "MMM D, YYYY", "MMMM D YYYY", "D-MMM-YYYY")
+
+func mustFormats(texts ...string) []DateFormat {
+	var formats []DateFormat
+	for _, t := range texts {
+		f, err := ParseDateFormat(t)
+		if err != nil {
+			panic(err)
+		}
+		formats = append(formats, f)
+	}
+	return formats
+}
+
+// ISODate writes t as records hold dates.
+func ISODate(t time.Time) string { return t.Format("2006-01-02") }
+
+// ReadDate reads text as a date in the field's formats or a plain one. It
+// gives false also where two declared formats read it differently.
+func (f *Field) ReadDate(text string) (time.Time, bool) {
+	var found time.Time
+	ok := false
+	for _, format := range append(append([]DateFormat(nil), f.Written...), PlainDates...) {
+		t, hit := format.Read(text)
+		if hit && ok && !t.Equal(found) {
+			return time.Time{}, false
+		}
+		if hit {
+			found, ok = t, true
+		}
+	}
+	return found, ok
+}

@@ -1,0 +1,249 @@
+package score
+
+import (
+	"fmt"
+	"sort"
+	"strconv"
+
+	"filler/internal/gold"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Field is the outcome of one field over all documents.
+type Field struct {
+	Path string
+	Counts
+}
+
+// List is how the items of one list came out.
+type List struct {
+	Path string
+	Items
+}
+
+// LeftOut is a document that does not count, and why.
+type LeftOut struct{ Document, Why string }
+
+// Report is the score of a set of records.
+type Report struct {
+	Run          int64
+	Documents    int // counted
+	LeftOut      []LeftOut
+	Overall      Counts
+	Fields       []Field // leaves, in schema order
+	Lists        []List
+	RecordsRight int
+	RecordsOf    int
+}
+
+// Scorer adds records up into a Report.
+type Scorer struct {
+	schema *schema.Schema
+	gold   gold.Set
+	index  map[*schema.Field]int
+	lists  map[*schema.Field]*Items
+	report Report
+	seen   map[string]bool
+}
+
+// New gives a scorer for a schema and its gold.
+func New(s *schema.Schema, g gold.Set) *Scorer {
+	sc := &Scorer{schema: s, gold: g, index: map[*schema.Field]int{}, lists: map[*schema.Field]*Items{}, seen: map[string]bool{}}
+	for i, f := range s.Leaves() {
+		sc.index[f] = i
+		sc.report.Fields = append(sc.report.Fields, Field{Path: f.Path})
+	}
+	return sc
+}
+
+// Twice says that a document came in twice.
+type Twice struct{ Document string }
+
+func (e *Twice) Error() string {
+	return fmt.Sprintf("%s stands there twice; which of its records counts would be a guess, so keep one", e.Document)
+}
+
+// Add counts the record of one document. A document whose filling failed
+// counts all gold leaves missed.
+func (sc *Scorer) Add(l record.Line) error {
+	if sc.seen[l.Document] {
+		return &Twice{l.Document}
+	}
+	sc.seen[l.Document] = true
+	g, why := sc.countable(l.Document, l.Source)
+	if why != "" {
+		sc.leaveOut(l.Document, why)
+		return nil
+	}
+	filled := &l.Record
+	if l.Status == record.Failed {
+		filled = nil
+	}
+	sc.report.Documents++
+	sc.count(&g.Record, filled)
+	return nil
+}
+
+// countable gives the gold of a document, or why it does not count.
+func (sc *Scorer) countable(document, source string) (*gold.Record, string) {
+	g := sc.gold[document]
+	switch {
+	case g == nil:
+		return nil, "no gold"
+	case g.State != gold.Reviewed:
+		return nil, "its gold is not reviewed (" + g.State + ")"
+	case g.Fault != "":
+		return nil, "its gold breaks the schema: " + g.Fault
+	case g.Source != "" && source != "" && g.Source != source:
+		return nil, "its text has changed since review"
+	}
+	return g, ""
+}
+
+func (sc *Scorer) leaveOut(document, why string) {
+	sc.report.LeftOut = append(sc.report.LeftOut, LeftOut{document, why})
+}
+
+// Skip names a document that was to be filled and was not.
+func (sc *Scorer) Skip(document, why string) {
+	if !sc.seen[document] {
+		sc.seen[document] = true
+		sc.leaveOut(document, why)
+	}
+}
+
+func (sc *Scorer) count(g, filled *value.Value) {
+	if !sc.schema.EachEntry() {
+		sc.report.RecordsOf++
+	}
+	whole := true // so far, of the record at hand
+	flush := func() {
+		if whole {
+			sc.report.RecordsRight++
+		}
+	}
+	entries := 0
+	Walk(sc.schema, g, filled, Visitor{
+		Leaf: func(l Leaf) {
+			sc.report.Fields[sc.index[l.Field]].Add(l.Outcome)
+			whole = whole && (l.Outcome == Right || l.Outcome == Blank)
+		},
+		Item: func(list *schema.Field, inGold, inFilled bool) {
+			items := sc.lists[list]
+			if items == nil {
+				items = &Items{}
+				sc.lists[list] = items
+			}
+			switch {
+			case inGold && inFilled:
+				items.Found++
+			case inGold:
+				items.Missed++
+			default:
+				items.Invented++
+			}
+			if list == sc.schema.Root {
+				if entries > 0 {
+					flush()
+				}
+				entries++
+				sc.report.RecordsOf++
+				whole = inGold && inFilled
+			}
+		},
+	})
+	if !sc.schema.EachEntry() || entries > 0 {
+		flush()
+	}
+}
+
+// Report gives the score. Gold whose document never came in is left out, by
+// name.
+func (sc *Scorer) Report() Report {
+	for _, id := range sc.gold.Documents() {
+		if !sc.seen[id] && sc.gold[id].State == gold.Reviewed {
+			sc.leaveOut(id, "not attempted")
+		}
+	}
+	r := sc.report
+	sort.SliceStable(r.LeftOut, func(i, j int) bool { return r.LeftOut[i].Document < r.LeftOut[j].Document })
+	for _, f := range r.Fields {
+		r.Overall = r.Overall.Plus(f.Counts)
+	}
+	sc.schema.Root.Walk(func(f *schema.Field, _ int) {
+		if items := sc.lists[f]; items != nil {
+			path := f.Path
+			if f == sc.schema.Root {
+				path = schema.Wrapper
+			}
+			r.Lists = append(r.Lists, List{path, *items})
+		}
+	})
+	return r
+}
+
+// Macro gives the means of the fields' precision, recall and F1.
+func (r *Report) Macro() (precision, recall, f1 Ratio) {
+	var p, q, f []Ratio
+	for _, field := range r.Fields {
+		p, q, f = append(p, field.Precision()), append(q, field.Recall()), append(f, field.F1())
+	}
+	return Mean(p), Mean(q), Mean(f)
+}
+
+// WorstFirst gives the fields with the lowest F1 first, those without one
+// last.
+func (r *Report) WorstFirst() []Field {
+	fields := append([]Field(nil), r.Fields...)
+	sort.SliceStable(fields, func(i, j int) bool {
+		a, b := fields[i].F1(), fields[j].F1()
+		if a.Exists != b.Exists {
+			return a.Exists
+		}
+		return a.Exists && a.Value < b.Value
+	})
+	return fields
+}
+
+func (r Ratio) json(name string) value.Value {
+	if !r.Exists {
+		return value.Value{Name: name}
+	}
+	return value.Num(strconv.FormatFloat(r.Value, 'f', -1, 64)).Named(name)
+}
+
+func count(name string, n int) value.Value { return value.Num(strconv.Itoa(n)).Named(name) }
+
+func (c Counts) json() []value.Value {
+	return []value.Value{count("right", c.Right), count("wrong", c.Wrong), count("missed", c.Missed), count("extra", c.Extra), count("blank", c.Blank),
+		c.Precision().json("precision"), c.Recall().json("recall"), c.F1().json("f1"), c.Accuracy().json("accuracy")}
+}
+
+// JSON gives the machine form of docs/formats.md.
+func (r *Report) JSON() value.Value {
+	v := value.Obj()
+	if r.Run > 0 {
+		v.Kids = append(v.Kids, value.Num(strconv.FormatInt(r.Run, 10)).Named("run"))
+	}
+	v.Kids = append(v.Kids, count("documents", r.Documents))
+	left := value.List()
+	for _, l := range r.LeftOut {
+		left.Kids = append(left.Kids, value.Obj(value.Str(l.Document).Named("document"), value.Str(l.Why).Named("why")))
+	}
+	v.Kids = append(v.Kids, left.Named("left_out"), value.Obj(r.Overall.json()...).Named("overall"))
+	p, q, f := r.Macro()
+	v.Kids = append(v.Kids, value.Obj(p.json("precision"), q.json("recall"), f.json("f1")).Named("macro"),
+		value.Obj(count("right", r.RecordsRight), count("of", r.RecordsOf)).Named("records"))
+	lists := value.List()
+	for _, l := range r.Lists {
+		lists.Kids = append(lists.Kids, value.Obj(value.Str(l.Path).Named("list"), count("found", l.Found), count("missed", l.Missed), count("invented", l.Invented)))
+	}
+	fields := value.List()
+	for _, f := range r.Fields {
+		fields.Kids = append(fields.Kids, value.Obj(append([]value.Value{value.Str(f.Path).Named("field")}, f.Counts.json()...)...))
+	}
+	v.Kids = append(v.Kids, lists.Named("items"), fields.Named("fields"))
+	return v
+}

@@ -1,0 +1,306 @@
+package standin
+
+import (
+	"encoding/json"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// request is the part of a chat-completions request that the stand-in reads.
+type request struct {
+	Model    string `json:"model"`
+	Messages []struct {
+		Role    string          `json:"role"`
+		Content json.RawMessage `json:"content"`
+	} `json:"messages"`
+	MaxTokens int    `json:"max_tokens"`
+	Seed      *int64 `json:"seed"`
+	Stream    bool   `json:"stream"`
+	Format    *struct {
+		Type   string `json:"type"`
+		Schema struct {
+			Schema json.RawMessage `json:"schema"`
+		} `json:"json_schema"`
+	} `json:"response_format"`
+}
+
+// text gives all that the messages say, in order.
+func (r *request) text() string {
+	var b strings.Builder
+	for _, m := range r.Messages {
+		var s string
+		if json.Unmarshal(m.Content, &s) == nil {
+			b.WriteString(s)
+		} else {
+			var parts []struct {
+				Text string `json:"text"`
+			}
+			if json.Unmarshal(m.Content, &parts) == nil {
+				for _, p := range parts {
+					b.WriteString(p.Text)
+				}
+			}
+		}
+		b.WriteString("\n")
+	}
+	return b.String()
+}
+
+// task is what the stand-in makes of a request.
+type task struct {
+	schema   *schema.Schema
+	wire     *value.Value // the schema of the reply's form, if one was sent
+	document string
+	rest     string // what stands behind the document
+	repair   bool
+}
+
+func readTask(r *request) *task {
+	text := r.text()
+	t := &task{}
+	before := text
+	before, t.document, t.rest = findDocument(text)
+	t.repair = strings.Contains(t.rest, "JSON Patch")
+	if r.Format != nil && r.Format.Type == "json_schema" {
+		if v, err := value.ParseBytes(r.Format.Schema.Schema); err == nil {
+			t.wire = &v
+		}
+	}
+	root := readOutline(before)
+	if t.wire != nil {
+		if len(root.Fields) == 0 {
+			root = fromWire(unwrapRecords(t.wire))
+		}
+		t.schema = &schema.Schema{Root: root}
+		if isWrapped(t.wire) {
+			t.schema.Root = &schema.Field{Type: schema.List, Item: root}
+		}
+		return t
+	}
+	t.schema = &schema.Schema{Root: root}
+	if strings.Contains(t.rest, `{"`+schema.Wrapper+`": [`) || strings.Contains(t.rest, `list "`+schema.Wrapper+`"`) || strings.Contains(before, "one record for each") {
+		t.schema.Root = &schema.Field{Type: schema.List, Item: root}
+	}
+	return t
+}
+
+var markLine = regexp.MustCompile("(?m)^([=~#*<>`_-]{3,}[^\\s]{0,40})$")
+
+// findDocument gives what stands between the first two lines that are the same
+// mark; without such lines the whole text is the document.
+func findDocument(text string) (before, document, after string) {
+	for _, m := range markLine.FindAllStringSubmatchIndex(text, 50) {
+		mark := text[m[2]:m[3]]
+		rest := text[m[1]:]
+		if i := strings.Index(rest, "\n"+mark+"\n"); i >= 0 {
+			return text[:m[0]], strings.TrimPrefix(rest[:i], "\n"), rest[i+len(mark)+2:]
+		}
+	}
+	return text, text, ""
+}
+
+var outlineLine = regexp.MustCompile(`^( *)- ([A-Za-z][A-Za-z0-9_]*) \((list of [a-z]+|[a-z]+)(, required)?\): ?(.*)$`)
+
+// readOutline reads a list of fields, one a line, indented by level:
+//
+//	# Fields
+//	- bays (list): The bays.
+//	  - kind (choice): What is wrong. One of: "rot" (also written "decay"); "rust".
+func readOutline(text string) *schema.Field {
+	root := &schema.Field{Type: schema.Group}
+	stack := []*schema.Field{root}
+	for _, l := range strings.Split(text, "\n") {
+		m := outlineLine.FindStringSubmatch(l)
+		if m == nil {
+			continue
+		}
+		level := len(m[1]) / 2
+		if level >= len(stack) {
+			level = len(stack) - 1
+		}
+		f := newField(m[2], m[3], m[5])
+		f.Required = m[4] != ""
+		stack = append(stack[:level+1], attach(stack[level], f))
+	}
+	return root
+}
+
+// attach puts a field below its parent and gives the group that its own
+// fields go to.
+func attach(parent, f *schema.Field) *schema.Field {
+	f.Path = f.Name
+	if parent.Path != "" {
+		f.Path = parent.Path + "." + f.Name
+	}
+	parent.Fields = append(parent.Fields, f)
+	if f.Type == schema.List {
+		if f.Item == nil {
+			f.Item = &schema.Field{Type: schema.Group}
+		}
+		f.Item.Path = f.Path + "[]"
+		return f.Item
+	}
+	return f
+}
+
+var (
+	oneOf     = regexp.MustCompile(`One of: (.*?)\.(?: [A-Z]|$)`)
+	printedAs = regexp.MustCompile(`Printed as: (.*?)\.(?: [A-Z]|$)`)
+	writtenAs = regexp.MustCompile(`write it as: (.*?)\.(?: [A-Z]|$)`)
+	quotedRun = regexp.MustCompile(`"((?:[^"\\]|\\.)*)"`)
+)
+
+func newField(name, kind, says string) *schema.Field {
+	f := &schema.Field{Name: name, Type: schema.Type(kind), About: says}
+	if item, ok := strings.CutPrefix(kind, "list of "); ok {
+		f.Type = schema.List
+		f.Item = &schema.Field{Type: schema.Type(item), About: says}
+	}
+	if m := oneOf.FindStringSubmatch(says); m != nil && f.Type == schema.Choice {
+		f.Of = readOptions(m[1])
+		f.About = says[:strings.Index(says, "One of: ")]
+	}
+	if m := printedAs.FindStringSubmatch(says); m != nil {
+		f.Labels = quotedTexts(m[1])
+	}
+	if m := writtenAs.FindStringSubmatch(says); m != nil {
+		for _, text := range strings.Split(m[1], "; ") {
+			if format, err := schema.ParseDateFormat(text); err == nil {
+				f.Written = append(f.Written, format)
+			}
+		}
+	}
+	return f
+}
+
+func readOptions(text string) []schema.Option {
+	var options []schema.Option
+	for _, part := range strings.Split(text, "; ") {
+		all := quotedTexts(part)
+		if len(all) > 0 {
+			options = append(options, schema.Option{Value: all[0], Also: all[1:]})
+		}
+	}
+	return options
+}
+
+func quotedTexts(text string) []string {
+	var all []string
+	for _, m := range quotedRun.FindAllString(text, -1) {
+		if v, err := value.Parse(m); err == nil {
+			all = append(all, v.Text)
+		}
+	}
+	return all
+}
+
+func isWrapped(wire *value.Value) bool {
+	props := wire.Get("properties")
+	return props != nil && len(props.Kids) == 1 && props.Kids[0].Name == schema.Wrapper
+}
+
+func unwrapRecords(wire *value.Value) *value.Value {
+	if isWrapped(wire) {
+		return wire.At(value.Pointer("/properties/" + schema.Wrapper + "/items"))
+	}
+	return wire
+}
+
+// fromWire makes fields of the reply's JSON Schema, for prompts without a list
+// of fields.
+func fromWire(wire *value.Value) *schema.Field {
+	root := &schema.Field{Type: schema.Group}
+	fieldsFromWire(root, wire)
+	return root
+}
+
+func fieldsFromWire(parent *schema.Field, object *value.Value) {
+	props := object.Get("properties")
+	if props == nil {
+		return
+	}
+	for i := range props.Kids {
+		p := &props.Kids[i]
+		about := ""
+		if d := p.Get("description"); d != nil {
+			about = d.Text
+		}
+		kind := wireType(p)
+		if items := p.Get("items"); kind == "list" && items != nil && wireType(items) != "group" {
+			kind = "list of " + wireType(items)
+		}
+		f := newField(p.Name, kind, about)
+		if of := p.Get("enum"); of != nil {
+			f.Type = schema.Choice
+			for _, o := range of.Kids {
+				if o.Kind == value.String {
+					f.Of = append(f.Of, schema.Option{Value: o.Text})
+				}
+			}
+		}
+		below := attach(parent, f)
+		switch f.Type {
+		case schema.Group:
+			fieldsFromWire(below, p)
+		case schema.List:
+			if f.Item.Type == schema.Group {
+				fieldsFromWire(below, p.Get("items"))
+			}
+		}
+	}
+}
+
+func wireType(p *value.Value) string {
+	t := p.Get("type")
+	if t == nil {
+		return "text"
+	}
+	name := t.Text
+	for _, k := range t.Kids {
+		if k.Text != "null" {
+			name = k.Text
+		}
+	}
+	switch name {
+	case "object":
+		return "group"
+	case "array":
+		return "list"
+	case "integer", "number", "boolean":
+		return name
+	}
+	if d := p.Get("description"); d != nil && strings.Contains(d.Text, "YYYY-MM-DD") {
+		return "date"
+	}
+	return "text"
+}
+
+// fault is one problem that a repair request names.
+type fault struct {
+	path value.Pointer
+	code string
+	now  *value.Value
+}
+
+var faultLine = regexp.MustCompile(`(?m)^(\d+)\. (/\S*|the record) \(([a-z-]+)\): (.*)$`)
+
+func readFaults(text string) []fault {
+	var all []fault
+	for _, m := range faultLine.FindAllStringSubmatch(text, -1) {
+		if _, err := strconv.Atoi(m[1]); err != nil || m[2] == "the record" {
+			continue
+		}
+		f := fault{path: value.Pointer(m[2]), code: m[3]}
+		if _, now, ok := strings.Cut(m[4], "Its value now: "); ok {
+			if v, err := value.Parse(now); err == nil {
+				f.now = &v
+			}
+		}
+		all = append(all, f)
+	}
+	return all
+}

@@ -1,0 +1,235 @@
+// Package standin is a simulated model server that speaks the chat-completions
+// protocol on loopback, so that everything can be tried without a model.
+//
+// Rules it keeps:
+//
+//   - It reads the request like any server would: it finds the fields and the
+//     document in the messages, fills by printed labels, and errs as its
+//     character errs. It knows no document and no schema in advance, and never
+//     sees a gold set.
+//   - The same request gets the same reply.
+//   - Where a JSON Schema is sent as the reply's form, the reply follows it;
+//     its values may still be wrong.
+package standin
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net"
+	"net/http"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"filler/internal/tokens"
+)
+
+// Options say how the server behaves.
+type Options struct {
+	Character string        // for requests whose model is no character's name
+	Delay     time.Duration // before every reply
+	Key       string        // asked for in the Authorization header, if set
+	Faults    Faults
+	Log       io.Writer // one line a request; nil: none
+}
+
+// Faults are rates from 0 to 1 at which the line fails.
+type Faults struct {
+	Busy  float64 // 429 with Retry-After
+	Error float64 // 500
+	Cut   float64 // the connection is cut in mid-body
+	Stall float64 // no answer comes
+}
+
+// Server is a running stand-in.
+type Server struct {
+	URL  string // the base URL, with /v1
+	http *http.Server
+	done chan struct{}
+}
+
+// Start runs a stand-in at address, such as 127.0.0.1:0.
+func Start(address string, o Options) (*Server, error) {
+	l, err := net.Listen("tcp", address)
+	if err != nil {
+		return nil, fmt.Errorf("the stand-in can't listen at %s; choose another --port", address)
+	}
+	s := &Server{URL: "http://" + l.Addr().String() + "/v1", http: &http.Server{Handler: Handler(o)}, done: make(chan struct{})}
+	go func() {
+		defer close(s.done)
+		s.http.Serve(l)
+	}()
+	return s, nil
+}
+
+// Close ends the server at once.
+func (s *Server) Close() {
+	s.http.Close()
+	<-s.done
+}
+
+// Shutdown lets the requests in flight finish.
+func (s *Server) Shutdown(ctx context.Context) { s.http.Shutdown(ctx) }
+
+type handler struct {
+	Options
+	served atomic.Int64
+}
+
+// Handler gives the protocol's endpoints.
+func Handler(o Options) http.Handler {
+	if o.Character == "" {
+		o.Character = "steady"
+	}
+	h := &handler{Options: o}
+	mux := http.NewServeMux()
+	mux.HandleFunc("POST /v1/chat/completions", h.complete)
+	mux.HandleFunc("GET /v1/models", h.models)
+	mux.HandleFunc("/", func(w http.ResponseWriter, r *http.Request) {
+		refuse(w, http.StatusNotFound, "invalid_request_error", "no such endpoint: "+r.Method+" "+r.URL.Path)
+	})
+	return mux
+}
+
+func refuse(w http.ResponseWriter, status int, kind, msg string) {
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(status)
+	json.NewEncoder(w).Encode(map[string]any{"error": map[string]any{"message": msg, "type": kind, "code": nil, "param": nil}})
+}
+
+func (h *handler) models(w http.ResponseWriter, _ *http.Request) {
+	var data []map[string]any
+	for _, name := range []string{"hasty", "steady", "careful"} {
+		data = append(data, map[string]any{"id": name, "object": "model", "created": 0, "owned_by": "standin"})
+	}
+	w.Header().Set("Content-Type", "application/json")
+	json.NewEncoder(w).Encode(map[string]any{"object": "list", "data": data})
+}
+
+// maxRequest bounds a request's body.
+const maxRequest = 64 << 20
+
+func (h *handler) complete(w http.ResponseWriter, r *http.Request) {
+	n := h.served.Add(1)
+	body, err := io.ReadAll(http.MaxBytesReader(w, r.Body, maxRequest))
+	if err != nil {
+		refuse(w, http.StatusBadRequest, "invalid_request_error", "the body can't be read")
+		return
+	}
+	if h.Key != "" && r.Header.Get("Authorization") != "Bearer "+h.Key {
+		refuse(w, http.StatusUnauthorized, "authentication_error", "the key is missing or wrong")
+		return
+	}
+	var req request
+	if err := json.Unmarshal(body, &req); err != nil || len(req.Messages) == 0 || req.Model == "" {
+		refuse(w, http.StatusBadRequest, "invalid_request_error", "the body needs `model` and `messages`")
+		return
+	}
+	if req.Stream {
+		refuse(w, http.StatusBadRequest, "invalid_request_error", "`stream` is not served here")
+		return
+	}
+	if h.fails(w, r, n) {
+		return
+	}
+	select {
+	case <-time.After(h.Delay):
+	case <-r.Context().Done():
+		return
+	}
+	reply := h.reply(&req, body)
+	if h.Log != nil {
+		fmt.Fprintf(h.Log, "%4d  %s\n", n, reply.note)
+	}
+	h.write(w, n, reply.body)
+}
+
+// fails plays the faults of the line. Its chance is seeded by the request's
+// number, so that another attempt may fare better.
+func (h *handler) fails(w http.ResponseWriter, r *http.Request, n int64) bool {
+	p := rand.New(rand.NewPCG(uint64(n), 7)).Float64()
+	f := h.Faults
+	switch {
+	case p < f.Busy:
+		w.Header().Set("Retry-After", "1")
+		refuse(w, http.StatusTooManyRequests, "rate_limit_error", "too many requests")
+	case p < f.Busy+f.Error:
+		refuse(w, http.StatusInternalServerError, "server_error", "the server stumbled")
+	case p < f.Busy+f.Error+f.Stall:
+		select {
+		case <-r.Context().Done():
+		case <-time.After(10 * time.Minute):
+		}
+	default:
+		return false
+	}
+	return true
+}
+
+// write sends the reply, or a half of it where the line is cut.
+func (h *handler) write(w http.ResponseWriter, n int64, body []byte) {
+	w.Header().Set("Content-Type", "application/json")
+	if rand.New(rand.NewPCG(uint64(n), 8)).Float64() < h.Faults.Cut {
+		w.Header().Set("Content-Length", fmt.Sprint(len(body)))
+		w.Write(body[:len(body)/2])
+		panic(http.ErrAbortHandler)
+	}
+	w.Write(body)
+}
+
+type reply struct {
+	body []byte
+	note string
+}
+
+func (h *handler) reply(req *request, body []byte) reply {
+	name := req.Model
+	c, ok := characters[name]
+	if !ok {
+		name = h.Character
+		c = characters[name]
+	}
+	t := readTask(req)
+	text := req.text()
+	wr := &writer{character: c, rng: seeded(name, text, req.Seed), task: t, typed: t.wire != nil}
+	answer, finish := wr.compose()
+	if most := req.MaxTokens; most > 0 && tokens.Estimate(answer) > most {
+		answer, finish = cutTo(answer, most), "length"
+	}
+	in, out := tokens.Estimate(text), tokens.Estimate(answer)
+	if t.wire != nil {
+		in += tokens.EstimateBytes(len(req.Format.Schema.Schema))
+	}
+	encoded, _ := json.Marshal(map[string]any{
+		"id": fmt.Sprintf("standin-%x", wr.rng.Uint64()), "object": "chat.completion", "created": time.Now().Unix(), "model": req.Model,
+		"choices": []map[string]any{{"index": 0, "finish_reason": finish, "message": map[string]any{"role": "assistant", "content": answer}}},
+		"usage":   map[string]any{"prompt_tokens": in, "completion_tokens": out, "total_tokens": in + out},
+	})
+	what := "filled"
+	if t.repair {
+		what = "patched"
+	}
+	return reply{encoded, fmt.Sprintf("%s  %-7s  %d fields  %d in  %d out  %s", name, what, len(t.schema.Leaves()), in, out, finish)}
+}
+
+func (w *writer) compose() (text, finish string) {
+	if len(w.task.schema.Record().Fields) == 0 {
+		return "I can't tell which fields are wanted.", "stop"
+	}
+	text, cut := w.answer()
+	if cut {
+		return text, "length"
+	}
+	return text, "stop"
+}
+
+// cutTo keeps as much of a text as most tokens hold.
+func cutTo(text string, most int) string {
+	for tokens.Estimate(text) > most {
+		text = strings.ToValidUTF8(text[:len(text)*9/10], "")
+	}
+	return text
+}

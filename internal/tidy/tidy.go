@@ -1,0 +1,203 @@
+// Package tidy changes values by rule, without a model.
+//
+// Rules it keeps:
+//
+//   - A tidy never guesses between two readings: 03.04.2031 under formats that
+//     read it as two different days stays as it is, and validation says so.
+//   - Every change is told: where, by which rule, from what, to what.
+//   - Tidying twice changes nothing more.
+package tidy
+
+import (
+	"strings"
+
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Change is one value changed by one rule.
+type Change struct {
+	Path value.Pointer
+	Rule string
+	From value.Value
+	To   value.Value
+}
+
+// The rules, by the names that traces show.
+const (
+	RuleSpaces  = "spaces"      // white space at the ends and in runs
+	RuleBlank   = "blank"       // an empty text is no value
+	RuleAsText  = "as-text"     // a bare number where a text belongs
+	RuleDigits  = "digits"      // a number inside a string
+	RuleWhole   = "whole"       // 3.0 where an integer belongs
+	RuleYesNo   = "yes-no"      // a word for true or false
+	RuleDate    = "date"        // a date in a declared or plain format
+	RuleChoice  = "choice"      // a choice by synonym, case or spacing
+	RuleListOne = "list-of-one" // one item where a list belongs
+)
+
+// Record tidies all values of a record in place.
+func Record(s *schema.Schema, record *value.Value) []Change {
+	var t tidier
+	t.field(s.Root, "", record)
+	return t.changes
+}
+
+type tidier struct{ changes []Change }
+
+func (t *tidier) set(p value.Pointer, rule string, v *value.Value, to value.Value) {
+	to.Name = v.Name
+	t.changes = append(t.changes, Change{Path: p, Rule: rule, From: v.Clone(), To: to.Clone()})
+	*v = to
+}
+
+func (t *tidier) field(f *schema.Field, p value.Pointer, v *value.Value) {
+	switch f.Type {
+	case schema.Group:
+		for i := range v.Kids {
+			if kid := f.Child(v.Kids[i].Name); kid != nil && v.Kind == value.Object {
+				t.field(kid, p.Key(kid.Name), &v.Kids[i])
+			}
+		}
+	case schema.List:
+		if v.Kind == value.Object && f.Item.Type == schema.Group || v.Kind == value.String && v.Text != "" && f.Item.IsLeaf() {
+			t.set(p, RuleListOne, v, value.List(v.Clone().Named("")))
+		}
+		if v.Kind == value.Array {
+			for i := range v.Kids {
+				t.field(f.Item, p.Index(i), &v.Kids[i])
+			}
+		}
+	default:
+		t.leaf(f, p, v)
+	}
+}
+
+func (t *tidier) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
+	if v.Kind == value.String {
+		if clean := strings.Join(strings.Fields(v.Text), " "); clean != v.Text {
+			t.set(p, RuleSpaces, v, value.Str(clean))
+		}
+		if v.Text == "" {
+			t.set(p, RuleBlank, v, value.Value{})
+		}
+	}
+	if rule, to, ok := ByType(f, v); ok {
+		t.set(p, rule, v, to)
+	}
+}
+
+// ByType gives the change that the field's type asks for, if its value needs
+// one and there is only one way to make it.
+func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bool) {
+	switch {
+	case f.Type == schema.Text && v.Kind == value.Number:
+		return RuleAsText, value.Str(v.Text), true
+	case f.Type == schema.Integer && v.Kind == value.Number:
+		if whole, fits := wholeNumber(v.Text); fits && whole != v.Text {
+			return RuleWhole, value.Num(whole), true
+		}
+	case f.Type == schema.Integer && v.Kind == value.String:
+		if whole, fits := wholeNumber(jsonNumber(v.Text)); fits {
+			return RuleDigits, value.Num(whole), true
+		}
+	case f.Type == schema.Number && v.Kind == value.String:
+		if literal := jsonNumber(v.Text); literal != "" {
+			return RuleDigits, value.Num(literal), true
+		}
+	case f.Type == schema.Boolean && v.Kind == value.String:
+		if b, known := YesNo(v.Text); known {
+			return RuleYesNo, value.Boolean(b), true
+		}
+	case f.Type == schema.Date && v.Kind == value.String:
+		if d, read := f.ReadDate(v.Text); read && schema.ISODate(d) != v.Text {
+			return RuleDate, value.Str(schema.ISODate(d)), true
+		}
+	case f.Type == schema.Choice && v.Kind == value.String:
+		if option, found := Choice(f, v.Text); found && option != v.Text {
+			return RuleChoice, value.Str(option), true
+		}
+	}
+	return "", value.Value{}, false
+}
+
+// jsonNumber gives the JSON literal of a number in figures, or "". Signs and
+// leading zeros are taken; separators of thousands are not, since a comma can
+// be read two ways.
+func jsonNumber(text string) string {
+	text = strings.TrimPrefix(text, "+")
+	sign := ""
+	if strings.HasPrefix(text, "-") {
+		sign, text = "-", text[1:]
+	}
+	trimmed := strings.TrimLeft(text, "0")
+	if trimmed == "" || trimmed[0] == '.' {
+		if trimmed == text && trimmed == "" {
+			return ""
+		}
+		trimmed = "0" + trimmed
+	}
+	v, err := value.Parse(sign + trimmed)
+	if err != nil || v.Kind != value.Number || strings.ContainsAny(text, "eE") {
+		return ""
+	}
+	return sign + trimmed
+}
+
+// wholeNumber gives a number's literal without a fraction of zeros.
+func wholeNumber(literal string) (string, bool) {
+	if literal == "" || strings.ContainsAny(literal, "eE") {
+		return "", false
+	}
+	whole, fraction, _ := strings.Cut(literal, ".")
+	if strings.Trim(fraction, "0") != "" {
+		return "", false
+	}
+	if whole == "-0" {
+		whole = "0"
+	}
+	return whole, true
+}
+
+var yesWords = map[string]bool{
+	"yes": true, "y": true, "true": true, "x": true, "✓": true, "✔": true, "☑": true, "☒": true,
+	"no": false, "n": false, "false": false, "☐": false,
+}
+
+// YesNo reads the words that forms use for true and false.
+func YesNo(text string) (b, known bool) {
+	b, known = yesWords[strings.ToLower(strings.Trim(text, " .[]"))]
+	return b, known
+}
+
+// Choice finds the one option that text means by its value, a synonym, case
+// or spacing.
+func Choice(f *schema.Field, text string) (string, bool) {
+	for _, o := range f.Of {
+		if o.Value == text {
+			return text, true
+		}
+	}
+	found := ""
+	want := fold(text)
+	for _, o := range f.Of {
+		hit := fold(o.Value) == want
+		for _, also := range o.Also {
+			hit = hit || fold(also) == want
+		}
+		if hit && found != "" && found != o.Value {
+			return "", false
+		}
+		if hit {
+			found = o.Value
+		}
+	}
+	return found, found != ""
+}
+
+// fold makes spellings alike that differ in case, in white space, or in the
+// signs that join words.
+func fold(s string) string {
+	s = strings.NewReplacer("_", " ", "-", " ").Replace(strings.ToLower(s))
+	return strings.Trim(strings.Join(strings.Fields(s), " "), ".,;: ")
+}

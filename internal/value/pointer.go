@@ -1,0 +1,131 @@
+package value
+
+import (
+	"strconv"
+	"strings"
+)
+
+// Pointer is a JSON Pointer (RFC 6901): "" is the whole value.
+type Pointer string
+
+var pointerEscape = strings.NewReplacer("~", "~0", "/", "~1")
+var pointerUnescape = strings.NewReplacer("~1", "/", "~0", "~")
+
+// Key gives the pointer to a member below p.
+func (p Pointer) Key(name string) Pointer {
+	if strings.ContainsAny(name, "~/") {
+		name = pointerEscape.Replace(name)
+	}
+	return p + Pointer("/"+name)
+}
+
+// Index gives the pointer to an item below p.
+func (p Pointer) Index(i int) Pointer { return p + Pointer("/"+strconv.Itoa(i)) }
+
+// Steps gives the unescaped reference tokens of p.
+func (p Pointer) Steps() []string {
+	if p == "" {
+		return nil
+	}
+	steps := strings.Split(string(p[1:]), "/")
+	for i, s := range steps {
+		if strings.Contains(s, "~") {
+			steps[i] = pointerUnescape.Replace(s)
+		}
+	}
+	return steps
+}
+
+// Parent gives the pointer one step up; of "" it is "".
+func (p Pointer) Parent() Pointer {
+	i := strings.LastIndexByte(string(p), '/')
+	if i < 0 {
+		return ""
+	}
+	return p[:i]
+}
+
+// Last gives the last reference token of p, unescaped.
+func (p Pointer) Last() string {
+	i := strings.LastIndexByte(string(p), '/')
+	if i < 0 {
+		return ""
+	}
+	return pointerUnescape.Replace(string(p[i+1:]))
+}
+
+// Within reports whether p is at or below top.
+func (p Pointer) Within(top Pointer) bool {
+	return p == top || strings.HasPrefix(string(p), string(top)+"/")
+}
+
+// Valid reports whether p is written as RFC 6901 asks.
+func (p Pointer) Valid() bool {
+	if p == "" {
+		return true
+	}
+	if p[0] != '/' {
+		return false
+	}
+	for i := 0; i < len(p); i++ {
+		if p[i] == '~' && (i+1 == len(p) || (p[i+1] != '0' && p[i+1] != '1')) {
+			return false
+		}
+	}
+	return true
+}
+
+// ArrayIndex reads a reference token as RFC 6901 writes indices: digits
+// without a leading zero.
+func ArrayIndex(token string) (int, bool) {
+	if token == "" || len(token) > 9 || (len(token) > 1 && token[0] == '0') {
+		return 0, false
+	}
+	n := 0
+	for i := 0; i < len(token); i++ {
+		if token[i] < '0' || token[i] > '9' {
+			return 0, false
+		}
+		n = n*10 + int(token[i]-'0')
+	}
+	return n, true
+}
+
+// At gives the node that p names, or nil.
+func (v *Value) At(p Pointer) *Value {
+	node := v
+	for _, step := range p.Steps() {
+		switch {
+		case node == nil:
+			return nil
+		case node.Kind == Object:
+			node = node.Get(step)
+		case node.Kind == Array:
+			i, ok := ArrayIndex(step)
+			if !ok || i >= len(node.Kids) {
+				return nil
+			}
+			node = &node.Kids[i]
+		default:
+			return nil
+		}
+	}
+	return node
+}
+
+// Walk calls visit for v and all nodes below it, parents first. Where visit
+// gives false the nodes below are passed over.
+func (v *Value) Walk(visit func(p Pointer, node *Value) bool) { v.walk("", visit) }
+
+func (v *Value) walk(p Pointer, visit func(Pointer, *Value) bool) {
+	if !visit(p, v) {
+		return
+	}
+	for i := range v.Kids {
+		if v.Kind == Array {
+			v.Kids[i].walk(p.Index(i), visit)
+		} else {
+			v.Kids[i].walk(p.Key(v.Kids[i].Name), visit)
+		}
+	}
+}
