@@ -188,7 +188,7 @@ func (a *app) summary(run int64, t ledger.Totals, took time.Duration, err error)
 	case err != nil:
 		a.notef("stopped with %s still to fill; go on with `filler fill --resume=%d`\n", plural(t.Waiting, "document"), run)
 	case t.Failed > 0:
-		a.notef("`filler fill --resume=%d` tries the failed ones again; `filler trace DOC` shows why one failed\n", run)
+		a.notef("`filler trace DOC` shows why one failed; `filler fill --resume=%d --fresh` asks for the failed ones anew\n", run)
 	case t.Flawed > 0:
 		a.notef("`filler trace DOC` shows what is wrong with a flawed record\n")
 	}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 	"unicode/utf8"
@@ -35,7 +36,7 @@ func (a *app) newCmd() *cobra.Command {
 
 func (a *app) readCmd() *cobra.Command {
 	var asJSON bool
-	cmd := &cobra.Command{Use: "read DOC...", Short: "A document as the model would get it", Args: cobra.MinimumNArgs(1),
+	cmd := &cobra.Command{Use: "read DOC...", Short: "A document as the model would get it", Args: documents(1, 1<<30),
 		Long: "Print the source text of documents with line numbers, and how many characters and\ntokens it has. DOC is a file, a folder, or - for standard input.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			sources, err := document.Find(".", args)
@@ -45,16 +46,13 @@ func (a *app) readCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
+			var failed error
 			for i, s := range sources {
-				var d *document.Document
-				if s.ID == "-" {
-					d, err = document.ReadFrom("-", a.in)
-				} else {
-					d, err = s.Read()
-				}
+				d, err := a.source(s)
 				switch {
 				case err != nil:
-					return err
+					a.notef("%s\n", err)
+					failed = exit(codeFailed)
 				case asJSON:
 					a.printJSON(readJSON(d))
 				default:
@@ -64,10 +62,31 @@ func (a *app) readCmd() *cobra.Command {
 					a.printDocument(d, len(sources) > 1)
 				}
 			}
-			return nil
+			return failed
 		}}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON, one line a document")
 	return cmd
+}
+
+// documents asks for a number of documents.
+func documents(least, most int) cobra.PositionalArgs {
+	return func(cmd *cobra.Command, args []string) error {
+		switch {
+		case len(args) < least:
+			return errors.New("no document is named; add its path, or - for standard input")
+		case len(args) > most:
+			return fmt.Errorf("%d documents are named, and this takes %d", len(args), most)
+		}
+		return nil
+	}
+}
+
+// source reads a document, or standard input where its id is "-".
+func (a *app) source(s document.Source) (*document.Document, error) {
+	if s.ID == "-" {
+		return document.ReadFrom("-", a.in)
+	}
+	return s.Read()
 }
 
 func readJSON(d *document.Document) value.Value {
@@ -228,7 +247,7 @@ func aboutOf(f *schema.Field) string {
 func (a *app) promptCmd() *cobra.Command {
 	var asJSON bool
 	var modelName, schemaFile string
-	cmd := &cobra.Command{Use: "prompt DOC", Short: "The exact request for a document, and what it would cost; sends nothing", Args: cobra.ExactArgs(1),
+	cmd := &cobra.Command{Use: "prompt DOC", Short: "The exact request for a document, and what it would cost; sends nothing", Args: documents(1, 1),
 		RunE: func(_ *cobra.Command, args []string) error {
 			w, err := a.open(schemaFile)
 			if err != nil {
@@ -245,12 +264,7 @@ func (a *app) promptCmd() *cobra.Command {
 			if len(sources) != 1 {
 				return fmt.Errorf("%s: a folder with %d documents; name one of them", args[0], len(sources))
 			}
-			var d *document.Document
-			if args[0] == "-" {
-				d, err = document.ReadFrom("-", a.in)
-			} else {
-				d, err = sources[0].Read()
-			}
+			d, err := a.source(sources[0])
 			if err != nil {
 				return err
 			}

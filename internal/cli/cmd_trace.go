@@ -18,7 +18,7 @@ import (
 func (a *app) traceCmd() *cobra.Command {
 	var runName string
 	var full, asJSON bool
-	cmd := &cobra.Command{Use: "trace DOC", Short: "Every step that led to one record", Args: cobra.ExactArgs(1),
+	cmd := &cobra.Command{Use: "trace DOC", Short: "Every step that led to one record", Args: documents(1, 1),
 		Long: "Show every step that led to one record: each request and reply, every mend, tidy and\npatch, the problems found, and the record with its evidence.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			l, _, err := a.kept()
@@ -55,7 +55,8 @@ func taskOf(l *ledger.Ledger, run int64, name string) (ledger.Task, error) {
 		if t.Document == want || t.File == name {
 			return t, nil
 		}
-		if strings.HasSuffix(t.Document, "/"+want) || strings.HasSuffix(want, "/"+t.Document) {
+		stem := strings.TrimSuffix(t.Document, filepath.Ext(t.Document))
+		if strings.HasSuffix(t.Document, "/"+want) || strings.HasSuffix(stem, "/"+want) || stem == want || strings.HasSuffix(want, "/"+t.Document) {
 			ends = append(ends, t)
 		}
 		ids = append(ids, t.Document)

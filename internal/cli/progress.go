@@ -2,6 +2,7 @@ package cli
 
 import (
 	"fmt"
+	"strings"
 	"time"
 
 	"github.com/schollz/progressbar/v3"
@@ -35,7 +36,7 @@ func (p *progress) show(now fill.Progress) {
 	}
 	if now.Status == record.Failed {
 		p.clear()
-		p.a.notef("%s: failed: %s\n", now.Last, now.Problem)
+		p.a.notef("failed: %s: %s\n", now.Last, strings.TrimPrefix(now.Problem, now.Last+": "))
 	}
 	if p.a.term.err {
 		p.onTerminal(now)

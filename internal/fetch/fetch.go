@@ -32,6 +32,9 @@ const Grace = 2 * time.Second
 // MaxAnswer is the most bytes of an answer that are read.
 const MaxAnswer = 64 << 20
 
+// maxDials is how often a connection is tried where nothing listens.
+const maxDials = 3
+
 // maxWait bounds what a Retry-After may ask for.
 const maxWait = 5 * time.Minute
 
@@ -235,10 +238,8 @@ func (t *trip) again(ctx context.Context, resp *http.Response, err error) (bool,
 		return false, t.fatal
 	}
 	if err != nil {
-		if ctx.Err() != nil {
-			return false, err
-		}
-		return true, nil
+		// Where nothing listens, waiting long helps nobody.
+		return ctx.Err() == nil && (!isDial(err) || t.tries < maxDials), err
 	}
 	switch s := resp.StatusCode; {
 	case s == http.StatusRequestTimeout, s == http.StatusTooEarly, s == http.StatusTooManyRequests:

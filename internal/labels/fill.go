@@ -14,6 +14,8 @@ package labels
 import (
 	"regexp"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/schema"
 	"filler/internal/value"
@@ -39,7 +41,13 @@ func (w *filler) group(g *schema.Field, lines []*line, outer []*slot) value.Valu
 	owned := map[*line]bool{} // lines that a list has taken
 	own := slots(g)
 	for _, f := range lists(g) {
-		items := w.list(f.field, lines, append(append([]*slot(nil), outer...), own...), owned)
+		around := append(append([]*slot(nil), outer...), own...)
+		for _, other := range lists(g) {
+			if other.field != f.field {
+				around = append(around, titleSlot(other.field))
+			}
+		}
+		items := w.list(f.field, lines, around, owned)
 		put(&out, f.path, items)
 	}
 	var free []*line
@@ -50,6 +58,15 @@ func (w *filler) group(g *schema.Field, lines []*line, outer []*slot) value.Valu
 	}
 	fillSlots(&out, own, free)
 	return out
+}
+
+// titleSlot stands for the title of a list among the labels around another.
+func titleSlot(f *schema.Field) *slot {
+	s := &slot{f: f}
+	for _, n := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
+		s.names = append(s.names, words(n))
+	}
+	return s
 }
 
 // blank gives a group without values.
@@ -118,16 +135,97 @@ func fillSlots(out *value.Value, own []*slot, lines []*line) {
 		}
 	}
 	for _, s := range own {
-		if taken[s] == 0 {
-			inline(out, s, lines)
+		if taken[s] == 0 && inline(out, s, lines) {
+			taken[s] = 1
 		}
 	}
+	for _, s := range own {
+		if taken[s] == 0 {
+			unlabelled(out, s, own, taken, lines)
+		}
+	}
+}
+
+var numberWithUnit = regexp.MustCompile(`(?:^|[\s(–-])(\d+(?:[.,]\d+)?)\s?[\pL%°²³'"]`)
+
+// unlabelled fills what stands without any label: a number with its unit in
+// the first line of an item, the words that open a bullet, and the name that
+// stands before or above another value of its group.
+func unlabelled(out *value.Value, s *slot, own []*slot, taken map[*slot]float64, lines []*line) {
+	if len(lines) == 0 {
+		return
+	}
+	first := lines[0]
+	isItem := strings.Contains(s.f.Path, "[]")
+	switch {
+	case s.f.Type == schema.Number && isItem:
+		if m := numberWithUnit.FindStringSubmatch(first.body); m != nil {
+			assign(out, s, m[1])
+		}
+	case s.f.Type == schema.Text && len(s.path) > 1:
+		beside(out, s, own, taken, lines)
+	case s.f.Type == schema.Text && isItem && first.bullet:
+		assign(out, s, opening(first.body, own))
+	}
+}
+
+// opening gives the words of a bullet before its first sign or label.
+func opening(body string, own []*slot) string {
+	end := len(body)
+	if i := strings.IndexAny(body, ",;:(–"); i >= 0 {
+		end = i
+	}
+	low := strings.ToLower(body[:end])
+	for _, s := range own {
+		for _, name := range s.names {
+			for _, lead := range []string{" in ", " of ", " by ", " until ", " "} {
+				if i := strings.Index(low, lead+strings.Join(name, " ")+" "); i > 0 {
+					end = min(end, i)
+					low = low[:end]
+				}
+			}
+		}
+	}
+	return body[:end]
+}
+
+var properName = regexp.MustCompile(`^\p{Lu}[\pL'’.-]+(?: \p{Lu}[\pL'’.-]*)+$`)
+
+// beside takes a name that stands before or above a value of the same group.
+func beside(out *value.Value, s *slot, own []*slot, taken map[*slot]float64, lines []*line) {
+	for _, other := range own {
+		if other == s || taken[other] == 0 || len(other.path) != len(s.path) || other.path[0] != s.path[0] {
+			continue
+		}
+		at := out
+		for _, name := range other.path {
+			at = at.Get(name)
+		}
+		for i, l := range lines {
+			if at.Text == "" || !strings.Contains(l.text, at.Text) {
+				continue
+			}
+			head, _, _ := strings.Cut(l.body, ",")
+			for _, text := range []string{head, lineAt(lines, i-1)} {
+				if properName.MatchString(strings.TrimSpace(text)) && assign(out, s, text) {
+					return
+				}
+			}
+		}
+	}
+}
+
+func lineAt(lines []*line, i int) string {
+	if i < 0 {
+		return ""
+	}
+	return lines[i].body
 }
 
 // cutAtLabel ends a value where a further `label:` follows it in the line.
 func cutAtLabel(own []*slot, text string) string {
 	for i := 0; i < len(text); i++ {
-		if text[i] != ',' && text[i] != ';' {
+		if text[i] != ',' && text[i] != ';' && text[i] != '(' {
 			continue
 		}
 		if m := colonLabel.FindStringSubmatch(strings.TrimSpace(text[i+1:])); m != nil && fits(own, words(m[1])) >= leastFit {
@@ -160,7 +258,7 @@ func assign(out *value.Value, s *slot, text string) bool {
 
 // inline finds the value of a slot in running text: behind its name, or, for
 // a choice, by the words of its options.
-func inline(out *value.Value, s *slot, lines []*line) {
+func inline(out *value.Value, s *slot, lines []*line) bool {
 	for _, l := range lines {
 		low := strings.ToLower(l.body)
 		for _, name := range s.names {
@@ -168,24 +266,28 @@ func inline(out *value.Value, s *slot, lines []*line) {
 			if i < 0 {
 				continue
 			}
-			rest := strings.TrimLeft(l.body[i+len(strings.Join(name, " ")):], " :.=s")
+			rest := strings.TrimLeft(l.body[i+len(strings.Join(name, " ")):], " :.=")
 			rest = strings.TrimPrefix(strings.TrimPrefix(rest, "number "), "no. ")
 			if s.f.Type == schema.Text {
 				rest = firstWords(rest)
 			}
+			if s.f.Type == schema.Boolean {
+				rest = l.body[i:]
+			}
 			if near(s.f, rest) && assign(out, s, rest) {
-				return
+				return true
 			}
 		}
 	}
-	if s.f.Type != schema.Choice {
-		return
-	}
 	for _, l := range lines {
-		if assign(out, s, l.body) {
-			return
+		if s.f.Type == schema.Choice && assign(out, s, l.body) {
+			return true
+		}
+		if s.f.Type == schema.Boolean && len(l.pairs) == 0 && len(strings.Fields(l.body)) < 12 && assign(out, s, l.body) {
+			return true
 		}
 	}
+	return false
 }
 
 // near tells whether the value of a typed field stands right behind its name.
@@ -196,9 +298,10 @@ func near(f *schema.Field, rest string) bool {
 		return (at != nil && at[0] <= 12) || numberWord(rest) != ""
 	case schema.Date:
 		at := dateText.FindStringIndex(rest)
-		return at != nil && at[0] <= 24
+		return at != nil && at[0] <= 60 && !strings.Contains(rest[:at[0]], ". ")
 	case schema.Text:
-		return rest != ""
+		r, _ := utf8.DecodeRuneInString(rest)
+		return unicode.IsUpper(r) || unicode.IsDigit(r)
 	}
 	return true
 }

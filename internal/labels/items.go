@@ -72,8 +72,9 @@ func itemNames(f *schema.Field) []string {
 
 var headRest = regexp.MustCompile(`^(?:\s*(?:no\.?|nr\.?|number|#))?\s*[:.#–—-]?\s*([\pL\pN][\pL\pN/.-]*)`)
 
-// heading gives the mark of the item that a line heads, as the 2 of `Bay 2:`.
-func heading(f *schema.Field, l *line) (string, bool) {
+// heading gives the mark of the item that a line heads, as the 2 of `Bay 2:`,
+// and what follows it.
+func heading(f *schema.Field, l *line) (id, behind string, ok bool) {
 	low := strings.ToLower(l.body)
 	for _, name := range itemNames(f) {
 		rest, ok := strings.CutPrefix(low, name)
@@ -85,16 +86,17 @@ func heading(f *schema.Field, l *line) (string, bool) {
 			continue
 		}
 		id := strings.TrimRight(m[1], ".-/")
+		behind := l.body[len(l.body)-len(rest)+len(m[0]):]
 		if numberText.MatchString(id) || len(id) <= 2 || numberWord(id) != "" || strings.Contains(rest[:len(rest)-len(strings.TrimLeft(rest, " :–—-"))], ":") {
-			return id, true
+			return id, behind, true
 		}
 	}
-	return "", false
+	return "", "", false
 }
 
 func hasHeadings(f *schema.Field, lines []*line) bool {
 	for _, l := range lines {
-		if _, ok := heading(f, l); ok {
+		if _, _, ok := heading(f, l); ok {
 			return true
 		}
 	}
@@ -110,10 +112,20 @@ func headed(f *schema.Field, item []*slot, lines []*line, outer []*slot) (region
 	}
 	open := false
 	for _, l := range lines {
-		if id, ok := heading(f, l); ok && !seen[id] {
+		id, behind, ok := heading(f, l)
+		if ok && !seen[id] {
 			seen[id] = true
 			regions = append(regions, nil)
 			open = true
+			used = append(used, l)
+			if mark := markSlot(f, item); mark != nil && printed(mark.f, id) == id {
+				// The mark gets a label of its own, and the rest its own line.
+				head := readLine(strings.Repeat(" ", l.indent) + strings.Join(mark.names[0], " ") + ": " + id)
+				rest := readLine(strings.Repeat(" ", l.indent) + strings.TrimLeft(behind, " :.–—-"))
+				rest.bullet = l.bullet
+				regions[len(regions)-1] = append(regions[len(regions)-1], rest, head)
+				continue
+			}
 		} else if ok || (open && leaves(f, l, inside, outer, regions[len(regions)-1])) {
 			open = false
 		}
@@ -123,6 +135,23 @@ func headed(f *schema.Field, item []*slot, lines []*line, outer []*slot) (region
 		}
 	}
 	return regions, used
+}
+
+// markSlot gives the slot that the number in an item's heading belongs to: the
+// list's key, or the one whose name says so.
+func markSlot(f *schema.Field, item []*slot) *slot {
+	for _, s := range item {
+		if len(f.Key) > 0 && s.f.Name == f.Key[0] {
+			return s
+		}
+	}
+	for _, s := range item {
+		switch last := words(s.f.Name); last[len(last)-1] {
+		case "number", "id", "code", "mark", "index":
+			return s
+		}
+	}
+	return nil
 }
 
 // leaves tells whether a line belongs to what stands around the list: it
@@ -137,13 +166,27 @@ func leaves(f *schema.Field, l *line, inside, outer []*slot, region []*line) boo
 			return true
 		}
 	}
+	if len(l.pairs) == 0 && !l.bullet && isTitle(l) {
+		if o := fits(outer, words(l.body)); o >= 0.8 && o > fits(inside, words(l.body)) && !titleOf(f.Item, l) {
+			return true
+		}
+	}
 	head := region[0]
+	if len(region) > 1 && head.blank() && len(head.text) == 0 {
+		head = region[1]
+	}
+	if prose(head) && region[len(region)-1].blank() {
+		return true
+	}
 	afterBlank := region[len(region)-1].blank()
 	if afterBlank && l.indent <= head.indent && len(l.pairs) == 0 && !l.bullet && len(l.cells) == 1 && isTitle(l) {
 		return !titleOf(f.Item, l)
 	}
 	return false
 }
+
+// prose: a line that reads like a sentence; its item is a paragraph.
+func prose(l *line) bool { return len(strings.Fields(l.body)) >= 7 && len(l.pairs) == 0 }
 
 // isTitle: a short line that ends like a title or stands alone.
 func isTitle(l *line) bool {

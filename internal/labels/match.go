@@ -37,6 +37,9 @@ func slots(group *schema.Field) []*slot {
 			s := &slot{f: f, path: at, about: aboutWords(f.About)}
 			for _, name := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
 				s.names = append(s.names, words(name))
+				if one := words(singular(name)); f.Type == schema.List {
+					s.names = append(s.names, one)
+				}
 				if lead != "" {
 					s.names = append(s.names, words(lead+" "+name))
 				}
@@ -200,9 +203,20 @@ var (
 func readLines(text string) []*line {
 	var all []*line
 	for _, raw := range strings.Split(text, "\n") {
-		all = append(all, readLine(raw))
+		l := readLine(raw)
+		if n := len(all); n > 0 && all[n-1].runsOn(l) {
+			all[n-1] = readLine(all[n-1].text + " " + l.body)
+			continue
+		}
+		all = append(all, l)
 	}
 	return all
+}
+
+// runsOn tells whether a line of prose goes on in the next one.
+func (l *line) runsOn(next *line) bool {
+	return len(l.body) >= 40 && !next.blank() && len(l.pairs) == 0 && len(next.pairs) == 0 && !next.bullet &&
+		len(l.cells) == 1 && len(next.cells) == 1 && next.indent == l.indent && !strings.HasSuffix(l.body, ".") && !strings.HasSuffix(l.body, ":")
 }
 
 func readLine(raw string) *line {

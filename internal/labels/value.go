@@ -33,7 +33,7 @@ func printed(f *schema.Field, text string) string {
 		return dateText.FindString(text)
 	case schema.Boolean:
 		for _, w := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" ,;.()", r) }) {
-			if _, known := tidy.YesNo(w); known {
+			if _, known := yesNo(f, w); known {
 				return w
 			}
 		}
@@ -42,7 +42,32 @@ func printed(f *schema.Field, text string) string {
 		_, word := optionIn(f, text)
 		return word
 	}
+	text = strings.TrimLeft(text, " -–—_=:")
+	if strings.Count(text, ")") > strings.Count(text, "(") {
+		text = strings.TrimSuffix(text, ")")
+	}
 	return strings.TrimRight(text, " ,;")
+}
+
+// opposites are words of which one denies the other.
+var opposites = map[string]string{"open": "closed", "absent": "present", "failed": "passed", "failing": "working", "broken": "intact", "unpaid": "paid", "unsigned": "signed", "disabled": "enabled", "off": "on", "out": "in"}
+
+// yesNo reads a word for true or false; also the field's own name (`closed`),
+// and its opposite.
+func yesNo(f *schema.Field, word string) (b, known bool) {
+	if b, known = tidy.YesNo(word); known {
+		return b, known
+	}
+	word = strings.ToLower(word)
+	for _, w := range words(schema.Spoken(f.Name)) {
+		if word == w {
+			return true, true
+		}
+		if opposites[word] == w || opposites[w] == word {
+			return false, true
+		}
+	}
+	return false, false
 }
 
 var numberWords = []string{"zero", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
@@ -123,7 +148,7 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 		}
 		return value.Str(raw), false
 	case schema.Boolean:
-		b, ok := tidy.YesNo(raw)
+		b, ok := yesNo(f, raw)
 		return value.Boolean(b), ok
 	case schema.Choice:
 		option, _ := optionIn(f, raw)

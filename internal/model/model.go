@@ -134,7 +134,7 @@ func (c *Client) Ask(ctx context.Context, call Call, req *chat.Request) (*Answer
 	body := bytes.Join(parts, nil)
 	key := Key(c.model, body)
 	if c.Fresh {
-		return c.send(ctx, call, key, parts, body)
+		return c.send(ctx, call, key, req, parts)
 	}
 	if a, err := c.known(ctx, call, key, parts); a != nil || err != nil {
 		return a, err
@@ -142,7 +142,7 @@ func (c *Client) Ask(ctx context.Context, call Call, req *chat.Request) (*Answer
 	mine := false
 	got, err, _ := c.flights.Do(key, func() (any, error) {
 		mine = true
-		return c.send(ctx, call, key, parts, body)
+		return c.send(ctx, call, key, req, parts)
 	})
 	if err != nil {
 		return nil, err
@@ -168,7 +168,8 @@ func (c *Client) known(ctx context.Context, call Call, key string, parts [][]byt
 	return &Answer{Reply: *reply, Cached: true}, err
 }
 
-func (c *Client) send(ctx context.Context, call Call, key string, parts [][]byte, body []byte) (*Answer, error) {
+func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Request, parts [][]byte) (*Answer, error) {
+	body := bytes.Join(parts, nil)
 	answer := &Answer{}
 	client := *c.http
 	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
@@ -185,7 +186,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, parts [][]byte
 	}
 	raw = c.strike(raw)
 	if status != http.StatusOK {
-		return nil, c.refused(status, raw)
+		return nil, c.refused(status, raw, len(req.Format) > 0)
 	}
 	reply, err := chat.ReadReply(raw)
 	if err != nil {
@@ -263,7 +264,7 @@ func (c *Client) unanswered(ctx context.Context, err error) error {
 	case ctx.Err() != nil:
 		return &Failure{Msg: "stopped", Stopped: true, Err: err}
 	case errors.As(err, &none):
-		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.base), Hint: "start the server, or mend the model's `at`", Fatal: true, Err: err}
+		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.base), Hint: "start the server, or mend the model's address", Fatal: true, Err: err}
 	case errors.As(err, &broken):
 		return &Failure{Msg: fmt.Sprintf("%s, in %s", broken, times(c.pace.Attempts)), Hint: "try again with `filler fill --resume`, or raise pace.timeout", Err: err}
 	}
@@ -277,8 +278,9 @@ func times(n int) string {
 	return fmt.Sprintf("%d attempts", n)
 }
 
-// refused puts an answer other than 200 into words.
-func (c *Client) refused(status int, body []byte) error {
+// refused puts an answer other than 200 into words. withForm says that the
+// request asked for shape schema.
+func (c *Client) refused(status int, body []byte, withForm bool) error {
 	said := chat.ErrorText(body)
 	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.base, status, said)}
 	switch {
@@ -296,7 +298,7 @@ func (c *Client) refused(status int, body []byte) error {
 	case status >= 500:
 		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.base, status, said, times(c.pace.Attempts))
 		f.Hint = "the server is in trouble; try `filler fill --resume` later"
-	case c.Shape() == "schema" && c.model.Shape == "auto":
+	case withForm && c.model.Shape == "auto":
 		c.words.Store(true)
 		f.Shape = true
 	default:
@@ -315,7 +317,10 @@ func timesOver(n int) string {
 // Waited gives a line for people about a wait before another attempt.
 func Waited(t fetch.Try) string {
 	why := fmt.Sprintf("answered %d", t.Status)
-	if t.Status == 0 {
+	switch {
+	case t.Status == 0 && !t.Sent:
+		why = "can't be reached"
+	case t.Status == 0:
 		why = "gave no whole answer"
 	}
 	return fmt.Sprintf("the server %s (attempt %d); next attempt in %s", why, t.Number, t.Wait.Round(100*time.Millisecond))

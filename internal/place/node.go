@@ -144,10 +144,21 @@ func (n *Node) Text() string {
 // part of it than a comment.
 func (n *Node) Prose(what string) string {
 	text := n.Filled(what)
-	if c := n.y.LineComment; c != "" && n.plain() && text != "" {
-		n.Fault(fmt.Sprintf("%s ends before `%s`, which YAML takes for a comment", what, shorten(c)), "put the text in quotes, or the comment on a line of its own")
+	if c := n.y.LineComment; c != "" && n.plain() && text != "" && n.file.joined(n.y.Line, c) {
+		n.Fault(fmt.Sprintf("%s ends before `%s`, which YAML takes for a comment", what, shorten(c)), "put the text in quotes, or set the comment apart by two spaces")
 	}
 	return text
+}
+
+// joined tells whether a comment stands one space behind the text before it.
+// Where people mean a comment they set it apart.
+func (f *File) joined(line int, comment string) bool {
+	for ; line <= len(f.lines); line++ {
+		if i := strings.Index(f.lines[line-1], comment); i > 1 {
+			return f.lines[line-1][i-2] != ' '
+		}
+	}
+	return false
 }
 
 // plain tells whether the scalar stands there without quotes or block sign.

@@ -22,7 +22,12 @@ type layout struct {
 }
 
 var layouts = []layout{
-	{"forms", form, func(v visit) visit { return v }},
+	{"forms", form, func(v visit) visit {
+		for i := range v.actions {
+			v.actions[i].what = upper(v.actions[i].what)
+		}
+		return v
+	}},
 	{"letters", letter, func(v visit) visit { v.weather = ""; return v }},
 	{"mails", mail, func(v visit) visit {
 		if v.closed {

@@ -1,0 +1,223 @@
+package main
+
+import (
+	"encoding/hex"
+	"errors"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/rogpeppe/go-internal/testscript"
+)
+
+func TestMain(m *testing.M) {
+	testscript.Main(m, map[string]func(){"filler": main})
+}
+
+func teeBody(r *http.Request, into io.Writer) io.ReadCloser {
+	return struct {
+		io.Reader
+		io.Closer
+	}{io.TeeReader(r.Body, into), r.Body}
+}
+
+// commands are what stories have beyond the program itself.
+var commands = map[string]func(ts *testscript.TestScript, neg bool, args []string){
+	// serve [MODE] starts a model server that fails in the way that MODE says,
+	// and sets $URL.
+	"serve": func(ts *testscript.TestScript, _ bool, args []string) {
+		p := &plainServer{limit: -1, answered: map[string]int{}}
+		if len(args) > 0 {
+			p.mode = args[0]
+		}
+		if n, err := strconv.Atoi(strings.TrimPrefix(p.mode, "limit=")); err == nil && strings.HasPrefix(p.mode, "limit=") {
+			p.mode, p.limit = "", n
+		}
+		s := httptest.NewServer(p)
+		ts.Defer(func() {
+			s.CloseClientConnections()
+			s.Close()
+		})
+		ts.Setenv("URL", s.URL+"/v1")
+		servers[ts.Getenv("WORK")] = p
+	},
+	// heal lifts what makes the server fail.
+	"heal": func(ts *testscript.TestScript, _ bool, _ []string) {
+		p := servers[ts.Getenv("WORK")]
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		p.mode, p.limit = "", -1
+	},
+	// once checks that the server has answered N requests, none of them twice.
+	"once": func(ts *testscript.TestScript, _ bool, args []string) {
+		p := servers[ts.Getenv("WORK")]
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		if strconv.Itoa(len(p.answered)) != args[0] {
+			ts.Fatalf("%d different requests were answered, not %s", len(p.answered), args[0])
+		}
+		for body, n := range p.answered {
+			if n > 1 {
+				ts.Fatalf("a request was answered %d times: %.200s", n, body)
+			}
+		}
+	},
+	// fills ARGS runs `filler ARGS`, which must fill every document; that some
+	// records are flawed (exit code 3) is for the story to say.
+	"fills": func(ts *testscript.TestScript, _ bool, args []string) {
+		var exit *exec.ExitError
+		if err := ts.Exec("filler", args...); errors.As(err, &exit) && exit.ExitCode() != 3 {
+			ts.Fatalf("filler %v: %v", args, err)
+		}
+	},
+	// bytes FILE HEX writes a file of bytes.
+	"bytes": func(ts *testscript.TestScript, _ bool, args []string) {
+		data, err := hex.DecodeString(args[1])
+		ts.Check(err)
+		ts.Check(os.WriteFile(ts.MkAbs(args[0]), data, 0o644))
+	},
+	// lines FILE N checks how many lines a file has.
+	"lines": func(ts *testscript.TestScript, _ bool, args []string) {
+		if n := strings.Count(ts.ReadFile(args[0]), "\n"); strconv.Itoa(n) != args[1] {
+			ts.Fatalf("%s has %d lines, not %s", args[0], n, args[1])
+		}
+	},
+	// replace FILE OLD NEW edits a file as a user would.
+	"replace": func(ts *testscript.TestScript, _ bool, args []string) {
+		text := ts.ReadFile(args[0])
+		if !strings.Contains(text, args[1]) {
+			ts.Fatalf("%s does not hold %q", args[0], args[1])
+		}
+		ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(strings.ReplaceAll(text, args[1], args[2])), 0o644))
+	},
+}
+
+var servers = map[string]*plainServer{}
+
+func TestStories(t *testing.T) {
+	testscript.Run(t, testscript.Params{Dir: "testdata/script", Cmds: commands, RequireUniqueNames: true})
+}
+
+// TestProjects runs the same stories on two projects of different trades and
+// with two servers that share no code.
+func TestProjects(t *testing.T) {
+	for _, project := range []string{"footbridge", "organ"} {
+		for _, server := range []string{"standin:steady", "plain"} {
+			t.Run(project+"/"+strings.ReplaceAll(server, ":", "-"), func(t *testing.T) {
+				testscript.Run(t, testscript.Params{Dir: "testdata/projectscript", Cmds: commands, Setup: func(env *testscript.Env) error {
+					from := "testdata/projects/" + project
+					if project == "footbridge" {
+						from = "../../internal/demo/project"
+					}
+					if server == "plain" {
+						s := httptest.NewServer(&plainServer{limit: -1, answered: map[string]int{}})
+						env.Defer(s.Close)
+						server = s.URL + "/v1"
+					}
+					env.Setenv("MODEL", server)
+					docs, err := filepath.Glob(from + "/documents/*.*")
+					if project == "footbridge" {
+						docs, err = filepath.Glob(from + "/documents/forms/*.*")
+					}
+					env.Setenv("DOC", strings.TrimPrefix(docs[0], from+"/"))
+					if err != nil {
+						return err
+					}
+					return os.CopyFS(env.WorkDir+"/project", os.DirFS(from))
+				}})
+			})
+		}
+	}
+}
+
+// TestKilled kills the program in the middle of a run. What was answered and
+// committed before is not asked again, and no document is lost.
+func TestKilled(t *testing.T) {
+	dir := t.TempDir()
+	filler := build(t)
+	p := &plainServer{limit: -1, answered: map[string]int{}, delay: 15 * time.Millisecond}
+	s := httptest.NewServer(p)
+	defer s.Close()
+	if err := os.CopyFS(dir, os.DirFS("../../internal/demo/project")); err != nil {
+		t.Fatal(err)
+	}
+	first := start(t, dir, filler, "fill", "--model", s.URL+"/v1", "-o", "first.jsonl")
+	for {
+		p.mu.Lock()
+		n := len(p.answered)
+		p.mu.Unlock()
+		if n >= 9 {
+			break
+		}
+		time.Sleep(time.Millisecond)
+	}
+	first.Process.Kill()
+	first.Wait()
+	p.mu.Lock()
+	before := map[string]int{}
+	for k, v := range p.answered {
+		before[k] = v
+	}
+	p.mu.Unlock()
+	fills(t, dir, filler, "fill", "--resume", "-o", "all.jsonl")
+	data, err := os.ReadFile(dir + "/all.jsonl")
+	if err != nil || strings.Count(string(data), "\n") != 16 {
+		t.Fatalf("16 records should have come out: %v, %d", err, strings.Count(string(data), "\n"))
+	}
+	twice := 0
+	for body := range before {
+		if p.answered[body] > 1 {
+			twice++
+		}
+	}
+	// Only what was in flight when the program died may be asked again.
+	if twice > 8 {
+		t.Errorf("%d answered requests were sent a second time; at most the 8 in flight may be", twice)
+	}
+}
+
+// TestInterrupted stops a run as Ctrl-C does: it ends soon, says how to go on,
+// and the next go completes it.
+func TestInterrupted(t *testing.T) {
+	dir := t.TempDir()
+	filler := build(t)
+	p := &plainServer{limit: -1, answered: map[string]int{}, delay: 60 * time.Millisecond}
+	s := httptest.NewServer(p)
+	defer s.Close()
+	if err := os.CopyFS(dir, os.DirFS("../../internal/demo/project")); err != nil {
+		t.Fatal(err)
+	}
+	cmd := start(t, dir, filler, "fill", "--model", s.URL+"/v1", "-o", "first.jsonl")
+	for {
+		p.mu.Lock()
+		n := len(p.answered)
+		p.mu.Unlock()
+		if n >= 3 {
+			break
+		}
+		time.Sleep(time.Millisecond)
+	}
+	cmd.Process.Signal(os.Interrupt)
+	err := cmd.Wait()
+	said := cmd.Stderr.(*strings.Builder).String()
+	if cmd.ProcessState.ExitCode() != 1 || !strings.Contains(said, "go on with `filler fill --resume=1`") {
+		t.Fatalf("after an interrupt: %v\n%s", err, said)
+	}
+	fills(t, dir, filler, "fill", "--resume", "-o", "all.jsonl")
+	data, _ := os.ReadFile(dir + "/all.jsonl")
+	if strings.Count(string(data), "\n") != 16 {
+		t.Fatalf("16 records should have come out, not %d", strings.Count(string(data), "\n"))
+	}
+	for body, n := range p.answered {
+		if n > 1 {
+			t.Errorf("a request that came home after the interrupt was sent again: %.100s", body)
+		}
+	}
+}
