@@ -209,6 +209,7 @@ func (a *app) printOne(f *fill.Filler, run int64) error {
 type output struct {
 	path string
 	temp *os.File
+	bare bool // temp is the file itself: a device or a pipe
 }
 
 func openOutput(path string) (*output, error) {
@@ -218,11 +219,21 @@ func openOutput(path string) (*output, error) {
 	if info, err := os.Stat(path); err == nil && info.IsDir() {
 		return nil, &document.Error{File: path, Msg: "this is a folder", Hint: "name a file for the records"}
 	}
+	if info, err := os.Stat(path); err == nil && !info.Mode().IsRegular() {
+		file, err := os.OpenFile(path, os.O_WRONLY, 0)
+		if err != nil {
+			return nil, &document.Error{File: path, Msg: "can't be written", Hint: "check its permissions"}
+		}
+		return &output{path, file, true}, nil
+	}
+	if target, err := filepath.EvalSymlinks(path); err == nil {
+		path = target
+	}
 	temp, err := os.CreateTemp(filepath.Dir(path), ".records-*")
 	if err != nil {
 		return nil, &document.Error{File: path, Msg: "can't be written", Hint: "check that its folder is there and may be written"}
 	}
-	return &output{path, temp}, nil
+	return &output{path, temp, false}, nil
 }
 
 // write writes the records of a run in document order.
@@ -232,13 +243,13 @@ func (o *output) write(f *fill.Filler, run int64, bare bool) error {
 	if err == nil {
 		err = w.Flush()
 	}
-	if err == nil {
+	if err == nil && !o.bare {
 		err = o.temp.Chmod(0o644)
 	}
 	if cerr := o.temp.Close(); err == nil {
 		err = cerr
 	}
-	if err == nil {
+	if err == nil && !o.bare {
 		err = os.Rename(o.temp.Name(), o.path)
 	}
 	if err != nil {
@@ -249,8 +260,11 @@ func (o *output) write(f *fill.Filler, run int64, bare bool) error {
 
 // abandon takes away what was not put in place.
 func (o *output) abandon() {
-	if o.temp != nil {
-		o.temp.Close()
+	if o.temp == nil {
+		return
+	}
+	o.temp.Close()
+	if !o.bare {
 		os.Remove(o.temp.Name())
 	}
 }

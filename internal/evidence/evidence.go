@@ -3,7 +3,6 @@ package evidence
 import (
 	"fmt"
 	"sort"
-	"strings"
 	"time"
 
 	"filler/internal/schema"
@@ -57,7 +56,7 @@ func (ps Places) JSON(record *value.Value) value.Value {
 
 // Of finds the evidence of every value in a record.
 func Of(s *schema.Schema, record *value.Value, ix *Index) Places {
-	w := &weigher{ix: ix, places: Places{}}
+	w := &weigher{ix: ix, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}}
 	w.collect(s.Root, "", nil, record)
 	w.choose()
 	return w.places
@@ -80,19 +79,35 @@ type leaf struct {
 // item is a list item or the record itself: values of one item stand together.
 type item struct {
 	parent *item
-	prior  *item // the item before it in its list
-	placed []span
+	prior  *item  // the item before it in its list
+	placed []span // the first places found in it, those of items within it too
+	last   int    // where the last of them starts; -1: none
+}
+
+// maxPlaced bounds how many places of an item others are measured against.
+const maxPlaced = 16
+
+// take notes a place found in the item.
+func (it *item) take(s span) {
+	for ; it != nil; it = it.parent {
+		if len(it.placed) < maxPlaced {
+			it.placed = append(it.placed, s)
+		}
+		it.last = max(it.last, s.start)
+	}
 }
 
 type weigher struct {
 	ix     *Index
 	places Places
 	leaves []*leaf
+	names  map[*schema.Field][][]string
+	found  map[sought][]candidate
 }
 
 func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.Value) {
 	if it == nil {
-		it = &item{}
+		it = &item{last: -1}
 	}
 	switch {
 	case v.Empty():
@@ -105,13 +120,32 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 	case f.Type == schema.List && v.Kind == value.Array:
 		var prior *item
 		for i := range v.Kids {
-			kid := &item{parent: it, prior: prior}
+			kid := &item{parent: it, prior: prior, last: -1}
 			w.collect(f.Item, p.Index(i), kid, &v.Kids[i])
 			prior = kid
 		}
 	case f.IsLeaf():
-		w.leaves = append(w.leaves, &leaf{path: p, item: it, cands: w.candidates(f, v)})
+		w.leaves = append(w.leaves, &leaf{path: p, item: it, cands: w.known(f, v)})
 	}
+}
+
+// sought is a value of a field, whichever item it stands in.
+type sought struct {
+	f    *schema.Field
+	kind value.Kind
+	text string
+}
+
+// known gives the candidates of a value, found once for all items that hold
+// it: those that a label leads, if any are led.
+func (w *weigher) known(f *schema.Field, v *value.Value) []candidate {
+	key := sought{f, v.Kind, v.Text}
+	cands, ok := w.found[key]
+	if !ok {
+		cands = narrow(w.candidates(f, v))
+		w.found[key] = cands
+	}
+	return cands
 }
 
 // candidates gives the places where the value of a field may stand.
@@ -182,37 +216,44 @@ const labelReach = 48
 // led reports whether a label of the field, or its name, stands before s in
 // the same line.
 func (w *weigher) led(f *schema.Field, s span) bool {
-	from := max(0, s.start-labelReach)
-	before := w.ix.text[from:s.start]
-	if i := strings.LastIndexByte(before, '\n'); i >= 0 {
-		before = before[i+1:]
-	}
-	before = " " + foldLine(before) + " "
-	names := append([]string{f.Name}, f.Labels...)
-	for _, name := range names {
-		if name = foldLine(schema.Spoken(name)); name != "" && strings.Contains(before, " "+name+" ") {
-			return true
+	first := w.ix.tokenAt(s.start)
+	for at := first - 1; at >= 0; at-- {
+		t := w.ix.tokens[at]
+		if t.end < s.start-labelReach || w.ix.line(t.start) != w.ix.line(s.start) {
+			return false
+		}
+		for _, name := range w.labels(f) {
+			if begin := at - len(name) + 1; begin >= 0 && w.ix.reads(begin, name) && w.ix.line(w.ix.tokens[begin].start) == w.ix.line(s.start) {
+				return true
+			}
 		}
 	}
 	return false
 }
 
-// foldLine gives the words of a text in lower case, one space between them.
-func foldLine(text string) string {
-	var words []string
-	for _, t := range tokenize(text) {
-		words = append(words, t.word)
+// labels gives the folded words of a field's labels and name.
+func (w *weigher) labels(f *schema.Field) [][]string {
+	if names, ok := w.names[f]; ok {
+		return names
 	}
-	return strings.Join(words, " ")
+	var names [][]string
+	for _, name := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
+		var words []string
+		for _, t := range tokenize(name) {
+			words = append(words, t.word)
+		}
+		if len(words) > 0 {
+			names = append(names, words)
+		}
+	}
+	w.names[f] = names
+	return names
 }
 
 // choose places the leaves, those with the fewest candidates first, since
 // what stands in one place only tells where its item is.
 func (w *weigher) choose() {
 	waiting := append([]*leaf(nil), w.leaves...)
-	for _, l := range waiting {
-		l.narrow()
-	}
 	sort.SliceStable(waiting, func(i, j int) bool { return len(waiting[i].cands) < len(waiting[j].cands) })
 	for _, l := range waiting {
 		total := len(l.cands)
@@ -227,24 +268,23 @@ func (w *weigher) choose() {
 				best, bestCost = c, cost
 			}
 		}
-		for it := l.item; it != nil; it = it.parent {
-			it.placed = append(it.placed, best.span)
-		}
+		l.item.take(best.span)
 		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Rivals: total - 1}
 	}
 }
 
 // narrow keeps the candidates that a label leads, if any are led.
-func (l *leaf) narrow() {
+func narrow(cands []candidate) []candidate {
 	var led []candidate
-	for _, c := range l.cands {
+	for _, c := range cands {
 		if c.led {
 			led = append(led, c)
 		}
 	}
 	if len(led) > 0 {
-		l.cands = led
+		return led
 	}
+	return cands
 }
 
 // cost says how badly a candidate fits the places of its item. What stands
@@ -256,27 +296,23 @@ func (w *weigher) cost(l *leaf, c candidate) int {
 		cost += 8
 	}
 	for it := l.item; it != nil; it = it.parent {
-		if len(it.placed) == 0 {
-			if it.prior != nil && len(it.prior.placed) > 0 {
-				return cost + follow(it.prior.placed, c.span)
-			}
-			continue
+		switch {
+		case len(it.placed) > 0:
+			return cost + w.distance(it.placed, c.span)
+		case it.prior != nil && it.prior.last >= 0:
+			return cost + follow(it.prior.last, c.start)
 		}
-		return cost + w.distance(it.placed, c.span)
 	}
 	return cost + c.start/64 // nothing to go by: the first place
 }
 
 func (w *weigher) distance(placed []span, c span) int {
 	best := 1 << 40
+	line := w.ix.line(c.start)
 	for _, p := range placed {
-		var gap, lines int
-		if c.start >= p.start {
-			gap = max(0, c.start-p.end)
-			lines = strings.Count(w.ix.text[p.start:c.start], "\n")
-		} else {
-			gap = 2 * max(0, p.start-c.end)
-			lines = 2 * strings.Count(w.ix.text[c.start:p.start], "\n")
+		gap, lines := max(0, c.start-p.end), line-w.ix.line(p.start)
+		if c.start < p.start {
+			gap, lines = 2*max(0, p.start-c.end), -2*lines
 		}
 		best = min(best, gap+100*lines)
 	}
@@ -284,13 +320,9 @@ func (w *weigher) distance(placed []span, c span) int {
 }
 
 // follow prefers the nearest place behind the item before.
-func follow(prior []span, c span) int {
-	end := 0
-	for _, p := range prior {
-		end = max(end, p.start)
+func follow(prior, start int) int {
+	if start >= prior {
+		return start - prior
 	}
-	if c.start >= end {
-		return c.start - end
-	}
-	return 10*(end-c.start) + 1000
+	return 10*(prior-start) + 1000
 }

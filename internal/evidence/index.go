@@ -13,6 +13,7 @@
 package evidence
 
 import (
+	"sort"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -36,6 +37,7 @@ type Index struct {
 	tokens  []token
 	words   map[string][]int  // folded word → its tokens
 	numbers map[string][]span // canonical number → its places
+	breaks  []int             // where lines end
 }
 
 // NewIndex indexes a source text.
@@ -46,7 +48,30 @@ func NewIndex(text string) *Index {
 		ix.words[t.word] = append(ix.words[t.word], i)
 	}
 	ix.findNumbers()
+	for i := 0; i < len(text); i++ {
+		if text[i] == '\n' {
+			ix.breaks = append(ix.breaks, i)
+		}
+	}
 	return ix
+}
+
+// line gives the number of the line that holds offset, from 0.
+func (ix *Index) line(offset int) int { return sort.SearchInts(ix.breaks, offset) }
+
+// tokenAt gives the first token that does not end before offset.
+func (ix *Index) tokenAt(offset int) int {
+	return sort.Search(len(ix.tokens), func(i int) bool { return ix.tokens[i].end > offset })
+}
+
+// reads tells whether the tokens from first on are these words.
+func (ix *Index) reads(first int, words []string) bool {
+	for i, w := range words {
+		if first+i >= len(ix.tokens) || ix.tokens[first+i].word != w {
+			return false
+		}
+	}
+	return true
 }
 
 func isWordRune(r rune) bool {

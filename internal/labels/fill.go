@@ -175,7 +175,7 @@ func opening(body string, own []*slot) string {
 	if i := strings.IndexAny(body, ",;:(–"); i >= 0 {
 		end = i
 	}
-	low := strings.ToLower(body[:end])
+	low := lower(body[:end])
 	for _, s := range own {
 		for _, name := range s.names {
 			for _, lead := range []string{" in ", " of ", " by ", " until ", " "} {
@@ -260,7 +260,7 @@ func assign(out *value.Value, s *slot, text string) bool {
 // a choice, by the words of its options.
 func inline(out *value.Value, s *slot, lines []*line) bool {
 	for _, l := range lines {
-		low := strings.ToLower(l.body)
+		low := lower(l.body)
 		for _, name := range s.names {
 			i := wordIndex(low, strings.Join(name, " "))
 			if i < 0 {

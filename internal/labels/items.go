@@ -65,7 +65,9 @@ func bare(v *value.Value) bool {
 func itemNames(f *schema.Field) []string {
 	var names []string
 	for _, n := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
-		names = append(names, singular(strings.Join(words(n), " ")))
+		if one := singular(strings.Join(words(n), " ")); one != "" {
+			names = append(names, one)
+		}
 	}
 	return names
 }
@@ -75,7 +77,7 @@ var headRest = regexp.MustCompile(`^(?:\s*(?:no\.?|nr\.?|number|#))?\s*[:.#â€“â€
 // heading gives the mark of the item that a line heads, as the 2 of `Bay 2:`,
 // and what follows it.
 func heading(f *schema.Field, l *line) (id, behind string, ok bool) {
-	low := strings.ToLower(l.body)
+	low := lower(l.body)
 	for _, name := range itemNames(f) {
 		rest, ok := strings.CutPrefix(low, name)
 		if !ok || rest == "" || letter(rest[0]) {
@@ -225,7 +227,7 @@ func titleRest(f *schema.Field, l *line) (string, bool) {
 	}
 	for _, n := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
 		want := words(n)
-		if len(want) <= len(got) && strings.Join(got[:len(want)], " ") == strings.Join(want, " ") {
+		if len(want) > 0 && len(want) <= len(got) && strings.Join(got[:len(want)], " ") == strings.Join(want, " ") {
 			return strings.TrimSpace(rest), true
 		}
 		if len(want) == 1 && len(got) <= 3 && alike(got[len(got)-1], want[0]) >= 0.8 {
@@ -243,7 +245,7 @@ func sectioned(f *schema.Field, item []*slot, lines []*line, outer []*slot) (reg
 			continue
 		}
 		used = []*line{l}
-		if rest != "" && !unknowns[strings.ToLower(strings.Trim(rest, ". "))] {
+		if rest != "" && !unknowns[lower(strings.Trim(rest, ". "))] {
 			for _, part := range strings.Split(rest, ";") {
 				regions = append(regions, []*line{readLine(strings.TrimSpace(part))})
 			}
@@ -431,11 +433,11 @@ func (w *filler) byOption(f *schema.Field, lines []*line) value.Value {
 		if word == "" {
 			return out
 		}
-		start := wordIndex(strings.ToLower(rest), strings.ToLower(word))
+		start := wordIndex(lower(rest), lower(word))
 		rest = rest[start:]
 		end := len(rest)
 		if _, next := optionIn(choice.f, rest[len(word):]); next != "" {
-			end = len(word) + wordIndex(strings.ToLower(rest[len(word):]), strings.ToLower(next))
+			end = len(word) + wordIndex(lower(rest[len(word):]), lower(next))
 		}
 		v := blank(f.Item)
 		fillSlots(&v, item, []*line{readLine(rest[:end])})

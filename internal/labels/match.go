@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"github.com/agext/levenshtein"
 
@@ -74,7 +75,7 @@ var shortForms = map[string]string{"no": "number", "nr": "number", "num": "numbe
 
 // words gives the folded words of a label.
 func words(text string) []string {
-	list := strings.FieldsFunc(strings.ToLower(text), func(r rune) bool {
+	list := strings.FieldsFunc(lower(text), func(r rune) bool {
 		return !unicode.IsLetter(r) && !unicode.IsDigit(r)
 	})
 	for i, w := range list {
@@ -275,4 +276,18 @@ func splitPairs(body string) []pairText {
 		}
 	}
 	return pairs
+}
+
+// lower gives text in lower case with every letter at its old offset: a letter
+// whose lower case takes another number of bytes stays.
+func lower(text string) string {
+	b := []byte(text)
+	for i := 0; i < len(b); {
+		r, size := utf8.DecodeRune(b[i:])
+		if low := unicode.ToLower(r); r != utf8.RuneError && utf8.RuneLen(low) == size {
+			utf8.EncodeRune(b[i:], low)
+		}
+		i += size
+	}
+	return string(b)
 }

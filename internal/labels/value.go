@@ -20,7 +20,7 @@ var (
 // printed; "" where there is none.
 func printed(f *schema.Field, text string) string {
 	text = strings.TrimSpace(text)
-	if unknowns[strings.ToLower(strings.Trim(text, ". "))] {
+	if unknowns[lower(strings.Trim(text, ". "))] {
 		return ""
 	}
 	switch f.Type {
@@ -58,7 +58,7 @@ func yesNo(f *schema.Field, word string) (b, known bool) {
 	if b, known = tidy.YesNo(word); known {
 		return b, known
 	}
-	word = strings.ToLower(word)
+	word = lower(word)
 	for _, w := range words(schema.Spoken(f.Name)) {
 		if word == w {
 			return true, true
@@ -73,7 +73,7 @@ func yesNo(f *schema.Field, word string) (b, known bool) {
 var numberWords = []string{"zero", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
 
 func numberWord(text string) string {
-	first, _, _ := strings.Cut(strings.ToLower(strings.TrimSpace(text)), " ")
+	first, _, _ := strings.Cut(lower(strings.TrimSpace(text)), " ")
 	for _, w := range numberWords {
 		if w == first {
 			return w
@@ -85,11 +85,11 @@ func numberWord(text string) string {
 // optionIn finds the option of a choice whose words stand first in a text; of
 // two that start at the same place the longer.
 func optionIn(f *schema.Field, text string) (option, word string) {
-	low := strings.ToLower(text)
+	low := lower(text)
 	at := len(low) + 1
 	for _, o := range f.Of {
 		for _, w := range append([]string{o.Value, schema.Spoken(o.Value)}, o.Also...) {
-			i := wordIndex(low, strings.ToLower(w))
+			i := wordIndex(low, lower(w))
 			if i >= 0 && (i < at || i == at && len(w) > len(word)) {
 				at, option, word = i, o.Value, text[i:i+len(w)]
 			}

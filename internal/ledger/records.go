@@ -71,6 +71,24 @@ func (l *Ledger) Answered(key string) (*Exchange, error) {
 	return &x, nil
 }
 
+// Shape gives the shape that a model's server is known to take, or "".
+func (l *Ledger) Shape(identity string) (string, error) {
+	var shape string
+	err := l.db.QueryRow("SELECT shape FROM model WHERE identity = ?", identity).Scan(&shape)
+	if errors.Is(err, sql.ErrNoRows) {
+		return "", nil
+	}
+	return shape, l.explain(err)
+}
+
+// SaveShape keeps what a model's server takes.
+func (l *Ledger) SaveShape(ctx context.Context, identity, shape string) error {
+	return l.write(ctx, func(tx *sql.Tx) error {
+		_, err := tx.Exec("INSERT OR REPLACE INTO model(identity, shape) VALUES(?, ?)", identity, shape)
+		return err
+	})
+}
+
 // Exchanges gives the exchanges of one task, in order, without their requests.
 func (l *Ledger) Exchanges(run int64, n int) ([]Exchange, error) {
 	rows, err := l.db.Query(`SELECT id, key, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at

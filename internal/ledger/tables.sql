@@ -17,6 +17,11 @@ CREATE TABLE run(
   seconds REAL NOT NULL DEFAULT 0
 );
 
+CREATE TABLE model(
+  identity TEXT PRIMARY KEY,
+  shape    TEXT NOT NULL            -- the strongest that the server takes
+) WITHOUT ROWID;
+
 CREATE TABLE task(
   run      INTEGER NOT NULL,
   n        INTEGER NOT NULL,        -- place of the document in the run, from 0

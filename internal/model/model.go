@@ -37,6 +37,8 @@ import (
 type Keeper interface {
 	Answered(key string) (*ledger.Exchange, error)
 	SaveExchange(ctx context.Context, x ledger.Exchange) error
+	Shape(identity string) (string, error)
+	SaveShape(ctx context.Context, identity, shape string) error
 }
 
 // Client asks one model. Its methods may be called by many goroutines.
@@ -66,6 +68,10 @@ func New(m *project.Model, base, key string, pace project.Pace, keeper Keeper) *
 		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
 	}
 	c.words.Store(m.Shape == "words")
+	if m.Shape == "auto" {
+		known, err := keeper.Shape(Identity(m))
+		c.words.Store(err == nil && known == "words")
+	}
 	return c
 }
 
@@ -186,7 +192,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	}
 	raw = c.strike(raw)
 	if status != http.StatusOK {
-		return nil, c.refused(status, raw, len(req.Format) > 0)
+		return nil, c.refused(ctx, status, raw, len(req.Format) > 0)
 	}
 	reply, err := chat.ReadReply(raw)
 	if err != nil {
@@ -280,7 +286,7 @@ func times(n int) string {
 
 // refused puts an answer other than 200 into words. withForm says that the
 // request asked for shape schema.
-func (c *Client) refused(status int, body []byte, withForm bool) error {
+func (c *Client) refused(ctx context.Context, status int, body []byte, withForm bool) error {
 	said := chat.ErrorText(body)
 	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.base, status, said)}
 	switch {
@@ -299,7 +305,11 @@ func (c *Client) refused(status int, body []byte, withForm bool) error {
 		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.base, status, said, times(c.pace.Attempts))
 		f.Hint = "the server is in trouble; try `filler fill --resume` later"
 	case withForm && c.model.Shape == "auto":
-		c.words.Store(true)
+		if !c.words.Swap(true) {
+			if err := c.keeper.SaveShape(context.WithoutCancel(ctx), Identity(c.model), "words"); err != nil {
+				return err
+			}
+		}
 		f.Shape = true
 	default:
 		f.Hint = "the server does not take this request; `filler trace` shows it"

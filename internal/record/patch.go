@@ -1,6 +1,7 @@
 package record
 
 import (
+	"errors"
 	"fmt"
 
 	jsonpatch "github.com/evanphx/json-patch/v5"
@@ -209,7 +210,14 @@ func shifted(moved []value.Pointer, o operation) string {
 	return ""
 }
 
-func apply(record, patch *value.Value) (value.Value, error) {
+// apply hands the operations to the library. It falls over on some that are
+// valid (a test against null, as of v5.9.11); such a patch is refused.
+func apply(record, patch *value.Value) (after value.Value, err error) {
+	defer func() {
+		if recover() != nil {
+			err = errors.New("an operation on null")
+		}
+	}()
 	decoded, err := jsonpatch.DecodePatch(patch.JSON())
 	if err != nil {
 		return value.Value{}, err

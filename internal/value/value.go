@@ -191,7 +191,10 @@ func equalMembers(a, b *Value) bool {
 		return false
 	}
 	for i := range a.Kids {
-		other := b.Get(a.Kids[i].Name)
+		other := &b.Kids[i]
+		if other.Name != a.Kids[i].Name {
+			other = b.Get(a.Kids[i].Name)
+		}
 		if other == nil || !Equal(&a.Kids[i], other) {
 			return false
 		}

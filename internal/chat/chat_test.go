@@ -1,0 +1,61 @@
+package chat
+
+import (
+	"bytes"
+	"encoding/json"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestBodyIsItsParts(t *testing.T) {
+	seed := int64(7)
+	r := &Request{Model: "m\"1", Messages: []Message{{"system", "a\n\"b\""}, {"user", "é\x01"}}, MaxTokens: 50, Seed: &seed,
+		FormatName: "f", Format: []byte(`{"type":"object"}`), Extra: map[string]string{"top_p": "0.5", "max_tokens": "9"}}
+	assert.Equal(t, bytes.Join(r.Parts(), nil), r.Body())
+	assert.Equal(t, r.Body(), r.Body(), "the same request has the same bytes")
+	var back map[string]any
+	require.NoError(t, json.Unmarshal(r.Body(), &back))
+	assert.Equal(t, `m"1`, back["model"])
+	assert.Equal(t, []any{map[string]any{"role": "system", "content": "a\n\"b\""}, map[string]any{"role": "user", "content": "é\x01"}}, back["messages"])
+	assert.EqualValues(t, 9, back["max_tokens"], "the user's own keys win")
+	assert.EqualValues(t, 7, back["seed"])
+	assert.Equal(t, map[string]any{"type": "json_schema", "json_schema": map[string]any{"name": "f", "strict": true, "schema": map[string]any{"type": "object"}}}, back["response_format"])
+}
+
+func TestReadReply(t *testing.T) {
+	for _, c := range []struct{ body, text, fails string }{
+		{`{"choices":[{"message":{"content":"hi"},"finish_reason":"stop"}],"usage":{"prompt_tokens":3,"completion_tokens":1}}`, "hi", ""},
+		{`{"choices":[{"message":{"content":[{"type":"text","text":"a"},{"type":"text","text":"b"}]}}]}`, "ab", ""},
+		{`{"choices":[{"message":{"content":null,"refusal":"no"}}]}`, "", ""},
+		{`{"choices":[]}`, "", "no choices"},
+		{`{"choices":[{"message":{"content":7}}]}`, "", "neither text"},
+		{`{"error":{"message":"too long"}}`, "", "too long"},
+		{`{"choices":[{"mess`, "", "not complete JSON"},
+		{"  <!DOCTYPE HTML><p>", "", "web page"},
+	} {
+		r, err := ReadReply([]byte(c.body))
+		if c.fails != "" {
+			require.Error(t, err, c.body)
+			assert.Contains(t, err.Error(), c.fails)
+			continue
+		}
+		require.NoError(t, err, c.body)
+		assert.Equal(t, c.text, r.Text)
+	}
+	r, _ := ReadReply([]byte(`{"choices":[{"message":{"content":""}}],"usage":{"prompt_tokens":3,"completion_tokens":1}}`))
+	assert.Equal(t, []any{true, 3, 1}, []any{r.HasUsage, r.TokensIn, r.TokensOut})
+	r, _ = ReadReply([]byte(`{"choices":[{"message":{}}]}`))
+	assert.False(t, r.HasUsage)
+}
+
+func TestErrorText(t *testing.T) {
+	for body, want := range map[string]string{
+		`{"error":{"message":"a\nb"}}`: "a b", `{"error":"plain"}`: "plain", `{"message":"m"}`: "m", `{"detail":"d"}`: "d",
+		`oops`: "oops", ``: "nothing more", `<html>`: "a web page",
+	} {
+		assert.Equal(t, want, ErrorText([]byte(body)))
+	}
+	assert.LessOrEqual(t, len([]rune(ErrorText(bytes.Repeat([]byte("x "), 9000)))), 300)
+}

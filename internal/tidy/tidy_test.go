@@ -1,0 +1,71 @@
+package tidy
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+const text = `
+schema: s
+fields:
+  t: A text.
+  i: {integer: A number.}
+  n: {number: A number.}
+  b: {boolean: Yes or no.}
+  d: {date: A day., written: [D.M.YYYY]}
+  two: {date: A day with two readings., written: [D/M/YYYY, M/D/YYYY]}
+  c: {choice: A choice., of: {loose_rail: {also: [handrail off]}, rot: {also: [decay]}, rust: {also: [decay of iron]}}}
+  l: {list: A list., fields: {x: A text.}}
+  p: {list: A list., items: {integer: A number.}}
+`
+
+func TestTidies(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(text))
+	require.NoError(t, err)
+	for _, c := range []struct{ in, out, rule string }{
+		{`{"t":"  a \n b "}`, `{"t":"a b"}`, RuleSpaces},
+		{`{"t":""}`, `{"t":null}`, RuleBlank},
+		{`{"t":4411}`, `{"t":"4411"}`, RuleAsText},
+		{`{"i":"007"}`, `{"i":7}`, RuleDigits},
+		{`{"i":"-3.0"}`, `{"i":-3}`, RuleDigits},
+		{`{"i":3.00}`, `{"i":3}`, RuleWhole},
+		{`{"i":"3.5"}`, `{"i":"3.5"}`, ""},
+		{`{"i":3.5}`, `{"i":3.5}`, ""},
+		{`{"i":"about 3"}`, `{"i":"about 3"}`, ""},
+		{`{"n":"12.50"}`, `{"n":12.50}`, RuleDigits},
+		{`{"n":"1,5"}`, `{"n":"1,5"}`, ""}, // two readings
+		{`{"n":"99999999999999999999.1"}`, `{"n":99999999999999999999.1}`, RuleDigits},
+		{`{"b":"Yes"}`, `{"b":true}`, RuleYesNo},
+		{`{"b":"maybe"}`, `{"b":"maybe"}`, ""},
+		{`{"d":"3.4.2031"}`, `{"d":"2031-04-03"}`, RuleDate},
+		{`{"d":"3 April 2031"}`, `{"d":"2031-04-03"}`, RuleDate},
+		{`{"d":"03.04.31"}`, `{"d":"03.04.31"}`, ""},
+		{`{"d":"3/4/2031"}`, `{"d":"3/4/2031"}`, ""},
+		{`{"two":"3/4/2031"}`, `{"two":"3/4/2031"}`, ""},
+		{`{"two":"4/4/2031"}`, `{"two":"2031-04-04"}`, RuleDate},
+		{`{"c":"Loose Rail"}`, `{"c":"loose_rail"}`, RuleChoice},
+		{`{"c":"handrail off."}`, `{"c":"loose_rail"}`, RuleChoice},
+		{`{"c":"gone"}`, `{"c":"gone"}`, ""},
+		{`{"l":{"x":"a"}}`, `{"l":[{"x":"a"}]}`, RuleListOne},
+		{`{"l":[{"x":" a"}],"p":["2"]}`, `{"l":[{"x":"a"}],"p":[2]}`, RuleSpaces},
+		{`{"unknown":" a "}`, `{"unknown":" a "}`, ""},
+		{`[1]`, `[1]`, ""},
+	} {
+		v, err := value.Parse(c.in)
+		require.NoError(t, err, c.in)
+		changes := Record(s, &v)
+		assert.Equal(t, c.out, v.String())
+		if c.rule == "" {
+			assert.Empty(t, changes, c.in)
+		} else {
+			require.NotEmpty(t, changes, c.in)
+			assert.Equal(t, c.rule, changes[0].Rule)
+		}
+		assert.Empty(t, Record(s, &v), "tidying twice changes nothing more: %s", c.in)
+	}
+}
