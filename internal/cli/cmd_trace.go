@@ -154,7 +154,7 @@ func (t *tracer) step(s *value.Value) error {
 	case "patch":
 		return t.patch(s)
 	case "evidence":
-		t.line("evidence", faint, "%s quoted, %s restated, %s nowhere", text(s, "quoted"), text(s, "restated"), text(s, "none"))
+		t.line("evidence", faint, "%s quoted, %s restated, %s inferred, %s nowhere in the source", text(s, "quoted"), text(s, "restated"), text(s, "inferred"), text(s, "none"))
 	case "end":
 		t.line("end", bold, "%s", text(s, "status"))
 	}

@@ -16,11 +16,12 @@ import (
 // progress shows how far a run is: a line that renews itself on a terminal,
 // else a plain line every few seconds.
 type progress struct {
-	a     *app
-	bar   *progressbar.ProgressBar
-	began time.Time
-	last  time.Time
-	start int // documents that were done before
+	a      *app
+	bar    *progressbar.ProgressBar
+	began  time.Time
+	last   time.Time
+	waited time.Time
+	start  int // documents that were done before
 }
 
 // lineEvery is how often a plain line comes.
@@ -72,6 +73,10 @@ func (p *progress) onTerminal(now fill.Progress) {
 }
 
 func (p *progress) waiting(t fetch.Try) {
+	if time.Since(p.waited) < time.Second {
+		return // many wait at once where a server is busy; one line tells it
+	}
+	p.waited = time.Now()
 	p.clear()
 	p.a.notef("%s\n", model.Waited(t))
 }

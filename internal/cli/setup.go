@@ -115,7 +115,7 @@ func (a *app) kept() (*ledger.Ledger, *project.Project, error) {
 	w := &work{project: p}
 	l, err := ledger.OpenToRead(w.ledgerFile())
 	if errors.Is(err, ledger.ErrNone) && p == nil {
-		return nil, nil, none
+		return nil, nil, errors.New("no project and no runs are here; go to a project, or fill something first")
 	}
 	return l, p, err
 }

@@ -20,7 +20,7 @@ func (a *app) printRecord(s *schema.Schema, l *record.Line) {
 	if l.Status != record.Failed {
 		t.field(s.Root, "", &l.Record, 0)
 		t.print()
-		a.printf("%s\n", a.paint(faint, `" quoted   ~ restated   ? nowhere in the source   ! problem`))
+		a.printf("%s\n", a.paint(faint, `" quoted   ~ restated   i inferred   ? nowhere in the source   ! problem   · the line it stands in`))
 	}
 	for _, p := range l.Problems {
 		a.printf("%s %s\n", a.paint(bad, "!"), p)
@@ -41,6 +41,7 @@ type treeRow struct {
 	name, mark string
 	tone       tone
 	value      string
+	line       string // of the source
 }
 
 type tree struct {
@@ -59,7 +60,10 @@ func (t *tree) field(f *schema.Field, p value.Pointer, v *value.Value, level int
 			at := p.Key(kid.Name)
 			below := f.Child(kid.Name)
 			if below == nil {
-				t.rows = append(t.rows, treeRow{pad + kid.Name, "!", bad, kid.String()})
+				t.rows = append(t.rows, treeRow{pad + kid.Name, "!", bad, kid.String(), ""})
+				continue
+			}
+			if below.Type == schema.List && below.Item.IsLeaf() && kid.Kind == value.Array && t.inline(pad+kid.Name, at, kid) {
 				continue
 			}
 			if below.IsLeaf() || simple(kid) {
@@ -89,21 +93,63 @@ func simple(v *value.Value) bool {
 	return len(v.Kids) == 0
 }
 
-func (t *tree) leaf(name string, p value.Pointer, v *value.Value) {
-	mark, mt := " ", plain
+// inline puts a list of plain items into one row, marked by its weakest item.
+func (t *tree) inline(name string, p value.Pointer, v *value.Value) bool {
+	row := treeRow{name: name, mark: " "}
+	var texts []string
+	for i := range v.Kids {
+		mark, tn, line := t.mark(p.Index(i))
+		if weaker(mark, row.mark) {
+			row.mark, row.tone = mark, tn
+		}
+		if row.line == "" {
+			row.line = line
+		}
+		texts = append(texts, v.Kids[i].Text)
+	}
+	if _, wrong := t.problems[p]; wrong {
+		row.mark, row.tone = "!", bad
+	}
+	row.value = strings.Join(texts, ", ")
+	if len(texts) == 0 {
+		row.value = "–"
+	}
+	t.rows = append(t.rows, row)
+	return true
+}
+
+func weaker(a, b string) bool {
+	const order = " \"~i?!"
+	return strings.Index(order, a) > strings.Index(order, b)
+}
+
+// mark gives the sign of a place: how its value stands in the source, or that
+// something is wrong with it; and the line of the source.
+func (t *tree) mark(p value.Pointer) (mark string, tn tone, line string) {
+	mark = " "
 	if place := t.line.Evidence.Get(string(p)); place != nil {
+		if at := place.Get("line"); at != nil {
+			line = at.Text
+		}
 		switch place.Get("kind").Text {
 		case "quoted":
 			mark = `"`
 		case "restated":
 			mark = "~"
+		case "inferred":
+			mark = "i"
 		case "none":
-			mark, mt = "?", soft
+			mark, tn = "?", soft
 		}
 	}
 	if _, wrong := t.problems[p]; wrong {
-		mark, mt = "!", bad
+		mark, tn = "!", bad
 	}
+	return mark, tn, line
+}
+
+func (t *tree) leaf(name string, p value.Pointer, v *value.Value) {
+	mark, mt, line := t.mark(p)
 	text := v.Text
 	switch v.Kind {
 	case value.Null:
@@ -111,7 +157,7 @@ func (t *tree) leaf(name string, p value.Pointer, v *value.Value) {
 	case value.Array, value.Object:
 		text = v.String()
 	}
-	t.rows = append(t.rows, treeRow{name, mark, mt, text})
+	t.rows = append(t.rows, treeRow{name, mark, mt, text, line})
 }
 
 func (t *tree) print() {
@@ -126,9 +172,12 @@ func (t *tree) print() {
 		}
 		text := r.value
 		if t.a.term.out {
-			text = clip(text, max(10, t.a.term.width-width-4))
+			text = clip(text, max(10, t.a.term.width-width-10))
 		}
 		line := fmt.Sprintf("%-*s  %s %s", width, r.name, t.a.paint(r.tone, r.mark), text)
+		if r.line != "" {
+			line += t.a.paint(faint, " ·"+r.line)
+		}
 		t.a.printf("%s\n", strings.TrimRight(line, " "))
 	}
 }

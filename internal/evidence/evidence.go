@@ -17,21 +17,26 @@ type Kind string
 const (
 	Quoted   Kind = "quoted"
 	Restated Kind = "restated"
+	Inferred Kind = "inferred" // found nowhere, and the schema lets the model conclude it
 	None     Kind = "none"
 )
 
 // Place is the evidence of one value.
 type Place struct {
 	Kind       Kind
-	Start, End int // bytes of the source text, half-open; 0, 0 for None
+	Start, End int // bytes of the source text, half-open; 0, 0 where none was found
+	Line       int // of the source text, from 1
 	Rivals     int // other places where the value stands
 }
+
+// Found reports whether the value stands in the source.
+func (p Place) Found() bool { return p.End > p.Start }
 
 // JSON gives the machine form.
 func (p Place) JSON() value.Value {
 	v := value.Obj(value.Str(string(p.Kind)).Named("kind"))
-	if p.Kind != None {
-		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Start)).Named("start"), value.Num(fmt.Sprint(p.End)).Named("end"))
+	if p.Found() {
+		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Start)).Named("start"), value.Num(fmt.Sprint(p.End)).Named("end"), value.Num(fmt.Sprint(p.Line)).Named("line"))
 	}
 	if p.Rivals > 0 {
 		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Rivals)).Named("rivals"))
@@ -71,9 +76,10 @@ type candidate struct {
 
 // leaf is a value that looks for its place.
 type leaf struct {
-	path  value.Pointer
-	item  *item
-	cands []candidate
+	path    value.Pointer
+	item    *item
+	cands   []candidate
+	lacking Kind // what it is where no place is found
 }
 
 // item is a list item or the record itself: values of one item stand together.
@@ -125,7 +131,11 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 			prior = kid
 		}
 	case f.IsLeaf():
-		w.leaves = append(w.leaves, &leaf{path: p, item: it, cands: w.known(f, v)})
+		l := &leaf{path: p, item: it, cands: w.known(f, v), lacking: None}
+		if f.AllowsInferred() {
+			l.lacking = Inferred
+		}
+		w.leaves = append(w.leaves, l)
 	}
 }
 
@@ -258,7 +268,7 @@ func (w *weigher) choose() {
 	for _, l := range waiting {
 		total := len(l.cands)
 		if total == 0 {
-			w.places[l.path] = Place{Kind: None}
+			w.places[l.path] = Place{Kind: l.lacking}
 			continue
 		}
 		best := l.cands[0]
@@ -269,7 +279,7 @@ func (w *weigher) choose() {
 			}
 		}
 		l.item.take(best.span)
-		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Rivals: total - 1}
+		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Line: w.ix.line(best.start) + 1, Rivals: total - 1}
 	}
 }
 

@@ -60,7 +60,7 @@ func TestPlaces(t *testing.T) {
 		{`{"on":"2031-04-13"}`, "/on", "restated", "13.4.2031"},
 		{`{"on":"2031-04-12"}`, "/on", "none", ""},
 		{`{"open":true}`, "/open", "restated", "yes"},
-		{`{"open":false}`, "/open", "none", ""},
+		{`{"open":false}`, "/open", "inferred", ""},
 		{`{"bays":[{"no":3}]}`, "/bays/0/no", "quoted", "3"},
 		{`{"bays":[{"no":13}]}`, "/bays/0/no", "none", ""},
 		{`{"bays":[{"no":2031}]}`, "/bays/0/no", "none", ""},
@@ -110,7 +110,7 @@ func TestDemoGoldIsFound(t *testing.T) {
 				continue // "open" and "closed" are inferred
 			}
 			all++
-			if place.Kind != None {
+			if place.Found() {
 				found++
 			} else {
 				t.Logf("%s %s %s", filepath.Base(file), p, g.Get("record").At(p))

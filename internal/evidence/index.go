@@ -6,8 +6,9 @@
 //     part of 13, of 3.5 or of a date.
 //   - `quoted` means that the value stands there letter for letter; `restated`
 //     that it stands there in another spelling (a date, a number, a choice's
-//     synonym, case, spacing); `none` that it was not found. Nothing is
-//     `quoted` that a reader with a finger on the page would not find.
+//     synonym, case, spacing); `inferred` that it was not found and need not be;
+//     `none` that it was not found. Nothing is `quoted` that a reader with a
+//     finger on the page would not find.
 //   - Where a value stands in several places, the one nearest to the item's
 //     other values is taken and the rivals are counted.
 package evidence

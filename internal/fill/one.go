@@ -142,7 +142,7 @@ func (w *filling) check(v *value.Value) []record.Problem {
 	}
 	for p, place := range evidence.Of(w.Schema, v, w.index) {
 		field := w.Schema.At(p)
-		if at[p] || field.AllowsInferred() {
+		if at[p] {
 			continue
 		}
 		switch {
@@ -232,7 +232,7 @@ func operations(v value.Value) value.Value {
 func (w *filling) evident(v *value.Value) map[value.Pointer]bool {
 	paths := map[value.Pointer]bool{}
 	for p, place := range evidence.Of(w.Schema, v, w.index) {
-		if place.Kind != evidence.None {
+		if place.Found() {
 			paths[p] = true
 		}
 	}
@@ -256,7 +256,7 @@ func (w *filling) done() ledger.Record {
 	for _, p := range places {
 		kinds[p.Kind]++
 	}
-	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("none", kinds[evidence.None]))
+	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("inferred", kinds[evidence.Inferred]), number("none", kinds[evidence.None]))
 	w.trace.add("end", text("status", string(status)), problemList(w.problems).Named("problems"))
 	proof := places.JSON(&w.record)
 	return w.toLedger(status, w.record.JSON(), proof.JSON())
