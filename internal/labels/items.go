@@ -69,6 +69,13 @@ func itemNames(f *schema.Field) []string {
 			names = append(names, one)
 		}
 	}
+	if len(names) == 0 { // the entries of a document: their first field heads them
+		if all := slots(f.Item); len(all) > 0 {
+			for _, name := range all[0].names {
+				names = append(names, strings.Join(name, " "))
+			}
+		}
+	}
 	return names
 }
 
@@ -146,6 +153,9 @@ func markSlot(f *schema.Field, item []*slot) *slot {
 		if len(f.Key) > 0 && s.f.Name == f.Key[0] {
 			return s
 		}
+	}
+	if f.Path == "" && len(item) > 0 {
+		return item[0]
 	}
 	for _, s := range item {
 		switch last := words(s.f.Name); last[len(last)-1] {

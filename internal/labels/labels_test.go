@@ -53,6 +53,10 @@ func TestFill(t *testing.T) {
 			"each: entry\nfields: {tag: {text: Tag., labels: [Tag]}, kind: Kind.}",
 			"Tag: A1\nKind: oak\nTag: A2\nKind: elm\n",
 			`[{"tag":"A1","kind":"oak"},{"tag":"A2","kind":"elm"}]`},
+		"entries under numbered headings": {
+			"each: entry\nfields: {lot: {integer: Lot., labels: [Lot]}, title: {text: T., labels: [Item]}, price: {number: Price.}}",
+			"SALE\n\nLot 1\nItem: Sextant\nPrice: 120\n\nLot 2\nItem: Chart\n",
+			`[{"lot":"1","title":"Sextant","price":"120"},{"lot":"2","title":"Chart","price":null}]`},
 	} {
 		s, err := schema.Parse("s.yaml", []byte("schema: s\n"+c.schema+"\n"))
 		require.NoError(t, err, name)
