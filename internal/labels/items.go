@@ -79,7 +79,7 @@ func itemNames(f *schema.Field) []string {
 	return names
 }
 
-var headRest = regexp.MustCompile(`^(?:\s*(?:no\.?|nr\.?|number|#))?\s*[:.#–—-]?\s*([\pL\pN][\pL\pN/.-]*)`)
+var headRest = regexp.MustCompile(`(?i)^(?:\s*(?:no\.?|nr\.?|number|#))?\s*[:.#–—-]?\s*([\pL\pN][\pL\pN/.-]*)`)
 
 // heading gives the mark of the item that a line heads, as the 2 of `Bay 2:`,
 // and what follows it.
@@ -90,12 +90,13 @@ func heading(f *schema.Field, l *line) (id, behind string, ok bool) {
 		if !ok || rest == "" || letter(rest[0]) {
 			continue
 		}
-		m := headRest.FindStringSubmatch(rest)
+		tail := l.body[len(l.body)-len(rest):]
+		m := headRest.FindStringSubmatch(tail)
 		if m == nil {
 			continue
 		}
 		id := strings.TrimRight(m[1], ".-/")
-		behind := l.body[len(l.body)-len(rest)+len(m[0]):]
+		behind := tail[len(m[0]):]
 		if numberText.MatchString(id) || len(id) <= 2 || numberWord(id) != "" || strings.Contains(rest[:len(rest)-len(strings.TrimLeft(rest, " :–—-"))], ":") {
 			return id, behind, true
 		}
