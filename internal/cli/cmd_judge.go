@@ -241,6 +241,9 @@ func (a *app) printScore(r *score.Report) {
 	row("all leaves", r.Overall)
 	p, q, f := r.Macro()
 	t.row("mean of fields", "", "", "", "", ratioText(p), ratioText(q), ratioText(f))
+	if w, any := r.Weighted(); any {
+		t.row("weighted", "", "", "", "", "", "", ratioText(w))
+	}
 	t.print()
 	a.printf("\n%d of %s exact\n", r.RecordsRight, plural(r.RecordsOf, "record"))
 	for _, l := range r.Lists {

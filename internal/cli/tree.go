@@ -151,6 +151,11 @@ func (t *tree) mark(p value.Pointer) (mark string, tn tone, line string) {
 func (t *tree) leaf(name string, p value.Pointer, v *value.Value) {
 	mark, mt, line := t.mark(p)
 	text := v.Text
+	if amount := v.Get("amount"); amount != nil && len(v.Kids) == 2 {
+		text = amount.Text + " " + v.Kids[1].Text
+		t.rows = append(t.rows, treeRow{name, mark, mt, text, line})
+		return
+	}
 	switch v.Kind {
 	case value.Null:
 		text = "–"

@@ -3,6 +3,7 @@ package evidence
 import (
 	"fmt"
 	"sort"
+	"strings"
 	"time"
 
 	"filler/internal/schema"
@@ -24,9 +25,10 @@ const (
 // Place is the evidence of one value.
 type Place struct {
 	Kind       Kind
-	Start, End int // bytes of the source text, half-open; 0, 0 where none was found
-	Line       int // of the source text, from 1
-	Rivals     int // other places where the value stands
+	Start, End int  // bytes of the source text, half-open; 0, 0 where none was found
+	Line       int  // of the source text, from 1
+	Basis      bool // the place is that of the words that an inferred value rests on
+	Rivals     int  // other places where the value stands
 }
 
 // Found reports whether the value stands in the source.
@@ -37,6 +39,9 @@ func (p Place) JSON() value.Value {
 	v := value.Obj(value.Str(string(p.Kind)).Named("kind"))
 	if p.Found() {
 		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Start)).Named("start"), value.Num(fmt.Sprint(p.End)).Named("end"), value.Num(fmt.Sprint(p.Line)).Named("line"))
+	}
+	if p.Basis {
+		v.Kids = append(v.Kids, value.Boolean(true).Named("basis"))
 	}
 	if p.Rivals > 0 {
 		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Rivals)).Named("rivals"))
@@ -65,6 +70,17 @@ func Of(s *schema.Schema, record *value.Value, ix *Index) Places {
 	w.collect(s.Root, "", nil, record)
 	w.choose()
 	return w.places
+}
+
+// Words gives the place where words stand letter for letter but for case,
+// spacing and punctuation; false if they do not.
+func (ix *Index) Words(words string) (Place, bool) {
+	found := ix.find(words)
+	if strings.TrimSpace(words) == "" || len(found) == 0 {
+		return Place{}, false
+	}
+	s := found[0]
+	return Place{Kind: Inferred, Start: s.start, End: s.end, Line: ix.line(s.start) + 1, Basis: true, Rivals: len(found) - 1}, true
 }
 
 // candidate is one place where a value may stand.
@@ -159,7 +175,8 @@ func (w *weigher) known(f *schema.Field, v *value.Value) []candidate {
 }
 
 // candidates gives the places where the value of a field may stand.
-func (w *weigher) candidates(f *schema.Field, v *value.Value) []candidate {
+func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
+	f := own.Kin()
 	var cands []candidate
 	seen := map[span]bool{}
 	add := func(spans []span, kind Kind, exact string) {
@@ -172,10 +189,12 @@ func (w *weigher) candidates(f *schema.Field, v *value.Value) []candidate {
 			if exact != "" && w.ix.text[s.start:s.end] == exact {
 				k = Quoted
 			}
-			cands = append(cands, candidate{s, k, w.led(f, s)})
+			cands = append(cands, candidate{s, k, w.led(own, s)})
 		}
 	}
 	switch {
+	case v.Kind == value.Object:
+		w.amount(f, v, add)
 	case v.Kind == value.Number:
 		add(w.ix.numbers[value.CanonicalNumber(v.Text)], Restated, v.Text)
 	case v.Kind == value.Bool:
@@ -183,7 +202,21 @@ func (w *weigher) candidates(f *schema.Field, v *value.Value) []candidate {
 	case v.Kind != value.String:
 	case f.Type == schema.Date:
 		add(w.ix.find(v.Text), Restated, v.Text)
+		w.partDates(v.Text, add)
 		if t, err := time.Parse("2006-01-02", v.Text); err == nil {
+			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
+				add(w.ix.find(format.Write(t)), Restated, "")
+			}
+		}
+	case f.Type == schema.Time:
+		add(w.ix.find(v.Text), Restated, v.Text)
+		short := strings.TrimPrefix(v.Text, "0")
+		for _, spelling := range []string{short, strings.Replace(v.Text, ":", ".", 1), strings.Replace(short, ":", ".", 1)} {
+			add(w.ix.find(spelling), Restated, "")
+		}
+	case f.Type == schema.DateTime:
+		add(w.ix.find(v.Text), Restated, v.Text)
+		if t, err := time.Parse(time.RFC3339, v.Text); err == nil {
 			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
 				add(w.ix.find(format.Write(t)), Restated, "")
 			}
@@ -195,6 +228,41 @@ func (w *weigher) candidates(f *schema.Field, v *value.Value) []candidate {
 		}
 	}
 	return cands
+}
+
+// amount finds the figure of money or a quantity; where its measure stands
+// beside it, the place holds both.
+func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind, string)) {
+	figure := v.Get("amount")
+	if figure == nil || figure.Kind != value.Number {
+		return
+	}
+	name, _ := f.Measure()
+	measure := ""
+	if m := v.Get(name); m != nil {
+		measure = m.Text
+	}
+	var with, without []span
+	for _, s := range w.ix.numbers[value.CanonicalNumber(figure.Text)] {
+		if wide := w.ix.beside(s, measure); wide != s {
+			with = append(with, wide)
+		} else {
+			without = append(without, s)
+		}
+	}
+	add(with, Restated, figure.Text+" "+measure)
+	if len(with) == 0 {
+		add(without, Restated, "")
+	}
+}
+
+// partDates finds dates that go no further than the month or the year.
+func (w *weigher) partDates(text string, add func([]span, Kind, string)) {
+	if t, err := time.Parse("2006-01", text); err == nil {
+		for _, layout := range []string{"January 2006", "Jan 2006", "1/2006", "01/2006", "1.2006", "01.2006"} {
+			add(w.ix.find(t.Format(layout)), Restated, "")
+		}
+	}
 }
 
 func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind, string)) {

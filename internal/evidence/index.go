@@ -57,6 +57,30 @@ func NewIndex(text string) *Index {
 	return ix
 }
 
+// signs are what may stand for a currency beside a figure.
+var signs = map[string][]string{"EUR": {"€"}, "USD": {"$"}, "GBP": {"£"}, "JPY": {"¥"}}
+
+// beside widens the place of a figure over the measure right before or behind
+// it, if it stands there.
+func (ix *Index) beside(s span, measure string) span {
+	if measure == "" {
+		return s
+	}
+	for _, m := range append([]string{measure}, signs[measure]...) {
+		behind := strings.TrimLeft(ix.text[s.end:min(len(ix.text), s.end+4+len(m))], " \u00a0")
+		if len(behind) >= len(m) && strings.EqualFold(behind[:len(m)], m) {
+			gap := len(ix.text[s.end:min(len(ix.text), s.end+4+len(m))]) - len(behind)
+			return span{s.start, s.end + gap + len(m)}
+		}
+		before := strings.TrimRight(ix.text[max(0, s.start-4-len(m)):s.start], " \u00a0")
+		if len(before) >= len(m) && strings.EqualFold(before[len(before)-len(m):], m) {
+			gap := len(ix.text[max(0, s.start-4-len(m)):s.start]) - len(before)
+			return span{s.start - gap - len(m), s.end}
+		}
+	}
+	return s
+}
+
 // line gives the number of the line that holds offset, from 0.
 func (ix *Index) line(offset int) int { return sort.SearchInts(ix.breaks, offset) }
 

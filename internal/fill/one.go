@@ -31,9 +31,10 @@ type filling struct {
 
 	record   value.Value
 	problems []record.Problem
-	cut      bool   // the reply ended early
-	mended   int    // patches applied
-	refused  string // why the last patch was not applied
+	cut      bool                     // the reply ended early
+	basis    map[value.Pointer]string // words that inferred values rest on
+	mended   int                      // patches applied
+	refused  string                   // why the last patch was not applied
 }
 
 // one fills one document. An error means that the document has no outcome yet
@@ -105,6 +106,7 @@ func (w *filling) take(answer *model.Answer) error {
 	if w.record, err = w.unwrap(r.Value); err != nil {
 		return err
 	}
+	w.bases(w.Schema.Root, "", &w.record)
 	w.trace.tidies(tidy.Record(w.Schema, &w.record))
 	w.record = record.Arrange(w.Schema, &w.record)
 	return nil
@@ -132,6 +134,45 @@ func (w *filling) unwrap(v value.Value) (value.Value, error) {
 	return v, nil
 }
 
+// bases takes the words that values rest on out of the reply, from the fields
+// that ask for them.
+func (w *filling) bases(f *schema.Field, p value.Pointer, v *value.Value) {
+	switch {
+	case f.Type == schema.Group && v.Kind == value.Object:
+		for i := range v.Kids {
+			if kid := f.Child(v.Kids[i].Name); kid != nil {
+				w.bases(kid, p.Key(kid.Name), &v.Kids[i])
+			}
+		}
+	case f.Type == schema.List && v.Kind == value.Array:
+		for i := range v.Kids {
+			w.bases(f.Item, p.Index(i), &v.Kids[i])
+		}
+	case f.Basis && v.Kind == value.Object && v.Get("value") != nil:
+		if words := v.Get("basis"); words != nil && words.Kind == value.String {
+			if w.basis == nil {
+				w.basis = map[value.Pointer]string{}
+			}
+			w.basis[p] = words.Text
+		}
+		*v = v.Get("value").Named(v.Name)
+	}
+}
+
+// places gives the evidence of a record; of a value that is inferred, the
+// words it rests on, where they stand in the source.
+func (w *filling) places(v *value.Value) evidence.Places {
+	places := evidence.Of(w.Schema, v, w.index)
+	for p, place := range places {
+		if words, ok := w.basis[p]; ok && !place.Found() {
+			if at, found := w.index.Words(words); found {
+				places[p] = at
+			}
+		}
+	}
+	return places
+}
+
 // check gives all problems of a record: what the schema says, and values that
 // stand nowhere in the source.
 func (w *filling) check(v *value.Value) []record.Problem {
@@ -140,12 +181,14 @@ func (w *filling) check(v *value.Value) []record.Problem {
 	for _, p := range problems {
 		at[p.Path] = true
 	}
-	for p, place := range evidence.Of(w.Schema, v, w.index) {
+	for p, place := range w.places(v) {
 		field := w.Schema.At(p)
 		if at[p] {
 			continue
 		}
 		switch {
+		case field.Basis && place.Kind == evidence.Inferred && !place.Found():
+			problems = append(problems, evidenceProblem(p, v, "the words that this value rests on are missing, or stand nowhere in the document"))
 		case place.Kind == evidence.None:
 			problems = append(problems, evidenceProblem(p, v, "this value stands nowhere in the document"))
 		case field.Evidence == "quoted" && place.Kind != evidence.Quoted:
@@ -231,7 +274,7 @@ func operations(v value.Value) value.Value {
 // evident gives the paths of the values that have a place in the source.
 func (w *filling) evident(v *value.Value) map[value.Pointer]bool {
 	paths := map[value.Pointer]bool{}
-	for p, place := range evidence.Of(w.Schema, v, w.index) {
+	for p, place := range w.places(v) {
 		if place.Found() {
 			paths[p] = true
 		}
@@ -241,7 +284,7 @@ func (w *filling) evident(v *value.Value) map[value.Pointer]bool {
 
 // done closes the filling.
 func (w *filling) done() ledger.Record {
-	places := evidence.Of(w.Schema, &w.record, w.index)
+	places := w.places(&w.record)
 	if w.cut {
 		w.problems = append([]record.Problem{{Code: record.CutShort, Message: "the reply was cut short; what came whole was kept"}}, w.problems...)
 	}

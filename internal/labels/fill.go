@@ -146,7 +146,7 @@ func fillSlots(out *value.Value, own []*slot, lines []*line) {
 	}
 }
 
-var numberWithUnit = regexp.MustCompile(`(?:^|[\s(–-])(\d+(?:[.,]\d+)?)\s?[\pL%°²³'"]`)
+var numberWithUnit = regexp.MustCompile(`(?:^|[\s(–-])(\d+(?:[.,]\d+)?)\s?[\pL%°²³'"]+`)
 
 // unlabelled fills what stands without any label: a number with its unit in
 // the first line of an item, the words that open a bullet, and the name that
@@ -158,9 +158,9 @@ func unlabelled(out *value.Value, s *slot, own []*slot, taken map[*slot]float64,
 	first := lines[0]
 	isItem := strings.Contains(s.f.Path, "[]")
 	switch {
-	case s.f.Type == schema.Number && isItem:
+	case (s.f.Type == schema.Number || s.f.Type == schema.Quantity) && isItem:
 		if m := numberWithUnit.FindStringSubmatch(first.body); m != nil {
-			assign(out, s, m[1])
+			assign(out, s, strings.Trim(m[0], " (–-"))
 		}
 	case s.f.Type == schema.Text && len(s.path) > 1:
 		beside(out, s, own, taken, lines)

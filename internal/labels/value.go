@@ -3,6 +3,7 @@ package labels
 import (
 	"regexp"
 	"strings"
+	"time"
 
 	"filler/internal/schema"
 	"filler/internal/tidy"
@@ -12,6 +13,9 @@ import (
 var (
 	numberText = regexp.MustCompile(`[-+]?\d+(?:[.,]\d+)*`)
 	dateText   = regexp.MustCompile(`\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[./-]\s?\d{1,2}[./-]\s?\d{4}|\d{1,2}\.?(?:st|nd|rd|th)? (?:of )?\pL{3,9}\.?,? \d{4}|\pL{3,9} \d{1,2}(?:st|nd|rd|th)?,? \d{4}`)
+	clockText  = regexp.MustCompile(`\b\d{1,2}[:.]\d{2}(?:[:.]\d{2})?\b`)
+	stampText  = regexp.MustCompile(`\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(?::\d{2})?(?:Z|[+-]\d{2}:\d{2})`)
+	amountText = regexp.MustCompile(`(?:\b[A-Z]{3}\s?|€\s?)?\d+(?:[.,]\d+)*(?:\s?(?:€|[A-Z]{3}\b|[a-zµ°%]{1,4}[²³]?(?:/[a-z]{1,3})?))?`)
 	ordinal    = regexp.MustCompile(`(\d)(?:st|nd|rd|th)\b( of)?`)
 	unknowns   = map[string]bool{"": true, "-": true, "–": true, "—": true, "n/a": true, "none": true, "nil": true, "unknown": true, "not stated": true, "not recorded": true, "?": true, "../..": true}
 )
@@ -23,7 +27,13 @@ func printed(f *schema.Field, text string) string {
 	if unknowns[lower(strings.Trim(text, ". "))] {
 		return ""
 	}
-	switch f.Type {
+	switch f = f.Kin(); f.Type {
+	case schema.Time:
+		return clockText.FindString(text)
+	case schema.DateTime:
+		return stampText.FindString(text)
+	case schema.Money, schema.Quantity:
+		return amountText.FindString(text)
 	case schema.Integer, schema.Number:
 		if m := numberText.FindString(text); m != "" {
 			return m
@@ -122,8 +132,29 @@ func letter(c byte) bool {
 // Value gives the value that a printed text stands for under a field's type;
 // false where it can't be read as one.
 func Value(f *schema.Field, raw string) (value.Value, bool) {
-	switch f.Type {
+	switch f = f.Kin(); f.Type {
+	case schema.Time, schema.Money, schema.Quantity:
+		v := value.Str(raw)
+		if _, to, ok := tidy.ByType(f, &v); ok {
+			return to, true
+		}
+		if f.Type != schema.Time && f.Numbers.Decimal == "" {
+			loose := *f // a figure with a comma, read as one reads it
+			loose.Numbers = schema.NumberFormat{Decimal: ",", Group: "."}
+			if _, to, ok := tidy.ByType(&loose, &v); ok {
+				return to, true
+			}
+		}
+		return v, f.Type == schema.Time && schema.IsTime(raw)
+	case schema.DateTime:
+		_, err := time.Parse(time.RFC3339, raw)
+		return value.Str(raw), err == nil
 	case schema.Integer, schema.Number:
+		if f.Numbers.Decimal != "" {
+			if literal := tidy.Declared(f, raw); literal != "" {
+				raw = literal
+			}
+		}
 		literal := strings.ReplaceAll(raw, ",", ".")
 		for i, w := range numberWords {
 			if w == raw {

@@ -9,7 +9,16 @@
 package pair
 
 import (
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
 	"github.com/agext/levenshtein"
+	"github.com/shopspring/decimal"
+	"golang.org/x/text/unicode/norm"
 
 	"filler/internal/schema"
 	"filler/internal/value"
@@ -21,8 +30,76 @@ const Least = 0.3
 // Has reports whether v holds a value of field f: a leaf that is not empty.
 func Has(v *value.Value) bool { return !v.Empty() }
 
-// Right reports whether two values, neither of them empty, are the same.
-func Right(_ *schema.Field, gold, filled *value.Value) bool { return value.Equal(gold, filled) }
+// Right reports whether two values, neither of them empty, are the same by the
+// field's comparison:
+//
+//	exact          texts character by character, numbers as exact decimals
+//	loose          texts but for case, white space and punctuation
+//	{within: x}    numbers and amounts that differ by at most x; the measure
+//	               beside an amount must be the same
+//	{similar: x}   texts whose edit similarity is at least x
+//	set            texts whose words are the same, in any order
+func Right(f *schema.Field, gold, filled *value.Value) bool {
+	if value.Equal(gold, filled) {
+		return true
+	}
+	if f.Compare.Kind == "within" {
+		return within(f, gold, filled)
+	}
+	if gold.Kind != value.String || filled.Kind != value.String {
+		return false
+	}
+	switch f.Compare.Kind {
+	case "loose":
+		return strings.Join(plainWords(gold.Text), " ") == strings.Join(plainWords(filled.Text), " ")
+	case "set":
+		a, b := plainWords(gold.Text), plainWords(filled.Text)
+		sort.Strings(a)
+		sort.Strings(b)
+		return slices.Equal(slices.Compact(a), slices.Compact(b))
+	case "similar":
+		bound, err := strconv.ParseFloat(f.Compare.Bound, 64)
+		return err == nil && editSimilarity(gold.Text, filled.Text) >= bound
+	}
+	return false
+}
+
+// plainWords gives the words of a text in lower case, without punctuation.
+func plainWords(text string) []string {
+	return strings.FieldsFunc(strings.ToLower(norm.NFC.String(text)), func(r rune) bool {
+		return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r)
+	})
+}
+
+func within(f *schema.Field, gold, filled *value.Value) bool {
+	if gold.Kind == value.Object && filled.Kind == value.Object {
+		name, _ := f.Measure()
+		m, n := gold.Get(name), filled.Get(name)
+		if (m.Empty() != n.Empty()) || (!m.Empty() && !value.Equal(m, n)) {
+			return false
+		}
+		gold, filled = gold.Get("amount"), filled.Get("amount")
+	}
+	if gold == nil || filled == nil || gold.Kind != value.Number || filled.Kind != value.Number {
+		return false
+	}
+	a, err1 := decimal.NewFromString(gold.Text)
+	b, err2 := decimal.NewFromString(filled.Text)
+	bound, err3 := decimal.NewFromString(f.Compare.Bound)
+	if err1 != nil || err2 != nil || err3 != nil || a.Exponent() > 400 || b.Exponent() > 400 {
+		return false
+	}
+	return a.Sub(b).Abs().LessThanOrEqual(bound)
+}
+
+// editSimilarity is 1 − edits / length of the longer text, in code points.
+func editSimilarity(a, b string) float64 {
+	longer := max(utf8.RuneCountInString(a), utf8.RuneCountInString(b))
+	if longer == 0 {
+		return 1
+	}
+	return 1 - float64(levenshtein.Distance(a, b, nil))/float64(longer)
+}
 
 // likeness gives what two leaf values that both stand there add to the
 // similarity of their items: 1 if right; for two texts that differ half of
@@ -39,7 +116,7 @@ func likeness(f *schema.Field, gold, filled *value.Value) float64 {
 	if min(len(a), len(b))*2 < longer {
 		return 0 // the difference in length alone takes the similarity below 0.5
 	}
-	similarity := 1 - float64(levenshtein.Distance(gold.Text, filled.Text, nil))/float64(longer)
+	similarity := editSimilarity(gold.Text, filled.Text)
 	if similarity < 0.5 {
 		return 0
 	}
@@ -75,6 +152,9 @@ func alike(f *schema.Field, gold, filled *value.Value) (sum float64, leaves int)
 			sum, leaves = sum+s, leaves+n
 		}
 	default:
+		if !f.Scored() {
+			return 0, 0
+		}
 		switch {
 		case Has(gold) && Has(filled):
 			return likeness(f, gold, filled), 1

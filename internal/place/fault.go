@@ -74,6 +74,21 @@ func (fs Faults) Err() error {
 	return fs
 }
 
+// Unique leaves out faults that say the same of the same place.
+func (fs Faults) Unique() Faults {
+	seen := map[Fault]bool{}
+	var kept Faults
+	for _, f := range fs {
+		id := f
+		id.Path = ""
+		if !seen[id] {
+			seen[id] = true
+			kept = append(kept, f)
+		}
+	}
+	return kept
+}
+
 // Nearest gives the known word that a misspelt one most likely means, or "".
 func Nearest(word string, known []string) string {
 	best, bestScore := "", 0.0

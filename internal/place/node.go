@@ -229,9 +229,12 @@ func (n *Node) Texts() []string {
 // JSON gives the node as JSON: plain scalars as the YAML 1.2 core schema reads
 // them, quoted ones as text.
 func (n *Node) JSON() []byte {
-	v := n.json()
+	v := n.Value()
 	return v.JSON()
 }
+
+// Value gives the node as a value, read as JSON does.
+func (n *Node) Value() value.Value { return n.json() }
 
 func (n *Node) json() value.Value {
 	switch {

@@ -71,6 +71,36 @@ func System(s *schema.Schema) string {
 	b.WriteString(Outline(s))
 	b.WriteString("\n# How to write values\n")
 	b.WriteString(howTo(s))
+	b.WriteString(examples(s))
+	return b.String()
+}
+
+// examples gives the solved snippets of the schema, each fenced as data.
+func examples(s *schema.Schema) string {
+	var b strings.Builder
+	var add func(f *schema.Field)
+	add = func(f *schema.Field) {
+		for _, e := range f.Examples {
+			if b.Len() == 0 {
+				b.WriteString("\n# Examples\n")
+			}
+			about := "the record"
+			if f.Path != "" {
+				about = f.Path
+			}
+			mark := fence(e.Text)
+			fmt.Fprintf(&b, "From\n%s\n%s\n%s\ncomes, for %s:\n%s\n", mark, strings.TrimSuffix(e.Text, "\n"), mark, about, e.Gives.JSON())
+		}
+		switch f.Type {
+		case schema.Group:
+			for _, kid := range f.Fields {
+				add(kid)
+			}
+		case schema.List:
+			add(f.Item)
+		}
+	}
+	add(s.Record())
 	return b.String()
 }
 
@@ -94,9 +124,9 @@ func outline(b *strings.Builder, fields []*schema.Field, level int) {
 }
 
 func kind(f *schema.Field) string {
-	k := string(f.Type)
+	k := string(f.Kin().Type)
 	if f.Type == schema.List && f.Item.IsLeaf() {
-		k = "list of " + string(f.Item.Type)
+		k = "list of " + string(f.Item.Kin().Type)
 	}
 	if f.Required {
 		k += ", required"
@@ -114,6 +144,12 @@ func says(f *schema.Field) string {
 	if len(f.Of) > 0 {
 		add("One of: %s.", options(f))
 	}
+	if name, want := f.Measure(); want != "" && (f.Type == schema.Money || f.Type == schema.Quantity) {
+		add("Its %s is %s.", name, want)
+	}
+	if len(f.To) > 0 {
+		add("It is the value of %s that is meant, or null.", strings.Join(f.To, " or "))
+	}
 	if len(f.Labels) > 0 {
 		add("Printed as: %s.", quoted(f.Labels))
 	}
@@ -123,6 +159,15 @@ func says(f *schema.Field) string {
 			formats = append(formats, w.Text)
 		}
 		add("The documents write it as: %s.", strings.Join(formats, "; "))
+	}
+	if f.Numbers.Decimal != "" {
+		add("The documents write %s before decimals%s.", signName[f.Numbers.Decimal], groupName(f.Numbers.Group))
+	}
+	if len(f.Avoid) > 0 {
+		add("Does not belong here: %s.", strings.TrimSuffix(strings.Join(f.Avoid, "; "), "."))
+	}
+	if f.Basis {
+		add("Give it as {\"value\": …, \"basis\": …}, with the words of the document that it rests on, letter for letter.")
 	}
 	if f.Pattern != nil {
 		add("It matches the regular expression %s", f.Pattern)
@@ -134,6 +179,15 @@ func says(f *schema.Field) string {
 		add("Items are told apart by %s.", strings.Join(f.Key, " and "))
 	}
 	return strings.Join(parts, " ")
+}
+
+var signName = map[string]string{".": "a point", ",": "a comma", " ": "a space", "'": "an apostrophe", "’": "an apostrophe"}
+
+func groupName(sign string) string {
+	if sign == "" {
+		return ""
+	}
+	return " and " + signName[sign] + " between thousands"
 }
 
 func sentence(s string) string {
@@ -194,7 +248,7 @@ func howTo(s *schema.Schema) string {
 	}
 	used := map[schema.Type]bool{}
 	s.Root.Walk(func(f *schema.Field, _ int) {
-		used[f.Type] = true
+		used[f.Kin().Type] = true
 		if f.Type == schema.List {
 			used[f.Item.Type] = true
 		}
@@ -208,6 +262,10 @@ func howTo(s *schema.Schema) string {
 		{schema.Number, "number: a JSON number with a point for decimals, without unit or separators of thousands."},
 		{schema.Boolean, "boolean: true or false."},
 		{schema.Date, "date: YYYY-MM-DD, with the order of day and month as the document writes it."},
+		{schema.Time, "time: HH:MM or HH:MM:SS, on the 24-hour clock."},
+		{schema.DateTime, "datetime: YYYY-MM-DDTHH:MM:SS with the offset from UTC."},
+		{schema.Money, "money: {\"amount\": a JSON number, \"currency\": its three-letter code}, or null."},
+		{schema.Quantity, "quantity: {\"amount\": a JSON number, \"unit\": the unit as the document has it}, or null."},
 		{schema.Choice, "choice: exactly one of the values listed; where the document uses another word for it, the value that is meant."},
 		{schema.List, "list: one item for each that the document has, in its order, none left out and none twice."},
 	} {
@@ -253,7 +311,15 @@ func skeleton(f *schema.Field) string {
 	case schema.List:
 		return "[" + skeleton(f.Item) + ", …]"
 	}
-	return "<" + string(f.Type) + " or null>"
+	leaf := "<" + string(f.Kin().Type) + " or null>"
+	if f.Type == schema.Money || f.Type == schema.Quantity {
+		name, _ := f.Measure()
+		leaf = fmt.Sprintf("{\"amount\": <number or null>, %q: <text or null>}", name)
+	}
+	if f.Basis {
+		return fmt.Sprintf("{\"value\": %s, \"basis\": <text or null>}", leaf)
+	}
+	return leaf
 }
 
 // Repair gives the request that asks for a patch which mends the problems of a
@@ -267,6 +333,9 @@ func Repair(m *project.Model, s *schema.Schema, d *document.Document, rec *value
 	b.WriteString("\n\n# Problems\n")
 	for i, p := range problems {
 		fmt.Fprintf(&b, "%d. %s (%s): %s.", i+1, orWhole(p.Path), p.Code, p.Message)
+		for n, field := range p.Fields {
+			b.WriteString([]string{" It speaks of ", ", "}[min(n, 1)] + string(field))
+		}
 		if p.Value != nil {
 			b.WriteString(" Its value now: " + p.Value.String())
 		}

@@ -144,10 +144,18 @@ func show(p value.Pointer) string {
 	return string(p)
 }
 
-// inBounds: at or below a problem's path. What is missing may only be put
-// there.
+// inBounds: at or below a problem's path, for a rule the fields that it names.
+// What is missing may only be put there.
 func (b *Bounds) inBounds(p value.Pointer, add bool) bool {
 	for _, problem := range b.Problems {
+		if problem.Code == Rule {
+			for _, field := range problem.Fields {
+				if p.Within(field) {
+					return true
+				}
+			}
+			continue
+		}
 		if p.Within(problem.Path) && (problem.Code != Missing || add || b.Schema.At(p) != nil) {
 			return true
 		}

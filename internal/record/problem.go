@@ -28,6 +28,9 @@ const (
 	Format   Code = "format"    // not written as its type asks
 	Length   Code = "length"    // a text or list too short or too long
 	Unknown  Code = "unknown"   // a field that the schema has not
+	Rule     Code = "rule"      // breaks a rule of the schema
+	Link     Code = "link"      // points to nothing
+	Schema   Code = "schema"    // breaks a kept keyword of an imported schema
 	Evidence Code = "evidence"  // stands nowhere in the source
 	CutShort Code = "cut-short" // the reply ended early
 	Source   Code = "source"    // the document could not be read
@@ -39,7 +42,8 @@ type Problem struct {
 	Path    value.Pointer
 	Code    Code
 	Message string
-	Value   *value.Value // what failed; nil where nothing is there
+	Value   *value.Value    // what failed; nil where nothing is there
+	Fields  []value.Pointer // of a rule: what it speaks of
 }
 
 // JSON gives the problem in its machine form.
@@ -47,6 +51,13 @@ func (p Problem) JSON() value.Value {
 	v := value.Obj(value.Str(string(p.Path)).Named("path"), value.Str(string(p.Code)).Named("code"), value.Str(p.Message).Named("message"))
 	if p.Value != nil {
 		v.Kids = append(v.Kids, p.Value.Named("value"))
+	}
+	if len(p.Fields) > 0 {
+		list := value.List()
+		for _, f := range p.Fields {
+			list.Kids = append(list.Kids, value.Str(string(f)))
+		}
+		v.Kids = append(v.Kids, list.Named("fields"))
 	}
 	return v
 }
@@ -63,6 +74,11 @@ func ProblemFromJSON(v *value.Value) Problem {
 	if kid := v.Get("value"); kid != nil {
 		c := kid.Named("")
 		p.Value = &c
+	}
+	if list := v.Get("fields"); list != nil {
+		for _, f := range list.Kids {
+			p.Fields = append(p.Fields, value.Pointer(f.Text))
+		}
 	}
 	return p
 }

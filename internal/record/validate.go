@@ -82,6 +82,9 @@ func (va *Validator) Check(record *value.Value) []Problem {
 		}
 	}
 	c.repeats()
+	c.dates(va.schema.Root, "", record)
+	c.links(va.schema)
+	c.rules(va.schema)
 	Sort(va.schema, c.problems)
 	return c.problems
 }
@@ -148,10 +151,18 @@ func (c *collector) gather(e *jsonschema.ValidationError) {
 	v, f := c.record.At(p), c.schema.At(p)
 	switch k := e.ErrorKind.(type) {
 	case *kind.Required:
+		if f != nil && f.IsLeaf() {
+			c.keyword(p, v, f, e.ErrorKind)
+			return
+		}
 		for _, name := range k.Missing {
 			c.add(p.Key(name), Missing, "this value is required, and the record has none", nil)
 		}
 	case *kind.AdditionalProperties:
+		if f != nil && f.IsLeaf() {
+			c.add(p, Type, fmt.Sprintf("this should be %s", typeWords[f.Type]), v)
+			return
+		}
 		for _, name := range k.Properties {
 			c.add(p.Key(name), Unknown, "the schema has no such field"+didYouMean(f, name), c.record.At(p.Key(name)))
 		}
@@ -174,21 +185,32 @@ func didYouMean(group *schema.Field, name string) string {
 
 func (c *collector) keyword(p value.Pointer, v *value.Value, f *schema.Field, k jsonschema.ErrorKind) {
 	if f == nil {
+		c.inner(p, v)
 		return
 	}
 	if f.Required && v.Empty() {
 		c.add(p, Missing, "this value is required, and the record has none", nil)
 		return
 	}
+	if len(f.Extra.Kids) > 0 && isKept(f, k) {
+		c.add(p, Schema, "breaks what the schema keeps from its origin: "+keywordOf(k), v)
+		return
+	}
 	switch k.(type) {
 	case *kind.Type:
-		c.add(p, Type, fmt.Sprintf("this should be %s, and is %s", typeWords[f.Type], kindWords[v.Kind]), v)
+		c.add(p, Type, fmt.Sprintf("this should be %s, and is %s", typeWords[f.Kin().Type], kindWords[v.Kind]), v)
 	case *kind.Enum:
 		c.add(p, Choice, "not one of the choices: "+strings.Join(optionValues(f), ", "), v)
+	case *kind.Required: // an amount without its measure
+		c.add(p, Type, fmt.Sprintf("this should be %s", typeWords[f.Type]), v)
 	case *kind.Pattern:
+		if f.Pattern == nil {
+			c.add(p, Format, fmt.Sprintf("not %s, written as %s", typeWords[f.Type], schema.FormOf(f)), v)
+			return
+		}
 		c.add(p, Pattern, "does not match the pattern "+f.Pattern.String(), v)
 	case *kind.Format:
-		c.add(p, Format, "not a date written as YYYY-MM-DD", v)
+		c.add(p, Format, fmt.Sprintf("not %s, written as %s", typeWords[f.Kin().Type], schema.FormOf(f.Kin())), v)
 	case *kind.Minimum:
 		c.add(p, Range, "below the least value, "+f.Least, v)
 	case *kind.Maximum:
@@ -208,7 +230,8 @@ func (c *collector) keyword(p value.Pointer, v *value.Value, f *schema.Field, k 
 
 var typeWords = map[schema.Type]string{
 	schema.Text: "a text", schema.Integer: "a whole number", schema.Number: "a number",
-	schema.Boolean: "true or false", schema.Date: "a date as YYYY-MM-DD", schema.Choice: "one of the choices",
+	schema.Boolean: "true or false", schema.Date: "a date", schema.Time: "a time", schema.DateTime: "a date with a time",
+	schema.Money: "an amount with its currency", schema.Quantity: "an amount with its unit", schema.Choice: "one of the choices",
 	schema.Group: "a group of fields", schema.List: "a list",
 }
 

@@ -19,7 +19,7 @@ func (s *Schema) Full() value.Value {
 // unknown as null, no other properties, and no keyword beyond type,
 // properties, required, additionalProperties, items, enum and description.
 // With `each: entry` the records stand in one property, since servers want an
-// object at the root.
+// object at the root. A field with a basis is an object of value and basis.
 func (s *Schema) Wire() value.Value {
 	root := s.Root.wire()
 	if !s.EachEntry() {
@@ -57,45 +57,46 @@ func orNull(jsonType string, nullable bool) value.Value {
 }
 
 var jsonTypes = map[Type]string{
-	Text: "string", Integer: "integer", Number: "number", Boolean: "boolean",
-	Date: "string", Choice: "string", Group: "object", List: "array",
+	Text: "string", Integer: "integer", Number: "number", Boolean: "boolean", Date: "string", Time: "string", DateTime: "string",
+	Choice: "string", Money: "object", Quantity: "object", Link: "string", Group: "object", List: "array",
 }
 
+// Patterns of values that have no format of their own in JSON Schema.
+const (
+	timePattern  = `^([01]\d|2[0-3]):[0-5]\d(:[0-5]\d)?$`
+	monthPattern = `^\d{4}-(0[1-9]|1[0-2])(-(0[1-9]|[12]\d|3[01]))?$`
+	yearPattern  = `^\d{4}(-(0[1-9]|1[0-2])(-(0[1-9]|[12]\d|3[01]))?)?$`
+)
+
+// Nullable reports whether null is a value of the field in a record.
+func (f *Field) Nullable() bool { return !f.Required && f.Path != "" && !f.isItem() }
+
+// isItem tells whether f stands for every item of a list.
+func (f *Field) isItem() bool { return strings.HasSuffix(f.Path, "[]") }
+
 func (f *Field) full() value.Value {
-	nullable := !f.Required && f.Path != "" && !f.isItem()
-	jsonType := orNull(jsonTypes[f.Type], nullable)
+	v := f.fullByType()
+	for _, kept := range f.Extra.Kids {
+		v.Set(kept.Name, kept)
+	}
+	return v
+}
+
+func (f *Field) fullByType() value.Value {
+	kin := f.Kin()
+	nullable := f.Nullable()
+	v := value.Obj(orNull(jsonTypes[kin.Type], nullable))
 	switch f.Type {
 	case Group:
-		var properties []value.Value
-		var required []string
-		for _, kid := range f.Fields {
-			properties = append(properties, kid.full().Named(kid.Name))
-			if kid.Required {
-				required = append(required, kid.Name)
-			}
-		}
-		v := object(properties, required)
-		v.Kids[0] = jsonType
-		return v
+		return f.fullGroup(v.Kids[0])
 	case List:
-		v := value.Obj(jsonType, f.Item.full().Named("items"))
+		v.Set("items", f.Item.full())
 		if f.Required && f.Least == "" {
 			v.Set("minItems", value.Num("1"))
 		}
 		f.bounds(&v, "minItems", "maxItems")
-		return v
 	case Choice:
-		of := value.List()
-		for _, o := range f.Of {
-			of.Kids = append(of.Kids, value.Str(o.Value))
-		}
-		if nullable {
-			of.Kids = append(of.Kids, value.Value{})
-		}
-		return value.Obj(jsonType, of.Named("enum"))
-	}
-	v := value.Obj(jsonType)
-	switch f.Type {
+		v.Set("enum", f.optionValues(nullable))
 	case Text:
 		if f.Required && f.Least == "" {
 			v.Set("minLength", value.Num("1"))
@@ -107,13 +108,70 @@ func (f *Field) full() value.Value {
 	case Integer, Number:
 		f.bounds(&v, "minimum", "maximum")
 	case Date:
-		v.Set("format", value.Str("date"))
+		switch f.Precision {
+		case "month":
+			v.Set("pattern", value.Str(monthPattern))
+		case "year":
+			v.Set("pattern", value.Str(yearPattern))
+		default:
+			v.Set("format", value.Str("date"))
+		}
+	case Time:
+		v.Set("pattern", value.Str(timePattern))
+	case DateTime:
+		v.Set("format", value.Str("date-time"))
+	case Money, Quantity:
+		f.fullAmount(&v)
 	}
 	return v
 }
 
-// isItem tells whether f stands for every item of a list.
-func (f *Field) isItem() bool { return strings.HasSuffix(f.Path, "[]") }
+func (f *Field) fullGroup(jsonType value.Value) value.Value {
+	var properties []value.Value
+	var required []string
+	for _, kid := range f.Fields {
+		properties = append(properties, kid.full().Named(kid.Name))
+		if kid.Required {
+			required = append(required, kid.Name)
+		}
+	}
+	v := object(properties, required)
+	v.Kids[0] = jsonType
+	return v
+}
+
+// Measure gives the name of the member beside `amount`, and the value that it
+// must have, if any: the currency of money, the unit of a quantity.
+func (f *Field) Measure() (name, want string) {
+	if f.Type == Money {
+		return "currency", f.Currency
+	}
+	return "unit", f.Unit
+}
+
+func (f *Field) fullAmount(v *value.Value) {
+	name, want := f.Measure()
+	amount := value.Obj(value.Str("number").Named("type"))
+	f.bounds(&amount, "minimum", "maximum")
+	measure := value.Obj(value.Str("string").Named("type"))
+	if want != "" {
+		measure.Set("const", value.Str(want))
+	}
+	v.Set("properties", value.Obj(amount.Named("amount"), measure.Named(name)))
+	v.Set("required", texts([]string{"amount", name}))
+	v.Set("additionalProperties", value.Boolean(false))
+}
+
+func (f *Field) optionValues(nullable bool) value.Value {
+	of := value.List()
+	for _, o := range f.Of {
+		of.Kids = append(of.Kids, value.Str(o.Value))
+	}
+	if nullable {
+		of.Kids = append(of.Kids, value.Value{})
+	}
+	return of
+}
 
 func (f *Field) bounds(v *value.Value, least, most string) {
 	if f.Least != "" {
@@ -125,7 +183,18 @@ func (f *Field) bounds(v *value.Value, least, most string) {
 }
 
 func (f *Field) wire() value.Value {
-	var v value.Value
+	v := f.wireByType()
+	if f.Basis {
+		basis := value.Obj(orNull("string", true), value.Str("The words of the document that the value rests on, letter for letter.").Named("description"))
+		v = object([]value.Value{v.Named("value"), basis.Named("basis")}, []string{"value", "basis"})
+	}
+	if about := f.wireAbout(); about != "" {
+		v.Set("description", value.Str(about))
+	}
+	return v
+}
+
+func (f *Field) wireByType() value.Value {
 	switch f.Type {
 	case Group:
 		var properties []value.Value
@@ -134,29 +203,44 @@ func (f *Field) wire() value.Value {
 			properties = append(properties, kid.wire().Named(kid.Name))
 			names = append(names, kid.Name)
 		}
-		v = object(properties, names)
+		return object(properties, names)
 	case List:
-		v = value.Obj(value.Str("array").Named("type"), f.Item.wire().Named("items"))
+		return value.Obj(value.Str("array").Named("type"), f.Item.wire().Named("items"))
 	case Choice:
-		of := value.List()
-		for _, o := range f.Of {
-			of.Kids = append(of.Kids, value.Str(o.Value))
-		}
-		of.Kids = append(of.Kids, value.Value{})
-		v = value.Obj(orNull("string", true), of.Named("enum"))
-	default:
-		v = value.Obj(orNull(jsonTypes[f.Type], true))
+		return value.Obj(orNull("string", true), f.optionValues(true).Named("enum"))
+	case Money, Quantity:
+		name, _ := f.Measure()
+		v := object([]value.Value{value.Obj(orNull("number", true)).Named("amount"), value.Obj(orNull("string", true)).Named(name)}, []string{"amount", name})
+		v.Kids[0] = orNull("object", true)
+		return v
 	}
-	if about := f.wireAbout(); about != "" {
-		v.Set("description", value.Str(about))
-	}
-	return v
+	return value.Obj(orNull(jsonTypes[f.Kin().Type], true))
 }
 
 func (f *Field) wireAbout() string {
 	about := f.About
-	if f.Type == Date {
-		about += " As YYYY-MM-DD."
+	if form := FormOf(f.Kin()); form != "" {
+		about += " As " + form + "."
 	}
 	return about
+}
+
+// FormOf says how a value of the field is written in a record, where its JSON
+// type does not say so; "" else.
+func FormOf(f *Field) string {
+	switch f.Type {
+	case Date:
+		switch f.Precision {
+		case "month":
+			return "YYYY-MM-DD, or YYYY-MM where the day is not stated"
+		case "year":
+			return "YYYY-MM-DD, or YYYY-MM or YYYY where no more is stated"
+		}
+		return "YYYY-MM-DD"
+	case Time:
+		return "HH:MM or HH:MM:SS"
+	case DateTime:
+		return "YYYY-MM-DDTHH:MM:SS with the offset, such as 2031-04-03T09:30:00+02:00"
+	}
+	return ""
 }

@@ -6,8 +6,6 @@ import (
 	"regexp"
 	"strings"
 
-	"github.com/shopspring/decimal"
-
 	"filler/internal/place"
 )
 
@@ -31,46 +29,26 @@ func Parse(name string, data []byte) (*Schema, error) {
 	f, root := place.Load(name, data)
 	s := &Schema{File: name, Source: data}
 	if root != nil {
-		s.read(root)
+		l := &loader{s: s, parts: map[string]*place.Node{}}
+		l.root(root)
 	}
+	f.Faults = f.Faults.Unique()
 	if err := f.Faults.Err(); err != nil {
 		return nil, err
 	}
 	return s, nil
 }
 
-func (s *Schema) read(root *place.Node) {
-	root.Known("schema", "about", "each", "fields")
-	record := &Field{Type: Group}
-	s.Root = record
-	for _, n := range root.Pairs() {
-		switch n.Key() {
-		case "schema":
-			s.Name = n.Filled("the schema's name")
-			if s.Name != "" && !schemaName.MatchString(s.Name) {
-				n.Fault(fmt.Sprintf("%q is no name for a schema", s.Name), "use letters, digits, `-` and `_`, at most 60")
-			}
-		case "about":
-			s.About = n.Prose("what a record is about")
-		case "each":
-			switch n.Text() {
-			case "document":
-			case "entry":
-				s.Root = &Field{Type: List, Item: record}
-			default:
-				n.Fault(fmt.Sprintf("each is `document` or `entry`, not %q", n.Text()), "write `each: document` for one record a document")
-			}
-		case "fields":
-			readFields(n, record)
-		}
-	}
-	if root.Get("schema") == nil {
-		root.Fault("the key \"schema\" is missing", "give the schema a name: `schema: my-records`")
-	}
-	if root.Get("fields") == nil {
-		root.Fault("the schema has no fields", "add `fields:` with at least one field")
-	}
-	record.About, s.Root.About = s.About, s.About
+// RootKeys are the keys at the top of a schema.
+var RootKeys = []string{"schema", "about", "version", "each", "key", "fields", "parts", "rules", "examples", "keywords"}
+
+// loader reads one schema file.
+type loader struct {
+	s     *Schema
+	parts map[string]*place.Node
+	open  []string // the parts that are being taken in
+	later []func() // what needs the whole schema
+	nodes map[*Field]*place.Node
 }
 
 var (
@@ -78,7 +56,122 @@ var (
 	fieldName  = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_]{0,59}$`)
 )
 
-func readFields(n *place.Node, parent *Field) {
+func (l *loader) root(root *place.Node) {
+	l.nodes = map[*Field]*place.Node{}
+	root.Known(RootKeys...)
+	record := &Field{Type: Group}
+	l.s.Root = record
+	l.readParts(root.Get("parts"))
+	for _, n := range root.Pairs() {
+		switch n.Key() {
+		case "schema":
+			l.s.Name = n.Filled("the schema's name")
+			if l.s.Name != "" && !schemaName.MatchString(l.s.Name) {
+				n.Fault(fmt.Sprintf("%q is no name for a schema", l.s.Name), "use letters, digits, `-` and `_`, at most 60")
+			}
+		case "about":
+			l.s.About = n.Prose("what a record is about")
+		case "version":
+			l.s.Version = n.Filled("the version")
+		case "each":
+			switch n.Text() {
+			case "document":
+			case "entry":
+				l.s.Root = &Field{Type: List, Item: record}
+			default:
+				n.Fault(fmt.Sprintf("each is `document` or `entry`, not %q", n.Text()), "write `each: document` for one record a document")
+			}
+		case "fields":
+			l.fields(n, record)
+		case "examples":
+			l.examples(n, record)
+		case "keywords":
+			record.Extra = n.Value()
+		}
+	}
+	l.needed(root)
+	record.About, l.s.Root.About = l.s.About, l.s.About
+	if key := root.Get("key"); key != nil {
+		l.rootKey(key, record)
+	}
+	for _, do := range l.later {
+		do()
+	}
+	if rules := root.Get("rules"); rules != nil {
+		l.rules(rules)
+	}
+}
+
+func (l *loader) needed(root *place.Node) {
+	if root.Get("schema") == nil {
+		root.Fault("the key \"schema\" is missing", "give the schema a name: `schema: my-records`")
+	}
+	if root.Get("fields") == nil {
+		root.Fault("the schema has no fields", "add `fields:` with at least one field")
+	}
+}
+
+func (l *loader) rootKey(n *place.Node, record *Field) {
+	if l.s.Root.Type != List {
+		n.Fault("a key tells entries apart, and this schema has one record a document", "add `each: entry`, or put the key into a list")
+		return
+	}
+	l.s.Root.Key = n.Texts()
+	checkKey(n, record, l.s.Root.Key)
+}
+
+// readParts finds the shared groups and checks each by itself.
+func (l *loader) readParts(n *place.Node) {
+	for _, kid := range n.Pairs() {
+		l.parts[kid.Key()] = kid
+	}
+	for _, kid := range n.Pairs() {
+		probe := &Field{Type: Group, Name: kid.Key(), Path: kid.Key()}
+		later := l.later
+		l.part(kid, kid.Key(), probe, kid)
+		l.later = later // links of a part are resolved where it is taken in
+	}
+}
+
+// part reads the shared group called name into f. at is the node that asks.
+func (l *loader) part(at *place.Node, name string, f *Field, _ *place.Node) {
+	n := l.parts[name]
+	if n == nil {
+		at.Fault(fmt.Sprintf("no part is called %q", name), place.Suggest(name, l.partNames()))
+		return
+	}
+	for _, open := range l.open {
+		if open == name {
+			at.Fault(fmt.Sprintf("the part %q takes itself in (%s)", name, strings.Join(append(l.open, name), " → ")), "records end somewhere; break the loop")
+			return
+		}
+	}
+	l.open = append(l.open, name)
+	defer func() { l.open = l.open[:len(l.open)-1] }()
+	n.Known("group", "fields")
+	if about := n.Get("group"); about != nil && f.About == "" {
+		f.About = about.Prose("what the part is about")
+	}
+	fields := n.Get("fields")
+	if fields == nil {
+		n.Fault(fmt.Sprintf("the part %q has no fields", name), "add `fields:`")
+		return
+	}
+	l.fields(fields, f)
+}
+
+func (l *loader) partNames() []string {
+	var names []string
+	for name := range l.parts {
+		names = append(names, name)
+	}
+	if len(names) == 0 {
+		return []string{"none; add `parts:` at the top"}
+	}
+	return names
+}
+
+func (l *loader) fields(n *place.Node, parent *Field) {
 	if !n.IsMap() || len(n.Pairs()) == 0 {
 		n.Fault("no fields stand here", "write one line a field: `name: {text: What it is.}`")
 		return
@@ -98,49 +191,96 @@ func readFields(n *place.Node, parent *Field) {
 		if parent.Path != "" {
 			path = parent.Path + "." + name
 		}
-		parent.Fields = append(parent.Fields, readField(kid, name, path))
+		f := &Field{Name: name, Path: path, Type: Text}
+		l.field(kid, f)
+		parent.Fields = append(parent.Fields, f)
 	}
 }
 
 func fold(name string) string { return strings.ToLower(strings.ReplaceAll(name, "_", "")) }
 
-// commonKeys may stand in every field, the others only with their types.
-var commonKeys = []string{"required", "labels", "evidence"}
+// CommonKeys may stand in every field, TypeKeys only with their types.
+var CommonKeys = []string{"required", "labels", "evidence", "avoid", "sensitive", "examples", "keywords"}
 
-// evidenceKinds are the values of `evidence`.
-var evidenceKinds = []string{"quoted", "restated", "inferred"}
+// leafKeys may stand in every field that holds a value.
+var leafKeys = []string{"basis", "tidy", "compare", "weight"}
 
-var typeKeys = map[Type][]string{
-	Text:    {"pattern", "least", "most"},
-	Integer: {"least", "most"},
-	Number:  {"least", "most"},
-	Boolean: {},
-	Date:    {"written"},
-	Choice:  {"of"},
-	Group:   {"fields"},
-	List:    {"fields", "items", "key", "ordered", "least", "most"},
+// TypeKeys are the keys that a type has of its own.
+var TypeKeys = map[Type][]string{
+	Text:     {"pattern", "least", "most"},
+	Integer:  {"least", "most", "written"},
+	Number:   {"least", "most", "written"},
+	Boolean:  {},
+	Date:     {"written", "precision"},
+	Time:     {},
+	DateTime: {},
+	Choice:   {"of"},
+	Money:    {"currency", "least", "most", "written"},
+	Quantity: {"unit", "least", "most", "written"},
+	Link:     {"to"},
+	Group:    {"fields"},
+	List:     {"fields", "items", "part", "key", "ordered", "least", "most"},
 }
 
-func readField(n *place.Node, name, path string) *Field {
-	f := &Field{Name: name, Path: path, Type: Text}
+// KeysOf gives all keys that a field of a type may have.
+func KeysOf(t Type) []string {
+	keys := append([]string{string(t)}, CommonKeys...)
+	if t != Group && t != List {
+		keys = append(keys, leafKeys...)
+	}
+	return append(keys, TypeKeys[t]...)
+}
+
+func (l *loader) field(n *place.Node, f *Field) {
+	l.nodes[f] = n
+	defer f.settle()
 	if n.IsScalar() {
-		f.Evidence = defaultEvidence(Text)
 		f.About = n.Prose("what to tell the model about this field")
-		return f
+		return
 	}
 	if !n.IsMap() {
 		n.Fault("a field should stand here, not a list", "write `name: {text: What it is.}`")
-		return f
+		return
+	}
+	if part := n.Get("part"); part != nil && n.Get("list") == nil {
+		f.Type = Group
+		n.Known("part", "about", "required", "labels")
+		if about := n.Get("about"); about != nil {
+			f.About = about.Prose("what to tell the model about this field")
+		}
+		l.part(part, part.Text(), f, n)
+		for _, key := range []string{"required", "labels"} {
+			if kid := n.Get(key); kid != nil {
+				l.key(kid, f)
+			}
+		}
+		return
 	}
 	if !readType(n, f) {
-		return f
+		return
 	}
-	n.Known(append(append([]string{string(f.Type)}, commonKeys...), typeKeys[f.Type]...)...)
+	n.Known(KeysOf(f.Type)...)
 	for _, kid := range n.Pairs() {
-		f.readKey(kid)
+		l.key(kid, f)
 	}
-	f.checkWhole(n)
-	return f
+	l.whole(n, f)
+}
+
+// settle fills in what a field does not say.
+func (f *Field) settle() {
+	if f.Evidence == "" {
+		f.Evidence = DefaultEvidence(f.Type)
+	}
+}
+
+// DefaultEvidence is the loosest kind that a type allows unless the field says
+// otherwise: choices and booleans are conclusions, all else should be written
+// somewhere.
+func DefaultEvidence(t Type) string {
+	if t == Choice || t == Boolean {
+		return "inferred"
+	}
+	return "restated"
 }
 
 // readType finds the one type key of a field and its description.
@@ -177,172 +317,4 @@ func isType(key string) bool {
 		}
 	}
 	return false
-}
-
-func (f *Field) readKey(n *place.Node) {
-	switch n.Key() {
-	case "required":
-		f.Required = n.Bool()
-	case "labels":
-		f.Labels = n.Texts()
-	case "evidence":
-		if f.Evidence = n.Text(); place.Nearest(f.Evidence, evidenceKinds) != f.Evidence {
-			n.Fault(fmt.Sprintf("unknown kind of evidence %q", f.Evidence), place.Suggest(f.Evidence, evidenceKinds))
-		}
-	case "pattern":
-		text := n.Filled("the pattern")
-		re, err := regexp.Compile(text)
-		if err != nil {
-			n.Fault(fmt.Sprintf("the pattern does not compile: %s", patternError(err)), "patterns are RE2: no look-around, no back-references")
-		}
-		f.Pattern = re
-	case "least":
-		f.Least = f.readBound(n)
-	case "most":
-		f.Most = f.readBound(n)
-	case "written":
-		for _, text := range n.Texts() {
-			format, err := ParseDateFormat(text)
-			if err != nil {
-				n.Fault(fmt.Sprintf("%q: %s", text, err), "known signs: D, DD, M, MM, MMM, MMMM, YYYY")
-			}
-			f.Written = append(f.Written, format)
-		}
-	case "of":
-		f.readOptions(n)
-	case "key":
-		f.Key = n.Texts()
-	case "ordered":
-		f.Ordered = n.Bool()
-	case "fields":
-		if f.Type == List {
-			f.Item = &Field{Type: Group, Path: f.Path + "[]"}
-			readFields(n, f.Item)
-		} else {
-			readFields(n, f)
-		}
-	case "items":
-		f.Item = readField(n, "", f.Path+"[]")
-		if !f.Item.IsLeaf() {
-			n.Fault("items are plain values", "for items with fields write `fields:`")
-		}
-	}
-}
-
-func patternError(err error) string {
-	return strings.TrimPrefix(err.Error(), "error parsing regexp: ")
-}
-
-// readBound reads a number; of texts and lists it bounds the length.
-func (f *Field) readBound(n *place.Node) string {
-	d, err := decimal.NewFromString(n.Text())
-	if err != nil || len(n.Text()) > 40 || d.Exponent() > 40 {
-		n.Fault(fmt.Sprintf("%q is no number", n.Text()), "write it in digits, without a unit")
-		return ""
-	}
-	if (f.Type == Text || f.Type == List) && (!d.IsInteger() || d.IsNegative()) {
-		n.Fault("a length is a whole number from 0", "of texts and lists, least and most bound the length")
-		return ""
-	}
-	return d.String()
-}
-
-func (f *Field) readOptions(n *place.Node) {
-	switch {
-	case n.IsList():
-		for _, text := range n.Texts() {
-			f.Of = append(f.Of, Option{Value: text})
-		}
-	case n.IsMap():
-		for _, kid := range n.Pairs() {
-			f.Of = append(f.Of, readOption(kid))
-		}
-	default:
-		n.Fault("the choices should stand here", "write `of: [dry, wet]`, or one line a choice")
-		return
-	}
-	seen := map[string]bool{}
-	for _, o := range f.Of {
-		if seen[o.Value] {
-			n.Fault(fmt.Sprintf("the choice %q stands here twice", o.Value), "keep one")
-		}
-		seen[o.Value] = true
-	}
-	if len(f.Of) < 2 {
-		n.Fault("a choice needs at least two values to choose from", "add the others, or make the field a text")
-	}
-}
-
-func readOption(n *place.Node) Option {
-	o := Option{Value: n.Key()}
-	switch {
-	case n.IsNull():
-	case n.IsScalar():
-		o.About = n.Prose("what the choice means")
-	case n.IsMap():
-		n.Known("also", "about")
-		o.Also = n.Get("also").Texts()
-		if about := n.Get("about"); about != nil {
-			o.About = about.Prose("what the choice means")
-		}
-	default:
-		n.Fault("a choice holds `also` and `about`", "write `{also: [one, other]}`")
-	}
-	return o
-}
-
-// defaultEvidence is the loosest kind that a type allows unless the field says
-// otherwise: choices and booleans are conclusions, all else should be written
-// somewhere.
-func defaultEvidence(t Type) string {
-	if t == Choice || t == Boolean {
-		return "inferred"
-	}
-	return "restated"
-}
-
-// checkWhole finds faults that lie between keys.
-func (f *Field) checkWhole(n *place.Node) {
-	if f.Evidence == "" {
-		f.Evidence = defaultEvidence(f.Type)
-	}
-	switch f.Type {
-	case Choice:
-		if n.Get("of") == nil {
-			n.KeyFault(fmt.Sprintf("the choice %q does not say what to choose from", f.Name), "add `of: [one, other]`")
-		}
-	case Group:
-		if n.Get("fields") == nil {
-			n.KeyFault(fmt.Sprintf("the group %q has no fields", f.Name), "add `fields:`")
-		}
-	case List:
-		f.checkList(n)
-	}
-	if f.Least != "" && f.Most != "" {
-		least, most := decimal.RequireFromString(f.Least), decimal.RequireFromString(f.Most)
-		if least.GreaterThan(most) {
-			n.Get("least").Fault(fmt.Sprintf("least (%s) is above most (%s)", f.Least, f.Most), "swap or mend them")
-		}
-	}
-}
-
-func (f *Field) checkList(n *place.Node) {
-	if (n.Get("fields") == nil) == (n.Get("items") == nil) {
-		n.KeyFault(fmt.Sprintf("the list %q should say what its items are, once", f.Name), "add `fields:` for items with fields, or `items: {text: What one item is.}`")
-	}
-	if f.Item == nil {
-		f.Item = &Field{Type: Text, Path: f.Path + "[]"}
-	}
-	for _, key := range f.Key {
-		kid := f.Item.Child(key)
-		if kid == nil || !kid.IsLeaf() {
-			var names []string
-			for _, c := range f.Item.Fields {
-				if c.IsLeaf() {
-					names = append(names, c.Name)
-				}
-			}
-			n.Get("key").Fault(fmt.Sprintf("the key names %q, which is no value of an item", key), place.Suggest(key, names))
-		}
-	}
 }

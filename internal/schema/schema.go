@@ -40,37 +40,73 @@ type Type string
 
 // The types. Group and List hold other fields; all others are leaves.
 const (
-	Text    Type = "text"
-	Integer Type = "integer"
-	Number  Type = "number"
-	Boolean Type = "boolean"
-	Date    Type = "date"
-	Choice  Type = "choice"
-	Group   Type = "group"
-	List    Type = "list"
+	Text     Type = "text"
+	Integer  Type = "integer"
+	Number   Type = "number"
+	Boolean  Type = "boolean"
+	Date     Type = "date"
+	Time     Type = "time"
+	DateTime Type = "datetime"
+	Choice   Type = "choice"
+	Money    Type = "money"
+	Quantity Type = "quantity"
+	Link     Type = "link"
+	Group    Type = "group"
+	List     Type = "list"
 )
 
 // Types are all types, as messages list them.
-var Types = []string{"text", "integer", "number", "boolean", "date", "choice", "group", "list"}
+var Types = []string{"text", "integer", "number", "boolean", "date", "time", "datetime", "choice", "money", "quantity", "link", "group", "list"}
 
 // Field is a node of a schema.
 type Field struct {
-	Name     string
-	Path     string // bays[].number; "" for the record itself
-	Type     Type
-	About    string // what the model is told
-	Required bool
-	Labels   []string // what documents print before the value
-	Pattern  *regexp.Regexp
-	Least    string // a decimal, or ""
-	Most     string
-	Written  []DateFormat
-	Evidence string   // the loosest kind allowed: quoted, restated or inferred
-	Of       []Option // of a choice
-	Key      []string // of a list: names of leaves of its item
-	Ordered  bool     // of a list: its order counts
-	Fields   []*Field // of a group
-	Item     *Field   // of a list: a group, or a leaf
+	Name      string
+	Path      string // bays[].number; "" for the record itself
+	Type      Type
+	About     string // what the model is told
+	Required  bool
+	Labels    []string // what documents print before the value
+	Pattern   *regexp.Regexp
+	Least     string // a decimal, or ""
+	Most      string
+	Written   []DateFormat
+	Numbers   NumberFormat // how documents write its figures
+	Precision string       // of a date, the coarsest that is allowed: day, month or year
+	Currency  string       // of money: the one it must have, or ""
+	Unit      string       // of a quantity, likewise
+	To        []string     // of a link: paths of the fields it may point to
+	Targets   []*Field     // these fields
+	Evidence  string       // the loosest kind allowed: quoted, restated or inferred
+	Basis     bool         // an inferred value must come with the words it rests on
+	Avoid     []string     // what does not belong in it
+	Sensitive bool         // masked wherever people look on
+	Tidy      []string     // further tidies, or "none"
+	Compare   Comparison
+	Weight    string // a decimal, or "" for 1
+	Examples  []Example
+	Extra     value.Value // keywords of an imported JSON Schema that have no word here, an object
+	Of        []Option    // of a choice
+	Key       []string    // of a list: names of leaves of its item
+	Ordered   bool        // of a list: its order counts
+	Fields    []*Field    // of a group
+	Item      *Field      // of a list: a group, or a leaf
+}
+
+// NumberFormat is how documents write figures: the sign before decimals and
+// the one between groups of three digits. The zero value is a point and none.
+type NumberFormat struct{ Decimal, Group string }
+
+// Comparison says when a filled value counts as gold's. The zero value is
+// `exact`.
+type Comparison struct {
+	Kind  string // "", exact, loose, within, similar, set or none
+	Bound string // of within and similar, a decimal
+}
+
+// Example is a solved snippet that is shown to the model.
+type Example struct {
+	Text  string
+	Gives value.Value
 }
 
 // Option is one choice.
@@ -82,12 +118,26 @@ type Option struct {
 
 // Schema is a loaded schema.
 type Schema struct {
-	Name   string
-	About  string
-	Root   *Field
-	File   string
-	Source []byte // the file as it was read
+	Name    string
+	About   string
+	Version string
+	Root    *Field
+	Rules   []*Rule
+	File    string
+	Source  []byte // the file as it was read
 }
+
+// Kin gives the field whose type a value has: of a link the field it points
+// to, else the field itself.
+func (f *Field) Kin() *Field {
+	if f.Type == Link && len(f.Targets) > 0 {
+		return f.Targets[0]
+	}
+	return f
+}
+
+// Scored reports whether the field's leaves count in a score.
+func (f *Field) Scored() bool { return f.Compare.Kind != "none" }
 
 // AllowsInferred reports whether a value may stand in the record with evidence no
 // tighter than inferred, that is, without a place in the source.

@@ -13,8 +13,17 @@ import (
 
 // Field is the outcome of one field over all documents.
 type Field struct {
-	Path string
+	Path   string
+	Weight float64 // 1 unless the schema says otherwise
 	Counts
+}
+
+func weightOf(f *schema.Field) float64 {
+	w, err := strconv.ParseFloat(f.Weight, 64)
+	if err != nil {
+		return 1
+	}
+	return w
 }
 
 // List is how the items of one list came out.
@@ -51,9 +60,12 @@ type Scorer struct {
 // New gives a scorer for a schema and its gold.
 func New(s *schema.Schema, g gold.Set) *Scorer {
 	sc := &Scorer{schema: s, gold: g, index: map[*schema.Field]int{}, lists: map[*schema.Field]*Items{}, seen: map[string]bool{}}
-	for i, f := range s.Leaves() {
-		sc.index[f] = i
-		sc.report.Fields = append(sc.report.Fields, Field{Path: f.Path})
+	for _, f := range s.Leaves() {
+		if !f.Scored() {
+			continue
+		}
+		sc.index[f] = len(sc.report.Fields)
+		sc.report.Fields = append(sc.report.Fields, Field{Path: f.Path, Weight: weightOf(f)})
 	}
 	return sc
 }
@@ -193,6 +205,21 @@ func (r *Report) Macro() (precision, recall, f1 Ratio) {
 	return Mean(p), Mean(q), Mean(f)
 }
 
+// Weighted gives F1 with every outcome counted by the weight of its field, and
+// whether any field has a weight of its own.
+func (r *Report) Weighted() (f1 Ratio, any bool) {
+	over, under := 0.0, 0.0
+	for _, f := range r.Fields {
+		any = any || f.Weight != 1
+		over += f.Weight * float64(2*f.Right)
+		under += f.Weight * float64(2*f.Right+2*f.Wrong+f.Extra+f.Missed)
+	}
+	if under == 0 {
+		return Ratio{}, any
+	}
+	return Ratio{over / under, true}, any
+}
+
 // WorstFirst gives the fields with the lowest F1 first, those without one
 // last.
 func (r *Report) WorstFirst() []Field {
@@ -236,6 +263,9 @@ func (r *Report) JSON() value.Value {
 	p, q, f := r.Macro()
 	v.Kids = append(v.Kids, value.Obj(p.json("precision"), q.json("recall"), f.json("f1")).Named("macro"),
 		value.Obj(count("right", r.RecordsRight), count("of", r.RecordsOf)).Named("records"))
+	if w, any := r.Weighted(); any {
+		v.Kids = append(v.Kids, value.Obj(w.json("f1")).Named("weighted"))
+	}
 	lists := value.List()
 	for _, l := range r.Lists {
 		lists.Kids = append(lists.Kids, value.Obj(value.Str(l.Path).Named("list"), count("found", l.Found), count("missed", l.Missed), count("invented", l.Invented)))

@@ -86,6 +86,9 @@ func (w *walker) field(f *schema.Field, gold, filled *value.Value, gp, fp value.
 			w.field(f.Item, at(g, p.Gold), at(d, p.Filled), w.index(gp, p.Gold), w.index(fp, p.Filled))
 		}
 	default:
+		if !f.Scored() {
+			return
+		}
 		w.Leaf(Leaf{Field: f, Gold: gold, Filled: filled, Outcome: outcome(f, gold, filled), GoldPath: gp, FilledPath: fp})
 	}
 }

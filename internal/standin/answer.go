@@ -97,7 +97,15 @@ func (w *writer) field(f *schema.Field, raw *value.Value) value.Value {
 		}
 		return out
 	}
-	return w.leaf(f, raw)
+	v := w.leaf(f, raw)
+	if f.Basis {
+		basis := value.Value{}
+		if raw != nil && raw.Text != "" && v.Kind != value.Null {
+			basis = value.Str(raw.Text)
+		}
+		return value.Obj(v.Named("value"), basis.Named("basis"))
+	}
+	return v
 }
 
 func (w *writer) leaf(f *schema.Field, raw *value.Value) value.Value {
@@ -112,7 +120,7 @@ func (w *writer) leaf(f *schema.Field, raw *value.Value) value.Value {
 	}
 	v, ok := labels.Value(f, raw.Text)
 	if !ok {
-		if w.typed && f.Type != schema.Text && f.Type != schema.Date {
+		if w.typed && f.Type != schema.Text && f.Type != schema.Date && f.Type != schema.Time && f.Type != schema.DateTime {
 			return value.Value{}
 		}
 		return value.Str(raw.Text)
@@ -135,6 +143,14 @@ func (w *writer) invent(f *schema.Field) value.Value {
 		return value.Num(fmt.Sprintf("%d.5", w.rng.IntN(40)+1))
 	case schema.Boolean:
 		return value.Boolean(w.rng.IntN(2) == 0)
+	case schema.Money, schema.Quantity:
+		name, own := f.Measure()
+		if own == "" {
+			own = "EUR"
+		}
+		return value.Obj(value.Num(fmt.Sprint(w.rng.IntN(90)*10+10)).Named("amount"), value.Str(own).Named(name))
+	case schema.Time:
+		return value.Str(fmt.Sprintf("%02d:00", w.rng.IntN(24)))
 	case schema.Date:
 		return value.Str(fmt.Sprintf("20%02d-%02d-%02d", 20+w.rng.IntN(20), 1+w.rng.IntN(12), 1+w.rng.IntN(28)))
 	case schema.Choice:
@@ -161,6 +177,11 @@ func (w *writer) slipped(f *schema.Field, v value.Value) value.Value {
 				return value.Str(v.Text[:5] + day + "-" + month)
 			}
 		}
+		return v
+	}
+	if amount := v.Get("amount"); amount != nil {
+		v = v.Clone()
+		*v.Get("amount") = w.slipped(&schema.Field{Type: schema.Number}, *amount).Named("amount")
 		return v
 	}
 	digits := []byte(v.Text)

@@ -151,6 +151,9 @@ var (
 	oneOf     = regexp.MustCompile(`One of: (.*?)\.(?: [A-Z]|$)`)
 	printedAs = regexp.MustCompile(`Printed as: (.*?)\.(?: [A-Z]|$)`)
 	writtenAs = regexp.MustCompile(`write it as: (.*?)\.(?: [A-Z]|$)`)
+	measureIs = regexp.MustCompile(`Its (?:currency|unit) is (\S+?)\.(?: [A-Z]|$)`)
+	signsAre  = regexp.MustCompile(`write an? (\w+) before decimals(?: and an? (\w+) between thousands)?`)
+	signOf    = map[string]string{"point": ".", "comma": ",", "space": " ", "apostrophe": "'"}
 	quotedRun = regexp.MustCompile(`"((?:[^"\\]|\\.)*)"`)
 )
 
@@ -160,9 +163,16 @@ func newField(name, kind, says string) *schema.Field {
 		f.Type = schema.List
 		f.Item = &schema.Field{Type: schema.Type(item), About: says}
 	}
+	f.Basis = strings.Contains(says, `{"value": …, "basis": …}`)
 	if m := oneOf.FindStringSubmatch(says); m != nil && f.Type == schema.Choice {
 		f.Of = readOptions(m[1])
 		f.About = says[:strings.Index(says, "One of: ")]
+	}
+	if m := measureIs.FindStringSubmatch(says); m != nil {
+		f.Currency, f.Unit = m[1], m[1]
+	}
+	if m := signsAre.FindStringSubmatch(says); m != nil {
+		f.Numbers = schema.NumberFormat{Decimal: signOf[m[1]], Group: signOf[m[2]]}
 	}
 	if m := printedAs.FindStringSubmatch(says); m != nil {
 		f.Labels = quotedTexts(m[1])
@@ -267,6 +277,13 @@ func wireType(p *value.Value) string {
 	}
 	switch name {
 	case "object":
+		switch props := p.Get("properties"); {
+		case props == nil:
+		case props.Get("amount") != nil && props.Get("currency") != nil:
+			return "money"
+		case props.Get("amount") != nil && props.Get("unit") != nil:
+			return "quantity"
+		}
 		return "group"
 	case "array":
 		return "list"

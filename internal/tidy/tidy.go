@@ -34,6 +34,10 @@ const (
 	RuleDate    = "date"        // a date in a declared or plain format
 	RuleChoice  = "choice"      // a choice by synonym, case or spacing
 	RuleListOne = "list-of-one" // one item where a list belongs
+	RuleNumber  = "number"      // a number in the field's declared signs
+	RuleTime    = "time"        // a time of day
+	RuleAmount  = "amount"      // money or a quantity written as a text
+	RuleMeasure = "measure"     // the schema's own currency or unit where none stands
 )
 
 // Record tidies all values of a record in place.
@@ -82,9 +86,45 @@ func (t *tidier) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 			t.set(p, RuleBlank, v, value.Value{})
 		}
 	}
-	if rule, to, ok := ByType(f, v); ok {
+	if none(f) {
+		return
+	}
+	if rule, to, ok := ByType(f.Kin(), v); ok {
 		t.set(p, rule, v, to)
 	}
+	for _, name := range f.Tidy {
+		if to, ok := byName(name, v); ok {
+			t.set(p, name, v, to)
+		}
+	}
+}
+
+func none(f *schema.Field) bool {
+	return len(f.Tidy) > 0 && f.Tidy[0] == "none"
+}
+
+// byName gives the change of a tidy that a field asks for by name.
+func byName(name string, v *value.Value) (value.Value, bool) {
+	if v.Kind != value.String {
+		return value.Value{}, false
+	}
+	to := v.Text
+	switch name {
+	case "upper":
+		to = strings.ToUpper(to)
+	case "lower":
+		to = strings.ToLower(to)
+	case "no-end-stop":
+		to = strings.TrimRight(to, ".,;: ")
+	case "digits-only":
+		to = strings.Map(func(r rune) rune {
+			if r >= '0' && r <= '9' {
+				return r
+			}
+			return -1
+		}, to)
+	}
+	return value.Str(to), to != v.Text && to != ""
 }
 
 // ByType gives the change that the field's type asks for, if its value needs
@@ -98,13 +138,20 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 			return RuleWhole, value.Num(whole), true
 		}
 	case f.Type == schema.Integer && v.Kind == value.String:
-		if whole, fits := wholeNumber(jsonNumber(v.Text)); fits {
-			return RuleDigits, value.Num(whole), true
+		literal, rule := number(f, v.Text)
+		if whole, fits := wholeNumber(literal); fits {
+			return rule, value.Num(whole), true
 		}
 	case f.Type == schema.Number && v.Kind == value.String:
-		if literal := jsonNumber(v.Text); literal != "" {
-			return RuleDigits, value.Num(literal), true
+		if literal, rule := number(f, v.Text); literal != "" {
+			return rule, value.Num(literal), true
 		}
+	case f.Type == schema.Time && v.Kind == value.String:
+		if at, read := TimeOfDay(v.Text); read && at != v.Text {
+			return RuleTime, value.Str(at), true
+		}
+	case f.Type == schema.Money || f.Type == schema.Quantity:
+		return amount(f, v)
 	case f.Type == schema.Boolean && v.Kind == value.String:
 		if b, known := YesNo(v.Text); known {
 			return RuleYesNo, value.Boolean(b), true

@@ -20,7 +20,15 @@ fields:
   d: {date: A day., written: [D.M.YYYY]}
   two: {date: A day with two readings., written: [D/M/YYYY, M/D/YYYY]}
   c: {choice: A choice., of: {loose_rail: {also: [handrail off]}, rot: {also: [decay]}, rust: {also: [decay of iron]}}}
-  l: {list: A list., fields: {x: A text.}}
+  at: {time: A time.}
+  m: {money: Money., currency: EUR, written: {decimal: ",", group: "."}}
+  any: {money: Money of any currency.}
+  q: {quantity: A length., unit: m}
+  g: {number: A number., written: {decimal: ",", group: "."}}
+  u: {text: Upper., tidy: [upper, no-end-stop]}
+  raw: {integer: Left as it is., tidy: none}
+  k: {link: A link., to: 'l[].n'}
+  l: {list: A list., fields: {x: A text., n: {integer: N.}}}
   p: {list: A list., items: {integer: A number.}}
 `
 
@@ -53,6 +61,27 @@ func TestTidies(t *testing.T) {
 		{`{"c":"gone"}`, `{"c":"gone"}`, ""},
 		{`{"l":{"x":"a"}}`, `{"l":[{"x":"a"}]}`, RuleListOne},
 		{`{"l":[{"x":" a"}],"p":["2"]}`, `{"l":[{"x":"a"}],"p":[2]}`, RuleSpaces},
+		{`{"at":"9.30 h"}`, `{"at":"09:30"}`, RuleTime},
+		{`{"at":"25:10"}`, `{"at":"25:10"}`, ""},
+		{`{"m":"EUR 1.250,00"}`, `{"m":{"amount":1250.00,"currency":"EUR"}}`, RuleAmount},
+		{`{"m":"1.250,5 €"}`, `{"m":{"amount":1250.5,"currency":"EUR"}}`, RuleAmount},
+		{`{"m":"1.25,00"}`, `{"m":"1.25,00"}`, ""},
+		{`{"m":99}`, `{"m":{"amount":99,"currency":"EUR"}}`, RuleMeasure},
+		{`{"m":{"amount":"1.250,00","currency":null}}`, `{"m":{"amount":1250.00,"currency":"EUR"}}`, RuleMeasure},
+		{`{"m":{"amount":null,"currency":"EUR"}}`, `{"m":null}`, RuleBlank},
+		{`{"m":{"amount":5,"currency":"USD"}}`, `{"m":{"amount":5,"currency":"USD"}}`, ""}, // never relabelled
+		{`{"any":"5 usd"}`, `{"any":{"amount":5,"currency":"USD"}}`, RuleAmount},
+		{`{"any":"$5"}`, `{"any":"$5"}`, ""}, // whose dollar?
+		{`{"any":5}`, `{"any":5}`, ""},
+		{`{"q":"12.4 m"}`, `{"q":{"amount":12.4,"unit":"m"}}`, RuleAmount},
+		{`{"q":"12.4"}`, `{"q":{"amount":12.4,"unit":"m"}}`, RuleAmount},
+		{`{"q":"12.4 ft"}`, `{"q":{"amount":12.4,"unit":"ft"}}`, RuleAmount},
+		{`{"g":"1.250,5"}`, `{"g":1250.5}`, RuleNumber},
+		{`{"g":"1,250.5"}`, `{"g":"1,250.5"}`, ""},
+		{`{"g":"12.50"}`, `{"g":"12.50"}`, ""},
+		{`{"u":"fb-1."}`, `{"u":"FB-1"}`, "upper"},
+		{`{"raw":"3"}`, `{"raw":"3"}`, ""},
+		{`{"k":"3"}`, `{"k":3}`, RuleDigits},
 		{`{"unknown":" a "}`, `{"unknown":" a "}`, ""},
 		{`[1]`, `[1]`, ""},
 	} {

@@ -75,7 +75,7 @@ func Obj(members ...Value) Value { return Value{Kind: Object, Kids: members} }
 func List(items ...Value) Value { return Value{Kind: Array, Kids: items} }
 
 // Empty reports whether v counts as no value: null, an empty string, an empty
-// list or an empty object.
+// list, or an object all of whose members are empty.
 func (v *Value) Empty() bool {
 	if v == nil {
 		return true
@@ -85,8 +85,15 @@ func (v *Value) Empty() bool {
 		return true
 	case String:
 		return v.Text == ""
-	case Array, Object:
+	case Array:
 		return len(v.Kids) == 0
+	case Object:
+		for i := range v.Kids {
+			if !v.Kids[i].Empty() {
+				return false
+			}
+		}
+		return true
 	}
 	return false
 }

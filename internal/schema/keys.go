@@ -1,0 +1,369 @@
+package schema
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"github.com/shopspring/decimal"
+
+	"filler/internal/place"
+)
+
+// The values that some keys take.
+var (
+	EvidenceKinds = []string{"quoted", "restated", "inferred"}
+	Precisions    = []string{"day", "month", "year"}
+	Comparisons   = []string{"exact", "loose", "set", "none"}
+	TidyNames     = []string{"none", "upper", "lower", "no-end-stop", "digits-only"}
+)
+
+// key reads one key of a field, other than its type.
+func (l *loader) key(n *place.Node, f *Field) {
+	switch n.Key() {
+	case "required":
+		f.Required = n.Bool()
+	case "labels":
+		f.Labels = n.Texts()
+	case "evidence":
+		f.Evidence = oneOf(n, "kind of evidence", EvidenceKinds)
+	case "pattern":
+		f.readPattern(n)
+	case "least":
+		f.Least = f.readBound(n)
+	case "most":
+		f.Most = f.readBound(n)
+	case "written":
+		f.readWritten(n)
+	case "precision":
+		f.Precision = oneOf(n, "precision", Precisions)
+	case "of":
+		f.readOptions(n)
+	case "currency":
+		if f.Currency = n.Filled("the currency"); f.Currency != "" && !currencyCode.MatchString(f.Currency) {
+			n.Fault(fmt.Sprintf("%q is no currency code", f.Currency), "write the three letters of ISO 4217, such as EUR")
+		}
+	case "unit":
+		f.Unit = n.Filled("the unit")
+	case "to":
+		f.To = n.Texts()
+		l.later = append(l.later, func() { l.link(n, f) })
+	case "key":
+		f.Key = n.Texts()
+	case "ordered":
+		f.Ordered = n.Bool()
+	case "avoid":
+		f.Avoid = n.Texts()
+	case "sensitive":
+		f.Sensitive = n.Bool()
+	case "basis":
+		f.Basis = n.Bool()
+	case "tidy":
+		f.Tidy = n.Texts()
+		for _, name := range f.Tidy {
+			if !in(TidyNames, name) {
+				n.Fault(fmt.Sprintf("unknown tidy %q", name), place.Suggest(name, TidyNames))
+			}
+		}
+	case "compare":
+		f.readCompare(n)
+	case "weight":
+		f.Weight = readDecimal(n)
+		if strings.HasPrefix(f.Weight, "-") {
+			n.Fault("a weight is 0 or more", "write 0 to leave the field out of the weighted score")
+		}
+	case "examples":
+		l.examples(n, f)
+	case "keywords":
+		f.Extra = n.Value()
+	case "fields", "items", "part":
+		l.below(n, f)
+	}
+}
+
+var currencyCode = regexp.MustCompile(`^[A-Z]{3}$`)
+
+func in(list []string, s string) bool {
+	for _, l := range list {
+		if l == s {
+			return true
+		}
+	}
+	return false
+}
+
+func oneOf(n *place.Node, what string, known []string) string {
+	text := n.Text()
+	if !in(known, text) {
+		n.Fault(fmt.Sprintf("unknown %s %q", what, text), place.Suggest(text, known))
+		return ""
+	}
+	return text
+}
+
+func (f *Field) readPattern(n *place.Node) {
+	text := n.Filled("the pattern")
+	re, err := regexp.Compile(text)
+	if err != nil {
+		n.Fault(fmt.Sprintf("the pattern does not compile: %s", patternError(err)), "patterns are RE2: no look-around, no back-references")
+	}
+	f.Pattern = re
+}
+
+func patternError(err error) string {
+	return strings.TrimPrefix(err.Error(), "error parsing regexp: ")
+}
+
+func readDecimal(n *place.Node) string {
+	d, err := decimal.NewFromString(n.Text())
+	if err != nil || len(n.Text()) > 40 || d.Exponent() > 40 || d.Exponent() < -40 {
+		n.Fault(fmt.Sprintf("%q is no number", n.Text()), "write it in digits, without a unit")
+		return ""
+	}
+	return d.String()
+}
+
+// readBound reads a number; of texts and lists it bounds the length.
+func (f *Field) readBound(n *place.Node) string {
+	text := readDecimal(n)
+	if text == "" {
+		return ""
+	}
+	d := decimal.RequireFromString(text)
+	if (f.Type == Text || f.Type == List) && (!d.IsInteger() || d.IsNegative()) {
+		n.Fault("a length is a whole number from 0", "of texts and lists, least and most bound the length")
+		return ""
+	}
+	return text
+}
+
+// readWritten reads how documents write the value: date formats, or the signs
+// in a number.
+func (f *Field) readWritten(n *place.Node) {
+	if f.Type != Date {
+		f.readNumberFormat(n)
+		return
+	}
+	for _, text := range n.Texts() {
+		format, err := ParseDateFormat(text)
+		if err != nil {
+			n.Fault(fmt.Sprintf("%q: %s", text, err), "known signs: D, DD, M, MM, MMM, MMMM, YYYY")
+		}
+		f.Written = append(f.Written, format)
+	}
+}
+
+func (f *Field) readNumberFormat(n *place.Node) {
+	if !n.IsMap() {
+		n.Fault("of numbers, `written` holds the signs in them", "write `{decimal: \",\", group: \".\"}`")
+		return
+	}
+	n.Known("decimal", "group")
+	f.Numbers.Decimal = "."
+	if d := n.Get("decimal"); d != nil {
+		f.Numbers.Decimal = d.Text()
+	}
+	if g := n.Get("group"); g != nil {
+		f.Numbers.Group = g.Text()
+	}
+	if !in([]string{".", ","}, f.Numbers.Decimal) || !in([]string{"", ".", ",", " ", "'", "’"}, f.Numbers.Group) || f.Numbers.Decimal == f.Numbers.Group {
+		n.Fault("these signs can't be told apart, or are none that numbers have", "decimal is \".\" or \",\", group another of \".\", \",\", \" \", \"'\"")
+	}
+}
+
+func (f *Field) readCompare(n *place.Node) {
+	if n.IsScalar() {
+		f.Compare.Kind = oneOf(n, "comparison", Comparisons)
+	} else if pairs := n.Pairs(); len(pairs) == 1 {
+		n.Known("within", "similar")
+		f.Compare = Comparison{Kind: pairs[0].Key(), Bound: readDecimal(pairs[0])}
+	} else {
+		n.Fault("a comparison should stand here", "write exact, loose, set, none, {within: 0.01} or {similar: 0.9}")
+		return
+	}
+	numeric := f.Type == Integer || f.Type == Number || f.Type == Money || f.Type == Quantity
+	switch k := f.Compare.Kind; {
+	case k == "within" && !numeric:
+		n.Fault("within compares numbers, money and quantities", "use exact, loose or similar")
+	case (k == "loose" || k == "similar" || k == "set") && f.Type != Text && f.Type != Choice && f.Type != Link:
+		n.Fault(k+" compares texts", "use exact or within")
+	case k == "similar" && f.Compare.Bound != "" && decimal.RequireFromString(f.Compare.Bound).GreaterThan(decimal.NewFromInt(1)):
+		n.Fault("a similarity goes from 0 to 1", "write `{similar: 0.9}`")
+	}
+}
+
+func (f *Field) readOptions(n *place.Node) {
+	switch {
+	case n.IsList():
+		for _, text := range n.Texts() {
+			f.Of = append(f.Of, Option{Value: text})
+		}
+	case n.IsMap():
+		for _, kid := range n.Pairs() {
+			f.Of = append(f.Of, readOption(kid))
+		}
+	default:
+		n.Fault("the choices should stand here", "write `of: [dry, wet]`, or one line a choice")
+		return
+	}
+	seen := map[string]bool{}
+	for _, o := range f.Of {
+		if seen[o.Value] {
+			n.Fault(fmt.Sprintf("the choice %q stands here twice", o.Value), "keep one")
+		}
+		seen[o.Value] = true
+	}
+	if len(f.Of) < 2 {
+		n.Fault("a choice needs at least two values to choose from", "add the others, or make the field a text")
+	}
+}
+
+func readOption(n *place.Node) Option {
+	o := Option{Value: n.Key()}
+	switch {
+	case n.IsNull():
+	case n.IsScalar():
+		o.About = n.Prose("what the choice means")
+	case n.IsMap():
+		n.Known("also", "about")
+		o.Also = n.Get("also").Texts()
+		if about := n.Get("about"); about != nil {
+			o.About = about.Prose("what the choice means")
+		}
+	default:
+		n.Fault("a choice holds `also` and `about`", "write `{also: [one, other]}`")
+	}
+	return o
+}
+
+// below reads what a group or list holds.
+func (l *loader) below(n *place.Node, f *Field) {
+	switch {
+	case f.Type == Group:
+		l.fields(n, f)
+	case f.Item != nil:
+		// checked as a whole: fields, items and part exclude each other
+	case n.Key() == "items":
+		f.Item = &Field{Path: f.Path + "[]", Type: Text}
+		l.field(n, f.Item)
+		if !f.Item.IsLeaf() {
+			n.Fault("items are plain values", "for items with fields write `fields:`")
+		}
+	default:
+		f.Item = &Field{Type: Group, Path: f.Path + "[]"}
+		if n.Key() == "part" {
+			l.part(n, n.Text(), f.Item, n)
+		} else {
+			l.fields(n, f.Item)
+		}
+	}
+}
+
+// whole finds faults that lie between keys.
+func (l *loader) whole(n *place.Node, f *Field) {
+	switch f.Type {
+	case Choice:
+		if n.Get("of") == nil {
+			n.KeyFault(fmt.Sprintf("the choice %q does not say what to choose from", f.Name), "add `of: [one, other]`")
+		}
+	case Link:
+		if n.Get("to") == nil {
+			n.KeyFault(fmt.Sprintf("the link %q does not say what it points to", f.Name), "add `to: 'bays[].number'`")
+		}
+	case Group:
+		if n.Get("fields") == nil {
+			n.KeyFault(fmt.Sprintf("the group %q has no fields", f.Name), "add `fields:`")
+		}
+	case List:
+		f.checkList(n)
+	}
+	if f.Least != "" && f.Most != "" {
+		least, most := decimal.RequireFromString(f.Least), decimal.RequireFromString(f.Most)
+		if least.GreaterThan(most) {
+			n.Get("least").Fault(fmt.Sprintf("least (%s) is above most (%s)", f.Least, f.Most), "swap or mend them")
+		}
+	}
+	if f.Basis && f.Evidence != "inferred" && (f.Evidence != "" || DefaultEvidence(f.Type) != "inferred") {
+		n.Get("basis").Fault("a basis is asked of values that may be inferred", "add `evidence: inferred`")
+	}
+}
+
+func (f *Field) checkList(n *place.Node) {
+	below := 0
+	for _, key := range []string{"fields", "items", "part"} {
+		if n.Get(key) != nil {
+			below++
+		}
+	}
+	if below != 1 {
+		n.KeyFault(fmt.Sprintf("the list %q should say what its items are, once", f.Name), "add `fields:` for items with fields, or `items: {text: What one item is.}`")
+	}
+	if f.Item == nil {
+		f.Item = &Field{Type: Text, Path: f.Path + "[]"}
+	}
+	if len(f.Key) > 0 {
+		checkKey(n.Get("key"), f.Item, f.Key)
+	}
+}
+
+// checkKey: the key of a list names values of its items.
+func checkKey(n *place.Node, item *Field, key []string) {
+	for _, name := range key {
+		kid := item.Child(name)
+		if kid != nil && kid.IsLeaf() {
+			continue
+		}
+		var names []string
+		for _, c := range item.Fields {
+			if c.IsLeaf() {
+				names = append(names, c.Name)
+			}
+		}
+		n.Fault(fmt.Sprintf("the key names %q, which is no value of an item", name), place.Suggest(name, names))
+	}
+}
+
+// link resolves what a link points to: a value in the items of a list.
+func (l *loader) link(n *place.Node, f *Field) {
+	var paths []string
+	for _, leaf := range l.s.Leaves() {
+		if strings.Contains(leaf.Path, "[].") && leaf.Type != Link {
+			paths = append(paths, leaf.Path)
+		}
+	}
+	for _, to := range f.To {
+		target := l.s.Find(to)
+		switch {
+		case target == nil || !in(paths, to):
+			n.Fault(fmt.Sprintf("the link points to %q, which is no value in the items of a list", to), place.Suggest(to, paths))
+		case len(f.Targets) > 0 && jsonTypes[target.Type] != jsonTypes[f.Targets[0].Type]:
+			n.Fault("the fields that the link may point to have different types", "let them be of one type")
+		default:
+			f.Targets = append(f.Targets, target)
+		}
+	}
+}
+
+// examples reads solved snippets; their answers are checked when the whole
+// schema is known.
+func (l *loader) examples(n *place.Node, f *Field) {
+	if !n.IsList() {
+		n.Fault("a list of examples should stand here", "write `- {text: \"…\", gives: …}`")
+		return
+	}
+	for _, kid := range n.Items() {
+		kid.Known("text", "gives")
+		text, gives := kid.Get("text"), kid.Get("gives")
+		if text == nil || gives == nil {
+			kid.Fault("an example holds a text and what it gives", "write `{text: \"…\", gives: …}`; an answer without a value is null or []")
+			continue
+		}
+		e := Example{Text: text.Filled("the example's text"), Gives: gives.Value()}
+		f.Examples = append(f.Examples, e)
+		l.later = append(l.later, func() {
+			if why := f.misfit(&e.Gives, ""); why != "" {
+				gives.Fault("the example's answer breaks the schema: "+why, "an example teaches the model; mend it")
+			}
+		})
+	}
+}

@@ -1,0 +1,88 @@
+package schema
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/value"
+)
+
+const ruled = `
+schema: s
+fields:
+  a: {number: A.}
+  b: {number: B.}
+  from: {date: From.}
+  upto: {date: Up to.}
+  sum: {integer: A field called like a function.}
+  name: A name.
+  open: {boolean: Open.}
+  cost: {money: Cost., currency: EUR}
+  bays:
+    list: Bays.
+    fields:
+      no: {integer: Number.}
+      price: {number: Price.}
+      finds: {list: Finds., fields: {kind: Kind., grade: {integer: Grade.}}}
+rules:
+`
+
+func TestRules(t *testing.T) {
+	for _, c := range []struct {
+		rule, record string
+		broken       string // the places, with the fields spoken of
+	}{
+		{"{holds: upto > from}", `{"from":"2031-01-02","upto":"2031-01-03"}`, ""},
+		{"{holds: upto > from}", `{"from":"2031-01-02","upto":"2031-01-01"}`, " [/from /upto]"},
+		{"{holds: upto > from}", `{"from":"2031-01-02"}`, ""},
+		{"{holds: not (upto > from)}", `{"from":"2031-01-02","upto":null}`, ""},
+		{"{holds: a + b == 0.3}", `{"a":0.1,"b":0.2}`, ""},
+		{"{holds: a + b == 0.3}", `{"a":0.1,"b":0.20000000000000001}`, " [/a /b]"},
+		{"{holds: \"sum(bays, .price) == a\"}", `{"a":0.3,"bays":[{"price":0.1},{"price":0.2}]}`, ""},
+		{"{holds: \"sum(bays, .price) == a\"}", `{"a":0.4,"bays":[{"price":0.1},{"price":0.2}]}`, " [/a /bays]"},
+		{"{holds: \"sum(bays, .price) == a\"}", `{"a":0.4,"bays":[{"price":0.1},{"price":null}]}`, ""},
+		{"{holds: sum == len(bays)}", `{"sum":2,"bays":[{},{}]}`, ""},
+		{"{holds: sum == len(bays)}", `{"sum":3,"bays":[{},{}]}`, " [/bays /sum]"},
+		{"{holds: \"all(bays, .no > 0)\"}", `{"bays":[{"no":1},{"no":0}]}`, " [/bays]"},
+		{"{holds: \"all(bays, .no > 0)\"}", `{"bays":[{"no":1},{"no":null}]}`, ""},
+		{"{holds: \"any(bays, .no == 2) or not open\"}", `{"open":true,"bays":[{"no":1}]}`, " [/bays /open]"},
+		{"{holds: \"any(bays, .no == 2) or not open\"}", `{"open":false,"bays":[{"no":1}]}`, ""},
+		{"{holds: \"count(bays, .no > 1) <= 1\"}", `{"bays":[{"no":3},{"no":2}]}`, " [/bays]"},
+		{"{holds: \"none(bays, any(.finds, .grade == 3)) or open == false\"}", `{"open":true,"bays":[{"finds":[{"grade":3}]}]}`, " [/bays /open]"},
+		{"{for: 'bays[]', holds: price < a}", `{"a":2,"bays":[{"price":1},{"price":5},{"price":null}]}`, "/bays/1 [/a /bays/1/price]"},
+		{"{for: 'bays[].finds[]', holds: 'grade <= 3 and kind != \"\"'}", `{"bays":[{"finds":[{"kind":"x","grade":4}]}]}`, "/bays/0/finds/0 [/bays/0/finds/0/grade /bays/0/finds/0/kind]"},
+		{"{for: 'bays[]', holds: no <= record.sum}", `{"sum":1,"bays":[{"no":2}]}`, "/bays/0 [/bays/0/no /sum]"},
+		{"{holds: cost.amount < 100}", `{"cost":{"amount":100.0,"currency":"EUR"}}`, " [/cost]"},
+		{"{holds: 'name matches \"^A\" and name contains \"b\"'}", `{"name":"Acb"}`, ""},
+		{"{holds: 'name in [\"x\", \"y\"]'}", `{"name":"z"}`, " [/name]"},
+		{"{holds: 'stated(name) or stated(a)'}", `{}`, " [/a /name]"},
+		{"{holds: 'days(from, upto) <= 30'}", `{"from":"2031-01-01","upto":"2031-02-15"}`, " [/from /upto]"},
+		{"{holds: 'bays[0].no == 1'}", `{"bays":[]}`, ""},
+		{"{holds: a / b > 1}", `{"a":1,"b":0}`, ""},
+		{"{holds: 'max(a, b) < 3 and -a < 0'}", `{"a":1,"b":3}`, " [/a /b]"},
+		{"{holds: 'open ? a > 0 : b > 0'}", `{"open":true,"a":1}`, ""},
+	} {
+		s, err := Parse("s.yaml", []byte(ruled+"  - "+c.rule+"\n"))
+		require.NoError(t, err, c.rule)
+		rec, err := value.Parse(c.record)
+		require.NoError(t, err)
+		var got []string
+		for _, b := range s.Rules[0].Check(s, &rec, "") {
+			got = append(got, strings.TrimPrefix(fmt.Sprintf("%s %v", b.At, b.Fields), ""))
+		}
+		assert.Equal(t, c.broken, strings.Join(got, "; "), "%s over %s", c.rule, c.record)
+	}
+	for rule, says := range map[string]string{
+		"{holds: c > 1}": "unknown name c", "{holds: a > from}": "mismatched types", "{holds: a + 1}": "bool", "{holds: 'a >'}": "unexpected", "{for: 'bays', holds: a > 1}": "no list of items",
+		"{for: 'bays[]', holds: nothing > 1}": "unknown name nothing", "{say: x}": "says what holds", "{holds: name.first == 1}": "",
+	} {
+		_, err := Parse("s.yaml", []byte(ruled+"  - "+rule+"\n"))
+		require.Error(t, err, rule)
+		assert.Contains(t, err.Error(), says, rule)
+		assert.Regexp(t, `^s.yaml:\d+:\d+: `, err.Error())
+	}
+}
