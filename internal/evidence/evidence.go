@@ -66,7 +66,14 @@ func (ps Places) JSON(record *value.Value) value.Value {
 
 // Of finds the evidence of every value in a record.
 func Of(s *schema.Schema, record *value.Value, ix *Index) Places {
-	w := &weigher{ix: ix, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}}
+	w := &weigher{ix: ix, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, heads: map[*schema.Field][]string{}}
+	s.Root.Walk(func(f *schema.Field, _ int) {
+		for _, name := range f.Key {
+			if kid := f.Item.Child(name); kid != nil {
+				w.heads[kid] = append([]string{strings.TrimSuffix(schema.Spoken(f.Name), "s")}, f.Labels...)
+			}
+		}
+	})
 	w.collect(s.Root, "", nil, record)
 	w.choose()
 	return w.places
@@ -125,6 +132,7 @@ type weigher struct {
 	leaves []*leaf
 	names  map[*schema.Field][][]string
 	found  map[sought][]candidate
+	heads  map[*schema.Field][]string // what heads the items of the list that a field is the key of
 }
 
 func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.Value) {
@@ -315,7 +323,7 @@ func (w *weigher) labels(f *schema.Field) [][]string {
 		return names
 	}
 	var names [][]string
-	for _, name := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
+	for _, name := range append(append([]string{schema.Spoken(f.Name)}, f.Labels...), w.heads[f]...) {
 		var words []string
 		for _, t := range tokenize(name) {
 			words = append(words, t.word)

@@ -116,8 +116,9 @@ func put(v *value.Value, path []string, kid value.Value) {
 // fillSlots gives each slot the printed value whose label fits it best.
 func fillSlots(out *value.Value, own []*slot, lines []*line) {
 	taken := map[*slot]float64{}
+	used := map[*line]map[int]bool{} // pairs that have gone to a slot
 	for i, l := range lines {
-		for _, p := range l.pairs {
+		for n, p := range l.pairs {
 			text := p.value
 			if text == "" && i+1 < len(lines) && len(lines[i+1].pairs) == 0 && lines[i+1].indent > l.indent {
 				text = lines[i+1].body
@@ -125,23 +126,42 @@ func fillSlots(out *value.Value, own []*slot, lines []*line) {
 			var best *slot
 			fit := leastFit
 			for _, s := range own {
+				if len(s.twins(own)) > 0 {
+					continue
+				}
 				if f := s.fit(p.label); f >= fit && f > taken[s] && (best == nil || f > fit) {
 					best, fit = s, f
 				}
 			}
 			if best != nil && assign(out, best, cutAtLabel(own, text)) {
 				taken[best] = fit
+				if used[l] == nil {
+					used[l] = map[int]bool{}
+				}
+				used[l][n] = true
 			}
 		}
 	}
 	for _, s := range own {
-		if taken[s] == 0 && inline(out, s, lines) {
+		if len(s.twins(own)) == 0 {
+			continue
+		}
+		for _, l := range s.own(own, lines) {
+			for n, p := range l.pairs {
+				if f := s.fit(p.label); f >= leastFit && f > taken[s] && !used[l][n] && (s.first || !s.isLead(p.label)) && assign(out, s, cutAtLabel(own, p.value)) {
+					taken[s] = f
+				}
+			}
+		}
+	}
+	for _, s := range own {
+		if taken[s] == 0 && inline(out, s, s.own(own, lines)) {
 			taken[s] = 1
 		}
 	}
 	for _, s := range own {
 		if taken[s] == 0 {
-			unlabelled(out, s, own, taken, lines)
+			unlabelled(out, s, own, taken, s.own(own, lines))
 		}
 	}
 }
@@ -228,8 +248,12 @@ func cutAtLabel(own []*slot, text string) string {
 		if text[i] != ',' && text[i] != ';' && text[i] != '(' {
 			continue
 		}
-		if m := colonLabel.FindStringSubmatch(strings.TrimSpace(text[i+1:])); m != nil && fits(own, words(m[1])) >= leastFit {
+		rest := strings.TrimSpace(text[i+1:])
+		if m := colonLabel.FindStringSubmatch(rest); m != nil && fits(own, words(m[1])) >= leastFit {
 			return text[:i]
+		}
+		if label, _, ok := strings.Cut(rest, " "); ok && fits(own, words(label)) >= 1 {
+			return text[:i] // `Dana Quill, lic. QL-114`
 		}
 	}
 	return text
@@ -273,6 +297,9 @@ func inline(out *value.Value, s *slot, lines []*line) bool {
 			}
 			if s.f.Type == schema.Boolean {
 				rest = l.body[i:]
+			}
+			if len(s.path) > 1 && !s.first && s.isLead(name) {
+				continue
 			}
 			if near(s.f, rest) && assign(out, s, rest) {
 				return true

@@ -18,19 +18,31 @@ type slot struct {
 	path  []string // names from the item down
 	names [][]string
 	about map[string]bool
+	leads [][]string // what names the group it is in
+	first bool       // of its group
+}
+
+// isLead tells whether a label names the slot's group and no more.
+func (s *slot) isLead(label []string) bool {
+	for _, lead := range s.leads {
+		if strings.Join(lead, " ") == strings.Join(label, " ") {
+			return true
+		}
+	}
+	return false
 }
 
 // slots gives the leaves of a group, those of groups within it included.
 func slots(group *schema.Field) []*slot {
 	var all []*slot
-	var add func(g *schema.Field, path []string, lead string)
-	add = func(g *schema.Field, path []string, lead string) {
+	var add func(g *schema.Field, path []string, leads []string)
+	add = func(g *schema.Field, path []string, leads []string) {
 		first := true
 		for _, f := range g.Fields {
 			at := append(append([]string(nil), path...), f.Name)
 			switch {
 			case f.Type == schema.Group:
-				add(f, at, schema.Spoken(f.Name))
+				add(f, at, append([]string{schema.Spoken(f.Name)}, f.Labels...))
 				continue
 			case f.Type == schema.List && !f.Item.IsLeaf():
 				continue
@@ -41,23 +53,121 @@ func slots(group *schema.Field) []*slot {
 				if one := words(singular(name)); f.Type == schema.List {
 					s.names = append(s.names, one)
 				}
-				if lead != "" {
+				for _, lead := range leads {
 					s.names = append(s.names, words(lead+" "+name))
 				}
 			}
-			if lead != "" && first {
-				s.names = append(s.names, words(lead))
+			for _, lead := range leads {
+				s.leads = append(s.leads, words(lead))
+				if first {
+					s.names = append(s.names, words(lead))
+				}
 			}
+			s.first = first
 			first = false
 			all = append(all, s)
 		}
 	}
-	lead := ""
+	var leads []string
 	if name := listName(group); name != "" {
-		lead = singular(name)
+		leads = []string{singular(name)}
 	}
-	add(group, nil, lead)
+	add(group, nil, leads)
 	return all
+}
+
+// twins gives the slots of other groups that have the same name as s: what
+// stands before a value then tells which group it belongs to.
+func (s *slot) twins(all []*slot) []*slot {
+	var twins []*slot
+	for _, o := range all {
+		if o != s && len(s.path) > 1 && len(o.path) > 1 && o.f.Name == s.f.Name && o.path[0] != s.path[0] {
+			twins = append(twins, o)
+		}
+	}
+	return twins
+}
+
+// ledBy tells whether a line names the group of s.
+func (s *slot) ledBy(l *line) bool {
+	text := " " + strings.Join(words(l.body), " ") + " "
+	for _, lead := range s.leads {
+		if strings.Contains(text, " "+strings.Join(lead, " ")+" ") {
+			return true
+		}
+	}
+	return false
+}
+
+// own gives the part of the lines that s may take its value from: all, but
+// where other groups have a field of its name only those that name its group,
+// or for the first of the groups those that name no other.
+func (s *slot) own(all []*slot, lines []*line) []*line {
+	twins := s.twins(all)
+	if len(twins) == 0 {
+		return lines
+	}
+	var named, free []*line
+	below := 0 // how many more lines below a name of the group belong to it
+	for _, l := range lines {
+		other := false
+		for _, t := range twins {
+			other = other || t.ledBy(l)
+		}
+		switch {
+		case s.ledBy(l) && other:
+			named = append(named, s.after(l, twins))
+			below = 0
+		case s.ledBy(l):
+			named = append(named, l)
+			below = 2
+		case other:
+			below = 0
+		default:
+			free = append(free, l)
+			if below > 0 && !l.blank() {
+				named = append(named, l)
+				below--
+			}
+		}
+	}
+	if len(named) > 0 {
+		return named
+	}
+	for _, t := range twins {
+		for _, o := range all {
+			if o == t {
+				return nil // the twin comes first in the schema
+			}
+			if o == s {
+				break
+			}
+		}
+	}
+	return free
+}
+
+// after cuts a line that names several groups to the part of the slot's own.
+func (s *slot) after(l *line, twins []*slot) *line {
+	low := lower(l.text)
+	start := -1
+	for _, lead := range s.leads {
+		if i := wordIndex(low, strings.Join(lead, " ")); i >= 0 {
+			start = i
+		}
+	}
+	if start < 0 {
+		return l
+	}
+	end := len(low)
+	for _, t := range twins {
+		for _, lead := range t.leads {
+			if i := wordIndex(low[start:], strings.Join(lead, " ")); i > 0 {
+				end = min(end, start+i)
+			}
+		}
+	}
+	return readLine(l.text[start:end])
 }
 
 // listName gives the name of the list whose items a group describes, from the

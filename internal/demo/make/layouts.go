@@ -20,6 +20,22 @@ func photoList(photos []int, and string) string {
 	return strings.Join(parts, ", ")
 }
 
+// euros writes an amount as the office does: 1.250,00.
+func euros(n int) string {
+	s := fmt.Sprint(n)
+	if len(s) > 3 {
+		s = s[:len(s)-3] + "." + s[len(s)-3:]
+	}
+	return "EUR " + s + ",00"
+}
+
+func estimate(n int, format string) string {
+	if n == 0 {
+		return ""
+	}
+	return fmt.Sprintf(format, euros(n))
+}
+
 func photoWord(photos []int) string {
 	if len(photos) == 1 {
 		return "photo "
@@ -43,7 +59,7 @@ func form(v visit) string {
 	p("Bridge: %-26s River: %s", v.bridge, v.river)
 	p("Weather: %-25s Closed to walkers: %s", v.weatherWords, map[bool]string{true: "yes", false: "no"}[v.closed])
 	p("Inspector: %-23s Licence: %s", v.inspector, v.licence)
-	p("Next visit: %s\n", dotted(v.next))
+	p("Next visit: %-22s Checked by: %s, lic. %s\n", dotted(v.next), v.checker[0], v.checker[1])
 	for _, y := range v.bays {
 		p("Bay %d", y.number)
 		p("  Clear length: %s m", y.length)
@@ -67,7 +83,7 @@ func form(v visit) string {
 		p("  none")
 	}
 	for i, a := range v.actions {
-		p("  %d. %s, bay %d, by %s", i+1, upper(a.what), a.bay, dotted(a.by))
+		p("  %d. %s, bay %d, by %s%s", i+1, upper(a.what), a.bay, dotted(a.by), estimate(a.cost, ", cost %s"))
 	}
 	return b.String()
 }
@@ -109,7 +125,7 @@ func letter(v visit) string {
 	if len(v.actions) > 0 {
 		p("I ask for this work:\n")
 		for _, a := range v.actions {
-			p("- %s in bay %d by %s", a.what, a.bay, spelled(a.by))
+			p("- %s in bay %d by %s%s", a.what, a.bay, spelled(a.by), estimate(a.cost, ", at a cost of %s"))
 		}
 		p("")
 	}
@@ -168,7 +184,7 @@ func mail(v visit) string {
 	if len(v.actions) > 0 {
 		p("\nto do:")
 		for _, a := range v.actions {
-			p("  * %s (bay %d), by %s", a.what, a.bay, dotted(a.by))
+			p("  * %s (bay %d), by %s%s", a.what, a.bay, dotted(a.by), estimate(a.cost, ", cost %s"))
 		}
 	}
 	if !v.closed {

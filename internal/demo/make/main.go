@@ -28,14 +28,15 @@ var layouts = []layout{
 		}
 		return v
 	}},
-	{"letters", letter, func(v visit) visit { v.weather = ""; return v }},
+	{"letters", letter, func(v visit) visit { v.weather, v.checker = "", [2]string{}; return v }},
 	{"mails", mail, func(v visit) visit {
 		if v.closed {
 			v.next = time.Time{}
 		}
+		v.checker = [2]string{}
 		return v
 	}},
-	{"sheets", sheet, func(v visit) visit { v.actions = nil; return v }},
+	{"sheets", sheet, func(v visit) visit { v.actions, v.checker = nil, [2]string{}; return v }},
 }
 
 func main() {
@@ -94,6 +95,13 @@ func date(t time.Time) value.Value {
 
 func number(n any) value.Value { return value.Num(fmt.Sprint(n)) }
 
+func money(euros int) value.Value {
+	if euros == 0 {
+		return value.Value{}
+	}
+	return value.Obj(value.Num(fmt.Sprintf("%d.00", euros)).Named("amount"), text("EUR").Named("currency"))
+}
+
 func record(v visit) value.Value {
 	bays := value.List()
 	for _, y := range v.bays {
@@ -105,14 +113,15 @@ func record(v visit) value.Value {
 			}
 			defects.Kids = append(defects.Kids, value.Obj(text(d.kind).Named("kind"), number(d.grade).Named("grade"), photos.Named("photos")))
 		}
-		bays.Kids = append(bays.Kids, value.Obj(number(y.number).Named("number"), number(y.length).Named("length"), text(y.deck).Named("deck"), defects.Named("defects")))
+		bays.Kids = append(bays.Kids, value.Obj(number(y.number).Named("number"), value.Obj(number(y.length).Named("amount"), text("m").Named("unit")).Named("length"), text(y.deck).Named("deck"), defects.Named("defects")))
 	}
 	actions := value.List()
 	for _, a := range v.actions {
-		actions.Kids = append(actions.Kids, value.Obj(text(a.what).Named("what"), date(a.by).Named("by"), number(a.bay).Named("bay")))
+		actions.Kids = append(actions.Kids, value.Obj(text(a.what).Named("what"), date(a.by).Named("by"), number(a.bay).Named("bay"), money(a.cost).Named("cost")))
 	}
 	return value.Obj(text(v.no).Named("report_no"), text(v.bridge).Named("bridge"), text(v.river).Named("river"),
 		date(v.visited).Named("visited"), date(v.next).Named("next_visit"), text(v.weather).Named("weather"), value.Boolean(v.closed).Named("closed"),
 		value.Obj(text(v.inspector).Named("name"), text(v.licence).Named("licence")).Named("inspector"),
+		value.Obj(text(v.checker[0]).Named("name"), text(v.checker[1]).Named("licence")).Named("checked_by"),
 		bays.Named("bays"), actions.Named("actions"))
 }

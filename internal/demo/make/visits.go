@@ -35,6 +35,7 @@ type action struct {
 	what string
 	by   time.Time
 	bay  int
+	cost int // in euros, 0: no estimate
 }
 
 type visit struct {
@@ -45,6 +46,7 @@ type visit struct {
 	closed            bool
 	inspector         string
 	licence           string
+	checker           [2]string
 	bays              []bay
 	actions           []action
 }
@@ -61,6 +63,8 @@ var (
 	weathers = []wording{{"dry", []string{"dry", "sunny"}}, {"rain", []string{"rain", "showers"}}, {"frost", []string{"frost", "ice on the deck"}}, {"wind", []string{"wind", "gusty"}}}
 	decks    = []wording{{"timber", []string{"timber", "planks"}}, {"steel", []string{"steel", "steel plate"}}, {"grating", []string{"grating", "open grating"}}, {"stone", []string{"stone", "slabs"}}}
 	kinds    = []wording{{"rot", []string{"rot", "decayed timber", "decay"}}, {"rust", []string{"rust", "corrosion"}}, {"scour", []string{"scour", "bed washed out"}}, {"loose_rail", []string{"loose rail", "loose handrail"}}, {"crack", []string{"crack", "split"}}}
+	costs    = []int{0, 85, 240, 640, 1250, 1800, 3400, 12600}
+	checkers = [][2]string{{"Mira Harrow", "QL-001"}, {"Tam Brill", "QL-002"}}
 	work     = []string{"replace two deck boards", "tighten the rail bolts", "clear the branches from the pier", "renew the handrail post", "paint the north bearing", "fill the washed-out bed with stone", "fit a new kerb", "grind and coat the plate edges"}
 )
 
@@ -82,7 +86,7 @@ func oneVisit(r *rand.Rand, i int) visit {
 	day := time.Date(2031, time.March, 3, 0, 0, 0, 0, time.UTC).AddDate(0, 0, i*9+r.IntN(6))
 	v := visit{no: fmt.Sprintf("FB-2031-%02d", i+4), bridge: bridges[i%len(bridges)], river: pick(r, rivers), visited: day,
 		next: day.AddDate(0, 6*(1+r.IntN(2)), 0), weather: w.choice, weatherWords: pick(r, w.words),
-		inspector: who[0], licence: who[1]}
+		inspector: who[0], licence: who[1], checker: pick(r, checkers)}
 	photo := 1
 	for n := 1; n <= 1+r.IntN(3); n++ {
 		d := pick(r, decks)
@@ -100,7 +104,7 @@ func oneVisit(r *rand.Rand, i int) visit {
 		v.bays = append(v.bays, b)
 	}
 	for range r.IntN(3) {
-		v.actions = append(v.actions, action{what: pick(r, work), by: day.AddDate(0, 1+r.IntN(3), r.IntN(20)), bay: 1 + r.IntN(len(v.bays))})
+		v.actions = append(v.actions, action{what: pick(r, work), by: day.AddDate(0, 1+r.IntN(3), r.IntN(20)), bay: 1 + r.IntN(len(v.bays)), cost: pick(r, costs)})
 	}
 	return v
 }
