@@ -323,6 +323,9 @@ func arrange(f *schema.Field, v *value.Value) value.Value {
 		out := value.Value{Kind: value.Object, Name: v.Name}
 		for _, kid := range f.Fields {
 			at := v.Get(kid.Name)
+			if at.Empty() && !kid.Required && len(kid.Extra.Kids) > 0 && kid.Type != schema.List && !kid.AllowsNull() {
+				continue // an imported schema wants it left out where it is unknown
+			}
 			if at == nil {
 				at = &value.Value{}
 			}

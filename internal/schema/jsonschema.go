@@ -77,9 +77,28 @@ func (f *Field) isItem() bool { return strings.HasSuffix(f.Path, "[]") }
 func (f *Field) full() value.Value {
 	v := f.fullByType()
 	for _, kept := range f.Extra.Kids {
+		if kept.Kind == value.Null {
+			v.Drop(kept.Name) // an imported schema does not say it
+			continue
+		}
 		v.Set(kept.Name, kept)
 	}
 	return v
+}
+
+// AllowsNull reports whether null stands for an unknown value of the field. In
+// an imported schema it may have to be left out instead.
+func (f *Field) AllowsNull() bool {
+	t := f.Extra.Get("type")
+	if t == nil {
+		return f.Nullable()
+	}
+	for _, kid := range append([]value.Value{*t}, t.Kids...) {
+		if kid.Text == "null" {
+			return true
+		}
+	}
+	return false
 }
 
 func (f *Field) fullByType() value.Value {

@@ -76,6 +76,9 @@ func (l *loader) key(n *place.Node, f *Field) {
 		l.examples(n, f)
 	case "keywords":
 		f.Extra = n.Value()
+	case "item_keywords":
+		kept := n.Value()
+		l.later = append(l.later, func() { f.Item.Extra = kept })
 	case "fields", "items", "part":
 		l.below(n, f)
 	}
@@ -366,4 +369,14 @@ func (l *loader) examples(n *place.Node, f *Field) {
 			}
 		})
 	}
+}
+
+// plainDecimal gives a JSON number as digits without an exponent, or "" beyond
+// what a bound may be.
+func plainDecimal(literal string) string {
+	d, err := decimal.NewFromString(literal)
+	if err != nil || d.Exponent() > 40 || d.Exponent() < -40 {
+		return ""
+	}
+	return d.String()
 }

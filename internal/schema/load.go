@@ -53,7 +53,7 @@ type loader struct {
 
 var (
 	schemaName = regexp.MustCompile(`^[A-Za-z0-9_-]{1,60}$`)
-	fieldName  = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9_]{0,59}$`)
+	fieldName  = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_-]{0,59}$`)
 )
 
 func (l *loader) root(root *place.Node) {
@@ -180,11 +180,11 @@ func (l *loader) fields(n *place.Node, parent *Field) {
 	for _, kid := range n.Pairs() {
 		name := kid.Key()
 		if !fieldName.MatchString(name) {
-			kid.KeyFault(fmt.Sprintf("%q is no field name", name), "begin with a letter, then letters, digits and `_`")
+			kid.KeyFault(fmt.Sprintf("%q is no field name", name), "begin with a letter, then letters, digits, `_` and `-`")
 			continue
 		}
 		if other, clash := folded[fold(name)]; clash && other != name {
-			kid.KeyFault(fmt.Sprintf("the names %q and %q differ in case or `_` only", other, name), "models mix such names up; rename one")
+			kid.KeyFault(fmt.Sprintf("the names %q and %q differ in case, `_` or `-` only", other, name), "models mix such names up; rename one")
 		}
 		folded[fold(name)] = name
 		path := name
@@ -197,7 +197,9 @@ func (l *loader) fields(n *place.Node, parent *Field) {
 	}
 }
 
-func fold(name string) string { return strings.ToLower(strings.ReplaceAll(name, "_", "")) }
+func fold(name string) string {
+	return strings.ToLower(strings.NewReplacer("_", "", "-", "").Replace(name))
+}
 
 // CommonKeys may stand in every field, TypeKeys only with their types.
 var CommonKeys = []string{"required", "labels", "evidence", "avoid", "sensitive", "examples", "keywords"}
@@ -219,7 +221,7 @@ var TypeKeys = map[Type][]string{
 	Quantity: {"unit", "least", "most", "written"},
 	Link:     {"to"},
 	Group:    {"fields"},
-	List:     {"fields", "items", "part", "key", "ordered", "least", "most"},
+	List:     {"fields", "items", "part", "key", "ordered", "least", "most", "item_keywords"},
 }
 
 // KeysOf gives all keys that a field of a type may have.

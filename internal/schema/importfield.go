@@ -1,0 +1,391 @@
+package schema
+
+import (
+	"fmt"
+	"regexp"
+	"sort"
+	"strings"
+
+	"filler/internal/value"
+)
+
+// field makes a field of a plain subschema.
+func (im *importer) field(f *Field, n *value.Value, path string, root bool) {
+	f.Path = path
+	if d := n.Get("description"); d != nil && d.Kind == value.String {
+		f.About = strings.Join(strings.Fields(d.Text), " ")
+	} else if d := n.Get("title"); d != nil && d.Kind == value.String && !root {
+		f.About = d.Text
+	}
+	ours := n.Get(Annotation)
+	f.Type = typeOf(n, ours)
+	switch f.Type {
+	case Group:
+		im.group(f, n)
+	case List:
+		im.list(f, n)
+	default:
+		im.leaf(f, n)
+	}
+	f.settle()
+	if ours != nil {
+		im.words(f, ours)
+	}
+	if f.About == "" && !root {
+		f.About = capital(Spoken(f.Name)) + "."
+	}
+	im.keep(f, n, ours != nil)
+}
+
+func capital(s string) string {
+	if s == "" {
+		return "One value"
+	}
+	return strings.ToUpper(s[:1]) + s[1:]
+}
+
+// typeOf finds the type of ours that is closest.
+func typeOf(n, ours *value.Value) Type {
+	if t := ours.Get("type"); t != nil && isType(t.Text) {
+		return Type(t.Text)
+	}
+	var types []string
+	for _, t := range textsOf(n.Get("type")) {
+		if t != "null" {
+			types = append(types, t)
+		}
+	}
+	if len(types) == 0 && n.Get("properties") != nil {
+		types = []string{"object"}
+	}
+	if len(types) == 0 && n.Get("items") != nil {
+		types = []string{"array"}
+	}
+	if len(types) == 0 && n.Get("enum") != nil && len(strings2(n.Get("enum"))) == len(n.Get("enum").Kids) {
+		types = []string{"string"}
+	}
+	if len(types) != 1 {
+		return Text
+	}
+	switch types[0] {
+	case "object":
+		if p := n.Get("properties"); p != nil && len(p.Kids) > 0 {
+			return Group
+		}
+	case "array":
+		if items := n.Get("items"); items != nil && items.Kind == value.Object && n.Get("prefixItems") == nil {
+			return List
+		}
+	case "integer":
+		return Integer
+	case "number":
+		return Number
+	case "boolean":
+		return Boolean
+	case "string":
+		format := n.Get("format")
+		switch {
+		case len(strings2(n.Get("enum"))) >= 2:
+			return Choice
+		case format != nil && format.Text == "date":
+			return Date
+		case format != nil && format.Text == "date-time":
+			return DateTime
+		}
+	}
+	return Text
+}
+
+// strings2 gives the distinct texts and nulls of an enumeration, if it holds
+// nothing else; the nulls are left out.
+func strings2(enum *value.Value) []string {
+	if enum == nil {
+		return nil
+	}
+	var list []string
+	for i := range enum.Kids {
+		switch enum.Kids[i].Kind {
+		case value.String:
+			if !in(list, enum.Kids[i].Text) {
+				list = append(list, enum.Kids[i].Text)
+			}
+		case value.Null:
+		default:
+			return nil
+		}
+	}
+	return list
+}
+
+func (im *importer) group(f *Field, n *value.Value) {
+	required := textsOf(n.Get("required"))
+	properties := n.Get("properties")
+	folded := map[string]string{}
+	for i := range properties.Kids {
+		p := &properties.Kids[i]
+		kid := &Field{Name: p.Name}
+		path := p.Name
+		if f.Path != "" {
+			path = f.Path + "." + p.Name
+		}
+		if !fieldName.MatchString(p.Name) {
+			im.fault(path, fmt.Sprintf("%q is no field name", p.Name), "rename the property: begin with a letter, then letters, digits, `_` and `-`")
+			continue
+		}
+		if other, clash := folded[fold(p.Name)]; clash {
+			im.fault(path, fmt.Sprintf("the names %q and %q differ in case, `_` or `-` only", other, p.Name), "models mix such names up; rename one")
+			continue
+		}
+		folded[fold(p.Name)] = p.Name
+		open := len(im.open)
+		plain := im.plain(p, path)
+		kid.Required = in(required, p.Name) && !accepts(&plain, "null")
+		im.field(kid, &plain, path, false)
+		im.open = im.open[:open]
+		f.Fields = append(f.Fields, kid)
+	}
+}
+
+// accepts tells whether a subschema's type lets a kind of value through.
+func accepts(n *value.Value, kind string) bool {
+	types := textsOf(n.Get("type"))
+	if kind == "null" && len(types) > 0 {
+		return in(types, "null")
+	}
+	if e := n.Get("enum"); e != nil && kind == "null" {
+		for i := range e.Kids {
+			if e.Kids[i].Kind == value.Null {
+				return true
+			}
+		}
+		return false
+	}
+	return len(types) == 0 || in(types, kind)
+}
+
+func (im *importer) list(f *Field, n *value.Value) {
+	f.Item = &Field{}
+	path := f.Path + "[]"
+	if f.Path == "" {
+		path = ""
+	}
+	open := len(im.open)
+	plain := im.plain(n.Get("items"), path)
+	im.field(f.Item, &plain, path, f.Path == "")
+	im.open = im.open[:open]
+	if f.Item.Type == List || f.Item.Type == Group && f.Item.Path != path {
+		im.fault(path, "a list of lists", "put a property between the two")
+	}
+	f.Least, f.Most = literal(n.Get("minItems")), literal(n.Get("maxItems"))
+	if f.Required && f.Least == "1" {
+		f.Least = ""
+	}
+}
+
+func literal(v *value.Value) string {
+	if v == nil || v.Kind != value.Number {
+		return ""
+	}
+	return plainDecimal(v.Text)
+}
+
+func (im *importer) leaf(f *Field, n *value.Value) {
+	switch f.Type {
+	case Text:
+		f.Least, f.Most = literal(n.Get("minLength")), literal(n.Get("maxLength"))
+		if f.Required && f.Least == "1" {
+			f.Least = ""
+		}
+		if p := n.Get("pattern"); p != nil && p.Kind == value.String {
+			re, err := regexp.Compile(p.Text)
+			if err != nil {
+				im.fault(f.Path, fmt.Sprintf("the pattern does not compile: %s", patternError(err)), "patterns here are RE2, without look-around and back-references; rewrite it")
+			}
+			f.Pattern = re
+		}
+	case Integer, Number:
+		f.Least, f.Most = literal(n.Get("minimum")), literal(n.Get("maximum"))
+	case Choice:
+		abouts := n.Get(optionAbouts)
+		for _, text := range strings2(n.Get("enum")) {
+			o := Option{Value: text}
+			if about := abouts.Get(text); about != nil {
+				o.About = about.Text
+			}
+			f.Of = append(f.Of, o)
+		}
+	}
+}
+
+// words takes over what x-filler says.
+func (im *importer) words(f *Field, ours *value.Value) {
+	if f.Type != Text || ours.Get("type") != nil {
+		f.Least, f.Most = "", ""
+	}
+	for i := range ours.Kids {
+		k := &ours.Kids[i]
+		switch k.Name {
+		case "required":
+			f.Required = true
+		case "least":
+			f.Least = k.Text
+		case "most":
+			f.Most = k.Text
+		case "labels":
+			f.Labels = textsOf(k)
+		case "of":
+			f.Of = nil
+			for j := range k.Kids {
+				o := Option{Value: k.Kids[j].Name, Also: textsOf(k.Kids[j].Get("also"))}
+				if about := k.Kids[j].Get("about"); about != nil {
+					o.About = about.Text
+				}
+				f.Of = append(f.Of, o)
+			}
+		case "written":
+			readWrittenValue(f, k)
+		case "precision":
+			f.Precision = k.Text
+		case "currency":
+			f.Currency = k.Text
+		case "unit":
+			f.Unit = k.Text
+		case "to":
+			f.To = textsOf(k)
+		case "evidence":
+			f.Evidence = k.Text
+		case "basis":
+			f.Basis = true
+		case "avoid":
+			f.Avoid = textsOf(k)
+		case "sensitive":
+			f.Sensitive = true
+		case "tidy":
+			f.Tidy = textsOf(k)
+		case "compare":
+			f.Compare = Comparison{Kind: k.Text}
+			if len(k.Kids) == 1 {
+				f.Compare = Comparison{Kind: k.Kids[0].Name, Bound: k.Kids[0].Text}
+			}
+		case "weight":
+			f.Weight = k.Text
+		case "key":
+			f.Key = textsOf(k)
+		case "ordered":
+			f.Ordered = true
+		case "examples":
+			readExamples(f, k)
+		}
+	}
+}
+
+func readWrittenValue(f *Field, v *value.Value) {
+	if v.Kind == value.Object {
+		if d := v.Get("decimal"); d != nil {
+			f.Numbers.Decimal = d.Text
+		}
+		if g := v.Get("group"); g != nil {
+			f.Numbers.Group = g.Text
+		}
+		return
+	}
+	for _, text := range textsOf(v) {
+		if format, err := ParseDateFormat(text); err == nil {
+			f.Written = append(f.Written, format)
+		}
+	}
+}
+
+func readExamples(f *Field, v *value.Value) {
+	if v == nil {
+		return
+	}
+	f.Examples = nil
+	for i := range v.Kids {
+		text, gives := v.Kids[i].Get("text"), v.Kids[i].Get("gives")
+		if text != nil && gives != nil {
+			f.Examples = append(f.Examples, Example{Text: text.Text, Gives: gives.Named("")})
+		}
+	}
+}
+
+// keep puts into Extra what the subschema says and ours does not, and the
+// other way round, so that both accept the same values.
+func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
+	if f.Type == Link && ownWork {
+		return // its type is that of what it points to, which may come later
+	}
+	mine := f.fullByType()
+	skip := map[string]bool{"properties": f.Type == Group, "items": f.Type == List, Annotation: true, optionAbouts: true}
+	for _, a := range annotations {
+		skip[a] = true
+	}
+	f.Extra = value.Value{}
+	extra := value.Obj()
+	for i := range n.Kids {
+		k := &n.Kids[i]
+		if skip[k.Name] || sameKeyword(k, mine.Get(k.Name)) || (k.Name == "additionalProperties" && k.Text == "false" && f.Type == Group) {
+			continue
+		}
+		kept := im.inlined(k.Clone(), f.Path)
+		extra.Kids = append(extra.Kids, kept)
+		im.kept = append(im.kept, Kept{f.Path, k.Name})
+	}
+	for i := range mine.Kids {
+		k := &mine.Kids[i]
+		if !skip[k.Name] && n.Get(k.Name) == nil {
+			extra.Kids = append(extra.Kids, value.Value{Name: k.Name})
+		}
+	}
+	sort.Slice(extra.Kids, func(i, j int) bool { return extra.Kids[i].Name < extra.Kids[j].Name })
+	if len(extra.Kids) > 0 {
+		f.Extra = extra
+	}
+}
+
+// inlined follows the references inside a kept keyword, since $defs do not
+// come along.
+func (im *importer) inlined(v value.Value, path string) value.Value {
+	for i := range v.Kids {
+		v.Kids[i] = im.inlined(v.Kids[i], path).Named(v.Kids[i].Name)
+	}
+	if v.Kind == value.Object && v.Get("$ref") != nil {
+		name := v.Name
+		before := len(im.open)
+		v = im.plain(&v, path)
+		im.open = im.open[:before]
+		v = im.inlined(v, path).Named(name)
+	}
+	return v
+}
+
+// sameKeyword compares two keywords; the order of types, of required names and
+// of enumerated values makes no difference.
+func sameKeyword(a, b *value.Value) bool {
+	if b == nil {
+		return false
+	}
+	if a.Name == "type" || a.Name == "required" || a.Name == "enum" {
+		return sameSet(a, b) && sameSet(b, a)
+	}
+	return value.Equal(a, b)
+}
+
+func sameSet(a, b *value.Value) bool {
+	one := func(v *value.Value) []value.Value {
+		if v.Kind == value.Array {
+			return v.Kids
+		}
+		return []value.Value{*v}
+	}
+	for _, x := range one(a) {
+		found := false
+		for _, y := range one(b) {
+			found = found || value.Equal(&x, &y)
+		}
+		if !found {
+			return false
+		}
+	}
+	return true
+}

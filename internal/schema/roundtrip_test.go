@@ -1,0 +1,471 @@
+package schema
+
+import (
+	"encoding/json"
+	"fmt"
+	"math/rand/v2"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/santhosh-tekuri/jsonschema/v6"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// dump gives all of a schema but where it came from.
+func dump(s *Schema) string {
+	v := s.Export()
+	return string(v.Indent()) + "\n" + string(s.YAML())
+}
+
+func roundTrip(t *testing.T, s *Schema) {
+	t.Helper()
+	exported := s.Export()
+	again, kept, err := Import("x.json", exported.JSON())
+	require.NoError(t, err, "%s\n%s", s.YAML(), exported.Indent())
+	same(t, dump(s), dump(again))
+	require.Equal(t, s.Full().String(), again.Full().String())
+	for _, k := range kept {
+		assert.NotEmpty(t, k.Keyword)
+	}
+	written, err := Parse("w.yaml", s.YAML())
+	require.NoError(t, err, string(s.YAML()))
+	same(t, dump(s), dump(written))
+}
+
+// same compares long texts and tells the first line that differs.
+func same(t *testing.T, want, got string) {
+	t.Helper()
+	a, b := strings.Split(want, "\n"), strings.Split(got, "\n")
+	for i := range a {
+		if i >= len(b) || a[i] != b[i] {
+			require.FailNow(t, "not the same", "line %d\n%s\n%s", i+1, strings.Join(a[max(0, i-6):min(len(a), i+3)], "\n"), strings.Join(b[min(len(b), max(0, i-3)):min(len(b), i+3)], "\n"))
+		}
+	}
+	require.Len(t, b, len(a))
+}
+
+func TestOurSchemasComeBack(t *testing.T) {
+	for _, file := range []string{"../demo/project/schemas/inspection.yaml", "../demo/start/schemas/visit.yaml", "../../cmd/filler/testdata/projects/organ/schemas/survey.yaml"} {
+		s, err := Load(file)
+		require.NoError(t, err)
+		roundTrip(t, s)
+	}
+}
+
+// gen makes random schemas of our language that use every key.
+type gen struct {
+	r    *rand.Rand
+	used map[string]bool
+	n    int
+}
+
+func (g *gen) maybe(key, text string) string {
+	if g.r.IntN(3) > 0 {
+		return ""
+	}
+	g.used[key] = true
+	return ", " + key + ": " + text
+}
+
+func (g *gen) leaf(inList bool) string {
+	types := []Type{Text, Integer, Number, Boolean, Date, Time, DateTime, Choice, Money, Quantity}
+	t := types[g.r.IntN(len(types))]
+	g.used[string(t)] = true
+	f := fmt.Sprintf("{%s: \"What it is, %d: yes.\"", t, g.r.IntN(9))
+	f += g.maybe("required", "true") + g.maybe("labels", `[No., "Label: two"]`) + g.maybe("avoid", "[this, \"that #1\"]") + g.maybe("sensitive", "true") + g.maybe("weight", "2.5")
+	switch t {
+	case Text:
+		f += g.maybe("pattern", `'^[A-Z]\d+"x$'`) + g.maybe("least", "1") + g.maybe("most", "12") + g.maybe("compare", []string{"loose", "set", "{similar: 0.8}"}[g.r.IntN(3)]) + g.maybe("tidy", "[upper, no-end-stop]") + g.maybe("examples", `[{text: "a\nb", gives: null}]`)
+	case Integer, Number:
+		f += g.maybe("least", "-3") + g.maybe("most", "9") + g.maybe("compare", "{within: 0.5}") + g.maybe("written", `{decimal: ",", group: "."}`)
+	case Date:
+		f += g.maybe("written", "[D.M.YYYY, D MMMM YYYY]") + g.maybe("precision", "month")
+	case Choice:
+		f += ", of: {yes: {also: [ja, si]}, 'no': , \"007\": {about: The agent.}}" + g.maybe("compare", "none")
+	case Money:
+		f += g.maybe("currency", "EUR") + g.maybe("most", "100")
+	case Quantity:
+		f += g.maybe("unit", "m/s²") + g.maybe("least", "0.5")
+	}
+	switch g.r.IntN(4) {
+	case 0:
+		f += g.maybe("evidence", "quoted")
+	case 1:
+		f += ", evidence: inferred" + g.maybe("basis", "true")
+	}
+	_ = inList
+	return f + "}"
+}
+
+func (g *gen) fields(level, indent int) string {
+	var b strings.Builder
+	pad := strings.Repeat(" ", indent)
+	for range 1 + g.r.IntN(4) {
+		g.n++
+		name := fmt.Sprintf("f%d", g.n)
+		switch k := g.r.IntN(6); {
+		case k == 0 && level < 3:
+			g.used["group"] = true
+			fmt.Fprintf(&b, "%s%s:\n%s  group: A group.\n%s  required: %v\n%s  fields:\n%s", pad, name, pad, pad, g.r.IntN(2) == 0, pad, g.fields(level+1, indent+4))
+		case k == 1 && level < 3:
+			g.used["list"] = true
+			fmt.Fprintf(&b, "%s%s:\n%s  list: A list.\n", pad, name, pad)
+			if g.r.IntN(2) == 0 {
+				g.used["ordered"] = true
+				fmt.Fprintf(&b, "%s  ordered: true\n%s  least: 0\n%s  most: 3\n", pad, pad, pad)
+			}
+			if g.r.IntN(2) == 0 {
+				g.used["key"] = true
+				fmt.Fprintf(&b, "%s  key: [id]\n", pad)
+			}
+			fmt.Fprintf(&b, "%s  fields:\n%s    id: {integer: Mark.}\n%s", pad, pad, g.fields(level+1, indent+4))
+		case k == 2:
+			g.used["items"] = true
+			fmt.Fprintf(&b, "%s%s: {list: Plain items., items: %s}\n", pad, name, g.leaf(true))
+		case k == 3:
+			g.used["part"] = true
+			fmt.Fprintf(&b, "%s%s: {part: person, about: Someone.}\n", pad, name)
+		default:
+			fmt.Fprintf(&b, "%s%s: %s\n", pad, name, g.leaf(false))
+		}
+	}
+	return b.String()
+}
+
+func (g *gen) schema() string {
+	b := "schema: random-schema\nabout: Anything.\nparts:\n  person: {fields: {name: \"A name.\"}}\n"
+	if g.r.IntN(3) == 0 {
+		g.used["each"] = true
+		b += "each: entry\nkey: [mark]\nversion: \"1.10\"\n"
+	}
+	if g.r.IntN(3) == 0 {
+		b += "examples:\n  - {text: Nothing here., gives: {mark: 3}}\n"
+	}
+	b += "fields:\n  mark: {integer: Mark.}\n  rows: {list: Rows., fields: {no: {integer: Number.}}}\n  row: {link: A row., to: 'rows[].no'}\n" + g.fields(0, 2)
+	g.used["link"] = true
+	if g.r.IntN(2) == 0 {
+		g.used["rules"] = true
+		b += "rules:\n  - {holds: mark > 0, say: 'Marks begin at 1: always.'}\n  - {for: 'rows[]', holds: no != record.mark}\n"
+	}
+	return b
+}
+
+func TestRandomSchemasComeBack(t *testing.T) {
+	g := &gen{r: rand.New(rand.NewPCG(20, 21)), used: map[string]bool{}}
+	for range 300 {
+		text := g.schema()
+		s, err := Parse("random.yaml", []byte(text))
+		require.NoError(t, err, text)
+		roundTrip(t, s)
+	}
+	for typ, keys := range TypeKeys {
+		assert.True(t, g.used[string(typ)], "the generator never used %s", typ)
+		for _, k := range keys {
+			if k != "fields" && k != "of" && k != "to" && k != "item_keywords" {
+				assert.True(t, g.used[k], "the generator never used %s", k)
+			}
+		}
+	}
+	for _, k := range append(append([]string(nil), CommonKeys...), leafKeys...) {
+		if k != "keywords" {
+			assert.True(t, g.used[k], "the generator never used %s", k)
+		}
+	}
+}
+
+// foreign makes JSON Schemas as programs emit them, and records for them.
+type foreign struct {
+	r    *rand.Rand
+	defs map[string]any
+	used map[string]bool
+}
+
+func (g *foreign) one(list ...string) string {
+	s := list[g.r.IntN(len(list))]
+	g.used[s] = true
+	return s
+}
+
+func (g *foreign) schema(level int) map[string]any {
+	s := map[string]any{}
+	kinds := []string{"string", "integer", "number", "boolean", "enum", "consts", "date", "mixed", "free", "const"}
+	if level < 2 {
+		kinds = append(kinds, "object", "object", "array", "array", "ref")
+	}
+	switch kind := g.one(kinds...); kind {
+	case "string":
+		s = map[string]any{"type": "string"}
+		switch g.one("plain", "minLength", "maxLength", "pattern") {
+		case "minLength":
+			s["minLength"] = 2
+		case "maxLength":
+			s["maxLength"] = 3
+		case "pattern":
+			s["pattern"] = "^[a-c]+$"
+		}
+	case "integer", "number":
+		s = map[string]any{"type": kind}
+		switch g.one("plain", "minimum", "maximum", "exclusiveMinimum", "multipleOf", "draft4") {
+		case "minimum":
+			s["minimum"] = 1
+		case "maximum":
+			s["maximum"] = 3
+		case "exclusiveMinimum":
+			s["exclusiveMinimum"] = 1
+		case "multipleOf":
+			s["multipleOf"] = 2
+		case "draft4":
+			s["minimum"], s["maximum"] = 0, 4
+		}
+	case "boolean":
+		s["type"] = "boolean"
+	case "enum":
+		s["enum"] = []any{"ab", "bc", "x"}
+		if g.r.IntN(2) == 0 {
+			s["type"] = "string"
+		}
+	case "consts":
+		s["oneOf"] = []any{map[string]any{"const": "ab", "title": "The first"}, map[string]any{"const": "bc"}}
+	case "const":
+		s["const"] = "ab"
+	case "date":
+		s = map[string]any{"type": "string", "format": "date"}
+	case "mixed":
+		s["type"] = []any{"string", "integer"}
+	case "free":
+		s["type"] = "object"
+	case "object":
+		s = g.object(level)
+	case "array":
+		s = map[string]any{"type": "array", "items": g.schema(level + 2)}
+		if g.r.IntN(2) == 0 {
+			s["items"] = g.object(level + 1)
+		}
+		switch g.one("plain", "minItems", "uniqueItems") {
+		case "minItems":
+			s["minItems"] = 1
+		case "uniqueItems":
+			s["uniqueItems"] = true
+		}
+	case "ref":
+		name := fmt.Sprintf("D%d", len(g.defs))
+		g.defs[name] = map[string]any{}
+		g.defs[name] = g.schema(level + 1)
+		s["$ref"] = "#/$defs/" + name
+	}
+	switch g.one("bare", "bare", "nullable", "anyOf null", "type null", "allOf", "described") {
+	case "nullable":
+		if _, ok := s["type"].(string); ok && s["enum"] == nil {
+			s["type"] = []any{s["type"], "null"} // what nullable means, to judge by
+			s["x-was-nullable"] = true
+		}
+	case "anyOf null":
+		s = map[string]any{"anyOf": []any{s, map[string]any{"type": "null"}}, "description": "Or nothing."}
+	case "type null":
+		if t, ok := s["type"].(string); ok && s["enum"] == nil {
+			s["type"] = []any{t, "null"}
+		}
+	case "allOf":
+		s = map[string]any{"allOf": []any{s}}
+	case "described":
+		s["description"], s["default"], s["title"] = "What it is.", nil, "T"
+	}
+	return s
+}
+
+func (g *foreign) object(level int) map[string]any {
+	props, required := map[string]any{}, []any{}
+	for i := range 1 + g.r.IntN(3) {
+		name := fmt.Sprintf("%c%d", 'a'+i, level)
+		props[name] = g.schema(level + 1)
+		if g.r.IntN(2) == 0 {
+			required = append(required, name)
+		}
+	}
+	s := map[string]any{"type": "object", "properties": props}
+	if len(required) > 0 {
+		s["required"] = required
+	}
+	if g.r.IntN(2) == 0 {
+		s["additionalProperties"] = false
+	}
+	return s
+}
+
+// sample gives a value that the schema accepts more often than not.
+func (g *foreign) sample(s map[string]any) any {
+	if ref, ok := s["$ref"].(string); ok {
+		return g.sample(g.defs[strings.TrimPrefix(ref, "#/$defs/")].(map[string]any))
+	}
+	for _, k := range []string{"anyOf", "oneOf", "allOf"} {
+		if list, ok := s[k].([]any); ok {
+			return g.sample(list[g.r.IntN(len(list))].(map[string]any))
+		}
+	}
+	if c, ok := s["const"]; ok {
+		return c
+	}
+	if e, ok := s["enum"].([]any); ok {
+		return e[g.r.IntN(len(e))]
+	}
+	t := s["type"]
+	if list, ok := t.([]any); ok {
+		t = list[g.r.IntN(len(list))]
+	}
+	switch t {
+	case "string":
+		if s["format"] == "date" {
+			return "2031-04-03"
+		}
+		return []string{"ab", "abc", "bc"}[g.r.IntN(3)]
+	case "integer", "number":
+		return 2
+	case "boolean":
+		return true
+	case "object":
+		out := map[string]any{}
+		props, _ := s["properties"].(map[string]any)
+		required, _ := s["required"].([]any)
+		for name, p := range props {
+			must := false
+			for _, r := range required {
+				must = must || r == name
+			}
+			if must || g.r.IntN(3) > 0 {
+				out[name] = g.sample(p.(map[string]any))
+			}
+		}
+		return out
+	case "array":
+		n := 1 + g.r.IntN(2)
+		if s["uniqueItems"] == true {
+			n = 1
+		}
+		var list []any
+		for range n {
+			list = append(list, g.sample(s["items"].(map[string]any)))
+		}
+		return list
+	}
+	return nil
+}
+
+// spoil changes one leaf.
+func (g *foreign) spoil(v any) any {
+	switch x := v.(type) {
+	case map[string]any:
+		out := map[string]any{}
+		names := []string{}
+		for k, kid := range x {
+			out[k] = kid
+			names = append(names, k)
+		}
+		if len(names) == 0 || g.r.IntN(6) == 0 {
+			out["unknown"] = 1
+			return out
+		}
+		k := names[g.r.IntN(len(names))]
+		if g.r.IntN(4) == 0 {
+			delete(out, k)
+		} else {
+			out[k] = g.spoil(x[k])
+		}
+		return out
+	case []any:
+		if len(x) == 0 || g.r.IntN(4) == 0 {
+			return []any{}
+		}
+		out := append([]any(nil), x...)
+		out[g.r.IntN(len(out))] = g.spoil(x[0])
+		return out
+	}
+	return []any{nil, "", "zzzz", -7, 2.5, true, map[string]any{}, []any{}}[g.r.IntN(8)]
+}
+
+func compileSchema(t *testing.T, data []byte) *jsonschema.Schema {
+	t.Helper()
+	v, err := jsonschema.UnmarshalJSON(strings.NewReader(string(data)))
+	require.NoError(t, err)
+	c := jsonschema.NewCompiler()
+	c.AssertFormat()
+	require.NoError(t, c.AddResource("s.json", v), string(data))
+	out, err := c.Compile("s.json")
+	require.NoError(t, err, string(data))
+	return out
+}
+
+// An imported schema accepts and refuses the same records as its origin.
+func TestForeignSchemasJudgeAlike(t *testing.T) {
+	g := &foreign{r: rand.New(rand.NewPCG(22, 23)), used: map[string]bool{}}
+	accepted, all := 0, 0
+	for range 400 {
+		g.defs = map[string]any{}
+		root := g.object(0)
+		root["$defs"] = g.defs
+		data, err := json.Marshal(root)
+		require.NoError(t, err)
+		s, _, err := Import("f.json", data)
+		require.NoError(t, err, string(data))
+		full := s.Full()
+		theirs, ours := compileSchema(t, data), compileSchema(t, full.JSON())
+		for range 12 {
+			v := g.sample(root)
+			if g.r.IntN(2) == 0 {
+				v = g.spoil(v)
+			}
+			text, _ := json.Marshal(v)
+			native, _ := jsonschema.UnmarshalJSON(strings.NewReader(string(text)))
+			want, got := theirs.Validate(native), ours.Validate(native)
+			require.Equal(t, want == nil, got == nil, "%s\nfrom %s\nbecame %s\ntheirs: %v\nours: %v", text, data, full.JSON(), want, got)
+			all++
+			if want == nil {
+				accepted++
+			}
+		}
+		roundTrip(t, s)
+	}
+	t.Logf("%d of %d records accepted by both", accepted, all)
+	assert.Greater(t, float64(accepted), 0.4*float64(all))
+	assert.Less(t, accepted, all)
+}
+
+func TestImportRefuses(t *testing.T) {
+	for text, says := range map[string]string{
+		`{`: "not JSON", `[]`: "describes no record", `{"type":"string"}`: "describes no record", `{"type":"object","properties":{}}`: "describes no record",
+		`{"type":"object","properties":{"a b":{"type":"string"}}}`:                                                                          "is no field name",
+		`{"type":"object","properties":{"a":{"$ref":"other.json"}}}`:                                                                        "leads out of the file",
+		`{"type":"object","properties":{"a":{"$ref":"file:///etc/passwd"}}}`:                                                                "leads out of the file",
+		`{"type":"object","properties":{"a":{"$ref":"#/$defs/x"}}}`:                                                                         "names nothing",
+		`{"type":"object","properties":{"a":{"$ref":"#"}}}`:                                                                                 "recursive",
+		`{"$defs":{"n":{"type":"object","properties":{"k":{"$ref":"#/$defs/n"}}}},"type":"object","properties":{"a":{"$ref":"#/$defs/n"}}}`: "recursive",
+		`{"type":"object","properties":{"a":{"type":"string","pattern":"(?=x)"}}}`:                                                          "RE2",
+		`{"type":"object","properties":{"aB":{"type":"string"},"a_b":{"type":"string"}}}`:                                                   "differ in case",
+		`{"type":"object","properties":{"a":{"type":"array","items":{"type":"array","items":{"type":"string"}}}}}`:                          "list of lists",
+	} {
+		_, _, err := Import("f.json", []byte(text))
+		require.Error(t, err, text)
+		assert.Contains(t, err.Error(), says, text)
+		assert.NotContains(t, err.Error(), "\n", text)
+	}
+}
+
+func FuzzImport(f *testing.F) {
+	data, err := os.ReadFile("../demo/project/schemas/inspection.yaml")
+	require.NoError(f, err)
+	s, err := Parse("s.yaml", data)
+	require.NoError(f, err)
+	exported := s.Export()
+	f.Add(exported.String())
+	f.Add(`{"type":"object","properties":{"a":{"anyOf":[{"type":"integer","minimum":3},{"type":"null"}]},"b":{"type":"array","items":{"enum":["x","y"]}}}}`)
+	f.Add(`{"$defs":{"a":{"allOf":[{"const":"x"}]}},"properties":{"a":{"$ref":"#/$defs/a"}}}`)
+	f.Fuzz(func(t *testing.T, text string) {
+		s, _, err := Import("f.json", []byte(text))
+		if err == nil {
+			require.NotEmpty(t, s.Leaves())
+			full := s.Full()
+			require.NotEmpty(t, full.String())
+		}
+	})
+}

@@ -1,0 +1,22 @@
+package schema
+
+import (
+	"regexp"
+	"strings"
+
+	"filler/internal/value"
+)
+
+var plainText = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9 .()/_'-]*$`)
+
+// yamlWords are texts that YAML readers, ours or others, take for something
+// else than text.
+var yamlWords = map[string]bool{"true": true, "false": true, "null": true, "yes": true, "no": true, "on": true, "off": true, "y": true, "n": true}
+
+// yamlText writes a text so that it is read back as the same text.
+func yamlText(s string) string {
+	if plainText.MatchString(s) && !yamlWords[strings.ToLower(s)] && !strings.HasSuffix(s, " ") {
+		return s
+	}
+	return string(value.AppendQuoted(nil, s))
+}
