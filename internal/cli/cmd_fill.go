@@ -21,8 +21,24 @@ import (
 
 // filling is what `fill` was asked for.
 type filling struct {
-	schemaFile, modelName, label, output, resume string
-	fresh, bare, asJSON                          bool
+	schemaFile, modelName, label, output, resume, asRun string
+	fresh, bare, asJSON                                 bool
+	asked                                               []schema.Asked
+	only                                                []string
+}
+
+// askedFlag gathers the fields that are asked for on the command line, in the
+// order in which they are typed.
+type askedFlag struct {
+	t    schema.Type
+	list *[]schema.Asked
+}
+
+func (f askedFlag) String() string { return "" }
+func (f askedFlag) Type() string   { return "path" }
+func (f askedFlag) Set(spec string) error {
+	*f.list = append(*f.list, schema.Asked{Type: f.t, Spec: spec})
+	return nil
 }
 
 func (a *app) fillCmd() *cobra.Command {
@@ -35,12 +51,26 @@ a terminal prints its record as a tree.
 
 Without a project:  filler fill FILE --schema SCHEMA --model URL
 
+Without a schema file, fields are asked for one by one, nested through dots and []:
+
+  filler fill FILE --model URL --text report_no --date visited \
+    --integer 'bays[].number' --choice weather=dry,wet
+
 What was answered before is not asked again (--fresh does). A run that was stopped
-goes on with --resume.`,
+goes on with --resume; --as-run N fills again with the schema, model and documents
+of run N.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if cmd.Flags().Changed("resume") && len(args) > 0 {
 				a.parsed = false
 				return errors.New("--resume goes on with the documents of its run; name none (write --resume=RUN for another run than the last)")
+			}
+			if len(o.asked) > 0 && (o.schemaFile != "" || o.resume != "" || o.asRun != "") {
+				a.parsed = false
+				return errors.New("fields are asked for by flag and a schema is named as well; keep one of the two")
+			}
+			if o.asRun != "" && (o.resume != "" || o.schemaFile != "" || o.modelName != "") {
+				a.parsed = false
+				return errors.New("--as-run takes schema and model from its run; leave --schema, --model and --resume out")
 			}
 			return a.fill(cmd.Context(), o, args)
 		}}
@@ -51,6 +81,11 @@ goes on with --resume.`,
 	f.StringVar(&o.label, "label", "", "a name for the run")
 	f.StringVar(&o.resume, "resume", "", "go on with a run that was stopped: `RUN` or the last")
 	f.Lookup("resume").NoOptDefVal = "last"
+	f.StringVar(&o.asRun, "as-run", "", "fill again with everything as in this run")
+	f.StringArrayVar(&o.only, "only", nil, "ask for this part of the schema only; repeatable")
+	for _, t := range []schema.Type{schema.Text, schema.Integer, schema.Number, schema.Boolean, schema.Date, schema.Time, schema.DateTime, schema.Choice, schema.Money, schema.Quantity} {
+		f.Var(askedFlag{t, &o.asked}, string(t), "ask for a "+string(t)+" field; repeatable")
+	}
 	f.BoolVar(&o.fresh, "fresh", false, "ask anew what was answered before")
 	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
 	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines also on a terminal")
@@ -58,12 +93,12 @@ goes on with --resume.`,
 }
 
 func (a *app) fill(ctx context.Context, o filling, names []string) error {
-	w, err := a.open(o.schemaFile)
+	w, err := a.openFor(o)
 	var none *project.NotFound
 	switch {
-	case o.resume != "" && errors.As(err, &none):
+	case (o.resume != "" || o.asRun != "") && errors.As(err, &none):
 		w = &work{root: "."}
-	case o.resume != "" && w != nil: // the run has kept its own schema
+	case (o.resume != "" || o.asRun != "") && w != nil: // the run has kept its own schema
 	case err != nil:
 		return err
 	}
@@ -100,8 +135,24 @@ func (a *app) prepare(ctx context.Context, o filling, w *work, l *ledger.Ledger,
 			return nil, 0, err
 		}
 		modelName, setup.Rounds = old.Model, old.Rounds
+	} else if o.asRun != "" {
+		if old, err = l.Find(o.asRun); err != nil {
+			return nil, 0, err
+		}
+		if setup.Schema, err = schema.Parse(old.SchemaFile, old.Schema); err != nil {
+			return nil, 0, err
+		}
+		modelName, setup.Rounds = old.Model, old.Rounds
+		if sources, err = sourcesOf(w, l, old.ID, names); err != nil {
+			return nil, 0, err
+		}
 	} else if sources, err = w.sources(names); err != nil {
 		return nil, 0, err
+	}
+	if len(o.only) > 0 {
+		if setup.Schema, err = setup.Schema.Only(o.only); err != nil {
+			return nil, 0, err
+		}
 	}
 	if setup.Model, err = w.model(modelName); err != nil {
 		return nil, 0, err
@@ -115,6 +166,43 @@ func (a *app) prepare(ctx context.Context, o filling, w *work, l *ledger.Ledger,
 		filler.Close()
 	}
 	return filler, run, err
+}
+
+// openFor finds what a filling works with: a project, a schema file, or fields
+// asked for by flag.
+func (a *app) openFor(o filling) (*work, error) {
+	if len(o.asked) == 0 {
+		return a.open(o.schemaFile)
+	}
+	s, err := schema.FromAsked(o.asked)
+	if err != nil {
+		return nil, err
+	}
+	w := &work{root: ".", schema: s}
+	var none *project.NotFound
+	p, err := project.Find(".")
+	if err == nil {
+		w.project, w.root = p, p.Dir
+	} else if !errors.As(err, &none) {
+		return nil, err
+	}
+	return w, nil
+}
+
+// sourcesOf gives the documents of an older run, or those named.
+func sourcesOf(w *work, l *ledger.Ledger, run int64, names []string) ([]document.Source, error) {
+	if len(names) > 0 {
+		return w.sources(names)
+	}
+	tasks, err := l.Tasks(run)
+	if err != nil {
+		return nil, err
+	}
+	var sources []document.Source
+	for _, t := range tasks {
+		sources = append(sources, document.Source{ID: t.Document, File: t.File})
+	}
+	return sources, nil
 }
 
 func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run int64, out *output) error {

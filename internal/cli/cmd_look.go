@@ -11,9 +11,7 @@ import (
 	"filler/internal/demo"
 	"filler/internal/document"
 	"filler/internal/model"
-	"filler/internal/place"
 	"filler/internal/prompt"
-	"filler/internal/schema"
 	"filler/internal/tokens"
 	"filler/internal/value"
 )
@@ -109,139 +107,6 @@ func (a *app) printDocument(d *document.Document, named bool) {
 	}
 	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s · %s · %s · source %s", plural(lines.Len(), "line"),
 		plural(utf8.RuneCountInString(d.Text), "character"), plural(tokens.Count(d.Text), "token"), d.Hash[:12])))
-}
-
-func (a *app) schemaCmd() *cobra.Command {
-	cmd := &cobra.Command{Use: "schema", Short: "Check a schema, or show it as a tree", Args: noSuch,
-		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() }}
-	var asJSON bool
-	check := &cobra.Command{Use: "check [FILE]", Short: "Find the faults of a schema", Args: cobra.MaximumNArgs(1),
-		Long: "Find all faults of a schema, each with its line, column and the nearest right word.\nFILE is the project's schema if left out.",
-		RunE: func(_ *cobra.Command, args []string) error {
-			s, err := a.schemaOf(args)
-			if faults, ok := err.(place.Faults); ok {
-				return a.showFaults(faults, asJSON)
-			}
-			if err != nil {
-				return err
-			}
-			if asJSON {
-				a.printJSON(value.Obj(value.List().Named("faults")))
-				return nil
-			}
-			leaves := len(s.Leaves())
-			a.printf("%s: %s, no faults\n", s.File, plural(leaves, "field")+" to fill")
-			return nil
-		}}
-	check.Flags().BoolVar(&asJSON, "json", false, "print the faults as JSON")
-	outline := &cobra.Command{Use: "outline [FILE]", Short: "Show a schema as a tree", Args: cobra.MaximumNArgs(1),
-		Long: "Show the fields of a schema as a tree: type, whether required (!), choices and what\nthe model is told. FILE is the project's schema if left out.",
-		RunE: func(_ *cobra.Command, args []string) error {
-			s, err := a.schemaOf(args)
-			if err == nil {
-				a.printOutline(s)
-			}
-			return err
-		}}
-	cmd.AddCommand(check, outline)
-	return cmd
-}
-
-// noSuch refuses arguments of a command that only holds others.
-func noSuch(cmd *cobra.Command, args []string) error {
-	if len(args) == 0 {
-		return nil
-	}
-	var names []string
-	for _, c := range cmd.Commands() {
-		names = append(names, c.Name())
-	}
-	return fmt.Errorf("%s has no command %q; %s", cmd.CommandPath(), args[0], place.Suggest(args[0], names))
-}
-
-func (a *app) schemaOf(args []string) (*schema.Schema, error) {
-	if len(args) == 1 {
-		return schema.Load(args[0])
-	}
-	w, err := a.open("")
-	if err != nil {
-		return nil, err
-	}
-	return w.schema, nil
-}
-
-// showFaults prints faults, as JSON on standard output or one line each.
-func (a *app) showFaults(faults place.Faults, asJSON bool) error {
-	if !asJSON {
-		return faults
-	}
-	list := value.List()
-	for _, f := range faults {
-		v := value.Obj(value.Str(f.File).Named("file"))
-		if f.Line > 0 {
-			v.Kids = append(v.Kids, value.Num(fmt.Sprint(f.Line)).Named("line"), value.Num(fmt.Sprint(f.Col)).Named("column"))
-		}
-		for _, m := range [][2]string{{"path", f.Path}, {"message", f.Msg}, {"hint", f.Hint}} {
-			if m[1] != "" {
-				v.Kids = append(v.Kids, value.Str(m[1]).Named(m[0]))
-			}
-		}
-		list.Kids = append(list.Kids, v)
-	}
-	a.printJSON(value.Obj(list.Named("faults")))
-	return exit(codeFailed)
-}
-
-func (a *app) printOutline(s *schema.Schema) {
-	head := s.Name
-	if s.EachEntry() {
-		head += " (any number of records a document)"
-	}
-	a.printf("%s\n%s\n", a.paint(bold, head), a.paint(faint, s.About))
-	type row struct{ name, kind, about string }
-	var rows []row
-	name, kind := 0, 0
-	s.Record().Walk(func(f *schema.Field, level int) {
-		if level == 0 {
-			return
-		}
-		r := row{strings.Repeat("  ", level-1) + f.Name, kindOf(f), aboutOf(f)}
-		rows = append(rows, r)
-		name, kind = max(name, len(r.name)), max(kind, utf8.RuneCountInString(r.kind))
-	})
-	for _, r := range rows {
-		about := r.about
-		if a.term.out {
-			about = clip(about, max(10, a.term.width-name-kind-4))
-		}
-		a.printf("%-*s  %s%s  %s\n", name, r.name, a.paint(faint, r.kind), strings.Repeat(" ", kind-utf8.RuneCountInString(r.kind)), about)
-	}
-	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to fill · ! required", plural(len(s.Leaves()), "field"))))
-}
-
-func kindOf(f *schema.Field) string {
-	k := string(f.Type)
-	if f.Type == schema.List && f.Item.IsLeaf() {
-		k += " of " + string(f.Item.Type)
-	}
-	if len(f.Key) > 0 {
-		k += " by " + strings.Join(f.Key, ", ")
-	}
-	if f.Required {
-		k += " !"
-	}
-	return k
-}
-
-func aboutOf(f *schema.Field) string {
-	if len(f.Of) == 0 {
-		return f.About
-	}
-	var of []string
-	for _, o := range f.Of {
-		of = append(of, o.Value)
-	}
-	return "[" + strings.Join(of, " | ") + "] " + f.About
 }
 
 func (a *app) promptCmd() *cobra.Command {

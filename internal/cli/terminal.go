@@ -67,6 +67,14 @@ func (a *app) paint(t tone, s string) string {
 	return style.Render(s)
 }
 
+// paintErr is paint for standard error.
+func (a *app) paintErr(t tone, s string) string {
+	if !a.term.err {
+		return s
+	}
+	return a.paint(t, s)
+}
+
 // table is a quiet table: a head, a thin rule, rows.
 type table struct {
 	a     *app

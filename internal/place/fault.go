@@ -30,6 +30,8 @@ type Fault struct {
 	Path string `json:"path,omitempty"`   // the keys that lead there
 	Msg  string `json:"message"`          // what is wrong
 	Hint string `json:"hint,omitempty"`   // what to do
+	// Excerpt is the line that the fault stands in, where it is known.
+	Excerpt string `json:"-"`
 }
 
 func (f Fault) Error() string {

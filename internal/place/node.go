@@ -32,6 +32,15 @@ func parentPath(p string) string {
 	return ""
 }
 
+// Note makes a fault of the node without recording it: advice.
+func (n *Node) Note(msg, hint string) Fault {
+	y := n.key
+	if y == nil {
+		y = n.y
+	}
+	return Fault{File: n.file.Name, Line: y.Line, Col: y.Column, Path: n.path, Msg: msg, Hint: hint}
+}
+
 // Place gives the node's line and column, from 1. A node with nothing in it
 // stands where its key does.
 func (n *Node) Place() (line, col int) {

@@ -31,8 +31,14 @@ func Parse(name string, data []byte) (*Schema, error) {
 	if root != nil {
 		l := &loader{s: s, parts: map[string]*place.Node{}}
 		l.root(root)
+		if len(f.Faults) == 0 {
+			l.advise(f)
+		}
 	}
 	f.Faults = f.Faults.Unique()
+	for i := range f.Faults {
+		f.Faults[i].Excerpt = f.Excerpt(f.Faults[i].Line)
+	}
 	if err := f.Faults.Err(); err != nil {
 		return nil, err
 	}

@@ -32,6 +32,7 @@ import (
 	"regexp"
 	"strings"
 
+	"filler/internal/place"
 	"filler/internal/value"
 )
 
@@ -125,6 +126,8 @@ type Schema struct {
 	Rules   []*Rule
 	File    string
 	Source  []byte // the file as it was read
+	// Advice is what is no fault and may still go wrong.
+	Advice place.Faults
 }
 
 // Kin gives the field whose type a value has: of a link the field it points

@@ -1,0 +1,312 @@
+package cli
+
+import (
+	"fmt"
+	"os"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/place"
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+func (a *app) schemaCmd() *cobra.Command {
+	cmd := &cobra.Command{Use: "schema", Short: "Check a schema, or show it as a tree", Args: noSuch,
+		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() }}
+	var asJSON bool
+	check := &cobra.Command{Use: "check [FILE]", Short: "Find the faults of a schema", Args: cobra.MaximumNArgs(1),
+		Long: "Find all faults of a schema, each with its line, column and the nearest right word.\nFILE is the project's schema if left out.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			s, err := a.schemaOf(args)
+			faults, faulty := err.(place.Faults)
+			if err != nil && !faulty {
+				return err
+			}
+			var advice place.Faults
+			if s != nil {
+				advice = s.Advice
+			}
+			return a.showCheck(s, faults, advice, asJSON)
+		}}
+	check.Flags().BoolVar(&asJSON, "json", false, "print the faults as JSON")
+	outline := &cobra.Command{Use: "outline [FILE]", Short: "Show a schema as a tree", Args: cobra.MaximumNArgs(1),
+		Long: "Show the fields of a schema as a tree: type, whether required (!), choices and what\nthe model is told. FILE is the project's schema if left out.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			s, err := a.schemaOf(args)
+			if err == nil {
+				a.printOutline(s)
+			}
+			return err
+		}}
+	cmd.AddCommand(check, outline, a.exportCmd(), a.importCmd(), a.compareSchemasCmd())
+	return cmd
+}
+
+func (a *app) exportCmd() *cobra.Command {
+	var wire bool
+	cmd := &cobra.Command{Use: "export [FILE]", Short: "Give a schema out as JSON Schema", Args: cobra.MaximumNArgs(1),
+		Long: "Give a schema out as JSON Schema 2020-12, with what our language says beyond it under\nx-filler; with --wire the form that goes to the model. FILE is the project's schema if\nleft out.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			s, err := a.schemaOf(args)
+			if err != nil {
+				return err
+			}
+			v := s.Export()
+			if wire {
+				v = s.Wire()
+			}
+			a.printf("%s\n", v.Indent())
+			return nil
+		}}
+	cmd.Flags().BoolVar(&wire, "wire", false, "the form that goes to the model")
+	return cmd
+}
+
+func (a *app) importCmd() *cobra.Command {
+	var output string
+	cmd := &cobra.Command{Use: "import FILE", Short: "Make a schema of a JSON Schema", Args: one("a JSON Schema file"),
+		Long: "Make a schema of a JSON Schema, as programs emit it. Both accept and refuse the same\nrecords; what our language has no word for is kept under `keywords`, enforced, and listed.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			s, kept, err := schema.ImportFile(args[0])
+			if err != nil {
+				return err
+			}
+			if output == "" {
+				a.printf("%s", s.Source)
+			} else if err := writeNew(output, s.Source); err != nil {
+				return err
+			}
+			for _, k := range kept {
+				path := k.Path
+				if path == "" {
+					path = "the record"
+				}
+				a.notef("kept: %s: %s\n", path, k.Keyword)
+			}
+			a.notef("%s to fill, %s kept without a word of ours\n", plural(len(s.Leaves()), "field"), plural(len(kept), "keyword"))
+			return nil
+		}}
+	cmd.Flags().StringVarP(&output, "output", "o", "", "write the schema to this file, which must not be there yet")
+	return cmd
+}
+
+// writeNew writes a file that must not be there yet.
+func writeNew(path string, data []byte) error {
+	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
+	if err != nil {
+		if os.IsExist(err) {
+			return fmt.Errorf("%s: this file is there already; name another, or take it away", path)
+		}
+		return fmt.Errorf("%s: can't be written; check its folder", path)
+	}
+	_, err = f.Write(data)
+	if cerr := f.Close(); err == nil {
+		err = cerr
+	}
+	return err
+}
+
+// one asks for exactly one argument.
+func one(what string) cobra.PositionalArgs {
+	return func(_ *cobra.Command, args []string) error {
+		if len(args) != 1 {
+			return fmt.Errorf("%s should be named, and %d arguments are", what, len(args))
+		}
+		return nil
+	}
+}
+
+func (a *app) compareSchemasCmd() *cobra.Command {
+	var asJSON bool
+	cmd := &cobra.Command{Use: "compare A B", Short: "What has changed between two versions of a schema",
+		Args: func(_ *cobra.Command, args []string) error {
+			if len(args) != 2 {
+				return fmt.Errorf("two versions should be named, files or runs, and %d are", len(args))
+			}
+			return nil
+		},
+		Long: "List the fields added, gone and moved, and those changed in type, choices or bounds,\nfrom A to B, and say which changes make existing records or gold invalid. A and B are\nschema files, or runs by number or label.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			old, err := a.version(args[0])
+			if err != nil {
+				return err
+			}
+			now, err := a.version(args[1])
+			if err != nil {
+				return err
+			}
+			a.printChanges(schema.Changes(old, now), asJSON)
+			return nil
+		}}
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON, one line a change")
+	return cmd
+}
+
+// version gives the schema of a file, or the one that a run began with.
+func (a *app) version(name string) (*schema.Schema, error) {
+	if _, err := os.Stat(name); err == nil {
+		return schema.Load(name)
+	}
+	l, _, err := a.kept()
+	if err != nil {
+		return nil, fmt.Errorf("%s is no file, and there are no runs here; name a schema file", name)
+	}
+	defer l.Close()
+	run, err := l.Find(name)
+	if err != nil {
+		return nil, fmt.Errorf("%s is neither a file nor a run; `filler runs` lists the runs", name)
+	}
+	return schema.Parse(fmt.Sprintf("run %d", run.ID), run.Schema)
+}
+
+func (a *app) printChanges(changes []schema.Change, asJSON bool) {
+	breaking := 0
+	t := a.newTable("field", "change", "", "")
+	for _, c := range changes {
+		mark := field{}
+		if c.Breaks {
+			breaking++
+			mark = field{"! may break records", soft}
+		}
+		if asJSON {
+			a.printJSON(value.Obj(value.Str(c.Path).Named("field"), value.Str(c.What).Named("change"), value.Str(c.Note).Named("note"), value.Boolean(c.Breaks).Named("breaks")))
+			continue
+		}
+		t.row(c.Path, c.What, c.Note, mark)
+	}
+	if asJSON {
+		return
+	}
+	if len(changes) > 0 {
+		t.print()
+	}
+	a.notef("%s, of which %d may make existing records or gold invalid\n", plural(len(changes), "change"), breaking)
+}
+
+// noSuch refuses arguments of a command that only holds others.
+func noSuch(cmd *cobra.Command, args []string) error {
+	if len(args) == 0 {
+		return nil
+	}
+	var names []string
+	for _, c := range cmd.Commands() {
+		names = append(names, c.Name())
+	}
+	return fmt.Errorf("%s has no command %q; %s", cmd.CommandPath(), args[0], place.Suggest(args[0], names))
+}
+
+func (a *app) schemaOf(args []string) (*schema.Schema, error) {
+	if len(args) == 1 {
+		return schema.Load(args[0])
+	}
+	w, err := a.open("")
+	if err != nil {
+		return nil, err
+	}
+	return w.schema, nil
+}
+
+// showCheck prints what a check found: on standard output as JSON, else the
+// faults, each with the line it stands in, on standard error.
+func (a *app) showCheck(s *schema.Schema, faults, advice place.Faults, asJSON bool) error {
+	if asJSON {
+		a.printJSON(value.Obj(faultList(faults).Named("faults"), faultList(advice).Named("advice")))
+	} else {
+		for _, f := range faults {
+			a.notef("%s\n", f.Error())
+			if strings.TrimSpace(f.Excerpt) != "" {
+				a.notef("    %s\n", a.paintErr(faint, clip(f.Excerpt, 110)))
+			}
+		}
+		for _, f := range advice {
+			a.printf("advice: %s\n", f.Error())
+		}
+	}
+	if len(faults) > 0 {
+		return exit(codeFailed)
+	}
+	if !asJSON {
+		a.printf("%s: %s, no faults\n", s.File, plural(len(s.Leaves()), "field")+" to fill")
+	}
+	return nil
+}
+
+func faultList(faults place.Faults) value.Value {
+	list := value.List()
+	for _, f := range faults {
+		v := value.Obj(value.Str(f.File).Named("file"))
+		if f.Line > 0 {
+			v.Kids = append(v.Kids, value.Num(fmt.Sprint(f.Line)).Named("line"), value.Num(fmt.Sprint(f.Col)).Named("column"))
+		}
+		for _, m := range [][2]string{{"path", f.Path}, {"message", f.Msg}, {"hint", f.Hint}, {"excerpt", f.Excerpt}} {
+			if m[1] != "" {
+				v.Kids = append(v.Kids, value.Str(m[1]).Named(m[0]))
+			}
+		}
+		list.Kids = append(list.Kids, v)
+	}
+	return list
+}
+
+func (a *app) printOutline(s *schema.Schema) {
+	head := s.Name
+	if s.EachEntry() {
+		head += " (any number of records a document)"
+	}
+	a.printf("%s\n%s\n", a.paint(bold, head), a.paint(faint, s.About))
+	type row struct{ name, kind, about string }
+	var rows []row
+	name, kind := 0, 0
+	s.Record().Walk(func(f *schema.Field, level int) {
+		if level == 0 {
+			return
+		}
+		r := row{strings.Repeat("  ", level-1) + f.Name, kindOf(f), aboutOf(f)}
+		rows = append(rows, r)
+		name, kind = max(name, len(r.name)), max(kind, utf8.RuneCountInString(r.kind))
+	})
+	for _, r := range rows {
+		about := r.about
+		if a.term.out {
+			about = clip(about, max(10, a.term.width-name-kind-4))
+		}
+		a.printf("%-*s  %s%s  %s\n", name, r.name, a.paint(faint, r.kind), strings.Repeat(" ", kind-utf8.RuneCountInString(r.kind)), about)
+	}
+	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to fill · ! required", plural(len(s.Leaves()), "field"))))
+}
+
+func kindOf(f *schema.Field) string {
+	k := string(f.Type)
+	switch {
+	case f.Type == schema.Money && f.Currency != "":
+		k += " " + f.Currency
+	case f.Type == schema.Quantity && f.Unit != "":
+		k += " " + f.Unit
+	case f.Type == schema.Link:
+		k += " to " + strings.Join(f.To, ", ")
+	}
+	if f.Type == schema.List && f.Item.IsLeaf() {
+		k += " of " + string(f.Item.Type)
+	}
+	if len(f.Key) > 0 {
+		k += " by " + strings.Join(f.Key, ", ")
+	}
+	if f.Required {
+		k += " !"
+	}
+	return k
+}
+
+func aboutOf(f *schema.Field) string {
+	if len(f.Of) == 0 {
+		return f.About
+	}
+	var of []string
+	for _, o := range f.Of {
+		of = append(of, o.Value)
+	}
+	return "[" + strings.Join(of, " | ") + "] " + f.About
+}

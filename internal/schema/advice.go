@@ -1,0 +1,78 @@
+package schema
+
+import (
+	"fmt"
+	"strings"
+
+	"filler/internal/place"
+)
+
+// misread are names that other YAML readers turn into booleans.
+var misread = map[string]bool{"y": true, "n": true, "yes": true, "no": true, "on": true, "off": true, "true": true, "false": true}
+
+// advise gathers what is no fault and may still go wrong.
+func (l *loader) advise(f *place.File) {
+	a := &adviser{loader: l, labels: map[string]*Field{}}
+	if l.s.EachEntry() && len(l.s.Root.Key) == 0 {
+		l.s.Advice = append(l.s.Advice, place.Fault{File: f.Name, Msg: "the entries have no key", Hint: "with `key: [field]` at the top, entries are paired by it in scores"})
+	}
+	l.s.Root.Walk(func(f *Field, _ int) {
+		if n := l.nodes[f]; n != nil {
+			a.field(f, n)
+		}
+	})
+	l.s.Advice = l.s.Advice.Unique()
+	_ = l.s.Advice.Err() // puts them in order
+}
+
+type adviser struct {
+	*loader
+	labels map[string]*Field
+}
+
+func (a *adviser) note(n *place.Node, msg, hint string) {
+	a.s.Advice = append(a.s.Advice, n.Note(msg, hint))
+}
+
+func (a *adviser) field(f *Field, n *place.Node) {
+	if misread[strings.ToLower(f.Name)] {
+		a.note(n, fmt.Sprintf("other YAML readers take the name %q for true or false", f.Name), "rename the field, or put the name in quotes")
+	}
+	switch f.Type {
+	case List:
+		if f.Item.Type == Group && len(f.Key) == 0 && !f.Ordered && f.Path != "" {
+			a.note(n, fmt.Sprintf("the list %q has no key", f.Name), "where a field tells its items apart, `key: [field]` pairs them by it")
+		}
+	case Date:
+		if len(f.Written) == 0 {
+			a.note(n, fmt.Sprintf("the date %q does not say how documents write it", f.Name), "add `written: [D.M.YYYY]`; without it dates in figures other than YYYY-MM-DD stay as they are, with a problem")
+		}
+	case Choice:
+		a.synonyms(f, n)
+	}
+	if len(strings.Fields(f.About)) < 2 {
+		a.note(n, fmt.Sprintf("the description of %q says next to nothing", f.Name), "write what the value is, as you would to a colleague")
+	}
+	parent := f.Path[:strings.LastIndexByte("."+f.Path, '.')]
+	for _, label := range f.Labels {
+		key := parent + "\n" + strings.ToLower(strings.Trim(label, " .:"))
+		if other := a.labels[key]; other != nil && other != f {
+			a.note(n, fmt.Sprintf("the label %q is also that of %q", label, other.Name), "what stands behind it could go to either; make the labels differ")
+		}
+		a.labels[key] = f
+	}
+}
+
+// synonyms finds words that mean two choices.
+func (a *adviser) synonyms(f *Field, n *place.Node) {
+	seen := map[string]string{}
+	for _, o := range f.Of {
+		for _, word := range append([]string{o.Value}, o.Also...) {
+			key := strings.ToLower(strings.NewReplacer("_", " ", "-", " ").Replace(word))
+			if other, clash := seen[key]; clash && other != o.Value {
+				a.note(n, fmt.Sprintf("the word %q means both %q and %q", word, other, o.Value), "keep it with one of them")
+			}
+			seen[key] = o.Value
+		}
+	}
+}

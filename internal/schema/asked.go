@@ -1,0 +1,142 @@
+package schema
+
+import (
+	"fmt"
+	"strings"
+
+	"filler/internal/value"
+)
+
+// Asked is one field that is asked for without a schema file: a type and a
+// path such as bays[].number, for a choice followed by = and its values.
+type Asked struct {
+	Type Type
+	Spec string
+}
+
+// FromAsked makes a schema of fields asked for one by one, nested through dots
+// and [].
+func FromAsked(fields []Asked) (*Schema, error) {
+	root := value.Obj()
+	for _, a := range fields {
+		path, of, _ := strings.Cut(a.Spec, "=")
+		if a.Type == Choice && of == "" {
+			return nil, fmt.Errorf("--choice %s: no values to choose from; write --choice %s=dry,wet", a.Spec, path)
+		}
+		if a.Type != Choice && strings.Contains(a.Spec, "=") {
+			return nil, fmt.Errorf("--%s %s: only a choice has values; write --%s %s", a.Type, a.Spec, a.Type, path)
+		}
+		if err := ask(&root, strings.Split(path, "."), a, of); err != nil {
+			return nil, fmt.Errorf("--%s %s: %w", a.Type, a.Spec, err)
+		}
+	}
+	file := value.Obj(value.Str("asked").Named("schema"), root.Named("fields"))
+	return Parse("the fields asked for", appendYAML(nil, &file, 0))
+}
+
+func ask(fields *value.Value, steps []string, a Asked, of string) error {
+	name, isList := strings.CutSuffix(steps[0], "[]")
+	if !fieldName.MatchString(name) {
+		return fmt.Errorf("%q is no field name; begin with a letter, then letters, digits, `_` and `-`", name)
+	}
+	about := capital(Spoken(name)) + "."
+	node := fields.Get(name)
+	if len(steps) == 1 && !isList {
+		if node != nil {
+			return fmt.Errorf("%s is asked for twice; keep one", name)
+		}
+		leaf := value.Obj(value.Str(about).Named(string(a.Type)))
+		if a.Type == Choice {
+			leaf.Set("of", texts(strings.Split(of, ",")))
+		}
+		fields.Set(name, leaf)
+		return nil
+	}
+	kind := "group"
+	if isList {
+		kind = "list"
+	}
+	if node == nil {
+		fields.Set(name, value.Obj(value.Str(about).Named(kind)))
+		node = fields.Get(name)
+	}
+	if node.Get(kind) == nil {
+		return fmt.Errorf("%s is asked for in two ways; write %s or %s[] throughout", name, name, name)
+	}
+	if len(steps) == 1 {
+		item := value.Obj(value.Str("One of them.").Named(string(a.Type)))
+		if a.Type == Choice {
+			item.Set("of", texts(strings.Split(of, ",")))
+		}
+		node.Set("items", item)
+		return nil
+	}
+	if node.Get("fields") == nil {
+		node.Set("fields", value.Obj())
+	}
+	return ask(node.Get("fields"), steps[1:], a, of)
+}
+
+// Only gives the part of a schema that paths name: each a field or a group or
+// list with all below it.
+func (s *Schema) Only(paths []string) (*Schema, error) {
+	record := s.Record()
+	wanted := map[string]bool{}
+	for _, p := range paths {
+		p = strings.TrimSuffix(p, "[]")
+		if s.Find(p) == nil {
+			return nil, fmt.Errorf("the schema has no field %q; `filler schema outline` shows them", p)
+		}
+		wanted[p] = true
+	}
+	out := *s
+	out.Rules = nil
+	part := record.only(wanted)
+	if s.EachEntry() {
+		root := *s.Root
+		root.Item = part
+		out.Root = &root
+	} else {
+		out.Root = part
+	}
+	again, err := Parse(s.File, out.YAML())
+	if err != nil {
+		return nil, fmt.Errorf("these fields can't stand alone: %w", err)
+	}
+	return again, nil
+}
+
+// only gives a copy of a group with the wanted fields, and the keys of lists
+// on the way.
+func (f *Field) only(wanted map[string]bool) *Field {
+	out := *f
+	out.Fields, out.Examples = nil, nil
+	for _, kid := range f.Fields {
+		if wanted[kid.Path] {
+			out.Fields = append(out.Fields, kid)
+			continue
+		}
+		below := false
+		for p := range wanted {
+			below = below || strings.HasPrefix(p, kid.Path+".") || strings.HasPrefix(p, kid.Path+"[].")
+		}
+		if !below {
+			continue
+		}
+		part := *kid
+		if kid.Type == Group {
+			part = *kid.only(wanted)
+		} else {
+			also := map[string]bool{}
+			for p := range wanted {
+				also[p] = true
+			}
+			for _, key := range kid.Key {
+				also[kid.Path+"[]."+key] = true
+			}
+			part.Item = kid.Item.only(also)
+		}
+		out.Fields = append(out.Fields, &part)
+	}
+	return &out
+}
