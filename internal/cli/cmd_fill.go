@@ -53,7 +53,7 @@ Without a project:  filler fill FILE --schema SCHEMA --model URL
 
 Without a schema file, fields are asked for one by one, nested through dots and []:
 
-  filler fill FILE --model URL --text report_no --date visited \
+  filler fill FILE --model URL --text report_no --date visited=D.M.YYYY \
     --integer 'bays[].number' --choice weather=dry,wet
 
 What was answered before is not asked again (--fresh does). A run that was stopped

@@ -8,7 +8,8 @@ import (
 )
 
 // Asked is one field that is asked for without a schema file: a type and a
-// path such as bays[].number, for a choice followed by = and its values.
+// path such as bays[].number, for a choice followed by = and its values, for a
+// date perhaps by = and the format in which documents write it.
 type Asked struct {
 	Type Type
 	Spec string
@@ -23,8 +24,8 @@ func FromAsked(fields []Asked) (*Schema, error) {
 		if a.Type == Choice && of == "" {
 			return nil, fmt.Errorf("--choice %s: no values to choose from; write --choice %s=dry,wet", a.Spec, path)
 		}
-		if a.Type != Choice && strings.Contains(a.Spec, "=") {
-			return nil, fmt.Errorf("--%s %s: only a choice has values; write --%s %s", a.Type, a.Spec, a.Type, path)
+		if a.Type != Choice && a.Type != Date && strings.Contains(a.Spec, "=") {
+			return nil, fmt.Errorf("--%s %s: only a choice has values, and a date a format; write --%s %s", a.Type, a.Spec, a.Type, path)
 		}
 		if err := ask(&root, strings.Split(path, "."), a, of); err != nil {
 			return nil, fmt.Errorf("--%s %s: %w", a.Type, a.Spec, err)
@@ -45,11 +46,7 @@ func ask(fields *value.Value, steps []string, a Asked, of string) error {
 		if node != nil {
 			return fmt.Errorf("%s is asked for twice; keep one", name)
 		}
-		leaf := value.Obj(value.Str(about).Named(string(a.Type)))
-		if a.Type == Choice {
-			leaf.Set("of", texts(strings.Split(of, ",")))
-		}
-		fields.Set(name, leaf)
+		fields.Set(name, askedLeaf(a.Type, about, of))
 		return nil
 	}
 	kind := "group"
@@ -64,17 +61,24 @@ func ask(fields *value.Value, steps []string, a Asked, of string) error {
 		return fmt.Errorf("%s is asked for in two ways; write %s or %s[] throughout", name, name, name)
 	}
 	if len(steps) == 1 {
-		item := value.Obj(value.Str("One of them.").Named(string(a.Type)))
-		if a.Type == Choice {
-			item.Set("of", texts(strings.Split(of, ",")))
-		}
-		node.Set("items", item)
+		node.Set("items", askedLeaf(a.Type, "One of them.", of))
 		return nil
 	}
 	if node.Get("fields") == nil {
 		node.Set("fields", value.Obj())
 	}
 	return ask(node.Get("fields"), steps[1:], a, of)
+}
+
+func askedLeaf(t Type, about, of string) value.Value {
+	leaf := value.Obj(value.Str(about).Named(string(t)))
+	switch {
+	case t == Choice:
+		leaf.Set("of", texts(strings.Split(of, ",")))
+	case t == Date && of != "":
+		leaf.Set("written", texts([]string{of}))
+	}
+	return leaf
 }
 
 // Only gives the part of a schema that paths name: each a field or a group or

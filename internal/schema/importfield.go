@@ -329,7 +329,9 @@ func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
 		}
 		kept := im.inlined(k.Clone(), f.Path)
 		extra.Kids = append(extra.Kids, kept)
-		im.kept = append(im.kept, Kept{f.Path, k.Name})
+		if !shared[k.Name] {
+			im.kept = append(im.kept, Kept{f.Path, k.Name})
+		}
 	}
 	for i := range mine.Kids {
 		k := &mine.Kids[i]
@@ -342,6 +344,10 @@ func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
 		f.Extra = extra
 	}
 }
+
+// shared are keywords that our language has words for; where one is kept, it
+// only says more exactly how null and absence are taken.
+var shared = map[string]bool{"type": true, "enum": true, "required": true, "additionalProperties": true, "minLength": true, "minItems": true}
 
 // inlined follows the references inside a kept keyword, since $defs do not
 // come along.

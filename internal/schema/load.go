@@ -64,6 +64,10 @@ var (
 
 func (l *loader) root(root *place.Node) {
 	l.nodes = map[*Field]*place.Node{}
+	if root.Get("fields") == nil && (root.Get("properties") != nil || root.Get("$schema") != nil) {
+		root.Fault("this is a JSON Schema, not a schema of ours", "`filler schema import FILE` makes one of it")
+		return
+	}
 	root.Known(RootKeys...)
 	record := &Field{Type: Group}
 	l.s.Root = record
