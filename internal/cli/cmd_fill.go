@@ -286,7 +286,7 @@ func (a *app) printOne(f *fill.Filler, run int64) error {
 	return f.Ledger.Records(run, 0, func(r ledger.Record) error {
 		line, err := fill.ToLine(run, r)
 		if err == nil {
-			a.printRecord(f.Schema, &line)
+			a.printRecord(f.Schema, &line, false)
 		}
 		return err
 	})

@@ -17,7 +17,7 @@ import (
 
 func (a *app) traceCmd() *cobra.Command {
 	var runName string
-	var full, asJSON bool
+	var full, asJSON, sensitive bool
 	cmd := &cobra.Command{Use: "trace DOC", Short: "Every step that led to one record", Args: documents(1, 1),
 		Long: "Show every step that led to one record: each request and reply, every mend, tidy and\npatch, the problems found, and the record with its evidence.",
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -34,11 +34,12 @@ func (a *app) traceCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.printTrace(l, run, t, full, asJSON)
+			return a.printTrace(l, run, t, full, asJSON, sensitive)
 		}}
 	cmd.Flags().StringVar(&runName, "run", "last", "the run, by number or label")
 	cmd.Flags().BoolVar(&full, "full", false, "open requests and replies")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
+	cmd.Flags().BoolVar(&sensitive, "sensitive", false, "show the values of sensitive fields")
 	return cmd
 }
 
@@ -70,7 +71,7 @@ func taskOf(l *ledger.Ledger, run int64, name string) (ledger.Task, error) {
 	return ledger.Task{}, fmt.Errorf("%s is not in run %d; %s", name, run, place.Suggest(name, ids))
 }
 
-func (a *app) printTrace(l *ledger.Ledger, run ledger.Run, t ledger.Task, full, asJSON bool) error {
+func (a *app) printTrace(l *ledger.Ledger, run ledger.Run, t ledger.Task, full, asJSON, sensitive bool) error {
 	exchanges, err := l.Exchanges(run.ID, t.N)
 	if err != nil {
 		return err
@@ -86,6 +87,15 @@ func (a *app) printTrace(l *ledger.Ledger, run ledger.Run, t ledger.Task, full, 
 		}
 	}
 	tr := &tracer{a: a, l: l, run: run, exchanges: exchanges, full: full}
+	s, err := schema.Parse(run.SchemaFile, run.Schema)
+	if err != nil {
+		return err
+	}
+	if has && !sensitive {
+		if whole, err := value.ParseBytes(rec.Record); err == nil {
+			tr.mask = newMask(s, &whole, &steps)
+		}
+	}
 	if asJSON {
 		return tr.json(t, steps, rec, has)
 	}
@@ -106,12 +116,8 @@ func (a *app) printTrace(l *ledger.Ledger, run ledger.Run, t ledger.Task, full, 
 	if err != nil {
 		return err
 	}
-	s, err := schema.Parse(run.SchemaFile, run.Schema)
-	if err != nil {
-		return err
-	}
 	a.printf("\n")
-	a.printRecord(s, &line)
+	a.printRecord(s, &line, sensitive)
 	return nil
 }
 
@@ -123,6 +129,7 @@ type tracer struct {
 	run       ledger.Run
 	exchanges []ledger.Exchange
 	full      bool
+	mask      *mask
 	n         int
 }
 
@@ -134,7 +141,7 @@ func text(v *value.Value, name string) string {
 }
 
 func (t *tracer) line(kind string, tn tone, format string, args ...any) {
-	t.a.printf("  %s  %s\n", t.a.paint(tn, fmt.Sprintf("%-8s", kind)), fmt.Sprintf(format, args...))
+	t.a.printf("  %s  %s\n", t.a.paint(tn, fmt.Sprintf("%-8s", kind)), t.mask.hide(fmt.Sprintf(format, args...)))
 }
 
 func (t *tracer) step(s *value.Value) error {
@@ -259,7 +266,7 @@ func replyText(x ledger.Exchange) string {
 
 func (t *tracer) block(kind, body string) {
 	t.line(kind, faint, "%s bytes", thousands(len(body)))
-	for _, l := range strings.Split(strings.TrimRight(body, "\n"), "\n") {
+	for _, l := range strings.Split(strings.TrimRight(t.mask.hide(body), "\n"), "\n") {
 		t.a.printf("            %s\n", l)
 	}
 }
@@ -297,6 +304,6 @@ func (t *tracer) json(task ledger.Task, steps value.Value, rec ledger.Record, ha
 		result := line.JSON(s.EachEntry())
 		v.Kids = append(v.Kids, result.Named("result"))
 	}
-	t.a.printJSON(v)
+	t.a.printf("%s\n", t.mask.hide(string(v.JSON())))
 	return nil
 }

@@ -1,0 +1,68 @@
+package cli
+
+import (
+	"sort"
+	"strings"
+
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// hidden stands for a value that is not shown.
+const hidden = "•••"
+
+// mask takes the values of sensitive fields out of what is printed.
+type mask struct{ replacer *strings.Replacer }
+
+// newMask gathers the values of a schema's sensitive fields from a record and
+// from the changes that led to it.
+func newMask(s *schema.Schema, record *value.Value, steps *value.Value) *mask {
+	found := map[string]bool{}
+	note := func(p value.Pointer, v *value.Value) {
+		if f := s.At(p); v != nil && f != nil && f.Sensitive {
+			v.Walk(func(_ value.Pointer, n *value.Value) bool {
+				if len(n.Kids) == 0 && len(n.Text) > 1 {
+					found[n.Text] = true
+				}
+				return true
+			})
+		}
+	}
+	record.Walk(func(p value.Pointer, v *value.Value) bool {
+		note(p, v)
+		return true
+	})
+	for i := range steps.Kids {
+		step := &steps.Kids[i]
+		note(value.Pointer(text(step, "path")), step.Get("from"))
+		note(value.Pointer(text(step, "path")), step.Get("to"))
+		if problems := step.Get("problems"); problems != nil {
+			for j := range problems.Kids {
+				note(value.Pointer(text(&problems.Kids[j], "path")), problems.Kids[j].Get("value"))
+			}
+		}
+	}
+	if len(found) == 0 {
+		return nil
+	}
+	var list []string
+	for text := range found {
+		list = append(list, text)
+	}
+	sort.Slice(list, func(i, j int) bool { return len(list[i]) > len(list[j]) })
+	var pairs []string
+	for _, text := range list {
+		pairs = append(pairs, text, hidden)
+		if quoted := value.Str(text).String(); quoted[1:len(quoted)-1] != text {
+			pairs = append(pairs, quoted[1:len(quoted)-1], hidden)
+		}
+	}
+	return &mask{strings.NewReplacer(pairs...)}
+}
+
+func (m *mask) hide(s string) string {
+	if m == nil {
+		return s
+	}
+	return m.replacer.Replace(s)
+}
