@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"os"
 	"strings"
@@ -8,7 +9,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/document"
+	"filler/internal/draft"
 	"filler/internal/place"
+	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/value"
 )
@@ -41,8 +45,96 @@ func (a *app) schemaCmd() *cobra.Command {
 			}
 			return err
 		}}
-	cmd.AddCommand(check, outline, a.exportCmd(), a.importCmd(), a.compareSchemasCmd())
+	cmd.AddCommand(check, outline, a.draftCmd(), a.editorCmd(), a.exportCmd(), a.importCmd(), a.compareSchemasCmd())
 	return cmd
+}
+
+func (a *app) draftCmd() *cobra.Command {
+	var records, output string
+	cmd := &cobra.Command{Use: "draft [DOC...]", Short: "A first draft of a schema, from samples",
+		Long: "Write a first draft of a schema from sample documents, by the labels, tables and\nnumbered headings that they print, or from records with --records FILE. No model is\nasked. A comment behind each field says in how many samples it was seen, with one value.",
+		RunE: func(_ *cobra.Command, args []string) error {
+			var d *draft.Result
+			var err error
+			switch {
+			case records != "" && len(args) > 0:
+				a.parsed = false
+				return errors.New("documents and --records are two kinds of samples; give one")
+			case records != "":
+				d, err = a.draftOfRecords(records)
+			case len(args) == 0:
+				a.parsed = false
+				return errors.New("no samples are named; add the paths of documents, or --records FILE")
+			default:
+				d, err = a.draftOfDocuments(args)
+			}
+			if err != nil {
+				return err
+			}
+			if output == "" {
+				a.printf("%s", d.YAML)
+			} else if err := writeNew(output, d.YAML); err != nil {
+				return err
+			}
+			a.notef("%s from %s; next: `filler schema check`, then write the descriptions\n", plural(len(d.Schema.Leaves()), "field"), plural(d.Samples, "sample"))
+			return nil
+		}}
+	cmd.Flags().StringVar(&records, "records", "", "draft from this file of JSON Lines, - for standard input")
+	cmd.Flags().StringVarP(&output, "output", "o", "", "write the draft to this file, which must not be there yet")
+	return cmd
+}
+
+func (a *app) draftOfDocuments(names []string) (*draft.Result, error) {
+	sources, err := document.Find(".", names)
+	if err != nil {
+		return nil, err
+	}
+	var texts []string
+	for _, s := range sources {
+		d, err := s.Read()
+		if err != nil {
+			a.notef("left out: %s\n", err)
+			continue
+		}
+		texts = append(texts, d.Text)
+	}
+	if len(texts) == 0 {
+		return nil, errors.New("none of the samples could be read")
+	}
+	return draft.FromTexts(texts)
+}
+
+// draftOfRecords takes records in the form of docs/formats.md, or bare.
+func (a *app) draftOfRecords(file string) (*draft.Result, error) {
+	c := draft.NewCollector()
+	err := record.ReadValues(file, func(n int, v *value.Value, err error) error {
+		if err == nil {
+			for _, key := range []string{"record", "records"} {
+				if inner := v.Get(key); inner != nil && v.Get("document") != nil {
+					v = inner
+				}
+			}
+			kept := v.Detach()
+			err = c.Add(&kept)
+		}
+		if err != nil {
+			return place.Faults{{File: file, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return c.Result()
+}
+
+func (a *app) editorCmd() *cobra.Command {
+	return &cobra.Command{Use: "editor", Short: "A JSON Schema of our own language, for editors", Args: cobra.NoArgs,
+		Long: "Print a JSON Schema of the schema language itself, so that YAML editors complete and\ncheck as one types. Save it and point your editor at it for the files in schemas/.",
+		Run: func(*cobra.Command, []string) {
+			v := schema.Language()
+			a.printf("%s\n", v.Indent())
+		}}
 }
 
 func (a *app) exportCmd() *cobra.Command {

@@ -401,3 +401,33 @@ func lower(text string) string {
 	}
 	return string(b)
 }
+
+// Line is a line of a document as this package reads it.
+type Line struct {
+	Body   string // without indentation and bullet
+	Indent int
+	Bullet bool
+	Blank  bool
+	Pairs  []Pair
+	Cells  []string // parts that gaps or bars set apart
+	Starts []int    // the columns at which they begin
+}
+
+// Pair is a printed label with what stands behind it.
+type Pair struct{ Label, Value string }
+
+// Lines reads the lines of a text; lines of prose that run on are joined.
+func Lines(text string) []Line {
+	var all []Line
+	for _, l := range readLines(text) {
+		out := Line{Body: l.body, Indent: l.indent, Bullet: l.bullet, Blank: l.blank()}
+		for _, p := range l.pairs {
+			out.Pairs = append(out.Pairs, Pair{strings.Join(p.label, " "), p.value})
+		}
+		for _, c := range l.cells {
+			out.Cells, out.Starts = append(out.Cells, c.text), append(out.Starts, c.start)
+		}
+		all = append(all, out)
+	}
+	return all
+}

@@ -20,6 +20,17 @@ const maxLine = 256 << 20
 // it. The line's values are good until each returns. Empty lines are passed
 // over.
 func ReadLines(path string, eachEntry bool, each func(n int, l Line, err error) error) error {
+	return ReadValues(path, func(n int, v *value.Value, err error) error {
+		var l Line
+		if err == nil {
+			l, err = LineFromJSON(v, eachEntry)
+		}
+		return each(n, l, err)
+	})
+}
+
+// ReadValues calls each for the values of a file of JSON Lines.
+func ReadValues(path string, each func(n int, v *value.Value, err error) error) error {
 	in := io.Reader(os.Stdin)
 	if path != "-" {
 		info, err := os.Stat(path)
@@ -33,10 +44,10 @@ func ReadLines(path string, eachEntry bool, each func(n int, l Line, err error) 
 		defer f.Close()
 		in = f
 	}
-	return readLines(in, eachEntry, each)
+	return readValues(in, each)
 }
 
-func readLines(in io.Reader, eachEntry bool, each func(n int, l Line, err error) error) error {
+func readValues(in io.Reader, each func(n int, v *value.Value, err error) error) error {
 	buffered := bufio.NewReaderSize(in, 1<<20)
 	var reader value.Reader
 	var buf []byte
@@ -56,17 +67,12 @@ func readLines(in io.Reader, eachEntry bool, each func(n int, l Line, err error)
 		if len(text) == 0 {
 			continue
 		}
-		var l Line
 		v, perr := reader.Read(text)
-		if perr == nil {
-			l, perr = LineFromJSON(&v, eachEntry)
-		} else {
-			var se *value.SyntaxError
-			if errors.As(perr, &se) {
-				perr = fmt.Errorf("not JSON at column %d: %s", se.Col, se.Msg)
-			}
+		var se *value.SyntaxError
+		if errors.As(perr, &se) {
+			perr = fmt.Errorf("not JSON at column %d: %s", se.Col, se.Msg)
 		}
-		if eerr := each(n, l, perr); eerr != nil {
+		if eerr := each(n, &v, perr); eerr != nil {
 			return eerr
 		}
 		if err != nil {

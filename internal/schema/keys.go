@@ -78,7 +78,11 @@ func (l *loader) key(n *place.Node, f *Field) {
 		f.Extra = n.Value()
 	case "item_keywords":
 		kept := n.Value()
-		l.later = append(l.later, func() { f.Item.Extra = kept })
+		l.later = append(l.later, func() {
+			if f.Item != nil {
+				f.Item.Extra = kept
+			}
+		})
 	case "fields", "items", "part":
 		l.below(n, f)
 	}

@@ -14,6 +14,9 @@ var plainText = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9 .()/_'-]*$`)
 var yamlWords = map[string]bool{"true": true, "false": true, "null": true, "yes": true, "no": true, "on": true, "off": true, "y": true, "n": true}
 
 // yamlText writes a text so that it is read back as the same text.
+// Quote writes a text so that YAML reads it back as the same text.
+func Quote(s string) string { return yamlText(s) }
+
 func yamlText(s string) string {
 	if plainText.MatchString(s) && !yamlWords[strings.ToLower(s)] && !strings.HasSuffix(s, " ") {
 		return s

@@ -1,0 +1,260 @@
+// Package draft writes first drafts of schemas: from sample documents, by what
+// they print, or from records.
+//
+// Rules it keeps:
+//
+//   - No model is asked, and no word of any trade is known in advance.
+//   - What is inferred is told: a comment behind each field says in how many
+//     samples it was seen, with one value.
+//   - A draft loads without faults. It is a start, not an end: descriptions are
+//     the labels seen, for the engineer to write out.
+package draft
+
+import (
+	"fmt"
+	"regexp"
+	"sort"
+	"strings"
+	"unicode"
+
+	"filler/internal/schema"
+)
+
+// node is a field that takes shape: what was seen of it in the samples.
+type node struct {
+	name   string
+	label  string // as printed, where it was first seen
+	labels map[string]bool
+	values []string
+	seen   map[int]bool // samples
+	list   bool         // an item is described by kids, or by values if it has none
+	kids   []*node
+	items  int // list items seen
+}
+
+func newNode(label string) *node {
+	return &node{name: nameOf(label), label: label, labels: map[string]bool{}, seen: map[int]bool{}}
+}
+
+// kid gives the child with a label, made where there is none.
+func (n *node) kid(label string, sample int) *node {
+	name := nameOf(label)
+	for _, k := range n.kids {
+		if alike(k.name, name) {
+			k.seen[sample] = true
+			k.labels[label] = true
+			return k
+		}
+	}
+	k := newNode(label)
+	k.seen[sample] = true
+	k.labels[label] = true
+	n.kids = append(n.kids, k)
+	return k
+}
+
+// alike: the same name, or the one is the other's plural or short form.
+func alike(a, b string) bool {
+	if a == b || a+"s" == b || b+"s" == a {
+		return true
+	}
+	short, long := a, b
+	if len(short) > len(long) {
+		short, long = long, short
+	}
+	return len(short) >= 3 && strings.HasPrefix(long, short) && !strings.Contains(long[len(short):], "_") && len(long)-len(short) <= 4
+}
+
+// goodName is what a field may be called.
+var goodName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_-]{0,59}$`)
+
+var notName = regexp.MustCompile(`[^a-z0-9]+`)
+
+// nameOf makes a field name of a printed label.
+func nameOf(label string) string {
+	words := strings.Fields(notName.ReplaceAllString(strings.ToLower(strings.Map(plainLetter, label)), " "))
+	if len(words) > 4 {
+		words = words[:4]
+	}
+	name := strings.Join(words, "_")
+	if name == "" || !unicode.IsLetter(rune(name[0])) {
+		name = "field_" + name
+	}
+	return strings.TrimRight(name[:min(len(name), 50)], "_")
+}
+
+// plainLetter takes the accents off the letters that names meet most.
+func plainLetter(r rune) rune {
+	const from, to = "àáâãäåçèéêëìíîïñòóôõöùúûüýÿ", "aaaaaaceeeeiiiinooooouuuuyy"
+	for i, c := range []rune(from) {
+		if unicode.ToLower(r) == c {
+			return rune(to[i])
+		}
+	}
+	return r
+}
+
+// Result is a draft.
+type Result struct {
+	YAML    []byte
+	Schema  *schema.Schema
+	Samples int
+}
+
+// finish writes the draft and reads it back, as the loader would.
+func finish(root *node, samples int, each string) (*Result, error) {
+	root.gather()
+	var b strings.Builder
+	fmt.Fprintf(&b, "# A draft from %s. Check the types, and write descriptions that tell a\n# model what each value is.\nschema: draft\nabout: Write here what one record is about.\neach: %s\nfields:\n", count(samples, "sample"), each)
+	writeFields(&b, root, 1, samples)
+	s, err := schema.Parse("draft", []byte(b.String()))
+	if err != nil {
+		return nil, fmt.Errorf("the draft does not load: %w", err)
+	}
+	return &Result{YAML: []byte(b.String()), Schema: s, Samples: samples}, nil
+}
+
+// gather makes one list of those whose items look alike under different titles,
+// and drops what is a list here and a value there.
+func (n *node) gather() {
+	var kept []*node
+	for _, k := range n.kids {
+		k.gather()
+		merged := false
+		for _, other := range kept {
+			if k.list && other.list && len(k.kids) > 0 && k.overlap(other) {
+				other.take(k)
+				merged = true
+				break
+			}
+		}
+		if !merged {
+			kept = append(kept, k)
+		}
+	}
+	n.kids = kept
+}
+
+// overlap: two of the fields, and half of the fewer, are the same.
+func (n *node) overlap(o *node) bool {
+	same := 0
+	for _, a := range n.kids {
+		for _, b := range o.kids {
+			if alike(a.name, b.name) {
+				same++
+				break
+			}
+		}
+	}
+	return same >= 2 && 2*same >= min(len(n.kids), len(o.kids))
+}
+
+// take adds what was seen of another node.
+func (n *node) take(o *node) {
+	for s := range o.seen {
+		n.seen[s] = true
+	}
+	for l := range o.labels {
+		n.labels[l] = true
+	}
+	n.values = append(n.values, o.values...)
+	for _, k := range o.kids {
+		found := false
+		for _, mine := range n.kids {
+			if alike(mine.name, k.name) {
+				mine.take(k)
+				found = true
+				break
+			}
+		}
+		if !found {
+			n.kids = append(n.kids, k)
+		}
+	}
+}
+
+func count(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+func writeFields(b *strings.Builder, parent *node, level, samples int) {
+	pad := strings.Repeat("  ", level)
+	used := map[string]bool{}
+	for _, n := range parent.kids {
+		name := n.name
+		for i := 2; used[strings.ReplaceAll(name, "_", "")]; i++ {
+			name = fmt.Sprintf("%s_%d", n.name, i)
+		}
+		used[strings.ReplaceAll(name, "_", "")] = true
+		about := capital(n.label)
+		if !strings.HasSuffix(about, ".") {
+			about += "."
+		}
+		switch {
+		case n.list && len(n.kids) > 0:
+			fmt.Fprintf(b, "%s%s:  # %s\n%s  list: %s\n", pad, name, n.note(samples), pad, schema.Quote(about))
+			if key := n.key(); key != "" {
+				fmt.Fprintf(b, "%s  key: [%s]\n", pad, key)
+			}
+			if labels := n.labelsText(); labels != "" {
+				fmt.Fprintf(b, "%s  %s\n", pad, strings.TrimPrefix(labels, ", "))
+			}
+			fmt.Fprintf(b, "%s  fields:\n", pad)
+			writeFields(b, n, level+2, samples)
+		case n.list:
+			fmt.Fprintf(b, "%s%s: {list: %s, items: {%s}}  # %s\n", pad, name, schema.Quote(about), typeText(n.values, "One of them."), n.note(samples))
+		case len(n.kids) > 0:
+			fmt.Fprintf(b, "%s%s:  # %s\n%s  group: %s\n%s  fields:\n", pad, name, n.note(samples), pad, schema.Quote(about), pad)
+			writeFields(b, n, level+2, samples)
+		default:
+			fmt.Fprintf(b, "%s%s: {%s%s}  # %s\n", pad, name, typeText(n.values, about), n.labelsText(), n.note(samples))
+		}
+	}
+}
+
+func capital(s string) string {
+	for i, r := range s {
+		return string(unicode.ToUpper(r)) + s[i+len(string(r)):]
+	}
+	return "One value"
+}
+
+// key gives the leaf that numbers the items of a list.
+func (n *node) key() string {
+	if len(n.kids) > 0 && n.kids[0].name == "number" {
+		return "number"
+	}
+	return ""
+}
+
+// labelsText gives the labels of a field where they are not its name.
+func (n *node) labelsText() string {
+	var labels []string
+	for l := range n.labels {
+		if nameOf(l) != n.name && l != "" {
+			labels = append(labels, schema.Quote(l))
+		}
+	}
+	if len(labels) == 0 {
+		return ""
+	}
+	sort.Strings(labels)
+	return ", labels: [" + strings.Join(labels, ", ") + "]"
+}
+
+// note says where the field was seen.
+func (n *node) note(samples int) string {
+	text := fmt.Sprintf("seen in %d of %d", len(n.seen), samples)
+	for _, v := range n.values {
+		if v = strings.Join(strings.Fields(v), " "); v != "" {
+			if r := []rune(v); len(r) > 40 {
+				v = string(r[:39]) + "…"
+			}
+			return text + ", such as " + v
+		}
+	}
+	return text
+}

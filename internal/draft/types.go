@@ -1,0 +1,195 @@
+package draft
+
+import (
+	"regexp"
+	"sort"
+	"strings"
+
+	"filler/internal/schema"
+	"filler/internal/tidy"
+)
+
+var (
+	wholeText   = regexp.MustCompile(`^[-+]?\d{1,15}$`)
+	decimalText = regexp.MustCompile(`^[-+]?\d+([.,]\d+)?$`)
+	unitText    = regexp.MustCompile(`^[-+]?\d+(?:[.,]\d+)?\s?([a-zµ°%]{1,4}[²³]?(?:/[a-z]{1,3})?)$`)
+	moneyText   = regexp.MustCompile(`^(?:([A-Z]{3}|€)\s?)?([-+]?\d+(?:[.,]\d{3})*(?:[.,]\d{2})?)(?:\s?([A-Z]{3}|€))?$`)
+	timeText    = regexp.MustCompile(`^(?:[01]?\d|2[0-3]):[0-5]\d(?: ?h)?$`)
+)
+
+// dateFormats are looked for in this order.
+var dateFormats = []string{"YYYY-MM-DD", "D.M.YYYY", "D/M/YYYY", "M/D/YYYY", "D-M-YYYY", "D MMMM YYYY", "D MMM YYYY", "D. MMMM YYYY", "MMMM D, YYYY", "MMM D, YYYY", "YYYY/M/D"}
+
+// typeText gives the type key of values as they are printed, with the keys
+// that go with it.
+func typeText(values []string, about string) string {
+	var seen []string
+	for _, v := range values {
+		if v = strings.TrimRight(strings.TrimSpace(v), ".,;"); v != "" && v != "-" && !strings.EqualFold(v, "none") && !strings.EqualFold(v, "n/a") {
+			seen = append(seen, v)
+		}
+	}
+	about = schema.Quote(about)
+	all := func(re *regexp.Regexp) bool { return len(seen) > 0 && every(seen, re.MatchString) }
+	if formats := datesOf(seen); len(formats) > 0 {
+		if len(formats) == 1 && formats[0] == "YYYY-MM-DD" {
+			return "date: " + about
+		}
+		return "date: " + about + ", written: [" + strings.Join(quoted(formats), ", ") + "]"
+	}
+	switch {
+	case len(seen) == 0:
+		return "text: " + about
+	case every(seen, func(s string) bool { _, known := tidy.YesNo(s); return known && len(s) > 1 }):
+		return "boolean: " + about
+	case all(wholeText) && !leadingZero(seen):
+		return "integer: " + about
+	case all(timeText):
+		return "time: " + about
+	case all(decimalText) && !leadingZero(seen):
+		if comma(seen) {
+			return "number: " + about + `, written: {decimal: ","}`
+		}
+		return "number: " + about
+	}
+	if unit := unitOf(seen); unit != "" {
+		return "quantity: " + about + ", unit: " + schema.Quote(unit)
+	}
+	if text := moneyOf(seen); text != "" {
+		return "money: " + about + text
+	}
+	if of := choicesOf(seen); len(of) > 0 {
+		return "choice: " + about + ", of: [" + strings.Join(quoted(of), ", ") + "]"
+	}
+	return "text: " + about
+}
+
+func every(list []string, holds func(string) bool) bool {
+	for _, s := range list {
+		if !holds(s) {
+			return false
+		}
+	}
+	return true
+}
+
+func quoted(list []string) []string {
+	var out []string
+	for _, s := range list {
+		out = append(out, schema.Quote(s))
+	}
+	return out
+}
+
+// leadingZero: 007 is a mark, not a number.
+func leadingZero(list []string) bool {
+	for _, s := range list {
+		if len(s) > 1 && s[0] == '0' && s[1] != '.' && s[1] != ',' {
+			return true
+		}
+	}
+	return false
+}
+
+func comma(list []string) bool {
+	for _, s := range list {
+		if strings.Contains(s, ",") {
+			return true
+		}
+	}
+	return false
+}
+
+// datesOf gives the formats that read all values as dates, the fewest first.
+func datesOf(values []string) []string {
+	if len(values) == 0 {
+		return nil
+	}
+	var used []string
+	left := values
+	for _, text := range dateFormats {
+		format, err := schema.ParseDateFormat(text)
+		if err != nil {
+			continue
+		}
+		var rest []string
+		hit := false
+		for _, v := range left {
+			if _, ok := format.Read(v); ok {
+				hit = true
+			} else {
+				rest = append(rest, v)
+			}
+		}
+		if hit {
+			used = append(used, text)
+			left = rest
+		}
+	}
+	if len(left) > 0 {
+		return nil
+	}
+	return used
+}
+
+func unitOf(values []string) string {
+	unit := ""
+	for _, v := range values {
+		m := unitText.FindStringSubmatch(v)
+		if m == nil || (unit != "" && m[1] != unit) {
+			return ""
+		}
+		unit = m[1]
+	}
+	return unit
+}
+
+// moneyOf gives the keys of money where every value has a currency.
+func moneyOf(values []string) string {
+	currency, decimal := "", ""
+	for _, v := range values {
+		m := moneyText.FindStringSubmatch(v)
+		if m == nil || (m[1] == "") == (m[3] == "") {
+			return ""
+		}
+		code := m[1] + m[3]
+		if code == "€" {
+			code = "EUR"
+		}
+		if currency != "" && code != currency {
+			return ""
+		}
+		currency = code
+		if i := strings.LastIndexAny(m[2], ".,"); i >= 0 && len(m[2])-i == 3 {
+			decimal = m[2][i : i+1]
+		}
+	}
+	text := ", currency: " + currency
+	switch decimal {
+	case ",":
+		text += `, written: {decimal: ",", group: "."}`
+	case ".":
+		text += `, written: {decimal: ".", group: ","}`
+	}
+	return text
+}
+
+// choicesOf gives the values of a field that has few of them, each seen again.
+func choicesOf(values []string) []string {
+	distinct := map[string]int{}
+	for _, v := range values {
+		if len(v) > 24 || len(strings.Fields(v)) > 3 {
+			return nil
+		}
+		distinct[v]++
+	}
+	if len(distinct) < 2 || len(distinct) > 8 || len(values) < 2*len(distinct) {
+		return nil
+	}
+	var list []string
+	for v := range distinct {
+		list = append(list, v)
+	}
+	sort.Strings(list)
+	return list
+}

@@ -1,0 +1,151 @@
+package schema
+
+import (
+	"filler/internal/value"
+)
+
+// Language gives a JSON Schema of the schema language itself, made of the same
+// tables that the loader goes by, so that editors complete and check as one
+// types. What the loader checks beyond single values (keys that name a field,
+// links, rules, answers of examples) is the loader's alone.
+func Language() value.Value {
+	root := value.Obj(value.Str("https://json-schema.org/draft/2020-12/schema").Named("$schema"), value.Str("Filler schema").Named("title"))
+	about := map[string]value.Value{
+		"schema":   patterned(schemaName.String(), "A name for the schema."),
+		"about":    described("string", "What one record is about."),
+		"version":  described("", "Yours to count."),
+		"each":     oneOfTexts([]string{"document", "entry"}, "One record a document, or as many as it holds."),
+		"key":      textOrTexts("What tells entries apart."),
+		"fields":   reference("fields", "The fields of a record."),
+		"parts":    keyed(reference("part", ""), "Groups that fields take in with `part`."),
+		"rules":    listOf(reference("rule", ""), "Conditions that a record keeps."),
+		"examples": reference("examples", "Solved records for the model."),
+		"keywords": described("object", "Kept keywords of an imported JSON Schema."),
+	}
+	properties := value.Obj()
+	for _, k := range RootKeys {
+		properties.Set(k, about[k])
+	}
+	root.Kids = append(root.Kids, object(properties.Kids, []string{"schema", "fields"}).Kids...)
+	defs := value.Obj()
+	defs.Set("fields", value.Obj(value.Str("object").Named("type"), value.Num("1").Named("minProperties"),
+		value.Obj(value.Str(fieldName.String()).Named("pattern")).Named("propertyNames"), reference("field", "").Named("additionalProperties")))
+	defs.Set("field", fieldLanguage())
+	defs.Set("part", object([]value.Value{described("string", "What the part is about.").Named("group"), reference("fields", "").Named("fields")}, []string{"fields"}))
+	defs.Set("rule", object([]value.Value{described("string", "The condition.").Named("holds"), described("string", "What to say where it is broken.").Named("say"), described("string", "The list whose items it is for, such as bays[].").Named("for")}, []string{"holds"}))
+	defs.Set("examples", listOf(object([]value.Value{described("string", "A snippet of a document.").Named("text"), described("", "The answer.").Named("gives")}, []string{"text", "gives"}), ""))
+	root.Set("$defs", defs)
+	return root
+}
+
+// fieldLanguage: a text, a part, or an object with just one type key.
+func fieldLanguage() value.Value {
+	forms := value.List(value.Obj(value.Str("string").Named("type"), value.Num("1").Named("minLength")),
+		object([]value.Value{described("string", "The part that is taken in.").Named("part"), described("string", "What to tell the model.").Named("about"), described("boolean", "").Named("required"), textOrTexts("").Named("labels")}, []string{"part"}))
+	for _, name := range Types {
+		properties := value.Obj()
+		for _, k := range KeysOf(Type(name)) {
+			properties.Set(k, keyLanguage(Type(name), k))
+		}
+		forms.Kids = append(forms.Kids, object(properties.Kids, []string{name}))
+	}
+	return value.Obj(forms.Named("anyOf"))
+}
+
+func keyLanguage(t Type, k string) value.Value {
+	switch k {
+	case string(t):
+		v := described("string", "What to tell the model.")
+		v.Set("minLength", value.Num("1"))
+		return v
+	case "required", "sensitive", "basis", "ordered":
+		return described("boolean", "")
+	case "labels", "avoid", "to", "key":
+		return textOrTexts("")
+	case "tidy":
+		return textOrTexts("One or more of " + TidyNames[0] + " and the others.")
+	case "least", "most", "weight":
+		return value.Obj(texts([]string{"number", "string"}).Named("type"))
+	case "evidence":
+		return oneOfTexts(EvidenceKinds, "The loosest kind allowed.")
+	case "precision":
+		return oneOfTexts(Precisions, "The coarsest that is allowed.")
+	case "currency":
+		return patterned(currencyCode.String(), "Three letters of ISO 4217.")
+	case "pattern", "unit", "part":
+		return described("string", "")
+	case "compare":
+		number := value.Obj(texts([]string{"number", "string"}).Named("type"))
+		return value.Obj(value.List(oneOfTexts(Comparisons, ""), object([]value.Value{number.Named("within")}, []string{"within"}), object([]value.Value{number.Named("similar")}, []string{"similar"})).Named("anyOf"))
+	case "written":
+		if t == Date {
+			return textOrTexts("Formats of D, DD, M, MM, MMM, MMMM and YYYY.")
+		}
+		return object([]value.Value{oneOfTexts([]string{".", ","}, "").Named("decimal"), described("string", "").Named("group")}, nil)
+	case "of":
+		option := value.Obj(value.List(value.Obj(texts([]string{"string", "null"}).Named("type")),
+			object([]value.Value{textOrTexts("Other words for it.").Named("also"), described("string", "What it means.").Named("about")}, nil)).Named("anyOf"))
+		choices := value.Obj(value.Str("object").Named("type"), value.Num("2").Named("minProperties"), option.Named("additionalProperties"))
+		list := listOf(value.Obj(texts([]string{"string", "number", "boolean", "null"}).Named("type")), "")
+		return value.Obj(value.List(list, choices).Named("anyOf"))
+	case "fields":
+		return reference("fields", "")
+	case "items":
+		return reference("field", "")
+	case "examples":
+		return reference("examples", "")
+	}
+	return described("object", "")
+}
+
+func described(jsonType, about string) value.Value {
+	v := value.Obj()
+	if jsonType != "" {
+		v.Set("type", value.Str(jsonType))
+	}
+	if about != "" {
+		v.Set("description", value.Str(about))
+	}
+	return v
+}
+
+func patterned(pattern, about string) value.Value {
+	v := described("string", about)
+	v.Set("pattern", value.Str(pattern))
+	return v
+}
+
+func oneOfTexts(list []string, about string) value.Value {
+	v := described("", about)
+	v.Set("enum", texts(list))
+	return v
+}
+
+func textOrTexts(about string) value.Value {
+	scalar := value.Obj(texts([]string{"string", "number", "boolean"}).Named("type"))
+	v := value.Obj(value.List(scalar, listOf(scalar, "")).Named("anyOf"))
+	if about != "" {
+		v.Set("description", value.Str(about))
+	}
+	return v
+}
+
+func listOf(item value.Value, about string) value.Value {
+	v := described("array", about)
+	v.Set("items", item)
+	return v
+}
+
+func keyed(item value.Value, about string) value.Value {
+	v := described("object", about)
+	v.Set("additionalProperties", item)
+	return v
+}
+
+func reference(name, about string) value.Value {
+	v := value.Obj(value.Str("#/$defs/" + name).Named("$ref"))
+	if about != "" {
+		v.Set("description", value.Str(about))
+	}
+	return v
+}
