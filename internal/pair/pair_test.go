@@ -186,3 +186,36 @@ func BenchmarkLists(b *testing.B) {
 		Lists(f, g, d)
 	}
 }
+
+func TestComparisons(t *testing.T) {
+	for _, c := range []struct {
+		field, gold, filled string
+		right               bool
+	}{
+		{"text: T.", `"Heron Plank"`, `"heron plank"`, false},
+		{"text: T., compare: loose", `"Heron Plank"`, `"heron  plank."`, true},
+		{"text: T., compare: loose", `"Heron Plank"`, `"heron planks"`, false},
+		{"text: T., compare: set", `"plank, heron"`, `"Heron Plank"`, true},
+		{"text: T., compare: set", `"plank"`, `"Heron Plank"`, false},
+		{"text: T., compare: {similar: 0.9}", `"Heron Plank"`, `"Heron Plonk"`, true},
+		{"text: T., compare: {similar: 0.95}", `"Heron Plank"`, `"Heron Plonk"`, false},
+		{"number: N.", `0.1`, `0.10`, true},
+		{"number: N.", `0.1`, `0.1000000000000000055`, false},
+		{"number: N., compare: {within: 0.05}", `1.00`, `1.05`, true},
+		{"number: N., compare: {within: 0.05}", `1.00`, `1.0500001`, false},
+		{"number: N., compare: {within: 0.05}", `1.00`, `"1.00"`, false},
+		{"money: M.", `{"amount":5.0,"currency":"EUR"}`, `{"currency":"EUR","amount":5}`, true},
+		{"money: M.", `{"amount":5.0,"currency":"EUR"}`, `{"amount":5,"currency":"USD"}`, false},
+		{"money: M., compare: {within: 1}", `{"amount":5.0,"currency":"EUR"}`, `{"amount":5.9,"currency":"EUR"}`, true},
+		{"money: M., compare: {within: 1}", `{"amount":5.0,"currency":"EUR"}`, `{"amount":5.9,"currency":"USD"}`, false},
+	} {
+		s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  a: {"+c.field+"}\n"))
+		require.NoError(t, err)
+		g, err := value.Parse(c.gold)
+		require.NoError(t, err)
+		d, err := value.Parse(c.filled)
+		require.NoError(t, err)
+		assert.Equal(t, c.right, Right(s.Root.Fields[0], &g, &d), c)
+		assert.Equal(t, c.right, Right(s.Root.Fields[0], &d, &g), c)
+	}
+}

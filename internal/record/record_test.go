@@ -224,3 +224,72 @@ func TestHostilePatches(t *testing.T) {
 	}
 	assert.Greater(t, taken, 150, "some patches should be let through")
 }
+
+const linked = `
+schema: s
+each: entry
+fields:
+  from: {date: From.}
+  upto: {date: Up to., precision: month}
+  cost: {money: Cost., currency: EUR, least: 0}
+  boxes: {list: Boxes., fields: {no: {integer: No.}}}
+  lines: {list: Lines., fields: {box: {link: Box., to: 'boxes[].no'}, at: {time: At.}}}
+  odd: {integer: Odd., keywords: {multipleOf: 2}}
+rules:
+  - {holds: upto >= from, say: It ends after it begins.}
+  - {for: 'lines[]', holds: box < 9}
+`
+
+func TestCheckAcrossFields(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(linked))
+	require.NoError(t, err)
+	v, err := NewValidator(s)
+	require.NoError(t, err)
+	for _, c := range []struct{ record, want string }{
+		{`[{"from":"2031-01-01","upto":"2031-02","cost":{"amount":5,"currency":"EUR"},"boxes":[{"no":1}],"lines":[{"box":1.0,"at":"09:30"}]},{}]`, ``},
+		{`[{"from":"2031-03-01","upto":"2031-02"}]`, `/0 rule [/0/from /0/upto]`},
+		{`[{},{"boxes":[{"no":1}],"lines":[{"box":2}]}]`, `/1/lines/0/box link`},
+		{`[{"boxes":[{"no":1}]},{"lines":[{"box":1}]}]`, `/1/lines/0/box link`},
+		{`[{"boxes":[{"no":12}],"lines":[{"box":12}]}]`, `/0/lines/0 rule [/0/lines/0/box]`},
+		{`[{"cost":{"amount":5,"currency":"USD"}}]`, `/0/cost format`},
+		{`[{"cost":{"amount":-5,"currency":"EUR"}}]`, `/0/cost range`},
+		{`[{"cost":{"amount":5}}]`, `/0/cost type`},
+		{`[{"cost":{"amount":"5","currency":"EUR"}}]`, `/0/cost type`},
+		{`[{"cost":{"amount":5,"currency":"EUR","tax":1}}]`, `/0/cost type`},
+		{`[{"cost":5}]`, `/0/cost type`},
+		{`[{"upto":"2031-13"}]`, `/0/upto format`},
+		{`[{"upto":"2031-02-30"}]`, `/0/upto format`},
+		{`[{"upto":"2031"}]`, `/0/upto format`},
+		{`[{"lines":[{"at":"9:30"},{"at":"24:00"}]}]`, `/0/lines/0/at format · /0/lines/1/at format`},
+		{`[{"odd":3}]`, `/0/odd schema`},
+	} {
+		rec := parse(t, c.record)
+		var got []string
+		for _, p := range v.Check(&rec) {
+			text := fmt.Sprintf("%s %s", p.Path, p.Code)
+			if len(p.Fields) > 0 {
+				text += fmt.Sprintf(" %v", p.Fields)
+			}
+			got = append(got, text)
+			out := p.JSON()
+			again := ProblemFromJSON(&out)
+			assert.Equal(t, p.Fields, again.Fields)
+		}
+		assert.Equal(t, c.want, strings.Join(got, " · "), c.record)
+	}
+}
+
+// A rule may be mended at the fields that it names, and nowhere else.
+func TestPatchForARule(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(strings.Replace(linked, "each: entry\n", "", 1)))
+	require.NoError(t, err)
+	v, err := NewValidator(s)
+	require.NoError(t, err)
+	rec := parse(t, `{"from":"2031-03-01","upto":"2031-02","odd":2}`)
+	b := bounds(v, &rec, nil)
+	good, bad := parse(t, `[{"op":"replace","path":"/upto","value":"2031-04"}]`), parse(t, `[{"op":"replace","path":"/odd","value":4}]`)
+	_, err = b.Apply(&rec, &good)
+	assert.NoError(t, err)
+	_, err = b.Apply(&rec, &bad)
+	assert.ErrorContains(t, err, "no problem names")
+}

@@ -463,3 +463,16 @@ func TestWorkedExample(t *testing.T) {
 	p, q, f := r.Macro()
 	assert.Contains(t, string(page), fmt.Sprintf("precision %s, recall %s, F1 %s", show(p), show(q), show(f)))
 }
+
+func TestWeightsAndFieldsThatDoNotScore(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  a: {text: A., weight: 3}\n  b: B.\n  c: {text: C., compare: none}\n  l: {list: L., fields: {x: X., y: {text: Y., compare: none}}}\n"))
+	require.NoError(t, err)
+	r := scored(t, s, `{"a":"x","b":"y","c":"z","l":[{"x":"1","y":"2"}]}`, `{"a":"x","b":"n","c":"n","l":[{"x":"1","y":"n"}]}`)
+	assert.Equal(t, Counts{Right: 2, Wrong: 1}, r.Overall)
+	w, any := r.Weighted()
+	assert.True(t, any)
+	assert.InDelta(t, 8.0/10.0, w.Value, 1e-12)
+	assert.Len(t, r.Fields, 3)
+	out := r.JSON()
+	assert.Contains(t, out.String(), `"weighted":{"f1":0.8}`)
+}

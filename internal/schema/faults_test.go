@@ -1,0 +1,75 @@
+package schema
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// Each fault has a place, says what is wrong in one line, and what to do.
+func TestFaults(t *testing.T) {
+	for text, says := range map[string]string{
+		"a: {choice: C., of: [x]}":                                           "at least two values",
+		"a: {choice: C., of: [x, x]}":                                        "stands here twice",
+		"a: {choice: C.}":                                                    "does not say what to choose from",
+		"a: {integer: I., least: 5, most: 2}":                                "least (5) is above most (2)",
+		"a: {integer: I., least: five}":                                      "is no number",
+		"a: {text: T., least: -1}":                                           "a length is a whole number",
+		"a: {text: T., pattern: '(?<=x)y'}":                                  "patterns are RE2",
+		"a: {date: D., written: [D.M.YY]}":                                   "guessing the century",
+		"a: {date: D., precision: hour}":                                     "unknown precision",
+		"a: {number: N., written: {decimal: ',', group: ','}}":               "can't be told apart",
+		"a: {money: M., currency: euro}":                                     "no currency code",
+		"a: {link: L., to: 'b[].c'}":                                         "points to \"b[].c\", which is no value",
+		"a: {link: L.}":                                                      "does not say what it points to",
+		"a: {list: L.}":                                                      "should say what its items are",
+		"a: {list: L., items: {text: T.}, fields: {b: B.}}":                  "should say what its items are, once",
+		"a: {list: L., items: {list: M., items: {text: T.}}}":                "items are plain values",
+		"a: {list: L., key: [c], fields: {b: B.}}":                           "the key names \"c\", which is no value of an item; did you mean|known here: b",
+		"a: {list: L., key: [b], fields: {b: {group: G., fields: {c: C.}}}}": "no value of an item",
+		"a: {group: G.}":                                                     "has no fields",
+		"a: {part: p}":                                                       "no part is called \"p\"",
+		"a: {text: T., evidence: sure}":                                      "unknown kind of evidence",
+		"a: {text: T., basis: true}":                                         "add `evidence: inferred`",
+		"a: {text: T., tidy: [uper]}":                                        "did you mean \"upper\"?",
+		"a: {text: T., compare: {within: 3}}":                                "within compares numbers",
+		"a: {integer: I., compare: loose}":                                   "loose compares texts",
+		"a: {text: T., compare: {similar: 2}}":                               "from 0 to 1",
+		"a: {text: T., weight: -1}":                                          "a weight is 0 or more",
+		"a: {text: T., examples: [{text: x, gives: 3}]}":                     "the example's answer breaks the schema",
+		"a: {integer: T., examples: [{text: x, gives: '3'}]}":                "the field is of type integer",
+		"a: {text: T., examples: [{text: x}]}":                               "a text and what it gives",
+		"a: {text: T., exmaples: []}":                                        "did you mean \"examples\"?",
+		"a-b: B.\n  a_b: C.":                                                 "differ in case, `_` or `-` only",
+		"1a: B.":                                                             "is no field name",
+		"a: [x]":                                                             "a field should stand here",
+		"a: {text: }":                                                        "is missing",
+		"a: {txet: T.}":                                                      "did you mean \"text\"",
+	} {
+		_, err := Parse("s.yaml", []byte("schema: s\nfields:\n  "+text+"\n"))
+		require.Error(t, err, text)
+		line := strings.Split(err.Error(), "\n")[0]
+		found := false
+		for _, s := range strings.Split(says, "|") {
+			found = found || strings.Contains(err.Error(), s)
+		}
+		assert.True(t, found, "%s\n%s", text, err)
+		assert.Regexp(t, `^s\.yaml:\d+:\d+: .*; .+`, line, text)
+	}
+	for text, says := range map[string]string{
+		"parts: {p: {fields: {a: {part: p}}}}\nfields: {a: {part: p}}":                              "takes itself in (p → p)",
+		"parts: {p: {fields: {a: {part: q}}}, q: {fields: {a: {part: p}}}}\nfields: {a: {part: p}}": "takes itself in",
+		"parts: {p: {group: G.}}\nfields: {a: B.}":                                                  "has no fields",
+		"key: [a]\nfields: {a: B.}":                                                                 "one record a document",
+		"each: entry\nkey: [b]\nfields: {a: B.}":                                                    "no value of an item",
+		"each: page\nfields: {a: B.}":                                                               "each is `document` or `entry`",
+		"examples: [{text: x, gives: {b: 1}}]\nfields: {a: B.}":                                     "the schema has no field /b",
+		"fields: {a: {list: L., fields: {b: B.}}, c: {list: L., fields: {d: {integer: D.}}}, e: {link: E., to: ['a[].b', 'c[].d']}}": "different types",
+	} {
+		_, err := Parse("s.yaml", []byte("schema: s\n"+text+"\n"))
+		require.Error(t, err, text)
+		assert.Contains(t, err.Error(), says, text)
+	}
+}
