@@ -16,6 +16,7 @@ import (
 	"sort"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/schema"
 )
@@ -216,10 +217,11 @@ func writeFields(b *strings.Builder, parent *node, level, samples int) {
 }
 
 func capital(s string) string {
-	for i, r := range s {
-		return string(unicode.ToUpper(r)) + s[i+len(string(r)):]
+	r, size := utf8.DecodeRuneInString(s)
+	if size == 0 {
+		return "One value"
 	}
-	return "One value"
+	return string(unicode.ToUpper(r)) + s[size:]
 }
 
 // key gives the leaf that numbers the items of a list.
@@ -249,6 +251,12 @@ func (n *node) labelsText() string {
 func (n *node) note(samples int) string {
 	text := fmt.Sprintf("seen in %d of %d", len(n.seen), samples)
 	for _, v := range n.values {
+		v = strings.Map(func(r rune) rune {
+			if !unicode.IsPrint(r) {
+				return ' '
+			}
+			return r
+		}, v)
 		if v = strings.Join(strings.Fields(v), " "); v != "" {
 			if r := []rune(v); len(r) > 40 {
 				v = string(r[:39]) + "…"

@@ -139,6 +139,7 @@ func FuzzFromTexts(f *testing.F) {
 	f.Add("Bay 1: x\nBay 2: y\n  A: 1\nHead  Two\na  b\n- c, d 3\n")
 	f.Add("A: 1\n B: 2\nA: 3\n B: \"x\" # y\n")
 	f.Fuzz(func(t *testing.T, text string) {
+		text = strings.ToValidUTF8(text, "?") // a source text is UTF-8
 		d, err := FromTexts([]string{text, text})
 		if err != nil {
 			require.NotContains(t, err.Error(), "does not load", text)

@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"fmt"
 	"regexp"
 	"strings"
 
@@ -21,5 +22,13 @@ func yamlText(s string) string {
 	if plainText.MatchString(s) && !yamlWords[strings.ToLower(s)] && !strings.HasSuffix(s, " ") {
 		return s
 	}
-	return string(value.AppendQuoted(nil, s))
+	var b strings.Builder
+	for _, r := range string(value.AppendQuoted(nil, s)) {
+		if r >= 0x7f && r < 0xa0 || r == '\ufeff' || r == '\u2028' || r == '\u2029' || r == 0xfffe || r == 0xffff {
+			fmt.Fprintf(&b, "\\u%04X", r) // YAML takes them escaped only
+			continue
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
 }
