@@ -23,5 +23,5 @@ bench:
 
 FUZZTIME ?= 20s
 fuzz:
-	@for target in value:FuzzParse reply:FuzzRead schema:FuzzParse document:FuzzParse evidence:FuzzOf labels:FuzzFill; do \
+	@for target in value:FuzzParse reply:FuzzRead schema:FuzzParse document:FuzzParse evidence:FuzzOf labels:FuzzFill schema:FuzzImport draft:FuzzFromTexts; do \
 	  $(GO) test ./internal/$${target%%:*} -run '^$$' -fuzz $${target##*:} -fuzztime $(FUZZTIME) -fuzzminimizetime 10x || exit 1; done

@@ -2,6 +2,7 @@ package labels
 
 import (
 	"regexp"
+	"sort"
 	"strings"
 
 	"filler/internal/schema"
@@ -381,20 +382,27 @@ func headCells(l *line, item []*slot) (columns []*slot, hits int) {
 	if len(l.cells) < 2 {
 		return nil, 0
 	}
-	taken := map[*slot]bool{}
-	for _, c := range l.cells {
-		var best *slot
-		fit := leastFit
+	type match struct {
+		cell int
+		s    *slot
+		fit  float64
+	}
+	var all []match
+	for i, c := range l.cells {
 		for _, s := range item {
-			if v := s.fit(words(c.text)); v >= fit && !taken[s] && (best == nil || v > fit) {
-				best, fit = s, v
+			if v := s.fit(words(c.text)); v >= leastFit {
+				all = append(all, match{i, s, v})
 			}
 		}
-		if best != nil {
-			taken[best] = true
+	}
+	sort.SliceStable(all, func(i, j int) bool { return all[i].fit > all[j].fit })
+	columns = make([]*slot, len(l.cells))
+	taken := map[*slot]bool{}
+	for _, m := range all {
+		if columns[m.cell] == nil && !taken[m.s] {
+			columns[m.cell], taken[m.s] = m.s, true
 			hits++
 		}
-		columns = append(columns, best)
 	}
 	return columns, hits
 }

@@ -381,7 +381,7 @@ func splitPairs(body string) []pairText {
 				v = segments[i]
 			}
 			pairs = append(pairs, pairText{words(m[1]), strings.TrimSpace(v)})
-		case seg != "" && i+1 < len(segments) && len(pairs) == 0 && len(segments) == 2:
+		case seg != "" && i+1 < len(segments) && len(pairs) == 0 && len(segments) == 2 && !colonLabel.MatchString(segments[1]):
 			pairs = append(pairs, pairText{words(seg), strings.TrimSpace(segments[i+1])})
 		}
 	}

@@ -151,8 +151,8 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 		return value.Str(raw), err == nil
 	case schema.Integer, schema.Number:
 		if f.Numbers.Decimal != "" {
-			if literal := tidy.Declared(f, raw); literal != "" {
-				raw = literal
+			if literal := tidy.Declared(f, raw); literal != "" && (f.Type == schema.Number || value.IsInteger(literal)) {
+				return value.Num(literal), true
 			}
 		}
 		literal := strings.ReplaceAll(raw, ",", ".")

@@ -21,6 +21,7 @@ func (l *loader) advise(f *place.File) {
 			a.field(f, n)
 		}
 	})
+	a.barely()
 	l.s.Advice = l.s.Advice.Unique()
 	_ = l.s.Advice.Err() // puts them in order
 }
@@ -28,6 +29,23 @@ func (l *loader) advise(f *place.File) {
 type adviser struct {
 	*loader
 	labels map[string]*Field
+	bare   []*Field // whose descriptions say next to nothing
+}
+
+// barely gives one piece of advice for all descriptions that say too little.
+func (a *adviser) barely() {
+	if len(a.bare) == 0 {
+		return
+	}
+	var names []string
+	for i, f := range a.bare {
+		if i == 4 && len(a.bare) > 5 {
+			names = append(names, fmt.Sprintf("and %d more", len(a.bare)-4))
+			break
+		}
+		names = append(names, f.Path)
+	}
+	a.note(a.nodes[a.bare[0]], "these descriptions say next to nothing: "+strings.Join(names, ", "), "write what each value is, as you would to a colleague")
 }
 
 func (a *adviser) note(n *place.Node, msg, hint string) {
@@ -51,7 +69,7 @@ func (a *adviser) field(f *Field, n *place.Node) {
 		a.synonyms(f, n)
 	}
 	if len(strings.Fields(f.About)) < 2 {
-		a.note(n, fmt.Sprintf("the description of %q says next to nothing", f.Name), "write what the value is, as you would to a colleague")
+		a.bare = append(a.bare, f)
 	}
 	parent := f.Path[:strings.LastIndexByte("."+f.Path, '.')]
 	for _, label := range f.Labels {

@@ -48,7 +48,7 @@ fields:
 		got = append(got, a.Msg)
 	}
 	assert.Equal(t, []string{"the entries have no key", `other YAML readers take the name "no" for true or false`, `the label "ref." is also that of "no"`,
-		`the date "day" does not say how documents write it`, `the word "Decay" means both "rot" and "rust"`, `the list "bays" has no key`, `the description of "x" says next to nothing`}, got)
+		`the date "day" does not say how documents write it`, `the word "Decay" means both "rot" and "rust"`, `the list "bays" has no key`, `these descriptions say next to nothing: bays[].x`}, got)
 }
 
 func TestVersions(t *testing.T) {
