@@ -1,0 +1,159 @@
+package fill
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"io"
+	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/document"
+	"filler/internal/ledger"
+	"filler/internal/project"
+	"filler/internal/record"
+	"filler/internal/schema"
+)
+
+const sampleSchema = `
+schema: s
+fields:
+  name: {text: Name., required: true}
+  grade: {integer: Grade., least: 0, most: 3}
+  on: {date: Day., written: [D.M.YYYY]}
+  open: {boolean: Open., basis: true}
+`
+
+const source = "Name: Heron Plank\nGrade: 2\nDay: 3.4.2031\nThe gate was shut.\n"
+
+// fixture fills one document against a server that gives these replies, one
+// after the other, and hands back the record and its trace.
+func fixture(t *testing.T, replies ...string) (record.Line, string) {
+	t.Helper()
+	n := 0
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		io.Copy(io.Discard, r.Body)
+		reply := "[]"
+		if n < len(replies) {
+			reply = replies[n]
+		}
+		n++
+		finish := "stop"
+		if strings.HasSuffix(reply, "…") {
+			reply, finish = strings.TrimSuffix(reply, "…"), "length"
+		}
+		out, _ := json.Marshal(reply)
+		fmt.Fprintf(w, `{"choices":[{"message":{"content":%s},"finish_reason":%q}],"usage":{"prompt_tokens":1,"completion_tokens":1}}`, out, finish)
+	}))
+	defer s.Close()
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "a.txt"), []byte(source), 0o644))
+	sch, err := schema.Parse("s.yaml", []byte(sampleSchema))
+	require.NoError(t, err)
+	l, err := ledger.Open(filepath.Join(dir, "ledger.db"))
+	require.NoError(t, err)
+	defer l.Close()
+	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "words", Reply: 100}, Pace: project.Pace{AtOnce: 1, Attempts: 1, Timeout: time.Second}, Rounds: 2})
+	require.NoError(t, err)
+	defer f.Close()
+	run, err := f.Start(context.Background(), "", []document.Source{{ID: "a.txt", File: filepath.Join(dir, "a.txt")}})
+	require.NoError(t, err)
+	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
+	rec, ok, err := l.RecordAt(run, 0)
+	require.NoError(t, err)
+	require.True(t, ok)
+	line, err := ToLine(run, rec)
+	require.NoError(t, err)
+	return line, string(rec.Trace)
+}
+
+const good = `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":{"value":false,"basis":"The gate was shut"}}`
+
+func TestStatuses(t *testing.T) {
+	for _, c := range []struct {
+		name    string
+		replies []string
+		status  record.Status
+		record  string
+		trace   []string
+	}{
+		{"clean", []string{good}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, nil},
+		{"mended and tidied", []string{"```json\n{'name': 'Heron Plank', grade: '2', \"on\": \"3.4.2031\",}\n```"}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":null}`, []string{`"kind":"fence"`, `"rule":"digits"`, `"rule":"date"`}},
+		{"repaired", []string{`{"name":"Heron Plank","grade":7}`, `[{"op":"replace","path":"/grade","value":2}]`}, record.Repaired, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"left":[]`}},
+		{"repaired at the second go", []string{`{"name":"Heron Plank","grade":7}`, `[{"op":"replace","path":"","value":{}}]`, `[{"op":"replace","path":"/grade","value":2}]`}, record.Repaired, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{"touches the whole record"}},
+		{"an invention taken out", []string{`{"name":"Heron Plank","grade":3}`, `[{"op":"replace","path":"/grade","value":null}]`}, record.Repaired, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{"stands nowhere in the document"}},
+		{"a value may not vanish", []string{`{"name":"Heron Plank","grade":7}`, `[{"op":"remove","path":"/grade"}]`, `[{"op":"replace","path":"/grade","value":null}]`}, record.Flawed, `{"name":"Heron Plank","grade":7,"on":null,"open":null}`, []string{"takes the value at /grade away"}},
+		{"nothing to mend", []string{`{"grade":2}`, `[]`}, record.Flawed, `{"name":null,"grade":2,"on":null,"open":null}`, []string{"found nothing to mend"}},
+		{"a basis that stands nowhere", []string{`{"name":"Heron Plank","open":{"value":false,"basis":"The sign said closed"}}`}, record.Flawed, `{"name":"Heron Plank","grade":null,"on":null,"open":false}`, []string{"rests on are missing"}},
+		{"cut short", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`}, record.Flawed, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"cut-short"`}},
+		{"a list around the record", []string{"[" + good + "]"}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{"a list around the one record"}},
+		{"two records", []string{"[" + good + "," + good + "]"}, record.Failed, `null`, []string{"2 records where one was asked"}},
+		{"no record", []string{"I can't."}, record.Failed, `null`, []string{"holds no JSON"}},
+		{"an empty reply", []string{""}, record.Failed, `null`, []string{"the reply is empty"}},
+		{"an unknown field", []string{`{"name":"Heron Plank","colour":"red"}`, `{"patch":[{"op":"remove","path":"/colour"}]}`}, record.Repaired, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, nil},
+	} {
+		line, trace := fixture(t, c.replies...)
+		assert.Equal(t, c.status, line.Status, c.name)
+		assert.Equal(t, c.record, line.Record.String(), c.name)
+		for _, part := range c.trace {
+			assert.Contains(t, trace, part, c.name)
+		}
+		assert.Equal(t, c.status == record.Flawed || c.status == record.Failed, len(line.Problems) > 0, c.name)
+	}
+}
+
+func TestBasisIsKept(t *testing.T) {
+	line, _ := fixture(t, good)
+	assert.Equal(t, `{"kind":"inferred","start":41,"end":58,"line":4,"basis":true}`, line.Evidence.Get("/open").Named("").String())
+	assert.Equal(t, "The gate was shut", source[41:58])
+}
+
+// Records are handed out in document order, whatever the order in which
+// replies come home, and once only.
+func TestOrder(t *testing.T) {
+	r := rand.New(rand.NewPCG(40, 41))
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, req *http.Request) {
+		time.Sleep(time.Duration(r.IntN(5)) * time.Millisecond)
+		fmt.Fprint(w, `{"choices":[{"message":{"content":"{}"}}]}`)
+	}))
+	defer s.Close()
+	dir := t.TempDir()
+	var sources []document.Source
+	for i := range 60 {
+		name := fmt.Sprintf("%02d.txt", i)
+		if i%7 != 3 { // some are not there
+			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(fmt.Sprint("Name: ", i)), 0o644))
+		}
+		sources = append(sources, document.Source{ID: name, File: filepath.Join(dir, name)})
+	}
+	sch, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: Name.\n"))
+	require.NoError(t, err)
+	l, err := ledger.Open(filepath.Join(dir, "ledger.db"))
+	require.NoError(t, err)
+	defer l.Close()
+	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "words", Reply: 9}, Pace: project.Pace{AtOnce: 6, Attempts: 1, Timeout: time.Second}})
+	require.NoError(t, err)
+	run, err := f.Start(context.Background(), "", sources)
+	require.NoError(t, err)
+	var got []string
+	done := 0
+	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r ledger.Record) error {
+		got = append(got, r.Document)
+		return nil
+	}, Progress: func(p Progress) { done = p.Done }}))
+	require.Len(t, got, 60)
+	assert.IsIncreasing(t, got)
+	assert.Equal(t, 60, done)
+	totals, err := l.Totals(run)
+	require.NoError(t, err)
+	assert.Equal(t, []int{51, 9, 0}, []int{totals.Clean, totals.Failed, totals.Waiting})
+}

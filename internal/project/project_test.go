@@ -1,0 +1,101 @@
+package project
+
+import (
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func write(t *testing.T, dir, name, text string) string {
+	t.Helper()
+	path := filepath.Join(dir, name)
+	require.NoError(t, os.MkdirAll(filepath.Dir(path), 0o755))
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o644))
+	return path
+}
+
+const whole = `
+schema: schemas/s.yaml
+documents: [docs, more/a.txt]
+gold: gold
+use: big
+models:
+  big: {at: "http://127.0.0.1:8000/v1", name: some-model, key_from: BIG_KEY, shape: words, temperature: 0.5, context: 9000, reply: 100,
+        price: {in: 0.22, out: 0.87}, headers: {X-Team: paths}, body: {top_p: 0.9, stop: ["a", "b"], mode: "1.0"}}
+  small: {at: "standin:hasty"}
+pace: {at_once: 3, per_minute: 90, attempts: 2, timeout: 1m30s}
+repair: {rounds: 0}
+`
+
+func TestLoad(t *testing.T) {
+	dir := t.TempDir()
+	p, err := Load(write(t, dir, FileName, whole))
+	require.NoError(t, err)
+	assert.Equal(t, filepath.Join(dir, "schemas/s.yaml"), p.Schema)
+	assert.Equal(t, []string{filepath.Join(dir, "docs"), filepath.Join(dir, "more/a.txt")}, p.Documents)
+	assert.Equal(t, Pace{3, 90, 2, 90 * time.Second}, p.Pace)
+	assert.Equal(t, 0, p.Rounds)
+	m, err := p.Model("")
+	require.NoError(t, err)
+	assert.Equal(t, &Model{Entry: "big", At: "http://127.0.0.1:8000/v1", Name: "some-model", KeyFrom: "BIG_KEY", Shape: "words", Temperature: 0.5, Context: 9000, Reply: 100,
+		PriceIn: 0.22, PriceOut: 0.87, Headers: map[string]string{"X-Team": "paths"}, Body: map[string]string{"top_p": "0.9", "stop": `["a","b"]`, "mode": `"1.0"`}}, m)
+	m, err = p.Model("standin:careful")
+	require.NoError(t, err)
+	assert.Equal(t, "careful", m.Name)
+	_, err = p.Model("bigg")
+	assert.ErrorContains(t, err, `did you mean "big"?`)
+	_, err = p.Model("standin:nobody")
+	assert.ErrorContains(t, err, "has no character")
+}
+
+func TestFaults(t *testing.T) {
+	for text, says := range map[string]string{
+		"use: x\n": `the key "schema" is missing`, "schema: s\nuse: x\n": "no model is called", "schema: s\nmodels: {a: {}}\n": `the key "at" is missing`,
+		"schema: s\nmodels: {a: {at: localhost}}\n": "no address of a model", "schema: s\nmodels: {a: {at: 'http://x', shape: round}}\n": "unknown shape",
+		"schema: s\nmodels: {a: {at: 'http://x', key_from: 'sk-123 4'}}\n":               "not the name of an environment variable",
+		"schema: s\nmodels: {a: {at: 'http://x', headers: {Authorization: Bearer x}}}\n": "use key_from",
+		"schema: s\nmodels: {a: {at: 'http://x', price: {input: 3}}}\n":                  `unknown key "input"`, "schema: s\nmodels: {a: {at: 'http://x', price: {in: -3}}}\n": "at least 0",
+		"schema: s\npace: {at_once: 0}\n": "at least 1", "schema: s\npace: {timeout: soon}\n": "no length of time", "schema: s\nrepair: {rounds: many}\n": "whole number",
+		"schema: s\nprompt: {style: odd}\n": "unknown style", "schema: s\nmodels: [a]\n": "one entry a model", "schema: s\ndocuments: {a: b}\n": "a list of texts",
+	} {
+		_, err := Load(write(t, t.TempDir(), FileName, text))
+		require.Error(t, err, text)
+		assert.Contains(t, err.Error(), says, text)
+		assert.NotContains(t, err.Error(), "sk-123")
+	}
+}
+
+func TestFindLooksUpwards(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, FileName, "schema: s.yaml\n")
+	deep := filepath.Join(dir, "a", "b")
+	require.NoError(t, os.MkdirAll(deep, 0o755))
+	t.Chdir(deep)
+	p, err := Find(".")
+	require.NoError(t, err)
+	assert.Equal(t, "../..", p.Dir)
+	t.Chdir(t.TempDir())
+	_, err = Find(".")
+	var none *NotFound
+	assert.ErrorAs(t, err, &none)
+}
+
+func TestKey(t *testing.T) {
+	dir := t.TempDir()
+	m := &Model{Entry: "big", KeyFrom: "FILLER_TEST_KEY"}
+	_, err := m.Key(dir)
+	assert.ErrorContains(t, err, "FILLER_TEST_KEY is not set")
+	write(t, dir, ".env", "OTHER=1\nFILLER_TEST_KEY=\"from file\"\n")
+	key, err := m.Key(dir)
+	require.NoError(t, err)
+	assert.Equal(t, "from file", key)
+	t.Setenv("FILLER_TEST_KEY", "from environment")
+	key, _ = m.Key(dir)
+	assert.Equal(t, "from environment", key)
+	key, err = (&Model{}).Key(dir)
+	assert.True(t, key == "" && err == nil)
+}
