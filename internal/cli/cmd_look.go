@@ -88,7 +88,11 @@ func (a *app) source(s document.Source) (*document.Document, error) {
 }
 
 func readJSON(d *document.Document) value.Value {
-	return value.Obj(value.Str(d.ID).Named("document"), value.Str(d.Hash).Named("source"),
+	notes := value.List()
+	for _, n := range d.Notes {
+		notes.Kids = append(notes.Kids, value.Str(n))
+	}
+	return value.Obj(value.Str(d.ID).Named("document"), value.Str(string(d.Format)).Named("format"), notes.Named("notes"), value.Str(d.Hash).Named("source"),
 		value.Num(fmt.Sprint(document.NewLines(d.Text).Len())).Named("lines"),
 		value.Num(fmt.Sprint(utf8.RuneCountInString(d.Text))).Named("characters"),
 		value.Num(fmt.Sprint(tokens.Count(d.Text))).Named("tokens"), value.Str(d.Text).Named("text"))
@@ -105,8 +109,13 @@ func (a *app) printDocument(d *document.Document, named bool) {
 	for n := 1; n <= lines.Len(); n++ {
 		a.printf("%s  %s\n", a.paint(faint, fmt.Sprintf("%*d", width, n)), lines.Text(n))
 	}
-	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s · %s · %s · source %s", plural(lines.Len(), "line"),
-		plural(utf8.RuneCountInString(d.Text), "character"), plural(tokens.Count(d.Text), "token"), d.Hash[:12])))
+	count := tokens.Count(d.Text)
+	parts := []string{plural(lines.Len(), "line"), plural(utf8.RuneCountInString(d.Text), "character"), plural(count, "token")}
+	if raw := tokens.Count(string(d.Raw)); raw > count {
+		parts = append(parts, fmt.Sprintf("cleaning saved %s (%d %%)", thousands(raw-count), 100*(raw-count)/raw))
+	}
+	parts = append(append(parts, d.Notes...), "source "+d.Hash[:12])
+	a.printf("%s\n", a.paint(faint, strings.Join(parts, " · ")))
 }
 
 func (a *app) promptCmd() *cobra.Command {

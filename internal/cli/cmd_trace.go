@@ -147,7 +147,11 @@ func (t *tracer) line(kind string, tn tone, format string, args ...any) {
 func (t *tracer) step(s *value.Value) error {
 	switch text(s, "step") {
 	case "read":
-		t.line("read", faint, "%s bytes, source %.12s", text(s, "bytes"), text(s, "source"))
+		note := ""
+		if n := text(s, "notes"); n != "" {
+			note = ", " + n
+		}
+		t.line("read", faint, "%s, %s bytes%s, source %.12s", text(s, "format"), text(s, "bytes"), note, text(s, "source"))
 	case "shape":
 		t.line("shape", soft, "the server refused shape %s; asked again in words", text(s, "refused"))
 	case "ask":

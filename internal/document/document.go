@@ -2,6 +2,8 @@
 //
 // Rules it keeps:
 //
+//   - What a source is, is told by its content as well as by its name: text
+//     (UTF-8, UTF-16, Latin-1, Windows-1252), a web page, an e-mail.
 //   - The source text is UTF-8 without a byte order mark, its lines end in LF.
 //     All offsets in Filler are byte offsets into it, half-open.
 //   - A source text is fixed by its hash: 64 hexadecimal digits of SHA-256.
@@ -14,10 +16,12 @@ import (
 	"bytes"
 	"crypto/sha256"
 	"encoding/hex"
+	"errors"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
+	"regexp"
 	"sort"
 	"strings"
 	"unicode/utf8"
@@ -27,13 +31,16 @@ import (
 const MaxBytes = 64 << 20
 
 // Extensions are the file names that are taken for documents in a folder.
-var Extensions = []string{".txt", ".md"}
+var Extensions = []string{".txt", ".md", ".html", ".htm", ".xhtml", ".eml"}
 
 // Document is one source, read.
 type Document struct {
-	ID   string // path below the project
-	Text string // the source text
-	Hash string // of Text
+	ID     string // path below the project
+	Text   string // the source text
+	Hash   string // of Text
+	Format Format
+	Notes  []string // what a reader should know of how it was read
+	Raw    []byte   // the source before cleaning; nil of plain text
 }
 
 // Error says why a source can't be read.
@@ -103,29 +110,76 @@ func fileError(file string, err error) error {
 
 var utf8Mark = []byte("\ufeff")
 
-// Parse turns the bytes of a text file into a document: the byte order mark
-// goes, CR LF and lone CR become LF.
+// Parse turns the bytes of a file into a document. What it is, is told by its
+// content as well as by its name.
 func Parse(id string, data []byte) (*Document, error) {
-	data = bytes.TrimPrefix(data, utf8Mark)
-	if at, ok := firstInvalid(data); ok {
-		msg := fmt.Sprintf("byte 0x%02x at offset %d is not UTF-8", data[at], at)
-		hint := "save the file as UTF-8"
-		if bytes.IndexByte(data[:min(len(data), 4096)], 0) >= 0 {
-			hint = "this looks like a binary file; name a text file"
+	d := &Document{ID: id, Format: formatOf(id, data)}
+	var text string
+	var err error
+	if d.Format == Mail {
+		text, err = fromMail(id, data)
+		if errors.Is(err, errMail) {
+			d.Format = Plain
 		}
-		return nil, &Error{id, msg, hint}
 	}
-	if at := bytes.IndexByte(data, 0); at >= 0 {
-		return nil, &Error{id, fmt.Sprintf("a NUL byte at offset %d", at), "this looks like a binary file; name a text file"}
+	if d.Format != Mail {
+		var note string
+		if text, note, err = decode(id, data); note != "" {
+			d.Notes = append(d.Notes, note)
+		}
+		if err == nil && d.Format == WebPage {
+			if text, err = fromHTML(text); err != nil {
+				err = &Error{id, "this web page can't be read", "save its text as a file"}
+			}
+		}
 	}
-	text := string(data)
+	if err != nil {
+		return nil, err
+	}
+	if d.Format != Plain {
+		d.Raw = data
+		if clean := strings.ReplaceAll(strings.ToValidUTF8(text, "\ufffd"), "\x00", "\ufffd"); clean != text {
+			text = clean
+			d.Notes = append(d.Notes, "bytes that are no text became U+FFFD")
+		}
+	}
 	if strings.Contains(text, "\r") {
 		text = strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\r", "\n")
 	}
 	if strings.TrimSpace(text) == "" {
 		return nil, &Error{id, "the document is empty", "take it out, or put its text in"}
 	}
-	return &Document{ID: id, Text: text, Hash: Hash(text)}, nil
+	d.Text, d.Hash = text, Hash(text)
+	return d, nil
+}
+
+// Format is what kind of source a document was read from.
+type Format string
+
+// The formats.
+const (
+	Plain   Format = "text"
+	WebPage Format = "html"
+	Mail    Format = "mail"
+)
+
+var pageStart = regexp.MustCompile(`(?is)^\s*(?:<!--.*?-->\s*)*(?:<\?xml[^>]*>\s*)?(?:<!doctype html|<html[\s>])`)
+var mailStart = regexp.MustCompile(`(?i)^(?:received|return-path|from|to|subject|date|message-id|mime-version|delivered-to):[^\n]*\n(?:[ \t][^\n]*\n)*(?:[A-Za-z-]+:)`)
+
+// formatOf tells the format by content, and by the name where the content
+// says little.
+func formatOf(id string, data []byte) Format {
+	head := string(bytes.TrimPrefix(data[:min(len(data), 2048)], utf8Mark))
+	ext := strings.ToLower(filepath.Ext(id))
+	switch {
+	case ext == ".eml":
+		return Mail
+	case ext == ".html" || ext == ".htm" || ext == ".xhtml" || pageStart.MatchString(head):
+		return WebPage
+	case ext == "" && mailStart.MatchString(head) && strings.Contains(strings.ToLower(head), "\nmessage-id:"):
+		return Mail
+	}
+	return Plain
 }
 
 // Hash gives the hash that fixes a source text.
@@ -197,7 +251,7 @@ func inFolder(dir string) ([]string, error) {
 		return nil, err
 	}
 	if len(files) == 0 {
-		return nil, &Error{dir, "no document in this folder", "documents end in " + strings.Join(Extensions, " or ")}
+		return nil, &Error{dir, "no document in this folder", "documents end in " + strings.Join(Extensions[:len(Extensions)-1], ", ") + " or " + Extensions[len(Extensions)-1]}
 	}
 	sort.Strings(files)
 	return files, nil

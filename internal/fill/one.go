@@ -46,7 +46,7 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 		return w.failed(record.Source, err.Error()), nil
 	}
 	w.doc, w.index = doc, evidence.NewIndex(doc.Text)
-	w.trace.add("read", text("document", doc.ID), number("bytes", len(doc.Text)), text("source", doc.Hash))
+	w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), text("notes", strings.Join(doc.Notes, ", ")), number("bytes", len(doc.Text)), text("source", doc.Hash))
 	answer, err := w.ask(ctx)
 	if err != nil {
 		var fail *model.Failure
