@@ -35,16 +35,21 @@ func (a *app) schemaCmd() *cobra.Command {
 			}
 			return a.showCheck(s, faults, advice, asJSON)
 		}}
+	var only []string
 	check.Flags().BoolVar(&asJSON, "json", false, "print the faults as JSON")
 	outline := &cobra.Command{Use: "outline [FILE]", Short: "Show a schema as a tree", Args: cobra.MaximumNArgs(1),
 		Long: "Show the fields of a schema as a tree: type, whether required (!), choices and what\nthe model is told. FILE is the project's schema if left out.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, err := a.schemaOf(args)
+			if err == nil && len(only) > 0 {
+				s, err = s.Only(only)
+			}
 			if err == nil {
 				a.printOutline(s)
 			}
 			return err
 		}}
+	outline.Flags().StringArrayVar(&only, "only", nil, "show this part only; repeatable")
 	cmd.AddCommand(check, outline, a.draftCmd(), a.editorCmd(), a.exportCmd(), a.importCmd(), a.compareSchemasCmd())
 	return cmd
 }
@@ -349,23 +354,36 @@ func (a *app) printOutline(s *schema.Schema) {
 		head += " (any number of records a document)"
 	}
 	a.printf("%s\n%s\n", a.paint(bold, head), a.paint(faint, s.About))
-	type row struct{ name, kind, about string }
+	type row struct {
+		name, kind, about string
+		top, holder       bool
+	}
 	var rows []row
 	name, kind := 0, 0
 	s.Record().Walk(func(f *schema.Field, level int) {
 		if level == 0 {
 			return
 		}
-		r := row{strings.Repeat("  ", level-1) + f.Name, kindOf(f), aboutOf(f)}
+		holder := f.Type == schema.Group || f.Type == schema.List && !f.Item.IsLeaf()
+		r := row{strings.Repeat("  ", level-1) + f.Name, kindOf(f), aboutOf(f), level == 1, holder}
 		rows = append(rows, r)
 		name, kind = max(name, len(r.name)), max(kind, utf8.RuneCountInString(r.kind))
 	})
-	for _, r := range rows {
+	// A long schema is read section by section.
+	airy := len(rows) > 40
+	for i, r := range rows {
+		if airy && i > 0 && r.top && (r.holder || rows[i-1].name[0] == ' ') {
+			a.printf("\n")
+		}
+		look := plain
+		if r.holder {
+			look = bold
+		}
 		about := r.about
 		if a.term.out {
 			about = clip(about, max(10, a.term.width-name-kind-4))
 		}
-		a.printf("%-*s  %s%s  %s\n", name, r.name, a.paint(faint, r.kind), strings.Repeat(" ", kind-utf8.RuneCountInString(r.kind)), about)
+		a.printf("%s%s  %s%s  %s\n", a.paint(look, r.name), strings.Repeat(" ", name-len(r.name)), a.paint(faint, r.kind), strings.Repeat(" ", kind-utf8.RuneCountInString(r.kind)), about)
 	}
 	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to fill · ! required", plural(len(s.Leaves()), "field"))))
 }
