@@ -96,6 +96,8 @@ func TestStatuses(t *testing.T) {
 		{"a basis that stands nowhere", []string{`{"name":"Heron Plank","open":{"value":false,"basis":"The sign said closed"}}`}, record.Flawed, `{"name":"Heron Plank","grade":null,"on":null,"open":false}`, []string{"rests on are missing"}},
 		{"cut short", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`}, record.Flawed, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"cut-short"`}},
 		{"a list around the record", []string{"[" + good + "]"}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{"a list around the one record"}},
+		{"a wrapper around it", []string{`{"result":{"record":` + good + `}}`}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{`"kind":"wrapper"`}},
+		{"keys in another style", []string{`{"Name":"Heron Plank","GRADE":2}`}, record.Clean, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"rule":"key"`}},
 		{"two records", []string{"[" + good + "," + good + "]"}, record.Failed, `null`, []string{"2 records where one was asked"}},
 		{"no record", []string{"I can't."}, record.Failed, `null`, []string{"holds no JSON"}},
 		{"an empty reply", []string{""}, record.Failed, `null`, []string{"the reply is empty"}},

@@ -115,6 +115,7 @@ func (w *filling) take(answer *model.Answer) error {
 // unwrap takes the record, or with `each: entry` the records, out of what
 // models put around it.
 func (w *filling) unwrap(v value.Value) (value.Value, error) {
+	v = w.inner(v)
 	if w.Schema.EachEntry() {
 		if inner := v.Get(schema.Wrapper); inner != nil {
 			return inner.Named(""), nil
@@ -132,6 +133,32 @@ func (w *filling) unwrap(v value.Value) (value.Value, error) {
 		return v.Kids[0], nil
 	}
 	return v, nil
+}
+
+// inner takes off a wrapper around everything: one member that no field is
+// called like, with an object (or a list) in it that has fields of the schema.
+func (w *filling) inner(v value.Value) value.Value {
+	fields := w.Schema.Record()
+	for range 3 {
+		if v.Kind != value.Object || len(v.Kids) != 1 || fields.Child(v.Kids[0].Name) != nil || v.Kids[0].Name == schema.Wrapper {
+			return v
+		}
+		inside := &v.Kids[0]
+		first := inside
+		if inside.Kind == value.Array && len(inside.Kids) > 0 {
+			first = &inside.Kids[0]
+		}
+		known := false
+		for i := range first.Kids {
+			known = known || (first.Kind == value.Object && fields.Child(first.Kids[i].Name) != nil)
+		}
+		if !known && !(inside.Kind == value.Object && len(inside.Kids) == 1) {
+			return v
+		}
+		w.trace.add("mend", text("kind", "wrapper"), number("offset", 0), text("note", fmt.Sprintf("the key %q around everything", inside.Name)))
+		v = inside.Named("")
+	}
+	return v
 }
 
 // bases takes the words that values rest on out of the reply, from the fields

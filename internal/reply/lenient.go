@@ -159,6 +159,10 @@ func (p *parser) container(kind value.Kind, shut byte, depth int) (value.Value, 
 			p.mend(Close, "the block ends before "+string(shut))
 			return v, true
 		}
+		if kind == value.Array && p.awaited('}') && quoteAt(p.src[p.pos:]) != "" && nameFollows(p.src[p.pos:], false) {
+			p.mend(Close, string(shut)+" is missing") // a member of the object around the list
+			return v, true
+		}
 		if !comma {
 			p.mend(Comma, "a comma is missing")
 		}

@@ -112,14 +112,8 @@ func nextMember(s string, object bool) bool {
 	if !object {
 		return true
 	}
-	if shut := quoteAt(s); shut != "" {
-		_, size := utf8.DecodeRuneInString(s)
-		i := strings.Index(s[size:], shut)
-		if i < 0 {
-			return true
-		}
-		behind := strings.TrimLeft(s[size+i+len(shut):], " \t\r\n")
-		return behind == "" || behind[0] == ':' || behind[0] == '='
+	if quoteAt(s) != "" {
+		return nameFollows(s, true)
 	}
 	i := 0
 	for i < len(s) && (s[i] == '_' || s[i] == '-' || s[i] >= '0' && s[i] <= '9' || s[i]|0x20 >= 'a' && s[i]|0x20 <= 'z') {
@@ -127,6 +121,23 @@ func nextMember(s string, object bool) bool {
 	}
 	behind := strings.TrimLeft(s[i:], " ")
 	return i > 0 && behind != "" && (behind[0] == ':' || behind[0] == '=')
+}
+
+// nameFollows tells whether the quoted text at the start of s is a name: a
+// colon comes behind it. Where the text ends before that can be told, the
+// answer is atEnd.
+func nameFollows(s string, atEnd bool) bool {
+	shut := quoteAt(s)
+	_, size := utf8.DecodeRuneInString(s)
+	i := strings.Index(s[size:], shut)
+	if i < 0 {
+		return atEnd
+	}
+	behind := strings.TrimLeft(s[size+i+len(shut):], " \t\r\n")
+	if behind == "" {
+		return atEnd
+	}
+	return behind[0] == ':' || behind[0] == '='
 }
 
 func (p *parser) escape(b *strings.Builder, rest string) {

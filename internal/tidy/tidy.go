@@ -10,6 +10,7 @@ package tidy
 
 import (
 	"strings"
+	"unicode"
 
 	"filler/internal/schema"
 	"filler/internal/value"
@@ -37,6 +38,7 @@ const (
 	RuleNumber  = "number"      // a number in the field's declared signs
 	RuleTime    = "time"        // a time of day
 	RuleAmount  = "amount"      // money or a quantity written as a text
+	RuleKey     = "key"         // a field's name in another case or style
 	RuleMeasure = "measure"     // the schema's own currency or unit where none stands
 )
 
@@ -58,6 +60,9 @@ func (t *tidier) set(p value.Pointer, rule string, v *value.Value, to value.Valu
 func (t *tidier) field(f *schema.Field, p value.Pointer, v *value.Value) {
 	switch f.Type {
 	case schema.Group:
+		if v.Kind == value.Object {
+			t.keys(f, p, v)
+		}
 		for i := range v.Kids {
 			if kid := f.Child(v.Kids[i].Name); kid != nil && v.Kind == value.Object {
 				t.field(kid, p.Key(kid.Name), &v.Kids[i])
@@ -75,6 +80,39 @@ func (t *tidier) field(f *schema.Field, p value.Pointer, v *value.Value) {
 	default:
 		t.leaf(f, p, v)
 	}
+}
+
+// keys gives members that are called like a field but for case and style
+// (`reportNo`, `Report No.`) the field's name, where no member has it already
+// and no other field could be meant.
+func (t *tidier) keys(f *schema.Field, p value.Pointer, v *value.Value) {
+	for i := range v.Kids {
+		kid := &v.Kids[i]
+		if f.Child(kid.Name) != nil {
+			continue
+		}
+		var meant *schema.Field
+		for _, field := range f.Fields {
+			if plainName(field.Name) == plainName(kid.Name) {
+				meant = field
+			}
+		}
+		if meant == nil || v.Get(meant.Name) != nil {
+			continue
+		}
+		t.changes = append(t.changes, Change{Path: p.Key(meant.Name), Rule: RuleKey, From: value.Str(kid.Name), To: value.Str(meant.Name)})
+		kid.Name = meant.Name
+	}
+}
+
+// plainName gives the letters and digits of a name in lower case.
+func plainName(name string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return unicode.ToLower(r)
+		}
+		return -1
+	}, name)
 }
 
 func (t *tidier) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
