@@ -21,8 +21,8 @@ func newMask(s *schema.Schema, record *value.Value, steps *value.Value) *mask {
 	note := func(p value.Pointer, v *value.Value) {
 		if f := s.At(p); v != nil && f != nil && f.Sensitive {
 			v.Walk(func(_ value.Pointer, n *value.Value) bool {
-				if len(n.Kids) == 0 && len(n.Text) > 1 {
-					found[n.Text] = true
+				if text := strings.TrimSpace(n.Text); len(n.Kids) == 0 && len(text) > 1 {
+					found[text] = true
 				}
 				return true
 			})

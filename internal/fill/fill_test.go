@@ -18,10 +18,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/document"
+	"filler/internal/fetch"
 	"filler/internal/ledger"
 	"filler/internal/project"
 	"filler/internal/record"
 	"filler/internal/schema"
+	"filler/internal/standin"
 )
 
 const sampleSchema = `
@@ -158,4 +160,41 @@ func TestOrder(t *testing.T) {
 	totals, err := l.Totals(run)
 	require.NoError(t, err)
 	assert.Equal(t, []int{51, 9, 0}, []int{totals.Clean, totals.Failed, totals.Waiting})
+}
+
+// Every fault of the line at once: all documents come out, none twice, and
+// what was spent is what the ledger holds.
+func TestABadLine(t *testing.T) {
+	s := httptest.NewServer(standin.Handler(standin.Options{Faults: standin.Faults{Busy: 0.12, Error: 0.12, Cut: 0.12, Stall: 0.06}}))
+	defer s.Close()
+	defer s.CloseClientConnections()
+	dir := t.TempDir()
+	var sources []document.Source
+	for i := range 16 {
+		name := fmt.Sprintf("%02d.txt", i)
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(fmt.Sprintf("Name: Plank %d\nGrade: %d\n", i, i%4)), 0o644))
+		sources = append(sources, document.Source{ID: name, File: filepath.Join(dir, name)})
+	}
+	sch, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: Name.\n  grade: {integer: Grade.}\n"))
+	require.NoError(t, err)
+	l, err := ledger.Open(filepath.Join(dir, "ledger.db"))
+	require.NoError(t, err)
+	defer l.Close()
+	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "careful", At: s.URL + "/v1", Shape: "schema", Reply: 99, PriceIn: 1, PriceOut: 1},
+		Pace: project.Pace{AtOnce: 16, Attempts: 12, Timeout: 250 * time.Millisecond}, Rounds: 1})
+	require.NoError(t, err)
+	run, err := f.Start(context.Background(), "", sources)
+	require.NoError(t, err)
+	waits := 0
+	seen := map[string]int{}
+	require.NoError(t, f.Run(context.Background(), run, Hooks{Waiting: func(fetch.Try) { waits++ }, Record: func(r ledger.Record) error { seen[r.Document]++; return nil }}))
+	totals, err := l.Totals(run)
+	require.NoError(t, err)
+	assert.Equal(t, []int{16, 0, 0}, []int{totals.Documents, totals.Waiting, totals.Failed})
+	assert.Greater(t, waits, 2, "the line should have failed now and then")
+	assert.Equal(t, f.Client.SpentNano(), totals.CostNano)
+	assert.Len(t, seen, 16)
+	for document, n := range seen {
+		assert.Equal(t, 1, n, document)
+	}
 }
