@@ -50,7 +50,7 @@ func TestReadingFaults(t *testing.T) {
 
 func TestTraps(t *testing.T) {
 	for text, says := range map[string]string{
-		"a: b: c\n": "a second `: ` in one line", "a: &x b\n": "an anchor", "a: *x\n": "", "a: !secret\n": "a tag (!secret)", "a: >\nb: c\n": "a leading `>` or `|`",
+		"a: b: c\n": "a second `: ` in one line", "a: &x b\n": "an anchor", "a: *x\n": "an alias", "a: > b\n": "starts with `>`", "a: 'it's b'\n": "ends it too early", "a: !secret\n": "a tag (!secret)", "a: >\nb: c\n": "a leading `>` or `|`",
 		"a: x\na: y\n": "stands here a second time (first in line 1)", "a: x\n---\nb: y\n": "a second YAML document", "a:\n\tb: c\n": "a tab in the indentation",
 		"- a\n": "should hold keys and values, and holds a list", "just text\n": "holds `just text`", "": "the file is empty", "# only\n": "the file is empty",
 		"a: \xff\n": "not UTF-8", "a: [b\n": "not YAML", "a: 'b\n": "not YAML", "a: @b\n": "a text starts with a sign", "a: b\n  c: d\n": "",

@@ -154,12 +154,29 @@ func (f *File) parseFault(err error) {
 		msg, hint = "a second `: ` in one line", "put the text in quotes"
 	case strings.Contains(text, "could not find expected ':'"):
 		msg, hint = "a line that is neither `key: value` nor part of the text above", "write `key: value`, or put text over several lines in quotes"
+	case strings.Contains(text, "unknown anchor"):
+		msg, hint = "a text starts with `*`, which YAML takes for an alias", "put the text in quotes"
+	case strings.Contains(text, "expected comment or line break"):
+		msg, hint = "a text starts with `>` or `|`, which YAML takes for the start of a block", "put the text in quotes"
+	case strings.Contains(text, "did not find expected key") && f.quoteIn(line):
+		msg, hint = "a quote inside a quoted text ends it too early", "write '' for an apostrophe in single quotes, or use double quotes around the text"
 	case strings.Contains(text, "did not find expected key"):
 		msg, hint = "the indentation does not fit the lines above", "indent keys of one mapping by the same number of spaces"
 	case strings.Contains(text, "cannot start any token"):
 		msg, hint = "a text starts with a sign that YAML keeps for itself", "put the text in quotes"
 	}
 	f.add(line, col, "not YAML: "+strings.TrimSpace(msg), hint)
+}
+
+// quoteIn tells whether a line, or the one above it, holds a text in single
+// quotes with a further one in it.
+func (f *File) quoteIn(line int) bool {
+	for _, n := range []int{line, line - 1} {
+		if l := f.Excerpt(n); strings.Count(l, "'") >= 3 || strings.Count(l, "\"") >= 3 {
+			return true
+		}
+	}
+	return false
 }
 
 func (f *File) add(line, col int, msg, hint string) {
