@@ -111,7 +111,7 @@ func TestProjects(t *testing.T) {
 	for _, project := range []string{"footbridge", "organ"} {
 		for _, server := range []string{"standin:steady", "plain"} {
 			t.Run(project+"/"+strings.ReplaceAll(server, ":", "-"), func(t *testing.T) {
-				testscript.Run(t, testscript.Params{Dir: "testdata/projectscript", Cmds: commands, Setup: func(env *testscript.Env) error {
+				testscript.Run(t, testscript.Params{Dir: "testdata/script/projects", Cmds: commands, Setup: func(env *testscript.Env) error {
 					from := "testdata/projects/" + project
 					if project == "footbridge" {
 						from = "../../internal/demo/project"

@@ -66,7 +66,7 @@ func (ps Places) JSON(record *value.Value) value.Value {
 
 // Of finds the evidence of every value in a record.
 func Of(s *schema.Schema, record *value.Value, ix *Index) Places {
-	w := &weigher{ix: ix, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, heads: map[*schema.Field][]string{}}
+	w := &weigher{ix: ix, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}}
 	s.Root.Walk(func(f *schema.Field, _ int) {
 		for _, name := range f.Key {
 			if kid := f.Item.Child(name); kid != nil {
@@ -102,6 +102,7 @@ type leaf struct {
 	path    value.Pointer
 	item    *item
 	cands   []candidate
+	f       *schema.Field
 	lacking Kind // what it is where no place is found
 }
 
@@ -127,12 +128,13 @@ func (it *item) take(s span) {
 }
 
 type weigher struct {
-	ix     *Index
-	places Places
-	leaves []*leaf
-	names  map[*schema.Field][][]string
-	found  map[sought][]candidate
-	heads  map[*schema.Field][]string // what heads the items of the list that a field is the key of
+	ix      *Index
+	places  Places
+	leaves  []*leaf
+	names   map[*schema.Field][][]string
+	found   map[sought][]candidate
+	claimed map[claim]bool
+	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
 }
 
 func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.Value) {
@@ -155,12 +157,18 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 			prior = kid
 		}
 	case f.IsLeaf():
-		l := &leaf{path: p, item: it, cands: w.known(f, v), lacking: None}
+		l := &leaf{path: p, item: it, cands: w.known(f, v), f: f, lacking: None}
 		if f.AllowsInferred() {
 			l.lacking = Inferred
 		}
 		w.leaves = append(w.leaves, l)
 	}
+}
+
+// claim is a place that the value of a field in one item has taken.
+type claim struct {
+	f *schema.Field
+	s span
 }
 
 // sought is a value of a field, whichever item it stands in.
@@ -174,9 +182,12 @@ type sought struct {
 // it: those that a label leads, if any are led.
 func (w *weigher) known(f *schema.Field, v *value.Value) []candidate {
 	key := sought{f, v.Kind, v.Text}
+	if v.Kind == value.Object {
+		key.text = v.Named("").String()
+	}
 	cands, ok := w.found[key]
 	if !ok {
-		cands = narrow(w.candidates(f, v))
+		cands = narrow(longest(w.candidates(f, v)))
 		w.found[key] = cands
 	}
 	return cands
@@ -336,11 +347,12 @@ func (w *weigher) labels(f *schema.Field) [][]string {
 	return names
 }
 
-// choose places the leaves, those with the fewest candidates first, since
-// what stands in one place only tells where its item is.
+// choose places the leaves: first what stands in one place only, since that
+// tells where its item is, then the rest in the order of the record, which is
+// mostly that of the document.
 func (w *weigher) choose() {
 	waiting := append([]*leaf(nil), w.leaves...)
-	sort.SliceStable(waiting, func(i, j int) bool { return len(waiting[i].cands) < len(waiting[j].cands) })
+	sort.SliceStable(waiting, func(i, j int) bool { return len(waiting[i].cands) < 2 && len(waiting[j].cands) > 1 })
 	for _, l := range waiting {
 		total := len(l.cands)
 		if total == 0 {
@@ -355,8 +367,30 @@ func (w *weigher) choose() {
 			}
 		}
 		l.item.take(best.span)
+		w.claimed[claim{l.f, best.span}] = true
 		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Line: w.ix.line(best.start) + 1, Rivals: total - 1}
 	}
+}
+
+// longest drops the candidates that lie inside another: `steel` in a place
+// where `steel plate` stands for the same choice.
+func longest(cands []candidate) []candidate {
+	if len(cands) < 2 {
+		return cands
+	}
+	sort.SliceStable(cands, func(i, j int) bool {
+		if cands[i].start != cands[j].start {
+			return cands[i].start < cands[j].start
+		}
+		return cands[i].end > cands[j].end
+	})
+	kept := cands[:1]
+	for _, c := range cands[1:] {
+		if last := kept[len(kept)-1]; c.end > last.end {
+			kept = append(kept, c)
+		}
+	}
+	return kept
 }
 
 // narrow keeps the candidates that a label leads, if any are led.
@@ -380,6 +414,9 @@ func (w *weigher) cost(l *leaf, c candidate) int {
 	cost := 0
 	if c.kind != Quoted {
 		cost += 8
+	}
+	if w.claimed[claim{l.f, c.span}] {
+		cost += 400 // another item has its value there
 	}
 	for it := l.item; it != nil; it = it.parent {
 		switch {

@@ -21,14 +21,8 @@ func (s *Schema) Export() value.Value {
 		root = extra.Clone().Named("")
 	}
 	root.Set("schema", value.Str(s.Name))
-	if s.Version != "" {
-		root.Set("version", value.Str(s.Version))
-	}
+	s.head(&root)
 	if s.EachEntry() {
-		root.Set("each", value.Str("entry"))
-		if len(s.Root.Key) > 0 {
-			root.Set("key", texts(s.Root.Key))
-		}
 		if examples := s.Record().examplesValue(); len(examples.Kids) > 0 {
 			root.Set("examples", examples)
 		}
@@ -49,6 +43,19 @@ func (s *Schema) Export() value.Value {
 	}
 	v.Set(Annotation, root)
 	return v
+}
+
+// head writes what stands at the top of a schema beside its name.
+func (s *Schema) head(root *value.Value) {
+	if s.Version != "" {
+		root.Set("version", value.Str(s.Version))
+	}
+	if s.EachEntry() {
+		root.Set("each", value.Str("entry"))
+		if len(s.Root.Key) > 0 {
+			root.Set("key", texts(s.Root.Key))
+		}
+	}
 }
 
 // annotate adds descriptions and x-filler to a compiled field and all below.
@@ -188,15 +195,7 @@ func (s *Schema) YAML() []byte {
 	if s.About != "" {
 		root.Set("about", value.Str(s.About))
 	}
-	if s.Version != "" {
-		root.Set("version", value.Str(s.Version))
-	}
-	if s.EachEntry() {
-		root.Set("each", value.Str("entry"))
-		if len(s.Root.Key) > 0 {
-			root.Set("key", texts(s.Root.Key))
-		}
-	}
+	s.head(&root)
 	record := s.Record()
 	if len(record.Extra.Kids) > 0 {
 		root.Set("keywords", record.Extra)

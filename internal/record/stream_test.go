@@ -1,0 +1,78 @@
+package record
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/value"
+)
+
+func readAll(t *testing.T, text string, entries bool) []string {
+	t.Helper()
+	file := filepath.Join(t.TempDir(), "r.jsonl")
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+	var got []string
+	require.NoError(t, ReadLines(file, entries, func(n int, l Line, err error) error {
+		if err != nil {
+			got = append(got, fmt.Sprintf("%d! %s", n, err))
+		} else {
+			got = append(got, fmt.Sprintf("%d %s %s", n, l.Document, l.Record.String()))
+		}
+		return nil
+	}))
+	return got
+}
+
+// A broken line is named by its number, and the rest goes on.
+func TestReadLines(t *testing.T) {
+	text := "\ufeff{\"document\":\"a\",\"record\":{\"x\":1}}\r\n\n  \n{\"document\":\"b\"}\n[1]\n{\"document\":\"c\",\"record\":\n{\"record\":{}}\n{\"document\":\"d\",\"status\":\"failed\"}\n{\"document\":\"e\",\"record\":{\"s\":\"" + strings.Repeat("y", 3<<20) + "\"}}\n{\"document\":\"f\",\"record\":{}}"
+	got := readAll(t, text, false)
+	require.Len(t, got, 8)
+	assert.Equal(t, "1 a {\"x\":1}", got[0])
+	assert.Contains(t, got[1], "4! the key `record` is missing")
+	assert.Contains(t, got[2], "5! an object with `document` and `record` should stand here, not a list")
+	assert.Contains(t, got[3], "6! not JSON at column 26")
+	assert.Contains(t, got[4], "7! the key `document`")
+	assert.Equal(t, "8 d null", got[5])
+	assert.Len(t, got[6], len("9 e {\"s\":\"\"}")+3<<20)
+	assert.Equal(t, "10 f {}", got[7])
+	assert.Equal(t, []string{"1 a [{\"x\":1},{}]"}, readAll(t, `{"document":"a","records":[{"x":1},{}]}`, true))
+	assert.ErrorContains(t, ReadLines(t.TempDir(), false, nil), "this is a folder")
+	assert.ErrorContains(t, ReadLines("nowhere", false, nil), "can't be read")
+}
+
+// A line is written and read back the same, and what has nothing to say is
+// left out.
+func TestLineComesBack(t *testing.T) {
+	v := value.Str("one")
+	l := Line{Document: "d", Run: 3, Status: Flawed, Source: "h", Record: value.Obj(value.Num("1.50").Named("a")),
+		Problems: []Problem{{Path: "/a", Code: Rule, Message: "m", Value: &v, Fields: []value.Pointer{"/a", "/b"}}}, Evidence: value.Obj(value.Obj(value.Str("quoted").Named("kind")).Named("/a"))}
+	out := l.JSON(false)
+	assert.Equal(t, `{"document":"d","run":3,"status":"flawed","source":"h","record":{"a":1.50},"problems":[{"path":"/a","code":"rule","message":"m","value":"one","fields":["/a","/b"]}],"evidence":{"/a":{"kind":"quoted"}}}`, out.String())
+	parsed, err := value.Parse(out.String())
+	require.NoError(t, err)
+	back, err := LineFromJSON(&parsed, false)
+	require.NoError(t, err)
+	back.Run = 3
+	again := back.JSON(false)
+	assert.Equal(t, out.String(), again.String())
+	empty := Line{Document: "d", Record: value.Obj()}
+	short := empty.JSON(true)
+	assert.Equal(t, `{"document":"d","records":{}}`, short.String())
+}
+
+func TestSubset(t *testing.T) {
+	a, b, c := Problem{Path: "/a", Code: Type}, Problem{Path: "/b", Code: Type}, Problem{Path: "/a", Code: Range}
+	assert.True(t, Subset([]Problem{a}, []Problem{a, b}))
+	assert.True(t, Subset(nil, []Problem{a}))
+	assert.False(t, Subset([]Problem{a, b}, []Problem{a, b}))
+	assert.False(t, Subset([]Problem{c}, []Problem{a, b}))
+	assert.False(t, Subset([]Problem{a, a}, []Problem{a, b, c}))
+	assert.False(t, Subset(nil, nil))
+}
