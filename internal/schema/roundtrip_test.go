@@ -11,6 +11,8 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"filler/internal/value"
 )
 
 // dump gives all of a schema but where it came from.
@@ -468,4 +470,39 @@ func FuzzImport(f *testing.F) {
 			require.NotEmpty(t, full.String())
 		}
 	})
+}
+
+// The wire form of any schema says only what servers that constrain decoding
+// commonly take, requires every property, and lets every leaf be null.
+func TestWireIsPlain(t *testing.T) {
+	g := &gen{r: rand.New(rand.NewPCG(60, 61)), used: map[string]bool{}}
+	allowed := map[string]bool{"type": true, "properties": true, "required": true, "additionalProperties": true, "items": true, "enum": true, "description": true}
+	var walk func(v *value.Value, path string)
+	walk = func(v *value.Value, path string) {
+		for i := range v.Kids {
+			require.True(t, allowed[v.Kids[i].Name], "%s has %s", path, v.Kids[i].Name)
+		}
+		types := textsOf(v.Get("type"))
+		switch {
+		case v.Get("properties") != nil:
+			var names []string
+			for i := range v.Get("properties").Kids {
+				names = append(names, v.Get("properties").Kids[i].Name)
+				walk(&v.Get("properties").Kids[i], path+"/"+names[i])
+			}
+			require.Equal(t, names, textsOf(v.Get("required")), path)
+			require.Equal(t, "false", v.Get("additionalProperties").Text, path)
+		case v.Get("items") != nil:
+			walk(v.Get("items"), path+"[]")
+		default:
+			require.Contains(t, types, "null", path)
+		}
+	}
+	for range 200 {
+		s, err := Parse("random.yaml", []byte(g.schema()))
+		require.NoError(t, err)
+		wire := s.Wire()
+		require.Equal(t, "object", wire.Get("type").Text)
+		walk(&wire, "")
+	}
 }
