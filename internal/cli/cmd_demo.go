@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"filler/internal/demo"
+	"filler/internal/record"
 	"filler/internal/standin"
 )
 
@@ -32,7 +33,23 @@ var demoSteps = []struct{ why, line string }{
 	{"One of the documents, as the model gets it:", "read documents/mails/FB-2031-06.txt"},
 	{"Fill one record from each document:", "fill -o records.jsonl"},
 	{"How right are they? Measured against the reviewed records in gold/:", "score"},
-	{"Every step that led to one of them:", "trace documents/mails/FB-2031-06.txt"},
+	{"Every step that led to one of them:", "trace " + worthALook},
+}
+
+// worthALook stands for the document whose trace shows the most: the fullest
+// record that was repaired.
+const worthALook = "DOC"
+
+func findWorthALook(records string) string {
+	best, most := "documents/mails/FB-2031-06.txt", 0
+	// A file that can't be read leaves the first guess.
+	_ = record.ReadLines(records, false, func(_ int, l record.Line, err error) error {
+		if err == nil && l.Status == record.Repaired && len(l.Evidence.Kids) > most {
+			best, most = l.Document, len(l.Evidence.Kids)
+		}
+		return nil
+	})
+	return best
 }
 
 func (a *app) demo(ctx context.Context, dir string) error {
@@ -49,6 +66,9 @@ func (a *app) demo(ctx context.Context, dir string) error {
 	}
 	a.printf("The demo project is in %s.\n", dir)
 	for _, s := range demoSteps {
+		if strings.Contains(s.line, worthALook) {
+			s.line = strings.Replace(s.line, worthALook, findWorthALook(filepath.Join(abs, "records.jsonl")), 1)
+		}
 		a.printf("\n%s\n%s\n\n", s.why, a.paint(bold, "$ filler "+s.line))
 		sub := &app{args: a.args, in: a.in, out: a.out, err: a.err, term: a.term}
 		code := sub.run(ctx, append([]string{"--in", abs}, strings.Fields(s.line)...))

@@ -36,6 +36,7 @@ func (a *app) schemaCmd() *cobra.Command {
 			return a.showCheck(s, faults, advice, asJSON)
 		}}
 	var only []string
+	var outlineJSON bool
 	check.Flags().BoolVar(&asJSON, "json", false, "print the faults as JSON")
 	outline := &cobra.Command{Use: "outline [FILE]", Short: "Show a schema as a tree", Args: cobra.MaximumNArgs(1),
 		Long: "Show the fields of a schema as a tree: type, whether required (!), choices and what\nthe model is told. FILE is the project's schema if left out.",
@@ -44,11 +45,16 @@ func (a *app) schemaCmd() *cobra.Command {
 			if err == nil && len(only) > 0 {
 				s, err = s.Only(only)
 			}
-			if err == nil {
+			switch {
+			case err != nil:
+			case outlineJSON:
+				a.printOutlineJSON(s)
+			default:
 				a.printOutline(s)
 			}
 			return err
 		}}
+	outline.Flags().BoolVar(&outlineJSON, "json", false, "print JSON, one line a field")
 	outline.Flags().StringArrayVar(&only, "only", nil, "show this part only; repeatable")
 	cmd.AddCommand(check, outline, a.draftCmd(), a.editorCmd(), a.exportCmd(), a.importCmd(), a.compareSchemasCmd())
 	return cmd
@@ -346,6 +352,30 @@ func faultList(faults place.Faults) value.Value {
 		list.Kids = append(list.Kids, v)
 	}
 	return list
+}
+
+func (a *app) printOutlineJSON(s *schema.Schema) {
+	s.Record().Walk(func(f *schema.Field, level int) {
+		if level == 0 {
+			return
+		}
+		v := value.Obj(value.Str(f.Path).Named("field"), value.Str(string(f.Type)).Named("type"))
+		if f.Type == schema.List && f.Item.IsLeaf() {
+			v.Set("items", value.Str(string(f.Item.Type)))
+		}
+		if f.Required {
+			v.Set("required", value.Boolean(true))
+		}
+		if len(f.Of) > 0 {
+			of := value.List()
+			for _, o := range f.Of {
+				of.Kids = append(of.Kids, value.Str(o.Value))
+			}
+			v.Set("of", of)
+		}
+		v.Set("about", value.Str(f.About))
+		a.printJSON(v)
+	})
 }
 
 func (a *app) printOutline(s *schema.Schema) {
