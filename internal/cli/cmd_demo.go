@@ -66,9 +66,7 @@ func (a *app) demo(ctx context.Context, dir string) error {
 	}
 	a.printf("The demo project is in %s.\n", dir)
 	for _, s := range demoSteps {
-		if strings.Contains(s.line, worthALook) {
-			s.line = strings.Replace(s.line, worthALook, findWorthALook(filepath.Join(abs, "records.jsonl")), 1)
-		}
+		s.line = strings.Replace(s.line, worthALook, findWorthALook(filepath.Join(abs, "records.jsonl")), 1)
 		a.printf("\n%s\n%s\n\n", s.why, a.paint(bold, "$ filler "+s.line))
 		sub := &app{args: a.args, in: a.in, out: a.out, err: a.err, term: a.term}
 		code := sub.run(ctx, append([]string{"--in", abs}, strings.Fields(s.line)...))
