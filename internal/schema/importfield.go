@@ -61,7 +61,7 @@ func typeOf(n, ours *value.Value) Type {
 	if len(types) == 0 && n.Get("items") != nil {
 		types = []string{"array"}
 	}
-	if len(types) == 0 && n.Get("enum") != nil && len(strings2(n.Get("enum"))) == len(n.Get("enum").Kids) {
+	if len(types) == 0 && n.Get("enum") != nil && len(textOptions(n.Get("enum"))) == len(n.Get("enum").Kids) {
 		types = []string{"string"}
 	}
 	if len(types) != 1 {
@@ -85,7 +85,7 @@ func typeOf(n, ours *value.Value) Type {
 	case "string":
 		format := n.Get("format")
 		switch {
-		case len(strings2(n.Get("enum"))) >= 2:
+		case len(textOptions(n.Get("enum"))) >= 2:
 			return Choice
 		case format != nil && format.Text == "date":
 			return Date
@@ -96,9 +96,9 @@ func typeOf(n, ours *value.Value) Type {
 	return Text
 }
 
-// strings2 gives the distinct texts and nulls of an enumeration, if it holds
+// textOptions gives the distinct texts and nulls of an enumeration, if it holds
 // nothing else; the nulls are left out.
-func strings2(enum *value.Value) []string {
+func textOptions(enum *value.Value) []string {
 	if enum == nil {
 		return nil
 	}
@@ -207,7 +207,7 @@ func (im *importer) leaf(f *Field, n *value.Value) {
 		f.Least, f.Most = literal(n.Get("minimum")), literal(n.Get("maximum"))
 	case Choice:
 		abouts := n.Get(optionAbouts)
-		for _, text := range strings2(n.Get("enum")) {
+		for _, text := range textOptions(n.Get("enum")) {
 			o := Option{Value: text}
 			if about := abouts.Get(text); about != nil {
 				o.About = about.Text

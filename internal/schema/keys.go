@@ -259,7 +259,7 @@ func (l *loader) below(n *place.Node, f *Field) {
 	default:
 		f.Item = &Field{Type: Group, Path: f.Path + "[]"}
 		if n.Key() == "part" {
-			l.part(n, n.Text(), f.Item, n)
+			l.part(n, n.Text(), f.Item)
 		} else {
 			l.fields(n, f.Item)
 		}

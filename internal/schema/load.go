@@ -138,13 +138,13 @@ func (l *loader) readParts(n *place.Node) {
 	for _, kid := range n.Pairs() {
 		probe := &Field{Type: Group, Name: kid.Key(), Path: kid.Key()}
 		later := l.later
-		l.part(kid, kid.Key(), probe, kid)
+		l.part(kid, kid.Key(), probe)
 		l.later = later // links of a part are resolved where it is taken in
 	}
 }
 
 // part reads the shared group called name into f. at is the node that asks.
-func (l *loader) part(at *place.Node, name string, f *Field, _ *place.Node) {
+func (l *loader) part(at *place.Node, name string, f *Field) {
 	n := l.parts[name]
 	if n == nil {
 		at.Fault(fmt.Sprintf("no part is called %q", name), place.Suggest(name, l.partNames()))
@@ -260,7 +260,7 @@ func (l *loader) field(n *place.Node, f *Field) {
 		if about := n.Get("about"); about != nil {
 			f.About = about.Prose("what to tell the model about this field")
 		}
-		l.part(part, part.Text(), f, n)
+		l.part(part, part.Text(), f)
 		for _, key := range []string{"required", "labels"} {
 			if kid := n.Get(key); kid != nil {
 				l.key(kid, f)

@@ -71,7 +71,7 @@ func (g *gen) maybe(key, text string) string {
 	return ", " + key + ": " + text
 }
 
-func (g *gen) leaf(inList bool) string {
+func (g *gen) leaf() string {
 	types := []Type{Text, Integer, Number, Boolean, Date, Time, DateTime, Choice, Money, Quantity}
 	t := types[g.r.IntN(len(types))]
 	g.used[string(t)] = true
@@ -97,7 +97,6 @@ func (g *gen) leaf(inList bool) string {
 	case 1:
 		f += ", evidence: inferred" + g.maybe("basis", "true")
 	}
-	_ = inList
 	return f + "}"
 }
 
@@ -125,12 +124,12 @@ func (g *gen) fields(level, indent int) string {
 			fmt.Fprintf(&b, "%s  fields:\n%s    id: {integer: Mark.}\n%s", pad, pad, g.fields(level+1, indent+4))
 		case k == 2:
 			g.used["items"] = true
-			fmt.Fprintf(&b, "%s%s: {list: Plain items., items: %s}\n", pad, name, g.leaf(true))
+			fmt.Fprintf(&b, "%s%s: {list: Plain items., items: %s}\n", pad, name, g.leaf())
 		case k == 3:
 			g.used["part"] = true
 			fmt.Fprintf(&b, "%s%s: {part: person, about: Someone.}\n", pad, name)
 		default:
-			fmt.Fprintf(&b, "%s%s: %s\n", pad, name, g.leaf(false))
+			fmt.Fprintf(&b, "%s%s: %s\n", pad, name, g.leaf())
 		}
 	}
 	return b.String()

@@ -98,7 +98,7 @@ func names(g *Field) []string {
 func (f *Field) typed() types.Type {
 	switch f.Type {
 	case Group:
-		return f.typedFields(nil)
+		return f.typedFields()
 	case List:
 		return types.Array(f.Item.typed())
 	case Link:
@@ -107,11 +107,9 @@ func (f *Field) typed() types.Type {
 	return f.typedLeaf()
 }
 
-func (f *Field) typedFields(also types.Map) types.Map {
+// typedFields gives what the checker is told of a group.
+func (f *Field) typedFields() types.Map {
 	m := types.Map{}
-	for name, t := range also {
-		m[name] = t
-	}
 	for _, kid := range f.Fields {
 		m[kid.Name] = kid.typed()
 	}
@@ -136,8 +134,11 @@ func (f *Field) typedLeaf() types.Type {
 // that is run: the same expression with every operator replaced by one of ours
 // that knows decimals and the unknown.
 func (r *Rule) compile(record, scope *Field) error {
-	whole := record.typedFields(nil)
-	env := scope.typedFields(types.Map{"record": whole})
+	whole := record.typedFields()
+	env := scope.typedFields()
+	if _, shadowed := env["record"]; !shadowed {
+		env["record"] = whole
+	}
 	if record != scope {
 		for name, t := range whole {
 			if _, shadowed := env[name]; !shadowed {
@@ -238,7 +239,7 @@ func (r *Rule) Check(s *Schema, rec *value.Value, base value.Pointer) []Broken {
 	whole := native(rec, s.Record())
 	var broken []Broken
 	r.each(s.Record(), rec, base, func(scope *Field, item *value.Value, at value.Pointer) {
-		env := map[string]any{}
+		env := map[string]any{"record": whole} // unless a field has that name
 		for name, v := range whole.(map[string]any) {
 			env[name] = v
 		}
@@ -247,7 +248,6 @@ func (r *Rule) Check(s *Schema, rec *value.Value, base value.Pointer) []Broken {
 				env[name] = v
 			}
 		}
-		env["record"] = whole
 		out, err := expr.Run(r.prog, env)
 		if holds, known := out.(bool); err != nil || !known || holds {
 			return // an error comes of something unknown, such as an item that is not there
