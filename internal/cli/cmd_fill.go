@@ -200,7 +200,15 @@ func sourcesOf(w *work, l *ledger.Ledger, run int64, names []string) ([]document
 	}
 	var sources []document.Source
 	for _, t := range tasks {
-		sources = append(sources, document.Source{ID: t.Document, File: t.File})
+		s := document.Source{ID: t.Document, File: t.File}
+		if t.File == "" { // a row, whose text the older run has kept
+			text, err := l.Blob(t.Source)
+			if err != nil {
+				return nil, err
+			}
+			s.Text = string(text)
+		}
+		sources = append(sources, s)
 	}
 	return sources, nil
 }

@@ -11,6 +11,7 @@ import (
 	"filler/internal/demo"
 	"filler/internal/document"
 	"filler/internal/model"
+	"filler/internal/project"
 	"filler/internal/prompt"
 	"filler/internal/tokens"
 	"filler/internal/value"
@@ -37,10 +38,7 @@ func (a *app) readCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "read DOC...", Short: "A document as the model would get it", Args: documents(1, 1<<30),
 		Long: "Print the source text of documents with line numbers, and how many characters and\ntokens it has. DOC is a file, a folder, or - for standard input.",
 		RunE: func(_ *cobra.Command, args []string) error {
-			sources, err := document.Find(".", args)
-			if args[0] == "-" {
-				sources, err = []document.Source{{ID: "-"}}, nil
-			}
+			sources, err := a.toRead(args)
 			if err != nil {
 				return err
 			}
@@ -77,6 +75,23 @@ func documents(least, most int) cobra.PositionalArgs {
 		}
 		return nil
 	}
+}
+
+// toRead gives the sources that names stand for. Rows of tables need a project.
+func (a *app) toRead(names []string) ([]document.Source, error) {
+	if names[0] == "-" {
+		return []document.Source{{ID: "-"}}, nil
+	}
+	for _, name := range names {
+		if strings.Contains(name, "#") && !exists(name) {
+			w := &work{root: "."}
+			if p, err := project.Find("."); err == nil {
+				w.project, w.root = p, p.Dir
+			}
+			return w.sources(names)
+		}
+	}
+	return document.Find(".", names)
 }
 
 // source reads a document, or standard input where its id is "-".

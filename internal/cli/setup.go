@@ -5,9 +5,11 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 
 	"filler/internal/document"
 	"filler/internal/ledger"
+	"filler/internal/place"
 	"filler/internal/project"
 	"filler/internal/schema"
 )
@@ -82,15 +84,77 @@ func (w *work) sources(names []string) ([]document.Source, error) {
 		if w.project == nil {
 			return nil, errors.New("no document is named; add its path, or - for standard input")
 		}
-		if len(w.project.Documents) == 0 {
+		if len(w.project.Documents)+len(w.project.Tables) == 0 {
 			return nil, fmt.Errorf("%s: no documents are named; add `documents: [documents]`", w.project.File)
 		}
-		names = w.project.Documents
+		rows, err := w.rows()
+		if err != nil {
+			return nil, err
+		}
+		found, err := document.Find(w.root, w.project.Documents)
+		return append(found, rows...), err
 	}
-	for i, name := range names {
-		names[i] = w.locate(name)
+	var found []document.Source
+	var rows []document.Source
+	for _, name := range names {
+		if at := w.locate(name); !strings.Contains(name, "#") || exists(at) {
+			more, err := document.Find(w.root, []string{at})
+			if err != nil {
+				return nil, err
+			}
+			found = append(found, more...)
+			continue
+		}
+		if rows == nil {
+			var err error
+			if rows, err = w.rows(); err != nil {
+				return nil, err
+			}
+		}
+		row, err := rowNamed(rows, name)
+		if err != nil {
+			return nil, err
+		}
+		found = append(found, row)
 	}
-	return document.Find(w.root, names)
+	return found, nil
+}
+
+func exists(path string) bool {
+	_, err := os.Stat(path)
+	return err == nil
+}
+
+// rows gives the rows of the project's tables, each a document.
+func (w *work) rows() ([]document.Source, error) {
+	var all []document.Source
+	if w.project == nil {
+		return nil, nil
+	}
+	for _, t := range w.project.Tables {
+		rows, err := document.Table{File: t.File, ID: t.ID, Text: t.Text}.Rows(w.root)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, rows...)
+	}
+	return all, nil
+}
+
+// rowNamed finds a row by its id, or the end of it.
+func rowNamed(rows []document.Source, name string) (document.Source, error) {
+	var ids []string
+	for _, r := range rows {
+		if r.ID == name || strings.HasSuffix(r.ID, "/"+name) {
+			return r, nil
+		}
+		ids = append(ids, r.ID)
+	}
+	hint := "no table is named in filler.yaml"
+	if near := place.Nearest(name, ids); near != "" {
+		hint = fmt.Sprintf("did you mean %q?", near)
+	}
+	return document.Source{}, &document.Error{File: name, Msg: "there is no such file, and no such row of a table", Hint: hint}
 }
 
 // locate lets a document be named by its id as well as by its path.

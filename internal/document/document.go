@@ -61,10 +61,14 @@ func (e *Error) Error() string {
 type Source struct {
 	ID   string
 	File string // the path to open; "" for a text that came another way
+	Text string // that text
 }
 
 // Read reads the source.
 func (s Source) Read() (*Document, error) {
+	if s.File == "" {
+		return Parse(s.ID, []byte(s.Text))
+	}
 	info, err := os.Stat(s.File)
 	if err != nil {
 		return nil, fileError(s.File, err)

@@ -17,7 +17,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"strings"
 	"sync"
 	"time"
@@ -94,6 +93,9 @@ func (f *Filler) Start(ctx context.Context, label string, sources []document.Sou
 	tasks := make([]ledger.Task, len(sources))
 	for i, s := range sources {
 		tasks[i] = ledger.Task{N: i, Document: s.ID, File: s.File}
+		if s.File == "" {
+			tasks[i].Text = []byte(s.Text)
+		}
 	}
 	return f.Ledger.Start(ctx, ledger.Run{Label: label, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: []byte(prompt.System(f.Schema)),
 		Model: f.Model.Entry, Identity: model.Identity(f.Model), Rounds: f.Rounds}, tasks)
@@ -302,7 +304,11 @@ func (f *Filler) read(t ledger.Task) (*document.Document, error) {
 		return document.ReadFrom(t.Document, f.Stdin)
 	}
 	if t.File == "" {
-		return nil, &os.PathError{Op: "read", Path: t.Document, Err: os.ErrNotExist}
+		text, err := f.Ledger.Blob(t.Source)
+		if err != nil {
+			return nil, err
+		}
+		return document.Parse(t.Document, text)
 	}
 	return document.Source{ID: t.Document, File: t.File}.Read()
 }

@@ -138,7 +138,7 @@ func (l *Ledger) SaveRecord(ctx context.Context, run int64, r Record) error {
 			run, r.N, r.Status, r.Record, r.Problems, r.Evidence, r.Trace); err != nil {
 			return err
 		}
-		_, err := tx.Exec(`UPDATE task SET state = 'done', source = ? WHERE run = ? AND n = ?`, r.Source, run, r.N)
+		_, err := tx.Exec(`UPDATE task SET state = 'done', source = CASE ?1 WHEN '' THEN source ELSE ?1 END WHERE run = ?2 AND n = ?3`, r.Source, run, r.N)
 		return err
 	})
 }

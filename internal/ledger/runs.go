@@ -37,7 +37,8 @@ type Task struct {
 	N        int
 	Document string
 	File     string
-	Source   string // hash of the source text, once read
+	Source   string // hash of the source text, once read, or of Text
+	Text     []byte // given to Start: the text of a document that no file holds
 	Done     bool
 }
 
@@ -61,13 +62,19 @@ func (l *Ledger) Start(ctx context.Context, r Run, tasks []Task) (int64, error) 
 		if id, err = res.LastInsertId(); err != nil {
 			return err
 		}
-		insert, err := tx.Prepare(`INSERT INTO task(run, n, document, file, state) VALUES(?,?,?,?,'waiting')`)
+		insert, err := tx.Prepare(`INSERT INTO task(run, n, document, file, source, state) VALUES(?,?,?,?,?,'waiting')`)
 		if err != nil {
 			return err
 		}
 		defer insert.Close()
 		for _, t := range tasks {
-			if _, err := insert.Exec(id, t.N, t.Document, t.File); err != nil {
+			source := ""
+			if t.Text != nil {
+				if source, err = putBlob(tx, t.Text); err != nil {
+					return err
+				}
+			}
+			if _, err := insert.Exec(id, t.N, t.Document, t.File, source); err != nil {
 				return err
 			}
 		}

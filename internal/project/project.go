@@ -33,11 +33,19 @@ type Project struct {
 	File      string
 	Schema    string
 	Documents []string
+	Tables    []Table
 	Gold      string
 	Use       string // the model to use unless told otherwise
 	Models    map[string]*Model
 	Pace      Pace
 	Rounds    int // of repair
+}
+
+// Table is a file in which every row is a document.
+type Table struct {
+	File string
+	Text []string
+	ID   string
 }
 
 // Model is how one model is reached and paid.
@@ -140,9 +148,7 @@ func (p *Project) read(root *place.Node) {
 		case "schema":
 			p.Schema = p.path(n.Filled("the schema's path"))
 		case "documents":
-			for _, d := range n.Texts() {
-				p.Documents = append(p.Documents, p.path(d))
-			}
+			p.readDocuments(n)
 		case "gold":
 			p.Gold = p.path(n.Filled("the gold folder"))
 		case "use":
@@ -171,6 +177,35 @@ func (p *Project) read(root *place.Node) {
 	}
 	if p.Use == "" && len(p.Models) == 1 {
 		p.Use = p.ModelNames()[0]
+	}
+}
+
+func (p *Project) readDocuments(n *place.Node) {
+	if !n.IsList() {
+		for _, d := range n.Texts() {
+			p.Documents = append(p.Documents, p.path(d))
+		}
+		return
+	}
+	for _, item := range n.Items() {
+		if !item.IsMap() {
+			p.Documents = append(p.Documents, p.path(item.Filled("the path")))
+			continue
+		}
+		item.Known("table", "text", "id")
+		t := Table{Text: item.Get("text").Texts()}
+		if file := item.Get("table"); file != nil {
+			t.File = p.path(file.Filled("the table's path"))
+		} else {
+			item.Fault("the key \"table\" is missing", "write `{table: notes.csv, text: [note], id: ref}`")
+		}
+		if item.Get("text") == nil {
+			item.Fault("the key \"text\" is missing", "name the columns that hold the text")
+		}
+		if id := item.Get("id"); id != nil {
+			t.ID = id.Filled("the column's name")
+		}
+		p.Tables = append(p.Tables, t)
 	}
 }
 
