@@ -56,7 +56,7 @@ func main() {
 				text = string(scanned)
 			}
 		}
-		put(filepath.Join(root, "gold", name+".json"), gold("documents/"+name+".txt", text, record(l.fit(v))))
+		put(filepath.Join(root, "gold", name+".json"), goldText("documents/"+name+".txt", text, recordOf(l.fit(v))))
 	}
 }
 
@@ -69,7 +69,7 @@ func put(file, text string) {
 	}
 }
 
-func gold(id, text string, rec value.Value) string {
+func goldText(id, text string, rec value.Value) string {
 	d, err := document.Parse(id, []byte(text))
 	if err != nil {
 		log.Fatal(err)
@@ -102,7 +102,8 @@ func money(euros int) value.Value {
 	return value.Obj(value.Num(fmt.Sprintf("%d.00", euros)).Named("amount"), text("EUR").Named("currency"))
 }
 
-func record(v visit) value.Value {
+// recordOf gives the gold record of a visit.
+func recordOf(v visit) value.Value {
 	bays := value.List()
 	for _, y := range v.bays {
 		defects := value.List()
