@@ -285,7 +285,7 @@ func assign(out *value.Value, s *slot, text string) bool {
 func inline(out *value.Value, s *slot, lines []*line) bool {
 	for _, l := range lines {
 		low := lower(l.body)
-		for _, name := range s.names {
+		for _, name := range append(append([][]string(nil), s.names...), s.raw...) {
 			i := wordIndex(low, strings.Join(name, " "))
 			if i < 0 {
 				continue
@@ -335,6 +335,9 @@ func near(f *schema.Field, rest string) bool {
 
 // firstWords cuts running text where the next clause begins.
 func firstWords(text string) string {
+	if at := gap.FindStringIndex(text); at != nil {
+		text = text[:at[0]]
+	}
 	if i := strings.IndexAny(text, ",;.("); i >= 0 {
 		text = text[:i]
 	}

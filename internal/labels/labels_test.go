@@ -53,6 +53,18 @@ func TestFill(t *testing.T) {
 			"each: entry\nfields: {tag: {text: Tag., labels: [Tag]}, kind: Kind.}",
 			"Tag: A1\nKind: oak\nTag: A2\nKind: elm\n",
 			`[{"tag":"A1","kind":"oak"},{"tag":"A2","kind":"elm"}]`},
+		"two groups with the same fields": {
+			"fields: {buyer: {group: Who buys., fields: {name: Name., phone: {text: Phone., labels: [Tel.]}}}, seller: {group: Who sells., fields: {name: Name., phone: {text: Phone., labels: [Tel.]}}}}",
+			"Seller: Tam Brill, tel. 12-9\nBuyer: Ada Lunn    Tel.: 77-1\n",
+			`{"buyer":{"name":"Ada Lunn","phone":"77-1"},"seller":{"name":"Tam Brill","phone":"12-9"}}`},
+		"money, quantities and times": {
+			"fields: {cost: {money: Cost., currency: EUR, written: {decimal: ',', group: '.'}}, weight: {quantity: Weight., unit: kg}, start: {time: Start.}}",
+			"Cost: EUR 1.250,00\nWeight: 12.5 kg net\nStart: 9.30 h\n",
+			`{"cost":"EUR 1.250,00","weight":"12.5 kg","start":"9.30"}`},
+		"opposites": {
+			"fields: {open: {boolean: Open., labels: [Gate]}, signed: {boolean: Signed.}}",
+			"Gate: closed\nSigned: yes\n",
+			`{"open":"closed","signed":"yes"}`},
 		"entries under numbered headings": {
 			"each: entry\nfields: {lot: {integer: Lot., labels: [Lot]}, title: {text: T., labels: [Item]}, price: {number: Price.}}",
 			"SALE\n\nLot 1\nItem: Sextant\nPrice: 120\n\nLot 2\nItem: Chart\n",

@@ -17,6 +17,7 @@ type slot struct {
 	f     *schema.Field
 	path  []string // names from the item down
 	names [][]string
+	raw   [][]string // short forms of the labels, as they are printed
 	about map[string]bool
 	leads [][]string // what names the group it is in
 	first bool       // of its group
@@ -50,6 +51,9 @@ func slots(group *schema.Field) []*slot {
 			s := &slot{f: f, path: at, about: aboutWords(f.About)}
 			for _, name := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
 				s.names = append(s.names, words(name))
+				if short := strings.Trim(lower(name), " .:"); short != strings.Join(words(name), " ") {
+					s.raw = append(s.raw, strings.Fields(short))
+				}
 				if one := words(singular(name)); f.Type == schema.List {
 					s.names = append(s.names, one)
 				}
