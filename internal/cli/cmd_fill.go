@@ -112,7 +112,7 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		return err
 	}
 	defer l.Close()
-	filler, run, err := a.prepare(ctx, o, w, l, names)
+	filler, run, err := a.prepare(o, w, l, names)
 	if err != nil {
 		return err
 	}
@@ -121,7 +121,7 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 }
 
 // prepare starts a new run, or finds the one to go on with.
-func (a *app) prepare(ctx context.Context, o filling, w *work, l *ledger.Ledger, names []string) (*fill.Filler, int64, error) {
+func (a *app) prepare(o filling, w *work, l *ledger.Ledger, names []string) (*fill.Filler, int64, error) {
 	setup := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Fresh: o.fresh, Stdin: a.in}
 	modelName := o.modelName
 	var old ledger.Run
@@ -161,7 +161,7 @@ func (a *app) prepare(ctx context.Context, o filling, w *work, l *ledger.Ledger,
 	if err != nil || o.resume != "" {
 		return filler, old.ID, err
 	}
-	run, err := filler.Start(ctx, o.label, sources)
+	run, err := filler.Start(o.label, sources)
 	if err != nil {
 		filler.Close()
 	}

@@ -53,10 +53,10 @@ type Try struct {
 // in use.
 type Client struct {
 	Attempts int
-	Timeout  time.Duration                          // of one attempt
-	Gate     func(ctx context.Context) error        // waits for the caller's turn
-	Done     func(ctx context.Context, t Try) error // hears of every attempt; its error ends the request
-	Retrying func(t Try)                            // hears of every wait
+	Timeout  time.Duration                   // of one attempt
+	Gate     func(ctx context.Context) error // waits for the caller's turn
+	Done     func(t Try) error               // hears of every attempt; its error ends the request
+	Retrying func(t Try)                     // hears of every wait
 
 	base *http.Transport
 }
@@ -178,7 +178,7 @@ func (t *trip) RoundTrip(req *http.Request) (*http.Response, error) {
 	t.last = try
 	if done := t.client.Done; done != nil {
 		// The attempt has happened: it is told also after a stop.
-		if told := done(context.WithoutCancel(stop), try); told != nil {
+		if told := done(try); told != nil {
 			t.fatal = told
 			return nil, told
 		}

@@ -54,7 +54,7 @@ func TestAttempts(t *testing.T) {
 		client.Attempts, client.Timeout = 3, 5*time.Second
 		var told []Try
 		client.Gate = func(context.Context) error { gates.Add(1); return nil }
-		client.Done = func(_ context.Context, try Try) error { told = append(told, try); return nil }
+		client.Done = func(try Try) error { told = append(told, try); return nil }
 		status, body, err := client.Post(context.Background(), s.URL, nil, []byte("{}"))
 		assert.Equal(t, c.tries, len(told), name)
 		assert.EqualValues(t, c.tries, gates.Load(), name)
@@ -85,7 +85,7 @@ func TestCancelled(t *testing.T) {
 	client := New(1)
 	client.Attempts, client.Timeout = 5, 5*time.Second
 	tries := 0
-	client.Done = func(_ context.Context, try Try) error { tries++; assert.Equal(t, 500, try.Status); return nil }
+	client.Done = func(try Try) error { tries++; assert.Equal(t, 500, try.Status); return nil }
 	go func() { <-arrived; stop() }()
 	_, _, err := client.Post(ctx, s.URL, nil, nil)
 	assert.True(t, err == nil || errors.Is(err, context.Canceled))
@@ -101,7 +101,7 @@ func TestDoneEndsTheRequest(t *testing.T) {
 	client := New(1)
 	client.Attempts = 5
 	full := errors.New("disk full")
-	client.Done = func(context.Context, Try) error { return full }
+	client.Done = func(Try) error { return full }
 	_, _, err := client.Post(context.Background(), s.URL, nil, nil)
 	assert.ErrorIs(t, err, full)
 	_, _, err = New(1).Post(context.Background(), "http://127.0.0.1:1/", nil, nil)

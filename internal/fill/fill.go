@@ -89,7 +89,7 @@ func (f *Filler) Close() {
 }
 
 // Start records a new run over sources.
-func (f *Filler) Start(ctx context.Context, label string, sources []document.Source) (int64, error) {
+func (f *Filler) Start(label string, sources []document.Source) (int64, error) {
 	tasks := make([]ledger.Task, len(sources))
 	for i, s := range sources {
 		tasks[i] = ledger.Task{N: i, Document: s.ID, File: s.File}
@@ -97,7 +97,7 @@ func (f *Filler) Start(ctx context.Context, label string, sources []document.Sou
 			tasks[i].Text = []byte(s.Text)
 		}
 	}
-	return f.Ledger.Start(ctx, ledger.Run{Label: label, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: []byte(prompt.System(f.Schema)),
+	return f.Ledger.Start(ledger.Run{Label: label, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: []byte(prompt.System(f.Schema)),
 		Model: f.Model.Entry, Identity: model.Identity(f.Model), Rounds: f.Rounds}, tasks)
 }
 
@@ -149,8 +149,7 @@ func (f *Filler) Run(ctx context.Context, run int64, h Hooks) error {
 	if err != nil {
 		state = ledger.Stopped
 	}
-	// The end is written also after a stop.
-	if end := f.Ledger.End(context.WithoutCancel(ctx), run, state, time.Since(began)); err == nil {
+	if end := f.Ledger.End(run, state, time.Since(began)); err == nil {
 		err = end
 	}
 	return err
@@ -228,7 +227,7 @@ func (r *running) task(ctx context.Context, t ledger.Task) error {
 	if err != nil {
 		return err
 	}
-	if err := r.Ledger.SaveRecord(context.WithoutCancel(ctx), r.run, rec); err != nil {
+	if err := r.Ledger.SaveRecord(r.run, rec); err != nil {
 		return err
 	}
 	r.mu.Lock()

@@ -67,7 +67,7 @@ func fixture(t *testing.T, replies ...string) (record.Line, string) {
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "words", Reply: 100}, Pace: project.Pace{AtOnce: 1, Attempts: 1, Timeout: time.Second}, Rounds: 2})
 	require.NoError(t, err)
 	defer f.Close()
-	run, err := f.Start(context.Background(), "", []document.Source{{ID: "a.txt", File: filepath.Join(dir, "a.txt")}})
+	run, err := f.Start("", []document.Source{{ID: "a.txt", File: filepath.Join(dir, "a.txt")}})
 	require.NoError(t, err)
 	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
 	rec, ok, err := l.RecordAt(run, 0)
@@ -146,7 +146,7 @@ func TestOrder(t *testing.T) {
 	defer l.Close()
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "words", Reply: 9}, Pace: project.Pace{AtOnce: 6, Attempts: 1, Timeout: time.Second}})
 	require.NoError(t, err)
-	run, err := f.Start(context.Background(), "", sources)
+	run, err := f.Start("", sources)
 	require.NoError(t, err)
 	var got []string
 	done := 0
@@ -183,7 +183,7 @@ func TestABadLine(t *testing.T) {
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "careful", At: s.URL + "/v1", Shape: "schema", Reply: 99, PriceIn: 1, PriceOut: 1},
 		Pace: project.Pace{AtOnce: 16, Attempts: 12, Timeout: 250 * time.Millisecond}, Rounds: 1})
 	require.NoError(t, err)
-	run, err := f.Start(context.Background(), "", sources)
+	run, err := f.Start("", sources)
 	require.NoError(t, err)
 	waits := 0
 	seen := map[string]int{}

@@ -37,7 +37,7 @@ func records(t *testing.T, texts map[string]string) map[string]string {
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "steady", At: "standin:steady", Shape: "words", Reply: 4000}, Pace: project.Pace{AtOnce: 4, Attempts: 1, Timeout: 5 * time.Second}, Rounds: 2})
 	require.NoError(t, err)
 	defer f.Close()
-	run, err := f.Start(context.Background(), "", sources)
+	run, err := f.Start("", sources)
 	require.NoError(t, err)
 	out := map[string]string{}
 	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r ledger.Record) error {

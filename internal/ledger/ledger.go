@@ -13,7 +13,6 @@
 package ledger
 
 import (
-	"context"
 	"crypto/sha256"
 	"database/sql"
 	_ "embed" // the tables
@@ -249,7 +248,7 @@ func (l *Ledger) transaction(do func(tx *sql.Tx) error) error {
 }
 
 // write queues a write and waits until it is on the disk.
-func (l *Ledger) write(_ context.Context, do func(tx *sql.Tx) error) error {
+func (l *Ledger) write(do func(tx *sql.Tx) error) error {
 	j := job{do: do, told: make(chan error, 1)}
 	l.queue <- j
 	return <-j.told

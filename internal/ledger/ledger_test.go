@@ -1,7 +1,6 @@
 package ledger
 
 import (
-	"context"
 	"fmt"
 	"path/filepath"
 	"sync"
@@ -21,20 +20,19 @@ func open4test(t testing.TB) (*Ledger, string) {
 
 func TestRunIsKept(t *testing.T) {
 	l, file := open4test(t)
-	ctx := context.Background()
-	id, err := l.Start(ctx, Run{Label: "first", Schema: []byte("s"), SchemaFile: "s.yaml", Prompt: []byte("p"), Model: "m", Identity: "m at", Rounds: 2},
+	id, err := l.Start(Run{Label: "first", Schema: []byte("s"), SchemaFile: "s.yaml", Prompt: []byte("p"), Model: "m", Identity: "m at", Rounds: 2},
 		[]Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}, {N: 2, Document: "c"}})
 	require.NoError(t, err)
-	require.NoError(t, l.SaveExchange(ctx, Exchange{Key: "k", Run: id, N: 1, Step: "fill", Try: 1, Request: [][]byte{[]byte("head "), []byte("tail")}, Status: 500, Reply: []byte("no")}))
+	require.NoError(t, l.SaveExchange(Exchange{Key: "k", Run: id, N: 1, Step: "fill", Try: 1, Request: [][]byte{[]byte("head "), []byte("tail")}, Status: 500, Reply: []byte("no")}))
 	x, err := l.Answered("k")
 	require.NoError(t, err)
 	assert.Nil(t, x, "a 500 is no answer")
-	require.NoError(t, l.SaveExchange(ctx, Exchange{Key: "k", Run: id, N: 1, Step: "fill", Try: 2, Request: [][]byte{[]byte("head "), []byte("tail")}, Status: 200, Reply: []byte("yes"), TokensIn: 3, TokensOut: 4, CostNano: 55}))
+	require.NoError(t, l.SaveExchange(Exchange{Key: "k", Run: id, N: 1, Step: "fill", Try: 2, Request: [][]byte{[]byte("head "), []byte("tail")}, Status: 200, Reply: []byte("yes"), TokensIn: 3, TokensOut: 4, CostNano: 55}))
 	x, err = l.Answered("k")
 	require.NoError(t, err)
 	assert.Equal(t, "yes", string(x.Reply))
 	for n, status := range map[int]string{0: "failed", 1: "clean"} {
-		require.NoError(t, l.SaveRecord(ctx, id, Record{N: n, Status: status, Source: "h", Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}))
+		require.NoError(t, l.SaveRecord(id, Record{N: n, Status: status, Source: "h", Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}))
 	}
 
 	again, err := OpenToRead(file)
@@ -68,14 +66,13 @@ func TestRunIsKept(t *testing.T) {
 // spoils none of its neighbours.
 func TestManyWriters(t *testing.T) {
 	l, file := open4test(t)
-	ctx := context.Background()
 	var wg sync.WaitGroup
 	for w := range 16 {
 		wg.Go(func() {
 			for i := range 50 {
-				assert.NoError(t, l.SaveExchange(ctx, Exchange{Key: fmt.Sprint(w, " ", i), Run: 1, N: w, Step: "fill", Try: 1, Status: 200, Reply: fmt.Append(nil, w, i)}))
+				assert.NoError(t, l.SaveExchange(Exchange{Key: fmt.Sprint(w, " ", i), Run: 1, N: w, Step: "fill", Try: 1, Status: 200, Reply: fmt.Append(nil, w, i)}))
 				if i%10 == 0 {
-					assert.Error(t, l.SaveRecord(ctx, 1, Record{N: i}), "a record without its parts is refused")
+					assert.Error(t, l.SaveRecord(1, Record{N: i}), "a record without its parts is refused")
 				}
 			}
 		})
@@ -94,7 +91,7 @@ func BenchmarkSaveExchange(b *testing.B) {
 	b.SetParallelism(8)
 	b.RunParallel(func(pb *testing.PB) {
 		for pb.Next() {
-			if err := l.SaveExchange(context.Background(), Exchange{Key: "k", Run: 1, Step: "fill", Try: 1, Status: 200, Reply: []byte("reply")}); err != nil {
+			if err := l.SaveExchange(Exchange{Key: "k", Run: 1, Step: "fill", Try: 1, Status: 200, Reply: []byte("reply")}); err != nil {
 				b.Error(err)
 			}
 		}

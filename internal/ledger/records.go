@@ -1,7 +1,6 @@
 package ledger
 
 import (
-	"context"
 	"database/sql"
 	"errors"
 	"strings"
@@ -31,8 +30,8 @@ type Exchange struct {
 }
 
 // SaveExchange writes an exchange and returns when it is on the disk.
-func (l *Ledger) SaveExchange(ctx context.Context, x Exchange) error {
-	return l.write(ctx, func(tx *sql.Tx) error {
+func (l *Ledger) SaveExchange(x Exchange) error {
+	return l.write(func(tx *sql.Tx) error {
 		var hashes []string
 		for _, part := range x.Request {
 			h, err := putBlob(tx, part)
@@ -82,8 +81,8 @@ func (l *Ledger) Shape(identity string) (string, error) {
 }
 
 // SaveShape keeps what a model's server takes.
-func (l *Ledger) SaveShape(ctx context.Context, identity, shape string) error {
-	return l.write(ctx, func(tx *sql.Tx) error {
+func (l *Ledger) SaveShape(identity, shape string) error {
+	return l.write(func(tx *sql.Tx) error {
 		_, err := tx.Exec("INSERT OR REPLACE INTO model(identity, shape) VALUES(?, ?)", identity, shape)
 		return err
 	})
@@ -132,8 +131,8 @@ type Record struct {
 }
 
 // SaveRecord writes the record of a task and marks the task done.
-func (l *Ledger) SaveRecord(ctx context.Context, run int64, r Record) error {
-	return l.write(ctx, func(tx *sql.Tx) error {
+func (l *Ledger) SaveRecord(run int64, r Record) error {
+	return l.write(func(tx *sql.Tx) error {
 		if _, err := tx.Exec(`INSERT OR REPLACE INTO record(run, n, status, record, problems, evidence, trace) VALUES(?,?,?,?,?,?,?)`,
 			run, r.N, r.Status, r.Record, r.Problems, r.Evidence, r.Trace); err != nil {
 			return err

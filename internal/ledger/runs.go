@@ -1,7 +1,6 @@
 package ledger
 
 import (
-	"context"
 	"database/sql"
 	"errors"
 	"fmt"
@@ -43,9 +42,9 @@ type Task struct {
 }
 
 // Start records a new run and its tasks, and gives its number.
-func (l *Ledger) Start(ctx context.Context, r Run, tasks []Task) (int64, error) {
+func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 	var id int64
-	err := l.write(ctx, func(tx *sql.Tx) error {
+	err := l.write(func(tx *sql.Tx) error {
 		schema, err := putBlob(tx, r.Schema)
 		if err != nil {
 			return err
@@ -84,8 +83,8 @@ func (l *Ledger) Start(ctx context.Context, r Run, tasks []Task) (int64, error) 
 }
 
 // End records how a run ended and adds to the time it took.
-func (l *Ledger) End(ctx context.Context, run int64, state string, took time.Duration) error {
-	return l.write(ctx, func(tx *sql.Tx) error {
+func (l *Ledger) End(run int64, state string, took time.Duration) error {
+	return l.write(func(tx *sql.Tx) error {
 		_, err := tx.Exec("UPDATE run SET state = ?, seconds = seconds + ? WHERE id = ?", state, took.Seconds(), run)
 		return err
 	})

@@ -36,9 +36,9 @@ import (
 // Keeper is where exchanges are kept: the ledger.
 type Keeper interface {
 	Answered(key string) (*ledger.Exchange, error)
-	SaveExchange(ctx context.Context, x ledger.Exchange) error
+	SaveExchange(x ledger.Exchange) error
 	Shape(identity string) (string, error)
-	SaveShape(ctx context.Context, identity, shape string) error
+	SaveShape(identity, shape string) error
 }
 
 // Client asks one model. Its methods may be called by many goroutines.
@@ -142,7 +142,7 @@ func (c *Client) Ask(ctx context.Context, call Call, req *chat.Request) (*Answer
 	if c.Fresh {
 		return c.send(ctx, call, key, req, parts)
 	}
-	if a, err := c.known(ctx, call, key, parts); a != nil || err != nil {
+	if a, err := c.known(call, key, parts); a != nil || err != nil {
 		return a, err
 	}
 	mine := false
@@ -156,11 +156,11 @@ func (c *Client) Ask(ctx context.Context, call Call, req *chat.Request) (*Answer
 	if mine {
 		return got.(*Answer), nil
 	}
-	return c.known(ctx, call, key, parts)
+	return c.known(call, key, parts)
 }
 
 // known answers a request from the ledger, if it can.
-func (c *Client) known(ctx context.Context, call Call, key string, parts [][]byte) (*Answer, error) {
+func (c *Client) known(call Call, key string, parts [][]byte) (*Answer, error) {
 	x, err := c.keeper.Answered(key)
 	if x == nil || err != nil {
 		return nil, err
@@ -169,7 +169,7 @@ func (c *Client) known(ctx context.Context, call Call, key string, parts [][]byt
 	if err != nil {
 		return nil, nil // it could not be read then either; ask again
 	}
-	err = c.keeper.SaveExchange(ctx, ledger.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts,
+	err = c.keeper.SaveExchange(ledger.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts,
 		Status: 200, Reply: x.Reply, Finish: x.Finish, TokensIn: x.TokensIn, TokensOut: x.TokensOut})
 	return &Answer{Reply: *reply, Cached: true}, err
 }
@@ -180,11 +180,11 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	client := *c.http
 	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
 	client.Gate = c.gate
-	client.Done = func(ctx context.Context, t fetch.Try) error {
+	client.Done = func(t fetch.Try) error {
 		x := c.exchange(call, key, parts, body, t)
 		c.spent.Add(x.CostNano)
 		answer.CostNano, answer.Estimated = x.CostNano, x.Estimated
-		return c.keeper.SaveExchange(ctx, x)
+		return c.keeper.SaveExchange(x)
 	}
 	status, raw, err := client.Post(ctx, c.base+"/chat/completions", c.headers(), body)
 	if err != nil {
@@ -192,7 +192,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	}
 	raw = c.strike(raw)
 	if status != http.StatusOK {
-		return nil, c.refused(ctx, status, raw, len(req.Format) > 0)
+		return nil, c.refused(status, raw, len(req.Format) > 0)
 	}
 	reply, err := chat.ReadReply(raw)
 	if err != nil {
@@ -286,7 +286,7 @@ func times(n int) string {
 
 // refused puts an answer other than 200 into words. withForm says that the
 // request asked for shape schema.
-func (c *Client) refused(ctx context.Context, status int, body []byte, withForm bool) error {
+func (c *Client) refused(status int, body []byte, withForm bool) error {
 	said := chat.ErrorText(body)
 	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.base, status, said)}
 	switch {
@@ -306,7 +306,7 @@ func (c *Client) refused(ctx context.Context, status int, body []byte, withForm 
 		f.Hint = "the server is in trouble; try `filler fill --resume` later"
 	case withForm && c.model.Shape == "auto":
 		if !c.words.Swap(true) {
-			if err := c.keeper.SaveShape(context.WithoutCancel(ctx), Identity(c.model), "words"); err != nil {
+			if err := c.keeper.SaveShape(Identity(c.model), "words"); err != nil {
 				return err
 			}
 		}

@@ -2,6 +2,7 @@ package place
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -122,19 +123,10 @@ func (n *Node) Get(key string) *Node {
 // Known records a fault for every key of a mapping that is not in known.
 func (n *Node) Known(known ...string) {
 	for _, kid := range n.Pairs() {
-		if !contains(known, kid.Key()) {
+		if !slices.Contains(known, kid.Key()) {
 			kid.KeyFault(fmt.Sprintf("unknown key %q", kid.Key()), Suggest(kid.Key(), known))
 		}
 	}
-}
-
-func contains(list []string, s string) bool {
-	for _, l := range list {
-		if l == s {
-			return true
-		}
-	}
-	return false
 }
 
 // Text gives the scalar as it is written (`007`, `no` and `1.10` stay text).

@@ -15,6 +15,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"sort"
 	"strings"
 	"time"
@@ -253,7 +254,7 @@ func readModel(n *place.Node) *Model {
 		case "key_from":
 			m.KeyFrom = readKeyFrom(kid)
 		case "shape":
-			if m.Shape = kid.Text(); !known(Shapes, m.Shape) {
+			if m.Shape = kid.Text(); !slices.Contains(Shapes, m.Shape) {
 				kid.Fault(fmt.Sprintf("unknown shape %q", m.Shape), place.Suggest(m.Shape, Shapes))
 			}
 		case "temperature":
@@ -309,7 +310,7 @@ func readHeaders(n *place.Node) map[string]string {
 // CheckAt says what is wrong with a model's address, if anything is.
 func CheckAt(at string) error {
 	if character, ok := strings.CutPrefix(at, "standin:"); ok {
-		if !known(Characters, character) {
+		if !slices.Contains(Characters, character) {
 			return fmt.Errorf("the stand-in has no character %q (it has %s)", character, strings.Join(Characters, ", "))
 		}
 		return nil
@@ -392,15 +393,6 @@ func (p *Project) readPace(n *place.Node) {
 			p.Pace.Timeout = d
 		}
 	}
-}
-
-func known(list []string, s string) bool {
-	for _, l := range list {
-		if l == s {
-			return true
-		}
-	}
-	return false
 }
 
 // Ledger is the path of the project's run database.

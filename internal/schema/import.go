@@ -3,6 +3,7 @@ package schema
 import (
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 
 	"filler/internal/place"
@@ -252,7 +253,7 @@ func allConstants(list []value.Value) bool {
 func withNull(n value.Value) value.Value {
 	if t := n.Get("type"); t != nil {
 		types := textsOf(t)
-		if !in(types, "null") {
+		if !slices.Contains(types, "null") {
 			n.Set("type", texts(append(types, "null")))
 		}
 	}

@@ -3,6 +3,7 @@ package schema
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"sort"
 	"strings"
 
@@ -106,7 +107,7 @@ func textOptions(enum *value.Value) []string {
 	for i := range enum.Kids {
 		switch enum.Kids[i].Kind {
 		case value.String:
-			if !in(list, enum.Kids[i].Text) {
+			if !slices.Contains(list, enum.Kids[i].Text) {
 				list = append(list, enum.Kids[i].Text)
 			}
 		case value.Null:
@@ -139,7 +140,7 @@ func (im *importer) group(f *Field, n *value.Value) {
 		folded[fold(p.Name)] = p.Name
 		open := len(im.open)
 		plain := im.plain(p, path)
-		kid.Required = in(required, p.Name) && !accepts(&plain, "null")
+		kid.Required = slices.Contains(required, p.Name) && !accepts(&plain, "null")
 		im.field(kid, &plain, path, false)
 		im.open = im.open[:open]
 		f.Fields = append(f.Fields, kid)
@@ -150,7 +151,7 @@ func (im *importer) group(f *Field, n *value.Value) {
 func accepts(n *value.Value, kind string) bool {
 	types := textsOf(n.Get("type"))
 	if kind == "null" && len(types) > 0 {
-		return in(types, "null")
+		return slices.Contains(types, "null")
 	}
 	if e := n.Get("enum"); e != nil && kind == "null" {
 		for i := range e.Kids {
@@ -160,7 +161,7 @@ func accepts(n *value.Value, kind string) bool {
 		}
 		return false
 	}
-	return len(types) == 0 || in(types, kind)
+	return len(types) == 0 || slices.Contains(types, kind)
 }
 
 func (im *importer) list(f *Field, n *value.Value) {

@@ -3,6 +3,7 @@ package schema
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 
 	"github.com/shopspring/decimal"
@@ -61,7 +62,7 @@ func (l *loader) key(n *place.Node, f *Field) {
 	case "tidy":
 		f.Tidy = n.Texts()
 		for _, name := range f.Tidy {
-			if !in(TidyNames, name) {
+			if !slices.Contains(TidyNames, name) {
 				n.Fault(fmt.Sprintf("unknown tidy %q", name), place.Suggest(name, TidyNames))
 			}
 		}
@@ -90,18 +91,9 @@ func (l *loader) key(n *place.Node, f *Field) {
 
 var currencyCode = regexp.MustCompile(`^[A-Z]{3}$`)
 
-func in(list []string, s string) bool {
-	for _, l := range list {
-		if l == s {
-			return true
-		}
-	}
-	return false
-}
-
 func oneOf(n *place.Node, what string, known []string) string {
 	text := n.Text()
-	if !in(known, text) {
+	if !slices.Contains(known, text) {
 		n.Fault(fmt.Sprintf("unknown %s %q", what, text), place.Suggest(text, known))
 		return ""
 	}
@@ -173,7 +165,7 @@ func (f *Field) readNumberFormat(n *place.Node) {
 	if g := n.Get("group"); g != nil {
 		f.Numbers.Group = g.Text()
 	}
-	if !in([]string{".", ","}, f.Numbers.Decimal) || !in([]string{"", ".", ",", " ", "'", "’"}, f.Numbers.Group) || f.Numbers.Decimal == f.Numbers.Group {
+	if !slices.Contains([]string{".", ","}, f.Numbers.Decimal) || !slices.Contains([]string{"", ".", ",", " ", "'", "’"}, f.Numbers.Group) || f.Numbers.Decimal == f.Numbers.Group {
 		n.Fault("these signs can't be told apart, or are none that numbers have", "decimal is \".\" or \",\", group another of \".\", \",\", \" \", \"'\"")
 	}
 }
@@ -341,7 +333,7 @@ func (l *loader) link(n *place.Node, f *Field) {
 	for _, to := range f.To {
 		target := l.s.Find(to)
 		switch {
-		case target == nil || !in(paths, to):
+		case target == nil || !slices.Contains(paths, to):
 			n.Fault(fmt.Sprintf("the link points to %q, which is no value in the items of a list", to), place.Suggest(to, paths))
 		case len(f.Targets) > 0 && jsonTypes[target.Type] != jsonTypes[f.Targets[0].Type]:
 			n.Fault("the fields that the link may point to have different types", "let them be of one type")

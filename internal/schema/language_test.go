@@ -4,6 +4,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -56,7 +57,7 @@ func TestLanguageIsTheLoaders(t *testing.T) {
 	// Key by key: the same are known for each type.
 	for _, name := range Types {
 		for _, key := range allKeys() {
-			known := in(KeysOf(Type(name)), key)
+			known := slices.Contains(KeysOf(Type(name)), key)
 			if key == name {
 				continue
 			}
