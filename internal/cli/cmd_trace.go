@@ -155,7 +155,7 @@ func (t *tracer) step(s *value.Value) error {
 	case "shape":
 		t.line("shape", soft, "the server refused shape %s; asked again in words", text(s, "refused"))
 	case "ask":
-		return t.upTo("fill")
+		return t.upTo(text(s, "request"))
 	case "mend":
 		t.line("mend", soft, "%s at byte %s: %s", text(s, "kind"), text(s, "offset"), text(s, "note"))
 	case "tidy":

@@ -244,6 +244,7 @@ func (w *filling) repair(ctx context.Context) error {
 			w.trace.add("patch", number("round", round), text("refused", "no answer came: "+err.Error()))
 			return nil
 		}
+		w.trace.add("ask", text("request", fmt.Sprintf("repair %d", round)), value.Boolean(answer.Cached).Named("cached"))
 		if !w.patch(round, &answer.Reply) {
 			return nil // it would answer the same again
 		}

@@ -16,6 +16,7 @@ package place
 
 import (
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
 
@@ -96,14 +97,23 @@ func Nearest(word string, known []string) string {
 	best, bestScore := "", 0.0
 	for _, k := range known {
 		score := levenshtein.Match(strings.ToLower(word), strings.ToLower(k), nil)
+		if letters(word) == letters(k) {
+			score = max(score, 0.9) // letters only out of order: txet
+		}
 		if score > bestScore {
 			best, bestScore = k, score
 		}
 	}
-	if bestScore < 0.5 {
+	if bestScore < 0.6 {
 		return ""
 	}
 	return best
+}
+
+func letters(word string) string {
+	runes := []rune(strings.ToLower(word))
+	slices.Sort(runes)
+	return string(runes)
 }
 
 // Suggest is the hint for an unknown word: the nearest known one, or all.

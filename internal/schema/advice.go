@@ -2,6 +2,7 @@ package schema
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"filler/internal/place"
@@ -68,7 +69,9 @@ func (a *adviser) field(f *Field, n *place.Node) {
 	case Choice:
 		a.synonyms(f, n)
 	}
-	if len(strings.Fields(f.About)) < 2 {
+	if f.Type == Text && slices.Contains(Types, strings.ToLower(f.About)) {
+		a.note(n, fmt.Sprintf("the text %q has the name of a type for its description", f.Name), fmt.Sprintf("for a field of that type, write {%s: what it is}", strings.ToLower(f.About)))
+	} else if len(strings.Fields(f.About)) < 2 {
 		a.bare = append(a.bare, f)
 	}
 	parent := f.Path[:strings.LastIndexByte("."+f.Path, '.')]

@@ -41,6 +41,7 @@ fields:
   day: {date: Day of the visit.}
   kind: {choice: Kind of thing., of: {rot: {also: [decay]}, rust: {also: [Decay]}}}
   bays: {list: The bays., fields: {x: Short}}
+  since: date
 `))
 	require.NoError(t, err)
 	var got []string
@@ -48,7 +49,7 @@ fields:
 		got = append(got, a.Msg)
 	}
 	assert.Equal(t, []string{"the entries have no key", `other YAML readers take the name "no" for true or false`, `the label "ref." is also that of "no"`,
-		`the date "day" does not say how documents write it`, `the word "Decay" means both "rot" and "rust"`, `the list "bays" has no key`, `these descriptions say next to nothing: bays[].x`}, got)
+		`the date "day" does not say how documents write it`, `the word "Decay" means both "rot" and "rust"`, `the list "bays" has no key`, `these descriptions say next to nothing: bays[].x`, `the text "since" has the name of a type for its description`}, got)
 }
 
 func TestVersions(t *testing.T) {

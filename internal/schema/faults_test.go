@@ -46,6 +46,7 @@ func TestFaults(t *testing.T) {
 		"1a: B.":                                                             "is no field name",
 		"a: [x]":                                                             "a field should stand here",
 		"a: {text: }":                                                        "is missing",
+		"a: {name: T.}":                                                      "known here: text, integer|its type: text, integer",
 		"a: {txet: T.}":                                                      "did you mean \"text\"",
 	} {
 		_, err := Parse("s.yaml", []byte("schema: s\nfields:\n  "+text+"\n"))
