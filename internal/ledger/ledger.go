@@ -96,6 +96,9 @@ func OpenToRead(file string) (*Ledger, error) {
 }
 
 func open(file, mode string) (*Ledger, error) {
+	if info, err := os.Stat(file); err == nil && info.IsDir() {
+		return nil, &Error{file, "a folder stands where the ledger should", "move it away", nil} // SQLite would blame the disk
+	}
 	q := url.Values{"mode": {mode}}
 	q.Add("_pragma", "busy_timeout(10000)")
 	if mode == "rwc" {

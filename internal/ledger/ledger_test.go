@@ -2,9 +2,12 @@ package ledger
 
 import (
 	"fmt"
+	"os"
 	"path/filepath"
+	"strings"
 	"sync"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -60,6 +63,80 @@ func TestRunIsKept(t *testing.T) {
 	assert.Equal(t, "head tail", string(body))
 	_, err = OpenToRead(filepath.Join(t.TempDir(), "x"))
 	assert.ErrorIs(t, err, ErrNone)
+}
+
+// What one process writes, the next one reads and goes on with.
+func TestRunGoesOn(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "ledger.db")
+	l, err := Open(file)
+	require.NoError(t, err)
+	for _, label := range []string{"first", "second"} {
+		_, err := l.Start(Run{Label: label, Schema: []byte("s"), Prompt: []byte("p")}, []Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}, {N: 2, Document: "c"}})
+		require.NoError(t, err)
+	}
+	want := map[int]Record{}
+	for _, n := range []int{2, 0} { // in any order
+		r := Record{N: n, Status: "clean", Source: fmt.Sprint("h", n), Record: fmt.Appendf(nil, `{"n":%d}`, n), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte(`[{"step":"end"}]`)}
+		require.NoError(t, l.SaveRecord(2, r))
+		r.Document = string(rune('a' + n))
+		want[n] = r
+	}
+	require.NoError(t, l.SaveShape("m at", "words"))
+	require.NoError(t, l.End(2, "stopped", 1500*time.Millisecond))
+	require.NoError(t, l.Close())
+
+	l, err = Open(file)
+	require.NoError(t, err)
+	defer l.Close()
+	var got []int
+	require.NoError(t, l.Records(2, 0, func(r Record) error {
+		got = append(got, r.N)
+		assert.Equal(t, want[r.N], r)
+		return nil
+	}))
+	assert.Equal(t, []int{0, 2}, got, "in document order")
+	one, has, err := l.RecordAt(2, 2)
+	require.NoError(t, err)
+	assert.True(t, has)
+	assert.Equal(t, want[2], one)
+	_, has, err = l.RecordAt(2, 1)
+	require.NoError(t, err)
+	assert.False(t, has)
+	for identity, shape := range map[string]string{"m at": "words", "other": ""} {
+		known, err := l.Shape(identity)
+		require.NoError(t, err)
+		assert.Equal(t, shape, known)
+	}
+	require.NoError(t, l.End(2, "done", 500*time.Millisecond))
+	runs, err := l.Runs()
+	require.NoError(t, err)
+	require.Len(t, runs, 2)
+	assert.Equal(t, []any{"second", "done", 2.0}, []any{runs[0].Label, runs[0].State, runs[0].Seconds}, "the newest first, both stretches of time added")
+	tasks, err := l.Tasks(2)
+	require.NoError(t, err)
+	assert.Equal(t, []bool{true, false, true}, []bool{tasks[0].Done, tasks[1].Done, tasks[2].Done})
+}
+
+// A file that is no ledger of ours is named, and left as it was.
+func TestNoLedger(t *testing.T) {
+	newer := filepath.Join(t.TempDir(), "ledger.db")
+	l, err := Open(newer)
+	require.NoError(t, err)
+	_, err = l.db.Exec("PRAGMA user_version = 999")
+	require.NoError(t, err)
+	require.NoError(t, l.Close())
+	text := filepath.Join(t.TempDir(), "notes")
+	require.NoError(t, os.WriteFile(text, []byte(strings.Repeat("no ledger\n", 500)), 0o644))
+	for file, says := range map[string]string{newer: "this ledger has layout 999", text: "this is no ledger, or it is damaged", t.TempDir(): "a folder stands where"} {
+		_, err := Open(file)
+		assert.ErrorContains(t, err, says)
+		assert.ErrorContains(t, err, file)
+		_, err = OpenToRead(file)
+		assert.ErrorContains(t, err, says)
+	}
+	left, err := os.ReadFile(text)
+	require.NoError(t, err)
+	assert.Equal(t, strings.Repeat("no ledger\n", 500), string(left))
 }
 
 // Many writers at once: every acknowledged write is there, and one that fails
