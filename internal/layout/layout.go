@@ -1,0 +1,257 @@
+// Package layout puts the words of a page into the order in which a person
+// reads them, and makes one text of them.
+//
+// Rules it keeps:
+//
+//   - Only the boxes count. The order in which an engine lists its words, and
+//     the lines and blocks it makes of them, are not trusted.
+//   - Lines are words that overlap in height; columns are told by the white
+//     between them; where the pieces on both sides of the white stand row by
+//     row, it is a table and is read across.
+//   - A page may be turned by a few degrees. Boxes stay as the engine gave
+//     them; only the reckoning turns them straight.
+//   - No word is lost, and every word has its offsets: the text at them is the
+//     word. A word that was broken at a line's end is two words that touch, the
+//     first without its hyphen.
+//
+// A box is [x0, y0, x1, y1] in page pixels, origin top left.
+package layout
+
+import (
+	"math"
+	"sort"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// NoConfidence is the confidence of a word whose engine gives none.
+const NoConfidence = -1
+
+// Box is a place on a page: x0, y0, x1, y1 in pixels.
+type Box [4]int
+
+// Union gives the smallest box that holds both.
+func (b Box) Union(o Box) Box {
+	if b == (Box{}) {
+		return o
+	}
+	return Box{min(b[0], o[0]), min(b[1], o[1]), max(b[2], o[2]), max(b[3], o[3])}
+}
+
+// Word is one word as its engine saw it.
+type Word struct {
+	Text       string
+	Box        Box
+	Confidence int // 0 to 100, or NoConfidence
+}
+
+// Page is one page of words, in whatever order.
+type Page struct {
+	Width, Height int
+	DPI           int // pixels an inch; 0 where not known
+	Words         []Word
+}
+
+// Placed is a word in the text.
+type Placed struct {
+	Word
+	Start, End int // bytes of the text; Text[Start:End] is what stands there
+	Page       int // from 1
+	Line       int // index into Lines
+	Joined     bool
+	// Joined: the word was broken at the line's end and goes on in the next
+	// word. Word.Text has the hyphen, the text has not.
+}
+
+// Line is a visual line, or the part of one that lies in one column.
+type Line struct {
+	Page       int
+	Box        Box
+	First, Len int  // of Words
+	Running    bool // a head or foot that many pages have
+	block      int
+	row        int  // lines of one block and row stand side by side
+	column     int  // of a table
+	full       bool // the line goes on in the next one
+	line       *line
+}
+
+// Text is what pages say, with a map from every offset to its word.
+type Text struct {
+	Text  string
+	Words []Placed // in the order of the text
+	Lines []Line   // in reading order
+	Pages []Page   // without their words
+	Skew  []float64
+
+	blocks []block
+}
+
+// Options say how a text is made.
+type Options struct {
+	DropRunning bool // leave running heads and foots out
+}
+
+// Make reads pages into one text. Words that hold nothing are left out.
+func Make(pages []Page, opt Options) *Text {
+	t := &Text{}
+	m := &maker{Text: t}
+	for i := range pages {
+		m.page(i+1, &pages[i])
+		t.Pages = append(t.Pages, Page{Width: pages[i].Width, Height: pages[i].Height, DPI: pages[i].DPI})
+	}
+	m.markRunning()
+	m.write(opt)
+	return t
+}
+
+// item is a word while its page is put in order; its box is turned straight.
+type item struct {
+	word           *Word
+	x0, y0, x1, y1 float64
+	stroke         bool // a ruled line that the engine took for a letter
+}
+
+func (it *item) mid() float64    { return (it.y0 + it.y1) / 2 }
+func (it *item) height() float64 { return it.y1 - it.y0 }
+
+// kind says how a block is read.
+type kind int
+
+const (
+	lines kind = iota // one line after the other
+	prose             // lines that go on in the next
+	table             // rows of cells
+)
+
+// block is lines that belong together.
+type block struct {
+	kind  kind
+	page  int
+	x0    float64 // of the region it stands in
+	x1    float64
+	rows  []row
+	size  float64 // the height of its words
+	after float64 // white above it, in heights
+}
+
+// row is what stands side by side; cells hold the lines of each column.
+type row struct {
+	cells []cell
+	gap   float64 // white above the row, in pitches of the block
+}
+
+type cell struct {
+	column int
+	lines  []line
+}
+
+// line is words from left to right.
+type line struct {
+	words []*item
+	x0    float64
+	y0    float64
+	x1    float64
+	y1    float64
+
+	running bool
+}
+
+func (l *line) mid() float64 { return (l.y0 + l.y1) / 2 }
+
+// letters counts the characters of a line, a space for each gap.
+func (l *line) letters() int {
+	n := len(l.words) - 1
+	for _, w := range l.words {
+		n += utf8.RuneCountInString(w.word.Text)
+	}
+	return n
+}
+
+// page puts one page in order and appends its blocks.
+func (m *maker) page(number int, p *Page) {
+	items := make([]item, 0, len(p.Words))
+	for i := range p.Words {
+		w := &p.Words[i]
+		if isBlank(w.Text) {
+			continue
+		}
+		items = append(items, item{w, float64(w.Box[0]), float64(w.Box[1]), float64(max(w.Box[2], w.Box[0]+1)), float64(max(w.Box[3], w.Box[1]+1)), isStroke(w.Text)})
+	}
+	angle := skewOf(items)
+	if angle != 0 {
+		straighten(items, angle, float64(p.Width), float64(p.Height))
+	}
+	m.Skew = append(m.Skew, angle*180/math.Pi)
+	s := &sheet{size: medianHeight(items), rtl: rightToLeft(items)}
+	refs := make([]*item, len(items))
+	for i := range items {
+		refs[i] = &items[i]
+	}
+	s.order(refs, 0)
+	for _, b := range s.blocks {
+		b.page = number
+		m.blocks = append(m.blocks, b)
+	}
+}
+
+func isBlank(s string) bool {
+	for _, r := range s {
+		if !unicode.IsSpace(r) {
+			return false
+		}
+	}
+	return true
+}
+
+// isStroke tells what engines make of the rules of a table.
+func isStroke(s string) bool { return strings.Trim(s, "|¦_—│┃") == "" }
+
+// medianHeight is the size by which all white is measured.
+func medianHeight(items []item) float64 {
+	heights := make([]float64, 0, len(items))
+	for i := range items {
+		if utf8.RuneCountInString(items[i].word.Text) > 1 {
+			heights = append(heights, items[i].height())
+		}
+	}
+	if len(heights) == 0 {
+		for i := range items {
+			heights = append(heights, items[i].height())
+		}
+	}
+	return max(median(heights), 1)
+}
+
+func medianOf(items []*item) float64 {
+	heights := make([]float64, len(items))
+	for i, it := range items {
+		heights[i] = it.height()
+	}
+	return median(heights)
+}
+
+func median(of []float64) float64 {
+	if len(of) == 0 {
+		return 0
+	}
+	sort.Float64s(of)
+	return of[len(of)/2]
+}
+
+// rightToLeft tells a page in a script that runs to the left.
+func rightToLeft(items []item) bool {
+	left, right := 0, 0
+	for i := range items {
+		for _, r := range items[i].word.Text {
+			switch {
+			case unicode.In(r, unicode.Hebrew, unicode.Arabic, unicode.Syriac, unicode.Thaana):
+				right++
+			case unicode.IsLetter(r):
+				left++
+			}
+		}
+	}
+	return right > left
+}

@@ -1,0 +1,202 @@
+package layout
+
+import (
+	"cmp"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+	"unicode/utf8"
+)
+
+// The renderings of a text for a model.
+const (
+	Flow  = "flow"  // paragraphs in reading order: the source text itself
+	Rows  = "rows"  // visual rows, with gaps kept so that columns line up
+	Boxes = "boxes" // each line behind a short id and its place
+)
+
+// Renderings are the three, in the order in which help names them.
+var Renderings = []string{Flow, Rows, Boxes}
+
+// Render gives the text in one of the renderings.
+func (t *Text) Render(how string) string {
+	switch how {
+	case Rows:
+		return t.rows()
+	case Boxes:
+		return t.boxes()
+	}
+	return t.Text
+}
+
+// words gives the words of a line as the text has them: a word that was broken
+// stands whole on the line where it began.
+func (t *Text) words(l *Line) []string {
+	var found []string
+	for i := l.First; i < l.First+l.Len; i++ {
+		w := t.Words[i]
+		if i > 0 && t.Words[i-1].Joined {
+			continue // stands on the line before
+		}
+		text := t.Text[w.Start:w.End]
+		for j := i; t.Words[j].Joined && j+1 < len(t.Words); j++ {
+			text += t.Text[t.Words[j+1].Start:t.Words[j+1].End]
+		}
+		found = append(found, text)
+	}
+	return found
+}
+
+func (t *Text) boxes() string {
+	var b strings.Builder
+	page := 0
+	for i := range t.Lines {
+		l := &t.Lines[i]
+		if l.Page != page {
+			page = l.Page
+			fmt.Fprintf(&b, "page %d of %d (%d x %d)\n", page, len(t.Pages), t.Pages[page-1].Width, t.Pages[page-1].Height)
+		}
+		if words := t.words(l); len(words) > 0 {
+			fmt.Fprintf(&b, "%s [%d,%d,%d,%d] %s\n", LineID(i), l.Box[0], l.Box[1], l.Box[2], l.Box[3], strings.Join(words, " "))
+		}
+	}
+	return b.String()
+}
+
+// LineID gives the short id of a line by its index.
+func LineID(i int) string { return fmt.Sprintf("L%d", i+1) }
+
+// bit is a stretch of words on a line without a wide gap.
+type bit struct {
+	line int
+	x    float64 // where it begins, straight
+	y    float64
+	text string
+	at   int // the column of characters
+}
+
+// rows renders block by block in reading order; within a block what stands
+// side by side stays side by side.
+func (t *Text) rows() string {
+	var b strings.Builder
+	for i := 0; i < len(t.Lines); {
+		end := i
+		for end < len(t.Lines) && t.Lines[end].block == t.Lines[i].block {
+			end++
+		}
+		if i > 0 {
+			b.WriteByte('\n')
+		}
+		t.blockRows(&b, i, end)
+		i = end
+	}
+	return b.String()
+}
+
+func (t *Text) blockRows(b *strings.Builder, from, to int) {
+	blk := &t.blocks[t.Lines[from].block]
+	var bits []bit
+	var widths []float64
+	for n := from; n < to; n++ {
+		l := t.Lines[n].line
+		bits = append(bits, t.bits(n, blk.size)...)
+		widths = append(widths, (l.x1-l.x0)/float64(max(l.letters(), 1)))
+	}
+	per := max(median(widths), blk.size/3)
+	slices.SortStableFunc(bits, func(a, c bit) int { return cmp.Compare(a.y, c.y) })
+	var rows [][]*bit
+	for i := range bits {
+		if k := len(rows) - 1; k >= 0 && math.Abs(rows[k][0].y-bits[i].y) < 0.5*blk.size {
+			rows[k] = append(rows[k], &bits[i])
+			continue
+		}
+		rows = append(rows, []*bit{&bits[i]})
+	}
+	setColumns(bits, rows, blk.x0, per, blk.size)
+	last, pitch := 0.0, pitchOf(rows, blk.size)
+	for i, r := range rows {
+		if i > 0 && r[0].y-last > 1.6*pitch {
+			b.WriteByte('\n')
+		}
+		last = r[0].y
+		slices.SortStableFunc(r, func(a, c *bit) int { return cmp.Compare(a.at, c.at) })
+		column := 0
+		for j, p := range r {
+			pad := p.at - column
+			if j > 0 {
+				pad = max(pad, 1)
+			}
+			b.WriteString(strings.Repeat(" ", max(pad, 0)) + p.text)
+			column += max(pad, 0) + utf8.RuneCountInString(p.text)
+		}
+		b.WriteByte('\n')
+	}
+}
+
+func pitchOf(rows [][]*bit, size float64) float64 {
+	var steps []float64
+	for i := 1; i < len(rows); i++ {
+		steps = append(steps, rows[i][0].y-rows[i-1][0].y)
+	}
+	if len(steps) == 0 {
+		return 2 * size
+	}
+	return max(median(steps), size)
+}
+
+// bits cuts a line at its wide gaps.
+func (t *Text) bits(n int, size float64) []bit {
+	at := &t.Lines[n]
+	var found []bit
+	for j, w := range at.line.words {
+		i := at.First + j
+		if i > 0 && t.Words[i-1].Joined {
+			continue
+		}
+		one := Line{First: i, Len: 1}
+		text := t.words(&one)[0]
+		if len(found) > 0 && (j == 0 || white(at.line.words[j-1], w) <= 1.5*size) {
+			found[len(found)-1].text += " " + text
+			continue
+		}
+		found = append(found, bit{line: n, x: w.x0, y: at.line.mid(), text: text})
+	}
+	return found
+}
+
+// setColumns gives every bit its column of characters: those that begin at the
+// same place on the page begin in the same column, and no bit runs into the
+// next.
+func setColumns(bits []bit, rows [][]*bit, x0, per, size float64) {
+	order := make([]*bit, len(bits))
+	rowOf := map[*bit]int{}
+	for i := range bits {
+		order[i] = &bits[i]
+	}
+	for i, r := range rows {
+		for _, p := range r {
+			rowOf[p] = i
+		}
+	}
+	slices.SortStableFunc(order, func(a, c *bit) int { return cmp.Compare(a.x, c.x) })
+	filled := make([]int, len(rows))
+	for i := 0; i < len(order); {
+		end := i
+		for end < len(order) && order[end].x-order[i].x <= 0.7*size {
+			end++
+		}
+		at := max(int(math.Round((order[i].x-x0)/per)), 0)
+		for _, p := range order[i:end] {
+			if filled[rowOf[p]] > 0 {
+				at = max(at, filled[rowOf[p]]+2)
+			}
+		}
+		at = max(at, 0)
+		for _, p := range order[i:end] {
+			p.at = at
+			filled[rowOf[p]] = at + utf8.RuneCountInString(p.text)
+		}
+		i = end
+	}
+}
