@@ -6,6 +6,12 @@ import (
 	"os"
 
 	"filler/internal/cli"
+	"filler/internal/pdf"
 )
 
-func main() { os.Exit(cli.Main(os.Args, os.Stdin, os.Stdout, os.Stderr)) }
+func main() {
+	if pdf.IsChild() { // this process only reads a PDF for another
+		os.Exit(pdf.Child(os.Stdin, os.Stdout))
+	}
+	os.Exit(cli.Main(os.Args, os.Stdin, os.Stdout, os.Stderr))
+}

@@ -12,6 +12,7 @@ package chat
 
 import (
 	"bytes"
+	"encoding/base64"
 	"encoding/json"
 	"fmt"
 	"sort"
@@ -24,6 +25,13 @@ import (
 type Message struct {
 	Role    string // system, user or assistant
 	Content string
+	Images  []Image // stand before the text
+}
+
+// Image is a picture in a message.
+type Image struct {
+	Type string // image/png, image/jpeg, …
+	Data []byte
 }
 
 // Request asks for one completion.
@@ -55,9 +63,23 @@ func (r *Request) Parts() [][]byte {
 			b = append(b, ',')
 		}
 		b = append(value.AppendQuoted(append(b, `{"role":`...), m.Role), `,"content":`...)
-		parts = append(parts, append(value.AppendQuoted(b, m.Content), '}'))
+		parts = append(parts, append(m.appendContent(b), '}'))
 	}
 	return append(parts, r.tail())
+}
+
+// appendContent writes the content: a text, or parts where there are pictures.
+func (m *Message) appendContent(b []byte) []byte {
+	if len(m.Images) == 0 {
+		return value.AppendQuoted(b, m.Content)
+	}
+	b = append(b, '[')
+	for _, img := range m.Images {
+		b = append(b, `{"type":"image_url","image_url":{"url":"data:`...)
+		b = append(append(b, img.Type...), ";base64,"...)
+		b = append(base64.StdEncoding.AppendEncode(b, img.Data), `"}},`...)
+	}
+	return append(value.AppendQuoted(append(b, `{"type":"text","text":`...), m.Content), "}]"...)
 }
 
 func (r *Request) tail() []byte {

@@ -11,7 +11,7 @@ import (
 
 func TestBodyIsItsParts(t *testing.T) {
 	seed := int64(7)
-	r := &Request{Model: "m\"1", Messages: []Message{{"system", "a\n\"b\""}, {"user", "é\x01"}}, MaxTokens: 50, Seed: &seed,
+	r := &Request{Model: "m\"1", Messages: []Message{{Role: "system", Content: "a\n\"b\""}, {Role: "user", Content: "é\x01"}}, MaxTokens: 50, Seed: &seed,
 		FormatName: "f", Format: []byte(`{"type":"object"}`), Extra: map[string]string{"top_p": "0.5", "max_tokens": "9"}}
 	assert.Equal(t, bytes.Join(r.Parts(), nil), r.Body())
 	assert.Equal(t, r.Body(), r.Body(), "the same request has the same bytes")

@@ -25,6 +25,8 @@ type filling struct {
 	fresh, bare, asJSON                                 bool
 	asked                                               []schema.Asked
 	only                                                []string
+	where                                               string
+	looking
 }
 
 // askedFlag gathers the fields that are asked for on the command line, in the
@@ -72,6 +74,10 @@ of run N.`,
 				a.parsed = false
 				return errors.New("--as-run takes schema and model from its run; leave --schema, --model and --resume out")
 			}
+			if o.resume != "" && (o.where != "" || o.refetch) {
+				a.parsed = false
+				return errors.New("--resume goes on with the documents of its run as they were; leave --where and --refetch out")
+			}
 			return a.fill(cmd.Context(), o, args)
 		}}
 	f := cmd.Flags()
@@ -86,6 +92,8 @@ of run N.`,
 	for _, t := range []schema.Type{schema.Text, schema.Integer, schema.Number, schema.Boolean, schema.Date, schema.Time, schema.DateTime, schema.Choice, schema.Money, schema.Quantity} {
 		f.Var(askedFlag{t, &o.asked}, string(t), "ask for a "+string(t)+" field; repeatable")
 	}
+	o.looking.flags(cmd)
+	f.StringVar(&o.where, "where", "", "only documents whose facts fulfil this `condition`, such as 'year > 2030'")
 	f.BoolVar(&o.fresh, "fresh", false, "ask anew what was answered before")
 	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
 	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines also on a terminal")
@@ -112,7 +120,12 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		return err
 	}
 	defer l.Close()
-	filler, run, err := a.prepare(o, w, l, names)
+	r, done, err := a.reader(w, &o.looking)
+	if err != nil {
+		return err
+	}
+	defer done()
+	filler, run, err := a.prepare(o, w, l, r, names)
 	if err != nil {
 		return err
 	}
@@ -121,8 +134,8 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 }
 
 // prepare starts a new run, or finds the one to go on with.
-func (a *app) prepare(o filling, w *work, l *ledger.Ledger, names []string) (*fill.Filler, int64, error) {
-	setup := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Fresh: o.fresh, Stdin: a.in}
+func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, names []string) (*fill.Filler, int64, error) {
+	setup := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Fresh: o.fresh, Stdin: a.in, Reader: r, Layout: w.layout(o.layout)}
 	modelName := o.modelName
 	var old ledger.Run
 	var sources []document.Source
@@ -147,6 +160,9 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, names []string) (*fi
 			return nil, 0, err
 		}
 	} else if sources, err = w.sources(names); err != nil {
+		return nil, 0, err
+	}
+	if sources, err = a.only(sources, o.where); err != nil {
 		return nil, 0, err
 	}
 	if len(o.only) > 0 {
@@ -178,14 +194,11 @@ func (a *app) openFor(o filling) (*work, error) {
 	if err != nil {
 		return nil, err
 	}
-	w := &work{root: ".", schema: s}
-	var none *project.NotFound
-	p, err := project.Find(".")
-	if err == nil {
-		w.project, w.root = p, p.Dir
-	} else if !errors.As(err, &none) {
+	w, err := a.anywhere()
+	if err != nil {
 		return nil, err
 	}
+	w.schema = s
 	return w, nil
 }
 

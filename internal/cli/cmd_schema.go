@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -9,7 +10,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/document"
 	"filler/internal/draft"
 	"filler/internal/place"
 	"filler/internal/record"
@@ -64,7 +64,7 @@ func (a *app) draftCmd() *cobra.Command {
 	var records, output string
 	cmd := &cobra.Command{Use: "draft [DOC...]", Short: "A first draft of a schema, from samples",
 		Long: "Write a first draft of a schema from sample documents, by the labels, tables and\nnumbered headings that they print, or from records with --records FILE. No model is\nasked. A comment behind each field says in how many samples it was seen, with one value.",
-		RunE: func(_ *cobra.Command, args []string) error {
+		RunE: func(cmd *cobra.Command, args []string) error {
 			var d *draft.Result
 			var err error
 			switch {
@@ -77,7 +77,7 @@ func (a *app) draftCmd() *cobra.Command {
 				a.parsed = false
 				return errors.New("no samples are named; add the paths of documents, or --records FILE")
 			default:
-				d, err = a.draftOfDocuments(args)
+				d, err = a.draftOfDocuments(cmd.Context(), args)
 			}
 			if err != nil {
 				return err
@@ -95,19 +95,28 @@ func (a *app) draftCmd() *cobra.Command {
 	return cmd
 }
 
-func (a *app) draftOfDocuments(names []string) (*draft.Result, error) {
-	sources, err := document.Find(".", names)
+func (a *app) draftOfDocuments(ctx context.Context, names []string) (*draft.Result, error) {
+	w, err := a.anywhere()
 	if err != nil {
 		return nil, err
 	}
+	sources, err := w.sources(names)
+	if err != nil {
+		return nil, err
+	}
+	r, done, err := a.reader(w, &looking{})
+	if err != nil {
+		return nil, err
+	}
+	defer done()
 	var texts []string
 	for _, s := range sources {
-		d, err := s.Read()
+		d, err := r.Read(ctx, s)
 		if err != nil {
 			a.notef("left out: %s\n", err)
 			continue
 		}
-		texts = append(texts, d.Text)
+		texts = append(texts, d.Render(w.layout("")))
 	}
 	if len(texts) == 0 {
 		return nil, errors.New("none of the samples could be read")

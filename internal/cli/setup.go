@@ -41,6 +41,21 @@ func (a *app) open(schemaFile string) (*work, error) {
 	return w, err
 }
 
+// anywhere gives the project at hand, or a place to work without one. No schema
+// is loaded.
+func (a *app) anywhere() (*work, error) {
+	w := &work{root: "."}
+	p, err := project.Find(".")
+	var none *project.NotFound
+	switch {
+	case err == nil:
+		w.project, w.root = p, p.Dir
+	case !errors.As(err, &none):
+		return nil, err
+	}
+	return w, nil
+}
+
 // model gives the model that a flag or the project names.
 func (w *work) model(name string) (*project.Model, error) {
 	if w.project != nil {
@@ -75,8 +90,22 @@ func (w *work) ledgerFile() string {
 	return filepath.Join(".filler", "ledger.db")
 }
 
-// sources gives the documents that names stand for, or all of the project.
+// sources gives the documents that names stand for, or all of the project, with
+// their facts.
 func (w *work) sources(names []string) ([]document.Source, error) {
+	found, err := w.named(names)
+	if err != nil || w.project == nil || w.project.Facts == "" {
+		return found, err
+	}
+	facts, err := document.LoadFacts(w.project.Facts)
+	if err != nil {
+		return nil, err
+	}
+	facts.Add(found)
+	return found, nil
+}
+
+func (w *work) named(names []string) ([]document.Source, error) {
 	if len(names) == 1 && names[0] == "-" {
 		return []document.Source{{ID: "-", File: "-"}}, nil
 	}
@@ -95,29 +124,58 @@ func (w *work) sources(names []string) ([]document.Source, error) {
 		return append(found, rows...), err
 	}
 	var found []document.Source
-	var rows []document.Source
 	for _, name := range names {
-		if at := w.locate(name); !strings.Contains(name, "#") || exists(at) {
-			more, err := document.Find(w.root, []string{at})
-			if err != nil {
-				return nil, err
-			}
-			found = append(found, more...)
-			continue
-		}
-		if rows == nil {
-			var err error
-			if rows, err = w.rows(); err != nil {
-				return nil, err
-			}
-		}
-		row, err := rowNamed(rows, name)
+		more, err := w.one(name)
 		if err != nil {
 			return nil, err
 		}
-		found = append(found, row)
+		found = append(found, more...)
 	}
 	return found, nil
+}
+
+// one gives the documents that one name stands for: a file, a folder, an
+// address, a table of the project with all its rows, or a row.
+func (w *work) one(name string) ([]document.Source, error) {
+	at := w.locate(name)
+	if t := w.tableAt(at); t != nil {
+		return t.Rows(w.root)
+	}
+	if document.IsAddress(name) || !strings.Contains(name, "#") || exists(at) {
+		return document.Find(w.root, []string{at})
+	}
+	rows, err := w.rows()
+	if err != nil {
+		return nil, err
+	}
+	row, err := rowNamed(rows, name)
+	return []document.Source{row}, err
+}
+
+// tableAt gives the project's table that a path names, or nil.
+func (w *work) tableAt(path string) *document.Table {
+	if w.project == nil {
+		return nil
+	}
+	for _, t := range w.project.Tables {
+		if filepath.Clean(t.File) == filepath.Clean(path) || sameFile(t.File, path) {
+			return tableOf(t)
+		}
+	}
+	return nil
+}
+
+func sameFile(a, b string) bool {
+	x, err := os.Stat(a)
+	if err != nil {
+		return false
+	}
+	y, err := os.Stat(b)
+	return err == nil && os.SameFile(x, y)
+}
+
+func tableOf(t project.Table) *document.Table {
+	return &document.Table{File: t.File, ID: t.ID, Text: t.Text, From: t.From, Facts: t.Facts}
 }
 
 func exists(path string) bool {
@@ -132,7 +190,7 @@ func (w *work) rows() ([]document.Source, error) {
 		return nil, nil
 	}
 	for _, t := range w.project.Tables {
-		rows, err := document.Table{File: t.File, ID: t.ID, Text: t.Text}.Rows(w.root)
+		rows, err := tableOf(t).Rows(w.root)
 		if err != nil {
 			return nil, err
 		}

@@ -2,45 +2,119 @@
 //
 // Rules it keeps:
 //
-//   - What a source is, is told by its content as well as by its name: text
-//     (UTF-8, UTF-16, Latin-1, Windows-1252), a web page, an e-mail.
+//   - What a source is, is told by its content as well as by its name.
 //   - The source text is UTF-8 without a byte order mark, its lines end in LF.
 //     All offsets in Filler are byte offsets into it, half-open.
 //   - A source text is fixed by its hash: 64 hexadecimal digits of SHA-256.
-//   - A document's id is its path below the project, with forward slashes.
+//     It is the same whatever layout a model is shown.
+//   - Where a source has words with boxes, every word has its offsets, and the
+//     text at them is the word (package layout).
+//   - A document's id is its path below the project, with forward slashes, or
+//     its address.
 //   - What can't be read is an error that names the file, the place and what
 //     to do. Nothing is read in part.
 package document
 
 import (
-	"bytes"
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"errors"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
-	"regexp"
 	"sort"
 	"strings"
+	"unicode"
 	"unicode/utf8"
+
+	"filler/internal/layout"
+	"filler/internal/project"
 )
 
-// MaxBytes is the largest source that is read.
-const MaxBytes = 64 << 20
-
 // Extensions are the file names that are taken for documents in a folder.
-var Extensions = []string{".txt", ".md", ".html", ".htm", ".xhtml", ".eml"}
+var Extensions = []string{".txt", ".md", ".html", ".htm", ".xhtml", ".eml", ".xml", ".hocr", ".alto", ".pdf", ".png", ".jpg", ".jpeg", ".tif", ".tiff"}
 
 // Document is one source, read.
 type Document struct {
-	ID     string // path below the project
+	ID     string // path below the project, or address
 	Text   string // the source text
 	Hash   string // of Text
 	Format Format
-	Notes  []string // what a reader should know of how it was read
-	Raw    []byte   // the source before cleaning; nil of plain text
+	Notes  []string     // what a reader should know of how it was read
+	Raw    []byte       // the source before cleaning, where it is text with marks; nil of others
+	Layout *layout.Text // words, lines and pages; nil of a source without boxes
+	Facts  Facts
+}
+
+// Render gives the text as a model is shown it: one of layout.Renderings. A
+// source without boxes is the same in flow and rows; in boxes its lines have
+// ids and no places.
+func (d *Document) Render(how string) string { return d.Show(layout.Rendering{How: how}) }
+
+// Show is Render with more said: one page, words marked.
+func (d *Document) Show(r layout.Rendering) string {
+	switch {
+	case d.Layout != nil:
+		return d.Layout.Show(r)
+	case r.How == layout.Boxes:
+		var b strings.Builder
+		n := 0
+		for l := range strings.SplitSeq(strings.TrimSuffix(d.Text, "\n"), "\n") {
+			n++
+			fmt.Fprintf(&b, "%s %s\n", layout.LineID(n-1), l)
+		}
+		return b.String()
+	}
+	return d.Text
+}
+
+// Words gives the words of the source text with their offsets, also where the
+// source has no boxes.
+func (d *Document) Words() []layout.Placed {
+	if d.Layout != nil {
+		return d.Layout.Words
+	}
+	var found []layout.Placed
+	start, line := -1, 0
+	for i, r := range d.Text {
+		switch white := unicode.IsSpace(r); {
+		case !white && start < 0:
+			start = i
+		case white && start >= 0:
+			found = append(found, plainWord(d.Text, start, i, line))
+			start = -1
+		}
+		if r == '\n' {
+			line++
+		}
+	}
+	if start >= 0 {
+		found = append(found, plainWord(d.Text, start, len(d.Text), line))
+	}
+	return found
+}
+
+func plainWord(text string, start, end, line int) layout.Placed {
+	return layout.Placed{Word: layout.Word{Text: text[start:end], Confidence: layout.NoConfidence}, Start: start, End: end, Line: line}
+}
+
+// Confidence gives the mean confidence of the words whose engine gives one,
+// and whether there are any.
+func (d *Document) Confidence() (mean int, ok bool) {
+	if d.Layout == nil {
+		return 0, false
+	}
+	sum, n := 0, 0
+	for i := range d.Layout.Words {
+		if c := d.Layout.Words[i].Confidence; c != layout.NoConfidence {
+			sum, n = sum+c, n+1
+		}
+	}
+	if n == 0 {
+		return 0, false
+	}
+	return (sum + n/2) / n, true
 }
 
 // Error says why a source can't be read.
@@ -52,54 +126,32 @@ type Error struct {
 
 func (e *Error) Error() string {
 	if e.Hint == "" {
-		return e.File + ": " + e.Msg
+		return project.OneLine(e.File) + ": " + e.Msg
 	}
-	return e.File + ": " + e.Msg + "; " + e.Hint
+	return project.OneLine(e.File) + ": " + e.Msg + "; " + e.Hint
 }
 
 // Source names a document that is not read yet.
 type Source struct {
-	ID   string
-	File string // the path to open; "" for a text that came another way
-	Text string // that text
+	ID    string
+	File  string // the path or address to open; "" for a text that came another way
+	Text  string // that text
+	Facts Facts
 }
 
-// Read reads the source.
-func (s Source) Read() (*Document, error) {
-	if s.File == "" {
-		return Parse(s.ID, []byte(s.Text))
-	}
-	info, err := os.Stat(s.File)
-	if err != nil {
-		return nil, fileError(s.File, err)
-	}
-	if info.IsDir() {
-		return nil, &Error{s.File, "this is a folder", "name a file in it"}
-	}
-	if info.Size() > MaxBytes {
-		return nil, tooLarge(s.File)
-	}
-	data, err := os.ReadFile(s.File)
-	if err != nil {
-		return nil, fileError(s.File, err)
-	}
-	return Parse(s.ID, data)
-}
+// Read reads the source with the defaults of a Reader.
+func (s Source) Read() (*Document, error) { return (&Reader{}).Read(context.Background(), s) }
 
-// ReadFrom reads a document from a stream, such as standard input.
+// ReadFrom reads a document from a stream, such as standard input, with the
+// defaults of a Reader.
 func ReadFrom(id string, r io.Reader) (*Document, error) {
-	data, err := io.ReadAll(io.LimitReader(r, MaxBytes+1))
-	if err != nil {
-		return nil, &Error{id, "reading stopped: " + err.Error(), "try again"}
-	}
-	if len(data) > MaxBytes {
-		return nil, tooLarge(id)
-	}
-	return Parse(id, data)
+	return (&Reader{}).ReadFrom(context.Background(), id, r)
 }
 
-func tooLarge(name string) error {
-	return &Error{name, fmt.Sprintf("larger than %d MB", MaxBytes>>20), "split it"}
+// Parse turns the bytes of a file into a document, with the defaults of a
+// Reader.
+func Parse(id string, data []byte) (*Document, error) {
+	return (&Reader{}).Parse(context.Background(), id, data)
 }
 
 func fileError(file string, err error) error {
@@ -110,80 +162,6 @@ func fileError(file string, err error) error {
 		return &Error{file, "not allowed to read this file", "check its permissions"}
 	}
 	return &Error{file, "can't be read: " + strings.TrimPrefix(err.Error(), "open "+file+": "), "check the file"}
-}
-
-var utf8Mark = []byte("\ufeff")
-
-// Parse turns the bytes of a file into a document. What it is, is told by its
-// content as well as by its name.
-func Parse(id string, data []byte) (*Document, error) {
-	d := &Document{ID: id, Format: formatOf(id, data)}
-	var text string
-	var err error
-	if d.Format == Mail {
-		text, err = fromMail(id, data)
-		if errors.Is(err, errMail) {
-			d.Format = Plain
-		}
-	}
-	if d.Format != Mail {
-		var note string
-		if text, note, err = decode(id, data); note != "" {
-			d.Notes = append(d.Notes, note)
-		}
-		if err == nil && d.Format == WebPage {
-			if text, err = fromHTML(text); err != nil {
-				err = &Error{id, "this web page can't be read", "save its text as a file"}
-			}
-		}
-	}
-	if err != nil {
-		return nil, err
-	}
-	if d.Format != Plain {
-		d.Raw = data
-		if clean := strings.ReplaceAll(strings.ToValidUTF8(text, "\ufffd"), "\x00", "\ufffd"); clean != text {
-			text = clean
-			d.Notes = append(d.Notes, "bytes that are no text became U+FFFD")
-		}
-	}
-	if strings.Contains(text, "\r") {
-		text = strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\r", "\n")
-	}
-	if strings.TrimSpace(text) == "" {
-		return nil, &Error{id, "the document is empty", "take it out, or put its text in"}
-	}
-	d.Text, d.Hash = text, Hash(text)
-	return d, nil
-}
-
-// Format is what kind of source a document was read from.
-type Format string
-
-// The formats.
-const (
-	Plain   Format = "text"
-	WebPage Format = "html"
-	Mail    Format = "mail"
-)
-
-var pageStart = regexp.MustCompile(`(?is)^\s*(?:<!--.*?-->\s*)*(?:<\?xml[^>]*>\s*)?(?:<!doctype html|<html[\s>])`)
-var mailStart = regexp.MustCompile(`(?i)^(?:received|return-path|from|to|subject|date|message-id|mime-version|delivered-to):[^\n]*\n(?:[ \t][^\n]*\n)*(?:[A-Za-z-]+:)`)
-
-// formatOf tells the format by content, and by the name where the content
-// says little.
-func formatOf(id string, data []byte) Format {
-	head := string(bytes.TrimPrefix(data[:min(len(data), 2048)], utf8Mark))
-	ext := strings.ToLower(filepath.Ext(id))
-	switch {
-	case ext == ".eml":
-		return Mail
-	case ext == ".html" || ext == ".htm" || ext == ".xhtml" || pageStart.MatchString(head):
-		return WebPage
-	case ext == "" && mailStart.MatchString(head) && strings.Contains(strings.ToLower(head), "\nmessage-id:"):
-		return Mail
-	}
-	return Plain
 }
 
 // Hash gives the hash that fixes a source text.
@@ -214,6 +192,13 @@ func Find(root string, names []string) ([]Source, error) {
 	var found []Source
 	seen := map[string]bool{}
 	for _, name := range names {
+		if IsAddress(name) {
+			if !seen[name] {
+				seen[name] = true
+				found = append(found, Source{ID: name, File: name})
+			}
+			continue
+		}
 		info, err := os.Stat(name)
 		if err != nil {
 			return nil, fileError(name, err)
@@ -274,15 +259,15 @@ func isDocument(path string) bool {
 func idOf(root, file string) string {
 	abs, err := filepath.Abs(file)
 	if err != nil {
-		return filepath.ToSlash(file)
+		return strings.ToValidUTF8(filepath.ToSlash(file), "\ufffd")
 	}
 	base, err := filepath.Abs(root)
 	if err != nil {
-		return filepath.ToSlash(file)
+		return strings.ToValidUTF8(filepath.ToSlash(file), "\ufffd")
 	}
 	rel, err := filepath.Rel(base, abs)
-	if err != nil || strings.HasPrefix(rel, "..") {
-		return filepath.ToSlash(file)
+	if err != nil || rel == ".." || strings.HasPrefix(rel, "../") {
+		return strings.ToValidUTF8(filepath.ToSlash(file), "\ufffd")
 	}
-	return filepath.ToSlash(rel)
+	return strings.ToValidUTF8(filepath.ToSlash(rel), "\ufffd")
 }

@@ -2,116 +2,362 @@ package document
 
 import (
 	"bytes"
-	"regexp"
+	"strconv"
 	"strings"
 
-	"github.com/JohannesKaufmann/html-to-markdown/v2/converter"
-	"github.com/JohannesKaufmann/html-to-markdown/v2/plugin/base"
-	"github.com/JohannesKaufmann/html-to-markdown/v2/plugin/commonmark"
-	"github.com/JohannesKaufmann/html-to-markdown/v2/plugin/table"
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
 )
 
-// maxNesting is how deep a page's elements may be nested; what lies deeper is
-// taken as plain text.
-const maxNesting = 400
+// maxNesting is how deep a page's elements may be nested; the tags that lie
+// deeper are taken out, and their text stays.
+const maxNesting = 200
 
-// fromHTML gives the text of a web page as Markdown: scripts, styles, menus and
-// footers go, tables stay tables, and form fields show what is filled in.
-// Links keep their words and lose their targets.
-func fromHTML(text string) (string, error) {
+// fromHTML gives the text of a web page in the manner of Markdown: scripts,
+// styles, menus and footers go, tables stay tables, and form fields show what
+// is filled in. Links keep their words, and their targets where links is set.
+func fromHTML(text string, links bool) (string, error) {
 	root, err := html.Parse(strings.NewReader(text))
-	if err != nil {
-		return "", err
+	if err != nil { // the parser refuses what is nested too deep
+		if root, err = html.Parse(strings.NewReader(flatter(text))); err != nil {
+			return "", err
+		}
 	}
-	clean(root, 0)
-	conv := converter.NewConverter(converter.WithPlugins(base.NewBasePlugin(),
-		commonmark.NewCommonmarkPlugin(commonmark.WithEmDelimiter(""), commonmark.WithStrongDelimiter("")),
-		table.NewTablePlugin(table.WithHeaderPromotion(true))))
-	out, err := conv.ConvertNode(root)
-	if err != nil {
-		return "", err
+	p := &pageWriter{links: links}
+	p.kids(root)
+	return strings.TrimSpace(p.out.String()) + "\n", nil
+}
+
+// flatter takes the tags out that lie too deep.
+func flatter(text string) string {
+	z := html.NewTokenizer(strings.NewReader(text))
+	var b strings.Builder
+	for depth := 0; ; {
+		kind := z.Next()
+		switch kind {
+		case html.ErrorToken:
+			return b.String()
+		case html.StartTagToken:
+			name, _ := z.TagName()
+			if void[atom.Lookup(name)] {
+				break
+			}
+			if depth++; depth > maxNesting {
+				b.WriteByte(' ')
+				continue
+			}
+		case html.EndTagToken:
+			if depth--; depth >= maxNesting {
+				continue
+			}
+			depth = max(depth, 0)
+		}
+		b.Write(z.Raw())
 	}
-	return tidyMarkdown(string(out)), nil
+}
+
+var void = atoms(atom.Br, atom.Img, atom.Input, atom.Hr, atom.Meta, atom.Link, atom.Col, atom.Wbr, atom.Area, atom.Base, atom.Embed, atom.Source, atom.Track)
+
+func atoms(all ...atom.Atom) map[atom.Atom]bool {
+	m := map[atom.Atom]bool{}
+	for _, a := range all {
+		m[a] = true
+	}
+	return m
 }
 
 // dropped elements hold nothing that a reader of the page would read.
-var dropped = map[atom.Atom]bool{atom.Script: true, atom.Style: true, atom.Noscript: true, atom.Template: true, atom.Nav: true, atom.Footer: true,
-	atom.Svg: true, atom.Iframe: true, atom.Object: true, atom.Head: true, atom.Dialog: true, atom.Canvas: true, atom.Audio: true, atom.Video: true, atom.Datalist: true}
+var dropped = atoms(atom.Script, atom.Style, atom.Noscript, atom.Template, atom.Nav, atom.Footer, atom.Svg, atom.Iframe, atom.Object, atom.Head,
+	atom.Dialog, atom.Canvas, atom.Audio, atom.Video, atom.Datalist, atom.Button, atom.Math)
 
-// menuWords are what pages call their menus and the like, in role, class or id.
-var menuWords = regexp.MustCompile(`(?i)(?:^|[\s_-])(?:nav|navigation|navbar|menu|breadcrumbs?|cookie|footer|sidebar|banner)(?:$|[\s_-])`)
+// blocks begin on a line of their own; those that are true have a blank line
+// around them.
+var blocks = map[atom.Atom]bool{atom.P: true, atom.H1: true, atom.H2: true, atom.H3: true, atom.H4: true, atom.H5: true, atom.H6: true, atom.Table: true,
+	atom.Ul: true, atom.Ol: true, atom.Dl: true, atom.Pre: true, atom.Blockquote: true, atom.Fieldset: true, atom.Form: true, atom.Section: true, atom.Article: true,
+	atom.Main: true, atom.Header: true, atom.Figure: true, atom.Hr: true, atom.Address: true, atom.Aside: true,
+	atom.Div: false, atom.Li: false, atom.Dt: false, atom.Legend: false, atom.Figcaption: false, atom.Tr: false, atom.Caption: false, atom.Details: false, atom.Summary: false}
 
-func clean(n *html.Node, depth int) {
-	if depth > maxNesting {
-		flatten(n)
-		return
-	}
-	for kid := n.FirstChild; kid != nil; {
-		next := kid.NextSibling
-		switch {
-		case kid.Type == html.CommentNode || kid.Type == html.ElementNode && (dropped[kid.DataAtom] || isMenu(kid) || isHidden(kid)):
-			n.RemoveChild(kid)
-		case kid.Type == html.ElementNode:
-			clean(kid, depth+1)
-			element(kid)
-		}
-		kid = next
-	}
+// pageWriter writes the tree of a page as text.
+type pageWriter struct {
+	out    strings.Builder
+	links  bool
+	inline bool   // within a cell: one line only
+	indent string // of the list item at hand
+	breaks int    // line ends that are owed before the next word
+	space  bool   // a space is owed before the next word
+	start  bool   // something stands on the current line
+	pre    int
+	lists  int
 }
 
 func attribute(n *html.Node, key string) string {
-	for _, a := range n.Attr {
-		if a.Key == key {
-			return a.Val
+	for i := range n.Attr {
+		if n.Attr[i].Key == key {
+			return n.Attr[i].Val
 		}
 	}
 	return ""
 }
 
 func has(n *html.Node, key string) bool {
-	for _, a := range n.Attr {
-		if a.Key == key {
+	for i := range n.Attr {
+		if n.Attr[i].Key == key {
 			return true
 		}
 	}
 	return false
 }
 
+// isMenu tells what pages call their menus and the like, by role, class or id.
 func isMenu(n *html.Node) bool {
 	switch n.DataAtom {
 	case atom.Div, atom.Ul, atom.Ol, atom.Aside, atom.Section, atom.Header:
-		role := attribute(n, "role")
-		return role == "navigation" || role == "banner" || role == "contentinfo" || menuWords.MatchString(attribute(n, "class")) || menuWords.MatchString(attribute(n, "id"))
+		for i := range n.Attr {
+			switch a := &n.Attr[i]; a.Key {
+			case "role":
+				if a.Val == "navigation" || a.Val == "banner" || a.Val == "contentinfo" {
+					return true
+				}
+			case "class", "id":
+				if namesMenu(a.Val) {
+					return true
+				}
+			}
+		}
+	}
+	return false
+}
+
+// namesMenu looks for the words of menus in a class or id such as "top-menu".
+func namesMenu(s string) bool {
+	for s != "" {
+		word := s
+		if at := strings.IndexAny(s, " _-\t\n"); at >= 0 {
+			word, s = s[:at], s[at+1:]
+		} else {
+			s = ""
+		}
+		switch strings.ToLower(word) {
+		case "nav", "navigation", "navbar", "menu", "breadcrumb", "breadcrumbs", "cookie", "cookies", "footer", "sidebar", "banner":
+			return true
+		}
 	}
 	return false
 }
 
 func isHidden(n *html.Node) bool {
-	style := strings.ReplaceAll(strings.ToLower(attribute(n, "style")), " ", "")
-	return has(n, "hidden") || strings.Contains(style, "display:none") || strings.Contains(style, "visibility:hidden")
+	for i := range n.Attr {
+		switch a := &n.Attr[i]; a.Key {
+		case "hidden":
+			return true
+		case "style":
+			style := strings.ReplaceAll(strings.ToLower(a.Val), " ", "")
+			if strings.Contains(style, "display:none") || strings.Contains(style, "visibility:hidden") {
+				return true
+			}
+		}
+	}
+	return false
 }
 
-// element puts the text of what shows without being text in its place.
-func element(n *html.Node) {
-	switch n.DataAtom {
-	case atom.A, atom.B, atom.Strong, atom.I, atom.Em, atom.U, atom.S, atom.Del, atom.Code:
-		n.DataAtom, n.Data, n.Attr = atom.Span, "span", nil
-	case atom.Img:
-		replace(n, attribute(n, "alt"))
-	case atom.Input:
-		replace(n, inputText(n))
-	case atom.Select:
-		replace(n, selected(n)+" ")
-	case atom.Textarea:
-		replace(n, textOf(n)+" ")
-	case atom.Button:
-		replace(n, "")
-	case atom.Label, atom.Dt:
-		// A label and its field are read as one line.
-		n.AppendChild(&html.Node{Type: html.TextNode, Data: " "})
+func (p *pageWriter) kids(n *html.Node) {
+	for kid := n.FirstChild; kid != nil; kid = kid.NextSibling {
+		switch kid.Type {
+		case html.TextNode:
+			p.text(kid.Data)
+		case html.ElementNode:
+			if !dropped[kid.DataAtom] && !isHidden(kid) && !isMenu(kid) {
+				p.element(kid)
+			}
+		case html.DocumentNode:
+			p.kids(kid)
+		}
 	}
+}
+
+// end owes line ends: 1 for a new line, 2 for a blank one.
+func (p *pageWriter) end(lines int) {
+	if p.inline {
+		p.space = p.space || p.start
+		return
+	}
+	if p.start || p.out.Len() > 0 {
+		p.breaks = max(p.breaks, lines)
+	}
+}
+
+// word writes what stands together, after the white that is owed.
+func (p *pageWriter) word(s string) {
+	switch {
+	case p.breaks > 0 && p.out.Len() > 0:
+		p.out.WriteString("\n\n"[:min(p.breaks, 2)])
+		p.out.WriteString(p.indent)
+	case p.space && p.start:
+		p.out.WriteByte(' ')
+	}
+	p.breaks, p.space, p.start = 0, false, true
+	p.out.WriteString(s)
+}
+
+// text writes a text with its runs of white taken as one space each.
+func (p *pageWriter) text(s string) {
+	if p.pre > 0 && !p.inline {
+		for i, l := range strings.Split(s, "\n") {
+			if i > 0 {
+				p.breaks++
+			}
+			if l != "" {
+				if p.breaks > 2 {
+					p.breaks = 2
+				}
+				p.word(strings.ReplaceAll(l, "\u00a0", " "))
+			}
+		}
+		return
+	}
+	from := -1
+	for i := 0; i < len(s); i++ {
+		white := 0
+		switch s[i] {
+		case ' ', '\n', '\t', '\r', '\f':
+			white = 1
+		case 0xc2:
+			if i+1 < len(s) && s[i+1] == 0xa0 {
+				white = 2
+			}
+		}
+		if white == 0 {
+			if from < 0 {
+				from = i
+			}
+			continue
+		}
+		if from >= 0 {
+			p.word(s[from:i])
+			from = -1
+		}
+		p.space = true
+		i += white - 1
+	}
+	if from >= 0 {
+		p.word(s[from:])
+	}
+}
+
+func (p *pageWriter) element(n *html.Node) {
+	blank, isBlock := blocks[n.DataAtom]
+	lines := 1
+	if blank && p.lists == 0 {
+		lines = 2
+	}
+	if isBlock {
+		p.end(lines)
+	}
+	switch n.DataAtom {
+	case atom.Br:
+		p.end(1)
+	case atom.Img:
+		p.text(attribute(n, "alt"))
+	case atom.Input:
+		p.aside(inputText(n))
+	case atom.Select:
+		p.aside(selected(n))
+	case atom.Textarea:
+		p.aside(textOf(n))
+	case atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6:
+		p.heading(n)
+	case atom.Ul, atom.Ol:
+		p.list(n)
+	case atom.Li:
+		p.item(n, "-")
+	case atom.Table:
+		p.table(n)
+	case atom.Dt:
+		p.kids(n)
+		p.space = true
+	case atom.Dd, atom.Label:
+		p.space = true
+		p.kids(n)
+		p.space = true
+	case atom.Pre:
+		p.pre++
+		p.kids(n)
+		p.pre--
+	case atom.A:
+		p.link(n)
+	default:
+		p.kids(n)
+	}
+	if isBlock && n.DataAtom != atom.Dt {
+		p.end(lines)
+	}
+}
+
+// aside writes what a form field shows, with room around it.
+func (p *pageWriter) aside(s string) {
+	p.space = true
+	p.text(s)
+	p.space = true
+}
+
+func (p *pageWriter) heading(n *html.Node) {
+	if p.inline || p.lists > 0 {
+		p.kids(n)
+		return
+	}
+	level := int(n.Data[1] - '0')
+	if strings.TrimSpace(textOf(n)) != "" {
+		p.word(strings.Repeat("#", level))
+		p.space = true
+		p.kids(n)
+	}
+}
+
+func (p *pageWriter) link(n *html.Node) {
+	href := attribute(n, "href")
+	if !p.links || href == "" || strings.HasPrefix(href, "#") || strings.HasPrefix(strings.ToLower(href), "javascript:") {
+		p.kids(n)
+		return
+	}
+	p.word("[")
+	p.start = false
+	p.kids(n)
+	p.start, p.space = true, false
+	p.word("](" + strings.Join(strings.Fields(href), "%20") + ")")
+}
+
+func (p *pageWriter) list(n *html.Node) {
+	p.lists++
+	number := 0
+	if start, err := strconv.Atoi(attribute(n, "start")); err == nil {
+		number = start - 1
+	}
+	for kid := n.FirstChild; kid != nil; kid = kid.NextSibling {
+		switch {
+		case kid.Type != html.ElementNode || isHidden(kid):
+		case kid.DataAtom == atom.Li && n.DataAtom == atom.Ol:
+			number++
+			p.item(kid, strconv.Itoa(number)+".")
+		case kid.DataAtom == atom.Li:
+			p.item(kid, "-")
+		default:
+			p.element(kid)
+		}
+	}
+	p.lists--
+}
+
+func (p *pageWriter) item(n *html.Node, mark string) {
+	p.end(1)
+	p.word(mark)
+	p.space = true
+	before := p.indent
+	if len(p.indent) < 40 {
+		p.indent += strings.Repeat(" ", len(mark)+1)
+	}
+	p.kids(n)
+	p.indent = before
+	p.end(1)
 }
 
 func inputText(n *html.Node) string {
@@ -120,94 +366,61 @@ func inputText(n *html.Node) string {
 		return ""
 	case "checkbox":
 		if has(n, "checked") {
-			return "[x] "
+			return "[x]"
 		}
-		return "[ ] "
+		return "[ ]"
 	case "radio":
 		if has(n, "checked") {
-			return "(x) "
+			return "(x)"
 		}
-		return "( ) "
+		return "( )"
 	}
-	return attribute(n, "value") + " "
+	return attribute(n, "value")
 }
 
 // selected gives the options that are chosen; the first where none is marked.
 func selected(n *html.Node) string {
 	var chosen []string
 	first := ""
-	var walk func(n *html.Node)
-	walk = func(n *html.Node) {
-		for kid := n.FirstChild; kid != nil; kid = kid.NextSibling {
-			if kid.DataAtom == atom.Option {
-				text := strings.TrimSpace(textOf(kid))
-				if first == "" {
-					first = text
-				}
-				if has(kid, "selected") {
-					chosen = append(chosen, text)
-				}
-				continue
-			}
-			walk(kid)
+	for at := n.FirstChild; at != nil; at = following(at, n) {
+		if at.DataAtom != atom.Option {
+			continue
+		}
+		text := strings.TrimSpace(textOf(at))
+		if first == "" {
+			first = text
+		}
+		if has(at, "selected") {
+			chosen = append(chosen, text)
 		}
 	}
-	walk(n)
 	if len(chosen) == 0 && !has(n, "multiple") {
 		return first
 	}
 	return strings.Join(chosen, ", ")
 }
 
-// replace puts a text in the place of an element.
-func replace(n *html.Node, text string) {
-	if n.Parent != nil {
-		n.Type, n.DataAtom, n.Data, n.Attr, n.FirstChild, n.LastChild = html.TextNode, 0, text, nil, nil, nil
+// following gives the node after at, in the order of the page, below top.
+func following(at, top *html.Node) *html.Node {
+	if at.FirstChild != nil {
+		return at.FirstChild
 	}
-}
-
-// flatten makes one text of all that lies below a node, without recursion.
-func flatten(n *html.Node) {
-	text := textOf(n)
-	n.FirstChild, n.LastChild = nil, nil
-	if n.Type == html.ElementNode {
-		n.AppendChild(&html.Node{Type: html.TextNode, Data: text})
+	for at != top && at.NextSibling == nil {
+		at = at.Parent
 	}
+	if at == top {
+		return nil
+	}
+	return at.NextSibling
 }
 
 // textOf gives the text below a node, however deep.
 func textOf(n *html.Node) string {
 	var b bytes.Buffer
-	for at := n.FirstChild; at != nil; {
+	for at := n.FirstChild; at != nil; at = following(at, n) {
 		if at.Type == html.TextNode {
 			b.WriteString(at.Data)
 		}
-		if at.FirstChild != nil && !dropped[at.DataAtom] {
-			at = at.FirstChild
-			continue
-		}
-		for at != n && at.NextSibling == nil {
-			at = at.Parent
-		}
-		if at == n {
-			break
-		}
-		at = at.NextSibling
 	}
 	return b.String()
-}
-
-var (
-	manyLines = regexp.MustCompile(`\n{3,}`)
-	escaped   = regexp.MustCompile(`\\([\\_*\[\](){}#+.!|<>~-])`)
-)
-
-// tidyMarkdown takes the escapes out, which a model and the evidence would
-// both stumble over, and runs of empty lines.
-func tidyMarkdown(s string) string {
-	lines := strings.Split(escaped.ReplaceAllString(s, "$1"), "\n")
-	for i, l := range lines {
-		lines[i] = strings.TrimRight(strings.ReplaceAll(l, "\u00a0", " "), " ")
-	}
-	return strings.TrimSpace(manyLines.ReplaceAllString(strings.Join(lines, "\n"), "\n\n")) + "\n"
 }

@@ -27,12 +27,12 @@ var errMail = errors.New("not a message as RFC 5322 writes it")
 // fromMail gives the text of an e-mail: its headers, its text (of the plain
 // part, or the web page where there is no other), and the names of what is
 // attached.
-func fromMail(id string, data []byte) (string, error) {
+func fromMail(id string, data []byte, links bool) (string, error) {
 	msg, err := mail.ReadMessage(bytes.NewReader(data))
 	if err != nil {
 		return "", errMail
 	}
-	m := &message{id: id}
+	m := &message{id: id, links: links}
 	if err := m.part(mail.Header(msg.Header).Get("Content-Type"), msg.Header.Get("Content-Transfer-Encoding"), "", msg.Body, 0); err != nil {
 		return "", err
 	}
@@ -59,6 +59,7 @@ func fromMail(id string, data []byte) (string, error) {
 
 type message struct {
 	id       string
+	links    bool
 	plain    []string
 	page     []string
 	attached []string
@@ -88,7 +89,7 @@ func (m *message) part(contentType, encoding, disposition string, body io.Reader
 		m.attached = append(m.attached, name)
 		return nil
 	}
-	data, err := io.ReadAll(io.LimitReader(transfer(encoding, body), MaxBytes))
+	data, err := io.ReadAll(io.LimitReader(transfer(encoding, body), int64(DefaultLimits.Bytes)))
 	if err != nil && len(data) == 0 {
 		return &Error{m.id, "a part of the message can't be decoded", "save its text as a file of its own"}
 	}
@@ -97,7 +98,7 @@ func (m *message) part(contentType, encoding, disposition string, body io.Reader
 		return err
 	}
 	if kind == "text/html" {
-		if text, err = fromHTML(text); err != nil {
+		if text, err = fromHTML(text, m.links); err != nil {
 			return &Error{m.id, "the web page in the message can't be read", "save its text as a file of its own"}
 		}
 		m.page = append(m.page, text)

@@ -3,10 +3,12 @@ package document
 import (
 	"encoding/csv"
 	"errors"
+	"filler/internal/project"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"filler/internal/value"
@@ -14,39 +16,66 @@ import (
 
 // Table is a file in which every row is a document.
 type Table struct {
-	File string   // CSV, TSV (by its name) or JSON Lines
-	ID   string   // the column whose values tell rows apart; "" counts rows
-	Text []string // the columns that hold the text; with several each stands behind its name
+	File  string   // CSV, TSV (by its name) or JSON Lines
+	ID    string   // the column whose values tell rows apart; "" counts rows
+	Text  []string // the columns that hold the text; with several each stands behind its name
+	From  string   // or the column that names a file (beside the table) or an address
+	Facts []string // columns that are facts of the documents
 }
 
 // Rows gives the rows of the table as sources. root is the folder that ids are
 // relative to; a row's id is the file's with # and the row's mark behind it.
 func (t Table) Rows(root string) ([]Source, error) {
-	data, err := os.ReadFile(t.File)
-	if err != nil {
-		return nil, fileError(t.File, err)
+	if len(t.Text) == 0 && t.From == "" {
+		return nil, &Error{t.File, "the table does not say which columns hold the text", "add `text: [column]`, or `from: column` for one that names files or addresses"}
 	}
-	text, _, err := decode(t.File, data)
-	if err != nil {
-		return nil, err
+	r := &rows{Table: t, root: root, id: idOf(root, t.File), seen: map[string]int{}}
+	needs := append([]string{}, t.Text...)
+	wants := append([]string{}, t.Facts...)
+	if t.ID != "" {
+		wants = append(wants, t.ID)
 	}
-	if len(t.Text) == 0 {
-		return nil, &Error{t.File, "the table does not say which columns hold the text", "add `text: [column]`"}
+	if t.From != "" {
+		needs = append(needs, t.From)
 	}
-	r := &rows{Table: t, id: idOf(root, t.File), seen: map[string]int{}}
-	if ext := strings.ToLower(filepath.Ext(t.File)); ext == ".jsonl" || ext == ".ndjson" {
-		err = r.json(text)
-	} else {
-		err = r.csv(text, ext == ".tsv" || ext == ".tab")
-	}
+	err := eachRow(t.File, needs, wants, func(line int, _ []string, get func(string) (string, bool)) error { return r.add(line, get) })
 	if err == nil && len(r.sources) == 0 {
 		err = &Error{t.File, "the table has no rows", "put one in, or take the table out"}
 	}
 	return r.sources, err
 }
 
+// maxTable is the largest table that is read, in bytes.
+const maxTable = 1 << 30
+
+// eachRow calls f with every row of a table. The columns named in needs must be
+// there; those in wants too where the table has a head.
+func eachRow(file string, needs, wants []string, f func(line int, columns []string, get func(column string) (string, bool)) error) error {
+	info, err := os.Stat(file)
+	if err != nil {
+		return fileError(file, err)
+	}
+	if info.IsDir() || info.Size() > maxTable {
+		return &Error{file, "no table that can be read (a folder, or over 1 GB)", "name a CSV, TSV or JSON Lines file"}
+	}
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return fileError(file, err)
+	}
+	text, _, err := decode(file, data)
+	if err != nil {
+		return err
+	}
+	ext := strings.ToLower(filepath.Ext(file))
+	if ext == ".jsonl" || ext == ".ndjson" {
+		return eachJSON(file, text, needs, f)
+	}
+	return eachCSV(file, text, ext == ".tsv" || ext == ".tab", append(needs, wants...), f)
+}
+
 type rows struct {
 	Table
+	root    string
 	id      string
 	seen    map[string]int // mark → row
 	sources []Source
@@ -54,23 +83,39 @@ type rows struct {
 
 // add takes one row in; get gives the text of a column.
 func (r *rows) add(line int, get func(column string) (string, bool)) error {
+	at := fmt.Sprintf("%s:%d", r.File, line)
 	mark := fmt.Sprint(len(r.sources) + 1)
 	if r.ID != "" {
-		m, ok := get(r.ID)
-		if mark = strings.TrimSpace(m); !ok || mark == "" {
-			return &Error{fmt.Sprintf("%s:%d", r.File, line), fmt.Sprintf("the row has nothing in the column %q, which tells rows apart", r.ID), "fill it in, or leave `id` out"}
+		m, _ := get(r.ID)
+		if mark = strings.TrimSpace(m); mark == "" {
+			return &Error{at, fmt.Sprintf("the row has nothing in the column %q, which tells rows apart", r.ID), "fill it in, or leave `id` out"}
 		}
 	}
 	if first, again := r.seen[mark]; again {
-		return &Error{fmt.Sprintf("%s:%d", r.File, line), fmt.Sprintf("a second row with the mark %q (the first is in line %d)", mark, first), "marks tell rows apart; mend one"}
+		return &Error{at, fmt.Sprintf("a second row with the mark %q (the first is in line %d)", mark, first), "marks tell rows apart; mend one"}
 	}
 	r.seen[mark] = line
+	s := Source{ID: r.id + "#" + mark}
+	for _, c := range r.Facts {
+		if v, _ := get(c); strings.TrimSpace(v) != "" {
+			if s.Facts == nil {
+				s.Facts = Facts{}
+			}
+			s.Facts[c] = strings.TrimSpace(v)
+		}
+	}
+	if r.From != "" {
+		name, _ := get(r.From)
+		var err error
+		if s.File, err = r.from(at, strings.TrimSpace(name)); err != nil {
+			return err
+		}
+		r.sources = append(r.sources, s)
+		return nil
+	}
 	var b strings.Builder
 	for _, column := range r.Text {
-		text, ok := get(column)
-		if !ok {
-			return &Error{fmt.Sprintf("%s:%d", r.File, line), fmt.Sprintf("there is no column %q", column), "check the names under `text`"}
-		}
+		text, _ := get(column)
 		if len(r.Text) > 1 {
 			fmt.Fprintf(&b, "%s: ", column)
 		}
@@ -78,11 +123,49 @@ func (r *rows) add(line int, get func(column string) (string, bool)) error {
 		text = strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(text)
 		b.WriteString(strings.TrimSpace(text) + "\n")
 	}
-	r.sources = append(r.sources, Source{ID: r.id + "#" + mark, Text: b.String()})
+	s.Text = b.String()
+	r.sources = append(r.sources, s)
 	return nil
 }
 
-func (r *rows) csv(text string, tabs bool) error {
+// from gives the file or address that a row names. A file must lie in the
+// project, or beside the table or below it: a table that came from elsewhere
+// must not be able to send any file of this machine to a model.
+func (r *rows) from(at, name string) (string, error) {
+	switch {
+	case name == "":
+		return "", &Error{at, fmt.Sprintf("the row has nothing in the column %q, which names what to read", r.From), "fill it in, or take the row out"}
+	case IsAddress(name):
+		return name, nil
+	case strings.Contains(name, "://"):
+		return "", &Error{at, fmt.Sprintf("%s is no address that is fetched", project.OneLine(name)), "addresses begin with http:// or https://"}
+	}
+	file := filepath.FromSlash(name)
+	if !filepath.IsAbs(file) {
+		file = filepath.Join(filepath.Dir(r.File), file)
+	}
+	if !within(r.root, file) && !within(filepath.Dir(r.File), file) {
+		return "", &Error{at, fmt.Sprintf("%s lies outside the project", project.OneLine(name)), "move the file into it"}
+	}
+	return file, nil
+}
+
+// within tells whether a file lies below a folder, links followed.
+func within(dir, file string) bool {
+	real := func(p string) string {
+		if abs, err := filepath.Abs(p); err == nil {
+			p = abs
+		}
+		if r, err := filepath.EvalSymlinks(p); err == nil {
+			p = r
+		}
+		return p
+	}
+	rel, err := filepath.Rel(real(dir), real(file))
+	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
+}
+
+func eachCSV(file, text string, tabs bool, needs []string, f func(int, []string, func(string) (string, bool)) error) error {
 	in := csv.NewReader(strings.NewReader(text))
 	in.FieldsPerRecord = -1
 	in.LazyQuotes = tabs
@@ -93,15 +176,16 @@ func (r *rows) csv(text string, tabs bool) error {
 	}
 	head, err := in.Read()
 	if err != nil {
-		return &Error{r.File, "the table has no head with the names of its columns", "put one in the first line"}
+		return &Error{file, "the table has no head with the names of its columns", "put one in the first line"}
 	}
 	column := map[string]int{}
 	for i, name := range head {
-		column[strings.TrimSpace(name)] = i
+		head[i] = strings.TrimSpace(name)
+		column[head[i]] = i
 	}
-	for _, name := range append([]string{r.ID}, r.Text...) {
-		if _, ok := column[name]; !ok && name != "" {
-			return &Error{r.File, fmt.Sprintf("there is no column %q", name), "the table has " + strings.Join(head, ", ")}
+	for _, name := range needs {
+		if _, ok := column[name]; !ok {
+			return &Error{file, fmt.Sprintf("there is no column %q", name), "the table has " + strings.Join(head, ", ")}
 		}
 	}
 	for {
@@ -111,16 +195,16 @@ func (r *rows) csv(text string, tabs bool) error {
 		}
 		var bad *csv.ParseError
 		if errors.As(err, &bad) {
-			return &Error{fmt.Sprintf("%s:%d:%d", r.File, bad.Line, bad.Column), "not CSV: " + bad.Err.Error(), "mend the quotes in this row"}
+			return &Error{fmt.Sprintf("%s:%d:%d", file, bad.Line, bad.Column), "not CSV: " + bad.Err.Error(), "mend the quotes in this row"}
 		}
 		if err != nil {
 			return err
 		}
 		line, _ := in.FieldPos(0)
-		err = r.add(line, func(name string) (string, bool) {
-			i := column[name]
-			if i >= len(row) {
-				return "", true
+		err = f(line, head, func(name string) (string, bool) {
+			i, ok := column[name]
+			if !ok || i >= len(row) {
+				return "", ok
 			}
 			return row[i], true
 		})
@@ -130,16 +214,25 @@ func (r *rows) csv(text string, tabs bool) error {
 	}
 }
 
-func (r *rows) json(text string) error {
+func eachJSON(file, text string, needs []string, f func(int, []string, func(string) (string, bool)) error) error {
 	for i, l := range strings.Split(text, "\n") {
 		if strings.TrimSpace(l) == "" {
 			continue
 		}
 		v, err := value.Parse(l)
 		if err != nil || v.Kind != value.Object {
-			return &Error{fmt.Sprintf("%s:%d", r.File, i+1), "this line is no JSON object", "mend it"}
+			return &Error{fmt.Sprintf("%s:%d", file, i+1), "this line is no JSON object", "mend it"}
 		}
-		err = r.add(i+1, func(name string) (string, bool) {
+		var columns []string
+		for k := range v.Kids {
+			columns = append(columns, v.Kids[k].Name)
+		}
+		for _, name := range needs {
+			if !slices.Contains(columns, name) {
+				return &Error{fmt.Sprintf("%s:%d", file, i+1), fmt.Sprintf("there is no column %q", name), "the row has " + strings.Join(columns, ", ")}
+			}
+		}
+		err = f(i+1, columns, func(name string) (string, bool) {
 			kid := v.Get(name)
 			switch {
 			case kid == nil:

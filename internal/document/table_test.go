@@ -86,12 +86,12 @@ func TestReadRefuses(t *testing.T) {
 	dir := t.TempDir()
 	large := filepath.Join(dir, "large.txt")
 	require.NoError(t, os.WriteFile(large, nil, 0o644))
-	require.NoError(t, os.Truncate(large, MaxBytes+1))
+	require.NoError(t, os.Truncate(large, int64(DefaultLimits.Bytes)+1))
 	for file, says := range map[string]string{dir: "this is a folder", large: "larger than", filepath.Join(dir, "none"): "there is no such file"} {
 		_, err := Source{ID: "x", File: file}.Read()
 		assert.ErrorContains(t, err, says)
 	}
-	_, err := ReadFrom("stdin", strings.NewReader(strings.Repeat("a", MaxBytes+1)))
+	_, err := ReadFrom("stdin", strings.NewReader(strings.Repeat("a", DefaultLimits.Bytes+1)))
 	assert.ErrorContains(t, err, "stdin: larger than")
 	doc, err := ReadFrom("stdin", strings.NewReader("Deck sound.\n"))
 	require.NoError(t, err)

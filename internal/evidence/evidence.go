@@ -29,6 +29,9 @@ type Place struct {
 	Line       int  // of the source text, from 1
 	Basis      bool // the place is that of the words that an inferred value rests on
 	Rivals     int  // other places where the value stands
+	Page       int  // from 1; 0 where the document has no pages
+	Box        [4]int
+	Boxes      [][4]int // one a line, where the value runs over several
 }
 
 // Found reports whether the value stands in the source.
@@ -40,11 +43,29 @@ func (p Place) JSON() value.Value {
 	if p.Found() {
 		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Start)).Named("start"), value.Num(fmt.Sprint(p.End)).Named("end"), value.Num(fmt.Sprint(p.Line)).Named("line"))
 	}
+	if p.Page > 0 {
+		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Page)).Named("page"), boxJSON(p.Box).Named("box"))
+	}
+	if len(p.Boxes) > 1 {
+		all := value.List()
+		for _, b := range p.Boxes {
+			all.Kids = append(all.Kids, boxJSON(b))
+		}
+		v.Kids = append(v.Kids, all.Named("boxes"))
+	}
 	if p.Basis {
 		v.Kids = append(v.Kids, value.Boolean(true).Named("basis"))
 	}
 	if p.Rivals > 0 {
 		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Rivals)).Named("rivals"))
+	}
+	return v
+}
+
+func boxJSON(b [4]int) value.Value {
+	v := value.List()
+	for _, n := range b {
+		v.Kids = append(v.Kids, value.Num(fmt.Sprint(n)))
 	}
 	return v
 }

@@ -25,6 +25,7 @@ import (
 	"filler/internal/fetch"
 	"filler/internal/ledger"
 	"filler/internal/model"
+	"filler/internal/ocr"
 	"filler/internal/project"
 	"filler/internal/prompt"
 	"filler/internal/record"
@@ -42,6 +43,8 @@ type Filler struct {
 	Pace      project.Pace
 	Rounds    int
 	Stdin     io.Reader // what the document "-" is read from
+	Reader    *document.Reader
+	Layout    string // how documents are shown to the model
 
 	server *standin.Server
 }
@@ -56,6 +59,8 @@ type Setup struct {
 	Rounds int
 	Fresh  bool
 	Stdin  io.Reader
+	Reader *document.Reader // nil: one with the defaults
+	Layout string           // one of layout.Renderings
 }
 
 // New prepares a Filler, and starts the stand-in where the model is one.
@@ -64,21 +69,47 @@ func New(s Setup) (*Filler, error) {
 	if err != nil {
 		return nil, err
 	}
-	key, err := s.Model.Key(s.Dir)
-	if err != nil {
+	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Model: s.Model, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Layout: s.Layout}
+	if f.Reader == nil {
+		f.Reader = &document.Reader{}
+	}
+	if f.Client, f.server, err = connect(s.Model, s.Dir, s.Pace, s.Ledger); err != nil {
 		return nil, err
 	}
-	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Model: s.Model, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin}
-	base := s.Model.At
-	if character, ok := strings.CutPrefix(base, "standin:"); ok {
-		if f.server, err = standin.Start("127.0.0.1:0", standin.Options{Character: character}); err != nil {
-			return nil, err
-		}
-		base = f.server.URL
-	}
-	f.Client = model.New(s.Model, base, key, s.Pace, s.Ledger)
 	f.Client.Fresh = s.Fresh
 	return f, nil
+}
+
+// connect makes a client for a model, and starts the stand-in where that is
+// the model.
+func connect(m *project.Model, dir string, pace project.Pace, l *ledger.Ledger) (*model.Client, *standin.Server, error) {
+	key, err := m.Key(dir)
+	if err != nil {
+		return nil, nil, err
+	}
+	base := m.At
+	var server *standin.Server
+	if character, ok := strings.CutPrefix(base, "standin:"); ok {
+		if server, err = standin.Start("127.0.0.1:0", standin.Options{Character: character}); err != nil {
+			return nil, nil, err
+		}
+		base = server.URL
+	}
+	return model.New(m, base, key, pace, l), server, nil
+}
+
+// Transcriber gives the OCR engine that has a model write down what is on a
+// picture, and what ends it.
+func Transcriber(m *project.Model, dir string, pace project.Pace, l *ledger.Ledger) (ocr.Engine, func(), error) {
+	client, server, err := connect(m, dir, pace, l)
+	if err != nil {
+		return nil, nil, err
+	}
+	return model.Transcriber{Client: client}, func() {
+		if server != nil {
+			server.Close()
+		}
+	}, nil
 }
 
 // Close ends the stand-in, if one was started.
@@ -92,7 +123,7 @@ func (f *Filler) Close() {
 func (f *Filler) Start(label string, sources []document.Source) (int64, error) {
 	tasks := make([]ledger.Task, len(sources))
 	for i, s := range sources {
-		tasks[i] = ledger.Task{N: i, Document: s.ID, File: s.File}
+		tasks[i] = ledger.Task{N: i, Document: s.ID, File: s.File, Facts: s.Facts}
 		if s.File == "" {
 			tasks[i].Text = []byte(s.Text)
 		}
@@ -295,19 +326,19 @@ func FirstProblem(rec ledger.Record) string {
 }
 
 // read reads the document of a task.
-func (f *Filler) read(t ledger.Task) (*document.Document, error) {
+func (f *Filler) read(ctx context.Context, t ledger.Task) (*document.Document, error) {
 	if t.File == "-" {
 		if f.Stdin == nil {
 			return nil, fmt.Errorf("standard input can't be read again; give the document in a new run")
 		}
-		return document.ReadFrom(t.Document, f.Stdin)
+		return f.Reader.ReadFrom(ctx, t.Document, f.Stdin)
 	}
 	if t.File == "" {
 		text, err := f.Ledger.Blob(t.Source)
 		if err != nil {
 			return nil, err
 		}
-		return document.Parse(t.Document, text)
+		return f.Reader.Read(ctx, document.Source{ID: t.Document, Text: string(text)})
 	}
-	return document.Source{ID: t.Document, File: t.File}.Read()
+	return f.Reader.Read(ctx, document.Source{ID: t.Document, File: t.File})
 }

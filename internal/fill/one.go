@@ -9,6 +9,7 @@ import (
 	"filler/internal/chat"
 	"filler/internal/document"
 	"filler/internal/evidence"
+	"filler/internal/layout"
 	"filler/internal/ledger"
 	"filler/internal/model"
 	"filler/internal/prompt"
@@ -41,7 +42,10 @@ type filling struct {
 // and waits for another time: the run was stopped, or can't go on.
 func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Record, error) {
 	w := &filling{Filler: f, run: run, task: t}
-	doc, err := f.read(t)
+	doc, err := f.read(ctx, t)
+	if ctx.Err() != nil {
+		return ledger.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
+	}
 	if err != nil {
 		return w.failed(record.Source, err.Error()), nil
 	}
@@ -70,7 +74,7 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 func (w *filling) ask(ctx context.Context) (*model.Answer, error) {
 	for {
 		shape := w.Client.Shape()
-		req := prompt.Fill(w.Model, w.Schema, w.doc, shape)
+		req := prompt.Fill(w.Model, w.Schema, w.doc, shape, w.Layout)
 		if most := w.Model.Context; most > 0 {
 			if need := tokens.EstimateBytes(len(req.Body())) + w.Model.Reply; need > most {
 				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "split the document, or use a model with a larger context"}
@@ -197,7 +201,41 @@ func (w *filling) places(v *value.Value) evidence.Places {
 			}
 		}
 	}
+	if w.doc.Layout != nil {
+		for p, place := range places {
+			places[p] = onPage(w.doc.Layout, place)
+		}
+	}
 	return places
+}
+
+// onPage adds page and boxes of the words that a place spans.
+func onPage(t *layout.Text, p evidence.Place) evidence.Place {
+	if !p.Found() {
+		return p
+	}
+	p.Boxes = nil
+	from, to := t.Within(p.Start, p.End)
+	line := -1
+	for i := from; i < to; i++ {
+		w := &t.Words[i]
+		if w.Box == (layout.Box{}) {
+			continue // a transcription names no places
+		}
+		if p.Page == 0 {
+			p.Page = w.Page
+		}
+		if w.Line != line {
+			line = w.Line
+			p.Boxes = append(p.Boxes, w.Box)
+			continue
+		}
+		p.Boxes[len(p.Boxes)-1] = layout.Box(p.Boxes[len(p.Boxes)-1]).Union(w.Box)
+	}
+	if len(p.Boxes) > 0 {
+		p.Box = p.Boxes[0]
+	}
+	return p
 }
 
 // check gives all problems of a record: what the schema says, and values that
@@ -234,7 +272,7 @@ func evidenceProblem(p value.Pointer, v *value.Value, msg string) record.Problem
 // repair asks for patches until nothing is wrong or the rounds are used up.
 func (w *filling) repair(ctx context.Context) error {
 	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
-		req := prompt.Repair(w.Model, w.Schema, w.doc, &w.record, w.problems, w.refused)
+		req := prompt.Repair(w.Model, w.Schema, w.doc, w.Layout, &w.record, w.problems, w.refused)
 		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: fmt.Sprintf("repair %d", round)}, req)
 		if err != nil {
 			var fail *model.Failure

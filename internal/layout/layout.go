@@ -51,6 +51,7 @@ type Page struct {
 	Width, Height int
 	DPI           int // pixels an inch; 0 where not known
 	Words         []Word
+	Text          string // what is on the page, where nobody knows the places; then there are no Words
 }
 
 // Placed is a word in the text.
@@ -70,7 +71,7 @@ type Line struct {
 	Box        Box
 	First, Len int  // of Words
 	Running    bool // a head or foot that many pages have
-	block      int
+	Block      int  // lines of one block belong together: a paragraph, a table
 	row        int  // lines of one block and row stand side by side
 	column     int  // of a table
 	full       bool // the line goes on in the next one
@@ -171,6 +172,10 @@ func (l *line) letters() int {
 
 // page puts one page in order and appends its blocks.
 func (m *maker) page(number int, p *Page) {
+	if len(p.Words) == 0 && p.Text != "" {
+		m.verbatim(number, p.Text)
+		return
+	}
 	items := make([]item, 0, len(p.Words))
 	for i := range p.Words {
 		w := &p.Words[i]
@@ -193,6 +198,36 @@ func (m *maker) page(number int, p *Page) {
 	for _, b := range s.blocks {
 		b.page = number
 		m.blocks = append(m.blocks, b)
+	}
+}
+
+// verbatim takes a page as its text stands. The words' places are made up for
+// the reckoning alone; their boxes are empty.
+func (m *maker) verbatim(number int, text string) {
+	const wide, high, step = 6, 10, 20
+	m.Skew = append(m.Skew, 0)
+	fresh := true
+	for n, l := range strings.Split(text, "\n") {
+		var ln line
+		column := 0
+		for _, part := range strings.SplitAfter(l, " ") {
+			if w := strings.TrimSpace(part); w != "" {
+				ln.words = append(ln.words, &item{word: &Word{Text: w, Confidence: NoConfidence}, x0: float64(column * wide), x1: float64((column + utf8.RuneCountInString(w)) * wide), y0: float64(n * step), y1: float64(n*step + high)})
+			}
+			column += utf8.RuneCountInString(part)
+		}
+		if len(ln.words) == 0 {
+			fresh = true
+			continue
+		}
+		if fresh {
+			m.blocks = append(m.blocks, block{kind: lines, page: number, size: high, x1: 1 << 20})
+			fresh = false
+		}
+		ln.y0, ln.y1 = float64(n*step), float64(n*step+high)
+		ln.settle(false)
+		b := &m.blocks[len(m.blocks)-1]
+		b.rows = append(b.rows, row{cells: []cell{{lines: []line{ln}}}})
 	}
 }
 

@@ -300,8 +300,19 @@ func (s *sheet) gaps(items []*item, g strip) []gap {
 	n := 0
 	left, right := split(items, g)
 	n = min(len(s.linesOf(left)), len(s.linesOf(right)))
-	least := min(widthFor(n, s.size), g.x1-g.x0)
-	return gapsOf(items, max(least, 0.75*s.size))
+	least := max(min(widthFor(n, s.size), g.x1-g.x0), 0.75*s.size)
+	found := gapsOf(items, least)
+	// The head of a narrow column is often wider than the column.
+	if ls := s.linesOf(items); len(ls) > 3 {
+		if more := gapsOf(without(items, ls[0]), max(least, 1.2*s.size)); len(more) > len(found) {
+			return more
+		}
+	}
+	return found
+}
+
+func without(items []*item, l line) []*item {
+	return slices.DeleteFunc(slices.Clone(items), func(it *item) bool { return slices.Contains(l.words, it) })
 }
 
 func partsOf(items []*item, gaps []gap) [][]*item {

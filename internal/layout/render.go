@@ -19,40 +19,104 @@ const (
 // Renderings are the three, in the order in which help names them.
 var Renderings = []string{Flow, Rows, Boxes}
 
+// Rendering says how a text is shown.
+type Rendering struct {
+	How  string                              // Flow, Rows or Boxes
+	Page int                                 // this page alone; 0: all
+	Mark func(w *Placed, text string) string // gives a word as it is shown; nil: as it is
+}
+
 // Render gives the text in one of the renderings.
-func (t *Text) Render(how string) string {
-	switch how {
+func (t *Text) Render(how string) string { return t.Show(Rendering{How: how}) }
+
+// Show gives the text as r says.
+func (t *Text) Show(r Rendering) string {
+	v := &view{t, r}
+	switch r.How {
 	case Rows:
-		return t.rows()
+		return v.rows()
 	case Boxes:
-		return t.boxes()
+		return v.boxes()
 	}
-	return t.Text
+	return v.flow()
+}
+
+// view is a text being shown.
+type view struct {
+	*Text
+	Rendering
+}
+
+func (t *view) hides(l *Line) bool { return t.Page != 0 && l.Page != t.Page }
+
+// word gives a word as it is shown, with the rest of it that stands on the next
+// line.
+func (t *view) word(i int) string {
+	text := t.Text.Text[t.Words[i].Start:t.Words[i].End]
+	for j := i; t.Words[j].Joined && j+1 < len(t.Words); j++ {
+		text += t.Text.Text[t.Words[j+1].Start:t.Words[j+1].End]
+	}
+	if t.Mark != nil {
+		text = t.Mark(&t.Words[i], text)
+	}
+	return text
+}
+
+// continues tells the second part of a broken word.
+func (t *view) continues(i int) bool { return i > 0 && t.Words[i-1].Joined }
+
+// flow is the source text itself, with its words marked.
+func (t *view) flow() string {
+	if t.Mark == nil && t.Page == 0 {
+		return t.Text.Text
+	}
+	var b strings.Builder
+	last := -1
+	for i := range t.Words {
+		w := &t.Words[i]
+		if t.hides(&t.Lines[w.Line]) || t.continues(i) {
+			continue
+		}
+		if last >= 0 {
+			b.WriteString(t.Text.Text[t.endOf(last):w.Start])
+		}
+		b.WriteString(t.word(i))
+		last = i
+	}
+	if last < 0 {
+		return ""
+	}
+	return b.String() + "\n"
+}
+
+// endOf gives where a word ends, with the parts that it was broken into.
+func (t *view) endOf(i int) int {
+	for t.Words[i].Joined && i+1 < len(t.Words) {
+		i++
+	}
+	return t.Words[i].End
 }
 
 // words gives the words of a line as the text has them: a word that was broken
 // stands whole on the line where it began.
-func (t *Text) words(l *Line) []string {
+func (t *view) words(l *Line) []string {
 	var found []string
 	for i := l.First; i < l.First+l.Len; i++ {
-		w := t.Words[i]
-		if i > 0 && t.Words[i-1].Joined {
-			continue // stands on the line before
+		if !t.continues(i) {
+			found = append(found, t.word(i))
 		}
-		text := t.Text[w.Start:w.End]
-		for j := i; t.Words[j].Joined && j+1 < len(t.Words); j++ {
-			text += t.Text[t.Words[j+1].Start:t.Words[j+1].End]
-		}
-		found = append(found, text)
 	}
 	return found
 }
 
-func (t *Text) boxes() string {
+func (t *view) boxes() string {
 	var b strings.Builder
 	page := 0
 	for i := range t.Lines {
 		l := &t.Lines[i]
+		if t.hides(l) {
+			continue
+		}
 		if l.Page != page {
 			page = l.Page
 			fmt.Fprintf(&b, "page %d of %d (%d x %d)\n", page, len(t.Pages), t.Pages[page-1].Width, t.Pages[page-1].Height)
@@ -78,24 +142,26 @@ type bit struct {
 
 // rows renders block by block in reading order; within a block what stands
 // side by side stays side by side.
-func (t *Text) rows() string {
+func (t *view) rows() string {
 	var b strings.Builder
 	for i := 0; i < len(t.Lines); {
 		end := i
-		for end < len(t.Lines) && t.Lines[end].block == t.Lines[i].block {
+		for end < len(t.Lines) && t.Lines[end].Block == t.Lines[i].Block {
 			end++
 		}
-		if i > 0 {
-			b.WriteByte('\n')
+		if !t.hides(&t.Lines[i]) {
+			if b.Len() > 0 {
+				b.WriteByte('\n')
+			}
+			t.blockRows(&b, i, end)
 		}
-		t.blockRows(&b, i, end)
 		i = end
 	}
 	return b.String()
 }
 
-func (t *Text) blockRows(b *strings.Builder, from, to int) {
-	blk := &t.blocks[t.Lines[from].block]
+func (t *view) blockRows(b *strings.Builder, from, to int) {
+	blk := &t.blocks[t.Lines[from].Block]
 	var bits []bit
 	var widths []float64
 	for n := from; n < to; n++ {
@@ -146,16 +212,15 @@ func pitchOf(rows [][]*bit, size float64) float64 {
 }
 
 // bits cuts a line at its wide gaps.
-func (t *Text) bits(n int, size float64) []bit {
+func (t *view) bits(n int, size float64) []bit {
 	at := &t.Lines[n]
 	var found []bit
 	for j, w := range at.line.words {
 		i := at.First + j
-		if i > 0 && t.Words[i-1].Joined {
+		if t.continues(i) {
 			continue
 		}
-		one := Line{First: i, Len: 1}
-		text := t.words(&one)[0]
+		text := t.word(i)
 		if len(found) > 0 && (j == 0 || white(at.line.words[j-1], w) <= 1.5*size) {
 			found[len(found)-1].text += " " + text
 			continue

@@ -34,7 +34,7 @@ func (m *maker) write(opt Options) {
 	for i := range m.blocks {
 		b := &m.blocks[i]
 		b.eachLine(func(r, c int, l *line) {
-			n := Line{Page: b.page, Running: l.running, block: i, row: r, column: c, line: l}
+			n := Line{Page: b.page, Running: l.running, Block: i, row: r, column: c, line: l}
 			if n.Running && opt.DropRunning {
 				return
 			}
@@ -75,8 +75,8 @@ func (m *maker) fill() {
 	s := &sheet{}
 	for i := 0; i+1 < len(m.Lines); i++ {
 		a, b := &m.Lines[i], &m.Lines[i+1]
-		k := &m.blocks[a.block]
-		if a.block != b.block || a.Page != b.Page {
+		k := &m.blocks[a.Block]
+		if a.Block != b.Block || a.Page != b.Page {
 			continue
 		}
 		l, next := m.Lines[i].line, m.Lines[i+1].line
@@ -95,10 +95,10 @@ func (m *maker) padColumns() {
 	m.pads = map[int]int{}
 	for i := 0; i < len(m.Lines); {
 		end := i
-		for end < len(m.Lines) && m.Lines[end].block == m.Lines[i].block {
+		for end < len(m.Lines) && m.Lines[end].Block == m.Lines[i].Block {
 			end++
 		}
-		if m.blocks[m.Lines[i].block].kind == table {
+		if m.blocks[m.Lines[i].Block].kind == table {
 			m.padTable(i, end)
 		}
 		i = end
@@ -139,12 +139,12 @@ func (m *maker) padTable(from, to int) {
 // between writes what parts line i from the one before it.
 func (m *maker) between(i, column int) {
 	a, b := &m.Lines[i-1], &m.Lines[i]
-	switch k := &m.blocks[b.block]; {
+	switch k := &m.blocks[b.Block]; {
 	case a.full:
 		m.out.WriteByte(' ')
-	case a.block == b.block && k.kind == table && a.row == b.row:
+	case a.Block == b.Block && k.kind == table && a.row == b.row:
 		m.spaces(max(m.pads[i]-column, 2))
-	case a.block == b.block:
+	case a.Block == b.Block:
 		m.out.WriteByte('\n')
 		if k.kind == table {
 			if k.rows[b.row].gap > 1.6 {
@@ -193,7 +193,7 @@ func (m *maker) line(i int, broken string, known map[string]bool) string {
 // room gives the spaces between two neighbours on a line: white that no
 // sentence has stays visible.
 func (m *maker) room(at *Line, a, b *item) int {
-	k := &m.blocks[at.block]
+	k := &m.blocks[at.Block]
 	wide := 1.5
 	if k.kind == prose {
 		wide = 2.2
@@ -211,8 +211,8 @@ const hyphens = "-\u00ad\u2010\u00ac\u2013\u2014"
 // its start, and whether its hyphen belongs to the word.
 func (m *maker) breaks(i int, known map[string]bool) (start string, keep, ok bool) {
 	a, b := &m.Lines[i], &m.Lines[i+1]
-	ka, kb := m.blocks[a.block].kind, m.blocks[b.block].kind
-	sameCell := a.block == b.block && (ka != table || a.row == b.row && a.column == b.column)
+	ka, kb := m.blocks[a.Block].kind, m.blocks[b.Block].kind
+	sameCell := a.Block == b.Block && (ka != table || a.row == b.row && a.column == b.column)
 	if !sameCell && (ka != prose || kb != prose) {
 		return "", false, false
 	}
@@ -274,4 +274,25 @@ func (t *Text) Within(start, end int) (from, to int) {
 	for to = from; to < len(t.Words) && t.Words[to].Start < end; to++ {
 	}
 	return from, to
+}
+
+// WordsOn and BlocksOn count what stands on a page, from 1.
+func (t *Text) WordsOn(page int) (n int) {
+	for i := range t.Words {
+		if t.Words[i].Page == page {
+			n++
+		}
+	}
+	return n
+}
+
+// BlocksOn counts the blocks of a page.
+func (t *Text) BlocksOn(page int) (n int) {
+	last := -1
+	for i := range t.Lines {
+		if l := &t.Lines[i]; l.Page == page && l.Block != last {
+			n, last = n+1, l.Block
+		}
+	}
+	return n
 }

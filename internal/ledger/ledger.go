@@ -31,7 +31,7 @@ import (
 var tables string
 
 // version is the layout's number, in SQLite's user_version.
-const version = 1
+const version = 2
 
 // Ledger is an open run database. Its methods may be called by many
 // goroutines.
@@ -122,16 +122,35 @@ func (l *Ledger) checkVersion() error {
 	if err := l.db.QueryRow("PRAGMA user_version").Scan(&v); err != nil {
 		return l.explain(err)
 	}
+	if v == 1 {
+		return nil // readable as it is; the next writer brings it up
+	}
 	if v != version {
 		return &Error{l.file, fmt.Sprintf("this ledger has layout %d, and this program knows %d", v, version), "use the program that wrote it, or move the file away", nil}
 	}
 	return nil
 }
 
+// upgrade brings a ledger of layout 1 to layout 2, in which tasks have facts.
+func (l *Ledger) upgrade() error {
+	tx, err := l.db.Begin()
+	if err != nil {
+		return l.explain(err)
+	}
+	defer tx.Rollback()
+	if _, err := tx.Exec("ALTER TABLE task ADD COLUMN facts TEXT NOT NULL DEFAULT '{}'; PRAGMA user_version = 2;"); err != nil {
+		return l.explain(err)
+	}
+	return l.explain(tx.Commit())
+}
+
 func (l *Ledger) prepare() error {
 	var v int
 	if err := l.db.QueryRow("PRAGMA user_version").Scan(&v); err != nil {
 		return l.explain(err)
+	}
+	if v == 1 {
+		return l.upgrade()
 	}
 	if v != 0 {
 		return l.checkVersion()

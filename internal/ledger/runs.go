@@ -4,7 +4,11 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"maps"
+	"slices"
 	"time"
+
+	"filler/internal/value"
 )
 
 // Run is one filling of a set of documents.
@@ -39,6 +43,7 @@ type Task struct {
 	Source   string // hash of the source text, once read, or of Text
 	Text     []byte // given to Start: the text of a document that no file holds
 	Done     bool
+	Facts    map[string]string
 }
 
 // Start records a new run and its tasks, and gives its number.
@@ -61,7 +66,7 @@ func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 		if id, err = res.LastInsertId(); err != nil {
 			return err
 		}
-		insert, err := tx.Prepare(`INSERT INTO task(run, n, document, file, source, state) VALUES(?,?,?,?,?,'waiting')`)
+		insert, err := tx.Prepare(`INSERT INTO task(run, n, document, file, source, facts, state) VALUES(?,?,?,?,?,?,'waiting')`)
 		if err != nil {
 			return err
 		}
@@ -73,13 +78,22 @@ func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 					return err
 				}
 			}
-			if _, err := insert.Exec(id, t.N, t.Document, t.File, source); err != nil {
+			if _, err := insert.Exec(id, t.N, t.Document, t.File, source, factsJSON(t.Facts)); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
 	return id, err
+}
+
+// factsJSON writes facts as a JSON object, by name.
+func factsJSON(facts map[string]string) string {
+	v := value.Obj()
+	for _, name := range slices.Sorted(maps.Keys(facts)) {
+		v.Kids = append(v.Kids, value.Str(facts[name]).Named(name))
+	}
+	return string(v.JSON())
 }
 
 // End records how a run ended and adds to the time it took.

@@ -31,6 +31,7 @@ CREATE TABLE task(
   state    TEXT NOT NULL,           -- waiting, done
   holder   TEXT NOT NULL DEFAULT '',
   until    TEXT NOT NULL DEFAULT '',
+  facts    TEXT NOT NULL DEFAULT '{}', -- JSON object: what was known of the document before
   PRIMARY KEY(run, n)
 ) WITHOUT ROWID;
 

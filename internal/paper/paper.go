@@ -15,6 +15,7 @@ import (
 	"math"
 	"math/rand"
 	"strings"
+	"sync"
 
 	"golang.org/x/image/font"
 	"golang.org/x/image/font/gofont/gobold"
@@ -44,17 +45,18 @@ type faceKey struct {
 	size  float64
 }
 
-var fonts = map[string]*opentype.Font{}
-
-func init() {
+// fonts are read when the first page is drawn.
+var fonts = sync.OnceValue(func() map[string]*opentype.Font {
+	all := map[string]*opentype.Font{}
 	for name, data := range map[string][]byte{"": goregular.TTF, "bold": gobold.TTF, "mono": gomono.TTF} {
 		f, err := opentype.Parse(data)
 		if err != nil {
 			panic(err) // the fonts are part of the program
 		}
-		fonts[name] = f
+		all[name] = f
 	}
-}
+	return all
+})
 
 // New gives a white page of so many pixels.
 func New(width, height, dpi int) *Sheet {
@@ -74,7 +76,7 @@ func (s *Sheet) face(st Style) font.Face {
 	if f := s.faces[key]; f != nil {
 		return f
 	}
-	f, err := opentype.NewFace(fonts[st.Font], &opentype.FaceOptions{Size: st.Size, DPI: float64(s.DPI), Hinting: font.HintingNone})
+	f, err := opentype.NewFace(fonts()[st.Font], &opentype.FaceOptions{Size: st.Size, DPI: float64(s.DPI), Hinting: font.HintingNone})
 	if err != nil {
 		panic(err) // only a size that is no number fails
 	}
@@ -212,4 +214,25 @@ func Speckle(img *image.Gray, r *rand.Rand, specks int) {
 		img.SetGray(x, y, color.Gray{40})
 		img.SetGray(x+1, y, color.Gray{70})
 	}
+}
+
+// Pen writes into any picture. It is for one goroutine.
+type Pen struct{ faces map[float64]font.Face }
+
+// Write writes a text about so many pixels high, with its base line at y.
+func (p *Pen) Write(img draw.Image, x, y int, text string, height float64, c color.Color) {
+	size := math.Round(height)
+	f, ok := p.faces[size]
+	if !ok {
+		var err error
+		if f, err = opentype.NewFace(fonts()[""], &opentype.FaceOptions{Size: size, DPI: 72 * 1.2}); err != nil {
+			return
+		}
+		if p.faces == nil {
+			p.faces = map[float64]font.Face{}
+		}
+		p.faces[size] = f
+	}
+	d := font.Drawer{Dst: img, Src: image.NewUniform(c), Face: f, Dot: fixed.P(x, y)}
+	d.DrawString(text)
 }

@@ -17,6 +17,7 @@ import (
 	"regexp"
 	"slices"
 	"sort"
+	"strconv"
 	"strings"
 	"time"
 
@@ -40,13 +41,8 @@ type Project struct {
 	Models    map[string]*Model
 	Pace      Pace
 	Rounds    int // of repair
-}
-
-// Table is a file in which every row is a document.
-type Table struct {
-	File string
-	Text []string
-	ID   string
+	Reading   Reading
+	Facts     string // a table of facts about documents; "" for none
 }
 
 // Model is how one model is reached and paid.
@@ -113,6 +109,16 @@ func Find(dir string) (*Project, error) {
 	}
 }
 
+// OneLine gives a name as it can be shown on one line, whatever is in it.
+func OneLine(name string) string {
+	for _, r := range name {
+		if r < ' ' || r == 0x7f || r == '\ufffd' {
+			return strconv.Quote(name)
+		}
+	}
+	return name
+}
+
 // relative gives path as a person in the current folder would write it.
 func relative(path string) string {
 	cwd, err := os.Getwd()
@@ -132,7 +138,7 @@ func Load(file string) (*Project, error) {
 		return nil, place.Faults{{File: file, Msg: "can't be read", Hint: "check that it is a file and its permissions"}}
 	}
 	f, root := place.Load(file, data)
-	p := &Project{Dir: filepath.Dir(file), File: file, Models: map[string]*Model{}, Pace: DefaultPace, Rounds: DefaultRounds}
+	p := &Project{Dir: filepath.Dir(file), File: file, Models: map[string]*Model{}, Pace: DefaultPace, Rounds: DefaultRounds, Reading: Reading{Layout: "rows"}}
 	if root != nil {
 		p.read(root)
 	}
@@ -143,7 +149,7 @@ func Load(file string) (*Project, error) {
 }
 
 func (p *Project) read(root *place.Node) {
-	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair")
+	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "facts", "limits")
 	for _, n := range root.Pairs() {
 		switch n.Key() {
 		case "schema":
@@ -157,9 +163,12 @@ func (p *Project) read(root *place.Node) {
 		case "models":
 			p.readModels(n)
 		case "prompt":
-			n.Known("style")
+			n.Known("style", "layout")
 			if s := n.Get("style"); s != nil && s.Text() != "whole" {
 				s.Fault(fmt.Sprintf("unknown style %q", s.Text()), "known here: whole")
+			}
+			if l := n.Get("layout"); l != nil {
+				p.Reading.Layout = oneOf(l, Layouts)
 			}
 		case "pace":
 			p.readPace(n)
@@ -168,7 +177,14 @@ func (p *Project) read(root *place.Node) {
 			if r := n.Get("rounds"); r != nil {
 				p.Rounds = r.Int(0)
 			}
+		case "read", "limits", "ocr":
+			p.readReading(n)
+		case "facts":
+			p.Facts = p.path(n.Filled("the table's path"))
 		}
+	}
+	if m := p.Reading.OCR.Model; m != "" && p.Models[m] == nil {
+		root.Get("ocr").Get("model").Fault(fmt.Sprintf("no model is called %q", m), place.Suggest(m, p.ModelNames()))
 	}
 	if root.Get("schema") == nil {
 		root.Fault("the key \"schema\" is missing", "add `schema: schemas/NAME.yaml`")
@@ -193,20 +209,7 @@ func (p *Project) readDocuments(n *place.Node) {
 			p.Documents = append(p.Documents, p.path(item.Filled("the path")))
 			continue
 		}
-		item.Known("table", "text", "id")
-		t := Table{Text: item.Get("text").Texts()}
-		if file := item.Get("table"); file != nil {
-			t.File = p.path(file.Filled("the table's path"))
-		} else {
-			item.Fault("the key \"table\" is missing", "write `{table: notes.csv, text: [note], id: ref}`")
-		}
-		if item.Get("text") == nil {
-			item.Fault("the key \"text\" is missing", "name the columns that hold the text")
-		}
-		if id := item.Get("id"); id != nil {
-			t.ID = id.Filled("the column's name")
-		}
-		p.Tables = append(p.Tables, t)
+		p.Tables = append(p.Tables, p.readTable(item))
 	}
 }
 

@@ -1,0 +1,316 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"image/png"
+	"os"
+	"regexp"
+	"strings"
+	"unicode/utf8"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/document"
+	"filler/internal/layout"
+	"filler/internal/project"
+	"filler/internal/report"
+	"filler/internal/tokens"
+	"filler/internal/value"
+)
+
+// reading is what `read` was asked for.
+type reading struct {
+	looking
+	asJSON, words bool
+	page          int
+	image         string
+	where         string
+}
+
+func (a *app) readCmd() *cobra.Command {
+	var o reading
+	cmd := &cobra.Command{Use: "read DOC...", Short: "A document as the model would get it", Args: documents(1, 1<<30),
+		Long: `Print documents as the model would get them, with line numbers, and below each how
+much it is. DOC is a file, a folder, an address, a row of a table (notes.csv#A1), or -
+for standard input.
+
+Three layouts: flow has paragraphs in reading order, rows keeps gaps so that columns
+line up, boxes has each line behind a short id and its place. A word that the OCR
+engine was not sure of (below 60 of 100) stands between the signs ‹ and ›.`,
+		RunE: func(cmd *cobra.Command, args []string) error { return a.read(cmd.Context(), &o, args) }}
+	o.flags(cmd)
+	f := cmd.Flags()
+	f.BoolVar(&o.links, "links", false, "keep the targets of links in web pages")
+	f.BoolVar(&o.dropRunning, "drop-running", false, "leave out heads and foots that pages share")
+	f.IntVar(&o.page, "page", 0, "show this page alone")
+	f.BoolVar(&o.words, "words", false, "list the words with their offsets and boxes")
+	f.StringVar(&o.image, "image", "", "draw the page with its lines and reading order into this PNG `file`")
+	f.StringVar(&o.where, "where", "", "only documents whose facts fulfil this `condition`")
+	f.BoolVar(&o.asJSON, "json", false, "print JSON, one line a document")
+	return cmd
+}
+
+func (a *app) read(ctx context.Context, o *reading, names []string) error {
+	if o.page < 0 {
+		a.parsed = false
+		return fmt.Errorf("there is no page %d; pages count from 1", o.page)
+	}
+	w, sources, err := a.toRead(names)
+	if err != nil {
+		return err
+	}
+	r, done, err := a.reader(w, &o.looking)
+	if err != nil {
+		return err
+	}
+	defer done()
+	if sources, err = a.only(sources, o.where); err != nil {
+		return err
+	}
+	if o.image != "" && len(sources) != 1 {
+		return fmt.Errorf("--image draws one document, and %d are named; name one", len(sources))
+	}
+	shown := w.layout(o.layout)
+	var failed error
+	printed := 0
+	for _, s := range sources {
+		d, err := a.source(ctx, r, s)
+		if err == nil && o.page > 0 && (d.Layout == nil && o.page > 1 || d.Layout != nil && o.page > len(d.Layout.Pages)) {
+			err = document.PageError(d, o.page)
+		}
+		if err == nil && o.image != "" {
+			err = a.draw(ctx, o, r, d, s)
+		}
+		switch {
+		case err != nil && ctx.Err() != nil:
+			return exit(codeStopped)
+		case err != nil:
+			a.notef("%s\n", err)
+			failed = exit(codeFailed)
+			continue
+		case o.asJSON:
+			a.printJSON(readJSON(d, o, shown))
+		case o.words:
+			a.printWords(d, o)
+		default:
+			if printed > 0 {
+				a.printf("\n")
+			}
+			a.printDocument(d, o, shown, len(sources) > 1)
+		}
+		printed++
+	}
+	return failed
+}
+
+// toRead gives the sources that names stand for, with the project at hand if
+// there is one: it knows tables, facts and how to read.
+func (a *app) toRead(names []string) (*work, []document.Source, error) {
+	w, err := a.anywhere()
+	if err != nil {
+		return nil, nil, err
+	}
+	if names[0] == "-" && len(names) == 1 {
+		return w, []document.Source{{ID: "-"}}, nil
+	}
+	sources, err := w.sources(names)
+	return w, sources, err
+}
+
+// low marks words that an OCR engine was not sure of.
+const low = 60
+
+func markLow(w *layout.Placed, text string) string {
+	if w.Confidence >= 0 && w.Confidence < low {
+		return "‹" + text + "›"
+	}
+	return text
+}
+
+var marked = regexp.MustCompile("‹[^‹›\\n]*›")
+
+func (a *app) printDocument(d *document.Document, o *reading, how string, named bool) {
+	if named {
+		a.printf("%s\n", a.paint(bold, project.OneLine(d.ID)))
+	}
+	text := d.Show(layout.Rendering{How: how, Page: o.page, Mark: markLow})
+	lines := strings.Split(strings.TrimSuffix(text, "\n"), "\n")
+	width := len(fmt.Sprint(len(lines)))
+	for n, l := range lines {
+		if a.term.colour && d.Layout != nil {
+			l = marked.ReplaceAllStringFunc(l, func(s string) string { return a.paint(soft, s) })
+		}
+		a.printf("%s  %s\n", a.paint(faint, fmt.Sprintf("%*d", width, n+1)), l)
+	}
+	a.printf("%s\n", a.paint(faint, strings.Join(foot(d, o, how), " · ")))
+}
+
+// foot gives what a document amounts to.
+func foot(d *document.Document, o *reading, how string) []string {
+	shown := d.Show(layout.Rendering{How: how, Page: o.page})
+	count := tokens.Count(shown)
+	words := 0
+	for _, w := range d.Words() {
+		if o.page == 0 || d.Layout == nil || w.Page == o.page {
+			words++
+		}
+	}
+	var parts []string
+	switch {
+	case d.Layout != nil && o.page > 0:
+		parts = append(parts, fmt.Sprintf("page %d of %d", o.page, len(d.Layout.Pages)))
+	case d.Layout != nil:
+		parts = append(parts, plural(len(d.Layout.Pages), "page"))
+	default:
+		parts = append(parts, plural(document.NewLines(d.Text).Len(), "line"))
+	}
+	parts = append(parts, plural(words, "word"), plural(count, "token"))
+	if saved, of := saving(d, count); saved > 0 && o.page == 0 {
+		parts = append(parts, fmt.Sprintf("cleaning saved %s (%d %%)", thousands(saved), 100*saved/of))
+	}
+	if c, ok := d.Confidence(); ok {
+		parts = append(parts, fmt.Sprintf("OCR confidence %d", c))
+	}
+	return append(append(parts, d.Notes...), "source "+d.Hash[:12])
+}
+
+// saving gives the tokens that cleaning saved, and of how many.
+func saving(d *document.Document, count int) (saved, of int) {
+	if len(d.Raw) > 1<<20 {
+		of = tokens.EstimateBytes(len(d.Raw))
+	} else {
+		of = tokens.Count(string(d.Raw))
+	}
+	return of - count, of
+}
+
+func (a *app) printWords(d *document.Document, o *reading) {
+	t := a.newTable(">start", ">end", ">page", ">x0", ">y0", ">x1", ">y1", ">conf", "word")
+	for _, w := range d.Words() {
+		if o.page > 0 && w.Page != 0 && w.Page != o.page {
+			continue
+		}
+		row := []any{fmt.Sprint(w.Start), fmt.Sprint(w.End), "", "", "", "", "", "", d.Text[w.Start:w.End]}
+		if w.Page > 0 {
+			row[2] = fmt.Sprint(w.Page)
+		}
+		if w.Box != (layout.Box{}) {
+			for i, n := range w.Box {
+				row[3+i] = fmt.Sprint(n)
+			}
+		}
+		if w.Confidence >= 0 {
+			row[7] = fmt.Sprint(w.Confidence)
+		}
+		t.row(row...)
+	}
+	t.print()
+}
+
+func readJSON(d *document.Document, o *reading, how string) value.Value {
+	num := func(n int, name string) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }
+	v := value.Obj(value.Str(d.ID).Named("document"), value.Str(string(d.Format)).Named("format"))
+	notes := value.List()
+	for _, n := range d.Notes {
+		notes.Kids = append(notes.Kids, value.Str(n))
+	}
+	v.Kids = append(v.Kids, notes.Named("notes"), value.Str(d.Hash).Named("source"))
+	if len(d.Facts) > 0 {
+		v.Kids = append(v.Kids, factsJSON(d.Facts).Named("facts"))
+	}
+	words := d.Words()
+	v.Kids = append(v.Kids, num(document.NewLines(d.Text).Len(), "lines"), num(len(words), "words"), num(utf8.RuneCountInString(d.Text), "characters"))
+	shown := d.Show(layout.Rendering{How: how, Page: o.page})
+	count := tokens.Count(shown)
+	v.Kids = append(v.Kids, num(count, "tokens"))
+	if saved, _ := saving(d, count); saved > 0 && o.page == 0 {
+		v.Kids = append(v.Kids, num(saved, "saved"))
+	}
+	if c, ok := d.Confidence(); ok {
+		v.Kids = append(v.Kids, num(c, "confidence"))
+	}
+	v.Kids = append(v.Kids, value.Str(d.Text).Named("text"), value.Str(how).Named("layout"), value.Str(shown).Named("shown"))
+	if d.Layout != nil {
+		pages := value.List()
+		for i, p := range d.Layout.Pages {
+			one := value.Obj(num(i+1, "page"), num(p.Width, "width"), num(p.Height, "height"))
+			if p.DPI > 0 {
+				one.Kids = append(one.Kids, num(p.DPI, "dpi"))
+			}
+			if s := d.Layout.Skew[i]; s != 0 {
+				one.Kids = append(one.Kids, value.Num(fmt.Sprintf("%.2f", s)).Named("skew"))
+			}
+			pages.Kids = append(pages.Kids, one)
+		}
+		v.Kids = append(v.Kids, pages.Named("pages"))
+	}
+	if o.words {
+		v.Kids = append(v.Kids, wordsJSON(d, words, o.page).Named("word_list"))
+	}
+	return v
+}
+
+func factsJSON(facts document.Facts) value.Value {
+	v := value.Obj()
+	for _, name := range facts.Names() {
+		v.Kids = append(v.Kids, value.Str(facts[name]).Named(name))
+	}
+	return v
+}
+
+func wordsJSON(d *document.Document, words []layout.Placed, page int) value.Value {
+	num := func(n int, name string) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }
+	list := value.List()
+	for _, w := range words {
+		if page > 0 && w.Page != 0 && w.Page != page {
+			continue
+		}
+		one := value.Obj(value.Str(d.Text[w.Start:w.End]).Named("text"), num(w.Start, "start"), num(w.End, "end"))
+		if w.Text != d.Text[w.Start:w.End] {
+			one.Kids = append(one.Kids, value.Str(w.Text).Named("printed"))
+		}
+		if w.Page > 0 {
+			one.Kids = append(one.Kids, num(w.Page, "page"))
+		}
+		if w.Box != (layout.Box{}) {
+			box := value.List()
+			for _, n := range w.Box {
+				box.Kids = append(box.Kids, value.Num(fmt.Sprint(n)))
+			}
+			one.Kids = append(one.Kids, box.Named("box"))
+		}
+		if w.Confidence >= 0 {
+			one.Kids = append(one.Kids, num(w.Confidence, "confidence"))
+		}
+		list.Kids = append(list.Kids, one)
+	}
+	return list
+}
+
+// draw draws a page into a file.
+func (a *app) draw(ctx context.Context, o *reading, r *document.Reader, d *document.Document, s document.Source) error {
+	page := max(o.page, 1)
+	if d.Layout == nil || page > len(d.Layout.Pages) {
+		return document.PageError(d, page)
+	}
+	picture, err := r.Picture(ctx, d, s, page)
+	if err != nil {
+		return err
+	}
+	img := report.Page(d.Layout, page, picture)
+	f, err := os.Create(o.image)
+	if err == nil {
+		err = png.Encode(f, img)
+		if cerr := f.Close(); err == nil {
+			err = cerr
+		}
+	}
+	if err != nil {
+		return &document.Error{File: o.image, Msg: "can't be written", Hint: "check that its folder is there and may be written"}
+	}
+	a.notef("%s: page %d of %s, %s in %s\n", o.image, page, project.OneLine(d.ID), plural(d.Layout.WordsOn(page), "word"), plural(d.Layout.BlocksOn(page), "block"))
+	return nil
+}
+
+func (a *app) printJSON(v value.Value) { a.printf("%s\n", v.JSON()) }

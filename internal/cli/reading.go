@@ -1,0 +1,142 @@
+package cli
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/document"
+	"filler/internal/fetch"
+	"filler/internal/fill"
+	"filler/internal/layout"
+	"filler/internal/ledger"
+	"filler/internal/ocr"
+	"filler/internal/place"
+	"filler/internal/project"
+)
+
+// looking is what flags say of how documents are read.
+type looking struct {
+	layout             string
+	links, dropRunning bool
+	refetch            bool
+}
+
+// flags adds those that every command that reads documents has.
+func (o *looking) flags(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&o.layout, "layout", "", "how the text is shown: "+strings.Join(layout.Renderings, ", "))
+	cmd.Flags().BoolVar(&o.refetch, "refetch", false, "fetch addresses again, and keep the new snapshot")
+}
+
+func (o *looking) check() error {
+	if o.layout != "" && !slices.Contains(layout.Renderings, o.layout) {
+		return fmt.Errorf("unknown layout %q; %s", o.layout, place.Suggest(o.layout, layout.Renderings))
+	}
+	return nil
+}
+
+// layout gives how documents are shown: as the flag says, or the project.
+func (w *work) layout(flag string) string {
+	switch {
+	case flag != "":
+		return flag
+	case w.project != nil:
+		return w.project.Reading.Layout
+	}
+	return layout.Rows
+}
+
+// reader gives what reads documents, as the project and flags say, and what
+// ends it.
+func (a *app) reader(w *work, o *looking) (*document.Reader, func(), error) {
+	done := func() {}
+	if err := o.check(); err != nil {
+		a.parsed = false
+		return nil, done, err
+	}
+	r := &document.Reader{Links: o.links, DropRunning: o.dropRunning, Web: &fetch.Kept{Fresh: o.refetch}}
+	if w.project == nil {
+		if dir, err := os.UserCacheDir(); err == nil {
+			r.Keep, r.Web.Dir = filepath.Join(dir, "filler", "ocr"), filepath.Join(dir, "filler", "web")
+		}
+		return r, done, nil
+	}
+	about := w.project.Reading
+	keep := filepath.Join(w.project.Dir, ".filler")
+	r.Keep, r.Web.Dir = filepath.Join(keep, "ocr"), filepath.Join(keep, "web")
+	r.Links, r.DropRunning = r.Links || about.Links, r.DropRunning || about.DropRunning
+	r.Limits = document.Limits(about.Limits)
+	var err error
+	r.Engine, done, err = w.engine(about.OCR)
+	return r, done, err
+}
+
+// engine gives what reads pictures.
+func (w *work) engine(o project.OCR) (ocr.Engine, func(), error) {
+	done := func() {}
+	switch {
+	case len(o.Command) > 0:
+		return ocr.Command{Args: o.Command, Form: o.Gives}, done, nil
+	case o.At != "":
+		return ocr.Server{URL: o.At, Form: o.Gives}, done, nil
+	case o.Model != "":
+		l, err := ledger.Open(w.ledgerFile())
+		if err != nil {
+			return nil, done, err
+		}
+		e, end, err := fill.Transcriber(w.project.Models[o.Model], w.project.Dir, w.pace(), l)
+		if err != nil {
+			l.Close()
+			return nil, done, err
+		}
+		return e, func() { end(); l.Close() }, nil
+	}
+	return ocr.Tesseract{Languages: o.Languages}, done, nil
+}
+
+// source reads a document, or standard input where its id is "-".
+func (a *app) source(ctx context.Context, r *document.Reader, s document.Source) (*document.Document, error) {
+	if s.ID == "-" {
+		return r.ReadFrom(ctx, "-", a.in)
+	}
+	return r.Read(ctx, s)
+}
+
+// only keeps the sources that a condition over facts means.
+func (a *app) only(sources []document.Source, where string) ([]document.Source, error) {
+	if where == "" {
+		return sources, nil
+	}
+	c, err := document.ParseCondition(where, sources)
+	if err != nil {
+		return nil, err
+	}
+	var kept []document.Source
+	unknown := 0
+	for _, s := range sources {
+		holds, known, err := c.Holds(s.Facts)
+		if err != nil {
+			return nil, err
+		}
+		if !known {
+			unknown++
+		}
+		if holds {
+			kept = append(kept, s)
+		}
+	}
+	note := fmt.Sprintf("%d of %s: %s", len(kept), plural(len(sources), "document"), where)
+	if unknown > 0 {
+		note += fmt.Sprintf("; of %d it is not known, and they are left out", unknown)
+	}
+	a.notef("%s\n", note)
+	if len(kept) == 0 {
+		return nil, fmt.Errorf("no document is left; loosen --where %q", where)
+	}
+	return kept, nil
+}

@@ -1,0 +1,7 @@
+//go:build !unix
+
+package ocr
+
+import "os/exec"
+
+func killAll(*exec.Cmd) {}

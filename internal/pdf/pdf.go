@@ -1,0 +1,166 @@
+// Package pdf reads the text layer of PDF files, word by word with boxes, and
+// draws pages that have none.
+//
+// Rules it keeps:
+//
+//   - A file is read in a child process, in a sandbox that sees no other file
+//     and has an end to its memory and its time. A hostile file can spoil its
+//     own reading, and nothing else.
+//   - The library is compiled for the machine once and kept in the user's
+//     cache folder. Nothing of it runs in the program itself.
+//   - A page is measured in pixels at DPI dots an inch, origin top left, as it
+//     shows: turned and cropped.
+//   - What is filled into forms and written on notes is text of the page.
+package pdf
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/gob"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"runtime"
+	"time"
+
+	"filler/internal/layout"
+)
+
+// DPI is the resolution in which places are counted and pages drawn.
+const DPI = 300
+
+// Request says what to read.
+type Request struct {
+	Data      []byte
+	MaxPages  int // 0: no limit
+	MaxPixels int // of one page; a larger one is drawn smaller
+	Draw      int // the page, from 1, that is drawn in any case; 0: those without text; -1: none
+	Only      int // this page alone; 0: all
+}
+
+// Page is one page, read.
+type Page struct {
+	layout.Page
+	Picture []byte // PNG, of a page without text or one that was asked for
+}
+
+// Error says why a file can't be read, in one line without its name.
+type Error struct {
+	Msg  string
+	Hint string
+}
+
+func (e *Error) Error() string { return e.Msg + "; " + e.Hint }
+
+// head is the first thing that the child says.
+type head struct {
+	Pages     int
+	Msg, Hint string // of an Error
+}
+
+// childMark in the environment makes the program the child.
+const childMark = "FILLER_READS_PDF"
+
+// IsChild tells whether this process was started to read a PDF. Every program
+// that calls Read must ask first thing, and call Child if so.
+func IsChild() bool { return os.Getenv(childMark) == "1" }
+
+// slots bounds how many children run at a time.
+var slots = make(chan bool, max(runtime.NumCPU(), 1))
+
+// Read has a child read a PDF. It ends with ctx.
+func Read(ctx context.Context, r Request) ([]Page, error) {
+	self, err := os.Executable()
+	if err != nil {
+		return nil, &Error{"the program can't find itself to read a PDF", "start it by its full path"}
+	}
+	slots <- true
+	defer func() { <-slots }()
+	cmd := exec.CommandContext(ctx, self)
+	cmd.Env = append(os.Environ(), childMark+"=1", "GOMEMLIMIT=1GiB")
+	cmd.WaitDelay = time.Second
+	in, err := cmd.StdinPipe()
+	if err != nil {
+		return nil, err
+	}
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	if err := cmd.Start(); err != nil {
+		return nil, &Error{"the reader of PDF files can't be started (" + err.Error() + ")", "try again"}
+	}
+	go func() {
+		_ = gob.NewEncoder(in).Encode(r)
+		in.Close()
+	}()
+	pages, err := receive(out)
+	if werr := cmd.Wait(); err == nil && werr != nil {
+		err = werr
+	}
+	var said *Error
+	switch {
+	case errors.As(err, &said):
+		return nil, said
+	case ctx.Err() != nil && errors.Is(context.Cause(ctx), context.DeadlineExceeded):
+		return nil, &Error{"reading this PDF took too long and was ended", "raise `limits: {seconds: …}` in filler.yaml, or split the file"}
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case err != nil:
+		return nil, &Error{"this PDF broke its reader; it is damaged or made to do harm", "print it to a new PDF, or save its text"}
+	}
+	return pages, nil
+}
+
+func receive(out io.Reader) ([]Page, error) {
+	d := gob.NewDecoder(bufio.NewReaderSize(out, 1<<16))
+	var h head
+	if err := d.Decode(&h); err != nil {
+		return nil, err
+	}
+	if h.Msg != "" {
+		return nil, &Error{h.Msg, h.Hint}
+	}
+	var pages []Page
+	for range h.Pages {
+		var p Page
+		if err := d.Decode(&p); err != nil {
+			return nil, err
+		}
+		pages = append(pages, p)
+	}
+	return pages, nil
+}
+
+// Child is the child's whole work: a request on in, the answer on out. It
+// gives the exit code.
+func Child(in io.Reader, out io.Writer) int {
+	var r Request
+	if err := gob.NewDecoder(bufio.NewReader(in)).Decode(&r); err != nil {
+		return 2
+	}
+	w := bufio.NewWriter(out)
+	e := gob.NewEncoder(w)
+	if err := read(r, e.Encode); err != nil {
+		var said *Error
+		if !errors.As(err, &said) {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		if e.Encode(head{Msg: said.Msg, Hint: said.Hint}) != nil {
+			return 1
+		}
+	}
+	if w.Flush() != nil {
+		return 1
+	}
+	return 0
+}
+
+// Is tells a PDF by its first bytes.
+func Is(data []byte) bool {
+	return bytes.Contains(data[:min(len(data), 1024)], []byte("%PDF-"))
+}

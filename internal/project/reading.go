@@ -1,0 +1,151 @@
+package project
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"filler/internal/place"
+)
+
+// Reading is how documents are read.
+type Reading struct {
+	Layout      string // rendering for the model: flow, rows or boxes
+	Links       bool   // web pages keep the targets of links
+	DropRunning bool   // running heads and foots are left out
+	Limits      Limits
+	OCR         OCR
+}
+
+// Limits bound one document. A zero stands for the default.
+type Limits struct{ Bytes, Pixels, Pages, Seconds int }
+
+// OCR is by what pictures are read. All empty: the tesseract program.
+type OCR struct {
+	Languages []string // of tesseract
+	Command   []string // a program; {image} stands for the picture's path
+	At        string   // an address to which the picture is posted
+	Gives     string   // what command or address give: hocr, alto, page, tsv or text
+	Model     string   // a model that sees
+}
+
+// Table is a file in which every row is a document.
+type Table struct {
+	File  string
+	Text  []string
+	From  string
+	ID    string
+	Facts []string
+}
+
+// Layouts are the values of prompt.layout, Forms those of ocr.gives.
+var (
+	Layouts = []string{"flow", "rows", "boxes"}
+	Forms   = []string{"hocr", "alto", "page", "tsv", "text"}
+)
+
+// oneOf gives the text of a node that must be one of some words.
+func oneOf(n *place.Node, of []string) string {
+	s := n.Text()
+	if !slices.Contains(of, s) {
+		n.Fault(fmt.Sprintf("unknown %s %q", n.Key(), s), place.Suggest(s, of))
+	}
+	return s
+}
+
+func (p *Project) readTable(n *place.Node) Table {
+	n.Known("table", "text", "from", "id", "facts")
+	t := Table{}
+	if file := n.Get("table"); file != nil {
+		t.File = p.path(file.Filled("the table's path"))
+	} else {
+		n.Fault("the key \"table\" is missing", "write `{table: notes.csv, text: [note], id: ref}`")
+	}
+	for _, k := range n.Pairs() {
+		switch k.Key() {
+		case "text":
+			t.Text = k.Texts()
+		case "facts":
+			t.Facts = k.Texts()
+		case "from":
+			t.From = k.Filled("the column's name")
+		case "id":
+			t.ID = k.Filled("the column's name")
+		}
+	}
+	switch {
+	case n.Get("text") == nil && n.Get("from") == nil:
+		n.Fault("the key \"text\" is missing", "name the columns that hold the text, or under `from` the one that names files or addresses")
+	case n.Get("text") != nil && n.Get("from") != nil:
+		n.Get("from").KeyFault("a row has its text in columns or names a source, not both", "keep `text` or `from`")
+	}
+	return t
+}
+
+// readReading reads the keys read, limits and ocr.
+func (p *Project) readReading(n *place.Node) {
+	switch r := &p.Reading; n.Key() {
+	case "read":
+		n.Known("links", "running")
+		if k := n.Get("links"); k != nil {
+			r.Links = oneOf(k, []string{"keep", "drop"}) == "keep"
+		}
+		if k := n.Get("running"); k != nil {
+			r.DropRunning = oneOf(k, []string{"keep", "drop"}) == "drop"
+		}
+	case "limits":
+		n.Known("bytes", "pixels", "pages", "seconds")
+		for _, k := range n.Pairs() {
+			switch k.Key() {
+			case "bytes":
+				r.Limits.Bytes = k.Int(1)
+			case "pixels":
+				r.Limits.Pixels = k.Int(1)
+			case "pages":
+				r.Limits.Pages = k.Int(1)
+			case "seconds":
+				r.Limits.Seconds = k.Int(1)
+			}
+		}
+	case "ocr":
+		p.Reading.OCR = readOCR(n)
+	}
+}
+
+func readOCR(n *place.Node) OCR {
+	n.Known("languages", "command", "at", "gives", "model")
+	var o OCR
+	ways := 0
+	for _, k := range n.Pairs() {
+		switch k.Key() {
+		case "languages":
+			o.Languages = k.Texts()
+			ways++
+		case "command":
+			o.Command = k.Texts()
+			if len(o.Command) == 0 {
+				k.Fault("the command is empty", "write `command: [my-engine, --hocr, '{image}']`")
+			}
+			ways++
+		case "at":
+			if o.At = k.Filled("the address"); !strings.HasPrefix(o.At, "http://") && !strings.HasPrefix(o.At, "https://") {
+				k.Fault(fmt.Sprintf("%q is no address", o.At), "write it as http://host/path")
+			}
+			ways++
+		case "model":
+			o.Model = k.Filled("the model's name")
+			ways++
+		case "gives":
+			o.Gives = oneOf(k, Forms)
+		}
+	}
+	switch {
+	case ways > 1:
+		n.Fault("pictures are read in one way", "keep one of `languages`, `command`, `at` and `model`")
+	case o.Gives == "" && (o.Command != nil || o.At != ""):
+		n.Fault("the key \"gives\" is missing", "say what it gives: "+strings.Join(Forms, ", "))
+	case o.Gives != "" && o.Command == nil && o.At == "":
+		n.Fault("`gives` belongs to a command or an address", "leave it out")
+	}
+	return o
+}
