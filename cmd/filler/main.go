@@ -10,8 +10,6 @@ import (
 )
 
 func main() {
-	if pdf.IsChild() { // this process only reads a PDF for another
-		os.Exit(pdf.Child(os.Stdin, os.Stdout))
-	}
+	pdf.Main() // does not come back in a process that only reads a PDF for another
 	os.Exit(cli.Main(os.Args, os.Stdin, os.Stdout, os.Stderr))
 }

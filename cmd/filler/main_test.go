@@ -102,7 +102,18 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 var servers = map[string]*plainServer{}
 
 func TestStories(t *testing.T) {
-	testscript.Run(t, testscript.Params{Dir: "testdata/script", Cmds: commands, RequireUniqueNames: true})
+	testscript.Run(t, testscript.Params{Dir: "testdata/script", Cmds: commands, RequireUniqueNames: true, Setup: func(env *testscript.Env) error {
+		keepCache(env)
+		return nil
+	}})
+}
+
+// keepCache lets stories share the compiled PDF reader, which takes seconds to
+// make.
+func keepCache(env *testscript.Env) {
+	if dir, err := os.UserCacheDir(); err == nil {
+		env.Setenv("XDG_CACHE_HOME", dir)
+	}
 }
 
 // TestProjects runs the same stories on two projects of different trades and
@@ -112,6 +123,7 @@ func TestProjects(t *testing.T) {
 		for _, server := range []string{"standin:steady", "plain"} {
 			t.Run(project+"/"+strings.ReplaceAll(server, ":", "-"), func(t *testing.T) {
 				testscript.Run(t, testscript.Params{Dir: "testdata/script/projects", Cmds: commands, Setup: func(env *testscript.Env) error {
+					keepCache(env)
 					from := "testdata/projects/" + project
 					if project == "footbridge" {
 						from = "../../internal/demo/project"
@@ -168,8 +180,8 @@ func TestKilled(t *testing.T) {
 	p.mu.Unlock()
 	fills(t, dir, filler, "fill", "--resume", "-o", "all.jsonl")
 	data, err := os.ReadFile(dir + "/all.jsonl")
-	if err != nil || strings.Count(string(data), "\n") != 16 {
-		t.Fatalf("16 records should have come out: %v, %d", err, strings.Count(string(data), "\n"))
+	if err != nil || strings.Count(string(data), "\n") != 32 {
+		t.Fatalf("32 records should have come out: %v, %d", err, strings.Count(string(data), "\n"))
 	}
 	twice := 0
 	for body := range before {
@@ -212,8 +224,8 @@ func TestInterrupted(t *testing.T) {
 	}
 	fills(t, dir, filler, "fill", "--resume", "-o", "all.jsonl")
 	data, _ := os.ReadFile(dir + "/all.jsonl")
-	if strings.Count(string(data), "\n") != 16 {
-		t.Fatalf("16 records should have come out, not %d", strings.Count(string(data), "\n"))
+	if strings.Count(string(data), "\n") != 32 {
+		t.Fatalf("32 records should have come out, not %d", strings.Count(string(data), "\n"))
 	}
 	for body, n := range p.answered {
 		if n > 1 {

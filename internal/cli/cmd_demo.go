@@ -30,7 +30,7 @@ func (a *app) demoCmd() *cobra.Command {
 // demoSteps are the commands of the demo, in the order of the work.
 var demoSteps = []struct{ why, line string }{
 	{"What a record holds:", "schema outline"},
-	{"One of the documents, as the model gets it:", "read documents/mails/FB-2031-06.txt"},
+	{"One of the documents, a scan, as the model gets it:", "read documents/scans/FB-2031-07.hocr"},
 	{"Fill one record from each document:", "fill -o records.jsonl"},
 	{"How right are they? Measured against the reviewed records in gold/:", "score"},
 	{"Every step that led to one of them:", "trace " + worthALook},
@@ -41,7 +41,7 @@ var demoSteps = []struct{ why, line string }{
 const worthALook = "DOC"
 
 func findWorthALook(records string) string {
-	best, most := "documents/mails/FB-2031-06.txt", 0
+	best, most := "documents/mails/FB-2031-06.eml", 0
 	// A file that can't be read leaves the first guess.
 	_ = record.ReadLines(records, false, func(_ int, l record.Line, err error) error {
 		if err == nil && l.Status == record.Repaired && len(l.Evidence.Kids) > most {
@@ -80,7 +80,7 @@ func (a *app) demo(ctx context.Context, dir string) error {
 			return exit(codeStopped)
 		}
 	}
-	a.printf("\nTry next:\n\n%s", a.suggest(dir, "fill --model hasty --label hasty", "score", "runs", "trace documents/sheets/FB-2031-11.txt --full", "fill documents/forms/FB-2031-04.txt"))
+	a.printf("\nTry next:\n\n%s", a.suggest(dir, "fill --model hasty --label hasty", "score", "runs", "trace documents/scans/FB-2031-11.xml --full", "fill documents/forms/FB-2031-04.txt"))
 	a.printf("\nOr edit a description in %s, fill again, and see both scores in `runs`.\n", filepath.Join(dir, "schemas", "inspection.yaml"))
 	return nil
 }

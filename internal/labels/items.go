@@ -2,6 +2,7 @@ package labels
 
 import (
 	"regexp"
+	"slices"
 	"sort"
 	"strings"
 
@@ -11,7 +12,7 @@ import (
 
 // list fills the items of a list of groups from the lines that no other list
 // has taken, and marks those that it takes. It tries, in this order: a table
-// with a head, headings that name the item, a section under the list's name,
+// with a head, items set in below their name, headings that name the item, a section under the list's name,
 // a label that comes again with every item, words of a choice.
 func (w *filler) list(f *schema.Field, lines []*line, outer []*slot, owned map[*line]bool) value.Value {
 	var free []*line
@@ -21,7 +22,7 @@ func (w *filler) list(f *schema.Field, lines []*line, outer []*slot, owned map[*
 		}
 	}
 	item := slots(f.Item)
-	for _, way := range []func(*schema.Field, []*slot, []*line, []*slot) ([][]*line, []*line){headed, sectioned, repeated} {
+	for _, way := range []func(*schema.Field, []*slot, []*line, []*slot) ([][]*line, []*line){nested, headed, sectioned, repeated} {
 		if rows, used := table(f, item, free); len(rows) > 0 && !hasHeadings(f, free) {
 			mark(owned, used)
 			return value.List(rows...)
@@ -41,6 +42,37 @@ func (w *filler) list(f *schema.Field, lines []*line, outer []*slot, owned map[*
 		return out
 	}
 	return w.byOption(f, free)
+}
+
+// nested cuts lines into items where each stands below, or behind, its own name
+// and a colon, as in what is written out by programs:
+//
+//	bay:
+//	  number: 1
+//	  defect: rust, grade 2
+func nested(f *schema.Field, _ []*slot, lines []*line, _ []*slot) (regions [][]*line, used []*line) {
+	names := itemNames(f)
+	for i := 0; i < len(lines); i++ {
+		l := lines[i]
+		if len(l.pairs) != 1 || !slices.Contains(names, strings.Join(l.pairs[0].label, " ")) {
+			continue
+		}
+		v := l.pairs[0].value
+		if len(strings.Fields(v)) > 1 && strings.HasSuffix(l.body, v) && l.indent > 0 {
+			regions, used = append(regions, []*line{readLine(v)}), append(used, l)
+			continue
+		}
+		end := i + 1
+		for end < len(lines) && lines[end].indent > l.indent && !lines[end].blank() {
+			end++
+		}
+		if v != "" || end == i+1 {
+			continue
+		}
+		regions, used = append(regions, lines[i+1:end]), append(used, lines[i:end]...)
+		i = end - 1
+	}
+	return regions, used
 }
 
 func mark(owned map[*line]bool, lines []*line) {

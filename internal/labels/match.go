@@ -367,7 +367,7 @@ func splitCells(raw string) []cell {
 	return cells
 }
 
-var colonLabel = regexp.MustCompile(`^([\pL][\pL\pN .,/()'&#-]{0,48}?)\s*[:=]\s*(.*)$`)
+var colonLabel = regexp.MustCompile(`^([\pL][\pL\pN .,/()'&#_-]{0,48}?)\s*[:=]\s*(.*)$`)
 
 // splitPairs finds `label: value` in a line, and a label set apart from its
 // value by a gap.

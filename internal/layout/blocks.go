@@ -19,27 +19,17 @@ func (s *sheet) plain(items []*item) {
 		step := 0.0
 		if i < len(ls) {
 			step = ls[i].mid() - ls[i-1].mid()
-			tall, small := heightOf(ls[i]), heightOf(ls[i-1])
+			tall, small := emOf(ls[i].words), emOf(ls[i-1].words)
 			if tall < small {
 				tall, small = small, tall
 			}
-			if step <= 1.35*pitch && tall < 1.5*small {
+			if step <= 1.35*pitch && tall < 1.35*small {
 				continue
 			}
 		}
 		s.add(ls[from:i], x0, x1, above/pitch)
 		from, above = i, step
 	}
-}
-
-func heightOf(l line) float64 {
-	var hs []float64
-	for _, w := range l.words {
-		if utf8.RuneCountInString(w.word.Text) > 1 || len(l.words) == 1 {
-			hs = append(hs, w.height())
-		}
-	}
-	return max(median(hs), 1)
 }
 
 // add appends a block of lines, prose or not.

@@ -114,16 +114,9 @@ func (s *sheet) areColumns(a, b column) bool {
 	case proseA && proseB:
 		return true
 	case proseA || proseB:
-		long, note, narrow := &a, &b, narrowB
-		if proseB {
-			long, note, narrow = &b, &a, narrowA
-		}
-		if narrow {
-			return true
-		}
-		// Text with something short beside it: cells stand beside most of
-		// its lines, a side note beside a few.
-		return s.partners(long.lines, note.lines) < 0.6
+		// Text with something short beside each of its lines, and no more
+		// than that, is a column of wordy cells.
+		return narrowA && narrowB || min(s.partners(a.lines, b.lines), s.partners(b.lines, a.lines)) < 0.85
 	case narrowA && narrowB:
 		return true
 	case narrowA || narrowB:

@@ -194,6 +194,7 @@ func (m *maker) page(number int, p *Page) {
 	for i := range items {
 		refs[i] = &items[i]
 	}
+	s.em = emOf(refs)
 	s.order(refs, 0)
 	for _, b := range s.blocks {
 		b.page = number
@@ -240,6 +241,30 @@ func isBlank(s string) bool {
 	return true
 }
 
+// em gives the size of the letters of a word, by its height and by what its
+// letters reach to: above, below, both or neither.
+func (it *item) em() float64 {
+	above, below := false, false
+	for _, r := range it.word.Text {
+		switch {
+		case strings.ContainsRune("gpqyj,;()[]{}|/§", r):
+			below = true
+			above = above || strings.ContainsRune("()[]{}|/§", r)
+		case r == 'Q':
+			above, below = true, true
+		case unicode.IsUpper(r) || unicode.IsDigit(r) || strings.ContainsRune("bdfhkltiß", r) || r > 0x2ff:
+			above = true
+		}
+	}
+	switch {
+	case above && below:
+		return it.height() / 0.94
+	case above || below:
+		return it.height() / 0.73
+	}
+	return it.height() / 0.52
+}
+
 // isStroke tells what engines make of the rules of a table.
 func isStroke(s string) bool { return strings.Trim(s, "|¦_—│┃") == "" }
 
@@ -257,6 +282,17 @@ func medianHeight(items []item) float64 {
 		}
 	}
 	return max(median(heights), 1)
+}
+
+// emOf gives the usual size of letters.
+func emOf(items []*item) float64 {
+	var ems []float64
+	for _, it := range items {
+		if utf8.RuneCountInString(it.word.Text) > 1 || len(items) == 1 {
+			ems = append(ems, it.em())
+		}
+	}
+	return max(median(ems), 1)
 }
 
 func medianOf(items []*item) float64 {

@@ -9,6 +9,7 @@ import (
 // sheet puts the items of one page in order.
 type sheet struct {
 	size   float64 // the median height of its words
+	em     float64 // the usual size of its letters
 	rtl    bool
 	blocks []block
 }

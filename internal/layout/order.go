@@ -189,7 +189,7 @@ func (s *sheet) sections(items []*item) [][]*item {
 // that has nothing beside it. What stands above such a line is read before it.
 func (s *sheet) isHeaded(items []*item) bool {
 	ls := s.linesOf(items)
-	return heightOf(ls[0]) >= 1.18*s.size && (len(ls) == 1 || ls[1].y0 > ls[0].y1) && len(ls[0].words) < 15
+	return emOf(ls[0].words) >= 1.17*s.em && (len(ls) == 1 || ls[1].y0 > ls[0].y1) && len(ls[0].words) < 15
 }
 
 // The kinds of a section: not to be told, columns, a table.

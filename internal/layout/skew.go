@@ -1,7 +1,9 @@
 package layout
 
 import (
+	"cmp"
 	"math"
+	"slices"
 )
 
 // maxSkew is the largest turn that is looked for, in radians.
@@ -41,7 +43,36 @@ func skewOf(items []item) float64 {
 	if math.Abs(at) < 0.1*math.Pi/180 || best < flat*1.08 {
 		return 0
 	}
+	// A page of few lines can be sharper at a wrong angle by chance. The
+	// slopes between neighbours must bear it out.
+	if slope := math.Atan(neighbourSlope(items, size)); slope*at <= 0 || math.Abs(slope) < 0.4*math.Abs(at) {
+		return 0
+	}
 	return at
+}
+
+// neighbourSlope gives the median slope from the middle of a word to that of its
+// right neighbour. What letters reach above and below cancels out.
+func neighbourSlope(items []item, size float64) float64 {
+	order := make([]*item, len(items))
+	for i := range items {
+		order[i] = &items[i]
+	}
+	slices.SortFunc(order, func(a, b *item) int { return cmp.Compare(a.x0, b.x0) })
+	var slopes []float64
+	for i, a := range order {
+		for _, b := range order[i+1:] {
+			if b.x0 > a.x1+2*size {
+				break
+			}
+			over := min(a.y1, b.y1) - max(a.y0, b.y0)
+			if b.x0 >= a.x1-0.2*size && over >= 0.5*min(a.height(), b.height()) {
+				slopes = append(slopes, (b.mid()-a.mid())/((b.x0+b.x1-a.x0-a.x1)/2))
+				break
+			}
+		}
+	}
+	return median(slopes)
 }
 
 // sharpness is the sum of squares of the profile at an angle, each word with

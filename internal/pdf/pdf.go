@@ -24,6 +24,7 @@ import (
 	"os"
 	"os/exec"
 	"runtime"
+	"sync"
 	"time"
 
 	"filler/internal/layout"
@@ -64,21 +65,44 @@ type head struct {
 // childMark in the environment makes the program the child.
 const childMark = "FILLER_READS_PDF"
 
-// IsChild tells whether this process was started to read a PDF. Every program
-// that calls Read must ask first thing, and call Child if so.
-func IsChild() bool { return os.Getenv(childMark) == "1" }
+// hooked says that Main was called.
+var hooked bool
+
+// Main must be called first thing by every program that calls Read: in a
+// process that was started to read a PDF it does that, and does not come back.
+func Main() {
+	if os.Getenv(childMark) == "1" {
+		os.Exit(child(os.Stdin, os.Stdout))
+	}
+	hooked = true
+}
 
 // slots bounds how many children run at a time.
 var slots = make(chan bool, max(runtime.NumCPU(), 1))
 
+var (
+	first sync.Mutex
+	warm  bool // a child has come back, under first
+)
+
 // Read has a child read a PDF. It ends with ctx.
 func Read(ctx context.Context, r Request) ([]Page, error) {
 	self, err := os.Executable()
-	if err != nil {
-		return nil, &Error{"the program can't find itself to read a PDF", "start it by its full path"}
+	if err != nil || !hooked {
+		return nil, &Error{"the program can't find itself to read a PDF", "start it by its full path; its main must call pdf.Main"}
 	}
 	slots <- true
 	defer func() { <-slots }()
+	if first.Lock(); warm {
+		first.Unlock()
+	} else {
+		// The first child may have to compile the library; others would only
+		// do the same beside it.
+		defer func() {
+			warm = true
+			first.Unlock()
+		}()
+	}
 	cmd := exec.CommandContext(ctx, self)
 	cmd.Env = append(os.Environ(), childMark+"=1", "GOMEMLIMIT=1GiB")
 	cmd.WaitDelay = time.Second
@@ -135,9 +159,9 @@ func receive(out io.Reader) ([]Page, error) {
 	return pages, nil
 }
 
-// Child is the child's whole work: a request on in, the answer on out. It
+// child is the child's whole work: a request on in, the answer on out. It
 // gives the exit code.
-func Child(in io.Reader, out io.Writer) int {
+func child(in io.Reader, out io.Writer) int {
 	var r Request
 	if err := gob.NewDecoder(bufio.NewReader(in)).Decode(&r); err != nil {
 		return 2

@@ -2,6 +2,7 @@ package main
 
 import (
 	"fmt"
+	"mime/quotedprintable"
 	"strings"
 	"time"
 )
@@ -155,15 +156,12 @@ func wrap(text string, width int) string {
 	return strings.Join(append(lines, line), "\n")
 }
 
-// mail is what an inspector types on the way home. It names no deadline for
-// the next visit where the bridge is closed.
-func mail(v visit) string {
+// mail is what an inspector types on the way home: a message with a plain part
+// and photos. It names no deadline for the next visit where the bridge is
+// closed.
+func mail(v visit) []byte {
 	var b strings.Builder
 	p := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
-	first, _, _ := strings.Cut(strings.ToLower(v.inspector), " ")
-	p("From: %s <%s@ossel-paths.example>", v.inspector, first)
-	p("To: bridges@ossel-paths.example")
-	p("Subject: report %s\n", v.no)
 	p("Hello all,\n")
 	p("bridge: %s (river: %s)", v.bridge, v.river)
 	p("visited: %s, weather: %s", dotted(v.visited), v.weatherWords)
@@ -191,7 +189,38 @@ func mail(v visit) string {
 		p("\nnext visit: %s", dotted(v.next))
 	}
 	p("\n%s, lic. %s", v.inspector, v.licence)
-	return b.String()
+	return message(v, b.String())
+}
+
+// message puts a text into an e-mail as programs send it.
+func message(v visit, text string) []byte {
+	var b strings.Builder
+	p := func(format string, args ...any) { fmt.Fprintf(&b, format+"\r\n", args...) }
+	first, _, _ := strings.Cut(strings.ToLower(v.inspector), " ")
+	mark := "=_ossel_" + v.no
+	p("Return-Path: <%s@ossel-paths.example>", first)
+	p("Message-ID: <%s@ossel-paths.example>", v.no)
+	p("From: %s <%s@ossel-paths.example>", v.inspector, first)
+	p("To: bridges@ossel-paths.example")
+	p("Date: %s", v.visited.Add(17*time.Hour).Format(time.RFC1123Z))
+	p("Subject: report %s", v.no)
+	p("MIME-Version: 1.0")
+	p("Content-Type: multipart/mixed; boundary=\"%s\"\r\n", mark)
+	p("--%s", mark)
+	p("Content-Type: text/plain; charset=utf-8")
+	p("Content-Transfer-Encoding: quoted-printable\r\n")
+	q := quotedprintable.NewWriter(&b)
+	if _, err := q.Write([]byte(strings.ReplaceAll(text, "\n", "\r\n"))); err != nil {
+		panic(err) // a strings.Builder takes all
+	}
+	q.Close()
+	p("\r\n--%s", mark)
+	p("Content-Type: application/zip; name=\"photos-%s.zip\"", v.no)
+	p("Content-Disposition: attachment; filename=\"photos-%s.zip\"", v.no)
+	p("Content-Transfer-Encoding: base64\r\n")
+	p("UEsFBgAAAAAAAAAAAAAAAAAAAAAAAA==")
+	p("--%s--", mark)
+	return []byte(b.String())
 }
 
 // sheet is the paper sheet that is scanned: everything in one table.

@@ -5,59 +5,156 @@ import (
 	"log"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"filler/internal/document"
+	"filler/internal/pdf"
 	"filler/internal/value"
 )
 
 const root = "internal/demo/project"
 
-// layout is one way to write a visit up; fit takes out of the gold what the
-// layout does not say.
-type layout struct {
+// kind is one way to write a visit up; fit takes out of the gold what it does
+// not say.
+type kind struct {
 	name  string
-	write func(v visit) string
+	ext   string
+	write func(v visit) []byte
 	fit   func(v visit) visit
 }
 
-var layouts = []layout{
-	{"forms", form, func(v visit) visit {
-		for i := range v.actions {
-			v.actions[i].what = upper(v.actions[i].what)
-		}
-		return v
-	}},
-	{"letters", letter, func(v visit) visit { v.weather, v.checker = "", [2]string{}; return v }},
-	{"mails", mail, func(v visit) visit {
+func plainly(write func(visit) string) func(visit) []byte {
+	return func(v visit) []byte { return []byte(write(v)) }
+}
+
+func asItIs(v visit) visit { return v }
+
+func capitals(v visit) visit {
+	for i := range v.actions {
+		v.actions[i].what = upper(v.actions[i].what)
+	}
+	return v
+}
+
+var (
+	forms   = kind{"forms", ".txt", plainly(form), capitals}
+	letters = kind{"letters", ".txt", plainly(letter), func(v visit) visit { v.weather, v.checker = "", [2]string{}; return v }}
+	mails   = kind{"mails", ".eml", mail, func(v visit) visit {
 		if v.closed {
 			v.next = time.Time{}
 		}
 		v.checker = [2]string{}
 		return v
-	}},
-	{"sheets", sheet, func(v visit) visit { v.actions, v.checker = nil, [2]string{}; return v }},
+	}}
+	// scan.sh makes pictures of the sheets and has them read; which of the
+	// engine's forms is the document changes from one to the next.
+	scans   = kind{"scans", "", plainly(sheet), func(v visit) visit { v.actions, v.checker = nil, [2]string{}; return v }}
+	web     = kind{"web", ".html", plainly(webForm), capitals}
+	typeset = kind{"typeset", ".pdf", typesetPDF, func(v visit) visit { v.checker = [2]string{}; return v }}
+	exports = kind{"exports", ".xml", plainly(export), asItIs}
+)
+
+// kinds gives how the visit with place i is written up; the last ones are notes
+// in one table.
+func kindOf(i int) (kind, bool) {
+	switch first := []kind{forms, letters, mails, scans}; {
+	case i < 16:
+		return first[i%4], true
+	case i < 20:
+		return web, true
+	case i < 23:
+		return typeset, true
+	case i < 26:
+		return exports, true
+	}
+	return kind{}, false
+}
+
+const (
+	allVisits = 32
+	seed      = 2031
+)
+
+// scanForms are what the OCR engine's results are kept as, in turn.
+var scanForms = []string{".hocr", ".xml"}
+
+// made is a file of the demo.
+type made struct {
+	file string
+	data []byte
+}
+
+// signed is a gold record: of a document that a file holds, or of a text.
+type signed struct {
+	id   string
+	text string // "": the file's
+	gold string // where it is kept
+	rec  value.Value
+}
+
+// project gives all files of the main project but the gold, and the gold.
+func files() (all []made, golds []signed) {
+	scanned := 0
+	var notes []visit
+	facts := "document,month,office\n"
+	for i, v := range visits(allVisits, seed) {
+		k, ok := kindOf(i)
+		if !ok {
+			notes = append(notes, v)
+			continue
+		}
+		name := k.name + "/" + v.no
+		ext := k.ext
+		if k.name == "scans" {
+			all = append(all, made{"pages/" + name + ".txt", k.write(v)})
+			ext = scanForms[scanned%len(scanForms)]
+			scanned++
+		} else {
+			all = append(all, made{"documents/" + name + ext, k.write(v)})
+		}
+		id := "documents/" + name + ext
+		facts += fmt.Sprintf("%s,%d,%s\n", id, int(v.visited.Month()), officeOf(v))
+		golds = append(golds, signed{id: id, gold: "gold/" + name + ".json", rec: recordOf(k.fit(v))})
+	}
+	all = append(all, made{"notes.csv", []byte(notesTable(notes))}, made{"facts.csv", []byte(facts)})
+	for _, v := range notes {
+		golds = append(golds, signed{id: "notes.csv#" + v.no, text: note(v) + "\n", gold: "gold/notes/" + v.no + ".json", rec: recordOf(fitNote(v))})
+	}
+	return all, golds
 }
 
 func main() {
+	pdf.Main()
 	log.SetFlags(0)
-	all := visits(16, 2031)
-	for i, v := range all {
-		l := layouts[i%len(layouts)]
-		name := l.name + "/" + v.no
-		text := l.write(v)
-		folder := "documents"
-		if l.name == "sheets" {
-			folder = "pages" // scan.sh makes the document of it
-		}
-		put(filepath.Join(root, folder, name+".txt"), text)
-		if l.name == "sheets" {
-			if scanned, err := os.ReadFile(filepath.Join(root, "documents", name+".txt")); err == nil {
-				text = string(scanned)
-			}
-		}
-		put(filepath.Join(root, "gold", name+".json"), goldText("documents/"+name+".txt", text, recordOf(l.fit(v))))
+	all, golds := files()
+	for _, f := range all {
+		put(filepath.Join(root, f.file), string(f.data))
 	}
+	for _, g := range golds {
+		if text, err := goldText(root, g); err == nil {
+			put(filepath.Join(root, g.gold), text)
+		} else {
+			log.Print(err) // a scan that scan.sh has not made yet
+		}
+	}
+	put(filepath.Join(root, "register/documents/register.txt"), register())
+	put(filepath.Join(root, "register/schemas/register.yaml"), registerSchema(root))
+	text, err := goldText(filepath.Join(root, "register"), signed{id: "documents/register.txt", rec: registerRecords()})
+	if err != nil {
+		log.Fatal(err)
+	}
+	put(filepath.Join(root, "register/gold/register.json"), text)
+}
+
+// registerSchema is the inspections' schema, for as many as a document holds.
+func registerSchema(root string) string {
+	data, err := os.ReadFile(filepath.Join(root, "schemas/inspection.yaml"))
+	if err != nil {
+		log.Fatal(err)
+	}
+	return strings.NewReplacer("schema: footbridge-inspection", "schema: footbridge-register", "each: document", "each: entry",
+		"# What one inspection report holds.", "# What one entry of the register holds.").Replace(string(data))
 }
 
 func put(file, text string) {
@@ -69,14 +166,22 @@ func put(file, text string) {
 	}
 }
 
-func goldText(id, text string, rec value.Value) string {
-	d, err := document.Parse(id, []byte(text))
-	if err != nil {
-		log.Fatal(err)
+// goldText signs a record for the source text that its document has.
+func goldText(root string, g signed) (string, error) {
+	d, err := document.Source{ID: g.id, File: filepath.Join(root, g.id)}.Read()
+	if g.text != "" {
+		d, err = document.Parse(g.id, []byte(g.text))
 	}
-	g := value.Obj(value.Str(id).Named("document"), value.Str(d.Hash).Named("source"), value.Str("reviewed").Named("state"),
-		value.Str("M. Harrow").Named("by"), value.Str("2031-11-02").Named("on"), rec.Named("record"))
-	return string(g.Indent()) + "\n"
+	if err != nil {
+		return "", err
+	}
+	name := "record"
+	if g.rec.Kind == value.Array {
+		name = "records"
+	}
+	out := value.Obj(value.Str(g.id).Named("document"), value.Str(d.Hash).Named("source"), value.Str("reviewed").Named("state"),
+		value.Str("M. Harrow").Named("by"), value.Str("2031-11-02").Named("on"), g.rec.Named(name))
+	return string(out.Indent()) + "\n", nil
 }
 
 func text(s string) value.Value {
