@@ -147,9 +147,10 @@ func (r *Reader) fromPDF(ctx context.Context, d *Document, data []byte) (string,
 		return "", err
 	}
 	pages := make([]layout.Page, len(read))
-	scanned := 0
+	scanned, outside := 0, 0
 	for i, p := range read {
 		pages[i] = p.Page
+		outside += p.Outside
 		if p.Picture == nil {
 			continue
 		}
@@ -169,6 +170,9 @@ func (r *Reader) fromPDF(ctx context.Context, d *Document, data []byte) (string,
 	}
 	if scanned > 0 && scanned < len(pages) {
 		d.Notes = append(d.Notes, fmt.Sprintf("%d of %d pages have no text layer", scanned, len(pages)))
+	}
+	if outside > 0 {
+		d.Notes = append(d.Notes, fmt.Sprintf("%d words beside the pages, where nobody sees them, left out", outside))
 	}
 	return r.lay(d, pages, nil)
 }

@@ -18,9 +18,13 @@
 package layout
 
 import (
+	"cmp"
 	"math"
-	"sort"
+	"runtime"
+	"slices"
 	"strings"
+	"sync"
+	"sync/atomic"
 	"unicode"
 	"unicode/utf8"
 )
@@ -98,8 +102,9 @@ type Options struct {
 func Make(pages []Page, opt Options) *Text {
 	t := &Text{}
 	m := &maker{Text: t}
-	for i := range pages {
-		m.page(i+1, &pages[i])
+	for i, one := range ordered(pages) {
+		m.blocks = append(m.blocks, one.blocks...)
+		t.Skew = append(t.Skew, one.skew)
 		t.Pages = append(t.Pages, Page{Width: pages[i].Width, Height: pages[i].Height, DPI: pages[i].DPI})
 	}
 	m.markRunning()
@@ -107,11 +112,35 @@ func Make(pages []Page, opt Options) *Text {
 	return t
 }
 
+// page is one page, put in order.
+type page struct {
+	blocks []block
+	skew   float64 // degrees
+}
+
+// ordered puts each page in order, several at a time: they know nothing of each
+// other.
+func ordered(pages []Page) []page {
+	done := make([]page, len(pages))
+	var next atomic.Int64
+	var wait sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), len(pages)) {
+		wait.Go(func() {
+			for i := next.Add(1) - 1; i < int64(len(pages)); i = next.Add(1) - 1 {
+				done[i] = orderPage(int(i)+1, &pages[i])
+			}
+		})
+	}
+	wait.Wait()
+	return done
+}
+
 // item is a word while its page is put in order; its box is turned straight.
 type item struct {
 	word           *Word
 	x0, y0, x1, y1 float64
-	stroke         bool // a ruled line that the engine took for a letter
+	size           float64 // em, once it is known
+	stroke         bool    // a ruled line that the engine took for a letter
 }
 
 func (it *item) mid() float64    { return (it.y0 + it.y1) / 2 }
@@ -170,11 +199,10 @@ func (l *line) letters() int {
 	return n
 }
 
-// page puts one page in order and appends its blocks.
-func (m *maker) page(number int, p *Page) {
+// orderPage puts one page in order.
+func orderPage(number int, p *Page) page {
 	if len(p.Words) == 0 && p.Text != "" {
-		m.verbatim(number, p.Text)
-		return
+		return verbatim(number, p.Text)
 	}
 	items := make([]item, 0, len(p.Words))
 	for i := range p.Words {
@@ -182,31 +210,38 @@ func (m *maker) page(number int, p *Page) {
 		if isBlank(w.Text) {
 			continue
 		}
-		items = append(items, item{w, float64(w.Box[0]), float64(w.Box[1]), float64(max(w.Box[2], w.Box[0]+1)), float64(max(w.Box[3], w.Box[1]+1)), isStroke(w.Text)})
+		items = append(items, item{word: w, x0: float64(w.Box[0]), y0: float64(w.Box[1]), x1: float64(max(w.Box[2], w.Box[0]+1)), y1: float64(max(w.Box[3], w.Box[1]+1)), stroke: isStroke(w.Text)})
 	}
 	angle := skewOf(items)
 	if angle != 0 {
 		straighten(items, angle, float64(p.Width), float64(p.Height))
 	}
-	m.Skew = append(m.Skew, angle*180/math.Pi)
 	s := &sheet{size: medianHeight(items), rtl: rightToLeft(items)}
 	refs := make([]*item, len(items))
 	for i := range items {
+		items[i].size = items[i].em()
 		refs[i] = &items[i]
 	}
+	slices.SortFunc(refs, byMiddle)
 	s.em = emOf(refs)
 	s.order(refs, 0)
-	for _, b := range s.blocks {
-		b.page = number
-		m.blocks = append(m.blocks, b)
+	for i := range s.blocks {
+		s.blocks[i].page = number
 	}
+	return page{s.blocks, angle * 180 / math.Pi}
+}
+
+// byMiddle is the order in which items are kept, so that it need not be made
+// anew for every region.
+func byMiddle(a, b *item) int {
+	return cmp.Or(cmp.Compare(a.mid(), b.mid()), cmp.Compare(a.x0, b.x0), cmp.Compare(a.word.Text, b.word.Text))
 }
 
 // verbatim takes a page as its text stands. The words' places are made up for
 // the reckoning alone; their boxes are empty.
-func (m *maker) verbatim(number int, text string) {
+func verbatim(number int, text string) page {
 	const wide, high, step = 6, 10, 20
-	m.Skew = append(m.Skew, 0)
+	var out page
 	fresh := true
 	for n, l := range strings.Split(text, "\n") {
 		var ln line
@@ -222,14 +257,15 @@ func (m *maker) verbatim(number int, text string) {
 			continue
 		}
 		if fresh {
-			m.blocks = append(m.blocks, block{kind: lines, page: number, size: high, x1: 1 << 20})
+			out.blocks = append(out.blocks, block{kind: lines, page: number, size: high, x1: 1 << 20})
 			fresh = false
 		}
 		ln.y0, ln.y1 = float64(n*step), float64(n*step+high)
 		ln.settle(false)
-		b := &m.blocks[len(m.blocks)-1]
+		b := &out.blocks[len(out.blocks)-1]
 		b.rows = append(b.rows, row{cells: []cell{{lines: []line{ln}}}})
 	}
+	return out
 }
 
 func isBlank(s string) bool {
@@ -289,7 +325,7 @@ func emOf(items []*item) float64 {
 	var ems []float64
 	for _, it := range items {
 		if utf8.RuneCountInString(it.word.Text) > 1 || len(items) == 1 {
-			ems = append(ems, it.em())
+			ems = append(ems, it.size)
 		}
 	}
 	return max(median(ems), 1)
@@ -307,7 +343,7 @@ func median(of []float64) float64 {
 	if len(of) == 0 {
 		return 0
 	}
-	sort.Float64s(of)
+	slices.Sort(of)
 	return of[len(of)/2]
 }
 

@@ -17,10 +17,11 @@ type sheet struct {
 // linesOf groups words into lines: a word belongs to the line that it overlaps
 // by half of the smaller height.
 func (s *sheet) linesOf(items []*item) []line {
-	sorted := slices.Clone(items)
-	slices.SortFunc(sorted, func(a, b *item) int {
-		return cmp.Or(cmp.Compare(a.mid(), b.mid()), cmp.Compare(a.x0, b.x0), cmp.Compare(a.word.Text, b.word.Text))
-	})
+	sorted := items
+	if !slices.IsSortedFunc(items, byMiddle) {
+		sorted = slices.Clone(items)
+		slices.SortFunc(sorted, byMiddle)
+	}
 	var found []line
 	for _, it := range sorted {
 		best, most := -1, 0.0

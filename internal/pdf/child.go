@@ -11,6 +11,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -79,10 +80,14 @@ func read(r Request, tell func(any) error) error {
 	case last == 0:
 		return &Error{"this PDF has no pages", "save it again"}
 	}
-	if err := tell(head{Pages: last - first + 1}); err != nil {
+	step := 1
+	if r.Half > 0 {
+		first, step = r.Half, 2
+	}
+	if err := tell(head{Pages: max(last-first+step, 0) / step}); err != nil {
 		return err
 	}
-	for n := first; n <= last; n++ {
+	for n := first; n <= last; n += step {
 		page, err := p.page(n)
 		if err == nil {
 			err = tell(page)
@@ -126,6 +131,11 @@ func (p *reader) page(n int) (Page, error) {
 	text, err := p.lib.GetPageTextStructured(&requests.GetPageTextStructured{Page: at, Mode: requests.GetPageTextStructuredModeChars})
 	if err == nil {
 		out.Words = words(text.Chars, turn)
+		all := len(out.Words)
+		out.Words = slices.DeleteFunc(out.Words, func(w layout.Word) bool {
+			return w.Box[2] <= 0 || w.Box[3] <= 0 || w.Box[0] >= out.Width || w.Box[1] >= out.Height
+		})
+		out.Outside = all - len(out.Words)
 	}
 	if p.Draw == n || p.Draw == 0 && len(out.Words) == 0 {
 		if out.Picture, err = p.draw(at, out.DPI); err != nil {

@@ -40,12 +40,14 @@ type Request struct {
 	MaxPixels int // of one page; a larger one is drawn smaller
 	Draw      int // the page, from 1, that is drawn in any case; 0: those without text; -1: none
 	Only      int // this page alone; 0: all
+	Half      int // 1: the odd pages, 2: the even ones; 0: all
 }
 
 // Page is one page, read.
 type Page struct {
 	layout.Page
 	Picture []byte // PNG, of a page without text or one that was asked for
+	Outside int    // words that stand beside the page, where nobody sees them; they are left out
 }
 
 // Error says why a file can't be read, in one line without its name.
@@ -85,12 +87,12 @@ var (
 	warm  bool // a child has come back, under first
 )
 
-// Read has a child read a PDF. It ends with ctx.
+// leastForTwo is the size of a file that is read by two children, in bytes.
+const leastForTwo = 48 << 10
+
+// Read has a child read a PDF, or two children the half each of a long one. It
+// ends with ctx.
 func Read(ctx context.Context, r Request) ([]Page, error) {
-	self, err := os.Executable()
-	if err != nil || !hooked {
-		return nil, &Error{"the program can't find itself to read a PDF", "start it by its full path; its main must call pdf.Main"}
-	}
 	slots <- true
 	defer func() { <-slots }()
 	if first.Lock(); warm {
@@ -103,8 +105,51 @@ func Read(ctx context.Context, r Request) ([]Page, error) {
 			first.Unlock()
 		}()
 	}
+	if len(r.Data) >= leastForTwo && r.Only == 0 {
+		select {
+		case slots <- true: // there is room for another
+			defer func() { <-slots }()
+			return inHalves(ctx, r)
+		default:
+		}
+	}
+	return run(ctx, r)
+}
+
+// inHalves has one child read the odd pages and another the even ones.
+func inHalves(ctx context.Context, r Request) ([]Page, error) {
+	var halves [2][]Page
+	var errs [2]error
+	var wait sync.WaitGroup
+	for i := range halves {
+		half := r
+		half.Half = i + 1
+		wait.Go(func() { halves[i], errs[i] = run(ctx, half) })
+	}
+	wait.Wait()
+	for _, err := range errs {
+		if err != nil {
+			return nil, err
+		}
+	}
+	var pages []Page
+	for i := range halves[0] {
+		pages = append(pages, halves[0][i])
+		if i < len(halves[1]) {
+			pages = append(pages, halves[1][i])
+		}
+	}
+	return pages, nil
+}
+
+// run starts a child and waits for it.
+func run(ctx context.Context, r Request) ([]Page, error) {
+	self, err := os.Executable()
+	if err != nil || !hooked {
+		return nil, &Error{"the program can't find itself to read a PDF", "start it by its full path; its main must call pdf.Main"}
+	}
 	cmd := exec.CommandContext(ctx, self)
-	cmd.Env = append(os.Environ(), childMark+"=1", "GOMEMLIMIT=1GiB")
+	cmd.Env = append(os.Environ(), childMark+"=1", "GOGC=400", "GOMEMLIMIT=1GiB")
 	cmd.WaitDelay = time.Second
 	in, err := cmd.StdinPipe()
 	if err != nil {
@@ -114,16 +159,23 @@ func Read(ctx context.Context, r Request) ([]Page, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := cmd.Start(); err != nil {
+	err = cmd.Start()
+	switch {
+	case ctx.Err() != nil && !errors.Is(context.Cause(ctx), context.DeadlineExceeded):
+		return nil, ctx.Err()
+	case err != nil && ctx.Err() == nil:
 		return nil, &Error{"the reader of PDF files can't be started (" + err.Error() + ")", "try again"}
 	}
-	go func() {
-		_ = gob.NewEncoder(in).Encode(r)
-		in.Close()
-	}()
-	pages, err := receive(out)
-	if werr := cmd.Wait(); err == nil && werr != nil {
-		err = werr
+	var pages []Page
+	if err == nil {
+		go func() {
+			_ = gob.NewEncoder(in).Encode(r)
+			in.Close()
+		}()
+		pages, err = receive(out)
+		if werr := cmd.Wait(); err == nil && werr != nil {
+			err = werr
+		}
 	}
 	var said *Error
 	switch {
