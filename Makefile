@@ -11,9 +11,12 @@ export CGO_ENABLED = 0
 test: needs
 	$(GO) test ./...
 
-# What tests need beyond Go. Nothing yet: the demo's OCR text is in the
-# repository, and only the script that makes it anew needs the engine.
+# What tests need beyond Go: a real OCR engine. It is installed where it is
+# missing and apt-get is at hand.
 needs:
+	@command -v tesseract >/dev/null || { echo "== installing tesseract-ocr"; \
+	  sudo=; [ "$$(id -u)" = 0 ] || sudo=sudo; \
+	  $$sudo apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$sudo apt-get install -y -qq --no-install-recommends tesseract-ocr tesseract-ocr-eng >/dev/null; }
 
 filler:
 	$(GO) build -trimpath -ldflags '-s -w' -o filler ./cmd/filler
@@ -23,5 +26,5 @@ bench:
 
 FUZZTIME ?= 20s
 fuzz:
-	@for target in value:FuzzParse reply:FuzzRead schema:FuzzParse document:FuzzParse evidence:FuzzOf labels:FuzzFill schema:FuzzImport draft:FuzzFromTexts; do \
+	@for target in value:FuzzParse reply:FuzzRead schema:FuzzParse document:FuzzParse evidence:FuzzOf labels:FuzzFill schema:FuzzImport draft:FuzzFromTexts document:FuzzFormats document:FuzzScans layout:FuzzMake; do \
 	  $(GO) test ./internal/$${target%%:*} -run '^$$' -fuzz $${target##*:} -fuzztime $(FUZZTIME) -fuzzminimizetime 10x || exit 1; done

@@ -29,7 +29,7 @@ func fromHOCR(data []byte) ([]layout.Page, error) {
 			}
 			h.endLine()
 			if len(h.pages) == 0 {
-				return nil, errors.New("no page is marked (class ocr_page)")
+				return nil, errors.New("it marks no page with the class ocr_page")
 			}
 			return h.pages, nil
 		case html.StartTagToken:

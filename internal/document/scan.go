@@ -21,7 +21,7 @@ import (
 func isPicture(data []byte) bool { return ocr.Extension(data) != "" }
 
 // engine gives what reads pictures, with its results kept.
-func (r *Reader) engine() ocr.Engine {
+func (r *Reader) engine() ocr.Kept {
 	e := r.Engine
 	if e == nil {
 		e = ocr.Tesseract{}
@@ -53,19 +53,19 @@ func (r *Reader) fromPicture(ctx context.Context, d *Document, data []byte) ([]l
 // recognise has the engine read a picture and reads what it gave.
 func (r *Reader) recognise(ctx context.Context, d *Document, picture []byte, size layout.Page) ([]layout.Page, error) {
 	e := r.engine()
-	out, err := e.Read(ctx, picture)
-	if err != nil {
-		var said *ocr.Error
-		if errors.As(err, &said) {
-			return nil, &Error{d.ID, said.Msg, said.Hint}
-		}
+	var pages []layout.Page
+	err := e.Read(ctx, picture, func(out []byte) (err error) {
+		pages, err = parseScan(d.ID, e.Gives(), out)
+		return err
+	})
+	var said *ocr.Error
+	switch {
+	case errors.As(err, &said):
+		return nil, &Error{d.ID, said.Msg, said.Hint}
+	case err != nil:
 		return nil, err
 	}
-	d.read(e)
-	pages, err := parseScan(d.ID, e.Gives(), out)
-	if err != nil {
-		return nil, &Error{d.ID, fmt.Sprintf("the OCR engine gave no %s (%s)", e.Gives(), err), "check `gives` under `ocr` in filler.yaml, and try the engine by hand"}
-	}
+	d.read(e.Engine)
 	if len(pages) == 0 {
 		pages = []layout.Page{size}
 	}

@@ -102,7 +102,7 @@ func plain(err error) string {
 		return "the connection was cut in the middle"
 	case errors.As(err, &op):
 		text := op.Err.Error()
-		return text[strings.LastIndex(text, ": ")+1:]
+		return strings.TrimSpace(text[strings.LastIndex(text, ": ")+1:])
 	}
 	return err.Error()
 }

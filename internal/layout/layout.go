@@ -218,8 +218,8 @@ func orderPage(number int, p *Page) page {
 	}
 	s := &sheet{size: medianHeight(items), rtl: rightToLeft(items)}
 	refs := make([]*item, len(items))
+	setSizes(items)
 	for i := range items {
-		items[i].size = items[i].em()
 		refs[i] = &items[i]
 	}
 	slices.SortFunc(refs, byMiddle)
@@ -277,11 +277,11 @@ func isBlank(s string) bool {
 	return true
 }
 
-// em gives the size of the letters of a word, by its height and by what its
-// letters reach to: above, below, both or neither.
-func (it *item) em() float64 {
+// reach tells what the letters of a word reach to, as the share of its em that
+// its box is high: above, below, both or neither.
+func reach(word string) float64 {
 	above, below := false, false
-	for _, r := range it.word.Text {
+	for _, r := range word {
 		switch {
 		case strings.ContainsRune("gpqyj,;()[]{}|/§", r):
 			below = true
@@ -294,11 +294,33 @@ func (it *item) em() float64 {
 	}
 	switch {
 	case above && below:
-		return it.height() / 0.94
+		return 0.94
 	case above || below:
-		return it.height() / 0.73
+		return 0.73
 	}
-	return it.height() / 0.52
+	return 0.52
+}
+
+// setSizes reckons the size of every item's letters. Where boxes are as high as
+// their line whatever stands in them, the height is the size.
+func setSizes(items []item) {
+	var low, tall []float64
+	for i := range items {
+		switch of := reach(items[i].word.Text); {
+		case utf8.RuneCountInString(items[i].word.Text) < 2:
+		case of < 0.6:
+			low = append(low, items[i].height())
+		default:
+			tall = append(tall, items[i].height())
+		}
+	}
+	fitted := len(low) == 0 || len(tall) == 0 || median(low) < 0.85*median(tall)
+	for i := range items {
+		items[i].size = items[i].height() / 0.73
+		if fitted {
+			items[i].size = items[i].height() / reach(items[i].word.Text)
+		}
+	}
 }
 
 // isStroke tells what engines make of the rules of a table.

@@ -252,16 +252,17 @@ type Kept struct {
 // slots bounds how many pictures are read at a time.
 var slots = make(chan bool, max(runtime.NumCPU(), 1))
 
-// Read gives what was kept, or has the engine read the picture.
-func (k Kept) Read(ctx context.Context, picture []byte) ([]byte, error) {
+// Read gives what was kept, or has the engine read the picture. Only what sound
+// accepts is kept: an engine that is mended later must be asked again.
+func (k Kept) Read(ctx context.Context, picture []byte, sound func([]byte) error) error {
 	file := ""
 	if k.Dir != "" {
 		sum := sha256.New()
 		fmt.Fprintf(sum, "%s\n", k.Name())
 		sum.Write(picture)
 		file = filepath.Join(k.Dir, hex.EncodeToString(sum.Sum(nil))[:40]+"."+k.Gives())
-		if data, err := os.ReadFile(file); err == nil {
-			return data, nil
+		if data, err := os.ReadFile(file); err == nil && sound(data) == nil {
+			return nil
 		}
 	}
 	slots <- true
@@ -272,11 +273,20 @@ func (k Kept) Read(ctx context.Context, picture []byte) ([]byte, error) {
 		defer cancel()
 	}
 	data, err := k.Engine.Read(ctx, picture)
-	if err == nil && file != "" {
+	if err != nil {
+		return err
+	}
+	if err := sound(data); err != nil {
+		return &Error{fmt.Sprintf("the OCR engine gave no %s (%s)", spoken[k.Gives()], err), "check `gives` under `ocr` in filler.yaml, and try the engine by hand"}
+	}
+	if file != "" {
 		keep(file, data)
 	}
-	return data, err
+	return nil
 }
+
+// spoken are the forms as people write them.
+var spoken = map[string]string{HOCR: "hOCR", ALTO: "ALTO", Page: "PAGE XML", TSV: "TSV of words", Text: "text"}
 
 // keep writes a file whole or not at all. That it can't be kept is no reason
 // to fail: it can be read again.

@@ -1,6 +1,7 @@
 package standin
 
 import (
+	"encoding/base64"
 	"encoding/json"
 	"regexp"
 	"strconv"
@@ -48,6 +49,29 @@ func (r *request) text() string {
 		b.WriteString("\n")
 	}
 	return b.String()
+}
+
+// picture gives the first picture of the messages, or nil. Only pictures that
+// come along are looked at, none that lie elsewhere.
+func (r *request) picture() []byte {
+	for _, m := range r.Messages {
+		var parts []struct {
+			Image struct {
+				URL string `json:"url"`
+			} `json:"image_url"`
+		}
+		if json.Unmarshal(m.Content, &parts) != nil {
+			continue
+		}
+		for _, p := range parts {
+			if _, data, ok := strings.Cut(p.Image.URL, ";base64,"); ok && strings.HasPrefix(p.Image.URL, "data:image/") {
+				if picture, err := base64.StdEncoding.DecodeString(data); err == nil {
+					return picture
+				}
+			}
+		}
+	}
+	return nil
 }
 
 // task is what the stand-in makes of a request.

@@ -24,6 +24,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"filler/internal/ocr"
 	"filler/internal/tokens"
 )
 
@@ -140,6 +141,10 @@ func (h *handler) complete(w http.ResponseWriter, r *http.Request) {
 	case <-r.Context().Done():
 		return
 	}
+	if picture := req.picture(); picture != nil {
+		h.transcribe(w, r, n, &req, picture)
+		return
+	}
 	reply := h.reply(&req, body)
 	if h.Log != nil {
 		fmt.Fprintf(h.Log, "%4d  %s\n", n, reply.note)
@@ -180,6 +185,32 @@ func (h *handler) write(w http.ResponseWriter, n int64, body []byte) {
 	w.Write(body)
 }
 
+// transcribe writes down what is on a picture. The stand-in has no eyes: it
+// asks the OCR program, and says that it takes no pictures where there is none.
+func (h *handler) transcribe(w http.ResponseWriter, r *http.Request, n int64, req *request, picture []byte) {
+	text, err := ocr.Command{Args: []string{"tesseract", ocr.ImageMark, "stdout"}, Form: ocr.Text}.Read(r.Context(), picture)
+	if err != nil {
+		refuse(w, http.StatusBadRequest, "invalid_request_error", "this model takes no pictures here: "+err.Error())
+		return
+	}
+	answer := strings.TrimSpace(strings.ReplaceAll(string(text), "\f", "\n"))
+	in, out := tokens.Estimate(req.text())+len(picture)/1000, tokens.Estimate(answer)
+	encoded, _ := json.Marshal(completion(fmt.Sprintf("standin-%x", n), req.Model, "stop", answer, in, out))
+	if h.Log != nil {
+		fmt.Fprintf(h.Log, "%4d  %s  transcribed  %d in  %d out\n", n, req.Model, in, out)
+	}
+	h.write(w, n, encoded)
+}
+
+// completion is the body of a whole answer.
+func completion(id, model, finish, answer string, in, out int) map[string]any {
+	return map[string]any{
+		"id": id, "object": "chat.completion", "created": time.Now().Unix(), "model": model,
+		"choices": []map[string]any{{"index": 0, "finish_reason": finish, "message": map[string]any{"role": "assistant", "content": answer}}},
+		"usage":   map[string]any{"prompt_tokens": in, "completion_tokens": out, "total_tokens": in + out},
+	}
+}
+
 type reply struct {
 	body []byte
 	note string
@@ -203,11 +234,7 @@ func (h *handler) reply(req *request, body []byte) reply {
 	if t.wire != nil {
 		in += tokens.EstimateBytes(len(req.Format.Schema.Schema))
 	}
-	encoded, _ := json.Marshal(map[string]any{
-		"id": fmt.Sprintf("standin-%x", wr.rng.Uint64()), "object": "chat.completion", "created": time.Now().Unix(), "model": req.Model,
-		"choices": []map[string]any{{"index": 0, "finish_reason": finish, "message": map[string]any{"role": "assistant", "content": answer}}},
-		"usage":   map[string]any{"prompt_tokens": in, "completion_tokens": out, "total_tokens": in + out},
-	})
+	encoded, _ := json.Marshal(completion(fmt.Sprintf("standin-%x", wr.rng.Uint64()), req.Model, finish, answer, in, out))
 	what := "filled"
 	if t.repair {
 		what = "patched"
