@@ -3,6 +3,7 @@ package main
 import (
 	"encoding/hex"
 	"errors"
+	"image/png"
 	"io"
 	"net/http"
 	"net/http/httptest"
@@ -15,6 +16,8 @@ import (
 	"time"
 
 	"github.com/rogpeppe/go-internal/testscript"
+
+	"filler/internal/paper"
 )
 
 func TestMain(m *testing.M) {
@@ -82,6 +85,36 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 		data, err := hex.DecodeString(args[1])
 		ts.Check(err)
 		ts.Check(os.WriteFile(ts.MkAbs(args[0]), data, 0o644))
+	},
+	// site FILE... serves the files of the work folder as they are at each
+	// request, /moved on to the first, and sets $SITE.
+	"site": func(ts *testscript.TestScript, _ bool, args []string) {
+		files := http.FileServer(http.Dir(ts.Getenv("WORK")))
+		s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if r.URL.Path == "/moved" {
+				http.Redirect(w, r, "/"+args[0], http.StatusFound)
+				return
+			}
+			files.ServeHTTP(w, r)
+		}))
+		ts.Defer(s.Close)
+		ts.Setenv("SITE", s.URL)
+	},
+	// page FILE LINE... draws lines of text into a PNG, as a scanner would
+	// see them.
+	"page": func(ts *testscript.TestScript, _ bool, args []string) {
+		sheet := paper.New(900, 80+60*len(args), 150)
+		for i, line := range args[1:] {
+			sheet.Line(60, 80+60*float64(i), line, paper.Style{Size: 14})
+		}
+		f, err := os.Create(ts.MkAbs(args[0]))
+		ts.Check(err)
+		ts.Check(png.Encode(f, sheet.Image))
+		ts.Check(f.Close())
+	},
+	// put FILE LINE... writes lines in which variables are set.
+	"put": func(ts *testscript.TestScript, _ bool, args []string) {
+		ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(strings.Join(args[1:], "\n")+"\n"), 0o644))
 	},
 	// lines FILE N checks how many lines a file has.
 	"lines": func(ts *testscript.TestScript, _ bool, args []string) {

@@ -130,7 +130,10 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		return err
 	}
 	defer filler.Close()
-	return a.runFill(ctx, o, filler, run, out)
+	if err := a.runFill(ctx, o, filler, run, out); err != nil || len(w.leftOut) == 0 {
+		return err
+	}
+	return exit(codeFlawed)
 }
 
 // prepare starts a new run, or finds the one to go on with.
@@ -161,6 +164,9 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 		}
 	} else if sources, err = w.sources(names); err != nil {
 		return nil, 0, err
+	}
+	if a.tell(w) && len(sources) == 0 {
+		return nil, 0, exit(codeFailed)
 	}
 	if sources, err = a.only(sources, o.where); err != nil {
 		return nil, 0, err

@@ -73,6 +73,9 @@ func (a *app) read(ctx context.Context, o *reading, names []string) error {
 	}
 	shown := w.layout(o.layout)
 	var failed error
+	if a.tell(w) {
+		failed = exit(codeFailed)
+	}
 	printed := 0
 	for _, s := range sources {
 		d, err := a.source(ctx, r, s)
@@ -220,7 +223,7 @@ func readJSON(d *document.Document, o *reading, how string) value.Value {
 		v.Kids = append(v.Kids, factsJSON(d.Facts).Named("facts"))
 	}
 	words := d.Words()
-	v.Kids = append(v.Kids, num(document.NewLines(d.Text).Len(), "lines"), num(len(words), "words"), num(utf8.RuneCountInString(d.Text), "characters"))
+	v.Kids = append(v.Kids, num(document.NewLines(d.Text).Len(), "lines"), num(len(words), "word_count"), num(utf8.RuneCountInString(d.Text), "characters"))
 	shown := d.Show(layout.Rendering{How: how, Page: o.page})
 	count := tokens.Count(shown)
 	v.Kids = append(v.Kids, num(count, "tokens"))
@@ -246,7 +249,7 @@ func readJSON(d *document.Document, o *reading, how string) value.Value {
 		v.Kids = append(v.Kids, pages.Named("pages"))
 	}
 	if o.words {
-		v.Kids = append(v.Kids, wordsJSON(d, words, o.page).Named("word_list"))
+		v.Kids = append(v.Kids, wordsJSON(d, words, o.page).Named("words"))
 	}
 	return v
 }

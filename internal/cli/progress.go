@@ -37,7 +37,10 @@ func (p *progress) show(now fill.Progress) {
 	}
 	if now.Status == record.Failed {
 		p.clear()
-		p.a.notef("failed: %s: %s\n", now.Last, strings.TrimPrefix(now.Problem, now.Last+": "))
+		if !strings.HasPrefix(now.Problem, now.Last+":") { // most problems of reading name the place themselves
+			now.Problem = now.Last + ": " + now.Problem
+		}
+		p.a.notef("failed: %s\n", now.Problem)
 	}
 	if p.a.term.err {
 		p.onTerminal(now)

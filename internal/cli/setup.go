@@ -19,7 +19,8 @@ import (
 type work struct {
 	project *project.Project // nil without one
 	schema  *schema.Schema
-	root    string // the folder that document ids are relative to
+	root    string  // the folder that document ids are relative to
+	leftOut []error // rows and tables that can't be documents
 }
 
 // open finds the project and loads the schema. A schema named by flag makes
@@ -116,9 +117,9 @@ func (w *work) named(names []string) ([]document.Source, error) {
 		if len(w.project.Documents)+len(w.project.Tables) == 0 {
 			return nil, fmt.Errorf("%s: no documents are named; add `documents: [documents]`", w.project.File)
 		}
-		rows, err := w.rows()
-		if err != nil {
-			return nil, err
+		rows := w.rows()
+		if len(w.project.Documents) == 0 {
+			return rows, nil
 		}
 		found, err := document.Find(w.root, w.project.Documents)
 		return append(found, rows...), err
@@ -139,16 +140,12 @@ func (w *work) named(names []string) ([]document.Source, error) {
 func (w *work) one(name string) ([]document.Source, error) {
 	at := w.locate(name)
 	if t := w.tableAt(at); t != nil {
-		return t.Rows(w.root)
+		return w.rowsOf(t), nil
 	}
 	if document.IsAddress(name) || !strings.Contains(name, "#") || exists(at) {
 		return document.Find(w.root, []string{at})
 	}
-	rows, err := w.rows()
-	if err != nil {
-		return nil, err
-	}
-	row, err := rowNamed(rows, name)
+	row, err := rowNamed(w.rows(), name)
 	return []document.Source{row}, err
 }
 
@@ -184,19 +181,37 @@ func exists(path string) bool {
 }
 
 // rows gives the rows of the project's tables, each a document.
-func (w *work) rows() ([]document.Source, error) {
+func (w *work) rows() []document.Source {
 	var all []document.Source
 	if w.project == nil {
-		return nil, nil
+		return nil
 	}
 	for _, t := range w.project.Tables {
-		rows, err := tableOf(t).Rows(w.root)
-		if err != nil {
-			return nil, err
-		}
-		all = append(all, rows...)
+		all = append(all, w.rowsOf(tableOf(t))...)
 	}
-	return all, nil
+	return all
+}
+
+// rowsOf gives the sound rows of a table. What is wrong with the others is told
+// when the sources are known, and the other documents go on.
+func (w *work) rowsOf(t *document.Table) []document.Source {
+	rows, err := t.Rows(w.root)
+	var faults document.RowFaults
+	switch {
+	case errors.As(err, &faults):
+		w.leftOut = append(w.leftOut, faults...)
+	case err != nil:
+		w.leftOut = append(w.leftOut, err)
+	}
+	return rows
+}
+
+// tell says which rows and tables are left out, and whether there are any.
+func (a *app) tell(w *work) bool {
+	for _, err := range w.leftOut {
+		a.notef("left out: %s\n", err)
+	}
+	return len(w.leftOut) > 0
 }
 
 // rowNamed finds a row by its id, or the end of it.

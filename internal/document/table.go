@@ -23,8 +23,19 @@ type Table struct {
 	Facts []string // columns that are facts of the documents
 }
 
+// RowFaults are the faults of single rows; the other rows are fine.
+type RowFaults []error
+
+func (f RowFaults) Error() string {
+	if len(f) == 1 {
+		return f[0].Error()
+	}
+	return fmt.Sprintf("%s (and %d more)", f[0], len(f)-1)
+}
+
 // Rows gives the rows of the table as sources. root is the folder that ids are
 // relative to; a row's id is the file's with # and the row's mark behind it.
+// With RowFaults come the rows that are sound.
 func (t Table) Rows(root string) ([]Source, error) {
 	if len(t.Text) == 0 && t.From == "" {
 		return nil, &Error{t.File, "the table does not say which columns hold the text", "add `text: [column]`, or `from: column` for one that names files or addresses"}
@@ -38,11 +49,22 @@ func (t Table) Rows(root string) ([]Source, error) {
 	if t.From != "" {
 		needs = append(needs, t.From)
 	}
-	err := eachRow(t.File, needs, wants, func(line int, _ []string, get func(string) (string, bool)) error { return r.add(line, get) })
-	if err == nil && len(r.sources) == 0 {
-		err = &Error{t.File, "the table has no rows", "put one in, or take the table out"}
+	var faults RowFaults
+	err := eachRow(t.File, needs, wants, func(line int, _ []string, get func(string) (string, bool)) error {
+		if err := r.add(line, get); err != nil {
+			faults = append(faults, err)
+		}
+		return nil
+	})
+	switch {
+	case err != nil:
+		return nil, err
+	case len(faults) > 0:
+		return r.sources, faults
+	case len(r.sources) == 0:
+		return nil, &Error{t.File, "the table has no rows", "put one in, or take the table out"}
 	}
-	return r.sources, err
+	return r.sources, nil
 }
 
 // maxTable is the largest table that is read, in bytes.

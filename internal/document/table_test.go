@@ -77,7 +77,15 @@ func TestTableFaults(t *testing.T) {
 		assert.NotContains(t, err.Error(), "\n")
 		assert.Contains(t, err.Error(), "; ", "what to do stands behind what is wrong")
 	}
-	_, err := Table{File: "none.csv", Text: []string{"a"}}.Rows(".")
+	file := filepath.Join(t.TempDir(), "t.csv")
+	require.NoError(t, os.WriteFile(file, []byte("mark,note\nA,x\nA,y\n,z\nB,w\n"), 0o644))
+	sound, err := Table{File: file, ID: "mark", Text: []string{"note"}}.Rows(filepath.Dir(file))
+	var faults RowFaults
+	require.ErrorAs(t, err, &faults)
+	assert.Len(t, faults, 2)
+	require.Len(t, sound, 2, "the other rows go on")
+	assert.Equal(t, "t.csv#B", sound[1].ID)
+	_, err = Table{File: "none.csv", Text: []string{"a"}}.Rows(".")
 	assert.ErrorContains(t, err, "there is no such file")
 }
 

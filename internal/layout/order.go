@@ -6,8 +6,13 @@ import (
 	"slices"
 )
 
-// maxDepth bounds how often a region is cut.
-const maxDepth = 24
+// maxDepth bounds how often a region is cut, and maxItems how many words are
+// looked at for columns: no printed page has more, and the search for white is
+// quadratic in the worst case.
+const (
+	maxDepth = 24
+	maxItems = 12_000
+)
 
 // order appends the blocks of a region in reading order: what lies above its
 // strongest gutter, the columns beside that, and what lies below.
@@ -15,7 +20,7 @@ func (s *sheet) order(items []*item, depth int) {
 	if len(items) == 0 {
 		return
 	}
-	if depth >= maxDepth || len(items) < 3 {
+	if depth >= maxDepth || len(items) < 3 || len(items) > maxItems {
 		s.plain(items)
 		return
 	}
