@@ -27,6 +27,7 @@ import (
 	"strings"
 	"unicode"
 	"unicode/utf8"
+	"unsafe"
 
 	"filler/internal/layout"
 	"filler/internal/project"
@@ -166,7 +167,8 @@ func fileError(file string, err error) error {
 
 // Hash gives the hash that fixes a source text.
 func Hash(text string) string {
-	sum := sha256.Sum256([]byte(text))
+	// The bytes of the string itself: a copy would take a tenth of the time.
+	sum := sha256.Sum256(unsafe.Slice(unsafe.StringData(text), len(text)))
 	return hex.EncodeToString(sum[:])
 }
 

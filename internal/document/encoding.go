@@ -26,10 +26,10 @@ func decode(id string, data []byte) (text, note string, err error) {
 	if at := bytes.IndexByte(data, 0); at >= 0 {
 		return "", "", &Error{id, fmt.Sprintf("a NUL byte at offset %d", at), "this looks like a binary file; name a text file"}
 	}
-	at, invalid := firstInvalid(data)
-	if !invalid {
+	if utf8.Valid(data) {
 		return string(data), "", nil
 	}
+	at, _ := firstInvalid(data)
 	if name, ok := oneByte(data); ok {
 		out, derr := charmap.Windows1252.NewDecoder().Bytes(data)
 		if derr == nil {

@@ -92,4 +92,6 @@ func refused(id string, data []byte) error {
 	return nil
 }
 
+var tableExts = map[string]bool{".csv": true, ".tsv": true, ".tab": true, ".jsonl": true, ".ndjson": true}
+
 var pictureExts = map[string]bool{".png": true, ".jpg": true, ".jpeg": true, ".tif": true, ".tiff": true}

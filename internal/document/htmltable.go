@@ -48,43 +48,56 @@ func (p *pageWriter) table(n *html.Node) {
 			}
 		}
 	}
-	var line strings.Builder
 	for i, r := range cells {
-		line.Reset()
-		for c := range widths {
+		p.end(1)
+		p.word("|")
+		for c, width := range widths {
 			text := ""
 			if c < len(r) {
 				text = r[c]
 			}
-			line.WriteString("| " + text + strings.Repeat(" ", max(widths[c]-utf8.RuneCountInString(text), 0)+1))
+			p.out.WriteByte(' ')
+			p.out.WriteString(text)
+			p.out.WriteString(spaces[:max(width-utf8.RuneCountInString(text), 0)])
+			p.out.WriteString(" |")
+		}
+		if i > 0 {
+			continue
 		}
 		p.end(1)
-		p.word(line.String() + "|")
-		if i == 0 {
-			line.Reset()
-			for _, w := range widths {
-				line.WriteString("|" + strings.Repeat("-", w+2))
-			}
-			p.end(1)
-			p.word(line.String() + "|")
+		p.word("|")
+		for _, width := range widths {
+			p.out.WriteString(strings.Repeat("-", width+2) + "|")
 		}
 	}
 }
+
+var spaces = strings.Repeat(" ", maxCellPad)
 
 // cells writes each cell of a row on one line. A cell that takes several
 // columns leaves the others empty.
 func (p *pageWriter) cells(row []*html.Node) []string {
 	var found []string
 	for _, c := range row {
-		in := &pageWriter{links: p.links, inline: true}
-		in.kids(c)
-		found = append(found, strings.TrimSpace(in.out.String()))
+		found = append(found, p.cell(c))
 		span, _ := strconv.Atoi(attribute(c, "colspan"))
 		for i := 1; i < min(span, maxSpan); i++ {
 			found = append(found, "")
 		}
 	}
 	return found
+}
+
+// cell writes one cell. Most hold a text and nothing else.
+func (p *pageWriter) cell(n *html.Node) string {
+	if only := n.FirstChild; only == nil {
+		return ""
+	} else if only.NextSibling == nil && only.Type == html.TextNode && !strings.ContainsAny(only.Data, " \n\t\r\f\u00a0") {
+		return only.Data
+	}
+	in := &pageWriter{links: p.links, inline: true}
+	in.kids(n)
+	return strings.TrimSpace(in.out.String())
 }
 
 // rowsOf gives the cells of each row, without those of tables within.

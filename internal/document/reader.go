@@ -189,6 +189,9 @@ func (r *Reader) parse(ctx context.Context, id, name string, data []byte) (*Docu
 	if d.Layout == nil {
 		text = d.clean(text)
 	}
+	if tableExts[strings.ToLower(filepath.Ext(name))] && d.Format == Plain {
+		d.Notes = append(d.Notes, "a table, read as one text; to make each row a document name it in filler.yaml as {table: …, text: […]}")
+	}
 	if strings.TrimSpace(text) == "" {
 		return nil, d.empty()
 	}

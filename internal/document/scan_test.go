@@ -463,6 +463,32 @@ func TestFactsAndConditions(t *testing.T) {
 	}
 }
 
+// The engine loses most of a page that hangs askew; turned straight it does
+// not, and the boxes are still those of the page as it hangs.
+func TestAskew(t *testing.T) {
+	r := rand.New(rand.NewSource(2059))
+	sheet := paper.Random("side notes", r)
+	img, words := sheet.Turned(2)
+	paper.Speckle(img, r, 100)
+	var picture bytes.Buffer
+	require.NoError(t, png.Encode(&picture, img))
+	d, err := Parse("a.png", picture.Bytes())
+	require.NoError(t, err)
+	assert.Contains(t, d.Notes, "read turned straight")
+	found := 0
+	for _, w := range words {
+		for _, got := range d.Words() {
+			x, y := (w.X0+w.X1)/2, (w.Y0+w.Y1)/2
+			if got.Text == w.Text && float64(got.Box[0]) <= x && x <= float64(got.Box[2]) && float64(got.Box[1]) <= y && y <= float64(got.Box[3]) {
+				found++
+				break
+			}
+		}
+	}
+	assert.Greater(t, found*100, len(words)*95, "%d of %d words", found, len(words))
+	assert.InDelta(t, 2, d.Layout.Skew[0], 0.3)
+}
+
 // A stop while a picture is read is no failure of the picture.
 func TestStoppedWhileReading(t *testing.T) {
 	ctx, stop := context.WithCancel(context.Background())

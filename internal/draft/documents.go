@@ -11,7 +11,7 @@ import (
 // FromTexts drafts a schema from the source texts of sample documents.
 func FromTexts(texts []string) (*Result, error) {
 	root := newNode("")
-	r := &reader{heads: headings(texts)}
+	r := &reader{heads: headings(texts), known: printed(texts)}
 	for i, text := range texts {
 		r.sample = i
 		r.block(root, labels.Lines(text))
@@ -22,7 +22,30 @@ func FromTexts(texts []string) (*Result, error) {
 	return finish(root, len(texts), "document")
 }
 
+// printed finds the labels that stand before more than one value. The head of
+// a table's column always has the same word beside it.
+func printed(texts []string) map[string]bool {
+	values := map[string]map[string]bool{}
+	for _, text := range texts {
+		for _, l := range labels.Lines(text) {
+			if len(l.Pairs) == 1 {
+				label := l.Pairs[0].Label
+				if values[label] == nil {
+					values[label] = map[string]bool{}
+				}
+				values[label][l.Pairs[0].Value] = true
+			}
+		}
+	}
+	known := map[string]bool{}
+	for label, seen := range values {
+		known[label] = len(seen) > 1
+	}
+	return known
+}
+
 type reader struct {
+	known  map[string]bool // labels that stand before values
 	heads  map[string]bool // words that number blocks, as bay does in `Bay 2`
 	sample int
 }
@@ -253,6 +276,9 @@ func (r *reader) table(n *node, lines []labels.Line, title string) int {
 	head := lines[0]
 	if len(head.Cells) < 2 || len(lines) < 2 || head.Bullet {
 		return 0
+	}
+	if len(head.Cells) == 2 && len(head.Pairs) == 1 && r.known[head.Pairs[0].Label] {
+		return 0 // a label and its value, set apart by white
 	}
 	for _, c := range head.Cells {
 		if strings.ContainsAny(c, "0123456789:") || len(strings.Fields(c)) > 4 {

@@ -113,13 +113,13 @@ func (d *pageDrawer) path() {
 		if l.Block != block {
 			block = l.Block
 			number++
-			to := image.Pt(first.Min.X, (first.Min.Y+first.Max.Y)/2)
+			to := image.Pt(first.Min.X, first.Min.Y)
 			if number > 1 {
-				d.arrow(from, to, dark)
+				d.arrow(from, to.Sub(image.Pt(6, 2)), dark)
 			}
-			d.badge(to.X-12, to.Y, fmt.Sprint(number), tints[block%len(tints)])
+			d.badge(to.X-12, (first.Min.Y+first.Max.Y)/2, fmt.Sprint(number), tints[block%len(tints)])
 		}
-		from = image.Pt(last.Max.X, (last.Min.Y+last.Max.Y)/2)
+		from = image.Pt(last.Max.X, last.Max.Y+3)
 	}
 }
 
