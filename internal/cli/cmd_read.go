@@ -131,7 +131,7 @@ func markLow(w *layout.Placed, text string) string {
 	return text
 }
 
-var marked = regexp.MustCompile("‹[^‹›\\n]*›")
+var marked = regexp.MustCompile(`‹[^‹›\n]*›`)
 
 func (a *app) printDocument(d *document.Document, o *reading, how string, named bool) {
 	if named {
@@ -294,8 +294,8 @@ func wordsJSON(d *document.Document, words []layout.Placed, page int) value.Valu
 // draw draws a page into a file.
 func (a *app) draw(ctx context.Context, o *reading, r *document.Reader, d *document.Document, s document.Source) error {
 	page := max(o.page, 1)
-	if d.Layout == nil || page > len(d.Layout.Pages) {
-		return document.PageError(d, page)
+	if d.Layout == nil {
+		return &document.Error{File: d.ID, Msg: "there is no page to draw", Hint: "--image is for PDF, pictures and the results of OCR engines"}
 	}
 	picture, err := r.Picture(ctx, d, s, page)
 	if err != nil {

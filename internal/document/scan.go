@@ -26,7 +26,7 @@ func (r *Reader) engine() ocr.Kept {
 	if e == nil {
 		e = ocr.Tesseract{}
 	}
-	return ocr.Kept{Engine: e, Dir: r.Keep, Seconds: time.Duration(r.Limits.filled().Seconds) * time.Second}
+	return ocr.Kept{Engine: e, Dir: r.Keep, Limit: time.Duration(r.Limits.filled().Seconds) * time.Second}
 }
 
 // fromPicture has the OCR engine read a picture. One file may hold several

@@ -245,8 +245,8 @@ func Extension(picture []byte) string {
 // Kept keeps what an engine gave, by the picture's hash.
 type Kept struct {
 	Engine
-	Dir     string        // "" keeps nothing
-	Seconds time.Duration // for one picture; 0: no limit
+	Dir   string        // "" keeps nothing
+	Limit time.Duration // for one picture; 0: none
 }
 
 // slots bounds how many pictures are read at a time.
@@ -267,9 +267,9 @@ func (k Kept) Read(ctx context.Context, picture []byte, sound func([]byte) error
 	}
 	slots <- true
 	defer func() { <-slots }()
-	if k.Seconds > 0 {
+	if k.Limit > 0 {
 		var cancel context.CancelFunc
-		ctx, cancel = context.WithTimeout(ctx, k.Seconds)
+		ctx, cancel = context.WithTimeout(ctx, k.Limit)
 		defer cancel()
 	}
 	data, err := k.Engine.Read(ctx, picture)
