@@ -41,10 +41,13 @@ type Request struct {
 	Temperature float64
 	MaxTokens   int
 	Seed        *int64
-	// FormatName and Format, a JSON Schema, hold the reply's form where the
-	// shape is `schema`.
+	// FormatName and Format, a JSON Schema, hold the reply's form: by
+	// response_format or, with Tool, as the parameters of one function whose
+	// call is forced. JSONObject asks for any JSON object.
 	FormatName string
 	Format     []byte
+	Tool       bool
+	JSONObject bool
 	// Extra are further keys of the body with their values as JSON; they win
 	// over ours.
 	Extra map[string]string
@@ -89,8 +92,14 @@ func (r *Request) tail() []byte {
 	if r.Seed != nil {
 		keys["seed"] = fmt.Sprint(*r.Seed)
 	}
-	if len(r.Format) > 0 {
-		name := value.AppendQuoted(nil, r.FormatName)
+	name := value.AppendQuoted(nil, r.FormatName)
+	switch {
+	case r.JSONObject:
+		keys["response_format"] = `{"type":"json_object"}`
+	case len(r.Format) > 0 && r.Tool:
+		keys["tools"] = fmt.Sprintf(`[{"type":"function","function":{"name":%s,"description":"Takes the answer.","parameters":%s}}]`, name, r.Format)
+		keys["tool_choice"] = fmt.Sprintf(`{"type":"function","function":{"name":%s}}`, name)
+	case len(r.Format) > 0:
 		keys["response_format"] = fmt.Sprintf(`{"type":"json_schema","json_schema":{"name":%s,"strict":true,"schema":%s}}`, name, r.Format)
 	}
 	for k, v := range r.Extra {
@@ -121,6 +130,7 @@ type Reply struct {
 	TokensIn  int
 	TokensOut int
 	HasUsage  bool
+	Called    bool // the text is the arguments of a function's call
 }
 
 type wireReply struct {
@@ -128,6 +138,11 @@ type wireReply struct {
 		Message struct {
 			Content json.RawMessage `json:"content"`
 			Refusal string          `json:"refusal"`
+			Calls   []struct {
+				Function struct {
+					Arguments json.RawMessage `json:"arguments"`
+				} `json:"function"`
+			} `json:"tool_calls"`
 		} `json:"message"`
 		Finish string `json:"finish_reason"`
 	} `json:"choices"`
@@ -164,10 +179,23 @@ func ReadReply(body []byte) (*Reply, error) {
 		return nil, &NotChat{"the answer's content is neither text nor parts of text"}
 	}
 	r := &Reply{Text: text, Refusal: c.Message.Refusal, Finish: c.Finish}
+	if len(c.Message.Calls) > 0 {
+		r.Text, r.Called = arguments(c.Message.Calls[0].Function.Arguments), true
+	}
 	if w.Usage != nil && w.Usage.In >= 0 && w.Usage.Out >= 0 {
 		r.TokensIn, r.TokensOut, r.HasUsage = w.Usage.In, w.Usage.Out, true
 	}
 	return r, nil
+}
+
+// arguments gives the arguments of a call as text: servers send them as a
+// string of JSON, or as JSON.
+func arguments(raw json.RawMessage) string {
+	var text string
+	if json.Unmarshal(raw, &text) == nil {
+		return text
+	}
+	return string(raw)
 }
 
 func contentText(raw json.RawMessage) (string, bool) {

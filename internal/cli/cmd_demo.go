@@ -151,6 +151,7 @@ A request whose model is hasty, steady or careful gets that character; all other
 	f.Float64Var(&o.Faults.Error, "error", 0, "rate of 500 answers")
 	f.Float64Var(&o.Faults.Cut, "cut", 0, "rate of replies cut in the middle")
 	f.Float64Var(&o.Faults.Stall, "stall", 0, "rate of requests that get no answer")
+	f.StringSliceVar(&o.Refuses, "refuse", nil, "shapes that it does not know: schema, tool, object")
 	f.BoolVar(&quiet, "quiet", false, "say nothing of requests")
 	return cmd
 }

@@ -72,9 +72,9 @@ func (a *app) promptCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			shape := "schema"
-			if m.Shape == "words" {
-				shape = "words"
+			shape := m.Shape
+			if shape == "auto" {
+				shape = w.knownShape(m)
 			}
 			req := prompt.Fill(m, w.schema, d, shape, w.layout(look.layout))
 			if asJSON {

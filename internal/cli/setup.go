@@ -9,6 +9,7 @@ import (
 
 	"filler/internal/document"
 	"filler/internal/ledger"
+	"filler/internal/model"
 	"filler/internal/place"
 	"filler/internal/project"
 	"filler/internal/schema"
@@ -66,6 +67,20 @@ func (w *work) model(name string) (*project.Model, error) {
 		return nil, errors.New("no model is named; add --model URL, such as --model http://127.0.0.1:8000/v1 or --model standin:steady")
 	}
 	return project.AtAddress(name)
+}
+
+// knownShape gives the shape that a model's server is known to take: what
+// `auto` would ask in.
+func (w *work) knownShape(m *project.Model) string {
+	l, err := ledger.OpenToRead(w.ledgerFile())
+	if err != nil {
+		return project.Shapes[1]
+	}
+	defer l.Close()
+	if shape, err := l.Shape(model.Identity(m)); err == nil && shape != "" {
+		return shape
+	}
+	return project.Shapes[1]
 }
 
 func (w *work) pace() project.Pace {

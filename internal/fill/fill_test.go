@@ -20,6 +20,7 @@ import (
 	"filler/internal/document"
 	"filler/internal/fetch"
 	"filler/internal/ledger"
+	"filler/internal/model"
 	"filler/internal/project"
 	"filler/internal/record"
 	"filler/internal/schema"
@@ -197,5 +198,62 @@ func TestABadLine(t *testing.T) {
 	assert.Len(t, seen, 16)
 	for document, n := range seen {
 		assert.Equal(t, 1, n, document)
+	}
+}
+
+// A server that knows none of the stronger shapes, or that takes one and does
+// not follow it, is asked in the next one; what it honours is remembered.
+func TestShapesFallBack(t *testing.T) {
+	for name, c := range map[string]struct {
+		refuses []string
+		want    string
+		ignores bool // takes every shape and answers with words around the JSON
+	}{
+		"all":             {nil, "schema", false},
+		"no schema":       {[]string{"schema"}, "tool", false},
+		"objects alone":   {[]string{"schema", "tool"}, "object", false},
+		"words alone":     {[]string{"schema", "tool", "object"}, "words", false},
+		"follows nothing": {nil, "words", true},
+	} {
+		s, err := standin.Start("127.0.0.1:0", standin.Options{Character: "careful", Refuses: c.refuses})
+		require.NoError(t, err)
+		url := s.URL
+		if c.ignores {
+			chatty := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+				body, _ := io.ReadAll(r.Body)
+				if strings.Contains(string(body), "Its form:") && !strings.Contains(string(body), "json_object") {
+					fmt.Fprint(w, `{"choices":[{"message":{"content":"{\"name\": \"Heron Plank\"}"}}]}`)
+					return
+				}
+				fmt.Fprint(w, `{"choices":[{"message":{"content":"The bridge is Heron Plank."}}]}`)
+			}))
+			defer chatty.Close()
+			url = chatty.URL
+		}
+		l, err := ledger.Open(filepath.Join(t.TempDir(), "l.db"))
+		require.NoError(t, err)
+		sch, err := schema.Parse("s.yaml", []byte("schema: s\nabout: A.\nfields:\n  name: Name.\n"))
+		require.NoError(t, err)
+		f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: url, Shape: "auto", Reply: 100}, Pace: project.Pace{AtOnce: 3, Attempts: 1, Timeout: 5 * time.Second}})
+		require.NoError(t, err)
+		sources := []document.Source{{ID: "a", Text: "Name: Heron Plank\n"}, {ID: "b", Text: "Name: Heron Plank\nx\n"}, {ID: "c", Text: "Name: Heron Plank\ny\n"}}
+		run, err := f.Start("", sources)
+		require.NoError(t, err)
+		n := 0
+		require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r ledger.Record) error {
+			n++
+			assert.Contains(t, string(r.Record), "Heron Plank", "%s: %s", name, r.Trace)
+			return nil
+		}}))
+		assert.Equal(t, 3, n, name)
+		assert.Equal(t, c.want, f.Client.Shape(), name)
+		known, err := l.Shape(model.Identity(f.Model))
+		require.NoError(t, err)
+		if c.want != "schema" {
+			assert.Equal(t, c.want, known, name)
+		}
+		f.Close()
+		s.Close()
+		require.NoError(t, l.Close())
 	}
 }

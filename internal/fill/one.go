@@ -82,15 +82,57 @@ func (w *filling) ask(ctx context.Context) (*model.Answer, error) {
 		}
 		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: "fill"}, req)
 		var fail *model.Failure
-		if errors.As(err, &fail) && fail.Shape && shape == "schema" {
+		if errors.As(err, &fail) && fail.Shape {
 			w.trace.add("shape", text("refused", shape), text("note", fail.Msg))
 			continue
+		}
+		if err == nil && !follows(shape, answer) && !w.usable(answer) {
+			weaker, serr := w.Client.Weaken(shape)
+			if serr != nil {
+				return nil, serr
+			}
+			if weaker {
+				w.trace.add("shape", text("refused", shape), text("note", "the server took the shape and did not follow it"))
+				continue
+			}
 		}
 		if err == nil {
 			w.trace.add("ask", text("request", "fill"), text("shape", shape), value.Boolean(answer.Cached).Named("cached"))
 		}
 		return answer, err
 	}
+}
+
+// follows tells whether a reply has the form that the request held it to. A
+// reply that was cut, or refused, says nothing about the server.
+func follows(shape string, a *model.Answer) bool {
+	if shape == "words" || a.Finish == "length" || a.Refusal != "" || strings.TrimSpace(a.Text) == "" {
+		return true
+	}
+	v, err := value.Parse(strings.TrimSpace(a.Text))
+	return err == nil && v.Kind == value.Object
+}
+
+// usable tells whether a reply that did not keep its form says enough all the
+// same: asking again costs.
+func (w *filling) usable(a *model.Answer) bool {
+	r, err := reply.Read(a.Text, value.Object)
+	if err != nil {
+		return false
+	}
+	steps := len(w.trace.steps)
+	v := w.inner(r.Value)
+	w.trace.steps = w.trace.steps[:steps] // only looked at
+	if w.Schema.EachEntry() {
+		return v.Get(schema.Wrapper) != nil || v.Kind == value.Array
+	}
+	known := 0
+	for i := range v.Kids {
+		if w.Schema.Record().Child(v.Kids[i].Name) != nil {
+			known++
+		}
+	}
+	return v.Kind == value.Object && known > 0 && known*2 >= len(v.Kids)
 }
 
 // take reads a reply into the record and tidies it.

@@ -19,6 +19,8 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"regexp"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -53,7 +55,7 @@ type Client struct {
 	keeper  Keeper
 	limiter *rate.Limiter
 	flights singleflight.Group
-	words   atomic.Bool // the server refused shape schema
+	shape   atomic.Int32 // index into project.Shapes
 	spent   atomic.Int64
 	http    *fetch.Client
 }
@@ -67,10 +69,12 @@ func New(m *project.Model, base, key string, pace project.Pace, keeper Keeper) *
 	if pace.PerMinute > 0 {
 		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
 	}
-	c.words.Store(m.Shape == "words")
-	if m.Shape == "auto" {
-		known, err := keeper.Shape(Identity(m))
-		c.words.Store(err == nil && known == "words")
+	c.shape.Store(int32(max(slices.Index(project.Shapes, m.Shape), 0)))
+	if m.Shape == "auto" || m.Shape == "" {
+		c.shape.Store(1)
+		if known, err := keeper.Shape(Identity(m)); err == nil && slices.Contains(project.Shapes[1:], known) {
+			c.shape.Store(int32(slices.Index(project.Shapes, known)))
+		}
 	}
 	return c
 }
@@ -86,11 +90,20 @@ func Identity(m *project.Model) string {
 }
 
 // Shape gives the shape in which the next request should be asked.
-func (c *Client) Shape() string {
-	if c.words.Load() {
-		return "words"
+func (c *Client) Shape() string { return project.Shapes[c.shape.Load()] }
+
+// Weaken goes on to the next weaker shape, because the server does not honour
+// the given one, and remembers it. It is false where the model's shape is fixed
+// or there is no weaker one. Where another has gone on already, nothing changes.
+func (c *Client) Weaken(from string) (bool, error) {
+	at := int32(slices.Index(project.Shapes, from))
+	if c.model.Shape != "auto" && c.model.Shape != "" || int(at)+1 >= len(project.Shapes) {
+		return false, nil
 	}
-	return "schema"
+	if !c.shape.CompareAndSwap(at, at+1) {
+		return true, nil
+	}
+	return true, c.keeper.SaveShape(Identity(c.model), project.Shapes[at+1])
 }
 
 // Failure says why a model gave no answer.
@@ -99,7 +112,7 @@ type Failure struct {
 	Hint string
 	// Fatal: the next document would fare no better, so the run should stop.
 	Fatal bool
-	// Shape: the server does not take the shape; ask again in words.
+	// Shape: the server does not take the shape; ask again in the next one.
 	Shape bool
 	// Stopped: the user stopped the run.
 	Stopped bool
@@ -192,7 +205,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	}
 	raw = c.strike(raw)
 	if status != http.StatusOK {
-		return nil, c.refused(status, raw, len(req.Format) > 0)
+		return nil, c.refused(status, raw, shapeOf(req))
 	}
 	reply, err := chat.ReadReply(raw)
 	if err != nil {
@@ -284,9 +297,22 @@ func times(n int) string {
 	return fmt.Sprintf("%d attempts", n)
 }
 
-// refused puts an answer other than 200 into words. withForm says that the
-// request asked for shape schema.
-func (c *Client) refused(status int, body []byte, withForm bool) error {
+// shapeOf gives the shape in which a request asks.
+func shapeOf(req *chat.Request) string {
+	switch {
+	case req.JSONObject:
+		return "object"
+	case len(req.Format) > 0 && req.Tool:
+		return "tool"
+	case len(req.Format) > 0:
+		return "schema"
+	}
+	return "words"
+}
+
+// refused puts an answer other than 200 into words. shape is that of the
+// request.
+func (c *Client) refused(status int, body []byte, shape string) error {
 	said := chat.ErrorText(body)
 	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.base, status, said)}
 	switch {
@@ -304,18 +330,26 @@ func (c *Client) refused(status int, body []byte, withForm bool) error {
 	case status >= 500:
 		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.base, status, said, times(c.pace.Attempts))
 		f.Hint = "the server is in trouble; try `filler fill --resume` later"
-	case withForm && c.model.Shape == "auto":
-		if !c.words.Swap(true) {
-			if err := c.keeper.SaveShape(Identity(c.model), "words"); err != nil {
-				return err
-			}
+	case aboutLength.MatchString(said):
+		f.Hint = "the request is too long for the model; split the document, or set the model's `context`"
+	case shape != "words":
+		weaker, err := c.Weaken(shape)
+		if err != nil {
+			return err
 		}
-		f.Shape = true
+		f.Shape = weaker
+		if !weaker {
+			f.Hint = fmt.Sprintf("the server may not take shape %s; write `shape: auto` for this model", shape)
+		}
 	default:
 		f.Hint = "the server does not take this request; `filler trace` shows it"
 	}
 	return f
 }
+
+// aboutLength tells refusals of a long request: a weaker shape would fare no
+// better.
+var aboutLength = regexp.MustCompile(`(?i)context|too long|too large|too many tokens|maximum.{0,20}(tokens|length)`)
 
 func timesOver(n int) string {
 	if n == 1 {

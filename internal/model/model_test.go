@@ -99,6 +99,7 @@ func TestFailures(t *testing.T) {
 		{404, `no`, "check the model's `at` and `name`", true, false},
 		{402, `{}`, "can't pay", true, false},
 		{400, `{"detail":"response_format unknown"}`, "answered 400", false, true},
+		{400, `{"error":"maximum context length is 4096 tokens"}`, "too long for the model", false, false},
 		{429, `{"message":"slow"}`, "2 times over", false, false},
 		{500, `oops`, "in 2 attempts", false, false},
 		{200, `<html>`, "web page", true, false},
@@ -119,7 +120,7 @@ func TestFailures(t *testing.T) {
 		assert.Equal(t, []bool{c.fatal, c.shaped}, []bool{f.Fatal, f.Shape}, c.says)
 		assert.NotContains(t, f.Error(), "\n")
 		if c.shaped {
-			assert.Equal(t, "words", client.Shape())
+			assert.Equal(t, "tool", client.Shape())
 		}
 	}
 }

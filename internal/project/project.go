@@ -51,7 +51,7 @@ type Model struct {
 	At          string // a base URL, or standin:CHARACTER
 	Name        string // the name sent
 	KeyFrom     string // environment variable
-	Shape       string // auto, schema or words
+	Shape       string // one of Shapes
 	Temperature float64
 	Context     int     // tokens; 0: not said
 	Reply       int     // cap on a reply's tokens
@@ -79,8 +79,9 @@ const (
 	DefaultRounds = 2
 )
 
-// Shapes are the values of a model's shape.
-var Shapes = []string{"auto", "schema", "words"}
+// Shapes are the values of a model's shape: auto, and from the strongest to the
+// weakest how the form of a reply can be held.
+var Shapes = []string{"auto", "schema", "tool", "object", "words"}
 
 // Characters are the stand-in's.
 var Characters = []string{"hasty", "steady", "careful"}

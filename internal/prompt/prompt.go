@@ -24,17 +24,23 @@ import (
 )
 
 // Fill gives the request that asks for the record of a document, in the given
-// shape (schema or words) and layout (one of layout.Renderings).
+// shape (schema, tool, object or words) and layout (one of layout.Renderings).
 func Fill(m *project.Model, s *schema.Schema, d *document.Document, shape, layout string) *chat.Request {
 	r := base(m, s)
 	closing := "Answer with the record as one JSON object and nothing else."
 	if s.EachEntry() {
 		closing = fmt.Sprintf("Answer with one JSON object that holds all records in the list %q, in the order of the document, and nothing else.", schema.Wrapper)
 	}
-	if shape == "schema" {
+	switch shape {
+	case "schema":
 		wire := s.Wire()
 		r.FormatName, r.Format = formatName(s), wire.JSON()
-	} else {
+	case "tool":
+		wire := s.Wire()
+		r.FormatName, r.Format, r.Tool = formatName(s), wire.JSON(), true
+		closing = strings.Replace(closing, "Answer with", "Call the function with", 1)
+	default:
+		r.JSONObject = shape == "object"
 		closing += " Its form:\n" + form(s)
 	}
 	r.Messages = append(r.Messages, chat.Message{Role: "user", Content: documentSection(d, layout) + "\n# Answer\n" + closing + "\n"})

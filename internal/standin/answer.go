@@ -37,6 +37,7 @@ type writer struct {
 	rng   *rand.Rand
 	task  *task
 	typed bool // values must fit the types of a schema that was sent
+	neat  bool // the reply must be a JSON object, whatever is in it
 }
 
 // seeded gives the chance of one request: the same request gets the same
@@ -64,7 +65,7 @@ func (w *writer) answer() (text string, cut bool) {
 		v = value.Obj(v.Named(schema.Wrapper))
 	}
 	text = w.dress(v)
-	if !w.typed && w.chance(w.cut) && len(text) > 40 {
+	if !w.typed && !w.neat && w.chance(w.cut) && len(text) > 40 {
 		return text[:len(text)/2+w.rng.IntN(len(text)/2)], true
 	}
 	return text, false
@@ -261,7 +262,7 @@ func (w *writer) cure(f fault, field *schema.Field, raw *value.Value) (op string
 // dress writes a value as this character does: bare, or in a fence between
 // words, with the slips of a hurried hand.
 func (w *writer) dress(v value.Value) string {
-	if w.typed {
+	if w.typed || w.neat {
 		return string(v.JSON())
 	}
 	text := string(v.Indent())

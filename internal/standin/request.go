@@ -27,6 +27,36 @@ type request struct {
 			Schema json.RawMessage `json:"schema"`
 		} `json:"json_schema"`
 	} `json:"response_format"`
+	Tools []struct {
+		Function struct {
+			Name       string          `json:"name"`
+			Parameters json.RawMessage `json:"parameters"`
+		} `json:"function"`
+	} `json:"tools"`
+}
+
+// shape gives how the request holds the form of the reply.
+func (r *request) shape() string {
+	switch {
+	case len(r.Tools) > 0:
+		return "tool"
+	case r.Format != nil && r.Format.Type == "json_schema":
+		return "schema"
+	case r.Format != nil && r.Format.Type == "json_object":
+		return "object"
+	}
+	return "words"
+}
+
+// wire gives the schema that came along, or nil.
+func (r *request) wire() json.RawMessage {
+	switch r.shape() {
+	case "tool":
+		return r.Tools[0].Function.Parameters
+	case "schema":
+		return r.Format.Schema.Schema
+	}
+	return nil
 }
 
 // text gives all that the messages say, in order.
@@ -89,8 +119,8 @@ func readTask(r *request) *task {
 	before := text
 	before, t.document, t.rest = findDocument(text)
 	t.repair = strings.Contains(t.rest, "JSON Patch")
-	if r.Format != nil && r.Format.Type == "json_schema" {
-		if v, err := value.ParseBytes(r.Format.Schema.Schema); err == nil {
+	if wire := r.wire(); wire != nil {
+		if v, err := value.ParseBytes(wire); err == nil {
 			t.wire = &v
 		}
 	}

@@ -20,6 +20,7 @@ import (
 	"math/rand/v2"
 	"net"
 	"net/http"
+	"slices"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -34,6 +35,7 @@ type Options struct {
 	Delay     time.Duration // before every reply
 	Key       string        // asked for in the Authorization header, if set
 	Faults    Faults
+	Refuses   []string  // shapes that it does not know: schema, tool, object
 	Log       io.Writer // one line a request; nil: none
 }
 
@@ -136,6 +138,10 @@ func (h *handler) complete(w http.ResponseWriter, r *http.Request) {
 	if h.fails(w, r, n) {
 		return
 	}
+	if shape := req.shape(); slices.Contains(h.Refuses, shape) {
+		refuse(w, http.StatusBadRequest, "invalid_request_error", "unknown parameter: "+map[bool]string{true: "tools", false: "response_format"}[shape == "tool"])
+		return
+	}
 	select {
 	case <-time.After(h.Delay):
 	case <-r.Context().Done():
@@ -211,6 +217,14 @@ func completion(id, model, finish, answer string, in, out int) map[string]any {
 	}
 }
 
+// call makes the answer the call of a function.
+func call(whole map[string]any, name, answer string) {
+	choice := whole["choices"].([]map[string]any)[0]
+	choice["finish_reason"] = "tool_calls"
+	choice["message"] = map[string]any{"role": "assistant", "content": nil, "tool_calls": []map[string]any{
+		{"id": "call_1", "type": "function", "function": map[string]any{"name": name, "arguments": answer}}}}
+}
+
 type reply struct {
 	body []byte
 	note string
@@ -225,16 +239,20 @@ func (h *handler) reply(req *request, body []byte) reply {
 	}
 	t := readTask(req)
 	text := req.text()
-	wr := &writer{character: c, rng: seeded(name, text, req.Seed), task: t, typed: t.wire != nil}
+	wr := &writer{character: c, rng: seeded(name, text, req.Seed), task: t, typed: t.wire != nil, neat: req.shape() == "object"}
 	answer, finish := wr.compose()
 	if most := req.MaxTokens; most > 0 && tokens.Estimate(answer) > most {
 		answer, finish = cutTo(answer, most), "length"
 	}
 	in, out := tokens.Estimate(text), tokens.Estimate(answer)
 	if t.wire != nil {
-		in += tokens.EstimateBytes(len(req.Format.Schema.Schema))
+		in += tokens.EstimateBytes(len(req.wire()))
 	}
-	encoded, _ := json.Marshal(completion(fmt.Sprintf("standin-%x", wr.rng.Uint64()), req.Model, finish, answer, in, out))
+	whole := completion(fmt.Sprintf("standin-%x", wr.rng.Uint64()), req.Model, finish, answer, in, out)
+	if req.shape() == "tool" {
+		call(whole, req.Tools[0].Function.Name, answer)
+	}
+	encoded, _ := json.Marshal(whole)
 	what := "filled"
 	if t.repair {
 		what = "patched"
