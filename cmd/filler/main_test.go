@@ -18,6 +18,7 @@ import (
 	"github.com/rogpeppe/go-internal/testscript"
 
 	"filler/internal/paper"
+	"filler/internal/standin"
 )
 
 func TestMain(m *testing.M) {
@@ -85,6 +86,17 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 		data, err := hex.DecodeString(args[1])
 		ts.Check(err)
 		ts.Check(os.WriteFile(ts.MkAbs(args[0]), data, 0o644))
+	},
+	// standin [--refuse SHAPES] starts a stand-in of its own and sets $URL.
+	"standin": func(ts *testscript.TestScript, _ bool, args []string) {
+		o := standin.Options{Character: "steady"}
+		if len(args) == 2 && args[0] == "--refuse" {
+			o.Refuses = strings.Split(args[1], ",")
+		}
+		s, err := standin.Start("127.0.0.1:0", o)
+		ts.Check(err)
+		ts.Defer(s.Close)
+		ts.Setenv("URL", s.URL)
 	},
 	// site FILE... serves the files of the work folder as they are at each
 	// request, /moved on to the first, and sets $SITE.

@@ -15,6 +15,7 @@ import (
 	"filler/internal/document"
 	"filler/internal/fill"
 	"filler/internal/ledger"
+	"filler/internal/model"
 	"filler/internal/project"
 	"filler/internal/schema"
 )
@@ -25,7 +26,11 @@ type filling struct {
 	fresh, bare, asJSON                                 bool
 	asked                                               []schema.Asked
 	only                                                []string
-	where                                               string
+	where, again                                        string
+	sample                                              int
+	seed                                                int64
+	budget                                              float64
+	dry                                                 bool
 	looking
 }
 
@@ -78,6 +83,10 @@ of run N.`,
 				a.parsed = false
 				return errors.New("--resume goes on with the documents of its run as they were; leave --where and --refetch out")
 			}
+			if err := o.check(cmd, args); err != nil {
+				a.parsed = false
+				return err
+			}
 			return a.fill(cmd.Context(), o, args)
 		}}
 	f := cmd.Flags()
@@ -94,6 +103,11 @@ of run N.`,
 	}
 	o.looking.flags(cmd)
 	f.StringVar(&o.where, "where", "", "only documents whose facts fulfil this `condition`, such as 'year > 2030'")
+	f.IntVar(&o.sample, "sample", 0, "only so many documents, picked by chance")
+	f.Int64Var(&o.seed, "seed", 1, "rules the chance of --sample")
+	f.StringVar(&o.again, "again", "", "only the documents of the last run that ended so: `flawed` or failed")
+	f.Float64Var(&o.budget, "budget", 0, "stop before the run costs more than this `amount`")
+	f.BoolVar(&o.dry, "dry", false, "price the run; send nothing")
 	f.BoolVar(&o.fresh, "fresh", false, "ask anew what was answered before")
 	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
 	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines also on a terminal")
@@ -125,11 +139,17 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		return err
 	}
 	defer done()
+	if o.dry {
+		return a.dryRun(ctx, o, w, l, r, names)
+	}
 	filler, run, err := a.prepare(o, w, l, r, names)
 	if err != nil {
 		return err
 	}
 	defer filler.Close()
+	if err := filler.SetBudget(run, w.budget(o.budget)); err != nil {
+		return err
+	}
 	if err := a.runFill(ctx, o, filler, run, out); err != nil || len(w.leftOut) == 0 {
 		return err
 	}
@@ -138,7 +158,7 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 
 // prepare starts a new run, or finds the one to go on with.
 func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, names []string) (*fill.Filler, int64, error) {
-	setup := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Fresh: o.fresh, Stdin: a.in, Reader: r, Layout: w.layout(o.layout)}
+	setup := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Fresh: o.fresh, Stdin: a.in, Reader: r, Settings: w.settings(o.layout)}
 	modelName := o.modelName
 	var old ledger.Run
 	var sources []document.Source
@@ -150,7 +170,7 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 		if setup.Schema, err = schema.Parse(old.SchemaFile, old.Schema); err != nil {
 			return nil, 0, err
 		}
-		modelName, setup.Rounds = old.Model, old.Rounds
+		modelName, setup.Rounds, setup.Settings = old.Model, old.Rounds, fill.SettingsOf(old)
 	} else if o.asRun != "" {
 		if old, err = l.Find(o.asRun); err != nil {
 			return nil, 0, err
@@ -158,7 +178,7 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 		if setup.Schema, err = schema.Parse(old.SchemaFile, old.Schema); err != nil {
 			return nil, 0, err
 		}
-		modelName, setup.Rounds = old.Model, old.Rounds
+		modelName, setup.Rounds, setup.Settings = old.Model, old.Rounds, fill.SettingsOf(old)
 		if sources, err = sourcesOf(w, l, old.ID, names); err != nil {
 			return nil, 0, err
 		}
@@ -168,7 +188,7 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 	if a.tell(w) && len(sources) == 0 {
 		return nil, 0, exit(codeFailed)
 	}
-	if sources, err = a.only(sources, o.where); err != nil {
+	if sources, err = a.picked(o, l, sources); err != nil {
 		return nil, 0, err
 	}
 	if len(o.only) > 0 {
@@ -263,6 +283,11 @@ func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run i
 		}
 	}
 	a.summary(run, totals, time.Since(began), err)
+	var fail *model.Failure
+	if errors.As(err, &fail) && fail.Budget {
+		a.notef("stopped at the budget: %s spent, and the next request might pass the limit; raise --budget and go on with --resume=%d\n", money(filler.Client.Purse.Spent()), run)
+		return exit(codeBudget)
+	}
 	if err != nil && !errors.Is(err, fill.ErrStopped) {
 		return err
 	}

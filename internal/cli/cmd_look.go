@@ -76,7 +76,7 @@ func (a *app) promptCmd() *cobra.Command {
 			if shape == "auto" {
 				shape = w.knownShape(m)
 			}
-			req := prompt.Fill(m, w.schema, d, shape, w.layout(look.layout))
+			req := prompt.Fill(m, w.schema, d, shape, w.settings(look.layout))
 			if asJSON {
 				a.printf("%s\n", req.Body())
 				return nil

@@ -18,6 +18,7 @@ import (
 	"filler/internal/ocr"
 	"filler/internal/place"
 	"filler/internal/project"
+	"filler/internal/prompt"
 )
 
 // looking is what flags say of how documents are read.
@@ -49,6 +50,15 @@ func (w *work) layout(flag string) string {
 		return w.project.Reading.Layout
 	}
 	return layout.Rows
+}
+
+// settings gives what the prompts are made by.
+func (w *work) settings(layoutFlag string) prompt.Settings {
+	s := prompt.Settings{Layout: w.layout(layoutFlag)}
+	if w.project != nil {
+		s.Notes = w.project.Notes
+	}
+	return s
 }
 
 // reader gives what reads documents, as the project and flags say, and what

@@ -32,6 +32,7 @@ const (
 	codeFailed  = 1
 	codeUse     = 2
 	codeFlawed  = 3
+	codeBudget  = 4
 	codeStopped = 1
 )
 
@@ -122,7 +123,7 @@ Start with:  filler demo      the whole way, on made-up documents
 	}
 	root.PersistentFlags().StringVar(&a.folder, "in", "", "work in this folder")
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
-	root.AddCommand(a.newCmd(), a.demoCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.fillCmd(),
+	root.AddCommand(a.newCmd(), a.demoCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.fillCmd(),
 		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.scoreCmd(), a.standinCmd(), a.versionCmd())
 	return root
 }

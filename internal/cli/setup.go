@@ -90,6 +90,14 @@ func (w *work) pace() project.Pace {
 	return project.DefaultPace
 }
 
+// budget gives what a run may cost: as the flag says, or the project.
+func (w *work) budget(flag float64) float64 {
+	if flag == 0 && w.project != nil {
+		return w.project.Budget
+	}
+	return flag
+}
+
 func (w *work) rounds() int {
 	if w.project != nil {
 		return w.project.Rounds

@@ -31,6 +31,8 @@ import (
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/standin"
+	"filler/internal/tokens"
+	"filler/internal/value"
 )
 
 // Filler fills documents with one schema and one model.
@@ -44,23 +46,23 @@ type Filler struct {
 	Rounds    int
 	Stdin     io.Reader // what the document "-" is read from
 	Reader    *document.Reader
-	Layout    string // how documents are shown to the model
+	Settings  prompt.Settings
 
 	server *standin.Server
 }
 
 // Setup is what a Filler is made of.
 type Setup struct {
-	Ledger *ledger.Ledger
-	Schema *schema.Schema
-	Model  *project.Model
-	Dir    string // where .env lies
-	Pace   project.Pace
-	Rounds int
-	Fresh  bool
-	Stdin  io.Reader
-	Reader *document.Reader // nil: one with the defaults
-	Layout string           // one of layout.Renderings
+	Ledger   *ledger.Ledger
+	Schema   *schema.Schema
+	Model    *project.Model
+	Dir      string // where .env lies
+	Pace     project.Pace
+	Rounds   int
+	Fresh    bool
+	Stdin    io.Reader
+	Reader   *document.Reader // nil: one with the defaults
+	Settings prompt.Settings
 }
 
 // New prepares a Filler, and starts the stand-in where the model is one.
@@ -69,7 +71,7 @@ func New(s Setup) (*Filler, error) {
 	if err != nil {
 		return nil, err
 	}
-	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Model: s.Model, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Layout: s.Layout}
+	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Model: s.Model, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Settings: s.Settings}
 	if f.Reader == nil {
 		f.Reader = &document.Reader{}
 	}
@@ -128,8 +130,90 @@ func (f *Filler) Start(label string, sources []document.Source) (int64, error) {
 			tasks[i].Text = []byte(s.Text)
 		}
 	}
-	return f.Ledger.Start(ledger.Run{Label: label, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: []byte(prompt.System(f.Schema)),
+	return f.Ledger.Start(ledger.Run{Label: label, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: []byte(prompt.System(f.Schema, f.Settings)), Settings: settingsJSON(f.Settings),
 		Model: f.Model.Entry, Identity: model.Identity(f.Model), Rounds: f.Rounds}, tasks)
+}
+
+// settingsJSON writes settings for the ledger, SettingsOf reads them back.
+func settingsJSON(s prompt.Settings) []byte {
+	v := value.Obj(value.Str(s.Layout).Named("layout"))
+	if s.Notes != "" {
+		v.Kids = append(v.Kids, value.Str(s.Notes).Named("notes"))
+	}
+	return v.JSON()
+}
+
+// SettingsOf gives the settings of an older run, so that it goes on as it
+// began.
+func SettingsOf(r ledger.Run) prompt.Settings {
+	s := prompt.Settings{}
+	v, err := value.ParseBytes(r.Settings)
+	if err != nil {
+		return s
+	}
+	if l := v.Get("layout"); l != nil {
+		s.Layout = l.Text
+	}
+	if n := v.Get("notes"); n != nil {
+		s.Notes = n.Text
+	}
+	return s
+}
+
+// SetBudget lets a run cost no more than so much, what it has cost before
+// included.
+func (f *Filler) SetBudget(run int64, amount float64) error {
+	if amount <= 0 {
+		return nil
+	}
+	t, err := f.Ledger.Totals(run)
+	if err == nil {
+		f.Client.Purse = model.NewPurse(int64(amount*1e9), t.CostNano)
+	}
+	return err
+}
+
+// Priced is what filling documents would take.
+type Priced struct {
+	Documents int
+	Unread    int // that can't be read
+	Known     int // whose request was answered before
+	TokensIn  int
+	LeastNano int64 // with empty replies
+	MostNano  int64 // with the longest replies that are allowed
+}
+
+// Price reckons what the first request of each document costs. Nothing is
+// sent. Repairs come on top.
+func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func(n int)) (Priced, error) {
+	var p Priced
+	for i, s := range sources {
+		if ctx.Err() != nil {
+			return p, ErrStopped
+		}
+		d, err := f.read(ctx, ledger.Task{Document: s.ID, File: s.File, Text: []byte(s.Text)})
+		p.Documents++
+		if err != nil {
+			p.Unread++
+			continue
+		}
+		req := prompt.Fill(f.Model, f.Schema, d, f.Client.Shape(), f.Settings)
+		body := req.Body()
+		x, err := f.Ledger.Answered(model.Key(f.Model, body))
+		if err != nil {
+			return p, err
+		}
+		if x != nil && !f.Client.Fresh {
+			p.Known++
+			continue
+		}
+		n := tokens.Count(string(body))
+		p.TokensIn += n
+		p.LeastNano += model.Cost(f.Model, n, 0)
+		p.MostNano += model.Cost(f.Model, n, f.Model.Reply)
+		tell(i + 1)
+	}
+	return p, nil
 }
 
 // Progress is how far a run is.
@@ -332,6 +416,9 @@ func (f *Filler) read(ctx context.Context, t ledger.Task) (*document.Document, e
 			return nil, fmt.Errorf("standard input can't be read again; give the document in a new run")
 		}
 		return f.Reader.ReadFrom(ctx, t.Document, f.Stdin)
+	}
+	if t.File == "" && t.Text != nil {
+		return f.Reader.Read(ctx, document.Source{ID: t.Document, Text: string(t.Text)})
 	}
 	if t.File == "" {
 		text, err := f.Ledger.Blob(t.Source)

@@ -74,7 +74,7 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 func (w *filling) ask(ctx context.Context) (*model.Answer, error) {
 	for {
 		shape := w.Client.Shape()
-		req := prompt.Fill(w.Model, w.Schema, w.doc, shape, w.Layout)
+		req := prompt.Fill(w.Model, w.Schema, w.doc, shape, w.Settings)
 		if most := w.Model.Context; most > 0 {
 			if need := tokens.EstimateBytes(len(req.Body())) + w.Model.Reply; need > most {
 				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "split the document, or use a model with a larger context"}
@@ -314,7 +314,7 @@ func evidenceProblem(p value.Pointer, v *value.Value, msg string) record.Problem
 // repair asks for patches until nothing is wrong or the rounds are used up.
 func (w *filling) repair(ctx context.Context) error {
 	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
-		req := prompt.Repair(w.Model, w.Schema, w.doc, w.Layout, &w.record, w.problems, w.refused)
+		req := prompt.Repair(w.Model, w.Schema, w.doc, w.Settings, &w.record, w.problems, w.refused)
 		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: fmt.Sprintf("repair %d", round)}, req)
 		if err != nil {
 			var fail *model.Failure

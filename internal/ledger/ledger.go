@@ -123,7 +123,7 @@ func (l *Ledger) checkVersion() error {
 		return l.explain(err)
 	}
 	if v == 1 {
-		return nil // readable as it is; the next writer brings it up
+		return &Error{l.file, "this ledger is of an older Filler", "the next `filler fill` brings it up to date; nothing is lost", nil}
 	}
 	if v != version {
 		return &Error{l.file, fmt.Sprintf("this ledger has layout %d, and this program knows %d", v, version), "use the program that wrote it, or move the file away", nil}
@@ -131,14 +131,15 @@ func (l *Ledger) checkVersion() error {
 	return nil
 }
 
-// upgrade brings a ledger of layout 1 to layout 2, in which tasks have facts.
+// upgrade brings a ledger of layout 1 to layout 2, in which tasks have
+// facts and runs settings.
 func (l *Ledger) upgrade() error {
 	tx, err := l.db.Begin()
 	if err != nil {
 		return l.explain(err)
 	}
 	defer tx.Rollback()
-	if _, err := tx.Exec("ALTER TABLE task ADD COLUMN facts TEXT NOT NULL DEFAULT '{}'; PRAGMA user_version = 2;"); err != nil {
+	if _, err := tx.Exec("ALTER TABLE task ADD COLUMN facts TEXT NOT NULL DEFAULT '{}'; ALTER TABLE run ADD COLUMN settings TEXT NOT NULL DEFAULT '{}'; PRAGMA user_version = 2;"); err != nil {
 		return l.explain(err)
 	}
 	return l.explain(tx.Commit())

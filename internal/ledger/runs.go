@@ -23,6 +23,7 @@ type Run struct {
 	Model      string
 	Identity   string
 	Rounds     int
+	Settings   []byte // JSON: what else the prompt was made by
 	State      string // going, done, stopped
 	Began      time.Time
 	Seconds    float64
@@ -58,8 +59,12 @@ func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 		if err != nil {
 			return err
 		}
-		res, err := tx.Exec(`INSERT INTO run(label, schema, schema_file, prompt, model, identity, rounds, state, began) VALUES(?,?,?,?,?,?,?,?,?)`,
-			r.Label, schema, r.SchemaFile, prompt, r.Model, r.Identity, r.Rounds, Going, time.Now().UTC().Format(time.RFC3339Nano))
+		settings := r.Settings
+		if len(settings) == 0 {
+			settings = []byte("{}")
+		}
+		res, err := tx.Exec(`INSERT INTO run(label, schema, schema_file, prompt, model, identity, rounds, settings, state, began) VALUES(?,?,?,?,?,?,?,?,?,?)`,
+			r.Label, schema, r.SchemaFile, prompt, r.Model, r.Identity, r.Rounds, string(settings), Going, time.Now().UTC().Format(time.RFC3339Nano))
 		if err != nil {
 			return err
 		}
@@ -104,12 +109,12 @@ func (l *Ledger) End(run int64, state string, took time.Duration) error {
 	})
 }
 
-const runColumns = "id, label, schema, schema_file, prompt, model, identity, rounds, state, began, seconds"
+const runColumns = "id, label, schema, schema_file, prompt, model, identity, rounds, settings, state, began, seconds"
 
 func scanRun(row interface{ Scan(...any) error }) (Run, error) {
 	var r Run
 	var began string
-	err := row.Scan(&r.ID, &r.Label, &r.SchemaHash, &r.SchemaFile, &r.PromptHash, &r.Model, &r.Identity, &r.Rounds, &r.State, &began, &r.Seconds)
+	err := row.Scan(&r.ID, &r.Label, &r.SchemaHash, &r.SchemaFile, &r.PromptHash, &r.Model, &r.Identity, &r.Rounds, &r.Settings, &r.State, &began, &r.Seconds)
 	if err == nil {
 		r.Began, _ = time.Parse(time.RFC3339Nano, began)
 	}

@@ -12,6 +12,7 @@ CREATE TABLE run(
   model  TEXT NOT NULL,             -- its name in the project
   identity TEXT NOT NULL,           -- what the cache knows the model by
   rounds INTEGER NOT NULL,
+  settings TEXT NOT NULL DEFAULT '{}', -- JSON: layout and house rules of the prompt
   state  TEXT NOT NULL,             -- going, done, stopped
   began  TEXT NOT NULL,
   seconds REAL NOT NULL DEFAULT 0

@@ -47,6 +47,7 @@ type Keeper interface {
 type Client struct {
 	Fresh    bool              // ask anew what was answered before
 	Retrying func(t fetch.Try) // hears of every wait before another attempt
+	Purse    *Purse            // what may be spent; nil: no limit
 
 	model   *project.Model
 	base    string
@@ -114,6 +115,8 @@ type Failure struct {
 	Fatal bool
 	// Shape: the server does not take the shape; ask again in the next one.
 	Shape bool
+	// Budget: the request might have cost more than is left.
+	Budget bool
 	// Stopped: the user stopped the run.
 	Stopped bool
 	Err     error
@@ -192,10 +195,22 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	answer := &Answer{}
 	client := *c.http
 	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
-	client.Gate = c.gate
+	most := c.most(req, body)
+	client.Gate = func(ctx context.Context) error {
+		if err := c.gate(ctx); err != nil {
+			return err
+		}
+		if c.Purse != nil && !c.Purse.setAside(ctx, most) {
+			return errBudget
+		}
+		return nil
+	}
 	client.Done = func(t fetch.Try) error {
 		x := c.exchange(call, key, parts, body, t)
 		c.spent.Add(x.CostNano)
+		if c.Purse != nil {
+			c.Purse.settle(most, x.CostNano)
+		}
 		answer.CostNano, answer.Estimated = x.CostNano, x.Estimated
 		return c.keeper.SaveExchange(x)
 	}
@@ -215,6 +230,18 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	}
 	answer.Reply = *reply
 	return answer, nil
+}
+
+// errBudget ends a request that the budget can't pay.
+var errBudget = errors.New("the budget")
+
+// most gives the most that an attempt can cost: its tokens, counted and a tenth
+// more, since models count by vocabularies of their own, and the longest reply.
+func (c *Client) most(req *chat.Request, body []byte) int64 {
+	if c.Purse == nil {
+		return 0
+	}
+	return Cost(c.model, tokens.Count(string(body))*11/10, req.MaxTokens)
 }
 
 func (c *Client) gate(ctx context.Context) error {
@@ -282,6 +309,8 @@ func (c *Client) unanswered(ctx context.Context, err error) error {
 		return &Failure{Msg: trouble.File + ": " + trouble.Msg, Hint: trouble.Hint, Fatal: true, Err: err}
 	case ctx.Err() != nil:
 		return &Failure{Msg: "stopped", Stopped: true, Err: err}
+	case errors.Is(err, errBudget):
+		return &Failure{Msg: "the next request might pass the budget", Hint: "raise it with --budget, and go on with --resume", Fatal: true, Budget: true, Err: err}
 	case errors.As(err, &none):
 		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.base), Hint: "start the server, or mend the model's address", Fatal: true, Err: err}
 	case errors.As(err, &broken):

@@ -42,7 +42,9 @@ type Project struct {
 	Pace      Pace
 	Rounds    int // of repair
 	Reading   Reading
-	Facts     string // a table of facts about documents; "" for none
+	Facts     string  // a table of facts about documents; "" for none
+	Notes     string  // the house rules for prompts, read from their file
+	Budget    float64 // what one run may cost; 0: no limit
 }
 
 // Model is how one model is reached and paid.
@@ -150,7 +152,7 @@ func Load(file string) (*Project, error) {
 }
 
 func (p *Project) read(root *place.Node) {
-	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "facts", "limits")
+	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "facts", "limits", "budget")
 	for _, n := range root.Pairs() {
 		switch n.Key() {
 		case "schema":
@@ -164,9 +166,12 @@ func (p *Project) read(root *place.Node) {
 		case "models":
 			p.readModels(n)
 		case "prompt":
-			n.Known("style", "layout")
+			n.Known("style", "layout", "notes")
 			if s := n.Get("style"); s != nil && s.Text() != "whole" {
 				s.Fault(fmt.Sprintf("unknown style %q", s.Text()), "known here: whole")
+			}
+			if notes := n.Get("notes"); notes != nil {
+				p.Notes = p.readNotes(notes)
 			}
 			if l := n.Get("layout"); l != nil {
 				p.Reading.Layout = oneOf(l, Layouts)
@@ -180,6 +185,10 @@ func (p *Project) read(root *place.Node) {
 			}
 		case "read", "limits", "ocr":
 			p.readReading(n)
+		case "budget":
+			if p.Budget = n.Float(); p.Budget <= 0 {
+				n.Fault("a budget is more than nothing", "write it as `budget: 5.00`, or leave it out")
+			}
 		case "facts":
 			p.Facts = p.path(n.Filled("the table's path"))
 		}

@@ -2,8 +2,10 @@ package project
 
 import (
 	"fmt"
+	"os"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/place"
 )
@@ -51,6 +53,28 @@ func oneOf(n *place.Node, of []string) string {
 		n.Fault(fmt.Sprintf("unknown %s %q", n.Key(), s), place.Suggest(s, of))
 	}
 	return s
+}
+
+// maxNotes is the largest file of house rules, in bytes: they go out with every
+// request.
+const maxNotes = 64 << 10
+
+// readNotes reads the file of house rules.
+func (p *Project) readNotes(n *place.Node) string {
+	file := p.path(n.Filled("the file of house rules"))
+	data, err := os.ReadFile(file)
+	switch {
+	case file == "":
+	case err != nil:
+		n.Fault(fmt.Sprintf("%s can't be read", file), "write the house rules into that file, or leave `notes` out")
+	case len(data) > maxNotes:
+		n.Fault(fmt.Sprintf("%s is larger than %d kB", file, maxNotes>>10), "house rules go out with every request; keep them short")
+	case !utf8.Valid(data):
+		n.Fault(fmt.Sprintf("%s is not UTF-8", file), "save it as UTF-8")
+	case strings.TrimSpace(string(data)) == "":
+		n.Fault(fmt.Sprintf("%s is empty", file), "write the house rules into it, or leave `notes` out")
+	}
+	return string(data)
 }
 
 func (p *Project) readTable(n *place.Node) Table {

@@ -23,10 +23,16 @@ import (
 	"filler/internal/value"
 )
 
+// Settings are what a project says of its prompts, beyond the schema.
+type Settings struct {
+	Layout string // how documents are shown: one of layout.Renderings
+	Notes  string // the project's house rules
+}
+
 // Fill gives the request that asks for the record of a document, in the given
-// shape (schema, tool, object or words) and layout (one of layout.Renderings).
-func Fill(m *project.Model, s *schema.Schema, d *document.Document, shape, layout string) *chat.Request {
-	r := base(m, s)
+// shape (schema, tool, object or words).
+func Fill(m *project.Model, s *schema.Schema, d *document.Document, shape string, set Settings) *chat.Request {
+	r := base(m, s, set)
 	closing := "Answer with the record as one JSON object and nothing else."
 	if s.EachEntry() {
 		closing = fmt.Sprintf("Answer with one JSON object that holds all records in the list %q, in the order of the document, and nothing else.", schema.Wrapper)
@@ -43,7 +49,7 @@ func Fill(m *project.Model, s *schema.Schema, d *document.Document, shape, layou
 		r.JSONObject = shape == "object"
 		closing += " Its form:\n" + form(s)
 	}
-	r.Messages = append(r.Messages, chat.Message{Role: "user", Content: documentSection(d, layout) + "\n# Answer\n" + closing + "\n"})
+	r.Messages = append(r.Messages, chat.Message{Role: "user", Content: documentSection(d, set.Layout) + "\n# Answer\n" + closing + "\n"})
 	return r
 }
 
@@ -55,13 +61,13 @@ func formatName(s *schema.Schema) string {
 	return s.Name
 }
 
-func base(m *project.Model, s *schema.Schema) *chat.Request {
+func base(m *project.Model, s *schema.Schema, set Settings) *chat.Request {
 	return &chat.Request{Model: m.Name, Temperature: m.Temperature, MaxTokens: m.Reply, Extra: m.Body,
-		Messages: []chat.Message{{Role: "system", Content: System(s)}}}
+		Messages: []chat.Message{{Role: "system", Content: System(s, set)}}}
 }
 
 // System gives the part of the prompt that is the same for all documents.
-func System(s *schema.Schema) string {
+func System(s *schema.Schema, set Settings) string {
 	var b strings.Builder
 	b.WriteString("You read documents and write down what they say as records. You are exact: you copy, you do not guess, and you add nothing.\n\n")
 	b.WriteString("# Task\n")
@@ -78,6 +84,9 @@ func System(s *schema.Schema) string {
 	b.WriteString("\n# How to write values\n")
 	b.WriteString(howTo(s))
 	b.WriteString(examples(s))
+	if notes := strings.TrimSpace(set.Notes); notes != "" {
+		b.WriteString("\n# House rules\n" + notes + "\n")
+	}
 	return b.String()
 }
 
@@ -331,10 +340,10 @@ func skeleton(f *schema.Field) string {
 
 // Repair gives the request that asks for a patch which mends the problems of a
 // record. refused says why the patch before was not applied, if there was one.
-func Repair(m *project.Model, s *schema.Schema, d *document.Document, layout string, rec *value.Value, problems []record.Problem, refused string) *chat.Request {
-	r := base(m, s)
+func Repair(m *project.Model, s *schema.Schema, d *document.Document, set Settings, rec *value.Value, problems []record.Problem, refused string) *chat.Request {
+	r := base(m, s, set)
 	var b strings.Builder
-	b.WriteString(documentSection(d, layout))
+	b.WriteString(documentSection(d, set.Layout))
 	b.WriteString("\n# Record so far\n")
 	b.Write(rec.JSON())
 	b.WriteString("\n\n# Problems\n")

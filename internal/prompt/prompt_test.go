@@ -32,7 +32,7 @@ func doc(t *testing.T, text string) *document.Document {
 
 func TestSectionsComeInOrder(t *testing.T) {
 	for _, shape := range []string{"schema", "words"} {
-		r := Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, "rows")
+		r := Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{Layout: "rows"})
 		all := r.Messages[0].Content + r.Messages[1].Content
 		at := -1
 		for _, part := range []string{"You read documents", "# Task", "# Fields", "# How to write values", "# Document", "FB-2031-01", "# Answer"} {
@@ -42,7 +42,7 @@ func TestSectionsComeInOrder(t *testing.T) {
 		}
 		assert.Equal(t, shape == "schema", len(r.Format) > 0)
 		assert.Equal(t, shape == "words", strings.Contains(all, `"bays": [{"number": <integer or null>`))
-		assert.Equal(t, r.Body(), Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, "rows").Body())
+		assert.Equal(t, r.Body(), Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{Layout: "rows"}).Body())
 	}
 	out := Outline(load(t))
 	assert.Contains(t, out, "    - kind (choice): What is wrong. One of: \"rot\" (also written \"decay\", \"decayed timber\"); \"rust\"")
@@ -55,7 +55,7 @@ func TestFence(t *testing.T) {
 	for range 50 {
 		mark := fence(text)
 		require.NotContains(t, text, mark)
-		r := Fill(m, load(t), doc(t, text), "words", "rows")
+		r := Fill(m, load(t), doc(t, text), "words", Settings{Layout: "rows"})
 		inside := strings.Split(r.Messages[1].Content, "\n"+mark+"\n")
 		require.Len(t, inside, 3)
 		require.Equal(t, strings.TrimSuffix(text, "\n"), inside[1])
@@ -66,7 +66,7 @@ func TestFence(t *testing.T) {
 func TestRepairNamesTheProblems(t *testing.T) {
 	v := value.Str("5th of Apr")
 	rec := value.Obj(v.Named("visited"))
-	r := Repair(m, load(t), doc(t, "text"), "rows", &rec, []record.Problem{{Path: "/visited", Code: record.Format, Message: "not a date", Value: &v}}, "it cures nothing")
+	r := Repair(m, load(t), doc(t, "text"), Settings{}, &rec, []record.Problem{{Path: "/visited", Code: record.Format, Message: "not a date", Value: &v}}, "it cures nothing")
 	text := r.Messages[1].Content
 	assert.Contains(t, text, `1. /visited (format): not a date. Its value now: "5th of Apr"`)
 	assert.Contains(t, text, `{"visited":"5th of Apr"}`)

@@ -1,0 +1,127 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"math/rand/v2"
+	"slices"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/document"
+	"filler/internal/fill"
+	"filler/internal/ledger"
+	"filler/internal/record"
+)
+
+// check says what is wrong with flags that do not go together.
+func (o *filling) check(cmd *cobra.Command, args []string) error {
+	set := cmd.Flags().Changed
+	switch {
+	case set("sample") && o.sample < 1:
+		return fmt.Errorf("a sample of %d documents; write 1 or more", o.sample)
+	case set("budget") && o.budget <= 0:
+		return errors.New("a budget is more than nothing")
+	case set("again") && o.again != string(record.Flawed) && o.again != string(record.Failed):
+		return fmt.Errorf("--again takes flawed or failed, not %q", o.again)
+	case set("again") && (len(args) > 0 || o.resume != ""):
+		return errors.New("--again takes the documents of the last run; name none, and leave --resume out")
+	case o.resume != "" && (o.sample > 0 || o.dry):
+		return errors.New("--resume goes on with all documents of its run; leave --sample and --dry out")
+	case o.dry && o.output != "":
+		return errors.New("--dry makes no records; leave -o out")
+	}
+	return nil
+}
+
+// picked keeps the documents that are meant: by their facts, by how they ended
+// in the last run, and by chance.
+func (a *app) picked(o filling, l *ledger.Ledger, sources []document.Source) ([]document.Source, error) {
+	sources, err := a.only(sources, o.where)
+	if err != nil {
+		return nil, err
+	}
+	if o.again != "" {
+		if sources, err = ended(l, sources, o.again); err != nil {
+			return nil, err
+		}
+	}
+	if o.sample == 0 || o.sample >= len(sources) {
+		return sources, nil
+	}
+	r := rand.New(rand.NewPCG(uint64(o.seed), 7))
+	places := r.Perm(len(sources))[:o.sample]
+	slices.Sort(places) // in document order, as always
+	var kept []document.Source
+	for _, i := range places {
+		kept = append(kept, sources[i])
+	}
+	a.notef("%d of %s, picked with seed %d\n", len(kept), plural(len(sources), "document"), o.seed)
+	return kept, nil
+}
+
+// ended gives the sources that ended with a status in the last run.
+func ended(l *ledger.Ledger, sources []document.Source, status string) ([]document.Source, error) {
+	run, err := l.Find("last")
+	if err != nil {
+		return nil, err
+	}
+	so := map[string]bool{}
+	err = l.Records(run.ID, 0, func(r ledger.Record) error {
+		so[r.Document] = r.Status == status
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	kept := slices.DeleteFunc(slices.Clone(sources), func(s document.Source) bool { return !so[s.ID] })
+	if len(kept) == 0 {
+		return nil, fmt.Errorf("no document ended %s in run %d; nothing is to be done", status, run.ID)
+	}
+	return kept, nil
+}
+
+// dryRun prices a run.
+func (a *app) dryRun(ctx context.Context, o filling, w *work, l *ledger.Ledger, r *document.Reader, names []string) error {
+	sources, err := w.sources(names)
+	if err != nil {
+		return err
+	}
+	if a.tell(w) && len(sources) == 0 {
+		return exit(codeFailed)
+	}
+	if sources, err = a.picked(o, l, sources); err != nil {
+		return err
+	}
+	setup := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Fresh: o.fresh, Stdin: a.in, Reader: r, Settings: w.settings(o.layout)}
+	if len(o.only) > 0 {
+		if setup.Schema, err = setup.Schema.Only(o.only); err != nil {
+			return err
+		}
+	}
+	if setup.Model, err = w.model(o.modelName); err != nil {
+		return err
+	}
+	filler, err := fill.New(setup)
+	if err != nil {
+		return err
+	}
+	defer filler.Close()
+	p, err := filler.Price(ctx, sources, func(int) {})
+	if err != nil {
+		return err
+	}
+	a.printf("%s for model %s, in shape %s\n", plural(p.Documents, "document"), setup.Model.Entry, filler.Client.Shape())
+	if p.Known > 0 {
+		a.printf("%s answered before, at no cost\n", thousands(p.Known))
+	}
+	if p.Unread > 0 {
+		a.printf("%s can't be read; `filler read` says why\n", plural(p.Unread, "document"))
+	}
+	a.printf("%s in · costs %s to %s, repairs not counted\n", plural(p.TokensIn, "token"), money(p.LeastNano), money(p.MostNano))
+	if b := w.budget(o.budget); b > 0 {
+		a.printf("the budget is %s\n", money(int64(b*1e9)))
+	}
+	return nil
+}

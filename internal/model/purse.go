@@ -1,0 +1,69 @@
+package model
+
+import (
+	"context"
+	"sync"
+)
+
+// Purse holds what a run may spend. Before a request goes out, the most that it
+// can cost is set aside; once it is answered, what it did cost is taken and the
+// rest is free again.
+type Purse struct {
+	mu     sync.Mutex
+	turn   *sync.Cond
+	limit  int64
+	spent  int64
+	aside  int64
+	closed bool
+}
+
+// NewPurse gives a purse of limit, of which spent is gone already, both in
+// billionths.
+func NewPurse(limit, spent int64) *Purse {
+	p := &Purse{limit: limit, spent: spent}
+	p.turn = sync.NewCond(&p.mu)
+	return p
+}
+
+// setAside waits until most fits beside what is set aside already. It is false
+// where it would not fit even alone, or ctx ended.
+func (p *Purse) setAside(ctx context.Context, most int64) bool {
+	stop := context.AfterFunc(ctx, func() {
+		p.mu.Lock() // not between a waiter's look at ctx and its wait
+		defer p.mu.Unlock()
+		p.turn.Broadcast()
+	})
+	defer stop()
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	for {
+		switch {
+		case ctx.Err() != nil || p.closed || p.spent+most > p.limit:
+			// Where one request does not fit, no later one goes out: the run
+			// ends at one place and not in shreds.
+			p.closed = p.closed || ctx.Err() == nil
+			p.turn.Broadcast()
+			return false
+		case p.spent+p.aside+most <= p.limit:
+			p.aside += most
+			return true
+		}
+		p.turn.Wait()
+	}
+}
+
+// settle takes what a request did cost.
+func (p *Purse) settle(most, cost int64) {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	p.aside -= most
+	p.spent += cost
+	p.turn.Broadcast()
+}
+
+// Spent gives what is gone, in billionths.
+func (p *Purse) Spent() int64 {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return p.spent
+}
