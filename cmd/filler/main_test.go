@@ -17,6 +17,7 @@ import (
 
 	"github.com/rogpeppe/go-internal/testscript"
 
+	"filler/internal/chat"
 	"filler/internal/paper"
 	"filler/internal/standin"
 )
@@ -87,11 +88,16 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 		ts.Check(err)
 		ts.Check(os.WriteFile(ts.MkAbs(args[0]), data, 0o644))
 	},
-	// standin [--refuse SHAPES] starts a stand-in of its own and sets $URL.
+	// standin [--refuse SHAPES | --replay FILE] starts a stand-in of its own and sets $URL.
 	"standin": func(ts *testscript.TestScript, _ bool, args []string) {
 		o := standin.Options{Character: "steady"}
 		if len(args) == 2 && args[0] == "--refuse" {
 			o.Refuses = strings.Split(args[1], ",")
+		}
+		if len(args) == 2 && args[0] == "--replay" {
+			var err error
+			o.Replay, err = chat.LoadRecording(ts.MkAbs(args[1]))
+			ts.Check(err)
 		}
 		s, err := standin.Start("127.0.0.1:0", o)
 		ts.Check(err)

@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/chat"
 	"filler/internal/demo"
 	"filler/internal/record"
 	"filler/internal/standin"
@@ -111,6 +112,7 @@ func (a *app) standinCmd() *cobra.Command {
 	var o standin.Options
 	var port int
 	var quiet bool
+	var replay string
 	cmd := &cobra.Command{Use: "standin", Short: "Run the simulated model server", Args: cobra.NoArgs,
 		Long: `Run the stand-in: a simulated model server that speaks the chat-completions protocol
 on loopback, until Ctrl-C. It fills by printed labels and errs as its character errs.
@@ -125,6 +127,12 @@ A request whose model is hasty, steady or careful gets that character; all other
 				if rate < 0 || rate > 1 {
 					a.parsed = false
 					return fmt.Errorf("a rate goes from 0 to 1, not %g", rate)
+				}
+			}
+			if replay != "" {
+				var err error
+				if o.Replay, err = chat.LoadRecording(replay); err != nil {
+					return err
 				}
 			}
 			if !quiet {
@@ -151,6 +159,7 @@ A request whose model is hasty, steady or careful gets that character; all other
 	f.Float64Var(&o.Faults.Error, "error", 0, "rate of 500 answers")
 	f.Float64Var(&o.Faults.Cut, "cut", 0, "rate of replies cut in the middle")
 	f.Float64Var(&o.Faults.Stall, "stall", 0, "rate of requests that get no answer")
+	f.StringVar(&replay, "replay", "", "answer from the exchanges in this `file`, as fill --record keeps them")
 	f.StringSliceVar(&o.Refuses, "refuse", nil, "shapes that it does not know: schema, tool, object")
 	f.BoolVar(&quiet, "quiet", false, "say nothing of requests")
 	return cmd

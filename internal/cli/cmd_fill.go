@@ -12,6 +12,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/chat"
 	"filler/internal/document"
 	"filler/internal/fill"
 	"filler/internal/ledger"
@@ -31,6 +32,7 @@ type filling struct {
 	seed                                                int64
 	budget                                              float64
 	dry                                                 bool
+	record, replay                                      string
 	looking
 }
 
@@ -107,6 +109,8 @@ of run N.`,
 	f.Int64Var(&o.seed, "seed", 1, "rules the chance of --sample")
 	f.StringVar(&o.again, "again", "", "only the documents of the last run that ended so: `flawed` or failed")
 	f.Float64Var(&o.budget, "budget", 0, "stop before the run costs more than this `amount`")
+	f.StringVar(&o.record, "record", "", "keep all exchanges of the run in this `file`, without keys")
+	f.StringVar(&o.replay, "replay", "", "answer from such a `file`; fail on a request that is not in it")
 	f.BoolVar(&o.dry, "dry", false, "price the run; send nothing")
 	f.BoolVar(&o.fresh, "fresh", false, "ask anew what was answered before")
 	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
@@ -163,6 +167,11 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 	var old ledger.Run
 	var sources []document.Source
 	var err error
+	if o.replay != "" {
+		if setup.Replay, err = chat.LoadRecording(o.replay); err != nil {
+			return nil, 0, err
+		}
+	}
 	if o.resume != "" {
 		if old, err = l.Find(o.resume); err != nil {
 			return nil, 0, err
@@ -271,6 +280,11 @@ func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run i
 	if o.output != "" {
 		if werr := out.write(filler, run, o.bare); werr != nil && err == nil {
 			err = werr
+		}
+	}
+	if o.record != "" {
+		if rerr := writeRecording(filler, run, o.record); rerr != nil && err == nil {
+			err = rerr
 		}
 	}
 	totals, terr := filler.Ledger.Totals(run)

@@ -43,7 +43,7 @@ strongest shape that is honoured is remembered for models with shape auto.`,
 					a.printJSON(probedJSON(p))
 					return
 				}
-				if a.term.err {
+				if a.term.err && p.Took > time.Second { // else the table comes soon enough
 					a.notef("%s: %s\n", p.What, p.Verdict)
 				}
 				speed := ""
@@ -66,7 +66,7 @@ strongest shape that is honoured is remembered for models with shape auto.`,
 				return err
 			}
 			if !asJSON {
-				a.notef("model %s: `shape: auto` asks in shape %s\n", m.Entry, w.knownShape(m))
+				a.notef("\nmodel %s: `shape: auto` asks in shape %s\n", m.Entry, w.knownShape(m))
 			}
 			return nil
 		}}

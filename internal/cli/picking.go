@@ -1,10 +1,12 @@
 package cli
 
 import (
+	"bufio"
 	"context"
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"os"
 	"slices"
 
 	"github.com/spf13/cobra"
@@ -31,6 +33,24 @@ func (o *filling) check(cmd *cobra.Command, args []string) error {
 		return errors.New("--resume goes on with all documents of its run; leave --sample and --dry out")
 	case o.dry && o.output != "":
 		return errors.New("--dry makes no records; leave -o out")
+	}
+	return nil
+}
+
+// writeRecording keeps a run's exchanges in a file.
+func writeRecording(f *fill.Filler, run int64, file string) error {
+	out, err := os.Create(file)
+	if err == nil {
+		w := bufio.NewWriter(out)
+		if err = f.Record(run, w); err == nil {
+			err = w.Flush()
+		}
+		if cerr := out.Close(); err == nil {
+			err = cerr
+		}
+	}
+	if err != nil {
+		return &document.Error{File: file, Msg: "the exchanges can't be kept here", Hint: "check that its folder is there and may be written; the run itself is kept"}
 	}
 	return nil
 }

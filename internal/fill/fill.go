@@ -21,6 +21,7 @@ import (
 	"sync"
 	"time"
 
+	"filler/internal/chat"
 	"filler/internal/document"
 	"filler/internal/fetch"
 	"filler/internal/ledger"
@@ -63,6 +64,7 @@ type Setup struct {
 	Stdin    io.Reader
 	Reader   *document.Reader // nil: one with the defaults
 	Settings prompt.Settings
+	Replay   *chat.Recording // answers in place of the model, if set
 }
 
 // New prepares a Filler, and starts the stand-in where the model is one.
@@ -74,6 +76,11 @@ func New(s Setup) (*Filler, error) {
 	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Model: s.Model, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Settings: s.Settings}
 	if f.Reader == nil {
 		f.Reader = &document.Reader{}
+	}
+	if s.Replay != nil { // neither a server nor a key is needed
+		f.Client = model.New(s.Model, s.Model.At, "", s.Pace, s.Ledger)
+		f.Client.Replay = s.Replay
+		return f, nil
 	}
 	if f.Client, f.server, err = connect(s.Model, s.Dir, s.Pace, s.Ledger); err != nil {
 		return nil, err
@@ -214,6 +221,14 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 		tell(i + 1)
 	}
 	return p, nil
+}
+
+// Record writes all exchanges of a run as JSON Lines: what was sent and what
+// came back, without keys and headers.
+func (f *Filler) Record(run int64, w io.Writer) error {
+	return f.Ledger.Bodies(run, func(request []byte, status int, reply []byte) error {
+		return chat.NewRecorded(request, status, reply).Write(w)
+	})
 }
 
 // Progress is how far a run is.

@@ -88,6 +88,39 @@ func (l *Ledger) SaveShape(identity, shape string) error {
 	})
 }
 
+// Bodies gives, in the order in which they came, each request of a run that was
+// answered with its status and reply, those from the cache included.
+func (l *Ledger) Bodies(run int64, each func(request []byte, status int, reply []byte) error) error {
+	rows, err := l.db.Query("SELECT request, status, reply FROM exchange WHERE run = ? AND status > 0 ORDER BY n, id", run)
+	if err != nil {
+		return l.explain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var request, reply string
+		var status int
+		if err := rows.Scan(&request, &status, &reply); err != nil {
+			return l.explain(err)
+		}
+		var body []byte
+		for _, part := range strings.Fields(request) {
+			b, err := l.Blob(part)
+			if err != nil {
+				return err
+			}
+			body = append(body, b...)
+		}
+		answer, err := l.Blob(reply)
+		if err != nil {
+			return err
+		}
+		if err := each(body, status, answer); err != nil {
+			return err
+		}
+	}
+	return l.explain(rows.Err())
+}
+
 // Exchanges gives the exchanges of one task, in order, without their requests.
 func (l *Ledger) Exchanges(run int64, n int) ([]Exchange, error) {
 	rows, err := l.db.Query(`SELECT id, key, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at

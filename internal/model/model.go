@@ -48,6 +48,7 @@ type Client struct {
 	Fresh    bool              // ask anew what was answered before
 	Retrying func(t fetch.Try) // hears of every wait before another attempt
 	Purse    *Purse            // what may be spent; nil: no limit
+	Replay   *chat.Recording   // answers in place of the server; nil: the server does
 
 	model   *project.Model
 	base    string
@@ -155,6 +156,9 @@ func (c *Client) Ask(ctx context.Context, call Call, req *chat.Request) (*Answer
 	parts := req.Parts()
 	body := bytes.Join(parts, nil)
 	key := Key(c.model, body)
+	if c.Replay != nil {
+		return c.replay(call, key, req, parts, body)
+	}
 	if c.Fresh {
 		return c.send(ctx, call, key, req, parts)
 	}
@@ -230,6 +234,28 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	}
 	answer.Reply = *reply
 	return answer, nil
+}
+
+// replay answers from a recording: nothing is sent, and nothing is paid.
+func (c *Client) replay(call Call, key string, req *chat.Request, parts [][]byte, body []byte) (*Answer, error) {
+	status, raw, err := c.Replay.Answer(body)
+	if err != nil {
+		return nil, &Failure{Msg: err.Error(), Fatal: true, Err: err}
+	}
+	x := ledger.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts, Status: status, Reply: raw}
+	reply, rerr := chat.ReadReply(raw)
+	if status == http.StatusOK && rerr == nil {
+		x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
+	}
+	switch err := c.keeper.SaveExchange(x); {
+	case err != nil:
+		return nil, err
+	case status != http.StatusOK:
+		return nil, c.refused(status, raw, shapeOf(req))
+	case rerr != nil:
+		return nil, &Failure{Msg: c.Replay.File + ": " + rerr.Error(), Hint: "record it again", Err: rerr}
+	}
+	return &Answer{Reply: *reply, Cached: true}, nil
 }
 
 // errBudget ends a request that the budget can't pay.

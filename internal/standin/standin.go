@@ -25,6 +25,7 @@ import (
 	"sync/atomic"
 	"time"
 
+	"filler/internal/chat"
 	"filler/internal/ocr"
 	"filler/internal/tokens"
 )
@@ -35,8 +36,9 @@ type Options struct {
 	Delay     time.Duration // before every reply
 	Key       string        // asked for in the Authorization header, if set
 	Faults    Faults
-	Refuses   []string  // shapes that it does not know: schema, tool, object
-	Log       io.Writer // one line a request; nil: none
+	Refuses   []string        // shapes that it does not know: schema, tool, object
+	Replay    *chat.Recording // answers what is in it, and refuses all else
+	Log       io.Writer       // one line a request; nil: none
 }
 
 // Faults are rates from 0 to 1 at which the line fails.
@@ -145,6 +147,17 @@ func (h *handler) complete(w http.ResponseWriter, r *http.Request) {
 	select {
 	case <-time.After(h.Delay):
 	case <-r.Context().Done():
+		return
+	}
+	if h.Replay != nil {
+		status, answer, err := h.Replay.Answer(body)
+		if err != nil {
+			refuse(w, http.StatusNotFound, "invalid_request_error", err.Error())
+			return
+		}
+		w.Header().Set("Content-Type", "application/json")
+		w.WriteHeader(status)
+		w.Write(answer)
 		return
 	}
 	if picture := req.picture(); picture != nil {
