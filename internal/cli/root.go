@@ -123,7 +123,7 @@ Start with:  filler demo      the whole way, on made-up documents
 	}
 	root.PersistentFlags().StringVar(&a.folder, "in", "", "work in this folder")
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
-	root.AddCommand(a.newCmd(), a.demoCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.fillCmd(),
+	root.AddCommand(a.newCmd(), a.demoCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.fillCmd(), a.repeatCmd(),
 		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.scoreCmd(), a.standinCmd(), a.versionCmd())
 	return root
 }

@@ -48,6 +48,7 @@ type Filler struct {
 	Stdin     io.Reader // what the document "-" is read from
 	Reader    *document.Reader
 	Settings  prompt.Settings
+	Seed      *int64 // sent along, if set
 
 	server *standin.Server
 }

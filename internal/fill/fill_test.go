@@ -1,6 +1,7 @@
 package fill
 
 import (
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -11,12 +12,14 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/chat"
 	"filler/internal/document"
 	"filler/internal/fetch"
 	"filler/internal/ledger"
@@ -256,4 +259,93 @@ func TestShapesFallBack(t *testing.T) {
 		s.Close()
 		require.NoError(t, l.Close())
 	}
+}
+
+// Twelve fillings with twelve seeds: the values are counted as they came, and
+// the cache is passed by.
+func TestRepeat(t *testing.T) {
+	var mu sync.Mutex
+	seeds := map[int64]int{}
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		var req struct {
+			Seed *int64 `json:"seed"`
+		}
+		assert.NoError(t, json.NewDecoder(r.Body).Decode(&req))
+		if !assert.NotNil(t, req.Seed) {
+			return
+		}
+		mu.Lock()
+		seeds[*req.Seed]++
+		mu.Unlock()
+		grade := `"grade": 2`
+		switch {
+		case *req.Seed%3 == 0:
+			grade = `"grade": null`
+		case *req.Seed%4 == 1:
+			grade = `"grade": 2,` // a comma too many: the form does not hold
+		}
+		content, _ := json.Marshal(`{"name": "Heron Plank", ` + grade + `}`)
+		fmt.Fprintf(w, `{"choices":[{"message":{"content":%s}}]}`, content)
+	}))
+	defer s.Close()
+	l, err := ledger.Open(filepath.Join(t.TempDir(), "l.db"))
+	require.NoError(t, err)
+	defer l.Close()
+	sch, err := schema.Parse("s.yaml", []byte("schema: s\nabout: A.\nfields:\n  name: Name.\n  grade: {integer: Grade.}\n"))
+	require.NoError(t, err)
+	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "words", Reply: 100}, Pace: project.Pace{AtOnce: 4, Attempts: 1, Timeout: 5 * time.Second}})
+	require.NoError(t, err)
+	defer f.Close()
+	out, err := f.Repeat(context.Background(), document.Source{ID: "a", Text: source}, 12, 100)
+	require.NoError(t, err)
+	nulls, untidy := 0, 0
+	for seed := int64(100); seed < 112; seed++ {
+		assert.Equal(t, 1, seeds[seed])
+		switch {
+		case seed%3 == 0:
+			nulls++
+		case seed%4 == 1:
+			untidy++
+		}
+	}
+	assert.Equal(t, 12-untidy, out.Form)
+	require.Len(t, out.Leaves, 2)
+	assert.Equal(t, []ValueCount{{`"Heron Plank"`, 12}}, out.Leaves[0].Values)
+	assert.Equal(t, []ValueCount{{"2", 12 - nulls}, {"null", nulls}}, out.Leaves[1].Values)
+	runs, err := l.Runs()
+	require.NoError(t, err)
+	assert.Empty(t, runs, "no run is made")
+}
+
+// A recording answers without a server or a key, and stops at what it has not.
+func TestReplayNeedsNoKey(t *testing.T) {
+	l, err := ledger.Open(filepath.Join(t.TempDir(), "l.db"))
+	require.NoError(t, err)
+	defer l.Close()
+	sch, err := schema.Parse("s.yaml", []byte("schema: s\nabout: A.\nfields:\n  name: Name.\n"))
+	require.NoError(t, err)
+	m := &project.Model{Entry: "m", Name: "m", At: "standin:careful", Shape: "auto", Reply: 100}
+	setup := Setup{Ledger: l, Schema: sch, Model: m, Pace: project.Pace{AtOnce: 2, Attempts: 1, Timeout: 5 * time.Second}}
+	f, err := New(setup)
+	require.NoError(t, err)
+	sources := []document.Source{{ID: "a", Text: source}, {ID: "b", Text: "Name: Pipit Gill\n"}}
+	run, err := f.Start("", sources)
+	require.NoError(t, err)
+	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
+	file := filepath.Join(t.TempDir(), "kept.jsonl")
+	var kept bytes.Buffer
+	require.NoError(t, f.Record(run, &kept))
+	require.NoError(t, os.WriteFile(file, kept.Bytes(), 0o644))
+	f.Close()
+	m.At, m.KeyFrom = "http://127.0.0.1:1/v1", "NO_SUCH_KEY_ANYWHERE"
+	setup.Replay, err = chat.LoadRecording(file)
+	require.NoError(t, err)
+	again, err := New(setup)
+	require.NoError(t, err)
+	run, err = again.Start("", append(sources, document.Source{ID: "c", Text: "Name: Rushy Ford\n"}))
+	require.NoError(t, err)
+	err = again.Run(context.Background(), run, Hooks{})
+	var not *chat.NotRecorded
+	require.ErrorAs(t, err, &not)
+	assert.Contains(t, not.Sent, "Rushy")
 }

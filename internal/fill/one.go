@@ -75,6 +75,7 @@ func (w *filling) ask(ctx context.Context) (*model.Answer, error) {
 	for {
 		shape := w.Client.Shape()
 		req := prompt.Fill(w.Model, w.Schema, w.doc, shape, w.Settings)
+		req.Seed = w.Seed
 		if most := w.Model.Context; most > 0 {
 			if need := tokens.EstimateBytes(len(req.Body())) + w.Model.Reply; need > most {
 				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "split the document, or use a model with a larger context"}
@@ -315,6 +316,7 @@ func evidenceProblem(p value.Pointer, v *value.Value, msg string) record.Problem
 func (w *filling) repair(ctx context.Context) error {
 	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
 		req := prompt.Repair(w.Model, w.Schema, w.doc, w.Settings, &w.record, w.problems, w.refused)
+		req.Seed = w.Seed
 		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: fmt.Sprintf("repair %d", round)}, req)
 		if err != nil {
 			var fail *model.Failure

@@ -2,7 +2,6 @@ package labels
 
 import (
 	"regexp"
-	"slices"
 	"sort"
 	"strings"
 
@@ -42,37 +41,6 @@ func (w *filler) list(f *schema.Field, lines []*line, outer []*slot, owned map[*
 		return out
 	}
 	return w.byOption(f, free)
-}
-
-// nested cuts lines into items where each stands below, or behind, its own name
-// and a colon, as in what is written out by programs:
-//
-//	bay:
-//	  number: 1
-//	  defect: rust, grade 2
-func nested(f *schema.Field, _ []*slot, lines []*line, _ []*slot) (regions [][]*line, used []*line) {
-	names := itemNames(f)
-	for i := 0; i < len(lines); i++ {
-		l := lines[i]
-		if len(l.pairs) != 1 || !slices.Contains(names, strings.Join(l.pairs[0].label, " ")) {
-			continue
-		}
-		v := l.pairs[0].value
-		if len(strings.Fields(v)) > 1 && strings.HasSuffix(l.body, v) && l.indent > 0 {
-			regions, used = append(regions, []*line{readLine(v)}), append(used, l)
-			continue
-		}
-		end := i + 1
-		for end < len(lines) && lines[end].indent > l.indent && !lines[end].blank() {
-			end++
-		}
-		if v != "" || end == i+1 {
-			continue
-		}
-		regions, used = append(regions, lines[i+1:end]), append(used, lines[i:end]...)
-		i = end - 1
-	}
-	return regions, used
 }
 
 func mark(owned map[*line]bool, lines []*line) {
@@ -204,8 +172,8 @@ func markSlot(f *schema.Field, item []*slot) *slot {
 // bears a label of an outer group that no field of the item fits as well, or
 // it starts a paragraph that is indented less than the item.
 func leaves(f *schema.Field, l *line, inside, outer []*slot, region []*line) bool {
-	if l.blank() {
-		return false
+	if l.blank() || f.Path == "" && len(outer) == 0 {
+		return false // nothing stands around the entries of a document
 	}
 	for _, p := range l.pairs {
 		if o := fits(outer, p.label); o >= 0.8 && o > fits(inside, p.label) {
@@ -226,7 +194,18 @@ func leaves(f *schema.Field, l *line, inside, outer []*slot, region []*line) boo
 	}
 	afterBlank := region[len(region)-1].blank()
 	if afterBlank && l.indent <= head.indent && len(l.pairs) == 0 && !l.bullet && len(l.cells) == 1 && isTitle(l) {
-		return !titleOf(f.Item, l)
+		return !titleOf(f.Item, l) && !headsItem(f.Item, l)
+	}
+	return false
+}
+
+// headsItem tells whether a line heads an item of a list within the group, as
+// `Bay 2` does.
+func headsItem(g *schema.Field, l *line) bool {
+	for _, inner := range lists(g) {
+		if _, _, ok := heading(inner.field, l); ok {
+			return true
+		}
 	}
 	return false
 }

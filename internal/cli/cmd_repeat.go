@@ -1,0 +1,142 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/fill"
+	"filler/internal/ledger"
+	"filler/internal/record"
+	"filler/internal/value"
+)
+
+func (a *app) repeatCmd() *cobra.Command {
+	var schemaFile, modelName string
+	var times int
+	var seed int64
+	var asJSON, all bool
+	look := &looking{}
+	cmd := &cobra.Command{Use: "repeat DOC", Short: "Fill one document many times, and see which values hold", Args: documents(1, 1),
+		Long: `Fill one document so many times, past the cache, each time with the next seed, and
+show for each value how often the same one came. A value that changes is one that the
+model guesses. No record is kept; the exchanges are in the ledger, and cost.`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if times < 2 {
+				a.parsed = false
+				return errors.New("once shows nothing; say -n 2 or more")
+			}
+			w, err := a.open(schemaFile)
+			if err != nil {
+				return err
+			}
+			m, err := w.model(modelName)
+			if err != nil {
+				return err
+			}
+			sources, err := w.sources(args)
+			if err != nil {
+				return err
+			}
+			if len(sources) != 1 || sources[0].ID == "-" {
+				return fmt.Errorf("%s: this takes one document that can be read again; name a file, an address or a row", args[0])
+			}
+			r, done, err := a.reader(w, look)
+			if err != nil {
+				return err
+			}
+			defer done()
+			l, err := ledger.Open(w.ledgerFile())
+			if err != nil {
+				return err
+			}
+			defer l.Close()
+			f, err := fill.New(fill.Setup{Ledger: l, Schema: w.schema, Model: m, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Reader: r, Settings: w.settings(look.layout)})
+			if err != nil {
+				return err
+			}
+			defer f.Close()
+			if b := w.budget(0); b > 0 {
+				a.notef("the project's budget of %s holds for runs, not for this\n", money(int64(b*1e9)))
+			}
+			out, err := f.Repeat(cmd.Context(), sources[0], times, seed)
+			if err != nil {
+				return err
+			}
+			if asJSON {
+				a.printJSON(repeatedJSON(out))
+				return nil
+			}
+			a.printRepeated(out, f.Client.SpentNano(), all)
+			return nil
+		}}
+	look.flags(cmd)
+	f := cmd.Flags()
+	f.IntVarP(&times, "times", "n", 5, "how often")
+	f.Int64Var(&seed, "seed", 1, "the first seed; each time takes the next")
+	f.StringVar(&schemaFile, "schema", "", "a schema file")
+	f.StringVar(&modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
+	f.BoolVar(&all, "all", false, "show also the values that were always the same")
+	f.BoolVar(&asJSON, "json", false, "print JSON")
+	return cmd
+}
+
+func (a *app) printRepeated(r *fill.Repeated, spent int64, all bool) {
+	t := a.newTable("value of", ">same", "values, and how often")
+	steady := 0
+	for i := range r.Leaves {
+		l := &r.Leaves[i]
+		if l.Same() == r.Times {
+			if steady++; !all {
+				continue
+			}
+		}
+		var values []string
+		for _, v := range l.Values {
+			values = append(values, fmt.Sprintf("%s ×%d", v.Value, v.Times))
+		}
+		tone := plain
+		if l.Same()*2 < r.Times {
+			tone = bad
+		} else if l.Same() < r.Times {
+			tone = soft
+		}
+		t.row(string(l.Path), field{fmt.Sprintf("%d of %d", l.Same(), r.Times), tone}, strings.Join(values, "  "))
+	}
+	if len(t.rows) > 0 {
+		t.print()
+		a.printf("\n")
+	}
+	a.printf("%d of %s the same every time · the form held %d of %d times\n", steady, plural(len(r.Leaves), "value"), r.Form, r.Times)
+	var ends []string
+	for _, s := range []string{"clean", "repaired", "flawed", "failed"} {
+		if n := r.Status[record.Status(s)]; n > 0 {
+			ends = append(ends, fmt.Sprintf("%d %s", n, s))
+		}
+	}
+	a.printf("%s · cost %s\n", strings.Join(ends, " · "), money(spent))
+}
+
+func repeatedJSON(r *fill.Repeated) value.Value {
+	num := func(n int, name string) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }
+	leaves := value.List()
+	for i := range r.Leaves {
+		l := &r.Leaves[i]
+		values := value.List()
+		for _, v := range l.Values {
+			parsed, err := value.Parse(v.Value)
+			if err != nil {
+				parsed = value.Str(v.Value)
+			}
+			values.Kids = append(values.Kids, value.Obj(parsed.Named("value"), num(v.Times, "times")))
+		}
+		leaves.Kids = append(leaves.Kids, value.Obj(value.Str(string(l.Path)).Named("path"), num(l.Same(), "same"), values.Named("values")))
+	}
+	status := value.Obj()
+	for _, s := range []string{"clean", "repaired", "flawed", "failed"} {
+		status.Kids = append(status.Kids, num(r.Status[record.Status(s)], s))
+	}
+	return value.Obj(num(r.Times, "times"), num(r.Form, "form_held"), status.Named("status"), leaves.Named("leaves"))
+}
