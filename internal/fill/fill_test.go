@@ -347,5 +347,5 @@ func TestReplayNeedsNoKey(t *testing.T) {
 	err = again.Run(context.Background(), run, Hooks{})
 	var not *chat.NotRecorded
 	require.ErrorAs(t, err, &not)
-	assert.Contains(t, not.Sent, "Rushy")
+	assert.NotEqual(t, not.Sent, not.Recorded)
 }
