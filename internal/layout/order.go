@@ -40,9 +40,44 @@ func (s *sheet) order(items []*item, depth int) {
 			beside = append(beside, it)
 		}
 	}
+	groups := s.groups(beside, g)
+	if len(groups) == 1 {
+		s.order(above, depth+1)
+		s.columns(beside, g, depth+1)
+		s.order(below, depth+1)
+		return
+	}
+	// White that parts columns can run on into a table by chance. The table's
+	// other rows, which the gutter does not reach, stand above or below.
+	if first := groups[0]; s.belongs(above, first, groups[1]) {
+		groups[0], above = append(above, first...), nil
+	}
+	if n := len(groups); s.belongs(groups[n-1], below, nil) && white2(groups[n-1], below) < white2(groups[n-2], groups[n-1]) {
+		groups[n-1], below = append(slices.Clone(groups[n-1]), below...), nil
+	}
 	s.order(above, depth+1)
-	s.beside(beside, g, depth+1)
+	for _, group := range groups {
+		slices.SortFunc(group, byMiddle)
+		s.order(group, depth+1)
+	}
 	s.order(below, depth+1)
+}
+
+// belongs tells whether what stands below is near enough to what stands above
+// to be one with it, and nearer than what comes after.
+func (s *sheet) belongs(above, below, after []*item) bool {
+	if len(above) == 0 || len(below) == 0 {
+		return false
+	}
+	gap := white2(above, below)
+	return gap < 2*s.size && (after == nil || gap < white2(below, after))
+}
+
+// white2 gives the height of the white between two regions.
+func white2(above, below []*item) float64 {
+	_, _, _, bottom := extent(above)
+	_, top, _, _ := extent(below)
+	return top - bottom
 }
 
 // gutter gives the strongest white strip of a region, cut to the height over
@@ -146,10 +181,10 @@ func (s *sheet) reach(l, r []float64, from float64, dir int, wide float64) float
 	return at
 }
 
-// beside orders what stands on the two sides of a gutter. Parts that are parted
-// by white across the whole region may be of different kinds: a table under two
-// columns of prose that happens to share their gutter.
-func (s *sheet) beside(items []*item, g strip, depth int) {
+// groups cuts what stands on the two sides of a gutter into parts of one kind.
+// Parts that are parted by white across the whole region may be of different
+// kinds: a table under two columns of prose that happens to share their gutter.
+func (s *sheet) groups(items []*item, g strip) [][]*item {
 	var groups [][]*item
 	kinds := []int{}
 	for _, part := range s.sections(items) {
@@ -159,15 +194,9 @@ func (s *sheet) beside(items []*item, g strip, depth int) {
 			kinds[n-1] = max(kinds[n-1], k)
 			continue
 		}
-		groups, kinds = append(groups, part), append(kinds, k)
+		groups, kinds = append(groups, slices.Clone(part)), append(kinds, k)
 	}
-	if len(groups) > 1 {
-		for _, group := range groups {
-			s.order(group, depth+1)
-		}
-		return
-	}
-	s.columns(items, g, depth)
+	return groups
 }
 
 // sections cuts a region where white runs across it.
@@ -209,6 +238,9 @@ func (s *sheet) sectionKind(items []*item, g strip) int {
 	left, right = nearest(left, true), nearest(right, false)
 	a, b := s.measure(left), s.measure(right)
 	if min(len(a.lines), len(b.lines)) < 3 {
+		if s.hasCells(items) {
+			return tabular
+		}
 		return untold
 	}
 	switch {
@@ -218,6 +250,23 @@ func (s *sheet) sectionKind(items []*item, g strip) int {
 		return tabular
 	}
 	return untold
+}
+
+// hasCells tells a few rows of three columns and more.
+func (s *sheet) hasCells(items []*item) bool {
+	gaps := gapsOf(items, 1.3*s.size)
+	if len(gaps) < 2 {
+		return false
+	}
+	ls := s.linesOf(items)
+	cells := 0
+	for i := range ls {
+		cells += len(s.cellsOf(ls[i], gaps))
+	}
+	if len(ls) <= 2 {
+		return cells*2 >= len(ls)*5
+	}
+	return cells >= 2*len(ls)
 }
 
 // nearest gives the column of one side that stands next to the gutter.

@@ -214,6 +214,10 @@ func pitchOf(rows [][]*bit, size float64) float64 {
 // bits cuts a line at its wide gaps.
 func (t *view) bits(n int, size float64) []bit {
 	at := &t.Lines[n]
+	wide := 1.5
+	if t.blocks[at.Block].kind == prose {
+		wide = 4 // justified lines have wide gaps that mean nothing
+	}
 	var found []bit
 	for j, w := range at.line.words {
 		i := at.First + j
@@ -221,7 +225,7 @@ func (t *view) bits(n int, size float64) []bit {
 			continue
 		}
 		text := t.word(i)
-		if len(found) > 0 && (j == 0 || white(at.line.words[j-1], w) <= 1.5*size) {
+		if len(found) > 0 && (j == 0 || white(at.line.words[j-1], w) <= wide*size) {
 			found[len(found)-1].text += " " + text
 			continue
 		}
