@@ -1,6 +1,7 @@
 package layout
 
 import (
+	"cmp"
 	"math"
 	"slices"
 	"unicode"
@@ -105,7 +106,10 @@ func (s *sheet) table(items []*item, gaps []gap) {
 		if i > 0 {
 			step = all[i].mid() - all[i-1].mid()
 		}
-		if i > 0 && step <= 1.3*tight && goesOn(&b.rows[len(b.rows)-1], cells) {
+		// A cell that stands in the middle of its row is half a line off the
+		// lines of a cell beside it.
+		offset := i > 0 && step < s.size
+		if offset || i > 0 && step <= 1.3*tight && goesOn(&b.rows[len(b.rows)-1], cells) {
 			extend(&b.rows[len(b.rows)-1], cells)
 			continue
 		}
@@ -152,6 +156,11 @@ func goesOn(r *row, cells []cell) bool {
 func extend(r *row, cells []cell) {
 	for _, c := range cells {
 		i := slices.IndexFunc(r.cells, func(k cell) bool { return k.column == c.column })
+		if i < 0 {
+			r.cells = append(r.cells, c)
+			continue
+		}
 		r.cells[i].lines = append(r.cells[i].lines, c.lines...)
 	}
+	slices.SortStableFunc(r.cells, func(a, b cell) int { return cmp.Compare(a.column, b.column) })
 }

@@ -111,6 +111,12 @@ func TestRenderings(t *testing.T) {
 		"label and value": {words("50,50 Bridge", "300,52 Heron Plank", "50,80 River", "300,79 Lirr", "50,110 Visited", "300,110 3.4.2031"), Flow, "Bridge   Heron Plank\nRiver    Lirr\nVisited  3.4.2031\n"},
 		"rows keep their gaps": {words("50,50 Bay", "200,50 Kind", "420,50 Grade", "50,80 1", "200,80 rot", "420,80 2", "50,110 2", "420,110 3", "50,140 3", "200,140 rust", "420,140 0"), Rows,
 			"Bay            Kind                  Grade\n1              rot                   2\n2                                    3\n3              rust                  0\n"},
+		"a cell in the middle of its row": {words("50,61 1", "150,50 two broken boards", "150,72 and carting them", "500,61 3.5", "50,110 2", "150,110 planed larch", "500,110 96", "50,140 3", "150,140 bolts", "500,140 24"), Flow,
+			"1  two broken boards and carting them  3.5\n2  planed larch                        96\n3  bolts                               24\n"},
+		"a head under columns of prose": {words("50,50 the deck is sound from", "50,72 end to end and needs", "50,94 no work this year or", "50,116 the next one", "400,50 a beam under the far", "400,72 bay has begun to rot",
+			"400,94 and should be looked", "400,116 at in the spring", "50,180 Bay", "150,180 Kind", "650,180 Grade", "50,204 1", "150,204 two of the boards are missing near the far bank", "650,204 3", "50,228 2", "150,228 rust", "650,228 0"), Flow,
+			"the deck is sound from end to end and needs no work this year or the next one\n\na beam under the far bay has begun to rot and should be looked at in the spring\n\n" +
+				"Bay  Kind                                             Grade\n1    two of the boards are missing near the far bank  3\n2    rust                                             0\n"},
 		"boxes": {words("50,50 Heron Plank", "50,80 closed"), Boxes, "page 1 of 1 (1200 x 1600)\nL1 [50,50,158,64] Heron Plank\nL2 [50,80,110,94] closed\n"},
 		"a word broken at the line's end": {words("50,50 the boards of this old deck were all re-", "50,72 placed in the spring of that year, and the", "50,94 rail was painted once again by the parish"), Flow,
 			"the boards of this old deck were all replaced in the spring of that year, and the rail was painted once again by the parish\n"},

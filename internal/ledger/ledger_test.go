@@ -174,3 +174,32 @@ func BenchmarkSaveExchange(b *testing.B) {
 		}
 	})
 }
+
+// A ledger of the layout before has tasks without facts and runs without
+// settings; it is brought up, and keeps what is in it.
+func TestUpgrade(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "l.db")
+	l, err := Open(file)
+	require.NoError(t, err)
+	run, err := l.Start(Run{Label: "old", Schema: []byte("s"), Model: "m"}, []Task{{N: 0, Document: "a.txt", File: "a.txt"}})
+	require.NoError(t, err)
+	_, err = l.db.Exec("ALTER TABLE task DROP COLUMN facts; ALTER TABLE run DROP COLUMN settings; PRAGMA user_version = 1")
+	require.NoError(t, err)
+	require.NoError(t, l.Close())
+	_, err = OpenToRead(file)
+	require.ErrorContains(t, err, "of an older Filler")
+	l, err = Open(file)
+	require.NoError(t, err)
+	defer l.Close()
+	old, err := l.Find("old")
+	require.NoError(t, err)
+	assert.Equal(t, run, old.ID)
+	next, err := l.Start(Run{Model: "m", Settings: []byte(`{"layout":"rows"}`)}, []Task{{N: 0, Document: "b.txt", Facts: map[string]string{"year": "2031", "mark": "7"}}})
+	require.NoError(t, err)
+	var facts string
+	require.NoError(t, l.db.QueryRow("SELECT facts FROM task WHERE run = ?", next).Scan(&facts))
+	assert.Equal(t, `{"mark":"7","year":"2031"}`, facts)
+	fresh, err := l.Find("last")
+	require.NoError(t, err)
+	assert.Equal(t, `{"layout":"rows"}`, string(fresh.Settings))
+}
