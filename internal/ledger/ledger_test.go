@@ -181,7 +181,7 @@ func TestUpgrade(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "l.db")
 	l, err := Open(file)
 	require.NoError(t, err)
-	run, err := l.Start(Run{Label: "old", Schema: []byte("s"), Model: "m"}, []Task{{N: 0, Document: "a.txt", File: "a.txt"}})
+	run, err := l.Start(Run{Label: "old", Schema: []byte("s"), Prompt: []byte("p"), Model: "m"}, []Task{{N: 0, Document: "a.txt", File: "a.txt"}})
 	require.NoError(t, err)
 	_, err = l.db.Exec("ALTER TABLE task DROP COLUMN facts; ALTER TABLE run DROP COLUMN settings; PRAGMA user_version = 1")
 	require.NoError(t, err)
@@ -194,7 +194,7 @@ func TestUpgrade(t *testing.T) {
 	old, err := l.Find("old")
 	require.NoError(t, err)
 	assert.Equal(t, run, old.ID)
-	next, err := l.Start(Run{Model: "m", Settings: []byte(`{"layout":"rows"}`)}, []Task{{N: 0, Document: "b.txt", Facts: map[string]string{"year": "2031", "mark": "7"}}})
+	next, err := l.Start(Run{Schema: []byte("s"), Prompt: []byte("p"), Model: "m", Settings: []byte(`{"layout":"rows"}`)}, []Task{{N: 0, Document: "b.txt", Facts: map[string]string{"year": "2031", "mark": "7"}}})
 	require.NoError(t, err)
 	var facts string
 	require.NoError(t, l.db.QueryRow("SELECT facts FROM task WHERE run = ?", next).Scan(&facts))
