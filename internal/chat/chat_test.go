@@ -59,3 +59,31 @@ func TestErrorText(t *testing.T) {
 	}
 	assert.LessOrEqual(t, len([]rune(ErrorText(bytes.Repeat([]byte("x "), 9000)))), 300)
 }
+
+// What servers send when a function's call was forced: arguments as a string or
+// as JSON, with content null, empty or chatty.
+func TestCalls(t *testing.T) {
+	for body, want := range map[string]string{
+		`{"choices":[{"finish_reason":"tool_calls","message":{"content":null,"tool_calls":[{"function":{"name":"r","arguments":"{\"a\": 1}"}}]}}]}`: `{"a": 1}`,
+		`{"choices":[{"message":{"tool_calls":[{"function":{"arguments":{"a":1}}}]}}]}`:                                                             `{"a":1}`,
+		`{"choices":[{"message":{"content":"Calling now.","tool_calls":[{"function":{"arguments":"{}"}}]}}]}`:                                       `{}`,
+	} {
+		r, err := ReadReply([]byte(body))
+		require.NoError(t, err)
+		assert.Equal(t, want, r.Text)
+		assert.True(t, r.Called)
+	}
+	r, err := ReadReply([]byte(`{"choices":[{"message":{"content":"no call","tool_calls":[]}}]}`))
+	require.NoError(t, err)
+	assert.False(t, r.Called)
+	assert.Equal(t, "no call", r.Text)
+}
+
+// Pictures stand before the text, as parts; without one the content is a text.
+func TestImages(t *testing.T) {
+	r := &Request{Model: "m", Messages: []Message{{Role: "user", Content: "what?", Images: []Image{{Type: "image/png", Data: []byte{1, 2, 3}}}}}}
+	assert.Contains(t, string(r.Body()), `"content":[{"type":"image_url","image_url":{"url":"data:image/png;base64,AQID"}},{"type":"text","text":"what?"}]`)
+	assert.True(t, json.Valid(r.Body()))
+	r.Messages[0].Images = nil
+	assert.Contains(t, string(r.Body()), `"content":"what?"`)
+}

@@ -73,3 +73,36 @@ func TestRepairNamesTheProblems(t *testing.T) {
 	assert.Contains(t, text, "Your last answer was not taken: it cures nothing.")
 	assert.Empty(t, r.Format)
 }
+
+// The layout changes what the model is shown of the document, and nothing else
+// but a word on what the ids are; house rules stand in every request.
+func TestSettings(t *testing.T) {
+	d, err := document.Parse("a.hocr", []byte("<div class='ocr_page' title='bbox 0 0 900 900'><span class='ocrx_word' title='bbox 40 40 90 60'>Heron</span> <span class='ocrx_word' title='bbox 100 40 160 60'>Plank</span></div>"))
+	require.NoError(t, err)
+	shown := map[string]string{}
+	for _, how := range []string{"flow", "rows", "boxes"} {
+		r := Fill(m, load(t), d, "words", Settings{Layout: how, Notes: "Write names as printed."})
+		assert.Contains(t, r.Messages[0].Content, "# House rules\nWrite names as printed.\n")
+		shown[how] = r.Messages[1].Content
+		rec := value.Obj()
+		assert.Contains(t, Repair(m, load(t), d, Settings{Layout: how, Notes: "Write names as printed."}, &rec, nil, "").Messages[0].Content, "Write names as printed.")
+	}
+	assert.Equal(t, shown["flow"], shown["rows"], "one line is the same in both")
+	assert.Contains(t, shown["boxes"], "\nL1 [40,40,160,60] Heron Plank\n")
+	assert.Contains(t, shown["boxes"], "neither is part of the text")
+	assert.NotContains(t, shown["flow"], "L1")
+	none := Fill(m, load(t), d, "words", Settings{})
+	assert.NotContains(t, none.Messages[0].Content, "House rules")
+}
+
+// The stronger shapes send the schema, each in its way; the weaker ones say
+// the form in words.
+func TestShapes(t *testing.T) {
+	for _, shape := range []string{"schema", "tool", "object", "words"} {
+		body := string(Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{}).Body())
+		assert.Equal(t, shape == "schema", strings.Contains(body, `"json_schema"`), shape)
+		assert.Equal(t, shape == "tool", strings.Contains(body, `"tool_choice":{"type":"function"`), shape)
+		assert.Equal(t, shape == "object", strings.Contains(body, `{"type":"json_object"}`), shape)
+		assert.Equal(t, shape == "object" || shape == "words", strings.Contains(body, "Its form:"), shape)
+	}
+}

@@ -118,6 +118,7 @@ func readTask(r *request) *task {
 	t := &task{}
 	before := text
 	before, t.document, t.rest = findDocument(text)
+	t.document = withoutIDs(t.document)
 	t.repair = strings.Contains(t.rest, "JSON Patch")
 	if wire := r.wire(); wire != nil {
 		if v, err := value.ParseBytes(wire); err == nil {
@@ -155,6 +156,29 @@ func findDocument(text string) (before, document, after string) {
 		}
 	}
 	return text, text, ""
+}
+
+var lineID = regexp.MustCompile(`^L?[0-9]{1,6}[:.]? (?:\[[0-9, .-]+\] )?`)
+
+// withoutIDs takes the ids and places off the lines of a document, if most of
+// its lines have them.
+func withoutIDs(document string) string {
+	lines := strings.Split(document, "\n")
+	with := 0
+	for _, l := range lines {
+		if strings.HasPrefix(l, "L") && lineID.MatchString(l) {
+			with++
+		}
+	}
+	if with*10 < len(lines)*8 {
+		return document
+	}
+	for i, l := range lines {
+		if strings.HasPrefix(l, "L") {
+			lines[i] = lineID.ReplaceAllString(l, "")
+		}
+	}
+	return strings.Join(lines, "\n")
 }
 
 var outlineLine = regexp.MustCompile(`^( *)- ([A-Za-z][A-Za-z0-9_]*) \((list of [a-z]+|[a-z]+)(, required)?\): ?(.*)$`)
