@@ -32,7 +32,7 @@ type filling struct {
 	seed                                                int64
 	budget                                              float64
 	dry                                                 bool
-	record, replay                                      string
+	record, replay, then                                string
 	looking
 }
 
@@ -109,6 +109,7 @@ of run N.`,
 	f.Int64Var(&o.seed, "seed", 1, "rules the chance of --sample")
 	f.StringVar(&o.again, "again", "", "only the documents of the last run that ended so: `flawed` or failed")
 	f.Float64Var(&o.budget, "budget", 0, "stop before the run costs more than this `amount`")
+	f.StringVar(&o.then, "then", "", "have this `model` mend what the first one leaves flawed, and fill what it fails")
 	f.StringVar(&o.record, "record", "", "keep all exchanges of the run in this `file`, without keys")
 	f.StringVar(&o.replay, "replay", "", "answer from such a `file`; fail on a request that is not in it")
 	f.BoolVar(&o.dry, "dry", false, "price the run; send nothing")
@@ -207,6 +208,11 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 	}
 	if setup.Model, err = w.model(modelName); err != nil {
 		return nil, 0, err
+	}
+	if o.then != "" {
+		if setup.Then, err = w.model(o.then); err != nil {
+			return nil, 0, err
+		}
 	}
 	filler, err := fill.New(setup)
 	if err != nil || o.resume != "" {

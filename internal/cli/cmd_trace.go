@@ -153,7 +153,9 @@ func (t *tracer) step(s *value.Value) error {
 		}
 		t.line("read", faint, "%s, %s bytes%s, source %.12s", text(s, "format"), text(s, "bytes"), note, text(s, "source"))
 	case "shape":
-		t.line("shape", soft, "the server refused shape %s; asked again in words", text(s, "refused"))
+		t.line("shape", soft, "shape %s was of no use (%s); asked again in a weaker one", text(s, "refused"), text(s, "note"))
+	case "then":
+		t.line("then", bold, "model %s takes over", text(s, "model"))
 	case "ask":
 		return t.upTo(text(s, "request"))
 	case "mend":

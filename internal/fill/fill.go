@@ -48,7 +48,8 @@ type Filler struct {
 	Stdin     io.Reader // what the document "-" is read from
 	Reader    *document.Reader
 	Settings  prompt.Settings
-	Seed      *int64 // sent along, if set
+	Seed      *int64  // sent along, if set
+	Then      *Filler // asked where this one's model leaves problems; may be nil
 
 	server *standin.Server
 }
@@ -66,10 +67,24 @@ type Setup struct {
 	Reader   *document.Reader // nil: one with the defaults
 	Settings prompt.Settings
 	Replay   *chat.Recording // answers in place of the model, if set
+	Then     *project.Model  // asked where Model leaves problems; may be nil
 }
 
 // New prepares a Filler, and starts the stand-in where the model is one.
 func New(s Setup) (*Filler, error) {
+	f, err := newOne(s)
+	if err != nil || s.Then == nil {
+		return f, err
+	}
+	s.Model, s.Then = s.Then, nil
+	if f.Then, err = newOne(s); err != nil {
+		f.Close()
+		return nil, err
+	}
+	return f, nil
+}
+
+func newOne(s Setup) (*Filler, error) {
 	v, err := record.NewValidator(s.Schema)
 	if err != nil {
 		return nil, err
@@ -127,6 +142,9 @@ func (f *Filler) Close() {
 	if f.server != nil {
 		f.server.Close()
 	}
+	if f.Then != nil {
+		f.Then.Close()
+	}
 }
 
 // Start records a new run over sources.
@@ -177,6 +195,9 @@ func (f *Filler) SetBudget(run int64, amount float64) error {
 	t, err := f.Ledger.Totals(run)
 	if err == nil {
 		f.Client.Purse = model.NewPurse(int64(amount*1e9), t.CostNano)
+		if f.Then != nil {
+			f.Then.Client.Purse = f.Client.Purse
+		}
 	}
 	return err
 }
@@ -275,6 +296,9 @@ func (f *Filler) Run(ctx context.Context, run int64, h Hooks) error {
 	}
 	r.progress.All, r.progress.Done = len(all), len(all)-len(tasks)
 	f.Client.Retrying = r.waiting
+	if f.Then != nil {
+		f.Then.Client.Retrying = r.waiting
+	}
 	err = r.work(ctx, tasks)
 	state := ledger.Done
 	if err != nil {
@@ -400,6 +424,9 @@ func (r *running) tell(rec ledger.Record) {
 	}
 	if r.hooks.Progress != nil {
 		r.progress.SpentNano = r.Client.SpentNano()
+		if r.Then != nil {
+			r.progress.SpentNano += r.Then.Client.SpentNano()
+		}
 		r.hooks.Progress(r.progress)
 	}
 }

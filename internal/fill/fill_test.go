@@ -349,3 +349,49 @@ func TestReplayNeedsNoKey(t *testing.T) {
 	require.ErrorAs(t, err, &not)
 	assert.NotEqual(t, not.Sent, not.Recorded)
 }
+
+// Where one model leaves problems another one mends them, by patches: what was
+// right stays. Where the first gives nothing, the other fills from the start.
+func TestThen(t *testing.T) {
+	answer := func(replies map[string]string) *httptest.Server {
+		return httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			body, _ := io.ReadAll(r.Body)
+			for part, reply := range replies {
+				if strings.Contains(string(body), part) {
+					content, _ := json.Marshal(reply)
+					fmt.Fprintf(w, `{"choices":[{"message":{"content":%s}}]}`, content)
+					return
+				}
+			}
+			fmt.Fprint(w, `{"choices":[{"message":{"content":""}}]}`)
+		}))
+	}
+	small := answer(map[string]string{"Name: Heron": `{"name": "Heron Plank", "grade": "nine"}`})
+	defer small.Close()
+	large := answer(map[string]string{"# Problems": `[{"op": "replace", "path": "/grade", "value": 2}]`, "Name: Pipit": `{"name": "Pipit Gill", "grade": 3}`})
+	defer large.Close()
+	l, err := ledger.Open(filepath.Join(t.TempDir(), "l.db"))
+	require.NoError(t, err)
+	defer l.Close()
+	sch, err := schema.Parse("s.yaml", []byte("schema: s\nabout: A.\nfields:\n  name: Name.\n  grade: {integer: Grade.}\n"))
+	require.NoError(t, err)
+	setup := Setup{Ledger: l, Schema: sch, Pace: project.Pace{AtOnce: 2, Attempts: 1, Timeout: 5 * time.Second},
+		Model: &project.Model{Entry: "small", Name: "s", At: small.URL, Shape: "words", Reply: 100, PriceIn: 1}, Then: &project.Model{Entry: "large", Name: "l", At: large.URL, Shape: "words", Reply: 100, PriceIn: 100}, Rounds: 1}
+	f, err := New(setup)
+	require.NoError(t, err)
+	defer f.Close()
+	run, err := f.Start("", []document.Source{{ID: "a", Text: source}, {ID: "b", Text: "Name: Pipit Gill\nGrade: 3\n"}})
+	require.NoError(t, err)
+	var records []ledger.Record
+	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r ledger.Record) error { records = append(records, r); return nil }}))
+	require.Len(t, records, 2)
+	assert.Equal(t, `{"name":"Heron Plank","grade":2}`, string(records[0].Record))
+	assert.Equal(t, "repaired", records[0].Status)
+	assert.Equal(t, `{"name":"Pipit Gill","grade":3}`, string(records[1].Record))
+	assert.Equal(t, "clean", records[1].Status)
+	assert.Contains(t, string(records[1].Trace), `{"step":"then","model":"large"}`)
+	totals, err := l.Totals(run)
+	require.NoError(t, err)
+	assert.Equal(t, f.Client.SpentNano()+f.Then.Client.SpentNano(), totals.CostNano)
+	assert.Greater(t, f.Then.Client.SpentNano(), 10*f.Client.SpentNano())
+}

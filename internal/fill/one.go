@@ -30,6 +30,8 @@ type filling struct {
 	index *evidence.Index
 	trace trace
 
+	turn string // "then " once the other model is asked
+
 	record   value.Value
 	problems []record.Problem
 	cut      bool                     // the reply ended early
@@ -51,23 +53,44 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 	}
 	w.doc, w.index = doc, evidence.NewIndex(doc.Text)
 	w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), text("notes", strings.Join(doc.Notes, ", ")), number("bytes", len(doc.Text)), text("source", doc.Hash))
+	code, why, err := w.byModel(ctx)
+	if err == nil && f.Then != nil && (code != "" || len(w.problems) > 0) {
+		// The other model mends what is wrong, within the bounds of every
+		// repair, so that what was right stays; or fills from the start.
+		w.trace.add("then", text("model", f.Then.Model.Entry))
+		w.Filler, w.turn, w.refused = f.Then, "then ", ""
+		if code != "" {
+			code, why, err = w.byModel(ctx)
+		} else {
+			err = w.repair(ctx)
+		}
+	}
+	switch {
+	case err != nil:
+		return ledger.Record{}, err
+	case code != "":
+		return w.failed(code, why), nil
+	}
+	return w.done(), nil
+}
+
+// byModel asks for the record and has it repaired. A code says that no record
+// came, and why; an error that the document waits for another time.
+func (w *filling) byModel(ctx context.Context) (code record.Code, why string, err error) {
 	answer, err := w.ask(ctx)
 	if err != nil {
 		var fail *model.Failure
 		if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
-			return ledger.Record{}, err
+			return "", "", err
 		}
-		return w.failed(record.NoAnswer, err.Error()), nil
+		return record.NoAnswer, err.Error(), nil
 	}
 	if err := w.take(answer); err != nil {
-		return w.failed(record.Syntax, err.Error()), nil
+		return record.Syntax, err.Error(), nil
 	}
 	w.problems = w.check(&w.record)
 	w.trace.problems(w.problems)
-	if err := w.repair(ctx); err != nil {
-		return ledger.Record{}, err
-	}
-	return w.done(), nil
+	return "", "", w.repair(ctx)
 }
 
 // ask sends the document, again in words where the server refuses a schema.
@@ -81,7 +104,7 @@ func (w *filling) ask(ctx context.Context) (*model.Answer, error) {
 				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "split the document, or use a model with a larger context"}
 			}
 		}
-		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: "fill"}, req)
+		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: w.turn + "fill"}, req)
 		var fail *model.Failure
 		if errors.As(err, &fail) && fail.Shape {
 			w.trace.add("shape", text("refused", shape), text("note", fail.Msg))
@@ -98,7 +121,7 @@ func (w *filling) ask(ctx context.Context) (*model.Answer, error) {
 			}
 		}
 		if err == nil {
-			w.trace.add("ask", text("request", "fill"), text("shape", shape), value.Boolean(answer.Cached).Named("cached"))
+			w.trace.add("ask", text("request", w.turn+"fill"), text("shape", shape), value.Boolean(answer.Cached).Named("cached"))
 		}
 		return answer, err
 	}
@@ -317,7 +340,7 @@ func (w *filling) repair(ctx context.Context) error {
 	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
 		req := prompt.Repair(w.Model, w.Schema, w.doc, w.Settings, &w.record, w.problems, w.refused)
 		req.Seed = w.Seed
-		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: fmt.Sprintf("repair %d", round)}, req)
+		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: fmt.Sprintf("%srepair %d", w.turn, round)}, req)
 		if err != nil {
 			var fail *model.Failure
 			if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
@@ -326,7 +349,7 @@ func (w *filling) repair(ctx context.Context) error {
 			w.trace.add("patch", number("round", round), text("refused", "no answer came: "+err.Error()))
 			return nil
 		}
-		w.trace.add("ask", text("request", fmt.Sprintf("repair %d", round)), value.Boolean(answer.Cached).Named("cached"))
+		w.trace.add("ask", text("request", fmt.Sprintf("%srepair %d", w.turn, round)), value.Boolean(answer.Cached).Named("cached"))
 		if !w.patch(round, &answer.Reply) {
 			return nil // it would answer the same again
 		}
