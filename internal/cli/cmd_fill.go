@@ -163,7 +163,8 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 
 // prepare starts a new run, or finds the one to go on with.
 func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, names []string) (*fill.Filler, int64, error) {
-	setup := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Fresh: o.fresh, Stdin: a.in, Reader: r, Settings: w.settings(o.layout)}
+	setup := w.setup(l, r, o.layout)
+	setup.Fresh, setup.Stdin = o.fresh, a.in
 	modelName := o.modelName
 	var old ledger.Run
 	var sources []document.Source
@@ -211,6 +212,11 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 	}
 	if o.then != "" {
 		if setup.Then, err = w.model(o.then); err != nil {
+			return nil, 0, err
+		}
+	}
+	if w.budget(o.budget) > 0 && setup.Replay == nil {
+		if err := setup.Priced(); err != nil {
 			return nil, 0, err
 		}
 	}

@@ -54,7 +54,7 @@ strongest shape that is honoured is remembered for models with shape auto.`,
 				switch p.Verdict {
 				case fill.Refused, fill.Silent:
 					tone = bad
-				case fill.Ignored, "another reply":
+				case fill.Ignored, fill.Another:
 					tone = soft
 				}
 				t.row(p.What, field{p.Verdict, tone}, fmt.Sprintf("%.2f", p.Took.Seconds()), speed, p.Note)

@@ -121,11 +121,9 @@ func (a *app) toRead(names []string) (*work, []document.Source, error) {
 	return w, sources, err
 }
 
-// low marks words that an OCR engine was not sure of.
-const low = 60
-
+// markLow marks words that an OCR engine was not sure of.
 func markLow(w *layout.Placed, text string) string {
-	if w.Confidence >= 0 && w.Confidence < low {
+	if w.Confidence >= 0 && w.Confidence < layout.Doubtful {
 		return "‹" + text + "›"
 	}
 	return text

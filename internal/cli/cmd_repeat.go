@@ -10,6 +10,7 @@ import (
 	"filler/internal/fill"
 	"filler/internal/ledger"
 	"filler/internal/record"
+	"filler/internal/schema"
 	"filler/internal/value"
 )
 
@@ -17,7 +18,7 @@ func (a *app) repeatCmd() *cobra.Command {
 	var schemaFile, modelName string
 	var times int
 	var seed int64
-	var asJSON, all bool
+	var asJSON, all, sensitive bool
 	look := &looking{}
 	cmd := &cobra.Command{Use: "repeat DOC", Short: "Fill one document many times, and see which values hold", Args: documents(1, 1),
 		Long: `Fill one document so many times, past the cache, each time with the next seed, and
@@ -53,7 +54,9 @@ model guesses. No record is kept; the exchanges are in the ledger, and cost.`,
 				return err
 			}
 			defer l.Close()
-			f, err := fill.New(fill.Setup{Ledger: l, Schema: w.schema, Model: m, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Reader: r, Settings: w.settings(look.layout)})
+			setup := w.setup(l, r, look.layout)
+			setup.Model = m
+			f, err := fill.New(setup)
 			if err != nil {
 				return err
 			}
@@ -64,6 +67,9 @@ model guesses. No record is kept; the exchanges are in the ledger, and cost.`,
 			out, err := f.Repeat(cmd.Context(), sources[0], times, seed)
 			if err != nil {
 				return err
+			}
+			if !sensitive {
+				hide(w.schema, out)
 			}
 			if asJSON {
 				a.printJSON(repeatedJSON(out))
@@ -79,8 +85,24 @@ model guesses. No record is kept; the exchanges are in the ledger, and cost.`,
 	f.StringVar(&schemaFile, "schema", "", "a schema file")
 	f.StringVar(&modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
 	f.BoolVar(&all, "all", false, "show also the values that were always the same")
+	f.BoolVar(&sensitive, "sensitive", false, "show the values of sensitive fields")
 	f.BoolVar(&asJSON, "json", false, "print JSON")
 	return cmd
+}
+
+// hide takes the values of sensitive fields out of what is shown. How often the
+// same came stays.
+func hide(s *schema.Schema, r *fill.Repeated) {
+	for i := range r.Leaves {
+		if field := s.At(r.Leaves[i].Path); field == nil || !field.Sensitive {
+			continue
+		}
+		for j := range r.Leaves[i].Values {
+			if v := &r.Leaves[i].Values[j]; v.Value != "null" {
+				v.Value = value.Str(hidden).String()
+			}
+		}
+	}
 }
 
 func (a *app) printRepeated(r *fill.Repeated, spent int64, all bool) {

@@ -114,7 +114,8 @@ func (a *app) dryRun(ctx context.Context, o filling, w *work, l *ledger.Ledger, 
 	if sources, err = a.picked(o, l, sources); err != nil {
 		return err
 	}
-	setup := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Fresh: o.fresh, Stdin: a.in, Reader: r, Settings: w.settings(o.layout)}
+	setup := w.setup(l, r, o.layout)
+	setup.Fresh, setup.Stdin = o.fresh, a.in
 	if len(o.only) > 0 {
 		if setup.Schema, err = setup.Schema.Only(o.only); err != nil {
 			return err

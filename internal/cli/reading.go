@@ -61,6 +61,11 @@ func (w *work) settings(layoutFlag string) prompt.Settings {
 	return s
 }
 
+// setup gives what a filling is made of, but for its model.
+func (w *work) setup(l *ledger.Ledger, r *document.Reader, layoutFlag string) fill.Setup {
+	return fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Reader: r, Settings: w.settings(layoutFlag)}
+}
+
 // reader gives what reads documents, as the project and flags say, and what
 // ends it.
 func (a *app) reader(w *work, o *looking) (*document.Reader, func(), error) {

@@ -255,7 +255,7 @@ func TestPicturesAreReadOnce(t *testing.T) {
 	d, err := r.Parse(ctx, "a.png", picture)
 	require.NoError(t, err)
 	assert.Equal(t, "Bay 1   rot\n\nBay 2\n", d.Text)
-	assert.Equal(t, layout.Box{}, d.Words()[0].Box, "a transcription names no places")
+	assert.Equal(t, layout.Box{}, d.Words()[0].Box, "what a model writes down has no places")
 }
 
 // The engines that the project can name: the program, a command, a server.
@@ -504,7 +504,7 @@ func FuzzScans(f *testing.F) {
 	f.Add("a.xml", []byte("<?xml version='1.0'?><a b='c'>d<e/></a>"))
 	f.Fuzz(func(t *testing.T, name string, data []byte) {
 		if pdf.Is(data) || isPicture(data) {
-			t.Skip() // other processes read those
+			return // other processes read those
 		}
 		d, err := Parse(name, data)
 		if err != nil {

@@ -186,6 +186,17 @@ func SettingsOf(r ledger.Run) prompt.Settings {
 	return s
 }
 
+// Priced says what is wrong where a budget is set and a model has no price: it
+// would hold nothing.
+func (s Setup) Priced() error {
+	for _, m := range []*project.Model{s.Model, s.Then} {
+		if m != nil && m.PriceIn == 0 && m.PriceOut == 0 {
+			return fmt.Errorf("model %s has no price, so that a budget can't hold; add `price: {in: …, out: …}` to it in filler.yaml", m.Entry)
+		}
+	}
+	return nil
+}
+
 // SetBudget lets a run cost no more than so much, what it has cost before
 // included.
 func (f *Filler) SetBudget(run int64, amount float64) error {

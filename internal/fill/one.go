@@ -286,7 +286,7 @@ func onPage(t *layout.Text, p evidence.Place) evidence.Place {
 	for i := from; i < to; i++ {
 		w := &t.Words[i]
 		if w.Box == (layout.Box{}) {
-			continue // a transcription names no places
+			continue // a page that a model wrote down has no places
 		}
 		if p.Page == 0 {
 			p.Page = w.Page

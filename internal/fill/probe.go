@@ -26,6 +26,8 @@ const (
 	Ignored  = "taken, not followed"
 	Refused  = "refused"
 	Silent   = "no answer"
+	Same     = "the same reply"
+	Another  = "another reply"
 )
 
 // Probed is what one small exchange has shown.
@@ -172,14 +174,14 @@ func (p *prober) twice(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	out := Probed{What: "the same twice", Took: took, Verdict: "the same reply"}
+	out := Probed{What: "the same twice", Took: took, Verdict: Same}
 	switch {
 	case refused != nil:
 		out.Verdict, out.Note = Silent, refused.Msg
 	case p.last == "":
 		return nil
 	case a.Text != p.last:
-		out.Verdict, out.Note = "another reply", "repeat runs before you trust a difference"
+		out.Verdict, out.Note = Another, "repeat runs before you trust a difference"
 	}
 	p.tell(out)
 	return nil

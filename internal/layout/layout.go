@@ -29,6 +29,9 @@ import (
 	"unicode/utf8"
 )
 
+// Doubtful is the confidence below which a word is marked where it is shown.
+const Doubtful = 60
+
 // NoConfidence is the confidence of a word whose engine gives none.
 const NoConfidence = -1
 

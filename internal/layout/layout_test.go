@@ -167,7 +167,7 @@ func FuzzMake(f *testing.F) {
 	f.Add(int64(2), 3, 1, 1)
 	f.Fuzz(func(t *testing.T, seed int64, count, pages, room int) {
 		if count < 0 || count > 300 || pages < 1 || pages > 4 || room < 1 || room > 1<<20 {
-			t.Skip()
+			return // more than a page ever has
 		}
 		r := rand.New(rand.NewSource(seed))
 		texts := []string{"a", "re-", "placed", "-", "|", "\u00ad", "1.", "Ñandú-", "עברית", " ", "x\u200b", strings.Repeat("w", r.Intn(40)+1)}

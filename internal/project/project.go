@@ -186,7 +186,8 @@ func (p *Project) read(root *place.Node) {
 		case "read", "limits", "ocr":
 			p.readReading(n)
 		case "budget":
-			if p.Budget = n.Float(); p.Budget <= 0 {
+			p.Budget = n.Float()
+			if written, err := strconv.ParseFloat(n.Text(), 64); err == nil && written <= 0 {
 				n.Fault("a budget is more than nothing", "write it as `budget: 5.00`, or leave it out")
 			}
 		case "facts":

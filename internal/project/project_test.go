@@ -3,6 +3,7 @@ package project
 import (
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -98,4 +99,49 @@ func TestKey(t *testing.T) {
 	assert.Equal(t, "from environment", key)
 	key, err = (&Model{}).Key(dir)
 	assert.True(t, key == "" && err == nil)
+}
+
+// How documents are read, by whom pictures are, and what a run may cost.
+func TestReading(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "rules.md", "Write names as printed.\n")
+	for text, want := range map[string]Reading{
+		"": {Layout: "rows"},
+		"prompt: {layout: boxes}\nread: {links: keep, running: drop}": {Layout: "boxes", Links: true, DropRunning: true},
+		"limits: {bytes: 9, pixels: 8, pages: 7, seconds: 6}":         {Layout: "rows", Limits: Limits{9, 8, 7, 6}},
+		"ocr: {languages: [eng, deu]}":                                {Layout: "rows", OCR: OCR{Languages: []string{"eng", "deu"}}},
+		"ocr: {command: [my-engine, '{image}'], gives: hocr}":         {Layout: "rows", OCR: OCR{Command: []string{"my-engine", "{image}"}, Gives: "hocr"}},
+		"ocr: {at: 'http://127.0.0.1:9/x', gives: page}":              {Layout: "rows", OCR: OCR{At: "http://127.0.0.1:9/x", Gives: "page"}},
+		"ocr: {model: m}": {Layout: "rows", OCR: OCR{Model: "m"}},
+	} {
+		p, err := Load(write(t, dir, FileName, "schema: s\nmodels: {m: {at: 'standin:steady'}}\n"+text+"\n"))
+		require.NoError(t, err, text)
+		assert.Equal(t, want, p.Reading, text)
+	}
+	p, err := Load(write(t, dir, FileName, "schema: s\nprompt: {notes: rules.md}\nbudget: 2.5\nfacts: f.csv\ndocuments: [{table: t.csv, from: url, facts: [year]}, {table: u.csv, text: [a, b], id: c}]\n"))
+	require.NoError(t, err)
+	assert.Equal(t, "Write names as printed.\n", p.Notes)
+	assert.Equal(t, 2.5, p.Budget)
+	assert.Equal(t, filepath.Join(dir, "f.csv"), p.Facts)
+	assert.Equal(t, []Table{{File: filepath.Join(dir, "t.csv"), From: "url", Facts: []string{"year"}}, {File: filepath.Join(dir, "u.csv"), Text: []string{"a", "b"}, ID: "c"}}, p.Tables)
+}
+
+func TestReadingFaults(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "empty.md", " \n")
+	write(t, dir, "bytes.md", "\xff\xfe\xff")
+	write(t, dir, "long.md", strings.Repeat("x", maxNotes+1))
+	for text, says := range map[string]string{
+		"prompt: {layout: column}": `unknown layout "column"`, "read: x": "read should hold keys of its own", "ocr: tesseract": "write `ocr: {languages: [eng]}`, or leave it out",
+		"limits: 5": "limits should hold keys", "limits: {pages: 0}": "at least 1", "read: {links: yes}": `unknown links "yes"`,
+		"ocr: {command: [a], at: 'http://x', gives: hocr}": "read in one way", "ocr: {command: [a]}": `"gives" is missing`, "ocr: {gives: hocr}": "belongs to a command",
+		"ocr: {command: []}": "empty", "ocr: {at: ftp://x, gives: hocr}": "is no address", "ocr: {command: [a], gives: pdf}": `unknown gives "pdf"`, "ocr: {model: m}": `no model is called "m"`,
+		"budget: 0": "more than nothing", "budget: free": "a number of at least 0", "prompt: {notes: none.md}": "can't be read", "prompt: {notes: empty.md}": "is empty",
+		"prompt: {notes: bytes.md}": "not UTF-8", "prompt: {notes: long.md}": "larger than 64 kB",
+		"documents: [{table: t}]": `"text" is missing`, "documents: [{text: [a]}]": `"table" is missing`, "documents: [{table: t, text: [a], from: b}]": "not both",
+	} {
+		_, err := Load(write(t, dir, FileName, "schema: s\n"+text+"\n"))
+		require.ErrorContains(t, err, says, text)
+		assert.Equal(t, 1, strings.Count(err.Error(), FileName), "one fault, one line: %s", err)
+	}
 }

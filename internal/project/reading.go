@@ -108,6 +108,11 @@ func (p *Project) readTable(n *place.Node) Table {
 
 // readReading reads the keys read, limits and ocr.
 func (p *Project) readReading(n *place.Node) {
+	if !n.IsMap() {
+		n.Fault(fmt.Sprintf("%s should hold keys of its own", n.Key()), "write "+map[string]string{"read": "`read: {links: keep}`", "limits": "`limits: {pages: 200}`",
+			"ocr": "`ocr: {languages: [eng]}`, or leave it out for tesseract"}[n.Key()])
+		return
+	}
 	switch r := &p.Reading; n.Key() {
 	case "read":
 		n.Known("links", "running")

@@ -22,9 +22,6 @@ import (
 // widest is how wide a page is drawn at most, in pixels.
 const widest = 1400
 
-// doubtful is the confidence below which a word is marked.
-const doubtful = 60
-
 // tints are the colours of blocks, in turn.
 var tints = []color.RGBA{{0, 92, 138, 255}, {166, 60, 6, 255}, {38, 120, 60, 255}, {122, 52, 138, 255}, {128, 96, 0, 255}, {0, 110, 110, 255}}
 
@@ -86,7 +83,7 @@ func (d *pageDrawer) words(write bool) {
 			if write {
 				d.text(r.Min.X, r.Max.Y-1, w.Text, float64(r.Dy()), color.RGBA{90, 90, 90, 255})
 			}
-			if w.Confidence >= 0 && w.Confidence < doubtful {
+			if w.Confidence >= 0 && w.Confidence < layout.Doubtful {
 				d.fill(r, color.RGBA{255, 190, 60, 110})
 			}
 			d.frame(r, tint)
