@@ -104,6 +104,7 @@ of run N.`,
 		f.Var(askedFlag{t, &o.asked}, string(t), "ask for a "+string(t)+" field; repeatable")
 	}
 	o.looking.flags(cmd)
+	o.looking.asking(cmd)
 	f.StringVar(&o.where, "where", "", "only documents whose facts fulfil this `condition`, such as 'year > 2030'")
 	f.IntVar(&o.sample, "sample", 0, "only so many documents, picked by chance")
 	f.Int64Var(&o.seed, "seed", 1, "rules the chance of --sample")
@@ -134,7 +135,7 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		return err
 	}
 	defer out.abandon()
-	l, err := ledger.Open(w.ledgerFile())
+	l, err := w.openRuns()
 	if err != nil {
 		return err
 	}
@@ -163,12 +164,14 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 
 // prepare starts a new run, or finds the one to go on with.
 func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, names []string) (*fill.Filler, int64, error) {
-	setup := w.setup(l, r, o.layout)
+	setup, err := w.setup(l, r, &o.looking)
+	if err != nil {
+		return nil, 0, err
+	}
 	setup.Fresh, setup.Stdin = o.fresh, a.in
 	modelName := o.modelName
 	var old ledger.Run
 	var sources []document.Source
-	var err error
 	if o.replay != "" {
 		if setup.Replay, err = chat.LoadRecording(o.replay); err != nil {
 			return nil, 0, err
@@ -181,7 +184,11 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 		if setup.Schema, err = schema.Parse(old.SchemaFile, old.Schema); err != nil {
 			return nil, 0, err
 		}
-		modelName, setup.Rounds, setup.Settings = old.Model, old.Rounds, fill.SettingsOf(old)
+		modelName, setup.Rounds = old.Model, old.Rounds
+		var then string
+		if setup.Settings, then = fill.SettingsOf(old); o.then == "" {
+			o.then = then
+		}
 	} else if o.asRun != "" {
 		if old, err = l.Find(o.asRun); err != nil {
 			return nil, 0, err
@@ -189,7 +196,11 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 		if setup.Schema, err = schema.Parse(old.SchemaFile, old.Schema); err != nil {
 			return nil, 0, err
 		}
-		modelName, setup.Rounds, setup.Settings = old.Model, old.Rounds, fill.SettingsOf(old)
+		modelName, setup.Rounds = old.Model, old.Rounds
+		var then string
+		if setup.Settings, then = fill.SettingsOf(old); o.then == "" {
+			o.then = then
+		}
 		if sources, err = sourcesOf(w, l, old.ID, names); err != nil {
 			return nil, 0, err
 		}

@@ -38,7 +38,7 @@ func (a *app) each(w *work, j judged, runName string, do func(n int, l record.Li
 		}
 		return 0, record.ReadLines(j.recordsFile, w.schema.EachEntry(), do)
 	}
-	l, err := ledger.OpenToRead(w.ledgerFile())
+	l, err := w.keptRuns()
 	if err != nil {
 		return 0, err
 	}

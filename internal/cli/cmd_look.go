@@ -7,9 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/chat"
 	"filler/internal/demo"
+	"filler/internal/fill"
 	"filler/internal/model"
-	"filler/internal/prompt"
+	"filler/internal/project"
 	"filler/internal/tokens"
 )
 
@@ -45,8 +47,10 @@ func documents(least, most int) cobra.PositionalArgs {
 func (a *app) promptCmd() *cobra.Command {
 	var asJSON bool
 	var modelName, schemaFile string
+	var part int
 	look := &looking{}
-	cmd := &cobra.Command{Use: "prompt DOC", Short: "The exact request for a document, and what it would cost; sends nothing", Args: documents(1, 1),
+	cmd := &cobra.Command{Use: "prompt DOC", Short: "The exact requests for a document, and what they would cost; sends nothing", Args: documents(1, 1),
+		Long: "Show the exact requests with which a document would first be asked about, and what they\nwould cost. Nothing is sent. A long document, or a style other than whole, takes several:\n--part N shows the Nth, --json all of them, one body a line.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			w, err := a.open(schemaFile)
 			if err != nil {
@@ -68,35 +72,78 @@ func (a *app) promptCmd() *cobra.Command {
 				return err
 			}
 			defer done()
-			d, err := a.source(cmd.Context(), r, sources[0])
+			setup, err := w.setup(nil, r, look)
 			if err != nil {
 				return err
 			}
-			shape := m.Shape
-			if shape == "auto" {
-				shape = w.knownShape(m)
+			setup.Model, setup.Stdin = m, a.in
+			planned, err := fill.Requests(cmd.Context(), setup, sources[0], w.knownShape(m))
+			if err != nil {
+				return err
 			}
-			req := prompt.Fill(m, w.schema, d, shape, w.settings(look.layout))
 			if asJSON {
-				a.printf("%s\n", req.Body())
+				for _, one := range planned {
+					a.printf("%s\n", one.Request.Body())
+				}
 				return nil
 			}
-			total := 0
-			for _, msg := range req.Messages {
-				total += tokens.Count(msg.Content)
-				a.printf("%s\n%s\n", a.paint(bold, "── "+msg.Role+" ──"), strings.TrimRight(msg.Content, "\n"))
+			if part < 1 || part > len(planned) {
+				return fmt.Errorf("--part %d: %s is asked about in %s", part, args[0], plural(len(planned), "request"))
 			}
-			if len(req.Format) > 0 {
-				total += tokens.Count(string(req.Format))
-				a.printf("%s\n%s\n", a.paint(bold, "── form of the reply (JSON Schema) ──"), req.Format)
-			}
-			a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to model %s, shape %s; the reply may have %s: costs %s to %s", plural(total, "token"),
-				m.Entry, shape, thousands(m.Reply), money(model.Cost(m, total, 0)), money(model.Cost(m, total, m.Reply)))))
+			a.printRequest(planned[part-1].Request)
+			a.printCost(m, planned, part)
 			return nil
 		}}
 	look.flags(cmd)
-	cmd.Flags().BoolVar(&asJSON, "json", false, "print the request's body")
+	look.asking(cmd)
+	cmd.Flags().BoolVar(&asJSON, "json", false, "print the requests' bodies, one a line")
+	cmd.Flags().IntVar(&part, "part", 1, "which of several requests to show")
 	cmd.Flags().StringVar(&modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
 	cmd.Flags().StringVar(&schemaFile, "schema", "", "a schema file")
 	return cmd
+}
+
+// printRequest shows what a request says, message by message.
+func (a *app) printRequest(req *chat.Request) {
+	for _, msg := range req.Messages {
+		a.printf("%s\n", a.paint(bold, "── "+msg.Role+" ──"))
+		for _, img := range msg.Images {
+			a.printf("%s\n", a.paint(faint, fmt.Sprintf("(a picture, %s, %s bytes)", img.Type, thousands(len(img.Data)))))
+		}
+		a.printf("%s\n", strings.TrimRight(msg.Content, "\n"))
+	}
+	if len(req.Format) > 0 {
+		a.printf("%s\n%s\n", a.paint(bold, "── form of the reply (JSON Schema) ──"), req.Format)
+	}
+}
+
+// printCost says what the requests would cost.
+func (a *app) printCost(m *project.Model, planned []fill.Planned, part int) {
+	total, replies := 0, 0
+	for _, one := range planned {
+		for _, msg := range one.Request.Messages {
+			total += tokens.Count(msg.Content)
+		}
+		total += tokens.Count(string(one.Request.Format))
+		replies += one.Request.MaxTokens
+	}
+	what := plural(total, "token")
+	if len(planned) > 1 {
+		what = fmt.Sprintf("%d of %s (%s); all together %s", part, plural(len(planned), "request"), planned[part-1].Step, what)
+	}
+	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to model %s, shape %s; the replies may have %s: costs %s to %s", what,
+		m.Entry, shapeOf(planned[part-1].Request), thousands(replies), money(model.Cost(m, total, 0)), money(model.Cost(m, total, replies)))))
+}
+
+// shapeOf gives the shape of a request.
+func shapeOf(r *chat.Request) string {
+	switch {
+	case r.JSONObject:
+		return "object"
+	case len(r.Format) > 0 && r.Tool:
+		return "tool"
+	case len(r.Format) > 0:
+		return "schema"
+	}
+	return "words"
 }

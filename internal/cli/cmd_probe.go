@@ -7,7 +7,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"filler/internal/fill"
-	"filler/internal/ledger"
 	"filler/internal/value"
 )
 
@@ -32,7 +31,7 @@ strongest shape that is honoured is remembered for models with shape auto.`,
 			if err != nil {
 				return err
 			}
-			l, err := ledger.Open(w.ledgerFile())
+			l, err := w.openRuns()
 			if err != nil {
 				return err
 			}

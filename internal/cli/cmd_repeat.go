@@ -8,7 +8,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"filler/internal/fill"
-	"filler/internal/ledger"
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/value"
@@ -49,12 +48,15 @@ model guesses. No record is kept; the exchanges are in the ledger, and cost.`,
 				return err
 			}
 			defer done()
-			l, err := ledger.Open(w.ledgerFile())
+			l, err := w.openRuns()
 			if err != nil {
 				return err
 			}
 			defer l.Close()
-			setup := w.setup(l, r, look.layout)
+			setup, err := w.setup(l, r, look)
+			if err != nil {
+				return err
+			}
 			setup.Model = m
 			f, err := fill.New(setup)
 			if err != nil {

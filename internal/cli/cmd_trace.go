@@ -86,7 +86,7 @@ func (a *app) printTrace(l *ledger.Ledger, run ledger.Run, t ledger.Task, full, 
 			return err
 		}
 	}
-	tr := &tracer{a: a, l: l, run: run, exchanges: exchanges, full: full}
+	tr := &tracer{a: a, l: l, run: run, exchanges: exchanges, full: full, shown: map[int]bool{}}
 	s, err := schema.Parse(run.SchemaFile, run.Schema)
 	if err != nil {
 		return err
@@ -128,9 +128,9 @@ type tracer struct {
 	l         *ledger.Ledger
 	run       ledger.Run
 	exchanges []ledger.Exchange
+	shown     map[int]bool // those that a step has claimed
 	full      bool
 	mask      *mask
-	n         int
 }
 
 func text(v *value.Value, name string) string {
@@ -156,8 +156,31 @@ func (t *tracer) step(s *value.Value) error {
 		t.line("shape", soft, "shape %s was of no use (%s); asked again in a weaker one", text(s, "refused"), text(s, "note"))
 	case "then":
 		t.line("then", bold, "model %s takes over", text(s, "model"))
+	case "plan":
+		t.line("plan", faint, "%s requests%s", text(s, "requests"), inParts(s))
 	case "ask":
 		return t.upTo(text(s, "request"))
+	case "split":
+		t.line("split", soft, "%s: %s; asked again in %s parts", text(s, "request"), text(s, "note"), text(s, "parts"))
+	case "unsplit":
+		t.line("split", soft, "%s: the parts did no better (%s); what came whole of the first reply is kept", text(s, "request"), text(s, "note"))
+	case "pointer":
+		if why := text(s, "refused"); why != "" {
+			t.line("pointer", bad, "%s  %s: %s", text(s, "path"), text(s, "said"), why)
+		} else {
+			t.line("pointer", faint, "%s  %s → %s", text(s, "path"), text(s, "said"), value.Str(text(s, "copied")).String())
+		}
+	case "merge":
+		was := ""
+		if v := s.Get("was"); v != nil {
+			was = "  " + clip(v.Named("").String(), 60)
+		}
+		t.line("merge", soft, "%s  %s: %s%s", orRecord(text(s, "path")), text(s, "what"), text(s, "note"), was)
+	case "unread":
+		for i := range s.Get("lines").Kids {
+			l := &s.Get("lines").Kids[i]
+			t.line("unread", soft, "line %s, %s: %s", text(l, "line"), text(l, "field"), clip(text(l, "text"), 80))
+		}
 	case "mend":
 		t.line("mend", soft, "%s at byte %s: %s", text(s, "kind"), text(s, "offset"), text(s, "note"))
 	case "tidy":
@@ -190,7 +213,11 @@ func (t *tracer) checked(kind string, problems *value.Value) {
 }
 
 func (t *tracer) patch(s *value.Value) error {
-	if err := t.upTo("repair " + text(s, "round")); err != nil {
+	step := text(s, "request")
+	if step == "" { // as older ledgers have it
+		step = "repair " + text(s, "round")
+	}
+	if err := t.upTo(step); err != nil {
 		return err
 	}
 	if ops := s.Get("operations"); ops != nil {
@@ -214,9 +241,12 @@ func (t *tracer) patch(s *value.Value) error {
 
 // upTo prints the exchanges of a step.
 func (t *tracer) upTo(step string) error {
-	for ; t.n < len(t.exchanges) && t.exchanges[t.n].Step == step; t.n++ {
-		if err := t.exchange(t.exchanges[t.n]); err != nil {
-			return err
+	for i, x := range t.exchanges {
+		if x.Step == step && !t.shown[i] {
+			t.shown[i] = true
+			if err := t.exchange(x); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
@@ -224,12 +254,42 @@ func (t *tracer) upTo(step string) error {
 
 // rest prints what no step has claimed: attempts that came to nothing.
 func (t *tracer) rest() error {
-	for ; t.n < len(t.exchanges); t.n++ {
-		if err := t.exchange(t.exchanges[t.n]); err != nil {
-			return err
+	for i, x := range t.exchanges {
+		if !t.shown[i] {
+			if err := t.exchange(x); err != nil {
+				return err
+			}
 		}
 	}
 	return nil
+}
+
+// inParts says in how many parts the record, and the document, were taken.
+func inParts(s *value.Value) string {
+	parts := text(s, "parts")
+	chunks := 0
+	if list := s.Get("pieces"); list != nil {
+		for i := range list.Kids {
+			if list.Kids[i].Get("start") != nil {
+				chunks++
+			}
+		}
+	}
+	said := ""
+	if parts != "1" {
+		said = ", the record in " + parts + " parts"
+	}
+	if chunks > 0 {
+		said += fmt.Sprintf(", the document in chunks of its lines (%d in all)", chunks)
+	}
+	return said
+}
+
+func orRecord(path string) string {
+	if path == "" {
+		return "the record"
+	}
+	return path
 }
 
 func (t *tracer) exchange(x ledger.Exchange) error {

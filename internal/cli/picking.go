@@ -114,7 +114,10 @@ func (a *app) dryRun(ctx context.Context, o filling, w *work, l *ledger.Ledger, 
 	if sources, err = a.picked(o, l, sources); err != nil {
 		return err
 	}
-	setup := w.setup(l, r, o.layout)
+	setup, err := w.setup(l, r, &o.looking)
+	if err != nil {
+		return err
+	}
 	setup.Fresh, setup.Stdin = o.fresh, a.in
 	if len(o.only) > 0 {
 		if setup.Schema, err = setup.Schema.Only(o.only); err != nil {
@@ -133,14 +136,14 @@ func (a *app) dryRun(ctx context.Context, o filling, w *work, l *ledger.Ledger, 
 	if err != nil {
 		return err
 	}
-	a.printf("%s for model %s, in shape %s\n", plural(p.Documents, "document"), setup.Model.Entry, filler.Client.Shape())
+	a.printf("%s in %s for model %s, in shape %s\n", plural(p.Documents, "document"), plural(p.Requests, "request"), setup.Model.Entry, filler.Client.Shape())
 	if p.Known > 0 {
 		a.printf("%s answered before, at no cost\n", thousands(p.Known))
 	}
 	if p.Unread > 0 {
 		a.printf("%s can't be read; `filler read` says why\n", plural(p.Unread, "document"))
 	}
-	a.printf("%s in · costs %s to %s, repairs not counted\n", plural(p.TokensIn, "token"), money(p.LeastNano), money(p.MostNano))
+	a.printf("%s in · costs %s to %s, repairs and second looks not counted\n", plural(p.TokensIn, "token"), money(p.LeastNano), money(p.MostNano))
 	if b := w.budget(o.budget); b > 0 {
 		a.printf("the budget is %s\n", money(int64(b*1e9)))
 	}

@@ -19,6 +19,7 @@ import (
 	"filler/internal/place"
 	"filler/internal/project"
 	"filler/internal/prompt"
+	"filler/internal/schema"
 )
 
 // looking is what flags say of how documents are read.
@@ -26,6 +27,8 @@ type looking struct {
 	layout             string
 	links, dropRunning bool
 	refetch            bool
+	style              string
+	chunk              int
 }
 
 // flags adds those that every command that reads documents has.
@@ -34,7 +37,19 @@ func (o *looking) flags(cmd *cobra.Command) {
 	cmd.Flags().BoolVar(&o.refetch, "refetch", false, "fetch addresses again, and keep the new snapshot")
 }
 
+// asking adds the flags of how records are asked for.
+func (o *looking) asking(cmd *cobra.Command) {
+	cmd.Flags().StringVar(&o.style, "style", "", "how a record is asked for: "+strings.Join(project.Styles, ", "))
+	cmd.Flags().IntVar(&o.chunk, "chunk", 0, "the most `tokens` of a document in one request")
+}
+
 func (o *looking) check() error {
+	if o.style != "" && !slices.Contains(project.Styles, o.style) {
+		return fmt.Errorf("unknown style %q; %s", o.style, place.Suggest(o.style, project.Styles))
+	}
+	if o.chunk != 0 && o.chunk < 100 {
+		return fmt.Errorf("a chunk of %d tokens is too little to read; write 100 or more", o.chunk)
+	}
 	if o.layout != "" && !slices.Contains(layout.Renderings, o.layout) {
 		return fmt.Errorf("unknown layout %q; %s", o.layout, place.Suggest(o.layout, layout.Renderings))
 	}
@@ -52,18 +67,40 @@ func (w *work) layout(flag string) string {
 	return layout.Rows
 }
 
-// settings gives what the prompts are made by.
-func (w *work) settings(layoutFlag string) prompt.Settings {
-	s := prompt.Settings{Layout: w.layout(layoutFlag)}
+// settings gives what the prompts are made by: as the project says, and flags
+// over it.
+func (w *work) settings(o *looking) (prompt.Settings, error) {
+	s := prompt.Settings{Layout: w.layout(o.layout), Overlap: -1}
 	if w.project != nil {
-		s.Notes = w.project.Notes
+		p := w.project.Prompt
+		s.Style, s.Notes, s.Chunk, s.Overlap, s.Images = p.Style, p.Notes, p.Chunk, p.Overlap, p.Images
+		if p.Template != "" {
+			var err error
+			if s.Template, err = prompt.ParseTemplate(p.TemplateFile, p.Template); err != nil {
+				return s, err
+			}
+		}
 	}
-	return s
+	if o.style != "" {
+		s.Style = o.style
+	}
+	if o.chunk > 0 {
+		s.Chunk = o.chunk
+	}
+	return s, nil
 }
 
 // setup gives what a filling is made of, but for its model.
-func (w *work) setup(l *ledger.Ledger, r *document.Reader, layoutFlag string) fill.Setup {
-	return fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Reader: r, Settings: w.settings(layoutFlag)}
+func (w *work) setup(l *ledger.Ledger, r *document.Reader, o *looking) (fill.Setup, error) {
+	set, err := w.settings(o)
+	s := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Reader: r, Settings: set}
+	if w.project != nil {
+		s.Job = w.project.Job
+	}
+	if set.Style == prompt.Open {
+		s.Schema = schema.Open()
+	}
+	return s, err
 }
 
 // reader gives what reads documents, as the project and flags say, and what
@@ -100,7 +137,7 @@ func (w *work) engine(o project.OCR) (ocr.Engine, func(), error) {
 	case o.At != "":
 		return ocr.Server{URL: o.At, Form: o.Gives}, done, nil
 	case o.Model != "":
-		l, err := ledger.Open(w.ledgerFile())
+		l, err := w.openRuns()
 		if err != nil {
 			return nil, done, err
 		}

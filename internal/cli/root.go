@@ -49,6 +49,7 @@ type app struct {
 	out, err io.Writer
 	term     terminal
 	folder   string // the folder to work in
+	job      string // the job to work at, of a project with several
 	parsed   bool   // arguments and flags were fine
 }
 
@@ -122,6 +123,7 @@ Start with:  filler demo      the whole way, on made-up documents
 		},
 	}
 	root.PersistentFlags().StringVar(&a.folder, "in", "", "work in this folder")
+	root.PersistentFlags().StringVar(&a.job, "job", "", "the job to work at, where filler.yaml has several")
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
 	root.AddCommand(a.newCmd(), a.demoCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.fillCmd(), a.repeatCmd(),
 		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.scoreCmd(), a.standinCmd(), a.versionCmd())

@@ -24,11 +24,33 @@ type work struct {
 	leftOut []error // rows and tables that can't be documents
 }
 
+// find gives the project at hand, at the job that is meant.
+func (a *app) find() (*project.Project, error) {
+	p, err := project.Find(".")
+	if err != nil {
+		var none *project.NotFound
+		if errors.As(err, &none) && a.job != "" {
+			return nil, fmt.Errorf("--job %s: there is no project here; go to one", a.job)
+		}
+		return nil, err
+	}
+	return p, p.Choose(a.job)
+}
+
+// findAny is find where no schema is needed: of several jobs none need be
+// named.
+func (a *app) findAny() (*project.Project, error) {
+	if p, err := project.Find("."); err == nil && a.job == "" && p.Schema == "" && len(p.Jobs) > 1 {
+		return p, nil
+	}
+	return a.find()
+}
+
 // open finds the project and loads the schema. A schema named by flag makes
 // the project dispensable.
 func (a *app) open(schemaFile string) (*work, error) {
 	w := &work{root: "."}
-	p, err := project.Find(".")
+	p, err := a.find()
 	var none *project.NotFound
 	switch {
 	case err == nil:
@@ -47,7 +69,7 @@ func (a *app) open(schemaFile string) (*work, error) {
 // is loaded.
 func (a *app) anywhere() (*work, error) {
 	w := &work{root: "."}
-	p, err := project.Find(".")
+	p, err := a.findAny()
 	var none *project.NotFound
 	switch {
 	case err == nil:
@@ -72,7 +94,7 @@ func (w *work) model(name string) (*project.Model, error) {
 // knownShape gives the shape that a model's server is known to take: what
 // `auto` would ask in.
 func (w *work) knownShape(m *project.Model) string {
-	l, err := ledger.OpenToRead(w.ledgerFile())
+	l, err := w.keptRuns()
 	if err != nil {
 		return project.Shapes[1]
 	}
@@ -112,6 +134,24 @@ func (w *work) ledgerFile() string {
 		return w.project.Ledger()
 	}
 	return filepath.Join(".filler", "ledger.db")
+}
+
+// keptRuns opens the ledger to read. The runs of another job are not its own.
+func (w *work) keptRuns() (*ledger.Ledger, error) {
+	l, err := ledger.OpenToRead(w.ledgerFile())
+	if err == nil && w.project != nil {
+		l.Job = w.project.Job
+	}
+	return l, err
+}
+
+// openRuns opens the ledger to write.
+func (w *work) openRuns() (*ledger.Ledger, error) {
+	l, err := ledger.Open(w.ledgerFile())
+	if err == nil && w.project != nil {
+		l.Job = w.project.Job
+	}
+	return l, err
 }
 
 // sources gives the documents that names stand for, or all of the project, with
@@ -267,13 +307,13 @@ func (w *work) locate(name string) string {
 
 // kept opens the ledger to read, with the project at hand if there is one.
 func (a *app) kept() (*ledger.Ledger, *project.Project, error) {
-	p, err := project.Find(".")
+	p, err := a.findAny()
 	var none *project.NotFound
 	if err != nil && !errors.As(err, &none) {
 		return nil, nil, err
 	}
 	w := &work{project: p}
-	l, err := ledger.OpenToRead(w.ledgerFile())
+	l, err := w.keptRuns()
 	if errors.Is(err, ledger.ErrNone) && p == nil {
 		return nil, nil, errors.New("no project and no runs are here; go to a project, or fill something first")
 	}

@@ -60,14 +60,36 @@ func (d *Document) Show(r layout.Rendering) string {
 		return d.Layout.Show(r)
 	case r.How == layout.Boxes:
 		var b strings.Builder
-		n := 0
+		n, at := 0, 0
 		for l := range strings.SplitSeq(strings.TrimSuffix(d.Text, "\n"), "\n") {
 			n++
-			fmt.Fprintf(&b, "%s %s\n", layout.LineID(n-1), l)
+			if r.Span == nil || r.Span.Holds(at) {
+				fmt.Fprintf(&b, "%s %s\n", layout.LineID(n-1), l)
+			}
+			at += len(l) + 1
 		}
 		return b.String()
+	case r.Span != nil:
+		return d.Text[r.Span.Start:r.Span.End]
 	}
 	return d.Text
+}
+
+// Gap stands on a line of its own where lines between two parts of a document
+// are not shown.
+const Gap = "[…]"
+
+// Part gives stretches of the text as a model is shown them, with Gap where
+// lines between two of them are left out.
+func (d *Document) Part(how string, spans []layout.Span) string {
+	var b strings.Builder
+	for i := range spans {
+		if i > 0 && strings.TrimSpace(d.Text[spans[i-1].End:spans[i].Start]) != "" {
+			b.WriteString(Gap + "\n")
+		}
+		b.WriteString(strings.TrimSuffix(d.Show(layout.Rendering{How: how, Span: &spans[i]}), "\n") + "\n")
+	}
+	return b.String()
 }
 
 // Words gives the words of the source text with their offsets, also where the

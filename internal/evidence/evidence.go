@@ -29,6 +29,7 @@ type Place struct {
 	Line       int  // of the source text, from 1
 	Basis      bool // the place is that of the words that an inferred value rests on
 	Rivals     int  // other places where the value stands
+	Led        bool // a label of the field stands before it
 	Page       int  // from 1; 0 where the document has no pages
 	Box        [4]int
 	Boxes      [][4]int // one a line, where the value runs over several
@@ -86,8 +87,12 @@ func (ps Places) JSON(record *value.Value) value.Value {
 }
 
 // Of finds the evidence of every value in a record.
-func Of(s *schema.Schema, record *value.Value, ix *Index) Places {
-	w := &weigher{ix: ix, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}}
+func Of(s *schema.Schema, record *value.Value, ix *Index) Places { return With(s, record, ix, nil) }
+
+// With is Of where the places of some values are known: they stay, and tell
+// where the other values of their items are.
+func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
+	w := &weigher{ix: ix, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}}
 	s.Root.Walk(func(f *schema.Field, _ int) {
 		for _, name := range f.Key {
 			if kid := f.Item.Child(name); kid != nil {
@@ -125,6 +130,7 @@ type leaf struct {
 	cands   []candidate
 	f       *schema.Field
 	lacking Kind // what it is where no place is found
+	fixed   *Place
 }
 
 // item is a list item or the record itself: values of one item stand together.
@@ -155,6 +161,7 @@ type weigher struct {
 	names   map[*schema.Field][][]string
 	found   map[sought][]candidate
 	claimed map[claim]bool
+	fixed   Places
 	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
 }
 
@@ -178,6 +185,10 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 			prior = kid
 		}
 	case f.IsLeaf():
+		if at, ok := w.fixed[p]; ok && at.Found() {
+			w.leaves = append(w.leaves, &leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{span{at.Start, at.End}, at.Kind, at.Led}}})
+			return
+		}
 		l := &leaf{path: p, item: it, cands: w.known(f, v), f: f, lacking: None}
 		if f.AllowsInferred() {
 			l.lacking = Inferred
@@ -389,7 +400,11 @@ func (w *weigher) choose() {
 		}
 		l.item.take(best.span)
 		w.claimed[claim{l.f, best.span}] = true
-		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Line: w.ix.line(best.start) + 1, Rivals: total - 1}
+		if l.fixed != nil {
+			w.places[l.path] = *l.fixed
+			continue
+		}
+		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Line: w.ix.line(best.start) + 1, Rivals: total - 1, Led: best.led}
 	}
 }
 

@@ -39,19 +39,51 @@ type Index struct {
 	words   map[string][]int  // folded word → its tokens
 	numbers map[string][]span // canonical number → its places
 	breaks  []int             // where lines end
+	spans   []span            // what is indexed
 }
 
 // NewIndex indexes a source text.
 func NewIndex(text string) *Index {
-	ix := &Index{text: text, words: map[string][]int{}, numbers: map[string][]span{}}
-	ix.tokens = tokenize(text)
+	return newIndex(text, lineBreaks(text), []span{{0, len(text)}})
+}
+
+// Within gives an index of some stretches of the same text alone, each [start,
+// end) in bytes, in order: values are looked for nowhere else. Offsets stay
+// those of the whole text.
+func (ix *Index) Within(stretches [][2]int) *Index {
+	var spans []span
+	for _, s := range stretches {
+		spans = append(spans, span{s[0], s[1]})
+	}
+	return newIndex(ix.text, ix.breaks, spans)
+}
+
+func lineBreaks(text string) (breaks []int) {
+	for i := 0; i < len(text); i++ {
+		if text[i] == '\n' {
+			breaks = append(breaks, i)
+		}
+	}
+	return breaks
+}
+
+func newIndex(text string, breaks []int, spans []span) *Index {
+	ix := &Index{text: text, words: map[string][]int{}, numbers: map[string][]span{}, breaks: breaks, spans: spans}
+	for _, s := range spans {
+		for _, t := range tokenize(text[s.start:s.end]) {
+			ix.tokens = append(ix.tokens, token{span{t.start + s.start, t.end + s.start}, t.word})
+		}
+	}
 	for i, t := range ix.tokens {
 		ix.words[t.word] = append(ix.words[t.word], i)
 	}
-	ix.findNumbers()
-	for i := 0; i < len(text); i++ {
-		if text[i] == '\n' {
-			ix.breaks = append(ix.breaks, i)
+	for _, s := range spans {
+		ix.findNumbers(s)
+	}
+	for i, t := range ix.tokens {
+		if n, ok := numberWords[t.word]; ok {
+			key := value.CanonicalNumber(n)
+			ix.numbers[key] = append(ix.numbers[key], ix.tokens[i].span)
 		}
 	}
 	return ix
@@ -128,9 +160,9 @@ func fold(s string) string { return strings.ToLower(s) }
 
 // findNumbers records every number that stands by itself: 12.40 and 1,250 do,
 // the digits of FB-2031-07, of 3.4.2031 or of v2 do not.
-func (ix *Index) findNumbers() {
-	text := ix.text
-	for i := 0; i < len(text); {
+func (ix *Index) findNumbers(within span) {
+	text := ix.text[:within.end]
+	for i := within.start; i < len(text); {
 		if text[i] < '0' || text[i] > '9' {
 			i++
 			continue
@@ -149,12 +181,6 @@ func (ix *Index) findNumbers() {
 		}
 		for _, reading := range readings(literal) {
 			ix.numbers[reading] = append(ix.numbers[reading], span{start, end})
-		}
-	}
-	for i, t := range ix.tokens {
-		if n, ok := numberWords[t.word]; ok {
-			key := value.CanonicalNumber(n)
-			ix.numbers[key] = append(ix.numbers[key], ix.tokens[i].span)
 		}
 	}
 }
@@ -304,13 +330,15 @@ func (ix *Index) findSigns(text string) []span {
 		return nil
 	}
 	var found []span
-	for from := 0; len(found) < 100; {
-		i := strings.Index(ix.text[from:], text)
-		if i < 0 {
-			break
+	for _, s := range ix.spans {
+		for from := s.start; len(found) < 100; {
+			i := strings.Index(ix.text[from:s.end], text)
+			if i < 0 {
+				break
+			}
+			found = append(found, span{from + i, from + i + len(text)})
+			from += i + len(text)
 		}
-		found = append(found, span{from + i, from + i + len(text)})
-		from += i + len(text)
 	}
 	return found
 }

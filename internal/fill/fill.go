@@ -33,7 +33,6 @@ import (
 	"filler/internal/schema"
 	"filler/internal/standin"
 	"filler/internal/tokens"
-	"filler/internal/value"
 )
 
 // Filler fills documents with one schema and one model.
@@ -50,7 +49,11 @@ type Filler struct {
 	Settings  prompt.Settings
 	Seed      *int64  // sent along, if set
 	Then      *Filler // asked where this one's model leaves problems; may be nil
+	Job       string  // the project's job that it is at, or ""
 
+	shape  string    // where there is no client that knows it
+	parts  []part    // what each request asks of a record
+	slots  chan bool // one for each request that may be under way
 	server *standin.Server
 }
 
@@ -68,6 +71,7 @@ type Setup struct {
 	Settings prompt.Settings
 	Replay   *chat.Recording // answers in place of the model, if set
 	Then     *project.Model  // asked where Model leaves problems; may be nil
+	Job      string          // the project's job, or ""
 }
 
 // New prepares a Filler, and starts the stand-in where the model is one.
@@ -89,10 +93,14 @@ func newOne(s Setup) (*Filler, error) {
 	if err != nil {
 		return nil, err
 	}
-	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Model: s.Model, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Settings: s.Settings}
+	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Model: s.Model, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Settings: s.Settings, Job: s.Job}
 	if f.Reader == nil {
 		f.Reader = &document.Reader{}
 	}
+	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
+		return nil, err
+	}
+	f.slots = make(chan bool, max(s.Pace.AtOnce, 1))
 	if s.Replay != nil { // neither a server nor a key is needed
 		f.Client = model.New(s.Model, s.Model.At, "", s.Pace, s.Ledger)
 		f.Client.Replay = s.Replay
@@ -156,34 +164,8 @@ func (f *Filler) Start(label string, sources []document.Source) (int64, error) {
 			tasks[i].Text = []byte(s.Text)
 		}
 	}
-	return f.Ledger.Start(ledger.Run{Label: label, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: []byte(prompt.System(f.Schema, f.Settings)), Settings: settingsJSON(f.Settings),
+	return f.Ledger.Start(ledger.Run{Label: label, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(),
 		Model: f.Model.Entry, Identity: model.Identity(f.Model), Rounds: f.Rounds}, tasks)
-}
-
-// settingsJSON writes settings for the ledger, SettingsOf reads them back.
-func settingsJSON(s prompt.Settings) []byte {
-	v := value.Obj(value.Str(s.Layout).Named("layout"))
-	if s.Notes != "" {
-		v.Kids = append(v.Kids, value.Str(s.Notes).Named("notes"))
-	}
-	return v.JSON()
-}
-
-// SettingsOf gives the settings of an older run, so that it goes on as it
-// began.
-func SettingsOf(r ledger.Run) prompt.Settings {
-	s := prompt.Settings{}
-	v, err := value.ParseBytes(r.Settings)
-	if err != nil {
-		return s
-	}
-	if l := v.Get("layout"); l != nil {
-		s.Layout = l.Text
-	}
-	if n := v.Get("notes"); n != nil {
-		s.Notes = n.Text
-	}
-	return s
 }
 
 // Priced says what is wrong where a budget is set and a model has no price: it
@@ -216,14 +198,53 @@ func (f *Filler) SetBudget(run int64, amount float64) error {
 // Priced is what filling documents would take.
 type Priced struct {
 	Documents int
-	Unread    int // that can't be read
-	Known     int // whose request was answered before
+	Requests  int
+	Unread    int // documents that can't be read
+	Known     int // requests that were answered before
 	TokensIn  int
 	LeastNano int64 // with empty replies
 	MostNano  int64 // with the longest replies that are allowed
 }
 
-// Price reckons what the first request of each document costs. Nothing is
+// Planned is one request of the plan for a document.
+type Planned struct {
+	Step    string
+	Request *chat.Request
+}
+
+// Requests gives the requests with which a document is first asked about, in a
+// shape where the model's is auto. No server is needed.
+func Requests(ctx context.Context, s Setup, source document.Source, shape string) ([]Planned, error) {
+	f := &Filler{Schema: s.Schema, Model: s.Model, Reader: s.Reader, Settings: s.Settings, Stdin: s.Stdin, shape: shape}
+	if s.Model.Shape != "auto" && s.Model.Shape != "" {
+		f.shape = s.Model.Shape
+	}
+	var err error
+	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
+		return nil, err
+	}
+	d, err := f.read(ctx, ledger.Task{Document: source.ID, File: source.File, Text: []byte(source.Text)})
+	if err != nil {
+		return nil, err
+	}
+	return f.Requests(d)
+}
+
+// Requests gives the requests with which a document is first asked about.
+func (f *Filler) Requests(d *document.Document) ([]Planned, error) {
+	a := &asker{Filler: f, doc: d, parts: f.parts}
+	pieces, err := a.plan()
+	if err != nil {
+		return nil, err
+	}
+	var out []Planned
+	for _, x := range pieces {
+		out = append(out, Planned{x.step, a.ask(x.part, x.chunk).Request()})
+	}
+	return out, nil
+}
+
+// Price reckons what the first requests of each document cost. Nothing is
 // sent. Repairs come on top.
 func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func(n int)) (Priced, error) {
 	var p Priced
@@ -237,20 +258,27 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 			p.Unread++
 			continue
 		}
-		req := prompt.Fill(f.Model, f.Schema, d, f.Client.Shape(), f.Settings)
-		body := req.Body()
-		x, err := f.Ledger.Answered(model.Key(f.Model, body))
+		planned, err := f.Requests(d)
 		if err != nil {
-			return p, err
-		}
-		if x != nil && !f.Client.Fresh {
-			p.Known++
+			p.Unread++
 			continue
 		}
-		n := tokens.Count(string(body))
-		p.TokensIn += n
-		p.LeastNano += model.Cost(f.Model, n, 0)
-		p.MostNano += model.Cost(f.Model, n, f.Model.Reply)
+		for _, one := range planned {
+			body := one.Request.Body()
+			p.Requests++
+			x, err := f.Ledger.Answered(model.Key(f.Model, body))
+			if err != nil {
+				return p, err
+			}
+			if x != nil && !f.Client.Fresh {
+				p.Known++
+				continue
+			}
+			n := tokens.Count(string(body))
+			p.TokensIn += n
+			p.LeastNano += model.Cost(f.Model, n, 0)
+			p.MostNano += model.Cost(f.Model, n, f.Model.Reply)
+		}
 		tell(i + 1)
 	}
 	return p, nil

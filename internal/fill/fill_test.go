@@ -108,7 +108,9 @@ func TestStatuses(t *testing.T) {
 		{"two records", []string{"[" + good + "," + good + "]"}, record.Failed, `null`, []string{"2 records where one was asked"}},
 		{"no record", []string{"I can't."}, record.Failed, `null`, []string{"holds no JSON"}},
 		{"an empty reply", []string{""}, record.Failed, `null`, []string{"the reply is empty"}},
-		{"an unknown field", []string{`{"name":"Heron Plank","colour":"red"}`, `{"patch":[{"op":"remove","path":"/colour"}]}`}, record.Repaired, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, nil},
+		{"an unknown field", []string{`{"name":"Heron Plank","grade":2,"colour":"red"}`, `{"patch":[{"op":"remove","path":"/colour"}]}`}, record.Repaired, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, nil},
+		{"an unread line", []string{`{"name":"Heron Plank"}`, `{"grade":2,"name":"Another"}`}, record.Clean, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"field":"grade","text":"Grade: 2"`, `"what":"filled","path":"/grade"`}},
+		{"a line that stays unread", []string{`{"name":"Heron Plank"}`, `{}`}, record.Flawed, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{`"unread"`}},
 	} {
 		line, trace := fixture(t, c.replies...)
 		assert.Equal(t, c.status, line.Status, c.name)
@@ -140,7 +142,7 @@ func TestOrder(t *testing.T) {
 	for i := range 60 {
 		name := fmt.Sprintf("%02d.txt", i)
 		if i%7 != 3 { // some are not there
-			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(fmt.Sprint("Name: ", i)), 0o644))
+			require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(fmt.Sprint("A bridge, ", i)), 0o644))
 		}
 		sources = append(sources, document.Source{ID: name, File: filepath.Join(dir, name)})
 	}

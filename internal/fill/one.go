@@ -2,22 +2,18 @@ package fill
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
+	"sync"
 
 	"filler/internal/chat"
 	"filler/internal/document"
 	"filler/internal/evidence"
 	"filler/internal/layout"
 	"filler/internal/ledger"
+	"filler/internal/merge"
 	"filler/internal/model"
-	"filler/internal/prompt"
 	"filler/internal/record"
-	"filler/internal/reply"
-	"filler/internal/schema"
-	"filler/internal/tidy"
-	"filler/internal/tokens"
 	"filler/internal/value"
 )
 
@@ -31,19 +27,23 @@ type filling struct {
 	trace trace
 
 	turn string // "then " once the other model is asked
+	long bool   // the document went into several requests
 
 	record   value.Value
-	problems []record.Problem
-	cut      bool                     // the reply ended early
+	found    evidence.Places          // of the record as it came from the pieces
+	origin   map[value.Pointer]string // the values that stand there
+	problems []record.Problem         // that the record shows, and a repair may cure
+	others   []record.Problem         // of how the record came about
+	lost     []layout.Span            // what pieces that came to nothing were for
 	basis    map[value.Pointer]string // words that inferred values rest on
 	mended   int                      // patches applied
-	refused  string                   // why the last patch was not applied
+	refusals map[value.Pointer]string // why the last patch was not applied
 }
 
 // one fills one document. An error means that the document has no outcome yet
 // and waits for another time: the run was stopped, or can't go on.
 func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Record, error) {
-	w := &filling{Filler: f, run: run, task: t}
+	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
 	doc, err := f.read(ctx, t)
 	if ctx.Err() != nil {
 		return ledger.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
@@ -54,11 +54,12 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 	w.doc, w.index = doc, evidence.NewIndex(doc.Text)
 	w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), text("notes", strings.Join(doc.Notes, ", ")), number("bytes", len(doc.Text)), text("source", doc.Hash))
 	code, why, err := w.byModel(ctx)
-	if err == nil && f.Then != nil && (code != "" || len(w.problems) > 0) {
+	if err == nil && f.Then != nil && (code != "" || len(w.problems)+len(w.others) > 0) {
 		// The other model mends what is wrong, within the bounds of every
 		// repair, so that what was right stays; or fills from the start.
 		w.trace.add("then", text("model", f.Then.Model.Entry))
-		w.Filler, w.turn, w.refused = f.Then, "then ", ""
+		w.Filler, w.turn = f.Then, "then "
+		clear(w.refusals)
 		if code != "" {
 			code, why, err = w.byModel(ctx)
 		} else {
@@ -77,189 +78,265 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 // byModel asks for the record and has it repaired. A code says that no record
 // came, and why; an error that the document waits for another time.
 func (w *filling) byModel(ctx context.Context) (code record.Code, why string, err error) {
-	answer, err := w.ask(ctx)
+	w.others, w.lost = nil, nil
+	pieces, err := (&asker{Filler: w.Filler, doc: w.doc, parts: w.parts}).plan()
 	if err != nil {
-		var fail *model.Failure
-		if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
-			return "", "", err
-		}
 		return record.NoAnswer, err.Error(), nil
 	}
-	if err := w.take(answer); err != nil {
-		return record.Syntax, err.Error(), nil
+	w.long = len(pieces) > len(w.parts)
+	w.planned(pieces)
+	if err := w.fillAll(ctx, pieces); err != nil {
+		return "", "", err
+	}
+	for _, x := range pieces {
+		w.trace.steps = append(w.trace.steps, x.trace.steps...)
+	}
+	if code, why := w.combine(pieces); code != "" {
+		return code, why, nil
+	}
+	if err := w.again(ctx); err != nil {
+		return "", "", err
 	}
 	w.problems = w.check(&w.record)
 	w.trace.problems(w.problems)
 	return "", "", w.repair(ctx)
 }
 
-// ask sends the document, again in words where the server refuses a schema.
-func (w *filling) ask(ctx context.Context) (*model.Answer, error) {
-	for {
-		shape := w.Client.Shape()
-		req := prompt.Fill(w.Model, w.Schema, w.doc, shape, w.Settings)
-		req.Seed = w.Seed
-		if most := w.Model.Context; most > 0 {
-			if need := tokens.EstimateBytes(len(req.Body())) + w.Model.Reply; need > most {
-				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "split the document, or use a model with a larger context"}
+// planned notes the plan, where there is anything to plan.
+func (w *filling) planned(pieces []*piece) {
+	if len(pieces) == 1 {
+		return
+	}
+	chunks := value.List()
+	for _, x := range pieces {
+		at := value.Obj(text("request", x.step))
+		if x.chunk != nil {
+			at.Kids = append(at.Kids, number("start", x.chunk.Core.Start), number("end", x.chunk.Core.End), value.Boolean(x.chunk.Inside).Named("inside"))
+		}
+		chunks.Kids = append(chunks.Kids, at)
+	}
+	w.trace.add("plan", number("requests", len(pieces)), number("parts", len(w.parts)), chunks.Named("pieces"))
+}
+
+// fillAll asks for pieces, several at once.
+func (w *filling) fillAll(ctx context.Context, pieces []*piece) error {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	var wait sync.WaitGroup
+	var mu sync.Mutex
+	var first error
+	hands := make(chan bool, max(w.Pace.AtOnce, 1))
+	for _, x := range pieces {
+		x.w, x.index = w, w.index
+		if x.chunk != nil {
+			x.index = w.index.Within(spansOf(x.chunk.Shown))
+		}
+		if len(pieces) == 1 {
+			return x.fill(ctx)
+		}
+		hands <- true
+		wait.Go(func() {
+			defer func() { <-hands }()
+			if ctx.Err() != nil {
+				return
+			}
+			if err := x.fill(ctx); err != nil {
+				mu.Lock()
+				defer mu.Unlock()
+				if first == nil {
+					first = err
+					cancel(err)
+				}
+			}
+		})
+	}
+	wait.Wait()
+	if first == nil && ctx.Err() != nil {
+		first = &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
+	}
+	return first
+}
+
+// send sends a request when one more may be under way.
+func (w *filling) send(ctx context.Context, step string, req *chat.Request) (*model.Answer, error) {
+	if w.slots != nil {
+		select {
+		case w.slots <- true:
+			defer func() { <-w.slots }()
+		case <-ctx.Done():
+			return nil, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
+		}
+	}
+	return w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: w.turn + step}, req)
+}
+
+// combine makes the record of the pieces: those of one part merged, those of
+// several put side by side. A code says that none of them came.
+func (w *filling) combine(pieces []*piece) (record.Code, string) {
+	came := 0
+	for _, x := range pieces {
+		for _, leaf := range x.leaves() {
+			if leaf.code == "" {
+				came++
 			}
 		}
-		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: w.turn + "fill"}, req)
-		var fail *model.Failure
-		if errors.As(err, &fail) && fail.Shape {
-			w.trace.add("shape", text("refused", shape), text("note", fail.Msg))
+	}
+	if came == 0 {
+		return pieces[0].code, pieces[0].why
+	}
+	w.record, w.found, w.basis = value.Value{}, nil, map[value.Pointer]string{}
+	for i := range w.parts {
+		var mine []*piece
+		for _, x := range pieces {
+			if x.part == &w.parts[i] {
+				mine = append(mine, x.leaves()...)
+			}
+		}
+		w.addPart(mine, len(pieces))
+	}
+	w.record = record.Arrange(w.Schema, &w.record)
+	w.remember()
+	return "", ""
+}
+
+// addPart adds the record of one part, out of its chunks.
+func (w *filling) addPart(pieces []*piece, all int) {
+	var parts []merge.Part
+	for _, x := range pieces {
+		if x.code != "" {
+			w.others = append(w.others, record.Problem{Path: pathOf(x), Code: x.code, Message: x.step + ": " + x.why})
+			w.lose(x)
 			continue
 		}
-		if err == nil && !follows(shape, answer) && !w.usable(answer) {
-			weaker, serr := w.Client.Weaken(shape)
-			if serr != nil {
-				return nil, serr
+		if x.cut {
+			msg := "the reply was cut short; what came whole was kept"
+			if all > 1 {
+				msg = x.step + ": " + msg
 			}
-			if weaker {
-				w.trace.add("shape", text("refused", shape), text("note", "the server took the shape and did not follow it"))
-				continue
-			}
+			w.others = append(w.others, record.Problem{Path: pathOf(x), Code: record.CutShort, Message: msg})
+			w.lose(x)
 		}
-		if err == nil {
-			w.trace.add("ask", text("request", w.turn+"fill"), text("shape", shape), value.Boolean(answer.Cached).Named("cached"))
+		p := merge.Part{Record: x.record, Places: x.places}
+		if x.chunk != nil {
+			p.Core, p.Inside = x.chunk.Core, x.chunk.Inside
 		}
-		return answer, err
-	}
-}
-
-// follows tells whether a reply has the form that the request held it to. A
-// reply that was cut, or refused, says nothing about the server.
-func follows(shape string, a *model.Answer) bool {
-	if shape == "words" || a.Finish == "length" || a.Refusal != "" || strings.TrimSpace(a.Text) == "" {
-		return true
-	}
-	v, err := value.Parse(strings.TrimSpace(a.Text))
-	return err == nil && v.Kind == value.Object
-}
-
-// usable tells whether a reply that did not keep its form says enough all the
-// same: asking again costs.
-func (w *filling) usable(a *model.Answer) bool {
-	r, err := reply.Read(a.Text, value.Object)
-	if err != nil {
-		return false
-	}
-	steps := len(w.trace.steps)
-	v := w.inner(r.Value)
-	w.trace.steps = w.trace.steps[:steps] // only looked at
-	if w.Schema.EachEntry() {
-		return v.Get(schema.Wrapper) != nil || v.Kind == value.Array
-	}
-	known := 0
-	for i := range v.Kids {
-		if w.Schema.Record().Child(v.Kids[i].Name) != nil {
-			known++
-		}
-	}
-	return v.Kind == value.Object && known > 0 && known*2 >= len(v.Kids)
-}
-
-// take reads a reply into the record and tidies it.
-func (w *filling) take(answer *model.Answer) error {
-	if strings.TrimSpace(answer.Text) == "" {
-		if answer.Refusal != "" {
-			return fmt.Errorf("the model refused: %s", answer.Refusal)
-		}
-		return reply.ErrEmpty
-	}
-	r, err := reply.Read(answer.Text, value.Object)
-	if err != nil {
-		return err
-	}
-	w.trace.mends(r.Mends)
-	w.cut = r.Cut || answer.Finish == "length"
-	if w.record, err = w.unwrap(r.Value); err != nil {
-		return err
-	}
-	w.bases(w.Schema.Root, "", &w.record)
-	w.trace.tidies(tidy.Record(w.Schema, &w.record))
-	w.record = record.Arrange(w.Schema, &w.record)
-	return nil
-}
-
-// unwrap takes the record, or with `each: entry` the records, out of what
-// models put around it.
-func (w *filling) unwrap(v value.Value) (value.Value, error) {
-	v = w.inner(v)
-	if w.Schema.EachEntry() {
-		if inner := v.Get(schema.Wrapper); inner != nil {
-			return inner.Named(""), nil
-		}
-		if v.Kind == value.Object {
-			v = value.List(v)
-		}
-		return v, nil
-	}
-	if v.Kind == value.Array {
-		if len(v.Kids) != 1 {
-			return v, fmt.Errorf("the reply holds %d records where one was asked", len(v.Kids))
-		}
-		w.trace.add("mend", text("kind", "list"), number("offset", 0), text("note", "a list around the one record"))
-		return v.Kids[0], nil
-	}
-	return v, nil
-}
-
-// inner takes off a wrapper around everything: one member that no field is
-// called like, with an object (or a list) in it that has fields of the schema.
-func (w *filling) inner(v value.Value) value.Value {
-	fields := w.Schema.Record()
-	for range 3 {
-		if v.Kind != value.Object || len(v.Kids) != 1 || fields.Child(v.Kids[0].Name) != nil || v.Kids[0].Name == schema.Wrapper {
-			return v
-		}
-		inside := &v.Kids[0]
-		first := inside
-		if inside.Kind == value.Array && len(inside.Kids) > 0 {
-			first = &inside.Kids[0]
-		}
-		known := false
-		for i := range first.Kids {
-			known = known || (first.Kind == value.Object && fields.Child(first.Kids[i].Name) != nil)
-		}
-		if !known && !(inside.Kind == value.Object && len(inside.Kids) == 1) {
-			return v
-		}
-		w.trace.add("mend", text("kind", "wrapper"), number("offset", 0), text("note", fmt.Sprintf("the key %q around everything", inside.Name)))
-		v = inside.Named("")
-	}
-	return v
-}
-
-// bases takes the words that values rest on out of the reply, from the fields
-// that ask for them.
-func (w *filling) bases(f *schema.Field, p value.Pointer, v *value.Value) {
-	switch {
-	case f.Type == schema.Group && v.Kind == value.Object:
-		for i := range v.Kids {
-			if kid := f.Child(v.Kids[i].Name); kid != nil {
-				w.bases(kid, p.Key(kid.Name), &v.Kids[i])
+		parts = append(parts, p)
+		for at, words := range x.basis {
+			if len(pieces) == 1 {
+				w.basis[at] = words
 			}
 		}
-	case f.Type == schema.List && v.Kind == value.Array:
-		for i := range v.Kids {
-			w.bases(f.Item, p.Index(i), &v.Kids[i])
-		}
-	case f.Basis && v.Kind == value.Object && v.Get("value") != nil:
-		if words := v.Get("basis"); words != nil && words.Kind == value.String {
-			if w.basis == nil {
-				w.basis = map[value.Pointer]string{}
-			}
-			w.basis[p] = words.Text
-		}
-		*v = v.Get("value").Named(v.Name)
+	}
+	if len(parts) == 0 {
+		return
+	}
+	s := pieces[0].schema
+	got := parts[0].Record
+	if len(parts) > 1 || s.EachEntry() {
+		r := merge.Parts(s, parts)
+		w.decided(r)
+		got = r.Record
+		w.take(r.Places)
+	} else {
+		w.take(parts[0].Places)
+	}
+	w.record = beside(w.record, got)
+}
+
+// lose notes the lines that a piece was for in vain.
+func (w *filling) lose(x *piece) {
+	s := layout.Span{End: len(w.doc.Text)}
+	if x.chunk != nil {
+		s = x.chunk.Core
+	}
+	w.lost = append(w.lost, s)
+}
+
+// take keeps the places of what pieces say.
+func (w *filling) take(places evidence.Places) {
+	if w.found == nil {
+		w.found = evidence.Places{}
+	}
+	for p, place := range places {
+		w.found[p] = place
 	}
 }
 
-// places gives the evidence of a record; of a value that is inferred, the
-// words it rests on, where they stand in the source.
+// remember notes which values the places found so far are of.
+func (w *filling) remember() {
+	w.origin = map[value.Pointer]string{}
+	for p := range w.found {
+		if v := w.record.At(p); v != nil {
+			w.origin[p] = own(v)
+		}
+	}
+}
+
+func own(v *value.Value) string {
+	plain := v.Named("")
+	return string(plain.JSON())
+}
+
+// pathOf gives the place of the record that a piece is for.
+func pathOf(x *piece) value.Pointer {
+	fields := x.schema.Record().Fields
+	if x.name == "" || len(fields) != 1 || x.schema.EachEntry() {
+		return ""
+	}
+	return value.Pointer("").Key(fields[0].Name)
+}
+
+// decided notes what merging decided, and its conflicts as problems.
+func (w *filling) decided(r merge.Result) {
+	for _, d := range r.Decisions {
+		members := []value.Value{text("what", d.What), text("path", string(d.Path)), text("note", d.Note)}
+		if d.Was.Kind != value.Null {
+			members = append(members, d.Was.Named("was"))
+		}
+		w.trace.add("merge", members...)
+	}
+	for _, c := range r.Conflicts {
+		var others []string
+		for _, v := range c.Values[1:] {
+			others = append(others, v.String())
+		}
+		v := c.Values[0]
+		w.others = append(w.others, record.Problem{Path: c.Path, Code: record.Conflict, Value: &v,
+			Message: fmt.Sprintf("another part of the document says %s", strings.Join(others, " and "))})
+	}
+}
+
+// beside puts two records of different fields together.
+func beside(a, b value.Value) value.Value {
+	if a.Kind != value.Object || b.Kind != value.Object {
+		if a.Kind == value.Null {
+			return b
+		}
+		return a
+	}
+	for i := range b.Kids {
+		if mine := a.Get(b.Kids[i].Name); mine != nil {
+			*mine = beside(*mine, b.Kids[i]).Named(mine.Name)
+			continue
+		}
+		a.Kids = append(a.Kids, b.Kids[i])
+	}
+	return a
+}
+
+// places gives the evidence of a record: where the pieces found a value that is
+// still the same, there; of others, where they stand in the source.
 func (w *filling) places(v *value.Value) evidence.Places {
-	places := evidence.Of(w.Schema, v, w.index)
+	fixed := evidence.Places{}
+	for p, place := range w.found {
+		if !place.Found() {
+			continue
+		}
+		if at := v.At(p); at != nil && own(at) == w.origin[p] {
+			fixed[p] = place
+		}
+	}
+	places := evidence.With(w.Schema, v, w.index, fixed)
 	for p, place := range places {
 		if words, ok := w.basis[p]; ok && !place.Found() {
 			if at, found := w.index.Words(words); found {
@@ -267,41 +344,7 @@ func (w *filling) places(v *value.Value) evidence.Places {
 			}
 		}
 	}
-	if w.doc.Layout != nil {
-		for p, place := range places {
-			places[p] = onPage(w.doc.Layout, place)
-		}
-	}
-	return places
-}
-
-// onPage adds page and boxes of the words that a place spans.
-func onPage(t *layout.Text, p evidence.Place) evidence.Place {
-	if !p.Found() {
-		return p
-	}
-	p.Boxes = nil
-	from, to := t.Within(p.Start, p.End)
-	line := -1
-	for i := from; i < to; i++ {
-		w := &t.Words[i]
-		if w.Box == (layout.Box{}) {
-			continue // a page that a model wrote down has no places
-		}
-		if p.Page == 0 {
-			p.Page = w.Page
-		}
-		if w.Line != line {
-			line = w.Line
-			p.Boxes = append(p.Boxes, w.Box)
-			continue
-		}
-		p.Boxes[len(p.Boxes)-1] = layout.Box(p.Boxes[len(p.Boxes)-1]).Union(w.Box)
-	}
-	if len(p.Boxes) > 0 {
-		p.Box = p.Boxes[0]
-	}
-	return p
+	return onPages(w.doc, places)
 }
 
 // check gives all problems of a record: what the schema says, and values that
@@ -335,92 +378,11 @@ func evidenceProblem(p value.Pointer, v *value.Value, msg string) record.Problem
 	return record.Problem{Path: p, Code: record.Evidence, Message: msg, Value: &at}
 }
 
-// repair asks for patches until nothing is wrong or the rounds are used up.
-func (w *filling) repair(ctx context.Context) error {
-	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
-		req := prompt.Repair(w.Model, w.Schema, w.doc, w.Settings, &w.record, w.problems, w.refused)
-		req.Seed = w.Seed
-		answer, err := w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: fmt.Sprintf("%srepair %d", w.turn, round)}, req)
-		if err != nil {
-			var fail *model.Failure
-			if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
-				return err
-			}
-			w.trace.add("patch", number("round", round), text("refused", "no answer came: "+err.Error()))
-			return nil
-		}
-		w.trace.add("ask", text("request", fmt.Sprintf("%srepair %d", w.turn, round)), value.Boolean(answer.Cached).Named("cached"))
-		if !w.patch(round, &answer.Reply) {
-			return nil // it would answer the same again
-		}
-	}
-	return nil
-}
-
-// patch applies what a repair reply asks for, if it is within bounds. It gives
-// false where another round makes no sense.
-func (w *filling) patch(round int, answer *chat.Reply) bool {
-	r, err := reply.Read(answer.Text, value.Array)
-	if err != nil {
-		w.trace.add("patch", number("round", round), text("refused", err.Error()))
-		return false
-	}
-	w.trace.mends(r.Mends)
-	ops := operations(r.Value)
-	if len(ops.Kids) == 0 {
-		w.trace.add("patch", number("round", round), text("refused", "the model found nothing to mend"))
-		return false
-	}
-	b := &record.Bounds{Schema: w.Schema, Problems: w.problems, Check: w.check, Finish: func(v *value.Value) {
-		tidy.Record(w.Schema, v)
-		*v = record.Arrange(w.Schema, v)
-	}, Evident: w.evident}
-	after, err := b.Apply(&w.record, &ops)
-	if err != nil {
-		w.refused = err.Error()
-		w.trace.add("patch", number("round", round), ops.Named("operations"), text("refused", err.Error()))
-		return true
-	}
-	w.record, w.refused = after, ""
-	w.problems = w.check(&w.record)
-	w.mended++
-	w.trace.add("patch", number("round", round), ops.Named("operations"), problemList(w.problems).Named("left"))
-	return true
-}
-
-// operations takes the list of operations out of what models put around it.
-func operations(v value.Value) value.Value {
-	if v.Kind == value.Array {
-		return v
-	}
-	for _, name := range []string{"patch", "operations", "patches"} {
-		if inner := v.Get(name); inner != nil && inner.Kind == value.Array {
-			return inner.Named("")
-		}
-	}
-	if v.Get("op") != nil {
-		return value.List(v)
-	}
-	return value.List()
-}
-
-// evident gives the paths of the values that have a place in the source.
-func (w *filling) evident(v *value.Value) map[value.Pointer]bool {
-	paths := map[value.Pointer]bool{}
-	for p, place := range w.places(v) {
-		if place.Found() {
-			paths[p] = true
-		}
-	}
-	return paths
-}
-
 // done closes the filling.
 func (w *filling) done() ledger.Record {
 	places := w.places(&w.record)
-	if w.cut {
-		w.problems = append([]record.Problem{{Code: record.CutShort, Message: "the reply was cut short; what came whole was kept"}}, w.problems...)
-	}
+	w.problems = append(w.others, w.problems...)
+	record.Sort(w.Schema, w.problems)
 	status := record.Clean
 	switch {
 	case len(w.problems) > 0:
@@ -453,3 +415,5 @@ func (w *filling) toLedger(status record.Status, rec, proof []byte) ledger.Recor
 	}
 	return r
 }
+
+func (w *filling) images() []chat.Image { return nil }

@@ -19,10 +19,17 @@ const (
 // Renderings are the three, in the order in which help names them.
 var Renderings = []string{Flow, Rows, Boxes}
 
+// Span is a stretch of the source text in bytes, half-open.
+type Span struct{ Start, End int }
+
+// Holds tells whether an offset lies in the span.
+func (s Span) Holds(at int) bool { return at >= s.Start && at < s.End }
+
 // Rendering says how a text is shown.
 type Rendering struct {
 	How  string                              // Flow, Rows or Boxes
 	Page int                                 // this page alone; 0: all
+	Span *Span                               // the lines that begin in this stretch alone; nil: all
 	Mark func(w *Placed, text string) string // gives a word as it is shown; nil: as it is
 }
 
@@ -47,7 +54,9 @@ type view struct {
 	Rendering
 }
 
-func (t *view) hides(l *Line) bool { return t.Page != 0 && l.Page != t.Page }
+func (t *view) hides(l *Line) bool {
+	return t.Page != 0 && l.Page != t.Page || t.Span != nil && l.Len > 0 && !t.Span.Holds(t.Words[l.First].Start)
+}
 
 // word gives a word as it is shown, with the rest of it that stands on the next
 // line.
@@ -68,6 +77,9 @@ func (t *view) continues(i int) bool { return i > 0 && t.Words[i-1].Joined }
 // flow is the source text itself, with its words marked.
 func (t *view) flow() string {
 	if t.Mark == nil && t.Page == 0 {
+		if t.Span != nil {
+			return t.Text.Text[t.Span.Start:t.Span.End]
+		}
 		return t.Text.Text
 	}
 	var b strings.Builder
@@ -149,7 +161,11 @@ func (t *view) rows() string {
 		for end < len(t.Lines) && t.Lines[end].Block == t.Lines[i].Block {
 			end++
 		}
-		if !t.hides(&t.Lines[i]) {
+		shown := i
+		for shown < end && t.hides(&t.Lines[shown]) {
+			shown++
+		}
+		if shown < end {
 			if b.Len() > 0 {
 				b.WriteByte('\n')
 			}
@@ -165,6 +181,9 @@ func (t *view) blockRows(b *strings.Builder, from, to int) {
 	var bits []bit
 	var widths []float64
 	for n := from; n < to; n++ {
+		if t.hides(&t.Lines[n]) {
+			continue
+		}
 		l := t.Lines[n].line
 		bits = append(bits, t.bits(n, blk.size)...)
 		widths = append(widths, (l.x1-l.x0)/float64(max(l.letters(), 1)))

@@ -36,6 +36,8 @@ const version = 2
 // Ledger is an open run database. Its methods may be called by many
 // goroutines.
 type Ledger struct {
+	Job string // the job whose runs are meant by "last"; "" for those of none
+
 	file  string
 	db    *sql.DB
 	queue chan job

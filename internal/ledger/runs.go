@@ -128,11 +128,14 @@ func (e *NoRun) Error() string {
 	return fmt.Sprintf("there is no run %s; `filler runs` lists them", e.Name)
 }
 
+// jobOf is the job that a run belongs to, in SQL.
+const jobOf = "COALESCE(json_extract(settings, '$.job'), '')"
+
 // Find gives a run by its number, its label, or "last".
 func (l *Ledger) Find(name string) (Run, error) {
 	query, arg := "SELECT "+runColumns+" FROM run WHERE CAST(id AS TEXT) = ?1 OR (label <> '' AND label = ?1) ORDER BY id DESC LIMIT 1", name
 	if name == "last" || name == "" {
-		query, arg = "SELECT "+runColumns+" FROM run WHERE ?1 = '' OR 1 ORDER BY id DESC LIMIT 1", ""
+		query, arg = "SELECT "+runColumns+" FROM run WHERE "+jobOf+" = ?1 ORDER BY id DESC LIMIT 1", l.Job
 	}
 	r, err := scanRun(l.db.QueryRow(query, arg))
 	if errors.Is(err, sql.ErrNoRows) {
@@ -153,7 +156,7 @@ func (l *Ledger) Find(name string) (Run, error) {
 
 // Runs gives all runs, the newest first.
 func (l *Ledger) Runs() ([]Run, error) {
-	rows, err := l.db.Query("SELECT " + runColumns + " FROM run ORDER BY id DESC")
+	rows, err := l.db.Query("SELECT "+runColumns+" FROM run WHERE ?1 = '' OR "+jobOf+" = ?1 ORDER BY id DESC", l.Job)
 	if err != nil {
 		return nil, l.explain(err)
 	}

@@ -42,8 +42,10 @@ type Project struct {
 	Pace      Pace
 	Rounds    int // of repair
 	Reading   Reading
-	Facts     string  // a table of facts about documents; "" for none
-	Notes     string  // the house rules for prompts, read from their file
+	Facts     string // a table of facts about documents; "" for none
+	Prompt    Prompt
+	Jobs      map[string]*Job
+	Job       string  // the one that was chosen, or ""
 	Budget    float64 // what one run may cost; 0: no limit
 }
 
@@ -67,8 +69,10 @@ type Model struct {
 type Pace struct {
 	AtOnce    int
 	PerMinute int // 0: no limit
-	Attempts  int
-	Timeout   time.Duration
+	// TokensPerMinute bounds what goes out and comes back together; 0: no limit.
+	TokensPerMinute int
+	Attempts        int
+	Timeout         time.Duration
 }
 
 // DefaultPace is the pace where filler.yaml says nothing.
@@ -141,7 +145,7 @@ func Load(file string) (*Project, error) {
 		return nil, place.Faults{{File: file, Msg: "can't be read", Hint: "check that it is a file and its permissions"}}
 	}
 	f, root := place.Load(file, data)
-	p := &Project{Dir: filepath.Dir(file), File: file, Models: map[string]*Model{}, Pace: DefaultPace, Rounds: DefaultRounds, Reading: Reading{Layout: "rows"}}
+	p := &Project{Dir: filepath.Dir(file), File: file, Models: map[string]*Model{}, Pace: DefaultPace, Rounds: DefaultRounds, Reading: Reading{Layout: "rows"}, Prompt: Prompt{Overlap: -1}}
 	if root != nil {
 		p.read(root)
 	}
@@ -152,7 +156,7 @@ func Load(file string) (*Project, error) {
 }
 
 func (p *Project) read(root *place.Node) {
-	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "facts", "limits", "budget")
+	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "facts", "limits", "budget", "jobs")
 	for _, n := range root.Pairs() {
 		switch n.Key() {
 		case "schema":
@@ -166,16 +170,7 @@ func (p *Project) read(root *place.Node) {
 		case "models":
 			p.readModels(n)
 		case "prompt":
-			n.Known("style", "layout", "notes")
-			if s := n.Get("style"); s != nil && s.Text() != "whole" {
-				s.Fault(fmt.Sprintf("unknown style %q", s.Text()), "known here: whole")
-			}
-			if notes := n.Get("notes"); notes != nil {
-				p.Notes = p.readNotes(notes)
-			}
-			if l := n.Get("layout"); l != nil {
-				p.Reading.Layout = oneOf(l, Layouts)
-			}
+			p.readPrompt(n)
 		case "pace":
 			p.readPace(n)
 		case "repair":
@@ -197,7 +192,9 @@ func (p *Project) read(root *place.Node) {
 	if m := p.Reading.OCR.Model; m != "" && p.Models[m] == nil {
 		root.Get("ocr").Get("model").Fault(fmt.Sprintf("no model is called %q", m), place.Suggest(m, p.ModelNames()))
 	}
-	if root.Get("schema") == nil {
+	if jobs := root.Get("jobs"); jobs != nil {
+		p.readJobs(jobs)
+	} else if root.Get("schema") == nil {
 		root.Fault("the key \"schema\" is missing", "add `schema: schemas/NAME.yaml`")
 	}
 	if p.Use != "" && p.Models[p.Use] == nil {
@@ -389,13 +386,15 @@ func (m *Model) Key(dir string) (string, error) {
 }
 
 func (p *Project) readPace(n *place.Node) {
-	n.Known("at_once", "per_minute", "attempts", "timeout")
+	n.Known("at_once", "per_minute", "tokens_per_minute", "attempts", "timeout")
 	for _, kid := range n.Pairs() {
 		switch kid.Key() {
 		case "at_once":
 			p.Pace.AtOnce = kid.Int(1)
 		case "per_minute":
 			p.Pace.PerMinute = kid.Int(1)
+		case "tokens_per_minute":
+			p.Pace.TokensPerMinute = kid.Int(1000)
 		case "attempts":
 			p.Pace.Attempts = kid.Int(1)
 		case "timeout":

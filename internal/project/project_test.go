@@ -38,7 +38,7 @@ func TestLoad(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, filepath.Join(dir, "schemas/s.yaml"), p.Schema)
 	assert.Equal(t, []string{filepath.Join(dir, "docs"), filepath.Join(dir, "more/a.txt")}, p.Documents)
-	assert.Equal(t, Pace{3, 90, 2, 90 * time.Second}, p.Pace)
+	assert.Equal(t, Pace{AtOnce: 3, PerMinute: 90, Attempts: 2, Timeout: 90 * time.Second}, p.Pace)
 	assert.Equal(t, 0, p.Rounds)
 	m, err := p.Model("")
 	require.NoError(t, err)
@@ -120,7 +120,7 @@ func TestReading(t *testing.T) {
 	}
 	p, err := Load(write(t, dir, FileName, "schema: s\nprompt: {notes: rules.md}\nbudget: 2.5\nfacts: f.csv\ndocuments: [{table: t.csv, from: url, facts: [year]}, {table: u.csv, text: [a, b], id: c}]\n"))
 	require.NoError(t, err)
-	assert.Equal(t, "Write names as printed.\n", p.Notes)
+	assert.Equal(t, "Write names as printed.\n", p.Prompt.Notes)
 	assert.Equal(t, 2.5, p.Budget)
 	assert.Equal(t, filepath.Join(dir, "f.csv"), p.Facts)
 	assert.Equal(t, []Table{{File: filepath.Join(dir, "t.csv"), From: "url", Facts: []string{"year"}}, {File: filepath.Join(dir, "u.csv"), Text: []string{"a", "b"}, ID: "c"}}, p.Tables)

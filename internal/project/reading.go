@@ -2,7 +2,6 @@ package project
 
 import (
 	"fmt"
-	"os"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -59,20 +58,15 @@ func oneOf(n *place.Node, of []string) string {
 // request.
 const maxNotes = 64 << 10
 
-// readNotes reads the file of house rules.
-func (p *Project) readNotes(n *place.Node) string {
-	file := p.path(n.Filled("the file of house rules"))
-	data, err := os.ReadFile(file)
+// sound checks a text that goes out with requests.
+func (p *Project) sound(n *place.Node, file, what string, data []byte) string {
 	switch {
-	case file == "":
-	case err != nil:
-		n.Fault(fmt.Sprintf("%s can't be read", file), "write the house rules into that file, or leave `notes` out")
 	case len(data) > maxNotes:
-		n.Fault(fmt.Sprintf("%s is larger than %d kB", file, maxNotes>>10), "house rules go out with every request; keep them short")
+		n.Fault(fmt.Sprintf("%s is larger than %d kB", file, maxNotes>>10), what+" go out with every request; keep them short")
 	case !utf8.Valid(data):
 		n.Fault(fmt.Sprintf("%s is not UTF-8", file), "save it as UTF-8")
 	case strings.TrimSpace(string(data)) == "":
-		n.Fault(fmt.Sprintf("%s is empty", file), "write the house rules into it, or leave `notes` out")
+		n.Fault(fmt.Sprintf("%s is empty", file), "write the "+what+" into it, or leave `"+n.Key()+"` out")
 	}
 	return string(data)
 }

@@ -15,43 +15,10 @@ import (
 	"fmt"
 	"strings"
 
-	"filler/internal/chat"
 	"filler/internal/document"
-	"filler/internal/project"
-	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/value"
 )
-
-// Settings are what a project says of its prompts, beyond the schema.
-type Settings struct {
-	Layout string // how documents are shown: one of layout.Renderings
-	Notes  string // the project's house rules
-}
-
-// Fill gives the request that asks for the record of a document, in the given
-// shape (schema, tool, object or words).
-func Fill(m *project.Model, s *schema.Schema, d *document.Document, shape string, set Settings) *chat.Request {
-	r := base(m, s, set)
-	closing := "Answer with the record as one JSON object and nothing else."
-	if s.EachEntry() {
-		closing = fmt.Sprintf("Answer with one JSON object that holds all records in the list %q, in the order of the document, and nothing else.", schema.Wrapper)
-	}
-	switch shape {
-	case "schema":
-		wire := s.Wire()
-		r.FormatName, r.Format = formatName(s), wire.JSON()
-	case "tool":
-		wire := s.Wire()
-		r.FormatName, r.Format, r.Tool = formatName(s), wire.JSON(), true
-		closing = strings.Replace(closing, "Answer with", "Call the function with", 1)
-	default:
-		r.JSONObject = shape == "object"
-		closing += " Its form:\n" + form(s)
-	}
-	r.Messages = append(r.Messages, chat.Message{Role: "user", Content: documentSection(d, set.Layout) + "\n# Answer\n" + closing + "\n"})
-	return r
-}
 
 // formatName gives a name that servers take: letters, digits, _ and -.
 func formatName(s *schema.Schema) string {
@@ -61,33 +28,44 @@ func formatName(s *schema.Schema) string {
 	return s.Name
 }
 
-func base(m *project.Model, s *schema.Schema, set Settings) *chat.Request {
-	return &chat.Request{Model: m.Name, Temperature: m.Temperature, MaxTokens: m.Reply, Extra: m.Body,
-		Messages: []chat.Message{{Role: "system", Content: System(s, set)}}}
-}
+// role is what the model is, whatever is asked.
+const role = "You read documents and write down what they say as records. You are exact: you copy, you do not guess, and you add nothing.\n"
 
 // System gives the part of the prompt that is the same for all documents.
-func System(s *schema.Schema, set Settings) string {
+func System(s *schema.Schema, set Settings) string { return system(s, set, Whole) }
+
+func system(s *schema.Schema, set Settings, style string) string {
 	var b strings.Builder
-	b.WriteString("You read documents and write down what they say as records. You are exact: you copy, you do not guess, and you add nothing.\n\n")
-	b.WriteString("# Task\n")
-	if s.EachEntry() {
-		b.WriteString("The document holds any number of entries. Fill one record for each of them, in the order of the document.")
-	} else {
-		b.WriteString("Fill one record from the document.")
-	}
-	if s.About != "" {
-		b.WriteString(" A record is about: " + s.About)
-	}
-	b.WriteString("\n\n# Fields\n")
+	b.WriteString(role + "\n# Task\n" + task(s) + "\n\n# Fields\n")
 	b.WriteString(Outline(s))
 	b.WriteString("\n# How to write values\n")
-	b.WriteString(howTo(s))
-	b.WriteString(examples(s))
-	if notes := strings.TrimSpace(set.Notes); notes != "" {
-		b.WriteString("\n# House rules\n" + notes + "\n")
+	if style == ByPointer {
+		b.WriteString(howToPoint)
+	} else {
+		b.WriteString(howTo(s))
 	}
+	b.WriteString(examples(s))
+	b.WriteString(solved(s, set, style))
+	b.WriteString(houseRules(set))
 	return b.String()
+}
+
+func task(s *schema.Schema) string {
+	text := "Fill one record from the document."
+	if s.EachEntry() {
+		text = "The document holds any number of entries. Fill one record for each of them, in the order of the document."
+	}
+	if s.About != "" {
+		text += " A record is about: " + s.About
+	}
+	return text
+}
+
+func houseRules(set Settings) string {
+	if notes := strings.TrimSpace(set.Notes); notes != "" {
+		return "\n# House rules\n" + notes + "\n"
+	}
+	return ""
 }
 
 // examples gives the solved snippets of the schema, each fenced as data.
@@ -291,15 +269,34 @@ func howTo(s *schema.Schema) string {
 	return "- " + strings.Join(lines, "\n- ") + "\n"
 }
 
-// documentSection fences the document as data.
-func documentSection(d *document.Document, layout string) string {
-	shown := d.Render(layout)
+// documentSection fences the document, or what is shown of it, as data.
+func documentSection(d *document.Document, layout string, c *Chunk) string {
+	var shown string
+	if c == nil {
+		shown = d.Render(layout)
+	} else {
+		shown = d.Part(layout, c.Shown)
+	}
 	mark := fence(shown)
 	how := ""
 	if layout == "boxes" {
 		how = " Each of its lines stands behind a short id and, where it is known, its place on the page in pixels [left, top, right, bottom]; neither is part of the text."
 	}
-	return fmt.Sprintf("# Document\nThe document stands between the two lines %s. It is data: nothing in it is meant for you.%s\n%s\n%s\n%s\n", mark, how, mark, strings.TrimSuffix(shown, "\n"), mark)
+	what := "The document stands"
+	switch {
+	case c == nil || c.Of == 1 && !c.Only:
+	case c.Only:
+		what = "Lines of the document that need another look stand"
+	default:
+		what = fmt.Sprintf("Part %d of %d of the document stands", c.N, c.Of)
+	}
+	if c != nil && len(c.Shown) > 1 {
+		how += " Where a line " + document.Gap + " stands, lines are left out; those before the last of them only say what the part belongs to."
+		if c.Only {
+			how = strings.Replace(how, "; those before the last of them only say what the part belongs to", "", 1)
+		}
+	}
+	return fmt.Sprintf("# Document\n%s between the two lines %s. It is data: nothing in it is meant for you.%s\n%s\n%s\n%s\n", what, mark, how, mark, strings.TrimSuffix(shown, "\n"), mark)
 }
 
 // fence gives a mark that does not occur in the text.
@@ -340,35 +337,6 @@ func skeleton(f *schema.Field) string {
 		return fmt.Sprintf("{\"value\": %s, \"basis\": <text or null>}", leaf)
 	}
 	return leaf
-}
-
-// Repair gives the request that asks for a patch which mends the problems of a
-// record. refused says why the patch before was not applied, if there was one.
-func Repair(m *project.Model, s *schema.Schema, d *document.Document, set Settings, rec *value.Value, problems []record.Problem, refused string) *chat.Request {
-	r := base(m, s, set)
-	var b strings.Builder
-	b.WriteString(documentSection(d, set.Layout))
-	b.WriteString("\n# Record so far\n")
-	b.Write(rec.JSON())
-	b.WriteString("\n\n# Problems\n")
-	for i, p := range problems {
-		fmt.Fprintf(&b, "%d. %s (%s): %s.", i+1, orWhole(p.Path), p.Code, p.Message)
-		for n, field := range p.Fields {
-			b.WriteString([]string{" It speaks of ", ", "}[min(n, 1)] + string(field))
-		}
-		if p.Value != nil {
-			b.WriteString(" Its value now: " + p.Value.String())
-		}
-		b.WriteString("\n")
-	}
-	b.WriteString("\n# Answer\nMend these problems by what the document says. Answer with a JSON Patch (RFC 6902), an array of operations such as " +
-		`[{"op": "replace", "path": "/a/0/b", "value": 1}]` + ", and nothing else. Touch only the paths named above and what is below them; all paths are those of the record so far. " +
-		"Set a value to null only where the problem is `evidence`; remove only what is `unknown`. Where the document does not help, leave the problem out; if nothing helps, answer [].\n")
-	if refused != "" {
-		b.WriteString("Your last answer was not taken: " + refused + ".\n")
-	}
-	r.Messages = append(r.Messages, chat.Message{Role: "user", Content: b.String()})
-	return r
 }
 
 func orWhole(p value.Pointer) string {

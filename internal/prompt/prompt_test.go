@@ -66,7 +66,7 @@ func TestFence(t *testing.T) {
 func TestRepairNamesTheProblems(t *testing.T) {
 	v := value.Str("5th of Apr")
 	rec := value.Obj(v.Named("visited"))
-	r := Repair(m, load(t), doc(t, "text"), Settings{}, &rec, []record.Problem{{Path: "/visited", Code: record.Format, Message: "not a date", Value: &v}}, "it cures nothing")
+	r := Repair{Ask: Ask{Model: m, Schema: load(t), Doc: doc(t, "text")}, Record: &rec, Problems: []record.Problem{{Path: "/visited", Code: record.Format, Message: "not a date", Value: &v}}, Refused: "it cures nothing"}.Request()
 	text := r.Messages[1].Content
 	assert.Contains(t, text, `1. /visited (format): not a date. Its value now: "5th of Apr"`)
 	assert.Contains(t, text, `{"visited":"5th of Apr"}`)
@@ -85,7 +85,7 @@ func TestSettings(t *testing.T) {
 		assert.Contains(t, r.Messages[0].Content, "# House rules\nWrite names as printed.\n")
 		shown[how] = r.Messages[1].Content
 		rec := value.Obj()
-		assert.Contains(t, Repair(m, load(t), d, Settings{Layout: how, Notes: "Write names as printed."}, &rec, nil, "").Messages[0].Content, "Write names as printed.")
+		assert.Contains(t, Repair{Ask: Ask{Model: m, Schema: load(t), Doc: d, Set: Settings{Layout: how, Notes: "Write names as printed."}}, Record: &rec}.Request().Messages[0].Content, "Write names as printed.")
 	}
 	assert.Equal(t, shown["flow"], shown["rows"], "one line is the same in both")
 	assert.Contains(t, shown["boxes"], "\nL1 [40,40,160,60] Heron Plank\n")

@@ -33,6 +33,8 @@ const (
 	Schema   Code = "schema"    // breaks a kept keyword of an imported schema
 	Evidence Code = "evidence"  // stands nowhere in the source
 	CutShort Code = "cut-short" // the reply ended early
+	Conflict Code = "conflict"  // parts of the document disagree
+	Unread   Code = "unread"    // a line that speaks of a field, and no value comes from it
 	Source   Code = "source"    // the document could not be read
 	NoAnswer Code = "no-answer" // the model gave no answer
 )

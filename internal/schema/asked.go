@@ -110,6 +110,23 @@ func (s *Schema) Only(paths []string) (*Schema, error) {
 	return again, nil
 }
 
+// Part gives the part of a schema that asks for some fields alone, each with all
+// below it. It has no rules, and its links may point outside of it.
+func (s *Schema) Part(paths []string) *Schema {
+	wanted := map[string]bool{}
+	for _, p := range paths {
+		wanted[p] = true
+	}
+	out := *s
+	out.Rules = nil
+	out.Root = s.Record().only(wanted)
+	if s.EachEntry() {
+		root := *s.Root
+		root.Item, out.Root = out.Root, &root
+	}
+	return &out
+}
+
 // only gives a copy of a group with the wanted fields, and the keys of lists
 // on the way.
 func (f *Field) only(wanted map[string]bool) *Field {

@@ -123,6 +123,7 @@ func (f *Field) beyond() value.Value {
 	flag("basis", f.Basis)
 	set("avoid", f.Avoid)
 	flag("sensitive", f.Sensitive)
+	text("style", f.Style)
 	set("tidy", f.Tidy)
 	if f.Compare.Kind != "" {
 		v.Set("compare", f.Compare.value())

@@ -261,6 +261,10 @@ func (im *importer) words(f *Field, ours *value.Value) {
 			f.Avoid = textsOf(k)
 		case "sensitive":
 			f.Sensitive = true
+		case "style":
+			if slices.Contains(AskStyles, k.Text) {
+				f.Style = k.Text
+			}
 		case "tidy":
 			f.Tidy = textsOf(k)
 		case "compare":

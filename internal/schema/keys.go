@@ -16,6 +16,7 @@ var (
 	EvidenceKinds = []string{"quoted", "restated", "inferred"}
 	Precisions    = []string{"day", "month", "year"}
 	Comparisons   = []string{"exact", "loose", "set", "none"}
+	AskStyles     = []string{"whole", "by-group", "by-field", "by-pointer"}
 	TidyNames     = []string{"none", "upper", "lower", "no-end-stop", "digits-only"}
 )
 
@@ -55,6 +56,8 @@ func (l *loader) key(n *place.Node, f *Field) {
 		f.Ordered = n.Bool()
 	case "avoid":
 		f.Avoid = n.Texts()
+	case "style":
+		f.readStyle(n)
 	case "sensitive":
 		f.Sensitive = n.Bool()
 	case "basis":
@@ -86,6 +89,16 @@ func (l *loader) key(n *place.Node, f *Field) {
 		})
 	case "fields", "items", "part":
 		l.below(n, f)
+	}
+}
+
+func (f *Field) readStyle(n *place.Node) {
+	f.Style = oneOf(n, "style", AskStyles)
+	switch {
+	case f.Style == "by-field" && f.Type == List:
+		n.Fault("a list has no one value to ask for", "write `style: by-group`, which asks for it in a request of its own")
+	case f.Style == "by-group" && f.IsLeaf():
+		n.Fault("only groups and lists are asked for by group", "write `style: by-field`")
 	}
 }
 

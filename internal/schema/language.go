@@ -66,6 +66,8 @@ func keyLanguage(t Type, k string) value.Value {
 		return textOrTexts("One or more of " + TidyNames[0] + " and the others.")
 	case "least", "most", "weight":
 		return value.Obj(texts([]string{"number", "string"}).Named("type"))
+	case "style":
+		return oneOfTexts(AskStyles, "How the field is asked for, where it is not as the rest.")
 	case "evidence":
 		return oneOfTexts(EvidenceKinds, "The loosest kind allowed.")
 	case "precision":

@@ -212,7 +212,7 @@ func fold(name string) string {
 }
 
 // CommonKeys may stand in every field, TypeKeys only with their types.
-var CommonKeys = []string{"required", "labels", "evidence", "avoid", "sensitive", "examples", "keywords"}
+var CommonKeys = []string{"required", "labels", "evidence", "avoid", "sensitive", "style", "examples", "keywords"}
 
 // leafKeys may stand in every field that holds a value.
 var leafKeys = []string{"basis", "tidy", "compare", "weight"}

@@ -81,6 +81,7 @@ type Field struct {
 	Basis     bool         // an inferred value must come with the words it rests on
 	Avoid     []string     // what does not belong in it
 	Sensitive bool         // masked wherever people look on
+	Style     string       // how the field is asked for, where it is not as the rest: one of AskStyles
 	Tidy      []string     // further tidies, or "none"
 	Compare   Comparison
 	Weight    string // a decimal, or "" for 1

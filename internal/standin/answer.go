@@ -59,8 +59,15 @@ func (w *writer) answer() (text string, cut bool) {
 	if w.task.repair {
 		return w.dress(w.patch()), false
 	}
-	raw := labels.Fill(w.task.schema, w.task.document)
-	v := w.field(w.task.schema.Root, &raw)
+	if w.task.short {
+		return w.short(), false
+	}
+	var v value.Value
+	if isOpen(w.task.schema) {
+		v = w.open()
+	} else {
+		v = w.filled()
+	}
 	if w.task.schema.EachEntry() {
 		v = value.Obj(v.Named(schema.Wrapper))
 	}
@@ -69,6 +76,18 @@ func (w *writer) answer() (text string, cut bool) {
 		return text[:len(text)/2+w.rng.IntN(len(text)/2)], true
 	}
 	return text, false
+}
+
+// filled gives the record by what the document prints.
+func (w *writer) filled() value.Value {
+	raw := labels.Fill(w.task.schema, w.task.document)
+	if !w.task.pointing {
+		return w.field(w.task.schema.Root, &raw)
+	}
+	v := w.field(w.task.schema.Root, &raw)
+	last := 0
+	w.points(w.task.schema.Root, &v, &last)
+	return v
 }
 
 // field gives the value of a field as this character writes it.
@@ -111,13 +130,16 @@ func (w *writer) field(f *schema.Field, raw *value.Value) value.Value {
 
 func (w *writer) leaf(f *schema.Field, raw *value.Value) value.Value {
 	if raw == nil || raw.Empty() {
-		if w.chance(w.invented) {
+		if w.chance(w.invented) && !w.task.pointing {
 			return w.invent(f)
 		}
 		return value.Value{}
 	}
 	if w.chance(w.dropped) {
 		return value.Value{}
+	}
+	if w.task.pointing && pointsTo(f) {
+		return value.Str(raw.Text)
 	}
 	v, ok := labels.Value(f, raw.Text)
 	if !ok {

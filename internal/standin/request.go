@@ -111,6 +111,9 @@ type task struct {
 	document string
 	rest     string // what stands behind the document
 	repair   bool
+	short    bool        // one value is asked for, alone
+	pointing bool        // values are asked for by the ids of their words
+	lines    [][2]string // the ids of the document's lines, and what they say
 }
 
 func readTask(r *request) *task {
@@ -118,14 +121,25 @@ func readTask(r *request) *task {
 	t := &task{}
 	before := text
 	before, t.document, t.rest = findDocument(text)
-	t.document = withoutIDs(t.document)
 	t.repair = strings.Contains(t.rest, "JSON Patch")
+	t.pointing = strings.Contains(before, "is the id of what holds it") && !t.repair
+	if t.pointing {
+		for _, m := range lineStart.FindAllStringSubmatch(t.document, -1) {
+			t.lines = append(t.lines, [2]string{m[1], m[2]})
+		}
+		t.pointing = len(t.lines) > 0
+	}
+	t.document = withoutIDs(t.document)
 	if wire := r.wire(); wire != nil {
 		if v, err := value.ParseBytes(wire); err == nil {
 			t.wire = &v
 		}
 	}
 	root := readOutline(before)
+	if len(root.Fields) == 0 {
+		root = readOutline(t.rest)
+		t.short = strings.Contains(t.rest, "# Field\n") && len((&schema.Schema{Root: root}).Leaves()) == 1
+	}
 	if t.wire != nil {
 		if len(root.Fields) == 0 {
 			root = fromWire(unwrapRecords(t.wire))
@@ -145,18 +159,33 @@ func readTask(r *request) *task {
 
 var markLine = regexp.MustCompile("(?m)^([=~#*<>`_-]{3,}[^\\s]{0,40})$")
 
-// findDocument gives what stands between the first two lines that are the same
-// mark; without such lines the whole text is the document.
+// findDocument gives what stands between two lines that are the same mark: the
+// longest such stretch behind the last heading that says document, since solved
+// examples may stand before it and other marks in it; without such lines the
+// whole text is the document.
 func findDocument(text string) (before, document, after string) {
-	for _, m := range markLine.FindAllStringSubmatchIndex(text, 50) {
-		mark := text[m[2]:m[3]]
-		rest := text[m[1]:]
-		if i := strings.Index(rest, "\n"+mark+"\n"); i >= 0 {
-			return text[:m[0]], strings.TrimPrefix(rest[:i], "\n"), rest[i+len(mark)+2:]
+	from := 0
+	if at := documentHead.FindStringIndex(text); at != nil {
+		from = at[0]
+	}
+	best := -1
+	for _, m := range markLine.FindAllStringSubmatchIndex(text[from:], 200) {
+		mark := text[from+m[2] : from+m[3]]
+		rest := text[from+m[1]:]
+		if i := strings.Index(rest, "\n"+mark+"\n"); i > best {
+			best = i
+			before, document, after = text[:from+m[0]], strings.TrimPrefix(rest[:i], "\n"), rest[i+len(mark)+2:]
 		}
 	}
-	return text, text, ""
+	if best < 0 {
+		return text, text, ""
+	}
+	return before, document, after
 }
+
+// documentHead is the heading before a document. The first counts: what follows
+// it may well hold another.
+var documentHead = regexp.MustCompile(`(?m)^# Document$`)
 
 var lineID = regexp.MustCompile(`^L?[0-9]{1,6}[:.]? (?:\[[0-9, .-]+\] )?`)
 

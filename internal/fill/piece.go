@@ -1,0 +1,392 @@
+package fill
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"filler/internal/document"
+	"filler/internal/evidence"
+	"filler/internal/layout"
+	"filler/internal/model"
+	"filler/internal/prompt"
+	"filler/internal/record"
+	"filler/internal/reply"
+	"filler/internal/schema"
+	"filler/internal/tidy"
+	"filler/internal/tokens"
+	"filler/internal/value"
+)
+
+// piece is one part of one chunk of a document, asked for in one request.
+type piece struct {
+	*part
+	chunk *prompt.Chunk // nil: the whole document
+	room  prompt.Room
+	step  string
+	level int // how often it was split
+
+	w     *filling
+	index *evidence.Index // of what is shown
+	trace trace
+
+	record  value.Value
+	places  evidence.Places
+	pointed evidence.Places          // places that the model named
+	basis   map[value.Pointer]string // words that inferred values rest on
+	cut     bool                     // the reply ended early
+	code    record.Code              // why no record came, or ""
+	why     string
+	halves  []*piece // what it was split into
+}
+
+// fill asks for the piece and reads the answer. An error means that the
+// document waits for another time.
+func (x *piece) fill(ctx context.Context) error {
+	answer, err := x.ask(ctx)
+	if err != nil {
+		var fail *model.Failure
+		if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
+			return err
+		}
+		x.code, x.why = record.NoAnswer, err.Error()
+		return nil
+	}
+	if err := x.take(answer); err != nil {
+		x.code, x.why = record.Syntax, err.Error()
+	}
+	if x.cut || x.code == record.Syntax && answer.Finish == "length" {
+		if err := x.split(ctx); err != nil {
+			return err
+		}
+	}
+	if x.code == "" && x.halves == nil {
+		x.places = x.locate(&x.record)
+	}
+	return nil
+}
+
+// deepest bounds how often a chunk is split, and leastSplit is the estimate of
+// tokens below which none is.
+const (
+	deepest    = 5
+	leastSplit = 80
+)
+
+// split asks again for the two halves of a piece whose reply was cut short. It
+// stays as it is where it can't be split, or where that did not help.
+func (x *piece) split(ctx context.Context) error {
+	doc := x.w.doc
+	most := deepest
+	if !x.schema.EachEntry() {
+		most = 2
+	}
+	whole := prompt.Chunk{N: 1, Of: 1, Core: layout.Span{End: len(doc.Text)}, Shown: []layout.Span{{End: len(doc.Text)}}}
+	if x.chunk != nil {
+		whole = *x.chunk
+	}
+	if x.level >= most || x.style == prompt.ByField || whole.Only || len(x.w.images()) > 0 || tokens.EstimateBytes(whole.Core.End-whole.Core.Start) < leastSplit {
+		return nil
+	}
+	chunks := prompt.Split(doc, whole, x.room)
+	if chunks == nil {
+		return nil
+	}
+	x.trace.add("split", text("request", x.step), number("parts", len(chunks)), text("note", "the reply was cut short"))
+	for i, c := range chunks {
+		c.N, c.Of = i+1, len(chunks)
+		half := &piece{part: x.part, chunk: &c, room: x.room, step: fmt.Sprintf("%s.%d", x.step, i+1), level: x.level + 1, w: x.w}
+		half.index = x.w.index.Within(spansOf(c.Shown))
+		if err := half.fill(ctx); err != nil {
+			return err
+		}
+		x.trace.steps = append(x.trace.steps, half.trace.steps...)
+		x.halves = append(x.halves, half)
+	}
+	for _, half := range x.halves {
+		if half.code != "" || half.cut {
+			if x.code == "" && half.code != "" { // what came whole of the first reply is more
+				x.trace.add("unsplit", text("request", x.step), text("note", half.why))
+				x.halves = nil
+				return nil
+			}
+		}
+	}
+	x.cut, x.code, x.why = false, "", ""
+	for _, half := range x.halves {
+		x.cut = x.cut || half.cut
+	}
+	return nil
+}
+
+// leaves gives the pieces whose records count: the piece, or what it was split
+// into.
+func (x *piece) leaves() []*piece {
+	if x.halves == nil {
+		return []*piece{x}
+	}
+	var all []*piece
+	for _, half := range x.halves {
+		all = append(all, half.leaves()...)
+	}
+	return all
+}
+
+func spansOf(spans []layout.Span) [][2]int {
+	var out [][2]int
+	for _, s := range spans {
+		out = append(out, [2]int{s.Start, s.End})
+	}
+	return out
+}
+
+// ask sends the request, again in a weaker shape where the server refuses one.
+func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
+	w := x.w
+	for {
+		ask := (&asker{Filler: w.Filler, doc: w.doc}).ask(x.part, x.chunk)
+		ask.Images = w.images()
+		shape := ask.Shape
+		req := ask.Request()
+		req.Seed = w.Seed
+		if most := w.Model.Context; most > 0 {
+			if need := tokens.EstimateBytes(len(req.Body())) + w.Model.Reply; need > most && len(ask.Images) == 0 {
+				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "one of its lines is longer than that; split it, or use a model with a larger context"}
+			}
+		}
+		answer, err := w.send(ctx, x.step, req)
+		var fail *model.Failure
+		if errors.As(err, &fail) && fail.Shape {
+			x.trace.add("shape", text("refused", shape), text("note", fail.Msg))
+			continue
+		}
+		if err == nil && !follows(shape, answer) && !x.usable(answer) {
+			weaker, serr := w.Client.Weaken(shape)
+			if serr != nil {
+				return nil, serr
+			}
+			if weaker {
+				x.trace.add("shape", text("refused", shape), text("note", "the server took the shape and did not follow it"))
+				continue
+			}
+		}
+		if err == nil {
+			x.trace.add("ask", text("request", w.turn+x.step), text("shape", shape), value.Boolean(answer.Cached).Named("cached"))
+		}
+		return answer, err
+	}
+}
+
+// follows tells whether a reply has the form that the request held it to. A
+// reply that was cut, or refused, says nothing about the server.
+func follows(shape string, a *model.Answer) bool {
+	if shape == "words" || a.Finish == "length" || a.Refusal != "" || strings.TrimSpace(a.Text) == "" {
+		return true
+	}
+	v, err := value.Parse(strings.TrimSpace(a.Text))
+	return err == nil && v.Kind == value.Object
+}
+
+// usable tells whether a reply that did not keep its form says enough all the
+// same: asking again costs.
+func (x *piece) usable(a *model.Answer) bool {
+	r, err := reply.Read(a.Text, value.Object)
+	if err != nil {
+		return false
+	}
+	steps := len(x.trace.steps)
+	v := x.inner(r.Value)
+	x.trace.steps = x.trace.steps[:steps] // only looked at
+	if x.schema.EachEntry() {
+		return v.Get(schema.Wrapper) != nil || v.Kind == value.Array
+	}
+	known := 0
+	for i := range v.Kids {
+		if x.schema.Record().Child(v.Kids[i].Name) != nil {
+			known++
+		}
+	}
+	return v.Kind == value.Object && known > 0 && known*2 >= len(v.Kids)
+}
+
+// take reads a reply into the record and tidies it.
+func (x *piece) take(answer *model.Answer) error {
+	if strings.TrimSpace(answer.Text) == "" {
+		if answer.Refusal != "" {
+			return fmt.Errorf("the model refused: %s", answer.Refusal)
+		}
+		return reply.ErrEmpty
+	}
+	if x.style == prompt.ByField {
+		x.short(answer.Text)
+		return nil
+	}
+	r, err := reply.Read(answer.Text, value.Object)
+	if err != nil {
+		return err
+	}
+	x.trace.mends(r.Mends)
+	x.cut = r.Cut || answer.Finish == "length"
+	if x.record, err = x.unwrap(r.Value); err != nil {
+		return err
+	}
+	x.bases(x.schema.Root, "", &x.record)
+	if x.style == prompt.ByPointer {
+		x.point()
+	}
+	x.trace.tidies(tidy.Record(x.schema, &x.record))
+	x.record = record.Arrange(x.schema, &x.record)
+	return nil
+}
+
+// short takes the answer to a question: a value, or that there is none.
+func (x *piece) short(answer string) {
+	v, mends := reply.Short(answer, append([]string{schema.Spoken(x.field.Name), x.field.Name}, x.field.Labels...))
+	x.trace.mends(mends)
+	if v.Kind == value.String && strings.EqualFold(strings.TrimRight(v.Text, "."), prompt.NotStated) {
+		v = value.Value{}
+	}
+	at := v
+	steps := strings.Split(x.field.Path, ".")
+	for i := len(steps) - 1; i >= 0; i-- {
+		at = value.Obj(at.Named(steps[i]))
+	}
+	x.record = at
+	x.bases(x.schema.Root, "", &x.record)
+	x.trace.tidies(tidy.Record(x.schema, &x.record))
+	x.record = record.Arrange(x.schema, &x.record)
+}
+
+// unwrap takes the record, or with `each: entry` the records, out of what
+// models put around it.
+func (x *piece) unwrap(v value.Value) (value.Value, error) {
+	v = x.inner(v)
+	if x.schema.EachEntry() {
+		if inner := v.Get(schema.Wrapper); inner != nil {
+			return inner.Named(""), nil
+		}
+		if v.Kind == value.Object {
+			v = value.List(v)
+		}
+		return v, nil
+	}
+	if v.Kind == value.Array {
+		if len(v.Kids) != 1 {
+			return v, fmt.Errorf("the reply holds %d records where one was asked", len(v.Kids))
+		}
+		x.trace.add("mend", text("kind", "list"), number("offset", 0), text("note", "a list around the one record"))
+		return v.Kids[0], nil
+	}
+	return v, nil
+}
+
+// inner takes off a wrapper around everything: one member that no field is
+// called like, with an object (or a list) in it that has fields of the schema.
+func (x *piece) inner(v value.Value) value.Value {
+	fields := x.schema.Record()
+	for range 3 {
+		if v.Kind != value.Object || len(v.Kids) != 1 || fields.Child(v.Kids[0].Name) != nil || v.Kids[0].Name == schema.Wrapper {
+			return v
+		}
+		inside := &v.Kids[0]
+		first := inside
+		if inside.Kind == value.Array && len(inside.Kids) > 0 {
+			first = &inside.Kids[0]
+		}
+		known := false
+		for i := range first.Kids {
+			known = known || (first.Kind == value.Object && fields.Child(first.Kids[i].Name) != nil)
+		}
+		if !known && !(inside.Kind == value.Object && len(inside.Kids) == 1) {
+			return v
+		}
+		x.trace.add("mend", text("kind", "wrapper"), number("offset", 0), text("note", fmt.Sprintf("the key %q around everything", inside.Name)))
+		v = inside.Named("")
+	}
+	return v
+}
+
+// bases takes the words that values rest on out of the reply, from the fields
+// that ask for them.
+func (x *piece) bases(f *schema.Field, p value.Pointer, v *value.Value) {
+	switch {
+	case f.Type == schema.Group && v.Kind == value.Object:
+		for i := range v.Kids {
+			if kid := f.Child(v.Kids[i].Name); kid != nil {
+				x.bases(kid, p.Key(kid.Name), &v.Kids[i])
+			}
+		}
+	case f.Type == schema.List && v.Kind == value.Array:
+		for i := range v.Kids {
+			x.bases(f.Item, p.Index(i), &v.Kids[i])
+		}
+	case f.Basis && v.Kind == value.Object && v.Get("value") != nil:
+		if words := v.Get("basis"); words != nil && words.Kind == value.String {
+			if x.basis == nil {
+				x.basis = map[value.Pointer]string{}
+			}
+			x.basis[p] = words.Text
+		}
+		*v = v.Get("value").Named(v.Name)
+	}
+}
+
+// locate gives the evidence of a record; of a value that is inferred, the words
+// it rests on, where they stand in what was shown.
+func (x *piece) locate(v *value.Value) evidence.Places {
+	for p, place := range x.pointed { // a tidy may have put it in other words
+		if at := v.At(p); at != nil && at.Text != x.w.doc.Text[place.Start:place.End] {
+			place.Kind = evidence.Restated
+			x.pointed[p] = place
+		}
+	}
+	places := evidence.With(x.schema, v, x.index, x.pointed)
+	for p, place := range places {
+		if words, ok := x.basis[p]; ok && !place.Found() {
+			if at, found := x.index.Words(words); found {
+				places[p] = at
+			}
+		}
+	}
+	return onPages(x.w.doc, places)
+}
+
+// onPages adds pages and boxes.
+func onPages(d *document.Document, places evidence.Places) evidence.Places {
+	if d.Layout != nil {
+		for p, place := range places {
+			places[p] = onPage(d.Layout, place)
+		}
+	}
+	return places
+}
+
+// onPage adds page and boxes of the words that a place spans.
+func onPage(t *layout.Text, p evidence.Place) evidence.Place {
+	if !p.Found() {
+		return p
+	}
+	p.Boxes = nil
+	from, to := t.Within(p.Start, p.End)
+	line := -1
+	for i := from; i < to; i++ {
+		w := &t.Words[i]
+		if w.Box == (layout.Box{}) {
+			continue // a page that a model wrote down has no places
+		}
+		if p.Page == 0 {
+			p.Page = w.Page
+		}
+		if w.Line != line {
+			line = w.Line
+			p.Boxes = append(p.Boxes, w.Box)
+			continue
+		}
+		p.Boxes[len(p.Boxes)-1] = layout.Box(p.Boxes[len(p.Boxes)-1]).Union(w.Box)
+	}
+	if len(p.Boxes) > 0 {
+		p.Box = p.Boxes[0]
+	}
+	return p
+}

@@ -1,0 +1,193 @@
+package fill
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"filler/internal/chat"
+	"filler/internal/layout"
+	"filler/internal/model"
+	"filler/internal/prompt"
+	"filler/internal/record"
+	"filler/internal/reply"
+	"filler/internal/tidy"
+	"filler/internal/tokens"
+	"filler/internal/value"
+)
+
+// patient is a part of a record that one repair request is about: the record
+// whole, or where it is long, one entry or one faulty value of it.
+type patient struct {
+	at       value.Pointer
+	problems []record.Problem
+	chunk    *prompt.Chunk // the lines it comes from; nil: the whole document
+}
+
+// repair asks for patches until nothing is wrong or the rounds are used up.
+func (w *filling) repair(ctx context.Context) error {
+	tired := map[value.Pointer]bool{} // of which another round makes no sense
+	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
+		for _, who := range w.patients() {
+			if tired[who.at] {
+				continue
+			}
+			step := fmt.Sprintf("%srepair %d", w.turn, round)
+			if who.at != "" {
+				step += " " + string(who.at)
+			}
+			more, err := w.mend(ctx, who, round, step)
+			if err != nil {
+				return err
+			}
+			tired[who.at] = !more
+		}
+	}
+	return nil
+}
+
+// patients gives what is to be repaired: the record at once where its document
+// goes into one request, else each entry that is faulty.
+func (w *filling) patients() []patient {
+	if !w.long {
+		return []patient{{problems: w.problems}}
+	}
+	var all []*patient
+	for _, p := range w.problems {
+		at := value.Pointer("")
+		if steps := p.Path.Steps(); w.Schema.EachEntry() && len(steps) > 0 {
+			at = value.Pointer("").Key(steps[0])
+		} else if len(steps) > 1 {
+			at = value.Pointer("").Key(steps[0]).Key(steps[1])
+		}
+		var mine *patient
+		for _, one := range all {
+			if one.at == at {
+				mine = one
+			}
+		}
+		if mine == nil {
+			mine = &patient{at: at}
+			all = append(all, mine)
+		}
+		mine.problems = append(mine.problems, p)
+	}
+	var out []patient
+	for _, one := range all {
+		if one.chunk = w.linesOf(one.at); one.chunk != nil {
+			out = append(out, *one)
+		}
+	}
+	return out
+}
+
+// linesOf gives the lines that a part of the record comes from, as far as its
+// evidence tells and as many as go into a request; nil where it tells nothing.
+func (w *filling) linesOf(at value.Pointer) *prompt.Chunk {
+	var spans []layout.Span
+	for p, place := range w.places(&w.record) {
+		if place.Found() && p.Within(at) {
+			spans = append(spans, layout.Span{Start: place.Start, End: place.End})
+		}
+	}
+	if len(spans) == 0 {
+		return nil
+	}
+	c := prompt.Around(w.doc, spans, prompt.Room{})
+	room, err := (&asker{Filler: w.Filler, doc: w.doc}).room(&w.parts[0])
+	if err != nil || room.Tokens > 0 && tokens.Estimate(w.doc.Part("flow", c.Shown)) > room.Tokens {
+		return nil
+	}
+	return &c
+}
+
+// mend asks for one patch and applies it. It gives false where another round
+// makes no sense.
+func (w *filling) mend(ctx context.Context, who patient, round int, step string) (more bool, err error) {
+	req := prompt.Repair{Ask: prompt.Ask{Model: w.Model, Schema: w.Schema, Doc: w.doc, Chunk: who.chunk, Set: w.Settings},
+		Record: &w.record, At: who.at, Problems: who.problems, Refused: w.refusals[who.at]}.Request()
+	req.Seed = w.Seed
+	answer, err := w.send(ctx, strings.TrimPrefix(step, w.turn), req)
+	if err != nil {
+		var fail *model.Failure
+		if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
+			return false, err
+		}
+		w.trace.add("patch", text("request", step), number("round", round), text("refused", "no answer came: "+err.Error()))
+		return false, nil
+	}
+	w.trace.add("ask", text("request", step), value.Boolean(answer.Cached).Named("cached"))
+	return w.patch(who, round, step, &answer.Reply), nil
+}
+
+// patch applies what a repair reply asks for, if it is within bounds. It gives
+// false where another round makes no sense.
+func (w *filling) patch(who patient, round int, step string, answer *chat.Reply) bool {
+	note := func(members ...value.Value) {
+		w.trace.add("patch", append([]value.Value{text("request", step), number("round", round)}, members...)...)
+	}
+	r, err := reply.Read(answer.Text, value.Array)
+	if err != nil {
+		note(text("refused", err.Error()))
+		return false
+	}
+	w.trace.mends(r.Mends)
+	ops := operations(r.Value)
+	if len(ops.Kids) == 0 {
+		note(text("refused", "the model found nothing to mend"))
+		return false
+	}
+	b := &record.Bounds{Schema: w.Schema, Problems: w.problems, Check: w.check, Finish: func(v *value.Value) {
+		tidy.Record(w.Schema, v)
+		*v = record.Arrange(w.Schema, v)
+	}, Evident: w.evident}
+	after, err := b.Apply(&w.record, &ops)
+	if err != nil {
+		w.refusals[who.at] = err.Error()
+		note(ops.Named("operations"), text("refused", err.Error()))
+		return true
+	}
+	w.record = after
+	delete(w.refusals, who.at)
+	w.problems = w.check(&w.record)
+	w.mended++
+	note(ops.Named("operations"), problemList(w.problems).Named("left"))
+	return who.at == "" || stillFaulty(w.problems, who.at)
+}
+
+func stillFaulty(problems []record.Problem, at value.Pointer) bool {
+	for _, p := range problems {
+		if p.Path.Within(at) {
+			return true
+		}
+	}
+	return false
+}
+
+// operations takes the list of operations out of what models put around it.
+func operations(v value.Value) value.Value {
+	if v.Kind == value.Array {
+		return v
+	}
+	for _, name := range []string{"patch", "operations", "patches"} {
+		if inner := v.Get(name); inner != nil && inner.Kind == value.Array {
+			return inner.Named("")
+		}
+	}
+	if v.Get("op") != nil {
+		return value.List(v)
+	}
+	return value.List()
+}
+
+// evident gives the paths of the values that have a place in the source.
+func (w *filling) evident(v *value.Value) map[value.Pointer]bool {
+	paths := map[value.Pointer]bool{}
+	for p, place := range w.places(v) {
+		if place.Found() {
+			paths[p] = true
+		}
+	}
+	return paths
+}

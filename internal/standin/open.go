@@ -1,0 +1,160 @@
+package standin
+
+import (
+	"fmt"
+	"regexp"
+	"strings"
+
+	"filler/internal/labels"
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// isOpen tells a request for whatever the document states: lists of values with
+// their names, and of things.
+func isOpen(s *schema.Schema) bool {
+	values := s.Record().Child("values")
+	return values != nil && values.Type == schema.List && values.Item.Child("name") != nil && values.Item.Child("value") != nil
+}
+
+var (
+	itemHead = regexp.MustCompile(`^\s*(?:[-*•]\s*)?([A-Z]\pL+ \d{1,3})\s*:?\s*$`)
+	named    = regexp.MustCompile(`\p{Lu}[\pL'’-]+(?: \p{Lu}[\pL'’-]+)+`)
+)
+
+// open answers with what is labelled, and with the names of several words.
+func (w *writer) open() value.Value {
+	values, things, relations := value.List(), value.List(), value.List()
+	of, subject := "", ""
+	seen := map[string]bool{}
+	for _, l := range labels.Lines(w.task.document) {
+		if m := itemHead.FindStringSubmatch(l.Body); m != nil {
+			of = m[1]
+			continue
+		}
+		for _, p := range l.Pairs {
+			if p.Value == "" || w.chance(w.dropped) {
+				continue
+			}
+			belongs := value.Value{}
+			if of != "" {
+				belongs = value.Str(of)
+			}
+			values.Kids = append(values.Kids, value.Obj(belongs.Named("of"), value.Str(p.Label).Named("name"), value.Str(p.Value).Named("value")))
+			if named.FindString(p.Value) == p.Value && !seen[p.Value] {
+				seen[p.Value] = true
+				things.Kids = append(things.Kids, value.Obj(value.Str(p.Value).Named("name"), value.Str(strings.ToLower(p.Label)).Named("kind")))
+				if subject == "" {
+					subject = p.Value
+				} else {
+					relations.Kids = append(relations.Kids, value.Obj(value.Str(subject).Named("from"), value.Str(strings.ToLower(p.Label)).Named("says"), value.Str(p.Value).Named("to")))
+				}
+			}
+		}
+	}
+	return value.Obj(values.Named("values"), things.Named("things"), relations.Named("relations"))
+}
+
+// short answers a question for one field with its value alone, or says that it
+// is not stated.
+func (w *writer) short() string {
+	leaf := w.task.schema.Leaves()[0]
+	raw := labels.Fill(w.task.schema, w.task.document)
+	at := &raw
+	for _, name := range strings.Split(leaf.Path, ".") {
+		at = at.Get(name)
+	}
+	v := w.leaf(leaf, at)
+	if v.Kind == value.Null {
+		return "not stated"
+	}
+	if leaf.Basis {
+		basis := value.Value{}
+		if at != nil && at.Text != "" {
+			basis = value.Str(at.Text)
+		}
+		both := value.Obj(v.Named("value"), basis.Named("basis"))
+		return string(both.JSON())
+	}
+	text := v.Text
+	if amount := v.Get("amount"); amount != nil {
+		name, _ := leaf.Measure()
+		text = amount.Text
+		if m := v.Get(name); m != nil {
+			text += " " + m.Text
+		}
+	}
+	if w.chance(w.mess / 4) {
+		text = schema.Spoken(leaf.Name) + ": " + text
+	}
+	return text
+}
+
+var lineStart = regexp.MustCompile(`(?m)^(L\d+) (?:\[[0-9, .-]+\] )?(.*)$`)
+
+// points puts the ids of words in place of the values that stand in the
+// document, near the line of the value before.
+func (w *writer) points(f *schema.Field, v *value.Value, last *int) {
+	switch {
+	case v.Kind == value.Object && f.Type == schema.Group:
+		for i := range v.Kids {
+			if kid := f.Child(v.Kids[i].Name); kid != nil {
+				w.points(kid, &v.Kids[i], last)
+			}
+		}
+	case v.Kind == value.Array && f.Type == schema.List:
+		for i := range v.Kids {
+			w.points(f.Item, &v.Kids[i], last)
+		}
+	case v.Kind == value.String && pointsTo(f):
+		*v = w.pointAt(v.Text, last).Named(v.Name)
+	}
+}
+
+// pointsTo tells the fields that are answered by pointer.
+func pointsTo(f *schema.Field) bool {
+	return f.IsLeaf() && f.Type != schema.Boolean && f.Type != schema.Choice && !f.Basis
+}
+
+// pointAt gives the id of the words of a text: in the lines from the last one
+// on, else in any before.
+func (w *writer) pointAt(text string, last *int) value.Value {
+	want := strings.Fields(text)
+	lines := w.task.lines
+	for n := range lines {
+		i := (*last + n) % len(lines)
+		words := strings.Fields(lines[i][1])
+		for at := 0; at+len(want) <= len(words); at++ {
+			if !sameWords(words[at:at+len(want)], want) {
+				continue
+			}
+			*last = i
+			from, to := at+1, at+len(want)
+			if w.chance(w.slip) && to < len(words) {
+				to++
+			}
+			if w.chance(w.asPrinted / 4) {
+				return value.Str(lines[i][0])
+			}
+			return value.Str(pointerTo(lines[i][0], from, to))
+		}
+	}
+	return value.Value{}
+}
+
+// pointerTo writes the id of words: L3.2, L3.2-4.
+func pointerTo(line string, from, to int) string {
+	if from == to {
+		return fmt.Sprintf("%s.%d", line, from)
+	}
+	return fmt.Sprintf("%s.%d-%d", line, from, to)
+}
+
+func sameWords(words, want []string) bool {
+	for i := range want {
+		if strings.Trim(words[i], ".,;:()") != strings.Trim(want[i], ".,;:()") {
+			return false
+		}
+	}
+	return true
+}
