@@ -89,8 +89,8 @@ func (ps Places) JSON(record *value.Value) value.Value {
 // Of finds the evidence of every value in a record.
 func Of(s *schema.Schema, record *value.Value, ix *Index) Places { return With(s, record, ix, nil) }
 
-// With is Of where the places of some values are known: they stay, and tell
-// where the other values of their items are.
+// With is Of where the places of some values are known, also that they stand
+// nowhere: they stay, and tell where the other values of their items are.
 func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
 	w := &weigher{ix: ix, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}}
 	s.Root.Walk(func(f *schema.Field, _ int) {
@@ -185,7 +185,10 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 			prior = kid
 		}
 	case f.IsLeaf():
-		if at, ok := w.fixed[p]; ok && at.Found() {
+		if at, ok := w.fixed[p]; ok && !at.Found() {
+			w.places[p] = at
+			return
+		} else if ok {
 			w.leaves = append(w.leaves, &leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{span{at.Start, at.End}, at.Kind, at.Led}}})
 			return
 		}

@@ -3,6 +3,7 @@ package fill
 import (
 	"context"
 	"fmt"
+	"slices"
 	"sort"
 
 	"filler/internal/evidence"
@@ -18,48 +19,50 @@ import (
 const maxUnread = 12
 
 // again asks once more for the labelled lines and rows that no value comes
-// from, and takes from the answers what stands in those lines. What then still
-// is unread is a problem.
+// from, and takes from the answers what stands in those lines; then for those
+// that are left, each place by itself. What then still is unread is a problem.
 func (w *filling) again(ctx context.Context) error {
 	if w.Settings.Style == prompt.Open || len(w.images()) > 0 {
 		return nil
 	}
-	lines := w.unread()
-	if len(lines) == 0 {
-		return nil
-	}
-	list := value.List()
-	for _, l := range lines {
-		list.Kids = append(list.Kids, value.Obj(number("line", l.Line), text("field", l.Field), text("text", l.Text)))
-	}
-	w.trace.add("unread", list.Named("lines"))
 	whole := part{schema: w.Schema, style: prompt.Whole}
 	room, err := (&asker{Filler: w.Filler, doc: w.doc}).room(&whole)
-	if err != nil || w.Rounds == 0 { // nothing is to be spent on mending, or there is no room for all fields
-		w.stillUnread(lines)
-		return nil
+	lines := w.unread()
+	// Where there is no room for all fields at once, the lines stay a problem.
+	for round := 1; err == nil && round <= w.Rounds && len(lines) > 0; round++ {
+		if err := w.look(ctx, lines, &whole, room, round); err != nil {
+			return err
+		}
+		lines = w.unread()
 	}
-	pieces := w.askAgain(lines, &whole, room)
+	w.stillUnread(lines)
+	return nil
+}
+
+// look asks for lines and fills gaps with the answers.
+func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, room prompt.Room, round int) error {
+	list := value.List()
+	var asked []layout.Span
+	for _, l := range lines {
+		list.Kids = append(list.Kids, value.Obj(number("line", l.Line), text("field", l.Field), text("text", l.Text)))
+		asked = append(asked, layout.Span{Start: l.Start, End: l.End})
+	}
+	w.trace.add("unread", number("round", round), list.Named("lines"))
+	pieces := w.askAgain(asked, whole, room, round)
 	if err := w.fillAll(ctx, pieces); err != nil {
 		return err
 	}
 	parts := []merge.Part{{Record: w.record, Places: w.places(&w.record)}}
 	for _, x := range pieces {
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
-		if x.code != "" {
-			continue
+		if x.code == "" {
+			parts = append(parts, merge.Part{Record: x.record, Places: x.places, Core: x.chunk.Core, Inside: true, Gaps: true, Asked: asked})
 		}
-		asked := []layout.Span{}
-		for _, l := range lines {
-			asked = append(asked, layout.Span{Start: l.Start, End: l.End})
-		}
-		parts = append(parts, merge.Part{Record: x.record, Places: x.places, Core: x.chunk.Core, Inside: true, Gaps: true, Asked: asked})
 	}
-	r := merge.Parts(w.Schema, parts)
+	r := merge.Parts(w.Schema, parts, w.starts())
 	w.decided(r)
 	w.record, w.found = record.Arrange(w.Schema, &r.Record), r.Places
 	w.remember()
-	w.stillUnread(w.unread())
 	return nil
 }
 
@@ -81,8 +84,16 @@ func (w *filling) unread() []evidence.Line {
 	return kept
 }
 
-// askAgain gives the requests for lines, with what stands around them.
-func (w *filling) askAgain(lines []evidence.Line, whole *part, room prompt.Room) []*piece {
+// askAgain gives the requests for lines, with what stands around them: in the
+// first round as many in one as are read with care, then each place alone.
+func (w *filling) askAgain(lines []layout.Span, whole *part, room prompt.Room, round int) []*piece {
+	most := room.Tokens
+	if most == 0 || most > carefully {
+		most = carefully
+	}
+	if round > 1 {
+		most = 1
+	}
 	var pieces []*piece
 	var group []layout.Span
 	flush := func() {
@@ -90,17 +101,14 @@ func (w *filling) askAgain(lines []evidence.Line, whole *part, room prompt.Room)
 			return
 		}
 		c := prompt.Around(w.doc, group, room)
-		pieces = append(pieces, &piece{part: whole, chunk: &c, room: room, step: fmt.Sprintf("fill again %d", len(pieces)+1)})
+		pieces = append(pieces, &piece{part: whole, chunk: &c, room: room, step: fmt.Sprintf("look again %d.%d", round, len(pieces)+1)})
 		group = nil
 	}
 	for _, l := range lines {
-		next := append(group[:len(group):len(group)], layout.Span{Start: l.Start, End: l.End})
-		c := prompt.Around(w.doc, next, room)
-		most := room.Tokens
-		if most == 0 {
-			most = 1500 // as much as is read with care
-		}
-		if len(group) > 0 && tokens.Estimate(w.doc.Part("flow", c.Shown)) > most {
+		next := append(group[:len(group):len(group)], l)
+		shown := prompt.Around(w.doc, next, room).Shown
+		same := len(group) > 0 && slices.Equal(shown, prompt.Around(w.doc, group, room).Shown)
+		if len(group) > 0 && !same && tokens.Estimate(w.doc.Part("flow", shown)) > most {
 			flush()
 			next = next[len(next)-1:]
 		}
@@ -109,6 +117,9 @@ func (w *filling) askAgain(lines []evidence.Line, whole *part, room prompt.Room)
 	flush()
 	return pieces
 }
+
+// carefully is how many tokens of unread lines go into one request.
+const carefully = 1500
 
 // stillUnread makes problems of the lines that nothing comes from.
 func (w *filling) stillUnread(lines []evidence.Line) {

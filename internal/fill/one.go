@@ -13,6 +13,7 @@ import (
 	"filler/internal/ledger"
 	"filler/internal/merge"
 	"filler/internal/model"
+	"filler/internal/prompt"
 	"filler/internal/record"
 	"filler/internal/value"
 )
@@ -233,7 +234,7 @@ func (w *filling) addPart(pieces []*piece, all int) {
 	s := pieces[0].schema
 	got := parts[0].Record
 	if len(parts) > 1 || s.EachEntry() {
-		r := merge.Parts(s, parts)
+		r := merge.Parts(s, parts, w.starts())
 		w.decided(r)
 		got = r.Record
 		w.take(r.Places)
@@ -250,6 +251,14 @@ func (w *filling) lose(x *piece) {
 		s = x.chunk.Core
 	}
 	w.lost = append(w.lost, s)
+}
+
+// starts gives where the entries of the document begin, where it has several.
+func (w *filling) starts() []int {
+	if !w.Schema.EachEntry() {
+		return nil
+	}
+	return prompt.Entries(w.doc)
 }
 
 // take keeps the places of what pieces say.
@@ -329,9 +338,6 @@ func beside(a, b value.Value) value.Value {
 func (w *filling) places(v *value.Value) evidence.Places {
 	fixed := evidence.Places{}
 	for p, place := range w.found {
-		if !place.Found() {
-			continue
-		}
 		if at := v.At(p); at != nil && own(at) == w.origin[p] {
 			fixed[p] = place
 		}

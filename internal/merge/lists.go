@@ -2,6 +2,7 @@ package merge
 
 import (
 	"slices"
+	"sort"
 
 	"filler/internal/layout"
 	"filler/internal/schema"
@@ -12,9 +13,10 @@ import (
 type item struct {
 	node
 	marks []mark
-	start int    // where its first value stands; -1: nowhere
+	start int    // where it stands: the middle one of its values; -1: nowhere
 	key   string // its key, complete; "" without one
 	first bool   // of its part
+	twin  int    // the item before it in the reply that it is a part of, from 1; 0: none
 }
 
 // mark is a value of an item with its place.
@@ -23,6 +25,7 @@ type mark struct {
 	layout.Span
 	line int
 	only bool // it stands nowhere else
+	led  bool // behind a label of its field
 	tell bool // no other item of the part has the same field at the same place
 }
 
@@ -58,7 +61,10 @@ func (m *merger) list(f *schema.Field, nodes []node, p value.Pointer) value.Valu
 		if len(c.items) > 1 {
 			m.tell("joined", p.Index(i), "%d parts speak of it", len(c.items))
 		}
+		before := m.fresh
+		m.fresh = m.fresh || c.gaps
 		got := m.field(f.Item, same, p.Index(i))
+		m.fresh = before
 		if len(same) == 1 && same[0].v.Kind == value.Null {
 			got = value.Value{}
 		}
@@ -78,14 +84,20 @@ func (m *merger) itemsOf(f *schema.Field, n node, p value.Pointer) []*item {
 		if len(it.marks) == 0 {
 			m.marks(f.Item, it.node, it, false)
 		}
+		it.start = it.stands()
 		it.key = keyOf(f, it.v)
 		if before := slices.IndexFunc(items, func(o *item) bool { return m.repeats(f.Item, o, it) }); before >= 0 {
 			was := it.v.Clone()
 			m.decisions = append(m.decisions, Decision{What: "dropped", Path: p, Note: "an item that the reply gives twice and the document once", Was: was.Named("")})
 			continue
 		}
-		for _, k := range it.marks {
-			count[mark{f: k.f, Span: k.Span}]++
+		if p == "" && m.schema.EachEntry() {
+			it.twin = slices.IndexFunc(items, func(o *item) bool { return within(o, it) }) + 1
+		}
+		if it.twin == 0 {
+			for _, k := range it.marks {
+				count[mark{f: k.f, Span: k.Span}]++
+			}
 		}
 		items = append(items, it)
 	}
@@ -109,34 +121,30 @@ func (m *merger) marks(f *schema.Field, n node, it *item, own bool) {
 			}
 		}
 	case f.Type == schema.List && n.v.Kind == value.Array:
-		if own {
-			m.earliest(f, n, it)
-			return
-		}
 		for i := range n.v.Kids {
-			m.marks(f.Item, node{n.part, n.at.Index(i), &n.v.Kids[i]}, it, own)
+			if !own {
+				m.marks(f.Item, node{n.part, n.at.Index(i), &n.v.Kids[i]}, it, own)
+			}
 		}
 	case f.IsLeaf():
 		if place := m.place(n); place.Found() {
-			it.marks = append(it.marks, mark{f: f, Span: layout.Span{Start: place.Start, End: place.End}, line: place.Line, only: place.Rivals == 0})
-			it.begin(place.Start)
+			it.marks = append(it.marks, mark{f: f, Span: layout.Span{Start: place.Start, End: place.End}, line: place.Line, only: place.Rivals == 0, led: place.Led})
 		}
 	}
 }
 
-func (it *item) begin(at int) {
-	if it.start < 0 || at < it.start {
-		it.start = at
+// stands gives where an item stands: a value that was found in a wrong place
+// does not move it.
+func (it *item) stands() int {
+	if len(it.marks) == 0 {
+		return -1
 	}
-}
-
-// earliest notes where the values of an inner list stand.
-func (m *merger) earliest(f *schema.Field, n node, it *item) {
-	inner := &item{start: -1}
-	m.marks(f, n, inner, false)
-	if inner.start >= 0 {
-		it.begin(inner.start)
+	var at []int
+	for _, k := range it.marks {
+		at = append(at, k.Start)
 	}
+	slices.Sort(at)
+	return at[len(at)/2]
 }
 
 // repeats tells whether two items of one reply are one in the source: they say
@@ -155,6 +163,19 @@ func (m *merger) repeats(f *schema.Field, a, b *item) bool {
 		}
 	}
 	return once > 0
+}
+
+// within tells whether all places of an entry are places of another in the same
+// reply, and one of them stands only once: then it is that entry once more.
+func within(o, it *item) bool {
+	once := false
+	for _, k := range it.marks {
+		if !slices.ContainsFunc(o.marks, func(other mark) bool { return other.f == k.f && other.Span == k.Span }) {
+			return false
+		}
+		once = once || k.only
+	}
+	return once
 }
 
 func keyOf(f *schema.Field, v *value.Value) string {
@@ -178,12 +199,22 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 	spots := map[spot][]*cluster{}
 	keys := map[string]*cluster{}
 	var last *cluster // that of the item before
+	homes := map[int][]*cluster{} // of each part's items
 	for _, it := range items {
-		c := m.byEvidence(spots, it)
+		var c *cluster
+		if it.twin > 0 {
+			c = homes[it.part][it.twin-1]
+		}
+		if c == nil {
+			c = m.byEvidence(spots, it)
+		}
 		if c == nil && it.key != "" {
 			if k := keys[it.key]; k != nil && !k.has(it.part) {
 				c = k
 			}
+		}
+		if c == nil && p == "" && m.schema.EachEntry() {
+			c = m.byRegion(clusters, it)
 		}
 		if c == nil && it.first && last != nil && m.goesOn(f, last, it) {
 			c = last
@@ -192,15 +223,17 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 		case c != nil:
 			c.items = append(c.items, it)
 			c.gaps = c.gaps && m.parts[it.part].Gaps
-			if it.start >= 0 && (c.start < 0 || it.start < c.start) {
+			if c.start < 0 {
 				c.start = it.start
 			}
 		case m.parts[it.part].Gaps && !m.fillsGap(it):
+			homes[it.part] = append(homes[it.part], nil)
 			continue
 		default:
 			c = &cluster{items: []*item{it}, start: it.start, gaps: m.parts[it.part].Gaps}
 			clusters = insert(clusters, c)
 		}
+		homes[it.part] = append(homes[it.part], c)
 		if !m.parts[it.part].Gaps {
 			last = c
 		}
@@ -217,14 +250,14 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 	return clusters
 }
 
-// insert puts a cluster behind the others, or, where it fills a gap, before the
-// first that begins behind it.
+// insert puts a cluster behind the others, or before the first that begins
+// behind it and that only earlier parts know: the items of one part stay in the
+// order of its reply.
 func insert(clusters []*cluster, c *cluster) []*cluster {
-	if c.gaps && c.start >= 0 {
-		for i, other := range clusters {
-			if other.start > c.start {
-				return slices.Insert(clusters, i, c)
-			}
+	part := c.items[0].part
+	for i, other := range clusters {
+		if c.start >= 0 && other.start > c.start && !other.has(part) {
+			return slices.Insert(clusters, i, c)
 		}
 	}
 	return append(clusters, c)
@@ -253,6 +286,59 @@ func (m *merger) byEvidence(spots map[spot][]*cluster, it *item) *cluster {
 		}
 	}
 	return best
+}
+
+// byRegion gives the cluster that stands in the same entry of the document as
+// an item, if no field of the two stands at different places.
+func (m *merger) byRegion(clusters []*cluster, it *item) *cluster {
+	home := m.region(it.start)
+	if home < 0 {
+		return nil
+	}
+	for i := len(clusters) - 1; i >= 0; i-- {
+		if c := clusters[i]; m.region(c.start) == home {
+			if !c.rivals(it) {
+				return c
+			}
+		}
+	}
+	return nil
+}
+
+// rivals tells whether some field of an item stands elsewhere than in the
+// cluster, with as good a right: a value without its label is none where the
+// cluster has one behind it.
+func (c *cluster) rivals(it *item) bool {
+	for _, k := range it.marks {
+		best, meets := -1, false
+		for _, other := range c.items {
+			for _, o := range other.marks {
+				if o.f == k.f {
+					best = max(best, weight(o))
+					meets = meets || overlap(o.Span, k.Span)
+				}
+			}
+		}
+		if best >= 0 && !meets && weight(k) >= best {
+			return true
+		}
+	}
+	return false
+}
+
+func weight(k mark) int {
+	if k.led {
+		return 1
+	}
+	return 0
+}
+
+// region gives the entry of the document that an offset lies in; -1: none.
+func (m *merger) region(at int) int {
+	if at < 0 {
+		return -1
+	}
+	return sort.SearchInts(m.starts, at+1) - 1
 }
 
 // compare counts the fields whose values stand at the same place in both, and

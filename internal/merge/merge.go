@@ -5,7 +5,9 @@
 //
 //   - Two items of a list are one only where their evidence overlaps: values of
 //     the same fields that stand at the same places. Where the list has a key,
-//     equal keys make them one as well. Near-equal wording never does.
+//     equal keys make them one as well, and so does an entry that the document
+//     itself sets apart and in which both stand, where no field has places in
+//     both that differ. Near-equal wording never does.
 //   - A place that several items of one part share, such as a date above them
 //     all, tells nothing.
 //   - What two parts show of the same lines is one vote.
@@ -61,9 +63,11 @@ type Result struct {
 	Decisions []Decision
 }
 
-// Parts merges the records of parts, which are given in document order.
-func Parts(s *schema.Schema, parts []Part) Result {
-	m := &merger{schema: s, parts: parts, places: evidence.Places{}}
+// Parts merges the records of parts, which are given in document order. starts
+// are the offsets at which the entries of the document begin, as far as its
+// lines tell.
+func Parts(s *schema.Schema, parts []Part, starts []int) Result {
+	m := &merger{schema: s, parts: parts, starts: starts, places: evidence.Places{}}
 	var nodes []node
 	for i := range parts {
 		nodes = append(nodes, node{i, "", &parts[i].Record})
@@ -75,9 +79,11 @@ func Parts(s *schema.Schema, parts []Part) Result {
 type merger struct {
 	schema    *schema.Schema
 	parts     []Part
+	starts    []int
 	places    evidence.Places
 	conflicts []Conflict
 	decisions []Decision
+	fresh     bool // within an item that only parts which fill gaps know
 }
 
 // node is a value in the record of a part.
@@ -161,6 +167,7 @@ type reading struct {
 	place evidence.Place // the best
 	spans []layout.Span
 	votes int
+	times int // in how many parts
 	gaps  bool
 }
 
@@ -169,7 +176,7 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 	var readings []*reading
 	for _, n := range nodes {
 		place := m.place(n)
-		if m.parts[n.part].Gaps && !m.asked(n.part, place) {
+		if m.parts[n.part].Gaps && !m.asked(n.part, place) && !(m.fresh && place.Found()) {
 			continue
 		}
 		var r *reading
@@ -182,6 +189,7 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 			r = &reading{v: n.v, rank: -1, gaps: m.parts[n.part].Gaps}
 			readings = append(readings, r)
 		}
+		r.times++
 		r.vote(place)
 	}
 	if len(readings) == 0 {
@@ -197,7 +205,10 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 		case a.rank != b.rank:
 			return b.rank - a.rank
 		}
-		return b.votes - a.votes
+		if a.votes != b.votes || !a.meets(b) {
+			return b.votes - a.votes
+		}
+		return b.times - a.times
 	})
 	best := readings[0]
 	m.places[p] = best.place
@@ -206,7 +217,7 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 	}
 	if len(readings) > 1 && !readings[1].gaps && !best.gaps {
 		next := readings[1]
-		if next.rank == best.rank && next.votes == best.votes {
+		if next.rank == best.rank && next.votes == best.votes && !(next.meets(best) && next.times < best.times) {
 			c := Conflict{Path: p}
 			var texts []string
 			for _, r := range readings {
@@ -222,6 +233,19 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 		}
 	}
 	return best.v.Clone().Named("")
+}
+
+// meets tells whether two readings are of one place: then how many parts read
+// it so may decide.
+func (r *reading) meets(other *reading) bool {
+	for _, a := range r.spans {
+		for _, b := range other.spans {
+			if overlap(a, b) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 func clean(v *value.Value) string {
