@@ -48,6 +48,9 @@ type Request struct {
 	Format     []byte
 	Tool       bool
 	JSONObject bool
+	// Stream asks for the answer in pieces. It changes how the answer travels
+	// and not what it is, so that Parts and Body leave it out; Sent has it.
+	Stream bool
 	// Extra are further keys of the body with their values as JSON; they win
 	// over ours.
 	Extra map[string]string
@@ -122,6 +125,28 @@ func (r *Request) tail() []byte {
 // Body gives the whole body.
 func (r *Request) Body() []byte { return bytes.Join(r.Parts(), nil) }
 
+// Sent gives the body as it goes out.
+func (r *Request) Sent() []byte {
+	body := r.Body()
+	if !r.Stream {
+		return body
+	}
+	return append(body[:len(body)-1], `,"stream":true,"stream_options":{"include_usage":true}}`...)
+}
+
+// Weigh gives what of a request is text, and how many pictures go along: the
+// bytes of a picture are no measure of its tokens.
+func (r *Request) Weigh() (text []byte, pictures int) {
+	own := *r
+	own.Messages = nil
+	for _, m := range r.Messages {
+		pictures += len(m.Images)
+		m.Images = nil
+		own.Messages = append(own.Messages, m)
+	}
+	return own.Body(), pictures
+}
+
 // Reply is what came back, read.
 type Reply struct {
 	Text      string
@@ -154,7 +179,10 @@ type wireReply struct {
 }
 
 // NotChat says that an answer is not one of this protocol.
-type NotChat struct{ What string }
+type NotChat struct {
+	What string
+	Page bool // it is a web page: the address is not that of a model
+}
 
 func (e *NotChat) Error() string { return e.What }
 
@@ -163,20 +191,20 @@ func ReadReply(body []byte) (*Reply, error) {
 	var w wireReply
 	if err := json.Unmarshal(body, &w); err != nil {
 		if LooksLikePage(body) {
-			return nil, &NotChat{"the answer is a web page"}
+			return nil, &NotChat{"the answer is a web page", true}
 		}
-		return nil, &NotChat{"the answer is not complete JSON"}
+		return nil, &NotChat{What: "the answer is not complete JSON"}
 	}
 	if len(w.Error) > 0 && string(w.Error) != "null" {
-		return nil, &NotChat{"the answer is an error: " + ErrorText(body)}
+		return nil, &NotChat{What: "the answer is an error: " + ErrorText(body)}
 	}
 	if len(w.Choices) == 0 {
-		return nil, &NotChat{"the answer holds no choices"}
+		return nil, &NotChat{What: "the answer holds no choices"}
 	}
 	c := w.Choices[0]
 	text, ok := contentText(c.Message.Content)
 	if !ok {
-		return nil, &NotChat{"the answer's content is neither text nor parts of text"}
+		return nil, &NotChat{What: "the answer's content is neither text nor parts of text"}
 	}
 	r := &Reply{Text: text, Refusal: c.Message.Refusal, Finish: c.Finish}
 	if len(c.Message.Calls) > 0 {

@@ -112,18 +112,24 @@ func (a *app) standinCmd() *cobra.Command {
 	var o standin.Options
 	var port int
 	var quiet bool
-	var replay string
+	var replay, script string
 	cmd := &cobra.Command{Use: "standin", Short: "Run the simulated model server", Args: cobra.NoArgs,
 		Long: `Run the stand-in: a simulated model server that speaks the chat-completions protocol
 on loopback, until Ctrl-C. It fills by printed labels and errs as its character errs.
 A request whose model is hasty, steady or careful gets that character; all others get
---character.`,
+--character. Rules of your own come first:
+
+  rules:
+    - {when: 'FB-2031-06', reply: '{"report_no": "FB-2031-06"}'}
+    - {when: 'JSON Patch', status: 429, retry_after: 2, times: 1}
+
+docs/guide.md has all that a rule may say.`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if !knownCharacter(o.Character) {
 				a.parsed = false
 				return fmt.Errorf("the stand-in has no character %q; it has hasty, steady and careful", o.Character)
 			}
-			for _, rate := range []float64{o.Faults.Busy, o.Faults.Error, o.Faults.Cut, o.Faults.Stall} {
+			for _, rate := range []float64{o.Faults.Busy, o.Faults.Error, o.Faults.Cut, o.Faults.Stall, o.Faults.Garbage, o.Faults.Huge, o.Faults.Circles} {
 				if rate < 0 || rate > 1 {
 					a.parsed = false
 					return fmt.Errorf("a rate goes from 0 to 1, not %g", rate)
@@ -132,6 +138,12 @@ A request whose model is hasty, steady or careful gets that character; all other
 			if replay != "" {
 				var err error
 				if o.Replay, err = chat.LoadRecording(replay); err != nil {
+					return err
+				}
+			}
+			if script != "" {
+				var err error
+				if o.Script, err = standin.LoadScript(script); err != nil {
 					return err
 				}
 			}
@@ -155,12 +167,17 @@ A request whose model is hasty, steady or careful gets that character; all other
 	f.StringVar(&o.Character, "character", "steady", "hasty, steady or careful")
 	f.DurationVar(&o.Delay, "delay", 0, "wait before every reply")
 	f.StringVar(&o.Key, "key", "", "ask for this key")
-	f.Float64Var(&o.Faults.Busy, "busy", 0, "rate of 429 answers with Retry-After")
-	f.Float64Var(&o.Faults.Error, "error", 0, "rate of 500 answers")
+	f.Float64Var(&o.Faults.Busy, "busy", 0, "rate of 429 answers, every other with Retry-After")
+	f.Float64Var(&o.Faults.Error, "error", 0, "rate of 500 and 503 answers")
 	f.Float64Var(&o.Faults.Cut, "cut", 0, "rate of replies cut in the middle")
 	f.Float64Var(&o.Faults.Stall, "stall", 0, "rate of requests that get no answer")
+	f.Float64Var(&o.Faults.Garbage, "garbage", 0, "rate of answers that are none: web pages, half a line, other types")
+	f.Float64Var(&o.Faults.Huge, "huge", 0, "rate of answers beyond all measure")
+	f.Float64Var(&o.Faults.Circles, "circles", 0, "rate of replies that say the same over and over")
+	f.DurationVar(&o.Drip, "drip", 0, "wait between the pieces of a streamed reply")
+	f.StringVar(&script, "script", "", "answer by the rules in this `file` first")
 	f.StringVar(&replay, "replay", "", "answer from the exchanges in this `file`, as fill --record keeps them")
-	f.StringSliceVar(&o.Refuses, "refuse", nil, "shapes that it does not know: schema, tool, object")
+	f.StringSliceVar(&o.Refuses, "refuse", nil, "what it does not know: schema, tool, object, stream")
 	f.BoolVar(&quiet, "quiet", false, "say nothing of requests")
 	return cmd
 }

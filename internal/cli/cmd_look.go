@@ -12,7 +12,6 @@ import (
 	"filler/internal/fill"
 	"filler/internal/model"
 	"filler/internal/project"
-	"filler/internal/tokens"
 )
 
 func (a *app) newCmd() *cobra.Command {
@@ -121,10 +120,7 @@ func (a *app) printRequest(req *chat.Request) {
 func (a *app) printCost(m *project.Model, planned []fill.Planned, part int) {
 	total, replies := 0, 0
 	for _, one := range planned {
-		for _, msg := range one.Request.Messages {
-			total += tokens.Count(msg.Content)
-		}
-		total += tokens.Count(string(one.Request.Format))
+		total += model.TokensOf(one.Request)
 		replies += one.Request.MaxTokens
 	}
 	what := plural(total, "token")

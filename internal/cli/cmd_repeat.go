@@ -81,6 +81,7 @@ model guesses. No record is kept; the exchanges are in the ledger, and cost.`,
 			return nil
 		}}
 	look.flags(cmd)
+	look.asking(cmd)
 	f := cmd.Flags()
 	f.IntVarP(&times, "times", "n", 5, "how often")
 	f.Int64Var(&seed, "seed", 1, "the first seed; each time takes the next")

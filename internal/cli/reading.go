@@ -13,6 +13,7 @@ import (
 	"filler/internal/document"
 	"filler/internal/fetch"
 	"filler/internal/fill"
+	"filler/internal/gold"
 	"filler/internal/layout"
 	"filler/internal/ledger"
 	"filler/internal/ocr"
@@ -27,6 +28,7 @@ type looking struct {
 	layout             string
 	links, dropRunning bool
 	refetch            bool
+	examples           int
 	style              string
 	chunk              int
 }
@@ -40,12 +42,16 @@ func (o *looking) flags(cmd *cobra.Command) {
 // asking adds the flags of how records are asked for.
 func (o *looking) asking(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&o.style, "style", "", "how a record is asked for: "+strings.Join(project.Styles, ", "))
+	cmd.Flags().IntVar(&o.examples, "examples", -1, "show so many solved documents from gold")
 	cmd.Flags().IntVar(&o.chunk, "chunk", 0, "the most `tokens` of a document in one request")
 }
 
 func (o *looking) check() error {
 	if o.style != "" && !slices.Contains(project.Styles, o.style) {
 		return fmt.Errorf("unknown style %q; %s", o.style, place.Suggest(o.style, project.Styles))
+	}
+	if o.examples > project.MaxExamples {
+		return fmt.Errorf("%d solved documents are more than a prompt should hold; write 1 to %d", o.examples, project.MaxExamples)
 	}
 	if o.chunk != 0 && o.chunk < 100 {
 		return fmt.Errorf("a chunk of %d tokens is too little to read; write 100 or more", o.chunk)
@@ -99,8 +105,40 @@ func (w *work) setup(l *ledger.Ledger, r *document.Reader, o *looking) (fill.Set
 	}
 	if set.Style == prompt.Open {
 		s.Schema = schema.Open()
+		return s, err
+	}
+	if err == nil {
+		s.Settings.Solved, err = w.solved(s, o)
 	}
 	return s, err
+}
+
+// solved gives the documents that prompts show solved.
+func (w *work) solved(s fill.Setup, o *looking) ([]prompt.Solved, error) {
+	n, names := max(o.examples, 0), []string(nil)
+	if w.project != nil && o.examples < 0 {
+		n, names = w.project.Prompt.Examples, w.project.Prompt.ExamplesOf
+	}
+	if n == 0 && len(names) == 0 {
+		return nil, nil
+	}
+	path, err := w.goldPath("")
+	if err != nil {
+		return nil, fmt.Errorf("solved examples come from gold, and %w", err)
+	}
+	set, err := gold.Load(path, w.schema)
+	if err != nil {
+		return nil, err
+	}
+	if err := fill.CheckExamples(set, names); err != nil {
+		return nil, err
+	}
+	sources, err := w.sources(nil)
+	if err != nil {
+		return nil, err
+	}
+	w.leftOut = nil // told when the documents to fill are found
+	return fill.Examples(context.Background(), s, set, sources, n, names)
 }
 
 // reader gives what reads documents, as the project and flags say, and what

@@ -48,6 +48,7 @@ type Reader struct {
 	Engine      ocr.Engine  // reads pictures; nil: tesseract
 	Keep        string      // the folder in which OCR results are kept; "": none
 	Web         *fetch.Kept // fetches addresses; nil: they are refused
+	NoWords     bool        // pictures are not read: the model is shown them
 }
 
 // Read reads a source.
@@ -192,10 +193,14 @@ func (r *Reader) parse(ctx context.Context, id, name string, data []byte) (*Docu
 	if tableExts[strings.ToLower(filepath.Ext(name))] && d.Format == Plain {
 		d.Notes = append(d.Notes, "a table, read as one text; to make each row a document name it in filler.yaml as {table: …, text: […]}")
 	}
-	if strings.TrimSpace(text) == "" {
-		return nil, d.empty()
-	}
 	d.Text, d.Hash = text, Hash(text)
+	if strings.TrimSpace(text) == "" {
+		if !r.NoWords || d.Format != Picture && d.Format != PDF {
+			return nil, d.empty()
+		}
+		d.Text, d.Hash = "", Hash(string(data)) // the picture itself is what must not change
+		d.Notes = append(d.Notes, "its words are not read; the model is shown the page")
+	}
 	return d, nil
 }
 

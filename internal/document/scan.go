@@ -52,6 +52,9 @@ func (r *Reader) fromPicture(ctx context.Context, d *Document, data []byte) ([]l
 
 // recognise has the engine read a picture and reads what it gave.
 func (r *Reader) recognise(ctx context.Context, d *Document, picture []byte, size layout.Page) ([]layout.Page, error) {
+	if r.NoWords {
+		return []layout.Page{size}, nil
+	}
 	e := r.engine()
 	var pages []layout.Page
 	err := e.Read(ctx, picture, func(out []byte) (err error) {

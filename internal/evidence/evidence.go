@@ -18,6 +18,7 @@ type Kind string
 const (
 	Quoted   Kind = "quoted"
 	Restated Kind = "restated"
+	Seen     Kind = "seen"     // on a page picture, at the place that the model names
 	Inferred Kind = "inferred" // found nowhere, and the schema lets the model conclude it
 	None     Kind = "none"
 )

@@ -57,6 +57,12 @@ type Client struct {
 	Gate     func(ctx context.Context) error // waits for the caller's turn
 	Done     func(t Try) error               // hears of every attempt; its error ends the request
 	Retrying func(t Try)                     // hears of every wait
+	// Accept says what is wrong with an answer that came whole; such an attempt
+	// counts as broken, and another may do better. May be nil.
+	Accept func(status int, body []byte) error
+	// Watch gives what reads along where an answer comes as a stream of events.
+	// Then Timeout is the longest silence, and not the whole time. May be nil.
+	Watch func() Watcher
 
 	base *http.Transport
 }
@@ -107,6 +113,13 @@ func plain(err error) string {
 	return err.Error()
 }
 
+// Watcher reads along with an answer that comes in pieces.
+type Watcher interface {
+	Feed(data []byte) (stop bool) // hears of the next bytes; true: no more are wanted
+	Whole() bool                  // whether the answer has come to its end
+	Body() []byte                 // the answer, put together
+}
+
 // New gives a client whose connections stay open for atOnce requests.
 func New(atOnce int) *Client {
 	t := http.DefaultTransport.(*http.Transport).Clone()
@@ -149,6 +162,7 @@ func refuseRedirect(*http.Request, []*http.Request) error { return http.ErrUseLa
 // trip is the way of one request through its attempts.
 type trip struct {
 	client *Client
+	alive  func() // puts the end of an attempt's time off
 	tries  int
 	last   Try
 	fatal  error // the caller's own error; no attempt can better it
@@ -191,6 +205,7 @@ func (t *trip) RoundTrip(req *http.Request) (*http.Response, error) {
 func (t *trip) limits(stop context.Context) (context.Context, context.CancelFunc) {
 	ctx, cancel := context.WithCancelCause(context.WithoutCancel(stop))
 	limit := time.AfterFunc(t.client.Timeout, func() { cancel(ErrTimeout) })
+	t.alive = func() { limit.Reset(t.client.Timeout) }
 	unhook := context.AfterFunc(stop, func() {
 		time.AfterFunc(Grace, func() { cancel(ErrCut) })
 	})
@@ -213,7 +228,12 @@ func (t *trip) send(req *http.Request) (*http.Response, []byte, error) {
 	if err != nil {
 		return nil, nil, cause(err)
 	}
-	body, err := io.ReadAll(io.LimitReader(resp.Body, MaxAnswer+1))
+	var body []byte
+	if t.client.Watch != nil && resp.StatusCode == http.StatusOK && strings.HasPrefix(resp.Header.Get("Content-Type"), "text/event-stream") {
+		body, err = t.watch(resp.Body)
+	} else {
+		body, err = io.ReadAll(io.LimitReader(resp.Body, MaxAnswer+1))
+	}
 	resp.Body.Close()
 	if err != nil {
 		return nil, body, cause(err)
@@ -221,8 +241,38 @@ func (t *trip) send(req *http.Request) (*http.Response, []byte, error) {
 	if len(body) > MaxAnswer {
 		return nil, nil, fmt.Errorf("an answer of over %d MB", MaxAnswer>>20)
 	}
+	if accept := t.client.Accept; accept != nil {
+		if err := accept(resp.StatusCode, body); err != nil {
+			return nil, body, err
+		}
+	}
 	resp.Body = io.NopCloser(bytes.NewReader(body))
 	return resp, body, nil
+}
+
+// watch reads an answer piece by piece.
+func (t *trip) watch(from io.Reader) ([]byte, error) {
+	w := t.client.Watch()
+	buf := make([]byte, 32<<10)
+	for total := 0; total <= MaxAnswer; {
+		n, err := from.Read(buf)
+		total += n
+		if n > 0 {
+			t.alive()
+			if w.Feed(buf[:n]) {
+				return w.Body(), nil
+			}
+		}
+		switch {
+		case err == io.EOF && w.Whole():
+			return w.Body(), nil
+		case err == io.EOF:
+			return w.Body(), io.ErrUnexpectedEOF
+		case err != nil:
+			return w.Body(), err
+		}
+	}
+	return nil, fmt.Errorf("an answer of over %d MB", MaxAnswer>>20)
 }
 
 func isDial(err error) bool {

@@ -32,7 +32,6 @@ import (
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/standin"
-	"filler/internal/tokens"
 )
 
 // Filler fills documents with one schema and one model.
@@ -51,10 +50,11 @@ type Filler struct {
 	Then      *Filler // asked where this one's model leaves problems; may be nil
 	Job       string  // the project's job that it is at, or ""
 
-	shape  string    // where there is no client that knows it
-	parts  []part    // what each request asks of a record
-	slots  chan bool // one for each request that may be under way
-	server *standin.Server
+	shape    string              // where there is no client that knows it
+	shingles []document.Shingles // of the solved documents
+	parts    []part              // what each request asks of a record
+	slots    chan bool           // one for each request that may be under way
+	server   *standin.Server
 }
 
 // Setup is what a Filler is made of.
@@ -97,8 +97,16 @@ func newOne(s Setup) (*Filler, error) {
 	if f.Reader == nil {
 		f.Reader = &document.Reader{}
 	}
+	if s.Settings.Images == "alone" {
+		blind := *f.Reader
+		blind.NoWords = true
+		f.Reader = &blind
+	}
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, err
+	}
+	for _, e := range s.Settings.Solved {
+		f.shingles = append(f.shingles, document.NewShingles(e.Text))
 	}
 	f.slots = make(chan bool, max(s.Pace.AtOnce, 1))
 	if s.Replay != nil { // neither a server nor a key is needed
@@ -227,12 +235,16 @@ func Requests(ctx context.Context, s Setup, source document.Source, shape string
 	if err != nil {
 		return nil, err
 	}
-	return f.Requests(d)
+	return f.Requests(ctx, d, source.File)
 }
 
 // Requests gives the requests with which a document is first asked about.
-func (f *Filler) Requests(d *document.Document) ([]Planned, error) {
+func (f *Filler) Requests(ctx context.Context, d *document.Document, file string) ([]Planned, error) {
 	a := &asker{Filler: f, doc: d, parts: f.parts}
+	var err error
+	if a.pages, err = f.pictures(ctx, d, file); err != nil {
+		return nil, err
+	}
 	pieces, err := a.plan()
 	if err != nil {
 		return nil, err
@@ -258,7 +270,7 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 			p.Unread++
 			continue
 		}
-		planned, err := f.Requests(d)
+		planned, err := f.Requests(ctx, d, s.File)
 		if err != nil {
 			p.Unread++
 			continue
@@ -274,7 +286,7 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 				p.Known++
 				continue
 			}
-			n := tokens.Count(string(body))
+			n := model.TokensOf(one.Request)
 			p.TokensIn += n
 			p.LeastNano += model.Cost(f.Model, n, 0)
 			p.MostNano += model.Cost(f.Model, n, f.Model.Reply)

@@ -1,15 +1,37 @@
 package fill
 
 import (
+	"bytes"
+
 	"filler/internal/ledger"
 	"filler/internal/record"
 	"filler/internal/value"
 )
 
+// exampleIn gives the solved document that a traced document is, or nearly is.
+func exampleIn(trace []byte) (string, error) {
+	if !bytes.Contains(trace, []byte(`{"step":"example"`)) {
+		return "", nil
+	}
+	steps, err := value.ParseBytes(trace)
+	if err != nil {
+		return "", err
+	}
+	for i := range steps.Kids {
+		if s := &steps.Kids[i]; s.Get("step").Text == "example" {
+			return s.Get("document").Text, nil
+		}
+	}
+	return "", nil
+}
+
 // ToLine gives a kept record in its machine form.
 func ToLine(run int64, r ledger.Record) (record.Line, error) {
 	l := record.Line{Document: r.Document, Run: run, Status: record.Status(r.Status), Source: r.Source}
 	var err error
+	if l.Example, err = exampleIn(r.Trace); err != nil {
+		return l, err
+	}
 	if l.Record, err = value.ParseBytes(r.Record); err != nil {
 		return l, err
 	}

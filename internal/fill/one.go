@@ -25,6 +25,7 @@ type filling struct {
 	task  ledger.Task
 	doc   *document.Document
 	index *evidence.Index
+	pages pages // the pictures that go along
 	trace trace
 
 	turn string // "then " once the other model is asked
@@ -54,6 +55,12 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 	}
 	w.doc, w.index = doc, evidence.NewIndex(doc.Text)
 	w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), text("notes", strings.Join(doc.Notes, ", ")), number("bytes", len(doc.Text)), text("source", doc.Hash))
+	if w.pages, err = f.pictures(ctx, doc, t.File); err != nil {
+		return w.failed(record.Source, err.Error()), nil
+	}
+	if shown := f.exampleOf(doc); shown != "" {
+		w.trace.add("example", text("document", shown))
+	}
 	code, why, err := w.byModel(ctx)
 	if err == nil && f.Then != nil && (code != "" || len(w.problems)+len(w.others) > 0) {
 		// The other model mends what is wrong, within the bounds of every
@@ -80,7 +87,7 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 // came, and why; an error that the document waits for another time.
 func (w *filling) byModel(ctx context.Context) (code record.Code, why string, err error) {
 	w.others, w.lost = nil, nil
-	pieces, err := (&asker{Filler: w.Filler, doc: w.doc, parts: w.parts}).plan()
+	pieces, err := (&asker{Filler: w.Filler, doc: w.doc, parts: w.parts, pages: w.pages}).plan()
 	if err != nil {
 		return record.NoAnswer, err.Error(), nil
 	}
@@ -369,6 +376,8 @@ func (w *filling) check(v *value.Value) []record.Problem {
 		switch {
 		case field.Basis && place.Kind == evidence.Inferred && !place.Found():
 			problems = append(problems, evidenceProblem(p, v, "the words that this value rests on are missing, or stand nowhere in the document"))
+		case place.Kind == evidence.Seen && field.Evidence == "quoted":
+			problems = append(problems, evidenceProblem(p, v, "this value should stand in the document letter for letter, and there is only the model's word that it was seen"))
 		case place.Kind == evidence.None:
 			problems = append(problems, evidenceProblem(p, v, "this value stands nowhere in the document"))
 		case field.Evidence == "quoted" && place.Kind != evidence.Quoted:
@@ -400,7 +409,7 @@ func (w *filling) done() ledger.Record {
 	for _, p := range places {
 		kinds[p.Kind]++
 	}
-	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("inferred", kinds[evidence.Inferred]), number("none", kinds[evidence.None]))
+	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("seen", kinds[evidence.Seen]), number("inferred", kinds[evidence.Inferred]), number("none", kinds[evidence.None]))
 	w.trace.add("end", text("status", string(status)), problemList(w.problems).Named("problems"))
 	proof := places.JSON(&w.record)
 	return w.toLedger(status, w.record.JSON(), proof.JSON())
@@ -422,4 +431,4 @@ func (w *filling) toLedger(status record.Status, rec, proof []byte) ledger.Recor
 	return r
 }
 
-func (w *filling) images() []chat.Image { return nil }
+func (w *filling) images() []chat.Image { return w.pages.images }

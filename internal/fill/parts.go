@@ -115,6 +115,7 @@ type asker struct {
 	*Filler
 	doc   *document.Document
 	parts []part
+	pages pages
 }
 
 // ask gives what one request of a part asks for.
@@ -210,4 +211,4 @@ func stepName(p *part, c prompt.Chunk) string {
 }
 
 // images gives the pictures of the document's pages that go along.
-func (a *asker) images() []chat.Image { return nil }
+func (a *asker) images() []chat.Image { return a.pages.images }

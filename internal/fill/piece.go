@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"strings"
 
+	"filler/internal/chat"
 	"filler/internal/document"
 	"filler/internal/evidence"
 	"filler/internal/layout"
@@ -34,6 +35,7 @@ type piece struct {
 	record  value.Value
 	places  evidence.Places
 	pointed evidence.Places          // places that the model named
+	seen    evidence.Places          // places on the pages that the model named
 	basis   map[value.Pointer]string // words that inferred values rest on
 	cut     bool                     // the reply ended early
 	code    record.Code              // why no record came, or ""
@@ -56,7 +58,7 @@ func (x *piece) fill(ctx context.Context) error {
 	if err := x.take(answer); err != nil {
 		x.code, x.why = record.Syntax, err.Error()
 	}
-	if x.cut || x.code == record.Syntax && answer.Finish == "length" {
+	if x.cut || x.code == record.Syntax && cutOff(answer) {
 		if err := x.split(ctx); err != nil {
 			return err
 		}
@@ -145,8 +147,7 @@ func spansOf(spans []layout.Span) [][2]int {
 func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 	w := x.w
 	for {
-		ask := (&asker{Filler: w.Filler, doc: w.doc}).ask(x.part, x.chunk)
-		ask.Images = w.images()
+		ask := (&asker{Filler: w.Filler, doc: w.doc, pages: w.pages}).ask(x.part, x.chunk)
 		shape := ask.Shape
 		req := ask.Request()
 		req.Seed = w.Seed
@@ -181,12 +182,16 @@ func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 // follows tells whether a reply has the form that the request held it to. A
 // reply that was cut, or refused, says nothing about the server.
 func follows(shape string, a *model.Answer) bool {
-	if shape == "words" || a.Finish == "length" || a.Refusal != "" || strings.TrimSpace(a.Text) == "" {
+	if shape == "words" || cutOff(a) || a.Refusal != "" || strings.TrimSpace(a.Text) == "" {
 		return true
 	}
 	v, err := value.Parse(strings.TrimSpace(a.Text))
 	return err == nil && v.Kind == value.Object
 }
+
+// cutOff tells a reply that did not come to its own end: it was too long, or ran
+// in circles and was stopped.
+func cutOff(a *model.Answer) bool { return a.Finish == "length" || a.Finish == chat.FinishCircles }
 
 // usable tells whether a reply that did not keep its form says enough all the
 // same: asking again costs.
@@ -227,9 +232,12 @@ func (x *piece) take(answer *model.Answer) error {
 		return err
 	}
 	x.trace.mends(r.Mends)
-	x.cut = r.Cut || answer.Finish == "length"
+	x.cut = r.Cut || cutOff(answer)
 	if x.record, err = x.unwrap(r.Value); err != nil {
 		return err
+	}
+	if x.w.Settings.Images == "alone" && len(x.w.images()) > 0 {
+		x.see()
 	}
 	x.bases(x.schema.Root, "", &x.record)
 	if x.style == prompt.ByPointer {
@@ -342,6 +350,11 @@ func (x *piece) locate(v *value.Value) evidence.Places {
 		}
 	}
 	places := evidence.With(x.schema, v, x.index, x.pointed)
+	for p, place := range places { // what words bear out is more than what was seen
+		if at, ok := x.seen[p]; ok && !place.Found() {
+			places[p] = at
+		}
+	}
 	for p, place := range places {
 		if words, ok := x.basis[p]; ok && !place.Found() {
 			if at, found := x.index.Words(words); found {

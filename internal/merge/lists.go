@@ -198,7 +198,7 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 	var clusters []*cluster
 	spots := map[spot][]*cluster{}
 	keys := map[string]*cluster{}
-	var last *cluster // that of the item before
+	var last *cluster             // that of the item before
 	homes := map[int][]*cluster{} // of each part's items
 	for _, it := range items {
 		var c *cluster

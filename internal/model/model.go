@@ -58,6 +58,10 @@ type Client struct {
 	limiter *rate.Limiter
 	flights singleflight.Group
 	shape   atomic.Int32 // index into project.Shapes
+	whole   atomic.Bool  // the server does not stream
+	served  atomic.Bool  // it has answered as a model does
+	crowd   *throttle
+	minute  *bucket // of tokens; nil: no limit
 	spent   atomic.Int64
 	http    *fetch.Client
 }
@@ -71,6 +75,10 @@ func New(m *project.Model, base, key string, pace project.Pace, keeper Keeper) *
 	if pace.PerMinute > 0 {
 		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
 	}
+	if pace.TokensPerMinute > 0 {
+		c.minute = newBucket(pace.TokensPerMinute)
+	}
+	c.crowd = newThrottle(pace.AtOnce)
 	c.shape.Store(int32(max(slices.Index(project.Shapes, m.Shape), 0)))
 	if m.Shape == "auto" || m.Shape == "" {
 		c.shape.Store(1)
@@ -195,22 +203,25 @@ func (c *Client) known(call Call, key string, parts [][]byte) (*Answer, error) {
 }
 
 func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Request, parts [][]byte) (*Answer, error) {
-	body := bytes.Join(parts, nil)
 	answer := &Answer{}
 	client := *c.http
 	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
-	most := c.most(req, body)
-	client.Gate = func(ctx context.Context) error {
-		if err := c.gate(ctx); err != nil {
+	most, taken := c.most(req), 0
+	client.Gate = func(ctx context.Context) (err error) {
+		if taken, err = c.gate(ctx, req); err != nil {
 			return err
 		}
 		if c.Purse != nil && !c.Purse.setAside(ctx, most) {
 			return errBudget
 		}
-		return nil
+		return c.crowd.enter(ctx)
 	}
 	client.Done = func(t fetch.Try) error {
-		x := c.exchange(call, key, parts, body, t)
+		c.crowd.leave(t.Status == http.StatusTooManyRequests, time.Now())
+		x := c.exchange(call, key, req, parts, t)
+		if c.minute != nil {
+			c.minute.settle(taken, x.TokensIn+x.TokensOut)
+		}
 		c.spent.Add(x.CostNano)
 		if c.Purse != nil {
 			c.Purse.settle(most, x.CostNano)
@@ -218,8 +229,33 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 		answer.CostNano, answer.Estimated = x.CostNano, x.Estimated
 		return c.keeper.SaveExchange(x)
 	}
-	status, raw, err := client.Post(ctx, c.base+"/chat/completions", c.headers(), body)
-	if err != nil {
+	client.Accept = func(status int, body []byte) error {
+		if status != http.StatusOK {
+			return nil
+		}
+		_, err := chat.ReadReply(body)
+		var not *chat.NotChat
+		if errors.As(err, &not) && not.Page && !c.served.Load() {
+			return nil // a wrong address more likely than a bad moment: no other attempt betters it
+		}
+		if err == nil {
+			c.served.Store(true)
+		}
+		return err
+	}
+	if req.Stream = c.model.Stream && !c.whole.Load(); req.Stream {
+		client.Watch = func() fetch.Watcher { return &chat.Stream{} }
+	}
+	status, raw, err := client.Post(ctx, c.base+"/chat/completions", c.headers(), req.Sent())
+	if err == nil && req.Stream && status == http.StatusBadRequest && aboutStreams.MatchString(chat.ErrorText(raw)) {
+		c.whole.Store(true) // the server does not stream: ask for the answer in one piece
+		return c.send(ctx, call, key, req, parts)
+	}
+	var not *chat.NotChat
+	switch {
+	case errors.As(err, &not):
+		return nil, &Failure{Msg: fmt.Sprintf("%s: %s, in %s", c.base, not, times(c.pace.Attempts)), Hint: checkAddress, Err: err}
+	case err != nil:
 		return nil, c.unanswered(ctx, err)
 	}
 	raw = c.strike(raw)
@@ -228,9 +264,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	}
 	reply, err := chat.ReadReply(raw)
 	if err != nil {
-		var not *chat.NotChat
-		fatal := errors.As(err, &not) && chat.LooksLikePage(raw)
-		return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.base, err), Hint: "check that `at` is the base URL of a chat-completions server, such as http://127.0.0.1:8000/v1", Fatal: fatal, Err: err}
+		return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.base, err), Hint: checkAddress, Fatal: true, Err: err}
 	}
 	answer.Reply = *reply
 	return answer, nil
@@ -258,24 +292,52 @@ func (c *Client) replay(call Call, key string, req *chat.Request, parts [][]byte
 	return &Answer{Reply: *reply, Cached: true}, nil
 }
 
+const checkAddress = "check that `at` is the base URL of a chat-completions server, such as http://127.0.0.1:8000/v1"
+
 // errBudget ends a request that the budget can't pay.
 var errBudget = errors.New("the budget")
 
 // most gives the most that an attempt can cost: its tokens, counted and a tenth
 // more, since models count by vocabularies of their own, and the longest reply.
-func (c *Client) most(req *chat.Request, body []byte) int64 {
+func (c *Client) most(req *chat.Request) int64 {
 	if c.Purse == nil {
 		return 0
 	}
-	return Cost(c.model, tokens.Count(string(body))*11/10, req.MaxTokens)
+	return Cost(c.model, TokensOf(req)*11/10, req.MaxTokens)
 }
 
-func (c *Client) gate(ctx context.Context) error {
-	if c.limiter == nil {
-		return nil
-	}
-	return c.limiter.Wait(ctx)
+// perPicture is what a page picture is taken for in tokens: servers count by
+// size, and those that are sent have at most 1600 pixels a side.
+const perPicture = 1600
+
+// TokensOf counts the tokens of a request; what a picture takes is a guess.
+func TokensOf(req *chat.Request) int {
+	text, pictures := req.Weigh()
+	return tokens.Count(string(text)) + pictures*perPicture
 }
+
+// guess is TokensOf by bytes alone.
+func guess(req *chat.Request) int {
+	text, pictures := req.Weigh()
+	return tokens.EstimateBytes(len(text)) + pictures*perPicture
+}
+
+// gate waits for the pace: so many requests and so many tokens a minute. It
+// gives the tokens that were taken for the request.
+func (c *Client) gate(ctx context.Context, req *chat.Request) (int, error) {
+	if c.limiter != nil {
+		if err := c.limiter.Wait(ctx); err != nil {
+			return 0, err
+		}
+	}
+	if c.minute == nil {
+		return 0, nil
+	}
+	return c.minute.take(ctx, guess(req)+min(req.MaxTokens, usualReply))
+}
+
+// usualReply is what a reply is taken for before it comes.
+const usualReply = 1000
 
 func (c *Client) headers() map[string]string {
 	h := map[string]string{}
@@ -297,7 +359,7 @@ func (c *Client) strike(body []byte) []byte {
 }
 
 // exchange puts an attempt and its price into the ledger's words.
-func (c *Client) exchange(call Call, key string, parts [][]byte, body []byte, t fetch.Try) ledger.Exchange {
+func (c *Client) exchange(call Call, key string, req *chat.Request, parts [][]byte, t fetch.Try) ledger.Exchange {
 	x := ledger.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: t.Number, Request: parts,
 		Status: t.Status, Reply: c.strike(t.Body), Took: t.Took}
 	if t.Err != nil {
@@ -308,13 +370,13 @@ func (c *Client) exchange(call Call, key string, parts [][]byte, body []byte, t 
 		if reply, err := chat.ReadReply(t.Body); err == nil && reply.HasUsage {
 			x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
 		} else {
-			x.Estimated, x.TokensIn = true, tokens.EstimateBytes(len(body))
+			x.Estimated, x.TokensIn = true, guess(req)
 			if err == nil {
 				x.Finish, x.TokensOut = reply.Finish, tokens.Estimate(reply.Text)
 			}
 		}
 	case t.Status == 0 && t.Sent:
-		x.Estimated, x.TokensIn, x.TokensOut = true, tokens.EstimateBytes(len(body)), tokens.EstimateBytes(len(t.Body))
+		x.Estimated, x.TokensIn, x.TokensOut = true, guess(req), tokens.EstimateBytes(len(t.Body))
 	}
 	x.CostNano = Cost(c.model, x.TokensIn, x.TokensOut)
 	return x
@@ -401,6 +463,9 @@ func (c *Client) refused(status int, body []byte, shape string) error {
 	}
 	return f
 }
+
+// aboutStreams tells refusals of an answer in pieces.
+var aboutStreams = regexp.MustCompile(`(?i)stream`)
 
 // aboutLength tells refusals of a long request: a weaker shape would fare no
 // better.

@@ -63,6 +63,7 @@ type Model struct {
 	PriceOut    float64
 	Headers     map[string]string
 	Body        map[string]string // extra keys, values as JSON
+	Stream      bool              // answers come in pieces, where the server offers it
 }
 
 // Pace is how fast requests may go out.
@@ -249,7 +250,7 @@ func (p *Project) readModels(n *place.Node) {
 
 func readModel(n *place.Node) *Model {
 	m := &Model{Entry: n.Key(), Name: n.Key(), Shape: "auto", Reply: DefaultReply}
-	n.Known("at", "name", "key_from", "shape", "temperature", "context", "reply", "price", "headers", "body")
+	n.Known("at", "name", "key_from", "shape", "temperature", "context", "reply", "price", "headers", "body", "stream")
 	if n.Get("at") == nil {
 		n.Fault("the key \"at\" is missing", "say where the model is: a base URL, or standin:steady")
 	}
@@ -282,6 +283,8 @@ func readModel(n *place.Node) *Model {
 			if out := kid.Get("out"); out != nil {
 				m.PriceOut = out.Float()
 			}
+		case "stream":
+			m.Stream = kid.Bool()
 		case "headers":
 			m.Headers = readHeaders(kid)
 		case "body":

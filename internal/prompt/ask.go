@@ -56,6 +56,9 @@ func (a Ask) Request() *chat.Request {
 		return a.question()
 	}
 	s := a.Schema
+	if a.seen() {
+		s = Seen(s)
+	}
 	if a.Style == ByPointer {
 		s = Pointers(s)
 		a.Set.Layout = "boxes"
@@ -107,9 +110,12 @@ func (a Ask) write(r *chat.Request, closing string) {
 		return
 	}
 	r.Messages = append(r.Messages,
-		chat.Message{Role: "system", Content: system(a.Schema, a.Set, a.Style)},
+		chat.Message{Role: "system", Content: system(a.Schema, a.Set, a.how())},
 		chat.Message{Role: "user", Content: doc + "\n# Answer\n" + closing + "\n", Images: a.Images})
 }
+
+// seen tells whether the model is to say where on the pages values stand.
+func (a Ask) seen() bool { return len(a.Images) > 0 && a.Set.Images == "alone" && a.Style != ByField }
 
 // section gives the document, or says that it comes as pictures.
 func (a Ask) section() string {
@@ -129,6 +135,51 @@ func (a Ask) section() string {
 
 func (a Ask) base() *chat.Request {
 	return &chat.Request{Model: a.Model.Name, Temperature: a.Model.Temperature, MaxTokens: a.Model.Reply, Extra: a.Model.Body}
+}
+
+// how is the style that values are written in.
+func (a Ask) how() string {
+	if a.seen() {
+		return onPages
+	}
+	return a.Style
+}
+
+// onPages is the way of writing values with their places on pictures.
+const onPages = "on-pages"
+
+// howToSee tells how to say where on the pages a value stands.
+const howToSee = `- Give each value as {"value": …, "page": …, "box": [left, top, right, bottom]}: the number of the picture that it stands on, from 1, and its place there in pixels, from the top left. Where the document does not state a value, give {"value": null, "page": null, "box": []}.
+`
+
+// Seen gives the schema of a reply that says where on the pages values stand:
+// each leaf is a value with a page and a box.
+func Seen(s *schema.Schema) *schema.Schema {
+	out := *s
+	out.Root = seeing(s.Root)
+	return &out
+}
+
+func seeing(f *schema.Field) *schema.Field {
+	out := *f
+	out.Examples, out.Basis = nil, false
+	switch f.Type {
+	case schema.Group:
+		out.Fields = nil
+		for _, kid := range f.Fields {
+			out.Fields = append(out.Fields, seeing(kid))
+		}
+		return &out
+	case schema.List:
+		out.Item = seeing(f.Item)
+		return &out
+	}
+	out.Name, out.Required = "value", false
+	return &schema.Field{Name: f.Name, Path: f.Path, Type: schema.Group, About: f.About, Fields: []*schema.Field{
+		&out,
+		{Name: "page", Path: f.Path, Type: schema.Integer, About: "The picture that it stands on."},
+		{Name: "box", Path: f.Path, Type: schema.List, About: "Where: left, top, right, bottom.", Item: &schema.Field{Path: f.Path + "[]", Type: schema.Integer, About: "Pixels."}},
+	}}
 }
 
 // NotStated is what the model answers to a question that the document does not

@@ -43,6 +43,9 @@ func system(s *schema.Schema, set Settings, style string) string {
 		b.WriteString(howToPoint)
 	} else {
 		b.WriteString(howTo(s))
+		if style == onPages {
+			b.WriteString(howToSee)
+		}
 	}
 	b.WriteString(examples(s))
 	b.WriteString(solved(s, set, style))

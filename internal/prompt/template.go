@@ -40,9 +40,12 @@ type TemplateData struct {
 // templateData gathers what a template can use.
 func templateData(s *schema.Schema, a Ask, doc, closing string) TemplateData {
 	d := TemplateData{Schema: s.Name, About: s.About, Entries: s.EachEntry(), Fields: Outline(s), Values: howTo(s), Document: doc, Answer: closing,
-		Examples: strings.TrimSpace(examples(s) + solved(s, a.Set, a.Style)), Notes: strings.TrimSpace(a.Set.Notes), Part: 1, Parts: 1}
+		Examples: strings.TrimSpace(examples(s) + solved(s, a.Set, a.how())), Notes: strings.TrimSpace(a.Set.Notes), Part: 1, Parts: 1}
 	if a.Style == ByPointer {
 		d.Values = howToPoint
+	}
+	if a.seen() {
+		d.Values += howToSee
 	}
 	if a.Chunk != nil {
 		d.Part, d.Parts = a.Chunk.N, a.Chunk.Of
@@ -135,7 +138,7 @@ type Solved struct {
 // solved gives the solved documents, each fenced as data. A reply that points
 // has other answers, so that it is shown none.
 func solved(s *schema.Schema, set Settings, style string) string {
-	if len(set.Solved) == 0 || style == ByPointer || style == ByField {
+	if len(set.Solved) == 0 || style == ByPointer || style == ByField || style == onPages {
 		return ""
 	}
 	var b strings.Builder

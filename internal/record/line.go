@@ -24,6 +24,7 @@ type Line struct {
 	Run      int64
 	Status   Status
 	Source   string      // the hash of the source text
+	Example  string      // the solved document of the prompt that this one is, or nearly is
 	Record   value.Value // an array where the schema says `each: entry`
 	Problems []Problem
 	Evidence value.Value // an object of places by path
@@ -40,6 +41,9 @@ func (l *Line) JSON(eachEntry bool) value.Value {
 	}
 	if l.Source != "" {
 		v.Set("source", value.Str(l.Source))
+	}
+	if l.Example != "" {
+		v.Set("example", value.Str(l.Example))
 	}
 	if l.Record.Kind != value.Null {
 		v.Set(recordKey(eachEntry), l.Record)
@@ -81,6 +85,9 @@ func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
 	}
 	if s := v.Get("source"); s != nil {
 		l.Source = strings.Clone(s.Text)
+	}
+	if s := v.Get("example"); s != nil {
+		l.Example = strings.Clone(s.Text)
 	}
 	rec := v.Get(recordKey(eachEntry))
 	if (rec == nil || rec.Kind == value.Null) && l.Status != Failed {

@@ -84,6 +84,15 @@ func (sc *Scorer) Add(l record.Line) error {
 		return &Twice{l.Document}
 	}
 	sc.seen[l.Document] = true
+	switch l.Example {
+	case "":
+	case l.Document:
+		sc.leaveOut(l.Document, "it was shown solved in the prompt")
+		return nil
+	default:
+		sc.leaveOut(l.Document, "nearly the same as "+l.Example+", which was shown solved in the prompt")
+		return nil
+	}
 	g, why := sc.countable(l.Document, l.Source)
 	if why != "" {
 		sc.leaveOut(l.Document, why)

@@ -81,6 +81,10 @@ func (w *writer) answer() (text string, cut bool) {
 // filled gives the record by what the document prints.
 func (w *writer) filled() value.Value {
 	raw := labels.Fill(w.task.schema, w.task.document)
+	if w.task.seeing {
+		v := w.field(w.task.schema.Root, &raw)
+		return w.places(w.task.schema.Root, &v)
+	}
 	if !w.task.pointing {
 		return w.field(w.task.schema.Root, &raw)
 	}

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"filler/internal/document"
 	"filler/internal/schema"
 	"filler/internal/value"
 )
@@ -81,9 +82,9 @@ func (r *request) text() string {
 	return b.String()
 }
 
-// picture gives the first picture of the messages, or nil. Only pictures that
-// come along are looked at, none that lie elsewhere.
-func (r *request) picture() []byte {
+// pictures gives the pictures of the messages. Only those that come along are
+// looked at, none that lie elsewhere.
+func (r *request) pictures() (found [][]byte) {
 	for _, m := range r.Messages {
 		var parts []struct {
 			Image struct {
@@ -96,12 +97,12 @@ func (r *request) picture() []byte {
 		for _, p := range parts {
 			if _, data, ok := strings.Cut(p.Image.URL, ";base64,"); ok && strings.HasPrefix(p.Image.URL, "data:image/") {
 				if picture, err := base64.StdEncoding.DecodeString(data); err == nil {
-					return picture
+					found = append(found, picture)
 				}
 			}
 		}
 	}
-	return nil
+	return found
 }
 
 // task is what the stand-in makes of a request.
@@ -111,8 +112,10 @@ type task struct {
 	document string
 	rest     string // what stands behind the document
 	repair   bool
-	short    bool        // one value is asked for, alone
-	pointing bool        // values are asked for by the ids of their words
+	short    bool // one value is asked for, alone
+	pointing bool // values are asked for by the ids of their words
+	seeing   bool // values are asked for with their places on pictures
+	pages    []*document.Document
 	lines    [][2]string // the ids of the document's lines, and what they say
 }
 
@@ -130,6 +133,11 @@ func readTask(r *request) *task {
 		t.pointing = len(t.lines) > 0
 	}
 	t.document = withoutIDs(t.document)
+	if strings.Contains(text, "The pictures are its pages") && !strings.Contains(text, "stands between the two lines") {
+		t.document = "" // nothing but pictures
+		_, before, _ = strings.Cut(text, "# Fields")
+		t.seeing = strings.Contains(text, `"page": …, "box": [`)
+	}
 	if wire := r.wire(); wire != nil {
 		if v, err := value.ParseBytes(wire); err == nil {
 			t.wire = &v

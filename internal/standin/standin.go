@@ -36,17 +36,11 @@ type Options struct {
 	Delay     time.Duration // before every reply
 	Key       string        // asked for in the Authorization header, if set
 	Faults    Faults
-	Refuses   []string        // shapes that it does not know: schema, tool, object
+	Refuses   []string        // what it does not know: schema, tool, object, stream
+	Script    *Script         // rules of the user's that come first
+	Drip      time.Duration   // between the pieces of an answer in pieces
 	Replay    *chat.Recording // answers what is in it, and refuses all else
 	Log       io.Writer       // one line a request; nil: none
-}
-
-// Faults are rates from 0 to 1 at which the line fails.
-type Faults struct {
-	Busy  float64 // 429 with Retry-After
-	Error float64 // 500
-	Cut   float64 // the connection is cut in mid-body
-	Stall float64 // no answer comes
 }
 
 // Server is a running stand-in.
@@ -133,7 +127,7 @@ func (h *handler) complete(w http.ResponseWriter, r *http.Request) {
 		refuse(w, http.StatusBadRequest, "invalid_request_error", "the body needs `model` and `messages`")
 		return
 	}
-	if req.Stream {
+	if req.Stream && slices.Contains(h.Refuses, "stream") {
 		refuse(w, http.StatusBadRequest, "invalid_request_error", "`stream` is not served here")
 		return
 	}
@@ -160,48 +154,27 @@ func (h *handler) complete(w http.ResponseWriter, r *http.Request) {
 		w.Write(answer)
 		return
 	}
-	if picture := req.picture(); picture != nil {
-		h.transcribe(w, r, n, &req, picture)
+	if do := h.Script.find(req.text()); do != nil {
+		if h.Log != nil {
+			fmt.Fprintf(h.Log, "%4d  %s  by the script\n", n, req.Model)
+		}
+		h.play(w, r, n, &req, do)
 		return
 	}
-	reply := h.reply(&req, body)
+	pictures := req.pictures()
+	if len(pictures) > 0 && !strings.Contains(req.text(), "# Fields") && !strings.Contains(req.text(), "# Field\n") {
+		h.transcribe(w, r, n, &req, pictures[0])
+		return
+	}
+	reply, err := h.reply(r.Context(), &req, pictures, n)
+	if err != nil {
+		refuse(w, http.StatusBadRequest, "invalid_request_error", "this model takes no pictures here: "+err.Error())
+		return
+	}
 	if h.Log != nil {
 		fmt.Fprintf(h.Log, "%4d  %s\n", n, reply.note)
 	}
-	h.write(w, n, reply.body)
-}
-
-// fails plays the faults of the line. Its chance is seeded by the request's
-// number, so that another attempt may fare better.
-func (h *handler) fails(w http.ResponseWriter, r *http.Request, n int64) bool {
-	p := rand.New(rand.NewPCG(uint64(n), 7)).Float64()
-	f := h.Faults
-	switch {
-	case p < f.Busy:
-		w.Header().Set("Retry-After", "1")
-		refuse(w, http.StatusTooManyRequests, "rate_limit_error", "too many requests")
-	case p < f.Busy+f.Error:
-		refuse(w, http.StatusInternalServerError, "server_error", "the server stumbled")
-	case p < f.Busy+f.Error+f.Stall:
-		select {
-		case <-r.Context().Done():
-		case <-time.After(10 * time.Minute):
-		}
-	default:
-		return false
-	}
-	return true
-}
-
-// write sends the reply, or a half of it where the line is cut.
-func (h *handler) write(w http.ResponseWriter, n int64, body []byte) {
-	w.Header().Set("Content-Type", "application/json")
-	if rand.New(rand.NewPCG(uint64(n), 8)).Float64() < h.Faults.Cut {
-		w.Header().Set("Content-Length", fmt.Sprint(len(body)))
-		w.Write(body[:len(body)/2])
-		panic(http.ErrAbortHandler)
-	}
-	w.Write(body)
+	h.write(w, r, n, &req, reply.body)
 }
 
 // transcribe writes down what is on a picture. The stand-in has no eyes: it
@@ -218,7 +191,7 @@ func (h *handler) transcribe(w http.ResponseWriter, r *http.Request, n int64, re
 	if h.Log != nil {
 		fmt.Fprintf(h.Log, "%4d  %s  transcribed  %d in  %d out\n", n, req.Model, in, out)
 	}
-	h.write(w, n, encoded)
+	h.write(w, r, n, req, encoded)
 }
 
 // completion is the body of a whole answer.
@@ -243,7 +216,7 @@ type reply struct {
 	note string
 }
 
-func (h *handler) reply(req *request, body []byte) reply {
+func (h *handler) reply(ctx context.Context, req *request, pictures [][]byte, n int64) (reply, error) {
 	name := req.Model
 	c, ok := characters[name]
 	if !ok {
@@ -251,13 +224,21 @@ func (h *handler) reply(req *request, body []byte) reply {
 		c = characters[name]
 	}
 	t := readTask(req)
+	if len(pictures) > 0 {
+		if err := t.look(ctx, pictures); err != nil {
+			return reply{}, err
+		}
+	}
 	text := req.text()
 	wr := &writer{character: c, rng: seeded(name, text, req.Seed), task: t, typed: t.wire != nil, neat: req.shape() == "object"}
 	answer, finish := wr.compose()
+	if rand.New(rand.NewPCG(uint64(n), 9)).Float64() < h.Faults.Circles {
+		answer += circling(req)
+	}
 	if most := req.MaxTokens; most > 0 && tokens.Estimate(answer) > most {
 		answer, finish = cutTo(answer, most), "length"
 	}
-	in, out := tokens.Estimate(text), tokens.Estimate(answer)
+	in, out := tokens.Estimate(text)+1000*len(pictures), tokens.Estimate(answer)
 	if t.wire != nil {
 		in += tokens.EstimateBytes(len(req.wire()))
 	}
@@ -270,7 +251,7 @@ func (h *handler) reply(req *request, body []byte) reply {
 	if t.repair {
 		what = "patched"
 	}
-	return reply{encoded, fmt.Sprintf("%s  %-7s  %d fields  %d in  %d out  %s", name, what, len(t.schema.Leaves()), in, out, finish)}
+	return reply{encoded, fmt.Sprintf("%s  %-7s  %d fields  %d in  %d out  %s", name, what, len(t.schema.Leaves()), in, out, finish)}, nil
 }
 
 func (w *writer) compose() (text, finish string) {
