@@ -190,7 +190,11 @@ func (t *tracer) step(s *value.Value) error {
 	case "patch":
 		return t.patch(s)
 	case "evidence":
-		t.line("evidence", faint, "%s quoted, %s restated, %s inferred, %s nowhere in the source", text(s, "quoted"), text(s, "restated"), text(s, "inferred"), text(s, "none"))
+		seen := ""
+		if n := text(s, "seen"); n != "" && n != "0" {
+			seen = n + " seen on a page, "
+		}
+		t.line("evidence", faint, "%s quoted, %s restated, %s%s inferred, %s nowhere in the source", text(s, "quoted"), text(s, "restated"), seen, text(s, "inferred"), text(s, "none"))
 	case "end":
 		t.line("end", bold, "%s", text(s, "status"))
 	}

@@ -29,6 +29,7 @@ type looking struct {
 	links, dropRunning bool
 	refetch            bool
 	examples           int
+	images             string
 	style              string
 	chunk              int
 }
@@ -43,6 +44,7 @@ func (o *looking) flags(cmd *cobra.Command) {
 func (o *looking) asking(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&o.style, "style", "", "how a record is asked for: "+strings.Join(project.Styles, ", "))
 	cmd.Flags().IntVar(&o.examples, "examples", -1, "show so many solved documents from gold")
+	cmd.Flags().StringVar(&o.images, "images", "", "send the pages as pictures: beside the text, or alone")
 	cmd.Flags().IntVar(&o.chunk, "chunk", 0, "the most `tokens` of a document in one request")
 }
 
@@ -52,6 +54,9 @@ func (o *looking) check() error {
 	}
 	if o.examples > project.MaxExamples {
 		return fmt.Errorf("%d solved documents are more than a prompt should hold; write 1 to %d", o.examples, project.MaxExamples)
+	}
+	if o.images != "" && o.images != "beside" && o.images != "alone" {
+		return fmt.Errorf("--images takes beside or alone, not %q", o.images)
 	}
 	if o.chunk != 0 && o.chunk < 100 {
 		return fmt.Errorf("a chunk of %d tokens is too little to read; write 100 or more", o.chunk)
@@ -89,6 +94,9 @@ func (w *work) settings(o *looking) (prompt.Settings, error) {
 	}
 	if o.style != "" {
 		s.Style = o.style
+	}
+	if o.images != "" {
+		s.Images = o.images
 	}
 	if o.chunk > 0 {
 		s.Chunk = o.chunk

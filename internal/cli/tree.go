@@ -20,7 +20,11 @@ func (a *app) printRecord(s *schema.Schema, l *record.Line, sensitive bool) {
 	if l.Status != record.Failed {
 		t.field(s.Root, "", &l.Record, 0)
 		t.print()
-		a.printf("%s\n", a.paint(faint, `" quoted   ~ restated   i inferred   ? nowhere in the source   ! problem   · the line it stands in`))
+		seen := ""
+		if t.seen {
+			seen = "   s seen on a page"
+		}
+		a.printf("%s\n", a.paint(faint, `" quoted   ~ restated`+seen+`   i inferred   ? nowhere in the source   ! problem   · the line it stands in`))
 	}
 	for _, p := range l.Problems {
 		a.printf("%s %s\n", a.paint(bad, "!"), p)
@@ -51,6 +55,7 @@ type tree struct {
 	line     *record.Line
 	problems map[value.Pointer]record.Problem
 	rows     []treeRow
+	seen     bool // some value was seen on a page
 }
 
 func (t *tree) field(f *schema.Field, p value.Pointer, v *value.Value, level int) {
@@ -121,7 +126,7 @@ func (t *tree) inline(name string, p value.Pointer, v *value.Value) bool {
 }
 
 func weaker(a, b string) bool {
-	const order = " \"~i?!"
+	const order = " \"~si?!"
 	return strings.Index(order, a) > strings.Index(order, b)
 }
 
@@ -138,6 +143,8 @@ func (t *tree) mark(p value.Pointer) (mark string, tn tone, line string) {
 			mark = `"`
 		case "restated":
 			mark = "~"
+		case "seen":
+			mark, t.seen = "s", true
 		case "inferred":
 			mark = "i"
 		case "none":

@@ -374,7 +374,7 @@ func (w *filling) check(v *value.Value) []record.Problem {
 			continue
 		}
 		switch {
-		case field.Basis && place.Kind == evidence.Inferred && !place.Found():
+		case field.Basis && place.Kind == evidence.Inferred && !place.Found() && len(w.pages.images) == 0:
 			problems = append(problems, evidenceProblem(p, v, "the words that this value rests on are missing, or stand nowhere in the document"))
 		case place.Kind == evidence.Seen && field.Evidence == "quoted":
 			problems = append(problems, evidenceProblem(p, v, "this value should stand in the document letter for letter, and there is only the model's word that it was seen"))

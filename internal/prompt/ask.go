@@ -263,7 +263,7 @@ type Repair struct {
 func (a Repair) Request() *chat.Request {
 	r := a.base()
 	var b strings.Builder
-	b.WriteString(documentSection(a.Doc, a.Set.Layout, a.Chunk))
+	b.WriteString(a.section())
 	shown := a.Record
 	if a.At == "" {
 		b.WriteString("\n# Record so far\n")
@@ -290,6 +290,6 @@ func (a Repair) Request() *chat.Request {
 	if a.Refused != "" {
 		b.WriteString("Your last answer was not taken: " + a.Refused + ".\n")
 	}
-	r.Messages = []chat.Message{{Role: "system", Content: system(a.Schema, a.Set, Whole)}, {Role: "user", Content: b.String()}}
+	r.Messages = []chat.Message{{Role: "system", Content: system(a.Schema, a.Set, Whole)}, {Role: "user", Content: b.String(), Images: a.Images}}
 	return r
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"strings"
+	"time"
 
 	"filler/internal/document"
 	"filler/internal/layout"
@@ -48,15 +49,30 @@ func (w *writer) places(f *schema.Field, v *value.Value) value.Value {
 		}
 		return out
 	}
-	page, box := w.where(v)
+	page, box := w.where(f, v)
 	own := v.Clone()
 	return value.Obj(own.Named("value"), page.Named("page"), box.Named("box"))
 }
 
 // where finds the words of a value on the pictures.
-func (w *writer) where(v *value.Value) (page, box value.Value) {
+func (w *writer) where(f *schema.Field, v *value.Value) (page, box value.Value) {
+	spellings := []string{v.Text}
+	if t, err := time.Parse(time.DateOnly, v.Text); err == nil && f.Type == schema.Date {
+		for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
+			spellings = append(spellings, format.Write(t))
+		}
+	}
+	for _, s := range spellings {
+		if page, box = w.spelled(v, s); page.Kind != value.Null {
+			break
+		}
+	}
+	return page, box
+}
+
+func (w *writer) spelled(v *value.Value, text string) (page, box value.Value) {
 	box = value.List()
-	want := strings.Fields(v.Text)
+	want := strings.Fields(text)
 	if amount := v.Get("amount"); amount != nil {
 		want = []string{amount.Text}
 	}

@@ -136,6 +136,8 @@ func readTask(r *request) *task {
 	if strings.Contains(text, "The pictures are its pages") && !strings.Contains(text, "stands between the two lines") {
 		t.document = "" // nothing but pictures
 		_, before, _ = strings.Cut(text, "# Fields")
+		t.repair = t.repair || strings.Contains(text, "JSON Patch")
+		t.rest = text
 		t.seeing = strings.Contains(text, `"page": …, "box": [`)
 	}
 	if wire := r.wire(); wire != nil {

@@ -120,7 +120,7 @@ func readRule(n *place.Node, dir string) *rule {
 func pattern(n *place.Node) *regexp.Regexp {
 	re, err := regexp.Compile("(?s)" + n.Filled("the pattern"))
 	if err != nil {
-		n.Fault(fmt.Sprintf("the pattern does not compile: %s", strings.TrimPrefix(err.Error(), "error parsing regexp: ")), "patterns are RE2")
+		n.Fault(fmt.Sprintf("the pattern does not compile: %s", strings.NewReplacer("error parsing regexp: ", "", "(?s)", "").Replace(err.Error())), "patterns are RE2")
 		return nil
 	}
 	return re
