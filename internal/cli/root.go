@@ -15,6 +15,7 @@ import (
 	"os"
 	"os/signal"
 	"runtime"
+	"runtime/debug"
 	"strings"
 	"syscall"
 
@@ -56,6 +57,9 @@ type app struct {
 // Main runs the program and gives its exit code.
 func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	a := &app{args: args, in: in, out: out, err: errOut, term: inspect(out, errOut)}
+	// Filling makes much that is thrown away soon, and holds little: collecting
+	// less often saves a fifth of the processor's time for some megabytes.
+	debug.SetGCPercent(300)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	return a.run(ctx, args[1:])

@@ -50,10 +50,10 @@ type Filler struct {
 	Then      *Filler // asked where this one's model leaves problems; may be nil
 	Job       string  // the project's job that it is at, or ""
 
-	shape    string              // where there is no client that knows it
+	shape    string // where there is no client that knows it
+	kept     *prompt.Kept
 	shingles []document.Shingles // of the solved documents
 	parts    []part              // what each request asks of a record
-	slots    chan bool           // one for each request that may be under way
 	server   *standin.Server
 }
 
@@ -105,10 +105,10 @@ func newOne(s Setup) (*Filler, error) {
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, err
 	}
+	f.kept = &prompt.Kept{}
 	for _, e := range s.Settings.Solved {
 		f.shingles = append(f.shingles, document.NewShingles(e.Text))
 	}
-	f.slots = make(chan bool, max(s.Pace.AtOnce, 1))
 	if s.Replay != nil { // neither a server nor a key is needed
 		f.Client = model.New(s.Model, s.Model.At, "", s.Pace, s.Ledger)
 		f.Client.Replay = s.Replay
@@ -380,7 +380,9 @@ func (r *running) work(ctx context.Context, tasks []ledger.Task) error {
 	defer cancel(nil)
 	queue := make(chan ledger.Task)
 	var workers sync.WaitGroup
-	for range min(r.Pace.AtOnce, len(tasks)) {
+	// Twice as many documents as requests are in hand: while replies are read and
+	// checked, the next requests are out already.
+	for range min(2*r.Pace.AtOnce, len(tasks)) {
 		workers.Go(func() {
 			for t := range queue {
 				if err := r.task(ctx, t); err != nil {

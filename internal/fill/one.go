@@ -33,7 +33,7 @@ type filling struct {
 
 	record   value.Value
 	found    evidence.Places          // of the record as it came from the pieces
-	origin   map[value.Pointer]string // the values that stand there
+	whole    value.Value              // the record that they are of
 	problems []record.Problem         // that the record shows, and a repair may cure
 	others   []record.Problem         // of how the record came about
 	lost     []layout.Span            // what pieces that came to nothing were for
@@ -165,16 +165,8 @@ func (w *filling) fillAll(ctx context.Context, pieces []*piece) error {
 	return first
 }
 
-// send sends a request when one more may be under way.
+// send sends a request. How many may be under way is the client's to say.
 func (w *filling) send(ctx context.Context, step string, req *chat.Request) (*model.Answer, error) {
-	if w.slots != nil {
-		select {
-		case w.slots <- true:
-			defer func() { <-w.slots }()
-		case <-ctx.Done():
-			return nil, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
-		}
-	}
 	return w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: w.turn + step}, req)
 }
 
@@ -278,20 +270,8 @@ func (w *filling) take(places evidence.Places) {
 	}
 }
 
-// remember notes which values the places found so far are of.
-func (w *filling) remember() {
-	w.origin = map[value.Pointer]string{}
-	for p := range w.found {
-		if v := w.record.At(p); v != nil {
-			w.origin[p] = own(v)
-		}
-	}
-}
-
-func own(v *value.Value) string {
-	plain := v.Named("")
-	return string(plain.JSON())
-}
+// remember notes which record the places found so far are of.
+func (w *filling) remember() { w.whole = w.record.Clone() }
 
 // pathOf gives the place of the record that a piece is for.
 func pathOf(x *piece) value.Pointer {
@@ -343,9 +323,12 @@ func beside(a, b value.Value) value.Value {
 // places gives the evidence of a record: where the pieces found a value that is
 // still the same, there; of others, where they stand in the source.
 func (w *filling) places(v *value.Value) evidence.Places {
+	if w.found != nil && value.Equal(v, &w.whole) {
+		return w.found
+	}
 	fixed := evidence.Places{}
 	for p, place := range w.found {
-		if at := v.At(p); at != nil && own(at) == w.origin[p] {
+		if at, before := v.At(p), w.whole.At(p); at != nil && before != nil && value.Equal(at, before) {
 			fixed[p] = place
 		}
 	}

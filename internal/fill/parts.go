@@ -127,7 +127,7 @@ func (a *asker) ask(p *part, c *prompt.Chunk) prompt.Ask {
 	if p.style == prompt.ByField {
 		shape = "words"
 	}
-	return prompt.Ask{Model: a.Model, Schema: p.schema, Doc: a.doc, Chunk: c, Style: p.style, Shape: shape, Set: a.Settings, Images: a.images()}
+	return prompt.Ask{Model: a.Model, Schema: p.schema, Doc: a.doc, Chunk: c, Style: p.style, Shape: shape, Set: a.Settings, Images: a.images(), Kept: a.kept}
 }
 
 // layoutOf is how the document is shown in a part.

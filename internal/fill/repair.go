@@ -105,7 +105,7 @@ func (w *filling) linesOf(at value.Pointer) *prompt.Chunk {
 // mend asks for one patch and applies it. It gives false where another round
 // makes no sense.
 func (w *filling) mend(ctx context.Context, who patient, round int, step string) (more bool, err error) {
-	req := prompt.Repair{Ask: prompt.Ask{Model: w.Model, Schema: w.Schema, Doc: w.doc, Chunk: who.chunk, Set: w.Settings, Images: w.images()},
+	req := prompt.Repair{Ask: prompt.Ask{Model: w.Model, Schema: w.Schema, Doc: w.doc, Chunk: who.chunk, Set: w.Settings, Images: w.images(), Kept: w.kept},
 		Record: &w.record, At: who.at, Problems: who.problems, Refused: w.refusals[who.at]}.Request()
 	req.Seed = w.Seed
 	answer, err := w.send(ctx, strings.TrimPrefix(step, w.turn), req)

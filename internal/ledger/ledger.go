@@ -23,6 +23,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 
 	"modernc.org/sqlite"
 )
@@ -38,10 +39,16 @@ const version = 2
 type Ledger struct {
 	Job string // the job whose runs are meant by "last"; "" for those of none
 
-	file  string
-	db    *sql.DB
-	queue chan job
-	done  chan struct{}
+	file     string
+	db       *sql.DB
+	queue    chan job
+	done     chan struct{}
+	once     sync.Once
+	known    *sql.Stmt
+	knownErr error
+	put      map[string]bool      // blobs that need not be written again; the writer's alone
+	fresh    []string             // those of the transaction at hand; likewise
+	stmts    map[string]*sql.Stmt // likewise
 }
 
 type job struct {
@@ -76,6 +83,7 @@ func Open(file string) (*Ledger, error) {
 		l.db.Close()
 		return nil, err
 	}
+	l.put, l.stmts = map[string]bool{}, map[string]*sql.Stmt{}
 	l.queue, l.done = make(chan job, 256), make(chan struct{})
 	go l.writer()
 	return l, nil
@@ -267,9 +275,12 @@ func (l *Ledger) transaction(do func(tx *sql.Tx) error) error {
 	}
 	if err := do(tx); err != nil {
 		tx.Rollback()
+		l.settled(false)
 		return l.explain(err)
 	}
-	return l.explain(tx.Commit())
+	err = tx.Commit()
+	l.settled(err == nil)
+	return l.explain(err)
 }
 
 // write queues a write and waits until it is on the disk.
@@ -285,10 +296,44 @@ func HashOf(body []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-func putBlob(tx *sql.Tx, body []byte) (string, error) {
+func (l *Ledger) putBlob(tx *sql.Tx, body []byte) (string, error) {
 	hash := HashOf(body)
-	_, err := tx.Exec("INSERT OR IGNORE INTO blob(hash, body) VALUES(?, ?)", hash, body)
+	if l.put[hash] {
+		return hash, nil
+	}
+	_, err := l.exec(tx, "INSERT OR IGNORE INTO blob(hash, body) VALUES(?, ?)", hash, body)
+	if err == nil && len(l.put) < maxPut {
+		l.put[hash] = true
+		l.fresh = append(l.fresh, hash)
+	}
 	return hash, err
+}
+
+// maxPut bounds how many blobs are remembered as kept: what all requests share
+// comes early.
+const maxPut = 4096
+
+// settled notes how a transaction ended: what it put is kept, or is not.
+func (l *Ledger) settled(kept bool) {
+	if !kept {
+		for _, hash := range l.fresh {
+			delete(l.put, hash)
+		}
+	}
+	l.fresh = l.fresh[:0]
+}
+
+// exec runs a statement that is prepared once.
+func (l *Ledger) exec(tx *sql.Tx, query string, args ...any) (sql.Result, error) {
+	stmt := l.stmts[query]
+	if stmt == nil {
+		var err error
+		if stmt, err = l.db.Prepare(query); err != nil {
+			return nil, err
+		}
+		l.stmts[query] = stmt
+	}
+	return tx.Stmt(stmt).Exec(args...)
 }
 
 // Blob gives a kept body.

@@ -34,21 +34,29 @@ func (l *Ledger) SaveExchange(x Exchange) error {
 	return l.write(func(tx *sql.Tx) error {
 		var hashes []string
 		for _, part := range x.Request {
-			h, err := putBlob(tx, part)
+			h, err := l.putBlob(tx, part)
 			if err != nil {
 				return err
 			}
 			hashes = append(hashes, h)
 		}
-		reply, err := putBlob(tx, x.Reply)
+		reply, err := l.putBlob(tx, x.Reply)
 		if err != nil {
 			return err
 		}
-		_, err = tx.Exec(`INSERT INTO exchange(key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at)
+		_, err = l.exec(tx, `INSERT INTO exchange(key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at)
 			VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)`, x.Key, x.Run, x.N, x.Step, x.Try, strings.Join(hashes, " "), x.Status, reply, x.Error, x.Finish,
 			x.TokensIn, x.TokensOut, x.Estimated, x.CostNano, x.Took.Milliseconds(), time.Now().UTC().Format(time.RFC3339Nano))
 		return err
 	})
+}
+
+// answered is the statement of Answered, prepared once.
+func (l *Ledger) answered() (*sql.Stmt, error) {
+	l.once.Do(func() {
+		l.known, l.knownErr = l.db.Prepare(`SELECT id, run, reply, finish, tokens_in, tokens_out FROM exchange WHERE key = ? AND status = 200 AND try > 0 ORDER BY id DESC LIMIT 1`)
+	})
+	return l.known, l.knownErr
 }
 
 // Answered gives the kept answer to a request, if there is a whole one with
@@ -56,7 +64,11 @@ func (l *Ledger) SaveExchange(x Exchange) error {
 func (l *Ledger) Answered(key string) (*Exchange, error) {
 	x := Exchange{Key: key, Status: 200}
 	var reply string
-	err := l.db.QueryRow(`SELECT id, run, reply, finish, tokens_in, tokens_out FROM exchange WHERE key = ? AND status = 200 AND try > 0 ORDER BY id DESC LIMIT 1`, key).
+	ask, err := l.answered()
+	if err != nil {
+		return nil, l.explain(err)
+	}
+	err = ask.QueryRow(key).
 		Scan(&x.ID, &x.Run, &reply, &x.Finish, &x.TokensIn, &x.TokensOut)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
@@ -166,11 +178,11 @@ type Record struct {
 // SaveRecord writes the record of a task and marks the task done.
 func (l *Ledger) SaveRecord(run int64, r Record) error {
 	return l.write(func(tx *sql.Tx) error {
-		if _, err := tx.Exec(`INSERT OR REPLACE INTO record(run, n, status, record, problems, evidence, trace) VALUES(?,?,?,?,?,?,?)`,
+		if _, err := l.exec(tx, `INSERT OR REPLACE INTO record(run, n, status, record, problems, evidence, trace) VALUES(?,?,?,?,?,?,?)`,
 			run, r.N, r.Status, r.Record, r.Problems, r.Evidence, r.Trace); err != nil {
 			return err
 		}
-		_, err := tx.Exec(`UPDATE task SET state = 'done', source = CASE ?1 WHEN '' THEN source ELSE ?1 END WHERE run = ?2 AND n = ?3`, r.Source, run, r.N)
+		_, err := l.exec(tx, `UPDATE task SET state = 'done', source = CASE ?1 WHEN '' THEN source ELSE ?1 END WHERE run = ?2 AND n = ?3`, r.Source, run, r.N)
 		return err
 	})
 }

@@ -51,11 +51,11 @@ type Task struct {
 func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 	var id int64
 	err := l.write(func(tx *sql.Tx) error {
-		schema, err := putBlob(tx, r.Schema)
+		schema, err := l.putBlob(tx, r.Schema)
 		if err != nil {
 			return err
 		}
-		prompt, err := putBlob(tx, r.Prompt)
+		prompt, err := l.putBlob(tx, r.Prompt)
 		if err != nil {
 			return err
 		}
@@ -79,7 +79,7 @@ func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 		for _, t := range tasks {
 			source := ""
 			if t.Text != nil {
-				if source, err = putBlob(tx, t.Text); err != nil {
+				if source, err = l.putBlob(tx, t.Text); err != nil {
 					return err
 				}
 			}

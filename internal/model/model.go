@@ -207,7 +207,9 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	client := *c.http
 	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
 	most, taken := c.most(req), 0
+	var read *chat.Reply // the answer of the attempt at hand
 	client.Gate = func(ctx context.Context) (err error) {
+		read = nil
 		if taken, err = c.gate(ctx, req); err != nil {
 			return err
 		}
@@ -218,7 +220,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	}
 	client.Done = func(t fetch.Try) error {
 		c.crowd.leave(t.Status == http.StatusTooManyRequests, time.Now())
-		x := c.exchange(call, key, req, parts, t)
+		x := c.exchange(call, key, req, parts, t, read)
 		if c.minute != nil {
 			c.minute.settle(taken, x.TokensIn+x.TokensOut)
 		}
@@ -233,7 +235,8 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 		if status != http.StatusOK {
 			return nil
 		}
-		_, err := chat.ReadReply(body)
+		var err error
+		read, err = chat.ReadReply(body)
 		var not *chat.NotChat
 		if errors.As(err, &not) && not.Page && !c.served.Load() {
 			return nil // a wrong address more likely than a bad moment: no other attempt betters it
@@ -262,11 +265,12 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	if status != http.StatusOK {
 		return nil, c.refused(status, raw, shapeOf(req))
 	}
-	reply, err := chat.ReadReply(raw)
-	if err != nil {
-		return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.base, err), Hint: checkAddress, Fatal: true, Err: err}
+	if read == nil || c.key != "" { // a page, or a body out of which the key was struck
+		if read, err = chat.ReadReply(raw); err != nil {
+			return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.base, err), Hint: checkAddress, Fatal: true, Err: err}
+		}
 	}
-	answer.Reply = *reply
+	answer.Reply = *read
 	return answer, nil
 }
 
@@ -359,7 +363,7 @@ func (c *Client) strike(body []byte) []byte {
 }
 
 // exchange puts an attempt and its price into the ledger's words.
-func (c *Client) exchange(call Call, key string, req *chat.Request, parts [][]byte, t fetch.Try) ledger.Exchange {
+func (c *Client) exchange(call Call, key string, req *chat.Request, parts [][]byte, t fetch.Try, reply *chat.Reply) ledger.Exchange {
 	x := ledger.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: t.Number, Request: parts,
 		Status: t.Status, Reply: c.strike(t.Body), Took: t.Took}
 	if t.Err != nil {
@@ -367,11 +371,11 @@ func (c *Client) exchange(call Call, key string, req *chat.Request, parts [][]by
 	}
 	switch {
 	case t.Status == http.StatusOK:
-		if reply, err := chat.ReadReply(t.Body); err == nil && reply.HasUsage {
+		if reply != nil && reply.HasUsage {
 			x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
 		} else {
 			x.Estimated, x.TokensIn = true, guess(req)
-			if err == nil {
+			if reply != nil {
 				x.Finish, x.TokensOut = reply.Finish, tokens.Estimate(reply.Text)
 			}
 		}

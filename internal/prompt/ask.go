@@ -3,6 +3,7 @@ package prompt
 import (
 	"fmt"
 	"strings"
+	"sync"
 
 	"filler/internal/chat"
 	"filler/internal/document"
@@ -43,6 +44,47 @@ type Ask struct {
 	Shape  string // schema, tool, object or words
 	Set    Settings
 	Images []chat.Image // of the pages
+	Kept   *Kept        // what is the same for all documents; nil: made anew
+}
+
+// Kept keeps what requests have in common, so that it is made once for many
+// documents. Its methods may be called by many goroutines; it serves one model,
+// and settings that do not change.
+type Kept struct {
+	mu    sync.Mutex
+	texts map[keptKey]string
+}
+
+type keptKey struct {
+	schema *schema.Schema
+	what   string
+}
+
+// text gives what make makes, made once.
+func (k *Kept) text(s *schema.Schema, what string, make func() string) string {
+	if k == nil {
+		return make()
+	}
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	key := keptKey{s, what}
+	t, ok := k.texts[key]
+	if !ok {
+		if k.texts == nil {
+			k.texts = map[keptKey]string{}
+		}
+		t = make()
+		k.texts[key] = t
+	}
+	return t
+}
+
+// wire gives the JSON Schema of the reply.
+func (a Ask) wire(s func() *schema.Schema) []byte {
+	return []byte(a.Kept.text(a.Schema, "wire "+a.how(), func() string {
+		w := s().Wire()
+		return string(w.JSON())
+	}))
 }
 
 // Fill gives the request that asks for the record of a document whole.
@@ -56,11 +98,12 @@ func (a Ask) Request() *chat.Request {
 		return a.question()
 	}
 	s := a.Schema
-	if a.seen() {
-		s = Seen(s)
-	}
-	if a.Style == ByPointer {
-		s = Pointers(s)
+	asked := func() *schema.Schema { return s }
+	switch {
+	case a.seen():
+		asked = func() *schema.Schema { return Seen(s) }
+	case a.Style == ByPointer:
+		asked = func() *schema.Schema { return Pointers(s) }
 		a.Set.Layout = "boxes"
 	}
 	r := a.base()
@@ -73,15 +116,13 @@ func (a Ask) Request() *chat.Request {
 	}
 	switch a.Shape {
 	case "schema":
-		wire := s.Wire()
-		r.FormatName, r.Format = formatName(s), wire.JSON()
+		r.FormatName, r.Format = formatName(s), a.wire(asked)
 	case "tool":
-		wire := s.Wire()
-		r.FormatName, r.Format, r.Tool = formatName(s), wire.JSON(), true
+		r.FormatName, r.Format, r.Tool = formatName(s), a.wire(asked), true
 		closing = strings.Replace(closing, "Answer with", "Call the function with", 1)
 	default:
 		r.JSONObject = a.Shape == "object"
-		closing += " Its form:\n" + form(s)
+		closing += " Its form:\n" + form(asked())
 	}
 	a.write(r, closing)
 	return r
@@ -110,7 +151,7 @@ func (a Ask) write(r *chat.Request, closing string) {
 		return
 	}
 	r.Messages = append(r.Messages,
-		chat.Message{Role: "system", Content: system(a.Schema, a.Set, a.how())},
+		chat.Message{Role: "system", Content: a.Kept.text(a.Schema, "system "+a.how(), func() string { return system(a.Schema, a.Set, a.how()) })},
 		chat.Message{Role: "user", Content: doc + "\n# Answer\n" + closing + "\n", Images: a.Images})
 }
 
@@ -290,6 +331,6 @@ func (a Repair) Request() *chat.Request {
 	if a.Refused != "" {
 		b.WriteString("Your last answer was not taken: " + a.Refused + ".\n")
 	}
-	r.Messages = []chat.Message{{Role: "system", Content: system(a.Schema, a.Set, Whole)}, {Role: "user", Content: b.String(), Images: a.Images}}
+	r.Messages = []chat.Message{{Role: "system", Content: a.Kept.text(a.Schema, "system "+Whole, func() string { return system(a.Schema, a.Set, Whole) })}, {Role: "user", Content: b.String(), Images: a.Images}}
 	return r
 }

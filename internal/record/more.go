@@ -78,6 +78,20 @@ func (c *collector) dates(f *schema.Field, p value.Pointer, v *value.Value) {
 // record.
 func (c *collector) links(s *schema.Schema) {
 	record := s.Record()
+	pointedTo := map[*schema.Field]bool{}
+	s.Root.Walk(func(f *schema.Field, _ int) {
+		for _, t := range f.Targets {
+			pointedTo[t] = true
+		}
+		if f.Type == schema.List {
+			for _, t := range f.Item.Targets {
+				pointedTo[t] = true
+			}
+		}
+	})
+	if len(pointedTo) == 0 {
+		return
+	}
 	walkRecords(s, c.record, func(base value.Pointer, rec *value.Value) {
 		targets := map[*schema.Field]map[string]bool{}
 		var gather func(f *schema.Field, v *value.Value)
@@ -92,7 +106,7 @@ func (c *collector) links(s *schema.Schema) {
 				for i := range v.Kids {
 					gather(f.Item, &v.Kids[i])
 				}
-			case f.IsLeaf() && !v.Empty():
+			case pointedTo[f] && !v.Empty():
 				if targets[f] == nil {
 					targets[f] = map[string]bool{}
 				}
@@ -142,13 +156,17 @@ func walkRecords(s *schema.Schema, v *value.Value, do func(base value.Pointer, r
 
 // rules finds the rules that do not hold.
 func (c *collector) rules(s *schema.Schema) {
+	if len(s.Rules) == 0 {
+		return
+	}
 	walkRecords(s, c.record, func(base value.Pointer, rec *value.Value) {
+		whole := schema.Operands(s, rec)
 		for _, r := range s.Rules {
 			msg := r.Say
 			if msg == "" {
 				msg = "this does not hold: " + r.Holds
 			}
-			for _, b := range r.Check(s, rec, base) {
+			for _, b := range r.Check(s, rec, whole, base) {
 				c.problems = append(c.problems, Problem{Path: b.At, Code: Rule, Message: strings.TrimSuffix(msg, "."), Fields: b.Fields})
 			}
 		}

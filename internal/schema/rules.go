@@ -235,8 +235,7 @@ type Broken struct {
 
 // Check gives the places of one record where the rule does not hold. base is
 // where the record stands: "" or an entry's index.
-func (r *Rule) Check(s *Schema, rec *value.Value, base value.Pointer) []Broken {
-	whole := native(rec, s.Record())
+func (r *Rule) Check(s *Schema, rec *value.Value, whole any, base value.Pointer) []Broken {
 	var broken []Broken
 	r.each(s.Record(), rec, base, func(scope *Field, item *value.Value, at value.Pointer) {
 		env := map[string]any{"record": whole} // unless a field has that name
@@ -256,6 +255,9 @@ func (r *Rule) Check(s *Schema, rec *value.Value, base value.Pointer) []Broken {
 	})
 	return broken
 }
+
+// Operands gives a record as rules compute with it, for Check.
+func Operands(s *Schema, rec *value.Value) any { return native(rec, s.Record()) }
 
 // pointers gives the places that a rule speaks of.
 func (r *Rule) pointers(scope *Field, at, base value.Pointer) []value.Pointer {

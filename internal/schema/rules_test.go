@@ -71,7 +71,7 @@ func TestRules(t *testing.T) {
 		rec, err := value.Parse(c.record)
 		require.NoError(t, err)
 		var got []string
-		for _, b := range s.Rules[0].Check(s, &rec, "") {
+		for _, b := range s.Rules[0].Check(s, &rec, Operands(s, &rec), "") {
 			got = append(got, strings.TrimPrefix(fmt.Sprintf("%s %v", b.At, b.Fields), ""))
 		}
 		assert.Equal(t, c.broken, strings.Join(got, "; "), "%s over %s", c.rule, c.record)
