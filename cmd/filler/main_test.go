@@ -200,52 +200,6 @@ func TestProjects(t *testing.T) {
 	}
 }
 
-// TestKilled kills the program in the middle of a run. What was answered and
-// committed before is not asked again, and no document is lost.
-func TestKilled(t *testing.T) {
-	dir := t.TempDir()
-	filler := build(t)
-	p := &plainServer{limit: -1, answered: map[string]int{}, delay: 15 * time.Millisecond}
-	s := httptest.NewServer(p)
-	defer s.Close()
-	if err := os.CopyFS(dir, os.DirFS("../../internal/demo/project")); err != nil {
-		t.Fatal(err)
-	}
-	first := start(t, dir, filler, "fill", "--model", s.URL+"/v1", "-o", "first.jsonl")
-	for {
-		p.mu.Lock()
-		n := len(p.answered)
-		p.mu.Unlock()
-		if n >= 9 {
-			break
-		}
-		time.Sleep(time.Millisecond)
-	}
-	first.Process.Kill()
-	first.Wait()
-	p.mu.Lock()
-	before := map[string]int{}
-	for k, v := range p.answered {
-		before[k] = v
-	}
-	p.mu.Unlock()
-	fills(t, dir, filler, "fill", "--resume", "-o", "all.jsonl")
-	data, err := os.ReadFile(dir + "/all.jsonl")
-	if err != nil || strings.Count(string(data), "\n") != 32 {
-		t.Fatalf("32 records should have come out: %v, %d", err, strings.Count(string(data), "\n"))
-	}
-	twice := 0
-	for body := range before {
-		if p.answered[body] > 1 {
-			twice++
-		}
-	}
-	// Only what was in flight when the program died may be asked again.
-	if twice > 8 {
-		t.Errorf("%d answered requests were sent a second time; at most the 8 in flight may be", twice)
-	}
-}
-
 // TestInterrupted stops a run as Ctrl-C does: it ends soon, says how to go on,
 // and the next go completes it.
 func TestInterrupted(t *testing.T) {

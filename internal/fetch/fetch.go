@@ -32,6 +32,10 @@ const Grace = 2 * time.Second
 // MaxAnswer is the most bytes of an answer that are read.
 const MaxAnswer = 64 << 20
 
+// FirstWait is the wait before the second attempt; each further one doubles it.
+// Tests shorten it.
+var FirstWait = 500 * time.Millisecond
+
 // maxDials is how often a connection is tried where nothing listens.
 const maxDials = 3
 
@@ -301,7 +305,7 @@ func (t *trip) again(ctx context.Context, resp *http.Response, err error) (bool,
 }
 
 func (t *trip) wait(_, _ time.Duration, attempt int, resp *http.Response) time.Duration {
-	wait := min(500*time.Millisecond<<min(attempt, 6), 30*time.Second)
+	wait := min(FirstWait<<min(attempt, 6), 30*time.Second)
 	if resp != nil {
 		if asked, ok := retryAfter(resp.Header.Get("Retry-After"), time.Now()); ok {
 			wait = min(asked, maxWait)

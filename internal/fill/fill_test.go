@@ -172,12 +172,14 @@ func TestOrder(t *testing.T) {
 // Every fault of the line at once: all documents come out, none twice, and
 // what was spent is what the ledger holds.
 func TestABadLine(t *testing.T) {
-	s := httptest.NewServer(standin.Handler(standin.Options{Faults: standin.Faults{Busy: 0.12, Error: 0.12, Cut: 0.12, Stall: 0.06}}))
+	defer func(d time.Duration) { fetch.FirstWait = d }(fetch.FirstWait)
+	fetch.FirstWait = 10 * time.Millisecond
+	s := httptest.NewServer(standin.Handler(standin.Options{Faults: standin.Faults{Busy: 0.15, Error: 0.2, Cut: 0.2, Stall: 0.1, Garbage: 0.15, Huge: 0.03}}))
 	defer s.Close()
 	defer s.CloseClientConnections()
 	dir := t.TempDir()
 	var sources []document.Source
-	for i := range 16 {
+	for i := range 40 {
 		name := fmt.Sprintf("%02d.txt", i)
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(fmt.Sprintf("Name: Plank %d\nGrade: %d\n", i, i%4)), 0o644))
 		sources = append(sources, document.Source{ID: name, File: filepath.Join(dir, name)})
@@ -188,7 +190,7 @@ func TestABadLine(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "careful", At: s.URL + "/v1", Shape: "schema", Reply: 99, PriceIn: 1, PriceOut: 1},
-		Pace: project.Pace{AtOnce: 16, Attempts: 12, Timeout: 250 * time.Millisecond}, Rounds: 1})
+		Pace: project.Pace{AtOnce: 16, Attempts: 40, Timeout: 400 * time.Millisecond}, Rounds: 1})
 	require.NoError(t, err)
 	run, err := f.Start("", sources)
 	require.NoError(t, err)
@@ -197,10 +199,10 @@ func TestABadLine(t *testing.T) {
 	require.NoError(t, f.Run(context.Background(), run, Hooks{Waiting: func(fetch.Try) { waits++ }, Record: func(r ledger.Record) error { seen[r.Document]++; return nil }}))
 	totals, err := l.Totals(run)
 	require.NoError(t, err)
-	assert.Equal(t, []int{16, 0, 0}, []int{totals.Documents, totals.Waiting, totals.Failed})
-	assert.Greater(t, waits, 2, "the line should have failed now and then")
+	assert.Equal(t, []int{40, 0, 0}, []int{totals.Documents, totals.Waiting, totals.Failed})
+	assert.Greater(t, waits, 20, "the line should have failed now and then")
 	assert.Equal(t, f.Client.SpentNano(), totals.CostNano)
-	assert.Len(t, seen, 16)
+	assert.Len(t, seen, 40)
 	for document, n := range seen {
 		assert.Equal(t, 1, n, document)
 	}

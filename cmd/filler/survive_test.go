@@ -1,0 +1,178 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"io"
+	"io/fs"
+	"math/rand/v2"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/ledger"
+	"filler/internal/standin"
+)
+
+// countingServer is a stand-in that counts how often each body came.
+type countingServer struct {
+	mu    sync.Mutex
+	times map[string]int
+	inner http.Handler
+}
+
+func (c *countingServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	body, _ := io.ReadAll(r.Body)
+	c.mu.Lock()
+	c.times[string(body)]++
+	c.mu.Unlock()
+	r.Body = io.NopCloser(bytes.NewReader(body))
+	c.inner.ServeHTTP(w, r)
+}
+
+// bridges writes a project with n short reports that a model at url fills.
+func bridges(t *testing.T, url string, n int, more string) string {
+	t.Helper()
+	dir := t.TempDir()
+	write := func(name, text string) {
+		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+	}
+	write("filler.yaml", "schema: s.yaml\ndocuments: [documents]\nuse: m\nmodels:\n  m: {at: \""+url+"\", name: steady, price: {in: 1, out: 2}"+more+"}\npace: {at_once: 2, attempts: 2}\n")
+	write("s.yaml", "schema: s\nfields:\n  report_no: {text: Number of the report., labels: [Report no.]}\n  bridge: Name of the bridge.\n  grade: {integer: Grade.}\n")
+	for i := range n {
+		write(fmt.Sprintf("documents/%04d.txt", i), fmt.Sprintf("Report no.: FB-2031-%04d\nBridge: Plank %d\nGrade: %d\n", i, i, i%4))
+	}
+	return dir
+}
+
+func run(dir string, args ...string) (string, error) {
+	cmd := exec.Command("filler", args...)
+	cmd.Dir = dir
+	out, err := cmd.CombinedOutput()
+	return string(out), err
+}
+
+// Killed fifty times at any moment, a run still comes to its end: every
+// document out once, and nothing that was on the disk asked again.
+func TestKilledFiftyTimes(t *testing.T) {
+	counting := &countingServer{times: map[string]int{}, inner: standin.Handler(standin.Options{Delay: 40 * time.Millisecond})}
+	s := httptest.NewServer(counting)
+	defer s.Close()
+	const n = 220
+	dir := bridges(t, s.URL+"/v1", n, "")
+	r := rand.New(rand.NewPCG(61, 62))
+	kept := map[string]int{} // bodies on the disk, and how often they had come by then
+	for i := range 50 {
+		args := []string{"fill", "--resume"}
+		if _, err := os.Stat(filepath.Join(dir, ".filler", "ledger.db")); err != nil {
+			args = []string{"fill"}
+		}
+		cmd := exec.Command("filler", args...)
+		cmd.Dir = dir
+		require.NoError(t, cmd.Start())
+		time.Sleep(time.Duration(20+r.IntN(160)) * time.Millisecond)
+		require.NoError(t, cmd.Process.Kill())
+		cmd.Wait()
+		time.Sleep(60 * time.Millisecond) // what was under way comes home to nobody
+		for body, times := range kept {
+			require.Equal(t, times, counting.times[body], "kill %d: asked again:\n%s", i, body)
+		}
+		l, err := ledger.OpenToRead(filepath.Join(dir, ".filler", "ledger.db"))
+		if err != nil {
+			continue // killed before there was one
+		}
+		require.NoError(t, l.Bodies(1, func(request []byte, status int, _ []byte) error {
+			if status == http.StatusOK {
+				kept[string(request)] = counting.times[string(request)]
+			}
+			return nil
+		}))
+		l.Close()
+	}
+	require.Greater(t, len(kept), 50, "the run should have come on between the kills")
+	require.Less(t, len(kept), n, "and should not have been over")
+	out, err := run(dir, "fill", "--resume", "-o", "out.jsonl")
+	if err != nil {
+		require.Equal(t, 3, err.(*exec.ExitError).ExitCode(), out)
+	}
+	for body, times := range kept {
+		require.Equal(t, times, counting.times[body], "asked again at the end")
+	}
+	data, err := os.ReadFile(filepath.Join(dir, "out.jsonl"))
+	require.NoError(t, err)
+	lines := strings.Split(strings.TrimSpace(string(data)), "\n")
+	require.Len(t, lines, n)
+	for i, line := range lines {
+		var rec struct{ Document, Status string }
+		require.NoError(t, json.Unmarshal([]byte(line), &rec))
+		assert.Equal(t, fmt.Sprintf("documents/%04d.txt", i), rec.Document)
+		assert.NotEqual(t, "failed", rec.Status)
+	}
+}
+
+// A key shows nowhere: not in what is printed, kept, recorded or traced, also
+// where a server sends it back.
+func TestKeyShowsNowhere(t *testing.T) {
+	const key = "ossel-7f3a-Qx9-secret"
+	var mu sync.Mutex
+	n := 0
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		mu.Lock()
+		n++
+		turn := n
+		mu.Unlock()
+		sent := r.Header.Get("Authorization")
+		assert.Equal(t, "Bearer "+key, sent)
+		switch turn % 5 {
+		case 0:
+			w.WriteHeader(500)
+			fmt.Fprintf(w, `{"error":{"message":"the key %s made me stumble"}}`, key)
+		case 1:
+			fmt.Fprintf(w, `{"choices":[{"message":{"content":"{\"report_no\": \"%s\", \"bridge\": \"%s\"}"},"finish_reason":"stop"}]}`, key, sent)
+		case 2:
+			fmt.Fprintf(w, "no JSON and %s", sent)
+		case 3:
+			w.WriteHeader(400)
+			fmt.Fprintf(w, "unknown parameter for %s", key)
+		default:
+			w.Header().Set("Content-Length", "900")
+			fmt.Fprintf(w, `{"choices":[{"message":{"content":"%s`, key)
+		}
+	}))
+	defer s.Close()
+	dir := bridges(t, s.URL+"/v1", 12, ", key_from: BRIDGE_KEY")
+	require.NoError(t, os.WriteFile(filepath.Join(dir, ".env"), []byte("BRIDGE_KEY="+key+"\n"), 0o600))
+	var said strings.Builder
+	for _, args := range [][]string{
+		{"fill", "-o", "out.jsonl", "--record", "exchanges.jsonl"}, {"fill", "--json", "--fresh"}, {"runs"}, {"runs", "--json"}, {"probe"}, {"probe", "--json"},
+		{"trace", "documents/0001.txt", "--full", "--sensitive"}, {"trace", "documents/0003.txt", "--json"}, {"trace", "documents/0004.txt", "--run", "1", "--full"},
+		{"prompt", "documents/0001.txt"}, {"prompt", "documents/0001.txt", "--json"}, {"repeat", "documents/0002.txt", "-n", "3"}, {"fill", "--dry"}, {"fill", "--resume=1", "--fresh"}, {"validate"},
+	} {
+		out, _ := run(dir, args...)
+		said.WriteString(out)
+		assert.NotContains(t, out, key, "%v", args)
+	}
+	assert.Contains(t, said.String(), "[key]", "where the server sent it back, a word stands in its place")
+	files := 0
+	require.NoError(t, filepath.WalkDir(dir, func(path string, entry fs.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || entry.Name() == ".env" {
+			return err
+		}
+		data, err := os.ReadFile(path)
+		files++
+		assert.False(t, bytes.Contains(data, []byte(key)), "%s holds the key", path)
+		return err
+	}))
+	assert.Greater(t, files, 15)
+}
