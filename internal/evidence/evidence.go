@@ -101,7 +101,9 @@ func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 			}
 		}
 	})
-	w.collect(s.Root, "", nil, record)
+	w.root = &item{last: -1}
+	w.collect(s.Root, "", w.root, record)
+	w.findRegions([]*item{w.root}, region{0, len(ix.text)})
 	w.choose()
 	return w.places
 }
@@ -140,6 +142,9 @@ type item struct {
 	prior  *item  // the item before it in its list
 	placed []span // the first places found in it, those of items within it too
 	last   int    // where the last of them starts; -1: none
+	leaves []*leaf
+	lists  [][]*item
+	region *region // where it stands, as far as all items of its list together tell; may be nil
 }
 
 // maxPlaced bounds how many places of an item others are measured against.
@@ -162,14 +167,12 @@ type weigher struct {
 	names   map[*schema.Field][][]string
 	found   map[sought][]candidate
 	claimed map[claim]bool
+	root    *item
 	fixed   Places
 	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
 }
 
 func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.Value) {
-	if it == nil {
-		it = &item{last: -1}
-	}
 	switch {
 	case v.Empty():
 	case f.Type == schema.Group && v.Kind == value.Object:
@@ -180,25 +183,33 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 		}
 	case f.Type == schema.List && v.Kind == value.Array:
 		var prior *item
+		var items []*item
 		for i := range v.Kids {
 			kid := &item{parent: it, prior: prior, last: -1}
 			w.collect(f.Item, p.Index(i), kid, &v.Kids[i])
 			prior = kid
+			items = append(items, kid)
 		}
+		it.lists = append(it.lists, items)
 	case f.IsLeaf():
 		if at, ok := w.fixed[p]; ok && !at.Found() {
 			w.places[p] = at
 			return
 		} else if ok {
-			w.leaves = append(w.leaves, &leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{span{at.Start, at.End}, at.Kind, at.Led}}})
+			w.keep(&leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{span{at.Start, at.End}, at.Kind, at.Led}}})
 			return
 		}
 		l := &leaf{path: p, item: it, cands: w.known(f, v), f: f, lacking: None}
 		if f.AllowsInferred() {
 			l.lacking = Inferred
 		}
-		w.leaves = append(w.leaves, l)
+		w.keep(l)
 	}
+}
+
+func (w *weigher) keep(l *leaf) {
+	w.leaves = append(w.leaves, l)
+	l.item.leaves = append(l.item.leaves, l)
 }
 
 // claim is a place that the value of a field in one item has taken.
@@ -447,6 +458,9 @@ func narrow(cands []candidate) []candidate {
 	return cands
 }
 
+// outside is what a place outside of an item's region costs.
+const outside = 4000
+
 // cost says how badly a candidate fits the places of its item. What stands
 // before the item's first value counts double, since items run downwards; a
 // place on the line of a placed value counts least.
@@ -457,6 +471,11 @@ func (w *weigher) cost(l *leaf, c candidate) int {
 	}
 	if w.claimed[claim{l.f, c.span}] {
 		cost += 400 // another item has its value there
+	}
+	for it := l.item; it != nil; it = it.parent {
+		if it.region != nil && !it.region.holds(c.span) {
+			cost += outside
+		}
 	}
 	for it := l.item; it != nil; it = it.parent {
 		switch {

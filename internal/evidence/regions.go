@@ -1,0 +1,189 @@
+package evidence
+
+import "sort"
+
+// The items of a list mostly stand one after the other, each with its values
+// together. Where a value stands in several places, the region of its item
+// tells which one is meant: that is why the regions are found first, for all
+// items of a list at once.
+
+// Bounds of the search: how many places of one value, and how many starts of
+// one item are looked at.
+const (
+	maxPlaces = 40
+	maxStarts = 48
+)
+
+// region is a stretch of the source text, in bytes, half-open.
+type region struct{ start, end int }
+
+func (r region) holds(s span) bool { return s.start >= r.start && s.start < r.end }
+
+// all calls do for the leaves of an item, with the weight of each: those of
+// lists in it count half.
+func (it *item) all(weight float64, do func(l *leaf, weight float64)) {
+	for _, l := range it.leaves {
+		do(l, weight)
+	}
+	for _, list := range it.lists {
+		for _, kid := range list {
+			kid.all(weight/2, do)
+		}
+	}
+}
+
+// place is a leaf of an item as the search for regions sees it.
+type place struct {
+	at     []int // where it may stand, sorted
+	weight float64
+}
+
+// findRegions finds the regions of the items of a list within that of what the
+// list stands in, and of the lists in them.
+func (w *weigher) findRegions(items []*item, within region) {
+	if len(items) == 0 {
+		return
+	}
+	if len(items) > 1 || items[0].parent != nil {
+		w.divide(items, within)
+	}
+	for _, it := range items {
+		inner := within
+		if it.region != nil {
+			inner = *it.region
+		}
+		for _, list := range it.lists {
+			w.findRegions(list, inner)
+		}
+	}
+}
+
+// divide gives the items regions that follow each other, so that as many values
+// as can be stand in the region of their item. Where that leaves too many
+// outside, the items do not stand in their order, and none has a region.
+func (w *weigher) divide(items []*item, within region) {
+	d := &division{w: w, within: within}
+	var kept []*item
+	for _, it := range items {
+		if places, starts := d.placesOf(it); len(starts) > 0 {
+			kept = append(kept, it)
+			d.places, d.starts = append(d.places, places), append(d.starts, starts)
+		}
+	}
+	if len(kept) < 2 {
+		return
+	}
+	chosen, share := d.best()
+	if share < 0.7 {
+		return
+	}
+	for i, it := range kept {
+		r := region{chosen[i], within.end}
+		if i+1 < len(kept) {
+			r.end = chosen[i+1]
+		}
+		it.region = &r
+	}
+}
+
+type division struct {
+	w      *weigher
+	within region
+	places [][]place // of each item
+	starts [][]int
+}
+
+// placesOf gives where the values of an item may stand within the region, and
+// where the item may begin.
+func (d *division) placesOf(it *item) (places []place, starts []int) {
+	seen := map[int]bool{}
+	it.all(1, func(l *leaf, weight float64) {
+		var at []int
+		for _, c := range l.cands {
+			if d.within.holds(c.span) {
+				at = append(at, c.start)
+			}
+		}
+		if len(at) == 0 || len(at) > maxPlaces {
+			return
+		}
+		sort.Ints(at)
+		places = append(places, place{at, weight})
+		if weight < 1 {
+			return
+		}
+		for _, s := range at {
+			if !seen[s] && len(starts) < maxStarts {
+				seen[s] = true
+				starts = append(starts, s)
+			}
+		}
+	})
+	sort.Ints(starts)
+	return places, starts
+}
+
+// score says how well an item fits a region: the weights of its values that may
+// stand there, less for what stands far from its beginning.
+func (d *division) score(i int, r region) float64 {
+	sum := 0.0
+	for _, p := range d.places[i] {
+		n := sort.SearchInts(p.at, r.start)
+		if n < len(p.at) && p.at[n] < r.end {
+			far := min(float64(p.at[n]-r.start)/20000, 0.2)
+			sum += p.weight * (1 - far)
+		}
+	}
+	return sum
+}
+
+// best finds the starts with the highest sum of scores, each behind the one
+// before, and the share of the weights that stand in their regions.
+func (d *division) best() (chosen []int, share float64) {
+	n := len(d.starts)
+	sums := make([][]float64, n) // the best sum of the items before, if item i begins at start k
+	from := make([][]int, n)
+	for i := range d.starts {
+		sums[i], from[i] = make([]float64, len(d.starts[i])), make([]int, len(d.starts[i]))
+		for k, start := range d.starts[i] {
+			from[i][k] = -1
+			if i == 0 {
+				continue
+			}
+			best := -1.0
+			for j, before := range d.starts[i-1] {
+				if before >= start || sums[i-1][j] < 0 {
+					continue
+				}
+				if s := sums[i-1][j] + d.score(i-1, region{before, start}); s > best+1e-9 {
+					best, from[i][k] = s, j
+				}
+			}
+			sums[i][k] = best
+		}
+	}
+	end, best := -1, -1.0
+	for k, start := range d.starts[n-1] {
+		if sums[n-1][k] < 0 {
+			continue
+		}
+		if s := sums[n-1][k] + d.score(n-1, region{start, d.within.end}); s > best+1e-9 {
+			best, end = s, k
+		}
+	}
+	if end < 0 {
+		return nil, 0
+	}
+	chosen = make([]int, n)
+	for i := n - 1; i >= 0; i-- {
+		chosen[i] = d.starts[i][end]
+		end = from[i][end]
+	}
+	whole := 0.0
+	for _, places := range d.places {
+		for _, p := range places {
+			whole += p.weight
+		}
+	}
+	return chosen, best / whole
+}
