@@ -99,6 +99,11 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 			o.Replay, err = chat.LoadRecording(ts.MkAbs(args[1]))
 			ts.Check(err)
 		}
+		if len(args) == 2 && args[0] == "--script" {
+			var err error
+			o.Script, err = standin.LoadScript(ts.MkAbs(args[1]))
+			ts.Check(err)
+		}
 		s, err := standin.Start("127.0.0.1:0", o)
 		ts.Check(err)
 		ts.Defer(s.Close)

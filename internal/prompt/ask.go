@@ -242,7 +242,7 @@ func (a Ask) question() *chat.Request {
 	}
 	r.Messages = []chat.Message{
 		{Role: "system", Content: role + houseRules(a.Set)},
-		{Role: "user", Content: doc + "\n# Field\n" + Outline(a.Schema) + "\n# How to write values\n" + howTo(a.Schema) + "\n# Answer\n" + closing + "\n", Images: a.Images}}
+		{Role: "user", Content: doc + "\n# Field\n" + Outline(a.Schema) + "\n# How to write the value\n" + howToOne(a.Schema) + "\n# Answer\n" + closing + "\n", Images: a.Images}}
 	return r
 }
 

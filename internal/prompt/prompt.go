@@ -272,6 +272,13 @@ func howTo(s *schema.Schema) string {
 	return "- " + strings.Join(lines, "\n- ") + "\n"
 }
 
+// howToOne tells how to write the value of the one field that a question asks
+// for.
+func howToOne(s *schema.Schema) string {
+	_, rest, _ := strings.Cut(howTo(s), "\n")
+	return rest
+}
+
 // documentSection fences the document, or what is shown of it, as data.
 func documentSection(d *document.Document, layout string, c *Chunk) string {
 	var shown string

@@ -41,8 +41,11 @@ type TemplateData struct {
 func templateData(s *schema.Schema, a Ask, doc, closing string) TemplateData {
 	d := TemplateData{Schema: s.Name, About: s.About, Entries: s.EachEntry(), Fields: Outline(s), Values: howTo(s), Document: doc, Answer: closing,
 		Examples: strings.TrimSpace(examples(s) + solved(s, a.Set, a.how())), Notes: strings.TrimSpace(a.Set.Notes), Part: 1, Parts: 1}
-	if a.Style == ByPointer {
+	switch a.Style {
+	case ByPointer:
 		d.Values = howToPoint
+	case ByField:
+		d.Values = howToOne(s)
 	}
 	if a.seen() {
 		d.Values += howToSee
@@ -102,7 +105,7 @@ func templateError(err error) (line, col int, msg string) {
 	if field := regexp.MustCompile(`can't evaluate field (\w+)`).FindStringSubmatch(msg); field != nil {
 		msg = "there is no ." + field[1]
 	}
-	return line, max(col, 1), msg
+	return line, col + 1, msg // the package counts columns from 0
 }
 
 func (t *Template) try(d TemplateData) (system, user string, err error) {

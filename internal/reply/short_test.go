@@ -1,0 +1,32 @@
+package reply
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+func TestShort(t *testing.T) {
+	for said, want := range map[string]string{
+		"3.3.2031":                       `"3.3.2031"`,
+		" \"Heron Plank\" \n":            `"Heron Plank"`,
+		"Visited: 3.3.2031":              `"3.3.2031"`,
+		"**Visited:** 3.3.2031":          `"3.3.2031"`,
+		"```\n3.3.2031\n```":             `"3.3.2031"`,
+		"<think>The day?</think>\n3.3.":  `"3.3."`,
+		"not stated":                     `"not stated"`,
+		"The answer is:\n\n3.3.2031":     `"3.3.2031"`,
+		"3.3.2031\n\nAnything else?":     `"3.3.2031"`,
+		`{"visited": "3.3.2031"}`:        `"3.3.2031"`,
+		`{"value": true, "basis": "so"}`: `{"value":true,"basis":"so"}`,
+		"007":                            `"007"`,
+		"[1, 2]":                         `[1,2]`,
+		"null":                           `null`,
+		"":                               `""`,
+	} {
+		v, _ := Short(said, []string{"visited", "Day"})
+		assert.Equal(t, want, v.String(), "%q", said)
+	}
+	_, mends := Short("Visited: 3.3.2031\nBye.", []string{"visited"})
+	assert.Len(t, mends, 2, "each mend is told")
+}
