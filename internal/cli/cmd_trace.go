@@ -270,21 +270,23 @@ func (t *tracer) rest() error {
 
 // inParts says in how many parts the record, and the document, were taken.
 func inParts(s *value.Value) string {
-	parts := text(s, "parts")
-	chunks := 0
+	chunks, inside := 0, 0
 	if list := s.Get("pieces"); list != nil {
 		for i := range list.Kids {
-			if list.Kids[i].Get("start") != nil {
+			if at := list.Kids[i].Get("inside"); at != nil {
 				chunks++
+				if at.Text == "true" {
+					inside++
+				}
 			}
 		}
 	}
 	said := ""
-	if parts != "1" {
+	if parts := text(s, "parts"); parts != "1" {
 		said = ", the record in " + parts + " parts"
 	}
 	if chunks > 0 {
-		said += fmt.Sprintf(", the document in chunks of its lines (%d in all)", chunks)
+		said += fmt.Sprintf(", the document in %d parts, of which %d begin within an entry", chunks, inside)
 	}
 	return said
 }

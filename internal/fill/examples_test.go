@@ -2,7 +2,6 @@ package fill
 
 import (
 	"context"
-	"fmt"
 	"os"
 	"path/filepath"
 	"testing"
@@ -60,5 +59,5 @@ func TestExamples(t *testing.T) {
 	line, err := exampleIn([]byte(`[{"step":"read"},{"step":"example","document":"a.txt"}]`))
 	require.NoError(t, err)
 	assert.Equal(t, "a.txt", line)
-	assert.Equal(t, 1.0, document.NewShingles("").Likeness(document.NewShingles("")), fmt.Sprint("two empty texts"))
+	assert.Equal(t, 1.0, document.NewShingles("").Likeness(document.NewShingles("")), "two empty texts")
 }
