@@ -196,7 +196,7 @@ func cutOff(a *model.Answer) bool { return a.Finish == "length" || a.Finish == c
 // usable tells whether a reply that did not keep its form says enough all the
 // same: asking again costs.
 func (x *piece) usable(a *model.Answer) bool {
-	r, err := reply.Read(a.Text, value.Object)
+	r, err := reply.ReadKnown(a.Text, value.Object, x.known)
 	if err != nil {
 		return false
 	}
@@ -227,7 +227,7 @@ func (x *piece) take(answer *model.Answer) error {
 		x.short(answer.Text)
 		return nil
 	}
-	r, err := reply.Read(answer.Text, value.Object)
+	r, err := reply.ReadKnown(answer.Text, value.Object, x.known)
 	if err != nil {
 		return err
 	}
@@ -236,6 +236,10 @@ func (x *piece) take(answer *model.Answer) error {
 	if x.record, err = x.unwrap(r.Value); err != nil {
 		return err
 	}
+	if x.schema.EachEntry() && len(r.All) > 1 && len(x.record.Kids) == 1 && r.Value.Kind == value.Object && r.Value.Get(schema.Wrapper) == nil {
+		x.entries(r.All)
+	}
+	x.unpack(x.schema.Root, "", &x.record)
 	if x.w.Settings.Images == "alone" && len(x.w.images()) > 0 {
 		x.see()
 	}
@@ -246,6 +250,73 @@ func (x *piece) take(answer *model.Answer) error {
 	x.trace.tidies(tidy.Record(x.schema, &x.record))
 	x.record = record.Arrange(x.schema, &x.record)
 	return nil
+}
+
+// known tells whether a field somewhere in the schema is called so, but for
+// case and signs.
+func (x *piece) known(name string) bool {
+	name = tidy.PlainName(name)
+	found := name == schema.Wrapper
+	x.schema.Root.Walk(func(f *schema.Field, _ int) { found = found || f.Name != "" && tidy.PlainName(f.Name) == name })
+	return found
+}
+
+// entries takes objects that stand side by side as the records: one a line, as
+// models write them where a list was asked.
+func (x *piece) entries(all []value.Value) {
+	list := value.List()
+	for i := range all {
+		fields := 0
+		for j := range all[i].Kids {
+			if x.known(all[i].Kids[j].Name) {
+				fields++
+			}
+		}
+		if fields*2 < len(all[i].Kids) {
+			return
+		}
+		list.Kids = append(list.Kids, all[i])
+	}
+	x.record = list
+	x.trace.add("mend", text("kind", "list"), number("offset", 0), text("note", fmt.Sprintf("%d records side by side in place of a list", len(all))))
+}
+
+// unpack takes values out of what models put around them: JSON in a string
+// where a group or a list belongs, and {"value": …} around a plain value.
+func (x *piece) unpack(f *schema.Field, p value.Pointer, v *value.Value) {
+	mend := func(note string) {
+		x.trace.add("mend", text("kind", "packed"), number("offset", 0), text("note", fmt.Sprintf("%s: %s", p, note)))
+	}
+	if !f.IsLeaf() && v.Kind == value.String {
+		if inner, err := reply.Read(v.Text, value.Object); err == nil && (inner.Value.Kind == value.Object || inner.Value.Kind == value.Array) {
+			*v = inner.Value.Named(v.Name)
+			mend("JSON within a string")
+		}
+	}
+	switch {
+	case f.Type == schema.Group && v.Kind == value.Object:
+		for i := range v.Kids {
+			if kid := f.Child(v.Kids[i].Name); kid != nil {
+				x.unpack(kid, p.Key(kid.Name), &v.Kids[i])
+			}
+		}
+	case f.Type == schema.List && v.Kind == value.Array:
+		for i := range v.Kids {
+			x.unpack(f.Item, p.Index(i), &v.Kids[i])
+		}
+	case f.IsLeaf() && !f.Basis && v.Kind == value.Object && len(v.Kids) > 0 && x.w.Settings.Images != "alone":
+		inner := v.Get("value")
+		name, _ := f.Measure()
+		switch {
+		case inner == nil:
+		case (f.Type == schema.Money || f.Type == schema.Quantity) && v.Get(name) != nil && inner.Kind != value.Object:
+			inner.Name = "amount"
+			mend("`value` in place of `amount`")
+		default:
+			*v = inner.Clone().Named(v.Name)
+			mend("an object around the value")
+		}
+	}
 }
 
 // short takes the answer to a question: a value, or that there is none.

@@ -45,12 +45,14 @@ const (
 	Ellipsis  = "ellipsis"  // three dots in place of items
 	Repeated  = "repeated"  // a key that stands twice in one object
 	Encoding  = "encoding"  // bytes that are no UTF-8
+	Plain     = "plain"     // YAML, a table or lines of name and value in place of JSON
 	LeftAside = "aside"     // another JSON value in the reply that is not the answer
 )
 
 // Result is a reply, read.
 type Result struct {
 	Value value.Value
+	All   []value.Value // all objects that stand side by side in the reply, in order, where there are several
 	Mends []Mend
 	Cut   bool // the reply ended early
 }
@@ -69,7 +71,23 @@ var ErrDeep = fmt.Errorf("the reply is nested deeper than %d levels", value.MaxD
 
 // Read reads a reply from which a value of kind want (Object or Array) is
 // expected.
-func Read(text string, want value.Kind) (Result, error) {
+func Read(text string, want value.Kind) (Result, error) { return ReadKnown(text, want, nil) }
+
+// ReadKnown is Read where the names of fields are known: then what is no JSON at
+// all is read as YAML, as a table or as lines of `name: value`, if most of its
+// names are known ones.
+func ReadKnown(text string, want value.Kind, known func(name string) bool) (Result, error) {
+	r, err := read(text, want, 0)
+	if err != nil && known != nil && (errors.Is(err, ErrNoRecord)) {
+		if plain, ok := readPlain(text, known); ok {
+			return plain, nil
+		}
+	}
+	return r, err
+}
+
+// read reads JSON, nearly JSON, and JSON within a string.
+func read(text string, want value.Kind, level int) (Result, error) {
 	if len(text) > MaxBytes {
 		return Result{}, fmt.Errorf("the reply has over %d MB", MaxBytes>>20)
 	}
@@ -82,6 +100,11 @@ func Read(text string, want value.Kind) (Result, error) {
 		return r, nil
 	}
 	var mends []Mend
+	if inner, ok := quotedJSON(text); ok && level < 2 {
+		r, err := read(inner, want, level+1)
+		r.Mends = append([]Mend{{Escape, 0, "JSON within a string"}}, r.Mends...)
+		return r, err
+	}
 	if valid := strings.ToValidUTF8(text, "\ufffd"); valid != text {
 		text = valid
 		mends = append(mends, Mend{Kind: Encoding, Note: "bytes that are no UTF-8 became U+FFFD"})
@@ -94,13 +117,38 @@ func Read(text string, want value.Kind) (Result, error) {
 	if best == nil || (want == value.Object && !holdsObject(&best.v)) {
 		return Result{}, ErrNoRecord
 	}
-	r := Result{Value: best.v, Cut: best.cut, Mends: append(mends, best.around(text)...)}
+	r := Result{Value: best.v, All: sideBySide(all), Cut: best.cut, Mends: append(mends, best.around(text)...)}
 	r.Mends = append(r.Mends, best.mends...)
 	for _, o := range others {
 		r.Mends = append(r.Mends, Mend{LeftAside, o.start, "another JSON value, not the answer"})
 	}
 	r.repeats()
 	return r, nil
+}
+
+// quotedJSON gives the text of a JSON string that holds an object or a list.
+func quotedJSON(text string) (string, bool) {
+	v, err := value.Parse(strings.TrimSpace(text))
+	if err != nil || v.Kind != value.String {
+		return "", false
+	}
+	inner := strings.TrimSpace(v.Text)
+	return inner, strings.HasPrefix(inner, "{") || strings.HasPrefix(inner, "[")
+}
+
+// sideBySide gives the objects among the values of a reply, where there are
+// several and nothing else: one record a line, or one a block.
+func sideBySide(all []*found) []value.Value {
+	var objects []value.Value
+	for _, f := range all {
+		if f.v.Kind == value.Object && len(f.v.Kids) > 0 {
+			objects = append(objects, f.v)
+		}
+	}
+	if len(objects) < 2 {
+		return nil
+	}
+	return objects
 }
 
 // holdsObject tells whether v is an object or a list of objects; a list of

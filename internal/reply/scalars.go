@@ -203,7 +203,7 @@ var foreignWords = map[string]value.Value{
 // comma, bracket or line end.
 func (p *parser) bare() (value.Value, bool) {
 	start := p.pos
-	for p.pos < len(p.src) && !strings.ContainsRune(",}]\n{[", rune(p.src[p.pos])) && !commentAt(p.src[p.pos:]) {
+	for p.pos < len(p.src) && !p.endsBare(start) {
 		p.pos++
 	}
 	text := strings.TrimSpace(p.src[start:p.pos])
@@ -232,6 +232,26 @@ func (p *parser) bare() (value.Value, bool) {
 	p.mendAt(start, Quotes, "a text without quotes")
 	return value.Str(strings.TrimFunc(text, unicode.IsSpace)), true
 }
+
+// endsBare tells whether a value without quotes that began at start ends here:
+// at a sign that parts values, but for the comma of a figure in an object, or
+// before the name of the next member, where the comma is missing.
+func (p *parser) endsBare(start int) bool {
+	rest := p.src[p.pos:]
+	switch c := rest[0]; {
+	case c == ',':
+		inFigure := p.inObject() && p.pos > start && isDigit(p.src[p.pos-1]) && len(rest) > 1 && isDigit(rest[1])
+		return !inFigure
+	case strings.IndexByte("}]\n{[", c) >= 0 || commentAt(rest):
+		return true
+	case (c == ' ' || c == '\t') && p.inObject() && p.pos > start:
+		next := strings.TrimLeft(rest, " \t")
+		return quoteAt(next) != "" && nameFollows(next, false)
+	}
+	return false
+}
+
+func isDigit(c byte) bool { return c >= '0' && c <= '9' }
 
 func commentAt(s string) bool {
 	return strings.HasPrefix(s, "//") || strings.HasPrefix(s, " #") || strings.HasPrefix(s, "/*")

@@ -93,7 +93,7 @@ func (t *tidier) keys(f *schema.Field, p value.Pointer, v *value.Value) {
 		}
 		var meant *schema.Field
 		for _, field := range f.Fields {
-			if plainName(field.Name) == plainName(kid.Name) {
+			if PlainName(field.Name) == PlainName(kid.Name) {
 				meant = field
 			}
 		}
@@ -105,8 +105,8 @@ func (t *tidier) keys(f *schema.Field, p value.Pointer, v *value.Value) {
 	}
 }
 
-// plainName gives the letters and digits of a name in lower case.
-func plainName(name string) string {
+// PlainName gives the letters and digits of a name in lower case.
+func PlainName(name string) string {
 	return strings.Map(func(r rune) rune {
 		if unicode.IsLetter(r) || unicode.IsDigit(r) {
 			return unicode.ToLower(r)

@@ -1,0 +1,46 @@
+package reply
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/value"
+)
+
+// What models write in place of JSON is read where its names are the schema's,
+// and only there.
+func TestPlain(t *testing.T) {
+	known := func(name string) bool {
+		return slices.Contains([]string{"a", "b", "bays", "n", "report_no", "records"}, strings.ToLower(strings.ReplaceAll(name, " ", "_")))
+	}
+	for said, want := range map[string]string{
+		"a: 1\nb: x\nbays:\n  - n: 1\n    b: rot\n  - n: 2\n":             `{"a":1,"b":"x","bays":[{"n":1,"b":"rot"},{"n":2}]}`,
+		"Here it is:\n```yaml\na: 1\nb: \"x y\"\n```\nBye":                `{"a":1,"b":"x y"}`,
+		"| a | b |\n|---|---|\n| 1 | x |\n| 2 | - |\n":                    `[{"a":1,"b":"x"},{"a":2,"b":null}]`,
+		"| Field | Value |\n|:--|--:|\n| Report No | `FB-7` |\n| b | 2 |": `{"Report No":"FB-7","b":2}`,
+		"**a**: 1\n**b**: x": `{"a":1,"b":"x"}`,
+		"I found this.\n- a: 1\n- b: x\nNote: that is all.": `{"a":1,"b":"x"}`,
+		"Report No: FB-7\nI am not sure of: the rest":       `{"Report No":"FB-7","I am not sure of":"the rest"}`,
+		`"{\"a\": 1, \"b\": \"x\"}"`:                        `{"a":1,"b":"x"}`,
+		"{\"a\": 12,5 m, \"b\": EUR 1.250,00}":              `{"a":"12,5 m","b":"EUR 1.250,00"}`,
+		"{\"a\": 1 \"b\": 2}":                               `{"a":1,"b":2}`,
+		"{\"a\": 1, 5, \"b\": 2}":                           `{"a":1,"b":2}`,
+		"[1,2]\n{\"a\": [1,2,3]}":                           `{"a":[1,2,3]}`,
+	} {
+		r, err := ReadKnown(said, value.Object, known)
+		require.NoError(t, err, "%q", said)
+		assert.Equal(t, want, r.Value.String(), "%q", said)
+		assert.NotEmpty(t, r.Mends, "%q", said)
+	}
+	for _, said := range []string{"Sorry: I can't do this.", "Note: the document is blank.\nReason: none", "", "| x | y |\n|--|--|\n| 1 | 2 |", "&a [*a]"} {
+		_, err := ReadKnown(said, value.Object, known)
+		assert.Error(t, err, "%q", said)
+	}
+	r, err := Read("{\"a\":1}\n{\"a\":2}\n{\"a\":3}", value.Object)
+	require.NoError(t, err)
+	assert.Len(t, r.All, 3)
+}
