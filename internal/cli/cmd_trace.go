@@ -191,8 +191,11 @@ func (t *tracer) step(s *value.Value) error {
 		return t.patch(s)
 	case "evidence":
 		seen := ""
+		if n := text(s, "near"); n != "" && n != "0" {
+			seen = n + " near, "
+		}
 		if n := text(s, "seen"); n != "" && n != "0" {
-			seen = n + " seen on a page, "
+			seen += n + " seen on a page, "
 		}
 		t.line("evidence", faint, "%s quoted, %s restated, %s%s inferred, %s nowhere in the source", text(s, "quoted"), text(s, "restated"), seen, text(s, "inferred"), text(s, "none"))
 	case "end":

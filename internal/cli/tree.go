@@ -21,8 +21,11 @@ func (a *app) printRecord(s *schema.Schema, l *record.Line, sensitive bool) {
 		t.field(s.Root, "", &l.Record, 0)
 		t.print()
 		seen := ""
+		if t.near {
+			seen += "   n near, but for a few characters"
+		}
 		if t.seen {
-			seen = "   s seen on a page"
+			seen += "   s seen on a page"
 		}
 		a.printf("%s\n", a.paint(faint, `" quoted   ~ restated`+seen+`   i inferred   ? nowhere in the source   ! problem   · the line it stands in`))
 	}
@@ -55,6 +58,7 @@ type tree struct {
 	line     *record.Line
 	problems map[value.Pointer]record.Problem
 	rows     []treeRow
+	near     bool // some value stands there but for a few characters
 	seen     bool // some value was seen on a page
 }
 
@@ -126,7 +130,7 @@ func (t *tree) inline(name string, p value.Pointer, v *value.Value) bool {
 }
 
 func weaker(a, b string) bool {
-	const order = " \"~si?!"
+	const order = " \"~nsi?!"
 	return strings.Index(order, a) > strings.Index(order, b)
 }
 
@@ -143,6 +147,8 @@ func (t *tree) mark(p value.Pointer) (mark string, tn tone, line string) {
 			mark = `"`
 		case "restated":
 			mark = "~"
+		case "near":
+			mark, t.near = "n", true
 		case "seen":
 			mark, t.seen = "s", true
 		case "inferred":

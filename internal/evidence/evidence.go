@@ -18,6 +18,7 @@ type Kind string
 const (
 	Quoted   Kind = "quoted"
 	Restated Kind = "restated"
+	Near     Kind = "near"     // but for a few characters
 	Seen     Kind = "seen"     // on a page picture, at the place that the model names
 	Inferred Kind = "inferred" // found nowhere, and the schema lets the model conclude it
 	None     Kind = "none"
@@ -273,6 +274,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
 				add(w.ix.find(format.Write(t)), Restated, "")
 			}
+			w.otherMonths(t, add)
 		}
 	case f.Type == schema.Time:
 		add(w.ix.find(v.Text), Restated, v.Text)
@@ -292,6 +294,9 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		if f.Type == schema.Choice {
 			w.synonyms(f, v.Text, add)
 		}
+	}
+	if len(cands) == 0 && !own.AllowsInferred() {
+		w.near(f, v, add)
 	}
 	return cands
 }
@@ -317,6 +322,9 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 		}
 	}
 	add(with, Restated, figure.Text+" "+measure)
+	if len(with) == 0 {
+		w.otherUnits(f, figure.Text, add)
+	}
 	if len(with) == 0 {
 		add(without, Restated, "")
 	}

@@ -40,6 +40,7 @@ type Index struct {
 	numbers map[string][]span // canonical number → its places
 	breaks  []int             // where lines end
 	spans   []span            // what is indexed
+	likes   likes
 }
 
 // NewIndex indexes a source text.
@@ -298,11 +299,18 @@ func (ix *Index) sameWords(first int, want []token) bool {
 		if ix.tokens[first+i].word != want[i].word {
 			return false
 		}
-		if i > 0 && !closeBy(ix.text[ix.tokens[first+i-1].end:ix.tokens[first+i].start]) {
+		if i > 0 && !closeBy(ix.text[ix.tokens[first+i-1].end:ix.tokens[first+i].start]) && !ix.ordinal(first+i-1) {
 			return false
 		}
 	}
 	return true
+}
+
+// ordinal tells a figure with a full stop right before the next word, as the day
+// in 3. March: that ends no sentence.
+func (ix *Index) ordinal(at int) bool {
+	t := ix.tokens[at]
+	return len(t.word) <= 2 && isDigit(t.word[0]) && at+1 < len(ix.tokens) && ix.text[t.end:ix.tokens[at+1].start] == ". "
 }
 
 // closeBy reports whether what stands between two words still lets them be

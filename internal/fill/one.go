@@ -361,6 +361,8 @@ func (w *filling) check(v *value.Value) []record.Problem {
 			problems = append(problems, evidenceProblem(p, v, "the words that this value rests on are missing, or stand nowhere in the document"))
 		case place.Kind == evidence.Seen && field.Evidence == "quoted":
 			problems = append(problems, evidenceProblem(p, v, "this value should stand in the document letter for letter, and there is only the model's word that it was seen"))
+		case place.Kind == evidence.Near && (field.Evidence == "quoted" || field.Evidence == "restated"):
+			problems = append(problems, evidenceProblem(p, v, fmt.Sprintf("this value stands in the document only but for a few characters (%q)", w.doc.Text[place.Start:place.End])))
 		case place.Kind == evidence.None:
 			problems = append(problems, evidenceProblem(p, v, "this value stands nowhere in the document"))
 		case field.Evidence == "quoted" && place.Kind != evidence.Quoted:
@@ -392,7 +394,7 @@ func (w *filling) done() ledger.Record {
 	for _, p := range places {
 		kinds[p.Kind]++
 	}
-	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("seen", kinds[evidence.Seen]), number("inferred", kinds[evidence.Inferred]), number("none", kinds[evidence.None]))
+	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("near", kinds[evidence.Near]), number("seen", kinds[evidence.Seen]), number("inferred", kinds[evidence.Inferred]), number("none", kinds[evidence.None]))
 	w.trace.add("end", text("status", string(status)), problemList(w.problems).Named("problems"))
 	proof := places.JSON(&w.record)
 	return w.toLedger(status, w.record.JSON(), proof.JSON())

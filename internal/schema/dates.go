@@ -6,6 +6,8 @@ import (
 	"strconv"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 )
 
 // DateFormat is one way in which documents write dates, such as D.M.YYYY or
@@ -109,7 +111,26 @@ func cutDigits(s string, least, most int) (int, string, bool) {
 	return v, s[n:], err == nil
 }
 
+// monthNames are the months in further languages: German, French, Spanish,
+// Italian and Dutch.
+var monthNames = [12][]string{
+	{"januar", "jänner", "janvier", "enero", "gennaio", "januari"}, {"februar", "février", "febrero", "febbraio", "februari"},
+	{"märz", "mars", "marzo", "maart"}, {"april", "avril", "abril", "aprile"}, {"mai", "mayo", "maggio", "mei"}, {"juni", "juin", "junio", "giugno"},
+	{"juli", "juillet", "julio", "luglio"}, {"august", "août", "agosto", "augustus"}, {"september", "septembre", "septiembre", "settembre"},
+	{"oktober", "octobre", "octubre", "ottobre"}, {"november", "novembre", "noviembre"}, {"dezember", "décembre", "diciembre", "dicembre", "december"},
+}
+
+// MonthNames gives the names of a month in these languages, in small letters.
+func MonthNames(m time.Month) []string { return monthNames[m-1] }
+
 func cutMonth(s string, full bool) (int, string, bool) {
+	for m, names := range monthNames {
+		for _, name := range names {
+			if len(s) >= len(name) && strings.EqualFold(s[:len(name)], name) && !startsWithLetter(s[len(name):]) {
+				return m + 1, s[len(name):], true
+			}
+		}
+	}
 	for m := time.January; m <= time.December; m++ {
 		name := m.String()
 		if len(s) >= len(name) && strings.EqualFold(s[:len(name)], name) {
@@ -129,6 +150,17 @@ func cutMonth(s string, full bool) (int, string, bool) {
 		}
 	}
 	return 0, s, false
+}
+
+func startsWithLetter(s string) bool {
+	r, _ := utf8.DecodeRuneInString(s)
+	return unicode.IsLetter(r)
+}
+
+// IsISODate tells a day as records hold it.
+func IsISODate(text string) bool {
+	_, err := time.Parse("2006-01-02", text)
+	return err == nil
 }
 
 // Write gives t in this format.

@@ -13,11 +13,11 @@ import (
 
 // The values that some keys take.
 var (
-	EvidenceKinds = []string{"quoted", "restated", "inferred"}
+	EvidenceKinds = []string{"quoted", "restated", "near", "seen", "inferred"}
 	Precisions    = []string{"day", "month", "year"}
 	Comparisons   = []string{"exact", "loose", "set", "none"}
 	AskStyles     = []string{"whole", "by-group", "by-field", "by-pointer"}
-	TidyNames     = []string{"none", "upper", "lower", "no-end-stop", "digits-only"}
+	TidyNames     = []string{"none", "upper", "lower", "no-end-stop", "digits-only", "plain-signs"}
 )
 
 // key reads one key of a field, other than its type.

@@ -12,7 +12,10 @@ import (
 // it: as JSON would write it, or in the signs that the field declares.
 func number(f *schema.Field, text string) (literal, rule string) {
 	if f.Numbers.Decimal == "" {
-		return jsonNumber(text), RuleDigits
+		if literal := jsonNumber(text); literal != "" {
+			return literal, RuleDigits
+		}
+		return OneReading(text), RuleNumber
 	}
 	if declared := Declared(f, text); declared != "" {
 		return declared, RuleNumber

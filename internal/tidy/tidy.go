@@ -12,6 +12,8 @@ import (
 	"strings"
 	"unicode"
 
+	"golang.org/x/text/unicode/norm"
+
 	"filler/internal/schema"
 	"filler/internal/value"
 )
@@ -26,20 +28,24 @@ type Change struct {
 
 // The rules, by the names that traces show.
 const (
-	RuleSpaces  = "spaces"      // white space at the ends and in runs
-	RuleBlank   = "blank"       // an empty text is no value
-	RuleAsText  = "as-text"     // a bare number where a text belongs
-	RuleDigits  = "digits"      // a number inside a string
-	RuleWhole   = "whole"       // 3.0 where an integer belongs
-	RuleYesNo   = "yes-no"      // a word for true or false
-	RuleDate    = "date"        // a date in a declared or plain format
-	RuleChoice  = "choice"      // a choice by synonym, case or spacing
-	RuleListOne = "list-of-one" // one item where a list belongs
-	RuleNumber  = "number"      // a number in the field's declared signs
-	RuleTime    = "time"        // a time of day
-	RuleAmount  = "amount"      // money or a quantity written as a text
-	RuleKey     = "key"         // a field's name in another case or style
-	RuleMeasure = "measure"     // the schema's own currency or unit where none stands
+	RuleSpaces     = "spaces"      // white space at the ends and in runs
+	RuleBlank      = "blank"       // an empty text is no value
+	RuleAsText     = "as-text"     // a bare number where a text belongs
+	RuleDigits     = "digits"      // a number inside a string
+	RuleWhole      = "whole"       // 3.0 where an integer belongs
+	RuleYesNo      = "yes-no"      // a word for true or false
+	RuleDate       = "date"        // a date in a declared or plain format
+	RuleChoice     = "choice"      // a choice by synonym, case or spacing
+	RuleListOne    = "list-of-one" // one item where a list belongs
+	RuleNumber     = "number"      // a number in the field's declared signs
+	RuleTime       = "time"        // a time of day
+	RuleAmount     = "amount"      // money or a quantity written as a text
+	RuleKey        = "key"         // a field's name in another case or style
+	RuleMeasure    = "measure"     // the schema's own currency or unit where none stands
+	RuleUnit       = "unit"        // a quantity in the schema's own unit
+	RuleUnknown    = "unknown"     // a word that says there is no value
+	RuleSentence   = "sentence"    // a sentence around the value
+	RuleLookalikes = "lookalikes"  // letters that look like figures
 )
 
 // Record tidies all values of a record in place.
@@ -127,12 +133,56 @@ func (t *tidier) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 	if none(f) {
 		return
 	}
-	if rule, to, ok := ByType(f.Kin(), v); ok {
-		t.set(p, rule, v, to)
+	if v.Kind == value.String && Unknown(f.Kin(), v.Text) {
+		t.set(p, RuleUnknown, v, value.Value{})
+		return
 	}
+	t.byType(f.Kin(), p, v)
 	for _, name := range f.Tidy {
 		if to, ok := byName(name, v); ok {
 			t.set(p, name, v, to)
+		}
+	}
+}
+
+// byType makes the change that the type asks for; where it finds none, for what
+// is left without a sentence around the value, or with figures in place of
+// letters that look like them.
+func (t *tidier) byType(f *schema.Field, p value.Pointer, v *value.Value) {
+	if rule, to, ok := ByType(f, v); ok {
+		t.set(p, rule, v, to)
+	} else if v.Kind == value.String {
+		t.clearer(f, p, v)
+	}
+	if to, ok := converted(f, v); ok {
+		rule := RuleUnit
+		if to.Get("amount").Text == v.Get("amount").Text {
+			rule = RuleMeasure
+		}
+		t.set(p, rule, v, to)
+	}
+}
+
+func (t *tidier) clearer(f *schema.Field, p value.Pointer, v *value.Value) {
+	if bare := bareOf(f, v.Text); bare != "" {
+		said := value.Str(bare)
+		rule, to, ok := ByType(f, &said)
+		switch {
+		case ok:
+			t.set(p, RuleSentence, v, said)
+			t.set(p, rule, v, to)
+		case f.Type == schema.Text:
+			t.set(p, RuleSentence, v, said)
+		}
+		return
+	}
+	if figures := Figures(v.Text); figures != "" && isFigure(f) {
+		said := value.Str(figures)
+		if rule, to, ok := ByType(f, &said); ok {
+			t.set(p, RuleLookalikes, v, said)
+			t.set(p, rule, v, to)
+		} else if f.Type == schema.Date && schema.IsISODate(figures) {
+			t.set(p, RuleLookalikes, v, said)
 		}
 	}
 }
@@ -154,6 +204,8 @@ func byName(name string, v *value.Value) (value.Value, bool) {
 		to = strings.ToLower(to)
 	case "no-end-stop":
 		to = strings.TrimRight(to, ".,;: ")
+	case "plain-signs":
+		to = norm.NFC.String(plainSigns.Replace(to))
 	case "digits-only":
 		to = strings.Map(func(r rune) rune {
 			if r >= '0' && r <= '9' {
@@ -164,6 +216,8 @@ func byName(name string, v *value.Value) (value.Value, bool) {
 	}
 	return value.Str(to), to != v.Text && to != ""
 }
+
+var plainSigns = strings.NewReplacer("“", "\"", "”", "\"", "„", "\"", "«", "\"", "»", "\"", "‘", "'", "’", "'", "‚", "'", "–", "-", "—", "-", "‑", "-", "\u00a0", " ", "\u202f", " ", "\u00ad", "")
 
 // ByType gives the change that the field's type asks for, if its value needs
 // one and there is only one way to make it.
@@ -245,6 +299,7 @@ func wholeNumber(literal string) (string, bool) {
 }
 
 var yesWords = map[string]bool{
+	"ja": true, "oui": true, "sí": true, "si": true, "nein": false, "non": false,
 	"yes": true, "y": true, "true": true, "x": true, "✓": true, "✔": true, "☑": true, "☒": true,
 	"no": false, "n": false, "false": false, "☐": false,
 }

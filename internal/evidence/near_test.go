@@ -1,0 +1,38 @@
+package evidence
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// What an OCR engine misread is near; another figure is another value. Other
+// units and months in other languages restate.
+func TestNear(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  no: Number.\n  name: Name.\n  visited: {date: Day., written: [D.M.YYYY]}\n  length: {quantity: Length., unit: m}\n  grade: {number: Grade.}\n"))
+	require.NoError(t, err)
+	text := "Repart FB-2O31-07 of Widcw Ashby's Crossing\nBesucht: 3. März 2031, Länge 980 cm, grade 1O.5\nVisited 12.4.2O31\n"
+	for record, want := range map[string]string{
+		`{"name":"Widow Ashby's Crossing"}`:    "near Widcw Ashby's Crossing",
+		`{"no":"FB-2031-07"}`:                  "near FB-2O31-07",
+		`{"no":"FB-2031-08"}`:                  "none ",
+		`{"visited":"2031-03-03"}`:             "restated 3. März 2031",
+		`{"visited":"2031-03-04"}`:             "none ",
+		`{"visited":"2031-04-12"}`:             "near 12.4.2O31",
+		`{"visited":"2031-04-13"}`:             "none ",
+		`{"length":{"amount":9.8,"unit":"m"}}`: "restated 980 cm",
+		`{"length":{"amount":9.7,"unit":"m"}}`: "none ",
+		`{"grade":10.5}`:                       "near 1O.5",
+		`{"name":"Heron"}`:                     "none ",
+	} {
+		v, err := value.Parse(record)
+		require.NoError(t, err)
+		for _, place := range Of(s, &v, NewIndex(text)) {
+			assert.Equal(t, want, string(place.Kind)+" "+text[place.Start:place.End], record)
+		}
+	}
+}
