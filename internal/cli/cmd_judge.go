@@ -249,6 +249,9 @@ func (a *app) printScore(r *score.Report) {
 	for _, l := range r.Lists {
 		a.printf("%s: %d items found, %d missed, %d invented\n", l.Path, l.Found, l.Missed, l.Invented)
 	}
+	if v := r.Review; v.NotRight > 0 {
+		a.printf("by risk: the riskiest fifth of %s holds %.0f of the %d that are not right (%.0f %%)\n", thousands(v.Leaves)+" leaves", v.TopNot, v.NotRight, 100*v.TopNot/float64(v.NotRight))
+	}
 	for _, l := range r.LeftOut {
 		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s (%s)", l.Document, l.Why)))
 	}

@@ -38,6 +38,11 @@ func ToLine(run int64, r ledger.Record) (record.Line, error) {
 	if l.Evidence, err = value.ParseBytes(r.Evidence); err != nil {
 		return l, err
 	}
+	if len(r.Risk) > 0 {
+		if l.Risk, err = value.ParseBytes(r.Risk); err != nil {
+			return l, err
+		}
+	}
 	problems, err := value.ParseBytes(r.Problems)
 	if err != nil {
 		return l, err

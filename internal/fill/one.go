@@ -397,7 +397,10 @@ func (w *filling) done() ledger.Record {
 	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("near", kinds[evidence.Near]), number("seen", kinds[evidence.Seen]), number("inferred", kinds[evidence.Inferred]), number("none", kinds[evidence.None]))
 	w.trace.add("end", text("status", string(status)), problemList(w.problems).Named("problems"))
 	proof := places.JSON(&w.record)
-	return w.toLedger(status, w.record.JSON(), proof.JSON())
+	rec := w.toLedger(status, w.record.JSON(), proof.JSON())
+	risk := w.risks(places)
+	rec.Risk = risk.JSON()
+	return rec
 }
 
 // failed closes a filling that came to no record.

@@ -173,13 +173,14 @@ type Record struct {
 	Problems []byte
 	Evidence []byte
 	Trace    []byte
+	Risk     []byte // JSON, by path; nil where none was reckoned
 }
 
 // SaveRecord writes the record of a task and marks the task done.
 func (l *Ledger) SaveRecord(run int64, r Record) error {
 	return l.write(func(tx *sql.Tx) error {
-		if _, err := l.exec(tx, `INSERT OR REPLACE INTO record(run, n, status, record, problems, evidence, trace) VALUES(?,?,?,?,?,?,?)`,
-			run, r.N, r.Status, r.Record, r.Problems, r.Evidence, r.Trace); err != nil {
+		if _, err := l.exec(tx, `INSERT OR REPLACE INTO record(run, n, status, record, problems, evidence, trace, risk) VALUES(?,?,?,?,?,?,?,?)`,
+			run, r.N, r.Status, r.Record, r.Problems, r.Evidence, r.Trace, r.Risk); err != nil {
 			return err
 		}
 		_, err := l.exec(tx, `UPDATE task SET state = 'done', source = CASE ?1 WHEN '' THEN source ELSE ?1 END WHERE run = ?2 AND n = ?3`, r.Source, run, r.N)
@@ -187,12 +188,12 @@ func (l *Ledger) SaveRecord(run int64, r Record) error {
 	})
 }
 
-const recordQuery = `SELECT t.n, t.document, t.source, r.status, r.record, r.problems, r.evidence, r.trace
+const recordQuery = `SELECT t.n, t.document, t.source, r.status, r.record, r.problems, r.evidence, r.trace, r.risk
 	FROM record r JOIN task t ON t.run = r.run AND t.n = r.n WHERE r.run = ?`
 
 func scanRecord(rows interface{ Scan(...any) error }) (Record, error) {
 	var r Record
-	err := rows.Scan(&r.N, &r.Document, &r.Source, &r.Status, &r.Record, &r.Problems, &r.Evidence, &r.Trace)
+	err := rows.Scan(&r.N, &r.Document, &r.Source, &r.Status, &r.Record, &r.Problems, &r.Evidence, &r.Trace, &r.Risk)
 	return r, err
 }
 

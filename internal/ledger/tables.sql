@@ -66,6 +66,6 @@ CREATE TABLE record(
   problems BLOB NOT NULL,           -- JSON
   evidence BLOB NOT NULL,           -- JSON
   trace    BLOB NOT NULL,           -- JSON: the steps that led here
-  risk     REAL,
+  risk     BLOB,                    -- JSON: from 0 to 1, by path
   PRIMARY KEY(run, n)
 ) WITHOUT ROWID;

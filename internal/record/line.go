@@ -28,6 +28,7 @@ type Line struct {
 	Record   value.Value // an array where the schema says `each: entry`
 	Problems []Problem
 	Evidence value.Value // an object of places by path
+	Risk     value.Value // an object of figures from 0 to 1 by path, nulls included
 }
 
 // JSON gives the line. Keys that have nothing to say are left out.
@@ -57,6 +58,9 @@ func (l *Line) JSON(eachEntry bool) value.Value {
 	}
 	if len(l.Evidence.Kids) > 0 {
 		v.Set("evidence", l.Evidence)
+	}
+	if len(l.Risk.Kids) > 0 {
+		v.Set("risk", l.Risk)
 	}
 	return v
 }
@@ -98,6 +102,9 @@ func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
 	}
 	if e := v.Get("evidence"); e != nil {
 		l.Evidence = e.Named("")
+	}
+	if r := v.Get("risk"); r != nil {
+		l.Risk = r.Named("")
 	}
 	if ps := v.Get("problems"); ps != nil {
 		for i := range ps.Kids {

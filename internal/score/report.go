@@ -45,6 +45,7 @@ type Report struct {
 	Lists        []List
 	RecordsRight int
 	RecordsOf    int
+	Review       Review
 }
 
 // Scorer adds records up into a Report.
@@ -55,6 +56,7 @@ type Scorer struct {
 	lists  map[*schema.Field]*Items
 	report Report
 	seen   map[string]bool
+	risky  []risky
 }
 
 // New gives a scorer for a schema and its gold.
@@ -103,7 +105,7 @@ func (sc *Scorer) Add(l record.Line) error {
 		filled = nil
 	}
 	sc.report.Documents++
-	sc.count(&g.Record, filled)
+	sc.count(&g.Record, filled, risksOf(&l.Risk))
 	return nil
 }
 
@@ -135,7 +137,7 @@ func (sc *Scorer) Skip(document, why string) {
 	}
 }
 
-func (sc *Scorer) count(g, filled *value.Value) {
+func (sc *Scorer) count(g, filled *value.Value, risks map[value.Pointer]float64) {
 	if !sc.schema.EachEntry() {
 		sc.report.RecordsOf++
 	}
@@ -147,7 +149,9 @@ func (sc *Scorer) count(g, filled *value.Value) {
 	}
 	entries := 0
 	Walk(sc.schema, g, filled, Visitor{
+		Paths: len(risks) > 0,
 		Leaf: func(l Leaf) {
+			sc.reviewed(l, risks)
 			sc.report.Fields[sc.index[l.Field]].Add(l.Outcome)
 			whole = whole && (l.Outcome == Right || l.Outcome == Blank)
 		},
@@ -202,6 +206,7 @@ func (sc *Scorer) Report() Report {
 			r.Lists = append(r.Lists, List{path, *items})
 		}
 	})
+	r.Review = review(sc.risky)
 	return r
 }
 
@@ -284,5 +289,9 @@ func (r *Report) JSON() value.Value {
 		fields.Kids = append(fields.Kids, value.Obj(append([]value.Value{value.Str(f.Path).Named("field")}, f.Counts.json()...)...))
 	}
 	v.Kids = append(v.Kids, lists.Named("items"), fields.Named("fields"))
+	if r.Review.Leaves > 0 {
+		v.Kids = append(v.Kids, value.Obj(count("leaves", r.Review.Leaves), count("not_right", r.Review.NotRight), count("riskiest_fifth", r.Review.Top),
+			value.Num(strconv.FormatFloat(r.Review.TopNot, 'f', 1, 64)).Named("not_right_in_it")).Named("review"))
+	}
 	return v
 }

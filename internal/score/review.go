@@ -1,0 +1,63 @@
+package score
+
+import (
+	"sort"
+	"strconv"
+
+	"filler/internal/value"
+)
+
+// Review says what the order by risk is worth to a reviewer: how much of what is
+// not right stands in the riskiest fifth of the leaves.
+type Review struct {
+	Leaves   int // those of counted records that have a risk, nulls included
+	NotRight int
+	Top      int     // a fifth of them
+	TopNot   float64 // of those that are not right, in the riskiest fifth; ties share
+}
+
+// risky is a leaf with its risk.
+type risky struct {
+	risk     float64
+	notRight bool
+}
+
+// reviewed adds a leaf that has a risk.
+func (sc *Scorer) reviewed(l Leaf, risks map[value.Pointer]float64) {
+	if risk, ok := risks[l.FilledPath]; ok && l.FilledPath != "" {
+		sc.risky = append(sc.risky, risky{risk, l.Outcome != Right && l.Outcome != Blank})
+	}
+}
+
+func risksOf(v *value.Value) map[value.Pointer]float64 {
+	risks := map[value.Pointer]float64{}
+	for i := range v.Kids {
+		if r, err := strconv.ParseFloat(v.Kids[i].Text, 64); err == nil {
+			risks[value.Pointer(v.Kids[i].Name)] = r
+		}
+	}
+	return risks
+}
+
+// review reckons the Review. Leaves of one risk stand in no order: of those at
+// the edge of the fifth a part counts.
+func review(leaves []risky) Review {
+	r := Review{Leaves: len(leaves), Top: (len(leaves) + 4) / 5}
+	sorted := append([]risky(nil), leaves...)
+	sort.Slice(sorted, func(i, j int) bool { return sorted[i].risk > sorted[j].risk })
+	for at := 0; at < len(sorted); {
+		end, not := at, 0
+		for end < len(sorted) && sorted[end].risk == sorted[at].risk {
+			if sorted[end].notRight {
+				not++
+			}
+			end++
+		}
+		r.NotRight += not
+		if inside := min(end, r.Top) - at; inside > 0 {
+			r.TopNot += float64(not) * float64(inside) / float64(end-at)
+		}
+		at = end
+	}
+	return r
+}
