@@ -49,6 +49,11 @@ type Filler struct {
 	Seed      *int64  // sent along, if set
 	Then      *Filler // asked where this one's model leaves problems; may be nil
 	Job       string  // the project's job that it is at, or ""
+	// Given are records to repair in place of filling, by the task's number.
+	Given map[int]*record.Line
+	Cured Cured // what repairing them did
+
+	curedMu *sync.Mutex
 
 	shape    string // where there is no client that knows it
 	kept     *prompt.Kept
@@ -105,7 +110,7 @@ func newOne(s Setup) (*Filler, error) {
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, err
 	}
-	f.kept = &prompt.Kept{}
+	f.kept, f.curedMu = &prompt.Kept{}, &sync.Mutex{}
 	for _, e := range s.Settings.Solved {
 		f.shingles = append(f.shingles, document.NewShingles(e.Text))
 	}
@@ -431,7 +436,13 @@ func (r *running) task(ctx context.Context, t ledger.Task) error {
 	if ctx.Err() != nil {
 		return nil
 	}
-	rec, err := r.one(ctx, r.run, t)
+	var rec ledger.Record
+	var err error
+	if line := r.Given[t.N]; line != nil {
+		rec, err = r.given(ctx, r.run, t, line)
+	} else {
+		rec, err = r.one(ctx, r.run, t)
+	}
 	if err != nil {
 		return err
 	}

@@ -323,6 +323,9 @@ func beside(a, b value.Value) value.Value {
 // places gives the evidence of a record: where the pieces found a value that is
 // still the same, there; of others, where they stand in the source.
 func (w *filling) places(v *value.Value) evidence.Places {
+	if w.doc == nil {
+		return nil
+	}
 	if w.found != nil && value.Equal(v, &w.whole) {
 		return w.found
 	}

@@ -12,7 +12,6 @@ import (
 	"filler/internal/prompt"
 	"filler/internal/record"
 	"filler/internal/reply"
-	"filler/internal/tidy"
 	"filler/internal/tokens"
 	"filler/internal/value"
 )
@@ -25,8 +24,17 @@ type patient struct {
 	chunk    *prompt.Chunk // the lines it comes from; nil: the whole document
 }
 
-// repair asks for patches until nothing is wrong or the rounds are used up.
+// repair mends what is wrong, each step only what the one before has left:
+// patches, then single fields asked anew.
 func (w *filling) repair(ctx context.Context) error {
+	if err := w.patches(ctx); err != nil {
+		return err
+	}
+	return w.anew(ctx)
+}
+
+// patches asks for patches until nothing is wrong or the rounds are used up.
+func (w *filling) patches(ctx context.Context) error {
 	tired := map[value.Pointer]bool{} // of which another round makes no sense
 	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
 		for _, who := range w.patients() {
@@ -91,12 +99,16 @@ func (w *filling) linesOf(at value.Pointer) *prompt.Chunk {
 			spans = append(spans, layout.Span{Start: place.Start, End: place.End})
 		}
 	}
-	if len(spans) == 0 {
+	room, err := (&asker{Filler: w.Filler, doc: w.doc}).room(&w.parts[0])
+	if err != nil {
 		return nil
 	}
+	if len(spans) == 0 { // what is missing stands at the opening more often than anywhere else
+		c := prompt.Plan(w.doc, room)[0]
+		return &c
+	}
 	c := prompt.Around(w.doc, spans, prompt.Room{})
-	room, err := (&asker{Filler: w.Filler, doc: w.doc}).room(&w.parts[0])
-	if err != nil || room.Tokens > 0 && tokens.Estimate(w.doc.Part("flow", c.Shown)) > room.Tokens {
+	if room.Tokens > 0 && tokens.Estimate(w.doc.Part("flow", c.Shown)) > room.Tokens {
 		return nil
 	}
 	return &c
@@ -138,10 +150,7 @@ func (w *filling) patch(who patient, round int, step string, answer *chat.Reply)
 		note(text("refused", "the model found nothing to mend"))
 		return false
 	}
-	b := &record.Bounds{Schema: w.Schema, Problems: w.problems, Check: w.check, Finish: func(v *value.Value) {
-		tidy.Record(w.Schema, v)
-		*v = record.Arrange(w.Schema, v)
-	}, Evident: w.evident}
+	b := w.bounds()
 	after, err := b.Apply(&w.record, &ops)
 	if err != nil {
 		w.refusals[who.at] = err.Error()

@@ -26,6 +26,9 @@ func (f *Filler) keptSettings() []byte {
 	set("notes", s.Notes)
 	set("images", s.Images)
 	set("job", f.Job)
+	if f.Given != nil {
+		set("repairs", "records")
+	}
 	if f.Then != nil {
 		set("then", f.Then.Model.Entry)
 	}
@@ -94,6 +97,13 @@ func SettingsOf(r ledger.Run) (s prompt.Settings, then string) {
 		}
 	}
 	return s, get("then")
+}
+
+// Repairs tells whether a run mended existing records: only `repair` can go on
+// with it.
+func Repairs(r ledger.Run) bool {
+	v, err := value.ParseBytes(r.Settings)
+	return err == nil && v.Get("repairs") != nil
 }
 
 // Shown gives the documents that a run was shown solved.

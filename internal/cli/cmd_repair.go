@@ -1,0 +1,190 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/document"
+	"filler/internal/fill"
+	"filler/internal/ledger"
+	"filler/internal/project"
+	"filler/internal/record"
+)
+
+// repairing is what `repair` was asked for.
+type repairing struct {
+	filling
+	judged
+	tidyOnly bool
+}
+
+func (a *app) repairCmd() *cobra.Command {
+	var o repairing
+	cmd := &cobra.Command{Use: "repair [RUN]", Short: "Mend existing records: by rule, then by the model", Args: cobra.MaximumNArgs(1),
+		Long: `Mend the records of a run (the last if left out), or of any file of JSON Lines, each step
+only for what is still wrong: tidies; patches of the model for the faulty parts; single
+fields asked anew; and with --then a larger model. What was right stays: a patch that
+makes anything worse is refused. The repaired records are a run of their own.
+
+Documents are found by their ids. A record whose document is gone is tidied and checked
+against the schema alone, and so are all with --tidy-only, which needs no model.
+
+Without a project:  filler repair --schema SCHEMA --records FILE --tidy-only`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if o.tidyOnly && (o.modelName != "" || o.then != "") {
+				a.parsed = false
+				return errors.New("--tidy-only asks no model, and one is named; keep one of the two")
+			}
+			return a.repair(cmd.Context(), o, first(args))
+		}}
+	f := cmd.Flags()
+	f.StringVar(&o.judged.schemaFile, "schema", "", "a schema file, in place of the project's")
+	f.StringVar(&o.recordsFile, "records", "", "a file of JSON Lines, or - for standard input, in place of a run")
+	f.StringVar(&o.modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
+	f.StringVar(&o.then, "then", "", "have this `model` mend what the first one leaves flawed")
+	f.BoolVar(&o.tidyOnly, "tidy-only", false, "tidy and check; ask no model")
+	f.StringVarP(&o.output, "output", "o", "", "write the records to this file")
+	f.StringVar(&o.label, "label", "", "a name for the run")
+	f.Float64Var(&o.budget, "budget", 0, "stop before the repair costs more than this `amount`")
+	f.BoolVar(&o.fresh, "fresh", false, "ask anew what was answered before")
+	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
+	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines also on a terminal")
+	o.looking.flags(cmd)
+	return cmd
+}
+
+func (a *app) repair(ctx context.Context, o repairing, runName string) error {
+	w, err := a.open(o.judged.schemaFile)
+	if err != nil {
+		return err
+	}
+	lines, broken, err := a.linesToRepair(w, o, runName)
+	if err != nil {
+		return err
+	}
+	out, err := openOutput(o.output)
+	if err != nil {
+		return err
+	}
+	defer out.abandon()
+	l, err := w.openRuns()
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	r, done, err := a.reader(w, &o.looking)
+	if err != nil {
+		return err
+	}
+	defer done()
+	filler, run, err := a.prepareRepair(o, w, l, r, lines)
+	if err != nil {
+		return err
+	}
+	defer filler.Close()
+	if err := filler.SetBudget(run, w.budget(o.budget)); err != nil {
+		return err
+	}
+	err = a.runFill(ctx, o.filling, filler, run, out)
+	a.tellCured(filler.Cured)
+	var code exit
+	if broken > 0 && (err == nil || errors.As(err, &code)) {
+		return exit(codeFlawed)
+	}
+	return err
+}
+
+// linesToRepair reads the records. A line that can't be read is named, and the
+// rest goes on.
+func (a *app) linesToRepair(w *work, o repairing, runName string) ([]record.Line, int, error) {
+	var lines []record.Line
+	seen := map[string]bool{}
+	broken := 0
+	_, err := a.each(w, o.judged, runName, func(n int, l record.Line, err error) error {
+		switch {
+		case err != nil:
+			broken++
+			a.notef("left out: %s:%d: %s; mend the line\n", o.recordsFile, n, err)
+			return nil
+		case seen[l.Document]:
+			broken++
+			a.notef("left out: %s:%d: a second record for %s; keep one\n", o.recordsFile, n, l.Document)
+			return nil
+		}
+		seen[l.Document] = true
+		l.Record, l.Evidence = l.Record.Detach(), l.Evidence.Detach()
+		lines = append(lines, l)
+		return nil
+	})
+	if err == nil && len(lines) == 0 {
+		err = errors.New("there are no records to repair; name another run, or --records FILE")
+	}
+	return lines, broken, err
+}
+
+// prepareRepair starts the run of a repair.
+func (a *app) prepareRepair(o repairing, w *work, l *ledger.Ledger, r *document.Reader, lines []record.Line) (*fill.Filler, int64, error) {
+	setup, err := w.setup(l, r, &o.looking)
+	if err != nil {
+		return nil, 0, err
+	}
+	setup.Fresh, setup.Settings.Style = o.fresh, ""
+	setup.Schema = w.schema
+	if o.tidyOnly {
+		setup.Model, setup.Rounds = &project.Model{Entry: "none", Name: "none", At: "none", Reply: project.DefaultReply}, 0
+	} else if setup.Model, err = w.model(o.modelName); err != nil {
+		return nil, 0, fmt.Errorf("%w; or say --tidy-only", err)
+	}
+	if o.then != "" {
+		if setup.Then, err = w.model(o.then); err != nil {
+			return nil, 0, err
+		}
+	}
+	if w.budget(o.budget) > 0 && !o.tidyOnly {
+		if err := setup.Priced(); err != nil {
+			return nil, 0, err
+		}
+	}
+	filler, err := fill.New(setup)
+	if err != nil {
+		return nil, 0, err
+	}
+	sources := make([]document.Source, len(lines))
+	filler.Given = map[int]*record.Line{}
+	for i := range lines {
+		sources[i] = w.sourceOf(lines[i].Document)
+		filler.Given[i] = &lines[i]
+	}
+	run, err := filler.Start(o.label, sources)
+	if err != nil {
+		filler.Close()
+	}
+	return filler, run, err
+}
+
+// sourceOf gives the document of a record by its id. One that is gone keeps its
+// id, and reading it says so.
+func (w *work) sourceOf(id string) document.Source {
+	if found, err := w.one(id); err == nil && len(found) == 1 {
+		return found[0]
+	}
+	return document.Source{ID: id, File: id}
+}
+
+// tellCured says what each step cured.
+func (a *app) tellCured(c fill.Cured) {
+	if c.Records == 0 {
+		return
+	}
+	a.notef("%s with %s: %d cured by tidies, %d by patches, %d asked anew", plural(c.Records, "record"), plural(c.Problems, "problem"), c.Tidied, c.Patched, c.Anew)
+	if c.Then > 0 {
+		a.notef(", %d by the other model", c.Then)
+	}
+	a.notef("; %d left\n", c.Left)
+	if c.Unread > 0 {
+		a.notef("%s could not be read, so that %s tidied and checked against the schema alone\n", plural(c.Unread, "document"), map[bool]string{true: "its record was", false: "their records were"}[c.Unread == 1])
+	}
+}
