@@ -141,7 +141,7 @@ type leaf struct {
 type item struct {
 	parent *item
 	prior  *item  // the item before it in its list
-	placed []span // the first places found in it, those of items within it too
+	placed []spot // the first places found in it, those of items within it too
 	last   int    // where the last of them starts; -1: none
 	leaves []*leaf
 	lists  [][]*item
@@ -151,11 +151,17 @@ type item struct {
 // maxPlaced bounds how many places of an item others are measured against.
 const maxPlaced = 16
 
+// spot is a place with its line.
+type spot struct {
+	span
+	line int
+}
+
 // take notes a place found in the item.
-func (it *item) take(s span) {
+func (it *item) take(s span, line int) {
 	for ; it != nil; it = it.parent {
 		if len(it.placed) < maxPlaced {
-			it.placed = append(it.placed, s)
+			it.placed = append(it.placed, spot{s, line})
 		}
 		it.last = max(it.last, s.start)
 	}
@@ -414,21 +420,36 @@ func (w *weigher) choose() {
 			w.places[l.path] = Place{Kind: l.lacking}
 			continue
 		}
-		best := l.cands[0]
+		cands := l.inRegion()
+		best := cands[0]
 		bestCost := w.cost(l, best)
-		for _, c := range l.cands[1:] {
+		for _, c := range cands[1:] {
 			if cost := w.cost(l, c); cost < bestCost {
 				best, bestCost = c, cost
 			}
 		}
-		l.item.take(best.span)
+		line := w.ix.line(best.start)
+		l.item.take(best.span, line)
 		w.claimed[claim{l.f, best.span}] = true
 		if l.fixed != nil {
 			w.places[l.path] = *l.fixed
 			continue
 		}
-		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Line: w.ix.line(best.start) + 1, Rivals: total - 1, Led: best.led}
+		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Line: line + 1, Rivals: total - 1, Led: best.led}
 	}
+}
+
+// inRegion gives the candidates in the region of the leaf's item, or of what that
+// stands in; all of them where none is.
+func (l *leaf) inRegion() []candidate {
+	for it := l.item; it != nil; it = it.parent {
+		if it.region != nil {
+			if inside := it.region.of(l.cands); len(inside) > 0 {
+				return inside
+			}
+		}
+	}
+	return l.cands
 }
 
 // longest drops the candidates that lie inside another: `steel` in a place
@@ -496,11 +517,11 @@ func (w *weigher) cost(l *leaf, c candidate) int {
 	return cost + c.start/64 // nothing to go by: the first place
 }
 
-func (w *weigher) distance(placed []span, c span) int {
+func (w *weigher) distance(placed []spot, c span) int {
 	best := 1 << 40
 	line := w.ix.line(c.start)
 	for _, p := range placed {
-		gap, lines := max(0, c.start-p.end), line-w.ix.line(p.start)
+		gap, lines := max(0, c.start-p.end), line-p.line
 		if c.start < p.start {
 			gap, lines = 2*max(0, p.start-c.end), -2*lines
 		}

@@ -69,15 +69,21 @@ func lineBreaks(text string) (breaks []int) {
 }
 
 func newIndex(text string, breaks []int, spans []span) *Index {
-	ix := &Index{text: text, words: map[string][]int{}, numbers: map[string][]span{}, breaks: breaks, spans: spans}
+	ix := &Index{text: text, numbers: map[string][]span{}, breaks: breaks, spans: spans}
 	for _, s := range spans {
-		for _, t := range tokenize(text[s.start:s.end]) {
-			ix.tokens = append(ix.tokens, token{span{t.start + s.start, t.end + s.start}, t.word})
+		found := tokenize(text[s.start:s.end])
+		if s.start > 0 {
+			for i := range found {
+				found[i].start, found[i].end = found[i].start+s.start, found[i].end+s.start
+			}
+		}
+		if ix.tokens == nil {
+			ix.tokens = found
+		} else {
+			ix.tokens = append(ix.tokens, found...)
 		}
 	}
-	for i, t := range ix.tokens {
-		ix.words[t.word] = append(ix.words[t.word], i)
-	}
+	ix.words = byWord(ix.tokens)
 	for _, s := range spans {
 		ix.findNumbers(s)
 	}
@@ -88,6 +94,40 @@ func newIndex(text string, breaks []int, spans []span) *Index {
 		}
 	}
 	return ix
+}
+
+// byWord gives the tokens of each word, by their places in tokens. All lists
+// share one array: a text has few words that stand there often, and many lists
+// would be most of the work.
+func byWord(tokens []token) map[string][]int {
+	ids := make(map[string]int32, len(tokens)/4)
+	of := make([]int32, len(tokens))
+	var counts []int
+	for i := range tokens {
+		id, ok := ids[tokens[i].word]
+		if !ok {
+			id = int32(len(counts))
+			ids[tokens[i].word] = id
+			counts = append(counts, 0)
+		}
+		of[i] = id
+		counts[id]++
+	}
+	all := make([]int, len(tokens))
+	lists := make([][]int, len(counts))
+	at := 0
+	for id, n := range counts {
+		lists[id] = all[at : at : at+n]
+		at += n
+	}
+	for i, id := range of {
+		lists[id] = append(lists[id], i)
+	}
+	words := make(map[string][]int, len(ids))
+	for word, id := range ids {
+		words[word] = lists[id]
+	}
+	return words
 }
 
 // signs are what may stand for a currency beside a figure.
@@ -137,7 +177,7 @@ func isWordRune(r rune) bool {
 }
 
 func tokenize(text string) []token {
-	var tokens []token
+	tokens := make([]token, 0, len(text)/6+1)
 	start := -1
 	for i, r := range text {
 		if isWordRune(r) {

@@ -19,6 +19,14 @@ type region struct{ start, end int }
 
 func (r region) holds(s span) bool { return s.start >= r.start && s.start < r.end }
 
+// of gives those of some candidates, sorted by where they start, that begin in
+// the region.
+func (r region) of(cands []candidate) []candidate {
+	from := sort.Search(len(cands), func(i int) bool { return cands[i].start >= r.start })
+	to := sort.Search(len(cands), func(i int) bool { return cands[i].start >= r.end })
+	return cands[from:to]
+}
+
 // all calls do for the leaves of an item, with the weight of each: those of
 // lists in it count half.
 func (it *item) all(weight float64, do func(l *leaf, weight float64)) {
@@ -98,16 +106,14 @@ type division struct {
 func (d *division) placesOf(it *item) (places []place, starts []int) {
 	seen := map[int]bool{}
 	it.all(1, func(l *leaf, weight float64) {
-		var at []int
-		for _, c := range l.cands {
-			if d.within.holds(c.span) {
-				at = append(at, c.start)
-			}
-		}
-		if len(at) == 0 || len(at) > maxPlaces {
+		inside := d.within.of(l.cands)
+		if len(inside) == 0 || len(inside) > maxPlaces {
 			return
 		}
-		sort.Ints(at)
+		at := make([]int, len(inside))
+		for i, c := range inside {
+			at[i] = c.start
+		}
 		places = append(places, place{at, weight})
 		if weight < 1 {
 			return

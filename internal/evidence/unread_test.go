@@ -2,6 +2,8 @@ package evidence
 
 import (
 	"fmt"
+	"runtime/debug"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -57,5 +59,35 @@ func TestRegions(t *testing.T) {
 		assert.Equal(t, line, places[value.Pointer(fmt.Sprintf("/visits/%d/no", i))].Line)
 		assert.Equal(t, line, places[value.Pointer(fmt.Sprintf("/visits/%d/bridge", i))].Line)
 		assert.Equal(t, line+1, places[value.Pointer(fmt.Sprintf("/visits/%d/grade", i))].Line)
+	}
+}
+
+// BenchmarkLarge places 5,000 values in a source text of 1 MB, and half of both:
+// the growth should be about two.
+func BenchmarkLarge(b *testing.B) {
+	defer debug.SetGCPercent(debug.SetGCPercent(300)) // as the program does
+	s, err := schema.Parse("s.yaml", []byte("schema: s\neach: entry\nfields:\n  no: {text: Number., labels: [Report no.]}\n  bridge: {text: Bridge., labels: [Bridge]}\n  visited: {date: Day., written: [D.M.YYYY]}\n  bays: {list: Bays., fields: {number: {integer: Number.}, length: {quantity: Length., unit: m}}}\n"))
+	require.NoError(b, err)
+	for _, n := range []int{360, 720} {
+		var text strings.Builder
+		list := value.List()
+		for i := range n {
+			fmt.Fprintf(&text, "Report no.: FB-%05d\nBridge: Plank %d\nVisited: %d.%d.2031\n", i, i%40, 1+i%28, 1+i%12)
+			bays := value.List()
+			for j := range 3 {
+				fmt.Fprintf(&text, "Bay %d: %d.%d m\n", j+1, 5+i%9, j)
+				if j < 2 {
+					bays.Kids = append(bays.Kids, value.Obj(value.Num(fmt.Sprint(j+1)).Named("number"), value.Obj(value.Num(fmt.Sprintf("%d.%d", 5+i%9, j)).Named("amount"), value.Str("m").Named("unit")).Named("length")))
+				}
+			}
+			text.WriteString(strings.Repeat("The steps on the far side are of another make than those on the near side, and both are sound.\n", 13))
+			list.Kids = append(list.Kids, value.Obj(value.Str(fmt.Sprintf("FB-%05d", i)).Named("no"), value.Str(fmt.Sprintf("Plank %d", i%40)).Named("bridge"),
+				value.Str(fmt.Sprintf("2031-%02d-%02d", 1+i%12, 1+i%28)).Named("visited"), bays.Named("bays")))
+		}
+		b.Run(fmt.Sprintf("%d-values-%d-kB", 7*n, text.Len()>>10), func(b *testing.B) {
+			for b.Loop() {
+				Of(s, &list, NewIndex(text.String()))
+			}
+		})
 	}
 }

@@ -257,6 +257,8 @@ func clean(v *value.Value) string {
 func (r *reading) vote(p evidence.Place) {
 	rank := 0
 	switch {
+	case p.Kind == evidence.Near:
+		rank = 1
 	case p.Found() && p.Led:
 		rank = 3
 	case p.Found() && !p.Basis:

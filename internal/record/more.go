@@ -76,22 +76,8 @@ func (c *collector) dates(f *schema.Field, p value.Pointer, v *value.Value) {
 
 // links finds values that point to nothing. A link looks within its own
 // record.
-func (c *collector) links(s *schema.Schema) {
+func (c *collector) links(s *schema.Schema, pointedTo map[*schema.Field]bool) {
 	record := s.Record()
-	pointedTo := map[*schema.Field]bool{}
-	s.Root.Walk(func(f *schema.Field, _ int) {
-		for _, t := range f.Targets {
-			pointedTo[t] = true
-		}
-		if f.Type == schema.List {
-			for _, t := range f.Item.Targets {
-				pointedTo[t] = true
-			}
-		}
-	})
-	if len(pointedTo) == 0 {
-		return
-	}
 	walkRecords(s, c.record, func(base value.Pointer, rec *value.Value) {
 		targets := map[*schema.Field]map[string]bool{}
 		var gather func(f *schema.Field, v *value.Value)
@@ -114,8 +100,37 @@ func (c *collector) links(s *schema.Schema) {
 			}
 		}
 		gather(record, rec)
-		c.follow(record, rec, base, targets)
+		if dangles(record, rec, targets) {
+			c.follow(record, rec, base, targets)
+		}
 	})
+}
+
+// dangles tells whether some link points to nothing.
+func dangles(f *schema.Field, v *value.Value, targets map[*schema.Field]map[string]bool) bool {
+	switch {
+	case v == nil:
+	case f.Type == schema.Group:
+		for _, kid := range f.Fields {
+			if dangles(kid, v.Get(kid.Name), targets) {
+				return true
+			}
+		}
+	case f.Type == schema.List && v.Kind == value.Array:
+		for i := range v.Kids {
+			if dangles(f.Item, &v.Kids[i], targets) {
+				return true
+			}
+		}
+	case f.Type == schema.Link && !v.Empty():
+		for _, t := range f.Targets {
+			if targets[t][pair.Canonical(t, v)] {
+				return false
+			}
+		}
+		return true
+	}
+	return false
 }
 
 func (c *collector) follow(f *schema.Field, v *value.Value, p value.Pointer, targets map[*schema.Field]map[string]bool) {

@@ -17,8 +17,10 @@ import (
 
 // Validator checks records of one schema. It may be used by many goroutines.
 type Validator struct {
-	schema   *schema.Schema
-	compiled *jsonschema.Schema
+	schema    *schema.Schema
+	compiled  *jsonschema.Schema
+	partDates bool                   // some date may be coarser than a day
+	pointedTo map[*schema.Field]bool // fields that links point to
 }
 
 // refuse is the loader of a compiler that must never open anything.
@@ -41,7 +43,14 @@ func NewValidator(s *schema.Schema) (*Validator, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: can't be compiled: %w", s.File, err)
 	}
-	return &Validator{schema: s, compiled: compiled}, nil
+	va := &Validator{schema: s, compiled: compiled, pointedTo: map[*schema.Field]bool{}}
+	for _, f := range s.Leaves() {
+		va.partDates = va.partDates || f.Type == schema.Date && f.Precision != ""
+		for _, t := range f.Targets {
+			va.pointedTo[t] = true
+		}
+	}
+	return va, nil
 }
 
 // native turns a tree into the types that the library takes.
@@ -82,8 +91,12 @@ func (va *Validator) Check(record *value.Value) []Problem {
 		}
 	}
 	c.repeats()
-	c.dates(va.schema.Root, "", record)
-	c.links(va.schema)
+	if va.partDates {
+		c.dates(va.schema.Root, "", record)
+	}
+	if len(va.pointedTo) > 0 {
+		c.links(va.schema, va.pointedTo)
+	}
 	c.rules(va.schema)
 	Sort(va.schema, c.problems)
 	return c.problems
@@ -101,6 +114,11 @@ type collector struct {
 const maxExponent = 400
 
 func (c *collector) numbers(record *value.Value) {
+	if record.Scan(func(v *value.Value) bool {
+		return v.Kind != value.Number || len(v.Text) < 400 && strings.IndexAny(v.Text, "eE") < 0
+	}) {
+		return // nothing with an exponent, and nothing of that length
+	}
 	record.Walk(func(p value.Pointer, v *value.Value) bool {
 		if v.Kind != value.Number {
 			return true
@@ -251,6 +269,9 @@ func optionValues(f *schema.Field) []string {
 // repeats finds members that stand twice in one object: which of them counts
 // would be a guess.
 func (c *collector) repeats() {
+	if !c.record.Repeats() {
+		return
+	}
 	c.record.Walk(func(p value.Pointer, v *value.Value) bool {
 		if v.Kind != value.Object {
 			return true

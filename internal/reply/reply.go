@@ -247,6 +247,9 @@ func (f *found) around(text string) []Mend {
 
 // repeats keeps the last of the members that share a name in one object.
 func (r *Result) repeats() {
+	if !r.Value.Repeats() {
+		return
+	}
 	r.Value.Walk(func(p value.Pointer, v *value.Value) bool {
 		if v.Kind != value.Object {
 			return true

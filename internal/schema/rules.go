@@ -235,14 +235,15 @@ type Broken struct {
 
 // Check gives the places of one record where the rule does not hold. base is
 // where the record stands: "" or an entry's index.
-func (r *Rule) Check(s *Schema, rec *value.Value, whole any, base value.Pointer) []Broken {
+func (r *Rule) Check(s *Schema, rec *value.Value, whole Whole, base value.Pointer) []Broken {
 	var broken []Broken
 	r.each(s.Record(), rec, base, func(scope *Field, item *value.Value, at value.Pointer) {
-		env := map[string]any{"record": whole} // unless a field has that name
-		for name, v := range whole.(map[string]any) {
-			env[name] = v
-		}
+		env := whole.env
 		if scope != s.Record() {
+			env = make(map[string]any, len(whole.env)+len(scope.Fields))
+			for name, v := range whole.env {
+				env[name] = v
+			}
 			for name, v := range native(item, scope).(map[string]any) {
 				env[name] = v
 			}
@@ -256,8 +257,19 @@ func (r *Rule) Check(s *Schema, rec *value.Value, whole any, base value.Pointer)
 	return broken
 }
 
+// Whole is a record as rules compute with it.
+type Whole struct{ env map[string]any }
+
 // Operands gives a record as rules compute with it, for Check.
-func Operands(s *Schema, rec *value.Value) any { return native(rec, s.Record()) }
+func Operands(s *Schema, rec *value.Value) Whole {
+	whole := native(rec, s.Record()).(map[string]any)
+	env := make(map[string]any, len(whole)+1)
+	env["record"] = whole // unless a field has that name
+	for name, v := range whole {
+		env[name] = v
+	}
+	return Whole{env}
+}
 
 // pointers gives the places that a rule speaks of.
 func (r *Rule) pointers(scope *Field, at, base value.Pointer) []value.Pointer {
