@@ -94,7 +94,7 @@ func Of(s *schema.Schema, record *value.Value, ix *Index) Places { return With(s
 // With is Of where the places of some values are known, also that they stand
 // nowhere: they stay, and tell where the other values of their items are.
 func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
-	w := &weigher{ix: ix, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}}
+	w := &weigher{ix: ix, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
 	s.Root.Walk(func(f *schema.Field, _ int) {
 		for _, name := range f.Key {
 			if kid := f.Item.Child(name); kid != nil {
@@ -174,6 +174,7 @@ type weigher struct {
 	names   map[*schema.Field][][]string
 	found   map[sought][]candidate
 	claimed map[claim]bool
+	taken   map[span]bool
 	root    *item
 	fixed   Places
 	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
@@ -431,6 +432,7 @@ func (w *weigher) choose() {
 		line := w.ix.line(best.start)
 		l.item.take(best.span, line)
 		w.claimed[claim{l.f, best.span}] = true
+		w.taken[best.span] = true
 		if l.fixed != nil {
 			w.places[l.path] = *l.fixed
 			continue
@@ -500,6 +502,9 @@ func (w *weigher) cost(l *leaf, c candidate) int {
 	}
 	if w.claimed[claim{l.f, c.span}] {
 		cost += 400 // another item has its value there
+	}
+	if w.taken[c.span] {
+		cost += 150 // another field has its value there
 	}
 	for it := l.item; it != nil; it = it.parent {
 		if it.region != nil && !it.region.holds(c.span) {

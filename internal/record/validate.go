@@ -115,7 +115,7 @@ const maxExponent = 400
 
 func (c *collector) numbers(record *value.Value) {
 	if record.Scan(func(v *value.Value) bool {
-		return v.Kind != value.Number || len(v.Text) < 400 && strings.IndexAny(v.Text, "eE") < 0
+		return v.Kind != value.Number || len(v.Text) < 400 && !strings.ContainsAny(v.Text, "eE")
 	}) {
 		return // nothing with an exponent, and nothing of that length
 	}
