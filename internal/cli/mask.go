@@ -36,12 +36,27 @@ func newMask(s *schema.Schema, record *value.Value, steps *value.Value) *mask {
 		step := &steps.Kids[i]
 		note(value.Pointer(text(step, "path")), step.Get("from"))
 		note(value.Pointer(text(step, "path")), step.Get("to"))
+		note(value.Pointer(text(step, "path")), step.Get("copied")) // by pointer
+		noteBelow(note, value.Pointer(text(step, "path")), step.Get("was"))
+		if lines := step.Get("lines"); lines != nil {
+			for j := range lines.Kids {
+				if f := s.Find(text(&lines.Kids[j], "field")); f != nil && f.Sensitive {
+					found[strings.TrimSpace(behindLabel(text(&lines.Kids[j], "text")))] = true
+				}
+			}
+		}
+		if ops := step.Get("operations"); ops != nil {
+			for j := range ops.Kids {
+				note(value.Pointer(text(&ops.Kids[j], "path")), ops.Kids[j].Get("value"))
+			}
+		}
 		if problems := step.Get("problems"); problems != nil {
 			for j := range problems.Kids {
 				note(value.Pointer(text(&problems.Kids[j], "path")), problems.Kids[j].Get("value"))
 			}
 		}
 	}
+	delete(found, "")
 	if len(found) == 0 {
 		return nil
 	}
@@ -58,6 +73,26 @@ func newMask(s *schema.Schema, record *value.Value, steps *value.Value) *mask {
 		}
 	}
 	return &mask{strings.NewReplacer(pairs...)}
+}
+
+// noteBelow notes the values in an item that was taken out of a list, under the
+// pointer of the list's first item: which one does not matter to the fields.
+func noteBelow(note func(value.Pointer, *value.Value), list value.Pointer, was *value.Value) {
+	if was == nil {
+		return
+	}
+	was.Walk(func(p value.Pointer, v *value.Value) bool {
+		note(list.Index(0)+p, v)
+		return true
+	})
+}
+
+// behindLabel gives what stands behind the label of a line.
+func behindLabel(line string) string {
+	if _, behind, ok := strings.Cut(line, ":"); ok {
+		return behind
+	}
+	return line
 }
 
 func (m *mask) hide(s string) string {

@@ -128,6 +128,10 @@ func (w *filling) stillUnread(lines []evidence.Line) {
 			w.others = append(w.others, record.Problem{Code: record.Unread, Message: fmt.Sprintf("%d more lines speak of fields, and no value comes from them", len(lines)-i)})
 			return
 		}
+		if f := w.Schema.Find(l.Field); f != nil && f.Sensitive {
+			w.others = append(w.others, record.Problem{Code: record.Unread, Message: fmt.Sprintf("line %d speaks of %s, and no value comes from it", l.Line, l.Field)})
+			continue
+		}
 		said := l.Text
 		if r := []rune(said); len(r) > 60 {
 			said = string(r[:59]) + "…"

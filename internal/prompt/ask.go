@@ -143,12 +143,15 @@ func continued(s *schema.Schema, c *Chunk) string {
 func (a Ask) write(r *chat.Request, closing string) {
 	doc := a.section()
 	if t := a.Set.Template; t != nil {
-		system, user := t.fill(templateData(a.Schema, a, doc, closing))
-		if system != "" {
-			r.Messages = append(r.Messages, chat.Message{Role: "system", Content: system})
+		// One that was sound with all samples and fails all the same gives way to
+		// our own words: a document should not be lost to it.
+		if system, user, err := t.try(templateData(a.Schema, a, doc, closing)); err == nil {
+			if system != "" {
+				r.Messages = append(r.Messages, chat.Message{Role: "system", Content: system})
+			}
+			r.Messages = append(r.Messages, chat.Message{Role: "user", Content: user, Images: a.Images})
+			return
 		}
-		r.Messages = append(r.Messages, chat.Message{Role: "user", Content: user, Images: a.Images})
-		return
 	}
 	r.Messages = append(r.Messages,
 		chat.Message{Role: "system", Content: a.Kept.text(a.Schema, "system "+a.how(), func() string { return system(a.Schema, a.Set, a.how()) })},

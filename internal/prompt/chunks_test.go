@@ -96,6 +96,7 @@ func TestTemplates(t *testing.T) {
 	for source, want := range map[string]string{
 		"{{.Fields}}{{.Document}}":                 "t.tmpl:1:1: the template does not use .Answer; add {{.Answer}}",
 		"a\nb {{.Feilds}}{{.Document}}{{.Answer}}": "t.tmpl:2:5: there is no .Feilds; a template may use .Schema, .About",
+		"{{.Fields}}{{.Document}}{{.Answer}}{{if gt .Part 3}}{{index .Fields 99999}}{{end}}": "this fails for some documents",
 		"{{if}}": "t.tmpl:1:1: missing value for if",
 		`{{define "system"}}{{.Document}}{{end}}{{.Fields}}{{.Answer}}`: `stands in "system"; move it out`,
 	} {

@@ -74,6 +74,12 @@ func ParseTemplate(file, source string) (*Template, error) {
 		line, col, msg := templateError(err)
 		return nil, fault(line, col, msg, "a template may use "+strings.Join(templateFields, ", "))
 	}
+	for _, other := range samples(marks) { // branches that the first sample does not take
+		if _, _, err := t.try(other); err != nil {
+			line, col, msg := templateError(err)
+			return nil, fault(line, col, msg, "this fails for some documents; a template may use "+strings.Join(templateFields, ", "))
+		}
+	}
 	for _, need := range []struct{ mark, name string }{{marks.Document, ".Document"}, {marks.Answer, ".Answer"}, {marks.Fields, ".Fields"}} {
 		if !strings.Contains(system+user, need.mark) {
 			return nil, fault(1, 1, "the template does not use "+need.name, "add {{"+need.name+"}}")
@@ -121,14 +127,13 @@ func (t *Template) try(d TemplateData) (system, user string, err error) {
 	return system, b.String(), err
 }
 
-// fill gives the messages. What went well with sample data goes well with any:
-// the data holds nothing but texts and figures.
-func (t *Template) fill(d TemplateData) (system, user string) {
-	system, user, err := t.try(d)
-	if err != nil {
-		panic(fmt.Sprintf("a template that was checked fails: %s", err))
-	}
-	return system, user
+// samples are data of other kinds: a part of a long document, entries, notes and
+// examples, and nothing at all.
+func samples(first TemplateData) []TemplateData {
+	long := TemplateData{Schema: "s", About: "a", Entries: true, Fields: first.Fields, Values: "v", Examples: "e", Notes: "n", Document: first.Document, Answer: first.Answer, Part: 7, Parts: 9}
+	last := long
+	last.Part, last.Entries = 9, false
+	return []TemplateData{long, last, {Part: 1, Parts: 1}}
 }
 
 // Solved is a document that is shown with its record.
