@@ -134,6 +134,20 @@ func (r *Request) Sent() []byte {
 	return append(body[:len(body)-1], `,"stream":true,"stream_options":{"include_usage":true}}`...)
 }
 
+// Shape gives how the request holds the form of the reply: schema, tool, object
+// or words.
+func (r *Request) Shape() string {
+	switch {
+	case r.JSONObject:
+		return "object"
+	case len(r.Format) > 0 && r.Tool:
+		return "tool"
+	case len(r.Format) > 0:
+		return "schema"
+	}
+	return "words"
+}
+
 // Weigh gives what of a request is text, and how many pictures go along: the
 // bytes of a picture are no measure of its tokens.
 func (r *Request) Weigh() (text []byte, pictures int) {

@@ -130,17 +130,7 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 	case err != nil:
 		return err
 	}
-	out, err := openOutput(o.output)
-	if err != nil {
-		return err
-	}
-	defer out.abandon()
-	l, err := w.openRuns()
-	if err != nil {
-		return err
-	}
-	defer l.Close()
-	r, done, err := a.reader(w, &o.looking)
+	out, l, r, done, err := a.tools(w, &o.looking, o.output)
 	if err != nil {
 		return err
 	}
@@ -160,6 +150,27 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		return err
 	}
 	return exit(codeFlawed)
+}
+
+// tools opens what a filling works with: the file that records go to, the
+// ledger, and what reads documents; and gives what closes them.
+func (a *app) tools(w *work, look *looking, file string) (*output, *ledger.Ledger, *document.Reader, func(), error) {
+	out, err := openOutput(file)
+	if err != nil {
+		return nil, nil, nil, nil, err
+	}
+	l, err := w.openRuns()
+	if err != nil {
+		out.abandon()
+		return nil, nil, nil, nil, err
+	}
+	r, done, err := a.reader(w, look)
+	if err != nil {
+		out.abandon()
+		l.Close()
+		return nil, nil, nil, nil, err
+	}
+	return out, l, r, func() { done(); l.Close(); out.abandon() }, nil
 }
 
 // prepare starts a new run, or finds the one to go on with.

@@ -128,18 +128,5 @@ func (a *app) printCost(m *project.Model, planned []fill.Planned, part int) {
 		what = fmt.Sprintf("%d of %s (%s); all together %s", part, plural(len(planned), "request"), planned[part-1].Step, what)
 	}
 	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to model %s, shape %s; the replies may have %s: costs %s to %s", what,
-		m.Entry, shapeOf(planned[part-1].Request), thousands(replies), money(model.Cost(m, total, 0)), money(model.Cost(m, total, replies)))))
-}
-
-// shapeOf gives the shape of a request.
-func shapeOf(r *chat.Request) string {
-	switch {
-	case r.JSONObject:
-		return "object"
-	case len(r.Format) > 0 && r.Tool:
-		return "tool"
-	case len(r.Format) > 0:
-		return "schema"
-	}
-	return "words"
+		m.Entry, planned[part-1].Request.Shape(), thousands(replies), money(model.Cost(m, total, 0)), money(model.Cost(m, total, replies)))))
 }

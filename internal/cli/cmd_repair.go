@@ -65,17 +65,7 @@ func (a *app) repair(ctx context.Context, o repairing, runName string) error {
 	if err != nil {
 		return err
 	}
-	out, err := openOutput(o.output)
-	if err != nil {
-		return err
-	}
-	defer out.abandon()
-	l, err := w.openRuns()
-	if err != nil {
-		return err
-	}
-	defer l.Close()
-	r, done, err := a.reader(w, &o.looking)
+	out, l, r, done, err := a.tools(w, &o.looking, o.output)
 	if err != nil {
 		return err
 	}

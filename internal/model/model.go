@@ -263,7 +263,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	}
 	raw = c.strike(raw)
 	if status != http.StatusOK {
-		return nil, c.refused(status, raw, shapeOf(req))
+		return nil, c.refused(status, raw, req.Shape())
 	}
 	if read == nil || c.key != "" { // a page, or a body out of which the key was struck
 		if read, err = chat.ReadReply(raw); err != nil {
@@ -289,7 +289,7 @@ func (c *Client) replay(call Call, key string, req *chat.Request, parts [][]byte
 	case err != nil:
 		return nil, err
 	case status != http.StatusOK:
-		return nil, c.refused(status, raw, shapeOf(req))
+		return nil, c.refused(status, raw, req.Shape())
 	case rerr != nil:
 		return nil, &Failure{Msg: c.Replay.File + ": " + rerr.Error(), Hint: "record it again", Err: rerr}
 	}
@@ -416,19 +416,6 @@ func times(n int) string {
 		return "1 attempt"
 	}
 	return fmt.Sprintf("%d attempts", n)
-}
-
-// shapeOf gives the shape in which a request asks.
-func shapeOf(req *chat.Request) string {
-	switch {
-	case req.JSONObject:
-		return "object"
-	case len(req.Format) > 0 && req.Tool:
-		return "tool"
-	case len(req.Format) > 0:
-		return "schema"
-	}
-	return "words"
 }
 
 // refused puts an answer other than 200 into words. shape is that of the

@@ -65,20 +65,7 @@ func (s *spots) form(v visit) {
 	s.next("/next_visit", dotted(v.next))
 	s.next("/checked_by/name", v.checker[0])
 	s.next("/checked_by/licence", v.checker[1])
-	for i, y := range v.bays {
-		p := fmt.Sprintf("/bays/%d", i)
-		s.next(p+"/number", fmt.Sprint(y.number))
-		s.next(p+"/length", y.length)
-		s.next(p+"/deck", y.written)
-		for j, d := range y.defects {
-			q := fmt.Sprintf("%s/defects/%d", p, j)
-			s.next(q+"/kind", d.words)
-			s.next(q+"/grade", fmt.Sprint(d.grade))
-			for k, photo := range d.photos {
-				s.next(fmt.Sprintf("%s/photos/%d", q, k), fmt.Sprint(photo))
-			}
-		}
-	}
+	s.bays(v)
 	for i, a := range v.actions {
 		p := fmt.Sprintf("/actions/%d", i)
 		s.next(p+"/what", upper(a.what))
@@ -95,6 +82,10 @@ func (s *spots) letter(v visit) {
 	s.next("/bridge", v.bridge)
 	s.next("/river", v.river)
 	s.next("/visited", spelled(v.visited))
+	s.bays(v)
+}
+
+func (s *spots) bays(v visit) {
 	for i, y := range v.bays {
 		p := fmt.Sprintf("/bays/%d", i)
 		s.next(p+"/number", fmt.Sprint(y.number))

@@ -1,0 +1,137 @@
+package evidence
+
+import "sort"
+
+// choose places the leaves: first what stands in one place only, since that
+// tells where its item is, then the rest in the order of the record, which is
+// mostly that of the document.
+func (w *weigher) choose() {
+	waiting := append([]*leaf(nil), w.leaves...)
+	sort.SliceStable(waiting, func(i, j int) bool { return len(waiting[i].cands) < 2 && len(waiting[j].cands) > 1 })
+	for _, l := range waiting {
+		total := len(l.cands)
+		if total == 0 {
+			w.places[l.path] = Place{Kind: l.lacking}
+			continue
+		}
+		cands := l.inRegion()
+		best := cands[0]
+		bestCost := w.cost(l, best)
+		for _, c := range cands[1:] {
+			if cost := w.cost(l, c); cost < bestCost {
+				best, bestCost = c, cost
+			}
+		}
+		line := w.ix.line(best.start)
+		l.item.take(best.span, line)
+		w.claimed[claim{l.f, best.span}] = true
+		w.taken[best.span] = true
+		if l.fixed != nil {
+			w.places[l.path] = *l.fixed
+			continue
+		}
+		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Line: line + 1, Rivals: total - 1, Led: best.led}
+	}
+}
+
+// inRegion gives the candidates in the region of the leaf's item, or of what that
+// stands in; all of them where none is.
+func (l *leaf) inRegion() []candidate {
+	for it := l.item; it != nil; it = it.parent {
+		if it.region != nil {
+			if inside := it.region.of(l.cands); len(inside) > 0 {
+				return inside
+			}
+		}
+	}
+	return l.cands
+}
+
+// longest drops the candidates that lie inside another: `steel` in a place
+// where `steel plate` stands for the same choice.
+func longest(cands []candidate) []candidate {
+	if len(cands) < 2 {
+		return cands
+	}
+	sort.SliceStable(cands, func(i, j int) bool {
+		if cands[i].start != cands[j].start {
+			return cands[i].start < cands[j].start
+		}
+		return cands[i].end > cands[j].end
+	})
+	kept := cands[:1]
+	for _, c := range cands[1:] {
+		if last := kept[len(kept)-1]; c.end > last.end {
+			kept = append(kept, c)
+		}
+	}
+	return kept
+}
+
+// narrow keeps the candidates that a label leads, if any are led.
+func narrow(cands []candidate) []candidate {
+	var led []candidate
+	for _, c := range cands {
+		if c.led {
+			led = append(led, c)
+		}
+	}
+	if len(led) > 0 {
+		return led
+	}
+	return cands
+}
+
+// outside is what a place outside of an item's region costs.
+const outside = 4000
+
+// cost says how badly a candidate fits the places of its item. What stands
+// before the item's first value counts double, since items run downwards; a
+// place on the line of a placed value counts least.
+func (w *weigher) cost(l *leaf, c candidate) int {
+	cost := 0
+	if c.kind != Quoted {
+		cost += 8
+	}
+	if w.claimed[claim{l.f, c.span}] {
+		cost += 400 // another item has its value there
+	}
+	if w.taken[c.span] {
+		cost += 150 // another field has its value there
+	}
+	for it := l.item; it != nil; it = it.parent {
+		if it.region != nil && !it.region.holds(c.span) {
+			cost += outside
+		}
+	}
+	for it := l.item; it != nil; it = it.parent {
+		switch {
+		case len(it.placed) > 0:
+			return cost + w.distance(it.placed, c.span)
+		case it.prior != nil && it.prior.last >= 0:
+			return cost + follow(it.prior.last, c.start)
+		}
+	}
+	return cost + c.start/64 // nothing to go by: the first place
+}
+
+func (w *weigher) distance(placed []spot, c span) int {
+	best := 1 << 40
+	line := w.ix.line(c.start)
+	for _, p := range placed {
+		gap, lines := max(0, c.start-p.end), line-p.line
+		if c.start < p.start {
+			gap, lines = 2*max(0, p.start-c.end), -2*lines
+		}
+		best = min(best, gap+100*lines)
+	}
+	return best
+}
+
+// follow prefers the nearest place behind the item before.
+func follow(prior, start int) int {
+	if start >= prior {
+		return start - prior
+	}
+	return 10*(prior-start) + 1000
+}
