@@ -26,5 +26,5 @@ bench:
 
 FUZZTIME ?= 20s
 fuzz:
-	@for target in value:FuzzParse reply:FuzzRead schema:FuzzParse document:FuzzParse evidence:FuzzOf labels:FuzzFill schema:FuzzImport draft:FuzzFromTexts document:FuzzFormats document:FuzzScans layout:FuzzMake; do \
+	@for target in value:FuzzParse reply:FuzzRead schema:FuzzParse document:FuzzParse evidence:FuzzOf labels:FuzzFill schema:FuzzImport draft:FuzzFromTexts document:FuzzFormats document:FuzzScans layout:FuzzMake reply:FuzzPlain chat:FuzzStream; do \
 	  $(GO) test ./internal/$${target%%:*} -run '^$$' -fuzz $${target##*:} -fuzztime $(FUZZTIME) -fuzzminimizetime 10x || exit 1; done

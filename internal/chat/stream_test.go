@@ -71,3 +71,29 @@ func TestCircles(t *testing.T) {
 	assert.Equal(t, FinishCircles, reply.Finish)
 	assert.Less(t, len(reply.Text), 6000)
 }
+
+// However the bytes of a stream are cut, what comes of them is the same, and is
+// an answer or says that it is none.
+func FuzzStream(f *testing.F) {
+	f.Add("data: {\"choices\":[{\"delta\":{\"content\":\"a\"}}]}\n\ndata: [DONE]\n", 3)
+	f.Add("data:{\"error\":{\"message\":\"x\"}}\r\n", 1)
+	f.Add("event: x\ndata: {\"choices\":[{\"delta\":{\"tool_calls\":[{\"function\":{\"name\":\"f\",\"arguments\":\"{\"}}]},\"finish_reason\":\"stop\"}]}\n", 7)
+	f.Fuzz(func(t *testing.T, wire string, n int) {
+		one, two := &Stream{}, &Stream{}
+		one.Feed([]byte(wire))
+		step := max(n%50, 1)
+		if n < 0 {
+			step = 1
+		}
+		for rest := wire; rest != ""; {
+			k := min(step, len(rest))
+			two.Feed([]byte(rest[:k]))
+			rest = rest[k:]
+		}
+		if !one.circling && !two.circling {
+			require.Equal(t, string(one.Body()), string(two.Body()))
+			require.Equal(t, one.Whole(), two.Whole())
+		}
+		ReadReply(one.Body())
+	})
+}

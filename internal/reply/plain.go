@@ -14,6 +14,11 @@ import (
 
 // readPlain reads such a reply.
 func readPlain(text string, known func(name string) bool) (Result, bool) {
+	var before []Mend
+	if valid := strings.ToValidUTF8(text, "\ufffd"); valid != text {
+		text = valid
+		before = append(before, Mend{Kind: Encoding, Note: "bytes that are no UTF-8 became U+FFFD"})
+	}
 	start := skipThinking(text)
 	body, fenced := unfenced(text[start:])
 	at := start + max(strings.Index(text[start:], body), 0)
@@ -25,11 +30,11 @@ func readPlain(text string, known func(name string) bool) (Result, bool) {
 		if !ok || !mostlyKnown(&v, known) {
 			continue
 		}
-		r := Result{Value: v, Mends: []Mend{{Plain, at, form.what + " in place of JSON"}}}
+		mends := before
 		if fenced {
-			r.Mends = append([]Mend{{Fence, start, "a code fence around the answer"}}, r.Mends...)
+			mends = append(mends, Mend{Fence, start, "a code fence around the answer"})
 		}
-		return r, true
+		return Result{Value: v, Mends: append(mends, Mend{Plain, at, form.what + " in place of JSON"})}, true
 	}
 	return Result{}, false
 }

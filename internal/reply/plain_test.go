@@ -44,3 +44,27 @@ func TestPlain(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, r.All, 3)
 }
+
+// What is read in place of JSON is JSON that reads the same again, whatever the
+// reply; and nothing is read of what names no field.
+func FuzzPlain(f *testing.F) {
+	for _, s := range []string{"a: 1\nb: [x, y]", "| a | b |\n|--|--|\n| 1 | 2 |", "```yaml\na:\n  - b: 1\n```", "**a**: 1", "a = 2", "- a: |\n    x", "{\"a\": 12,5 m}", "\"{\\\"a\\\": 1}\""} {
+		f.Add(s)
+	}
+	known := func(name string) bool { return name == "a" || name == "b" }
+	f.Fuzz(func(t *testing.T, text string) {
+		r, err := ReadKnown(text, value.Object, known)
+		if err != nil {
+			return
+		}
+		again, err := value.Parse(r.Value.String())
+		require.NoError(t, err)
+		require.True(t, value.Equal(&again, &r.Value))
+		v, mends := Short(text, []string{"a"})
+		_, err = value.Parse(v.String())
+		require.NoError(t, err)
+		for _, m := range mends {
+			require.GreaterOrEqual(t, m.Offset, 0)
+		}
+	})
+}

@@ -245,11 +245,15 @@ func (p *parser) endsBare(start int) bool {
 	case strings.IndexByte("}]\n{[", c) >= 0 || commentAt(rest):
 		return true
 	case (c == ' ' || c == '\t') && p.inObject() && p.pos > start:
-		next := strings.TrimLeft(rest, " \t")
+		next := strings.TrimLeft(rest[:min(len(rest), longestName)], " \t")
 		return quoteAt(next) != "" && nameFollows(next, false)
 	}
 	return false
 }
+
+// longestName bounds how far ahead the name of a next member is looked for, so
+// that a long text without quotes is read in one go.
+const longestName = 200
 
 func isDigit(c byte) bool { return c >= '0' && c <= '9' }
 

@@ -1,0 +1,210 @@
+package fill
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/document"
+	"filler/internal/ledger"
+	"filler/internal/project"
+	"filler/internal/prompt"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/standin"
+)
+
+// answering fills one file with what answer says to each request, and gives its
+// line.
+func answering(t *testing.T, schemaText, file string, set prompt.Settings, m project.Model, answer func(w http.ResponseWriter, body string)) (record.Line, *Filler) {
+	t.Helper()
+	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		answer(w, string(body))
+	}))
+	t.Cleanup(s.Close)
+	sch, err := schema.Parse("s.yaml", []byte(schemaText))
+	require.NoError(t, err)
+	l, err := ledger.Open(filepath.Join(t.TempDir(), "l.db"))
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	m.Entry, m.Name, m.At = "m", "m", s.URL
+	if m.Reply == 0 {
+		m.Reply = 500
+	}
+	f, err := New(Setup{Ledger: l, Schema: sch, Model: &m, Pace: project.Pace{AtOnce: 2, Attempts: 2, Timeout: 2 * time.Second}, Settings: set})
+	require.NoError(t, err)
+	run, err := f.Start("", []document.Source{{ID: filepath.Base(file), File: file}})
+	require.NoError(t, err)
+	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
+	rec, _, err := l.RecordAt(run, 0)
+	require.NoError(t, err)
+	line, err := ToLine(run, rec)
+	require.NoError(t, err)
+	return line, f
+}
+
+func say(w http.ResponseWriter, content, finish string) {
+	text, _ := json.Marshal(content)
+	fmt.Fprintf(w, `{"choices":[{"message":{"content":%s},"finish_reason":%q}],"usage":{"prompt_tokens":5,"completion_tokens":5}}`, text, finish)
+}
+
+func write(t *testing.T, name, text string) string {
+	file := filepath.Join(t.TempDir(), name)
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+	return file
+}
+
+// A fault in one part leaves the others alone, and says which part it was.
+func TestAPartThatFails(t *testing.T) {
+	line, _ := answering(t, "schema: s\nfields:\n  name: Name.\n  bays: {list: Bays., fields: {n: {integer: Number.}}}\n", write(t, "a.txt", "Name: Heron\nBay 7\n"),
+		prompt.Settings{Layout: "rows", Style: prompt.ByGroup}, project.Model{Shape: "words"}, func(w http.ResponseWriter, body string) {
+			if strings.Contains(body, "- bays (list)") {
+				say(w, "I would rather not.", "stop")
+				return
+			}
+			say(w, `{"name": "Heron"}`, "stop")
+		})
+	assert.Equal(t, record.Flawed, line.Status)
+	assert.Equal(t, `{"name":"Heron","bays":[]}`, line.Record.String())
+	require.Len(t, line.Problems, 1)
+	assert.Equal(t, "/bays syntax", fmt.Sprint(line.Problems[0].Path, " ", line.Problems[0].Code))
+}
+
+// Pointers copy from the source, whole lines without their label; a pointer to
+// nothing is no value of the document.
+func TestPointers(t *testing.T) {
+	text := "Report no.: FB-7 (new)\nBridge: Widow\nAshby's Crossing, on 3.4.2031.\nGrade: 2\n"
+	for said, want := range map[string]string{
+		`{"no":"L1.3","bridge":"L2.2+L3.1-2","on":"L3.4","grade":"L4"}`: `{"no":"FB-7","bridge":"Widow Ashby's Crossing","on":"2031-04-03","grade":2}`,
+		`{"no":"L1","bridge":null,"on":"L9","grade":"L4.2-3"}`:          `{"no":"FB-7 (new)","bridge":null,"on":"L9","grade":"L4.2-3"}`,
+		`{"no":"FB-7","bridge":"L2.2, L3.1-2","on":null,"grade":2}`:     `{"no":"FB-7","bridge":"Widow Ashby's Crossing","on":null,"grade":2}`,
+	} {
+		line, _ := answering(t, "schema: s\nfields:\n  no: {text: Number., labels: [Report no.]}\n  bridge: Name.\n  on: {date: Day., written: [D.M.YYYY]}\n  grade: {integer: Grade.}\n", write(t, "a.txt", text),
+			prompt.Settings{Layout: "rows", Style: prompt.ByPointer}, project.Model{Shape: "words"}, func(w http.ResponseWriter, body string) { say(w, said, "stop") })
+		assert.Equal(t, want, line.Record.String(), said)
+		if at := line.Evidence.Get("/bridge"); at != nil && at.Get("start") != nil {
+			var start, end int
+			fmt.Sscan(at.Get("start").Text, &start)
+			fmt.Sscan(at.Get("end").Text, &end)
+			assert.Equal(t, "Widow\nAshby's Crossing", text[start:end])
+		}
+	}
+}
+
+// A reply that is cut is asked for in parts; where that does not help, what came
+// whole is kept and the record says so.
+func TestCutShort(t *testing.T) {
+	text := strings.Repeat("The path was dry, and moss had come over the edges of it.\n", 12) + "Bay 1\nBay 2\nBay 3\n" + strings.Repeat("The reeds along the bank have grown since the spring.\n", 12) + "Bay 4\n"
+	for _, helps := range []bool{true, false} {
+		var asked atomic.Int32
+		line, _ := answering(t, "schema: s\nfields:\n  bays: {list: Bays., key: [n], fields: {n: {integer: Number.}}}\n", write(t, "a.txt", text),
+			prompt.Settings{Layout: "rows", Overlap: 2}, project.Model{Shape: "words"}, func(w http.ResponseWriter, body string) {
+				asked.Add(1)
+				var found []string
+				for _, n := range []string{"1", "2", "3", "4"} {
+					if strings.Contains(body, "Bay "+n) {
+						found = append(found, `{"n": `+n+`}`)
+					}
+				}
+				switch whole := `{"bays": [` + strings.Join(found, ", ") + `]}`; {
+				case len(found) == 4 || !helps:
+					say(w, whole[:len(whole)*2/3], "length")
+				default:
+					say(w, whole, "stop")
+				}
+			})
+		if helps {
+			assert.Equal(t, `{"bays":[{"n":1},{"n":2},{"n":3},{"n":4}]}`, line.Record.String())
+			assert.Empty(t, line.Problems)
+		} else {
+			require.NotEmpty(t, line.Problems)
+			assert.Equal(t, record.CutShort, line.Problems[0].Code)
+			assert.Less(t, asked.Load(), int32(12), "it does not go on for ever")
+		}
+	}
+}
+
+// Pages go along as pictures before the text; without the text, the model's own
+// places are the evidence, in pixels of the page.
+func TestPictures(t *testing.T) {
+	img := image.NewGray(image.Rect(0, 0, 3200, 1000))
+	for i := range img.Pix {
+		img.Pix[i] = 255
+	}
+	img.SetGray(5, 5, color.Gray{})
+	file := filepath.Join(t.TempDir(), "a.png")
+	out, err := os.Create(file)
+	require.NoError(t, err)
+	require.NoError(t, png.Encode(out, img))
+	require.NoError(t, out.Close())
+	line, _ := answering(t, "schema: s\nfields:\n  no: {text: Number., evidence: quoted}\n  bridge: Name.\n  on: {date: Day.}\n", file,
+		prompt.Settings{Layout: "rows", Images: "alone"}, project.Model{Shape: "words"}, func(w http.ResponseWriter, body string) {
+			assert.Less(t, strings.Index(body, "data:image/jpeg;base64,"), strings.Index(body, `"type":"text"`))
+			assert.NotContains(t, body, "stands between")
+			say(w, `{"no": {"value": "FB-7", "page": 1, "box": [10, 20, 110, 40]}, "bridge": {"value": "Heron", "page": 1, "box": [200, 20, 300, 40]}, "on": {"value": "2031-04-03", "page": 4, "box": [0, 0, 1, 1]}}`, "stop")
+		})
+	assert.Equal(t, `{"no":"FB-7","bridge":"Heron","on":"2031-04-03"}`, line.Record.String())
+	assert.Equal(t, `{"kind":"seen","page":1,"box":[400,40,600,80]}`, line.Evidence.Get("/bridge").Named("").String(), "the picture that was sent is half the page's size")
+	var codes []string
+	for _, p := range line.Problems {
+		codes = append(codes, string(p.Path)+" "+string(p.Code))
+	}
+	assert.Equal(t, []string{"/no evidence", "/on evidence"}, codes)
+}
+
+// An answer in pieces counts like one in a piece; a server that does not stream
+// is asked for it whole; one that runs in circles is stopped.
+func TestStreaming(t *testing.T) {
+	file := write(t, "a.txt", "Name: Heron\nGrade: 2\n")
+	for _, refuses := range []bool{false, true} {
+		o := standin.Options{Character: "careful"}
+		if refuses {
+			o.Refuses = []string{"stream"}
+		}
+		inner := standin.Handler(o)
+		streamed := 0
+		line, f := answering(t, "schema: s\nfields:\n  name: Name.\n  grade: {integer: Grade.}\n", file, prompt.Settings{Layout: "rows"}, project.Model{Shape: "schema", Stream: true, PriceIn: 1, PriceOut: 1}, func(w http.ResponseWriter, body string) {
+			if strings.Contains(body, `"stream":true`) {
+				streamed++
+			}
+			r := httptest.NewRequest("POST", "/v1/chat/completions", strings.NewReader(body))
+			inner.ServeHTTP(w, r)
+		})
+		assert.Equal(t, `{"name":"Heron","grade":2}`, line.Record.String())
+		assert.Equal(t, 1, streamed)
+		totals, err := f.Ledger.Totals(1)
+		require.NoError(t, err)
+		assert.False(t, totals.Estimated, "the usage came with the last piece")
+		assert.Positive(t, totals.TokensOut)
+	}
+}
+
+// Settings of a run come back from the ledger as they went in.
+func TestSettingsAreKept(t *testing.T) {
+	own, err := prompt.ParseTemplate("t", "{{.Fields}}{{.Document}}{{.Answer}}")
+	require.NoError(t, err)
+	want := prompt.Settings{Layout: "flow", Notes: "Be brief.", Style: prompt.ByGroup, Chunk: 700, Overlap: 3, Images: "beside", Template: own, Solved: []prompt.Solved{{Document: "a", Text: "t", Record: "{}"}}}
+	f := &Filler{Settings: want, Job: "bridges", Then: &Filler{Model: &project.Model{Entry: "large"}}}
+	got, then := SettingsOf(ledger.Run{Settings: f.keptSettings()})
+	assert.Equal(t, "large", then)
+	assert.Equal(t, want.Template.Source, got.Template.Source)
+	got.Template, want.Template = nil, nil
+	assert.Equal(t, want, got)
+	assert.Equal(t, []string{"a"}, Shown(ledger.Run{Settings: f.keptSettings()}))
+}
