@@ -249,6 +249,9 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 	if err != nil || o.resume != "" {
 		return filler, old.ID, err
 	}
+	if n := len(setup.Settings.Solved); n > 0 {
+		a.notef("%s shown solved; they, and any that is nearly the same, don't count in the score of this run\n", plural(n, "document"))
+	}
 	run, err := filler.Start(o.label, sources)
 	if err != nil {
 		filler.Close()

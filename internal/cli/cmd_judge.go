@@ -332,7 +332,10 @@ func (a *app) printRuns(l *ledger.Ledger, r *ruler, runs []ledger.Run, asJSON bo
 		if err != nil {
 			return err
 		}
-		f1 := r.score(l, run.ID)
+		f1 := score.Ratio{}
+		if !fill.IsOpen(run) { // what an open filling found is no record of the schema
+			f1 = r.score(l, run.ID)
+		}
 		if asJSON {
 			a.printJSON(runJSON(run, sum, f1))
 			continue

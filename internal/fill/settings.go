@@ -106,6 +106,12 @@ func Repairs(r ledger.Run) bool {
 	return err == nil && v.Get("repairs") != nil
 }
 
+// IsOpen tells whether a run was filled without a schema of its own.
+func IsOpen(r ledger.Run) bool {
+	s, _ := SettingsOf(r)
+	return s.Style == prompt.Open
+}
+
 // Shown gives the documents that a run was shown solved.
 func Shown(r ledger.Run) []string {
 	s, _ := SettingsOf(r)
