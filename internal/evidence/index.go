@@ -326,12 +326,19 @@ func (ix *Index) find(text string) []span {
 	var found []span
 	for _, at := range ix.words[want[rarest].word] {
 		first := at - rarest
-		if first < 0 || first+len(want) > len(ix.tokens) || !ix.sameWords(first, want) {
+		if first < 0 || first+len(want) > len(ix.tokens) || !ix.sameWords(first, want) && !ix.exactly(first, want, text) {
 			continue
 		}
 		found = append(found, ix.grow(span{ix.tokens[first].start, ix.tokens[first+len(want)-1].end}, text, want))
 	}
 	return found
+}
+
+// exactly tells whether a text stands letter for letter where its words begin:
+// then what stands between them is no matter, were it the end of a sentence.
+func (ix *Index) exactly(first int, want []token, text string) bool {
+	start := ix.tokens[first].start - want[0].start
+	return start >= 0 && strings.HasPrefix(ix.text[start:], text)
 }
 
 func (ix *Index) sameWords(first int, want []token) bool {

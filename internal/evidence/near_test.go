@@ -15,7 +15,7 @@ import (
 func TestNear(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  no: Number.\n  name: Name.\n  visited: {date: Day., written: [D.M.YYYY]}\n  length: {quantity: Length., unit: m}\n  grade: {number: Grade.}\n"))
 	require.NoError(t, err)
-	text := "Repart FB-2O31-07 of Widcw Ashby's Crossing\nBesucht: 3. März 2031, Länge 980 cm, grade 1O.5\nVisited 12.4.2O31\n"
+	text := "Repart FB-2O31-07 of Widcw Ashby's Crossing\nBesucht: 3. März 2031, Länge 980 cm, grade 1O.5\nVisited 12.4.2O31\nChecked by Tam Brill, lic. QL-2\n"
 	for record, want := range map[string]string{
 		`{"name":"Widow Ashby's Crossing"}`:    "near Widcw Ashby's Crossing",
 		`{"no":"FB-2031-07"}`:                  "near FB-2O31-07",
@@ -28,6 +28,8 @@ func TestNear(t *testing.T) {
 		`{"length":{"amount":9.7,"unit":"m"}}`: "none ",
 		`{"grade":10.5}`:                       "near 1O.5",
 		`{"name":"Heron"}`:                     "none ",
+		`{"name":"Brill, lic. QL-2"}`:          "quoted Brill, lic. QL-2", // no end of a sentence
+		`{"name":"Brill lic QL-2"}`:            "none ",
 	} {
 		v, err := value.Parse(record)
 		require.NoError(t, err)
