@@ -113,6 +113,13 @@ func amountParts(f *schema.Field, v *value.Value, name, own string) (string, val
 		if literal, r := number(f, amount.Text); literal != "" {
 			rule = r
 			out.Set("amount", value.Num(literal))
+		} else if m := amountText.FindStringSubmatch(amount.Text); m != nil && m[1]+m[3] != "" {
+			// The measure stands in the figure's text as well, and says the same.
+			literal, _ := number(f, strings.TrimSpace(m[2]))
+			stated := measureOf(f, m[1], m[3], own)
+			if literal != "" && stated != "" && (measure.Empty() || measureOf(f, measure.Text, "", own) == stated) {
+				return RuleAmount, pairOf(literal, name, stated), true
+			}
 		}
 	}
 	switch {

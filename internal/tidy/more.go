@@ -245,6 +245,7 @@ type Rule struct {
 var Rules = []Rule{
 	{RuleKey, "names", "a field's name in another case or style", "reportNo → report_no"},
 	{RuleListOne, "list", "one item where a list belongs", `"rot" → ["rot"]`},
+	{RuleListed, "list", "items of figures, dates or choices in one text", `"1, 2 and 4" → [1, 2, 4]`},
 	{RuleSpaces, "all", "white space at the ends and in runs", `" Heron  Plank" → "Heron Plank"`},
 	{RuleBlank, "all", "an empty text is no value", `"" → null`},
 	{RuleUnknown, "all", "words for none; of texts those that no text has", `"N/A" → null`},

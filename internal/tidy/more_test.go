@@ -43,7 +43,7 @@ func TestRulesAreListed(t *testing.T) {
 		assert.False(t, listed[r.Name], "%s is listed twice", r.Name)
 		listed[r.Name] = true
 	}
-	for _, name := range []string{RuleSpaces, RuleBlank, RuleAsText, RuleDigits, RuleWhole, RuleYesNo, RuleDate, RuleChoice, RuleListOne, RuleNumber, RuleTime, RuleAmount, RuleKey, RuleMeasure, RuleUnit, RuleUnknown, RuleSentence, RuleLookalikes} {
+	for _, name := range []string{RuleSpaces, RuleBlank, RuleAsText, RuleDigits, RuleWhole, RuleYesNo, RuleDate, RuleChoice, RuleListOne, RuleListed, RuleNumber, RuleTime, RuleAmount, RuleKey, RuleMeasure, RuleUnit, RuleUnknown, RuleSentence, RuleLookalikes} {
 		assert.True(t, listed[name], name)
 	}
 }

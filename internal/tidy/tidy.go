@@ -9,6 +9,7 @@
 package tidy
 
 import (
+	"regexp"
 	"strings"
 	"unicode"
 
@@ -36,6 +37,7 @@ const (
 	RuleYesNo      = "yes-no"      // a word for true or false
 	RuleDate       = "date"        // a date in a declared or plain format
 	RuleChoice     = "choice"      // a choice by synonym, case or spacing
+	RuleListed     = "listed"      // a list written as one text
 	RuleListOne    = "list-of-one" // one item where a list belongs
 	RuleNumber     = "number"      // a number in the field's declared signs
 	RuleTime       = "time"        // a time of day
@@ -75,6 +77,9 @@ func (t *tidier) field(f *schema.Field, p value.Pointer, v *value.Value) {
 			}
 		}
 	case schema.List:
+		if v.Kind == value.String {
+			t.listed(f, p, v)
+		}
 		if v.Kind == value.Object && f.Item.Type == schema.Group || v.Kind == value.String && v.Text != "" && f.Item.IsLeaf() {
 			t.set(p, RuleListOne, v, value.List(v.Clone().Named("")))
 		}
@@ -87,6 +92,47 @@ func (t *tidier) field(f *schema.Field, p value.Pointer, v *value.Value) {
 		t.leaf(f, p, v)
 	}
 }
+
+// listed reads a list that was written as one text: words for none, or items
+// with signs between them of which each is one of the list's type.
+func (t *tidier) listed(f *schema.Field, p value.Pointer, v *value.Value) {
+	word := strings.ToLower(strings.TrimSpace(v.Text))
+	if word == "" || unknowns[word] || maybe[word] || word == "[]" {
+		t.set(p, RuleUnknown, v, value.List())
+		return
+	}
+	if !f.Item.IsLeaf() || f.Item.Type == schema.Text {
+		return // a comma may well belong to a text
+	}
+	parts := listSigns.Split(v.Text, -1)
+	if len(parts) < 2 {
+		return
+	}
+	items := value.List()
+	for _, part := range parts {
+		item := value.Str(strings.TrimSpace(part))
+		_, to, ok := ByType(f.Item.Kin(), &item)
+		switch {
+		case ok:
+			items.Kids = append(items.Kids, to)
+		case f.Item.Type == schema.Choice && isOption(f.Item, item.Text), f.Item.Type == schema.Date && schema.IsISODate(item.Text):
+			items.Kids = append(items.Kids, item)
+		default:
+			return
+		}
+	}
+	t.set(p, RuleListed, v, items)
+}
+
+func isOption(f *schema.Field, text string) bool {
+	option, found := Choice(f, text)
+	return found && option == text
+}
+
+var listSigns = regexp.MustCompile(`\s*[,;+&]\s*(?:and\s+)?|\s+and\s+`)
+
+// midnight is a day written with a time of no meaning.
+var midnight = regexp.MustCompile(`^(\d{4}-\d{2}-\d{2})[T ]00:00(?::00(?:\.0+)?)?(?:Z|[+-]00:?00)?$`)
 
 // keys gives members that are called like a field but for case and style
 // (`reportNo`, `Report No.`) the field's name, where no member has it already
@@ -248,6 +294,8 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		if b, known := YesNo(v.Text); known {
 			return RuleYesNo, value.Boolean(b), true
 		}
+	case f.Type == schema.Date && v.Kind == value.String && midnight.MatchString(v.Text):
+		return RuleDate, value.Str(midnight.FindStringSubmatch(v.Text)[1]), true
 	case f.Type == schema.Date && v.Kind == value.String:
 		if d, read := f.ReadDate(v.Text); read && schema.ISODate(d) != v.Text {
 			return RuleDate, value.Str(schema.ISODate(d)), true
@@ -318,6 +366,18 @@ func Choice(f *schema.Field, text string) (string, bool) {
 			return text, true
 		}
 	}
+	if found, ok := option(f, text); ok {
+		return found, true
+	}
+	// An option with an explanation behind it: rot (decayed timber).
+	if at := strings.IndexAny(text, "(:"); at > 0 {
+		return option(f, text[:at])
+	}
+	return "", false
+}
+
+// option finds the one option that a text names.
+func option(f *schema.Field, text string) (string, bool) {
 	found := ""
 	want := fold(text)
 	for _, o := range f.Of {

@@ -46,7 +46,16 @@ func TestTidies(t *testing.T) {
 		{`{"i":3.5}`, `{"i":3.5}`, ""},
 		{`{"i":"about 3"}`, `{"i":"about 3"}`, ""},
 		{`{"n":"12.50"}`, `{"n":12.50}`, RuleDigits},
-		{`{"n":"1,250"}`, `{"n":"1,250"}`, ""}, // two readings
+		{`{"p":"1, 2 and 4"}`, `{"p":[1,2,4]}`, RuleListed},
+		{`{"p":"1 to 4"}`, `{"p":["1 to 4"]}`, RuleListOne},
+		{`{"p":"none"}`, `{"p":[]}`, RuleUnknown},
+		{`{"l":"n/a"}`, `{"l":[]}`, RuleUnknown},
+		{`{"d":"2031-04-03T00:00:00Z"}`, `{"d":"2031-04-03"}`, RuleDate},
+		{`{"d":"2031-04-03T10:30:00Z"}`, `{"d":"2031-04-03T10:30:00Z"}`, ""}, // a time is more than a day
+		{`{"c":"rot (decayed timber)"}`, `{"c":"rot"}`, RuleChoice},
+		{`{"m":{"amount":"1.250,00 EUR","currency":"EUR"}}`, `{"m":{"amount":1250.00,"currency":"EUR"}}`, RuleAmount},
+		{`{"m":{"amount":"5 USD","currency":"EUR"}}`, `{"m":{"amount":"5 USD","currency":"EUR"}}`, ""}, // which?
+		{`{"n":"1,250"}`, `{"n":"1,250"}`, ""},                                                         // two readings
 		{`{"n":"1,5"}`, `{"n":1.5}`, RuleNumber},
 		{`{"n":"1.250,00"}`, `{"n":1250.00}`, RuleNumber},
 		{`{"n":"1 250"}`, `{"n":1250}`, RuleNumber},
