@@ -79,12 +79,30 @@ func (d *Document) Show(r layout.Rendering) string {
 // are not shown.
 const Gap = "[…]"
 
+// IsRow tells a row of a table: cells between bars, tabs or wide gaps.
+func IsRow(line string) bool {
+	text := strings.TrimSpace(line)
+	return strings.Count(text, "|") >= 2 || strings.Contains(text, "\t") || strings.Contains(text, "   ") || strings.Count(text, "  ") >= 2
+}
+
+// inTable tells whether nothing but rows of one table stands between two places:
+// a table whose rows are left out stays one table.
+func (d *Document) inTable(from, to int) bool {
+	before := d.Text[strings.LastIndexByte(strings.TrimSuffix(d.Text[:from], "\n"), '\n')+1 : from]
+	for l := range strings.SplitSeq(strings.TrimSuffix(d.Text[from:to], "\n"), "\n") {
+		if !IsRow(l) {
+			return false
+		}
+	}
+	return IsRow(before)
+}
+
 // Part gives stretches of the text as a model is shown them, with Gap where
 // lines between two of them are left out.
 func (d *Document) Part(how string, spans []layout.Span) string {
 	var b strings.Builder
 	for i := range spans {
-		if i > 0 && strings.TrimSpace(d.Text[spans[i-1].End:spans[i].Start]) != "" {
+		if i > 0 && strings.TrimSpace(d.Text[spans[i-1].End:spans[i].Start]) != "" && !d.inTable(spans[i-1].End, spans[i].Start) {
 			b.WriteString(Gap + "\n")
 		}
 		b.WriteString(strings.TrimSuffix(d.Show(layout.Rendering{How: how, Span: &spans[i]}), "\n") + "\n")

@@ -248,7 +248,7 @@ func (u *unread) rows(labelled []Line) []Line {
 			for at := n + step; at >= 0 && at <= len(ix.breaks) && !taken[at]; at += step {
 				text, start, end := ix.lineAt(at)
 				own := cellsOf(text)
-				if len(u.claims[at]) > 0 || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || strings.Contains(text, ":") || ix.tokenAt(start) == ix.tokenAt(end) {
+				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || strings.Contains(text, ":") || ix.tokenAt(start) == ix.tokenAt(end) {
 					break
 				}
 				taken[at] = true
@@ -256,7 +256,7 @@ func (u *unread) rows(labelled []Line) []Line {
 			}
 		}
 	}
-	return lines
+	return append(lines, u.headed(taken)...)
 }
 
 // rowOf gives the list that a line is a row of, and its cells; "" for none.
@@ -267,14 +267,85 @@ func (u *unread) rowOf(n int) (string, int) {
 	}
 	for at, k := range count {
 		f := u.s.At(at.Parent())
-		if k >= 2 && f != nil && f.Type == schema.List && f.Name != "" {
+		if k >= 2 && f != nil && f.Type == schema.List {
 			text, _, _ := u.w.ix.lineAt(n)
 			if cells := cellsOf(text); len(cells) >= 2 {
-				return f.Path, len(cells)
+				return u.called(f), len(cells)
 			}
 		}
 	}
 	return "", 0
+}
+
+// isRead tells whether a row was read: values come from half of its cells at
+// least. One alone may be another row's, which says the same.
+func (u *unread) isRead(line int, cells []string) bool {
+	return len(u.claims[line])*2 >= len(cells) && len(u.claims[line]) > 0
+}
+
+// called gives the path of a list as people read it.
+func (u *unread) called(list *schema.Field) string {
+	if list.Path == "" {
+		return schema.Wrapper
+	}
+	return list.Path
+}
+
+// headed gives the rows below the heads of tables that no value comes from: also
+// of tables of which no row was read.
+func (u *unread) headed(taken map[int]bool) []Line {
+	ix := u.w.ix
+	var lines []Line
+	for n := 0; n < len(ix.breaks); n++ {
+		text, _, _ := ix.lineAt(n)
+		head := cellsOf(text)
+		if len(head) < 2 || strings.Contains(text, ":") || len(u.claims[n]) > 0 || !u.isHead(head) {
+			continue
+		}
+		list := u.listOf(head)
+		if list == "" {
+			continue
+		}
+		for at := n + 1; at <= len(ix.breaks); at++ {
+			row, start, end := ix.lineAt(at)
+			cells := cellsOf(row)
+			switch {
+			case ix.tokenAt(start) == ix.tokenAt(end) && strings.TrimSpace(row) != "": // a rule
+				continue
+			case len(cells) < 2 || len(cells) < len(head)-1 || len(cells) > len(head)+1 || strings.Contains(row, ": "):
+				at = len(ix.breaks) + 1
+				continue
+			case !u.isRead(at, cells) && !taken[at]:
+				taken[at] = true
+				lines = append(lines, Line{start, end, at + 1, list, strings.Join(strings.Fields(row), " ")})
+			}
+		}
+	}
+	return lines
+}
+
+// listOf gives the list whose fields the cells of a head name; "" where they
+// name none, or fields of no list.
+func (u *unread) listOf(head []string) string {
+	for _, cell := range head {
+		for _, name := range u.named[first(folded(cell))] {
+			if strings.Join(name.words, " ") != folded(cell) {
+				continue
+			}
+			if at := strings.LastIndex(name.f.Path, "[]"); at >= 0 {
+				return name.f.Path[:at]
+			}
+			if u.s.EachEntry() {
+				return schema.Wrapper
+			}
+		}
+	}
+	return ""
+}
+
+func first(words string) string {
+	word, _, _ := strings.Cut(words, " ")
+	return word
 }
 
 func (ix *Index) lineAt(n int) (text string, start, end int) {

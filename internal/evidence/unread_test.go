@@ -28,7 +28,7 @@ fields:
 		`{"no":"FB-1","visited":null,"weather":"rain","defects":[{"kind":"rot","grade":2},{"kind":"rust","grade":1}]}`:         `[visited: Visited: 3.4.2031]`,
 		`{"no":"FB-1","visited":"2031-04-03","weather":null,"defects":[{"kind":"rot","grade":2}]}`:                             `[weather: Weather: rain defects: rust 1]`,
 		`{"no":"FB-1","visited":"2031-04-09","weather":"dry","defects":[{"kind":"rot","grade":2},{"kind":"rust","grade":1}]}`:  `[]`, // wrong values are problems of their own
-		`{"no":null,"visited":null,"weather":null,"defects":[]}`:                                                               `[no: Report no.: FB-1 visited: Visited: 3.4.2031 weather: Weather: rain]`,
+		`{"no":null,"visited":null,"weather":null,"defects":[]}`:                                                               `[no: Report no.: FB-1 visited: Visited: 3.4.2031 weather: Weather: rain defects: rot 2 defects: rust 1]`,
 	} {
 		v, err := value.Parse(record)
 		require.NoError(t, err)

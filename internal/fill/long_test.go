@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"sort"
+	"strings"
 	"testing"
 	"time"
 
@@ -117,6 +118,42 @@ func TestEveryEntryOnce(t *testing.T) {
 				line := longFill(t, s, c.text, character, size, overlap)
 				assert.Equal(t, want, homes(&line, starts), "%s, chunks of %d tokens, overlap %d, %d entries", character, size, overlap, len(starts))
 			}
+		}
+	}
+}
+
+// Rows of tables are entries as well: each comes out once, in order, or the
+// record says that it was not read. Later parts are shown the table's head.
+func TestEveryRowOnce(t *testing.T) {
+	r := rand.New(rand.NewPCG(53, 54))
+	var text strings.Builder
+	text.WriteString("# Visits of the year 2031\n\nKept by the office.\n")
+	names := []string{"Heron Plank", "Rushy Ford", "Nine Alders", "Pipit Gill"}
+	n := 0
+	var starts []int
+	for _, part := range []string{"North", "South"} {
+		fmt.Fprintf(&text, "\n## %s\n\n| Visit no. | Bridge | Visited | Grade |\n|---|---|---|---|\n", part)
+		for range 60 {
+			starts = append(starts, text.Len())
+			fmt.Fprintf(&text, "| V-%03d | %s | %d.%d.2031 | %d |\n", n, names[r.IntN(4)], 1+n%28, 1+n%12, r.IntN(4))
+			n++
+		}
+	}
+	s, err := schema.Parse("s.yaml", []byte("schema: visits\neach: entry\nfields:\n  no: {text: Number of the visit., labels: [Visit no.]}\n  bridge: Name of the bridge.\n  visited: {date: Day of the visit., written: [D.M.YYYY]}\n  grade: {integer: Grade.}\n"))
+	require.NoError(t, err)
+	for _, character := range []string{"hasty", "steady"} {
+		for _, size := range []int{150, 300 + r.IntN(600), 5000} {
+			line := longFill(t, s, text.String(), character, size, r.IntN(4))
+			got := homes(&line, starts)
+			assert.IsIncreasing(t, got, "%s, chunks of %d", character, size)
+			unread := 0
+			for _, p := range line.Problems {
+				if p.Code == record.Unread {
+					unread++
+				}
+			}
+			assert.GreaterOrEqual(t, len(got)+unread, n, "%s, chunks of %d: a row was lost without a word", character, size)
+			assert.GreaterOrEqual(t, len(got), n-2, "%s, chunks of %d", character, size)
 		}
 	}
 }

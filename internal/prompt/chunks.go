@@ -87,6 +87,7 @@ type textLine struct {
 	kind       string // what it has in common with lines like it; "" for prose
 	cost       int    // tokens, as estimated
 	place      cutting
+	row        bool // of a table
 }
 
 // cutting is how good a place to cut is before a line: the higher the better.
@@ -113,7 +114,7 @@ func newPlanner(d *document.Document) *planner {
 			end = len(d.Text)
 		}
 		text := d.Text[at:end]
-		p.lines = append(p.lines, textLine{start: at, end: end, kind: kindOf(text), cost: tokens.Estimate(text)})
+		p.lines = append(p.lines, textLine{start: at, end: end, kind: kindOf(text), cost: tokens.Estimate(text), row: document.IsRow(text)})
 		at = end
 	}
 	p.starts = p.entries()
@@ -172,6 +173,9 @@ func kindOf(line string) string {
 		return "rule " + text[:1]
 	}
 	label, _, labelled := strings.Cut(text, ":")
+	if !labelled && document.IsRow(text) {
+		return "" // rows are alike by their values
+	}
 	if !labelled || len(label) > 30 {
 		if len(text) > 40 {
 			return ""
@@ -350,6 +354,9 @@ func (p *planner) lead(from int, room Room) [][2]int {
 	if entry := sort.SearchInts(p.starts, from+1) - 1; inside && entry >= 0 {
 		take(p.starts[entry], leadLines, from)
 	}
+	if head, end := p.tableHead(from); end > head {
+		take(head, end-head, from)
+	}
 	if inside && room.Overlap > 0 {
 		begin := max(from-room.Overlap, 0)
 		if n := sort.SearchInts(p.starts, from+1) - 1; n >= 0 {
@@ -360,6 +367,27 @@ func (p *planner) lead(from int, room Room) [][2]int {
 	take(0, min(p.opening(), leadLines), min(first, from))
 	sort.Slice(ranges, func(i, j int) bool { return ranges[i][0] < ranges[j][0] })
 	return ranges
+}
+
+// tableHead gives the lines that head the table which a row stands in: the first
+// of the rows above it, with the rule below that; nothing for a line that is no
+// row, or the first.
+func (p *planner) tableHead(row int) (from, to int) {
+	if !p.lines[row].row {
+		return 0, 0
+	}
+	first := row
+	for first > 0 && p.lines[first-1].row {
+		first--
+	}
+	if row-first < 2 {
+		return 0, 0
+	}
+	to = first + 1
+	if strings.HasPrefix(p.lines[to].kind, "rule") {
+		to++
+	}
+	return first, to
 }
 
 // opening gives how many lines open the document: its first two paragraphs.
@@ -401,6 +429,9 @@ func Around(d *document.Document, lines []layout.Span, room Room) Chunk {
 		}
 		if n := sort.SearchInts(p.starts, begin+1) - 1; n >= 0 && p.starts[n] < begin {
 			ranges = append(ranges, [2]int{p.starts[n], min(p.starts[n]+leadLines, begin)})
+		}
+		if head, below := p.tableHead(begin); below > head {
+			ranges = append(ranges, [2]int{head, below})
 		}
 		ranges = append(ranges, [2]int{begin, end})
 	}

@@ -140,3 +140,23 @@ func TestStyles(t *testing.T) {
 	assert.Contains(t, w, `{"inspector":{"name":"Piet Osk","licence":"QL-058"}}`)
 	assert.NotContains(t, w, `"report_no":"FB-2031-09"`)
 }
+
+// A part that begins within a table is shown the table's head again.
+func TestTablesKeepTheirHead(t *testing.T) {
+	for _, c := range []struct{ head, row string }{{"| Visit | Bridge | Grade |\n|---|---|---|\n", "| V-%02d | Plank %d | 2 |\n"}, {"Visit    Bridge      Grade\n", "V-%02d     Plank %d     2\n"}} {
+		var text strings.Builder
+		text.WriteString("Visits\n\nOf the year.\n\n" + strings.Repeat("A line of prose before the table, of no use to anybody.\n", 20) + "\n" + c.head)
+		for i := range 60 {
+			fmt.Fprintf(&text, c.row, i, i)
+		}
+		d := doc(t, text.String())
+		later := 0
+		for _, k := range Plan(d, Room{Tokens: 160, Overlap: 1}) {
+			if shown := d.Part("flow", k.Shown); k.Core.Start > strings.Index(d.Text, "V-01") {
+				later++
+				assert.Contains(t, shown, strings.SplitAfter(c.head, "\n")[0])
+			}
+		}
+		assert.Greater(t, later, 2)
+	}
+}
