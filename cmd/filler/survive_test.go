@@ -40,6 +40,31 @@ func (c *countingServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	c.inner.ServeHTTP(w, r)
 }
 
+// count gives how many requests have come.
+func (c *countingServer) count() int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	n := 0
+	for _, times := range c.times {
+		n += times
+	}
+	return n
+}
+
+// of gives how often a body has come.
+func (c *countingServer) of(body string) int {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	return c.times[body]
+}
+
+// wait waits until more than n requests have come, or some seconds have gone by.
+func (c *countingServer) wait(n int) {
+	for end := time.Now().Add(4 * time.Second); c.count() <= n && time.Now().Before(end); {
+		time.Sleep(2 * time.Millisecond)
+	}
+}
+
 // bridges writes a project with n short reports that a model at url fills.
 func bridges(t *testing.T, url string, n int, more string) string {
 	t.Helper()
@@ -81,12 +106,17 @@ func TestKilledFiftyTimes(t *testing.T) {
 		cmd := exec.Command("filler", args...)
 		cmd.Dir = dir
 		require.NoError(t, cmd.Start())
-		time.Sleep(time.Duration(20+r.IntN(160)) * time.Millisecond)
+		// At any moment of its start now and then, else some requests later: how
+		// fast the machine is should not matter.
+		if more := r.IntN(6); i%5 > 0 {
+			counting.wait(counting.count() + more)
+		}
+		time.Sleep(time.Duration(r.IntN(40)) * time.Millisecond)
 		require.NoError(t, cmd.Process.Kill())
 		cmd.Wait()
 		time.Sleep(60 * time.Millisecond) // what was under way comes home to nobody
 		for body, times := range kept {
-			require.Equal(t, times, counting.times[body], "kill %d: asked again:\n%s", i, body)
+			require.Equal(t, times, counting.of(body), "kill %d: asked again:\n%s", i, body)
 		}
 		l, err := ledger.OpenToRead(filepath.Join(dir, ".filler", "ledger.db"))
 		if err != nil {
@@ -94,7 +124,7 @@ func TestKilledFiftyTimes(t *testing.T) {
 		}
 		require.NoError(t, l.Bodies(1, func(request []byte, status int, _ []byte) error {
 			if status == http.StatusOK {
-				kept[string(request)] = counting.times[string(request)]
+				kept[string(request)] = counting.of(string(request))
 			}
 			return nil
 		}))
@@ -107,7 +137,7 @@ func TestKilledFiftyTimes(t *testing.T) {
 		require.Equal(t, 3, err.(*exec.ExitError).ExitCode(), out)
 	}
 	for body, times := range kept {
-		require.Equal(t, times, counting.times[body], "asked again at the end")
+		require.Equal(t, times, counting.of(body), "asked again at the end")
 	}
 	data, err := os.ReadFile(filepath.Join(dir, "out.jsonl"))
 	require.NoError(t, err)
