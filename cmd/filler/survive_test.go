@@ -81,6 +81,17 @@ func bridges(t *testing.T, url string, n int, more string) string {
 	return dir
 }
 
+// begun tells whether a project's ledger holds a run.
+func begun(dir string) bool {
+	l, err := ledger.OpenToRead(filepath.Join(dir, ".filler", "ledger.db"))
+	if err != nil {
+		return false
+	}
+	defer l.Close()
+	runs, err := l.Runs()
+	return err == nil && len(runs) > 0
+}
+
 func run(dir string, args ...string) (string, error) {
 	cmd := exec.Command("filler", args...)
 	cmd.Dir = dir
@@ -100,8 +111,8 @@ func TestKilledFiftyTimes(t *testing.T) {
 	kept := map[string]int{} // bodies on the disk, and how often they had come by then
 	for i := range 50 {
 		args := []string{"fill", "--resume"}
-		if _, err := os.Stat(filepath.Join(dir, ".filler", "ledger.db")); err != nil {
-			args = []string{"fill"}
+		if !begun(dir) {
+			args = []string{"fill"} // killed before there was a run to go on with
 		}
 		cmd := exec.Command("filler", args...)
 		cmd.Dir = dir
