@@ -1,6 +1,8 @@
 package evidence
 
 import (
+	"maps"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -100,7 +102,7 @@ func (ix *Index) nearText(text string) []span {
 	}
 	folded := joinWords(want)
 	var found []span
-	for at := range starts {
+	for _, at := range slices.Sorted(maps.Keys(starts)) {
 		if at < 0 || at+len(want) > len(ix.tokens) || len(starts) > maxNear {
 			continue
 		}

@@ -1,6 +1,9 @@
 package evidence
 
 import (
+	"cmp"
+	"maps"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -120,6 +123,7 @@ func (u *unread) findEntries() {
 	for step, at := range first {
 		u.entries = append(u.entries, entryAt{at, value.Pointer("").Key(step)})
 	}
+	slices.SortFunc(u.entries, func(a, b entryAt) int { return cmp.Or(a.start-b.start, cmp.Compare(a.at, b.at)) })
 }
 
 // entryOf gives the entry that an offset lies in: the last that begins before
@@ -170,10 +174,10 @@ func (u *unread) line(n, start, end int) []Line {
 		if i+1 < len(cells) {
 			stop = cells[i+1].label
 		}
-		value := strings.TrimSpace(ix.text[c.from:stop])
-		if gap := strings.Index(value, "   "); gap > 0 {
-			value = value[:gap] // another cell, of no field
+		if said := strings.TrimLeft(ix.text[c.from:stop], " "); strings.Contains(said, "   ") {
+			stop = stop - len(said) + strings.Index(said, "   ") // another cell, without a colon
 		}
+		value := strings.TrimSpace(ix.text[c.from:stop])
 		if blanks[strings.ToLower(strings.TrimRight(value, "."))] || u.spoken(c.f, n, c.from, stop) {
 			continue
 		}
@@ -239,7 +243,7 @@ func (u *unread) rows(labelled []Line) []Line {
 		taken[l.Line-1] = true
 	}
 	var lines []Line
-	for n := range u.claims {
+	for _, n := range slices.Sorted(maps.Keys(u.claims)) {
 		list, cells := u.rowOf(n)
 		if list == "" {
 			continue
@@ -265,9 +269,9 @@ func (u *unread) rowOf(n int) (string, int) {
 	for _, p := range u.leaves[n] {
 		count[p.Parent()]++
 	}
-	for at, k := range count {
+	for _, at := range slices.Sorted(maps.Keys(count)) {
 		f := u.s.At(at.Parent())
-		if k >= 2 && f != nil && f.Type == schema.List {
+		if count[at] >= 2 && f != nil && f.Type == schema.List {
 			text, _, _ := u.w.ix.lineAt(n)
 			if cells := cellsOf(text); len(cells) >= 2 {
 				return u.called(f), len(cells)

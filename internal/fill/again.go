@@ -26,7 +26,7 @@ func (w *filling) again(ctx context.Context) error {
 		return nil
 	}
 	whole := part{schema: w.Schema, style: prompt.Whole}
-	room, err := (&asker{Filler: w.Filler, doc: w.doc}).room(&whole)
+	room, err := w.asker().room(&whole)
 	lines := w.unread()
 	// Where there is no room for all fields at once, the lines stay a problem.
 	for round := 1; err == nil && round <= w.Rounds && len(lines) > 0; round++ {
@@ -56,7 +56,7 @@ func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, 
 	for _, x := range pieces {
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
 		if x.code == "" {
-			parts = append(parts, merge.Part{Record: x.record, Places: x.places, Core: x.chunk.Core, Inside: true, Gaps: true, Asked: asked})
+			parts = append(parts, merge.Part{Record: x.record, Places: x.places, Inside: true, Gaps: true, Asked: asked})
 		}
 	}
 	r := merge.Parts(w.Schema, parts, w.starts())
@@ -96,23 +96,22 @@ func (w *filling) askAgain(lines []layout.Span, whole *part, room prompt.Room, r
 	}
 	var pieces []*piece
 	var group []layout.Span
+	var around prompt.Chunk // of the group
 	flush := func() {
-		if len(group) == 0 {
-			return
+		if len(group) > 0 {
+			c := around
+			pieces = append(pieces, &piece{part: whole, chunk: &c, room: room, step: fmt.Sprintf("look again %d.%d", round, len(pieces)+1)})
 		}
-		c := prompt.Around(w.doc, group, room)
-		pieces = append(pieces, &piece{part: whole, chunk: &c, room: room, step: fmt.Sprintf("look again %d.%d", round, len(pieces)+1)})
 		group = nil
 	}
 	for _, l := range lines {
-		next := append(group[:len(group):len(group)], l)
-		shown := prompt.Around(w.doc, next, room).Shown
-		same := len(group) > 0 && slices.Equal(shown, prompt.Around(w.doc, group, room).Shown)
-		if len(group) > 0 && !same && tokens.Estimate(w.doc.Part("flow", shown)) > most {
+		next := w.cuts.Around(append(group[:len(group):len(group)], l))
+		same := len(group) > 0 && slices.Equal(next.Shown, around.Shown)
+		if len(group) > 0 && !same && tokens.Estimate(w.doc.Part("flow", next.Shown)) > most {
 			flush()
-			next = next[len(next)-1:]
+			next = w.cuts.Around([]layout.Span{l})
 		}
-		group = next
+		group, around = append(group, l), next
 	}
 	flush()
 	return pieces

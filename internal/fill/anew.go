@@ -2,10 +2,8 @@ package fill
 
 import (
 	"context"
-	"errors"
 	"strings"
 
-	"filler/internal/model"
 	"filler/internal/prompt"
 	"filler/internal/record"
 	"filler/internal/tidy"
@@ -31,10 +29,7 @@ func (w *filling) anew(ctx context.Context) error {
 		asked++
 		x := &piece{part: &part{name: field.Path, schema: w.Schema.Part([]string{field.Path}), style: prompt.ByField, field: field}, step: "ask anew " + field.Path, w: w, index: w.index}
 		if err := x.fill(ctx); err != nil {
-			var fail *model.Failure
-			if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
-				return err
-			}
+			return err
 		}
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
 		got := x.record.At(p.Path)

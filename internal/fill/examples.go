@@ -2,6 +2,7 @@ package fill
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"sort"
 	"strings"
@@ -46,7 +47,7 @@ func Examples(ctx context.Context, s Setup, set gold.Set, sources []document.Sou
 		found = cover(found, n)
 	}
 	if len(found) == 0 {
-		return nil, fmt.Errorf("no reviewed gold record can be shown as an example; review some, or leave prompt.examples out")
+		return nil, errors.New("no reviewed gold record can be shown as an example; review some, or leave prompt.examples out")
 	}
 	var solved []prompt.Solved
 	for _, c := range found {
@@ -66,20 +67,20 @@ func (s Setup) candidate(ctx context.Context, g *gold.Record, at map[string]docu
 	src, here := at[id]
 	switch {
 	case g == nil:
-		return nil, fmt.Errorf("it has no gold; %s", "name a document that was reviewed")
+		return nil, errors.New("it has no gold; name a document that was reviewed")
 	case g.State != gold.Reviewed:
 		return nil, fmt.Errorf("its gold is not reviewed (%s)", g.State)
 	case g.Fault != "":
 		return nil, fmt.Errorf("its gold breaks the schema: %s", g.Fault)
 	case !here:
-		return nil, fmt.Errorf("it is not among the documents of the project")
+		return nil, errors.New("it is not among the documents of the project")
 	}
 	d, err := s.Reader.Read(ctx, src)
 	if err != nil {
 		return nil, err
 	}
 	if g.Source != "" && g.Source != d.Hash {
-		return nil, fmt.Errorf("its text has changed since review")
+		return nil, errors.New("its text has changed since review")
 	}
 	shown := d.Render(s.Settings.Layout)
 	n := tokens.Estimate(shown)

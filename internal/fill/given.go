@@ -34,7 +34,7 @@ func (f *Filler) given(ctx context.Context, run int64, t ledger.Task, line *reco
 	case ctx.Err() != nil:
 		return ledger.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
 	case err == nil:
-		w.doc, w.index = doc, evidence.NewIndex(doc.Text)
+		w.open(doc)
 		w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), number("bytes", len(doc.Text)), text("source", doc.Hash))
 	default:
 		c.Unread = 1
@@ -49,7 +49,7 @@ func (f *Filler) given(ctx context.Context, run int64, t ledger.Task, line *reco
 		return f.one(ctx, run, t)
 	}
 	if w.doc != nil {
-		if pieces, err := (&asker{Filler: f, doc: w.doc, parts: f.parts}).plan(); err == nil {
+		if pieces, err := w.asker().plan(); err == nil {
 			w.long = len(pieces) > len(f.parts)
 		}
 	}

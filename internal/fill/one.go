@@ -26,6 +26,7 @@ type filling struct {
 	doc   *document.Document
 	index *evidence.Index
 	pages pages // the pictures that go along
+	cuts  *prompt.Planner
 	trace trace
 
 	turn string // "then " once the other model is asked
@@ -53,7 +54,7 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 	if err != nil {
 		return w.failed(record.Source, err.Error()), nil
 	}
-	w.doc, w.index = doc, evidence.NewIndex(doc.Text)
+	w.open(doc)
 	w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), text("notes", strings.Join(doc.Notes, ", ")), number("bytes", len(doc.Text)), text("source", doc.Hash))
 	if w.pages, err = f.pictures(ctx, doc, t.File); err != nil {
 		return w.failed(record.Source, err.Error()), nil
@@ -83,11 +84,22 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 	return w.done(), nil
 }
 
+// open takes a document that was read.
+func (w *filling) open(d *document.Document) {
+	w.doc, w.index, w.cuts = d, evidence.NewIndex(d.Text), prompt.NewPlanner(d)
+}
+
+// asker gives what makes the requests for the document, of the model that is
+// asked now.
+func (w *filling) asker() *asker {
+	return &asker{Filler: w.Filler, doc: w.doc, pages: w.pages, cuts: w.cuts}
+}
+
 // byModel asks for the record and has it repaired. A code says that no record
 // came, and why; an error that the document waits for another time.
 func (w *filling) byModel(ctx context.Context) (code record.Code, why string, err error) {
 	w.others, w.lost = nil, nil
-	pieces, err := (&asker{Filler: w.Filler, doc: w.doc, parts: w.parts, pages: w.pages}).plan()
+	pieces, err := w.asker().plan()
 	if err != nil {
 		return record.NoAnswer, err.Error(), nil
 	}
@@ -218,7 +230,7 @@ func (w *filling) addPart(pieces []*piece, all int) {
 		}
 		p := merge.Part{Record: x.record, Places: x.places}
 		if x.chunk != nil {
-			p.Core, p.Inside = x.chunk.Core, x.chunk.Inside
+			p.Inside = x.chunk.Inside
 		}
 		parts = append(parts, p)
 		for at, words := range x.basis {
@@ -257,7 +269,7 @@ func (w *filling) starts() []int {
 	if !w.Schema.EachEntry() {
 		return nil
 	}
-	return prompt.Entries(w.doc)
+	return w.cuts.Entries()
 }
 
 // take keeps the places of what pieces say.

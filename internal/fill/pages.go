@@ -85,29 +85,17 @@ func smaller(img image.Image) image.Image {
 // is none.
 func (x *piece) see() {
 	x.seen = evidence.Places{}
-	x.sight(x.schema.Root, "", &x.record)
-}
-
-func (x *piece) sight(f *schema.Field, p value.Pointer, v *value.Value) {
-	switch {
-	case f.Type == schema.Group && v.Kind == value.Object:
-		for i := range v.Kids {
-			if kid := f.Child(v.Kids[i].Name); kid != nil {
-				x.sight(kid, p.Key(kid.Name), &v.Kids[i])
-			}
+	eachLeaf(x.schema.Root, "", &x.record, func(_ *schema.Field, p value.Pointer, v *value.Value) {
+		if v.Kind != value.Object || v.Get("value") == nil {
+			return
 		}
-	case f.Type == schema.List && v.Kind == value.Array:
-		for i := range v.Kids {
-			x.sight(f.Item, p.Index(i), &v.Kids[i])
-		}
-	case f.IsLeaf() && v.Kind == value.Object && v.Get("value") != nil:
 		if at, ok := x.w.pages.place(v.Get("page"), v.Get("box")); ok {
 			x.seen[p] = at
 		} else if !v.Get("value").Empty() {
 			x.trace.add("seen", text("path", string(p)), text("refused", "the place that the model names is on no page"))
 		}
 		*v = v.Get("value").Named(v.Name)
-	}
+	})
 }
 
 // place reads a page and a box, and gives them in pixels of the page.

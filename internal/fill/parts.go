@@ -12,9 +12,6 @@ import (
 	"filler/internal/tokens"
 )
 
-// Styles are the styles that a project or a flag may name.
-var Styles = []string{prompt.Whole, prompt.ByGroup, prompt.ByField, prompt.ByPointer, prompt.Open}
-
 // part is what one request asks of a record: all of it, or some fields.
 type part struct {
 	name   string // "" is the whole record
@@ -104,18 +101,17 @@ func (d *divider) with(name, style string, f *schema.Field) {
 	d.bundles = append(d.bundles, &bundle{name, style, []string{f.Path}})
 }
 
-// CheckStyle says what is wrong with asking for a schema in a style.
-func CheckStyle(s *schema.Schema, style string) error {
-	_, err := partsOf(s, style)
-	return err
-}
-
 // asker makes the requests for a document.
 type asker struct {
 	*Filler
 	doc   *document.Document
-	parts []part
 	pages pages
+	cuts  *prompt.Planner
+}
+
+// asker gives what makes the requests for a document.
+func (f *Filler) asker(d *document.Document) *asker {
+	return &asker{Filler: f, doc: d, cuts: prompt.NewPlanner(d)}
 }
 
 // ask gives what one request of a part asks for.
@@ -182,7 +178,7 @@ func (a *asker) plan() ([]*piece, error) {
 		if err != nil {
 			return nil, err
 		}
-		chunks := prompt.Plan(a.doc, room)
+		chunks := a.cuts.Plan(room)
 		if len(a.images()) > 0 {
 			chunks = chunks[:1] // the pages are all there is
 			chunks[0] = prompt.Chunk{N: 1, Of: 1}

@@ -48,8 +48,7 @@ type piece struct {
 func (x *piece) fill(ctx context.Context) error {
 	answer, err := x.ask(ctx)
 	if err != nil {
-		var fail *model.Failure
-		if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
+		if ends(err) {
 			return err
 		}
 		x.code, x.why = record.NoAnswer, err.Error()
@@ -91,7 +90,7 @@ func (x *piece) split(ctx context.Context) error {
 	if x.level >= most || x.style == prompt.ByField || whole.Only || len(x.w.images()) > 0 || tokens.EstimateBytes(whole.Core.End-whole.Core.Start) < leastSplit {
 		return nil
 	}
-	chunks := prompt.Split(doc, whole, x.room)
+	chunks := x.w.cuts.Split(whole, x.room)
 	if chunks == nil {
 		return nil
 	}
@@ -147,7 +146,7 @@ func spansOf(spans []layout.Span) [][2]int {
 func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 	w := x.w
 	for {
-		ask := (&asker{Filler: w.Filler, doc: w.doc, pages: w.pages}).ask(x.part, x.chunk)
+		ask := w.asker().ask(x.part, x.chunk)
 		shape := ask.Shape
 		req := ask.Request()
 		req.Seed = w.Seed
@@ -243,7 +242,7 @@ func (x *piece) take(answer *model.Answer) error {
 	if x.w.Settings.Images == "alone" && len(x.w.images()) > 0 {
 		x.see()
 	}
-	x.bases(x.schema.Root, "", &x.record)
+	x.bases()
 	if x.style == prompt.ByPointer {
 		x.point()
 	}
@@ -332,7 +331,7 @@ func (x *piece) short(answer string) {
 		at = value.Obj(at.Named(steps[i]))
 	}
 	x.record = at
-	x.bases(x.schema.Root, "", &x.record)
+	x.bases()
 	x.trace.tidies(tidy.Record(x.schema, &x.record))
 	x.record = record.Arrange(x.schema, &x.record)
 }
@@ -388,19 +387,11 @@ func (x *piece) inner(v value.Value) value.Value {
 
 // bases takes the words that values rest on out of the reply, from the fields
 // that ask for them.
-func (x *piece) bases(f *schema.Field, p value.Pointer, v *value.Value) {
-	switch {
-	case f.Type == schema.Group && v.Kind == value.Object:
-		for i := range v.Kids {
-			if kid := f.Child(v.Kids[i].Name); kid != nil {
-				x.bases(kid, p.Key(kid.Name), &v.Kids[i])
-			}
+func (x *piece) bases() {
+	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, p value.Pointer, v *value.Value) {
+		if !f.Basis || v.Kind != value.Object || v.Get("value") == nil {
+			return
 		}
-	case f.Type == schema.List && v.Kind == value.Array:
-		for i := range v.Kids {
-			x.bases(f.Item, p.Index(i), &v.Kids[i])
-		}
-	case f.Basis && v.Kind == value.Object && v.Get("value") != nil:
 		if words := v.Get("basis"); words != nil && words.Kind == value.String {
 			if x.basis == nil {
 				x.basis = map[value.Pointer]string{}
@@ -408,7 +399,7 @@ func (x *piece) bases(f *schema.Field, p value.Pointer, v *value.Value) {
 			x.basis[p] = words.Text
 		}
 		*v = v.Get("value").Named(v.Name)
-	}
+	})
 }
 
 // locate gives the evidence of a record; of a value that is inferred, the words

@@ -21,7 +21,11 @@ func (x *piece) point() {
 	x.pointed = evidence.Places{}
 	p := &pointer{doc: x.w.doc, places: x.pointed, trace: &x.trace}
 	p.lines = p.linesOf()
-	p.field(x.schema.Root, "", &x.record)
+	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, at value.Pointer, v *value.Value) {
+		if prompt.Points(f) && v.Kind == value.String {
+			p.leaf(f, at, v)
+		}
+	})
 }
 
 // pointer reads pointers of one reply.
@@ -53,23 +57,6 @@ func (p *pointer) linesOf() [][]layout.Span {
 		lines[w.Line] = append(lines[w.Line], layout.Span{Start: w.Start, End: w.End})
 	}
 	return lines
-}
-
-func (p *pointer) field(f *schema.Field, at value.Pointer, v *value.Value) {
-	switch {
-	case f.Type == schema.Group && v.Kind == value.Object:
-		for i := range v.Kids {
-			if kid := f.Child(v.Kids[i].Name); kid != nil {
-				p.field(kid, at.Key(kid.Name), &v.Kids[i])
-			}
-		}
-	case f.Type == schema.List && v.Kind == value.Array:
-		for i := range v.Kids {
-			p.field(f.Item, at.Index(i), &v.Kids[i])
-		}
-	case prompt.Points(f) && v.Kind == value.String:
-		p.leaf(f, at, v)
-	}
 }
 
 // leaf copies a value from where it stands.

@@ -75,7 +75,7 @@ func Requests(ctx context.Context, s Setup, source document.Source, shape string
 
 // Requests gives the requests with which a document is first asked about.
 func (f *Filler) Requests(ctx context.Context, d *document.Document, file string) ([]Planned, error) {
-	a := &asker{Filler: f, doc: d, parts: f.parts}
+	a := f.asker(d)
 	var err error
 	if a.pages, err = f.pictures(ctx, d, file); err != nil {
 		return nil, err

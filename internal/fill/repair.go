@@ -2,13 +2,11 @@ package fill
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"strings"
 
 	"filler/internal/chat"
 	"filler/internal/layout"
-	"filler/internal/model"
 	"filler/internal/prompt"
 	"filler/internal/record"
 	"filler/internal/reply"
@@ -99,15 +97,15 @@ func (w *filling) linesOf(at value.Pointer) *prompt.Chunk {
 			spans = append(spans, layout.Span{Start: place.Start, End: place.End})
 		}
 	}
-	room, err := (&asker{Filler: w.Filler, doc: w.doc}).room(&w.parts[0])
+	room, err := w.asker().room(&w.parts[0])
 	if err != nil {
 		return nil
 	}
 	if len(spans) == 0 { // what is missing stands at the opening more often than anywhere else
-		c := prompt.Plan(w.doc, room)[0]
+		c := w.cuts.Plan(room)[0]
 		return &c
 	}
-	c := prompt.Around(w.doc, spans, prompt.Room{})
+	c := w.cuts.Around(spans)
 	if room.Tokens > 0 && tokens.Estimate(w.doc.Part("flow", c.Shown)) > room.Tokens {
 		return nil
 	}
@@ -122,8 +120,7 @@ func (w *filling) mend(ctx context.Context, who patient, round int, step string)
 	req.Seed = w.Seed
 	answer, err := w.send(ctx, strings.TrimPrefix(step, w.turn), req)
 	if err != nil {
-		var fail *model.Failure
-		if !errors.As(err, &fail) || fail.Fatal || fail.Stopped {
+		if ends(err) {
 			return false, err
 		}
 		w.trace.add("patch", text("request", step), number("round", round), text("refused", "no answer came: "+err.Error()))

@@ -55,7 +55,7 @@ func (f *Filler) keptSettings() []byte {
 // runs with the same prompt are told.
 func (f *Filler) promptMark() []byte {
 	sample := &document.Document{Text: "\n", ID: "-"}
-	a := &asker{Filler: f, doc: sample, parts: f.parts}
+	a := f.asker(sample)
 	var b bytes.Buffer
 	for i := range f.parts {
 		for _, m := range a.ask(&f.parts[i], nil).Request().Messages {

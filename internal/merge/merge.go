@@ -33,7 +33,6 @@ import (
 type Part struct {
 	Record value.Value
 	Places evidence.Places
-	Core   layout.Span
 	Inside bool // it begins within an entry
 	// Gaps says that the part only fills what others left out, and Asked which
 	// lines they left out.
@@ -49,7 +48,7 @@ type Conflict struct {
 
 // Decision is one thing that merging decided, for the trace.
 type Decision struct {
-	What string // joined, dropped, filled or conflict
+	What string // joined, dropped, filled, picked or conflict
 	Path value.Pointer
 	Note string
 	Was  value.Value // with dropped: what was taken out

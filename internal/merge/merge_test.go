@@ -38,7 +38,7 @@ func parts(t *testing.T, s *schema.Schema, text string, chunks ...string) []Part
 		require.NoError(t, err)
 		lines := strings.SplitAfter(text, "\n")
 		at := layout.Span{Start: len(strings.Join(lines[:from-1], "")), End: len(strings.Join(lines[:to], ""))}
-		out = append(out, Part{Record: v, Core: at, Inside: from > 1, Places: evidence.Of(s, &v, ix.Within([][2]int{{at.Start, at.End}}))})
+		out = append(out, Part{Record: v, Inside: from > 1, Places: evidence.Of(s, &v, ix.Within([][2]int{{at.Start, at.End}}))})
 	}
 	return out
 }

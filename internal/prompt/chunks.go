@@ -4,6 +4,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"sync"
 	"unicode"
 
 	"filler/internal/document"
@@ -45,20 +46,21 @@ const (
 // Plan cuts a document into chunks that fit. Cuts fall where an entry begins,
 // else at a page, a heading, an empty line, a row, and never inside a line. A
 // document that fits, and one that can't be cut, is one chunk.
-func Plan(d *document.Document, room Room) []Chunk {
+func (p *Planner) Plan(room Room) []Chunk {
+	d := p.doc
 	whole := Chunk{N: 1, Of: 1, Core: layout.Span{End: len(d.Text)}}
 	whole.Shown = []layout.Span{whole.Core}
 	if room.Tokens <= 0 || tokens.Estimate(d.Text) <= room.Tokens {
 		return []Chunk{whole}
 	}
-	p := newPlanner(d)
+	p.read()
 	return p.cut(whole.Core, room)
 }
 
 // Split cuts a chunk in two or more, or gives nil where that can't be.
-func Split(d *document.Document, c Chunk, room Room) []Chunk {
+func (p *Planner) Split(c Chunk, room Room) []Chunk {
+	p.read()
 	half := tokens.EstimateBytes(c.Core.End-c.Core.Start)*6/10 + 1
-	p := newPlanner(d)
 	parts := p.cut(c.Core, Room{Tokens: half + p.leadTokens(c.Core.Start, Room{Tokens: half, Overlap: room.Overlap}), Overlap: room.Overlap})
 	if len(parts) < 2 {
 		return nil
@@ -72,8 +74,8 @@ func Split(d *document.Document, c Chunk, room Room) []Chunk {
 // Entries gives where the entries of a document begin, as far as its lines
 // tell: nil where no kind of line keeps coming again at the head of the same
 // others.
-func Entries(d *document.Document) []int {
-	p := newPlanner(d)
+func (p *Planner) Entries() []int {
+	p.read()
 	var at []int
 	for _, i := range p.starts {
 		at = append(at, p.lines[i].start)
@@ -101,13 +103,22 @@ const (
 	atEntry
 )
 
-type planner struct {
+// Planner cuts one document. It reads its lines once, when they are first asked
+// for; its methods may be called by many goroutines.
+type Planner struct {
+	doc    *document.Document
+	once   sync.Once
 	lines  []textLine
 	starts []int // lines at which entries begin
 }
 
-func newPlanner(d *document.Document) *planner {
-	p := &planner{}
+// NewPlanner gives the planner of a document.
+func NewPlanner(d *document.Document) *Planner { return &Planner{doc: d} }
+
+func (p *Planner) read() { p.once.Do(p.readLines) }
+
+func (p *Planner) readLines() {
+	d := p.doc
 	for at := 0; at < len(d.Text); {
 		end := strings.IndexByte(d.Text[at:], '\n') + at + 1
 		if end == at {
@@ -119,11 +130,10 @@ func newPlanner(d *document.Document) *planner {
 	}
 	p.starts = p.entries()
 	p.judge(d)
-	return p
 }
 
 // judge says how good a place to cut is before each line.
-func (p *planner) judge(d *document.Document) {
+func (p *Planner) judge(d *document.Document) {
 	for i := 1; i < len(p.lines); i++ {
 		l, before := &p.lines[i], d.Text[p.lines[i-1].start:p.lines[i-1].end]
 		text := strings.TrimSpace(d.Text[l.start:l.end])
@@ -153,7 +163,7 @@ func (p *planner) judge(d *document.Document) {
 	}
 }
 
-func (p *planner) lineAt(offset int) int {
+func (p *Planner) lineAt(offset int) int {
 	return sort.Search(len(p.lines), func(i int) bool { return p.lines[i].end > offset })
 }
 
@@ -211,7 +221,7 @@ const (
 // entries finds the lines that begin entries: the first of the kinds that come
 // again and again, each with the same company of other kinds between one and
 // the next.
-func (p *planner) entries() []int {
+func (p *Planner) entries() []int {
 	at := map[string][]int{}
 	var order []string
 	for i, l := range p.lines {
@@ -265,7 +275,7 @@ func accompanies(heads, others []int) bool {
 }
 
 // cut cuts a stretch into chunks.
-func (p *planner) cut(core layout.Span, room Room) []Chunk {
+func (p *Planner) cut(core layout.Span, room Room) []Chunk {
 	from, to := p.lineAt(core.Start), p.lineAt(core.End-1)+1
 	var chunks []Chunk
 	for from < to {
@@ -283,7 +293,7 @@ func (p *planner) cut(core layout.Span, room Room) []Chunk {
 // reach gives the line before which a chunk that begins at from should end: of
 // all that fit the last place where an entry begins, else the best place in the
 // second half.
-func (p *planner) reach(from, to, most int) int {
+func (p *Planner) reach(from, to, most int) int {
 	sum, best := 0, from
 	for i := from; i < to; i++ {
 		if sum += p.lines[i].cost; sum > most {
@@ -302,7 +312,7 @@ func (p *planner) reach(from, to, most int) int {
 }
 
 // chunk makes the chunk of some lines, with what is shown before it.
-func (p *planner) chunk(from, to int, room Room) Chunk {
+func (p *Planner) chunk(from, to int, room Room) Chunk {
 	c := Chunk{Core: layout.Span{Start: p.lines[from].start, End: p.lines[to-1].end}}
 	c.Inside = from > 0 && p.lines[from].place != atEntry
 	for _, s := range p.lead(from, room) {
@@ -327,7 +337,7 @@ func join(spans []layout.Span) []layout.Span {
 
 // lead gives the lines that are shown before line from, as ranges in order:
 // the opening of the document, that of the entry, and the overlap.
-func (p *planner) lead(from int, room Room) [][2]int {
+func (p *Planner) lead(from int, room Room) [][2]int {
 	if from == 0 {
 		return nil
 	}
@@ -372,7 +382,7 @@ func (p *planner) lead(from int, room Room) [][2]int {
 // tableHead gives the lines that head the table which a row stands in: the first
 // of the rows above it, with the rule below that; nothing for a line that is no
 // row, or the first.
-func (p *planner) tableHead(row int) (from, to int) {
+func (p *Planner) tableHead(row int) (from, to int) {
 	if !p.lines[row].row {
 		return 0, 0
 	}
@@ -391,7 +401,7 @@ func (p *planner) tableHead(row int) (from, to int) {
 }
 
 // opening gives how many lines open the document: its first two paragraphs.
-func (p *planner) opening() int {
+func (p *Planner) opening() int {
 	breaks := 0
 	for i := 1; i < len(p.lines); i++ {
 		if p.lines[i].kind == "" && p.lines[i].end-p.lines[i].start <= 1 {
@@ -403,7 +413,7 @@ func (p *planner) opening() int {
 	return len(p.lines)
 }
 
-func (p *planner) leadTokens(at int, room Room) int {
+func (p *Planner) leadTokens(at int, room Room) int {
 	n := 0
 	for _, r := range p.lead(p.lineAt(at), room) {
 		for i := r[0]; i < r[1]; i++ {
@@ -415,8 +425,8 @@ func (p *planner) leadTokens(at int, room Room) int {
 
 // Around gives a chunk for lines that no value speaks for: each with its
 // paragraph, and the opening of the entry that it stands in.
-func Around(d *document.Document, lines []layout.Span, room Room) Chunk {
-	p := newPlanner(d)
+func (p *Planner) Around(lines []layout.Span) Chunk {
+	p.read()
 	var ranges [][2]int
 	for _, s := range lines {
 		from, to := p.lineAt(s.Start), p.lineAt(s.End-1)+1

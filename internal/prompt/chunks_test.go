@@ -36,7 +36,7 @@ func TestPlanCoversTheDocument(t *testing.T) {
 		}
 		d := doc(t, text.String()+"end")
 		room := Room{Tokens: 20 + r.IntN(400), Overlap: r.IntN(6)}
-		chunks := Plan(d, room)
+		chunks := NewPlanner(d).Plan(room)
 		at := 0
 		for i, c := range chunks {
 			require.Equal(t, at, c.Core.Start)
@@ -52,7 +52,7 @@ func TestPlanCoversTheDocument(t *testing.T) {
 			if lines := strings.Count(strings.TrimRight(d.Text[c.Core.Start:c.Core.End], "\n"), "\n"); lines > 0 {
 				require.LessOrEqual(t, tokens.Estimate(d.Part("flow", c.Shown)), room.Tokens+20+lines+leadLines, "%d tokens of room", room.Tokens)
 			}
-			for _, half := range Split(d, c, room) {
+			for _, half := range NewPlanner(d).Split(c, room) {
 				require.True(t, half.Core.Start >= c.Core.Start && half.Core.End <= c.Core.End && half.Core != c.Core)
 			}
 		}
@@ -69,25 +69,25 @@ func TestCutsFallAtEntries(t *testing.T) {
 		fmt.Fprintf(&text, "Entry %d\nReport no.: FB-%02d\nBridge: Plank %d\n\nRemarks\n%s\n\n", i, i, i, strings.Repeat("Moss had come over the edges.\n", 6))
 	}
 	d := doc(t, text.String())
-	starts := Entries(d)
+	starts := NewPlanner(d).Entries()
 	require.Len(t, starts, 12)
 	whole := map[int]bool{}
 	for _, s := range starts {
 		whole[s] = true
 	}
-	for _, c := range Plan(d, Room{Tokens: 200})[1:] {
+	for _, c := range NewPlanner(d).Plan(Room{Tokens: 200})[1:] {
 		assert.True(t, whole[c.Core.Start], "%q", d.Text[c.Core.Start:c.Core.Start+20])
 		assert.False(t, c.Inside)
 	}
-	for _, c := range Plan(d, Room{Tokens: 45, Overlap: 1}) {
+	for _, c := range NewPlanner(d).Plan(Room{Tokens: 45, Overlap: 1}) {
 		if c.Inside {
 			n := strings.LastIndex(d.Text[:c.Core.Start], "Entry ")
 			shown := d.Part("flow", c.Shown)
 			assert.Contains(t, shown, strings.SplitAfter(d.Text[n:], "\n")[0], "at %d", c.Core.Start)
 		}
 	}
-	assert.Nil(t, Entries(doc(t, "A letter.\n\nIt has no entries.\n\nYours\n")))
-	about := Around(d, []layout.Span{{Start: starts[5] + 9, End: starts[5] + 20}}, Room{})
+	assert.Nil(t, NewPlanner(doc(t, "A letter.\n\nIt has no entries.\n\nYours\n")).Entries())
+	about := NewPlanner(d).Around([]layout.Span{{Start: starts[5] + 9, End: starts[5] + 20}})
 	assert.Contains(t, d.Part("flow", about.Shown), "Entry 5\nReport no.: FB-05\nBridge: Plank 5")
 	assert.NotContains(t, d.Part("flow", about.Shown), "FB-06")
 }
@@ -151,7 +151,7 @@ func TestTablesKeepTheirHead(t *testing.T) {
 		}
 		d := doc(t, text.String())
 		later := 0
-		for _, k := range Plan(d, Room{Tokens: 160, Overlap: 1}) {
+		for _, k := range NewPlanner(d).Plan(Room{Tokens: 160, Overlap: 1}) {
 			if shown := d.Part("flow", k.Shown); k.Core.Start > strings.Index(d.Text, "V-01") {
 				later++
 				assert.Contains(t, shown, strings.SplitAfter(c.head, "\n")[0])

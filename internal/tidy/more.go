@@ -2,6 +2,7 @@ package tidy
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -183,6 +184,7 @@ func Kindred(name string) []string {
 			all = append(all, other)
 		}
 	}
+	slices.Sort(all)
 	return all
 }
 
