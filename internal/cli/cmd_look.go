@@ -51,15 +51,7 @@ func (a *app) promptCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "prompt DOC", Short: "The exact requests for a document, and what they would cost; sends nothing", Args: documents(1, 1),
 		Long: "Show the exact requests with which a document would first be asked about, and what they\nwould cost. Nothing is sent. A long document, or a style other than whole, takes several:\n--part N shows the Nth, --json all of them, one body a line.",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			w, err := a.open(schemaFile)
-			if err != nil {
-				return err
-			}
-			m, err := w.model(modelName)
-			if err != nil {
-				return err
-			}
-			sources, err := w.sources(args)
+			w, m, sources, err := a.chosen(schemaFile, modelName, args)
 			if err != nil {
 				return err
 			}

@@ -28,15 +28,7 @@ model guesses. No record is kept; the exchanges are in the ledger, and cost.`,
 				a.parsed = false
 				return errors.New("once shows nothing; say -n 2 or more")
 			}
-			w, err := a.open(schemaFile)
-			if err != nil {
-				return err
-			}
-			m, err := w.model(modelName)
-			if err != nil {
-				return err
-			}
-			sources, err := w.sources(args)
+			w, m, sources, err := a.chosen(schemaFile, modelName, args)
 			if err != nil {
 				return err
 			}

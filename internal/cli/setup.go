@@ -154,6 +154,20 @@ func (w *work) openRuns() (*ledger.Ledger, error) {
 	return l, err
 }
 
+// chosen opens the project with the model and the documents that are named.
+func (a *app) chosen(schemaFile, modelName string, names []string) (*work, *project.Model, []document.Source, error) {
+	w, err := a.open(schemaFile)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	m, err := w.model(modelName)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	sources, err := w.sources(names)
+	return w, m, sources, err
+}
+
 // sources gives the documents that names stand for, or all of the project, with
 // their facts.
 func (w *work) sources(names []string) ([]document.Source, error) {

@@ -39,6 +39,14 @@ fields:
 		}
 		assert.Equal(t, want, fmt.Sprint(got), record)
 	}
+	// A cell behind a wide gap does not speak for the labelled one before it.
+	wide := "Weather: rain         seen - yes!\n"
+	seen, err := value.Parse(`{"no":"yes!"}`)
+	require.NoError(t, err)
+	ix := NewIndex(wide)
+	left := Unread(s, &seen, ix, Of(s, &seen, ix))
+	require.Len(t, left, 1)
+	assert.Equal(t, "weather", left[0].Field)
 	for _, blank := range []string{"none", "n/a", "–", ""} {
 		v := value.Obj()
 		ix := NewIndex("Report no.: " + blank + "\n")

@@ -56,6 +56,7 @@ func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, 
 	for _, x := range pieces {
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
 		if x.code == "" {
+			w.follow(&x.record, x.places, x.tidied)
 			parts = append(parts, merge.Part{Record: x.record, Places: x.places, Inside: true, Gaps: true, Asked: asked})
 		}
 	}
@@ -122,6 +123,10 @@ const carefully = 1500
 
 // stillUnread makes problems of the lines that nothing comes from.
 func (w *filling) stillUnread(lines []evidence.Line) {
+	w.missed = map[string]bool{}
+	for _, l := range lines {
+		w.missed[l.Field] = true
+	}
 	for i, l := range lines {
 		if i == maxUnread {
 			w.others = append(w.others, record.Problem{Code: record.Unread, Message: fmt.Sprintf("%d more lines speak of fields, and no value comes from them", len(lines)-i)})

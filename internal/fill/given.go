@@ -60,8 +60,10 @@ func (f *Filler) given(ctx context.Context, run int64, t ledger.Task, line *reco
 	}
 	was := len(w.check(&w.record))
 	c.Problems = was
-	w.trace.tidies(tidy.Record(w.Schema, &w.record))
+	tidied := tidy.Record(w.Schema, &w.record)
+	w.trace.tidies(tidied)
 	w.record = record.Arrange(w.Schema, &w.record)
+	w.follow(&w.record, w.places(&w.record), tidied)
 	w.problems = w.check(&w.record)
 	step := func(into *int) {
 		*into += max(was-len(w.problems), 0)

@@ -1,7 +1,6 @@
 package fill
 
 import (
-	"context"
 	"fmt"
 	"math/rand/v2"
 	"net/http/httptest"
@@ -16,8 +15,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/document"
-	"filler/internal/ledger"
 	"filler/internal/project"
 	"filler/internal/prompt"
 	"filler/internal/record"
@@ -39,23 +36,10 @@ func longFill(t *testing.T, s *schema.Schema, text, character string, chunk, ove
 	t.Helper()
 	server := httptest.NewServer(standin.Handler(standin.Options{Character: character}))
 	defer server.Close()
-	dir := t.TempDir()
-	file := filepath.Join(dir, "register.txt")
+	file := filepath.Join(t.TempDir(), "register.txt")
 	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
-	l, err := ledger.Open(filepath.Join(dir, "ledger.db"))
-	require.NoError(t, err)
-	defer l.Close()
-	f, err := New(Setup{Ledger: l, Schema: s, Model: &project.Model{Entry: "m", Name: character, At: server.URL + "/v1", Shape: "auto", Reply: 4096},
-		Pace: project.Pace{AtOnce: 8, Attempts: 2, Timeout: time.Minute}, Rounds: 2, Settings: prompt.Settings{Layout: "rows", Chunk: chunk, Overlap: overlap}})
-	require.NoError(t, err)
-	defer f.Close()
-	run, err := f.Start("", []document.Source{{ID: "register.txt", File: file}})
-	require.NoError(t, err)
-	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
-	rec, _, err := l.RecordAt(run, 0)
-	require.NoError(t, err)
-	line, err := ToLine(run, rec)
-	require.NoError(t, err)
+	line, _ := fillOne(t, Setup{Schema: s, Model: &project.Model{Entry: "m", Name: character, At: server.URL + "/v1", Shape: "auto", Reply: 4096},
+		Pace: project.Pace{AtOnce: 8, Attempts: 2, Timeout: time.Minute}, Rounds: 2, Settings: prompt.Settings{Layout: "rows", Chunk: chunk, Overlap: overlap}}, file)
 	return line
 }
 

@@ -41,6 +41,8 @@ type filling struct {
 	basis    map[value.Pointer]string // words that inferred values rest on
 	mended   int                      // patches applied
 	refusals map[value.Pointer]string // why the last patch was not applied
+	missed   map[string]bool          // fields that lines speak of, and nothing comes from
+	tidied   map[trail][]string       // rules of the tidies that led to values
 }
 
 // one fills one document. An error means that the document has no outcome yet
@@ -98,7 +100,7 @@ func (w *filling) asker() *asker {
 // byModel asks for the record and has it repaired. A code says that no record
 // came, and why; an error that the document waits for another time.
 func (w *filling) byModel(ctx context.Context) (code record.Code, why string, err error) {
-	w.others, w.lost = nil, nil
+	w.others, w.lost, w.missed, w.tidied = nil, nil, nil, nil
 	pieces, err := w.asker().plan()
 	if err != nil {
 		return record.NoAnswer, err.Error(), nil
@@ -229,6 +231,7 @@ func (w *filling) addPart(pieces []*piece, all int) {
 			w.lose(x)
 		}
 		p := merge.Part{Record: x.record, Places: x.places}
+		w.follow(&x.record, x.places, x.tidied)
 		if x.chunk != nil {
 			p.Inside = x.chunk.Inside
 		}

@@ -37,8 +37,9 @@ type piece struct {
 	pointed evidence.Places          // places that the model named
 	seen    evidence.Places          // places on the pages that the model named
 	basis   map[value.Pointer]string // words that inferred values rest on
-	cut     bool                     // the reply ended early
-	code    record.Code              // why no record came, or ""
+	tidied  []tidy.Change
+	cut     bool        // the reply ended early
+	code    record.Code // why no record came, or ""
 	why     string
 	halves  []*piece // what it was split into
 }
@@ -246,7 +247,8 @@ func (x *piece) take(answer *model.Answer) error {
 	if x.style == prompt.ByPointer {
 		x.point()
 	}
-	x.trace.tidies(tidy.Record(x.schema, &x.record))
+	x.tidied = tidy.Record(x.schema, &x.record)
+	x.trace.tidies(x.tidied)
 	x.record = record.Arrange(x.schema, &x.record)
 	return nil
 }
@@ -332,7 +334,8 @@ func (x *piece) short(answer string) {
 	}
 	x.record = at
 	x.bases()
-	x.trace.tidies(tidy.Record(x.schema, &x.record))
+	x.tidied = tidy.Record(x.schema, &x.record)
+	x.trace.tidies(x.tidied)
 	x.record = record.Arrange(x.schema, &x.record)
 }
 

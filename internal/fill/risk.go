@@ -2,7 +2,7 @@ package fill
 
 import (
 	"fmt"
-	"strings"
+	"slices"
 
 	"filler/internal/evidence"
 	"filler/internal/record"
@@ -38,11 +38,12 @@ const (
 	riskAgain      = 0.10 // it came from lines that were asked again
 	riskConflict   = 0.40
 	riskMended     = 0.03 // the reply's text had to be mended
+	riskTidied     = 0.02
 	riskCut        = 0.10 // the reply was cut short
 	riskUnsureMost = 0.50 // of the OCR engine's doubt in its words: this times 1 - confidence
 )
 
-// riskTidy are the weights of tidies; any other is 0.02.
+// riskTidy are the weights of tidies; any other has riskTidied.
 var riskTidy = map[string]float64{tidy.RuleLookalikes: 0.30, tidy.RuleSentence: 0.10, tidy.RuleUnknown: 0.10, tidy.RuleUnit: 0.06, tidy.RuleSpaces: 0, tidy.RuleKey: 0}
 
 // risks gives the risk of every leaf of the record, nulls included.
@@ -71,7 +72,6 @@ type risker struct {
 	places evidence.Places
 	left   map[value.Pointer]float64 // by path, what reasons have left: the product of 1 - weight
 	whole  float64                   // likewise, of the whole record
-	unread map[string]bool           // fields that unread lines speak of
 	items  map[*schema.Field]int     // of fields in lists: in how many items they could stand
 	filled map[*schema.Field]int     // in how many they do
 }
@@ -85,7 +85,6 @@ func (r *risker) add(p value.Pointer, weight float64) {
 
 // fromTrace takes the reasons from the steps that led to the record.
 func (r *risker) fromTrace() {
-	r.unread = map[string]bool{}
 	mended := false
 	for i := range r.w.trace.steps {
 		s := &r.w.trace.steps[i]
@@ -95,12 +94,6 @@ func (r *risker) fromTrace() {
 				mended = true
 				r.whole *= 1 - riskMended
 			}
-		case "tidy":
-			weight, ok := riskTidy[said(s, "rule")]
-			if !ok {
-				weight = 0.02
-			}
-			r.add(value.Pointer(said(s, "path")), weight)
 		case "merge":
 			switch said(s, "what") {
 			case "filled":
@@ -135,9 +128,7 @@ func (r *risker) fromProblems() {
 		case p.Code == record.CutShort:
 			r.whole *= 1 - riskCut
 		case p.Code == record.Unread:
-			_, of, _ := strings.Cut(p.Message, "speaks of ")
-			field, _, _ := strings.Cut(of, ",")
-			r.unread[field] = true
+			// it weighs on the field that is null, not on the record
 		case p.Path == "":
 			r.whole *= 1 - riskAround
 			for _, f := range p.Fields {
@@ -165,7 +156,7 @@ func (r *risker) field(f *schema.Field, p value.Pointer, v *value.Value, out *va
 		}
 	case f.Type == schema.List:
 		weight := riskEmptyList
-		if r.unread[f.Path] {
+		if r.w.missed[f.Path] {
 			weight = riskUnread
 		}
 		r.give(p, weight, out)
@@ -178,7 +169,7 @@ func (r *risker) field(f *schema.Field, p value.Pointer, v *value.Value, out *va
 func (r *risker) own(f *schema.Field, p value.Pointer, v *value.Value) float64 {
 	if v.Empty() {
 		switch {
-		case r.unread[f.Path]:
+		case r.w.missed[f.Path]:
 			return riskUnread
 		case f.Required:
 			return riskMissing
@@ -193,6 +184,13 @@ func (r *risker) own(f *schema.Field, p value.Pointer, v *value.Value) float64 {
 		weight = riskBasis
 	}
 	left := 1 - weight
+	for _, rule := range r.w.tidied[trail{f.Path, at.Start, v.String()}] {
+		if weight, known := riskTidy[rule]; known {
+			left *= 1 - weight
+		} else {
+			left *= 1 - riskTidied
+		}
+	}
 	if !at.Led {
 		for range min(at.Rivals, 4) {
 			left *= 1 - riskRival
@@ -217,6 +215,31 @@ func (r *risker) give(p value.Pointer, own float64, out *value.Value) {
 		}
 	}
 	out.Kids = append(out.Kids, value.Num(fmt.Sprintf("%.3f", 1-left)).Named(string(p)))
+}
+
+// trail knows a leaf's value again after its record was merged into another, where
+// paths change: by its field, where it stands, and what it says.
+type trail struct {
+	field string // its path in the schema
+	start int    // in bytes of the source; 0 where it stands nowhere
+	value string
+}
+
+// follow keeps what tidies did to the values of a record as it came, by trails.
+func (w *filling) follow(v *value.Value, places evidence.Places, changes []tidy.Change) {
+	if w.tidied == nil {
+		w.tidied = map[trail][]string{}
+	}
+	for _, c := range changes {
+		f, at := w.Schema.At(c.Path), v.At(c.Path)
+		if f == nil || at == nil || !f.IsLeaf() {
+			continue
+		}
+		key := trail{f.Path, places[c.Path].Start, at.String()}
+		if !slices.Contains(w.tidied[key], c.Rule) {
+			w.tidied[key] = append(w.tidied[key], c.Rule)
+		}
+	}
 }
 
 // doubt is how unsure the OCR engine was of the words under a place: 1 less its

@@ -1,7 +1,6 @@
 package fill
 
 import (
-	"context"
 	"encoding/json"
 	"fmt"
 	"image"
@@ -20,7 +19,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/document"
 	"filler/internal/ledger"
 	"filler/internal/project"
 	"filler/internal/prompt"
@@ -40,23 +38,11 @@ func answering(t *testing.T, schemaText, file string, set prompt.Settings, m pro
 	t.Cleanup(s.Close)
 	sch, err := schema.Parse("s.yaml", []byte(schemaText))
 	require.NoError(t, err)
-	l, err := ledger.Open(filepath.Join(t.TempDir(), "l.db"))
-	require.NoError(t, err)
-	t.Cleanup(func() { l.Close() })
 	m.Entry, m.Name, m.At = "m", "m", s.URL
 	if m.Reply == 0 {
 		m.Reply = 500
 	}
-	f, err := New(Setup{Ledger: l, Schema: sch, Model: &m, Pace: project.Pace{AtOnce: 2, Attempts: 2, Timeout: 2 * time.Second}, Settings: set})
-	require.NoError(t, err)
-	run, err := f.Start("", []document.Source{{ID: filepath.Base(file), File: file}})
-	require.NoError(t, err)
-	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
-	rec, _, err := l.RecordAt(run, 0)
-	require.NoError(t, err)
-	line, err := ToLine(run, rec)
-	require.NoError(t, err)
-	return line, f
+	return fillOne(t, Setup{Schema: sch, Model: &m, Pace: project.Pace{AtOnce: 2, Attempts: 2, Timeout: 2 * time.Second}, Settings: set}, file)
 }
 
 func say(w http.ResponseWriter, content, finish string) {

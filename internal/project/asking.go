@@ -102,20 +102,10 @@ func (p *Project) readJobs(n *place.Node) {
 		entry.Known("schema", "documents", "gold", "facts", "use")
 		inner := &Project{Dir: p.Dir}
 		for _, kid := range entry.Pairs() {
-			switch kid.Key() {
-			case "schema":
-				inner.Schema = p.path(kid.Filled("the schema's path"))
-			case "documents":
-				inner.readDocuments(kid)
-			case "gold":
-				inner.Gold = p.path(kid.Filled("the gold folder"))
-			case "facts":
-				inner.Facts = p.path(kid.Filled("the table's path"))
-			case "use":
-				if inner.Use = kid.Filled("the model's name"); inner.Use != "" && p.Models[inner.Use] == nil {
-					kid.Fault(fmt.Sprintf("no model is called %q", inner.Use), place.Suggest(inner.Use, p.ModelNames()))
-				}
-			}
+			inner.readShared(kid)
+		}
+		if inner.Use != "" && p.Models[inner.Use] == nil {
+			entry.Get("use").Fault(fmt.Sprintf("no model is called %q", inner.Use), place.Suggest(inner.Use, p.ModelNames()))
 		}
 		if entry.Get("schema") == nil {
 			entry.Fault("the key \"schema\" is missing", "add `schema: schemas/NAME.yaml`")

@@ -160,14 +160,8 @@ func (p *Project) read(root *place.Node) {
 	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "facts", "limits", "budget", "jobs")
 	for _, n := range root.Pairs() {
 		switch n.Key() {
-		case "schema":
-			p.Schema = p.path(n.Filled("the schema's path"))
-		case "documents":
-			p.readDocuments(n)
-		case "gold":
-			p.Gold = p.path(n.Filled("the gold folder"))
-		case "use":
-			p.Use = n.Filled("the model's name")
+		case "schema", "documents", "gold", "facts", "use":
+			p.readShared(n)
 		case "models":
 			p.readModels(n)
 		case "prompt":
@@ -186,8 +180,6 @@ func (p *Project) read(root *place.Node) {
 			if written, err := strconv.ParseFloat(n.Text(), 64); err == nil && written <= 0 {
 				n.Fault("a budget is more than nothing", "write it as `budget: 5.00`, or leave it out")
 			}
-		case "facts":
-			p.Facts = p.path(n.Filled("the table's path"))
 		}
 	}
 	if m := p.Reading.OCR.Model; m != "" && p.Models[m] == nil {
@@ -203,6 +195,22 @@ func (p *Project) read(root *place.Node) {
 	}
 	if p.Use == "" && len(p.Models) == 1 {
 		p.Use = p.ModelNames()[0]
+	}
+}
+
+// readShared reads a key that the project and each of its jobs can have.
+func (p *Project) readShared(n *place.Node) {
+	switch n.Key() {
+	case "schema":
+		p.Schema = p.path(n.Filled("the schema's path"))
+	case "documents":
+		p.readDocuments(n)
+	case "gold":
+		p.Gold = p.path(n.Filled("the gold folder"))
+	case "facts":
+		p.Facts = p.path(n.Filled("the table's path"))
+	case "use":
+		p.Use = n.Filled("the model's name")
 	}
 }
 

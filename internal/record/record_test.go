@@ -293,3 +293,22 @@ func TestPatchForARule(t *testing.T) {
 	_, err = b.Apply(&rec, &bad)
 	assert.ErrorContains(t, err, "no problem names")
 }
+
+// A date that two declared formats read as different days is told as such, and
+// one that they read alike, or not at all, is not.
+func TestTwoWayDate(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  on: {date: Day., written: [DD/MM/YYYY, MM/DD/YYYY]}\n"))
+	require.NoError(t, err)
+	v, err := NewValidator(s)
+	require.NoError(t, err)
+	for text, want := range map[string]string{
+		"03/04/2019": "the formats under `written` read this as 2019-04-03 and as 2019-03-04; say which day is meant, or keep one of the formats",
+		"04/04/2019": "not a date, written as YYYY-MM-DD",
+		"25/25/2019": "not a date, written as YYYY-MM-DD",
+	} {
+		rec := value.Obj(value.Str(text).Named("on"))
+		problems := v.Check(&rec)
+		require.Len(t, problems, 1, text)
+		assert.Equal(t, want, problems[0].Message, text)
+	}
+}

@@ -223,12 +223,12 @@ func (c *collector) keyword(p value.Pointer, v *value.Value, f *schema.Field, k 
 		c.add(p, Type, fmt.Sprintf("this should be %s", typeWords[f.Type]), v)
 	case *kind.Pattern:
 		if f.Pattern == nil {
-			c.add(p, Format, fmt.Sprintf("not %s, written as %s", typeWords[f.Type], schema.FormOf(f)), v)
+			c.add(p, Format, notWritten(f, v), v)
 			return
 		}
 		c.add(p, Pattern, "does not match the pattern "+f.Pattern.String(), v)
 	case *kind.Format:
-		c.add(p, Format, fmt.Sprintf("not %s, written as %s", typeWords[f.Kin().Type], schema.FormOf(f.Kin())), v)
+		c.add(p, Format, notWritten(f.Kin(), v), v)
 	case *kind.Minimum:
 		c.add(p, Range, "below the least value, "+f.Least, v)
 	case *kind.Maximum:
@@ -368,4 +368,15 @@ func arrange(f *schema.Field, v *value.Value) value.Value {
 		return value.Value{Kind: value.Array, Name: v.Name}
 	}
 	return v.Clone()
+}
+
+// notWritten says that a value is not in the form of its type; of a date that
+// two formats read as different days, which days.
+func notWritten(f *schema.Field, v *value.Value) string {
+	if f.Type == schema.Date && v.Kind == value.String {
+		if days := f.DateReadings(v.Text); len(days) > 1 {
+			return fmt.Sprintf("the formats under `written` read this as %s and as %s; say which day is meant, or keep one of the formats", schema.ISODate(days[0]), schema.ISODate(days[1]))
+		}
+	}
+	return fmt.Sprintf("not %s, written as %s", typeWords[f.Type], schema.FormOf(f))
 }

@@ -3,6 +3,7 @@ package schema
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -211,16 +212,21 @@ func ISODate(t time.Time) string { return t.Format("2006-01-02") }
 // ReadDate reads text as a date in the field's formats or a plain one. It
 // gives false also where two declared formats read it differently.
 func (f *Field) ReadDate(text string) (time.Time, bool) {
-	var found time.Time
-	ok := false
+	days := f.DateReadings(text)
+	if len(days) != 1 {
+		return time.Time{}, false
+	}
+	return days[0], true
+}
+
+// DateReadings gives the days that text can mean in the field's formats and the
+// plain ones, each once.
+func (f *Field) DateReadings(text string) []time.Time {
+	var days []time.Time
 	for _, format := range append(append([]DateFormat(nil), f.Written...), PlainDates...) {
-		t, hit := format.Read(text)
-		if hit && ok && !t.Equal(found) {
-			return time.Time{}, false
-		}
-		if hit {
-			found, ok = t, true
+		if t, hit := format.Read(text); hit && !slices.ContainsFunc(days, t.Equal) {
+			days = append(days, t)
 		}
 	}
-	return found, ok
+	return days
 }
