@@ -282,9 +282,16 @@ func (u *unread) rowOf(n int) (string, int) {
 }
 
 // isRead tells whether a row was read: values come from half of its cells at
-// least. One alone may be another row's, which says the same.
+// least, but those that say there is none. One alone may be another row's, which
+// says the same.
 func (u *unread) isRead(line int, cells []string) bool {
-	return len(u.claims[line])*2 >= len(cells) && len(u.claims[line]) > 0
+	full := 0
+	for _, c := range cells {
+		if !blanks[strings.ToLower(c)] {
+			full++
+		}
+	}
+	return len(u.claims[line])*2 >= full && len(u.claims[line]) > 0
 }
 
 // called gives the path of a list as people read it.

@@ -49,6 +49,11 @@ func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, 
 	}
 	w.trace.add("unread", number("round", round), list.Named("lines"))
 	pieces := w.askAgain(asked, whole, room, round)
+	if round > 1 {
+		for _, x := range pieces {
+			x.chunk.Missing = fieldsOf(lines, x.chunk)
+		}
+	}
 	if err := w.fillAll(ctx, pieces); err != nil {
 		return err
 	}
@@ -65,6 +70,18 @@ func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, 
 	w.record, w.found = record.Arrange(w.Schema, &r.Record), r.Places
 	w.remember()
 	return nil
+}
+
+// fieldsOf gives the fields that the lines of a part speak of.
+func fieldsOf(lines []evidence.Line, c *prompt.Chunk) (fields []string) {
+	for _, l := range lines {
+		for _, s := range c.Shown {
+			if s.Holds(l.Start) && !slices.Contains(fields, l.Field) {
+				fields = append(fields, l.Field)
+			}
+		}
+	}
+	return fields
 }
 
 // unread gives the lines that nothing comes from, but those of pieces that came

@@ -6,6 +6,7 @@ import (
 
 	"filler/internal/prompt"
 	"filler/internal/record"
+	"filler/internal/schema"
 	"filler/internal/tidy"
 	"filler/internal/value"
 )
@@ -27,18 +28,36 @@ func (w *filling) anew(ctx context.Context) error {
 			continue
 		}
 		asked++
-		x := &piece{part: &part{name: field.Path, schema: w.Schema.Part([]string{field.Path}), style: prompt.ByField, field: field}, step: "ask anew " + field.Path, w: w, index: w.index}
+		x := &piece{part: &part{name: field.Path, schema: w.schemaOf(w.Schema, []string{field.Path}), style: prompt.ByField, field: field}, step: "ask anew " + field.Path, w: w, index: w.index}
 		if err := x.fill(ctx); err != nil {
 			return err
 		}
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
 		got := x.record.At(p.Path)
-		if x.code != "" || got.Empty() {
+		if x.code != "" || got.Empty() && (p.Code != record.Evidence || !x.unstated) {
 			continue
+		}
+		if got.Empty() { // asked by itself, the model does not hold on to what stands nowhere
+			got = &value.Value{}
 		}
 		w.letIn(x, p.Path, got)
 	}
 	return nil
+}
+
+// schemaOf gives the part of a schema that asks for some fields alone. It is
+// made once, since what prompts say of a schema is kept with it.
+func (f *Filler) schemaOf(s *schema.Schema, paths []string) *schema.Schema {
+	type key struct {
+		of    *schema.Schema
+		paths string
+	}
+	k := key{s, strings.Join(paths, "\n")}
+	if got, ok := f.partial.Load(k); ok {
+		return got.(*schema.Schema)
+	}
+	got, _ := f.partial.LoadOrStore(k, s.Part(paths))
+	return got.(*schema.Schema)
 }
 
 // curable tells problems that another value of the field can cure.

@@ -54,6 +54,7 @@ type Filler struct {
 	Cured Cured // what repairing them did
 
 	curedMu *sync.Mutex
+	partial *sync.Map // of schemas, by what they ask for
 
 	shape    string // where there is no client that knows it
 	kept     *prompt.Kept
@@ -110,7 +111,7 @@ func newOne(s Setup) (*Filler, error) {
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, err
 	}
-	f.kept, f.curedMu = &prompt.Kept{}, &sync.Mutex{}
+	f.kept, f.curedMu, f.partial = &prompt.Kept{}, &sync.Mutex{}, &sync.Map{}
 	for _, e := range s.Settings.Solved {
 		f.shingles = append(f.shingles, document.NewShingles(e.Text))
 	}

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"filler/internal/chat"
@@ -32,16 +33,18 @@ type piece struct {
 	index *evidence.Index // of what is shown
 	trace trace
 
-	record  value.Value
-	places  evidence.Places
-	pointed evidence.Places          // places that the model named
-	seen    evidence.Places          // places on the pages that the model named
-	basis   map[value.Pointer]string // words that inferred values rest on
-	tidied  []tidy.Change
-	cut     bool        // the reply ended early
-	code    record.Code // why no record came, or ""
-	why     string
-	halves  []*piece // what it was split into
+	record   value.Value
+	places   evidence.Places
+	pointed  evidence.Places          // places that the model named
+	seen     evidence.Places          // places on the pages that the model named
+	basis    map[value.Pointer]string // words that inferred values rest on
+	tidied   []tidy.Change
+	cut      bool        // the reply ended early
+	came     []string    // the fields that came whole before it did
+	unstated bool        // the model says that the document does not state the field
+	code     record.Code // why no record came, or ""
+	why      string
+	halves   []*piece // what it was split into
 }
 
 // fill asks for the piece and reads the answer. An error means that the
@@ -88,12 +91,15 @@ func (x *piece) split(ctx context.Context) error {
 	if x.chunk != nil {
 		whole = *x.chunk
 	}
-	if x.level >= most || x.style == prompt.ByField || whole.Only || len(x.w.images()) > 0 || tokens.EstimateBytes(whole.Core.End-whole.Core.Start) < leastSplit {
+	if x.level >= most || x.style == prompt.ByField || whole.Only || len(x.w.images()) > 0 {
 		return nil
 	}
-	chunks := x.w.cuts.Split(whole, x.room)
+	var chunks []prompt.Chunk
+	if tokens.EstimateBytes(whole.Core.End-whole.Core.Start) >= leastSplit {
+		chunks = x.w.cuts.Split(whole, x.room)
+	}
 	if chunks == nil {
-		return nil
+		return x.rest(ctx)
 	}
 	x.trace.add("split", text("request", x.step), number("parts", len(chunks)), text("note", "the reply was cut short"))
 	for i, c := range chunks {
@@ -119,6 +125,41 @@ func (x *piece) split(ctx context.Context) error {
 	for _, half := range x.halves {
 		x.cut = x.cut || half.cut
 	}
+	return nil
+}
+
+// rest asks for the fields that had not come whole when the reply was cut short,
+// where the document is too small to be split.
+func (x *piece) rest(ctx context.Context) error {
+	if x.code != "" || len(x.came) == 0 || x.schema.EachEntry() || x.style == prompt.ByPointer {
+		return nil
+	}
+	var left []string
+	kept := *x
+	kept.record, kept.cut, kept.halves, kept.trace = x.record.Clone(), false, nil, trace{}
+	for _, f := range x.schema.Record().Fields {
+		if slices.Contains(x.came, f.Name) {
+			continue
+		}
+		left = append(left, f.Path)
+		kept.record.Kids = slices.DeleteFunc(kept.record.Kids, func(v value.Value) bool { return v.Name == f.Name })
+	}
+	if len(left) == 0 {
+		return nil
+	}
+	p := *x.part
+	p.schema = x.w.schemaOf(x.schema, left)
+	rest := &piece{part: &p, chunk: x.chunk, room: x.room, step: x.step + ".rest", level: deepest, w: x.w, index: x.index}
+	x.trace.add("split", text("request", x.step), number("parts", 1), text("note", "the reply was cut short; asked for "+strings.Join(left, ", ")+" again"))
+	if err := rest.fill(ctx); err != nil {
+		return err
+	}
+	x.trace.steps = append(x.trace.steps, rest.trace.steps...)
+	if rest.code != "" || rest.cut {
+		return nil
+	}
+	kept.places = kept.locate(&kept.record)
+	x.halves, x.cut = []*piece{&kept, rest}, false
 	return nil
 }
 
@@ -249,6 +290,12 @@ func (x *piece) take(answer *model.Answer) error {
 	}
 	x.tidied = tidy.Record(x.schema, &x.record)
 	x.trace.tidies(x.tidied)
+	x.came = nil
+	for i := range x.record.Kids {
+		if i+1 < len(x.record.Kids) && x.schema.Record().Child(x.record.Kids[i].Name) != nil {
+			x.came = append(x.came, x.record.Kids[i].Name)
+		}
+	}
 	x.record = record.Arrange(x.schema, &x.record)
 	return nil
 }
@@ -325,7 +372,7 @@ func (x *piece) short(answer string) {
 	v, mends := reply.Short(answer, append([]string{schema.Spoken(x.field.Name), x.field.Name}, x.field.Labels...))
 	x.trace.mends(mends)
 	if v.Kind == value.String && strings.EqualFold(strings.TrimRight(v.Text, "."), prompt.NotStated) {
-		v = value.Value{}
+		v, x.unstated = value.Value{}, true
 	}
 	at := v
 	steps := strings.Split(x.field.Path, ".")

@@ -10,6 +10,7 @@ import (
 	"filler/internal/prompt"
 	"filler/internal/record"
 	"filler/internal/reply"
+	"filler/internal/schema"
 	"filler/internal/tokens"
 	"filler/internal/value"
 )
@@ -35,7 +36,7 @@ func (w *filling) repair(ctx context.Context) error {
 func (w *filling) patches(ctx context.Context) error {
 	tired := map[value.Pointer]bool{} // of which another round makes no sense
 	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
-		for _, who := range w.patients() {
+		for _, who := range w.patients(round) {
 			if tired[who.at] {
 				continue
 			}
@@ -53,20 +54,20 @@ func (w *filling) patches(ctx context.Context) error {
 	return nil
 }
 
+// inOne is how many tokens of a document go along when its record is repaired
+// at once: below it one request costs less than one for each faulty part.
+const inOne = 1500
+
 // patients gives what is to be repaired: the record at once where its document
-// goes into one request, else each entry that is faulty.
-func (w *filling) patients() []patient {
-	if !w.long {
+// is short, else, and where that was of no avail, each part that is faulty by
+// itself, so that one bad answer does not spoil the others.
+func (w *filling) patients(round int) []patient {
+	if !w.long && (round == 1 && tokens.Estimate(w.doc.Text) <= inOne || len(w.images()) > 0 || len(w.problems) == 1) {
 		return []patient{{problems: w.problems}}
 	}
 	var all []*patient
 	for _, p := range w.problems {
-		at := value.Pointer("")
-		if steps := p.Path.Steps(); w.Schema.EachEntry() && len(steps) > 0 {
-			at = value.Pointer("").Key(steps[0])
-		} else if len(steps) > 1 {
-			at = value.Pointer("").Key(steps[0]).Key(steps[1])
-		}
+		at := w.partAt(p.Path)
 		var mine *patient
 		for _, one := range all {
 			if one.at == at {
@@ -86,6 +87,22 @@ func (w *filling) patients() []patient {
 		}
 	}
 	return out
+}
+
+// partAt gives the part of the record that a problem's place is repaired with:
+// the entry, the list item or the group that it lies in, else the record whole.
+func (w *filling) partAt(p value.Pointer) value.Pointer {
+	steps := p.Steps()
+	if w.Schema.EachEntry() && len(steps) > 0 {
+		return value.Pointer("").Key(steps[0])
+	}
+	if len(steps) < 2 {
+		return ""
+	}
+	if top := value.Pointer("").Key(steps[0]); w.Schema.At(top) != nil && w.Schema.At(top).Type == schema.List {
+		return top.Key(steps[1])
+	}
+	return value.Pointer("").Key(steps[0])
 }
 
 // linesOf gives the lines that a part of the record comes from, as far as its

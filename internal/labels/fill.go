@@ -186,7 +186,33 @@ func unlabelled(out *value.Value, s *slot, own []*slot, taken map[*slot]float64,
 		beside(out, s, own, taken, lines)
 	case s.f.Type == schema.Text && isItem && first.bullet:
 		assign(out, s, opening(first.body, own))
+	case s.f.Type == schema.Text && s.f.Required && aboutWords(s.f.About)["name"]:
+		assign(out, s, nameInProse(lines))
 	}
+}
+
+var nameRun = regexp.MustCompile(`\p{Lu}[\pL'’-]+(?: \p{Lu}[\pL'’-]+)+`)
+
+// nameInProse finds the first name of several words that stands in a sentence:
+// behind a word in small letters in a line of running text, or before one at the
+// beginning of a line.
+func nameInProse(lines []*line) string {
+	small := func(words []string, i int) bool {
+		if i < 0 || i >= len(words) {
+			return false
+		}
+		r, _ := utf8.DecodeRuneInString(words[i])
+		return unicode.IsLower(r)
+	}
+	for _, l := range lines {
+		for _, at := range nameRun.FindAllStringIndex(l.body, -1) {
+			before, behind := strings.Fields(l.body[:at[0]]), strings.Fields(l.body[at[1]:])
+			if small(before, len(before)-1) && prose(l) || at[0] == 0 && small(behind, 0) && len(l.pairs) == 0 {
+				return l.body[at[0]:at[1]]
+			}
+		}
+	}
+	return ""
 }
 
 // opening gives the words of a bullet before its first sign or label.
@@ -321,7 +347,7 @@ func inline(out *value.Value, s *slot, lines []*line) bool {
 func near(f *schema.Field, rest string) bool {
 	switch f.Type {
 	case schema.Integer, schema.Number:
-		at := numberText.FindStringIndex(rest)
+		at := numberAt(rest)
 		return (at != nil && at[0] <= 12) || numberWord(rest) != ""
 	case schema.Date:
 		at := dateText.FindStringIndex(rest)

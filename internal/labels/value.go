@@ -20,6 +20,22 @@ var (
 	unknowns   = map[string]bool{"": true, "-": true, "–": true, "—": true, "n/a": true, "none": true, "nil": true, "unknown": true, "not stated": true, "not recorded": true, "?": true, "../..": true}
 )
 
+// numberAt finds the first number that is no part of another word: not the 114
+// of QL-114.
+func numberAt(text string) []int {
+	for from := 0; ; {
+		at := numberText.FindStringIndex(text[from:])
+		if at == nil {
+			return nil
+		}
+		at[0], at[1] = at[0]+from, at[1]+from
+		if at[0] == 0 || !letter(text[at[0]-1]) && (at[0] < 2 || text[at[0]-1] != '-' || !letter(text[at[0]-2])) {
+			return at
+		}
+		from = at[1]
+	}
+}
+
 // printed cuts from a text the part that a field's type can use, as it is
 // printed; "" where there is none.
 func printed(f *schema.Field, text string) string {
@@ -35,8 +51,8 @@ func printed(f *schema.Field, text string) string {
 	case schema.Money, schema.Quantity:
 		return amountText.FindString(text)
 	case schema.Integer, schema.Number:
-		if m := numberText.FindString(text); m != "" {
-			return m
+		if at := numberAt(text); at != nil {
+			return text[at[0]:at[1]]
 		}
 		return numberWord(text)
 	case schema.Date:
@@ -59,22 +75,16 @@ func printed(f *schema.Field, text string) string {
 	return strings.TrimRight(text, " ,;")
 }
 
-// opposites are words of which one denies the other.
-var opposites = map[string]string{"open": "closed", "absent": "present", "failed": "passed", "failing": "working", "broken": "intact", "unpaid": "paid", "unsigned": "signed", "disabled": "enabled", "off": "on", "out": "in"}
-
-// yesNo reads a word for true or false; also the field's own name (`closed`),
-// and its opposite.
+// yesNo reads a word for true or false; also a word of the field's own name
+// (`closed`), and its opposite.
 func yesNo(f *schema.Field, word string) (b, known bool) {
-	if b, known = tidy.YesNo(word); known {
+	if b, known = tidy.Says(f, word); known {
 		return b, known
 	}
 	word = lower(word)
 	for _, w := range words(schema.Spoken(f.Name)) {
-		if word == w {
-			return true, true
-		}
-		if opposites[word] == w || opposites[w] == word {
-			return false, true
+		if word == w || tidy.Opposite(word, w) {
+			return word == w, true
 		}
 	}
 	return false, false

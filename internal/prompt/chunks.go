@@ -26,6 +26,9 @@ type Chunk struct {
 	Inside bool
 	// Only says that the lines were left out by an earlier reply.
 	Only bool
+	// Missing are the fields that nothing came for from such lines, when they
+	// are asked for the second time.
+	Missing []string
 }
 
 // Room is what a chunk may take.
@@ -423,6 +426,20 @@ func (p *Planner) leadTokens(at int, room Room) int {
 	return n
 }
 
+// headed gives the heading that lines stand under, where it is near: what they
+// belong to. Without one it gives the line itself.
+func (p *Planner) headed(line int) int {
+	for i := line; i >= 0 && line-i <= 3*leadLines; i-- {
+		switch p.lines[i].place {
+		case atHeading:
+			return i
+		case atEntry, atPage:
+			return line
+		}
+	}
+	return line
+}
+
 // Around gives a chunk for lines that no value speaks for: each with its
 // paragraph, and the opening of the entry that it stands in.
 func (p *Planner) Around(lines []layout.Span) Chunk {
@@ -442,6 +459,13 @@ func (p *Planner) Around(lines []layout.Span) Chunk {
 		}
 		if head, below := p.tableHead(begin); below > head {
 			ranges = append(ranges, [2]int{head, below})
+		}
+		if head := p.headed(begin); head < begin {
+			end := head + 1
+			for end < begin && end-head < leadLines && !p.lines[end].row {
+				end++
+			}
+			ranges = append(ranges, [2]int{head, end})
 		}
 		ranges = append(ranges, [2]int{begin, end})
 	}

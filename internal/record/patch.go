@@ -45,6 +45,7 @@ const (
 type operation struct {
 	op         string
 	path, from value.Pointer
+	null       bool // its value is null
 }
 
 // Apply gives the patched record, or a *Refusal. The patch is an array of
@@ -56,6 +57,7 @@ func (b *Bounds) Apply(record *value.Value, patch *value.Value) (value.Value, er
 	if len(patch.Kids) > maxOps {
 		return value.Value{}, &Refusal{-1, fmt.Sprintf("it holds more than %d operations", maxOps)}
 	}
+	var ops []operation
 	var moved []value.Pointer // arrays whose later indices have shifted, as the pointer of the first
 	for i := range patch.Kids {
 		op, why := readOperation(&patch.Kids[i])
@@ -69,13 +71,14 @@ func (b *Bounds) Apply(record *value.Value, patch *value.Value) (value.Value, er
 			return value.Value{}, &Refusal{i, why}
 		}
 		moved = append(moved, shifts(record, op)...)
+		ops = append(ops, op)
 	}
 	after, err := apply(record, patch)
 	if err != nil {
 		return value.Value{}, &Refusal{-1, "it can't be applied: " + err.Error()}
 	}
 	b.Finish(&after)
-	if why := b.worse(record, &after); why != "" {
+	if why := b.worse(record, &after, movesOf(record, ops)); why != "" {
 		return value.Value{}, &Refusal{-1, why}
 	}
 	return after, nil
@@ -98,9 +101,11 @@ func readOperation(v *value.Value) (operation, string) {
 	o.path = value.Pointer(path)
 	switch o.op {
 	case "add", "replace", "test":
-		if v.Get("value") == nil {
+		v := v.Get("value")
+		if v == nil {
 			return o, "has no value"
 		}
+		o.null = v.Kind == value.Null
 	case "move", "copy":
 		from, ok := text("from")
 		if !ok || !value.Pointer(from).Valid() {
@@ -242,14 +247,14 @@ func apply(record, patch *value.Value) (after value.Value, err error) {
 }
 
 // worse says what a patch has made worse, or "".
-func (b *Bounds) worse(before, after *value.Value) string {
-	if why := b.vanished(before, after); why != "" {
+func (b *Bounds) worse(before, after *value.Value, m moves) string {
+	if why := b.vanished(before, after, m); why != "" {
 		return why
 	}
-	problems := b.Check(after)
-	if !Subset(problems, b.Problems) {
+	problems, were := b.Check(after), m.problems(b.Problems)
+	if !within(problems, were) || len(problems) >= len(b.Problems) {
 		for _, p := range problems {
-			if !Subset([]Problem{p}, append(b.Problems, Problem{Path: "\x00"})) {
+			if !within([]Problem{p}, were) {
 				return fmt.Sprintf("it brings a new problem (%s)", p)
 			}
 		}
@@ -257,7 +262,7 @@ func (b *Bounds) worse(before, after *value.Value) string {
 	}
 	evident := b.Evident(after)
 	for p := range b.Evident(before) {
-		if !evident[p] {
+		if at, there := m.after(p); !there || !evident[at] {
 			return fmt.Sprintf("it replaces %s, which the source bears out, by something that it does not", p)
 		}
 	}
@@ -266,13 +271,13 @@ func (b *Bounds) worse(before, after *value.Value) string {
 
 // vanished finds a value that is gone although nothing allows it to go: only
 // an unknown field or a value without evidence may be taken out.
-func (b *Bounds) vanished(before, after *value.Value) string {
+func (b *Bounds) vanished(before, after *value.Value, m moves) string {
 	why := ""
 	before.Walk(func(p value.Pointer, v *value.Value) bool {
 		if v.Kind == value.Object || v.Kind == value.Array || v.Empty() || why != "" {
 			return why == ""
 		}
-		if !after.At(p).Empty() {
+		if at, there := m.after(p); there && !after.At(at).Empty() {
 			return true
 		}
 		for _, problem := range b.Problems {

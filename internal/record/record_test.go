@@ -182,6 +182,33 @@ func TestPatchKeepsEvidence(t *testing.T) {
 	assert.NoError(t, err)
 }
 
+// An item without evidence may go; those behind it move up, and neither their
+// values, their evidence nor their problems count as gone.
+func TestPatchTakesItemsOut(t *testing.T) {
+	v := validator(t)
+	rec := parse(t, `{"name":"A","bays":[{"no":1,"photos":[5,"invented",7,"x"]}]}`)
+	for _, c := range []struct{ patch, after string }{
+		{`[{"op":"remove","path":"/bays/0/photos/1"}]`, `[5,7,"x"]`},
+		{`[{"op":"replace","path":"/bays/0/photos/3","value":9},{"op":"remove","path":"/bays/0/photos/1"}]`, `[5,7,9]`},
+		{`[{"op":"remove","path":"/bays/0/photos/3"},{"op":"remove","path":"/bays/0/photos/1"}]`, ""}, // "x" stands in the document
+		{`[{"op":"remove","path":"/bays/0/photos/1"},{"op":"replace","path":"/bays/0/photos/3","value":9}]`, ""},
+	} {
+		patch := parse(t, c.patch)
+		b := bounds(v, &rec, map[string]bool{`5`: true, `7`: true, `"x"`: true})
+		after, err := b.Apply(&rec, &patch)
+		if c.after == "" {
+			require.Error(t, err, c.patch)
+			continue
+		}
+		if c.after == `[5,7,9]` {
+			b.Evident = func(*value.Value) map[value.Pointer]bool { return nil }
+			after, err = b.Apply(&rec, &patch)
+		}
+		require.NoError(t, err, c.patch)
+		assert.Equal(t, c.after, after.At("/bays/0/photos").String(), c.patch)
+	}
+}
+
 // Under random hostile patches nothing outside the faulty paths changes, no
 // value vanishes but one that may, and the problems shrink.
 func TestHostilePatches(t *testing.T) {

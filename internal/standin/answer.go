@@ -231,7 +231,7 @@ func (w *writer) slipped(f *schema.Field, v value.Value) value.Value {
 func (w *writer) patch() value.Value {
 	raw := labels.Fill(w.task.schema, w.task.document)
 	ops := value.List()
-	for _, f := range readFaults(w.task.rest) {
+	for _, f := range byField(readFaults(w.task.rest), readRecord(w.task.rest)) {
 		field := w.task.schema.At(f.path)
 		op, v, ok := w.cure(f, field, &raw)
 		if !ok {
@@ -257,6 +257,34 @@ func (w *writer) patch() value.Value {
 	return ops
 }
 
+// byField makes a fault of each field that a broken rule speaks of: one of them
+// may have been read wrong.
+func byField(faults []fault, record *value.Value) (all []fault) {
+	for _, f := range faults {
+		if len(f.fields) == 0 {
+			all = append(all, f)
+			continue
+		}
+		for _, p := range f.fields {
+			named := false
+			for _, other := range faults {
+				named = named || other.path == p
+			}
+			if now := at(record, p); !named && now != nil && now.Kind != value.Object && now.Kind != value.Array {
+				all = append(all, fault{path: p, code: f.code, now: now})
+			}
+		}
+	}
+	return all
+}
+
+func at(v *value.Value, p value.Pointer) *value.Value {
+	if v == nil {
+		return nil
+	}
+	return v.At(p)
+}
+
 // cure finds what mends a fault: the value at hand read as the field asks, or
 // what the document prints for the field.
 func (w *writer) cure(f fault, field *schema.Field, raw *value.Value) (op string, v value.Value, ok bool) {
@@ -266,13 +294,13 @@ func (w *writer) cure(f fault, field *schema.Field, raw *value.Value) (op string
 	if field == nil || !field.IsLeaf() {
 		return "", v, false
 	}
-	if f.now != nil && f.now.Kind == value.String && f.code != "evidence" {
+	if f.now != nil && f.now.Kind == value.String && f.code != "evidence" && f.code != "rule" {
 		if v, ok := labels.Value(field, f.now.Text); ok {
 			return "replace", v, true
 		}
 	}
-	if at := raw.At(f.path); at != nil && !at.Empty() {
-		if v, ok := labels.Value(field, at.Text); ok && (f.now == nil || !value.Equal(&v, f.now)) {
+	if printed := raw.At(f.path); printed != nil && !printed.Empty() {
+		if v, ok := labels.Value(field, printed.Text); ok && (f.now == nil || !value.Equal(&v, f.now)) {
 			if f.code == "missing" {
 				return "add", v, true
 			}

@@ -415,9 +415,10 @@ func wireType(p *value.Value) string {
 
 // fault is one problem that a repair request names.
 type fault struct {
-	path value.Pointer
-	code string
-	now  *value.Value
+	path   value.Pointer
+	code   string
+	now    *value.Value
+	fields []value.Pointer // what a rule speaks of
 }
 
 var faultLine = regexp.MustCompile(`(?m)^(\d+)\. (/\S*|the record) \(([a-z-]+)\): (.*)$`)
@@ -425,10 +426,19 @@ var faultLine = regexp.MustCompile(`(?m)^(\d+)\. (/\S*|the record) \(([a-z-]+)\)
 func readFaults(text string) []fault {
 	var all []fault
 	for _, m := range faultLine.FindAllStringSubmatch(text, -1) {
-		if _, err := strconv.Atoi(m[1]); err != nil || m[2] == "the record" {
+		if _, err := strconv.Atoi(m[1]); err != nil {
 			continue
 		}
 		f := fault{path: value.Pointer(m[2]), code: m[3]}
+		if _, of, ok := strings.Cut(m[4], " It speaks of "); ok {
+			of, _, _ = strings.Cut(of, " Its value now: ")
+			for _, p := range strings.Split(of, ", ") {
+				f.fields = append(f.fields, value.Pointer(p))
+			}
+		}
+		if m[2] == "the record" && len(f.fields) == 0 {
+			continue
+		}
 		if _, now, ok := strings.Cut(m[4], "Its value now: "); ok {
 			if v, err := value.Parse(now); err == nil {
 				f.now = &v
@@ -437,4 +447,18 @@ func readFaults(text string) []fault {
 		all = append(all, f)
 	}
 	return all
+}
+
+// readRecord gives the record that a repair request shows, or nil.
+func readRecord(text string) *value.Value {
+	_, rest, ok := strings.Cut(text, "# Record so far\n")
+	if !ok {
+		return nil
+	}
+	line, _, _ := strings.Cut(rest, "\n")
+	v, err := value.Parse(line)
+	if err != nil {
+		return nil
+	}
+	return &v
 }

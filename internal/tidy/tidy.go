@@ -84,12 +84,27 @@ func (t *tidier) field(f *schema.Field, p value.Pointer, v *value.Value) {
 			t.set(p, RuleListOne, v, value.List(v.Clone().Named("")))
 		}
 		if v.Kind == value.Array {
+			t.items(p, v)
 			for i := range v.Kids {
 				t.field(f.Item, p.Index(i), &v.Kids[i])
 			}
+			t.items(p, v)
 		}
 	default:
 		t.leaf(f, p, v)
+	}
+}
+
+// items takes empty items out of a list: what is nothing is no item of it.
+func (t *tidier) items(p value.Pointer, v *value.Value) {
+	left := value.List()
+	for i := range v.Kids {
+		if v.Kids[i].Kind != value.Null {
+			left.Kids = append(left.Kids, v.Kids[i])
+		}
+	}
+	if len(left.Kids) < len(v.Kids) {
+		t.set(p, RuleBlank, v, left)
 	}
 }
 
@@ -291,7 +306,7 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 	case f.Type == schema.Money || f.Type == schema.Quantity:
 		return amount(f, v)
 	case f.Type == schema.Boolean && v.Kind == value.String:
-		if b, known := YesNo(v.Text); known {
+		if b, known := Says(f, v.Text); known {
 			return RuleYesNo, value.Boolean(b), true
 		}
 	case f.Type == schema.Date && v.Kind == value.String && midnight.MatchString(v.Text):
@@ -356,6 +371,30 @@ var yesWords = map[string]bool{
 func YesNo(text string) (b, known bool) {
 	b, known = yesWords[strings.ToLower(strings.Trim(text, " .[]"))]
 	return b, known
+}
+
+// opposites are words of which one denies the other.
+var opposites = map[string]string{"open": "closed", "absent": "present", "failed": "passed", "failing": "working", "broken": "intact", "unpaid": "paid", "unsigned": "signed", "disabled": "enabled", "off": "on", "out": "in"}
+
+// Opposite reports whether one of two words denies the other.
+func Opposite(a, b string) bool { return opposites[a] == b || opposites[b] == a }
+
+// Says reads a text for true or false of one field: the words of YesNo, the
+// field's own name (`closed`), and what denies it (`open`, `not closed`).
+func Says(f *schema.Field, text string) (b, known bool) {
+	if b, known = YesNo(text); known {
+		return b, known
+	}
+	text, name := strings.ToLower(strings.Trim(text, " .[]")), strings.ToLower(schema.Spoken(f.Name))
+	switch {
+	case text == "" || name == "":
+		return false, false
+	case text == name:
+		return true, true
+	case Opposite(text, name), text == "not "+name:
+		return false, true
+	}
+	return false, false
 }
 
 // Choice finds the one option that text means by its value, a synonym, case

@@ -17,6 +17,7 @@ fields:
   i: {integer: A number.}
   n: {number: A number.}
   b: {boolean: Yes or no.}
+  closed: {boolean: Whether it is closed.}
   d: {date: A day., written: [D.M.YYYY]}
   two: {date: A day with two readings., written: [D/M/YYYY, M/D/YYYY]}
   c: {choice: A choice., of: {loose_rail: {also: [handrail off]}, rot: {also: [decay]}, rust: {also: [decay of iron]}}}
@@ -74,6 +75,12 @@ func TestTidies(t *testing.T) {
 		{`{"d":"1 août 2031"}`, `{"d":"2031-08-01"}`, RuleDate},
 		{`{"d":"3.4.2O31"}`, `{"d":"2031-04-03"}`, RuleLookalikes},
 		{`{"b":"Ja"}`, `{"b":true}`, RuleYesNo},
+		{`{"closed":"Closed."}`, `{"closed":true}`, RuleYesNo},
+		{`{"closed":"open"}`, `{"closed":false}`, RuleYesNo},
+		{`{"closed":"not closed"}`, `{"closed":false}`, RuleYesNo},
+		{`{"closed":"walkers"}`, `{"closed":"walkers"}`, ""},
+		{`{"p":[1,null,2]}`, `{"p":[1,2]}`, RuleBlank},
+		{`{"l":[null]}`, `{"l":[]}`, RuleBlank},
 		{`{"q":"980 cm"}`, `{"q":{"amount":9.8,"unit":"m"}}`, RuleAmount},
 		{`{"q":{"amount":9.8,"unit":"metres"}}`, `{"q":{"amount":9.8,"unit":"m"}}`, RuleMeasure},
 		{`{"q":{"amount":980,"unit":"cm"}}`, `{"q":{"amount":9.8,"unit":"m"}}`, RuleUnit},
