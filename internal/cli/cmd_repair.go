@@ -61,7 +61,10 @@ func (a *app) repair(ctx context.Context, o repairing, runName string) error {
 	if err != nil {
 		return err
 	}
-	lines, broken, err := a.linesToRepair(w, o, runName)
+	lines, broken, err := a.linesToChange(w, o.judged, runName)
+	if err == nil && len(lines) == 0 {
+		err = errors.New("there are no records to repair; name another run, or --records FILE")
+	}
 	if err != nil {
 		return err
 	}
@@ -87,31 +90,28 @@ func (a *app) repair(ctx context.Context, o repairing, runName string) error {
 	return err
 }
 
-// linesToRepair reads the records. A line that can't be read is named, and the
-// rest goes on.
-func (a *app) linesToRepair(w *work, o repairing, runName string) ([]record.Line, int, error) {
+// linesToChange reads the records of a run or a file. A line that can't be read
+// is named, and the rest goes on.
+func (a *app) linesToChange(w *work, j judged, runName string) ([]record.Line, int, error) {
 	var lines []record.Line
 	seen := map[string]bool{}
 	broken := 0
-	_, err := a.each(w, o.judged, runName, func(n int, l record.Line, err error) error {
+	_, err := a.each(w, j, runName, func(n int, l record.Line, err error) error {
 		switch {
 		case err != nil:
 			broken++
-			a.notef("left out: %s:%d: %s; mend the line\n", o.recordsFile, n, err)
+			a.notef("left out: %s:%d: %s; mend the line\n", j.recordsFile, n, err)
 			return nil
 		case seen[l.Document]:
 			broken++
-			a.notef("left out: %s:%d: a second record for %s; keep one\n", o.recordsFile, n, l.Document)
+			a.notef("left out: %s:%d: a second record for %s; keep one\n", j.recordsFile, n, l.Document)
 			return nil
 		}
 		seen[l.Document] = true
-		l.Record, l.Evidence = l.Record.Detach(), l.Evidence.Detach()
+		l.Record, l.Evidence, l.History = l.Record.Detach(), l.Evidence.Detach(), l.History.Detach()
 		lines = append(lines, l)
 		return nil
 	})
-	if err == nil && len(lines) == 0 {
-		err = errors.New("there are no records to repair; name another run, or --records FILE")
-	}
 	return lines, broken, err
 }
 
@@ -142,17 +142,23 @@ func (a *app) prepareRepair(o repairing, w *work, l *ledger.Ledger, r *document.
 	if err != nil {
 		return nil, 0, err
 	}
+	run, err := w.startGiven(filler, o.label, lines)
+	return filler, run, err
+}
+
+// startGiven starts a run over existing records.
+func (w *work) startGiven(filler *fill.Filler, label string, lines []record.Line) (int64, error) {
 	sources := make([]document.Source, len(lines))
 	filler.Given = map[int]*record.Line{}
 	for i := range lines {
 		sources[i] = w.sourceOf(lines[i].Document)
 		filler.Given[i] = &lines[i]
 	}
-	run, err := filler.Start(o.label, sources)
+	run, err := filler.Start(label, sources)
 	if err != nil {
 		filler.Close()
 	}
-	return filler, run, err
+	return run, err
 }
 
 // sourceOf gives the document of a record by its id. One that is gone keeps its

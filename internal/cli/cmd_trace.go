@@ -189,6 +189,8 @@ func (t *tracer) step(s *value.Value) error {
 		t.checked("check", s.Get("problems"))
 	case "patch":
 		return t.patch(s)
+	case "new document", "update", "kept", "same", "changed", "history":
+		return t.updated(s)
 	case "evidence":
 		seen := ""
 		if n := text(s, "near"); n != "" && n != "0" {
@@ -227,18 +229,13 @@ func (t *tracer) patch(s *value.Value) error {
 	if err := t.upTo(step); err != nil {
 		return err
 	}
-	if ops := s.Get("operations"); ops != nil {
-		for i := range ops.Kids {
-			op := &ops.Kids[i]
-			v := ""
-			if at := op.Get("value"); at != nil {
-				v = "  " + clip(at.Named("").String(), 60)
-			}
-			t.line("patch", soft, "%s %s%s", text(op, "op"), text(op, "path"), v)
-		}
-	}
+	t.operations(s)
 	if why := text(s, "refused"); why != "" {
 		t.line("refused", bad, "%s", why)
+		return nil
+	}
+	if note := text(s, "note"); note != "" {
+		t.line("note", plain, "%s", note)
 		return nil
 	}
 	t.line("applied", good, "whole")

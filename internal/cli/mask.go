@@ -50,6 +50,20 @@ func newMask(s *schema.Schema, record *value.Value, steps *value.Value) *mask {
 				note(value.Pointer(text(&ops.Kids[j], "path")), ops.Kids[j].Get("value"))
 			}
 		}
+		if changes := step.Get("changes"); changes != nil {
+			for j := range changes.Kids {
+				at := value.Pointer(text(&changes.Kids[j], "path"))
+				for _, name := range []string{"was", "now"} {
+					if v := changes.Kids[j].Get(name); v != nil {
+						v.Walk(func(p value.Pointer, n *value.Value) bool {
+							note(at+p, n)
+							return true
+						})
+					}
+				}
+			}
+		}
+		note(value.Pointer(text(step, "path")), step.Get("other"))
 		if problems := step.Get("problems"); problems != nil {
 			for j := range problems.Kids {
 				note(value.Pointer(text(&problems.Kids[j], "path")), problems.Kids[j].Get("value"))

@@ -142,6 +142,9 @@ func (t *tree) mark(p value.Pointer) (mark string, tn tone, line string) {
 		if at := place.Get("line"); at != nil {
 			line = at.Text
 		}
+		if d := place.Get("document"); d != nil {
+			line += " of " + d.Text
+		}
 		switch place.Get("kind").Text {
 		case "quoted":
 			mark = `"`

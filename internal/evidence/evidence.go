@@ -34,6 +34,7 @@ type Place struct {
 	Page       int  // from 1; 0 where the document has no pages
 	Box        [4]int
 	Boxes      [][4]int // one a line, where the value runs over several
+	Document   string   // where it is another than the record's own
 }
 
 // Found reports whether the value stands in the source.
@@ -57,6 +58,9 @@ func (p Place) JSON() value.Value {
 	}
 	if p.Basis {
 		v.Kids = append(v.Kids, value.Boolean(true).Named("basis"))
+	}
+	if p.Document != "" {
+		v.Kids = append(v.Kids, value.Str(p.Document).Named("document"))
 	}
 	if p.Rivals > 0 {
 		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Rivals)).Named("rivals"))

@@ -41,6 +41,9 @@ type Index struct {
 	breaks  []int             // where lines end
 	spans   []span            // what is indexed
 	likes   likes
+	// Unsure tells whether the OCR engine was in doubt of the words between two
+	// offsets; there a value may be a few more characters away. May be nil.
+	Unsure func(start, end int) bool
 }
 
 // NewIndex indexes a source text.
@@ -56,7 +59,9 @@ func (ix *Index) Within(stretches [][2]int) *Index {
 	for _, s := range stretches {
 		spans = append(spans, span{s[0], s[1]})
 	}
-	return newIndex(ix.text, ix.breaks, spans)
+	part := newIndex(ix.text, ix.breaks, spans)
+	part.Unsure = ix.Unsure
+	return part
 }
 
 func lineBreaks(text string) (breaks []int) {

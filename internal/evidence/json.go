@@ -24,6 +24,9 @@ func PlacesFromJSON(v *value.Value) Places {
 			return 0
 		}
 		p := Place{Kind: Kind(kind.Text), Start: figure("start"), End: figure("end"), Line: figure("line"), Page: figure("page"), Rivals: figure("rivals"), Basis: e.Get("basis") != nil}
+		if d := e.Get("document"); d != nil {
+			p.Document = d.Text
+		}
 		p.Box = boxFrom(e.Get("box"))
 		if boxes := e.Get("boxes"); boxes != nil {
 			for j := range boxes.Kids {

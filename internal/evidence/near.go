@@ -27,6 +27,15 @@ func nearly(length int) int {
 	return max(1, length/8)
 }
 
+// nearlyUnsure is nearly where the OCR engine was in doubt: one in four, and none
+// below three.
+func nearlyUnsure(length int) int {
+	if length < 3 {
+		return 0
+	}
+	return max(1, length/4)
+}
+
 // near finds the places of a value but for a few characters.
 func (w *weigher) near(f *schema.Field, v *value.Value, add func([]span, Kind, string)) {
 	switch {
@@ -83,7 +92,11 @@ func (ix *Index) likeFigures() map[string][]span {
 // away, one of the words the same or the whole not longer than two.
 func (ix *Index) nearText(text string) []span {
 	want := tokenize(text)
-	most := nearly(utf8.RuneCountInString(text))
+	sure := nearly(utf8.RuneCountInString(text))
+	most := sure
+	if ix.Unsure != nil {
+		most = nearlyUnsure(utf8.RuneCountInString(text))
+	}
 	if len(want) == 0 || most == 0 || len(want) > 12 {
 		return nil
 	}
@@ -114,7 +127,11 @@ func (ix *Index) nearText(text string) []span {
 		if d := len(other) - len(folded); d > most || -d > most {
 			continue
 		}
-		if levenshtein.Distance(other, folded, nil) <= most && figuresIn(window) == figuresIn(want) {
+		distance := levenshtein.Distance(other, folded, nil)
+		if distance > sure && (distance > most || !ix.Unsure(window[0].start, window[len(window)-1].end)) {
+			continue
+		}
+		if figuresIn(window) == figuresIn(want) {
 			found = append(found, span{window[0].start, window[len(window)-1].end})
 		}
 	}

@@ -38,3 +38,18 @@ func TestNear(t *testing.T) {
 		}
 	}
 }
+
+// Where the OCR engine was in doubt a value may be further off, and nowhere else.
+func TestNearWhereUnsure(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: Name.\n"))
+	require.NoError(t, err)
+	text := "Hexon Flanh\nGanlry Woad\n"
+	for record, want := range map[string]Kind{`{"name":"Heron Plank"}`: None, `{"name":"Gantry Wood"}`: Near, `{"name":"Gentle Road"}`: None} {
+		v, err := value.Parse(record)
+		require.NoError(t, err)
+		ix := NewIndex(text)
+		assert.Equal(t, None, Of(s, &v, ix)["/name"].Kind, "%s, where it was sure", record)
+		ix.Unsure = func(start, _ int) bool { return start >= 12 }
+		assert.Equal(t, want, Of(s, &v, ix)["/name"].Kind, record)
+	}
+}

@@ -52,6 +52,10 @@ type Filler struct {
 	// Given are records to repair in place of filling, by the task's number.
 	Given map[int]*record.Line
 	Cured Cured // what repairing them did
+	// News are new documents to bring into the Given records; nil where they
+	// are to be repaired.
+	News    *News
+	Updated Updated // what bringing them in did
 
 	curedMu *sync.Mutex
 	partial *sync.Map // of schemas, by what they ask for
@@ -319,7 +323,9 @@ func (r *running) task(ctx context.Context, t ledger.Task) error {
 	}
 	var rec ledger.Record
 	var err error
-	if line := r.Given[t.N]; line != nil {
+	if line := r.Given[t.N]; line != nil && r.News != nil {
+		rec, err = r.updated(ctx, r.run, t, line, r.News.Of[t.N])
+	} else if line != nil {
 		rec, err = r.given(ctx, r.run, t, line)
 	} else {
 		rec, err = r.one(ctx, r.run, t)

@@ -8,6 +8,23 @@ import (
 	"filler/internal/value"
 )
 
+// historyIn gives what updates have changed in a record, from its trace.
+func historyIn(trace []byte) (value.Value, error) {
+	if !bytes.Contains(trace, []byte(`{"step":"history"`)) {
+		return value.Value{}, nil
+	}
+	steps, err := value.ParseBytes(trace)
+	if err != nil {
+		return value.Value{}, err
+	}
+	for i := range steps.Kids {
+		if s := &steps.Kids[i]; s.Get("step").Text == "history" {
+			return s.Get("changes").Named(""), nil
+		}
+	}
+	return value.Value{}, nil
+}
+
 // exampleIn gives the solved document that a traced document is, or nearly is.
 func exampleIn(trace []byte) (string, error) {
 	if !bytes.Contains(trace, []byte(`{"step":"example"`)) {
@@ -30,6 +47,9 @@ func ToLine(run int64, r ledger.Record) (record.Line, error) {
 	l := record.Line{Document: r.Document, Run: run, Status: record.Status(r.Status), Source: r.Source}
 	var err error
 	if l.Example, err = exampleIn(r.Trace); err != nil {
+		return l, err
+	}
+	if l.History, err = historyIn(r.Trace); err != nil {
 		return l, err
 	}
 	if l.Record, err = value.ParseBytes(r.Record); err != nil {

@@ -89,6 +89,7 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 // open takes a document that was read.
 func (w *filling) open(d *document.Document) {
 	w.doc, w.index, w.cuts = d, evidence.NewIndex(d.Text), prompt.NewPlanner(d)
+	w.index.Unsure = unsure(d)
 }
 
 // asker gives what makes the requests for the document, of the model that is

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 
+	"filler/internal/document"
 	"filler/internal/evidence"
 	"filler/internal/record"
 	"filler/internal/schema"
@@ -242,10 +243,30 @@ func (w *filling) follow(v *value.Value, places evidence.Places, changes []tidy.
 	}
 }
 
+// doubtful is the confidence of an OCR engine, in per cent, below which it is in
+// doubt.
+const doubtful = 70
+
+// unsure gives what tells where the OCR engine was in doubt, or nil.
+func unsure(d *document.Document) func(start, end int) bool {
+	if d.Layout == nil {
+		return nil
+	}
+	return func(start, end int) bool {
+		from, to := d.Layout.Within(start, end)
+		for i := from; i < to; i++ {
+			if c := d.Layout.Words[i].Confidence; c >= 0 && c < doubtful {
+				return true
+			}
+		}
+		return false
+	}
+}
+
 // doubt is how unsure the OCR engine was of the words under a place: 1 less its
 // least confidence, from 0 to 1.
 func (w *filling) doubt(p evidence.Place) float64 {
-	if w.doc == nil || w.doc.Layout == nil || !p.Found() {
+	if w.doc == nil || w.doc.Layout == nil || !p.Found() || p.Document != "" {
 		return 0
 	}
 	least := 100

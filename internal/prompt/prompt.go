@@ -155,6 +155,9 @@ func says(f *schema.Field) string {
 			formats = append(formats, w.Text)
 		}
 		add("The documents write it as: %s.", strings.Join(formats, "; "))
+		if f.Pivot > 0 {
+			add("Years of two digits are those from %d to %d.", f.Pivot, f.Pivot+99)
+		}
 	}
 	if f.Numbers.Decimal != "" {
 		add("The documents write %s before decimals%s.", signName[f.Numbers.Decimal], groupName(f.Numbers.Group))

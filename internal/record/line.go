@@ -29,6 +29,7 @@ type Line struct {
 	Problems []Problem
 	Evidence value.Value // an object of places by path
 	Risk     value.Value // an object of figures from 0 to 1 by path, nulls included
+	History  value.Value // a list of what updates have changed
 }
 
 // JSON gives the line. Keys that have nothing to say are left out.
@@ -61,6 +62,9 @@ func (l *Line) JSON(eachEntry bool) value.Value {
 	}
 	if len(l.Risk.Kids) > 0 {
 		v.Set("risk", l.Risk)
+	}
+	if len(l.History.Kids) > 0 {
+		v.Set("history", l.History)
 	}
 	return v
 }
@@ -105,6 +109,9 @@ func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
 	}
 	if r := v.Get("risk"); r != nil {
 		l.Risk = r.Named("")
+	}
+	if h := v.Get("history"); h != nil {
+		l.History = h.Named("")
 	}
 	if ps := v.Get("problems"); ps != nil {
 		for i := range ps.Kids {

@@ -97,6 +97,16 @@ func (p Problem) String() string {
 // told apart by path and code.
 func Subset(a, b []Problem) bool { return len(a) < len(b) && within(a, b) }
 
+// Beyond gives the problems of a that b has not, told apart by path and code.
+func Beyond(a, b []Problem) (more []Problem) {
+	for _, p := range a {
+		if !within([]Problem{p}, b) {
+			more = append(more, p)
+		}
+	}
+	return more
+}
+
 // within reports whether all problems of a are among those of b.
 func within(a, b []Problem) bool {
 	type id struct {

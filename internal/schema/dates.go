@@ -13,9 +13,11 @@ import (
 
 // DateFormat is one way in which documents write dates, such as D.M.YYYY or
 // D MMMM YYYY. Its signs: D and DD (day, DD always two digits), M and MM
-// (month), MMM and MMMM (short and full English month name), YYYY. All else
+// (month), MMM and MMMM (short and full English month name), YYYY, and YY where a
+// pivot says of which hundred years. All else
 // stands for itself; white space stands for any white space.
 type DateFormat struct {
+	Pivot int // the first of the hundred years that two digits mean; 0: none is declared
 	Text  string
 	parts []datePart
 }
@@ -25,7 +27,7 @@ type datePart struct {
 	literal string
 }
 
-var dateSigns = []string{"MMMM", "YYYY", "MMM", "DD", "MM", "D", "M"}
+var dateSigns = []string{"MMMM", "YYYY", "MMM", "DD", "MM", "YY", "D", "M"}
 
 // ParseDateFormat reads a format; it must name day, month and year once each.
 func ParseDateFormat(text string) (DateFormat, error) {
@@ -40,7 +42,7 @@ func ParseDateFormat(text string) (DateFormat, error) {
 			continue
 		}
 		if rest[0] == 'Y' {
-			return f, errors.New("a year of fewer or more than four digits can't be read without guessing the century")
+			return f, errors.New("a year has four digits, or two where `pivot` says of which hundred years")
 		}
 		f.parts = append(f.parts, datePart{literal: rest[:1]})
 		rest = rest[1:]
@@ -55,7 +57,7 @@ func leadingSign(s string) string {
 	for _, sign := range dateSigns {
 		if strings.HasPrefix(s, sign) {
 			if len(s) > len(sign) && s[len(sign)] == sign[0] {
-				return "" // MMMMM, YYYYY, DDD
+				return "" // MMMMM, YYYYY, YYY, DDD
 			}
 			return sign
 		}
@@ -73,7 +75,10 @@ func (f DateFormat) Read(text string) (time.Time, bool) {
 		case p.sign == "":
 			rest, ok = cutLiteral(rest, p.literal)
 		case p.sign[0] == 'Y':
-			year, rest, ok = cutDigits(rest, 4, 4)
+			year, rest, ok = cutDigits(rest, len(p.sign), len(p.sign))
+			if ok && p.sign == "YY" {
+				year, ok = f.century(year), f.Pivot > 0 && !startsWithDigit(rest)
+			}
 		case p.sign == "MMM" || p.sign == "MMMM":
 			month, rest, ok = cutMonth(rest, p.sign == "MMMM")
 		case p.sign[0] == 'M':
@@ -91,6 +96,21 @@ func (f DateFormat) Read(text string) (time.Time, bool) {
 	t := time.Date(year, time.Month(month), day, 0, 0, 0, 0, time.UTC)
 	return t, t.Day() == day && int(t.Month()) == month && year > 0
 }
+
+// century gives the year that two digits mean: of the hundred years from Pivot on.
+func (f DateFormat) century(yy int) int { return f.Pivot + (yy-f.Pivot%100+100)%100 }
+
+// Short reports whether the format writes years in two digits.
+func (f DateFormat) Short() bool {
+	for _, p := range f.parts {
+		if p.sign == "YY" {
+			return true
+		}
+	}
+	return false
+}
+
+func startsWithDigit(s string) bool { return s != "" && s[0] >= '0' && s[0] <= '9' }
 
 func cutLiteral(s, literal string) (string, bool) {
 	if strings.TrimSpace(literal) == "" {
@@ -183,6 +203,12 @@ func (f DateFormat) Write(t time.Time) string {
 			b.WriteString(t.Month().String()[:3])
 		case "MMMM":
 			b.WriteString(t.Month().String())
+		case "YY":
+			if f.century(t.Year()%100) == t.Year() {
+				fmt.Fprintf(&b, "%02d", t.Year()%100)
+				continue
+			}
+			fallthrough
 		default:
 			fmt.Fprintf(&b, "%04d", t.Year())
 		}

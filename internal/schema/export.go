@@ -2,6 +2,7 @@ package schema
 
 import (
 	"fmt"
+	"strconv"
 
 	"filler/internal/value"
 )
@@ -114,6 +115,9 @@ func (f *Field) beyond() value.Value {
 		v.Set("written", written)
 	}
 	text("precision", f.Precision)
+	if f.Pivot > 0 {
+		v.Set("pivot", value.Num(strconv.Itoa(f.Pivot)))
+	}
 	text("currency", f.Currency)
 	text("unit", f.Unit)
 	set("to", f.To)

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"slices"
 	"sort"
+	"strconv"
 	"strings"
 
 	"filler/internal/value"
@@ -247,6 +248,8 @@ func (im *importer) words(f *Field, ours *value.Value) {
 			readWrittenValue(f, k)
 		case "precision":
 			f.Precision = k.Text
+		case "pivot":
+			f.Pivot, _ = strconv.Atoi(k.Text)
 		case "currency":
 			f.Currency = k.Text
 		case "unit":
@@ -281,6 +284,9 @@ func (im *importer) words(f *Field, ours *value.Value) {
 		case "examples":
 			readExamples(f, k)
 		}
+	}
+	for i := range f.Written {
+		f.Written[i].Pivot = f.Pivot
 	}
 }
 

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/shopspring/decimal"
@@ -36,7 +37,9 @@ func (l *loader) key(n *place.Node, f *Field) {
 	case "most":
 		f.Most = f.readBound(n)
 	case "written":
-		f.readWritten(n)
+		f.readWritten(l, n)
+	case "pivot":
+		f.readPivot(n)
 	case "precision":
 		f.Precision = oneOf(n, "precision", Precisions)
 	case "of":
@@ -151,17 +154,37 @@ func (f *Field) readBound(n *place.Node) string {
 
 // readWritten reads how documents write the value: date formats, or the signs
 // in a number.
-func (f *Field) readWritten(n *place.Node) {
+func (f *Field) readWritten(l *loader, n *place.Node) {
 	if f.Type != Date {
 		f.readNumberFormat(n)
 		return
 	}
+	l.later = append(l.later, func() { f.pivoted(n) })
 	for _, text := range n.Texts() {
 		format, err := ParseDateFormat(text)
 		if err != nil {
-			n.Fault(fmt.Sprintf("%q: %s", text, err), "known signs: D, DD, M, MM, MMM, MMMM, YYYY")
+			n.Fault(fmt.Sprintf("%q: %s", text, err), "known signs: D, DD, M, MM, MMM, MMMM, YYYY, YY")
 		}
 		f.Written = append(f.Written, format)
+	}
+}
+
+// readPivot reads the first of the hundred years that two digits mean.
+func (f *Field) readPivot(n *place.Node) {
+	if year, err := strconv.Atoi(n.Text()); err == nil && year >= 1000 && year <= 9900 {
+		f.Pivot = year
+		return
+	}
+	n.Fault("a pivot is the first of the hundred years that two digits mean", "write a year, such as pivot: 1950 for 1950 to 2049")
+}
+
+// pivoted tells the formats which years two digits mean, once all keys are read.
+func (f *Field) pivoted(n *place.Node) {
+	for i := range f.Written {
+		f.Written[i].Pivot = f.Pivot
+		if f.Written[i].Short() && f.Pivot == 0 {
+			n.Fault(fmt.Sprintf("%q has a year of two digits, and nothing says of which hundred years", f.Written[i].Text), "add `pivot: 1950` for 1950 to 2049, or another year")
+		}
 	}
 }
 

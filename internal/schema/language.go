@@ -70,6 +70,8 @@ func keyLanguage(t Type, k string) value.Value {
 		return oneOfTexts(AskStyles, "How the field is asked for, where it is not as the rest.")
 	case "evidence":
 		return oneOfTexts(EvidenceKinds, "The loosest kind allowed.")
+	case "pivot":
+		return described("integer", "The first of the hundred years that years of two digits mean.")
 	case "precision":
 		return oneOfTexts(Precisions, "The coarsest that is allowed.")
 	case "currency":
@@ -81,7 +83,7 @@ func keyLanguage(t Type, k string) value.Value {
 		return value.Obj(value.List(oneOfTexts(Comparisons, ""), object([]value.Value{number.Named("within")}, []string{"within"}), object([]value.Value{number.Named("similar")}, []string{"similar"})).Named("anyOf"))
 	case "written":
 		if t == Date {
-			return textOrTexts("Formats of D, DD, M, MM, MMM, MMMM and YYYY.")
+			return textOrTexts("Formats of D, DD, M, MM, MMM, MMMM and YYYY, or YY with a pivot.")
 		}
 		return object([]value.Value{oneOfTexts([]string{".", ","}, "").Named("decimal"), described("string", "").Named("group")}, nil)
 	case "of":

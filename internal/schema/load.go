@@ -223,7 +223,7 @@ var TypeKeys = map[Type][]string{
 	Integer:  {"least", "most", "written"},
 	Number:   {"least", "most", "written"},
 	Boolean:  {},
-	Date:     {"written", "precision"},
+	Date:     {"written", "precision", "pivot"},
 	Time:     {},
 	DateTime: {},
 	Choice:   {"of"},

@@ -83,7 +83,7 @@ func (g *gen) leaf() string {
 	case Integer, Number:
 		f += g.maybe("least", "-3") + g.maybe("most", "9") + g.maybe("compare", "{within: 0.5}") + g.maybe("written", `{decimal: ",", group: "."}`)
 	case Date:
-		f += g.maybe("written", "[D.M.YYYY, D MMMM YYYY]") + g.maybe("precision", "month")
+		f += g.maybe("written", "[D.M.YYYY, D MMMM YYYY]") + g.maybe("precision", "month") + g.maybe("pivot", "1950")
 	case Choice:
 		f += ", of: {yes: {also: [ja, si]}, 'no': , \"007\": {about: The agent.}}" + g.maybe("compare", "none")
 	case Money:

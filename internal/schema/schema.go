@@ -72,6 +72,7 @@ type Field struct {
 	Most      string
 	Written   []DateFormat
 	Numbers   NumberFormat // how documents write its figures
+	Pivot     int          // of a date, the first of the hundred years that two digits mean; 0: none
 	Precision string       // of a date, the coarsest that is allowed: day, month or year
 	Currency  string       // of money: the one it must have, or ""
 	Unit      string       // of a quantity, likewise

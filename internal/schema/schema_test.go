@@ -83,7 +83,7 @@ func TestDates(t *testing.T) {
 		assert.True(t, ok)
 		assert.True(t, day.Equal(got), text)
 	}
-	for _, bad := range []string{"", "D.M", "D.M.YY", "YYYYY-M-D", "D.D.YYYY", "M YYYY"} {
+	for _, bad := range []string{"", "D.M", "D.M.YYY", "YYYYY-M-D", "D.D.YYYY", "M YYYY"} {
 		_, err := ParseDateFormat(bad)
 		assert.Error(t, err, bad)
 	}

@@ -59,6 +59,9 @@ func (w *writer) answer() (text string, cut bool) {
 	if w.task.repair {
 		return w.dress(w.patch()), false
 	}
+	if w.task.update {
+		return w.dress(w.update()), false
+	}
 	if w.task.short {
 		return w.short(), false
 	}

@@ -112,6 +112,7 @@ type task struct {
 	document string
 	rest     string // what stands behind the document
 	repair   bool
+	update   bool // a record is to be brought up to date
 	short    bool // one value is asked for, alone
 	pointing bool // values are asked for by the ids of their words
 	seeing   bool // values are asked for with their places on pictures
@@ -125,7 +126,9 @@ func readTask(r *request) *task {
 	before := text
 	before, t.document, t.rest = findDocument(text)
 	t.repair = strings.Contains(t.rest, "JSON Patch")
-	t.pointing = strings.Contains(before, "is the id of what holds it") && !t.repair
+	t.update = t.repair && strings.Contains(t.rest, `"words": `)
+	t.repair = t.repair && !t.update
+	t.pointing = !t.update && strings.Contains(before, "is the id of what holds it") && !t.repair
 	if t.pointing {
 		for _, m := range lineStart.FindAllStringSubmatch(t.document, -1) {
 			t.lines = append(t.lines, [2]string{m[1], m[2]})
@@ -161,7 +164,7 @@ func readTask(r *request) *task {
 		return t
 	}
 	t.schema = &schema.Schema{Root: root}
-	if strings.Contains(t.rest, `{"`+schema.Wrapper+`": [`) || strings.Contains(t.rest, `list "`+schema.Wrapper+`"`) || strings.Contains(before, "one record for each") {
+	if t.update && strings.Contains(t.rest, "# Records so far, each") || strings.Contains(t.rest, `{"`+schema.Wrapper+`": [`) || strings.Contains(t.rest, `list "`+schema.Wrapper+`"`) || strings.Contains(before, "one record for each") {
 		t.schema.Root = &schema.Field{Type: schema.List, Item: root}
 	}
 	return t
@@ -266,6 +269,8 @@ func attach(parent, f *schema.Field) *schema.Field {
 
 var (
 	oneOf     = regexp.MustCompile(`One of: (.*?)\.(?: [A-Z]|$)`)
+	toldApart = regexp.MustCompile(`Items are told apart by ([^.]*)\.`)
+	pivotIs   = regexp.MustCompile(`Years of two digits are those from (\d{4})`)
 	printedAs = regexp.MustCompile(`Printed as: (.*?)\.(?: [A-Z]|$)`)
 	writtenAs = regexp.MustCompile(`write it as: (.*?)\.(?: [A-Z]|$)`)
 	measureIs = regexp.MustCompile(`Its (?:currency|unit) is (\S+?)\.(?: [A-Z]|$)`)
@@ -279,6 +284,9 @@ func newField(name, kind, says string) *schema.Field {
 	if item, ok := strings.CutPrefix(kind, "list of "); ok {
 		f.Type = schema.List
 		f.Item = &schema.Field{Type: schema.Type(item), About: says}
+	}
+	if m := toldApart.FindStringSubmatch(says); m != nil && f.Type == schema.List {
+		f.Key = strings.Split(m[1], " and ")
 	}
 	f.Basis = strings.Contains(says, `{"value": …, "basis": …}`)
 	if m := oneOf.FindStringSubmatch(says); m != nil && f.Type == schema.Choice {
@@ -299,6 +307,12 @@ func newField(name, kind, says string) *schema.Field {
 			if format, err := schema.ParseDateFormat(text); err == nil {
 				f.Written = append(f.Written, format)
 			}
+		}
+	}
+	if m := pivotIs.FindStringSubmatch(says); m != nil {
+		f.Pivot, _ = strconv.Atoi(m[1])
+		for i := range f.Written {
+			f.Written[i].Pivot = f.Pivot
 		}
 	}
 	return f

@@ -20,6 +20,7 @@ fields:
   closed: {boolean: Whether it is closed.}
   d: {date: A day., written: [D.M.YYYY]}
   two: {date: A day with two readings., written: [D/M/YYYY, M/D/YYYY]}
+  short: {date: A day., written: [D.M.YY], pivot: 1950}
   c: {choice: A choice., of: {loose_rail: {also: [handrail off]}, rot: {also: [decay]}, rust: {also: [decay of iron]}}}
   at: {time: A time.}
   m: {money: Money., currency: EUR, written: {decimal: ",", group: "."}}
@@ -71,6 +72,10 @@ func TestTidies(t *testing.T) {
 		{`{"i":"none"}`, `{"i":null}`, RuleUnknown},
 		{`{"c":"not stated"}`, `{"c":null}`, RuleUnknown},
 		{`{"d":"–"}`, `{"d":null}`, RuleUnknown},
+		{`{"short":"3.4.31"}`, `{"short":"2031-04-03"}`, RuleDate},
+		{`{"short":"3.4.71"}`, `{"short":"1971-04-03"}`, RuleDate},
+		{`{"short":"3.4.2031"}`, `{"short":"3.4.2031"}`, ""},
+		{`{"d":"3.4.31"}`, `{"d":"3.4.31"}`, ""},
 		{`{"d":"3. März 2031"}`, `{"d":"2031-03-03"}`, RuleDate},
 		{`{"d":"1 août 2031"}`, `{"d":"2031-08-01"}`, RuleDate},
 		{`{"d":"3.4.2O31"}`, `{"d":"2031-04-03"}`, RuleLookalikes},

@@ -1,0 +1,278 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/document"
+	"filler/internal/fill"
+	"filler/internal/ledger"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/update"
+	"filler/internal/value"
+)
+
+// updating is what `update` was asked for.
+type updating struct {
+	filling
+	judged
+	run, by, of   string
+	prefer, fresh string
+}
+
+func (a *app) updateCmd() *cobra.Command {
+	var o updating
+	cmd := &cobra.Command{Use: "update DOC...", Short: "Bring new documents into existing records", Args: cobra.MinimumNArgs(1),
+		Long: `Bring what new documents say into the records of a run (the last, or --run), or of a file
+of JSON Lines. The model answers with a patch of which every operation names its words:
+a value changes only where those words stand in the new document and hold it, and an item
+or a value goes only where words are named that take it back. All else stays as it is.
+
+Which records a document speaks of: with --by FIELD those whose value of it stands in the
+document; with --of DOC the record of that document; with each: entry the entries whose
+key stands there. Each change is kept in the record's history, with the old value, the
+document and the line.
+
+Without a project:  filler update NEW --schema SCHEMA --records FILE --model URL -o FILE`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if err := o.check(); err != nil {
+				a.parsed = false
+				return err
+			}
+			return a.update(cmd.Context(), o, args)
+		}}
+	f := cmd.Flags()
+	f.StringVar(&o.run, "run", "", "the `RUN` whose records are brought up to date, in place of the last")
+	f.StringVar(&o.judged.schemaFile, "schema", "", "a schema file, in place of the project's")
+	f.StringVar(&o.recordsFile, "records", "", "a file of JSON Lines, or - for standard input, in place of a run")
+	f.StringVar(&o.by, "by", "", "the `field` whose value, standing in a new document, says which record is meant")
+	f.StringVar(&o.of, "of", "", "the new documents speak of the record of this `document`")
+	f.StringVar(&o.prefer, "prefer", "newer", "which value is kept where both have evidence: `newer`, older, neither")
+	f.StringVar(&o.fresh, "new", "report", "entries that the records have not: `report`, keep")
+	f.StringVar(&o.modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
+	f.StringVarP(&o.output, "output", "o", "", "write the records to this file")
+	f.StringVar(&o.label, "label", "", "a name for the run")
+	f.Float64Var(&o.budget, "budget", 0, "stop before the update costs more than this `amount`")
+	f.BoolVar(&o.filling.fresh, "fresh", false, "ask anew what was answered before")
+	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
+	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines also on a terminal")
+	o.looking.flags(cmd)
+	return cmd
+}
+
+func (o *updating) check() error {
+	switch {
+	case o.prefer != string(update.Newer) && o.prefer != string(update.Older) && o.prefer != string(update.Neither):
+		return fmt.Errorf("--prefer is newer, older or neither, not %q", o.prefer)
+	case o.fresh != "report" && o.fresh != "keep":
+		return fmt.Errorf("--new is report or keep, not %q", o.fresh)
+	case o.by != "" && o.of != "":
+		return errors.New("--by and --of both say which record is meant; keep one of the two")
+	}
+	return nil
+}
+
+func (a *app) update(ctx context.Context, o updating, names []string) error {
+	w, err := a.open(o.judged.schemaFile)
+	if err != nil {
+		return err
+	}
+	if o.by != "" {
+		if f := w.schema.Find(o.by); f == nil || !f.IsLeaf() {
+			return fmt.Errorf("--by %s: the schema has no such value; `filler schema outline` shows its fields", o.by)
+		}
+	}
+	lines, broken, err := a.linesToChange(w, o.judged, o.run)
+	if err == nil && len(lines) == 0 {
+		err = errors.New("there are no records to bring up to date; name another run, or --records FILE")
+	}
+	if err != nil {
+		return err
+	}
+	out, l, r, done, err := a.tools(w, &o.looking, o.output)
+	if err != nil {
+		return err
+	}
+	defer done()
+	docs, err := a.newDocuments(ctx, w, r, names)
+	if err != nil {
+		return err
+	}
+	of, none, err := matchNews(w.schema, lines, docs, o)
+	if err != nil {
+		a.parsed = false
+		return err
+	}
+	for _, id := range none {
+		a.notef("%s: speaks of none of the %s; fill it on its own, or say --of DOC\n", id, plural(len(lines), "record"))
+	}
+	filler, run, err := a.prepareUpdate(o, w, l, r, lines)
+	if err != nil {
+		return err
+	}
+	defer filler.Close()
+	filler.News = &fill.News{Of: of, Prefer: update.Preference(o.prefer), KeepNew: o.fresh == "keep"}
+	if err := filler.SetBudget(run, w.budget(o.budget)); err != nil {
+		return err
+	}
+	err = a.runFill(ctx, o.filling, filler, run, out)
+	a.tellUpdated(filler, run, o)
+	var code exit
+	if broken+len(none) > 0 && (err == nil || errors.As(err, &code)) {
+		return exit(codeFlawed)
+	}
+	return err
+}
+
+// newDocuments reads the new documents; one that can't be read ends it, before
+// anything is paid for.
+func (a *app) newDocuments(ctx context.Context, w *work, r *document.Reader, names []string) ([]*document.Document, error) {
+	sources, err := w.sources(names)
+	if err != nil {
+		return nil, err
+	}
+	if a.tell(w) && len(sources) == 0 {
+		return nil, exit(codeFailed)
+	}
+	var docs []*document.Document
+	for _, s := range sources {
+		var d *document.Document
+		if s.File == "-" {
+			d, err = r.ReadFrom(ctx, s.ID, a.in)
+		} else {
+			d, err = r.Read(ctx, s)
+		}
+		if err != nil {
+			return nil, err
+		}
+		docs = append(docs, d)
+	}
+	return docs, nil
+}
+
+// matchNews finds which records the new documents speak of.
+func matchNews(s *schema.Schema, lines []record.Line, docs []*document.Document, o updating) (map[int][]*document.Document, []string, error) {
+	if o.of != "" {
+		for i := range lines {
+			if lines[i].Document == o.of {
+				return map[int][]*document.Document{i: docs}, nil, nil
+			}
+		}
+		return nil, nil, fmt.Errorf("--of %s: there is no record of this document", o.of)
+	}
+	if len(lines) > 1 && o.by == "" && !s.EachEntry() {
+		hint := ""
+		for _, f := range s.Leaves() {
+			if f.Required && !strings.Contains(f.Path, "[]") {
+				hint = ", such as --by " + f.Path
+				break
+			}
+		}
+		return nil, nil, fmt.Errorf("there are %d records, and nothing says which of them is meant; say --by FIELD%s, or --of DOC", len(lines), hint)
+	}
+	of, none := fill.MatchNews(s, lines, docs, o.by)
+	return of, none, nil
+}
+
+func (a *app) prepareUpdate(o updating, w *work, l *ledger.Ledger, r *document.Reader, lines []record.Line) (*fill.Filler, int64, error) {
+	setup, err := w.setup(l, r, &o.looking)
+	if err != nil {
+		return nil, 0, err
+	}
+	setup.Fresh, setup.Settings.Style, setup.Schema = o.filling.fresh, "", w.schema
+	if setup.Model, err = w.model(o.modelName); err != nil {
+		return nil, 0, err
+	}
+	if w.budget(o.budget) > 0 {
+		if err := setup.Priced(); err != nil {
+			return nil, 0, err
+		}
+	}
+	filler, err := fill.New(setup)
+	if err != nil {
+		return nil, 0, err
+	}
+	run, err := w.startGiven(filler, o.label, lines)
+	return filler, run, err
+}
+
+// maxListed bounds how many conflicts are named one by one.
+const maxListed = 20
+
+// tellUpdated says what the update did: the changes as a table on a terminal,
+// the conflicts always.
+func (a *app) tellUpdated(f *fill.Filler, run int64, o updating) {
+	if a.term.out && !o.asJSON {
+		a.printUpdates(f, run)
+	}
+	c := f.Updated
+	a.notef("%s changed: %s, %s added, %d taken back; %d confirmed, %d refused\n", plural(c.Records, "record"), plural(c.Values, "value"), plural(c.Items, "item"), c.TakenBack, c.Confirmed, c.Refused)
+	if c.New > 0 {
+		a.notef("%s that the records have not: told, not kept; `filler trace DOC` shows what, --new keep adds\n", plural(c.New, "record"))
+	}
+	for i, x := range c.Conflicts {
+		if i == maxListed {
+			a.notef("%d more conflicts\n", len(c.Conflicts)-i)
+			break
+		}
+		was, now := shownValue(&x.Change.Was), shownValue(&x.Change.Now)
+		if fd := f.Schema.At(x.Change.Path); fd != nil && fd.Sensitive {
+			was, now = hidden, hidden
+		}
+		kept := "the new one is kept"
+		if x.Change.Kept {
+			kept = "the old one is kept"
+		}
+		a.notef("conflict: %s  %s  %s, and %s says %s; %s\n", x.Document, x.Change.Path, clip(was, 40), x.Change.Place.Document, clip(now, 40), kept)
+	}
+}
+
+// printUpdates prints what was changed, as a table.
+func (a *app) printUpdates(f *fill.Filler, run int64) {
+	t := a.newTable("record", "place", "was", "is now", "by", ">line")
+	rows := 0
+	f.Ledger.Records(run, 0, func(r ledger.Record) error {
+		line, err := fill.ToLine(run, r)
+		if err != nil {
+			return err
+		}
+		for i := range line.History.Kids {
+			h := &line.History.Kids[i]
+			if at := h.Get("run"); at == nil || at.Text != fmt.Sprint(run) {
+				continue
+			}
+			rows++
+			was, now := shownValue(h.Get("was")), shownValue(h.Get("now"))
+			if fd := f.Schema.At(value.Pointer(text(h, "path"))); fd != nil && fd.Sensitive {
+				was, now = hidden, hidden
+			}
+			t.row(line.Document, text(h, "path"), clip(was, 28), field{clip(now, 28), bold}, text(h, "document"), h.Get("line").Text)
+		}
+		return nil
+	})
+	if rows > 0 {
+		a.printf("\n")
+		t.print()
+		a.printf("\n")
+	}
+}
+
+// shownValue writes a value in a table: a text bare, nothing as a dash.
+func shownValue(v *value.Value) string {
+	switch {
+	case v.Empty():
+		return "–"
+	case v.Kind == value.String:
+		return v.Text
+	}
+	if amount := v.Get("amount"); amount != nil && len(v.Kids) == 2 {
+		return amount.Text + " " + v.Kids[1].Text
+	}
+	own := v.Named("")
+	return own.String()
+}

@@ -1,0 +1,58 @@
+package fill
+
+import (
+	"strings"
+
+	"filler/internal/chat"
+	"filler/internal/ledger"
+	"filler/internal/model"
+	"filler/internal/prompt"
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Steps are the records that the first reply to a document gives, one step after
+// the other. Null: none came.
+type Steps struct {
+	Came   value.Value // what a strict JSON reader makes of the reply as it came
+	Mended value.Value // read leniently, and out of what models put around values
+	Tidied value.Value
+}
+
+// StepsOf reads the first reply of a document in a run once more, step by step.
+// It gives false where the document was asked about in several requests, or
+// otherwise than whole: then no one reply is the record.
+func StepsOf(s *schema.Schema, settings prompt.Settings, exchanges []ledger.Exchange) (Steps, bool) {
+	var first *ledger.Exchange
+	for i := range exchanges {
+		x := &exchanges[i]
+		switch {
+		case x.Step == "fill" && x.Status == 200:
+			first = x // of several attempts and shapes the last is what was taken
+		case strings.HasPrefix(x.Step, "fill ") && !strings.HasPrefix(x.Step, "fill."):
+			return Steps{}, false
+		}
+	}
+	if first == nil || settings.Images != "" {
+		return Steps{}, false
+	}
+	answer, err := chat.ReadReply(first.Reply)
+	if err != nil {
+		return Steps{}, true
+	}
+	var steps Steps
+	if v, err := value.Parse(strings.TrimSpace(answer.Text)); err == nil {
+		steps.Came = v
+		if list := v.Get(schema.Wrapper); s.EachEntry() && list != nil {
+			steps.Came = list.Named("")
+		}
+	}
+	x := &piece{part: &part{schema: s, style: prompt.Whole}, w: &filling{Filler: &Filler{Schema: s, Settings: settings}}}
+	if err := x.read(&model.Answer{Reply: *answer}); err != nil {
+		return steps, true
+	}
+	steps.Mended = x.record.Clone()
+	x.tidy()
+	steps.Tidied = x.record
+	return steps, true
+}
