@@ -9,7 +9,6 @@ import (
 	"filler/internal/fill"
 	"filler/internal/gold"
 	"filler/internal/ledger"
-	"filler/internal/place"
 	"filler/internal/project"
 	"filler/internal/record"
 	"filler/internal/schema"
@@ -140,129 +139,6 @@ func (v *validation) end() error {
 		return exit(codeFlawed)
 	}
 	return nil
-}
-
-func (a *app) scoreCmd() *cobra.Command {
-	var j judged
-	var asJSON bool
-	cmd := &cobra.Command{Use: "score [RUN]", Short: "Field accuracy against gold", Args: cobra.MaximumNArgs(1),
-		Long: "Measure the records of a run (the last if left out), or of any file of JSON Lines,\nagainst gold, field by field. docs/scoring.md says how.\n\nWithout a project:  filler score --schema SCHEMA --records FILE --gold FILE",
-		RunE: func(_ *cobra.Command, args []string) error {
-			w, err := a.open(j.schemaFile)
-			if err != nil {
-				return err
-			}
-			r, err := a.score(w, j, first(args))
-			if err != nil {
-				return err
-			}
-			if asJSON {
-				a.printJSON(r.JSON())
-			} else {
-				a.printScore(r)
-			}
-			return nil
-		}}
-	j.flags(cmd, true)
-	cmd.Flags().BoolVar(&asJSON, "json", false, "print the score as JSON")
-	return cmd
-}
-
-func (w *work) goldPath(named string) (string, error) {
-	switch {
-	case named != "":
-		return named, nil
-	case w.project == nil:
-		return "", errors.New("no gold is named; add --gold FILE")
-	case w.project.Gold == "":
-		return "", fmt.Errorf("%s: no gold is named; add `gold: gold`, or say --gold", w.project.File)
-	}
-	return w.project.Gold, nil
-}
-
-func (a *app) score(w *work, j judged, runName string) (*score.Report, error) {
-	path, err := w.goldPath(j.goldPath)
-	if err != nil {
-		return nil, err
-	}
-	set, err := gold.Load(path, w.schema)
-	if err != nil {
-		return nil, err
-	}
-	s := score.New(w.schema, set)
-	run, err := a.each(w, j, runName, func(n int, l record.Line, err error) error {
-		if err == nil {
-			err = s.Add(l)
-		}
-		if err != nil {
-			return place.Faults{{File: j.recordsFile, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	r := s.Report()
-	r.Run = run
-	return &r, nil
-}
-
-func ratioText(r score.Ratio) string {
-	if !r.Exists {
-		return "–"
-	}
-	return fmt.Sprintf("%.3f", r.Value)
-}
-
-func ratioTone(r score.Ratio) tone {
-	switch {
-	case !r.Exists || r.Value >= 0.95:
-		return plain
-	case r.Value >= 0.8:
-		return soft
-	}
-	return bad
-}
-
-func (a *app) printScore(r *score.Report) {
-	of := "the records"
-	if r.Run > 0 {
-		of = fmt.Sprintf("run %d", r.Run)
-	}
-	a.printf("%s against gold · %s counted\n\n", a.paint(bold, of), plural(r.Documents, "document"))
-	t := a.newTable("field", ">right", ">wrong", ">missed", ">extra", ">precision", ">recall", ">F1")
-	row := func(name string, c score.Counts) {
-		t.row(name, c.Right, dash(c.Wrong), dash(c.Missed), dash(c.Extra), ratioText(c.Precision()), ratioText(c.Recall()), field{ratioText(c.F1()), ratioTone(c.F1())})
-	}
-	for _, f := range r.WorstFirst() {
-		row(f.Path, f.Counts)
-	}
-	t.rule()
-	row("all leaves", r.Overall)
-	p, q, f := r.Macro()
-	t.row("mean of fields", "", "", "", "", ratioText(p), ratioText(q), ratioText(f))
-	if w, any := r.Weighted(); any {
-		t.row("weighted", "", "", "", "", "", "", ratioText(w))
-	}
-	t.print()
-	a.printf("\n%d of %s exact\n", r.RecordsRight, plural(r.RecordsOf, "record"))
-	for _, l := range r.Lists {
-		a.printf("%s: %d items found, %d missed, %d invented\n", l.Path, l.Found, l.Missed, l.Invented)
-	}
-	if v := r.Review; v.NotRight > 0 {
-		a.printf("by risk: the riskiest fifth of %s holds %.0f of the %d that are not right (%.0f %%)\n", thousands(v.Leaves)+" leaves", v.TopNot, v.NotRight, 100*v.TopNot/float64(v.NotRight))
-	}
-	for _, l := range r.LeftOut {
-		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s (%s)", l.Document, l.Why)))
-	}
-}
-
-// dash keeps zeros quiet.
-func dash(n int) string {
-	if n == 0 {
-		return "·"
-	}
-	return fmt.Sprint(n)
 }
 
 func (a *app) runsCmd() *cobra.Command {

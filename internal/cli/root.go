@@ -34,6 +34,7 @@ const (
 	codeUse     = 2
 	codeFlawed  = 3
 	codeBudget  = 4
+	codeBelow   = 5
 	codeStopped = 1
 )
 

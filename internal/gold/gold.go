@@ -31,7 +31,21 @@ type Record struct {
 	Record   value.Value
 	File     string
 	Fault    string // why it can't count, or ""
+
+	By, On  string      // who reviewed it, and the day
+	Model   string      // whose draft it was; "" for one that began empty
+	Run     string      // of that draft
+	Mark    string      // a short hash of the draft
+	Part    string      // Tune, Test or ""
+	Version string      // of the schema that it was drafted with
+	Places  value.Value // of its values, as far as the draft had them
 }
+
+// Parts of a gold set: what is chosen on one is reported on the other.
+const (
+	Tune = "tune"
+	Test = "test"
+)
 
 // States of a gold record.
 const (
@@ -91,12 +105,35 @@ func (l *loader) file(path string, entry fs.DirEntry, err error) error {
 		l.faults = append(l.faults, place.Fault{File: path, Msg: err.Error(), Hint: "a gold file is described in docs/formats.md"})
 		return nil
 	}
-	r := &Record{Document: line.Document, Source: line.Source, State: Draft, Record: line.Record, File: path}
-	if state := v.Get("state"); state != nil {
-		r.State = state.Text
-	}
+	r := &Record{Document: line.Document, Source: line.Source, State: Draft, Record: line.Record, File: path, Places: line.Evidence}
+	r.about(&v)
 	l.add(r)
 	return nil
+}
+
+// about reads what a gold record says of itself.
+func (r *Record) about(v *value.Value) {
+	text := func(name string, into *string) {
+		if kid := v.Get(name); kid != nil && kid.Kind != value.Object {
+			*into = strings.Clone(kid.Text)
+		}
+	}
+	text("state", &r.State)
+	text("by", &r.By)
+	text("on", &r.On)
+	text("part", &r.Part)
+	text("version", &r.Version)
+	if d := v.Get("drafted"); d != nil {
+		if m := d.Get("model"); m != nil {
+			r.Model = strings.Clone(m.Text)
+		}
+		if run := d.Get("run"); run != nil {
+			r.Run = strings.Clone(run.Text)
+		}
+		if m := d.Get("mark"); m != nil {
+			r.Mark = strings.Clone(m.Text)
+		}
+	}
 }
 
 func jsonFault(path string, line int, err error) place.Fault {
@@ -125,6 +162,9 @@ func (l *loader) lines(path string) error {
 func (l *loader) add(r *Record) {
 	if r.State != Draft && r.State != Reviewed && r.State != Disputed {
 		l.faults = append(l.faults, place.Fault{File: r.File, Msg: fmt.Sprintf("unknown state %q", r.State), Hint: place.Suggest(r.State, []string{Draft, Reviewed, Disputed})})
+	}
+	if r.Part != "" && r.Part != Tune && r.Part != Test {
+		l.faults = append(l.faults, place.Fault{File: r.File, Msg: fmt.Sprintf("unknown part %q", r.Part), Hint: place.Suggest(r.Part, []string{Tune, Test})})
 	}
 	if other := l.set[r.Document]; other != nil {
 		l.faults = append(l.faults, place.Fault{File: r.File, Msg: fmt.Sprintf("a second gold record for %s (the first is in %s)", r.Document, other.File), Hint: "keep one"})

@@ -2,6 +2,8 @@ package score
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"sort"
 	"strconv"
 
@@ -46,6 +48,43 @@ type Report struct {
 	RecordsRight int
 	RecordsOf    int
 	Review       Review
+	F1           Interval // of the F1 over all leaves
+	Slices       []Slice
+	Confusions   []Confusion
+	Evident      Evident
+	Drafted      int       // counted documents whose gold the same model drafted
+	Part         string    // of the gold that was counted; "" is all
+	Spent        *Spending // nil where it is not known
+}
+
+// Spending is what a run cost.
+type Spending struct{ CostNano int64 }
+
+// PerRight gives the cost of one right leaf, in billionths.
+func (r *Report) PerRight() (nano float64, ok bool) {
+	if r.Spent == nil || r.Overall.Right == 0 {
+		return 0, false
+	}
+	return float64(r.Spent.CostNano) / float64(r.Overall.Right), true
+}
+
+// Options say what else a score should tell.
+type Options struct {
+	Part      string                     // of the gold set; "" is all
+	By        string                     // the fact that Slice gives, for the heading
+	Slice     func(l record.Line) string // nil: no slices
+	Confusion []string                   // paths of choice fields
+	Places    bool                       // whether values stand where gold's do
+	Model     string                     // that filled the records, for the footnote on drafts
+}
+
+// Slice is the score of the documents that share a fact.
+type Slice struct {
+	Name      string
+	Documents int
+	Counts
+	F1Interval Interval
+	tallies    []Tally
 }
 
 // Scorer adds records up into a Report.
@@ -57,18 +96,32 @@ type Scorer struct {
 	report Report
 	seen   map[string]bool
 	risky  []risky
+
+	options   Options
+	tallies   []Tally
+	slices    map[string]*Slice
+	confusion map[*schema.Field]*Confusion
 }
 
 // New gives a scorer for a schema and its gold.
-func New(s *schema.Schema, g gold.Set) *Scorer {
-	sc := &Scorer{schema: s, gold: g, index: map[*schema.Field]int{}, lists: map[*schema.Field]*Items{}, seen: map[string]bool{}}
+func New(s *schema.Schema, g gold.Set) *Scorer { return NewWith(s, g, Options{}) }
+
+// NewWith gives a scorer that tells more.
+func NewWith(s *schema.Schema, g gold.Set, o Options) *Scorer {
+	sc := &Scorer{schema: s, gold: g, options: o, slices: map[string]*Slice{}, confusion: map[*schema.Field]*Confusion{}, index: map[*schema.Field]int{}, lists: map[*schema.Field]*Items{}, seen: map[string]bool{}}
 	for _, f := range s.Leaves() {
 		if !f.Scored() {
 			continue
 		}
 		sc.index[f] = len(sc.report.Fields)
 		sc.report.Fields = append(sc.report.Fields, Field{Path: f.Path, Weight: weightOf(f)})
+		for _, path := range o.Confusion {
+			if f.Path == path && f.Type == schema.Choice {
+				sc.confusion[f] = &Confusion{Field: f.Path, counts: map[[2]string]int{}}
+			}
+		}
 	}
+	sc.report.Part = o.Part
 	return sc
 }
 
@@ -105,8 +158,27 @@ func (sc *Scorer) Add(l record.Line) error {
 		filled = nil
 	}
 	sc.report.Documents++
-	sc.count(&g.Record, filled, risksOf(&l.Risk))
+	if g.Model != "" && g.Model == sc.options.Model {
+		sc.report.Drafted++
+	}
+	counts := sc.count(g, filled, &l)
+	sc.tallies = append(sc.tallies, counts.tally())
+	if sc.options.Slice != nil {
+		sc.slice(sc.options.Slice(l), counts)
+	}
 	return nil
+}
+
+// slice adds a document to those that share a fact.
+func (sc *Scorer) slice(name string, c Counts) {
+	s := sc.slices[name]
+	if s == nil {
+		s = &Slice{Name: name}
+		sc.slices[name] = s
+	}
+	s.Documents++
+	s.Counts = s.Counts.Plus(c)
+	s.tallies = append(s.tallies, c.tally())
 }
 
 // countable gives the gold of a document, or why it does not count.
@@ -117,6 +189,11 @@ func (sc *Scorer) countable(document, source string) (*gold.Record, string) {
 		return nil, "no gold"
 	case g.State != gold.Reviewed:
 		return nil, "its gold is not reviewed (" + g.State + ")"
+	case sc.options.Part != "" && g.Part != sc.options.Part:
+		if g.Part == "" {
+			return nil, "it is in neither part of the gold set"
+		}
+		return nil, "it is in the part to " + g.Part
 	case g.Fault != "":
 		return nil, "its gold breaks the schema: " + g.Fault
 	case g.Source != "" && source != "" && g.Source != source:
@@ -137,7 +214,9 @@ func (sc *Scorer) Skip(document, why string) {
 	}
 }
 
-func (sc *Scorer) count(g, filled *value.Value, risks map[value.Pointer]float64) {
+func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (counts Counts) {
+	risks := risksOf(&l.Risk)
+	places := sc.places(g, l)
 	if !sc.schema.EachEntry() {
 		sc.report.RecordsOf++
 	}
@@ -148,11 +227,18 @@ func (sc *Scorer) count(g, filled *value.Value, risks map[value.Pointer]float64)
 		}
 	}
 	entries := 0
-	Walk(sc.schema, g, filled, Visitor{
-		Paths: len(risks) > 0,
+	Walk(sc.schema, &g.Record, filled, Visitor{
+		Paths: len(risks) > 0 || places != nil,
 		Leaf: func(l Leaf) {
 			sc.reviewed(l, risks)
 			sc.report.Fields[sc.index[l.Field]].Add(l.Outcome)
+			counts.Add(l.Outcome)
+			if places != nil {
+				places.leaf(&sc.report.Evident, l)
+			}
+			if c := sc.confusion[l.Field]; c != nil {
+				c.add(l)
+			}
 			whole = whole && (l.Outcome == Right || l.Outcome == Blank)
 		},
 		Item: func(list *schema.Field, inGold, inFilled bool) {
@@ -182,6 +268,7 @@ func (sc *Scorer) count(g, filled *value.Value, risks map[value.Pointer]float64)
 	if !sc.schema.EachEntry() || entries > 0 {
 		flush()
 	}
+	return counts
 }
 
 // Report gives the score. Gold whose document never came in is left out, by
@@ -207,7 +294,29 @@ func (sc *Scorer) Report() Report {
 		}
 	})
 	r.Review = review(sc.risky)
+	r.F1 = F1Interval(sc.tallies)
+	for _, name := range slices.Sorted(maps.Keys(sc.slices)) {
+		s := *sc.slices[name]
+		s.F1Interval = F1Interval(s.tallies)
+		r.Slices = append(r.Slices, s)
+	}
+	for _, f := range sc.schema.Leaves() {
+		if c := sc.confusion[f]; c != nil {
+			c.finish(f)
+			r.Confusions = append(r.Confusions, *c)
+		}
+	}
 	return r
+}
+
+// Field gives the outcome of a field, or nil.
+func (r *Report) Field(path string) *Field {
+	for i := range r.Fields {
+		if r.Fields[i].Path == path {
+			return &r.Fields[i]
+		}
+	}
+	return nil
 }
 
 // Macro gives the means of the fields' precision, recall and F1.
@@ -262,6 +371,43 @@ func (c Counts) json() []value.Value {
 		c.Precision().json("precision"), c.Recall().json("recall"), c.F1().json("f1"), c.Accuracy().json("accuracy")}
 }
 
+// json gives the bounds, null where there are none.
+func (i Interval) json() []value.Value {
+	return []value.Value{Ratio{i.Low, i.Exists}.json("f1_low"), Ratio{i.High, i.Exists}.json("f1_high")}
+}
+
+// more gives what was asked for beyond fields and records.
+func (r *Report) more() (members []value.Value) {
+	if len(r.Slices) > 0 {
+		list := value.List()
+		for _, s := range r.Slices {
+			list.Kids = append(list.Kids, value.Obj(append(append([]value.Value{value.Str(s.Name).Named("slice"), count("documents", s.Documents)}, s.Counts.json()...), s.F1Interval.json()...)...))
+		}
+		members = append(members, list.Named("slices"))
+	}
+	if len(r.Confusions) > 0 {
+		list := value.List()
+		for _, c := range r.Confusions {
+			list.Kids = append(list.Kids, c.json())
+		}
+		members = append(members, list.Named("confusion"))
+	}
+	if e := r.Evident; e.Known {
+		v := value.Obj(count("right_with", e.RightWith), count("right_without", e.RightWithout), count("wrong_with", e.WrongWith), count("wrong_without", e.WrongWithout))
+		if e.SamePlace+e.OtherPlace > 0 {
+			v.Kids = append(v.Kids, count("right_place", e.SamePlace), count("other_place", e.OtherPlace))
+		}
+		members = append(members, v.Named("evidence"))
+	}
+	if nano, ok := r.PerRight(); ok {
+		members = append(members, value.Obj(value.Num(fmt.Sprintf("%.9f", float64(r.Spent.CostNano)/1e9)).Named("total"), value.Num(fmt.Sprintf("%.9f", nano/1e9)).Named("per_right_leaf")).Named("cost"))
+	}
+	if r.Drafted > 0 {
+		members = append(members, count("drafted_by_this_model", r.Drafted))
+	}
+	return members
+}
+
 // JSON gives the machine form of docs/formats.md.
 func (r *Report) JSON() value.Value {
 	v := value.Obj()
@@ -273,7 +419,10 @@ func (r *Report) JSON() value.Value {
 	for _, l := range r.LeftOut {
 		left.Kids = append(left.Kids, value.Obj(value.Str(l.Document).Named("document"), value.Str(l.Why).Named("why")))
 	}
-	v.Kids = append(v.Kids, left.Named("left_out"), value.Obj(r.Overall.json()...).Named("overall"))
+	if r.Part != "" {
+		v.Set("part", value.Str(r.Part))
+	}
+	v.Kids = append(v.Kids, left.Named("left_out"), value.Obj(append(r.Overall.json(), r.F1.json()...)...).Named("overall"))
 	p, q, f := r.Macro()
 	v.Kids = append(v.Kids, value.Obj(p.json("precision"), q.json("recall"), f.json("f1")).Named("macro"),
 		value.Obj(count("right", r.RecordsRight), count("of", r.RecordsOf)).Named("records"))
@@ -289,6 +438,7 @@ func (r *Report) JSON() value.Value {
 		fields.Kids = append(fields.Kids, value.Obj(append([]value.Value{value.Str(f.Path).Named("field")}, f.Counts.json()...)...))
 	}
 	v.Kids = append(v.Kids, lists.Named("items"), fields.Named("fields"))
+	v.Kids = append(v.Kids, r.more()...)
 	if r.Review.Leaves > 0 {
 		v.Kids = append(v.Kids, value.Obj(count("leaves", r.Review.Leaves), count("not_right", r.Review.NotRight), count("riskiest_fifth", r.Review.Top),
 			value.Num(strconv.FormatFloat(r.Review.TopNot, 'f', 1, 64)).Named("not_right_in_it")).Named("review"))

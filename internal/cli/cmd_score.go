@@ -1,0 +1,269 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"strconv"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/gold"
+	"filler/internal/ledger"
+	"filler/internal/place"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/score"
+)
+
+// scoring is what `score` was asked for.
+type scoring struct {
+	judged
+	asJSON, history, steps, places bool
+	part, by                       string
+	confusion, atLeast             []string
+	straight                       float64
+}
+
+func (a *app) scoreCmd() *cobra.Command {
+	var o scoring
+	cmd := &cobra.Command{Use: "score [RUN]", Short: "Field accuracy against gold", Args: cobra.MaximumNArgs(1),
+		Long: `Measure the records of a run (the last if left out), or of any file of JSON Lines,
+against gold, field by field. docs/scoring.md says how.
+
+  filler score --by office --confusion 'bays[].defects[].kind'
+  filler score --part test --at-least 0.95 --at-least 'bays[].number=0.99'
+  filler score --straight-through 0.99
+  filler score --history
+
+Without a project:  filler score --schema SCHEMA --records FILE --gold FILE`,
+		RunE: func(_ *cobra.Command, args []string) error {
+			if err := o.check(); err != nil {
+				a.parsed = false
+				return err
+			}
+			return a.scoreRun(o, first(args))
+		}}
+	o.judged.flags(cmd, true)
+	f := cmd.Flags()
+	f.BoolVar(&o.asJSON, "json", false, "print the score as JSON")
+	f.StringVar(&o.part, "part", "", "count this `part` of the gold set alone: tune or test")
+	f.StringVar(&o.by, "by", "", "the score of each value of a `fact` of the documents, or of each format")
+	f.StringArrayVar(&o.confusion, "confusion", nil, "what was taken for what in a choice `field`; repeatable")
+	f.BoolVar(&o.places, "places", false, "say also whether right values stand where gold's do")
+	f.StringArrayVar(&o.atLeast, "at-least", nil, "exit with 5 where F1 is below `0.95`, or that of a field: FIELD=0.99; repeatable")
+	f.Float64Var(&o.straight, "straight-through", 0, "the share that may skip review at this `precision`, such as 0.99")
+	f.BoolVar(&o.history, "history", false, "the scores of all runs, as a plot")
+	f.BoolVar(&o.steps, "steps", false, "what mends, tidies and repairs are worth: the score after each")
+	return cmd
+}
+
+func (o *scoring) check() error {
+	switch {
+	case o.part != "" && o.part != gold.Tune && o.part != gold.Test:
+		return fmt.Errorf("--part is tune or test, not %q", o.part)
+	case o.straight != 0 && (o.straight <= 0 || o.straight >= 1):
+		return errors.New("--straight-through is a precision above 0 and below 1, such as 0.99")
+	}
+	for _, text := range o.atLeast {
+		if _, _, err := bound(text); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// bound reads `0.95` or `FIELD=0.99`.
+func bound(text string) (field string, least float64, err error) {
+	field, figure, named := strings.Cut(text, "=")
+	if !named {
+		field, figure = "", text
+	}
+	if least, err = strconv.ParseFloat(figure, 64); err != nil || least < 0 || least > 1 || named && field == "" {
+		return "", 0, fmt.Errorf("--at-least is a figure from 0 to 1, or FIELD=FIGURE, not %q", text)
+	}
+	return field, least, nil
+}
+
+func (a *app) scoreRun(o scoring, runName string) error {
+	w, err := a.open(o.schemaFile)
+	if err != nil {
+		return err
+	}
+	switch {
+	case o.history:
+		return a.history(w, o)
+	case o.steps:
+		return a.scoreSteps(w, o, runName)
+	case o.straight > 0:
+		return a.straightThrough(w, o, runName)
+	}
+	r, err := a.score(w, o, runName)
+	if err != nil {
+		return err
+	}
+	if o.asJSON {
+		a.printJSON(r.JSON())
+	} else {
+		a.printScore(r)
+		a.printMore(r, o)
+	}
+	return a.below(r, o.atLeast)
+}
+
+// below says which bounds a score does not reach.
+func (a *app) below(r *score.Report, bounds []string) error {
+	low := false
+	for _, text := range bounds {
+		field, least, _ := bound(text)
+		got, name := r.Overall.F1(), "all leaves"
+		if field != "" {
+			f := r.Field(field)
+			if f == nil {
+				return fmt.Errorf("--at-least %s: the schema has no scored field %s", text, field)
+			}
+			got, name = f.F1(), field
+		}
+		if !got.Exists || got.Value < least {
+			low = true
+			a.notef("%s: F1 is %s, below %s\n", name, ratioText(got), strconv.FormatFloat(least, 'f', -1, 64))
+		}
+	}
+	if low {
+		return exit(codeBelow)
+	}
+	return nil
+}
+
+func (w *work) goldPath(named string) (string, error) {
+	switch {
+	case named != "":
+		return named, nil
+	case w.project == nil:
+		return "", errors.New("no gold is named; add --gold FILE")
+	case w.project.Gold == "":
+		return "", fmt.Errorf("%s: no gold is named; add `gold: gold`, or say --gold", w.project.File)
+	}
+	return w.project.Gold, nil
+}
+
+// goldSet loads the gold that is meant.
+func (w *work) goldSet(named string) (gold.Set, error) {
+	path, err := w.goldPath(named)
+	if err != nil {
+		return nil, err
+	}
+	return gold.Load(path, w.schema)
+}
+
+// options gives what a score is to tell, by what is known of the run.
+func (a *app) options(w *work, o scoring, run *ledger.Run, l *ledger.Ledger) (score.Options, error) {
+	out := score.Options{Part: o.part, By: o.by, Confusion: o.confusion, Places: o.places}
+	if run != nil {
+		out.Model = run.Model
+	}
+	for _, path := range o.confusion {
+		if f := w.schema.Find(path); f == nil || f.Type != schema.Choice {
+			return out, fmt.Errorf("--confusion %s: the schema has no such choice", path)
+		}
+	}
+	if o.by == "" {
+		return out, nil
+	}
+	facts := map[string]map[string]string{}
+	if run != nil {
+		tasks, err := l.Tasks(run.ID)
+		if err != nil {
+			return out, err
+		}
+		for _, t := range tasks {
+			facts[t.Document] = t.Facts
+		}
+	} else if w.project != nil {
+		sources, err := w.sources(nil)
+		if err != nil {
+			return out, err
+		}
+		for _, s := range sources {
+			facts[s.ID] = s.Facts
+		}
+	}
+	known := o.by == "format"
+	for _, f := range facts {
+		_, has := f[o.by]
+		known = known || has
+	}
+	if !known {
+		return out, fmt.Errorf("--by %s: no document has such a fact; see `facts` in docs/formats.md, or say --by format", o.by)
+	}
+	out.Slice = func(l record.Line) string {
+		if o.by == "format" {
+			return formatOf(l.Document)
+		}
+		if v := facts[l.Document][o.by]; v != "" {
+			return v
+		}
+		return "(none)"
+	}
+	return out, nil
+}
+
+// formatOf gives the format of a document by its name.
+func formatOf(document string) string {
+	file, _, row := strings.Cut(document, "#")
+	if row {
+		return "row of a table"
+	}
+	if i := strings.LastIndexByte(file, '.'); i >= 0 && !strings.Contains(file[i:], "/") {
+		return strings.ToLower(file[i+1:])
+	}
+	return "(none)"
+}
+
+// score measures the records of a run or a file.
+func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
+	set, err := w.goldSet(o.goldPath)
+	if err != nil {
+		return nil, err
+	}
+	var run *ledger.Run
+	var l *ledger.Ledger
+	if o.recordsFile == "" {
+		if l, err = w.keptRuns(); err != nil {
+			return nil, err
+		}
+		defer l.Close()
+		found, err := l.Find(runName)
+		if err != nil {
+			return nil, err
+		}
+		run = &found
+	}
+	options, err := a.options(w, o, run, l)
+	if err != nil {
+		return nil, err
+	}
+	s := score.NewWith(w.schema, set, options)
+	id, err := a.each(w, o.judged, runName, func(n int, l record.Line, err error) error {
+		if err == nil {
+			err = s.Add(l)
+		}
+		if err != nil {
+			return place.Faults{{File: o.recordsFile, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	r := s.Report()
+	r.Run = id
+	if run != nil {
+		totals, err := l.Totals(run.ID)
+		if err != nil {
+			return nil, err
+		}
+		r.Spent = &score.Spending{CostNano: totals.CostNano}
+	}
+	return &r, nil
+}

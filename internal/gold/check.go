@@ -1,0 +1,165 @@
+package gold
+
+import (
+	"bytes"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"os"
+	"sort"
+	"strconv"
+
+	"filler/internal/document"
+	"filler/internal/evidence"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Kind is what a finding is about.
+type Kind string
+
+// The kinds of findings.
+const (
+	Breaks    Kind = "breaks"    // it breaks the schema, and can't count
+	Unknown   Kind = "unknown"   // a field that the schema has not
+	Nowhere   Kind = "nowhere"   // a value that stands nowhere in the document
+	Changed   Kind = "changed"   // the document has changed since
+	Untouched Kind = "untouched" // a draft that is as the model left it
+	Gone      Kind = "gone"      // the document can't be read
+	Unsigned  Kind = "unsigned"  // reviewed, and nobody says by whom
+)
+
+// Finding is something that a person should look at, or mend.
+type Finding struct {
+	Kind Kind
+	File string
+	Line int // 0: the file as a whole
+	Path value.Pointer
+	Msg  string
+}
+
+// markOf gives a short hash of a record, by which an untouched draft is known.
+func markOf(rec *value.Value) string {
+	sum := sha256.Sum256(rec.JSON())
+	return fmt.Sprintf("%x", sum[:6])
+}
+
+// Check looks at a gold record and its document; unread says why the document
+// could not be read, if it could not.
+func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Document, unread error) []Finding {
+	lines := linesOf(r)
+	var all []Finding
+	add := func(k Kind, p value.Pointer, format string, args ...any) {
+		all = append(all, Finding{k, r.File, lines.at(p), p, fmt.Sprintf(format, args...)})
+	}
+	at := map[value.Pointer]bool{}
+	for _, p := range v.Check(&r.Record) {
+		at[p.Path] = true
+		switch p.Code {
+		case record.Missing: // the document may not have it
+		case record.Unknown:
+			add(Unknown, p.Path, "the schema has no such field; take it out, or name the field that is meant")
+		default:
+			add(Breaks, p.Path, "%s (%s)", p.Message, p.Code)
+		}
+	}
+	switch {
+	case doc == nil:
+		if unread != nil {
+			add(Gone, "", "%s can't be read: %s", r.Document, unread)
+		}
+	case r.Source != "" && doc.Hash != r.Source:
+		add(Changed, "", "%s has changed since; read it again, and sign anew", r.Document)
+	default:
+		places := evidence.Of(s, &r.Record, evidence.NewIndex(doc.Text))
+		for p, place := range places {
+			if place.Kind == evidence.None && !at[p] {
+				add(Nowhere, p, "%s stands nowhere in %s", r.Record.At(p).Named(""), r.Document)
+			}
+		}
+	}
+	if r.State == Draft && r.Mark != "" && r.Mark == markOf(&r.Record) {
+		add(Untouched, "", "still as %s left it", r.Model)
+	}
+	if r.State == Reviewed && r.By == "" && lines != nil {
+		add(Unsigned, "", "reviewed, and `by` does not say by whom; `filler gold sign` says it")
+	}
+	sort.SliceStable(all, func(i, j int) bool {
+		if all[i].Line != all[j].Line {
+			return all[i].Line < all[j].Line
+		}
+		return all[i].Path < all[j].Path
+	})
+	return all
+}
+
+// places are the lines of a file by the path within its record.
+type fileLines map[value.Pointer]int
+
+// at gives the line of a path, or of what is nearest above it.
+func (l fileLines) at(p value.Pointer) int {
+	for {
+		if n, ok := l[p]; ok || p == "" {
+			return n
+		}
+		p = p.Parent()
+	}
+}
+
+// linesOf reads the places of a record's values in its file; nil where it has no
+// file of its own.
+func linesOf(r *Record) fileLines {
+	data, err := os.ReadFile(r.File)
+	if err != nil || len(data) == 0 || data[0] != '{' || bytes.Count(data, []byte("\n{")) > 0 {
+		return nil
+	}
+	w := &lineWalker{data: data, d: json.NewDecoder(bytes.NewReader(data)), lines: fileLines{}}
+	w.d.UseNumber()
+	w.value("")
+	out := fileLines{}
+	for _, name := range []string{"record", schema.Wrapper} {
+		top := value.Pointer("").Key(name)
+		for p, n := range w.lines {
+			if p.Within(top) {
+				out[p[len(top):]] = n
+			}
+		}
+	}
+	delete(out, "")
+	return out
+}
+
+type lineWalker struct {
+	data  []byte
+	d     *json.Decoder
+	lines fileLines
+}
+
+func (w *lineWalker) line() int {
+	return 1 + bytes.Count(w.data[:min(int(w.d.InputOffset()), len(w.data))], []byte("\n"))
+}
+
+func (w *lineWalker) value(p value.Pointer) {
+	t, err := w.d.Token()
+	if err != nil {
+		return
+	}
+	w.lines[p] = w.line()
+	open, ok := t.(json.Delim)
+	if !ok {
+		return
+	}
+	for i := 0; w.d.More(); i++ {
+		at := p.Key(strconv.Itoa(i))
+		if open == '{' {
+			name, err := w.d.Token()
+			if err != nil {
+				return
+			}
+			at = p.Key(fmt.Sprint(name))
+		}
+		w.value(at)
+	}
+	w.d.Token()
+}
