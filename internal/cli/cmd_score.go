@@ -172,20 +172,20 @@ func (a *app) options(w *work, o scoring, run *ledger.Run, l *ledger.Ledger) (sc
 	}
 	facts := map[string]map[string]string{}
 	if run != nil {
-		tasks, err := l.Tasks(run.ID)
-		if err != nil {
+		var err error
+		if facts, err = l.Facts(run.ID); err != nil {
 			return out, err
 		}
-		for _, t := range tasks {
-			facts[t.Document] = t.Facts
-		}
-	} else if w.project != nil {
+	}
+	if w.project != nil && o.by != "format" { // mended records' runs have none of their own
 		sources, err := w.sources(nil)
 		if err != nil {
 			return out, err
 		}
 		for _, s := range sources {
-			facts[s.ID] = s.Facts
+			if facts[s.ID] == nil {
+				facts[s.ID] = s.Facts
+			}
 		}
 	}
 	known := o.by == "format"

@@ -2,6 +2,7 @@ package ledger
 
 import (
 	"database/sql"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"maps"
@@ -201,6 +202,28 @@ func (l *Ledger) tasks(query string, run int64) ([]Task, error) {
 		tasks = append(tasks, t)
 	}
 	return tasks, l.explain(rows.Err())
+}
+
+// Facts gives what was known of the documents of a run before they were read.
+func (l *Ledger) Facts(run int64) (map[string]map[string]string, error) {
+	rows, err := l.db.Query("SELECT document, facts FROM task WHERE run = ? AND facts <> '{}'", run)
+	if err != nil {
+		return nil, l.explain(err)
+	}
+	defer rows.Close()
+	all := map[string]map[string]string{}
+	for rows.Next() {
+		var document, text string
+		if err := rows.Scan(&document, &text); err != nil {
+			return nil, l.explain(err)
+		}
+		facts := map[string]string{}
+		if err := json.Unmarshal([]byte(text), &facts); err != nil {
+			return nil, l.explain(err)
+		}
+		all[document] = facts
+	}
+	return all, l.explain(rows.Err())
 }
 
 // Totals sums up a run.
