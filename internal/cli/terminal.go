@@ -230,6 +230,9 @@ func seconds(d time.Duration) string {
 }
 
 func plural(n int, one string) string {
+	if n != 1 && one == "leaf" {
+		return thousands(n) + " leaves"
+	}
 	if n == 1 {
 		return "1 " + one
 	}

@@ -36,8 +36,9 @@ type Leaf struct {
 	Gold    *value.Value // nil where gold has no such place
 	Filled  *value.Value
 	Outcome Outcome
-	// The places, where Walk was asked for them.
+	// The places, where Walk was asked for them; "" where a side has none.
 	GoldPath, FilledPath value.Pointer
+	Lone                 bool // it lies in an item that has no pair
 }
 
 // Items counts the items of a list.
@@ -59,18 +60,31 @@ func Walk(s *schema.Schema, gold, filled *value.Value, v Visitor) {
 
 type walker struct{ Visitor }
 
+// nowhere is the place of what an unpaired item has on the other side.
+const nowhere = value.Pointer("\x00")
+
 func (w *walker) key(p value.Pointer, name string) value.Pointer {
-	if !w.Paths {
-		return ""
+	if !w.Paths || p == nowhere {
+		return p
 	}
 	return p.Key(name)
 }
 
 func (w *walker) index(p value.Pointer, i int) value.Pointer {
-	if !w.Paths || i < 0 {
-		return ""
+	switch {
+	case !w.Paths || p == nowhere:
+		return p
+	case i < 0:
+		return nowhere
 	}
 	return p.Index(i)
+}
+
+func known(p value.Pointer) value.Pointer {
+	if p == nowhere {
+		return ""
+	}
+	return p
 }
 
 func (w *walker) field(f *schema.Field, gold, filled *value.Value, gp, fp value.Pointer) {
@@ -82,14 +96,16 @@ func (w *walker) field(f *schema.Field, gold, filled *value.Value, gp, fp value.
 	case schema.List:
 		g, d := pair.Items(gold), pair.Items(filled)
 		for _, p := range pair.Lists(f, g, d) {
-			w.Item(f, p.Gold >= 0, p.Filled >= 0)
+			if w.Item != nil {
+				w.Item(f, p.Gold >= 0, p.Filled >= 0)
+			}
 			w.field(f.Item, at(g, p.Gold), at(d, p.Filled), w.index(gp, p.Gold), w.index(fp, p.Filled))
 		}
 	default:
 		if !f.Scored() {
 			return
 		}
-		w.Leaf(Leaf{Field: f, Gold: gold, Filled: filled, Outcome: outcome(f, gold, filled), GoldPath: gp, FilledPath: fp})
+		w.Leaf(Leaf{Field: f, Gold: gold, Filled: filled, Outcome: outcome(f, gold, filled), GoldPath: known(gp), FilledPath: known(fp), Lone: gp == nowhere || fp == nowhere})
 	}
 }
 

@@ -1,0 +1,275 @@
+package score
+
+import (
+	"fmt"
+	"sort"
+
+	"filler/internal/document"
+	"filler/internal/evidence"
+	"filler/internal/gold"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Miss is a leaf that is not right, and why.
+type Miss struct {
+	Document             string
+	Field                *schema.Field
+	GoldPath, FilledPath value.Pointer
+	Gold, Filled         value.Value // Null: none
+	Outcome              Outcome
+	Cause                Cause
+	Detail               string // of Swapped: whose value it is
+	GoldLine, FilledLine Line   // where they stand in the source, if they do
+}
+
+// Path gives the place of the leaf: gold's, or the record's where gold has none.
+func (m *Miss) Path() value.Pointer {
+	if m.GoldPath != "" {
+		return m.GoldPath
+	}
+	return m.FilledPath
+}
+
+// Line is a line of a source text; N is 0 where there is none.
+type Line struct {
+	N    int
+	Text string
+}
+
+// Finder finds the misses of records.
+type Finder struct {
+	Schema *schema.Schema
+	Gold   gold.Set
+	Part   string
+	// Source reads the document of a record; nil, or an error, where it can't be
+	// had: then causes that need it are not told apart.
+	Source func(id string) (*document.Document, error)
+
+	scorer *Scorer
+}
+
+// Add gives the misses of one record. Which records count is for the same rules
+// as in a score; LeftOut names the others.
+func (f *Finder) Add(l record.Line) ([]Miss, error) {
+	if f.scorer == nil {
+		f.scorer = NewWith(f.Schema, f.Gold, Options{Part: f.Part})
+	}
+	before := f.scorer.report.Documents
+	if err := f.scorer.Add(l); err != nil {
+		return nil, err
+	}
+	if f.scorer.report.Documents == before {
+		return nil, nil
+	}
+	filled := &l.Record
+	if l.Status == record.Failed {
+		filled = nil
+	}
+	return f.misses(f.Gold[l.Document], filled, l.Document), nil
+}
+
+// Report gives the score of all that was added.
+func (f *Finder) Report() Report {
+	if f.scorer == nil {
+		f.scorer = NewWith(f.Schema, f.Gold, Options{Part: f.Part})
+	}
+	return f.scorer.Report()
+}
+
+// Counts tells whether the record of a document was counted.
+func (f *Finder) Counts(id string) bool {
+	if f.scorer == nil || !f.scorer.seen[id] {
+		return false
+	}
+	for _, l := range f.scorer.report.LeftOut {
+		if l.Document == id {
+			return false
+		}
+	}
+	return true
+}
+
+func (f *Finder) misses(g *gold.Record, filled *value.Value, id string) []Miss {
+	var leaves []Leaf
+	wrong := false
+	Walk(f.Schema, &g.Record, filled, Visitor{Paths: true, Leaf: func(l Leaf) {
+		leaves = append(leaves, l)
+		wrong = wrong || l.Outcome == Wrong || l.Outcome == Missed || l.Outcome == Extra
+	}})
+	if !wrong {
+		return nil
+	}
+	x := &explainer{leaves: leaves}
+	if f.Source != nil {
+		if doc, err := f.Source(id); err == nil && (g.Source == "" || g.Source == doc.Hash) {
+			x.doc, x.lines = doc, document.NewLines(doc.Text)
+			index := evidence.NewIndex(doc.Text)
+			x.gold = evidence.Of(f.Schema, &g.Record, index)
+			if filled != nil {
+				x.filled = evidence.Of(f.Schema, filled, index)
+			}
+		}
+	}
+	var all []Miss
+	for _, l := range leaves {
+		if l.Outcome == Right || l.Outcome == Blank {
+			continue
+		}
+		m := Miss{Document: id, Field: l.Field, GoldPath: l.GoldPath, FilledPath: l.FilledPath, Outcome: l.Outcome}
+		if !l.Gold.Empty() {
+			m.Gold = l.Gold.Clone().Named("")
+		}
+		if !l.Filled.Empty() {
+			m.Filled = l.Filled.Clone().Named("")
+		}
+		m.GoldLine, m.FilledLine = x.line(x.gold[l.GoldPath]), x.line(x.filled[l.FilledPath])
+		m.Cause, m.Detail = x.cause(l)
+		all = append(all, m)
+	}
+	return all
+}
+
+// explainer knows one document with its two records.
+type explainer struct {
+	doc          *document.Document
+	lines        *document.Lines
+	gold, filled evidence.Places
+	leaves       []Leaf
+}
+
+func (x *explainer) line(p evidence.Place) Line {
+	if x.doc == nil || !p.Found() {
+		return Line{}
+	}
+	return Line{p.Line, x.lines.Text(p.Line)}
+}
+
+// cause tells why a leaf is not right.
+func (x *explainer) cause(l Leaf) (Cause, string) {
+	inGold, inFilled := standing(x.gold[l.GoldPath]), standing(x.filled[l.FilledPath])
+	switch l.Outcome {
+	case Missed:
+		switch {
+		case l.Lone:
+			return ItemMissed, ""
+		case x.doc != nil && !inGold && !concluded(l.Field):
+			return Unstated, ""
+		}
+		return NotFound, ""
+	case Extra:
+		if l.Lone {
+			return ItemMade, ""
+		}
+		if whose := x.whose(l); whose != "" {
+			return Swapped, whose
+		}
+		if x.doc != nil && !inFilled && !concluded(l.Field) {
+			return Invented, ""
+		}
+		return NotInGold, ""
+	}
+	if c := alikeBut(l.Field, l.Gold, l.Filled); c != "" {
+		return c, ""
+	}
+	if x.doc != nil && inFilled && !inGold && !concluded(l.Field) {
+		return Suspect, ""
+	}
+	if whose := x.whose(l); whose != "" {
+		return Swapped, whose
+	}
+	g, d := textOf(l.Gold), textOf(l.Filled)
+	switch {
+	case l.Field.Type == schema.Choice || l.Field.Type == schema.Boolean || numeric(l.Gold):
+	case withinText(d, g):
+		return PartOf, ""
+	case withinText(g, d):
+		return MoreThan, ""
+	case misspelled(g, d):
+		return Spelling, ""
+	}
+	if x.doc != nil && !inFilled && !concluded(l.Field) {
+		return Invented, ""
+	}
+	return Another, ""
+}
+
+// standing tells whether a value stands in the source, itself and not the words
+// that it is concluded from.
+func standing(p evidence.Place) bool {
+	return p.Found() && !p.Basis && p.Kind != evidence.Near
+}
+
+// concluded tells fields whose values need not stand in the source.
+func concluded(f *schema.Field) bool { return f.Evidence == "inferred" || f.Basis }
+
+// whose finds the gold leaf that a filled value is the value of: of the same
+// field in another item first, then of another field of the same type. A short
+// value stands in many places and tells nothing.
+func (x *explainer) whose(l Leaf) string {
+	if len([]rune(textOf(l.Filled))) < 2 {
+		return ""
+	}
+	other := ""
+	for _, o := range x.leaves {
+		if o.GoldPath == "" || o.GoldPath == l.GoldPath || o.Gold.Empty() || o.Field.Kin().Type != l.Field.Kin().Type || !value.Equal(o.Gold, l.Filled) {
+			continue
+		}
+		if o.Outcome == Right && o.Field != l.Field && o.Field.Type != schema.Text && o.Field.Type != schema.Date {
+			continue
+		}
+		if o.Field == l.Field {
+			return string(o.GoldPath)
+		}
+		if other == "" {
+			other = string(o.GoldPath)
+		}
+	}
+	return other
+}
+
+// Grouped is how often a cause came in a field.
+type Grouped struct {
+	Field string
+	Cause Cause
+	Times int
+}
+
+// Group counts misses by field and cause, the most frequent first.
+func Group(all []Miss) []Grouped {
+	at := map[[2]string]int{}
+	var groups []Grouped
+	for _, m := range all {
+		key := [2]string{m.Field.Path, string(m.Cause)}
+		n, ok := at[key]
+		if !ok {
+			n = len(groups)
+			at[key] = n
+			groups = append(groups, Grouped{m.Field.Path, m.Cause, 0})
+		}
+		groups[n].Times++
+	}
+	sort.SliceStable(groups, func(i, j int) bool { return groups[i].Times > groups[j].Times })
+	return groups
+}
+
+// JSON gives the machine form of docs/formats.md.
+func (m *Miss) JSON() value.Value {
+	v := value.Obj(value.Str(m.Document).Named("document"), value.Str(string(m.Path())).Named("path"), value.Str(m.Field.Path).Named("field"),
+		value.Str(m.Outcome.String()).Named("outcome"), value.Str(string(m.Cause)).Named("cause"), m.Gold.Named("gold"), m.Filled.Named("filled"))
+	if m.Detail != "" {
+		v.Set("detail", value.Str(m.Detail))
+	}
+	if m.FilledPath != "" && m.FilledPath != m.Path() {
+		v.Set("filled_path", value.Str(string(m.FilledPath)))
+	}
+	line := func(name string, l Line) {
+		if l.N > 0 {
+			v.Set(name, value.Obj(value.Num(fmt.Sprint(l.N)).Named("line"), value.Str(l.Text).Named("text")))
+		}
+	}
+	line("gold_stands", m.GoldLine)
+	line("filled_stands", m.FilledLine)
+	return v
+}
