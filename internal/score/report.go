@@ -139,23 +139,10 @@ func (sc *Scorer) Add(l record.Line) error {
 		return &Twice{l.Document}
 	}
 	sc.seen[l.Document] = true
-	switch l.Example {
-	case "":
-	case l.Document:
-		sc.leaveOut(l.Document, "it was shown solved in the prompt")
-		return nil
-	default:
-		sc.leaveOut(l.Document, "nearly the same as "+l.Example+", which was shown solved in the prompt")
-		return nil
-	}
-	g, why := sc.countable(l.Document, l.Source)
+	g, filled, why := sc.judge(&l)
 	if why != "" {
 		sc.leaveOut(l.Document, why)
 		return nil
-	}
-	filled := &l.Record
-	if l.Status == record.Failed {
-		filled = nil
 	}
 	sc.report.Documents++
 	if g.Model != "" && g.Model == sc.options.Model {
@@ -167,6 +154,24 @@ func (sc *Scorer) Add(l record.Line) error {
 		sc.slice(sc.options.Slice(l), counts)
 	}
 	return nil
+}
+
+// judge gives the gold of a record and what of the record counts, nil where its
+// filling failed; or why the document does not count.
+func (sc *Scorer) judge(l *record.Line) (g *gold.Record, filled *value.Value, why string) {
+	switch {
+	case l.Example == l.Document && l.Example != "":
+		return nil, nil, "it was shown solved in the prompt"
+	case l.Example != "":
+		return nil, nil, "nearly the same as " + l.Example + ", which was shown solved in the prompt"
+	}
+	if g, why = sc.countable(l.Document, l.Source); why != "" {
+		return nil, nil, why
+	}
+	if l.Status == record.Failed {
+		return g, nil, ""
+	}
+	return g, &l.Record, ""
 }
 
 // slice adds a document to those that share a fact.
@@ -217,58 +222,72 @@ func (sc *Scorer) Skip(document, why string) {
 func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (counts Counts) {
 	risks := risksOf(&l.Risk)
 	places := sc.places(g, l)
-	if !sc.schema.EachEntry() {
-		sc.report.RecordsOf++
-	}
+	exact, of := sc.walk(&g.Record, filled, len(risks) > 0 || places != nil, func(l Leaf) {
+		sc.reviewed(l, risks)
+		sc.report.Fields[sc.index[l.Field]].Add(l.Outcome)
+		counts.Add(l.Outcome)
+		if places != nil {
+			places.leaf(&sc.report.Evident, l)
+		}
+		if c := sc.confusion[l.Field]; c != nil {
+			c.add(l)
+		}
+	}, func(list *schema.Field, inGold, inFilled bool) {
+		items := sc.lists[list]
+		if items == nil {
+			items = &Items{}
+			sc.lists[list] = items
+		}
+		switch {
+		case inGold && inFilled:
+			items.Found++
+		case inGold:
+			items.Missed++
+		default:
+			items.Invented++
+		}
+	})
+	sc.report.RecordsRight, sc.report.RecordsOf = sc.report.RecordsRight+exact, sc.report.RecordsOf+of
+	return counts
+}
+
+// walk walks over a document's leaves and items, and counts its records: how
+// many are exact, and of how many.
+func (sc *Scorer) walk(g, filled *value.Value, paths bool, leaf func(l Leaf), item func(list *schema.Field, inGold, inFilled bool)) (exact, of int) {
+	entries := 0
 	whole := true // so far, of the record at hand
 	flush := func() {
 		if whole {
-			sc.report.RecordsRight++
+			exact++
 		}
 	}
-	entries := 0
-	Walk(sc.schema, &g.Record, filled, Visitor{
-		Paths: len(risks) > 0 || places != nil,
+	Walk(sc.schema, g, filled, Visitor{
+		Paths: paths,
 		Leaf: func(l Leaf) {
-			sc.reviewed(l, risks)
-			sc.report.Fields[sc.index[l.Field]].Add(l.Outcome)
-			counts.Add(l.Outcome)
-			if places != nil {
-				places.leaf(&sc.report.Evident, l)
-			}
-			if c := sc.confusion[l.Field]; c != nil {
-				c.add(l)
-			}
+			leaf(l)
 			whole = whole && (l.Outcome == Right || l.Outcome == Blank)
 		},
 		Item: func(list *schema.Field, inGold, inFilled bool) {
-			items := sc.lists[list]
-			if items == nil {
-				items = &Items{}
-				sc.lists[list] = items
-			}
-			switch {
-			case inGold && inFilled:
-				items.Found++
-			case inGold:
-				items.Missed++
-			default:
-				items.Invented++
+			if item != nil {
+				item(list, inGold, inFilled)
 			}
 			if list == sc.schema.Root {
 				if entries > 0 {
 					flush()
 				}
 				entries++
-				sc.report.RecordsOf++
 				whole = inGold && inFilled
 			}
 		},
 	})
+	of = entries
+	if !sc.schema.EachEntry() {
+		of = 1
+	}
 	if !sc.schema.EachEntry() || entries > 0 {
 		flush()
 	}
-	return counts
+	return exact, of
 }
 
 // Report gives the score. Gold whose document never came in is left out, by

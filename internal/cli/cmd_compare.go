@@ -1,0 +1,254 @@
+package cli
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/fill"
+	"filler/internal/gold"
+	"filler/internal/ledger"
+	"filler/internal/place"
+	"filler/internal/record"
+	"filler/internal/score"
+	"filler/internal/value"
+)
+
+// comparing is what `compare` was asked for.
+type comparing struct {
+	schemaFile, goldPath, part string
+	asJSON, all, noGold        bool
+}
+
+func (a *app) compareCmd() *cobra.Command {
+	var o comparing
+	cmd := &cobra.Command{Use: "compare A B", Short: "Two runs, or two files of records, leaf by leaf", Args: cobra.ExactArgs(2),
+		Long: `Compare two runs (numbers, labels, or last) or two files of JSON Lines, against gold, on the
+documents counted in both and by one schema, the project's as it is now: what the second
+has right that the first had not, and the other way round; the difference with its
+interval; whether chance would do. Without gold it shows where the two differ.
+
+Without a project:  filler compare OLD.jsonl NEW.jsonl --schema SCHEMA --gold FILE`,
+		RunE: func(_ *cobra.Command, args []string) error { return a.compare(o, args[0], args[1]) }}
+	f := cmd.Flags()
+	f.StringVar(&o.schemaFile, "schema", "", "a schema file, in place of the project's")
+	f.StringVar(&o.goldPath, "gold", "", "gold: a folder, or a file of JSON Lines, in place of the project's")
+	f.StringVar(&o.part, "part", "", "this `part` of the gold set alone: tune or test")
+	f.BoolVar(&o.noGold, "no-gold", false, "show where the two differ; ask nobody who is right")
+	f.BoolVar(&o.all, "all", false, "list all leaves that differ, not the first twenty")
+	f.BoolVar(&o.asJSON, "json", false, "print the comparison as JSON")
+	return cmd
+}
+
+// set is one of the two that are compared.
+type set struct {
+	name   string
+	file   string
+	run    *ledger.Run
+	totals ledger.Totals
+}
+
+func (a *app) compare(o comparing, first, second string) error {
+	w, err := a.open(o.schemaFile)
+	if err != nil {
+		return err
+	}
+	sets := [2]set{}
+	var l *ledger.Ledger
+	for i, name := range []string{first, second} {
+		sets[i] = set{name: name}
+		if info, err := os.Stat(name); err == nil && !info.IsDir() {
+			sets[i].file = name
+			continue
+		}
+		if strings.HasSuffix(name, ".jsonl") || strings.ContainsAny(name, "/\\") {
+			return place.Faults{{File: name, Msg: "there is no such file", Hint: "name a file of records, a run's number, or its label"}}
+		}
+		if l == nil {
+			if l, err = w.keptRuns(); err != nil {
+				return err
+			}
+			defer l.Close()
+		}
+		run, err := l.Find(name)
+		if err != nil {
+			return err
+		}
+		sets[i].run, sets[i].name = &run, fmt.Sprintf("run %d", run.ID)
+		if run.Label != "" {
+			sets[i].name += " (" + run.Label + ")"
+		}
+		if sets[i].totals, err = l.Totals(run.ID); err != nil {
+			return err
+		}
+	}
+	golds, err := w.goldSet(o.goldPath)
+	if o.noGold || o.goldPath == "" && (w.project == nil || w.project.Gold == "") {
+		return a.differ(w, sets, l, o)
+	}
+	if err != nil {
+		return err
+	}
+	return a.compareWith(w, golds, sets, l, o)
+}
+
+// lines reads the records of a set.
+func (s *set) lines(w *work, l *ledger.Ledger, do func(record.Line) error) error {
+	if s.file != "" {
+		return record.ReadLines(s.file, w.schema.EachEntry(), func(n int, line record.Line, err error) error {
+			if err == nil {
+				err = do(line)
+			}
+			if err != nil {
+				return place.Faults{{File: s.file, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
+			}
+			return nil
+		})
+	}
+	return l.Records(s.run.ID, 0, func(r ledger.Record) error {
+		line, err := fill.ToLine(s.run.ID, r)
+		if err != nil {
+			return err
+		}
+		return do(line)
+	})
+}
+
+func (a *app) compareWith(w *work, golds gold.Set, sets [2]set, l *ledger.Ledger, o comparing) error {
+	c := score.NewComparer(w.schema, golds, o.part)
+	if err := sets[0].lines(w, l, c.AddA); err != nil {
+		return err
+	}
+	if err := sets[1].lines(w, l, c.AddB); err != nil {
+		return err
+	}
+	got := c.Compare()
+	if o.asJSON {
+		v := got.JSON()
+		for i, name := range []string{"first", "second"} {
+			v.Set(name, sets[i].json())
+		}
+		a.printJSON(v)
+		return nil
+	}
+	a.printComparison(w, &got, sets, o)
+	return nil
+}
+
+func (s *set) json() value.Value {
+	v := value.Obj(value.Str(s.name).Named("name"))
+	if s.run != nil {
+		v.Set("run", value.Num(fmt.Sprint(s.run.ID)))
+		v.Set("cost", value.Num(fmt.Sprintf("%.9f", float64(s.totals.CostNano)/1e9)))
+	}
+	return v
+}
+
+func (a *app) printComparison(w *work, c *score.Comparison, sets [2]set, o comparing) {
+	a.printf("%s\n\n", a.paint(bold, c.Words(sets[0].name, sets[1].name)))
+	if c.Documents == 0 {
+		a.printApart(c.Apart)
+		return
+	}
+	a.printf("first: %s · second: %s · %s counted in both\n\n", sets[0].name, sets[1].name, plural(c.Documents, "document"))
+	t := a.newTable("field", ">first F1", ">second F1", ">fixed", ">broken", ">both wrong", ">extra first", ">second")
+	row := func(name string, x, y score.Counts, fixed, broken, wrong int) {
+		t.row(name, ratioText(x.F1()), ratioText(y.F1()), field{dash(fixed), good}, field{dash(broken), bad}, dash(wrong), dash(x.Extra), dash(y.Extra))
+	}
+	for _, f := range c.Fields {
+		if f.A != f.B || f.Fixed+f.Broken > 0 {
+			row(f.Path, f.A, f.B, f.Fixed, f.Broken, f.BothWrong)
+		}
+	}
+	t.rule()
+	row("all leaves", c.A, c.B, c.Fixed, c.Broken, c.BothWrong)
+	t.print()
+	a.printf("\nexact records: %d and %d of %d", c.RecordsA, c.RecordsB, c.RecordsOf)
+	if c.OnlyA+c.OnlyB > 0 {
+		a.printf(" (exact in one alone: %d and %d; chance would do with p %s)", c.OnlyA, c.OnlyB, pText(c.McNemar))
+	}
+	a.printf("\n")
+	if sets[0].run != nil && sets[1].run != nil {
+		a.printf("cost: %s and %s\n", money(sets[0].totals.CostNano), money(sets[1].totals.CostNano))
+	}
+	a.printf("%s\n", a.paint(faint, "no difference at all would show as much with p "+pText(c.P)+", by flipping the signs of documents"))
+	a.printApart(c.Apart)
+	if len(c.Leaves) == 0 {
+		return
+	}
+	a.printf("\n")
+	for i, x := range c.Leaves {
+		if i == firstMisses && !o.all {
+			a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more; --all lists them", len(c.Leaves)-i)))
+			break
+		}
+		word, tn := "fixed ", good
+		if !x.Fixed {
+			word, tn = "broken", bad
+		}
+		from, to := shownValue(&x.A), shownValue(&x.B)
+		if f := w.schema.Find(x.Field); f != nil && f.Sensitive {
+			from, to = hidden, hidden
+		}
+		a.printf("%s  %s%s  %s → %s\n", a.paint(tn, word), x.Document, x.Path, clip(oneLine(from), 40), clip(oneLine(to), 40))
+	}
+}
+
+func (a *app) printApart(apart []score.LeftOut) {
+	for _, l := range apart {
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s (%s)", l.Document, l.Why)))
+	}
+}
+
+// differ shows where two sets differ, without gold.
+func (a *app) differ(w *work, sets [2]set, l *ledger.Ledger, o comparing) error {
+	d := score.NewDiffer(w.schema)
+	if err := sets[0].lines(w, l, d.AddA); err != nil {
+		return err
+	}
+	if err := sets[1].lines(w, l, d.AddB); err != nil {
+		return err
+	}
+	got := d.Differences()
+	if o.asJSON {
+		a.printJSON(got.JSON())
+		return nil
+	}
+	a.printf("%s: %s differ, of %s, in %s\n\n", a.paint(bold, sets[0].name+" and "+sets[1].name), plural(got.Differ, "leaf"), thousands(got.Same+got.Differ), plural(got.Documents, "document"))
+	t := a.newTable("field", ">the same", ">differ", ">only first", ">only second")
+	for _, f := range got.Fields {
+		if f.Wrong+f.Missed+f.Extra > 0 {
+			t.row(f.Path, f.Right, dash(f.Wrong), dash(f.Missed), dash(f.Extra))
+		}
+	}
+	if got.Differ > 0 {
+		t.print()
+		a.printf("\n")
+	}
+	for i, x := range got.Leaves {
+		if i == firstMisses && !o.all {
+			a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more; --all lists them", len(got.Leaves)-i)))
+			break
+		}
+		from, to := shownValue(&x.A), shownValue(&x.B)
+		if f := w.schema.Find(x.Field); f != nil && f.Sensitive {
+			from, to = hidden, hidden
+		}
+		a.printf("%s%s  %s → %s\n", x.Document, x.Path, clip(oneLine(from), 40), clip(oneLine(to), 40))
+	}
+	a.printApart(got.Apart)
+	if got.Documents == 0 {
+		return errors.New("the two have no document in common")
+	}
+	return nil
+}
+
+func pText(p float64) string {
+	if p < 0.001 {
+		return "< 0.001"
+	}
+	return fmt.Sprintf("= %.3f", p)
+}
