@@ -45,6 +45,9 @@ func markOf(rec *value.Value) string {
 	return fmt.Sprintf("%x", sum[:6])
 }
 
+// AsDrafted reports whether a record is still as the model left it.
+func (r *Record) AsDrafted() bool { return r.Mark != "" && r.Mark == markOf(&r.Record) }
+
 // Check looks at a gold record and its document; unread says why the document
 // could not be read, if it could not.
 func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Document, unread error) []Finding {
@@ -79,7 +82,7 @@ func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Docum
 			}
 		}
 	}
-	if r.State == Draft && r.Mark != "" && r.Mark == markOf(&r.Record) {
+	if r.State == Draft && r.AsDrafted() {
 		add(Untouched, "", "still as %s left it", r.Model)
 	}
 	if r.State == Reviewed && r.By == "" && lines != nil {

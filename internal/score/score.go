@@ -49,6 +49,9 @@ type Visitor struct {
 	Leaf  func(l Leaf)
 	Item  func(list *schema.Field, inGold, inFilled bool)
 	Paths bool // whether leaves should say where they are
+	// Beyond has an item that gold has not stand behind the last of gold's, where
+	// it would be put.
+	Beyond bool
 }
 
 // Walk pairs a gold record with a filled one and tells every leaf. Either may
@@ -95,11 +98,16 @@ func (w *walker) field(f *schema.Field, gold, filled *value.Value, gp, fp value.
 		}
 	case schema.List:
 		g, d := pair.Items(gold), pair.Items(filled)
+		beyond := len(g)
 		for _, p := range pair.Lists(f, g, d) {
 			if w.Item != nil {
 				w.Item(f, p.Gold >= 0, p.Filled >= 0)
 			}
-			w.field(f.Item, at(g, p.Gold), at(d, p.Filled), w.index(gp, p.Gold), w.index(fp, p.Filled))
+			ig := w.index(gp, p.Gold)
+			if w.Beyond && p.Gold < 0 {
+				ig, beyond = w.index(gp, beyond), beyond+1
+			}
+			w.field(f.Item, at(g, p.Gold), at(d, p.Filled), ig, w.index(fp, p.Filled))
 		}
 	default:
 		if !f.Scored() {

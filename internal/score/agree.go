@@ -1,0 +1,128 @@
+package score
+
+import (
+	"sort"
+
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Agreement is how far two reviewers' records of the same documents agree.
+type Agreement struct {
+	Documents int
+	Apart     []LeftOut
+	Fields    []FieldAgreement
+	Same      int // leaves that both have, with the same value
+	Differ    int // leaves that differ, or that one alone has
+	Leaves    []LeafPair
+}
+
+// FieldAgreement is the agreement in one field. Leaves that neither has take no
+// part, but in Kappa, where "none" is a choice like another.
+type FieldAgreement struct {
+	Path         string
+	Same, Differ int
+	Kappa        float64
+	HasKappa     bool // a choice, and not all of it by chance
+}
+
+// Share is same / (same + differ).
+func (f FieldAgreement) Share() Ratio { return ratio(f.Same, f.Same+f.Differ) }
+
+// Agree compares two sets of records, by document.
+func Agree(s *schema.Schema, a, b map[string]*value.Value) Agreement {
+	var out Agreement
+	index := map[*schema.Field]int{}
+	tables := map[*schema.Field]*Confusion{}
+	for _, f := range s.Leaves() {
+		if !f.Scored() {
+			continue
+		}
+		index[f] = len(out.Fields)
+		out.Fields = append(out.Fields, FieldAgreement{Path: f.Path})
+		if f.Type == schema.Choice {
+			tables[f] = &Confusion{counts: map[[2]string]int{}}
+		}
+	}
+	for _, id := range unionOf(a, b) {
+		x, y := a[id], b[id]
+		if x == nil || y == nil {
+			why := "only the first has it"
+			if x == nil {
+				why = "only the second has it"
+			}
+			out.Apart = append(out.Apart, LeftOut{id, why})
+			continue
+		}
+		out.Documents++
+		Walk(s, x, y, Visitor{Paths: true, Beyond: true, Leaf: func(l Leaf) {
+			f := &out.Fields[index[l.Field]]
+			if t := tables[l.Field]; t != nil {
+				if l.Outcome == Blank {
+					t.counts[[2]string{None, None}]++
+				} else {
+					t.add(l)
+				}
+			}
+			switch l.Outcome {
+			case Blank:
+				return
+			case Right:
+				f.Same++
+				out.Same++
+				return
+			}
+			f.Differ++
+			out.Differ++
+			p := LeafPair{Document: id, Path: l.GoldPath, Field: l.Field.Path}
+			if p.Path == "" {
+				p.Path = l.FilledPath
+			}
+			if !l.Gold.Empty() {
+				p.A = l.Gold.Clone().Named("")
+			}
+			if !l.Filled.Empty() {
+				p.B = l.Filled.Clone().Named("")
+			}
+			out.Leaves = append(out.Leaves, p)
+		}})
+	}
+	for f, t := range tables {
+		t.finish(f)
+		at := &out.Fields[index[f]]
+		at.Kappa, at.HasKappa = Kappa(t.Table)
+	}
+	return out
+}
+
+func unionOf(a, b map[string]*value.Value) []string {
+	seen := map[string]bool{}
+	for _, m := range []map[string]*value.Value{a, b} {
+		for id := range m {
+			seen[id] = true
+		}
+	}
+	var ids []string
+	for id := range seen {
+		ids = append(ids, id)
+	}
+	sort.Strings(ids)
+	return ids
+}
+
+// JSON gives the machine form of docs/formats.md.
+func (a *Agreement) JSON() value.Value {
+	fields, leaves := value.List(), value.List()
+	for _, f := range a.Fields {
+		fields.Kids = append(fields.Kids, value.Obj(value.Str(f.Path).Named("field"), count("same", f.Same), count("differ", f.Differ), f.Share().json("agreement"), Ratio{f.Kappa, f.HasKappa}.json("kappa")))
+	}
+	for i := range a.Leaves {
+		leaves.Kids = append(leaves.Kids, a.Leaves[i].choice())
+	}
+	return value.Obj(count("documents", a.Documents), apartJSON(a.Apart), count("same", a.Same), count("differ", a.Differ), fields.Named("fields"), leaves.Named("leaves"))
+}
+
+// choice gives a leaf that differs as a line for `gold settle`.
+func (x *LeafPair) choice() value.Value {
+	return value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), x.A.Named("first"), x.B.Named("second"), value.Value{Name: "take"})
+}
