@@ -26,6 +26,7 @@ require (
 	golang.org/x/term v0.47.0
 	golang.org/x/text v0.43.0
 	golang.org/x/time v0.16.0
+	gonum.org/v1/gonum v0.16.0
 	modernc.org/sqlite v1.61.1
 )
 

@@ -3,7 +3,6 @@ package score
 import (
 	"slices"
 	"sort"
-	"strconv"
 
 	"filler/internal/record"
 	"filler/internal/schema"
@@ -121,9 +120,6 @@ func apartJSON(apart []LeftOut) value.Value {
 
 // JSON gives the machine form of docs/formats.md.
 func (c *Comparison) JSON() value.Value {
-	figure := func(name string, x float64) value.Value {
-		return value.Num(strconv.FormatFloat(x, 'f', -1, 64)).Named(name)
-	}
 	fields, leaves := value.List(), value.List()
 	for _, f := range c.Fields {
 		fields.Kids = append(fields.Kids, value.Obj(value.Str(f.Path).Named("field"), f.A.F1().json("f1_first"), f.B.F1().json("f1_second"),

@@ -75,6 +75,7 @@ type Options struct {
 	Slice     func(l record.Line) string // nil: no slices
 	Confusion []string                   // paths of choice fields
 	Places    bool                       // whether values stand where gold's do
+	Straight  bool                       // Straight will be asked for
 	Model     string                     // that filled the records, for the footnote on drafts
 }
 
@@ -98,6 +99,7 @@ type Scorer struct {
 	risky  []risky
 
 	options   Options
+	straight  straight
 	tallies   []Tally
 	slices    map[string]*Slice
 	confusion map[*schema.Field]*Confusion
@@ -222,8 +224,14 @@ func (sc *Scorer) Skip(document, why string) {
 func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (counts Counts) {
 	risks := risksOf(&l.Risk)
 	places := sc.places(g, l)
+	var units []unit
 	exact, of := sc.walk(&g.Record, filled, len(risks) > 0 || places != nil, func(l Leaf) {
 		sc.reviewed(l, risks)
+		if sc.options.Straight && l.FilledPath != "" {
+			if risk, ok := risks[l.FilledPath]; ok {
+				units = append(units, unit{risk: risk, ok: l.Outcome == Right || l.Outcome == Blank})
+			}
+		}
 		sc.report.Fields[sc.index[l.Field]].Add(l.Outcome)
 		counts.Add(l.Outcome)
 		if places != nil {
@@ -247,6 +255,9 @@ func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (co
 			items.Invented++
 		}
 	})
+	if sc.options.Straight && len(risks) > 0 {
+		sc.straightened(g, units, exact == of)
+	}
 	sc.report.RecordsRight, sc.report.RecordsOf = sc.report.RecordsRight+exact, sc.report.RecordsOf+of
 	return counts
 }
