@@ -16,7 +16,7 @@ import (
 
 // order is the packages from the top down. A package imports only what stands
 // below it.
-var order = []string{"cli", "report", "fill", "score", "gold", "standin", "draft", "labels", "merge", "update", "prompt", "model", "reply", "evidence",
+var order = []string{"cli", "report", "fill", "score", "gold", "vary", "standin", "draft", "labels", "merge", "update", "prompt", "model", "reply", "evidence",
 	"record", "pair", "tidy", "ledger", "document", "pdf", "ocr", "schema", "project", "chat", "fetch", "tokens", "layout", "place", "value", "demo", "paper"}
 
 // never are imports that the order allows and a promise forbids: the stand-in

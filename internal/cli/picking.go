@@ -67,18 +67,26 @@ func (a *app) picked(o filling, l *ledger.Ledger, sources []document.Source) ([]
 			return nil, err
 		}
 	}
-	if o.sample == 0 || o.sample >= len(sources) {
-		return sources, nil
+	kept := sampled(sources, o.sample, o.seed)
+	if len(kept) < len(sources) {
+		a.notef("%d of %s, picked with seed %d\n", len(kept), plural(len(sources), "document"), o.seed)
 	}
-	r := rand.New(rand.NewPCG(uint64(o.seed), 7))
-	places := r.Perm(len(sources))[:o.sample]
-	slices.Sort(places) // in document order, as always
-	var kept []document.Source
+	return kept, nil
+}
+
+// sampled picks n documents by chance, in document order as always; all where n
+// is 0.
+func sampled(sources []document.Source, n int, seed int64) (kept []document.Source) {
+	if n == 0 || n >= len(sources) {
+		return sources
+	}
+	r := rand.New(rand.NewPCG(uint64(seed), 7))
+	places := r.Perm(len(sources))[:n]
+	slices.Sort(places)
 	for _, i := range places {
 		kept = append(kept, sources[i])
 	}
-	a.notef("%d of %s, picked with seed %d\n", len(kept), plural(len(sources), "document"), o.seed)
-	return kept, nil
+	return kept
 }
 
 // ended gives the sources that ended with a status in the last run.

@@ -131,7 +131,7 @@ Start with:  filler demo      the whole way, on made-up documents
 	root.PersistentFlags().StringVar(&a.job, "job", "", "the job to work at, where filler.yaml has several")
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
 	root.AddCommand(a.newCmd(), a.demoCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.fillCmd(), a.repeatCmd(),
-		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.missesCmd(), a.compareCmd(), a.standinCmd(), a.versionCmd())
+		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.missesCmd(), a.compareCmd(), a.varyCmd(), a.standinCmd(), a.versionCmd())
 	return root
 }
 

@@ -164,6 +164,9 @@ func (u *unread) line(n, start, end int) []Line {
 			continue
 		}
 		behind := ix.tokens[i+len(best.words)-1].end
+		if behind > end {
+			continue // its last words stand in the next line
+		}
 		if rest := strings.TrimLeft(ix.text[behind:end], " .)"); strings.HasPrefix(rest, ":") {
 			cells = append(cells, cell{best.f, ix.tokens[i].start, end - len(rest) + 1})
 		}
@@ -172,7 +175,9 @@ func (u *unread) line(n, start, end int) []Line {
 	for i, c := range cells {
 		stop := end
 		if i+1 < len(cells) {
-			stop = cells[i+1].label
+			if stop = cells[i+1].label; stop < c.from {
+				continue // the end of one label is another
+			}
 		}
 		if said := strings.TrimLeft(ix.text[c.from:stop], " "); strings.Contains(said, "   ") {
 			stop = stop - len(said) + strings.Index(said, "   ") // another cell, without a colon

@@ -70,6 +70,19 @@ func TestRegions(t *testing.T) {
 	}
 }
 
+// A label within another, or one whose last words stand in the next line, is no
+// place to fall over.
+func TestUnreadLabelsRunOver(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  length: {text: Length., labels: [Clear length, length]}\n  next: {text: Next., labels: [next visit]}\n"))
+	require.NoError(t, err)
+	for text, want := range map[string]int{"Clear  length: 14.3 m\n": 1, "see the next\nvisit: tomorrow\n": 0, "next  next visit: x  length: \n": 1, "length: Clear  length:\n": 1} {
+		v, err := value.Parse("{}")
+		require.NoError(t, err)
+		ix := NewIndex(text)
+		assert.Len(t, Unread(s, &v, ix, Of(s, &v, ix)), want, text)
+	}
+}
+
 // BenchmarkLarge places 5,000 values in a source text of 1 MB, and half of both:
 // the growth should be about two.
 func BenchmarkLarge(b *testing.B) {

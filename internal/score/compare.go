@@ -288,6 +288,16 @@ func differenceInterval(as, bs []Tally) Interval {
 	return percentiles(got)
 }
 
+// Between gives the interval of the difference in F1, the second less the first,
+// of two scorers that were given as many documents in the same order: each
+// document and its changed self are drawn together.
+func Between(a, b *Scorer) Interval {
+	if len(a.tallies) != len(b.tallies) {
+		return Interval{}
+	}
+	return differenceInterval(a.tallies, b.tallies)
+}
+
 // pairsOf gives the different pairs of tallies, in order, and how often each
 // comes.
 func pairsOf(as, bs []Tally) (kinds []twoSided, times []float64) {
