@@ -20,8 +20,9 @@ func Assign(weight [][]float64) []int {
 	// Indices from 1; column 0 is the one that the row to be placed sits in.
 	rowPrice, columnPrice := make([]float64, rows+1), make([]float64, columns+1)
 	rowOf := make([]int, columns+1)
+	least, from, done := make([]float64, columns+1), make([]int, columns+1), make([]bool, columns+1)
 	for row := 1; row <= rows; row++ {
-		augment(weight, row, rowPrice, columnPrice, rowOf)
+		augment(weight, row, rowPrice, columnPrice, rowOf, least, from, done)
 	}
 	result := make([]int, rows)
 	for i := range result {
@@ -36,13 +37,10 @@ func Assign(weight [][]float64) []int {
 }
 
 // augment places one more row along the cheapest alternating path.
-func augment(weight [][]float64, row int, rowPrice, columnPrice []float64, rowOf []int) {
+func augment(weight [][]float64, row int, rowPrice, columnPrice []float64, rowOf []int, least []float64, from []int, done []bool) {
 	columns := len(columnPrice) - 1
-	least := make([]float64, columns+1)
-	from := make([]int, columns+1)
-	done := make([]bool, columns+1)
 	for j := range least {
-		least[j] = math.Inf(1)
+		least[j], done[j] = math.Inf(1), false
 	}
 	rowOf[0] = row
 	at := 0

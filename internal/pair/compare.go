@@ -128,48 +128,12 @@ func likeness(f *schema.Field, gold, filled *value.Value) float64 {
 // lists are paired first, by the same rule. Two items without any leaf are
 // alike.
 func Similarity(f *schema.Field, gold, filled *value.Value) float64 {
-	sum, leaves := alike(f, gold, filled)
-	if leaves == 0 {
-		return 1
-	}
-	return sum / float64(leaves)
-}
-
-func alike(f *schema.Field, gold, filled *value.Value) (sum float64, leaves int) {
-	switch f.Type {
-	case schema.Group:
-		for _, kid := range f.Fields {
-			s, n := alike(kid, Member(gold, kid.Name), Member(filled, kid.Name))
-			sum, leaves = sum+s, leaves+n
-		}
-	case schema.List:
-		g, d := Items(gold), Items(filled)
-		if len(g) == 0 && len(d) == 0 {
-			return 0, 0
-		}
-		for _, p := range Lists(f, g, d) {
-			s, n := alike(f.Item, item(g, p.Gold), item(d, p.Filled))
-			sum, leaves = sum+s, leaves+n
-		}
-	default:
-		if !f.Scored() {
-			return 0, 0
-		}
-		switch {
-		case Has(gold) && Has(filled):
-			return likeness(f, gold, filled), 1
-		case Has(gold) || Has(filled):
-			return 0, 1
-		}
-	}
-	return sum, leaves
-}
-
-func item(items []value.Value, i int) *value.Value {
-	if i < 0 {
-		return nil
-	}
-	return &items[i]
+	s := borrow()
+	defer s.giveBack()
+	both := s.take(2)
+	s.make(&both[0], f, gold)
+	s.make(&both[1], f, filled)
+	return s.similarity(&both[0], &both[1])
 }
 
 // Member gives the member of a group, or nil where there is no such group.

@@ -11,139 +11,216 @@ import (
 // stands for no item on that side.
 type Pair struct{ Gold, Filled int }
 
+// TooMany is how many pairs of items a list may come to before the optimal
+// assignment, whose cost grows with the third power, gives way to a plainer one:
+// items are then paired by their key, by being the same, and else in the order in
+// which they stand. IsTooMany tells such lists, so that it can be said aloud.
+const TooMany = 25_000_000
+
+// IsTooMany tells lists that are too long to be paired optimally.
+func IsTooMany(gold, filled int) bool { return gold*filled > TooMany }
+
 // Lists pairs the items of two lists of field f. Every item is in exactly one
 // pair. The pairs with a gold item come first, in the order of gold; the
 // unpaired filled items follow in their own order.
 func Lists(f *schema.Field, gold, filled []value.Value) []Pair {
-	partner := make([]int, len(gold))
-	taken := make([]bool, len(filled))
-	for i := range partner {
-		partner[i] = -1
+	return AppendLists(make([]Pair, 0, len(gold)+len(filled)), f, gold, filled)
+}
+
+// AppendLists appends what Lists gives.
+func AppendLists(pairs []Pair, f *schema.Field, gold, filled []value.Value) []Pair {
+	if same(gold, filled) {
+		for i := range gold {
+			pairs = append(pairs, Pair{i, i})
+		}
+		return pairs
 	}
-	if len(gold) > 0 && len(filled) > 0 {
-		m := &matcher{f: f, gold: gold, filled: filled, partner: partner, taken: taken}
-		if f.Ordered {
-			m.align()
-		} else {
-			m.run()
+	if len(gold) == 0 || len(filled) == 0 {
+		for i := range gold {
+			pairs = append(pairs, Pair{i, -1})
+		}
+		for i := range filled {
+			pairs = append(pairs, Pair{-1, i})
+		}
+		return pairs
+	}
+	s := borrow()
+	defer s.giveBack()
+	g, d := s.items(f, gold), s.items(f, filled)
+	partner := s.match(f, g, d)
+	of := s.ints(len(gold), -1)
+	taken := s.ints(len(filled), 0)
+	for i, j := range partner {
+		if j >= 0 {
+			of[g[i].at] = int(d[j].at)
+			taken[d[j].at] = 1
 		}
 	}
-	pairs := make([]Pair, 0, len(gold)+len(filled))
-	for g, d := range partner {
-		pairs = append(pairs, Pair{g, d})
+	for i, j := range of {
+		pairs = append(pairs, Pair{i, j})
 	}
-	for d := range filled {
-		if !taken[d] {
-			pairs = append(pairs, Pair{-1, d})
+	for j := range filled {
+		if taken[j] == 0 {
+			pairs = append(pairs, Pair{-1, j})
 		}
 	}
 	return pairs
 }
 
-type matcher struct {
-	f            *schema.Field
-	gold, filled []value.Value
-	partner      []int  // of each gold item
-	taken        []bool // of each filled item
-}
-
-func (m *matcher) run() {
-	gold, filled := byContent(m.f.Item, m.gold), byContent(m.f.Item, m.filled)
-	if len(m.f.Key) > 0 {
-		m.byKey(gold, filled)
+// same tells lists that say the same item by item: pairing each with its like is
+// optimal, and whatever else were optimal would come to the same.
+func same(gold, filled []value.Value) bool {
+	if len(gold) != len(filled) {
+		return false
 	}
-	m.assign(m.open(gold, func(i int) bool { return m.partner[i] < 0 }),
-		m.open(filled, func(i int) bool { return !m.taken[i] }))
+	for i := range gold {
+		if !value.Equal(&gold[i], &filled[i]) {
+			return false
+		}
+	}
+	return true
 }
 
-func (m *matcher) open(order []int, free func(int) bool) []int {
-	var left []int
-	for _, i := range order {
-		if free(i) {
+// match gives for each item of g (in the order of their content; in their own,
+// where the list has one) its partner in d, or -1. g and d are as items gives
+// them.
+func (s *scratch) match(f *schema.Field, g, d []node) []int {
+	partner := s.ints(len(g), -1)
+	if len(g) == 0 || len(d) == 0 {
+		return partner
+	}
+	if f.Ordered {
+		s.align(g, d, partner)
+		return partner
+	}
+	taken := s.ints(len(d), 0)
+	if len(f.Key) > 0 {
+		s.byKey(f, g, d, partner, taken)
+	}
+	s.assign(g, d, s.free(partner, -1), s.free(taken, 0), partner, taken)
+	return partner
+}
+
+// free gives the places where nothing was set yet.
+func (s *scratch) free(marks []int, unset int) []int {
+	left := s.ints(len(marks), 0)[:0]
+	for i, m := range marks {
+		if m == unset {
 			left = append(left, i)
 		}
 	}
 	return left
 }
 
-// byContent gives the indices of items in the order of their canonical
-// content, so that ties fall the same way whatever the order of the items.
-func byContent(f *schema.Field, items []value.Value) []int {
-	order := make([]int, len(items))
-	content := make([]string, len(items))
-	for i := range items {
-		order[i] = i
-		content[i] = Canonical(f, &items[i])
-	}
-	sort.SliceStable(order, func(a, b int) bool { return content[order[a]] < content[order[b]] })
-	return order
-}
-
 // byKey pairs the items whose whole key both sides hold; within one key by
 // assignment.
-func (m *matcher) byKey(gold, filled []int) {
-	groups := map[string][]int{}
-	for _, d := range filled {
-		if key, ok := m.key(&m.filled[d]); ok {
-			groups[key] = append(groups[key], d)
+func (s *scratch) byKey(f *schema.Field, g, d []node, partner, taken []int) {
+	filled := map[string][]int{}
+	for j := range d {
+		if key, ok := keyOf(f, &d[j]); ok {
+			filled[key] = append(filled[key], j)
 		}
 	}
 	var keys []string
-	same := map[string][]int{}
-	for _, g := range gold {
-		key, ok := m.key(&m.gold[g])
-		if !ok || len(groups[key]) == 0 {
+	gold := map[string][]int{}
+	for i := range g {
+		key, ok := keyOf(f, &g[i])
+		if !ok || len(filled[key]) == 0 {
 			continue
 		}
-		if len(same[key]) == 0 {
+		if len(gold[key]) == 0 {
 			keys = append(keys, key)
 		}
-		same[key] = append(same[key], g)
+		gold[key] = append(gold[key], i)
 	}
 	for _, key := range keys {
-		m.assign(same[key], groups[key])
+		s.assign(g, d, gold[key], filled[key], partner, taken)
 	}
 }
 
-// key gives the canonical key of an item; false if a part of it is missing.
-func (m *matcher) key(it *value.Value) (string, bool) {
+// keyOf gives the canonical key of an item; false if a part of it is missing.
+func keyOf(f *schema.Field, it *node) (string, bool) {
 	var b []byte
-	for _, name := range m.f.Key {
-		part := Member(it, name)
+	for _, name := range f.Key {
+		part := Member(it.v, name)
 		if !Has(part) {
 			return "", false
 		}
-		b = append(canonical(b, m.f.Item.Child(name), part), 0)
+		b = append(canonical(b, f.Item.Child(name), part), 0)
 	}
 	return string(b), true
 }
 
 // assign pairs the given items so that the summed similarity is the greatest.
-func (m *matcher) assign(gold, filled []int) {
-	if len(gold) == 0 || len(filled) == 0 {
+func (s *scratch) assign(g, d []node, gold, filled []int, partner, taken []int) {
+	switch {
+	case len(gold) == 0 || len(filled) == 0:
+		return
+	case IsTooMany(len(gold), len(filled)):
+		s.inOrder(g, d, gold, filled, partner, taken)
 		return
 	}
 	weight := make([][]float64, len(gold))
-	for i, g := range gold {
-		weight[i] = make([]float64, len(filled))
-		for j, d := range filled {
-			if s := Similarity(m.f.Item, &m.gold[g], &m.filled[d]); s >= Least {
-				weight[i][j] = s
+	flat := make([]float64, len(gold)*len(filled))
+	for i, x := range gold {
+		weight[i], flat = flat[:len(filled)], flat[len(filled):]
+		for j, y := range filled {
+			if w := s.similarity(&g[x], &d[y]); w >= Least {
+				weight[i][j] = w
 			}
 		}
 	}
 	for i, j := range Assign(weight) {
 		if j >= 0 && weight[i][j] >= Least {
-			m.partner[gold[i]] = filled[j]
-			m.taken[filled[j]] = true
+			partner[gold[i]] = filled[j]
+			taken[filled[j]] = 1
+		}
+	}
+}
+
+// inOrder pairs very long lists: items that are the same, then what is left in
+// the order in which it stands, where it is alike enough.
+func (s *scratch) inOrder(g, d []node, gold, filled []int, partner, taken []int) {
+	like := map[string][]int{}
+	for _, j := range filled {
+		like[string(d[j].text)] = append(like[string(d[j].text)], j)
+	}
+	take := func(i, j int) { partner[i], taken[j] = j, 1 }
+	for _, i := range gold {
+		if js := like[string(g[i].text)]; len(js) > 0 {
+			take(i, js[0])
+			like[string(g[i].text)] = js[1:]
+		}
+	}
+	var x, y []int
+	for _, i := range gold {
+		if partner[i] < 0 {
+			x = append(x, i)
+		}
+	}
+	for _, j := range filled {
+		if taken[j] == 0 {
+			y = append(y, j)
+		}
+	}
+	sort.Slice(x, func(a, b int) bool { return g[x[a]].at < g[x[b]].at })
+	sort.Slice(y, func(a, b int) bool { return d[y[a]].at < d[y[b]].at })
+	for n := 0; n < min(len(x), len(y)); n++ {
+		if s.similarity(&g[x[n]], &d[y[n]]) >= Least {
+			take(x[n], y[n])
 		}
 	}
 }
 
 // align pairs the items of an ordered list by the non-crossing alignment with
 // the greatest summed similarity.
-func (m *matcher) align() {
-	rows, columns := len(m.gold), len(m.filled)
+func (s *scratch) align(g, d []node, partner []int) {
+	rows, columns := len(g), len(d)
+	if IsTooMany(rows, columns) {
+		taken := s.ints(columns, 0)
+		s.inOrder(g, d, s.free(partner, -1), s.free(taken, 0), partner, taken)
+		return
+	}
 	best := make([][]float64, rows+1) // best[i][j]: of the items from i and j on
 	alike := make([][]float64, rows)
 	best[rows] = make([]float64, columns+1)
@@ -151,16 +228,16 @@ func (m *matcher) align() {
 		best[i], alike[i] = make([]float64, columns+1), make([]float64, columns)
 		for j := columns - 1; j >= 0; j-- {
 			best[i][j] = max(best[i+1][j], best[i][j+1])
-			if s := Similarity(m.f.Item, &m.gold[i], &m.filled[j]); s >= Least {
-				alike[i][j] = s
-				best[i][j] = max(best[i][j], s+best[i+1][j+1])
+			if w := s.similarity(&g[i], &d[j]); w >= Least {
+				alike[i][j] = w
+				best[i][j] = max(best[i][j], w+best[i+1][j+1])
 			}
 		}
 	}
 	for i, j := 0, 0; i < rows && j < columns; {
 		switch {
 		case alike[i][j] >= Least && best[i][j] == alike[i][j]+best[i+1][j+1]:
-			m.partner[i], m.taken[j] = j, true
+			partner[i] = j
 			i, j = i+1, j+1
 		case best[i][j] == best[i+1][j]:
 			i++
@@ -203,7 +280,7 @@ func canonical(b []byte, f *schema.Field, v *value.Value) []byte {
 		}
 		return append(b, ']')
 	case v.Kind == value.Number:
-		return append(append(b, '#'), value.CanonicalNumber(v.Text)...)
+		return value.AppendCanonicalNumber(append(b, '#'), v.Text)
 	}
 	return v.Append(b)
 }

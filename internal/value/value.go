@@ -14,6 +14,7 @@
 package value
 
 import (
+	"strconv"
 	"strings"
 
 	"github.com/shopspring/decimal"
@@ -214,33 +215,71 @@ func EqualNumbers(a, b string) bool {
 	if a == b {
 		return true
 	}
+	if isPlain(a) && isPlain(b) {
+		return false // an integer has one spelling
+	}
 	return CanonicalNumber(a) == CanonicalNumber(b)
+}
+
+// isPlain tells an integer in digits alone, but for -0.
+func isPlain(literal string) bool {
+	return strings.IndexByte(literal, '.') < 0 && strings.IndexByte(literal, 'e') < 0 && strings.IndexByte(literal, 'E') < 0 && literal != "-0"
 }
 
 // CanonicalNumber gives the one spelling that all literals of a number share:
 // digits without leading or trailing zeros, then "e" and the exponent of the
 // last digit. It is exact for any length of digits and costs no more than the
 // literal is long, also for 1e999999999.
-func CanonicalNumber(literal string) string {
-	sign, rest := "", literal
-	if strings.HasPrefix(rest, "-") {
-		sign, rest = "-", rest[1:]
-	}
-	mantissa, power := rest, decimal.Zero
+func CanonicalNumber(literal string) string { return string(AppendCanonicalNumber(nil, literal)) }
+
+// AppendCanonicalNumber appends what CanonicalNumber gives.
+func AppendCanonicalNumber(dst []byte, literal string) []byte {
+	rest := strings.TrimPrefix(literal, "-")
+	mantissa, power := rest, ""
 	if i := strings.IndexAny(rest, "eE"); i >= 0 {
-		mantissa = rest[:i]
-		if p, err := decimal.NewFromString(strings.TrimPrefix(rest[i+1:], "+")); err == nil {
-			power = p
+		mantissa, power = rest[:i], strings.TrimPrefix(rest[i+1:], "+")
+	}
+	start := len(dst)
+	if len(rest) < len(literal) {
+		dst = append(dst, '-')
+	}
+	digits := 0 // from the first that is not 0
+	last := 0   // as many as are left without zeros at the end
+	fraction := 0
+	seenPoint := false
+	from := len(dst)
+	for i := 0; i < len(mantissa); i++ {
+		c := mantissa[i]
+		if c == '.' {
+			seenPoint = true
+			continue
+		}
+		if seenPoint {
+			fraction++
+		}
+		if c == '0' && digits == 0 {
+			continue
+		}
+		digits++
+		dst = append(dst, c)
+		if c != '0' {
+			last = digits
 		}
 	}
-	whole, fraction, _ := strings.Cut(mantissa, ".")
-	digits := strings.TrimLeft(whole+fraction, "0")
-	trimmed := strings.TrimRight(digits, "0")
-	if trimmed == "" {
-		return "0"
+	if last == 0 {
+		return append(dst[:start], '0')
 	}
-	shift := len(digits) - len(trimmed) - len(fraction)
-	return sign + trimmed + "e" + power.Add(decimal.NewFromInt(int64(shift))).String()
+	dst = append(dst[:from+last], 'e')
+	shift := digits - last - fraction
+	if len(power) < 15 {
+		p, _ := strconv.Atoi(power)
+		return strconv.AppendInt(dst, int64(p+shift), 10)
+	}
+	p, err := decimal.NewFromString(power)
+	if err != nil {
+		p = decimal.Zero
+	}
+	return append(dst, p.Add(decimal.NewFromInt(int64(shift))).String()...)
 }
 
 // IsInteger reports whether a number literal has no fraction: 3, 3.0 and
