@@ -165,6 +165,9 @@ func (a *app) goldCheck(ctx context.Context, names []string, o looking, asJSON b
 		return err
 	}
 	set, err := gold.Load(path, w.schema)
+	if err == nil {
+		err = set.Whole()
+	}
 	if err != nil {
 		return err
 	}
@@ -356,6 +359,9 @@ func (a *app) goldStatusCmd() *cobra.Command {
 				return err
 			}
 			set, err := w.goldSet("")
+			if err == nil {
+				err = set.Whole()
+			}
 			if err != nil {
 				return err
 			}
@@ -559,6 +565,9 @@ func (a *app) goldAgreeCmd() *cobra.Command {
 // reviewersRecords loads both reviewers' records, whatever their states.
 func (w *work) reviewersRecords(path string) (gold.Set, map[string]*value.Value, error) {
 	set, err := gold.Load(path, w.schema)
+	if err == nil {
+		err = set.Whole()
+	}
 	if err != nil {
 		return nil, nil, err
 	}

@@ -220,6 +220,15 @@ func formatOf(document string) string {
 	return "(none)"
 }
 
+// inFile says where in a file a line is at fault.
+func inFile(file string, err error) error {
+	var bad *score.LineError
+	if errors.As(err, &bad) {
+		return place.Faults{{File: file, Line: bad.N, Col: 1, Msg: bad.Err.Error(), Hint: "mend the line"}}
+	}
+	return err
+}
+
 // score measures the records of a run or a file.
 func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
 	set, err := w.goldSet(o.goldPath)
@@ -228,6 +237,10 @@ func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
 	}
 	var run *ledger.Run
 	var l *ledger.Ledger
+	if o.recordsFile != "" && runName != "" {
+		a.parsed = false
+		return nil, errors.New("a run and --records are two sources; name one")
+	}
 	if o.recordsFile == "" {
 		if l, err = w.keptRuns(); err != nil {
 			return nil, err
@@ -244,21 +257,22 @@ func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
 		return nil, err
 	}
 	s := score.NewWith(w.schema, set, options)
-	id, err := a.each(w, o.judged, runName, func(n int, l record.Line, err error) error {
-		if err == nil {
-			err = s.Add(l)
-		}
-		if err != nil {
-			return place.Faults{{File: o.recordsFile, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
-		}
-		return nil
-	})
+	if run == nil {
+		err = inFile(o.recordsFile, s.AddFile(o.recordsFile))
+	} else {
+		_, err = a.each(w, o.judged, runName, func(_ int, l record.Line, err error) error {
+			if err == nil {
+				err = s.Add(l)
+			}
+			return err
+		})
+	}
 	if err != nil {
 		return nil, err
 	}
 	r := s.Report()
-	r.Run = id
 	if run != nil {
+		r.Run = run.ID
 		totals, err := l.Totals(run.ID)
 		if err != nil {
 			return nil, err

@@ -135,6 +135,9 @@ func (w *work) solved(s fill.Setup, o *looking) ([]prompt.Solved, error) {
 		return nil, fmt.Errorf("solved examples come from gold, and %w", err)
 	}
 	set, err := gold.Load(path, w.schema)
+	if err == nil {
+		err = set.Whole()
+	}
 	if err != nil {
 		return nil, err
 	}

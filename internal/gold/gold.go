@@ -10,12 +10,14 @@
 package gold
 
 import (
+	"bytes"
 	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"sort"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/place"
 	"filler/internal/record"
@@ -39,6 +41,41 @@ type Record struct {
 	Part    string      // Tune, Test or ""
 	Version string      // of the schema that it was drafted with
 	Places  value.Value // of its values, as far as the draft had them
+
+	lines *os.File // where a long file of JSON Lines is read from again; nil: Record has the record
+	at    int64
+	size  int
+	n     int // of the line, from 1
+	of    *loader
+}
+
+// Read gives the record: of long files it is read from the disk, with a reader
+// whose values are good until it reads the next, and only then is known what else
+// the line says: its state, its source, whether it breaks the schema. buf is used
+// and given back. One record is read by one goroutine at a time.
+func (r *Record) Read(reader *value.Reader, buf *[]byte) (*value.Value, error) {
+	if r.lines == nil {
+		return &r.Record, nil
+	}
+	if cap(*buf) < r.size {
+		*buf = make([]byte, r.size)
+	}
+	*buf = (*buf)[:r.size]
+	if _, err := r.lines.ReadAt(*buf, r.at); err != nil {
+		return nil, fmt.Errorf("its gold, line %d, can't be read any more", r.n)
+	}
+	v, err := reader.Read(*buf)
+	var line record.Line
+	if err == nil {
+		line, err = record.LineFromJSON(&v, r.of.schema.EachEntry())
+	}
+	if err != nil {
+		return nil, fmt.Errorf("its gold, line %d, is no record: %s", r.n, err)
+	}
+	r.Source = line.Source
+	r.about(&v)
+	r.Fault = r.of.breaks(&line.Record)
+	return &line.Record, nil
 }
 
 // Parts of a gold set: what is chosen on one is reported on the other.
@@ -107,7 +144,7 @@ func (l *loader) file(path string, entry fs.DirEntry, err error) error {
 	}
 	r := &Record{Document: line.Document, Source: line.Source, State: Draft, Record: line.Record, File: path, Places: line.Evidence}
 	r.about(&v)
-	l.add(r)
+	l.add(r, &r.Record)
 	return nil
 }
 
@@ -137,7 +174,7 @@ func (r *Record) about(v *value.Value) {
 }
 
 func jsonFault(path string, line int, err error) place.Fault {
-	f := place.Fault{File: path, Line: line, Col: 1, Msg: "not JSON: " + err.Error(), Hint: "mend it"}
+	f := place.Fault{File: path, Line: line, Col: 1, Msg: err.Error(), Hint: "mend it"}
 	if se, ok := err.(*value.SyntaxError); ok {
 		f.Msg, f.Col = "not JSON: "+se.Msg, se.Col
 		if line == 0 {
@@ -147,19 +184,56 @@ func jsonFault(path string, line int, err error) place.Fault {
 	return f
 }
 
+// inMemory is how long a file of JSON Lines may be to be held in memory; of a
+// longer one records are read again when they are needed.
+const inMemory = 4 << 20
+
 func (l *loader) lines(path string) error {
-	return record.ReadLines(path, l.schema.EachEntry(), func(n int, line record.Line, err error) error {
-		if err != nil {
-			l.faults = append(l.faults, place.Fault{File: path, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"})
+	var file *os.File
+	if info, err := os.Stat(path); err == nil && info.Size() > inMemory {
+		if file, err = os.Open(path); err != nil {
+			return place.Faults{{File: path, Msg: "can't be read", Hint: "check its permissions"}}
+		}
+	}
+	var reader value.Reader
+	return record.ReadTexts(path, func(n int, at int64, text []byte) error {
+		if id, ok := documentOf(text); ok && file != nil {
+			l.add(&Record{Document: id, State: Reviewed, File: path, lines: file, at: at, size: len(text), n: n, of: l}, nil)
 			return nil
 		}
-		line.Record = line.Record.Detach()
-		l.add(&Record{Document: line.Document, Source: line.Source, State: Reviewed, Record: line.Record, File: path})
+		v, err := reader.Read(text)
+		var line record.Line
+		if err == nil {
+			line, err = record.LineFromJSON(&v, l.schema.EachEntry())
+		}
+		if err != nil {
+			l.faults = append(l.faults, jsonFault(path, n, err))
+			return nil
+		}
+		r := &Record{Document: line.Document, Source: line.Source, State: Reviewed, File: path, Record: line.Record.Detach(), Places: line.Evidence.Detach()}
+		r.about(&v)
+		l.add(r, &r.Record)
 		return nil
 	})
 }
 
-func (l *loader) add(r *Record) {
+// documentOf reads the document's id at the head of a line without reading the
+// line; false where it stands elsewhere.
+func documentOf(text []byte) (string, bool) {
+	rest, ok := bytes.CutPrefix(text, []byte(`{"document":"`))
+	if !ok {
+		if rest, ok = bytes.CutPrefix(text, []byte(`{"document": "`)); !ok {
+			return "", false
+		}
+	}
+	end := bytes.IndexByte(rest, '"')
+	if end <= 0 || bytes.IndexByte(rest[:end], '\\') >= 0 || !utf8.Valid(rest[:end]) {
+		return "", false
+	}
+	return string(rest[:end]), true
+}
+
+func (l *loader) add(r *Record, rec *value.Value) {
 	if r.State != Draft && r.State != Reviewed && r.State != Disputed {
 		l.faults = append(l.faults, place.Fault{File: r.File, Msg: fmt.Sprintf("unknown state %q", r.State), Hint: place.Suggest(r.State, []string{Draft, Reviewed, Disputed})})
 	}
@@ -170,13 +244,18 @@ func (l *loader) add(r *Record) {
 		l.faults = append(l.faults, place.Fault{File: r.File, Msg: fmt.Sprintf("a second gold record for %s (the first is in %s)", r.Document, other.File), Hint: "keep one"})
 		return
 	}
-	r.Fault = l.breaks(&r.Record)
+	if rec != nil {
+		r.Fault = l.breaks(rec)
+	}
 	l.set[r.Document] = r
 }
 
 // breaks says how a record breaks the schema, or "". That a required value is
 // missing is no fault of gold: the document may not have it.
 func (l *loader) breaks(rec *value.Value) string {
+	if l.check.Sound(rec) {
+		return ""
+	}
 	for _, p := range l.check.Check(rec) {
 		if p.Code != record.Missing {
 			return fmt.Sprintf("%s (%s)", p, p.Code)

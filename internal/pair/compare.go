@@ -98,7 +98,32 @@ func editSimilarity(a, b string) float64 {
 	if longer == 0 {
 		return 1
 	}
+	a, b = apart(a, b)
+	if a == "" || b == "" { // all that is left of the longer one is to be put in
+		return 1 - float64(utf8.RuneCountInString(a)+utf8.RuneCountInString(b))/float64(longer)
+	}
 	return 1 - float64(levenshtein.Distance(a, b, nil))/float64(longer)
+}
+
+// apart takes off what two texts begin and end with alike: the edits between them
+// are the same without.
+func apart(a, b string) (string, string) {
+	n := 0
+	for n < len(a) && n < len(b) && a[n] == b[n] {
+		n++
+	}
+	for n > 0 && (n < len(a) && !utf8.RuneStart(a[n]) || n < len(b) && !utf8.RuneStart(b[n])) {
+		n--
+	}
+	a, b = a[n:], b[n:]
+	n = 0
+	for n < len(a) && n < len(b) && a[len(a)-1-n] == b[len(b)-1-n] {
+		n++
+	}
+	for n > 0 && !utf8.RuneStart(a[len(a)-n]) {
+		n--
+	}
+	return a[:len(a)-n], b[:len(b)-n]
 }
 
 // likeness gives what two leaf values that both stand there add to the

@@ -29,7 +29,7 @@ func Lists(f *schema.Field, gold, filled []value.Value) []Pair {
 
 // AppendLists appends what Lists gives.
 func AppendLists(pairs []Pair, f *schema.Field, gold, filled []value.Value) []Pair {
-	if same(gold, filled) {
+	if Same(gold, filled) {
 		for i := range gold {
 			pairs = append(pairs, Pair{i, i})
 		}
@@ -67,9 +67,9 @@ func AppendLists(pairs []Pair, f *schema.Field, gold, filled []value.Value) []Pa
 	return pairs
 }
 
-// same tells lists that say the same item by item: pairing each with its like is
+// Same tells lists that say the same item by item: pairing each with its like is
 // optimal, and whatever else were optimal would come to the same.
-func same(gold, filled []value.Value) bool {
+func Same(gold, filled []value.Value) bool {
 	if len(gold) != len(filled) {
 		return false
 	}

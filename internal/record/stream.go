@@ -47,6 +47,67 @@ func ReadValues(path string, each func(n int, v *value.Value, err error) error) 
 	return readValues(in, each)
 }
 
+// ReadTexts calls each for the lines of a file of JSON Lines as they stand: the
+// line's number, where it begins, and its text, which is good until each returns.
+func ReadTexts(path string, each func(n int, at int64, text []byte) error) error {
+	in := io.Reader(os.Stdin)
+	if path != "-" {
+		info, err := os.Stat(path)
+		if err == nil && info.IsDir() {
+			return place.Faults{{File: path, Msg: "this is a folder", Hint: "name a file of JSON Lines"}}
+		}
+		f, err := os.Open(path)
+		if err != nil {
+			return place.Faults{{File: path, Msg: "can't be read", Hint: "check the path and its permissions"}}
+		}
+		defer f.Close()
+		in = f
+	}
+	buffered := bufio.NewReaderSize(in, 1<<20)
+	var buf []byte
+	at := int64(0)
+	for n := 1; ; n++ {
+		var err error
+		buf, err = readLine(buffered, buf[:0])
+		if err != nil && !errors.Is(err, io.EOF) {
+			return err
+		}
+		text, from := bytes.TrimSpace(buf), at
+		if i := bytes.Index(buf, text); i > 0 {
+			from += int64(i)
+		}
+		at += int64(len(buf))
+		if n == 1 && bytes.HasPrefix(text, []byte("\ufeff")) {
+			text, from = text[3:], from+3
+		}
+		if len(text) > 0 {
+			if eerr := each(n, from, text); eerr != nil {
+				return eerr
+			}
+		}
+		if err != nil {
+			return nil
+		}
+	}
+}
+
+// ReadLine reads one line of a records file.
+func ReadLine(r *value.Reader, text []byte, eachEntry bool) (Line, error) {
+	v, err := r.Read(text)
+	if err != nil {
+		return Line{}, explained(err)
+	}
+	return LineFromJSON(&v, eachEntry)
+}
+
+func explained(err error) error {
+	var se *value.SyntaxError
+	if errors.As(err, &se) {
+		return fmt.Errorf("not JSON at column %d: %s", se.Col, se.Msg)
+	}
+	return err
+}
+
 func readValues(in io.Reader, each func(n int, v *value.Value, err error) error) error {
 	buffered := bufio.NewReaderSize(in, 1<<20)
 	var reader value.Reader
@@ -68,9 +129,8 @@ func readValues(in io.Reader, each func(n int, v *value.Value, err error) error)
 			continue
 		}
 		v, perr := reader.Read(text)
-		var se *value.SyntaxError
-		if errors.As(perr, &se) {
-			perr = fmt.Errorf("not JSON at column %d: %s", se.Col, se.Msg)
+		if perr != nil {
+			perr = explained(perr)
 		}
 		if eerr := each(n, &v, perr); eerr != nil {
 			return eerr

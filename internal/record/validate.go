@@ -19,6 +19,7 @@ import (
 type Validator struct {
 	schema    *schema.Schema
 	compiled  *jsonschema.Schema
+	plain     bool                   // Sound knows it
 	partDates bool                   // some date may be coarser than a day
 	pointedTo map[*schema.Field]bool // fields that links point to
 }
@@ -43,7 +44,7 @@ func NewValidator(s *schema.Schema) (*Validator, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: can't be compiled: %w", s.File, err)
 	}
-	va := &Validator{schema: s, compiled: compiled, pointedTo: map[*schema.Field]bool{}}
+	va := &Validator{schema: s, compiled: compiled, plain: isPlain(s), pointedTo: map[*schema.Field]bool{}}
 	for _, f := range s.Leaves() {
 		va.partDates = va.partDates || f.Type == schema.Date && f.Precision != ""
 		for _, t := range f.Targets {

@@ -107,10 +107,7 @@ func BenchmarkMany(b *testing.B) {
 		require.NoError(b, err)
 		loaded := time.Since(began)
 		sc := New(s, set)
-		require.NoError(b, record.ReadLines(d, false, func(_ int, l record.Line, err error) error {
-			require.NoError(b, err)
-			return sc.Add(l)
-		}))
+		require.NoError(b, sc.AddFile(d))
 		r := sc.Report()
 		took := time.Since(began)
 		require.Equal(b, n, r.Documents)

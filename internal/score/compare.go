@@ -107,14 +107,14 @@ func (c *Comparer) add(to map[string]*side, l record.Line) error {
 	}
 	s := &side{}
 	to[l.Document] = s
-	g, filled, why := c.gate.judge(&l)
+	_, rec, filled, why := c.gate.judge(&l)
 	if why != "" {
 		s.leftOut = why
 		return nil
 	}
 	s.tallies = make([]Tally, len(c.fields))
 	n := int32(0)
-	s.exact, s.of = c.gate.walk(&g.Record, filled, false, func(leaf Leaf) {
+	s.exact, s.of = c.gate.walk(rec, filled, false, func(leaf Leaf) {
 		s.tallies[c.index[leaf.Field]].add(leaf.Outcome)
 		s.all.add(leaf.Outcome)
 		if leaf.Gold.Empty() {
@@ -226,7 +226,11 @@ func apart(a, b *side) string {
 func (c *Comparer) leaves(id string, a, b *side, fields []FieldPair, out *Comparison) {
 	n := int32(-1)
 	differ := !slices.Equal(a.right, b.right)
-	Walk(c.schema, &c.gate.gold[id].Record, nil, Visitor{Paths: differ, Leaf: func(l Leaf) {
+	rec, err := c.gate.gold[id].Read(&c.gate.reader, &c.gate.buf)
+	if err != nil {
+		return
+	}
+	Walk(c.schema, rec, nil, Visitor{Paths: differ, Leaf: func(l Leaf) {
 		if l.Gold.Empty() {
 			return
 		}

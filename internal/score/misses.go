@@ -67,7 +67,12 @@ func (f *Finder) Add(l record.Line) ([]Miss, error) {
 	if l.Status == record.Failed {
 		filled = nil
 	}
-	return f.misses(f.Gold[l.Document], filled, l.Document), nil
+	g := f.Gold[l.Document]
+	rec, err := g.Read(&f.scorer.reader, &f.scorer.buf)
+	if err != nil {
+		return nil, err
+	}
+	return f.misses(g, rec, filled, l.Document), nil
 }
 
 // Report gives the score of all that was added.
@@ -91,10 +96,10 @@ func (f *Finder) Counts(id string) bool {
 	return true
 }
 
-func (f *Finder) misses(g *gold.Record, filled *value.Value, id string) []Miss {
+func (f *Finder) misses(g *gold.Record, rec, filled *value.Value, id string) []Miss {
 	var leaves []Leaf
 	wrong := false
-	Walk(f.Schema, &g.Record, filled, Visitor{Paths: true, Leaf: func(l Leaf) {
+	Walk(f.Schema, rec, filled, Visitor{Paths: true, Leaf: func(l Leaf) {
 		leaves = append(leaves, l)
 		wrong = wrong || l.Outcome == Wrong || l.Outcome == Missed || l.Outcome == Extra
 	}})
@@ -106,7 +111,7 @@ func (f *Finder) misses(g *gold.Record, filled *value.Value, id string) []Miss {
 		if doc, err := f.Source(id); err == nil && (g.Source == "" || g.Source == doc.Hash) {
 			x.doc, x.lines = doc, document.NewLines(doc.Text)
 			index := evidence.NewIndex(doc.Text)
-			x.gold = evidence.Of(f.Schema, &g.Record, index)
+			x.gold = evidence.Of(f.Schema, rec, index)
 			if filled != nil {
 				x.filled = evidence.Of(f.Schema, filled, index)
 			}

@@ -99,6 +99,8 @@ type Scorer struct {
 	risky  []risky
 
 	options   Options
+	reader    value.Reader // of gold that is read again
+	buf       []byte
 	straight  straight
 	tallies   []Tally
 	slices    map[string]*Slice
@@ -141,7 +143,7 @@ func (sc *Scorer) Add(l record.Line) error {
 		return &Twice{l.Document}
 	}
 	sc.seen[l.Document] = true
-	g, filled, why := sc.judge(&l)
+	g, rec, filled, why := sc.judge(&l)
 	if why != "" {
 		sc.leaveOut(l.Document, why)
 		return nil
@@ -150,7 +152,7 @@ func (sc *Scorer) Add(l record.Line) error {
 	if g.Model != "" && g.Model == sc.options.Model {
 		sc.report.Drafted++
 	}
-	counts := sc.count(g, filled, &l)
+	counts := sc.count(g, rec, filled, &l)
 	sc.tallies = append(sc.tallies, counts.tally())
 	if sc.options.Slice != nil {
 		sc.slice(sc.options.Slice(l), counts)
@@ -158,22 +160,30 @@ func (sc *Scorer) Add(l record.Line) error {
 	return nil
 }
 
-// judge gives the gold of a record and what of the record counts, nil where its
-// filling failed; or why the document does not count.
-func (sc *Scorer) judge(l *record.Line) (g *gold.Record, filled *value.Value, why string) {
+// judge gives the gold of a record, good until the next is judged, and what of
+// the record counts, nil where its filling failed; or why the document does not
+// count.
+func (sc *Scorer) judge(l *record.Line) (g *gold.Record, rec, filled *value.Value, why string) {
 	switch {
 	case l.Example == l.Document && l.Example != "":
-		return nil, nil, "it was shown solved in the prompt"
+		return nil, nil, nil, "it was shown solved in the prompt"
 	case l.Example != "":
-		return nil, nil, "nearly the same as " + l.Example + ", which was shown solved in the prompt"
+		return nil, nil, nil, "nearly the same as " + l.Example + ", which was shown solved in the prompt"
 	}
-	if g, why = sc.countable(l.Document, l.Source); why != "" {
-		return nil, nil, why
+	if g = sc.gold[l.Document]; g == nil {
+		return nil, nil, nil, "no gold"
+	}
+	rec, err := g.Read(&sc.reader, &sc.buf)
+	if err != nil {
+		return nil, nil, nil, err.Error()
+	}
+	if why = sc.countable(g, l.Source); why != "" {
+		return nil, nil, nil, why
 	}
 	if l.Status == record.Failed {
-		return g, nil, ""
+		return g, rec, nil, ""
 	}
-	return g, &l.Record, ""
+	return g, rec, &l.Record, ""
 }
 
 // slice adds a document to those that share a fact.
@@ -188,25 +198,21 @@ func (sc *Scorer) slice(name string, c Counts) {
 	s.tallies = append(s.tallies, c.tally())
 }
 
-// countable gives the gold of a document, or why it does not count.
-func (sc *Scorer) countable(document, source string) (*gold.Record, string) {
-	g := sc.gold[document]
+// countable says why the gold of a document does not count, or "".
+func (sc *Scorer) countable(g *gold.Record, source string) string {
 	switch {
-	case g == nil:
-		return nil, "no gold"
 	case g.State != gold.Reviewed:
-		return nil, "its gold is not reviewed (" + g.State + ")"
+		return "its gold is not reviewed (" + g.State + ")"
+	case sc.options.Part != "" && g.Part == "":
+		return "it is in neither part of the gold set"
 	case sc.options.Part != "" && g.Part != sc.options.Part:
-		if g.Part == "" {
-			return nil, "it is in neither part of the gold set"
-		}
-		return nil, "it is in the part to " + g.Part
+		return "it is in the part to " + g.Part
 	case g.Fault != "":
-		return nil, "its gold breaks the schema: " + g.Fault
+		return "its gold breaks the schema: " + g.Fault
 	case g.Source != "" && source != "" && g.Source != source:
-		return nil, "its text has changed since review"
+		return "its text has changed since review"
 	}
-	return g, ""
+	return ""
 }
 
 func (sc *Scorer) leaveOut(document, why string) {
@@ -221,11 +227,11 @@ func (sc *Scorer) Skip(document, why string) {
 	}
 }
 
-func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (counts Counts) {
+func (sc *Scorer) count(g *gold.Record, rec, filled *value.Value, l *record.Line) (counts Counts) {
 	risks := risksOf(&l.Risk)
 	places := sc.places(g, l)
 	var units []unit
-	exact, of := sc.walk(&g.Record, filled, len(risks) > 0 || places != nil, func(l Leaf) {
+	exact, of := sc.walk(rec, filled, len(risks) > 0 || places != nil, func(l Leaf) {
 		sc.reviewed(l, risks)
 		if sc.options.Straight && l.FilledPath != "" {
 			if risk, ok := risks[l.FilledPath]; ok {
@@ -241,11 +247,7 @@ func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (co
 			c.add(l)
 		}
 	}, func(list *schema.Field, inGold, inFilled bool) {
-		items := sc.lists[list]
-		if items == nil {
-			items = &Items{}
-			sc.lists[list] = items
-		}
+		items := sc.itemsOf(list)
 		switch {
 		case inGold && inFilled:
 			items.Found++

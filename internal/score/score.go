@@ -57,11 +57,14 @@ type Visitor struct {
 // Walk pairs a gold record with a filled one and tells every leaf. Either may
 // be nil: then all leaves of the other are missed, or extra.
 func Walk(s *schema.Schema, gold, filled *value.Value, v Visitor) {
-	w := walker{v}
+	w := walker{Visitor: v}
 	w.field(s.Root, gold, filled, "", "")
 }
 
-type walker struct{ Visitor }
+type walker struct {
+	Visitor
+	alike bool // both sides say the same here and below
+}
 
 // nowhere is the place of what an unpaired item has on the other side.
 const nowhere = value.Pointer("\x00")
@@ -93,28 +96,60 @@ func known(p value.Pointer) value.Pointer {
 func (w *walker) field(f *schema.Field, gold, filled *value.Value, gp, fp value.Pointer) {
 	switch f.Type {
 	case schema.Group:
-		for _, kid := range f.Fields {
-			w.field(kid, pair.Member(gold, kid.Name), pair.Member(filled, kid.Name), w.key(gp, kid.Name), w.key(fp, kid.Name))
+		for i, kid := range f.Fields {
+			w.field(kid, memberAt(gold, i, kid.Name), memberAt(filled, i, kid.Name), w.key(gp, kid.Name), w.key(fp, kid.Name))
 		}
 	case schema.List:
-		g, d := pair.Items(gold), pair.Items(filled)
-		beyond := len(g)
-		for _, p := range pair.Lists(f, g, d) {
-			if w.Item != nil {
-				w.Item(f, p.Gold >= 0, p.Filled >= 0)
-			}
-			ig := w.index(gp, p.Gold)
-			if w.Beyond && p.Gold < 0 {
-				ig, beyond = w.index(gp, beyond), beyond+1
-			}
-			w.field(f.Item, at(g, p.Gold), at(d, p.Filled), ig, w.index(fp, p.Filled))
-		}
+		w.list(f, pair.Items(gold), pair.Items(filled), gp, fp)
 	default:
 		if !f.Scored() {
 			return
 		}
-		w.Leaf(Leaf{Field: f, Gold: gold, Filled: filled, Outcome: outcome(f, gold, filled), GoldPath: known(gp), FilledPath: known(fp), Lone: gp == nowhere || fp == nowhere})
+		l := Leaf{Field: f, Gold: gold, Filled: filled, GoldPath: known(gp), FilledPath: known(fp), Lone: gp == nowhere || fp == nowhere}
+		switch {
+		case !w.alike:
+			l.Outcome = outcome(f, gold, filled)
+		case pair.Has(gold):
+			l.Outcome = Right
+		}
+		w.Leaf(l)
 	}
+}
+
+// list pairs the items of a list. Of lists that say the same, nothing below is
+// compared again.
+func (w *walker) list(f *schema.Field, g, d []value.Value, gp, fp value.Pointer) {
+	was := w.alike
+	if w.alike = was || pair.Same(g, d); w.alike {
+		for i := range g {
+			if w.Item != nil {
+				w.Item(f, true, true)
+			}
+			w.field(f.Item, &g[i], &d[i], w.index(gp, i), w.index(fp, i))
+		}
+		w.alike = was
+		return
+	}
+	beyond := len(g)
+	for _, p := range pair.Lists(f, g, d) {
+		if w.Item != nil {
+			w.Item(f, p.Gold >= 0, p.Filled >= 0)
+		}
+		ig := w.index(gp, p.Gold)
+		if w.Beyond && p.Gold < 0 {
+			ig, beyond = w.index(gp, beyond), beyond+1
+		}
+		w.field(f.Item, at(g, p.Gold), at(d, p.Filled), ig, w.index(fp, p.Filled))
+	}
+}
+
+// memberAt gives a member of a group, most often at the place that the schema
+// gives it; nil where there is none.
+func memberAt(v *value.Value, i int, name string) *value.Value {
+	if v != nil && i < len(v.Kids) && v.Kind == value.Object && v.Kids[i].Name == name {
+		return &v.Kids[i]
+	}
+	return pair.Member(v, name)
 }
 
 func at(items []value.Value, i int) *value.Value {

@@ -1,0 +1,129 @@
+package record
+
+import (
+	"strconv"
+	"strings"
+	"unicode/utf8"
+
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// Sound tells, many times faster than Check, that a record has no problem but
+// perhaps values that are missing. False says nothing: then Check must look. It
+// knows plain schemas only: none with rules, links, or keywords of an imported
+// schema.
+func (va *Validator) Sound(record *value.Value) bool {
+	return va.plain && sound(va.schema.Root, record)
+}
+
+// isPlain tells schemas that Sound knows.
+func isPlain(s *schema.Schema) bool {
+	plain := len(s.Rules) == 0
+	s.Root.Walk(func(f *schema.Field, _ int) {
+		if f.Type == schema.Link || len(f.Extra.Kids) > 0 || f.Precision != "" || f.Type == schema.List && (len(f.Item.Extra.Kids) > 0 || f.Least != "" || f.Most != "") {
+			plain = false
+		}
+	})
+	return plain
+}
+
+func sound(f *schema.Field, v *value.Value) bool {
+	switch f.Type {
+	case schema.Group:
+		if v.Kind != value.Object {
+			return false
+		}
+		known := 0
+		for i, kid := range f.Fields {
+			at := memberAt(v, i, kid.Name)
+			if at == nil {
+				continue
+			}
+			known++
+			if at.Kind == value.Null && kid.Type != schema.Group {
+				continue
+			}
+			if !sound(kid, at) {
+				return false
+			}
+		}
+		return known == len(v.Kids) && !v.Repeats()
+	case schema.List:
+		if v.Kind != value.Array {
+			return false
+		}
+		for i := range v.Kids {
+			if v.Kids[i].Kind == value.Null || !sound(f.Item, &v.Kids[i]) {
+				return false
+			}
+		}
+		return true
+	}
+	return soundLeaf(f, v)
+}
+
+func memberAt(v *value.Value, i int, name string) *value.Value {
+	if i < len(v.Kids) && v.Kids[i].Name == name {
+		return &v.Kids[i]
+	}
+	return v.Get(name)
+}
+
+func soundLeaf(f *schema.Field, v *value.Value) bool {
+	switch f.Type {
+	case schema.Text:
+		return v.Kind == value.String && f.Least == "" && f.Most == "" && (f.Pattern == nil || f.Pattern.MatchString(v.Text)) && utf8.ValidString(v.Text)
+	case schema.Integer:
+		return v.Kind == value.Number && smallInteger(v.Text) && inside(f, v.Text)
+	case schema.Number:
+		return v.Kind == value.Number && f.Least == "" && f.Most == "" && len(v.Text) < 300 && !strings.ContainsAny(v.Text, "eE")
+	case schema.Boolean:
+		return v.Kind == value.Bool
+	case schema.Date:
+		return v.Kind == value.String && schema.IsISODate(v.Text)
+	case schema.Choice:
+		if v.Kind != value.String {
+			return false
+		}
+		for i := range f.Of {
+			if f.Of[i].Value == v.Text {
+				return true
+			}
+		}
+	case schema.Money, schema.Quantity:
+		name, own := f.Measure()
+		amount, measure := v.Get("amount"), v.Get(name)
+		return v.Kind == value.Object && len(v.Kids) == 2 && own != "" && f.Least == "" && f.Most == "" && amount != nil && amount.Kind == value.Number &&
+			len(amount.Text) < 300 && !strings.ContainsAny(amount.Text, "eE") && measure != nil && measure.Kind == value.String && measure.Text == own
+	}
+	return false
+}
+
+func smallInteger(literal string) bool {
+	if len(literal) > 15 {
+		return false
+	}
+	for i := 0; i < len(literal); i++ {
+		if c := literal[i]; (c < '0' || c > '9') && (i > 0 || c != '-') {
+			return false
+		}
+	}
+	return true
+}
+
+// inside tells whether an integer is within bounds that are integers too.
+func inside(f *schema.Field, literal string) bool {
+	n, _ := strconv.Atoi(literal)
+	if f.Least != "" {
+		if least, err := strconv.Atoi(f.Least); err != nil || n < least {
+			return false
+		}
+	}
+	if f.Most != "" {
+		if most, err := strconv.Atoi(f.Most); err != nil || n > most {
+			return false
+		}
+	}
+	return true
+}
