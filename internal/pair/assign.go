@@ -21,7 +21,11 @@ func Assign(weight [][]float64) []int {
 	rowPrice, columnPrice := make([]float64, rows+1), make([]float64, columns+1)
 	rowOf := make([]int, columns+1)
 	least, from, done := make([]float64, columns+1), make([]int, columns+1), make([]bool, columns+1)
+	placed := start(weight, rowPrice, rowOf)
 	for row := 1; row <= rows; row++ {
+		if placed[row] {
+			continue
+		}
 		augment(weight, row, rowPrice, columnPrice, rowOf, least, from, done)
 	}
 	result := make([]int, rows)
@@ -34,6 +38,26 @@ func Assign(weight [][]float64) []int {
 		}
 	}
 	return result
+}
+
+// start gives each row its best column as price, and that column where it is free
+// yet: such rows need no path. All reduced costs are then 0 or more, and 0 where a
+// row is placed.
+func start(weight [][]float64, rowPrice []float64, rowOf []int) (placed []bool) {
+	placed = make([]bool, len(rowPrice))
+	for i, row := range weight {
+		best := 0
+		for j, w := range row {
+			if w > row[best] {
+				best = j
+			}
+		}
+		rowPrice[i+1] = -row[best]
+		if rowOf[best+1] == 0 {
+			rowOf[best+1], placed[i+1] = i+1, true
+		}
+	}
+	return placed
 }
 
 // augment places one more row along the cheapest alternating path.

@@ -16,7 +16,6 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"github.com/agext/levenshtein"
 	"github.com/shopspring/decimal"
 	"golang.org/x/text/unicode/norm"
 
@@ -99,10 +98,7 @@ func editSimilarity(a, b string) float64 {
 		return 1
 	}
 	a, b = apart(a, b)
-	if a == "" || b == "" { // all that is left of the longer one is to be put in
-		return 1 - float64(utf8.RuneCountInString(a)+utf8.RuneCountInString(b))/float64(longer)
-	}
-	return 1 - float64(levenshtein.Distance(a, b, nil))/float64(longer)
+	return 1 - float64(edits(a, b))/float64(longer)
 }
 
 // apart takes off what two texts begin and end with alike: the edits between them
@@ -136,9 +132,8 @@ func likeness(f *schema.Field, gold, filled *value.Value) float64 {
 	if gold.Kind != value.String || filled.Kind != value.String {
 		return 0
 	}
-	a, b := []rune(gold.Text), []rune(filled.Text)
-	longer := max(len(a), len(b))
-	if min(len(a), len(b))*2 < longer {
+	a, b := utf8.RuneCountInString(gold.Text), utf8.RuneCountInString(filled.Text)
+	if min(a, b)*2 < max(a, b) {
 		return 0 // the difference in length alone takes the similarity below 0.5
 	}
 	similarity := editSimilarity(gold.Text, filled.Text)

@@ -1,7 +1,10 @@
 package pair
 
 import (
+	"runtime"
 	"sort"
+	"sync"
+	"sync/atomic"
 
 	"filler/internal/schema"
 	"filler/internal/value"
@@ -162,20 +165,48 @@ func (s *scratch) assign(g, d []node, gold, filled []int, partner, taken []int) 
 	}
 	weight := make([][]float64, len(gold))
 	flat := make([]float64, len(gold)*len(filled))
-	for i, x := range gold {
+	for i := range gold {
 		weight[i], flat = flat[:len(filled)], flat[len(filled):]
-		for j, y := range filled {
-			if w := s.similarity(&g[x], &d[y]); w >= Least {
-				weight[i][j] = w
-			}
-		}
 	}
+	s.weigh(g, d, gold, filled, weight)
 	for i, j := range Assign(weight) {
 		if j >= 0 && weight[i][j] >= Least {
 			partner[gold[i]] = filled[j]
 			taken[filled[j]] = 1
 		}
 	}
+}
+
+// alone is how many similarities one hand reckons by itself.
+const alone = 50_000
+
+// weigh reckons all similarities; many of them by several hands, a row each.
+func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64) {
+	row := func(s *scratch, i int) {
+		for j, y := range filled {
+			if w := s.similarity(&g[gold[i]], &d[y]); w >= Least {
+				weight[i][j] = w
+			}
+		}
+	}
+	if len(gold)*len(filled) < alone {
+		for i := range gold {
+			row(s, i)
+		}
+		return
+	}
+	var next atomic.Int64
+	var wait sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		wait.Go(func() {
+			own := borrow()
+			defer own.giveBack()
+			for i := int(next.Add(1)) - 1; i < len(gold); i = int(next.Add(1)) - 1 {
+				row(own, i)
+			}
+		})
+	}
+	wait.Wait()
 }
 
 // inOrder pairs very long lists: items that are the same, then what is left in

@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"slices"
 	"sync"
+	"unicode/utf8"
 
 	"filler/internal/schema"
 	"filler/internal/value"
@@ -19,6 +20,8 @@ type node struct {
 	kids   []node
 	at     int32 // of an item, its place in its list
 	leaves int32 // scored leaves with a value
+	runes  int32 // of a text
+	ascii  bool  // likewise
 }
 
 // scratch is where nodes are made. It is borrowed for one pairing.
@@ -118,6 +121,9 @@ func (s *scratch) make(n *node, f *schema.Field, v *value.Value) {
 		if f.IsLeaf() && f.Scored() {
 			n.leaves = 1
 		}
+		if v.Kind == value.String {
+			n.runes, n.ascii = int32(utf8.RuneCountInString(v.Text)), isASCII(v.Text)
+		}
 	}
 }
 
@@ -176,7 +182,26 @@ func (s *scratch) alike(a, b *node) (sum float64, leaves int) {
 	case !a.f.Scored():
 		return 0, 0
 	}
-	return likeness(a.f, a.v, b.v), 1
+	return leafLikeness(a, b), 1
+}
+
+// leafLikeness is likeness of two leaves whose contents are not the same.
+func leafLikeness(a, b *node) float64 {
+	switch {
+	case a.f.Compare.Kind != "" && a.f.Compare.Kind != "exact", a.v.Kind == value.Object && b.v.Kind == value.Object:
+		return likeness(a.f, a.v, b.v)
+	case a.v.Kind != value.String || b.v.Kind != value.String:
+		return 0
+	}
+	longer := max(a.runes, b.runes)
+	if min(a.runes, b.runes)*2 < longer {
+		return 0
+	}
+	x, y := apart(a.v.Text, b.v.Text)
+	if similarity := 1 - float64(editsOf(x, y, a.ascii && b.ascii))/float64(longer); similarity >= 0.5 {
+		return similarity / 2
+	}
+	return 0
 }
 
 // leavesOf gives the leaves of all items of a list.
