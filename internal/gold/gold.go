@@ -47,6 +47,7 @@ type Record struct {
 	size  int
 	n     int // of the line, from 1
 	of    *loader
+	known bool // what else the line says was read
 }
 
 // Read gives the record: of long files it is read from the disk, with a reader
@@ -72,9 +73,12 @@ func (r *Record) Read(reader *value.Reader, buf *[]byte) (*value.Value, error) {
 	if err != nil {
 		return nil, fmt.Errorf("its gold, line %d, is no record: %s", r.n, err)
 	}
-	r.Source = line.Source
-	r.about(&v)
-	r.Fault = r.of.breaks(&line.Record)
+	if !r.known {
+		r.Source = strings.Clone(line.Source)
+		r.about(&v)
+		r.Fault = r.of.breaks(&line.Record)
+		r.known = true
+	}
 	return &line.Record, nil
 }
 

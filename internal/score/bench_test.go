@@ -116,6 +116,24 @@ func BenchmarkMany(b *testing.B) {
 		b.ReportMetric(loaded.Seconds(), "gold-s")
 		b.ReportMetric(took.Seconds(), "score-s")
 		b.ReportMetric(took.Seconds()/read.Seconds(), "of-reading")
+		began = time.Now()
+		c := NewComparer(s, set, "")
+		require.NoError(b, record.ReadLines(g, false, func(_ int, l record.Line, err error) error { return c.AddA(l) }))
+		require.NoError(b, record.ReadLines(d, false, func(_ int, l record.Line, err error) error { return c.AddB(l) }))
+		got := c.Compare()
+		require.Equal(b, r.Overall.Right, got.B.Right)
+		b.ReportMetric(time.Since(began).Seconds()/took.Seconds(), "compare-of-score")
+		began = time.Now()
+		finder := &Finder{Schema: s, Gold: set}
+		missed := 0
+		require.NoError(b, record.ReadLines(d, false, func(_ int, l record.Line, err error) error {
+			require.NoError(b, err)
+			found, err := finder.Add(l)
+			missed += len(found)
+			return err
+		}))
+		require.Equal(b, r.Overall.Wrong+r.Overall.Missed+r.Overall.Extra, missed)
+		b.ReportMetric(time.Since(began).Seconds()/took.Seconds(), "misses-of-score")
 		var m runtime.MemStats
 		runtime.ReadMemStats(&m)
 		b.ReportMetric(float64(m.Sys)/(1<<20), "MB")

@@ -67,12 +67,10 @@ func (f *Finder) Add(l record.Line) ([]Miss, error) {
 	if l.Status == record.Failed {
 		filled = nil
 	}
-	g := f.Gold[l.Document]
-	rec, err := g.Read(&f.scorer.reader, &f.scorer.buf)
-	if err != nil {
-		return nil, err
+	if t := f.scorer.tallies[len(f.scorer.tallies)-1]; t.Wrong+t.Missed+t.Extra == 0 {
+		return nil, nil
 	}
-	return f.misses(g, rec, filled, l.Document), nil
+	return f.misses(f.Gold[l.Document], f.scorer.judged, filled, l.Document), nil
 }
 
 // Report gives the score of all that was added.
@@ -98,14 +96,9 @@ func (f *Finder) Counts(id string) bool {
 
 func (f *Finder) misses(g *gold.Record, rec, filled *value.Value, id string) []Miss {
 	var leaves []Leaf
-	wrong := false
 	Walk(f.Schema, rec, filled, Visitor{Paths: true, Leaf: func(l Leaf) {
 		leaves = append(leaves, l)
-		wrong = wrong || l.Outcome == Wrong || l.Outcome == Missed || l.Outcome == Extra
 	}})
-	if !wrong {
-		return nil
-	}
 	x := &explainer{leaves: leaves}
 	if f.Source != nil {
 		if doc, err := f.Source(id); err == nil && (g.Source == "" || g.Source == doc.Hash) {

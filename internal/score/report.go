@@ -101,6 +101,7 @@ type Scorer struct {
 	options   Options
 	reader    value.Reader // of gold that is read again
 	buf       []byte
+	judged    *value.Value // the gold record that was judged last
 	straight  straight
 	tallies   []Tally
 	slices    map[string]*Slice
@@ -177,6 +178,7 @@ func (sc *Scorer) judge(l *record.Line) (g *gold.Record, rec, filled *value.Valu
 	if err != nil {
 		return nil, nil, nil, err.Error()
 	}
+	sc.judged = rec
 	if why = sc.countable(g, l.Source); why != "" {
 		return nil, nil, nil, why
 	}
