@@ -41,7 +41,7 @@ func Agree(s *schema.Schema, a, b map[string]*value.Value) Agreement {
 		index[f] = len(out.Fields)
 		out.Fields = append(out.Fields, FieldAgreement{Path: f.Path})
 		if f.Type == schema.Choice {
-			tables[f] = &Confusion{counts: map[[2]string]int{}}
+			tables[f] = &Confusion{counts: map[[2]string]*int{}}
 		}
 	}
 	for _, id := range unionOf(a, b) {
@@ -59,7 +59,7 @@ func Agree(s *schema.Schema, a, b map[string]*value.Value) Agreement {
 			f := &out.Fields[index[l.Field]]
 			if t := tables[l.Field]; t != nil {
 				if l.Outcome == Blank {
-					t.counts[[2]string{None, None}]++
+					t.plus([2]string{None, None}, 1)
 				} else {
 					t.add(l)
 				}

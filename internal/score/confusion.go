@@ -4,6 +4,7 @@ import (
 	"math"
 	"slices"
 	"sort"
+	"strings"
 
 	"filler/internal/schema"
 	"filler/internal/value"
@@ -17,7 +18,7 @@ type Confusion struct {
 	Field   string
 	Options []string // rows and columns, in schema order; then what else came; None last
 	Table   [][]int  // [gold][filled]
-	counts  map[[2]string]int
+	counts  map[[2]string]*int
 }
 
 func (c *Confusion) add(l Leaf) {
@@ -34,7 +35,18 @@ func (c *Confusion) add(l Leaf) {
 			d = l.Filled.Named("").String()
 		}
 	}
-	c.counts[[2]string{g, d}]++
+	c.plus([2]string{g, d}, 1)
+}
+
+// plus counts a cell. The texts are good for a while only: a map that is written
+// to with them would keep them, also where it has the cell.
+func (c *Confusion) plus(cell [2]string, times int) {
+	n := c.counts[cell]
+	if n == nil {
+		n = new(int)
+		c.counts[[2]string{strings.Clone(cell[0]), strings.Clone(cell[1])}] = n
+	}
+	*n += times
 }
 
 // finish puts the counts into a table.
@@ -56,7 +68,9 @@ func (c *Confusion) finish(f *schema.Field) {
 	for i, g := range c.Options {
 		c.Table[i] = make([]int, len(c.Options))
 		for j, d := range c.Options {
-			c.Table[i][j] = c.counts[[2]string{g, d}]
+			if n := c.counts[[2]string{g, d}]; n != nil {
+				c.Table[i][j] = *n
+			}
 		}
 	}
 }

@@ -332,6 +332,9 @@ func (c *Curer) greedy(trials []trial, states []*state, base state, in func(i in
 			if f1 := s.sum(in).F1(); f1.Exists && f1.Value > most+1e-12 {
 				best, most, next = i, f1.Value, s
 			}
+			if i == 0 && best == 0 {
+				break // what the schema asks for already is part of every other change
+			}
 		}
 		if best < 0 {
 			return chosen, after

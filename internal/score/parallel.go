@@ -163,7 +163,7 @@ func (sc *Scorer) merge(b *batch) error {
 	}
 	for f, c := range o.confusion {
 		for cell, n := range c.counts {
-			sc.confusion[f].counts[cell] += n
+			sc.confusion[f].plus(cell, *n)
 		}
 	}
 	sc.straight.plus(&o.straight)

@@ -122,7 +122,7 @@ func NewWith(s *schema.Schema, g gold.Set, o Options) *Scorer {
 		sc.report.Fields = append(sc.report.Fields, Field{Path: f.Path, Weight: weightOf(f)})
 		for _, path := range o.Confusion {
 			if f.Path == path && f.Type == schema.Choice {
-				sc.confusion[f] = &Confusion{Field: f.Path, counts: map[[2]string]int{}}
+				sc.confusion[f] = &Confusion{Field: f.Path, counts: map[[2]string]*int{}}
 			}
 		}
 	}
