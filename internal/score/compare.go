@@ -17,6 +17,7 @@ import (
 // counted in both.
 type Comparison struct {
 	Documents  int
+	Differing  int       // of them, those with other counts
 	Apart      []LeftOut // documents that were not comparable, and why
 	A, B       Counts
 	Fields     []FieldPair
@@ -181,6 +182,9 @@ func (c *Comparer) Compare() Comparison {
 			fields[i].A, fields[i].B = fields[i].A.Plus(a.tallies[i].counts()), fields[i].B.Plus(b.tallies[i].counts())
 		}
 		as, bs = append(as, a.all), append(bs, b.all)
+		if a.all != b.all {
+			out.Differing++
+		}
 		out.A, out.B = out.A.Plus(a.all.counts()), out.B.Plus(b.all.counts())
 		c.leaves(id, a, b, fields, &out)
 		out.RecordsA, out.RecordsB, out.RecordsOf = out.RecordsA+a.exact, out.RecordsB+b.exact, out.RecordsOf+max(a.of, b.of)
@@ -247,10 +251,10 @@ func (c *Comparer) leaves(id string, a, b *side, fields []FieldPair, out *Compar
 			f.BothRight++
 		case x:
 			f.Broken++
-			out.Leaves = append(out.Leaves, LeafPair{id, l.GoldPath, l.Field.Path, l.Gold.Clone().Named(""), l.Gold.Clone().Named(""), b.other(n), false})
+			out.Leaves = append(out.Leaves, LeafPair{id, l.GoldPath, l.Field.Path, l.Gold.Named("").Detach(), l.Gold.Named("").Detach(), b.other(n), false})
 		case y:
 			f.Fixed++
-			out.Leaves = append(out.Leaves, LeafPair{id, l.GoldPath, l.Field.Path, l.Gold.Clone().Named(""), a.other(n), l.Gold.Clone().Named(""), true})
+			out.Leaves = append(out.Leaves, LeafPair{id, l.GoldPath, l.Field.Path, l.Gold.Named("").Detach(), a.other(n), l.Gold.Named("").Detach(), true})
 		default:
 			f.BothWrong++
 		}
@@ -431,6 +435,10 @@ func mcNemar(onlyA, onlyB int) float64 {
 	return min(1, 2*sum)
 }
 
+// fewDiffer is how many documents must differ before flipping signs can prove
+// anything: with five, even all of them better comes by chance once in 16.
+const fewDiffer = 6
+
 // Words says the comparison in one sentence.
 func (c *Comparison) Words(a, b string) string {
 	points := fmt.Sprintf("%+.1f points", 100*c.By)
@@ -451,5 +459,9 @@ func (c *Comparison) Words(a, b string) string {
 	case c.P < 0.05 && c.By < 0:
 		return b + " is worse: " + points + bounds + counts
 	}
-	return fmt.Sprintf("no difference is proven (p = %.2f): %s %s%s%s", c.P, b, points, bounds, counts)
+	few := ""
+	if c.Differing < fewDiffer {
+		few = fmt.Sprintf(", since only %d documents differ", c.Differing)
+	}
+	return fmt.Sprintf("no difference is proven (p = %.2f%s): %s %s%s%s", c.P, few, b, points, bounds, counts)
 }

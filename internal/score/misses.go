@@ -117,10 +117,10 @@ func (f *Finder) misses(g *gold.Record, rec, filled *value.Value, id string) []M
 		}
 		m := Miss{Document: id, Field: l.Field, GoldPath: l.GoldPath, FilledPath: l.FilledPath, Outcome: l.Outcome}
 		if !l.Gold.Empty() {
-			m.Gold = l.Gold.Clone().Named("")
+			m.Gold = l.Gold.Named("").Detach() // records are good for a while only
 		}
 		if !l.Filled.Empty() {
-			m.Filled = l.Filled.Clone().Named("")
+			m.Filled = l.Filled.Named("").Detach()
 		}
 		m.GoldLine, m.FilledLine = x.line(x.gold[l.GoldPath]), x.line(x.filled[l.FilledPath])
 		m.Cause, m.Detail = x.cause(l)
