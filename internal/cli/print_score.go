@@ -92,6 +92,9 @@ func (a *app) printMore(r *score.Report, o scoring) {
 	if nano, ok := r.PerRight(); ok && nano > 0 {
 		a.printf("cost: %s in all, %s for a right leaf\n", money(r.Spent.CostNano), money(int64(nano)))
 	}
+	if r.TooLong > 0 {
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: %s too long for the best pairing; items that are the same were paired, the rest in the order in which they stand", plural(r.TooLong, "list"))))
+	}
 	if r.Drafted > 0 {
 		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: the gold of %d of these documents was drafted by this very model, which flatters it; --blind drafts don't", r.Drafted)))
 	}

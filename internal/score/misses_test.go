@@ -313,3 +313,7 @@ func TestAgree(t *testing.T) {
 	}
 	assert.Equal(t, []string{"/a", "/l/1/n", "/l/1/t"}, paths, "what only the second has stands where it would be put")
 }
+
+func lineOf(id string, rec, evidence value.Value) record.Line {
+	return record.Line{Document: id, Record: rec, Evidence: evidence}
+}

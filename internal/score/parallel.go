@@ -141,6 +141,7 @@ func (sc *Scorer) merge(b *batch) error {
 	o := b.part
 	r, p := &sc.report, &o.report
 	r.Documents, r.RecordsRight, r.RecordsOf, r.Drafted = r.Documents+p.Documents, r.RecordsRight+p.RecordsRight, r.RecordsOf+p.RecordsOf, r.Drafted+p.Drafted
+	r.TooLong += p.TooLong
 	r.LeftOut = append(r.LeftOut, p.LeftOut...)
 	for i := range p.Fields {
 		r.Fields[i].Counts = r.Fields[i].Counts.Plus(p.Fields[i].Counts)

@@ -52,6 +52,7 @@ type Report struct {
 	Slices       []Slice
 	Confusions   []Confusion
 	Evident      Evident
+	TooLong      int       // lists too long for the best pairing
 	Drafted      int       // counted documents whose gold the same model drafted
 	Part         string    // of the gold that was counted; "" is all
 	Spent        *Spending // nil where it is not known
@@ -277,7 +278,8 @@ func (sc *Scorer) walk(g, filled *value.Value, paths bool, leaf func(l Leaf), it
 		}
 	}
 	Walk(sc.schema, g, filled, Visitor{
-		Paths: paths,
+		Paths:   paths,
+		TooLong: func(*schema.Field) { sc.report.TooLong++ },
 		Leaf: func(l Leaf) {
 			leaf(l)
 			whole = whole && (l.Outcome == Right || l.Outcome == Blank)
@@ -435,6 +437,9 @@ func (r *Report) more() (members []value.Value) {
 	}
 	if nano, ok := r.PerRight(); ok {
 		members = append(members, value.Obj(value.Num(fmt.Sprintf("%.9f", float64(r.Spent.CostNano)/1e9)).Named("total"), value.Num(fmt.Sprintf("%.9f", nano/1e9)).Named("per_right_leaf")).Named("cost"))
+	}
+	if r.TooLong > 0 {
+		members = append(members, count("lists_too_long", r.TooLong))
 	}
 	if r.Drafted > 0 {
 		members = append(members, count("drafted_by_this_model", r.Drafted))

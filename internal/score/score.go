@@ -52,6 +52,8 @@ type Visitor struct {
 	// Beyond has an item that gold has not stand behind the last of gold's, where
 	// it would be put.
 	Beyond bool
+	// TooLong hears of lists that are too long for the best pairing; may be nil.
+	TooLong func(list *schema.Field)
 }
 
 // Walk pairs a gold record with a filled one and tells every leaf. Either may
@@ -131,6 +133,9 @@ func (w *walker) list(f *schema.Field, g, d []value.Value, gp, fp value.Pointer)
 		return
 	}
 	beyond := len(g)
+	if w.TooLong != nil && pair.IsTooMany(len(g), len(d)) {
+		w.TooLong(f)
+	}
 	for _, p := range pair.Lists(f, g, d) {
 		if w.Item != nil {
 			w.Item(f, p.Gold >= 0, p.Filled >= 0)
