@@ -38,7 +38,7 @@ Without a project:  filler compare OLD.jsonl NEW.jsonl --schema SCHEMA --gold FI
 	f.StringVar(&o.goldPath, "gold", "", "gold: a folder, or a file of JSON Lines, in place of the project's")
 	f.StringVar(&o.part, "part", "", "this `part` of the gold set alone: tune or test")
 	f.BoolVar(&o.noGold, "no-gold", false, "show where the two differ; ask nobody who is right")
-	f.BoolVar(&o.all, "all", false, "list all leaves that differ, not the first twenty")
+	f.BoolVar(&o.all, "all", false, "list all leaves that differ, not the first few")
 	f.BoolVar(&o.asJSON, "json", false, "print the comparison as JSON")
 	return cmd
 }
@@ -156,7 +156,7 @@ func (a *app) printComparison(w *work, c *score.Comparison, sets [2]set, o compa
 	a.printf("first: %s · second: %s · %s counted in both\n\n", sets[0].name, sets[1].name, plural(c.Documents, "document"))
 	t := a.newTable("field", ">first F1", ">second F1", ">fixed", ">broken", ">both wrong", ">extra first", ">second")
 	row := func(name string, x, y score.Counts, fixed, broken, wrong int) {
-		t.row(name, ratioText(x.F1()), ratioText(y.F1()), field{dash(fixed), good}, field{dash(broken), bad}, dash(wrong), dash(x.Extra), dash(y.Extra))
+		t.row(name, ratioText(x.F1()), ratioText(y.F1()), toned(fixed, good), toned(broken, bad), dash(wrong), dash(x.Extra), dash(y.Extra))
 	}
 	for _, f := range c.Fields {
 		if f.A != f.B || f.Fixed+f.Broken > 0 {

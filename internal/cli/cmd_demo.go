@@ -81,7 +81,7 @@ func (a *app) demo(ctx context.Context, dir string) error {
 			return exit(codeStopped)
 		}
 	}
-	a.printf("\nTry next:\n\n%s", a.suggest(dir, "fill --model hasty --label hasty", "score", "runs", "trace documents/scans/FB-2031-11.xml --full", "fill documents/forms/FB-2031-04.txt"))
+	a.printf("\nTry next:\n\n%s", a.suggest(dir, "fill --model hasty --label hasty", "compare 1 last", "misses", "runs", "trace documents/scans/FB-2031-11.xml --full", "fill documents/forms/FB-2031-04.txt"))
 	a.printf("\nOr edit a description in %s, fill again, and see both scores in `runs`.\n", filepath.Join(dir, "schemas", "inspection.yaml"))
 	return nil
 }

@@ -192,8 +192,8 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 		if old, err = l.Find(o.resume); err != nil {
 			return nil, 0, err
 		}
-		if fill.Repairs(old) {
-			return nil, 0, fmt.Errorf("run %d mended the records of another run; to go on with it, run `filler repair` again", old.ID)
+		if by := fill.MadeBy(old); by != "" {
+			return nil, 0, fmt.Errorf("run %d changed existing records; to go on with it, run `filler %s` again: what was answered is not paid twice", old.ID, by)
 		}
 		if setup.Schema, err = schema.Parse(old.SchemaFile, old.Schema); err != nil {
 			return nil, 0, err

@@ -557,7 +557,7 @@ func (a *app) goldAgreeCmd() *cobra.Command {
 			return a.goldAgree(args[0], args[1], asJSON, all, choices)
 		}}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print the agreement as JSON")
-	cmd.Flags().BoolVar(&all, "all", false, "list all leaves that differ, not the first twenty")
+	cmd.Flags().BoolVar(&all, "all", false, "list all leaves that differ, not the first few")
 	cmd.Flags().StringVar(&choices, "choices", "", "write the leaves that differ to this `file`")
 	return cmd
 }

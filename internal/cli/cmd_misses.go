@@ -50,7 +50,7 @@ Without a project:  filler misses --schema SCHEMA --records FILE --gold FILE`,
 	f.StringVar(&o.part, "part", "", "this `part` of the gold set alone: tune or test")
 	f.StringVar(&o.field, "field", "", "the misses of this field alone")
 	f.StringVar(&o.cause, "cause", "", "the misses of this cause alone")
-	f.BoolVar(&o.all, "all", false, "list all misses, not the first twenty")
+	f.BoolVar(&o.all, "all", false, "list all misses, not the first few")
 	f.BoolVar(&o.causes, "causes", false, "what the causes mean")
 	f.BoolVar(&o.noDocuments, "no-documents", false, "read no documents; causes that need them are not told apart")
 	f.BoolVar(&o.noCures, "no-cures", false, "try no cures")
@@ -158,7 +158,10 @@ func (a *app) sourceReader(ctx context.Context, w *work, r *document.Reader) fun
 }
 
 // firstMisses is how many misses are listed unless all are asked for.
-const firstMisses = 20
+const firstMisses = 8
+
+// firstGroups is how many kinds of misses are.
+const firstGroups = 12
 
 func (a *app) printMisses(run int64, r *score.Report, all []score.Miss, o missing) {
 	of := "the records"
@@ -170,10 +173,16 @@ func (a *app) printMisses(run int64, r *score.Report, all []score.Miss, o missin
 		return
 	}
 	t := a.newTable(">times", "field", "cause")
-	for _, g := range score.Group(all) {
-		t.row(g.Times, g.Field, string(g.Cause))
+	groups := score.Group(all)
+	for i, g := range groups {
+		if i < firstGroups || o.all {
+			t.row(g.Times, g.Field, string(g.Cause))
+		}
 	}
 	t.print()
+	if len(groups) > firstGroups && !o.all {
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more kinds of miss; --all lists them", len(groups)-firstGroups)))
+	}
 	a.printf("\n")
 	for i := range all {
 		if i == firstMisses && !o.all {

@@ -111,12 +111,11 @@ func (a *app) update(ctx context.Context, o updating, names []string) error {
 	for _, id := range none {
 		a.notef("%s: speaks of none of the %s; fill it on its own, or say --of DOC\n", id, plural(len(lines), "record"))
 	}
-	filler, run, err := a.prepareUpdate(o, w, l, r, lines)
+	filler, run, err := a.prepareUpdate(o, w, l, r, lines, &fill.News{Of: of, Prefer: update.Preference(o.prefer), KeepNew: o.fresh == "keep"})
 	if err != nil {
 		return err
 	}
 	defer filler.Close()
-	filler.News = &fill.News{Of: of, Prefer: update.Preference(o.prefer), KeepNew: o.fresh == "keep"}
 	if err := filler.SetBudget(run, w.budget(o.budget)); err != nil {
 		return err
 	}
@@ -179,7 +178,7 @@ func matchNews(s *schema.Schema, lines []record.Line, docs []*document.Document,
 	return of, none, nil
 }
 
-func (a *app) prepareUpdate(o updating, w *work, l *ledger.Ledger, r *document.Reader, lines []record.Line) (*fill.Filler, int64, error) {
+func (a *app) prepareUpdate(o updating, w *work, l *ledger.Ledger, r *document.Reader, lines []record.Line, news *fill.News) (*fill.Filler, int64, error) {
 	setup, err := w.setup(l, r, &o.looking)
 	if err != nil {
 		return nil, 0, err
@@ -197,6 +196,7 @@ func (a *app) prepareUpdate(o updating, w *work, l *ledger.Ledger, r *document.R
 	if err != nil {
 		return nil, 0, err
 	}
+	filler.News = news
 	run, err := w.startGiven(filler, o.label, lines)
 	return filler, run, err
 }

@@ -191,15 +191,23 @@ func (a *app) printRobustness(r *fill.Robustness) {
 		drop := 100 * (after.Value - before.Value)
 		low, high, tn := "–", "–", plain
 		if c.Drop.Exists {
-			low, high = fmt.Sprintf("%+.1f", 100*c.Drop.Low), fmt.Sprintf("%+.1f", 100*c.Drop.High)
+			low, high = signed(100*c.Drop.Low), signed(100*c.Drop.High)
 			if c.Drop.High < 0 {
 				tn = bad
 			}
 		}
-		t.row(c.Name, c.Documents, ratioText(before), ratioText(after), field{fmt.Sprintf("%+.1f", drop), tn}, low, high, losers(c))
+		t.row(c.Name, c.Documents, ratioText(before), ratioText(after), field{signed(drop), tn}, low, high, losers(c))
 	}
 	t.print()
 	a.printf("%s\n", a.paint(faint, "points: F1 of the changed documents less that of the same documents as they are; `filler vary --list` says what each change does"))
+}
+
+// signed writes points with their sign; none has none.
+func signed(x float64) string {
+	if text := fmt.Sprintf("%+.1f", x); text != "-0.0" && text != "+0.0" {
+		return text
+	}
+	return "0.0"
 }
 
 // losers names the fields whose F1 falls most.

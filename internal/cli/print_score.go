@@ -321,3 +321,11 @@ func (a *app) printSteps(run int64, names []string, scorers []*score.Scorer, sev
 		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s asked about in several requests, of which no one reply is the record", plural(several, "document"))))
 	}
 }
+
+// toned gives a figure its colour where it is not zero.
+func toned(n int, t tone) field {
+	if n == 0 {
+		t = plain
+	}
+	return field{dash(n), t}
+}

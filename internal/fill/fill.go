@@ -49,6 +49,7 @@ type Filler struct {
 	Seed      *int64  // sent along, if set
 	Then      *Filler // asked where this one's model leaves problems; may be nil
 	Job       string  // the project's job that it is at, or ""
+	Aside     string  // what the run is made for, where it is none of the project's records
 	// Given are records to repair in place of filling, by the task's number.
 	Given map[int]*record.Line
 	Cured Cured // what repairing them did

@@ -26,8 +26,12 @@ func (f *Filler) keptSettings() []byte {
 	set("notes", s.Notes)
 	set("images", s.Images)
 	set("job", f.Job)
-	if f.Given != nil {
-		set("repairs", "records")
+	set("aside", f.Aside)
+	switch {
+	case f.News != nil:
+		set("repairs", "update")
+	case f.Given != nil:
+		set("repairs", "repair")
 	}
 	if f.Then != nil {
 		set("then", f.Then.Model.Entry)
@@ -100,10 +104,17 @@ func SettingsOf(r ledger.Run) (s prompt.Settings, then string) {
 }
 
 // Repairs tells whether a run mended existing records: only `repair` can go on
-// with it.
-func Repairs(r ledger.Run) bool {
+// MadeBy gives the command that made a run of existing records: repair or
+// update; "" where documents were filled.
+func MadeBy(r ledger.Run) string {
 	v, err := value.ParseBytes(r.Settings)
-	return err == nil && v.Get("repairs") != nil
+	if err != nil || v.Get("repairs") == nil {
+		return ""
+	}
+	if by := v.Get("repairs").Text; by == "update" {
+		return by
+	}
+	return "repair"
 }
 
 // IsOpen tells whether a run was filled without a schema of its own.

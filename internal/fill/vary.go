@@ -60,6 +60,7 @@ func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold
 	if len(sources) == len(docs) {
 		return nil, errors.New("these changes find nothing to do in these documents")
 	}
+	f.Aside = "vary"
 	run, err := f.Start(label, sources)
 	if err != nil {
 		return nil, err

@@ -132,11 +132,16 @@ func (e *NoRun) Error() string {
 // jobOf is the job that a run belongs to, in SQL.
 const jobOf = "COALESCE(json_extract(settings, '$.job'), '')"
 
-// Find gives a run by its number, its label, or "last".
+// ofItsOwn passes over runs that were made aside, as of changed documents: what
+// comes next speaks of none of them.
+const ofItsOwn = "json_extract(settings, '$.aside') IS NULL"
+
+// Find gives a run by its number, its label, or "last": the newest that was not
+// made aside.
 func (l *Ledger) Find(name string) (Run, error) {
 	query, arg := "SELECT "+runColumns+" FROM run WHERE CAST(id AS TEXT) = ?1 OR (label <> '' AND label = ?1) ORDER BY id DESC LIMIT 1", name
 	if name == "last" || name == "" {
-		query, arg = "SELECT "+runColumns+" FROM run WHERE "+jobOf+" = ?1 ORDER BY id DESC LIMIT 1", l.Job
+		query, arg = "SELECT "+runColumns+" FROM run WHERE "+jobOf+" = ?1 AND "+ofItsOwn+" ORDER BY id DESC LIMIT 1", l.Job
 	}
 	r, err := scanRun(l.db.QueryRow(query, arg))
 	if errors.Is(err, sql.ErrNoRows) {
