@@ -10,6 +10,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 	"testing"
@@ -136,6 +137,11 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 		ts.Check(f.Close())
 	},
 	// put FILE LINE... writes lines in which variables are set.
+	// drop FILE KEY takes a member that holds an object out of one line of JSON.
+	"drop": func(ts *testscript.TestScript, _ bool, args []string) {
+		member := regexp.MustCompile(`,"` + regexp.QuoteMeta(args[1]) + `":\{[^{}]*\}`)
+		ts.Check(os.WriteFile(ts.MkAbs(args[0]), member.ReplaceAll([]byte(ts.ReadFile(args[0])), nil), 0o644))
+	},
 	"put": func(ts *testscript.TestScript, _ bool, args []string) {
 		ts.Check(os.WriteFile(ts.MkAbs(args[0]), []byte(strings.Join(args[1:], "\n")+"\n"), 0o644))
 	},

@@ -14,7 +14,7 @@ import (
 // knows plain schemas only: none with rules, links, or keywords of an imported
 // schema.
 func (va *Validator) Sound(record *value.Value) bool {
-	return va.plain && sound(va.schema.Root, record)
+	return va.plain && sound(va.schema.Root, record, false)
 }
 
 // isPlain tells schemas that Sound knows.
@@ -28,7 +28,8 @@ func isPlain(s *schema.Schema) bool {
 	return plain
 }
 
-func sound(f *schema.Field, v *value.Value) bool {
+// sound looks at a value; with complete, nothing that is required may be missing.
+func sound(f *schema.Field, v *value.Value, complete bool) bool {
 	switch f.Type {
 	case schema.Group:
 		if v.Kind != value.Object {
@@ -37,6 +38,9 @@ func sound(f *schema.Field, v *value.Value) bool {
 		known := 0
 		for i, kid := range f.Fields {
 			at := memberAt(v, i, kid.Name)
+			if complete && kid.Required && at.Empty() {
+				return false
+			}
 			if at == nil {
 				continue
 			}
@@ -44,7 +48,7 @@ func sound(f *schema.Field, v *value.Value) bool {
 			if at.Kind == value.Null && kid.Type != schema.Group {
 				continue
 			}
-			if !sound(kid, at) {
+			if !sound(kid, at, complete) {
 				return false
 			}
 		}
@@ -54,7 +58,7 @@ func sound(f *schema.Field, v *value.Value) bool {
 			return false
 		}
 		for i := range v.Kids {
-			if v.Kids[i].Kind == value.Null || !sound(f.Item, &v.Kids[i]) {
+			if v.Kids[i].Kind == value.Null || !sound(f.Item, &v.Kids[i], complete) {
 				return false
 			}
 		}

@@ -2,6 +2,7 @@ package record
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"strings"
@@ -10,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/schema"
 	"filler/internal/value"
 )
 
@@ -75,4 +77,50 @@ func TestSubset(t *testing.T) {
 	assert.False(t, Subset([]Problem{c}, []Problem{a, b}))
 	assert.False(t, Subset([]Problem{a, a}, []Problem{a, b, c}))
 	assert.False(t, Subset(nil, nil))
+}
+
+// What Sound and the quick way of Check let pass, the library lets pass as well:
+// of records with random values at random places.
+func TestSoundIsSound(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: {text: Name., required: true, pattern: '^[A-Z]'}\n  n: {integer: N., least: 0, most: 9}\n  x: {number: X.}\n  b: {boolean: B.}\n  on: {date: On.}\n  k: {choice: K., of: [p, q]}\n  q: {quantity: Q., unit: m}\n  m: {money: M., currency: EUR}\n  who: {group: Who., fields: {first: {text: First., required: true}}}\n  l: {list: L., fields: {i: {integer: I.}, ts: {list: T., items: {text: T.}}}}\n"))
+	require.NoError(t, err)
+	va, err := NewValidator(s)
+	require.NoError(t, err)
+	require.True(t, va.plain)
+	slow := *va
+	slow.plain = false
+	r := rand.New(rand.NewPCG(91, 92))
+	values := []string{`null`, `"A"`, `"a"`, `""`, `3`, `-1`, `12`, `3.0`, `3.5`, `1e2`, `true`, `"2031-04-03"`, `"2031-4-3"`, `"p"`, `{"amount":1,"unit":"m"}`, `{"amount":1,"unit":"cm"}`, `{"amount":2.50,"currency":"EUR"}`, `{"amount":null,"unit":"m"}`, `{}`, `[]`, `{"first":"B"}`, `{"first":null}`, `[{"i":1,"ts":["x"]}]`, `[{"i":"1"}]`, `[null]`, `[{"i":1,"ts":[null]}]`, `{"first":"B","first":"C"}`}
+	fields := []string{"name", "n", "x", "b", "on", "k", "q", "m", "who", "l", "zz"}
+	passed, whole := 0, 0
+	for range 30000 {
+		var members []string
+		for _, f := range fields {
+			if r.IntN(3) == 0 || f == "name" && r.IntN(4) > 0 || f == "who" && r.IntN(4) > 0 {
+				v := values[r.IntN(len(values))]
+				switch {
+				case f == "name" && r.IntN(3) > 0:
+					v = `"A"`
+				case f == "who" && r.IntN(3) > 0:
+					v = `{"first":"B"}`
+				}
+				members = append(members, fmt.Sprintf("%q:%s", f, v))
+			}
+		}
+		rec, err := value.Parse("{" + strings.Join(members, ",") + "}")
+		require.NoError(t, err)
+		problems := slow.Check(&rec)
+		if va.Sound(&rec) {
+			passed++
+			for _, p := range problems {
+				require.Equal(t, Missing, p.Code, "%s: %s", rec, p)
+			}
+		}
+		if got := va.Check(&rec); len(got) == 0 {
+			whole++
+			require.Empty(t, problems, rec.String())
+		}
+	}
+	assert.Greater(t, passed, 300)
+	assert.Greater(t, whole, 100)
 }

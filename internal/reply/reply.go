@@ -250,6 +250,7 @@ func (r *Result) repeats() {
 	if !r.Value.Repeats() {
 		return
 	}
+	listed, more := 0, 0
 	r.Value.Walk(func(p value.Pointer, v *value.Value) bool {
 		if v.Kind != value.Object {
 			return true
@@ -265,13 +266,19 @@ func (r *Result) repeats() {
 		for i := range v.Kids {
 			if last[v.Kids[i].Name] == i {
 				kept = append(kept, v.Kids[i])
+			} else if listed == maxMends {
+				more++
 			} else {
+				listed++
 				r.Mends = append(r.Mends, Mend{Kind: Repeated, Note: fmt.Sprintf("%s stands twice; %s gave way to the later value", p.Key(v.Kids[i].Name), shorten(v.Kids[i].String()))})
 			}
 		}
 		v.Kids = kept
 		return true
 	})
+	if more > 0 {
+		r.Mends = append(r.Mends, Mend{Kind: Repeated, Note: fmt.Sprintf("%d more keys stood twice; the last of each was kept", more)})
+	}
 }
 
 func shorten(s string) string {

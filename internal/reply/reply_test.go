@@ -1,6 +1,7 @@
 package reply
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 
@@ -126,4 +127,44 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 	})
+}
+
+// Replies without measure are read or refused; none is a fall, and the mends that
+// are listed have a bound, with a word on the rest.
+func TestHostileReplies(t *testing.T) {
+	var keys strings.Builder
+	for i := range 200000 {
+		fmt.Fprintf(&keys, `"k%d":%d,`, i, i)
+	}
+	for _, c := range []struct {
+		name, text string
+		kids       int // of the object that is read; -1: it is refused
+	}{
+		{"long text", `{"a":"` + strings.Repeat("x", 8<<20) + `"}`, 1},
+		{"many keys", "{" + keys.String() + `"z":1}`, 200001},
+		{"many keys, cut", "{" + keys.String(), 200000},
+		{"one key many times", "{" + strings.Repeat(`"b":"c",`, 1<<19) + `"a":1}`, 2},
+		{"deep", strings.Repeat(`{"a":`, 10000) + "1" + strings.Repeat("}", 10000), -1},
+		{"open", strings.Repeat("[", 1<<20), -1},
+		{"quotes", strings.Repeat(`"`, 4<<20), -1},
+		{"fences", strings.Repeat("```\n", 1<<20), -1},
+		{"chatter", strings.Repeat("Here is what I found. ", 1<<18) + "```json\n{\"a\":1}\n```", 1},
+		{"bytes", `{"a":"` + strings.Repeat("\xff\xfe", 1<<18) + `"}`, 1},
+	} {
+		r, err := Read(c.text, value.Object)
+		if c.kids < 0 {
+			assert.Error(t, err, c.name)
+			continue
+		}
+		if assert.NoError(t, err, c.name) {
+			assert.Len(t, r.Value.Kids, c.kids, c.name)
+			assert.Less(t, len(r.Mends), 3*maxMends, c.name)
+		}
+	}
+	r, err := Read("{"+strings.Repeat(`"b":"c",`, 1<<19)+`"a":1}`, value.Object)
+	require.NoError(t, err)
+	assert.Contains(t, r.Mends[len(r.Mends)-1].Note, fmt.Sprint((1<<19)-1-maxMends)+" more keys stood twice")
+	v, err := Read(`{"n": 123456789012345678901234567890.5, "e": 1e999999999}`, value.Object)
+	require.NoError(t, err)
+	assert.Equal(t, `{"n":123456789012345678901234567890.5,"e":1e999999999}`, v.Value.String())
 }
