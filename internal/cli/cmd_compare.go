@@ -8,7 +8,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/fill"
 	"filler/internal/gold"
 	"filler/internal/ledger"
 	"filler/internal/place"
@@ -108,13 +107,7 @@ func (s *set) lines(w *work, l *ledger.Ledger, do func(record.Line) error) error
 			return nil
 		})
 	}
-	return l.Records(s.run.ID, 0, func(r ledger.Record) error {
-		line, err := fill.ToLine(s.run.ID, r)
-		if err != nil {
-			return err
-		}
-		return do(line)
-	})
+	return linesOf(l, s.run.ID, do)
 }
 
 func (a *app) compareWith(w *work, golds gold.Set, sets [2]set, l *ledger.Ledger, o comparing) error {

@@ -52,6 +52,17 @@ func (a *app) each(w *work, j judged, runName string, do func(n int, l record.Li
 	})
 }
 
+// linesOf calls do for the records of a run.
+func linesOf(l *ledger.Ledger, run int64, do func(l record.Line) error) error {
+	return l.Records(run, 0, func(r ledger.Record) error {
+		line, err := fill.ToLine(run, r)
+		if err != nil {
+			return err
+		}
+		return do(line)
+	})
+}
+
 func first(args []string) string {
 	if len(args) == 0 {
 		return ""
@@ -187,14 +198,7 @@ func (r *ruler) score(l *ledger.Ledger, run int64) score.Ratio {
 		return score.Ratio{}
 	}
 	s := score.New(r.schema, r.set)
-	err := l.Records(run, 0, func(rec ledger.Record) error {
-		line, err := fill.ToLine(run, rec)
-		if err != nil {
-			return err
-		}
-		return s.Add(line)
-	})
-	if err != nil {
+	if err := linesOf(l, run, s.Add); err != nil {
 		return score.Ratio{}
 	}
 	report := s.Report()

@@ -236,11 +236,7 @@ func (a *app) tellUpdated(f *fill.Filler, run int64, o updating) {
 func (a *app) printUpdates(f *fill.Filler, run int64) {
 	t := a.newTable("record", "place", "was", "is now", "by", ">line")
 	rows := 0
-	f.Ledger.Records(run, 0, func(r ledger.Record) error {
-		line, err := fill.ToLine(run, r)
-		if err != nil {
-			return err
-		}
+	linesOf(f.Ledger, run, func(line record.Line) error {
 		for i := range line.History.Kids {
 			h := &line.History.Kids[i]
 			if at := h.Get("run"); at == nil || at.Text != fmt.Sprint(run) {

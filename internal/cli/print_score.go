@@ -167,14 +167,7 @@ func (a *app) history(w *work, o scoring) error {
 			continue
 		}
 		s := score.NewWith(w.schema, set, score.Options{Part: o.part})
-		err := l.Records(runs[i].ID, 0, func(rec ledger.Record) error {
-			line, err := fill.ToLine(runs[i].ID, rec)
-			if err == nil {
-				err = s.Add(line)
-			}
-			return err
-		})
-		if err != nil {
+		if err := linesOf(l, runs[i].ID, s.Add); err != nil {
 			return err
 		}
 		if r := s.Report(); r.Overall.F1().Exists {

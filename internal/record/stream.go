@@ -31,38 +31,33 @@ func ReadLines(path string, eachEntry bool, each func(n int, l Line, err error) 
 
 // ReadValues calls each for the values of a file of JSON Lines.
 func ReadValues(path string, each func(n int, v *value.Value, err error) error) error {
-	in := io.Reader(os.Stdin)
-	if path != "-" {
-		info, err := os.Stat(path)
-		if err == nil && info.IsDir() {
-			return place.Faults{{File: path, Msg: "this is a folder", Hint: "name a file of JSON Lines"}}
-		}
-		f, err := os.Open(path)
-		if err != nil {
-			return place.Faults{{File: path, Msg: "can't be read", Hint: "check the path and its permissions"}}
-		}
-		defer f.Close()
-		in = f
-	}
-	return readValues(in, each)
+	return opened(path, func(in io.Reader) error { return readValues(in, each) })
 }
 
 // ReadTexts calls each for the lines of a file of JSON Lines as they stand: the
 // line's number, where it begins, and its text, which is good until each returns.
 func ReadTexts(path string, each func(n int, at int64, text []byte) error) error {
-	in := io.Reader(os.Stdin)
-	if path != "-" {
-		info, err := os.Stat(path)
-		if err == nil && info.IsDir() {
-			return place.Faults{{File: path, Msg: "this is a folder", Hint: "name a file of JSON Lines"}}
-		}
-		f, err := os.Open(path)
-		if err != nil {
-			return place.Faults{{File: path, Msg: "can't be read", Hint: "check the path and its permissions"}}
-		}
-		defer f.Close()
-		in = f
+	return opened(path, func(in io.Reader) error { return readTexts(in, each) })
+}
+
+// opened reads a file, or with "-" standard input.
+func opened(path string, read func(in io.Reader) error) error {
+	if path == "-" {
+		return read(os.Stdin)
 	}
+	info, err := os.Stat(path)
+	if err == nil && info.IsDir() {
+		return place.Faults{{File: path, Msg: "this is a folder", Hint: "name a file of JSON Lines"}}
+	}
+	f, err := os.Open(path)
+	if err != nil {
+		return place.Faults{{File: path, Msg: "can't be read", Hint: "check the path and its permissions"}}
+	}
+	defer f.Close()
+	return read(f)
+}
+
+func readTexts(in io.Reader, each func(n int, at int64, text []byte) error) error {
 	buffered := bufio.NewReaderSize(in, 1<<20)
 	var buf []byte
 	at := int64(0)
@@ -91,6 +86,17 @@ func ReadTexts(path string, each func(n int, at int64, text []byte) error) error
 	}
 }
 
+func readValues(in io.Reader, each func(n int, v *value.Value, err error) error) error {
+	var reader value.Reader
+	return readTexts(in, func(n int, _ int64, text []byte) error {
+		v, err := reader.Read(text)
+		if err != nil {
+			err = explained(err)
+		}
+		return each(n, &v, err)
+	})
+}
+
 // ReadLine reads one line of a records file.
 func ReadLine(r *value.Reader, text []byte, eachEntry bool) (Line, error) {
 	v, err := r.Read(text)
@@ -106,39 +112,6 @@ func explained(err error) error {
 		return fmt.Errorf("not JSON at column %d: %s", se.Col, se.Msg)
 	}
 	return err
-}
-
-func readValues(in io.Reader, each func(n int, v *value.Value, err error) error) error {
-	buffered := bufio.NewReaderSize(in, 1<<20)
-	var reader value.Reader
-	var buf []byte
-	for n := 1; ; n++ {
-		var err error
-		buf, err = readLine(buffered, buf[:0])
-		if err != nil && len(buf) == 0 {
-			if errors.Is(err, io.EOF) {
-				return nil
-			}
-			return err
-		}
-		text := bytes.TrimSpace(buf)
-		if n == 1 {
-			text = bytes.TrimPrefix(text, []byte("\ufeff"))
-		}
-		if len(text) == 0 {
-			continue
-		}
-		v, perr := reader.Read(text)
-		if perr != nil {
-			perr = explained(perr)
-		}
-		if eerr := each(n, &v, perr); eerr != nil {
-			return eerr
-		}
-		if err != nil {
-			return nil
-		}
-	}
 }
 
 func readLine(in *bufio.Reader, buf []byte) ([]byte, error) {
