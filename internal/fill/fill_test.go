@@ -102,6 +102,8 @@ func TestStatuses(t *testing.T) {
 		{"nothing to mend", []string{`{"grade":2}`, `[]`}, record.Flawed, `{"name":null,"grade":2,"on":null,"open":null}`, []string{"found nothing to mend"}},
 		{"a basis that stands nowhere", []string{`{"name":"Heron Plank","open":{"value":false,"basis":"The sign said closed"}}`}, record.Flawed, `{"name":"Heron Plank","grade":null,"on":null,"open":false}`, []string{"rests on are missing"}},
 		{"cut short", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`}, record.Flawed, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"cut-short"`}},
+		{"cut short, and the rest asked for", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`, `{"on":"2031-04-03","open":null}`}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":null}`, []string{"asked for grade, on, open again"}},
+		{"asked anew, the model does not hold on to it", []string{`{"name":"Heron Plank","grade":3}`, `[]`, "not stated"}, record.Repaired, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{`"request":"ask anew grade"`}},
 		{"a list around the record", []string{"[" + good + "]"}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{"a list around the one record"}},
 		{"a wrapper around it", []string{`{"result":{"record":` + good + `}}`}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{`"kind":"wrapper"`}},
 		{"keys in another style", []string{`{"Name":"Heron Plank","GRADE":2}`}, record.Clean, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"rule":"key"`}},

@@ -8,6 +8,7 @@ import (
 
 	"filler/internal/layout"
 	"filler/internal/prompt"
+	"filler/internal/record"
 	"filler/internal/tokens"
 	"filler/internal/value"
 )
@@ -98,6 +99,13 @@ func (x *piece) rest(ctx context.Context) error {
 	if rest.code != "" || rest.cut {
 		return nil
 	}
+	for _, f := range x.schema.Record().Fields { // what came in part is better than nothing
+		began, whole := x.record.Get(f.Name), rest.record.Get(f.Name)
+		if !slices.Contains(x.came, f.Name) && began != nil && !began.Empty() && (f.IsLeaf() || whole.Empty()) {
+			kept.record.Set(f.Name, began.Clone())
+		}
+	}
+	kept.record = record.Arrange(x.schema, &kept.record)
 	kept.places = kept.locate(&kept.record)
 	x.halves, x.cut = []*piece{&kept, rest}, false
 	return nil

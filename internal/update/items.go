@@ -120,7 +120,7 @@ func (t *turn) borneOut(f *schema.Field, p value.Pointer, v *value.Value) value.
 	out := t.onlyBorne(f, p, v, places)
 	own := false // something that no value of the record speaks for
 	for q, place := range places {
-		own = own || q.Within(p) && place.Found() && !t.spokenFor(q, place)
+		own = own || q.Within(p) && place.Found() && !t.spokenFor(q, place) && !(f.IsLeaf() && t.taken(q, place))
 	}
 	if out.Empty() || !own {
 		out = value.Value{}

@@ -50,6 +50,25 @@ func (t *turn) spokenFor(p value.Pointer, place evidence.Place) bool {
 	return false
 }
 
+// taken tells whether a place in the new document is that of a plain item which
+// another item of the record has: of the same field, and with other values of its
+// own in the same line.
+func (t *turn) taken(p value.Pointer, place evidence.Place) bool {
+	f := t.Schema.At(p)
+	for other, at := range t.borne {
+		if other == p || !at.Found() || at.Start != place.Start || t.Schema.At(other) != f {
+			continue
+		}
+		whose := other.Parent().Parent() // the item that has the list
+		for near, by := range t.borne {
+			if near.Within(whose) && !near.Within(other.Parent()) && by.Found() && by.Line == at.Line && whose != "" {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // sayOld tells whether the words hold the value that the record has, and whether
 // behind its label.
 func (t *turn) sayOld(f *schema.Field, p value.Pointer) (led, said bool) {

@@ -1,0 +1,39 @@
+package fill
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/ledger"
+	"filler/internal/prompt"
+	"filler/internal/schema"
+	"filler/internal/value"
+)
+
+// What a reply comes to, step by step; of several attempts the last counts, and
+// what was asked in parts has no one reply.
+func TestStepsOf(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(sampleSchema))
+	require.NoError(t, err)
+	reply := func(step, content string) ledger.Exchange {
+		text := value.Str(content)
+		return ledger.Exchange{Step: step, Status: 200, Reply: fmt.Appendf(nil, `{"choices":[{"message":{"content":%s},"finish_reason":"stop"}]}`, text.JSON())}
+	}
+	for _, c := range []struct{ content, came, mended, tidied string }{
+		{`{"name":"Heron Plank","grade":2}`, `{"name":"Heron Plank","grade":2}`, `{"name":"Heron Plank","grade":2}`, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`},
+		{"```json\n{\"name\": \"Heron Plank\", \"grade\": \"2\",}\n```", `null`, `{"name":"Heron Plank","grade":"2"}`, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`},
+		{`{"name":"Heron Plank","open":{"value":false,"basis":"shut"}}`, `{"name":"Heron Plank","open":{"value":false,"basis":"shut"}}`, `{"name":"Heron Plank","open":false}`, `{"name":"Heron Plank","grade":null,"on":null,"open":false}`},
+		{"I can't.", `null`, `null`, `null`},
+	} {
+		got, one := StepsOf(s, prompt.Settings{}, []ledger.Exchange{{Step: "fill", Status: 429}, reply("fill", "{}"), reply("fill", c.content), reply("repair 1", "[]")})
+		require.True(t, one)
+		assert.Equal(t, []string{c.came, c.mended, c.tidied}, []string{got.Came.String(), got.Mended.String(), got.Tidied.String()}, c.content)
+	}
+	_, one := StepsOf(s, prompt.Settings{}, []ledger.Exchange{reply("fill 1/2", "{}"), reply("fill 2/2", "{}")})
+	assert.False(t, one)
+	_, one = StepsOf(s, prompt.Settings{}, nil)
+	assert.False(t, one)
+}
