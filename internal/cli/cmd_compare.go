@@ -151,12 +151,16 @@ func (a *app) printComparison(w *work, c *score.Comparison, sets [2]set, o compa
 	row := func(name string, x, y score.Counts, fixed, broken, wrong int) {
 		t.row(name, ratioText(x.F1()), ratioText(y.F1()), toned(fixed, good), toned(broken, bad), dash(wrong), dash(x.Extra), dash(y.Extra))
 	}
+	rows := 0
 	for _, f := range c.Fields {
 		if f.A != f.B || f.Fixed+f.Broken > 0 {
 			row(f.Path, f.A, f.B, f.Fixed, f.Broken, f.BothWrong)
+			rows++
 		}
 	}
-	t.rule()
+	if rows > 0 {
+		t.rule()
+	}
 	row("all leaves", c.A, c.B, c.Fixed, c.Broken, c.BothWrong)
 	t.print()
 	a.printf("\nexact records: %d and %d of %d", c.RecordsA, c.RecordsB, c.RecordsOf)
@@ -167,7 +171,9 @@ func (a *app) printComparison(w *work, c *score.Comparison, sets [2]set, o compa
 	if sets[0].run != nil && sets[1].run != nil {
 		a.printf("cost: %s and %s\n", money(sets[0].totals.CostNano), money(sets[1].totals.CostNano))
 	}
-	a.printf("%s\n", a.paint(faint, "no difference at all would show as much with p "+pText(c.P)+", by flipping the signs of documents"))
+	if rows > 0 {
+		a.printf("%s\n", a.paint(faint, "no difference at all would show as much with p "+pText(c.P)+", by flipping the signs of documents"))
+	}
 	a.printApart(c.Apart)
 	if len(c.Leaves) == 0 {
 		return

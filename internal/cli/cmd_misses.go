@@ -168,10 +168,18 @@ func (a *app) printMisses(run int64, r *score.Report, all []score.Miss, o missin
 	if run > 0 {
 		of = fmt.Sprintf("run %d", run)
 	}
-	a.printf("%s: %s not right of %s, in %s\n\n", a.paint(bold, of), plural(len(all), "leaf"), thousands(r.Overall.Right+r.Overall.Wrong+r.Overall.Missed+r.Overall.Extra), plural(r.Documents, "document"))
-	if len(all) == 0 {
-		return
+	a.printf("%s: %s not right of %s, in %s\n", a.paint(bold, of), plural(len(all), "leaf"), thousands(r.Overall.Right+r.Overall.Wrong+r.Overall.Missed+r.Overall.Extra), plural(r.Documents, "document"))
+	if len(all) > 0 {
+		a.printf("\n")
+		a.printMissed(all, o)
 	}
+	for _, l := range r.LeftOut {
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s (%s)", l.Document, l.Why)))
+	}
+}
+
+// printMissed prints what is not right, by kinds and one by one.
+func (a *app) printMissed(all []score.Miss, o missing) {
 	t := a.newTable(">times", "field", "cause")
 	groups := score.Group(all)
 	for i, g := range groups {
@@ -190,9 +198,6 @@ func (a *app) printMisses(run int64, r *score.Report, all []score.Miss, o missin
 			break
 		}
 		a.printMiss(&all[i], i == 0 || all[i-1].Document != all[i].Document)
-	}
-	for _, l := range r.LeftOut {
-		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s (%s)", l.Document, l.Why)))
 	}
 }
 

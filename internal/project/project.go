@@ -97,7 +97,7 @@ var Characters = []string{"hasty", "steady", "careful"}
 type NotFound struct{ Dir string }
 
 func (e *NotFound) Error() string {
-	return fmt.Sprintf("%s: no %s here or in a folder above; go to a project, start one with `filler new`, or name --schema and --model", e.Dir, FileName)
+	return fmt.Sprintf("%s: no %s here or in a folder above; go to a project, start one with `filler new`, or see under --help whether --schema does instead", e.Dir, FileName)
 }
 
 // Find loads the project that dir lies in.
