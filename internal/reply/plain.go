@@ -2,6 +2,7 @@ package reply
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"filler/internal/place"
@@ -9,7 +10,7 @@ import (
 )
 
 // Replies that are no JSON at all, and yet say what was asked: YAML, a Markdown
-// table, lines of name and value. They are read only where most of their names
+// table, elements in angle brackets, lines of name and value. They are read only where most of their names
 // are known ones: prose with a colon in it is no record.
 
 // readPlain reads such a reply.
@@ -22,19 +23,31 @@ func readPlain(text string, known func(name string) bool) (Result, bool) {
 	start := skipThinking(text)
 	body, fenced := unfenced(text[start:])
 	at := start + max(strings.Index(text[start:], body), 0)
-	for _, form := range []struct {
+	cut := false
+	tags := func(text string, known func(string) bool) (v value.Value, ok bool) {
+		v, cut, ok = fromTags(text, known)
+		return v, ok
+	}
+	type form struct {
 		what string
 		read func(string, func(string) bool) (value.Value, bool)
-	}{{"a Markdown table", fromTable}, {"YAML", fromYAML}, {"lines of name and value", fromLines}} {
+	}
+	angled := form{"elements in angle brackets", tags}
+	forms := []form{{"a Markdown table", fromTable}, {"YAML", fromYAML}, {"lines of name and value", fromOutline}, angled}
+	if strings.HasPrefix(strings.TrimSpace(body), "<") { // else a value may just hold some
+		forms = slices.Insert(forms[:3], 0, angled)
+	}
+	for _, form := range forms {
 		v, ok := form.read(body, known)
 		if !ok || !mostlyKnown(&v, known) {
+			cut = false
 			continue
 		}
 		mends := before
 		if fenced {
 			mends = append(mends, Mend{Fence, start, "a code fence around the answer"})
 		}
-		return Result{Value: v, Mends: append(mends, Mend{Plain, at, form.what + " in place of JSON"})}, true
+		return Result{Value: v, Mends: append(mends, Mend{Plain, at, form.what + " in place of JSON"}), Cut: cut}, true
 	}
 	return Result{}, false
 }
@@ -141,19 +154,6 @@ func tableCells(line string) []string {
 }
 
 var nameAndValue = regexp.MustCompile(`^\s*(?:[-*•]\s+|\d+[.)]\s+)?[*_` + "`" + `"]*([\pL_][\pL\pN_ .\[\]-]{0,50}?)[*_` + "`" + `"]*\s*[:=]\s*[*_]*\s*(.*)$`)
-
-// fromLines reads lines of name and value; others are passed over.
-func fromLines(text string, known func(string) bool) (value.Value, bool) {
-	v := value.Obj()
-	for _, l := range strings.Split(text, "\n") {
-		m := nameAndValue.FindStringSubmatch(l)
-		if m == nil || !known(plainKey(m[1])) || v.Get(plainKey(m[1])) != nil {
-			continue
-		}
-		v.Kids = append(v.Kids, scalar(strings.TrimRight(strings.TrimSpace(m[2]), ",")).Named(plainKey(m[1])))
-	}
-	return v, len(v.Kids) > 0
-}
 
 func plainKey(name string) string { return strings.Trim(strings.TrimSpace(name), "*_`\" ") }
 

@@ -45,7 +45,7 @@ const (
 	Ellipsis  = "ellipsis"  // three dots in place of items
 	Repeated  = "repeated"  // a key that stands twice in one object
 	Encoding  = "encoding"  // bytes that are no UTF-8
-	Plain     = "plain"     // YAML, a table or lines of name and value in place of JSON
+	Plain     = "plain"     // YAML, a table, tags or lines of name and value in place of JSON
 	LeftAside = "aside"     // another JSON value in the reply that is not the answer
 )
 
