@@ -102,7 +102,7 @@ func (s *set) lines(w *work, l *ledger.Ledger, do func(record.Line) error) error
 				err = do(line)
 			}
 			if err != nil {
-				return place.Faults{{File: s.file, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
+				return lineFault(s.file, n, err)
 			}
 			return nil
 		})
@@ -120,6 +120,7 @@ func (a *app) compareWith(w *work, golds gold.Set, sets [2]set, l *ledger.Ledger
 	}
 	got := c.Compare()
 	if o.asJSON {
+		w.maskLeaves(got.Leaves)
 		v := got.JSON()
 		for i, name := range []string{"first", "second"} {
 			v.Set(name, sets[i].json())
@@ -188,14 +189,34 @@ func (a *app) printComparison(w *work, c *score.Comparison, sets [2]set, o compa
 		if !x.Fixed {
 			word, tn = "broken", bad
 		}
-		from, to := shownValue(&x.A), shownValue(&x.B)
-		if f := w.schema.Find(x.Field); f != nil && f.Sensitive {
-			from, to = hidden, hidden
-		}
-		a.printf("%s  %s%s  %s → %s\n", a.paint(tn, word), x.Document, x.Path, clip(oneLine(from), 40), clip(oneLine(to), 40))
+		a.printf("%s  %s%s  %s\n", a.paint(tn, word), x.Document, x.Path, w.beside(&x, " → "))
 	}
 }
 
+// beside gives the two values of a leaf with a sign between them; what is
+// sensitive is masked.
+func (w *work) beside(x *score.LeafPair, sign string) string {
+	if f := w.schema.Find(x.Field); f != nil && f.Sensitive {
+		return hidden + sign + hidden
+	}
+	return clip(oneLine(shownValue(&x.A)), 40) + sign + clip(oneLine(shownValue(&x.B)), 40)
+}
+
+// maskLeaves masks the values of sensitive fields in what is to be printed as
+// JSON.
+func (w *work) maskLeaves(leaves []score.LeafPair) {
+	for i := range leaves {
+		if f := w.schema.Find(leaves[i].Field); f != nil && f.Sensitive {
+			for _, v := range []*value.Value{&leaves[i].Gold, &leaves[i].A, &leaves[i].B} {
+				if !v.Empty() {
+					*v = value.Str(hidden)
+				}
+			}
+		}
+	}
+}
+
+// printApart names the documents that do not count, with the reasons.
 func (a *app) printApart(apart []score.LeftOut) {
 	for _, l := range apart {
 		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s (%s)", l.Document, l.Why)))
@@ -204,22 +225,23 @@ func (a *app) printApart(apart []score.LeftOut) {
 
 // differ shows where two sets differ, without gold.
 func (a *app) differ(w *work, sets [2]set, l *ledger.Ledger, o comparing) error {
-	d := score.NewDiffer(w.schema)
-	if err := sets[0].lines(w, l, d.AddA); err != nil {
+	first, second := score.Records{}, score.Records{}
+	if err := sets[0].lines(w, l, first.Add); err != nil {
 		return err
 	}
-	if err := sets[1].lines(w, l, d.AddB); err != nil {
+	if err := sets[1].lines(w, l, second.Add); err != nil {
 		return err
 	}
-	got := d.Differences()
+	got := score.Agree(w.schema, first, second)
 	if o.asJSON {
-		a.printJSON(got.JSON())
+		w.maskLeaves(got.Leaves)
+		a.printJSON(got.Differences())
 		return nil
 	}
 	a.printf("%s: %s differ, of %s, in %s\n\n", a.paint(bold, sets[0].name+" and "+sets[1].name), plural(got.Differ, "leaf"), thousands(got.Same+got.Differ), plural(got.Documents, "document"))
 	t := a.newTable("field", ">the same", ">differ", ">only first", ">only second")
 	for _, f := range got.Fields {
-		if f.Wrong+f.Missed+f.Extra > 0 {
+		if f.Differ() > 0 {
 			t.row(f.Path, f.Right, dash(f.Wrong), dash(f.Missed), dash(f.Extra))
 		}
 	}
@@ -232,11 +254,7 @@ func (a *app) differ(w *work, sets [2]set, l *ledger.Ledger, o comparing) error 
 			a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more; --all lists them", len(got.Leaves)-i)))
 			break
 		}
-		from, to := shownValue(&x.A), shownValue(&x.B)
-		if f := w.schema.Find(x.Field); f != nil && f.Sensitive {
-			from, to = hidden, hidden
-		}
-		a.printf("%s%s  %s → %s\n", x.Document, x.Path, clip(oneLine(from), 40), clip(oneLine(to), 40))
+		a.printf("%s%s  %s\n", x.Document, x.Path, w.beside(&x, " → "))
 	}
 	a.printApart(got.Apart)
 	if got.Documents == 0 {

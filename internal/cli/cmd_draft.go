@@ -10,7 +10,6 @@ import (
 	"filler/internal/draft"
 	"filler/internal/fill"
 	"filler/internal/ledger"
-	"filler/internal/place"
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/value"
@@ -141,7 +140,7 @@ func (a *app) draftOfRecords(file string) (*draft.Result, error) {
 			err = c.Add(&kept)
 		}
 		if err != nil {
-			return place.Faults{{File: file, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
+			return lineFault(file, n, err)
 		}
 		return nil
 	})

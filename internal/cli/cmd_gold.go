@@ -101,15 +101,11 @@ func (a *app) goldTake(runName string, documents []string, blind bool) error {
 	if err != nil {
 		return err
 	}
-	l, err := w.keptRuns()
+	l, run, err := w.keptRun(runName)
 	if err != nil {
 		return err
 	}
 	defer l.Close()
-	run, err := l.Find(runName)
-	if err != nil {
-		return err
-	}
 	wanted := map[string]bool{}
 	for _, d := range documents {
 		wanted[d] = true
@@ -299,7 +295,7 @@ func (a *app) goldSign(ctx context.Context, names []string, by string, disputed 
 	signed, refused, asDrafted := 0, 0, 0
 	for _, id := range ids {
 		g := set[id]
-		if why := unsignable(g, func() (string, error) {
+		if why := g.Unsignable(func() (string, error) {
 			doc, err := source(id)
 			if err != nil {
 				return "", err
@@ -335,22 +331,4 @@ func (a *app) goldSign(ctx context.Context, names []string, by string, disputed 
 		return exit(codeFlawed)
 	}
 	return nil
-}
-
-// unsignable says why a record can't be signed, or "".
-func unsignable(g *gold.Record, hash func() (string, error)) string {
-	if g.Fault != "" {
-		return "it breaks the schema: " + g.Fault
-	}
-	if g.Source == "" {
-		return ""
-	}
-	now, err := hash()
-	switch {
-	case err != nil:
-		return "its document can't be read: " + err.Error()
-	case now != g.Source:
-		return "its document has changed since the draft; take it anew, or put the new hash into `source`"
-	}
-	return ""
 }

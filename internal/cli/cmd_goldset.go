@@ -215,7 +215,7 @@ func (a *app) goldAgreeCmd() *cobra.Command {
 }
 
 // reviewersRecords loads both reviewers' records, whatever their states.
-func (w *work) reviewersRecords(path string) (gold.Set, map[string]*value.Value, error) {
+func (w *work) reviewersRecords(path string) (gold.Set, score.Records, error) {
 	set, err := gold.Load(path, w.schema)
 	if err == nil {
 		err = set.Whole()
@@ -223,7 +223,7 @@ func (w *work) reviewersRecords(path string) (gold.Set, map[string]*value.Value,
 	if err != nil {
 		return nil, nil, err
 	}
-	records := map[string]*value.Value{}
+	records := score.Records{}
 	for id, g := range set {
 		records[id] = &g.Record
 	}
@@ -251,14 +251,15 @@ func (a *app) goldAgree(first, second string, asJSON, all bool, choices string) 
 		a.notef("%s to settle in %s: fill in `take` with first, second, or value beside a member `value`\n", plural(len(got.Leaves), "leaf"), choices)
 	}
 	if asJSON {
+		w.maskLeaves(got.Leaves)
 		a.printJSON(got.JSON())
 		return nil
 	}
-	a.printAgreement(&got, all)
+	a.printAgreement(w, &got, all)
 	return nil
 }
 
-func (a *app) printAgreement(g *score.Agreement, all bool) {
+func (a *app) printAgreement(w *work, g *score.Agreement, all bool) {
 	a.printf("%s of %s agree, in %s\n\n", a.paint(bold, thousands(g.Same)), plural(g.Same+g.Differ, "leaf"), plural(g.Documents, "document"))
 	t := a.newTable("field", ">agree", ">differ", ">share", ">kappa")
 	for _, f := range g.Fields {
@@ -266,7 +267,7 @@ func (a *app) printAgreement(g *score.Agreement, all bool) {
 		if f.HasKappa {
 			kappa = fmt.Sprintf("%.2f", f.Kappa)
 		}
-		t.row(f.Path, f.Same, dash(f.Differ), field{ratioText(f.Share()), ratioTone(f.Share())}, kappa)
+		t.row(f.Path, f.Right, dash(f.Differ()), field{ratioText(f.Accuracy()), ratioTone(f.Accuracy())}, kappa)
 	}
 	t.print()
 	if len(g.Leaves) > 0 {
@@ -277,7 +278,7 @@ func (a *app) printAgreement(g *score.Agreement, all bool) {
 			a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more; --all lists them", len(g.Leaves)-i)))
 			break
 		}
-		a.printf("%s%s  %s | %s\n", x.Document, x.Path, clip(oneLine(shownValue(&x.A)), 40), clip(oneLine(shownValue(&x.B)), 40))
+		a.printf("%s%s  %s\n", x.Document, x.Path, w.beside(&x, " | "))
 	}
 	a.printApart(g.Apart)
 }

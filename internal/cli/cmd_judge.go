@@ -9,6 +9,7 @@ import (
 	"filler/internal/fill"
 	"filler/internal/gold"
 	"filler/internal/ledger"
+	"filler/internal/place"
 	"filler/internal/project"
 	"filler/internal/record"
 	"filler/internal/schema"
@@ -37,19 +38,43 @@ func (a *app) each(w *work, j judged, runName string, do func(n int, l record.Li
 		}
 		return 0, record.ReadLines(j.recordsFile, w.schema.EachEntry(), do)
 	}
-	l, err := w.keptRuns()
+	l, run, err := w.keptRun(runName)
 	if err != nil {
 		return 0, err
 	}
 	defer l.Close()
-	run, err := l.Find(runName)
-	if err != nil {
-		return 0, err
-	}
 	return run.ID, l.Records(run.ID, 0, func(r ledger.Record) error {
 		line, err := fill.ToLine(run.ID, r)
 		return do(0, line, err)
 	})
+}
+
+// lineFault says which line of a file of records is at fault.
+func lineFault(file string, n int, err error) error {
+	return place.Faults{{File: file, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
+}
+
+// keptRun opens the ledger and finds a run in it. The ledger is the caller's to
+// close.
+func (w *work) keptRun(name string) (*ledger.Ledger, ledger.Run, error) {
+	l, err := w.keptRuns()
+	if err != nil {
+		return nil, ledger.Run{}, err
+	}
+	run, err := l.Find(name)
+	if err != nil {
+		l.Close()
+		return nil, ledger.Run{}, err
+	}
+	return l, run, nil
+}
+
+// measured names what was measured: a run, or the records of a file.
+func measured(run int64) string {
+	if run > 0 {
+		return fmt.Sprintf("run %d", run)
+	}
+	return "the records"
 }
 
 // linesOf calls do for the records of a run.

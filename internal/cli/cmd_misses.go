@@ -110,7 +110,7 @@ func (a *app) misses(ctx context.Context, o missing, runName string) error {
 			found, err = finder.Add(l)
 		}
 		if err != nil {
-			return place.Faults{{File: o.recordsFile, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
+			return lineFault(o.recordsFile, n, err)
 		}
 		if !o.noCures && finder.Counts(l.Document) {
 			kept := l.Record.Detach()
@@ -164,18 +164,12 @@ const firstMisses = 8
 const firstGroups = 12
 
 func (a *app) printMisses(run int64, r *score.Report, all []score.Miss, o missing) {
-	of := "the records"
-	if run > 0 {
-		of = fmt.Sprintf("run %d", run)
-	}
-	a.printf("%s: %s not right of %s, in %s\n", a.paint(bold, of), plural(len(all), "leaf"), thousands(r.Overall.Right+r.Overall.Wrong+r.Overall.Missed+r.Overall.Extra), plural(r.Documents, "document"))
+	a.printf("%s: %s not right of %s, in %s\n", a.paint(bold, measured(run)), plural(len(all), "leaf"), thousands(r.Overall.Right+r.Overall.Wrong+r.Overall.Missed+r.Overall.Extra), plural(r.Documents, "document"))
 	if len(all) > 0 {
 		a.printf("\n")
 		a.printMissed(all, o)
 	}
-	for _, l := range r.LeftOut {
-		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s (%s)", l.Document, l.Why)))
-	}
+	a.printApart(r.LeftOut)
 }
 
 // printMissed prints what is not right, by kinds and one by one.

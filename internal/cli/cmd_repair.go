@@ -41,19 +41,24 @@ Without a project:  filler repair --schema SCHEMA --records FILE --tidy-only`,
 			return a.repair(cmd.Context(), o, first(args))
 		}}
 	f := cmd.Flags()
-	f.StringVar(&o.judged.schemaFile, "schema", "", "a schema file, in place of the project's")
-	f.StringVar(&o.recordsFile, "records", "", "a file of JSON Lines, or - for standard input, in place of a run")
-	f.StringVar(&o.modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
+	changeFlags(cmd, &o.filling, &o.judged, "repair")
 	f.StringVar(&o.then, "then", "", "have this `model` mend what the first one leaves flawed")
 	f.BoolVar(&o.tidyOnly, "tidy-only", false, "tidy and check; ask no model")
+	return cmd
+}
+
+// changeFlags are the flags of commands that change existing records.
+func changeFlags(cmd *cobra.Command, o *filling, j *judged, what string) {
+	j.flags(cmd, false)
+	f := cmd.Flags()
+	f.StringVar(&o.modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
 	f.StringVarP(&o.output, "output", "o", "", "write the records to this file")
 	f.StringVar(&o.label, "label", "", "a name for the run")
-	f.Float64Var(&o.budget, "budget", 0, "stop before the repair costs more than this `amount`")
+	f.Float64Var(&o.budget, "budget", 0, "stop before the "+what+" costs more than this `amount`")
 	f.BoolVar(&o.fresh, "fresh", false, "ask anew what was answered before")
 	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
 	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines also on a terminal")
 	o.looking.flags(cmd)
-	return cmd
 }
 
 func (a *app) repair(ctx context.Context, o repairing, runName string) error {
@@ -77,14 +82,20 @@ func (a *app) repair(ctx context.Context, o repairing, runName string) error {
 	if err != nil {
 		return err
 	}
+	return a.runChange(ctx, o.filling, w, filler, run, out, broken, func() { a.tellCured(filler.Cured) })
+}
+
+// runChange runs what changes existing records and says what it did. amiss counts
+// what was left out on the way.
+func (a *app) runChange(ctx context.Context, o filling, w *work, filler *fill.Filler, run int64, out *output, amiss int, tell func()) error {
 	defer filler.Close()
 	if err := filler.SetBudget(run, w.budget(o.budget)); err != nil {
 		return err
 	}
-	err = a.runFill(ctx, o.filling, filler, run, out)
-	a.tellCured(filler.Cured)
+	err := a.runFill(ctx, o, filler, run, out)
+	tell()
 	var code exit
-	if broken > 0 && (err == nil || errors.As(err, &code)) {
+	if amiss > 0 && (err == nil || errors.As(err, &code)) {
 		return exit(codeFlawed)
 	}
 	return err

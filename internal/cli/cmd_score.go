@@ -10,7 +10,6 @@ import (
 
 	"filler/internal/gold"
 	"filler/internal/ledger"
-	"filler/internal/place"
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/score"
@@ -224,7 +223,7 @@ func formatOf(document string) string {
 func inFile(file string, err error) error {
 	var bad *score.LineError
 	if errors.As(err, &bad) {
-		return place.Faults{{File: file, Line: bad.N, Col: 1, Msg: bad.Err.Error(), Hint: "mend the line"}}
+		return lineFault(file, bad.N, bad.Err)
 	}
 	return err
 }
@@ -242,14 +241,11 @@ func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
 		return nil, errors.New("a run and --records are two sources; name one")
 	}
 	if o.recordsFile == "" {
-		if l, err = w.keptRuns(); err != nil {
+		var found ledger.Run
+		if l, found, err = w.keptRun(runName); err != nil {
 			return nil, err
 		}
 		defer l.Close()
-		found, err := l.Find(runName)
-		if err != nil {
-			return nil, err
-		}
 		run = &found
 	}
 	options, err := a.options(w, o, run, l)

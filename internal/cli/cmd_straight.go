@@ -1,9 +1,9 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 
-	"filler/internal/place"
 	"filler/internal/record"
 	"filler/internal/score"
 )
@@ -22,7 +22,7 @@ func (a *app) straightThrough(w *work, o scoring, runName string) error {
 			err = s.Add(l)
 		}
 		if err != nil {
-			return place.Faults{{File: o.recordsFile, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
+			return lineFault(o.recordsFile, n, err)
 		}
 		return nil
 	})
@@ -30,18 +30,14 @@ func (a *app) straightThrough(w *work, o scoring, runName string) error {
 		return err
 	}
 	if !risks {
-		return fmt.Errorf("these records come without risk, which says what to review first; records that `filler fill` prints have it")
+		return errors.New("these records come without risk, which says what to review first; records that `filler fill` prints have it")
 	}
 	got := s.Straight(o.straight)
 	if o.asJSON {
 		a.printJSON(got.JSON())
 		return nil
 	}
-	of := "the records"
-	if run > 0 {
-		of = fmt.Sprintf("run %d", run)
-	}
-	a.printf("%s, straight through at %g · %s\n\n", a.paint(bold, of), o.straight, plural(got.Documents, "document"))
+	a.printf("%s, straight through at %g · %s\n\n", a.paint(bold, measured(run)), o.straight, plural(got.Documents, "document"))
 	t := a.newTable("", ">risk up to", ">may skip review", ">of", ">share", ">right", ">at least (95 %)", "proven")
 	for _, x := range []struct {
 		name string

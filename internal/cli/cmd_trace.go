@@ -133,58 +133,51 @@ type tracer struct {
 	mask      *mask
 }
 
-func text(v *value.Value, name string) string {
-	if kid := v.Get(name); kid != nil {
-		return kid.Text
-	}
-	return ""
-}
-
 func (t *tracer) line(kind string, tn tone, format string, args ...any) {
 	t.a.printf("  %s  %s\n", t.a.paint(tn, fmt.Sprintf("%-8s", kind)), t.mask.hide(fmt.Sprintf(format, args...)))
 }
 
 func (t *tracer) step(s *value.Value) error {
-	switch text(s, "step") {
+	switch s.Word("step") {
 	case "read":
 		note := ""
-		if n := text(s, "notes"); n != "" {
+		if n := s.Word("notes"); n != "" {
 			note = ", " + n
 		}
-		t.line("read", faint, "%s, %s bytes%s, source %.12s", text(s, "format"), text(s, "bytes"), note, text(s, "source"))
+		t.line("read", faint, "%s, %s bytes%s, source %.12s", s.Word("format"), s.Word("bytes"), note, s.Word("source"))
 	case "shape":
-		t.line("shape", soft, "shape %s was of no use (%s); asked again in a weaker one", text(s, "refused"), text(s, "note"))
+		t.line("shape", soft, "shape %s was of no use (%s); asked again in a weaker one", s.Word("refused"), s.Word("note"))
 	case "then":
-		t.line("then", bold, "model %s takes over", text(s, "model"))
+		t.line("then", bold, "model %s takes over", s.Word("model"))
 	case "plan":
-		t.line("plan", faint, "%s requests%s", text(s, "requests"), inParts(s))
+		t.line("plan", faint, "%s requests%s", s.Word("requests"), inParts(s))
 	case "ask":
-		return t.upTo(text(s, "request"))
+		return t.upTo(s.Word("request"))
 	case "split":
-		t.line("split", soft, "%s: %s; asked again in %s parts", text(s, "request"), text(s, "note"), text(s, "parts"))
+		t.line("split", soft, "%s: %s; asked again in %s parts", s.Word("request"), s.Word("note"), s.Word("parts"))
 	case "unsplit":
-		t.line("split", soft, "%s: the parts did no better (%s); what came whole of the first reply is kept", text(s, "request"), text(s, "note"))
+		t.line("split", soft, "%s: the parts did no better (%s); what came whole of the first reply is kept", s.Word("request"), s.Word("note"))
 	case "pointer":
-		if why := text(s, "refused"); why != "" {
-			t.line("pointer", bad, "%s  %s: %s", text(s, "path"), text(s, "said"), why)
+		if why := s.Word("refused"); why != "" {
+			t.line("pointer", bad, "%s  %s: %s", s.Word("path"), s.Word("said"), why)
 		} else {
-			t.line("pointer", faint, "%s  %s → %s", text(s, "path"), text(s, "said"), value.Str(text(s, "copied")).String())
+			t.line("pointer", faint, "%s  %s → %s", s.Word("path"), s.Word("said"), value.Str(s.Word("copied")).String())
 		}
 	case "merge":
 		was := ""
 		if v := s.Get("was"); v != nil {
 			was = "  " + clip(v.Named("").String(), 60)
 		}
-		t.line("merge", soft, "%s  %s: %s%s", orRecord(text(s, "path")), text(s, "what"), text(s, "note"), was)
+		t.line("merge", soft, "%s  %s: %s%s", orRecord(s.Word("path")), s.Word("what"), s.Word("note"), was)
 	case "unread":
 		for i := range s.Get("lines").Kids {
 			l := &s.Get("lines").Kids[i]
-			t.line("unread", soft, "line %s, %s: %s", text(l, "line"), text(l, "field"), clip(text(l, "text"), 80))
+			t.line("unread", soft, "line %s, %s: %s", l.Word("line"), l.Word("field"), clip(l.Word("text"), 80))
 		}
 	case "mend":
-		t.line("mend", soft, "%s at byte %s: %s", text(s, "kind"), text(s, "offset"), text(s, "note"))
+		t.line("mend", soft, "%s at byte %s: %s", s.Word("kind"), s.Word("offset"), s.Word("note"))
 	case "tidy":
-		t.line("tidy", soft, "%s  %s → %s  (%s)", text(s, "path"), s.Get("from").String(), s.Get("to").String(), text(s, "rule"))
+		t.line("tidy", soft, "%s  %s → %s  (%s)", s.Word("path"), s.Get("from").String(), s.Get("to").String(), s.Word("rule"))
 	case "check":
 		t.checked("check", s.Get("problems"))
 	case "patch":
@@ -193,15 +186,15 @@ func (t *tracer) step(s *value.Value) error {
 		return t.updated(s)
 	case "evidence":
 		seen := ""
-		if n := text(s, "near"); n != "" && n != "0" {
+		if n := s.Word("near"); n != "" && n != "0" {
 			seen = n + " near, "
 		}
-		if n := text(s, "seen"); n != "" && n != "0" {
+		if n := s.Word("seen"); n != "" && n != "0" {
 			seen += n + " seen on a page, "
 		}
-		t.line("evidence", faint, "%s quoted, %s restated, %s%s inferred, %s nowhere in the source", text(s, "quoted"), text(s, "restated"), seen, text(s, "inferred"), text(s, "none"))
+		t.line("evidence", faint, "%s quoted, %s restated, %s%s inferred, %s nowhere in the source", s.Word("quoted"), s.Word("restated"), seen, s.Word("inferred"), s.Word("none"))
 	case "end":
-		t.line("end", bold, "%s", text(s, "status"))
+		t.line("end", bold, "%s", s.Word("status"))
 	}
 	return nil
 }
@@ -217,24 +210,24 @@ func (t *tracer) checked(kind string, problems *value.Value) {
 		if v := p.Get("value"); v != nil {
 			now = "  " + clip(v.Named("").String(), 60)
 		}
-		t.line(kind, bad, "%s  %s  %s%s", text(p, "path"), text(p, "code"), text(p, "message"), now)
+		t.line(kind, bad, "%s  %s  %s%s", p.Word("path"), p.Word("code"), p.Word("message"), now)
 	}
 }
 
 func (t *tracer) patch(s *value.Value) error {
-	step := text(s, "request")
+	step := s.Word("request")
 	if step == "" { // as older ledgers have it
-		step = "repair " + text(s, "round")
+		step = "repair " + s.Word("round")
 	}
 	if err := t.upTo(step); err != nil {
 		return err
 	}
 	t.operations(s)
-	if why := text(s, "refused"); why != "" {
+	if why := s.Word("refused"); why != "" {
 		t.line("refused", bad, "%s", why)
 		return nil
 	}
-	if note := text(s, "note"); note != "" {
+	if note := s.Word("note"); note != "" {
 		t.line("note", plain, "%s", note)
 		return nil
 	}
@@ -282,7 +275,7 @@ func inParts(s *value.Value) string {
 		}
 	}
 	said := ""
-	if parts := text(s, "parts"); parts != "1" {
+	if parts := s.Word("parts"); parts != "1" {
 		said = ", the record in " + parts + " parts"
 	}
 	if chunks > 0 {

@@ -21,8 +21,8 @@ import (
 type updating struct {
 	filling
 	judged
-	run, by, of   string
-	prefer, fresh string
+	run, by, of     string
+	prefer, newOnes string
 }
 
 func (a *app) updateCmd() *cobra.Command {
@@ -48,20 +48,11 @@ Without a project:  filler update NEW --schema SCHEMA --records FILE --model URL
 		}}
 	f := cmd.Flags()
 	f.StringVar(&o.run, "run", "", "the `RUN` whose records are brought up to date, in place of the last")
-	f.StringVar(&o.judged.schemaFile, "schema", "", "a schema file, in place of the project's")
-	f.StringVar(&o.recordsFile, "records", "", "a file of JSON Lines, or - for standard input, in place of a run")
+	changeFlags(cmd, &o.filling, &o.judged, "update")
 	f.StringVar(&o.by, "by", "", "the `field` whose value, standing in a new document, says which record is meant")
 	f.StringVar(&o.of, "of", "", "the new documents speak of the record of this `document`")
 	f.StringVar(&o.prefer, "prefer", "newer", "which value is kept where both have evidence: `newer`, older, neither")
-	f.StringVar(&o.fresh, "new", "report", "entries that the records have not: `report`, keep")
-	f.StringVar(&o.modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
-	f.StringVarP(&o.output, "output", "o", "", "write the records to this file")
-	f.StringVar(&o.label, "label", "", "a name for the run")
-	f.Float64Var(&o.budget, "budget", 0, "stop before the update costs more than this `amount`")
-	f.BoolVar(&o.filling.fresh, "fresh", false, "ask anew what was answered before")
-	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
-	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines also on a terminal")
-	o.looking.flags(cmd)
+	f.StringVar(&o.newOnes, "new", "report", "entries that the records have not: `report`, keep")
 	return cmd
 }
 
@@ -69,8 +60,8 @@ func (o *updating) check() error {
 	switch {
 	case o.prefer != string(update.Newer) && o.prefer != string(update.Older) && o.prefer != string(update.Neither):
 		return fmt.Errorf("--prefer is newer, older or neither, not %q", o.prefer)
-	case o.fresh != "report" && o.fresh != "keep":
-		return fmt.Errorf("--new is report or keep, not %q", o.fresh)
+	case o.newOnes != "report" && o.newOnes != "keep":
+		return fmt.Errorf("--new is report or keep, not %q", o.newOnes)
 	case o.by != "" && o.of != "":
 		return errors.New("--by and --of both say which record is meant; keep one of the two")
 	}
@@ -111,21 +102,11 @@ func (a *app) update(ctx context.Context, o updating, names []string) error {
 	for _, id := range none {
 		a.notef("%s: speaks of none of the %s; fill it on its own, or say --of DOC\n", id, plural(len(lines), "record"))
 	}
-	filler, run, err := a.prepareUpdate(o, w, l, r, lines, &fill.News{Of: of, Prefer: update.Preference(o.prefer), KeepNew: o.fresh == "keep"})
+	filler, run, err := a.prepareUpdate(o, w, l, r, lines, &fill.News{Of: of, Prefer: update.Preference(o.prefer), KeepNew: o.newOnes == "keep"})
 	if err != nil {
 		return err
 	}
-	defer filler.Close()
-	if err := filler.SetBudget(run, w.budget(o.budget)); err != nil {
-		return err
-	}
-	err = a.runFill(ctx, o.filling, filler, run, out)
-	a.tellUpdated(filler, run, o)
-	var code exit
-	if broken+len(none) > 0 && (err == nil || errors.As(err, &code)) {
-		return exit(codeFlawed)
-	}
-	return err
+	return a.runChange(ctx, o.filling, w, filler, run, out, broken+len(none), func() { a.tellUpdated(filler, run, o) })
 }
 
 // newDocuments reads the new documents; one that can't be read ends it, before
@@ -183,7 +164,7 @@ func (a *app) prepareUpdate(o updating, w *work, l *ledger.Ledger, r *document.R
 	if err != nil {
 		return nil, 0, err
 	}
-	setup.Fresh, setup.Settings.Style, setup.Schema = o.filling.fresh, "", w.schema
+	setup.Fresh, setup.Settings.Style, setup.Schema = o.fresh, "", w.schema
 	if setup.Model, err = w.model(o.modelName); err != nil {
 		return nil, 0, err
 	}
@@ -236,7 +217,7 @@ func (a *app) tellUpdated(f *fill.Filler, run int64, o updating) {
 func (a *app) printUpdates(f *fill.Filler, run int64) {
 	t := a.newTable("record", "place", "was", "is now", "by", ">line")
 	rows := 0
-	linesOf(f.Ledger, run, func(line record.Line) error {
+	err := linesOf(f.Ledger, run, func(line record.Line) error {
 		for i := range line.History.Kids {
 			h := &line.History.Kids[i]
 			if at := h.Get("run"); at == nil || at.Text != fmt.Sprint(run) {
@@ -244,13 +225,16 @@ func (a *app) printUpdates(f *fill.Filler, run int64) {
 			}
 			rows++
 			was, now := shownValue(h.Get("was")), shownValue(h.Get("now"))
-			if fd := f.Schema.At(value.Pointer(text(h, "path"))); fd != nil && fd.Sensitive {
+			if fd := f.Schema.At(value.Pointer(h.Word("path"))); fd != nil && fd.Sensitive {
 				was, now = hidden, hidden
 			}
-			t.row(line.Document, text(h, "path"), clip(was, 28), field{clip(now, 28), bold}, text(h, "document"), h.Get("line").Text)
+			t.row(line.Document, h.Word("path"), clip(was, 28), field{clip(now, 28), bold}, h.Word("document"), h.Get("line").Text)
 		}
 		return nil
 	})
+	if err != nil {
+		a.notef("what changed can't be listed: %s\n", err)
+	}
 	if rows > 0 {
 		a.printf("\n")
 		t.print()

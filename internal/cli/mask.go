@@ -34,25 +34,25 @@ func newMask(s *schema.Schema, record *value.Value, steps *value.Value) *mask {
 	})
 	for i := range steps.Kids {
 		step := &steps.Kids[i]
-		note(value.Pointer(text(step, "path")), step.Get("from"))
-		note(value.Pointer(text(step, "path")), step.Get("to"))
-		note(value.Pointer(text(step, "path")), step.Get("copied")) // by pointer
-		noteBelow(note, value.Pointer(text(step, "path")), step.Get("was"))
+		note(value.Pointer(step.Word("path")), step.Get("from"))
+		note(value.Pointer(step.Word("path")), step.Get("to"))
+		note(value.Pointer(step.Word("path")), step.Get("copied")) // by pointer
+		noteBelow(note, value.Pointer(step.Word("path")), step.Get("was"))
 		if lines := step.Get("lines"); lines != nil {
 			for j := range lines.Kids {
-				if f := s.Find(text(&lines.Kids[j], "field")); f != nil && f.Sensitive {
-					found[strings.TrimSpace(behindLabel(text(&lines.Kids[j], "text")))] = true
+				if f := s.Find(lines.Kids[j].Word("field")); f != nil && f.Sensitive {
+					found[strings.TrimSpace(behindLabel(lines.Kids[j].Word("text")))] = true
 				}
 			}
 		}
 		if ops := step.Get("operations"); ops != nil {
 			for j := range ops.Kids {
-				note(value.Pointer(text(&ops.Kids[j], "path")), ops.Kids[j].Get("value"))
+				note(value.Pointer(ops.Kids[j].Word("path")), ops.Kids[j].Get("value"))
 			}
 		}
 		if changes := step.Get("changes"); changes != nil {
 			for j := range changes.Kids {
-				at := value.Pointer(text(&changes.Kids[j], "path"))
+				at := value.Pointer(changes.Kids[j].Word("path"))
 				for _, name := range []string{"was", "now"} {
 					if v := changes.Kids[j].Get(name); v != nil {
 						v.Walk(func(p value.Pointer, n *value.Value) bool {
@@ -63,10 +63,10 @@ func newMask(s *schema.Schema, record *value.Value, steps *value.Value) *mask {
 				}
 			}
 		}
-		note(value.Pointer(text(step, "path")), step.Get("other"))
+		note(value.Pointer(step.Word("path")), step.Get("other"))
 		if problems := step.Get("problems"); problems != nil {
 			for j := range problems.Kids {
-				note(value.Pointer(text(&problems.Kids[j], "path")), problems.Kids[j].Get("value"))
+				note(value.Pointer(problems.Kids[j].Word("path")), problems.Kids[j].Get("value"))
 			}
 		}
 	}

@@ -31,15 +31,11 @@ func ratioTone(r score.Ratio) tone {
 }
 
 func (a *app) printScore(r *score.Report) {
-	of := "the records"
-	if r.Run > 0 {
-		of = fmt.Sprintf("run %d", r.Run)
-	}
 	part := ""
 	if r.Part != "" {
 		part = ", the part to " + r.Part
 	}
-	a.printf("%s against gold%s · %s counted\n\n", a.paint(bold, of), part, plural(r.Documents, "document"))
+	a.printf("%s against gold%s · %s counted\n\n", a.paint(bold, measured(r.Run)), part, plural(r.Documents, "document"))
 	t := a.newTable("field", ">right", ">wrong", ">missed", ">extra", ">precision", ">recall", ">F1")
 	row := func(name string, c score.Counts) {
 		t.row(name, c.Right, dash(c.Wrong), dash(c.Missed), dash(c.Extra), ratioText(c.Precision()), ratioText(c.Recall()), field{ratioText(c.F1()), ratioTone(c.F1())})
@@ -66,9 +62,7 @@ func (a *app) printScore(r *score.Report) {
 	if v := r.Review; v.NotRight > 0 {
 		a.printf("by risk: the riskiest fifth of %s holds %.0f of the %d that are not right (%.0f %%)\n", thousands(v.Leaves)+" leaves", v.TopNot, v.NotRight, 100*v.TopNot/float64(v.NotRight))
 	}
-	for _, l := range r.LeftOut {
-		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s (%s)", l.Document, l.Why)))
-	}
+	a.printApart(r.LeftOut)
 }
 
 // dash keeps zeros quiet.
@@ -238,15 +232,11 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 	if err != nil {
 		return err
 	}
-	l, err := w.keptRuns()
+	l, run, err := w.keptRun(runName)
 	if err != nil {
 		return err
 	}
 	defer l.Close()
-	run, err := l.Find(runName)
-	if err != nil {
-		return err
-	}
 	names := []string{"as it came", "mended", "tidied", "repaired"}
 	scorers := make([]*score.Scorer, len(names))
 	for i := range scorers {

@@ -9,28 +9,28 @@ import (
 
 // updated prints a step of an update.
 func (t *tracer) updated(s *value.Value) error {
-	switch text(s, "step") {
+	switch s.Word("step") {
 	case "new document":
-		t.line("new", plain, "%s: %s, %s bytes, source %s", text(s, "document"), text(s, "format"), text(s, "bytes"), clip(text(s, "source"), 12))
+		t.line("new", plain, "%s: %s, %s bytes, source %s", s.Word("document"), s.Word("format"), s.Word("bytes"), clip(s.Word("source"), 12))
 	case "same", "changed":
-		t.line("note", soft, "%s", text(s, "note"))
+		t.line("note", soft, "%s", s.Word("note"))
 	case "kept":
-		t.line("kept", soft, "%s  %s, though %s says %s", text(s, "path"), shownValue(s.Get("was")), text(s, "document"), shownValue(s.Get("other")))
+		t.line("kept", soft, "%s  %s, though %s says %s", s.Word("path"), shownValue(s.Get("was")), s.Word("document"), shownValue(s.Get("other")))
 	case "update":
-		if err := t.upTo(text(s, "request")); err != nil {
+		if err := t.upTo(s.Word("request")); err != nil {
 			return err
 		}
 		t.operations(s)
 		t.each(s.Get("refused"), func(r *value.Value) {
-			t.line("refused", bad, "operation %s, %s: %s", text(r, "operation"), text(r, "path"), text(r, "why"))
+			t.line("refused", bad, "operation %s, %s: %s", r.Word("operation"), r.Word("path"), r.Word("why"))
 		})
 		t.each(s.Get("new"), func(r *value.Value) { t.line("not kept", soft, "%s", clip(r.String(), 90)) })
-		if n := text(s, "confirmed"); n != "0" && n != "" {
+		if n := s.Word("confirmed"); n != "0" && n != "" {
 			t.line("confirmed", faint, "%s values said once more", n)
 		}
 	case "history":
 		t.each(s.Get("changes"), func(c *value.Value) {
-			t.line("changed", good, "%s  %s → %s  (%s, line %s: %q)", text(c, "path"), clip(shownValue(c.Get("was")), 40), clip(shownValue(c.Get("now")), 40), text(c, "document"), text(c, "line"), clip(oneLine(text(c, "words")), 50))
+			t.line("changed", good, "%s  %s → %s  (%s, line %s: %q)", c.Word("path"), clip(shownValue(c.Get("was")), 40), clip(shownValue(c.Get("now")), 40), c.Word("document"), c.Word("line"), clip(oneLine(c.Word("words")), 50))
 		})
 	}
 	return nil
@@ -51,10 +51,10 @@ func (t *tracer) operations(s *value.Value) {
 		if at := op.Get("value"); at != nil {
 			v = "  " + clip(at.Named("").String(), 60)
 		}
-		if words := text(op, "words"); words != "" {
+		if words := op.Word("words"); words != "" {
 			v += fmt.Sprintf("  by %q", clip(oneLine(words), 40))
 		}
-		t.line("patch", soft, "%s %s%s", text(op, "op"), text(op, "path"), v)
+		t.line("patch", soft, "%s %s%s", op.Word("op"), op.Word("path"), v)
 	})
 }
 

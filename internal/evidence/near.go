@@ -57,8 +57,8 @@ func (w *weigher) near(f *schema.Field, v *value.Value, add func([]span, Kind, s
 	}
 }
 
-// figureText is what figures in a source are read from when letters look like
-// them.
+// likes are the numbers of a source in which letters stand for figures, made when
+// they are first asked for.
 type likes struct {
 	once    sync.Once
 	numbers map[string][]span
@@ -113,10 +113,13 @@ func (ix *Index) nearText(text string) []span {
 			}
 		}
 	}
+	if len(starts) > maxNear {
+		return nil
+	}
 	folded := joinWords(want)
 	var found []span
 	for _, at := range slices.Sorted(maps.Keys(starts)) {
-		if at < 0 || at+len(want) > len(ix.tokens) || len(starts) > maxNear {
+		if at < 0 || at+len(want) > len(ix.tokens) {
 			continue
 		}
 		window := ix.tokens[at : at+len(want)]

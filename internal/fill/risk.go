@@ -89,18 +89,18 @@ func (r *risker) fromTrace() {
 	mended := false
 	for i := range r.w.trace.steps {
 		s := &r.w.trace.steps[i]
-		switch said(s, "step") {
+		switch s.Word("step") {
 		case "mend":
-			if kind := said(s, "kind"); kind != "fence" && kind != "chatter" && !mended {
+			if kind := s.Word("kind"); kind != "fence" && kind != "chatter" && !mended {
 				mended = true
 				r.whole *= 1 - riskMended
 			}
 		case "merge":
-			switch said(s, "what") {
+			switch s.Word("what") {
 			case "filled":
-				r.add(value.Pointer(said(s, "path")), riskAgain)
+				r.add(value.Pointer(s.Word("path")), riskAgain)
 			case "conflict":
-				r.add(value.Pointer(said(s, "path")), riskConflict)
+				r.add(value.Pointer(s.Word("path")), riskConflict)
 			}
 		case "patch":
 			weight := riskRepaired
@@ -109,18 +109,11 @@ func (r *risker) fromTrace() {
 			}
 			if ops := s.Get("operations"); ops != nil {
 				for j := range ops.Kids {
-					r.add(value.Pointer(said(&ops.Kids[j], "path")), weight)
+					r.add(value.Pointer(ops.Kids[j].Word("path")), weight)
 				}
 			}
 		}
 	}
-}
-
-func said(v *value.Value, name string) string {
-	if kid := v.Get(name); kid != nil {
-		return kid.Text
-	}
-	return ""
 }
 
 func (r *risker) fromProblems() {

@@ -103,7 +103,6 @@ func SettingsOf(r ledger.Run) (s prompt.Settings, then string) {
 	return s, get("then")
 }
 
-// Repairs tells whether a run mended existing records: only `repair` can go on
 // MadeBy gives the command that made a run of existing records: repair or
 // update; "" where documents were filled.
 func MadeBy(r ledger.Run) string {

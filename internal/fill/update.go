@@ -323,6 +323,9 @@ func (f *Filler) addUp(c Updated) {
 	s := &f.Updated
 	s.Records, s.Values, s.Items, s.TakenBack = s.Records+c.Records, s.Values+c.Values, s.Items+c.Items, s.TakenBack+c.TakenBack
 	s.Confirmed, s.Refused, s.New = s.Confirmed+c.Confirmed, s.Refused+c.Refused, s.New+c.New
+	if len(c.Conflicts) == 0 {
+		return
+	}
 	s.Conflicts = append(s.Conflicts, c.Conflicts...)
 	sort.SliceStable(s.Conflicts, func(i, j int) bool { return s.Conflicts[i].Document < s.Conflicts[j].Document })
 }

@@ -17,7 +17,6 @@ type Robustness struct {
 	Run       int64
 	Documents int
 	Changes   []Varied
-	Skipped   []string // documents that could not be read
 }
 
 // Varied is one change: the same documents before and after.
@@ -47,7 +46,7 @@ func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold
 	varied := map[string][]string{} // by change
 	for _, d := range docs {
 		g := golds[d.ID]
-		add(d.ID+plain, d.Text, *g)
+		add(d.ID+asItIs, d.Text, *g)
 		for _, c := range changes {
 			if v, ok := c.Apply(f.Schema, vary.Document{ID: d.ID, Text: d.Text, Gold: &g.Record}, pool, seed); ok {
 				own := *g
@@ -89,20 +88,20 @@ func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold
 	return out, nil
 }
 
-// plain is what the id of a document as it is ends in, which is read as plain
+// asItIs is what the id of a document as it is ends in, which is read as plain
 // text whatever its own ending says.
-const plain = "~as-it-is"
+const asItIs = "~as-it-is"
 
 // measured measures one change.
 func (f *Filler) measured(c vary.Change, ids []string, set gold.Set, lines map[string]record.Line) (Varied, error) {
 	v := Varied{Change: c, Documents: len(ids)}
 	before, after := gold.Set{}, gold.Set{}
 	for _, id := range ids {
-		before[id+plain], after[id+"~"+c.Name] = set[id+plain], set[id+"~"+c.Name]
+		before[id+asItIs], after[id+"~"+c.Name] = set[id+asItIs], set[id+"~"+c.Name]
 	}
 	a, b := score.New(f.Schema, before), score.New(f.Schema, after)
 	for _, id := range ids {
-		if err := a.Add(lines[id+plain]); err != nil {
+		if err := a.Add(lines[id+asItIs]); err != nil {
 			return v, err
 		}
 		if err := b.Add(lines[id+"~"+c.Name]); err != nil {

@@ -97,7 +97,7 @@ func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Docum
 	return all
 }
 
-// places are the lines of a file by the path within its record.
+// fileLines are the lines of a file by the path within its record.
 type fileLines map[value.Pointer]int
 
 // at gives the line of a path, or of what is nearest above it.
@@ -137,10 +137,14 @@ type lineWalker struct {
 	data  []byte
 	d     *json.Decoder
 	lines fileLines
+	at, n int // up to at, n line breaks were counted
 }
 
 func (w *lineWalker) line() int {
-	return 1 + bytes.Count(w.data[:min(int(w.d.InputOffset()), len(w.data))], []byte("\n"))
+	now := min(int(w.d.InputOffset()), len(w.data))
+	w.n += bytes.Count(w.data[w.at:now], []byte("\n"))
+	w.at = now
+	return 1 + w.n
 }
 
 func (w *lineWalker) value(p value.Pointer) {

@@ -17,6 +17,7 @@ import (
 	"path/filepath"
 	"sort"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"filler/internal/place"
@@ -53,7 +54,7 @@ type Record struct {
 // Read gives the record: of long files it is read from the disk, with a reader
 // whose values are good until it reads the next, and only then is known what else
 // the line says: its state, its source, whether it breaks the schema. buf is used
-// and given back. One record is read by one goroutine at a time.
+// and given back. Several goroutines may read.
 func (r *Record) Read(reader *value.Reader, buf *[]byte) (*value.Value, error) {
 	if r.lines == nil {
 		return &r.Record, nil
@@ -73,6 +74,8 @@ func (r *Record) Read(reader *value.Reader, buf *[]byte) (*value.Value, error) {
 	if err != nil {
 		return nil, fmt.Errorf("its gold, line %d, is no record: %s", r.n, err)
 	}
+	r.of.mu.Lock()
+	defer r.of.mu.Unlock()
 	if !r.known {
 		r.Source = strings.Clone(line.Source)
 		r.about(&v)
@@ -122,6 +125,7 @@ func Load(path string, s *schema.Schema) (Set, error) {
 }
 
 type loader struct {
+	mu     sync.Mutex // of what Read learns of records
 	set    Set
 	schema *schema.Schema
 	check  *record.Validator
@@ -165,15 +169,7 @@ func (r *Record) about(v *value.Value) {
 	text("part", &r.Part)
 	text("version", &r.Version)
 	if d := v.Get("drafted"); d != nil {
-		if m := d.Get("model"); m != nil {
-			r.Model = strings.Clone(m.Text)
-		}
-		if run := d.Get("run"); run != nil {
-			r.Run = strings.Clone(run.Text)
-		}
-		if m := d.Get("mark"); m != nil {
-			r.Mark = strings.Clone(m.Text)
-		}
+		r.Model, r.Run, r.Mark = strings.Clone(d.Word("model")), strings.Clone(d.Word("run")), strings.Clone(d.Word("mark"))
 	}
 }
 

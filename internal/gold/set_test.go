@@ -147,7 +147,7 @@ func TestSettle(t *testing.T) {
 		`{"document":"d","path":"/l/2/n","first":null,"second":8,"take":"first"}`,
 	} {
 		v := parse(t, text)
-		c, made, err := ChoiceFrom(&v)
+		c, made, err := choiceFrom(&v)
 		require.NoError(t, err)
 		require.True(t, made)
 		choices = append(choices, c)
@@ -156,11 +156,11 @@ func TestSettle(t *testing.T) {
 	assert.Equal(t, `{"a":2,"b":"z","k":"x","l":[{"n":7}]}`, got.String())
 	for text, says := range map[string]string{`{"path":"/a","take":"first"}`: "names `document`", `{"document":"d","path":"/a","take":"third"}`: "`take` is"} {
 		v := parse(t, text)
-		_, _, err := ChoiceFrom(&v)
+		_, _, err := choiceFrom(&v)
 		assert.ErrorContains(t, err, says)
 	}
 	v := parse(t, `{"document":"d","path":"/a","take":null}`)
-	_, made, err := ChoiceFrom(&v)
+	_, made, err := choiceFrom(&v)
 	require.NoError(t, err)
 	assert.False(t, made)
 }

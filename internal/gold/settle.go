@@ -1,9 +1,14 @@
 package gold
 
 import (
+	"errors"
 	"fmt"
 	"slices"
+	"strings"
+	"time"
 
+	"filler/internal/place"
+	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/value"
 )
@@ -15,18 +20,74 @@ type Choice struct {
 	Value    value.Value // Null: none
 }
 
-// ChoiceFrom reads a line of choices: `take` is "first", "second", or with
-// "value" another value altogether. One that is null is open yet: false.
-func ChoiceFrom(v *value.Value) (c Choice, made bool, err error) {
-	text := func(name string) string {
-		if kid := v.Get(name); kid != nil && kid.Kind == value.String {
-			return kid.Text
-		}
-		return ""
+// Choices are how leaves were settled, by document.
+type Choices map[string][]Choice
+
+// Has tells whether a leaf was settled.
+func (c Choices) Has(document string, p value.Pointer) bool {
+	return slices.ContainsFunc(c[document], func(x Choice) bool { return x.Path == p })
+}
+
+// ReadChoices reads a file of choices, one a line; no file is none. All faulty
+// lines are named.
+func ReadChoices(file string) (Choices, error) {
+	all := Choices{}
+	if file == "" {
+		return all, nil
 	}
-	c = Choice{Document: text("document"), Path: value.Pointer(text("path"))}
+	var faults place.Faults
+	err := record.ReadValues(file, func(n int, v *value.Value, err error) error {
+		var c Choice
+		made := false
+		if err == nil {
+			c, made, err = choiceFrom(v)
+		}
+		if err != nil {
+			faults = append(faults, place.Fault{File: file, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"})
+		} else if made {
+			all[c.Document] = append(all[c.Document], c)
+		}
+		return nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	return all, faults.Err()
+}
+
+// NewSettled makes the gold file of a record that two reviewers' came to.
+func NewSettled(s *schema.Schema, a, b *Record, choices []Choice, by string, on time.Time) value.Value {
+	v := value.Obj(value.Str(a.Document).Named("document"))
+	keep := func(name, text string) {
+		if text != "" {
+			v.Set(name, value.Str(text))
+		}
+	}
+	keep("source", a.Source)
+	keep("version", a.Version)
+	keep("state", Reviewed)
+	keep("part", a.Part)
+	v.Set("by", value.Str(by))
+	keep("on", on.Format(dayForm))
+	leaves := value.List()
+	for _, c := range choices {
+		leaves.Kids = append(leaves.Kids, value.Obj(value.Str(string(c.Path)).Named("path"), c.Value.Named("value")))
+	}
+	v.Set("settled", value.Obj(value.Str(a.By).Named("first"), value.Str(b.By).Named("second"), leaves.Named("leaves")))
+	name := "record"
+	if s.EachEntry() {
+		name = schema.Wrapper
+	}
+	v.Set(name, Settle(s, a.Record, choices))
+	return v
+}
+
+// choiceFrom reads a line of choices: `take` is "first", "second", or with
+// "value" another value altogether. One that is null is open yet: false.
+func choiceFrom(v *value.Value) (c Choice, made bool, err error) {
+	c = Choice{Document: strings.Clone(v.Word("document")), Path: value.Pointer(strings.Clone(v.Word("path")))}
 	if c.Document == "" || c.Path == "" || !c.Path.Valid() {
-		return c, false, fmt.Errorf("a choice names `document` and `path`")
+		return c, false, errors.New("a choice names `document` and `path`")
 	}
 	take := v.Get("take")
 	switch {
@@ -34,10 +95,10 @@ func ChoiceFrom(v *value.Value) (c Choice, made bool, err error) {
 		return c, false, nil
 	case take.Kind == value.String && (take.Text == "first" || take.Text == "second"):
 		if kid := v.Get(take.Text); kid != nil {
-			c.Value = kid.Clone().Named("")
+			c.Value = kid.Named("").Detach()
 		}
 	case take.Kind == value.String && take.Text == "value" && v.Get("value") != nil:
-		c.Value = v.Get("value").Clone().Named("")
+		c.Value = v.Get("value").Named("").Detach()
 	default:
 		return c, false, fmt.Errorf("%s %s: `take` is \"first\", \"second\", or \"value\" with a member `value`", c.Document, c.Path)
 	}
@@ -50,33 +111,10 @@ func ChoiceFrom(v *value.Value) (c Choice, made bool, err error) {
 func Settle(s *schema.Schema, rec value.Value, choices []Choice) value.Value {
 	out := rec.Clone()
 	for _, c := range choices {
-		put(&out, c.Path, c.Value)
+		out.Put(c.Path, c.Value)
 	}
 	prune(s.Root, &out)
 	return out
-}
-
-func put(v *value.Value, p value.Pointer, to value.Value) {
-	for _, step := range p.Steps() {
-		if i, ok := value.ArrayIndex(step); ok && (v.Kind == value.Array || v.Kind == value.Null) {
-			if v.Kind == value.Null {
-				*v = value.List().Named(v.Name)
-			}
-			for len(v.Kids) <= i {
-				v.Kids = append(v.Kids, value.Value{})
-			}
-			v = &v.Kids[i]
-			continue
-		}
-		if v.Kind != value.Object {
-			*v = value.Obj().Named(v.Name)
-		}
-		if v.Get(step) == nil {
-			v.Kids = append(v.Kids, value.Value{Name: step})
-		}
-		v = v.Get(step)
-	}
-	*v = to.Clone().Named(v.Name)
 }
 
 // prune takes items without any value out of lists.

@@ -65,29 +65,35 @@ func Divide(ids []string, texts map[string]string, stratum func(id string) strin
 	return s
 }
 
-// alike groups documents that are nearly the same, each group in order.
+// alike groups documents that are nearly the same, each group in order. Whoever is
+// like one of a group belongs to it: no two that are alike are ever apart.
 func alike(ids []string, texts map[string]string) [][]string {
 	shingles := make([]document.Shingles, len(ids))
 	for i, id := range ids {
 		shingles[i] = document.NewShingles(texts[id])
 	}
-	head := make([]int, len(ids))
+	head := make([]int, len(ids)) // of each document's group its first, by way of others
+	first := func(i int) int {
+		for head[i] != i {
+			i = head[i]
+		}
+		return i
+	}
 	for i := range ids {
 		head[i] = i
 		for j := range i {
-			if head[j] == j && len(shingles[i]) > 0 && shingles[i].Likeness(shingles[j]) >= alikeFrom {
-				head[i] = j
-				break
+			if a, b := first(i), first(j); a != b && len(shingles[i]) > 0 && shingles[i].Likeness(shingles[j]) >= alikeFrom {
+				head[max(a, b)] = min(a, b)
 			}
 		}
 	}
 	at := map[int]int{}
 	var groups [][]string
 	for i, id := range ids {
-		n, ok := at[head[i]]
+		n, ok := at[first(i)]
 		if !ok {
 			n = len(groups)
-			at[head[i]] = n
+			at[first(i)] = n
 			groups = append(groups, nil)
 		}
 		groups[n] = append(groups[n], id)

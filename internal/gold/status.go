@@ -7,7 +7,7 @@ import (
 	"filler/internal/value"
 )
 
-// Row is how many documents of one folder are in each state.
+// Row is how many documents of one reviewer, or one part, are in each state.
 type Row struct {
 	Name                      string
 	Draft, Reviewed, Disputed int

@@ -13,6 +13,9 @@ import (
 	"filler/internal/value"
 )
 
+// dayForm is how gold files write the day of a review.
+const dayForm = "2006-01-02"
+
 // FileOf gives the file of a document's gold below a folder: the document's own
 // path without the folder that all documents lie in, with `.json` in place of
 // its ending; the row of a table below the table's name.
@@ -123,5 +126,24 @@ func Change(file string, members ...value.Value) error {
 
 // Sign marks a gold record reviewed.
 func Sign(r *Record, by string, on time.Time) error {
-	return Change(r.File, value.Str(Reviewed).Named("state"), value.Str(on.Format("2006-01-02")).Named("on"), value.Str(by).Named("by"))
+	return Change(r.File, value.Str(Reviewed).Named("state"), value.Str(on.Format(dayForm)).Named("on"), value.Str(by).Named("by"))
+}
+
+// Unsignable says why a record can't be signed, or "". hash reads the hash of its
+// document's text as it is now.
+func (r *Record) Unsignable(hash func() (string, error)) string {
+	if r.Fault != "" {
+		return "it breaks the schema: " + r.Fault
+	}
+	if r.Source == "" {
+		return ""
+	}
+	now, err := hash()
+	switch {
+	case err != nil:
+		return "its document can't be read: " + err.Error()
+	case now != r.Source:
+		return "its document has changed since the draft; take it anew, or put the new hash into `source`"
+	}
+	return ""
 }

@@ -156,9 +156,6 @@ func Similarity(f *schema.Field, gold, filled *value.Value) float64 {
 	return s.similarity(&both[0], &both[1])
 }
 
-// Member gives the member of a group, or nil where there is no such group.
-func Member(group *value.Value, name string) *value.Value { return group.Get(name) }
-
 // Items gives the items of a list, or none where there is no list.
 func Items(list *value.Value) []value.Value {
 	if list == nil || list.Kind != value.Array {

@@ -145,7 +145,7 @@ func (s *scratch) byKey(f *schema.Field, g, d []node, partner, taken []int) {
 func keyOf(f *schema.Field, it *node) (string, bool) {
 	var b []byte
 	for _, name := range f.Key {
-		part := Member(it.v, name)
+		part := it.v.Get(name)
 		if !Has(part) {
 			return "", false
 		}

@@ -92,7 +92,7 @@ func (s *scratch) make(n *node, f *schema.Field, v *value.Value) {
 	case f.Type == schema.Group && v.Kind == value.Object:
 		n.kids = s.take(len(f.Fields))
 		for i, kid := range f.Fields {
-			s.make(&n.kids[i], kid, memberAt(v, i, kid.Name))
+			s.make(&n.kids[i], kid, v.GetAt(i, kid.Name))
 			n.leaves += n.kids[i].leaves
 		}
 		from := len(s.text)
@@ -125,15 +125,6 @@ func (s *scratch) make(n *node, f *schema.Field, v *value.Value) {
 			n.runes, n.ascii = int32(utf8.RuneCountInString(v.Text)), isASCII(v.Text)
 		}
 	}
-}
-
-// memberAt gives a member of a group, most often at the place that the schema
-// gives it.
-func memberAt(v *value.Value, i int, name string) *value.Value {
-	if i < len(v.Kids) && v.Kids[i].Name == name {
-		return &v.Kids[i]
-	}
-	return v.Get(name)
 }
 
 // similarity is Similarity of two nodes.

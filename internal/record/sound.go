@@ -37,7 +37,7 @@ func sound(f *schema.Field, v *value.Value, complete bool) bool {
 		}
 		known := 0
 		for i, kid := range f.Fields {
-			at := memberAt(v, i, kid.Name)
+			at := v.GetAt(i, kid.Name)
 			if complete && kid.Required && at.Empty() {
 				return false
 			}
@@ -65,13 +65,6 @@ func sound(f *schema.Field, v *value.Value, complete bool) bool {
 		return true
 	}
 	return soundLeaf(f, v)
-}
-
-func memberAt(v *value.Value, i int, name string) *value.Value {
-	if i < len(v.Kids) && v.Kids[i].Name == name {
-		return &v.Kids[i]
-	}
-	return v.Get(name)
 }
 
 func soundLeaf(f *schema.Field, v *value.Value) bool {

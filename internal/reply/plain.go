@@ -10,8 +10,8 @@ import (
 )
 
 // Replies that are no JSON at all, and yet say what was asked: YAML, a Markdown
-// table, elements in angle brackets, lines of name and value. They are read only where most of their names
-// are known ones: prose with a colon in it is no record.
+// table, elements in angle brackets, lines of name and value. They are read only
+// where most of their names are known ones: prose with a colon in it is no record.
 
 // readPlain reads such a reply.
 func readPlain(text string, known func(name string) bool) (Result, bool) {

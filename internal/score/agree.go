@@ -1,13 +1,29 @@
 package score
 
 import (
-	"sort"
+	"maps"
+	"slices"
 
+	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/value"
 )
 
-// Agreement is how far two reviewers' records of the same documents agree.
+// Records are records by document.
+type Records map[string]*value.Value
+
+// Add adds a record, as a copy of its own.
+func (r Records) Add(l record.Line) error {
+	if r[l.Document] != nil {
+		return &Twice{l.Document}
+	}
+	own := l.Record.Detach()
+	r[l.Document] = &own
+	return nil
+}
+
+// Agreement is how far two sets of records of the same documents agree: those of
+// two reviewers, or of two runs of which nobody says who is right.
 type Agreement struct {
 	Documents int
 	Apart     []LeftOut
@@ -17,20 +33,21 @@ type Agreement struct {
 	Leaves    []LeafPair
 }
 
-// FieldAgreement is the agreement in one field. Leaves that neither has take no
-// part, but in Kappa, where "none" is a choice like another.
+// FieldAgreement is the agreement in one field: right is the same in both, missed
+// is in the first alone, extra in the second alone. Leaves that neither has take
+// no part, but in Kappa, where "none" is a choice like another.
 type FieldAgreement struct {
-	Path         string
-	Same, Differ int
-	Kappa        float64
-	HasKappa     bool // a choice, and not all of it by chance
+	Path string
+	Counts
+	Kappa    float64
+	HasKappa bool // a choice, and not all of it by chance
 }
 
-// Share is same / (same + differ).
-func (f FieldAgreement) Share() Ratio { return ratio(f.Same, f.Same+f.Differ) }
+// Differ counts the leaves that differ, or that one alone has.
+func (f FieldAgreement) Differ() int { return f.Wrong + f.Missed + f.Extra }
 
 // Agree compares two sets of records, by document.
-func Agree(s *schema.Schema, a, b map[string]*value.Value) Agreement {
+func Agree(s *schema.Schema, a, b Records) Agreement {
 	var out Agreement
 	index := map[*schema.Field]int{}
 	tables := map[*schema.Field]*Confusion{}
@@ -46,11 +63,7 @@ func Agree(s *schema.Schema, a, b map[string]*value.Value) Agreement {
 	}
 	for _, id := range unionOf(a, b) {
 		x, y := a[id], b[id]
-		if x == nil || y == nil {
-			why := "only the first has it"
-			if x == nil {
-				why = "only the second has it"
-			}
+		if why := alone(x != nil, y != nil); why != "" {
 			out.Apart = append(out.Apart, LeftOut{id, why})
 			continue
 		}
@@ -64,15 +77,14 @@ func Agree(s *schema.Schema, a, b map[string]*value.Value) Agreement {
 					t.add(l)
 				}
 			}
+			f.Add(l.Outcome)
 			switch l.Outcome {
 			case Blank:
 				return
 			case Right:
-				f.Same++
 				out.Same++
 				return
 			}
-			f.Differ++
 			out.Differ++
 			p := LeafPair{Document: id, Path: l.GoldPath, Field: l.Field.Path}
 			if p.Path == "" {
@@ -95,26 +107,21 @@ func Agree(s *schema.Schema, a, b map[string]*value.Value) Agreement {
 	return out
 }
 
-func unionOf(a, b map[string]*value.Value) []string {
+func unionOf(a, b Records) []string {
 	seen := map[string]bool{}
-	for _, m := range []map[string]*value.Value{a, b} {
+	for _, m := range []Records{a, b} {
 		for id := range m {
 			seen[id] = true
 		}
 	}
-	var ids []string
-	for id := range seen {
-		ids = append(ids, id)
-	}
-	sort.Strings(ids)
-	return ids
+	return slices.Sorted(maps.Keys(seen))
 }
 
 // JSON gives the machine form of docs/formats.md.
 func (a *Agreement) JSON() value.Value {
 	fields, leaves := value.List(), value.List()
 	for _, f := range a.Fields {
-		fields.Kids = append(fields.Kids, value.Obj(value.Str(f.Path).Named("field"), count("same", f.Same), count("differ", f.Differ), f.Share().json("agreement"), Ratio{f.Kappa, f.HasKappa}.json("kappa")))
+		fields.Kids = append(fields.Kids, value.Obj(value.Str(f.Path).Named("field"), count("same", f.Right), count("differ", f.Differ()), f.Accuracy().json("agreement"), Ratio{f.Kappa, f.HasKappa}.json("kappa")))
 	}
 	for i := range a.Leaves {
 		leaves.Kids = append(leaves.Kids, a.Leaves[i].choice())
@@ -125,4 +132,14 @@ func (a *Agreement) JSON() value.Value {
 // choice gives a leaf that differs as a line for `gold settle`.
 func (x *LeafPair) choice() value.Value {
 	return value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), x.A.Named("first"), x.B.Named("second"), value.Value{Name: "take"})
+}
+
+// Differences gives the machine form of docs/formats.md for two runs without
+// gold.
+func (a *Agreement) Differences() value.Value {
+	leaves := value.List()
+	for _, x := range a.Leaves {
+		leaves.Kids = append(leaves.Kids, value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), value.Str(x.Field).Named("field"), x.A.Named("first"), x.B.Named("second")))
+	}
+	return value.Obj(count("documents", a.Documents), count("same", a.Same), count("differ", a.Differ), apartJSON(a.Apart), leaves.Named("leaves"))
 }

@@ -97,7 +97,7 @@ func alikeBut(f *schema.Field, gold, filled *value.Value) Cause {
 	switch {
 	case numeric(gold) && digits(g) != "" && digits(g) == digits(d) && len(digits(d)) == len(strip(d, func(r rune) bool { return !unicode.IsDigit(r) })) && !numeric(filled):
 		return NumberStyle
-	case looks(g) == looks(d) && strings.ContainsFunc(g, unicode.IsDigit):
+	case tidy.AsFigures(g) == tidy.AsFigures(d) && strings.ContainsFunc(g, unicode.IsDigit):
 		return Lookalike
 	case f.Type == schema.Choice:
 		if option, ok := tidy.Choice(f, d); ok && option == g {
@@ -128,11 +128,6 @@ func unaccented(s string) string {
 func numeric(v *value.Value) bool { return v.Kind == value.Number || v.Get("amount") != nil }
 
 func digits(s string) string { return strip(s, func(r rune) bool { return !unicode.IsDigit(r) }) }
-
-// looks puts figures for the letters that look like them.
-func looks(s string) string {
-	return strings.NewReplacer("O", "0", "o", "0", "Q", "0", "l", "1", "I", "1", "|", "1", "S", "5", "s", "5", "B", "8", "Z", "2", "z", "2").Replace(s)
-}
 
 // otherDate tells whether two texts are one date in two styles, or one with day
 // and month changed.
@@ -172,7 +167,7 @@ func otherAmount(f *schema.Field, gold, filled *value.Value) Cause {
 	return ""
 }
 
-// within tells whether the words of one text are a stretch of those of another.
+// withinText tells whether the words of one text are a stretch of those of another.
 func withinText(part, whole string) bool {
 	p, w := strings.Fields(strings.ToLower(part)), strings.Fields(strings.ToLower(whole))
 	if len(p) == 0 || len(p) >= len(w) {

@@ -69,7 +69,7 @@ type side struct {
 	tallies []Tally // by field
 	all     Tally
 	right   []uint64
-	others  []other // of gold leaves that are not right
+	others  []other // of gold leaves that are not right, in their order
 	exact   int     // of its records
 	of      int
 	leftOut string
@@ -93,7 +93,7 @@ func NewComparer(s *schema.Schema, g gold.Set, part string) *Comparer {
 	return c
 }
 
-// AddA adds a record of the first set, AddB one of the second.
+// AddA adds a record of the first set.
 func (c *Comparer) AddA(l record.Line) error { return c.add(c.a, l) }
 
 // AddB adds a record of the second set.
@@ -154,12 +154,11 @@ func (t Tally) counts() Counts {
 func (s *side) isRight(leaf int32) bool { return s.right[leaf/64]>>(leaf%64)&1 == 1 }
 
 func (s *side) other(leaf int32) value.Value {
-	for i := range s.others {
-		if s.others[i].leaf == leaf {
-			return s.others[i].v
-		}
+	i, found := slices.BinarySearchFunc(s.others, leaf, func(o other, leaf int32) int { return int(o.leaf - leaf) })
+	if !found {
+		return value.Value{}
 	}
-	return value.Value{}
+	return s.others[i].v
 }
 
 // Compare gives the comparison of all that was added.
@@ -211,17 +210,27 @@ func (c *Comparer) Compare() Comparison {
 
 // apart says why a document is not comparable, or "".
 func apart(a, b *side) string {
+	if why := alone(a != nil, b != nil); why != "" {
+		return why
+	}
 	switch {
-	case a == nil:
-		return "only the second has it"
-	case b == nil:
-		return "only the first has it"
 	case a.leftOut != "" && b.leftOut != "" && a.leftOut != b.leftOut:
 		return "in the first " + a.leftOut + ", in the second " + b.leftOut
 	case a.leftOut != "":
 		return a.leftOut
 	case b.leftOut != "":
 		return b.leftOut
+	}
+	return ""
+}
+
+// alone says which of two sets alone has a document, or "".
+func alone(inA, inB bool) string {
+	switch {
+	case !inA:
+		return "only the second has it"
+	case !inB:
+		return "only the first has it"
 	}
 	return ""
 }
@@ -261,15 +270,6 @@ func (c *Comparer) leaves(id string, a, b *side, fields []FieldPair, out *Compar
 	}})
 }
 
-// f1Of gives F1 of summed tallies, not a number where there is none.
-func f1Of(s [4]float64) float64 {
-	under := 2*s[0] + 2*s[1] + s[2] + s[3]
-	if under == 0 {
-		return math.NaN()
-	}
-	return 2 * s[0] / under
-}
-
 // twoSided is a document in both sets.
 type twoSided struct{ a, b Tally }
 
@@ -280,7 +280,11 @@ func differenceInterval(as, bs []Tally) Interval {
 		return Interval{}
 	}
 	rng := rand.New(rand.NewPCG(bootSeed, uint64(len(as))))
-	kinds, times := pairsOf(as, bs)
+	both := make([]twoSided, len(as))
+	for i := range as {
+		both[i] = twoSided{as[i], bs[i]}
+	}
+	kinds, times := pairsOf(both)
 	got := make([]float64, 0, draws)
 	for range draws {
 		var a, b [4]float64
@@ -314,17 +318,16 @@ func Between(a, b *Scorer) Interval {
 
 // pairsOf gives the different pairs of tallies, in order, and how often each
 // comes.
-func pairsOf(as, bs []Tally) (kinds []twoSided, times []float64) {
-	count := map[twoSided]int{}
-	for i := range as {
-		k := twoSided{as[i], bs[i]}
-		if count[k] == 0 {
-			kinds = append(kinds, k)
+func pairsOf(both []twoSided) (kinds []twoSided, times []float64) {
+	at := map[twoSided]int{}
+	for _, k := range both {
+		i, known := at[k]
+		if !known {
+			i = len(kinds)
+			at[k] = i
+			kinds, times = append(kinds, k), append(times, 0)
 		}
-		count[k]++
-	}
-	for _, k := range kinds {
-		times = append(times, float64(count[k]))
+		times[i]++
 	}
 	return kinds, times
 }
@@ -377,21 +380,13 @@ func flipped(as, bs []Tally) float64 {
 // flipped together: how many of them is drawn at once.
 func flippedByChance(differing []twoSided, sameA, sameB [4]float64, seen float64) float64 {
 	rng := rand.New(rand.NewPCG(bootSeed, uint64(len(differing))))
-	count := map[twoSided]int{}
-	var kinds []twoSided
-	for _, d := range differing {
-		if count[d] == 0 {
-			kinds = append(kinds, d)
-		}
-		count[d]++
-	}
+	kinds, times := pairsOf(differing)
 	as := 1 // the way that was seen
 	for range flips {
 		a, b := sameA, sameB
-		for _, k := range kinds {
-			n := count[k]
-			f := float64(binomialHalf(rng, n))
-			a, b = plus(plus(a, k.a, float64(n)-f), k.b, f), plus(plus(b, k.b, float64(n)-f), k.a, f)
+		for i, k := range kinds {
+			f := float64(binomialHalf(rng, int(times[i])))
+			a, b = plus(plus(a, k.a, times[i]-f), k.b, f), plus(plus(b, k.b, times[i]-f), k.a, f)
 		}
 		if math.Abs(f1Of(b)-f1Of(a)) >= seen-1e-12 {
 			as++

@@ -35,46 +35,41 @@ const (
 // Poisson weight instead (Hanley and MacGibbon 2006). With one document there is
 // none.
 func F1Interval(tallies []Tally) Interval {
-	return bootstrap(tallies, func(s [4]float64) float64 {
-		under := 2*s[0] + 2*s[1] + s[2] + s[3]
-		if under == 0 {
-			return math.NaN()
-		}
-		return 2 * s[0] / under
-	})
-}
-
-// bootstrap gives the interval of a ratio of sums (right, wrong, missed, extra).
-func bootstrap(tallies []Tally, ratio func(sums [4]float64) float64) Interval {
 	if len(tallies) < 2 {
 		return Interval{}
 	}
 	rng := rand.New(rand.NewPCG(bootSeed, uint64(len(tallies))))
 	got := make([]float64, 0, draws)
-	keep := func(sums [4]float64) {
-		if r := ratio(sums); !math.IsNaN(r) {
-			got = append(got, r)
-		}
-	}
+	var kinds []Tally
+	var times []float64
 	if len(tallies) > manyDocs {
-		kinds, times := distinct(tallies)
-		for range draws {
-			var sums [4]float64
+		kinds, times = distinct(tallies)
+	}
+	for range draws {
+		var sums [4]float64
+		if kinds != nil {
 			for i, t := range kinds {
 				sums = plus(sums, t, poisson(rng, times[i]))
 			}
-			keep(sums)
-		}
-	} else {
-		for range draws {
-			var sums [4]float64
+		} else {
 			for range tallies {
 				sums = plus(sums, tallies[rng.IntN(len(tallies))], 1)
 			}
-			keep(sums)
+		}
+		if f1 := f1Of(sums); !math.IsNaN(f1) {
+			got = append(got, f1)
 		}
 	}
 	return percentiles(got)
+}
+
+// f1Of gives F1 of summed tallies, not a number where there is none.
+func f1Of(s [4]float64) float64 {
+	under := 2*s[0] + 2*s[1] + s[2] + s[3]
+	if under == 0 {
+		return math.NaN()
+	}
+	return 2 * s[0] / under
 }
 
 func plus(s [4]float64, t Tally, times float64) [4]float64 {

@@ -1,6 +1,7 @@
 package score
 
 import (
+	"errors"
 	"runtime"
 	"sync"
 
@@ -103,11 +104,7 @@ func (sc *Scorer) AddFile(path string) error {
 	return err
 }
 
-type quitError struct{}
-
-func (quitError) Error() string { return "stopped" }
-
-var errQuit = quitError{}
+var errQuit = errors.New("stopped")
 
 // work counts the lines of a batch by themselves.
 func (b *batch) work(sc *Scorer, reader *value.Reader) {

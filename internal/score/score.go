@@ -99,7 +99,7 @@ func (w *walker) field(f *schema.Field, gold, filled *value.Value, gp, fp value.
 	switch f.Type {
 	case schema.Group:
 		for i, kid := range f.Fields {
-			w.field(kid, memberAt(gold, i, kid.Name), memberAt(filled, i, kid.Name), w.key(gp, kid.Name), w.key(fp, kid.Name))
+			w.field(kid, gold.GetAt(i, kid.Name), filled.GetAt(i, kid.Name), w.key(gp, kid.Name), w.key(fp, kid.Name))
 		}
 	case schema.List:
 		w.list(f, pair.Items(gold), pair.Items(filled), gp, fp)
@@ -146,15 +146,6 @@ func (w *walker) list(f *schema.Field, g, d []value.Value, gp, fp value.Pointer)
 		}
 		w.field(f.Item, at(g, p.Gold), at(d, p.Filled), ig, w.index(fp, p.Filled))
 	}
-}
-
-// memberAt gives a member of a group, most often at the place that the schema
-// gives it; nil where there is none.
-func memberAt(v *value.Value, i int, name string) *value.Value {
-	if v != nil && i < len(v.Kids) && v.Kind == value.Object && v.Kids[i].Name == name {
-		return &v.Kids[i]
-	}
-	return pair.Member(v, name)
 }
 
 func at(items []value.Value, i int) *value.Value {

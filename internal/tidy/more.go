@@ -47,25 +47,33 @@ func Unknown(f *schema.Field, text string) bool {
 // only.
 var lookalikes = map[rune]rune{'O': '0', 'o': '0', 'Q': '0', 'D': '0', 'l': '1', 'I': '1', '|': '1', 'Z': '2', 'z': '2', 'S': '5', 's': '5', 'B': '8'}
 
+// AsFigures gives a text with figures in place of all letters that look like
+// them.
+func AsFigures(text string) string {
+	return strings.Map(func(r rune) rune {
+		if to, ok := lookalikes[r]; ok {
+			return to
+		}
+		return r
+	}, text)
+}
+
 // Figures gives a text with the letters that look like figures as figures; ""
 // where there are none, or where no figure stands beside them: a word of
 // letters is a word.
 func Figures(text string) string {
 	figures, changed := 0, 0
-	out := strings.Map(func(r rune) rune {
+	for _, r := range text {
 		if unicode.IsDigit(r) {
 			figures++
-		}
-		if to, ok := lookalikes[r]; ok {
+		} else if _, ok := lookalikes[r]; ok {
 			changed++
-			return to
 		}
-		return r
-	}, text)
+	}
 	if changed == 0 || figures < changed {
 		return ""
 	}
-	return out
+	return AsFigures(text)
 }
 
 var (

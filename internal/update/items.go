@@ -20,7 +20,7 @@ func (t *turn) grow(f *schema.Field, p value.Pointer, v *value.Value) {
 	}
 	n := len(there)
 	candidate := t.Record.Clone()
-	setAt(&candidate, p.Index(n), *v)
+	candidate.Put(p.Index(n), *v)
 	tidy.Record(t.Schema, &candidate)
 	got := candidate.At(p.Index(n))
 	if got.Empty() {
@@ -49,7 +49,7 @@ func (t *turn) grow(f *schema.Field, p value.Pointer, v *value.Value) {
 		t.refuse(p.Index(n), "%s", why)
 		return
 	}
-	setAt(&t.Record, p.Index(n), item)
+	t.Record.Put(p.Index(n), item)
 	at, _ := t.Index.Words(t.words)
 	at.Document = t.Document
 	t.Changes = append(t.Changes, Change{Path: p.Index(n), Now: item.Named(""), Words: t.words, Place: at})

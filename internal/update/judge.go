@@ -174,7 +174,7 @@ func weight(v *value.Value) (n int) {
 // problems to tell.
 func (t *turn) breaks(p value.Pointer, v *value.Value) string {
 	after := t.Record.Clone()
-	setAt(&after, p, *v)
+	after.Put(p, *v)
 	for _, problem := range record.Beyond(t.Check(&after), t.problems) {
 		switch problem.Code {
 		case record.Rule, record.Link, record.Missing:

@@ -116,9 +116,9 @@ func (t *turn) refuse(p value.Pointer, format string, args ...any) {
 
 // take takes one operation.
 func (t *turn) take(o *value.Value) {
-	p := value.Pointer(textOf(o, "path"))
+	p := value.Pointer(o.Word("path"))
 	f := t.Schema.At(p)
-	op, v := textOf(o, "op"), o.Get("value")
+	op, v := o.Word("op"), o.Get("value")
 	switch {
 	case !p.Valid() || p == "" || f == nil:
 		t.refuse(p, "this is no field of the schema")
@@ -130,7 +130,7 @@ func (t *turn) take(o *value.Value) {
 		t.refuse(p, "there is no value")
 		return
 	}
-	t.words = textOf(o, "words")
+	t.words = o.Word("words")
 	at, found := t.Index.Words(t.words)
 	switch {
 	case strings.TrimSpace(t.words) == "":
@@ -162,13 +162,6 @@ func (t *turn) take(o *value.Value) {
 		}
 	}
 	t.put(f, p, v)
-}
-
-func textOf(v *value.Value, name string) string {
-	if kid := v.Get(name); kid != nil && kid.Kind == value.String {
-		return kid.Text
-	}
-	return ""
 }
 
 func short(s string) string {
@@ -214,7 +207,7 @@ func (t *turn) put(f *schema.Field, p value.Pointer, v *value.Value) {
 // set gives a leaf another value.
 func (t *turn) set(f *schema.Field, p value.Pointer, v *value.Value) {
 	candidate := t.Record.Clone()
-	setAt(&candidate, p, *v)
+	candidate.Put(p, *v)
 	tidy.Record(t.Schema, &candidate)
 	now := candidate.At(p)
 	if now.Empty() {
@@ -252,6 +245,6 @@ func (t *turn) set(f *schema.Field, p value.Pointer, v *value.Value) {
 		}
 		return
 	}
-	setAt(&t.Record, p, *now)
+	t.Record.Put(p, *now)
 	t.Places[p] = place
 }

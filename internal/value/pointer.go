@@ -113,6 +113,32 @@ func (v *Value) At(p Pointer) *Value {
 	return node
 }
 
+// Put puts a value where p says, and makes the objects and arrays on the way
+// where they are missing; what is no object or array there gives way to one. An
+// array grows by nulls up to the index.
+func (v *Value) Put(p Pointer, to Value) {
+	for _, step := range p.Steps() {
+		if i, ok := ArrayIndex(step); ok && (v.Kind == Array || v.Kind == Null) {
+			if v.Kind == Null {
+				*v = List().Named(v.Name)
+			}
+			for len(v.Kids) <= i {
+				v.Kids = append(v.Kids, Value{})
+			}
+			v = &v.Kids[i]
+			continue
+		}
+		if v.Kind != Object {
+			*v = Obj().Named(v.Name)
+		}
+		if v.Get(step) == nil {
+			v.Kids = append(v.Kids, Value{Name: step})
+		}
+		v = v.Get(step)
+	}
+	*v = to.Clone().Named(v.Name)
+}
+
 // Walk calls visit for v and all nodes below it, parents first. Where visit
 // gives false the nodes below are passed over.
 func (v *Value) Walk(visit func(p Pointer, node *Value) bool) { v.walk("", visit) }

@@ -112,6 +112,25 @@ func (v *Value) Get(name string) *Value {
 	return nil
 }
 
+// GetAt is Get where the member most often is the one at i, as in records that
+// were put in the order of their schema. A name that stands twice is for Repeats
+// to find.
+func (v *Value) GetAt(i int, name string) *Value {
+	if v != nil && i < len(v.Kids) && v.Kind == Object && v.Kids[i].Name == name {
+		return &v.Kids[i]
+	}
+	return v.Get(name)
+}
+
+// Word gives the text of the member called name; "" where there is none, or one
+// that has no text.
+func (v *Value) Word(name string) string {
+	if kid := v.Get(name); kid != nil {
+		return kid.Text
+	}
+	return ""
+}
+
 // Set replaces the member called name, or adds it at the end.
 func (v *Value) Set(name string, member Value) {
 	member.Name = name
