@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
 	"slices"
 	"sort"
 	"strings"
@@ -139,7 +140,7 @@ func (a *app) goldTake(runName string, documents []string, blind bool) error {
 	if blind {
 		kind = "empty"
 	}
-	a.notef("%s below %s, %s; %d were there already\n", plural(taken, "draft"), dir, kind, there)
+	a.notef("%s below %s, %s; %d there already\n", plural(taken, "draft"), dir, kind, there)
 	if taken > 0 {
 		a.notef("review them in an editor, then `filler gold check` and `filler gold sign DOC... --by NAME`\n")
 	}
@@ -242,7 +243,7 @@ func (a *app) printFinding(f gold.Finding, asJSON bool) {
 }
 
 // named gives the documents of a gold set that are meant; all without names. A
-// name may be a document, a gold file, or a folder of either.
+// name may be a document, a gold file, a folder of either, or the end of a path.
 func named(set gold.Set, names []string) ([]string, error) {
 	all := set.Documents()
 	if len(names) == 0 {
@@ -252,17 +253,31 @@ func named(set gold.Set, names []string) ([]string, error) {
 	for _, n := range names {
 		before := len(ids)
 		for _, id := range all {
-			if id == n || set[id].File == n || strings.HasSuffix(set[id].File, "/"+n) || strings.HasPrefix(id, strings.TrimSuffix(n, "/")+"/") || strings.HasPrefix(set[id].File, strings.TrimSuffix(n, "/")+"/") {
-				if !slices.Contains(ids, id) {
-					ids = append(ids, id)
-				}
+			if (isMeant(id, n) || isMeant(set[id].File, n)) && !slices.Contains(ids, id) {
+				ids = append(ids, id)
 			}
 		}
 		if len(ids) == before {
-			return nil, fmt.Errorf("%s: there is no gold of it; `filler gold status` shows what there is, `filler gold take` makes drafts", n)
+			hint := "`filler gold status` shows what there is, `filler gold take` makes drafts"
+			if near := place.Nearest(n, all); near != "" {
+				hint = fmt.Sprintf("did you mean %s?", near)
+			}
+			return nil, fmt.Errorf("%s: there is no gold of it; %s", n, hint)
 		}
 	}
 	return ids, nil
+}
+
+// isMeant tells whether a name is a path, its end, with or without the ending of
+// its last part, or a folder that it lies in.
+func isMeant(path, name string) bool {
+	bare := strings.TrimSuffix(path, filepath.Ext(path))
+	for _, p := range []string{path, bare} {
+		if p == name || strings.HasSuffix(p, "/"+name) {
+			return true
+		}
+	}
+	return strings.HasPrefix(path, strings.TrimSuffix(name, "/")+"/")
 }
 
 func (a *app) goldSignCmd() *cobra.Command {

@@ -105,18 +105,20 @@ func statusJSON(st gold.Status, without int) value.Value {
 		}
 		return out
 	}
-	texts := func(list []string) value.Value {
-		out := value.List()
-		for _, s := range list {
-			out.Kids = append(out.Kids, value.Str(s))
-		}
-		return out
-	}
 	unseen := value.List()
 	for _, u := range st.Unseen {
 		unseen.Kids = append(unseen.Kids, value.Obj(value.Str(u.Field).Named("field"), texts(u.Options).Named("options")))
 	}
 	return value.Obj(row(st.All).Named("all"), rows(st.Reviewers).Named("reviewers"), rows(st.Parts).Named("parts"), n("documents_without", without), texts(st.Empty).Named("fields_without_value"), unseen.Named("options_never_seen"))
+}
+
+// texts gives texts as a list.
+func texts(list []string) value.Value {
+	out := value.List()
+	for _, s := range list {
+		out.Kids = append(out.Kids, value.Str(s))
+	}
+	return out
 }
 
 func (a *app) goldSplitCmd() *cobra.Command {

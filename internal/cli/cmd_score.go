@@ -10,6 +10,7 @@ import (
 
 	"filler/internal/gold"
 	"filler/internal/ledger"
+	"filler/internal/place"
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/score"
@@ -163,7 +164,13 @@ func (a *app) options(w *work, o scoring, run *ledger.Run, l *ledger.Ledger) (sc
 	}
 	for _, path := range o.confusion {
 		if f := w.schema.Find(path); f == nil || f.Type != schema.Choice {
-			return out, fmt.Errorf("--confusion %s: the schema has no such choice", path)
+			var choices []string
+			for _, f := range w.schema.Leaves() {
+				if f.Type == schema.Choice {
+					choices = append(choices, f.Path)
+				}
+			}
+			return out, fmt.Errorf("--confusion %s: the schema has no such choice; %s", path, place.Suggest(path, choices))
 		}
 	}
 	if o.by == "" {

@@ -66,8 +66,8 @@ func (a *app) goldSettle(first, second, by, choiceFile, out string) error {
 	}
 	written := 0
 	for _, id := range x.Documents() {
-		if y[id] == nil {
-			a.notef("left out: %s (only the first has it)\n", id)
+		if why := gold.Unsettled(x[id], y[id]); why != "" {
+			a.notef("left out: %s (%s)\n", id, why)
 			continue
 		}
 		file := gold.FileOf(out, id)

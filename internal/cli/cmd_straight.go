@@ -61,18 +61,18 @@ func (a *app) straightThrough(w *work, o scoring, runName string) error {
 	}
 	t.print()
 	a.printf("\nmeasured on %s\n", got.On)
-	a.needs("leaf", got.Leaves)
-	a.needs("record", got.Records)
+	a.needs("leaves", "leaf", got.Leaves)
+	a.needs("records", "record", got.Records)
 	return nil
 }
 
 // needs says how much gold would prove what is not proven.
-func (a *app) needs(what string, t score.Through) {
+func (a *app) needs(what, one string, t score.Through) {
 	switch {
 	case t.Proven:
 	case t.Needed > 0:
-		a.printf("to prove %g of a %s, with errors as seen, %s of low risk would do: about %s of gold\n", t.Target, what, plural(t.Needed, what), plural(t.NeededDocuments, "document"))
+		a.printf("%s: to prove %g, with errors as seen, %s of low risk would do: about %s of gold\n", what, t.Target, plural(t.Needed, one), plural(t.NeededDocuments, "document"))
 	default:
-		a.printf("no amount of gold proves %g of a %s: even those of the lowest risk are right less often\n", t.Target, what)
+		a.printf("%s: no amount of gold proves %g: even those of the lowest risk are right less often\n", what, t.Target)
 	}
 }

@@ -184,7 +184,7 @@ func (a *app) varied(ctx context.Context, w *work, r *document.Reader, set gold.
 }
 
 func (a *app) printRobustness(r *fill.Robustness) {
-	a.printf("%s\n\n", a.paint(bold, fmt.Sprintf("%s as they are and changed", plural(r.Documents, "document"))))
+	a.printf("%s\n\n", a.paint(bold, plural(r.Documents, "document")+", unchanged and changed"))
 	t := a.newTable("change", ">documents", ">F1 before", ">F1 changed", ">points", ">95 % from", ">to", "fields that lose most")
 	for _, c := range r.Changes {
 		before, after := c.Before.Overall.F1(), c.After.Overall.F1()
@@ -199,6 +199,9 @@ func (a *app) printRobustness(r *fill.Robustness) {
 		t.row(c.Name, c.Documents, ratioText(before), ratioText(after), field{signed(drop), tn}, low, high, losers(c))
 	}
 	t.print()
+	if len(r.Idle) > 0 {
+		a.printf("%s\n", a.paint(soft, "found nothing to change: "+strings.Join(r.Idle, ", ")))
+	}
 	a.printf("%s\n", a.paint(faint, "points: F1 of the changed documents less that of the same documents as they are; `filler vary --list` says what each change does"))
 }
 
@@ -250,5 +253,5 @@ func robustnessJSON(r *fill.Robustness) value.Value {
 		}
 		list.Kids = append(list.Kids, value.Obj(append(v.Kids, fields.Named("fields"))...))
 	}
-	return value.Obj(value.Num(fmt.Sprint(r.Run)).Named("run"), value.Num(fmt.Sprint(r.Documents)).Named("documents"), list.Named("changes"))
+	return value.Obj(value.Num(fmt.Sprint(r.Run)).Named("run"), value.Num(fmt.Sprint(r.Documents)).Named("documents"), list.Named("changes"), texts(r.Idle).Named("nothing_to_change"))
 }

@@ -237,6 +237,9 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 		return err
 	}
 	defer l.Close()
+	if by := fill.MadeBy(run); by != "" {
+		return fmt.Errorf("run %d is of `filler %s`, which had no first replies; name the run that filled its records", run.ID, by)
+	}
 	names := []string{"as it came", "mended", "tidied", "repaired"}
 	scorers := make([]*score.Scorer, len(names))
 	for i := range scorers {

@@ -14,8 +14,10 @@ import (
 	"io"
 	"os"
 	"os/signal"
+	"regexp"
 	"runtime"
 	"runtime/debug"
+	"strconv"
 	"strings"
 	"syscall"
 
@@ -83,11 +85,30 @@ func (a *app) run(ctx context.Context, args []string) int {
 	case errors.Is(err, fill.ErrStopped):
 		return codeStopped
 	case !a.parsed:
-		fmt.Fprintf(a.err, "%s; see `filler %s--help`\n", strings.TrimSuffix(firstLine(err.Error()), "."), commandOf(root, args))
+		fmt.Fprintf(a.err, "%s; see `filler %s--help`\n", wrongUse(root, args, err), commandOf(root, args))
 		return codeUse
 	}
 	fmt.Fprintln(a.err, err.Error())
 	return codeFailed
+}
+
+var argsGiven = regexp.MustCompile(`arg\(s\), (?:only )?received (\d+)$`)
+
+// wrongUse says in a line what is wrong with a command line. Where the number of
+// arguments is, it names them.
+func wrongUse(root *cobra.Command, args []string, err error) string {
+	line := strings.TrimSuffix(firstLine(err.Error()), ".")
+	cmd, _, ferr := root.Find(args)
+	m := argsGiven.FindStringSubmatch(line)
+	if ferr != nil || m == nil {
+		return line
+	}
+	n, _ := strconv.Atoi(m[1])
+	were := " were given"
+	if n == 1 {
+		were = " was given"
+	}
+	return fmt.Sprintf("the form is `%s %s`, and %s%s", cmd.Parent().CommandPath(), cmd.Use, plural(n, "argument"), were)
 }
 
 func firstLine(s string) string {

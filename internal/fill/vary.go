@@ -17,6 +17,7 @@ type Robustness struct {
 	Run       int64
 	Documents int
 	Changes   []Varied
+	Idle      []string // changes that found nothing to do in any document
 }
 
 // Varied is one change: the same documents before and after.
@@ -77,13 +78,16 @@ func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold
 		return out, err
 	}
 	for _, c := range changes {
-		if ids := varied[c.Name]; len(ids) > 0 {
-			v, err := f.measured(c, ids, set, lines)
-			if err != nil {
-				return out, err
-			}
-			out.Changes = append(out.Changes, v)
+		ids := varied[c.Name]
+		if len(ids) == 0 {
+			out.Idle = append(out.Idle, c.Name)
+			continue
 		}
+		v, err := f.measured(c, ids, set, lines)
+		if err != nil {
+			return out, err
+		}
+		out.Changes = append(out.Changes, v)
 	}
 	return out, nil
 }

@@ -55,6 +55,20 @@ func ReadChoices(file string) (Choices, error) {
 	return all, faults.Err()
 }
 
+// Unsettled says why no gold can be made of two reviewers' records, or "": what a
+// reviewer has not signed is nobody's word. b may be nil.
+func Unsettled(a, b *Record) string {
+	switch {
+	case b == nil:
+		return "only the first has it"
+	case a.State == Draft:
+		return "the first's is a draft; sign it"
+	case b.State == Draft:
+		return "the second's is a draft; sign it"
+	}
+	return ""
+}
+
 // NewSettled makes the gold file of a record that two reviewers' came to.
 func NewSettled(s *schema.Schema, a, b *Record, choices []Choice, by string, on time.Time) value.Value {
 	v := value.Obj(value.Str(a.Document).Named("document"))
