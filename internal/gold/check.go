@@ -85,7 +85,7 @@ func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Docum
 	if r.State == Draft && r.AsDrafted() {
 		add(Untouched, "", "still as %s left it", r.Model)
 	}
-	if r.State == Reviewed && r.By == "" && lines != nil {
+	if r.State == Reviewed && r.By == "" && r.n == 0 {
 		add(Unsigned, "", "reviewed, and `by` does not say by whom; `filler gold sign` says it")
 	}
 	sort.SliceStable(all, func(i, j int) bool {
@@ -110,11 +110,14 @@ func (l fileLines) at(p value.Pointer) int {
 	}
 }
 
-// linesOf reads the places of a record's values in its file; nil where it has no
-// file of its own.
+// linesOf reads the places of a record's values in its file. In a file of JSON
+// Lines all of a record stands on one.
 func linesOf(r *Record) fileLines {
+	if r.n > 0 {
+		return fileLines{"": r.n}
+	}
 	data, err := os.ReadFile(r.File)
-	if err != nil || len(data) == 0 || data[0] != '{' || bytes.Count(data, []byte("\n{")) > 0 {
+	if err != nil {
 		return nil
 	}
 	w := &lineWalker{data: data, d: json.NewDecoder(bytes.NewReader(data)), lines: fileLines{}}

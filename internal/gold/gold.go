@@ -46,7 +46,7 @@ type Record struct {
 	lines *os.File // where a long file of JSON Lines is read from again; nil: Record has the record
 	at    int64
 	size  int
-	n     int // of the line, from 1
+	n     int // of the line, from 1; 0 where the record has a file of its own
 	of    *loader
 	known bool // what else the line says was read
 }
@@ -210,7 +210,7 @@ func (l *loader) lines(path string) error {
 			l.faults = append(l.faults, jsonFault(path, n, err))
 			return nil
 		}
-		r := &Record{Document: line.Document, Source: line.Source, State: Reviewed, File: path, Record: line.Record.Detach(), Places: line.Evidence.Detach()}
+		r := &Record{Document: line.Document, Source: line.Source, State: Reviewed, File: path, n: n, Record: line.Record.Detach(), Places: line.Evidence.Detach()}
 		r.about(&v)
 		l.add(r, &r.Record)
 		return nil

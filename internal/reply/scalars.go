@@ -93,8 +93,8 @@ func (p *parser) closes(at int, isName bool) bool {
 		return true
 	case ',':
 		// A comma inside the string is followed by more text and a further
-		// quote that ends it properly; a comma behind it by the next member.
-		return nextMember(strings.TrimLeft(rest[1:], " \t\r\n"), p.inObject())
+		// quote that ends it properly; commas behind it by the next member.
+		return nextMember(strings.TrimLeft(rest, ", \t\r\n"), p.inObject())
 	case ':':
 		return false
 	}
