@@ -84,7 +84,7 @@ func (a *app) compare(o comparing, first, second string) error {
 			return err
 		}
 	}
-	golds, err := w.goldSet(o.goldPath)
+	golds, err := w.golds(o.goldPath)
 	if o.noGold || o.goldPath == "" && (w.project == nil || w.project.Gold == "") {
 		return a.differ(w, sets, l, o)
 	}
@@ -110,7 +110,7 @@ func (s *set) lines(w *work, l *ledger.Ledger, do func(record.Line) error) error
 	return linesOf(l, s.run.ID, do)
 }
 
-func (a *app) compareWith(w *work, golds gold.Set, sets [2]set, l *ledger.Ledger, o comparing) error {
+func (a *app) compareWith(w *work, golds *gold.Shelf, sets [2]set, l *ledger.Ledger, o comparing) error {
 	c := score.NewComparer(w.schema, golds, o.part)
 	if err := sets[0].lines(w, l, c.AddA); err != nil {
 		return err

@@ -24,9 +24,6 @@ func (a *app) goldStatusCmd() *cobra.Command {
 				return err
 			}
 			set, err := w.goldSet("")
-			if err == nil {
-				err = set.Whole()
-			}
 			if err != nil {
 				return err
 			}
@@ -219,9 +216,6 @@ func (a *app) goldAgreeCmd() *cobra.Command {
 // reviewersRecords loads both reviewers' records, whatever their states.
 func (w *work) reviewersRecords(path string) (gold.Set, score.Records, error) {
 	set, err := gold.Load(path, w.schema)
-	if err == nil {
-		err = set.Whole()
-	}
 	if err != nil {
 		return nil, nil, err
 	}

@@ -200,7 +200,7 @@ func (a *app) runsCmd() *cobra.Command {
 // as they are now, or nothing.
 type ruler struct {
 	schema *schema.Schema
-	set    gold.Set
+	set    *gold.Shelf
 }
 
 func (a *app) ruler(p *project.Project) *ruler {
@@ -211,8 +211,8 @@ func (a *app) ruler(p *project.Project) *ruler {
 	if err != nil {
 		return nil
 	}
-	set, err := gold.Load(p.Gold, s)
-	if err != nil || len(set) == 0 {
+	set, err := gold.Open(p.Gold, s)
+	if err != nil || set.Len() == 0 {
 		return nil
 	}
 	return &ruler{s, set}

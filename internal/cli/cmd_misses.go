@@ -89,7 +89,7 @@ func (a *app) misses(ctx context.Context, o missing, runName string) error {
 	if err := o.check(w); err != nil {
 		return err
 	}
-	set, err := w.goldSet(o.goldPath)
+	set, err := w.golds(o.goldPath)
 	if err != nil {
 		return err
 	}
@@ -112,13 +112,14 @@ func (a *app) misses(ctx context.Context, o missing, runName string) error {
 		if err != nil {
 			return lineFault(o.recordsFile, n, err)
 		}
-		if !o.noCures && finder.Counts(l.Document) {
-			kept := l.Record.Detach()
+		if g := finder.Judged(); !o.noCures && g != nil {
+			kept, ruler := l.Record.Detach(), *g
+			ruler.Record = g.Record.Detach()
 			filled := &kept
 			if l.Status == record.Failed {
 				filled = nil
 			}
-			curer.Add(l.Document, set[l.Document], filled, found)
+			curer.Add(l.Document, &ruler, filled, found)
 		}
 		all = append(all, found...)
 		return nil

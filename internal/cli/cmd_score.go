@@ -147,6 +147,15 @@ func (w *work) goldPath(named string) (string, error) {
 	return w.project.Gold, nil
 }
 
+// golds opens the gold that is meant, to measure by.
+func (w *work) golds(named string) (*gold.Shelf, error) {
+	path, err := w.goldPath(named)
+	if err != nil {
+		return nil, err
+	}
+	return gold.Open(path, w.schema)
+}
+
 // goldSet loads the gold that is meant.
 func (w *work) goldSet(named string) (gold.Set, error) {
 	path, err := w.goldPath(named)
@@ -237,7 +246,7 @@ func inFile(file string, err error) error {
 
 // score measures the records of a run or a file.
 func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
-	set, err := w.goldSet(o.goldPath)
+	set, err := w.golds(o.goldPath)
 	if err != nil {
 		return nil, err
 	}

@@ -10,7 +10,7 @@ import (
 
 // straightThrough says what share may skip review at a wanted precision.
 func (a *app) straightThrough(w *work, o scoring, runName string) error {
-	set, err := w.goldSet(o.goldPath)
+	set, err := w.golds(o.goldPath)
 	if err != nil {
 		return err
 	}

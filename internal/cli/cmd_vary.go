@@ -97,9 +97,6 @@ func (a *app) vary(ctx context.Context, o varying, changes []vary.Change, names 
 		return err
 	}
 	set, err := w.goldSet(o.goldPath)
-	if err == nil {
-		err = set.Whole()
-	}
 	if err != nil {
 		return err
 	}

@@ -142,7 +142,7 @@ const plotWidth = 48
 
 // history plots the scores of all runs that can be measured.
 func (a *app) history(w *work, o scoring) error {
-	set, err := w.goldSet(o.goldPath)
+	set, err := w.golds(o.goldPath)
 	if err != nil {
 		return err
 	}
@@ -228,7 +228,7 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 	if o.recordsFile != "" {
 		return errors.New("--steps reads a run's replies again, and a file of records has none; name a run")
 	}
-	set, err := w.goldSet(o.goldPath)
+	set, err := w.golds(o.goldPath)
 	if err != nil {
 		return err
 	}

@@ -135,9 +135,6 @@ func (w *work) solved(s fill.Setup, o *looking) ([]prompt.Solved, error) {
 		return nil, fmt.Errorf("solved examples come from gold, and %w", err)
 	}
 	set, err := gold.Load(path, w.schema)
-	if err == nil {
-		err = set.Whole()
-	}
 	if err != nil {
 		return nil, err
 	}

@@ -103,7 +103,8 @@ func (f *Filler) measured(c vary.Change, ids []string, set gold.Set, lines map[s
 	for _, id := range ids {
 		before[id+asItIs], after[id+"~"+c.Name] = set[id+asItIs], set[id+"~"+c.Name]
 	}
-	a, b := score.New(f.Schema, before), score.New(f.Schema, after)
+	apart := score.Options{Between: true}
+	a, b := score.NewWith(f.Schema, before.Shelf(), apart), score.NewWith(f.Schema, after.Shelf(), apart)
 	for _, id := range ids {
 		if err := a.Add(lines[id+asItIs]); err != nil {
 			return v, err

@@ -10,15 +10,12 @@
 package gold
 
 import (
-	"bytes"
 	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
 	"sort"
 	"strings"
-	"sync"
-	"unicode/utf8"
 
 	"filler/internal/place"
 	"filler/internal/record"
@@ -43,46 +40,7 @@ type Record struct {
 	Version string      // of the schema that it was drafted with
 	Places  value.Value // of its values, as far as the draft had them
 
-	lines *os.File // where a long file of JSON Lines is read from again; nil: Record has the record
-	at    int64
-	size  int
-	n     int // of the line, from 1; 0 where the record has a file of its own
-	of    *loader
-	known bool // what else the line says was read
-}
-
-// Read gives the record: of long files it is read from the disk, with a reader
-// whose values are good until it reads the next, and only then is known what else
-// the line says: its state, its source, whether it breaks the schema. buf is used
-// and given back. Several goroutines may read.
-func (r *Record) Read(reader *value.Reader, buf *[]byte) (*value.Value, error) {
-	if r.lines == nil {
-		return &r.Record, nil
-	}
-	if cap(*buf) < r.size {
-		*buf = make([]byte, r.size)
-	}
-	*buf = (*buf)[:r.size]
-	if _, err := r.lines.ReadAt(*buf, r.at); err != nil {
-		return nil, fmt.Errorf("its gold, line %d, can't be read any more", r.n)
-	}
-	v, err := reader.Read(*buf)
-	var line record.Line
-	if err == nil {
-		line, err = record.LineFromJSON(&v, r.of.schema.EachEntry())
-	}
-	if err != nil {
-		return nil, fmt.Errorf("its gold, line %d, is no record: %s", r.n, err)
-	}
-	r.of.mu.Lock()
-	defer r.of.mu.Unlock()
-	if !r.known {
-		r.Source = strings.Clone(line.Source)
-		r.about(&v)
-		r.Fault = r.of.breaks(&line.Record)
-		r.known = true
-	}
-	return &line.Record, nil
+	n int // of the line that it was read from, from 1; 0 where the record has a file of its own
 }
 
 // Parts of a gold set: what is chosen on one is reported on the other.
@@ -104,15 +62,10 @@ type Set map[string]*Record
 // Load reads gold: a folder with one JSON file a document, or a file of JSON
 // Lines in the form of docs/formats.md, whose records all count as reviewed.
 func Load(path string, s *schema.Schema) (Set, error) {
-	info, err := os.Stat(path)
-	if err != nil {
-		return nil, place.Faults{{File: path, Msg: "there is no gold here", Hint: "check the path, or `gold:` in filler.yaml"}}
-	}
-	check, err := record.NewValidator(s)
+	info, l, err := begin(path, s)
 	if err != nil {
 		return nil, err
 	}
-	l := &loader{set: Set{}, schema: s, check: check}
 	if info.IsDir() {
 		err = filepath.WalkDir(path, l.file)
 	} else {
@@ -124,8 +77,17 @@ func Load(path string, s *schema.Schema) (Set, error) {
 	return l.set, l.faults.Err()
 }
 
+// begin looks at what is to be loaded.
+func begin(path string, s *schema.Schema) (os.FileInfo, *loader, error) {
+	info, err := os.Stat(path)
+	if err != nil {
+		return nil, nil, place.Faults{{File: path, Msg: "there is no gold here", Hint: "check the path, or `gold:` in filler.yaml"}}
+	}
+	check, err := record.NewValidator(s)
+	return info, &loader{set: Set{}, schema: s, check: check}, err
+}
+
 type loader struct {
-	mu     sync.Mutex // of what Read learns of records
 	set    Set
 	schema *schema.Schema
 	check  *record.Validator
@@ -152,7 +114,7 @@ func (l *loader) file(path string, entry fs.DirEntry, err error) error {
 	}
 	r := &Record{Document: line.Document, Source: line.Source, State: Draft, Record: line.Record, File: path, Places: line.Evidence}
 	r.about(&v)
-	l.add(r, &r.Record)
+	l.add(r)
 	return nil
 }
 
@@ -184,70 +146,59 @@ func jsonFault(path string, line int, err error) place.Fault {
 	return f
 }
 
-// inMemory is how long a file of JSON Lines may be to be held in memory; of a
-// longer one records are read again when they are needed.
-const inMemory = 4 << 20
-
 func (l *loader) lines(path string) error {
-	var file *os.File
-	if info, err := os.Stat(path); err == nil && info.Size() > inMemory {
-		if file, err = os.Open(path); err != nil {
-			return place.Faults{{File: path, Msg: "can't be read", Hint: "check its permissions"}}
-		}
-	}
 	var reader value.Reader
-	return record.ReadTexts(path, func(n int, at int64, text []byte) error {
-		if id, ok := documentOf(text); ok && file != nil {
-			l.add(&Record{Document: id, State: Reviewed, File: path, lines: file, at: at, size: len(text), n: n, of: l}, nil)
-			return nil
-		}
-		v, err := reader.Read(text)
-		var line record.Line
-		if err == nil {
-			line, err = record.LineFromJSON(&v, l.schema.EachEntry())
-		}
+	return record.ReadTexts(path, func(n int, _ int64, text []byte) error {
+		r, err := l.line(&reader, text)
 		if err != nil {
 			l.faults = append(l.faults, jsonFault(path, n, err))
 			return nil
 		}
-		r := &Record{Document: line.Document, Source: line.Source, State: Reviewed, File: path, n: n, Record: line.Record.Detach(), Places: line.Evidence.Detach()}
-		r.about(&v)
-		l.add(r, &r.Record)
+		r.File, r.n = path, n
+		r.Record, r.Places = r.Record.Detach(), r.Places.Detach()
+		l.add(&r)
 		return nil
 	})
 }
 
-// documentOf reads the document's id at the head of a line without reading the
-// line; false where it stands elsewhere.
-func documentOf(text []byte) (string, bool) {
-	rest, ok := bytes.CutPrefix(text, []byte(`{"document":"`))
-	if !ok {
-		if rest, ok = bytes.CutPrefix(text, []byte(`{"document": "`)); !ok {
-			return "", false
-		}
+// line reads one line; its values are those of the reader.
+func (l *loader) line(reader *value.Reader, text []byte) (Record, error) {
+	v, err := reader.Read(text)
+	var line record.Line
+	if err == nil {
+		line, err = record.LineFromJSON(&v, l.schema.EachEntry())
 	}
-	end := bytes.IndexByte(rest, '"')
-	if end <= 0 || bytes.IndexByte(rest[:end], '\\') >= 0 || !utf8.Valid(rest[:end]) {
-		return "", false
+	if err != nil {
+		return Record{}, err
 	}
-	return string(rest[:end]), true
+	r := Record{Document: line.Document, Source: line.Source, State: Reviewed, Record: line.Record, Places: line.Evidence}
+	r.about(&v)
+	return r, nil
 }
 
-func (l *loader) add(r *Record, rec *value.Value) {
-	if r.State != Draft && r.State != Reviewed && r.State != Disputed {
-		l.faults = append(l.faults, place.Fault{File: r.File, Msg: fmt.Sprintf("unknown state %q", r.State), Hint: place.Suggest(r.State, []string{Draft, Reviewed, Disputed})})
-	}
-	if r.Part != "" && r.Part != Tune && r.Part != Test {
-		l.faults = append(l.faults, place.Fault{File: r.File, Msg: fmt.Sprintf("unknown part %q", r.Part), Hint: place.Suggest(r.Part, []string{Tune, Test})})
-	}
+func (l *loader) add(r *Record) {
+	l.faults = append(l.faults, r.words()...)
 	if other := l.set[r.Document]; other != nil {
-		l.faults = append(l.faults, place.Fault{File: r.File, Msg: fmt.Sprintf("a second gold record for %s (the first is in %s)", r.Document, other.File), Hint: "keep one"})
+		l.second(r.Document, r.File, r.n, other.File)
 		return
 	}
-	if rec != nil {
-		r.Fault = l.breaks(rec)
-	}
+	r.Fault = l.breaks(&r.Record)
 	l.set[r.Document] = r
+}
+
+func (l *loader) second(id, file string, line int, first string) {
+	l.faults = append(l.faults, place.Fault{File: file, Line: line, Msg: fmt.Sprintf("a second gold record for %s (the first is in %s)", id, first), Hint: "keep one"})
+}
+
+// words finds what a record says of itself in words that there are not.
+func (r *Record) words() (faults place.Faults) {
+	if r.State != Draft && r.State != Reviewed && r.State != Disputed {
+		faults = append(faults, place.Fault{File: r.File, Line: r.n, Msg: fmt.Sprintf("unknown state %q", r.State), Hint: place.Suggest(r.State, []string{Draft, Reviewed, Disputed})})
+	}
+	if r.Part != "" && r.Part != Tune && r.Part != Test {
+		faults = append(faults, place.Fault{File: r.File, Line: r.n, Msg: fmt.Sprintf("unknown part %q", r.Part), Hint: place.Suggest(r.Part, []string{Tune, Test})})
+	}
+	return faults
 }
 
 // breaks says how a record breaks the schema, or "". That a required value is

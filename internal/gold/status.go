@@ -54,11 +54,7 @@ func StatusOf(s *schema.Schema, set Set) Status {
 		row(by, g.By).add(g)
 		row(part, g.Part).add(g)
 		if g.State == Reviewed && g.Fault == "" {
-			var reader value.Reader
-			var buf []byte
-			if rec, err := g.Read(&reader, &buf); err == nil {
-				count(s.Root, rec, values, options)
-			}
+			count(s.Root, &g.Record, values, options)
 		}
 	}
 	st.Reviewers, st.Parts = rows(by), rows(part)

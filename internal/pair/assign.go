@@ -17,6 +17,9 @@ func Assign(weight [][]float64) []int {
 	if rows > columns {
 		return transposed(weight, rows, columns)
 	}
+	if result := apartAlready(weight); result != nil {
+		return result
+	}
 	// Indices from 1; column 0 is the one that the row to be placed sits in.
 	rowPrice, columnPrice := make([]float64, rows+1), make([]float64, columns+1)
 	rowOf := make([]int, columns+1)
@@ -36,6 +39,30 @@ func Assign(weight [][]float64) []int {
 		if rowOf[column] > 0 {
 			result[rowOf[column]-1] = column - 1
 		}
+	}
+	return result
+}
+
+// apartAlready gives each row its best column where no two rows have the same one,
+// as most often; else nil.
+func apartAlready(weight [][]float64) []int {
+	var few [64]bool
+	taken := few[:]
+	if len(weight[0]) > len(few) {
+		taken = make([]bool, len(weight[0]))
+	}
+	result := make([]int, len(weight))
+	for i, row := range weight {
+		best := 0
+		for j, w := range row {
+			if w > row[best] {
+				best = j
+			}
+		}
+		if taken[best] {
+			return nil
+		}
+		taken[best], result[i] = true, best
 	}
 	return result
 }

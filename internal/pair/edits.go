@@ -1,6 +1,7 @@
 package pair
 
 import (
+	"strings"
 	"unicode/utf8"
 
 	"github.com/agext/levenshtein"
@@ -18,6 +19,11 @@ func editsOf(a, b string, ascii bool) int {
 	switch {
 	case a == "":
 		return utf8.RuneCountInString(b)
+	case len(a) == 1 && ascii:
+		if strings.IndexByte(b, a[0]) >= 0 {
+			return len(b) - 1
+		}
+		return len(b)
 	case len(a) > 64 || !ascii:
 		return levenshtein.Distance(a, b, nil)
 	}

@@ -1,6 +1,7 @@
 package pair
 
 import (
+	"bytes"
 	"runtime"
 	"sort"
 	"sync"
@@ -27,17 +28,19 @@ func IsTooMany(gold, filled int) bool { return gold*filled > TooMany }
 // pair. The pairs with a gold item come first, in the order of gold; the
 // unpaired filled items follow in their own order.
 func Lists(f *schema.Field, gold, filled []value.Value) []Pair {
-	return AppendLists(make([]Pair, 0, len(gold)+len(filled)), f, gold, filled)
+	if !Same(gold, filled) {
+		return Differing(f, gold, filled)
+	}
+	pairs := make([]Pair, len(gold))
+	for i := range gold {
+		pairs[i] = Pair{i, i}
+	}
+	return pairs
 }
 
-// AppendLists appends what Lists gives.
-func AppendLists(pairs []Pair, f *schema.Field, gold, filled []value.Value) []Pair {
-	if Same(gold, filled) {
-		for i := range gold {
-			pairs = append(pairs, Pair{i, i})
-		}
-		return pairs
-	}
+// Differing is Lists for lists that are known not to be the same.
+func Differing(f *schema.Field, gold, filled []value.Value) []Pair {
+	pairs := make([]Pair, 0, len(gold)+len(filled))
 	if len(gold) == 0 || len(filled) == 0 {
 		for i := range gold {
 			pairs = append(pairs, Pair{i, -1})
@@ -96,12 +99,32 @@ func (s *scratch) match(f *schema.Field, g, d []node) []int {
 		s.align(g, d, partner)
 		return partner
 	}
+	if reordered(g, d) {
+		for i := range partner {
+			partner[i] = i
+		}
+		return partner
+	}
 	taken := s.ints(len(d), 0)
 	if len(f.Key) > 0 {
 		s.byKey(f, g, d, partner, taken)
 	}
 	s.assign(g, d, s.free(partner, -1), s.free(taken, 0), partner, taken)
 	return partner
+}
+
+// reordered tells lists of the same items: in the order of their content each
+// stands beside its like, and no other pairing is better.
+func reordered(g, d []node) bool {
+	if len(g) != len(d) {
+		return false
+	}
+	for i := range g {
+		if !bytes.Equal(g[i].text, d[i].text) {
+			return false
+		}
+	}
+	return true
 }
 
 // free gives the places where nothing was set yet.
@@ -163,11 +186,8 @@ func (s *scratch) assign(g, d []node, gold, filled []int, partner, taken []int) 
 		s.inOrder(g, d, gold, filled, partner, taken)
 		return
 	}
-	weight := make([][]float64, len(gold))
-	flat := make([]float64, len(gold)*len(filled))
-	for i := range gold {
-		weight[i], flat = flat[:len(filled)], flat[len(filled):]
-	}
+	weight := s.table(len(gold), len(filled))
+	defer s.tableDone(weight)
 	s.weigh(g, d, gold, filled, weight)
 	for i, j := range Assign(weight) {
 		if j >= 0 && weight[i][j] >= Least {

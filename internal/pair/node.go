@@ -29,6 +29,8 @@ type scratch struct {
 	nodes []node
 	text  []byte
 	ints_ []int
+	rows  [][]float64 // of tables in use, one above the other
+	cells []float64
 }
 
 var scratches = sync.Pool{New: func() any { return &scratch{} }}
@@ -37,7 +39,7 @@ func borrow() *scratch { return scratches.Get().(*scratch) }
 
 func (s *scratch) giveBack() {
 	clear(s.nodes) // so that no record is kept alive
-	s.nodes, s.text, s.ints_ = s.nodes[:0], s.text[:0], s.ints_[:0]
+	s.nodes, s.text, s.ints_, s.rows, s.cells = s.nodes[:0], s.text[:0], s.ints_[:0], s.rows[:0], s.cells[:0]
 	scratches.Put(s)
 }
 
@@ -63,6 +65,40 @@ func (s *scratch) ints(n, to int) []int {
 		out[i] = to
 	}
 	return out
+}
+
+// large is how many cells a table has that is not kept for the next.
+const large = 1 << 16
+
+// table gives a table of zeros; tableDone gives it back, the last first.
+func (s *scratch) table(rows, columns int) [][]float64 {
+	if rows*columns > large {
+		return tableOf(make([][]float64, 0, rows), make([]float64, rows*columns), rows, columns)
+	}
+	if cap(s.cells)-len(s.cells) < rows*columns {
+		s.cells = make([]float64, 0, max(256, 2*cap(s.cells), rows*columns))
+	}
+	if cap(s.rows)-len(s.rows) < rows {
+		s.rows = make([][]float64, 0, max(64, 2*cap(s.rows), rows))
+	}
+	from, top := len(s.cells), len(s.rows)
+	s.cells, s.rows = s.cells[:from+rows*columns], s.rows[:top+rows]
+	cells := s.cells[from:]
+	clear(cells)
+	return tableOf(s.rows[top:top:top+rows], cells, rows, columns)
+}
+
+func tableOf(table [][]float64, cells []float64, rows, columns int) [][]float64 {
+	for i := range rows {
+		table = append(table, cells[i*columns:(i+1)*columns:(i+1)*columns])
+	}
+	return table
+}
+
+func (s *scratch) tableDone(table [][]float64) {
+	if cells := len(table) * len(table[0]); cells <= large && cells <= len(s.cells) && len(table) <= len(s.rows) {
+		s.cells, s.rows = s.cells[:len(s.cells)-cells], s.rows[:len(s.rows)-len(table)]
+	}
 }
 
 // kept gives a text that was appended to the buffer from a place on.

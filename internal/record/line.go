@@ -1,8 +1,10 @@
 package record
 
 import (
+	"bytes"
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/value"
 )
@@ -48,7 +50,7 @@ func (l *Line) JSON(eachEntry bool) value.Value {
 		v.Set("example", value.Str(l.Example))
 	}
 	if l.Record.Kind != value.Null {
-		v.Set(recordKey(eachEntry), l.Record)
+		v.Set(Key(eachEntry), l.Record)
 	}
 	if len(l.Problems) > 0 {
 		list := value.List()
@@ -69,7 +71,8 @@ func (l *Line) JSON(eachEntry bool) value.Value {
 	return v
 }
 
-func recordKey(eachEntry bool) string {
+// Key gives the name of the member that holds the record, or records.
+func Key(eachEntry bool) string {
 	if eachEntry {
 		return "records"
 	}
@@ -81,7 +84,7 @@ func recordKey(eachEntry bool) string {
 func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
 	var l Line
 	if v.Kind != value.Object {
-		return l, fmt.Errorf("an object with `document` and `%s` should stand here, not %s", recordKey(eachEntry), kindWords[v.Kind])
+		return l, fmt.Errorf("an object with `document` and `%s` should stand here, not %s", Key(eachEntry), kindWords[v.Kind])
 	}
 	doc := v.Get("document")
 	if doc == nil || doc.Kind != value.String || doc.Text == "" {
@@ -97,9 +100,9 @@ func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
 	if s := v.Get("example"); s != nil {
 		l.Example = strings.Clone(s.Text)
 	}
-	rec := v.Get(recordKey(eachEntry))
+	rec := v.Get(Key(eachEntry))
 	if (rec == nil || rec.Kind == value.Null) && l.Status != Failed {
-		return l, fmt.Errorf("the key `%s` is missing", recordKey(eachEntry))
+		return l, fmt.Errorf("the key `%s` is missing", Key(eachEntry))
 	}
 	if rec != nil {
 		l.Record = rec.Named("")
@@ -119,4 +122,20 @@ func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
 		}
 	}
 	return l, nil
+}
+
+// DocumentOf reads the document's id at the head of a line without reading the
+// line; false where it stands elsewhere.
+func DocumentOf(text []byte) (string, bool) {
+	rest, ok := bytes.CutPrefix(text, []byte(`{"document":"`))
+	if !ok {
+		if rest, ok = bytes.CutPrefix(text, []byte(`{"document": "`)); !ok {
+			return "", false
+		}
+	}
+	end := bytes.IndexByte(rest, '"')
+	if end <= 0 || bytes.IndexByte(rest[:end], '\\') >= 0 || !utf8.Valid(rest[:end]) {
+		return "", false
+	}
+	return string(rest[:end]), true
 }

@@ -52,7 +52,7 @@ func sound(f *schema.Field, v *value.Value, complete bool) bool {
 				return false
 			}
 		}
-		return known == len(v.Kids) && !v.Repeats()
+		return known == len(v.Kids) // as many as there are names: no name stands there twice
 	case schema.List:
 		if v.Kind != value.Array {
 			return false

@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"unsafe"
 
 	"filler/internal/place"
 	"filler/internal/value"
@@ -97,9 +98,9 @@ func readValues(in io.Reader, each func(n int, v *value.Value, err error) error)
 	})
 }
 
-// ReadLine reads one line of a records file.
-func ReadLine(r *value.Reader, text []byte, eachEntry bool) (Line, error) {
-	v, err := r.Read(text)
+// ReadLine reads one line of a records file, of which a part may be known.
+func ReadLine(r *value.Reader, text []byte, known value.Known, eachEntry bool) (Line, error) {
+	v, err := r.ReadKnowing(unsafe.String(unsafe.SliceData(text), len(text)), known)
 	if err != nil {
 		return Line{}, explained(err)
 	}

@@ -103,7 +103,7 @@ func BenchmarkMany(b *testing.B) {
 		read := time.Since(began)
 		runtime.GC()
 		began = time.Now()
-		set, err := gold.Load(g, s)
+		set, err := gold.Open(g, s)
 		require.NoError(b, err)
 		loaded := time.Since(began)
 		sc := New(s, set)

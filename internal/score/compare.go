@@ -82,7 +82,7 @@ type other struct {
 }
 
 // NewComparer compares by one schema: the ruler for both.
-func NewComparer(s *schema.Schema, g gold.Set, part string) *Comparer {
+func NewComparer(s *schema.Schema, g *gold.Shelf, part string) *Comparer {
 	c := &Comparer{schema: s, gate: NewWith(s, g, Options{Part: part}), index: map[*schema.Field]int{}, a: map[string]*side{}, b: map[string]*side{}}
 	for _, f := range s.Leaves() {
 		if f.Scored() {
@@ -108,14 +108,14 @@ func (c *Comparer) add(to map[string]*side, l record.Line) error {
 	}
 	s := &side{}
 	to[l.Document] = s
-	_, rec, filled, why := c.gate.judge(&l)
+	g, filled, why := c.gate.judge(&l)
 	if why != "" {
 		s.leftOut = why
 		return nil
 	}
 	s.tallies = make([]Tally, len(c.fields))
 	n := int32(0)
-	s.exact, s.of = c.gate.walk(rec, filled, false, func(leaf Leaf) {
+	s.exact, s.of = c.gate.walk(&g.Record, filled, false, func(leaf Leaf) {
 		s.tallies[c.index[leaf.Field]].add(leaf.Outcome)
 		s.all.add(leaf.Outcome)
 		if leaf.Gold.Empty() {
@@ -245,11 +245,11 @@ func (c *Comparer) leaves(id string, a, b *side, fields []FieldPair, out *Compar
 		return
 	}
 	n := int32(-1)
-	rec, err := c.gate.gold[id].Read(&c.gate.reader, &c.gate.buf)
-	if err != nil {
+	_, g, err := c.gate.hand.Find(id)
+	if err != nil || g == nil {
 		return
 	}
-	Walk(c.schema, rec, nil, Visitor{Paths: true, Leaf: func(l Leaf) {
+	Walk(c.schema, &g.Record, nil, Visitor{Paths: true, Leaf: func(l Leaf) {
 		if l.Gold.Empty() {
 			return
 		}
@@ -310,10 +310,10 @@ func differenceInterval(as, bs []Tally) Interval {
 // of two scorers that were given as many documents in the same order: each
 // document and its changed self are drawn together.
 func Between(a, b *Scorer) Interval {
-	if len(a.tallies) != len(b.tallies) {
+	if len(a.tallies.each) != len(b.tallies.each) {
 		return Interval{}
 	}
-	return differenceInterval(a.tallies, b.tallies)
+	return differenceInterval(a.tallies.each, b.tallies.each)
 }
 
 // pairsOf gives the different pairs of tallies, in order, and how often each

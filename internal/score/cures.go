@@ -64,13 +64,7 @@ func NewCurer(s *schema.Schema) *Curer {
 
 // Add adds a counted record, with its misses. The values must stay as they are.
 func (c *Curer) Add(id string, g *gold.Record, filled *value.Value, misses []Miss) {
-	var reader value.Reader
-	var buf []byte
-	rec, err := g.Read(&reader, &buf)
-	if err != nil {
-		return
-	}
-	c.docs = append(c.docs, pairOf{id, g.Part, rec, filled})
+	c.docs = append(c.docs, pairOf{id, g.Part, &g.Record, filled})
 	for _, m := range misses {
 		c.misses[m.Field] = append(c.misses[m.Field], m)
 	}

@@ -26,7 +26,7 @@ func TestFurtherExamples(t *testing.T) {
 	}
 	a := []Tally{{9, 1, 0, 0}, {10, 0, 0, 0}, {6, 2, 2, 0}, {8, 0, 1, 1}, {7, 2, 1, 0}}
 	b := []Tally{{10, 0, 0, 0}, {10, 0, 0, 0}, {8, 1, 1, 0}, {9, 0, 1, 0}, {9, 1, 0, 0}}
-	i := F1Interval(a)
+	i := f1Interval(a)
 	says("(9, 1, 0, 0), (10, 0, 0, 0), (6, 2, 2, 0), (8, 0, 1, 1) and (7, 2, 1, 0)")
 	says("F1 is %.3f, and 95 %% of the draws lie between %.3f and %.3f", f1(a), i.Low, i.High)
 	says("(10, 0, 0, 0), (10, 0, 0, 0), (8, 1, 1, 0), (9, 0, 1, 0) and (9, 1, 0, 0)")
@@ -45,7 +45,7 @@ func TestFurtherExamples(t *testing.T) {
 		require.NoError(t, err)
 		return v
 	}
-	sc := New(s, gold.Set{"d": {Document: "d", State: gold.Reviewed, Record: parse(`{"a":"x","b":"y"}`)}})
+	sc := New(s, gold.Set{"d": {Document: "d", State: gold.Reviewed, Record: parse(`{"a":"x","b":"y"}`)}}.Shelf())
 	require.NoError(t, sc.Add(lineOf("d", parse(`{"a":"x","b":"z"}`), parse(`{"/a":{"kind":"quoted","start":0,"end":1},"/b":{"kind":"none"}}`))))
 	r := sc.Report()
 	w, _ := r.Weighted()

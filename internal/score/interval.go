@@ -34,16 +34,20 @@ const (
 // one document err together. Over 5,000 documents each distinct tally gets a
 // Poisson weight instead (Hanley and MacGibbon 2006). With one document there is
 // none.
-func F1Interval(tallies []Tally) Interval {
-	if len(tallies) < 2 {
+func (t *Tallies) F1Interval() Interval {
+	if t.n < 2 {
 		return Interval{}
 	}
-	rng := rand.New(rand.NewPCG(bootSeed, uint64(len(tallies))))
+	rng := rand.New(rand.NewPCG(bootSeed, uint64(t.n)))
 	got := make([]float64, 0, draws)
 	var kinds []Tally
 	var times []float64
-	if len(tallies) > manyDocs {
-		kinds, times = distinct(tallies)
+	if t.n > manyDocs {
+		count := t.kinds
+		if count == nil {
+			count = kindsOf(t.each)
+		}
+		kinds, times = inOrder(count)
 	}
 	for range draws {
 		var sums [4]float64
@@ -52,8 +56,8 @@ func F1Interval(tallies []Tally) Interval {
 				sums = plus(sums, t, poisson(rng, times[i]))
 			}
 		} else {
-			for range tallies {
-				sums = plus(sums, tallies[rng.IntN(len(tallies))], 1)
+			for range t.each {
+				sums = plus(sums, t.each[rng.IntN(len(t.each))], 1)
 			}
 		}
 		if f1 := f1Of(sums); !math.IsNaN(f1) {
@@ -91,34 +95,6 @@ func percentiles(got []float64) Interval {
 		return got[i] + (x-float64(i))*(got[i+1]-got[i])
 	}
 	return Interval{at(0.025), at(0.975), true}
-}
-
-// distinct gives the different tallies, in order, and how often each comes.
-func distinct(tallies []Tally) (kinds []Tally, times []float64) {
-	count := map[Tally]int{}
-	for _, t := range tallies {
-		count[t]++
-	}
-	for t := range count {
-		kinds = append(kinds, t)
-	}
-	sort.Slice(kinds, func(i, j int) bool {
-		a, b := kinds[i], kinds[j]
-		switch {
-		case a.Right != b.Right:
-			return a.Right < b.Right
-		case a.Wrong != b.Wrong:
-			return a.Wrong < b.Wrong
-		case a.Missed != b.Missed:
-			return a.Missed < b.Missed
-		}
-		return a.Extra < b.Extra
-	})
-	times = make([]float64, len(kinds))
-	for i, t := range kinds {
-		times[i] = float64(count[t])
-	}
-	return kinds, times
 }
 
 // poisson draws from the Poisson distribution: by Knuth's product of uniforms

@@ -48,7 +48,7 @@ func TestIntervalsCover(t *testing.T) {
 	const trials = 400
 	covered, width := 0, 0.0
 	for range trials {
-		i := F1Interval(clustered(r, 80, 0.1))
+		i := f1Interval(clustered(r, 80, 0.1))
 		if i.Low <= truth && truth <= i.High {
 			covered++
 		}
@@ -58,14 +58,14 @@ func TestIntervalsCover(t *testing.T) {
 	assert.Less(t, width, 0.08, "an interval that says everything says nothing")
 
 	many := clustered(r, manyDocs+1000, 0.1)
-	weighted := F1Interval(many)
+	weighted := f1Interval(many)
 	var spread []float64
 	for range 300 {
 		spread = append(spread, f1(clustered(r, len(many), 0.1)))
 	}
 	direct := percentiles(spread)
 	assert.InDelta(t, direct.High-direct.Low, weighted.High-weighted.Low, 0.15*(direct.High-direct.Low), "as wide as the spread of fresh samples")
-	assert.False(t, F1Interval(many[:1]).Exists)
+	assert.False(t, f1Interval(many[:1]).Exists)
 }
 
 // Two equal systems are called different in under 6 % of trials, and their
@@ -174,4 +174,12 @@ func TestStraightThroughKeepsItsWord(t *testing.T) {
 	assert.False(t, got.Found)
 	assert.InDelta(t, 367, got.Needed, 20, "n with 0.025 = 0.99^n")
 	assert.Equal(t, got.Needed, got.NeededDocuments)
+}
+
+func f1Interval(tallies []Tally) Interval {
+	var t Tallies
+	for _, one := range tallies {
+		t.Add(one)
+	}
+	return t.F1Interval()
 }

@@ -95,7 +95,7 @@ func TestSumsAddUp(t *testing.T) {
 	s, golds, filled := pairsOfRecords(t, 400, 33)
 	set := setOf(golds)
 	slice := func(l record.Line) string { return l.Document[len(l.Document)-1:] }
-	all := scoredAll(t, NewWith(s, set, Options{Slice: slice}), filled)
+	all := scoredAll(t, NewWith(s, set.Shelf(), Options{Slice: slice}), filled)
 	var sum Counts
 	exact := 0
 	for i := range golds {
@@ -114,7 +114,7 @@ func TestSumsAddUp(t *testing.T) {
 		slices, documents = slices.Plus(x.Counts), documents+x.Documents
 	}
 	for _, part := range []string{gold.Tune, gold.Test} {
-		r := scoredAll(t, NewWith(s, set, Options{Part: part}), filled)
+		r := scoredAll(t, NewWith(s, set.Shelf(), Options{Part: part}), filled)
 		parts = parts.Plus(r.Overall)
 		assert.Len(t, r.LeftOut, len(golds)-r.Documents, "who does not count is named")
 	}
@@ -152,7 +152,7 @@ func TestFixedAndBroken(t *testing.T) {
 	s, golds, first := pairsOfRecords(t, 300, 37)
 	r := rand.New(rand.NewPCG(38, 1))
 	set := setOf(golds)
-	ab, ba := NewComparer(s, set, ""), NewComparer(s, set, "")
+	ab, ba := NewComparer(s, set.Shelf(), ""), NewComparer(s, set.Shelf(), "")
 	fixed, broken := 0, 0
 	for i := range golds {
 		second := first[i]
@@ -204,7 +204,7 @@ func TestEveryMissHasACause(t *testing.T) {
 		require.NotEmpty(t, c[1])
 		known[c[0]] = true
 	}
-	finder := &Finder{Schema: s, Gold: setOf(golds)}
+	finder := &Finder{Schema: s, Gold: setOf(golds).Shelf()}
 	var all []Miss
 	for i, v := range filled {
 		found, err := finder.Add(record.Line{Document: docName(i), Record: *v})
@@ -277,7 +277,7 @@ func TestConfusionCounts(t *testing.T) {
 	g, d := many(t, t.TempDir(), 300)
 	set, err := gold.Load(g, s)
 	require.NoError(t, err)
-	sc := NewWith(s, set, Options{Confusion: []string{"bays[].deck", "bays[].defects[].kind"}})
+	sc := NewWith(s, set.Shelf(), Options{Confusion: []string{"bays[].deck", "bays[].defects[].kind"}})
 	require.NoError(t, sc.AddFile(d))
 	r := sc.Report()
 	require.Len(t, r.Confusions, 2)

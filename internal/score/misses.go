@@ -41,13 +41,14 @@ type Line struct {
 // Finder finds the misses of records.
 type Finder struct {
 	Schema *schema.Schema
-	Gold   gold.Set
+	Gold   *gold.Shelf
 	Part   string
 	// Source reads the document of a record; nil, or an error, where it can't be
 	// had: then causes that need it are not told apart.
 	Source func(id string) (*document.Document, error)
 
 	scorer *Scorer
+	judged *gold.Record
 }
 
 // Add gives the misses of one record. Which records count is for the same rules
@@ -56,6 +57,7 @@ func (f *Finder) Add(l record.Line) ([]Miss, error) {
 	if f.scorer == nil {
 		f.scorer = NewWith(f.Schema, f.Gold, Options{Part: f.Part})
 	}
+	f.judged = nil
 	before := f.scorer.report.Documents
 	if err := f.scorer.Add(l); err != nil {
 		return nil, err
@@ -63,14 +65,15 @@ func (f *Finder) Add(l record.Line) ([]Miss, error) {
 	if f.scorer.report.Documents == before {
 		return nil, nil
 	}
+	f.judged = f.scorer.judged
 	filled := &l.Record
 	if l.Status == record.Failed {
 		filled = nil
 	}
-	if t := f.scorer.tallies[len(f.scorer.tallies)-1]; t.Wrong+t.Missed+t.Extra == 0 {
+	if t := f.scorer.tallies.last; t.Wrong+t.Missed+t.Extra == 0 {
 		return nil, nil
 	}
-	return f.misses(f.Gold[l.Document], f.scorer.judged, filled, l.Document), nil
+	return f.misses(f.scorer.judged, filled, l.Document), nil
 }
 
 // Report gives the score of all that was added.
@@ -81,20 +84,12 @@ func (f *Finder) Report() Report {
 	return f.scorer.Report()
 }
 
-// Counts tells whether the record of a document was counted.
-func (f *Finder) Counts(id string) bool {
-	if f.scorer == nil || !f.scorer.seen[id] {
-		return false
-	}
-	for _, l := range f.scorer.report.LeftOut {
-		if l.Document == id {
-			return false
-		}
-	}
-	return true
-}
+// Judged gives the gold that the record added last was measured by, good until the
+// next is added; nil where it did not count.
+func (f *Finder) Judged() *gold.Record { return f.judged }
 
-func (f *Finder) misses(g *gold.Record, rec, filled *value.Value, id string) []Miss {
+func (f *Finder) misses(g *gold.Record, filled *value.Value, id string) []Miss {
+	rec := &g.Record
 	var leaves []Leaf
 	Walk(f.Schema, rec, filled, Visitor{Paths: true, Leaf: func(l Leaf) {
 		leaves = append(leaves, l)

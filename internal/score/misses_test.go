@@ -1,6 +1,7 @@
 package score
 
 import (
+	"bytes"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -44,7 +45,7 @@ func oneMiss(t *testing.T, g, d string) Miss {
 	require.NoError(t, err)
 	doc, err := (&document.Reader{}).Read(t.Context(), document.Source{ID: "d.txt", Text: source})
 	require.NoError(t, err)
-	f := &Finder{Schema: s, Gold: gold.Set{"d": {Document: "d", State: gold.Reviewed, Record: gv}}, Source: func(string) (*document.Document, error) { return doc, nil }}
+	f := &Finder{Schema: s, Gold: gold.Set{"d": {Document: "d", State: gold.Reviewed, Record: gv}}.Shelf(), Source: func(string) (*document.Document, error) { return doc, nil }}
 	misses, err := f.Add(record.Line{Document: "d", Record: dv})
 	require.NoError(t, err)
 	require.NotEmpty(t, misses, "%s %s", g, d)
@@ -100,8 +101,7 @@ func TestCauses(t *testing.T) {
 func TestCures(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  code: Code.\n  kind: {choice: Kind., of: {rot: {}, rust: {}}}\n  on: {date: Day.}\n  cost: {number: Cost.}\n"))
 	require.NoError(t, err)
-	set := gold.Set{}
-	finder, curer := &Finder{Schema: s, Gold: set}, NewCurer(s)
+	curer := NewCurer(s)
 	var filled []value.Value
 	for i := range 40 {
 		id := fmt.Sprintf("d%02d", i)
@@ -116,11 +116,12 @@ func TestCures(t *testing.T) {
 		}
 		d, err := value.Parse(fmt.Sprintf(`{"code":%q,"kind":%q,"on":%q,"cost":"1.250,5"}`, code, kind, on))
 		require.NoError(t, err)
-		set[id] = &gold.Record{Document: id, State: gold.Reviewed, Record: g}
+		of := &gold.Record{Document: id, State: gold.Reviewed, Record: g}
+		finder := &Finder{Schema: s, Gold: gold.Set{id: of}.Shelf()}
 		misses, err := finder.Add(record.Line{Document: id, Record: d})
 		require.NoError(t, err)
 		filled = append(filled, d)
-		curer.Add(id, set[id], &filled[i], misses)
+		curer.Add(id, of, &filled[i], misses)
 	}
 	got := curer.Try()
 	written := map[string]Cure{}
@@ -156,10 +157,11 @@ func TestCures(t *testing.T) {
 			d = value.Obj(value.Str(code).Named("code"))
 		}
 		id := fmt.Sprint("e", i)
-		set[id] = &gold.Record{Document: id, State: gold.Reviewed, Record: g}
+		of := &gold.Record{Document: id, State: gold.Reviewed, Record: g}
+		finder := &Finder{Schema: s, Gold: gold.Set{id: of}.Shelf()}
 		misses, err := finder.Add(record.Line{Document: id, Record: d})
 		require.NoError(t, err)
-		none.Add(id, set[id], &d, misses)
+		none.Add(id, of, &d, misses)
 	}
 	assert.Empty(t, none.Try().Chosen, "lower would turn two right and eight wrong")
 }
@@ -189,8 +191,8 @@ func TestCompare(t *testing.T) {
 			b[i].Record.Set("bridge", value.Str("Nowhere"))
 		}
 	}
-	c := NewComparer(s, set, "")
-	sa, sb := New(s, set), New(s, set)
+	c := NewComparer(s, set.Shelf(), "")
+	sa, sb := New(s, set.Shelf()), New(s, set.Shelf())
 	for i := range a {
 		if i != 7 {
 			require.NoError(t, c.AddA(a[i]))
@@ -222,7 +224,7 @@ func TestCompare(t *testing.T) {
 	assert.InDelta(t, rb.Overall.F1().Value-ra.Overall.F1().Value, got.By, 1e-12)
 	assert.True(t, got.Difference.Low <= got.By && got.By <= got.Difference.High)
 
-	same := NewComparer(s, set, "")
+	same := NewComparer(s, set.Shelf(), "")
 	for i := range a {
 		require.NoError(t, same.AddA(a[i]))
 		require.NoError(t, same.AddB(a[i]))
@@ -239,7 +241,7 @@ func TestManyHands(t *testing.T) {
 	set, err := gold.Load(g, s)
 	require.NoError(t, err)
 	o := Options{Confusion: []string{"bays[].deck"}, Slice: func(l record.Line) string { return l.Document[len(l.Document)-5:] }, Straight: true}
-	one, several := NewWith(s, set, o), NewWith(s, set, o)
+	one, several := NewWith(s, set.Shelf(), o), NewWith(s, set.Shelf(), o)
 	require.NoError(t, record.ReadLines(d, false, func(_ int, l record.Line, err error) error { return one.Add(l) }))
 	require.NoError(t, several.AddFile(d))
 	a, b := one.Report(), several.Report()
@@ -254,34 +256,42 @@ func TestManyHands(t *testing.T) {
 	require.NoError(t, err)
 	for text, want := range map[string]string{"{\n": "701: not JSON", `{"document":"documents/000003.txt","record":{}}` + "\n": "701: documents/000003.txt stands there twice"} {
 		require.NoError(t, os.WriteFile(file, append(append([]byte(nil), data...), text...), 0o644))
-		err := New(s, set).AddFile(file)
+		err := New(s, set.Shelf()).AddFile(file)
 		var bad *LineError
 		require.ErrorAs(t, err, &bad)
 		assert.Contains(t, fmt.Sprintf("%d: %s", bad.N, bad), want)
 	}
 }
 
-// Gold too long for the memory is read from the disk, and comes to the same.
+// Gold too long for the memory is read from the disk, and comes to the same, also
+// where the records' texts are gold's own and where a record is broken.
 func TestGoldOnTheDisk(t *testing.T) {
 	s := manyFields(t)
 	g, d := many(t, t.TempDir(), 5200)
 	set, err := gold.Load(g, s)
 	require.NoError(t, err)
-	require.Empty(t, set["documents/000001.txt"].Record.Kids, "nothing is held")
-	short := filepath.Join(t.TempDir(), "short.jsonl")
+	shelf, err := gold.Open(g, s)
+	require.NoError(t, err)
+	for _, o := range []Options{{}, {Confusion: []string{"bays[].deck"}}} {
+		a, b, c := NewWith(s, shelf, o), NewWith(s, set.Shelf(), o), NewWith(s, shelf, o)
+		require.NoError(t, a.AddFile(d))
+		require.NoError(t, b.AddFile(d))
+		require.NoError(t, record.ReadLines(d, false, func(_ int, l record.Line, err error) error { return c.Add(l) }))
+		want := b.Report()
+		for _, got := range []Report{a.Report(), c.Report()} {
+			x, y := got.JSON(), want.JSON()
+			assert.True(t, x.String() == y.String())
+		}
+	}
 	data, err := os.ReadFile(g)
 	require.NoError(t, err)
-	require.NoError(t, os.WriteFile(short, data[:3<<20], 0o644))
-	_, err = gold.Load(short, s)
-	require.Error(t, err, "the last line is cut")
-	a, b := New(s, set), New(s, set)
-	require.NoError(t, a.AddFile(d))
-	require.NoError(t, set.Whole())
-	require.NotEmpty(t, set["documents/000001.txt"].Record.Kids)
-	require.NoError(t, b.AddFile(d))
-	ra, rb := a.Report(), b.Report()
-	x, y := ra.JSON(), rb.JSON()
-	assert.True(t, x.String() == y.String())
+	require.NoError(t, os.WriteFile(g, bytes.Replace(data, []byte(`"FB-000003"`), []byte(`FB-000003"~`), 1), 0o644))
+	sc := New(s, shelf)
+	require.NoError(t, sc.AddFile(d))
+	r := sc.Report()
+	require.Len(t, r.LeftOut, 1)
+	assert.Equal(t, "documents/000003.txt", r.LeftOut[0].Document)
+	assert.Contains(t, r.LeftOut[0].Why, "its gold, line 4, is no record")
 }
 
 // Kappa as in Cohen's paper of 1960, table 2: proportions of 200, kappa 0.492.

@@ -5,6 +5,7 @@ import (
 	"runtime"
 	"sync"
 
+	"filler/internal/gold"
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/value"
@@ -15,14 +16,29 @@ const batchLines = 128
 
 // batch is some lines of a file, on their way to a hand and back.
 type batch struct {
-	n     []int // of the lines, from 1
-	text  []byte
-	ends  []int
-	part  *Scorer
-	lines []string // the documents of the lines that were read
-	at    []int    // their numbers
-	bad   *LineError
-	done  chan struct{}
+	n    []int // of the lines, from 1
+	text []byte
+	ends []int
+	part *Scorer
+	read []came
+	bad  *LineError
+	done chan struct{}
+}
+
+// batches are kept for the next lines.
+var batches = sync.Pool{New: func() any { return &batch{} }}
+
+func newBatch() *batch {
+	b := batches.Get().(*batch)
+	*b = batch{n: b.n[:0], text: b.text[:0], ends: b.ends[:0], read: b.read[:0], done: make(chan struct{})}
+	return b
+}
+
+// came is a document of a batch: its line, its number in the gold, and its name
+// where it has none.
+type came struct {
+	line, n int
+	id      string
 }
 
 // LineError says what is wrong with a line of a file.
@@ -43,8 +59,9 @@ func (sc *Scorer) AddFile(path string) error {
 	for range hands {
 		wait.Go(func() {
 			var reader value.Reader
+			hand := sc.gold.Hand()
 			for b := range queue {
-				b.work(sc, &reader)
+				b.work(sc, &reader, hand)
 				close(b.done)
 			}
 		})
@@ -61,16 +78,17 @@ func (sc *Scorer) AddFile(path string) error {
 					stop.Do(func() { close(quit) })
 				}
 			}
+			batches.Put(b)
 		}
 		failed <- err
 	}()
-	now := &batch{done: make(chan struct{})}
+	now := newBatch()
 	send := func() bool {
 		if len(now.n) == 0 {
 			return true
 		}
 		b := now
-		now = &batch{done: make(chan struct{})}
+		now = newBatch()
 		select {
 		case <-quit:
 			return false
@@ -107,30 +125,45 @@ func (sc *Scorer) AddFile(path string) error {
 var errQuit = errors.New("stopped")
 
 // work counts the lines of a batch by themselves.
-func (b *batch) work(sc *Scorer, reader *value.Reader) {
+func (b *batch) work(sc *Scorer, reader *value.Reader, hand *gold.Hand) {
 	b.part = NewWith(sc.schema, sc.gold, sc.options)
+	b.part.hand = hand
+	var l record.Line
 	from := 0
 	for i, end := range b.ends {
-		l, err := record.ReadLine(reader, b.text[from:end], sc.schema.EachEntry())
+		text := b.text[from:end]
 		from = end
-		if err == nil {
-			b.lines, b.at = append(b.lines, l.Document), append(b.at, b.n[i])
-			err = b.part.Add(l)
+		var known value.Known
+		if id, ok := record.DocumentOf(text); ok {
+			if _, g, err := hand.Find(id); err == nil && g != nil {
+				known = hand.Known()
+			}
 		}
-		if err != nil {
+		var err error
+		if l, err = record.ReadLine(reader, text, known, sc.schema.EachEntry()); err != nil {
 			b.bad = &LineError{b.n[i], err}
 			return
 		}
+		c := came{line: b.n[i]}
+		if c.n, _, _ = hand.Find(l.Document); c.n < 0 {
+			c.id = l.Document
+		}
+		b.read = append(b.read, c)
+		b.part.measure(&l)
 	}
 }
 
 // merge adds what a batch came to.
 func (sc *Scorer) merge(b *batch) error {
-	for i, id := range b.lines {
-		if sc.seen[id] {
-			return &LineError{b.at[i], &Twice{id}}
+	for _, c := range b.read {
+		if !sc.seen.add(c.n, c.id) {
+			if c.n >= 0 {
+				if g, err := sc.hand.At(c.n); err == nil {
+					c.id = g.Document
+				}
+			}
+			return &LineError{c.line, &Twice{c.id}}
 		}
-		sc.seen[id] = true
 	}
 	if b.bad != nil {
 		return b.bad
@@ -144,7 +177,7 @@ func (sc *Scorer) merge(b *batch) error {
 		r.Fields[i].Counts = r.Fields[i].Counts.Plus(p.Fields[i].Counts)
 	}
 	r.Evident.plus(p.Evident)
-	sc.tallies = append(sc.tallies, o.tallies...)
+	sc.tallies.plus(&o.tallies)
 	sc.risky = append(sc.risky, o.risky...)
 	for f, items := range o.lists {
 		sc.itemsOf(f).plus(*items)
@@ -157,7 +190,7 @@ func (sc *Scorer) merge(b *batch) error {
 		}
 		mine.Documents += s.Documents
 		mine.Counts = mine.Counts.Plus(s.Counts)
-		mine.tallies = append(mine.tallies, s.tallies...)
+		mine.tallies.plus(&s.tallies)
 	}
 	for f, c := range o.confusion {
 		for cell, n := range c.counts {

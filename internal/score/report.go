@@ -77,6 +77,7 @@ type Options struct {
 	Confusion []string                   // paths of choice fields
 	Places    bool                       // whether values stand where gold's do
 	Straight  bool                       // Straight will be asked for
+	Between   bool                       // Between will be asked for
 	Model     string                     // that filled the records, for the footnote on drafts
 }
 
@@ -86,35 +87,35 @@ type Slice struct {
 	Documents int
 	Counts
 	F1Interval Interval
-	tallies    []Tally
+	tallies    Tallies
 }
 
 // Scorer adds records up into a Report.
 type Scorer struct {
 	schema *schema.Schema
-	gold   gold.Set
+	gold   *gold.Shelf
+	hand   *gold.Hand
 	index  map[*schema.Field]int
 	lists  map[*schema.Field]*Items
+	plan   *step
 	report Report
-	seen   map[string]bool
+	seen   seen
 	risky  []risky
 
 	options   Options
-	reader    value.Reader // of gold that is read again
-	buf       []byte
-	judged    *value.Value // the gold record that was judged last
+	judged    *gold.Record // the gold record that was judged last
 	straight  straight
-	tallies   []Tally
+	tallies   Tallies
 	slices    map[string]*Slice
 	confusion map[*schema.Field]*Confusion
 }
 
 // New gives a scorer for a schema and its gold.
-func New(s *schema.Schema, g gold.Set) *Scorer { return NewWith(s, g, Options{}) }
+func New(s *schema.Schema, g *gold.Shelf) *Scorer { return NewWith(s, g, Options{}) }
 
 // NewWith gives a scorer that tells more.
-func NewWith(s *schema.Schema, g gold.Set, o Options) *Scorer {
-	sc := &Scorer{schema: s, gold: g, options: o, slices: map[string]*Slice{}, confusion: map[*schema.Field]*Confusion{}, index: map[*schema.Field]int{}, lists: map[*schema.Field]*Items{}, seen: map[string]bool{}}
+func NewWith(s *schema.Schema, g *gold.Shelf, o Options) *Scorer {
+	sc := &Scorer{schema: s, gold: g, hand: g.Hand(), options: o, slices: map[string]*Slice{}, confusion: map[*schema.Field]*Confusion{}, index: map[*schema.Field]int{}, lists: map[*schema.Field]*Items{}}
 	for _, f := range s.Leaves() {
 		if !f.Scored() {
 			continue
@@ -128,6 +129,8 @@ func NewWith(s *schema.Schema, g gold.Set, o Options) *Scorer {
 		}
 	}
 	sc.report.Part = o.Part
+	sc.tallies.whole = o.Between
+	sc.plan = sc.planOf(s.Root)
 	return sc
 }
 
@@ -141,52 +144,56 @@ func (e *Twice) Error() string {
 // Add counts the record of one document. A document whose filling failed
 // counts all gold leaves missed.
 func (sc *Scorer) Add(l record.Line) error {
-	if sc.seen[l.Document] {
+	if n, _, _ := sc.hand.Find(l.Document); !sc.seen.add(n, l.Document) {
 		return &Twice{l.Document}
 	}
-	sc.seen[l.Document] = true
-	g, rec, filled, why := sc.judge(&l)
+	sc.measure(&l)
+	return nil
+}
+
+// measure counts a record that was not seen before.
+func (sc *Scorer) measure(l *record.Line) {
+	g, filled, why := sc.judge(l)
 	if why != "" {
 		sc.leaveOut(l.Document, why)
-		return nil
+		return
 	}
 	sc.report.Documents++
 	if g.Model != "" && g.Model == sc.options.Model {
 		sc.report.Drafted++
 	}
-	counts := sc.count(g, rec, filled, &l)
-	sc.tallies = append(sc.tallies, counts.tally())
+	counts := sc.count(g, filled, l)
+	sc.tallies.Add(counts.tally())
 	if sc.options.Slice != nil {
-		sc.slice(sc.options.Slice(l), counts)
+		sc.slice(sc.options.Slice(*l), counts)
 	}
-	return nil
 }
 
 // judge gives the gold of a record, good until the next is judged, and what of
 // the record counts, nil where its filling failed; or why the document does not
 // count.
-func (sc *Scorer) judge(l *record.Line) (g *gold.Record, rec, filled *value.Value, why string) {
+func (sc *Scorer) judge(l *record.Line) (g *gold.Record, filled *value.Value, why string) {
 	switch {
 	case l.Example == l.Document && l.Example != "":
-		return nil, nil, nil, "it was shown solved in the prompt"
+		return nil, nil, "it was shown solved in the prompt"
 	case l.Example != "":
-		return nil, nil, nil, "nearly the same as " + l.Example + ", which was shown solved in the prompt"
+		return nil, nil, "nearly the same as " + l.Example + ", which was shown solved in the prompt"
 	}
-	if g = sc.gold[l.Document]; g == nil {
-		return nil, nil, nil, "no gold"
+	_, g, err := sc.hand.Find(l.Document)
+	switch {
+	case err != nil:
+		return nil, nil, err.Error()
+	case g == nil:
+		return nil, nil, "no gold"
 	}
-	rec, err := g.Read(&sc.reader, &sc.buf)
-	if err != nil {
-		return nil, nil, nil, err.Error()
-	}
-	sc.judged = rec
+	sc.judged = g
 	if why = sc.countable(g, l.Source); why != "" {
-		return nil, nil, nil, why
+		return nil, nil, why
 	}
 	if l.Status == record.Failed {
-		return g, rec, nil, ""
+		return g, nil, ""
 	}
-	return g, rec, &l.Record, ""
+	return g, &l.Record, ""
 }
 
 // slice adds a document to those that share a fact.
@@ -198,7 +205,7 @@ func (sc *Scorer) slice(name string, c Counts) {
 	}
 	s.Documents++
 	s.Counts = s.Counts.Plus(c)
-	s.tallies = append(s.tallies, c.tally())
+	s.tallies.Add(c.tally())
 }
 
 // countable says why the gold of a document does not count, or "".
@@ -224,15 +231,18 @@ func (sc *Scorer) leaveOut(document, why string) {
 
 // Skip names a document that was to be filled and was not.
 func (sc *Scorer) Skip(document, why string) {
-	if !sc.seen[document] {
-		sc.seen[document] = true
+	if n, _, _ := sc.hand.Find(document); sc.seen.add(n, document) {
 		sc.leaveOut(document, why)
 	}
 }
 
-func (sc *Scorer) count(g *gold.Record, rec, filled *value.Value, l *record.Line) (counts Counts) {
+func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (counts Counts) {
 	risks := risksOf(&l.Risk)
 	places := sc.places(g, l)
+	rec := &g.Record
+	if len(risks) == 0 && places == nil && len(sc.confusion) == 0 && isShared(rec, filled) {
+		return sc.countShared(rec)
+	}
 	var units []unit
 	exact, of := sc.walk(rec, filled, len(risks) > 0 || places != nil, func(l Leaf) {
 		sc.reviewed(l, risks)
@@ -307,14 +317,25 @@ func (sc *Scorer) walk(g, filled *value.Value, paths bool, leaf func(l Leaf), it
 	return exact, of
 }
 
+// unattempted names the gold whose document never came in.
+func (sc *Scorer) unattempted() {
+	for n := range sc.gold.Len() {
+		if sc.seen.has(n) {
+			continue
+		}
+		switch g, err := sc.hand.At(n); {
+		case err != nil:
+			sc.leaveOut("(a gold record that can't be read)", err.Error())
+		case g.State == gold.Reviewed:
+			sc.leaveOut(g.Document, "not attempted")
+		}
+	}
+}
+
 // Report gives the score. Gold whose document never came in is left out, by
 // name.
 func (sc *Scorer) Report() Report {
-	for _, id := range sc.gold.Documents() {
-		if !sc.seen[id] && sc.gold[id].State == gold.Reviewed {
-			sc.leaveOut(id, "not attempted")
-		}
-	}
+	sc.unattempted()
 	r := sc.report
 	sort.SliceStable(r.LeftOut, func(i, j int) bool { return r.LeftOut[i].Document < r.LeftOut[j].Document })
 	for _, f := range r.Fields {
@@ -330,10 +351,10 @@ func (sc *Scorer) Report() Report {
 		}
 	})
 	r.Review = review(sc.risky)
-	r.F1 = F1Interval(sc.tallies)
+	r.F1 = sc.tallies.F1Interval()
 	for _, name := range slices.Sorted(maps.Keys(sc.slices)) {
 		s := *sc.slices[name]
-		s.F1Interval = F1Interval(s.tallies)
+		s.F1Interval = s.tallies.F1Interval()
 		r.Slices = append(r.Slices, s)
 	}
 	for _, f := range sc.schema.Leaves() {

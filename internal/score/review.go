@@ -30,7 +30,10 @@ func (sc *Scorer) reviewed(l Leaf, risks map[value.Pointer]float64) {
 }
 
 func risksOf(v *value.Value) map[value.Pointer]float64 {
-	risks := map[value.Pointer]float64{}
+	if len(v.Kids) == 0 {
+		return nil
+	}
+	risks := make(map[value.Pointer]float64, len(v.Kids))
 	for i := range v.Kids {
 		if r, err := strconv.ParseFloat(v.Kids[i].Text, 64); err == nil {
 			risks[value.Pointer(v.Kids[i].Name)] = r

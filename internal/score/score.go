@@ -136,7 +136,7 @@ func (w *walker) list(f *schema.Field, g, d []value.Value, gp, fp value.Pointer)
 	if w.TooLong != nil && pair.IsTooMany(len(g), len(d)) {
 		w.TooLong(f)
 	}
-	for _, p := range pair.Lists(f, g, d) {
+	for _, p := range pair.Differing(f, g, d) {
 		if w.Item != nil {
 			w.Item(f, p.Gold >= 0, p.Filled >= 0)
 		}

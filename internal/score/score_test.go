@@ -381,7 +381,7 @@ func scored(t *testing.T, s *schema.Schema, g, d string) Report {
 	require.NoError(t, err)
 	dv, err := value.Parse(d)
 	require.NoError(t, err)
-	sc := New(s, gold.Set{"a": {Document: "a", State: gold.Reviewed, Record: gv}})
+	sc := New(s, gold.Set{"a": {Document: "a", State: gold.Reviewed, Record: gv}}.Shelf())
 	require.NoError(t, sc.Add(record.Line{Document: "a", Record: dv}))
 	return sc.Report()
 }
@@ -416,7 +416,7 @@ func TestWhatDoesNotCount(t *testing.T) {
 	g, _ := value.Parse(`{"name":"a","on":"2031-01-01"}`)
 	sc := New(s, gold.Set{
 		"changed": {State: gold.Reviewed, Record: g, Source: "1"}, "draft": {State: gold.Draft, Record: g}, "broken": {State: gold.Reviewed, Record: g, Fault: "x"},
-		"failed": {State: gold.Reviewed, Record: g}, "never": {State: gold.Reviewed, Record: g}, "fine": {State: gold.Reviewed, Record: g, Source: "2"}})
+		"failed": {State: gold.Reviewed, Record: g}, "never": {Document: "never", State: gold.Reviewed, Record: g}, "fine": {State: gold.Reviewed, Record: g, Source: "2"}}.Shelf())
 	for _, id := range []string{"changed", "draft", "broken", "other"} {
 		require.NoError(t, sc.Add(record.Line{Document: id, Source: "2", Record: g}))
 	}

@@ -1,7 +1,9 @@
 package value
 
 import (
+	"encoding/binary"
 	"fmt"
+	"math/bits"
 	"strings"
 	"unicode/utf16"
 	"unicode/utf8"
@@ -29,11 +31,21 @@ type Reader struct {
 	src     string
 	pos     int
 	depth   int
+	err     error
 	stack   []Value
 	slab    []Value // the nodes in use; its spare capacity is what is left
 	slabs   [][]Value
 	used    int // slabs in use
 	scratch []byte
+	known   Known
+	outer   []Value // the objects and arrays in the outermost object, by name, with their texts
+}
+
+// Known is a value that was read before, with its text: where a member of the
+// outermost object has the same text, it is taken and not read again.
+type Known struct {
+	Text  string // of an object or an array; "": nothing is known
+	Value *Value
 }
 
 // Parse reads one JSON text that nothing but white space may follow.
@@ -53,25 +65,43 @@ func (r *Reader) Read(text []byte) (Value, error) {
 }
 
 // ReadString reads text. Strings without escapes share its memory.
-func (r *Reader) ReadString(text string) (Value, error) {
-	r.src, r.pos, r.depth = text, 0, 0
-	r.stack = r.stack[:0]
+func (r *Reader) ReadString(text string) (Value, error) { return r.ReadKnowing(text, Known{}) }
+
+// ReadKnowing is ReadString where a part of the text may have been read before.
+// What it gives shares the nodes of what is known.
+func (r *Reader) ReadKnowing(text string, known Known) (Value, error) {
+	r.src, r.pos, r.depth, r.err = text, 0, 0, nil
+	r.stack = append(r.stack[:0], Value{})
 	r.used = 0
 	r.slab = nil
 	r.scratch = nil
+	r.known = known
+	r.outer = r.outer[:0]
 	if !utf8.ValidString(text) {
-		return Value{}, r.fail(invalidAt(text), "this is not UTF-8")
+		r.fail(invalidAt(text), "this is not UTF-8")
+		return Value{}, r.err
 	}
 	r.space()
-	v, err := r.value()
-	if err != nil {
-		return Value{}, err
+	if !r.value(0) {
+		return Value{}, r.err
 	}
 	r.space()
 	if r.pos < len(r.src) {
-		return Value{}, r.fail(r.pos, fmt.Sprintf("%q after the end of the value", r.peekRune()))
+		r.fail(r.pos, fmt.Sprintf("%q after the end of the value", r.peekRune()))
+		return Value{}, r.err
 	}
-	return v, nil
+	return r.stack[0], nil
+}
+
+// TextOf gives the text of a member of the outermost object, as it was read, if
+// it is an object or an array; else "".
+func (r *Reader) TextOf(name string) string {
+	for i := len(r.outer) - 1; i >= 0; i-- {
+		if r.outer[i].Name == name {
+			return r.outer[i].Text
+		}
+	}
+	return ""
 }
 
 func invalidAt(s string) int {
@@ -85,11 +115,13 @@ func invalidAt(s string) int {
 	return len(s)
 }
 
-func (r *Reader) fail(at int, msg string) error {
+// fail notes what is wrong, and gives false.
+func (r *Reader) fail(at int, msg string) bool {
 	before := r.src[:min(at, len(r.src))]
 	line := strings.Count(before, "\n") + 1
 	col := len(before) - (strings.LastIndexByte(before, '\n') + 1) + 1
-	return &SyntaxError{Offset: at, Line: line, Col: col, Msg: msg}
+	r.err = &SyntaxError{Offset: at, Line: line, Col: col, Msg: msg}
+	return false
 }
 
 func (r *Reader) peekRune() rune {
@@ -98,7 +130,7 @@ func (r *Reader) peekRune() rune {
 }
 
 func (r *Reader) space() {
-	for r.pos < len(r.src) {
+	for r.pos < len(r.src) && r.src[r.pos] <= ' ' {
 		switch r.src[r.pos] {
 		case ' ', '\n', '\t', '\r':
 			r.pos++
@@ -108,43 +140,66 @@ func (r *Reader) space() {
 	}
 }
 
-func (r *Reader) value() (Value, error) {
+// value reads the value at pos into a place of the stack, which may move while
+// a container is read.
+func (r *Reader) value(at int) bool {
 	if r.pos >= len(r.src) {
-		return Value{}, r.fail(r.pos, "the text ends where a value should stand")
+		return r.fail(r.pos, "the text ends where a value should stand")
 	}
 	switch c := r.src[r.pos]; {
 	case c == '"':
-		s, err := r.str()
-		return Value{Kind: String, Text: s}, err
-	case c == '{':
-		return r.container(Object, '}')
-	case c == '[':
-		return r.container(Array, ']')
+		text, ok := r.str()
+		v := &r.stack[at]
+		v.Kind, v.Text = String, text
+		return ok
+	case c == '{' || c == '[':
+		kind, shut := Object, byte('}')
+		if c == '[' {
+			kind, shut = Array, ']'
+		}
+		start := r.pos
+		if r.depth == 1 && r.known.Text != "" && strings.HasPrefix(r.src[start:], r.known.Text) {
+			r.pos += len(r.known.Text)
+			r.stack[at].Kind, r.stack[at].Kids = kind, r.known.Value.Kids
+			return true
+		}
+		kids, ok := r.container(kind, shut)
+		v := &r.stack[at]
+		v.Kind, v.Kids = kind, kids
+		if ok && r.depth == 1 {
+			r.outer = append(r.outer, Value{Name: v.Name, Text: r.src[start:r.pos]})
+		}
+		return ok
 	case c == '-' || (c >= '0' && c <= '9'):
-		return r.number()
+		text, ok := r.number()
+		v := &r.stack[at]
+		v.Kind, v.Text = Number, text
+		return ok
 	default:
-		return r.word()
+		return r.word(&r.stack[at])
 	}
 }
 
-func (r *Reader) word() (Value, error) {
+func (r *Reader) word(v *Value) bool {
 	rest := r.src[r.pos:]
 	switch {
 	case strings.HasPrefix(rest, "null"):
 		r.pos += 4
-		return Value{}, nil
+		return true
 	case strings.HasPrefix(rest, "true"):
 		r.pos += 4
-		return Boolean(true), nil
+		v.Kind, v.Text = Bool, "true"
+		return true
 	case strings.HasPrefix(rest, "false"):
 		r.pos += 5
-		return Boolean(false), nil
+		v.Kind, v.Text = Bool, "false"
+		return true
 	}
-	return Value{}, r.fail(r.pos, fmt.Sprintf("%q where a value should stand", r.peekRune()))
+	return r.fail(r.pos, fmt.Sprintf("%q where a value should stand", r.peekRune()))
 }
 
 // number takes the number grammar of RFC 8259, section 6.
-func (r *Reader) number() (Value, error) {
+func (r *Reader) number() (string, bool) {
 	start := r.pos
 	if r.src[r.pos] == '-' {
 		r.pos++
@@ -153,12 +208,12 @@ func (r *Reader) number() (Value, error) {
 	case r.pos < len(r.src) && r.src[r.pos] == '0':
 		r.pos++
 	case r.digits() == 0:
-		return Value{}, r.fail(start, "a number without digits")
+		return "", r.fail(start, "a number without digits")
 	}
 	if r.pos < len(r.src) && r.src[r.pos] == '.' {
 		r.pos++
 		if r.digits() == 0 {
-			return Value{}, r.fail(start, "a number with no digit after the point")
+			return "", r.fail(start, "a number with no digit after the point")
 		}
 	}
 	if r.pos < len(r.src) && (r.src[r.pos] == 'e' || r.src[r.pos] == 'E') {
@@ -167,13 +222,13 @@ func (r *Reader) number() (Value, error) {
 			r.pos++
 		}
 		if r.digits() == 0 {
-			return Value{}, r.fail(start, "a number with an empty exponent")
+			return "", r.fail(start, "a number with an empty exponent")
 		}
 	}
 	if r.pos < len(r.src) && (r.src[r.pos] >= '0' && r.src[r.pos] <= '9') {
-		return Value{}, r.fail(start, "a number with a leading zero")
+		return "", r.fail(start, "a number with a leading zero")
 	}
-	return Value{Kind: Number, Text: r.src[start:r.pos]}, nil
+	return r.src[start:r.pos], true
 }
 
 func (r *Reader) digits() int {
@@ -184,15 +239,30 @@ func (r *Reader) digits() int {
 	return r.pos - start
 }
 
-func (r *Reader) str() (string, error) {
+// The bytes of a word of eight, for looking at eight letters at once.
+const (
+	ones  = 0x0101010101010101
+	highs = 0x8080808080808080
+)
+
+func (r *Reader) str() (string, bool) {
 	start := r.pos
 	r.pos++
-	for i := r.pos; i < len(r.src); i++ {
+	i := r.pos
+	for ; i+8 <= len(r.src); i += 8 {
+		x := binary.LittleEndian.Uint64(unsafe.Slice(unsafe.StringData(r.src[i:]), 8))
+		quote, slash := x^('"'*ones), x^('\\'*ones)
+		if stops := ((quote-ones)&^quote | (slash-ones)&^slash | (x-' '*ones)&^x) & highs; stops != 0 {
+			i += bits.TrailingZeros64(stops) / 8 // the lowest is exact; above it a borrow may have run on
+			break
+		}
+	}
+	for ; i < len(r.src); i++ {
 		switch c := r.src[i]; {
 		case c == '"':
 			s := r.src[r.pos:i]
 			r.pos = i + 1
-			return s, nil
+			return s, true
 		case c == '\\':
 			return r.escaped(start, i)
 		case c < 0x20:
@@ -203,7 +273,7 @@ func (r *Reader) str() (string, error) {
 }
 
 // escaped finishes a string whose first escape stands at i.
-func (r *Reader) escaped(start, i int) (string, error) {
+func (r *Reader) escaped(start, i int) (string, bool) {
 	buf := append(r.scratch, r.src[start+1:i]...)
 	from := len(r.scratch)
 	for i < len(r.src) {
@@ -215,7 +285,7 @@ func (r *Reader) escaped(start, i int) (string, error) {
 			if cap(buf)-len(buf) < 64 {
 				r.scratch = nil // the filled block stays with the strings in it
 			}
-			return unsafe.String(unsafe.SliceData(buf[from:]), len(buf)-from), nil
+			return unsafe.String(unsafe.SliceData(buf[from:]), len(buf)-from), true
 		case c < 0x20:
 			return "", r.fail(i, "a raw control character inside a string")
 		case c != '\\':
@@ -294,9 +364,9 @@ func hex4(s string) (rune, bool) {
 // container reads an array or object whose bracket stands at pos. Its kids
 // gather on the stack and move to the slab when the bracket closes, so that
 // they lie side by side.
-func (r *Reader) container(kind Kind, shut byte) (Value, error) {
+func (r *Reader) container(kind Kind, shut byte) ([]Value, bool) {
 	if r.depth++; r.depth > MaxDepth {
-		return Value{}, r.fail(r.pos, fmt.Sprintf("more than %d levels of nesting", MaxDepth))
+		return nil, r.fail(r.pos, fmt.Sprintf("more than %d levels of nesting", MaxDepth))
 	}
 	start := r.pos
 	r.pos++
@@ -305,17 +375,17 @@ func (r *Reader) container(kind Kind, shut byte) (Value, error) {
 	if r.pos < len(r.src) && r.src[r.pos] == shut {
 		r.pos++
 		r.depth--
-		return Value{Kind: kind}, nil
+		return nil, true
 	}
 	for {
-		kid, err := r.member(kind)
-		if err != nil {
-			return Value{}, err
+		at := len(r.stack)
+		r.stack = append(r.stack, Value{})
+		if kind == Object && !r.name(at) || !r.value(at) {
+			return nil, false
 		}
-		r.stack = append(r.stack, kid)
 		r.space()
 		if r.pos >= len(r.src) {
-			return Value{}, r.fail(r.pos, fmt.Sprintf("the text ends inside the %s that starts at byte %d", kind, start))
+			return nil, r.fail(r.pos, fmt.Sprintf("the text ends inside the %s that starts at byte %d", kind, start))
 		}
 		switch r.src[r.pos] {
 		case ',':
@@ -327,33 +397,30 @@ func (r *Reader) container(kind Kind, shut byte) (Value, error) {
 			kids := r.take(len(r.stack) - base)
 			copy(kids, r.stack[base:])
 			r.stack = r.stack[:base]
-			return Value{Kind: kind, Kids: kids}, nil
+			return kids, true
 		default:
-			return Value{}, r.fail(r.pos, fmt.Sprintf("%q where a comma or %q should stand", r.peekRune(), shut))
+			return nil, r.fail(r.pos, fmt.Sprintf("%q where a comma or %q should stand", r.peekRune(), shut))
 		}
 	}
 }
 
-func (r *Reader) member(kind Kind) (Value, error) {
-	if kind == Array {
-		return r.value()
-	}
+// name reads the name of a member, up to its value.
+func (r *Reader) name(at int) bool {
 	if r.pos >= len(r.src) || r.src[r.pos] != '"' {
-		return Value{}, r.fail(r.pos, "a member name in double quotes should stand here")
+		return r.fail(r.pos, "a member name in double quotes should stand here")
 	}
-	name, err := r.str()
-	if err != nil {
-		return Value{}, err
+	name, ok := r.str()
+	if !ok {
+		return false
 	}
+	r.stack[at].Name = name
 	r.space()
 	if r.pos >= len(r.src) || r.src[r.pos] != ':' {
-		return Value{}, r.fail(r.pos, "a colon should stand here")
+		return r.fail(r.pos, "a colon should stand here")
 	}
 	r.pos++
 	r.space()
-	v, err := r.value()
-	v.Name = name
-	return v, err
+	return true
 }
 
 // take gives n nodes that lie side by side.

@@ -234,15 +234,40 @@ func EqualNumbers(a, b string) bool {
 	if a == b {
 		return true
 	}
-	if isPlain(a) && isPlain(b) {
-		return false // an integer has one spelling
+	if x, ok := pointed(a); ok {
+		if y, ok := pointed(b); ok {
+			return x == y
+		}
 	}
 	return CanonicalNumber(a) == CanonicalNumber(b)
 }
 
-// isPlain tells an integer in digits alone, but for -0.
-func isPlain(literal string) bool {
-	return strings.IndexByte(literal, '.') < 0 && strings.IndexByte(literal, 'e') < 0 && strings.IndexByte(literal, 'E') < 0 && literal != "-0"
+// pointed gives the one spelling of a literal without an exponent: no zeros at the
+// end of its fraction, and no sign at zero.
+func pointed(literal string) (string, bool) {
+	point := -1
+	for i := 0; i < len(literal); i++ {
+		switch literal[i] {
+		case '.':
+			point = i
+		case 'e', 'E':
+			return "", false
+		}
+	}
+	if point >= 0 {
+		end := len(literal)
+		for literal[end-1] == '0' {
+			end--
+		}
+		if end == point+1 {
+			end = point
+		}
+		literal = literal[:end]
+	}
+	if literal == "-0" {
+		literal = "0"
+	}
+	return literal, true
 }
 
 // CanonicalNumber gives the one spelling that all literals of a number share:
@@ -255,8 +280,11 @@ func CanonicalNumber(literal string) string { return string(AppendCanonicalNumbe
 func AppendCanonicalNumber(dst []byte, literal string) []byte {
 	rest := strings.TrimPrefix(literal, "-")
 	mantissa, power := rest, ""
-	if i := strings.IndexAny(rest, "eE"); i >= 0 {
-		mantissa, power = rest[:i], strings.TrimPrefix(rest[i+1:], "+")
+	for i := 0; i < len(rest); i++ {
+		if rest[i]|0x20 == 'e' {
+			mantissa, power = rest[:i], strings.TrimPrefix(rest[i+1:], "+")
+			break
+		}
 	}
 	start := len(dst)
 	if len(rest) < len(literal) {
@@ -290,6 +318,9 @@ func AppendCanonicalNumber(dst []byte, literal string) []byte {
 	}
 	dst = append(dst[:from+last], 'e')
 	shift := digits - last - fraction
+	if power == "" {
+		return strconv.AppendInt(dst, int64(shift), 10)
+	}
 	if len(power) < 15 {
 		p, _ := strconv.Atoi(power)
 		return strconv.AppendInt(dst, int64(p+shift), 10)
