@@ -112,11 +112,16 @@ func (s *set) lines(w *work, l *ledger.Ledger, do func(record.Line) error) error
 
 func (a *app) compareWith(w *work, golds *gold.Shelf, sets [2]set, l *ledger.Ledger, o comparing) error {
 	c := score.NewComparer(w.schema, golds, o.part)
-	if err := sets[0].lines(w, l, c.AddA); err != nil {
-		return err
-	}
-	if err := sets[1].lines(w, l, c.AddB); err != nil {
-		return err
+	for i, add := range []func(record.Line) error{c.AddA, c.AddB} {
+		err := error(nil)
+		if file := sets[i].file; file != "" {
+			err = inFile(file, []func(string) error{c.AddFileA, c.AddFileB}[i](file))
+		} else {
+			err = sets[i].lines(w, l, add)
+		}
+		if err != nil {
+			return err
+		}
 	}
 	got := c.Compare()
 	if o.asJSON {

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 
 	"github.com/spf13/cobra"
 
@@ -93,7 +94,7 @@ func (a *app) misses(ctx context.Context, o missing, runName string) error {
 	if err != nil {
 		return err
 	}
-	finder := &score.Finder{Schema: w.schema, Gold: set, Part: o.part}
+	finder := &score.Finder{Schema: w.schema, Gold: set, Part: o.part, Keep: !o.noCures}
 	if !o.noDocuments {
 		r, done, err := a.reader(w, &o.looking)
 		if err != nil {
@@ -104,24 +105,11 @@ func (a *app) misses(ctx context.Context, o missing, runName string) error {
 	}
 	curer := score.NewCurer(w.schema)
 	var all []score.Miss
-	run, err := a.each(w, o.judged, runName, func(n int, l record.Line, err error) error {
-		var found []score.Miss
-		if err == nil {
-			found, err = finder.Add(l)
+	run, err := a.found(w, o, runName, finder, func(f score.Found) error {
+		if f.Gold != nil {
+			curer.Add(f.Document, f.Gold, f.Filled, f.Misses)
 		}
-		if err != nil {
-			return lineFault(o.recordsFile, n, err)
-		}
-		if g := finder.Judged(); !o.noCures && g != nil {
-			kept, ruler := l.Record.Detach(), *g
-			ruler.Record = g.Record.Detach()
-			filled := &kept
-			if l.Status == record.Failed {
-				filled = nil
-			}
-			curer.Add(l.Document, &ruler, filled, found)
-		}
-		all = append(all, found...)
+		all = append(all, f.Misses...)
 		return nil
 	})
 	if err != nil {
@@ -147,10 +135,30 @@ func (a *app) misses(ctx context.Context, o missing, runName string) error {
 	return nil
 }
 
-// sourceReader reads the documents of records by their ids, one at a time.
+// found finds the misses of a run or a file.
+func (a *app) found(w *work, o missing, runName string, finder *score.Finder, do func(score.Found) error) (run int64, err error) {
+	if o.recordsFile != "" && runName == "" {
+		return 0, inFile(o.recordsFile, finder.AddFile(o.recordsFile, do))
+	}
+	return a.each(w, o.judged, runName, func(_ int, l record.Line, err error) error {
+		if err != nil {
+			return err
+		}
+		f, err := finder.Add(l)
+		if err != nil {
+			return err
+		}
+		return do(f)
+	})
+}
+
+// sourceReader reads the documents of records by their ids, for several at a time.
 func (a *app) sourceReader(ctx context.Context, w *work, r *document.Reader) func(id string) (*document.Document, error) {
+	var mu sync.Mutex // of the project's tables, which are read when first asked for
 	return func(id string) (*document.Document, error) {
+		mu.Lock()
 		found, err := w.one(id)
+		mu.Unlock()
 		if err != nil || len(found) != 1 {
 			return nil, errors.Join(err, errors.New("not found"))
 		}

@@ -118,19 +118,17 @@ func BenchmarkMany(b *testing.B) {
 		b.ReportMetric(took.Seconds()/read.Seconds(), "of-reading")
 		began = time.Now()
 		c := NewComparer(s, set, "")
-		require.NoError(b, record.ReadLines(g, false, func(_ int, l record.Line, err error) error { return c.AddA(l) }))
-		require.NoError(b, record.ReadLines(d, false, func(_ int, l record.Line, err error) error { return c.AddB(l) }))
+		require.NoError(b, c.AddFileA(g))
+		require.NoError(b, c.AddFileB(d))
 		got := c.Compare()
 		require.Equal(b, r.Overall.Right, got.B.Right)
 		b.ReportMetric(time.Since(began).Seconds()/took.Seconds(), "compare-of-score")
 		began = time.Now()
 		finder := &Finder{Schema: s, Gold: set}
 		missed := 0
-		require.NoError(b, record.ReadLines(d, false, func(_ int, l record.Line, err error) error {
-			require.NoError(b, err)
-			found, err := finder.Add(l)
-			missed += len(found)
-			return err
+		require.NoError(b, finder.AddFile(d, func(f Found) error {
+			missed += len(f.Misses)
+			return nil
 		}))
 		require.Equal(b, r.Overall.Wrong+r.Overall.Missed+r.Overall.Extra, missed)
 		b.ReportMetric(time.Since(began).Seconds()/took.Seconds(), "misses-of-score")
@@ -138,4 +136,35 @@ func BenchmarkMany(b *testing.B) {
 		runtime.ReadMemStats(&m)
 		b.ReportMetric(float64(m.Sys)/(1<<20), "MB")
 	}
+}
+
+// BenchmarkMemory tells what scoring holds for each document beyond the first
+// 20,000, gold and all that is known of them.
+func BenchmarkMemory(b *testing.B) {
+	s := manyFields(b)
+	held := func(n int) float64 {
+		g, d := many(b, b.TempDir(), n)
+		before := liveBytes()
+		shelf, err := gold.Open(g, s)
+		require.NoError(b, err)
+		sc := New(s, shelf)
+		require.NoError(b, sc.AddFile(d))
+		after := liveBytes()
+		r := sc.Report()
+		require.Equal(b, n, r.Documents)
+		return after - before
+	}
+	for range b.N {
+		few, lots := held(20000), held(80000)
+		b.ReportMetric((lots-few)/60000, "bytes/document")
+	}
+}
+
+func liveBytes() float64 {
+	var m runtime.MemStats
+	for range 3 { // what pools keep goes with the second
+		runtime.GC()
+	}
+	runtime.ReadMemStats(&m)
+	return float64(m.HeapAlloc)
 }

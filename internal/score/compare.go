@@ -94,28 +94,75 @@ func NewComparer(s *schema.Schema, g *gold.Shelf, part string) *Comparer {
 }
 
 // AddA adds a record of the first set.
-func (c *Comparer) AddA(l record.Line) error { return c.add(c.a, l) }
+func (c *Comparer) AddA(l record.Line) error { return c.put(c.a, l.Document, c.side(c.gate, &l)) }
 
 // AddB adds a record of the second set.
-func (c *Comparer) AddB(l record.Line) error { return c.add(c.b, l) }
+func (c *Comparer) AddB(l record.Line) error { return c.put(c.b, l.Document, c.side(c.gate, &l)) }
 
-func (c *Comparer) add(to map[string]*side, l record.Line) error {
-	if to[l.Document] != nil {
-		return &Twice{l.Document}
+// AddFileA adds the records of a file of JSON Lines to the first set, several
+// lines at a time. An error of a line is a *LineError.
+func (c *Comparer) AddFileA(path string) error { return c.addFile(c.a, path) }
+
+// AddFileB adds to the second set.
+func (c *Comparer) AddFileB(path string) error { return c.addFile(c.b, path) }
+
+func (c *Comparer) addFile(to map[string]*side, path string) error {
+	type added struct {
+		n    int
+		id   string
+		side *side
+		err  error
 	}
-	if c.a[l.Document] == nil && c.b[l.Document] == nil {
-		c.order = append(c.order, l.Document)
+	return inHands(path, func() func(b *batch) []added {
+		gate := NewWith(c.schema, c.gate.gold, c.gate.options)
+		r := &lines{hand: gate.hand}
+		return func(b *batch) (out []added) {
+			b.each(func(n int, text []byte) bool {
+				err := r.read(text, c.schema.EachEntry())
+				one := added{n: n, id: r.line.Document, err: err}
+				if err == nil {
+					one.side = c.side(gate, &r.line)
+				}
+				out = append(out, one)
+				return err == nil
+			})
+			return out
+		}
+	}, func(all []added) error {
+		for _, one := range all {
+			if one.err == nil {
+				one.err = c.put(to, one.id, one.side)
+			}
+			if one.err != nil {
+				return &LineError{one.n, one.err}
+			}
+		}
+		return nil
+	})
+}
+
+func (c *Comparer) put(to map[string]*side, id string, s *side) error {
+	if to[id] != nil {
+		return &Twice{id}
 	}
+	if c.a[id] == nil && c.b[id] == nil {
+		c.order = append(c.order, id)
+	}
+	to[id] = s
+	return nil
+}
+
+// side measures a record by itself.
+func (c *Comparer) side(gate *Scorer, l *record.Line) *side {
 	s := &side{}
-	to[l.Document] = s
-	g, filled, why := c.gate.judge(&l)
+	g, filled, why := gate.judge(l)
 	if why != "" {
 		s.leftOut = why
-		return nil
+		return s
 	}
 	s.tallies = make([]Tally, len(c.fields))
 	n := int32(0)
-	s.exact, s.of = c.gate.walk(&g.Record, filled, false, func(leaf Leaf) {
+	s.exact, s.of = gate.walk(&g.Record, filled, false, func(leaf Leaf) {
 		s.tallies[c.index[leaf.Field]].add(leaf.Outcome)
 		s.all.add(leaf.Outcome)
 		if leaf.Gold.Empty() {
@@ -131,7 +178,7 @@ func (c *Comparer) add(to map[string]*side, l record.Line) error {
 		}
 		n++
 	}, nil)
-	return nil
+	return s
 }
 
 func (t *Tally) add(o Outcome) {

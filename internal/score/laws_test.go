@@ -210,8 +210,8 @@ func TestEveryMissHasACause(t *testing.T) {
 		found, err := finder.Add(record.Line{Document: docName(i), Record: *v})
 		require.NoError(t, err)
 		one := scored(t, s, golds[i].String(), v.String()).Overall
-		require.Len(t, found, one.Wrong+one.Missed+one.Extra)
-		all = append(all, found...)
+		require.Len(t, found.Misses, one.Wrong+one.Missed+one.Extra)
+		all = append(all, found.Misses...)
 	}
 	for i := range all {
 		m := &all[i]

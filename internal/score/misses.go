@@ -47,46 +47,96 @@ type Finder struct {
 	// had: then causes that need it are not told apart.
 	Source func(id string) (*document.Document, error)
 
+	Keep bool // what was measured is wanted too
+
 	scorer *Scorer
-	judged *gold.Record
+}
+
+// Found is what was found in a record.
+type Found struct {
+	Document string
+	Misses   []Miss
+	// Where the record counted and Keep asks for them: copies of what it was measured
+	// by and of itself, which is nil where its filling failed.
+	Gold   *gold.Record
+	Filled *value.Value
 }
 
 // Add gives the misses of one record. Which records count is for the same rules
 // as in a score; LeftOut names the others.
-func (f *Finder) Add(l record.Line) ([]Miss, error) {
+func (f *Finder) Add(l record.Line) (Found, error) {
+	sc := f.counted()
+	before := sc.report.Documents
+	if err := sc.Add(l); err != nil {
+		return Found{}, err
+	}
+	return f.found(sc, &l, sc.report.Documents > before), nil
+}
+
+// AddFile finds the misses of a file of JSON Lines, several lines at a time; each
+// hears of its records in their order. Source is called by several goroutines. An
+// error of a line is a *LineError.
+func (f *Finder) AddFile(path string, each func(Found) error) error {
+	type result struct {
+		*part
+		found []Found
+	}
+	sc := f.counted()
+	return inHands(path, func() func(b *batch) result {
+		r := &lines{hand: sc.gold.Hand()}
+		return func(b *batch) (out result) {
+			out.part = sc.measureAll(b, r, func(s *Scorer, l *record.Line, counted bool) {
+				out.found = append(out.found, f.found(s, l, counted))
+			})
+			return out
+		}
+	}, func(r result) error {
+		if err := sc.merge(r.part); err != nil {
+			return err
+		}
+		for _, found := range r.found {
+			if err := each(found); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+func (f *Finder) counted() *Scorer {
 	if f.scorer == nil {
 		f.scorer = NewWith(f.Schema, f.Gold, Options{Part: f.Part})
 	}
-	f.judged = nil
-	before := f.scorer.report.Documents
-	if err := f.scorer.Add(l); err != nil {
-		return nil, err
+	return f.scorer
+}
+
+// found looks at the record that a scorer counted last.
+func (f *Finder) found(sc *Scorer, l *record.Line, counted bool) Found {
+	out := Found{Document: l.Document}
+	if !counted {
+		return out
 	}
-	if f.scorer.report.Documents == before {
-		return nil, nil
-	}
-	f.judged = f.scorer.judged
 	filled := &l.Record
 	if l.Status == record.Failed {
 		filled = nil
 	}
-	if t := f.scorer.tallies.last; t.Wrong+t.Missed+t.Extra == 0 {
-		return nil, nil
+	if t := sc.tallies.last; t.Wrong+t.Missed+t.Extra > 0 {
+		out.Misses = f.misses(sc.judged, filled, l.Document)
 	}
-	return f.misses(f.scorer.judged, filled, l.Document), nil
+	if f.Keep {
+		g := *sc.judged
+		g.Record = g.Record.Detach()
+		out.Gold = &g
+		if filled != nil {
+			kept := filled.Detach()
+			out.Filled = &kept
+		}
+	}
+	return out
 }
 
 // Report gives the score of all that was added.
-func (f *Finder) Report() Report {
-	if f.scorer == nil {
-		f.scorer = NewWith(f.Schema, f.Gold, Options{Part: f.Part})
-	}
-	return f.scorer.Report()
-}
-
-// Judged gives the gold that the record added last was measured by, good until the
-// next is added; nil where it did not count.
-func (f *Finder) Judged() *gold.Record { return f.judged }
+func (f *Finder) Report() Report { return f.counted().Report() }
 
 func (f *Finder) misses(g *gold.Record, filled *value.Value, id string) []Miss {
 	rec := &g.Record

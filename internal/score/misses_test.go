@@ -2,6 +2,7 @@ package score
 
 import (
 	"bytes"
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"os"
@@ -46,10 +47,10 @@ func oneMiss(t *testing.T, g, d string) Miss {
 	doc, err := (&document.Reader{}).Read(t.Context(), document.Source{ID: "d.txt", Text: source})
 	require.NoError(t, err)
 	f := &Finder{Schema: s, Gold: gold.Set{"d": {Document: "d", State: gold.Reviewed, Record: gv}}.Shelf(), Source: func(string) (*document.Document, error) { return doc, nil }}
-	misses, err := f.Add(record.Line{Document: "d", Record: dv})
+	found, err := f.Add(record.Line{Document: "d", Record: dv})
 	require.NoError(t, err)
-	require.NotEmpty(t, misses, "%s %s", g, d)
-	return misses[0]
+	require.NotEmpty(t, found.Misses, "%s %s", g, d)
+	return found.Misses[0]
 }
 
 func TestCauses(t *testing.T) {
@@ -118,10 +119,10 @@ func TestCures(t *testing.T) {
 		require.NoError(t, err)
 		of := &gold.Record{Document: id, State: gold.Reviewed, Record: g}
 		finder := &Finder{Schema: s, Gold: gold.Set{id: of}.Shelf()}
-		misses, err := finder.Add(record.Line{Document: id, Record: d})
+		found, err := finder.Add(record.Line{Document: id, Record: d})
 		require.NoError(t, err)
 		filled = append(filled, d)
-		curer.Add(id, of, &filled[i], misses)
+		curer.Add(id, of, &filled[i], found.Misses)
 	}
 	got := curer.Try()
 	written := map[string]Cure{}
@@ -159,9 +160,9 @@ func TestCures(t *testing.T) {
 		id := fmt.Sprint("e", i)
 		of := &gold.Record{Document: id, State: gold.Reviewed, Record: g}
 		finder := &Finder{Schema: s, Gold: gold.Set{id: of}.Shelf()}
-		misses, err := finder.Add(record.Line{Document: id, Record: d})
+		found, err := finder.Add(record.Line{Document: id, Record: d})
 		require.NoError(t, err)
-		none.Add(id, of, &d, misses)
+		none.Add(id, of, &d, found.Misses)
 	}
 	assert.Empty(t, none.Try().Chosen, "lower would turn two right and eight wrong")
 }
@@ -261,6 +262,54 @@ func TestManyHands(t *testing.T) {
 		require.ErrorAs(t, err, &bad)
 		assert.Contains(t, fmt.Sprintf("%d: %s", bad.N, bad), want)
 	}
+}
+
+// Comparing and looking for misses come to the same by many hands as by one, in
+// the same order, and stop at the same line.
+func TestManyHandsCompareAndFind(t *testing.T) {
+	s := manyFields(t)
+	dir := t.TempDir()
+	g, d := many(t, dir, 700)
+	set, err := gold.Load(g, s)
+	require.NoError(t, err)
+	one, several := &Finder{Schema: s, Gold: set.Shelf(), Keep: true}, &Finder{Schema: s, Gold: set.Shelf(), Keep: true}
+	var want, got []Found
+	x, y := NewComparer(s, set.Shelf(), ""), NewComparer(s, set.Shelf(), "")
+	require.NoError(t, record.ReadLines(g, false, func(_ int, l record.Line, err error) error { return x.AddA(l) }))
+	require.NoError(t, record.ReadLines(d, false, func(_ int, l record.Line, err error) error {
+		found, err := one.Add(l)
+		require.NoError(t, err)
+		want = append(want, found)
+		return x.AddB(l)
+	}))
+	require.NoError(t, several.AddFile(d, func(f Found) error {
+		got = append(got, f)
+		return nil
+	}))
+	require.Equal(t, len(want), len(got))
+	for i := range want {
+		require.Equal(t, want[i], got[i])
+	}
+	require.NoError(t, y.AddFileA(g))
+	require.NoError(t, y.AddFileB(d))
+	a, b := x.Compare(), y.Compare()
+	require.Equal(t, a, b)
+	require.NotZero(t, a.Broken)
+
+	stop := errors.New("enough")
+	seen := 0
+	assert.ErrorIs(t, (&Finder{Schema: s, Gold: set.Shelf()}).AddFile(d, func(Found) error {
+		seen++
+		if seen == 200 {
+			return stop
+		}
+		return nil
+	}), stop)
+	assert.Equal(t, 200, seen, "nothing is told after what was to be the last")
+	var bad *LineError
+	require.ErrorAs(t, y.AddFileA(d), &bad)
+	assert.Equal(t, 1, bad.N)
+	assert.ErrorContains(t, bad, "stands there twice")
 }
 
 // Gold too long for the memory is read from the disk, and comes to the same, also

@@ -1,37 +1,17 @@
 package score
 
 import (
-	"errors"
-	"runtime"
-	"sync"
-
 	"filler/internal/gold"
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/value"
 )
 
-// batchLines is how many lines one hand takes at once.
-const batchLines = 128
-
-// batch is some lines of a file, on their way to a hand and back.
-type batch struct {
-	n    []int // of the lines, from 1
-	text []byte
-	ends []int
-	part *Scorer
+// part is what a batch of lines came to.
+type part struct {
+	*Scorer
 	read []came
 	bad  *LineError
-	done chan struct{}
-}
-
-// batches are kept for the next lines.
-var batches = sync.Pool{New: func() any { return &batch{} }}
-
-func newBatch() *batch {
-	b := batches.Get().(*batch)
-	*b = batch{n: b.n[:0], text: b.text[:0], ends: b.ends[:0], read: b.read[:0], done: make(chan struct{})}
-	return b
 }
 
 // came is a document of a batch: its line, its number in the gold, and its name
@@ -41,121 +21,64 @@ type came struct {
 	id      string
 }
 
-// LineError says what is wrong with a line of a file.
-type LineError struct {
-	N   int
-	Err error
+// lines reads records for one hand.
+type lines struct {
+	reader value.Reader
+	hand   *gold.Hand
+	line   record.Line
 }
 
-func (e *LineError) Error() string { return e.Err.Error() }
-func (e *LineError) Unwrap() error { return e.Err }
+// read reads a line into r.line. Where its record is written as gold's is, it is
+// gold's that is given, and not read again.
+func (r *lines) read(text []byte, eachEntry bool) error {
+	var known value.Known
+	if id, ok := record.DocumentOf(text); ok {
+		if _, g, err := r.hand.Find(id); err == nil && g != nil {
+			known = r.hand.Known()
+		}
+	}
+	var err error
+	r.line, err = record.ReadLine(&r.reader, text, known, eachEntry)
+	return err
+}
 
 // AddFile counts the records of a file of JSON Lines, several lines at a time;
 // what comes of it does not depend on how many. An error is a *LineError.
 func (sc *Scorer) AddFile(path string) error {
-	hands := runtime.GOMAXPROCS(0)
-	queue, order := make(chan *batch, hands), make(chan *batch, 4*hands)
-	var wait sync.WaitGroup
-	for range hands {
-		wait.Go(func() {
-			var reader value.Reader
-			hand := sc.gold.Hand()
-			for b := range queue {
-				b.work(sc, &reader, hand)
-				close(b.done)
-			}
-		})
-	}
-	failed := make(chan error, 1)
-	var stop sync.Once
-	quit := make(chan struct{})
-	go func() { // puts batches together in the order of the file
-		var err error
-		for b := range order {
-			<-b.done
-			if err == nil {
-				if err = sc.merge(b); err != nil {
-					stop.Do(func() { close(quit) })
-				}
-			}
-			batches.Put(b)
-		}
-		failed <- err
-	}()
-	now := newBatch()
-	send := func() bool {
-		if len(now.n) == 0 {
-			return true
-		}
-		b := now
-		now = newBatch()
-		select {
-		case <-quit:
-			return false
-		default:
-		}
-		queue <- b
-		order <- b
-		return true
-	}
-	err := record.ReadTexts(path, func(n int, _ int64, text []byte) error {
-		now.n = append(now.n, n)
-		now.text = append(now.text, text...)
-		now.ends = append(now.ends, len(now.text))
-		if len(now.n) == batchLines && !send() {
-			return errQuit
-		}
-		return nil
-	})
-	if err == nil {
-		send()
-	}
-	close(queue)
-	close(order)
-	wait.Wait()
-	if ferr := <-failed; ferr != nil {
-		return ferr
-	}
-	if err == errQuit {
-		return nil
-	}
-	return err
+	return inHands(path, func() func(b *batch) *part {
+		r := &lines{hand: sc.gold.Hand()}
+		return func(b *batch) *part { return sc.measureAll(b, r, nil) }
+	}, sc.merge)
 }
 
-var errQuit = errors.New("stopped")
-
-// work counts the lines of a batch by themselves.
-func (b *batch) work(sc *Scorer, reader *value.Reader, hand *gold.Hand) {
-	b.part = NewWith(sc.schema, sc.gold, sc.options)
-	b.part.hand = hand
-	var l record.Line
-	from := 0
-	for i, end := range b.ends {
-		text := b.text[from:end]
-		from = end
-		var known value.Known
-		if id, ok := record.DocumentOf(text); ok {
-			if _, g, err := hand.Find(id); err == nil && g != nil {
-				known = hand.Known()
-			}
+// measureAll counts the lines of a batch by themselves. each, where there is one,
+// hears of every record, and whether it counted.
+func (sc *Scorer) measureAll(b *batch, r *lines, each func(s *Scorer, l *record.Line, counted bool)) *part {
+	p := &part{Scorer: NewWith(sc.schema, sc.gold, sc.options)}
+	p.hand = r.hand
+	b.each(func(n int, text []byte) bool {
+		if err := r.read(text, sc.schema.EachEntry()); err != nil {
+			p.bad = &LineError{n, err}
+			return false
 		}
-		var err error
-		if l, err = record.ReadLine(reader, text, known, sc.schema.EachEntry()); err != nil {
-			b.bad = &LineError{b.n[i], err}
-			return
+		c := came{line: n}
+		if c.n, _, _ = r.hand.Find(r.line.Document); c.n < 0 {
+			c.id = r.line.Document
 		}
-		c := came{line: b.n[i]}
-		if c.n, _, _ = hand.Find(l.Document); c.n < 0 {
-			c.id = l.Document
+		p.read = append(p.read, c)
+		before := p.report.Documents
+		p.measure(&r.line)
+		if each != nil {
+			each(p.Scorer, &r.line, p.report.Documents > before)
 		}
-		b.read = append(b.read, c)
-		b.part.measure(&l)
-	}
+		return true
+	})
+	return p
 }
 
 // merge adds what a batch came to.
-func (sc *Scorer) merge(b *batch) error {
-	for _, c := range b.read {
+func (sc *Scorer) merge(o *part) error {
+	for _, c := range o.read {
 		if !sc.seen.add(c.n, c.id) {
 			if c.n >= 0 {
 				if g, err := sc.hand.At(c.n); err == nil {
@@ -165,10 +88,9 @@ func (sc *Scorer) merge(b *batch) error {
 			return &LineError{c.line, &Twice{c.id}}
 		}
 	}
-	if b.bad != nil {
-		return b.bad
+	if o.bad != nil {
+		return o.bad
 	}
-	o := b.part
 	r, p := &sc.report, &o.report
 	r.Documents, r.RecordsRight, r.RecordsOf, r.Drafted = r.Documents+p.Documents, r.RecordsRight+p.RecordsRight, r.RecordsOf+p.RecordsOf, r.Drafted+p.Drafted
 	r.TooLong += p.TooLong

@@ -59,7 +59,7 @@ type Visitor struct {
 // Walk pairs a gold record with a filled one and tells every leaf. Either may
 // be nil: then all leaves of the other are missed, or extra.
 func Walk(s *schema.Schema, gold, filled *value.Value, v Visitor) {
-	w := walker{Visitor: v}
+	w := walker{Visitor: v, alike: gold != nil && isShared(gold, filled)}
 	w.field(s.Root, gold, filled, "", "")
 }
 
