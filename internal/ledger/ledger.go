@@ -13,6 +13,7 @@
 package ledger
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"database/sql"
 	_ "embed" // the tables
@@ -48,6 +49,7 @@ type Ledger struct {
 	knownErr error
 	put      map[string]bool      // blobs that need not be written again; the writer's alone
 	fresh    []string             // those of the transaction at hand; likewise
+	parts    []hashed             // of the request that was written last; likewise
 	stmts    map[string]*sql.Stmt // likewise
 }
 
@@ -296,8 +298,26 @@ func HashOf(body []byte) string {
 	return hex.EncodeToString(sum[:])
 }
 
-func (l *Ledger) putBlob(tx *sql.Tx, body []byte) (string, error) {
-	hash := HashOf(body)
+// hashed is a part of a request with its hash.
+type hashed struct {
+	body []byte
+	hash string
+}
+
+// hashed gives the hash of the ith part of a request. What requests share is
+// compared with the last one's, which is far quicker than hashing it again.
+func (l *Ledger) hashed(i int, part []byte) string {
+	for len(l.parts) <= i {
+		l.parts = append(l.parts, hashed{})
+	}
+	last := &l.parts[i]
+	if last.hash == "" || !bytes.Equal(last.body, part) {
+		last.body, last.hash = bytes.Clone(part), HashOf(part)
+	}
+	return last.hash
+}
+
+func (l *Ledger) putBlob(tx *sql.Tx, body []byte, hash string) (string, error) {
 	if l.put[hash] {
 		return hash, nil
 	}

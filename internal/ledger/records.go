@@ -33,14 +33,14 @@ type Exchange struct {
 func (l *Ledger) SaveExchange(x Exchange) error {
 	return l.write(func(tx *sql.Tx) error {
 		var hashes []string
-		for _, part := range x.Request {
-			h, err := l.putBlob(tx, part)
+		for i, part := range x.Request {
+			h, err := l.putBlob(tx, part, l.hashed(i, part))
 			if err != nil {
 				return err
 			}
 			hashes = append(hashes, h)
 		}
-		reply, err := l.putBlob(tx, x.Reply)
+		reply, err := l.putBlob(tx, x.Reply, HashOf(x.Reply))
 		if err != nil {
 			return err
 		}

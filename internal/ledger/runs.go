@@ -52,11 +52,11 @@ type Task struct {
 func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 	var id int64
 	err := l.write(func(tx *sql.Tx) error {
-		schema, err := l.putBlob(tx, r.Schema)
+		schema, err := l.putBlob(tx, r.Schema, HashOf(r.Schema))
 		if err != nil {
 			return err
 		}
-		prompt, err := l.putBlob(tx, r.Prompt)
+		prompt, err := l.putBlob(tx, r.Prompt, HashOf(r.Prompt))
 		if err != nil {
 			return err
 		}
@@ -80,7 +80,7 @@ func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 		for _, t := range tasks {
 			source := ""
 			if t.Text != nil {
-				if source, err = l.putBlob(tx, t.Text); err != nil {
+				if source, err = l.putBlob(tx, t.Text, HashOf(t.Text)); err != nil {
 					return err
 				}
 			}

@@ -5,6 +5,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"github.com/shopspring/decimal"
+
 	"filler/internal/schema"
 	"filler/internal/value"
 )
@@ -17,15 +19,18 @@ func (va *Validator) Sound(record *value.Value) bool {
 	return va.plain && sound(va.schema.Root, record, false)
 }
 
-// isPlain tells schemas that Sound knows.
-func isPlain(s *schema.Schema) bool {
-	plain := len(s.Rules) == 0
+// isPlain tells schemas that Sound knows; isForm those whose form it knows, which
+// may have links and rules besides.
+func isPlain(s *schema.Schema) (plain, isForm bool) {
+	links := false
+	isForm = true
 	s.Root.Walk(func(f *schema.Field, _ int) {
-		if f.Type == schema.Link || len(f.Extra.Kids) > 0 || f.Precision != "" || f.Type == schema.List && (len(f.Item.Extra.Kids) > 0 || f.Least != "" || f.Most != "") {
-			plain = false
+		links = links || f.Type == schema.Link
+		if f.Type == schema.Link && len(f.Targets) != 1 || len(f.Extra.Kids) > 0 || f.Precision != "" || f.Type == schema.List && (len(f.Item.Extra.Kids) > 0 || f.Least != "" || f.Most != "") {
+			isForm = false
 		}
 	})
-	return plain
+	return isForm && !links && len(s.Rules) == 0, isForm
 }
 
 // sound looks at a value; with complete, nothing that is required may be missing.
@@ -74,7 +79,9 @@ func soundLeaf(f *schema.Field, v *value.Value) bool {
 	case schema.Integer:
 		return v.Kind == value.Number && smallInteger(v.Text) && inside(f, v.Text)
 	case schema.Number:
-		return v.Kind == value.Number && f.Least == "" && f.Most == "" && len(v.Text) < 300 && !strings.ContainsAny(v.Text, "eE")
+		return v.Kind == value.Number && between(f, v.Text)
+	case schema.Link:
+		return soundLeaf(f.Kin(), v)
 	case schema.Boolean:
 		return v.Kind == value.Bool
 	case schema.Date:
@@ -91,8 +98,8 @@ func soundLeaf(f *schema.Field, v *value.Value) bool {
 	case schema.Money, schema.Quantity:
 		name, own := f.Measure()
 		amount, measure := v.Get("amount"), v.Get(name)
-		return v.Kind == value.Object && len(v.Kids) == 2 && own != "" && f.Least == "" && f.Most == "" && amount != nil && amount.Kind == value.Number &&
-			len(amount.Text) < 300 && !strings.ContainsAny(amount.Text, "eE") && measure != nil && measure.Kind == value.String && measure.Text == own
+		return v.Kind == value.Object && len(v.Kids) == 2 && own != "" && amount != nil && amount.Kind == value.Number &&
+			between(f, amount.Text) && measure != nil && measure.Kind == value.String && measure.Text == own
 	}
 	return false
 }
@@ -107,6 +114,23 @@ func smallInteger(literal string) bool {
 		}
 	}
 	return true
+}
+
+// between tells whether a number of moderate length is within the field's bounds.
+func between(f *schema.Field, literal string) bool {
+	if len(literal) >= 300 || strings.ContainsAny(literal, "eE") {
+		return false
+	}
+	if (f.Least == "" || f.Least == "0" && literal[0] != '-') && f.Most == "" {
+		return true
+	}
+	n, err := decimal.NewFromString(literal)
+	if err != nil {
+		return false
+	}
+	least, lerr := decimal.NewFromString(f.Least)
+	most, merr := decimal.NewFromString(f.Most)
+	return (f.Least == "" || lerr == nil && n.GreaterThanOrEqual(least)) && (f.Most == "" || merr == nil && n.LessThanOrEqual(most))
 }
 
 // inside tells whether an integer is within bounds that are integers too.

@@ -82,13 +82,13 @@ func TestSubset(t *testing.T) {
 // What Sound and the quick way of Check let pass, the library lets pass as well:
 // of records with random values at random places.
 func TestSoundIsSound(t *testing.T) {
-	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: {text: Name., required: true, pattern: '^[A-Z]'}\n  n: {integer: N., least: 0, most: 9}\n  x: {number: X.}\n  b: {boolean: B.}\n  on: {date: On.}\n  k: {choice: K., of: [p, q]}\n  q: {quantity: Q., unit: m}\n  m: {money: M., currency: EUR}\n  who: {group: Who., fields: {first: {text: First., required: true}}}\n  l: {list: L., fields: {i: {integer: I.}, ts: {list: T., items: {text: T.}}}}\n"))
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: {text: Name., required: true, pattern: '^[A-Z]'}\n  n: {integer: N., least: 0, most: 9}\n  x: {number: X., least: -1.5, most: 100}\n  b: {boolean: B.}\n  on: {date: On.}\n  k: {choice: K., of: [p, q]}\n  q: {quantity: Q., unit: m, least: 0}\n  m: {money: M., currency: EUR}\n  who: {group: Who., fields: {first: {text: First., required: true}}}\n  l: {list: L., fields: {i: {integer: I.}, ts: {list: T., items: {text: T.}}}}\n"))
 	require.NoError(t, err)
 	va, err := NewValidator(s)
 	require.NoError(t, err)
 	require.True(t, va.plain)
 	slow := *va
-	slow.plain = false
+	slow.plain, slow.form = false, false
 	r := rand.New(rand.NewPCG(91, 92))
 	values := []string{`null`, `"A"`, `"a"`, `""`, `3`, `-1`, `12`, `3.0`, `3.5`, `1e2`, `true`, `"2031-04-03"`, `"2031-4-3"`, `"p"`, `{"amount":1,"unit":"m"}`, `{"amount":1,"unit":"cm"}`, `{"amount":2.50,"currency":"EUR"}`, `{"amount":null,"unit":"m"}`, `{}`, `[]`, `{"first":"B"}`, `{"first":null}`, `[{"i":1,"ts":["x"]}]`, `[{"i":"1"}]`, `[null]`, `[{"i":1,"ts":[null]}]`, `{"first":"B","first":"C"}`}
 	fields := []string{"name", "n", "x", "b", "on", "k", "q", "m", "who", "l", "zz"}
@@ -123,4 +123,37 @@ func TestSoundIsSound(t *testing.T) {
 	}
 	assert.Greater(t, passed, 300)
 	assert.Greater(t, whole, 100)
+}
+
+// The quick look at the form leaves links and rules to be looked at, and changes
+// no problem of any record.
+func TestQuickLookWithLinksAndRules(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  a: {integer: A., required: true}\n  b: {number: B., least: 0.5}\n  l: {list: L., fields: {i: {integer: I., least: 1}, k: {choice: K., of: [p, q]}}}\n  to: {link: To., to: 'l[].i'}\nrules:\n  - holds: b >= a\n"))
+	require.NoError(t, err)
+	va, err := NewValidator(s)
+	require.NoError(t, err)
+	require.False(t, va.plain)
+	require.True(t, va.form)
+	slow := *va
+	slow.form = false
+	r := rand.New(rand.NewPCG(93, 94))
+	pick := func(of ...string) string { return of[r.IntN(len(of))] }
+	found := map[Code]int{}
+	none := 0
+	for range 20000 {
+		text := fmt.Sprintf(`{"a":%s,"b":%s,"l":[{"i":%s,"k":%s},{"i":%s,"k":"q"}],"to":%s}`,
+			pick("1", "2", "2", "null", `"x"`), pick("1", "2.0", "2.5", "0.4", "0.5", "-0"), pick("1", "1", "1", "0", "3", "null"), pick(`"p"`, `"p"`, "null", `"z"`), pick("2", "1"), pick("1", "2", "2.0", "7", "null", `"1"`))
+		rec, err := value.Parse(text)
+		require.NoError(t, err)
+		want := slow.Check(&rec)
+		require.Equal(t, want, va.Check(&rec), text)
+		if len(want) == 0 {
+			none++
+		}
+		for _, p := range want {
+			found[p.Code]++
+		}
+	}
+	assert.Greater(t, none, 1000)
+	assert.GreaterOrEqual(t, len(found), 5, "%v", found)
 }

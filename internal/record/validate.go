@@ -20,6 +20,7 @@ type Validator struct {
 	schema    *schema.Schema
 	compiled  *jsonschema.Schema
 	plain     bool                   // Sound knows it
+	form      bool                   // likewise, but for links and rules
 	partDates bool                   // some date may be coarser than a day
 	pointedTo map[*schema.Field]bool // fields that links point to
 }
@@ -44,7 +45,8 @@ func NewValidator(s *schema.Schema) (*Validator, error) {
 	if err != nil {
 		return nil, fmt.Errorf("%s: can't be compiled: %w", s.File, err)
 	}
-	va := &Validator{schema: s, compiled: compiled, plain: isPlain(s), pointedTo: map[*schema.Field]bool{}}
+	va := &Validator{schema: s, compiled: compiled, pointedTo: map[*schema.Field]bool{}}
+	va.plain, va.form = isPlain(s)
 	for _, f := range s.Leaves() {
 		va.partDates = va.partDates || f.Type == schema.Date && f.Precision != ""
 		for _, t := range f.Targets {
@@ -81,20 +83,14 @@ func native(v *value.Value) any {
 
 // Check gives all problems of a record, in the order of its fields.
 func (va *Validator) Check(record *value.Value) []Problem {
-	if va.plain && sound(va.schema.Root, record, true) {
+	isSound := va.form && sound(va.schema.Root, record, true)
+	if isSound && va.plain {
 		return nil
 	}
 	c := &collector{schema: va.schema, record: record, at: map[value.Pointer]int{}}
-	c.numbers(record)
-	if len(c.problems) == 0 {
-		if err := va.compiled.Validate(native(record)); err != nil {
-			var ve *jsonschema.ValidationError
-			if errors.As(err, &ve) {
-				c.gather(ve)
-			}
-		}
+	if !isSound {
+		va.byLibrary(c)
 	}
-	c.repeats()
 	if va.partDates {
 		c.dates(va.schema.Root, "", record)
 	}
@@ -104,6 +100,20 @@ func (va *Validator) Check(record *value.Value) []Problem {
 	c.rules(va.schema)
 	Sort(va.schema, c.problems)
 	return c.problems
+}
+
+// byLibrary finds what breaks the JSON Schema, and names that stand twice.
+func (va *Validator) byLibrary(c *collector) {
+	c.numbers(c.record)
+	if len(c.problems) == 0 {
+		if err := va.compiled.Validate(native(c.record)); err != nil {
+			var ve *jsonschema.ValidationError
+			if errors.As(err, &ve) {
+				c.gather(ve)
+			}
+		}
+	}
+	c.repeats()
 }
 
 type collector struct {
