@@ -101,7 +101,7 @@ of run N.`,
 	f.StringVar(&o.asRun, "as-run", "", "fill again with everything as in this run")
 	f.StringArrayVar(&o.only, "only", nil, "ask for this part of the schema only; repeatable")
 	for _, t := range []schema.Type{schema.Text, schema.Integer, schema.Number, schema.Boolean, schema.Date, schema.Time, schema.DateTime, schema.Choice, schema.Money, schema.Quantity} {
-		f.Var(askedFlag{t, &o.asked}, string(t), "ask for a "+string(t)+" field; repeatable")
+		f.Var(askedFlag{t, &o.asked}, string(t), "ask for a field of this type; repeatable")
 	}
 	o.looking.flags(cmd)
 	o.looking.asking(cmd)

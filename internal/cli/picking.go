@@ -8,6 +8,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"slices"
+	"strconv"
 
 	"github.com/spf13/cobra"
 
@@ -15,6 +16,7 @@ import (
 	"filler/internal/fill"
 	"filler/internal/ledger"
 	"filler/internal/record"
+	"filler/internal/value"
 )
 
 // check says what is wrong with flags that do not go together.
@@ -144,6 +146,10 @@ func (a *app) dryRun(ctx context.Context, o filling, w *work, l *ledger.Ledger, 
 	if err != nil {
 		return err
 	}
+	if o.asJSON {
+		a.printJSON(priceJSON(p, setup.Model.Entry, string(filler.Client.Shape()), w.budget(o.budget)))
+		return nil
+	}
 	a.printf("%s in %s for model %s, in shape %s\n", plural(p.Documents, "document"), plural(p.Requests, "request"), setup.Model.Entry, filler.Client.Shape())
 	if p.Known > 0 {
 		a.printf("%s answered before, at no cost\n", thousands(p.Known))
@@ -156,4 +162,18 @@ func (a *app) dryRun(ctx context.Context, o filling, w *work, l *ledger.Ledger, 
 		a.printf("the budget is %s\n", money(int64(b*1e9)))
 	}
 	return nil
+}
+
+// priceJSON gives the machine form of docs/formats.md.
+func priceJSON(p fill.Priced, model, shape string, budget float64) value.Value {
+	count := func(name string, n int) value.Value { return value.Num(strconv.Itoa(n)).Named(name) }
+	cost := func(name string, nano int64) value.Value {
+		return value.Num(fmt.Sprintf("%.9f", float64(nano)/1e9)).Named(name)
+	}
+	v := value.Obj(value.Str(model).Named("model"), value.Str(shape).Named("shape"), count("documents", p.Documents), count("requests", p.Requests),
+		count("answered_before", p.Known), count("unread", p.Unread), count("tokens_in", p.TokensIn), cost("cost_at_least", p.LeastNano), cost("cost_at_most", p.MostNano))
+	if budget > 0 {
+		v.Kids = append(v.Kids, cost("budget", int64(budget*1e9)))
+	}
+	return v
 }

@@ -191,14 +191,17 @@ func lower(n, wrong, effect float64) float64 {
 // least 1.
 func designEffect(units []unit) float64 {
 	type tally struct{ n, wrong float64 }
-	docs := map[int]*tally{}
+	at := map[int]int{}
+	var docs []tally // in the order in which they come, so that the sum is always the same
 	n, wrong := 0.0, 0.0
 	for _, u := range units {
-		t := docs[u.doc]
-		if t == nil {
-			t = &tally{}
-			docs[u.doc] = t
+		i, known := at[u.doc]
+		if !known {
+			i = len(docs)
+			at[u.doc] = i
+			docs = append(docs, tally{})
 		}
+		t := &docs[i]
 		n, t.n = n+1, t.n+1
 		if !u.ok {
 			wrong, t.wrong = wrong+1, t.wrong+1
