@@ -115,6 +115,9 @@ func (h *handler) write(w http.ResponseWriter, r *http.Request, n int64, req *re
 func half(w http.ResponseWriter, body []byte) {
 	w.Header().Set("Content-Length", fmt.Sprint(len(body)))
 	w.Write(body[:len(body)/2])
+	if f, ok := w.(http.Flusher); ok {
+		f.Flush() // or nothing of it would leave: the line is to break in mid-body
+	}
 	panic(http.ErrAbortHandler)
 }
 
