@@ -2,6 +2,8 @@ package labels
 
 import (
 	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -166,13 +168,8 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 			}
 		}
 		literal := strings.ReplaceAll(raw, ",", ".")
-		for i, w := range numberWords {
-			if w == raw {
-				literal = value.Num(string(rune('0' + i%10))).Text
-				if i >= 10 {
-					literal = "1" + literal
-				}
-			}
+		if i := slices.Index(numberWords, lower(raw)); i >= 0 {
+			literal = strconv.Itoa(i)
 		}
 		v := value.Str(literal)
 		if _, to, ok := tidy.ByType(f, &v); ok {

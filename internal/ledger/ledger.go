@@ -45,6 +45,7 @@ type Ledger struct {
 	queue    chan job
 	done     chan struct{}
 	once     sync.Once
+	shut     sync.Once
 	known    *sql.Stmt
 	knownErr error
 	put      map[string]bool      // blobs that need not be written again; the writer's alone
@@ -215,10 +216,10 @@ func (l *Ledger) explain(err error) error {
 	return &Error{l.file, "the ledger failed: " + se.Error(), "try again", err}
 }
 
-// Close writes what is queued and closes the file.
+// Close writes what is queued and closes the file. It may be called again.
 func (l *Ledger) Close() error {
 	if l.queue != nil {
-		close(l.queue)
+		l.shut.Do(func() { close(l.queue) })
 		<-l.done
 	}
 	return l.db.Close()
