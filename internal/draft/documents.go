@@ -19,6 +19,7 @@ func FromTexts(texts []string) (*Result, error) {
 	if len(root.kids) == 0 {
 		return nil, errors.New("no label, table or numbered heading was found in the samples; write the first fields by hand, `filler new` shows how")
 	}
+	root.gather()
 	return finish(root, len(texts), "document")
 }
 

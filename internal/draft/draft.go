@@ -73,7 +73,7 @@ var notName = regexp.MustCompile(`[^a-z0-9]+`)
 
 // nameOf makes a field name of a printed label.
 func nameOf(label string) string {
-	words := strings.Fields(notName.ReplaceAllString(strings.ToLower(strings.Map(plainLetter, label)), " "))
+	words := strings.Fields(notName.ReplaceAllString(twoLetters.Replace(strings.ToLower(strings.Map(plainLetter, label))), " "))
 	if len(words) > 4 {
 		words = words[:4]
 	}
@@ -83,6 +83,9 @@ func nameOf(label string) string {
 	}
 	return strings.TrimRight(name[:min(len(name), 50)], "_")
 }
+
+// twoLetters writes letters out that are no letter with an accent.
+var twoLetters = strings.NewReplacer("ß", "ss", "æ", "ae", "œ", "oe", "ø", "o", "ł", "l")
 
 // plainLetter takes the accents off the letters that names meet most.
 func plainLetter(r rune) rune {
@@ -104,7 +107,6 @@ type Result struct {
 
 // finish writes the draft and reads it back, as the loader would.
 func finish(root *node, samples int, each string) (*Result, error) {
-	root.gather()
 	var b strings.Builder
 	fmt.Fprintf(&b, "# A draft from %s. Check the types, and write descriptions that tell a\n# model what each value is.\nschema: draft\nabout: Write here what one record is about.\neach: %s\nfields:\n", count(samples, "sample"), each)
 	writeFields(&b, root, 1, samples)
@@ -115,8 +117,8 @@ func finish(root *node, samples int, each string) (*Result, error) {
 	return &Result{YAML: []byte(b.String()), Schema: s, Samples: samples}, nil
 }
 
-// gather makes one list of those whose items look alike under different titles,
-// and drops what is a list here and a value there.
+// gather makes one list of those whose items look alike under different titles.
+// It is for what is printed: members of records are what they are called.
 func (n *node) gather() {
 	var kept []*node
 	for _, k := range n.kids {
@@ -226,7 +228,7 @@ func capital(s string) string {
 
 // key gives the leaf that numbers the items of a list.
 func (n *node) key() string {
-	if len(n.kids) > 0 && n.kids[0].name == "number" {
+	if len(n.kids) > 0 && n.kids[0].name == "number" && !n.kids[0].list && len(n.kids[0].kids) == 0 {
 		return "number"
 	}
 	return ""
@@ -249,6 +251,9 @@ func (n *node) labelsText() string {
 
 // note says where the field was seen.
 func (n *node) note(samples int) string {
+	if len(n.seen) == 0 {
+		return fmt.Sprintf("without a value in all %d", samples)
+	}
 	text := fmt.Sprintf("seen in %d of %d", len(n.seen), samples)
 	for _, v := range n.values {
 		v = strings.Map(func(r rune) rune {

@@ -52,10 +52,10 @@ func (c *Collector) Result() (*Result, error) {
 func (c *Collector) add(n *node, v *value.Value, sample int) {
 	for i := range v.Kids {
 		kid := &v.Kids[i]
+		k := n.exact(kid.Name)
 		if kid.Kind == value.Null {
 			continue
 		}
-		k := n.exact(kid.Name)
 		k.seen[sample] = true
 		c.take(k, kid, sample)
 	}

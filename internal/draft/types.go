@@ -55,8 +55,8 @@ func typeText(values []string, about string) string {
 	if unit := unitOf(seen); unit != "" {
 		return "quantity: " + about + ", unit: " + schema.Quote(unit)
 	}
-	if text := moneyOf(seen); text != "" {
-		return "money: " + about + text
+	if keys, ok := moneyOf(seen); ok {
+		return "money: " + about + keys
 	}
 	if of := choicesOf(seen); len(of) > 0 {
 		return "choice: " + about + ", of: [" + strings.Join(quoted(of), ", ") + "]"
@@ -144,34 +144,36 @@ func unitOf(values []string) string {
 	return unit
 }
 
-// moneyOf gives the keys of money where every value has a currency.
-func moneyOf(values []string) string {
-	currency, decimal := "", ""
+// moneyOf tells whether every value has a currency, and gives the keys that go
+// with money: none is named where there are several.
+func moneyOf(values []string) (keys string, ok bool) {
+	currency, decimal, several := "", "", false
 	for _, v := range values {
 		m := moneyText.FindStringSubmatch(v)
 		if m == nil || (m[1] == "") == (m[3] == "") {
-			return ""
+			return "", false
 		}
 		code := m[1] + m[3]
 		if code == "€" {
 			code = "EUR"
 		}
-		if currency != "" && code != currency {
-			return ""
-		}
+		several = several || currency != "" && code != currency
 		currency = code
 		if i := strings.LastIndexAny(m[2], ".,"); i >= 0 && len(m[2])-i == 3 {
 			decimal = m[2][i : i+1]
 		}
 	}
 	text := ", currency: " + currency
+	if several {
+		text = ""
+	}
 	switch decimal {
 	case ",":
 		text += `, written: {decimal: ",", group: "."}`
 	case ".":
 		text += `, written: {decimal: ".", group: ","}`
 	}
-	return text
+	return text, len(values) > 0
 }
 
 // choicesOf gives the values of a field that has few of them, each seen again.

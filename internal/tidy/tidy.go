@@ -319,6 +319,11 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		if option, found := Choice(f, v.Text); found && option != v.Text {
 			return RuleChoice, value.Str(option), true
 		}
+	case f.Type == schema.Choice && v.Kind == value.Number:
+		// Of choices that are figures ("1", "2") models give the bare number.
+		if option, found := Choice(f, v.Text); found {
+			return RuleChoice, value.Str(option), true
+		}
 	}
 	return "", value.Value{}, false
 }

@@ -22,6 +22,7 @@ fields:
   two: {date: A day with two readings., written: [D/M/YYYY, M/D/YYYY]}
   short: {date: A day., written: [D.M.YY], pivot: 1950}
   c: {choice: A choice., of: {loose_rail: {also: [handrail off]}, rot: {also: [decay]}, rust: {also: [decay of iron]}}}
+  grade: {choice: A grade., of: ["1", "2", "10"]}
   at: {time: A time.}
   m: {money: Money., currency: EUR, written: {decimal: ",", group: "."}}
   any: {money: Money of any currency.}
@@ -54,6 +55,8 @@ func TestTidies(t *testing.T) {
 		{`{"l":"n/a"}`, `{"l":[]}`, RuleUnknown},
 		{`{"d":"2031-04-03T00:00:00Z"}`, `{"d":"2031-04-03"}`, RuleDate},
 		{`{"d":"2031-04-03T10:30:00Z"}`, `{"d":"2031-04-03T10:30:00Z"}`, ""}, // a time is more than a day
+		{`{"grade":2}`, `{"grade":"2"}`, RuleChoice},
+		{`{"grade":3}`, `{"grade":3}`, ""},
 		{`{"c":"rot (decayed timber)"}`, `{"c":"rot"}`, RuleChoice},
 		{`{"m":{"amount":"1.250,00 EUR","currency":"EUR"}}`, `{"m":{"amount":1250.00,"currency":"EUR"}}`, RuleAmount},
 		{`{"m":{"amount":"5 USD","currency":"EUR"}}`, `{"m":{"amount":"5 USD","currency":"EUR"}}`, ""}, // which?
