@@ -136,9 +136,7 @@ func (x *piece) usable(a *model.Answer) bool {
 	if err != nil {
 		return false
 	}
-	steps := len(x.trace.steps)
-	v := x.inner(r.Value)
-	x.trace.steps = x.trace.steps[:steps] // only looked at
+	v, _ := reply.Inner(x.schema, r.Value)
 	if x.schema.EachEntry() {
 		return v.Get(schema.Wrapper) != nil || v.Kind == value.Array
 	}
@@ -183,6 +181,9 @@ func (x *piece) read(answer *model.Answer) error {
 	}
 	if x.schema.EachEntry() && len(r.All) > 1 && len(x.record.Kids) == 1 && r.Value.Kind == value.Object && r.Value.Get(schema.Wrapper) == nil {
 		x.entries(r.All)
+	}
+	if x.w.Settings.Images != "alone" {
+		x.trace.mends(reply.Shape(x.schema, &x.record))
 	}
 	x.unpack(x.schema.Root, "", &x.record)
 	if x.w.Settings.Images == "alone" && len(x.w.images()) > 0 {
@@ -297,7 +298,8 @@ func (x *piece) short(answer string) {
 // unwrap takes the record, or with `each: entry` the records, out of what
 // models put around it.
 func (x *piece) unwrap(v value.Value) (value.Value, error) {
-	v = x.inner(v)
+	v, mends := reply.Inner(x.schema, v)
+	x.trace.mends(mends)
 	if x.schema.EachEntry() {
 		if inner := v.Get(schema.Wrapper); inner != nil {
 			return inner.Named(""), nil
@@ -315,32 +317,6 @@ func (x *piece) unwrap(v value.Value) (value.Value, error) {
 		return v.Kids[0], nil
 	}
 	return v, nil
-}
-
-// inner takes off a wrapper around everything: one member that no field is
-// called like, with an object (or a list) in it that has fields of the schema.
-func (x *piece) inner(v value.Value) value.Value {
-	fields := x.schema.Record()
-	for range 3 {
-		if v.Kind != value.Object || len(v.Kids) != 1 || fields.Child(v.Kids[0].Name) != nil || v.Kids[0].Name == schema.Wrapper {
-			return v
-		}
-		inside := &v.Kids[0]
-		first := inside
-		if inside.Kind == value.Array && len(inside.Kids) > 0 {
-			first = &inside.Kids[0]
-		}
-		known := false
-		for i := range first.Kids {
-			known = known || (first.Kind == value.Object && fields.Child(first.Kids[i].Name) != nil)
-		}
-		if !known && !(inside.Kind == value.Object && len(inside.Kids) == 1) {
-			return v
-		}
-		x.trace.add("mend", text("kind", "wrapper"), number("offset", 0), text("note", fmt.Sprintf("the key %q around everything", inside.Name)))
-		v = inside.Named("")
-	}
-	return v
 }
 
 // bases takes the words that values rest on out of the reply, from the fields

@@ -93,8 +93,8 @@ var pairBreak = regexp.MustCompile(`[,;|]\s+`)
 
 // inlinePairs cuts `kind: rust, grade: 1` where a known name begins.
 func inlinePairs(text string, known func(string) bool) []string {
-	if len(text) > maxOutlineLine {
-		return []string{text}
+	if m := nameAndValue.FindStringSubmatch(text); len(text) > maxOutlineLine || m != nil && m[2] != "" && strings.ContainsRune("{[\"", rune(m[2][0])) {
+		return []string{text} // JSON behind a name is one value
 	}
 	var pieces []string
 	from := 0

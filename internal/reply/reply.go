@@ -14,6 +14,7 @@ package reply
 import (
 	"errors"
 	"fmt"
+	"html"
 	"strings"
 
 	"filler/internal/value"
@@ -55,6 +56,7 @@ type Result struct {
 	All   []value.Value // all objects that stand side by side in the reply, in order, where there are several
 	Mends []Mend
 	Cut   bool // the reply ended early
+	start int  // where the value stands
 }
 
 // MaxBytes is the longest reply that is read.
@@ -78,12 +80,71 @@ func Read(text string, want value.Kind) (Result, error) { return ReadKnown(text,
 // names are known ones.
 func ReadKnown(text string, want value.Kind, known func(name string) bool) (Result, error) {
 	r, err := read(text, want, 0)
-	if err != nil && known != nil && (errors.Is(err, ErrNoRecord)) {
-		if plain, ok := readPlain(text, known); ok {
+	if known == nil || err != nil && !errors.Is(err, ErrNoRecord) {
+		return r, err
+	}
+	if err != nil || len(r.Mends) > 0 {
+		// What was read may be but a piece: a value of one of many lines.
+		if whole, ok := joined(&r, known); ok && err == nil {
+			r = whole
+		}
+		if err == nil && !isNamed(text, r.start, known) {
+			return r, nil
+		}
+		if plain, ok := readPlain(text, known); ok && (err != nil || fieldNames(&plain.Value, known) > fieldNames(&r.Value, known)) {
 			return plain, nil
 		}
 	}
 	return r, err
+}
+
+// isNamed tells whether what stands at a place is the value of a line of name and
+// value, and so but a piece of the answer.
+func isNamed(text string, at int, known func(string) bool) bool {
+	line := text[strings.LastIndexByte(text[:at], '\n')+1 : at]
+	m := nameAndValue.FindStringSubmatch(line)
+	return m != nil && strings.Trim(m[2], "*_ ") == "" && known(plainKey(m[1]))
+}
+
+// fieldNames counts the names of fields in an object, or in a list's first item.
+func fieldNames(v *value.Value, known func(string) bool) (n int) {
+	if v.Kind == value.Array && len(v.Kids) > 0 {
+		v = &v.Kids[0]
+	}
+	if v.Kind != value.Object {
+		return 0
+	}
+	for i := range v.Kids {
+		if known(v.Kids[i].Name) {
+			n++
+		}
+	}
+	return n
+}
+
+// joined puts objects that stand side by side into one where each has other
+// fields: a record that was written a member a line.
+func joined(r *Result, known func(string) bool) (Result, bool) {
+	whole := value.Obj()
+	for _, part := range r.All {
+		for _, m := range part.Kids {
+			if !known(m.Name) || whole.Get(m.Name) != nil {
+				return Result{}, false
+			}
+			whole.Kids = append(whole.Kids, m)
+		}
+	}
+	if len(r.All) < 3 {
+		return Result{}, false
+	}
+	out := Result{Value: whole, Cut: r.Cut}
+	for _, m := range r.Mends {
+		if m.Kind != LeftAside {
+			out.Mends = append(out.Mends, m)
+		}
+	}
+	out.Mends = append(out.Mends, Mend{Kind: Plain, Note: fmt.Sprintf("%d objects side by side in place of one", len(r.All))})
+	return out, true
 }
 
 // read reads JSON, nearly JSON, and JSON within a string.
@@ -109,6 +170,10 @@ func read(text string, want value.Kind, level int) (Result, error) {
 		text = valid
 		mends = append(mends, Mend{Kind: Encoding, Note: "bytes that are no UTF-8 became U+FFFD"})
 	}
+	if i := strings.Index(text, "&quot;"); i >= 0 && !strings.Contains(text, `"`) {
+		text = html.UnescapeString(text)
+		mends = append(mends, Mend{Escape, i, "quotes and signs as on web pages"})
+	}
 	all, deep := candidates(text)
 	if deep {
 		return Result{}, ErrDeep
@@ -117,7 +182,7 @@ func read(text string, want value.Kind, level int) (Result, error) {
 	if best == nil || (want == value.Object && !holdsObject(&best.v)) {
 		return Result{}, ErrNoRecord
 	}
-	r := Result{Value: best.v, All: sideBySide(all), Cut: best.cut, Mends: append(mends, best.around(text)...)}
+	r := Result{Value: best.v, All: sideBySide(all), Cut: best.cut, start: best.start, Mends: append(mends, best.around(text)...)}
 	r.Mends = append(r.Mends, best.mends...)
 	for _, o := range others {
 		r.Mends = append(r.Mends, Mend{LeftAside, o.start, "another JSON value, not the answer"})

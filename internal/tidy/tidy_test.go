@@ -60,7 +60,7 @@ func TestTidies(t *testing.T) {
 		{`{"c":"rot (decayed timber)"}`, `{"c":"rot"}`, RuleChoice},
 		{`{"m":{"amount":"1.250,00 EUR","currency":"EUR"}}`, `{"m":{"amount":1250.00,"currency":"EUR"}}`, RuleAmount},
 		{`{"m":{"amount":"5 USD","currency":"EUR"}}`, `{"m":{"amount":"5 USD","currency":"EUR"}}`, ""}, // which?
-		{`{"n":"1,250"}`, `{"n":"1,250"}`, ""},                                                         // two readings
+		{`{"n":"1,250"}`, `{"n":"1,250"}`, ""}, // two readings
 		{`{"n":"1,5"}`, `{"n":1.5}`, RuleNumber},
 		{`{"n":"1.250,00"}`, `{"n":1250.00}`, RuleNumber},
 		{`{"n":"1 250"}`, `{"n":1250}`, RuleNumber},

@@ -1,0 +1,192 @@
+package reply
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/schema"
+	"filler/internal/tidy"
+	"filler/internal/value"
+)
+
+const survey = `
+schema: survey
+fields:
+  name: Name of the bridge.
+  length: {quantity: Length., unit: m}
+  fee: {money: Fee., currency: EUR}
+  guard: {group: Who., fields: {first: First name., licence: Licence.}}
+  bays:
+    list: Bays.
+    key: [number]
+    fields:
+      number: {integer: Number.}
+      deck: Deck.
+      span: {quantity: Span., unit: m}
+      marks: {list: Marks., items: {text: Mark.}}
+`
+
+func surveyed(t testing.TB) *schema.Schema {
+	s, err := schema.Parse("s.yaml", []byte(survey))
+	require.NoError(t, err)
+	return s
+}
+
+// shaped reads a reply as a filling does.
+func shaped(t testing.TB, s *schema.Schema, text string) (value.Value, []Mend) {
+	r, err := ReadKnown(text, value.Object, func(name string) bool {
+		known := false
+		s.Root.Walk(func(f *schema.Field, _ int) {
+			known = known || f.Name != "" && tidy.PlainName(f.Name) == tidy.PlainName(name)
+		})
+		return known
+	})
+	require.NoError(t, err, text)
+	v, mends := Inner(s, r.Value)
+	mends = append(append(r.Mends, mends...), Shape(s, &v)...)
+	tidy.Record(s, &v)
+	return v, mends
+}
+
+const plainSurvey = `{"name":"Heron Plank","length":{"amount":9.5,"unit":"m"},"fee":{"amount":12,"currency":"EUR"},"guard":{"first":"Ada","licence":"QL-1"},"bays":[{"number":1,"deck":"oak","span":{"amount":4.5,"unit":"m"},"marks":["a","b"]},{"number":2,"deck":"steel","span":{"amount":5,"unit":"m"},"marks":[]}]}`
+
+// Each of the forms in which models write a record says the same record.
+func TestForms(t *testing.T) {
+	s := surveyed(t)
+	for name, text := range map[string]string{
+		"as asked":                 plainSurvey,
+		"the call of a tool":       `<tool_call>{"name":"record","arguments":` + plainSurvey + `}</tool_call>`,
+		"with arguments as a text": `{"name":"record","arguments":` + value.Str(plainSurvey).String() + `}`,
+		"wrapped, with more":       `{"result":{"data":` + plainSurvey + `},"confidence":0.9,"notes":["a","b"]}`,
+		"the schema, filled in":    `{"type":"object","properties":` + plainSurvey + `,"required":["name"]}`,
+		"a list around":            strings.Replace(plainSurvey, `{"first":"Ada","licence":"QL-1"}`, `[{"first":"Ada","licence":"QL-1"}]`, 1),
+		"a value in a list":        strings.Replace(plainSurvey, `"Heron Plank"`, `["Heron Plank"]`, 1),
+		"bays by number":           strings.NewReplacer(`[{"number":1,`, `{"1":{`, `{"number":2,`, `"2":{`, `"marks":[]}]`, `"marks":[]}}`).Replace(plainSurvey),
+		"bays by index":            strings.NewReplacer(`[{"number":1,`, `{"0":{"number":1,`, `{"number":2,`, `"1":{"number":2,`, `"marks":[]}]`, `"marks":[]}}`).Replace(plainSurvey),
+		"bays by title":            strings.NewReplacer(`[{"number":1,`, `{"Bay 1":{`, `{"number":2,`, `"Bay 2":{`, `"marks":[]}]`, `"marks":[]}}`).Replace(plainSurvey),
+		"bays in bays":             strings.NewReplacer(`"bays":[`, `"bays":{"bay":[`, `"marks":[]}]`, `"marks":[]}]}`).Replace(plainSurvey),
+		"marks by number":          strings.Replace(plainSurvey, `["a","b"]`, `{"0":"a","1":"b"}`, 1),
+		"sure of it":               strings.Replace(plainSurvey, `{"first":"Ada","licence":"QL-1"}`, `{"value":{"first":"Ada","licence":"QL-1"},"confidence":0.8}`, 1),
+		"measures apart":           strings.NewReplacer(`"length":{"amount":9.5,"unit":"m"}`, `"length_amount":9.5,"length_unit":"m"`, `"fee":{"amount":12,"currency":"EUR"}`, `"fee":12,"fee_currency":"EUR"`).Replace(plainSurvey),
+		"units in names":           strings.NewReplacer(`"length":{"amount":9.5,"unit":"m"}`, `"length_m":9.5`, `"fee":{"amount":12,"currency":"EUR"}`, `"fee_eur":12`).Replace(plainSurvey),
+		"a group, joined":          strings.Replace(plainSurvey, `"guard":{"first":"Ada","licence":"QL-1"}`, `"guard_first":"Ada","guard_licence":"QL-1"`, 1),
+		"flat":                     `{"name":"Heron Plank","length.amount":9.5,"length.unit":"m","fee.amount":12,"fee.currency":"EUR","guard.first":"Ada","guard.licence":"QL-1","bays[0].number":1,"bays[0].deck":"oak","bays[0].span.amount":4.5,"bays[0].span.unit":"m","bays[0].marks[0]":"a","bays[0].marks[1]":"b","bays[1].number":2,"bays[1].deck":"steel","bays[1].span.amount":5,"bays[1].span.unit":"m","bays[1].marks":[]}`,
+		"pointers":                 `{"/name":"Heron Plank","/length":{"amount":9.5,"unit":"m"},"/fee":{"amount":12,"currency":"EUR"},"/guard/first":"Ada","/guard/licence":"QL-1","/bays/0":{"number":1,"deck":"oak","span":{"amount":4.5,"unit":"m"},"marks":["a","b"]},"/bays/1":{"number":2,"deck":"steel","span":{"amount":5,"unit":"m"},"marks":[]}}`,
+		"as on a web page":         strings.ReplaceAll(plainSurvey, `"`, "&quot;"),
+	} {
+		v, mends := shaped(t, s, text)
+		parsed, err := value.Parse(plainSurvey)
+		require.NoError(t, err)
+		assert.True(t, value.Equal(&parsed, &v), "%s: %s", name, v.String())
+		assert.Equal(t, name == "as asked", len(mends) == 0, "%s: every mend is listed: %v", name, mends)
+	}
+	lines := "name: \"Heron Plank\"\nlength: {\"amount\":9.5,\"unit\":\"m\"}\nfee: {\"amount\":12,\"currency\":\"EUR\"}\nguard: {\"first\":\"Ada\",\"licence\":\"QL-1\"}\nbays: " + plainSurvey[strings.Index(plainSurvey, `[{"number"`):len(plainSurvey)-1]
+	parsed, err := value.Parse(plainSurvey)
+	require.NoError(t, err)
+	for _, text := range []string{lines, "- **" + strings.ReplaceAll(strings.ReplaceAll(lines, "\n", "\n- **"), ": ", "**: "), "{" + strings.ReplaceAll(strings.NewReplacer("name:", `"name":`, "length:", `"length":`, "fee:", `"fee":`, "guard:", `"guard":`, "bays:", `"bays":`).Replace(lines), "\n", "}\n{") + "}"} {
+		v, _ := shaped(t, s, text)
+		assert.True(t, value.Equal(&parsed, &v), "%s\n%s", text, v.String())
+	}
+}
+
+// What is in the form that was asked for is left as it is, whatever it holds;
+// and whatever a reply is, taking it apart ends, and loses no text that a field
+// could take.
+func TestFormsLeaveTheRest(t *testing.T) {
+	s := surveyed(t)
+	r := rand.New(rand.NewPCG(51, 52))
+	for range 3000 {
+		v := value.Obj()
+		for _, f := range s.Root.Fields {
+			if r.IntN(5) > 0 {
+				v.Set(f.Name, randomOf(r, f))
+			}
+		}
+		if r.IntN(3) == 0 {
+			v.Set("more", value.Str("x"))
+		}
+		was := v.String()
+		if len(v.Kids) > 1 {
+			inner, mends := Inner(s, v)
+			require.Empty(t, mends, was)
+			require.Equal(t, was, inner.String())
+		}
+		require.Empty(t, Shape(s, &v), was)
+		require.Equal(t, was, v.String())
+	}
+	for range 4000 {
+		v := randomTree(r, 0)
+		if v.Kind != value.Object {
+			continue
+		}
+		inner, _ := Inner(s, v)
+		before := inner.String()
+		Shape(s, &inner)
+		again := inner.String()
+		texts := 0
+		inner.Scan(func(v *value.Value) bool {
+			if v.Kind == value.String && strings.HasPrefix(v.Text, "t") {
+				texts++
+			}
+			return true
+		})
+		require.Equal(t, strings.Count(before, `"t`), texts, "%s became %s", before, again)
+	}
+}
+
+func randomOf(r *rand.Rand, f *schema.Field) value.Value {
+	if r.IntN(6) == 0 && f.Type != schema.List {
+		return value.Value{}
+	}
+	switch f.Type {
+	case schema.Group:
+		v := value.Obj()
+		for _, kid := range f.Fields {
+			v.Set(kid.Name, randomOf(r, kid))
+		}
+		return v
+	case schema.List:
+		v := value.List()
+		for range r.IntN(4) {
+			item := randomOf(r, f.Item)
+			for item.Kind == value.Null {
+				item = randomOf(r, f.Item)
+			}
+			v.Kids = append(v.Kids, item)
+		}
+		return v
+	case schema.Quantity, schema.Money:
+		name, own := f.Measure()
+		return value.Obj(value.Num(fmt.Sprint(r.IntN(99))).Named("amount"), value.Str(own).Named(name))
+	case schema.Integer:
+		return value.Num(fmt.Sprint(r.IntN(99)))
+	}
+	return value.Str([]string{"oak", "[1]", "{x}", "a.b", "", "value"}[r.IntN(6)])
+}
+
+// randomTree is an object of any form with names that may mean a field.
+func randomTree(r *rand.Rand, depth int) value.Value {
+	if depth > 3 || r.IntN(4) == 0 {
+		return value.Str(fmt.Sprintf("t%d", r.IntN(9)))
+	}
+	if r.IntN(4) == 0 {
+		v := value.List()
+		for range r.IntN(3) {
+			v.Kids = append(v.Kids, randomTree(r, depth+1))
+		}
+		return v
+	}
+	names := []string{"name", "bays", "guard", "first", "result", "1", "2", "Bay 1", "bays[0].deck", "guard.first", "length_m", "length", "fee", "arguments", "number", "0", "length_unit", "guard_first", "a.b", "bays..x", "///", "bays[9999999999].deck"}
+	v := value.Obj()
+	for range 1 + r.IntN(4) {
+		if name := names[r.IntN(len(names))]; v.Get(name) == nil {
+			v.Kids = append(v.Kids, randomTree(r, depth+1).Named(name))
+		}
+	}
+	return v
+}
