@@ -61,76 +61,6 @@ func fieldsIn(f *schema.Field, v *value.Value) (n int) {
 	return n
 }
 
-// wrapped is a place within a reply at which the record may stand.
-type wrapped struct {
-	v    *value.Value
-	path value.Pointer
-	deep int
-}
-
-// maxWrapped is how deep, and in how many places, the record is looked for.
-const maxWrapped, maxPlaces = 3, 200
-
-// Inner takes the record out of what stands around it: a wrapper or several, with
-// or without other members beside them, the call of a tool in words, the schema
-// filled in. It is looked for only where at most one member is a field's, and is
-// then what has most fields.
-func Inner(s *schema.Schema, v value.Value) (value.Value, []Mend) {
-	fields := s.Record()
-	here := fieldsIn(fields, &v)
-	if v.Kind != value.Object || here > 1 || v.Get(schema.Wrapper) != nil {
-		return v, nil
-	}
-	var best wrapped
-	most := 0
-	queue := []wrapped{{&v, "", 0}}
-	for places := 0; len(queue) > 0 && places < maxPlaces; places++ {
-		at := queue[0]
-		queue = queue[1:]
-		n := fieldsIn(fields, at.v)
-		if at.deep > 0 && n > most && 2*n >= members(at.v) {
-			best, most = at, n
-		}
-		if at.v.Kind != value.Object || at.deep == maxWrapped {
-			continue
-		}
-		for i := range at.v.Kids {
-			kid := &at.v.Kids[i]
-			if at.deep == 0 && child(fields, kid.Name) != nil {
-				continue
-			}
-			inside := kid
-			if inner, ok := jsonIn(kid); ok {
-				inside = &inner
-			}
-			if inside.Kind == value.Object || inside.Kind == value.Array {
-				queue = append(queue, wrapped{inside, at.path.Key(kid.Name), at.deep + 1})
-			}
-		}
-	}
-	if most <= here || here == 1 && most < 3 {
-		return v, nil
-	}
-	return best.v.Named(""), []Mend{{Kind: Wrapper, Note: fmt.Sprintf("the key %q around everything", strings.TrimPrefix(string(best.path), "/"))}}
-}
-
-func members(v *value.Value) int {
-	if v.Kind == value.Array && len(v.Kids) > 0 {
-		v = &v.Kids[0]
-	}
-	return len(v.Kids)
-}
-
-// jsonIn reads JSON within a string, as the arguments of a call are written.
-func jsonIn(v *value.Value) (value.Value, bool) {
-	text := strings.TrimSpace(v.Text)
-	if v.Kind != value.String || !strings.HasPrefix(text, "{") && !strings.HasPrefix(text, "[") {
-		return value.Value{}, false
-	}
-	r, err := Read(text, value.Object)
-	return r.Value, err == nil
-}
-
 // Shape brings a record into the form of its schema where nothing has to be
 // guessed: names that are written flat (`inspector.name`, `bays[0].number`,
 // `length_unit`), lists that are written as objects, one value in a list of its
@@ -230,6 +160,11 @@ func (x *shaper) listOf(f *schema.Field, p value.Pointer, v *value.Value) {
 		*v = v.Kids[0].Named(v.Name)
 		return
 	}
+	if list, ok := columns(f.Item, v); ok {
+		*v = list
+		x.mend(Form, p, "columns in place of items")
+		return
+	}
 	numbered := true
 	for i := range v.Kids {
 		kid := &v.Kids[i]
@@ -258,6 +193,30 @@ func (x *shaper) listOf(f *schema.Field, p value.Pointer, v *value.Value) {
 	}
 	*v = list
 	x.mend(Form, p, fmt.Sprintf("an object of %d items in place of a list", len(list.Kids)))
+}
+
+// columns makes a list of an object that has, for each field of the items, the
+// list of its values.
+func columns(item *schema.Field, v *value.Value) (value.Value, bool) {
+	if item.Type != schema.Group || len(v.Kids) < 2 {
+		return value.Value{}, false
+	}
+	rows := len(v.Kids[0].Kids)
+	for i := range v.Kids {
+		k := &v.Kids[i]
+		if f := child(item, k.Name); f == nil || f.Type == schema.List || k.Kind != value.Array || len(k.Kids) != rows {
+			return value.Value{}, false
+		}
+	}
+	list := value.List().Named(v.Name)
+	for row := range rows {
+		one := value.Obj()
+		for i := range v.Kids {
+			one.Kids = append(one.Kids, v.Kids[i].Kids[row].Named(v.Kids[i].Name))
+		}
+		list.Kids = append(list.Kids, one)
+	}
+	return list, rows > 1
 }
 
 // soleKey gives the field that alone is a list's key.

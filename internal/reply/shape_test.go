@@ -94,6 +94,46 @@ func TestForms(t *testing.T) {
 	}
 }
 
+const leaf = `
+schema: leaf
+each: entry
+fields:
+  no: Number.
+  bridge: Bridge.
+  length: {quantity: Length., unit: m}
+`
+
+// Likewise with records that are entries of one document.
+func TestFormsOfEntries(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(leaf))
+	require.NoError(t, err)
+	a, b := `{"no":"V-1","bridge":"Heron Plank","length":{"amount":4.5,"unit":"m"}}`, `{"no":"V-2","bridge":"Rushy Ford","length":{"amount":7,"unit":"m"}}`
+	want, err := value.Parse("[" + a + "," + b + "]")
+	require.NoError(t, err)
+	for name, text := range map[string]string{
+		"a list":                want.String(),
+		"as asked":              `{"records":` + want.String() + `}`,
+		"under another name":    `{"count":2,"leaves":` + want.String() + `,"notes":"none"}`,
+		"the call of a tool":    `{"name":"records","arguments":{"records":` + want.String() + `}}`,
+		"a wrapper around each": `[{"record":` + a + `},{"record":` + b + `}]`,
+		"by number":             `{"V-1":` + a + `,"V-2":` + b + `}`,
+		"by title":              `{"leaves":{"Leaf 1":` + a + `,"Leaf 2":` + b + `}}`,
+		"a list in a list":      `[` + want.String() + `]`,
+		"columns":               `{"no":["V-1","V-2"],"bridge":["Heron Plank","Rushy Ford"],"length":[{"amount":4.5,"unit":"m"},{"amount":7,"unit":"m"}]}`,
+		"units in names":        strings.NewReplacer(`"length":{"amount":4.5,"unit":"m"}`, `"length_m":4.5`, `"length":{"amount":7,"unit":"m"}`, `"length_m":"7"`).Replace(want.String()),
+	} {
+		r, err := Read(text, value.Object)
+		require.NoError(t, err)
+		v, _ := Inner(s, r.Value)
+		if inner := v.Get(schema.Wrapper); inner != nil {
+			v = inner.Named("")
+		}
+		Shape(s, &v)
+		tidy.Record(s, &v)
+		assert.True(t, value.Equal(&want, &v), "%s: %s", name, v.String())
+	}
+}
+
 // What is in the form that was asked for is left as it is, whatever it holds;
 // and whatever a reply is, taking it apart ends, and loses no text that a field
 // could take.
