@@ -159,7 +159,14 @@ func (w *filling) patch(who patient, round int, step string, answer *chat.Reply)
 		return false
 	}
 	w.trace.mends(r.Mends)
-	ops := operations(r.Value)
+	var faulty []value.Pointer
+	for _, p := range w.problems {
+		if p.Path.Within(who.at) {
+			faulty = append(faulty, p.Path)
+		}
+	}
+	ops, mends := reply.Patch(w.Schema, &w.record, faulty, r)
+	w.trace.mends(mends)
 	if len(ops.Kids) == 0 {
 		note(text("refused", "the model found nothing to mend"))
 		return false
@@ -186,22 +193,6 @@ func stillFaulty(problems []record.Problem, at value.Pointer) bool {
 		}
 	}
 	return false
-}
-
-// operations takes the list of operations out of what models put around it.
-func operations(v value.Value) value.Value {
-	if v.Kind == value.Array {
-		return v
-	}
-	for _, name := range []string{"patch", "operations", "patches"} {
-		if inner := v.Get(name); inner != nil && inner.Kind == value.Array {
-			return inner.Named("")
-		}
-	}
-	if v.Get("op") != nil {
-		return value.List(v)
-	}
-	return value.List()
 }
 
 // evident gives the paths of the values that have a place in the source.

@@ -197,7 +197,8 @@ func (x *bringing) take(step string, answer *model.Answer) (refused []string) {
 		return []string{"the answer was no JSON Patch: " + err.Error()}
 	}
 	x.trace.mends(r.Mends)
-	ops := operations(r.Value)
+	ops, mends := reply.Patch(x.Schema, &x.record, nil, r)
+	x.trace.mends(mends)
 	if len(ops.Kids) == 0 {
 		x.trace.add("patch", text("request", step), ops.Named("operations"), text("note", "the new document changes nothing"))
 		return nil
