@@ -276,8 +276,9 @@ func TestManyHandsCompareAndFind(t *testing.T) {
 	var want, got []Found
 	x, y := NewComparer(s, set.Shelf(), ""), NewComparer(s, set.Shelf(), "")
 	require.NoError(t, record.ReadLines(g, false, func(_ int, l record.Line, err error) error { return x.AddA(l) }))
-	require.NoError(t, record.ReadLines(d, false, func(_ int, l record.Line, err error) error {
+	require.NoError(t, record.ReadLines(d, false, func(_ int, l record.Line, lerr error) error {
 		found, err := one.Add(l)
+		require.NoError(t, lerr)
 		require.NoError(t, err)
 		want = append(want, found)
 		return x.AddB(l)
