@@ -21,6 +21,10 @@ func readPlain(text string, known func(name string) bool) (Result, bool) {
 		before = append(before, Mend{Kind: Encoding, Note: "bytes that are no UTF-8 became U+FFFD"})
 	}
 	start := skipThinking(text)
+	text, dress := undressed(text)
+	if before = append(before, dress...); len(dress) > 0 {
+		start = skipThinking(text)
+	}
 	body, fenced := unfenced(text[start:])
 	at := start + max(strings.Index(text[start:], body), 0)
 	cut := false
@@ -33,9 +37,9 @@ func readPlain(text string, known func(name string) bool) (Result, bool) {
 		read func(string, func(string) bool) (value.Value, bool)
 	}
 	angled := form{"elements in angle brackets", tags}
-	forms := []form{{"a Markdown table", fromTable}, {"YAML", fromYAML}, {"lines of name and value", fromOutline}, angled}
+	forms := []form{{"a Markdown table", fromTable}, {"YAML", fromYAML}, {"lines with signs between the values", fromCSV}, {"lines of name and value", fromOutline}, angled}
 	if strings.HasPrefix(strings.TrimSpace(body), "<") { // else a value may just hold some
-		forms = slices.Insert(forms[:3], 0, angled)
+		forms = slices.Insert(forms[:4], 0, angled)
 	}
 	for _, form := range forms {
 		v, ok := form.read(body, known)

@@ -170,6 +170,14 @@ func read(text string, want value.Kind, level int) (Result, error) {
 		text = valid
 		mends = append(mends, Mend{Kind: Encoding, Note: "bytes that are no UTF-8 became U+FFFD"})
 	}
+	text, dress := undressed(text)
+	if mends = append(mends, dress...); len(dress) > 0 {
+		if v, err := value.Parse(text); err == nil && (v.Kind == value.Object || v.Kind == value.Array) {
+			r := Result{Value: v, Mends: mends}
+			r.repeats()
+			return r, nil
+		}
+	}
 	if i := strings.Index(text, "&quot;"); i >= 0 && !strings.Contains(text, `"`) {
 		text = html.UnescapeString(text)
 		mends = append(mends, Mend{Escape, i, "quotes and signs as on web pages"})

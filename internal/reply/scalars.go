@@ -51,9 +51,9 @@ func (p *parser) str(isName bool) (string, bool) {
 	for !p.end() {
 		rest := p.src[p.pos:]
 		switch c := rest[0]; {
-		case strings.HasPrefix(rest, shut) || (shut == "”" && c == '"'):
+		case strings.HasPrefix(rest, shut) || (shut == "”" && c == '"') || shut == "“" && strings.HasPrefix(rest, "”"):
 			size := len(shut)
-			if !strings.HasPrefix(rest, shut) {
+			if !strings.HasPrefix(rest, shut) && c == '"' {
 				size = 1
 			}
 			if p.closes(p.pos+size, isName) {
