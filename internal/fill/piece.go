@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"regexp"
 	"strings"
 
 	"filler/internal/chat"
@@ -276,11 +277,15 @@ func (x *piece) unpack(f *schema.Field, p value.Pointer, v *value.Value) {
 	}
 }
 
+// unstated is how models say that the document does not say: as the prompt asks
+// for, or in their own words.
+var unstated = regexp.MustCompile(`(?i)^"?(` + prompt.NotStated + `\b|not (mentioned|specified|provided|given|available|present|included|found)( |\.|$)|(the|this) (document|text|letter|form|page|passage|source)s? do(es)? not (state|say|mention|give|specify|contain|provide|include)\b)`)
+
 // short takes the answer to a question: a value, or that there is none.
 func (x *piece) short(answer string) {
 	v, mends := reply.Short(answer, append([]string{schema.Spoken(x.field.Name), x.field.Name}, x.field.Labels...))
 	x.trace.mends(mends)
-	if v.Kind == value.String && strings.EqualFold(strings.TrimRight(v.Text, "."), prompt.NotStated) {
+	if v.Kind == value.String && unstated.MatchString(v.Text) {
 		v, x.unstated = value.Value{}, true
 	}
 	at := v

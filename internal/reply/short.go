@@ -1,6 +1,8 @@
 package reply
 
 import (
+	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -18,6 +20,10 @@ func Short(text string, names []string) (value.Value, []Mend) {
 		mend(Chatter, 0, "thinking before the answer")
 	}
 	body := strings.TrimSpace(text[start:])
+	if bare := unmarked(body); bare != body {
+		mend(Chatter, strings.Index(text, body), "marks around the answer")
+		body = bare
+	}
 	if inner, ok := strings.CutPrefix(body, "```"); ok {
 		mend(Fence, strings.Index(text, "```"), "a code fence around the answer")
 		if _, after, found := strings.Cut(inner, "\n"); found {
@@ -38,33 +44,79 @@ func Short(text string, names []string) (value.Value, []Mend) {
 		}
 	}
 	line = strings.TrimSpace(line)
+	if said := boldEnd.FindStringSubmatch(line); said != nil {
+		mend(Chatter, strings.Index(text, line), "words before the answer, which is set off")
+		line = said[1]
+	}
 	if bare := strings.Trim(line, "*_` "); bare != line && bare != "" {
 		mend(Chatter, strings.Index(text, line), "signs of emphasis around the answer")
 		line = bare
 	}
-	for _, name := range names {
+	for _, name := range append(slices.Clone(names), "answer", "final answer", "the answer is", "the answer", "value") {
 		if len(line) > len(name) && strings.EqualFold(line[:len(name)], name) {
 			behind := strings.TrimLeft(line[len(name):], "*_` ")
-			if strings.HasPrefix(behind, ":") {
+			if strings.HasPrefix(behind, ":") || strings.HasPrefix(behind, "=") {
 				mend(Chatter, strings.Index(text, line), "the field's name before the answer")
 				line = strings.Trim(behind[1:], "*_` ")
 				break
 			}
 		}
 	}
-	if n := len(line); n > 1 && (line[0] == '"' && line[n-1] == '"' || line[0] == '\'' && line[n-1] == '\'') {
-		mend(Quotes, strings.Index(text, line), "quotes around the answer")
-		line = line[1 : n-1]
+	for _, q := range quotes {
+		if inner, ok := strings.CutPrefix(line, q.open); ok && len(inner) > len(q.shut) && strings.HasSuffix(inner, q.shut) && !strings.Contains(strings.TrimSuffix(inner, q.shut), q.shut) {
+			mend(Quotes, strings.Index(text, line), "quotes around the answer")
+			line = strings.TrimSuffix(inner, q.shut)
+			break
+		}
 	}
 	line = strings.ToValidUTF8(strings.TrimFunc(line, unicode.IsSpace), "\ufffd")
 	return value.Str(line), mends
 }
 
-// unwrapShort takes a value out of an object with one member that is called
-// like the field, or `value`.
+var (
+	boldEnd  = regexp.MustCompile(`\S.*\s\*\*([^*]+)\*\*[.!]?$`)
+	channels = regexp.MustCompile(`^(?s:.*)<\|[a-z_]+\|>`)
+	answerIn = regexp.MustCompile(`(?s)^<(answer|result|value|output)>(.*)</(?:answer|result|value|output)>$`)
+	boxedIn  = regexp.MustCompile(`(?s)^\$*\\boxed\{(.*)\}\$*$`)
+)
+
+// unmarked takes off what stands around a whole answer: the marks of a channel,
+// of an element, of a formula, of a list or a quotation of one line.
+func unmarked(body string) string {
+	if at := channels.FindStringIndex(body); at != nil && strings.TrimSpace(body[at[1]:]) != "" {
+		body = strings.TrimSpace(body[at[1]:])
+	}
+	if m := answerIn.FindStringSubmatch(body); m != nil {
+		body = strings.TrimSpace(m[2])
+	}
+	if m := boxedIn.FindStringSubmatch(body); m != nil {
+		body = strings.TrimSpace(m[1])
+	}
+	for _, sign := range []string{"- ", "* ", "• ", "> "} {
+		if rest, ok := strings.CutPrefix(body, sign); ok && !strings.Contains(rest, "\n") {
+			return strings.TrimSpace(rest)
+		}
+	}
+	return body
+}
+
+// unwrapShort takes a value out of an object in which it is called like the field
+// or, where it stands there alone, `value`; and out of a list of one.
 func unwrapShort(v value.Value, names []string) value.Value {
+	if v.Kind == value.Array && len(v.Kids) == 1 && len(v.Kids[0].Kids) == 0 {
+		return v.Kids[0].Clone()
+	}
+	if v.Kind == value.Object {
+		for _, name := range append(slices.Clone(names), "answer") {
+			for i := range v.Kids {
+				if strings.EqualFold(v.Kids[i].Name, name) {
+					return v.Kids[i].Clone().Named("")
+				}
+			}
+		}
+	}
 	if v.Kind == value.Object && len(v.Kids) == 1 {
-		for _, name := range append(names, "value", "answer") {
+		for _, name := range []string{"value"} {
 			if strings.EqualFold(v.Kids[0].Name, name) {
 				return v.Kids[0].Clone().Named("")
 			}
