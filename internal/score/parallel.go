@@ -153,3 +153,45 @@ func (s *straight) plus(o *straight) {
 		s.records = append(s.records, u)
 	}
 }
+
+// AddFileA adds the records of a file of JSON Lines to the first set, several
+// lines at a time. An error of a line is a *LineError.
+func (c *Comparer) AddFileA(path string) error { return c.addFile(c.a, path) }
+
+// AddFileB adds to the second set.
+func (c *Comparer) AddFileB(path string) error { return c.addFile(c.b, path) }
+
+func (c *Comparer) addFile(to map[string]*side, path string) error {
+	type added struct {
+		n    int
+		id   string
+		side *side
+		err  error
+	}
+	return inHands(path, func() func(b *batch) []added {
+		gate := NewWith(c.schema, c.gate.gold, c.gate.options)
+		r := &lines{hand: gate.hand}
+		return func(b *batch) (out []added) {
+			b.each(func(n int, text []byte) bool {
+				err := r.read(text, c.schema.EachEntry())
+				one := added{n: n, id: r.line.Document, err: err}
+				if err == nil {
+					one.side = c.side(gate, &r.line)
+				}
+				out = append(out, one)
+				return err == nil
+			})
+			return out
+		}
+	}, func(all []added) error {
+		for _, one := range all {
+			if one.err == nil {
+				one.err = c.put(to, one.id, one.side)
+			}
+			if one.err != nil {
+				return &LineError{one.n, one.err}
+			}
+		}
+		return nil
+	})
+}
