@@ -22,7 +22,13 @@ func (x *piece) point() {
 	p := &pointer{doc: x.w.doc, places: x.pointed, trace: &x.trace}
 	p.lines = p.linesOf()
 	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, at value.Pointer, v *value.Value) {
-		if prompt.Points(f) && v.Kind == value.String {
+		if !prompt.Points(f) {
+			return
+		}
+		if said := pointerIn(v); said != "" {
+			*v = value.Str(said).Named(v.Name)
+		}
+		if v.Kind == value.String {
 			p.leaf(f, at, v)
 		}
 	})
@@ -88,12 +94,66 @@ func (p *pointer) leaf(f *schema.Field, at value.Pointer, v *value.Value) {
 	p.trace.add("pointer", text("path", string(at)), text("said", said), text("copied", copied))
 }
 
+// pointerIn gives the pointer that stands in an object, or the ones of a list with
+// a plus between them; "" where there is none.
+func pointerIn(v *value.Value) string {
+	switch v.Kind {
+	case value.Object:
+		for _, name := range []string{"pointer", "id", "ref", "line", "at"} {
+			if said := v.Get(name); said != nil && pointerPart.MatchString(plainPointer(said.Text)) {
+				return said.Text
+			}
+		}
+	case value.Array:
+		var parts []string
+		for i := range v.Kids {
+			if v.Kids[i].Kind != value.String || !pointerPart.MatchString(plainPointer(v.Kids[i].Text)) {
+				return ""
+			}
+			parts = append(parts, plainPointer(v.Kids[i].Text))
+		}
+		return strings.Join(parts, "+")
+	}
+	return ""
+}
+
+var (
+	pointerSigns = strings.NewReplacer("`", "", "[", "", "]", "", "–", "-", "—", "-", "‑", "-")
+	pointerHead  = regexp.MustCompile(`^([lL] ?\d{1,7}(?:\.\d{1,4}(?: ?- ?(?:[lL]\d{1,7}\.)?\d{1,4})?)?)(?:\s*[:=]\s|\s+\(|\s*$)`)
+	pointerRange = regexp.MustCompile(`^[lL] ?(\d+)(?:\.(\d+)(?: ?- ?(?:[lL](\d+)\.)?(\d+))?)?$`)
+	lineInWords  = regexp.MustCompile(`^(?i:line) (\d{1,7})$`)
+)
+
+// plainPointer writes one pointer as it was asked for, where a model has put signs
+// around it or its words behind it. Any other text stays as it is.
+func plainPointer(said string) string {
+	bare := strings.TrimSpace(pointerSigns.Replace(said))
+	if m := lineInWords.FindStringSubmatch(bare); m != nil {
+		return "L" + m[1]
+	}
+	head := pointerHead.FindStringSubmatch(bare)
+	if head == nil {
+		return said
+	}
+	m := pointerRange.FindStringSubmatch(head[1])
+	switch {
+	case m == nil || m[3] != "" && m[3] != m[1]:
+		return said
+	case m[2] == "":
+		return "L" + m[1]
+	case m[4] == "":
+		return "L" + m[1] + "." + m[2]
+	}
+	return "L" + m[1] + "." + m[2] + "-" + m[4]
+}
+
 var pointerPart = regexp.MustCompile(`^L(\d{1,7})(?:\.(\d{1,4})(?:-(\d{1,4}))?)?$`)
 
 // read gives the stretches that a pointer names, and whether it names whole
 // lines alone. No stretch and no error: the text is no pointer at all.
 func (p *pointer) read(said string) (spans []layout.Span, whole bool, err error) {
 	whole = true
+	said = plainPointer(said)
 	for _, part := range strings.FieldsFunc(said, func(r rune) bool { return r == '+' || r == ',' || r == ' ' }) {
 		m := pointerPart.FindStringSubmatch(part)
 		if m == nil {

@@ -25,6 +25,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/standin"
+	"filler/internal/value"
 )
 
 // answering fills one file with what answer says to each request, and gives its
@@ -203,5 +204,24 @@ func TestUnstated(t *testing.T) {
 	}
 	for _, value := range []string{"Notting Mill", "not", "nothing", "notstated", "The document", "not foundry stone", "Note 3", "no", "The letter of 3.3.2031", "not givens"} {
 		assert.False(t, unstated.MatchString(value), value)
+	}
+}
+
+// A pointer with signs around it, or with its words behind it, is the pointer;
+// what only begins like one is left as it is.
+func TestPlainPointers(t *testing.T) {
+	for said, want := range map[string]string{
+		"L12": "L12", "L12.3": "L12.3", "L12.3-5": "L12.3-5", "[L12.3-5]": "L12.3-5", "`L12`": "L12", "l12.3": "L12.3", "L 12.3": "L12.3", "L12.3 - 5": "L12.3-5",
+		"L12.3–5": "L12.3-5", "L12.3-L12.5": "L12.3-5", "L12.3 (Heron)": "L12.3", "L12.3-4: Heron Plank": "L12.3-4", "L2.2 = 2": "L2.2", "line 7": "L7",
+		"L12.3-L13.5": "L12.3-L13.5", "L12.7+L13.1": "L12.7+L13.1", "L12 bridges": "L12 bridges", "Lirr": "Lirr", "QL-058": "QL-058", "L": "L", "": "", "12": "12", "L12.3.4": "L12.3.4",
+	} {
+		assert.Equal(t, want, plainPointer(said), said)
+	}
+	for text, want := range map[string]string{
+		`{"id":"L1.2"}`: "L1.2", `{"pointer":"[L1.4-5]","text":"Heron Plank"}`: "[L1.4-5]", `["L1.4","L1.5"]`: "L1.4+L1.5", `{"text":"L1"}`: "", `["L1","oak"]`: "", `"L1"`: "", `[]`: "", `{"line":"the last"}`: "",
+	} {
+		v, err := value.Parse(text)
+		require.NoError(t, err)
+		assert.Equal(t, want, pointerIn(&v), text)
 	}
 }
