@@ -79,13 +79,9 @@ func mostlyKnown(v *value.Value, known func(string) bool) bool {
 	if v.Kind == value.Array {
 		return len(v.Kids) > 0 && mostlyKnown(&v.Kids[0], known)
 	}
-	n := 0
-	for i := range v.Kids {
-		if known(v.Kids[i].Name) {
-			n++
-		} else if k := &v.Kids[i]; len(v.Kids) == 1 && (k.Kind == value.Object || k.Kind == value.Array) {
-			return mostlyKnown(k, known) // a wrapper around all
-		}
+	n := fieldNames(v, known)
+	if len(v.Kids) == 1 && n == 0 && (v.Kids[0].Kind == value.Object || v.Kids[0].Kind == value.Array) {
+		return mostlyKnown(&v.Kids[0], known) // a wrapper around all
 	}
 	return v.Kind == value.Object && n > 0 && n*2 >= len(v.Kids)
 }

@@ -125,6 +125,9 @@ func fieldNames(v *value.Value, known func(string) bool) (n int) {
 // joined puts objects that stand side by side into one where each has other
 // fields: a record that was written a member a line.
 func joined(r *Result, known func(string) bool) (Result, bool) {
+	if len(r.All) < 3 {
+		return Result{}, false
+	}
 	whole := value.Obj()
 	for _, part := range r.All {
 		for _, m := range part.Kids {
@@ -133,9 +136,6 @@ func joined(r *Result, known func(string) bool) (Result, bool) {
 			}
 			whole.Kids = append(whole.Kids, m)
 		}
-	}
-	if len(r.All) < 3 {
-		return Result{}, false
 	}
 	out := Result{Value: whole, Cut: r.Cut}
 	for _, m := range r.Mends {

@@ -3,6 +3,7 @@ package reply
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 
@@ -272,22 +273,13 @@ func (x *shaper) measures(f *schema.Field, p value.Pointer, v *value.Value) {
 			switch m := v.Kids[i]; {
 			case m.Name == used[0]:
 				left.Kids = append(left.Kids, whole)
-			case !contains(used, m.Name):
+			case !slices.Contains(used, m.Name):
 				left.Kids = append(left.Kids, m)
 			}
 		}
 		*v = left
 		x.mend(Form, p.Key(kid.Name), "written as "+strings.Join(used, " and "))
 	}
-}
-
-func contains(list []string, s string) bool {
-	for _, one := range list {
-		if one == s {
-			return true
-		}
-	}
-	return false
 }
 
 var flatSigns = regexp.MustCompile(`[.\[\]/]+`)

@@ -27,14 +27,10 @@ func (t *Tallies) Add(one Tally) {
 	}
 }
 
+// plus adds those of a batch, which are never so many that only kinds are kept.
 func (t *Tallies) plus(o *Tallies) {
 	for _, one := range o.each {
 		t.Add(one)
-	}
-	for one, times := range o.kinds { // as many as that are never in a batch, but may be
-		for range times {
-			t.Add(one)
-		}
 	}
 }
 
