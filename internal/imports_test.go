@@ -16,8 +16,8 @@ import (
 
 // order is the packages from the top down. A package imports only what stands
 // below it.
-var order = []string{"cli", "report", "fill", "score", "gold", "vary", "standin", "draft", "labels", "merge", "update", "prompt", "model", "reply", "evidence",
-	"record", "pair", "tidy", "ledger", "document", "pdf", "ocr", "schema", "project", "chat", "fetch", "tokens", "layout", "place", "value", "demo", "paper"}
+var order = []string{"cli", "report", "fill", "score", "gold", "vary", "standin", "draft", "printed", "merge", "update", "prompt", "model", "reply", "evidence",
+	"record", "pair", "normalize", "ledger", "document", "pdf", "ocr", "schema", "project", "chat", "fetch", "tokens", "layout", "place", "value", "demo", "paper"}
 
 // never are imports that the order allows and a promise forbids: the stand-in
 // must not know the prompt, the gold or the project.

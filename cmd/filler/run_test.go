@@ -51,7 +51,7 @@ func start(t *testing.T, dir, program string, args ...string) *exec.Cmd {
 }
 
 // fills runs the program to its end and gives the process, for what it used.
-// All documents must be filled; some records may be flawed (exit code 3).
+// All documents must be filled; some records may be flagged (exit code 3).
 func fills(t *testing.T, dir, program string, args ...string) *exec.Cmd {
 	t.Helper()
 	cmd := start(t, dir, program, args...)

@@ -74,7 +74,7 @@ func bridges(t *testing.T, url string, n int, more string) string {
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 	}
 	write("filler.yaml", "schema: s.yaml\ndocuments: [documents]\nuse: m\nmodels:\n  m: {at: \""+url+"\", name: steady, price: {in: 1, out: 2}"+more+"}\npace: {at_once: 2, attempts: 2}\n")
-	write("s.yaml", "schema: s\nfields:\n  report_no: {text: Number of the report., labels: [Report no.]}\n  bridge: Name of the bridge.\n  grade: {integer: Grade.}\n")
+	write("s.yaml", "schema: s\nfields:\n  report_no: {text: Number of the report., printed_as: [Report no.]}\n  bridge: Name of the bridge.\n  grade: {integer: Grade.}\n")
 	for i := range n {
 		write(fmt.Sprintf("documents/%04d.txt", i), fmt.Sprintf("Report no.: FB-2031-%04d\nBridge: Plank %d\nGrade: %d\n", i, i, i%4))
 	}
@@ -196,9 +196,9 @@ func TestKeyShowsNowhere(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(dir, ".env"), []byte("BRIDGE_KEY="+key+"\n"), 0o600))
 	var said strings.Builder
 	for _, args := range [][]string{
-		{"fill", "-o", "out.jsonl", "--record", "exchanges.jsonl"}, {"fill", "--json", "--fresh"}, {"runs"}, {"runs", "--json"}, {"probe"}, {"probe", "--json"},
+		{"fill", "-o", "out.jsonl", "--save-exchanges", "exchanges.jsonl"}, {"fill", "--json", "--fresh"}, {"runs"}, {"runs", "--json"}, {"probe"}, {"probe", "--json"},
 		{"trace", "documents/0001.txt", "--full", "--sensitive"}, {"trace", "documents/0003.txt", "--json"}, {"trace", "documents/0004.txt", "--run", "1", "--full"},
-		{"prompt", "documents/0001.txt"}, {"prompt", "documents/0001.txt", "--json"}, {"repeat", "documents/0002.txt", "-n", "3"}, {"fill", "--dry"}, {"fill", "--resume=1", "--fresh"}, {"validate"},
+		{"prompt", "documents/0001.txt"}, {"prompt", "documents/0001.txt", "--json"}, {"repeat", "documents/0002.txt", "-n", "3"}, {"fill", "--dry-run"}, {"fill", "--resume=1", "--fresh"}, {"validate"},
 	} {
 		out, _ := run(dir, args...)
 		said.WriteString(out)

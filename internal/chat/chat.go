@@ -135,7 +135,7 @@ func (r *Request) Sent() []byte {
 }
 
 // Shape gives how the request holds the form of the reply: schema, tool, object
-// or words.
+// or plain.
 func (r *Request) Shape() string {
 	switch {
 	case r.JSONObject:
@@ -145,7 +145,7 @@ func (r *Request) Shape() string {
 	case len(r.Format) > 0:
 		return "schema"
 	}
-	return "words"
+	return "plain"
 }
 
 // Weigh gives what of a request is text, and how many pictures go along: the
@@ -205,20 +205,20 @@ func ReadReply(body []byte) (*Reply, error) {
 	var w wireReply
 	if err := json.Unmarshal(body, &w); err != nil {
 		if LooksLikePage(body) {
-			return nil, &NotChat{"the answer is a web page", true}
+			return nil, &NotChat{"the reply is a web page", true}
 		}
-		return nil, &NotChat{What: "the answer is not complete JSON"}
+		return nil, &NotChat{What: "the reply is not complete JSON"}
 	}
 	if len(w.Error) > 0 && string(w.Error) != "null" {
-		return nil, &NotChat{What: "the answer is an error: " + ErrorText(body)}
+		return nil, &NotChat{What: "the reply is an error: " + ErrorText(body)}
 	}
 	if len(w.Choices) == 0 {
-		return nil, &NotChat{What: "the answer holds no choices"}
+		return nil, &NotChat{What: "the reply has no choices"}
 	}
 	c := w.Choices[0]
 	text, ok := contentText(c.Message.Content)
 	if !ok {
-		return nil, &NotChat{What: "the answer's content is neither text nor parts of text"}
+		return nil, &NotChat{What: "the reply's content is neither text nor parts of text"}
 	}
 	r := &Reply{Text: text, Refusal: c.Message.Refusal, Finish: c.Finish}
 	if len(c.Message.Calls) > 0 {

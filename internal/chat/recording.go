@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"regexp"
 	"sync"
 	"unicode/utf8"
 
@@ -76,11 +77,11 @@ func (e *RecordingError) Error() string {
 	return fmt.Sprintf("%s:%d: %s", e.File, e.Line, e.Msg)
 }
 
-// LoadRecording reads a file of exchanges, as `fill --record` writes it.
+// LoadRecording reads a file of exchanges, as `fill --save-exchanges` writes it.
 func LoadRecording(file string) (*Recording, error) {
 	data, err := os.ReadFile(file)
 	if err != nil {
-		return nil, &RecordingError{File: file, Msg: "can't be read; name a file that `filler fill --record` wrote"}
+		return nil, &RecordingError{File: file, Msg: "can't be read; name a file that `filler fill --save-exchanges` wrote"}
 	}
 	r := &Recording{File: file, byBody: map[[32]byte][]*Recorded{}}
 	for n, line := range bytes.Split(data, []byte("\n")) {
@@ -89,14 +90,14 @@ func LoadRecording(file string) (*Recording, error) {
 		}
 		var x Recorded
 		if err := json.Unmarshal(line, &x); err != nil || len(x.Request) == 0 || len(x.Reply) == 0 {
-			return nil, &RecordingError{file, n + 1, "no exchange (an object with request, status and reply); record it again"}
+			return nil, &RecordingError{file, n + 1, "not an exchange (an object with request, status and reply); save the exchanges again"}
 		}
 		key := sha256.Sum256(x.Request)
 		r.byBody[key] = append(r.byBody[key], &x)
 		r.all = append(r.all, &x)
 	}
 	if len(r.all) == 0 {
-		return nil, &RecordingError{File: file, Msg: "holds no exchanges; record it again"}
+		return nil, &RecordingError{File: file, Msg: "holds no exchanges; save them again"}
 	}
 	return r, nil
 }
@@ -107,10 +108,19 @@ type NotRecorded struct {
 	File           string
 	At             int // byte of the body
 	Sent, Recorded string
+	Changed        bool   // a request that differs only in its document was saved
+	Document       string // its name, where the caller has set it
 }
 
 func (e *NotRecorded) Error() string {
-	return fmt.Sprintf("%s: this request is not in the recording; it first differs from the nearest one at byte %d: sent …%s…, recorded …%s…; record it again", e.File, e.At, e.Sent, e.Recorded)
+	if e.Changed {
+		name := e.Document
+		if name == "" {
+			name = "the document"
+		}
+		return fmt.Sprintf("%s: %s has changed since the exchanges were saved; save them again", e.File, name)
+	}
+	return fmt.Sprintf("%s: this request is not in the recording; it first differs from the nearest one at byte %d: sent …%s…, saved …%s…; save the exchanges again", e.File, e.At, e.Sent, e.Recorded)
 }
 
 // Answer gives the answer to a request. One that was made several times is
@@ -129,10 +139,18 @@ func (r *Recording) Answer(body []byte) (status int, reply []byte, err error) {
 	return list[0].Status, list[0].body(), nil
 }
 
+// fenced is a document in a body, from one line of its fence to the other, and
+// the same lines where the prompt names them.
+var fenced = regexp.MustCompile(`=====[0-9a-f]{8}=====\\n(?s:.*?)\\n=====[0-9a-f]{8}=====|=====[0-9a-f]{8}=====`)
+
 // nearest finds the recorded request that agrees longest with body.
 func (r *Recording) nearest(body []byte) error {
 	best, at := r.all[0].Request, -1
+	frame := fenced.ReplaceAll(body, nil)
 	for _, x := range r.all {
+		if len(frame) < len(body) && bytes.Equal(fenced.ReplaceAll(x.Request, nil), frame) {
+			return &NotRecorded{File: r.File, Changed: true}
+		}
 		n := 0
 		for n < len(body) && n < len(x.Request) && body[n] == x.Request[n] {
 			n++

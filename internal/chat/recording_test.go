@@ -42,12 +42,12 @@ func TestRecording(t *testing.T) {
 	var not *NotRecorded
 	require.ErrorAs(t, err, &not)
 	assert.Equal(t, 6, not.At)
-	assert.Contains(t, err.Error(), `first differs from the nearest one at byte 6: sent …{"n":0,"other":"wörds"}…, recorded …{"n":0}…`)
+	assert.Contains(t, err.Error(), `first differs from the nearest one at byte 6: sent …{"n":0,"other":"wörds"}…, saved …{"n":0}…`)
 }
 
 func TestBadRecordings(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "r.jsonl")
-	for text, says := range map[string]string{"": "holds no exchanges", "{}\n": ":1: no exchange", "{\"request\":{},\"status\":200,\"reply\":{}}\nx\n": ":2: no exchange"} {
+	for text, says := range map[string]string{"": "holds no exchanges", "{}\n": ":1: not an exchange", "{\"request\":{},\"status\":200,\"reply\":{}}\nx\n": ":2: not an exchange"} {
 		require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
 		_, err := LoadRecording(file)
 		assert.ErrorContains(t, err, says)

@@ -59,7 +59,7 @@ func TestMask(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  phone: {text: Phone number., sensitive: true}\n  who: {group: Who., fields: {iban: {text: Account number., sensitive: true}, name: Name of it.}}\n  grade: {integer: Grade of it., sensitive: true}\n"))
 	require.NoError(t, err)
 	rec, _ := value.Parse(`{"phone":"01 \"23","who":{"iban":"QX99","name":"Ada"},"grade":7}`)
-	steps, _ := value.Parse(`[{"step":"tidy","path":"/phone","from":" 0123","to":"0123"},{"step":"check","problems":[{"path":"/who/iban","value":"QX98"}]}]`)
+	steps, _ := value.Parse(`[{"step":"normalize","path":"/phone","from":" 0123","to":"0123"},{"step":"check","problems":[{"path":"/who/iban","value":"QX98"}]}]`)
 	m := newMask(s, &rec, &steps)
 	assert.Equal(t, `••• Ada ••• ••• ••• 7`, m.hide(`01 "23 Ada QX99 QX98 0123 7`), "one figure alone would hide half the page")
 	assert.Equal(t, `"•••"`, m.hide(value.Str(`01 "23`).String()))
@@ -80,9 +80,9 @@ func TestExitCodes(t *testing.T) {
 		{"version", 0, ""}, {"", 0, ""}, {"fill --help", 0, ""}, {"nothing", 2, "unknown command"}, {"fill --nothing", 2, "unknown flag: --nothing"},
 		{"read", 2, "no document is named"}, {"prompt a b", 2, "2 documents are named"}, {"schema bogus", 2, `has no command "bogus"`}, {"schema chek", 2, `did you mean "check"?`},
 		{"trace", 2, "no document is named"}, {"runs x", 2, "unknown command"}, {"standin --character rude", 2, "has no character"}, {"standin --busy 3", 2, "from 0 to 1"},
-		{"fill --resume x.txt", 2, "name none"}, {"fill --as-run 1 --model x", 2, "leave --schema, --model and --resume out"}, {"schema draft", 2, "no samples are named"},
+		{"fill --resume x.txt", 2, "name none"}, {"fill --as-run 1 --model x", 2, "leave out --schema, --model and --resume"}, {"schema draft", 2, "no samples are named"},
 		{"fill", 1, "no filler.yaml"}, {"score", 1, "no filler.yaml"}, {"runs", 1, "no project and no runs"}, {"read x", 1, "there is no such file"}, {"schema check x", 1, "there is no such file"},
-		{"--in nowhere runs", 1, "can't work in this folder"}, {"schema import x", 1, "can't be read"}, {"schema compare a b", 1, "a is no file"},
+		{"-C nowhere runs", 1, "can't work in this folder"}, {"schema import x", 1, "can't be read"}, {"schema compare a b", 1, "a is no file"},
 	} {
 		var out, errOut bytes.Buffer
 		a := &app{args: []string{"filler"}, in: strings.NewReader(""), out: &out, err: &errOut}

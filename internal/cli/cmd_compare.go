@@ -18,26 +18,26 @@ import (
 
 // comparing is what `compare` was asked for.
 type comparing struct {
-	schemaFile, goldPath, part string
-	asJSON, all, noGold        bool
+	schemaFile, goldPath, split string
+	asJSON, all, noGold         bool
 }
 
 func (a *app) compareCmd() *cobra.Command {
 	var o comparing
-	cmd := &cobra.Command{Use: "compare A B", Short: "Two runs, or two files of records, leaf by leaf", Args: cobra.ExactArgs(2),
-		Long: `Compare two runs (numbers, labels, or last) or two files of JSON Lines, against gold, on the
-documents counted in both and by one schema, the project's as it is now: what the second
-has right that the first had not, and the other way round; the difference with its
-interval; whether chance would do. Without gold it shows where the two differ.
+	cmd := &cobra.Command{Use: "compare A B", Short: "Two runs, or two files of records, value by value", Args: cobra.ExactArgs(2),
+		Long: `Compare two runs (numbers, names, or last) or two files of JSON Lines against gold, on the
+documents counted in both and by the project's schema as it is now: the values that B fixes
+and those it breaks, the difference in F1 with its 95 % interval, and a paired permutation
+test. Without gold it shows where the two differ.
 
 Without a project:  filler compare OLD.jsonl NEW.jsonl --schema SCHEMA --gold FILE`,
 		RunE: func(_ *cobra.Command, args []string) error { return a.compare(o, args[0], args[1]) }}
 	f := cmd.Flags()
-	f.StringVar(&o.schemaFile, "schema", "", "a schema file, in place of the project's")
-	f.StringVar(&o.goldPath, "gold", "", "gold: a folder, or a file of JSON Lines, in place of the project's")
-	f.StringVar(&o.part, "part", "", "this `part` of the gold set alone: tune or test")
-	f.BoolVar(&o.noGold, "no-gold", false, "show where the two differ; ask nobody who is right")
-	f.BoolVar(&o.all, "all", false, "list all leaves that differ, not the first few")
+	f.StringVar(&o.schemaFile, "schema", "", schemaUsage)
+	f.StringVar(&o.goldPath, "gold", "", goldUsage)
+	f.StringVar(&o.split, "split", "", splitUsage)
+	f.BoolVar(&o.noGold, "no-gold", false, "show where the two differ, without asking which is right")
+	f.BoolVar(&o.all, "all", false, "list all values that differ, not only the first")
 	f.BoolVar(&o.asJSON, "json", false, "print the comparison as JSON")
 	return cmd
 }
@@ -64,7 +64,7 @@ func (a *app) compare(o comparing, first, second string) error {
 			continue
 		}
 		if strings.HasSuffix(name, ".jsonl") || strings.ContainsAny(name, "/\\") {
-			return place.Faults{{File: name, Msg: "there is no such file", Hint: "name a file of records, a run's number, or its label"}}
+			return place.Faults{{File: name, Msg: "there is no such file", Hint: "name a file of records, a run's number, or its name"}}
 		}
 		if l == nil {
 			if l, err = w.keptRuns(); err != nil {
@@ -77,8 +77,8 @@ func (a *app) compare(o comparing, first, second string) error {
 			return err
 		}
 		sets[i].run, sets[i].name = &run, fmt.Sprintf("run %d", run.ID)
-		if run.Label != "" {
-			sets[i].name += " (" + run.Label + ")"
+		if run.Name != "" {
+			sets[i].name += " (" + run.Name + ")"
 		}
 		if sets[i].totals, err = l.Totals(run.ID); err != nil {
 			return err
@@ -111,7 +111,7 @@ func (s *set) lines(w *work, l *ledger.Ledger, do func(record.Line) error) error
 }
 
 func (a *app) compareWith(w *work, golds *gold.Shelf, sets [2]set, l *ledger.Ledger, o comparing) error {
-	c := score.NewComparer(w.schema, golds, o.part)
+	c := score.NewComparer(w.schema, golds, o.split)
 	for i, add := range []func(record.Line) error{c.AddA, c.AddB} {
 		err := error(nil)
 		if file := sets[i].file; file != "" {
@@ -149,11 +149,11 @@ func (s *set) json() value.Value {
 func (a *app) printComparison(w *work, c *score.Comparison, sets [2]set, o comparing) {
 	a.printf("%s\n\n", a.paint(bold, c.Words(sets[0].name, sets[1].name)))
 	if c.Documents == 0 {
-		a.printApart(c.Apart)
+		a.printLeftOut(c.Apart, o.all)
 		return
 	}
-	a.printf("first: %s · second: %s · %s counted in both\n\n", sets[0].name, sets[1].name, plural(c.Documents, "document"))
-	t := a.newTable("field", ">first F1", ">second F1", ">fixed", ">broken", ">both wrong", ">extra first", ">second")
+	a.printf("A: %s · B: %s · %s counted in both\n\n", sets[0].name, sets[1].name, plural(c.Documents, "document"))
+	t := a.newTable("field", ">F1 of A", ">F1 of B", ">fixed by B", ">broken by B", ">wrong in both", ">extra in A", ">extra in B")
 	row := func(name string, x, y score.Counts, fixed, broken, wrong int) {
 		t.row(name, ratioText(x.F1()), ratioText(y.F1()), toned(fixed, good), toned(broken, bad), dash(wrong), dash(x.Extra), dash(y.Extra))
 	}
@@ -167,27 +167,27 @@ func (a *app) printComparison(w *work, c *score.Comparison, sets [2]set, o compa
 	if rows > 0 {
 		t.rule()
 	}
-	row("all leaves", c.A, c.B, c.Fixed, c.Broken, c.BothWrong)
+	row("all values", c.A, c.B, c.Fixed, c.Broken, c.BothWrong)
 	t.print()
-	a.printf("\nexact records: %d and %d of %d", c.RecordsA, c.RecordsB, c.RecordsOf)
+	a.printf("\nfully correct records: %d → %d of %d", c.RecordsA, c.RecordsB, c.RecordsOf)
 	if c.OnlyA+c.OnlyB > 0 {
-		a.printf(" (exact in one alone: %d and %d; chance would do with p %s)", c.OnlyA, c.OnlyB, pText(c.McNemar))
+		a.printf(" (%d lost, %d gained; McNemar p %s)", c.OnlyA, c.OnlyB, pText(c.McNemar))
 	}
 	a.printf("\n")
 	if sets[0].run != nil && sets[1].run != nil {
-		a.printf("cost: %s and %s\n", money(sets[0].totals.CostNano), money(sets[1].totals.CostNano))
+		a.printf("cost: %s → %s\n", money(sets[0].totals.CostNano), money(sets[1].totals.CostNano))
 	}
 	if rows > 0 {
-		a.printf("%s\n", a.paint(faint, "no difference at all would show as much with p "+pText(c.P)+", by flipping the signs of documents"))
+		a.printf("%s\n", a.paint(faint, "paired permutation test over documents: p "+pText(c.P)))
 	}
-	a.printApart(c.Apart)
+	a.printLeftOut(c.Apart, o.all)
 	if len(c.Leaves) == 0 {
 		return
 	}
 	a.printf("\n")
 	for i, x := range c.Leaves {
-		if i == firstMisses && !o.all {
-			a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more; --all lists them", len(c.Leaves)-i)))
+		if i == firstErrors && !o.all {
+			a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more values; --all lists them", len(c.Leaves)-i)))
 			break
 		}
 		word, tn := "fixed ", good
@@ -221,10 +221,30 @@ func (w *work) maskLeaves(leaves []score.LeafPair) {
 	}
 }
 
-// printApart names the documents that do not count, with the reasons.
-func (a *app) printApart(apart []score.LeftOut) {
-	for _, l := range apart {
-		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s (%s)", l.Document, l.Why)))
+// printLeftOut counts the documents that do not count, by reason; with all it
+// names them. One or two of a reason are named either way.
+func (a *app) printLeftOut(out []score.LeftOut, all bool) {
+	var reasons []string
+	by := map[string][]string{}
+	for _, l := range out {
+		if by[l.Why] == nil {
+			reasons = append(reasons, l.Why)
+		}
+		by[l.Why] = append(by[l.Why], l.Document)
+	}
+	hidden := false
+	for _, why := range reasons {
+		names := by[why]
+		list := ""
+		if all || len(names) <= 2 {
+			list = ": " + strings.Join(names, ", ")
+		} else {
+			hidden = true
+		}
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out, %s: %s%s", why, plural(len(names), "document"), list)))
+	}
+	if hidden {
+		a.printf("%s\n", a.paint(soft, "--all names the documents left out"))
 	}
 }
 
@@ -243,8 +263,8 @@ func (a *app) differ(w *work, sets [2]set, l *ledger.Ledger, o comparing) error 
 		a.printJSON(got.Differences())
 		return nil
 	}
-	a.printf("%s: %s differ, of %s, in %s\n\n", a.paint(bold, sets[0].name+" and "+sets[1].name), plural(got.Differ, "leaf"), thousands(got.Same+got.Differ), plural(got.Documents, "document"))
-	t := a.newTable("field", ">the same", ">differ", ">only first", ">only second")
+	a.printf("%s: %s of %s differ, in %s\n\n", a.paint(bold, sets[0].name+" and "+sets[1].name), thousands(got.Differ), plural(got.Same+got.Differ, "value"), plural(got.Documents, "document"))
+	t := a.newTable("field", ">same", ">differ", ">only in A", ">only in B")
 	for _, f := range got.Fields {
 		if f.Differ() > 0 {
 			t.row(f.Path, f.Right, dash(f.Wrong), dash(f.Missed), dash(f.Extra))
@@ -255,15 +275,15 @@ func (a *app) differ(w *work, sets [2]set, l *ledger.Ledger, o comparing) error 
 		a.printf("\n")
 	}
 	for i, x := range got.Leaves {
-		if i == firstMisses && !o.all {
-			a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more; --all lists them", len(got.Leaves)-i)))
+		if i == firstErrors && !o.all {
+			a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more values; --all lists them", len(got.Leaves)-i)))
 			break
 		}
 		a.printf("%s%s  %s\n", x.Document, x.Path, w.beside(&x, " → "))
 	}
-	a.printApart(got.Apart)
+	a.printLeftOut(got.Apart, o.all)
 	if got.Documents == 0 {
-		return errors.New("the two have no document in common")
+		return errors.New("A and B have no document in common")
 	}
 	return nil
 }

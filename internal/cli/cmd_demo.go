@@ -33,12 +33,12 @@ var demoSteps = []struct{ why, line string }{
 	{"What a record holds:", "schema outline"},
 	{"One of the documents, a scan, as the model gets it:", "read documents/scans/FB-2031-07.hocr"},
 	{"Fill one record from each document:", "fill -o records.jsonl"},
-	{"How right are they? Measured against the reviewed records in gold/:", "score"},
+	{"How accurate are they? Measured against the reviewed records in gold/:", "score"},
 	{"Every step that led to one of them:", "trace " + worthALook},
 }
 
-// worthALook stands for the document whose trace shows the most: the fullest
-// record that was repaired.
+// worthALook is a placeholder for the document whose trace shows the most: the
+// fullest record that was repaired.
 const worthALook = "DOC"
 
 func findWorthALook(records string) string {
@@ -70,18 +70,18 @@ func (a *app) demo(ctx context.Context, dir string) error {
 		s.line = strings.Replace(s.line, worthALook, findWorthALook(filepath.Join(abs, "records.jsonl")), 1)
 		a.printf("\n%s\n%s\n\n", s.why, a.paint(bold, "$ filler "+s.line))
 		sub := &app{args: a.args, in: a.in, out: a.out, err: a.err, term: a.term}
-		code := sub.run(ctx, append([]string{"--in", abs}, strings.Fields(s.line)...))
+		code := sub.run(ctx, append([]string{"-C", abs}, strings.Fields(s.line)...))
 		if err := os.Chdir(home); err != nil {
 			return err
 		}
-		if code != codeDone && code != codeFlawed {
+		if code != codeDone && code != codeFlagged {
 			return exit(code)
 		}
 		if ctx.Err() != nil {
 			return exit(codeStopped)
 		}
 	}
-	a.printf("\nTry next:\n\n%s", a.suggest(dir, "fill --model hasty --label hasty", "compare 1 last", "misses", "runs", "trace documents/scans/FB-2031-11.xml --full", "fill documents/forms/FB-2031-04.txt"))
+	a.printf("\nTry next:\n\n%s", a.suggest(dir, "fill --model hasty --name hasty", "compare 1 last", "errors", "runs", "trace documents/scans/FB-2031-11.xml --full", "fill documents/forms/FB-2031-04.txt"))
 	a.printf("\nOr edit a description in %s, fill again, and see both scores in `runs`.\n", filepath.Join(dir, "schemas", "inspection.yaml"))
 	return nil
 }
@@ -96,9 +96,9 @@ func (a *app) suggest(dir string, lines ...string) string {
 	}
 	where := ""
 	if dir != "." {
-		where = " --in " + dir
+		where = " -C " + dir
 		if strings.ContainsAny(dir, " '\"$&;()*?") {
-			where = " --in '" + strings.ReplaceAll(dir, "'", `'\''`) + "'"
+			where = " -C '" + strings.ReplaceAll(dir, "'", `'\''`) + "'"
 		}
 	}
 	var b strings.Builder
@@ -115,15 +115,15 @@ func (a *app) standinCmd() *cobra.Command {
 	var replay, script string
 	cmd := &cobra.Command{Use: "standin", Short: "Run the simulated model server", Args: cobra.NoArgs,
 		Long: `Run the stand-in: a simulated model server that speaks the chat-completions protocol
-on loopback, until Ctrl-C. It fills by printed labels and errs as its character errs.
-A request whose model is hasty, steady or careful gets that character; all others get
---character. Rules of your own come first:
+on loopback, until Ctrl-C. It fills by printed labels and makes the errors of its
+character. A request for the model hasty, steady or careful gets that character; all
+others get --character. Rules of your own come first:
 
   rules:
     - {when: 'FB-2031-06', reply: '{"report_no": "FB-2031-06"}'}
     - {when: 'JSON Patch', status: 429, retry_after: 2, times: 1}
 
-docs/guide.md has all that a rule may say.`,
+Read more: docs/asking.md, "A server by script".`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if !knownCharacter(o.Character) {
 				a.parsed = false
@@ -132,7 +132,7 @@ docs/guide.md has all that a rule may say.`,
 			for _, rate := range []float64{o.Faults.Busy, o.Faults.Error, o.Faults.Cut, o.Faults.Stall, o.Faults.Garbage, o.Faults.Huge, o.Faults.Circles} {
 				if rate < 0 || rate > 1 {
 					a.parsed = false
-					return fmt.Errorf("a rate goes from 0 to 1, not %g", rate)
+					return fmt.Errorf("a share is from 0 to 1, not %g", rate)
 				}
 			}
 			if replay != "" {
@@ -163,22 +163,22 @@ docs/guide.md has all that a rule may say.`,
 			return nil
 		}}
 	f := cmd.Flags()
-	f.IntVar(&port, "port", 8000, "the port to listen at; 0 takes a free one")
-	f.StringVar(&o.Character, "character", "steady", "hasty, steady or careful")
-	f.DurationVar(&o.Delay, "delay", 0, "wait before every reply")
-	f.StringVar(&o.Key, "key", "", "ask for this key")
-	f.Float64Var(&o.Faults.Busy, "busy", 0, "rate of 429 answers, every other with Retry-After")
-	f.Float64Var(&o.Faults.Error, "error", 0, "rate of 500 and 503 answers")
-	f.Float64Var(&o.Faults.Cut, "cut", 0, "rate of replies cut in the middle")
-	f.Float64Var(&o.Faults.Stall, "stall", 0, "rate of requests that get no answer")
-	f.Float64Var(&o.Faults.Garbage, "garbage", 0, "rate of answers that are none: web pages, half a line, other types")
-	f.Float64Var(&o.Faults.Huge, "huge", 0, "rate of answers beyond all measure")
-	f.Float64Var(&o.Faults.Circles, "circles", 0, "rate of replies that say the same over and over")
-	f.DurationVar(&o.Drip, "drip", 0, "wait between the pieces of a streamed reply")
-	f.StringVar(&script, "script", "", "answer by the rules in this `file` first")
-	f.StringVar(&replay, "replay", "", "answer from the exchanges in this `file`, as fill --record keeps them")
-	f.StringSliceVar(&o.Refuses, "refuse", nil, "what it does not know: schema, tool, object, stream")
-	f.BoolVar(&quiet, "quiet", false, "say nothing of requests")
+	f.IntVar(&port, "port", 8000, "listen at this `PORT`; 0 for any free one")
+	f.StringVar(&o.Character, "character", "steady", "the `CHARACTER`: hasty, steady or careful")
+	f.DurationVar(&o.Delay, "delay", 0, "`TIME` before every reply, such as 300ms")
+	f.StringVar(&o.Key, "key", "", "require this `KEY`")
+	f.Float64Var(&o.Faults.Busy, "busy", 0, "`SHARE` of 429 replies, every other with Retry-After")
+	f.Float64Var(&o.Faults.Error, "error", 0, "`SHARE` of 500 and 503 replies")
+	f.Float64Var(&o.Faults.Cut, "cut", 0, "`SHARE` of connections cut in mid-reply")
+	f.Float64Var(&o.Faults.Stall, "stall", 0, "`SHARE` of requests that get no reply")
+	f.Float64Var(&o.Faults.Garbage, "garbage", 0, "`SHARE` of malformed replies (HTML, truncated, wrong types)")
+	f.Float64Var(&o.Faults.Huge, "huge", 0, "`SHARE` of replies of excessive size")
+	f.Float64Var(&o.Faults.Circles, "circles", 0, "`SHARE` of replies that repeat themselves without end")
+	f.DurationVar(&o.Drip, "drip", 0, "`TIME` between the pieces of a streamed reply")
+	f.StringVar(&script, "script", "", "answer by the rules in this `FILE` first")
+	f.StringVar(&replay, "replay", "", "answer from this `FILE` of saved exchanges (fill --save-exchanges)")
+	f.StringSliceVar(&o.Refuses, "refuse", nil, "refuse these `FEATURES`: schema, tool, object, stream")
+	f.BoolVar(&quiet, "quiet", false, "do not log requests")
 	return cmd
 }
 

@@ -18,17 +18,17 @@ import (
 func (a *app) draftCmd() *cobra.Command {
 	var records, output, fromRun string
 	cmd := &cobra.Command{Use: "draft [DOC...]", Short: "A first draft of a schema, from samples",
-		Long: "Write a first draft of a schema from sample documents, by the labels, tables and\nnumbered headings that they print, or from records with --records FILE. No model is\nasked. A comment behind each field says in how many samples it was seen, with one value.",
+		Long: "Write a first draft of a schema from sample documents, by the labels, tables and\nnumbered headings that they print, or from records with --records FILE. No model is\nasked. A comment behind each field says in how many samples it occurs, with one value.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			var d *draft.Result
 			var err error
 			switch {
 			case records != "" && len(args) > 0:
 				a.parsed = false
-				return errors.New("documents and --records are two kinds of samples; give one")
+				return errors.New("documents and --records are both given; use one of the two")
 			case fromRun != "" && (records != "" || len(args) > 0):
 				a.parsed = false
-				return errors.New("--from-run takes the records of a run; name no other samples")
+				return errors.New("--from-run drafts from the records of a run; leave out documents and --records")
 			case fromRun != "":
 				d, err = a.draftOfRun(fromRun)
 			case records != "":
@@ -50,9 +50,9 @@ func (a *app) draftCmd() *cobra.Command {
 			a.notef("%s from %s; next: `filler schema check`, then write the descriptions\n", plural(len(d.Schema.Leaves()), "field"), plural(d.Samples, "sample"))
 			return nil
 		}}
-	cmd.Flags().StringVar(&records, "records", "", "draft from this file of JSON Lines, - for standard input")
-	cmd.Flags().StringVar(&fromRun, "from-run", "", "draft from the records of this `run`: of style open by what was found, of others by their fields")
-	cmd.Flags().StringVarP(&output, "output", "o", "", "write the draft to this file, which must not be there yet")
+	cmd.Flags().StringVar(&records, "records", "", "draft from this `FILE` of JSON Lines, or - for standard input")
+	cmd.Flags().StringVar(&fromRun, "from-run", "", "draft from the records of this `RUN`")
+	cmd.Flags().StringVarP(&output, "output", "o", "", "write the draft to this `FILE`, which must not exist yet")
 	return cmd
 }
 

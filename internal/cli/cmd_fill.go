@@ -23,16 +23,17 @@ import (
 
 // filling is what `fill` was asked for.
 type filling struct {
-	schemaFile, modelName, label, output, resume, asRun string
-	fresh, bare, asJSON                                 bool
-	asked                                               []schema.Asked
-	only                                                []string
-	where, again                                        string
-	sample                                              int
-	seed                                                int64
-	budget                                              float64
-	dry                                                 bool
-	record, replay, then                                string
+	schemaFile, modelName, name, output, resume, asRun string
+	fresh, bare, asJSON                                bool
+	asked                                              []schema.Asked
+	only                                               []string
+	where, again                                       string
+	sample                                             int
+	seed                                               int64
+	budget                                             float64
+	dry                                                bool
+	saveExchanges, replay, then                        string
+	accepted                                           accepted
 	looking
 }
 
@@ -44,7 +45,7 @@ type askedFlag struct {
 }
 
 func (f askedFlag) String() string { return "" }
-func (f askedFlag) Type() string   { return "path" }
+func (f askedFlag) Type() string   { return "PATH" }
 func (f askedFlag) Set(spec string) error {
 	*f.list = append(*f.list, schema.Asked{Type: f.t, Spec: spec})
 	return nil
@@ -53,37 +54,43 @@ func (f askedFlag) Set(spec string) error {
 func (a *app) fillCmd() *cobra.Command {
 	var o filling
 	cmd := &cobra.Command{Use: "fill [DOC...]", Short: "Fill records from documents",
-		Long: `Fill records from the documents named, or from all of the project. DOC is a file, a
-folder, or - for standard input. Records come out as JSON Lines in document order,
-with -o into a file, or on standard output when that is no terminal. One document on
-a terminal prints its record as a tree.
+		Long: `Fill records from the documents named, or from all documents of the project. DOC is a
+file, a folder, an address, a row of a table, or - for standard input. Records are written
+as JSON Lines in document order: to the file of -o, or to standard output when it is not a
+terminal. One document on a terminal prints its record as a tree.
 
 Without a project:  filler fill FILE --schema SCHEMA --model URL
 
-Without a schema file, fields are asked for one by one, nested through dots and []:
+Without a schema file, name the fields by flag. A PATH nests through dots and []; some
+types take a setting behind an equals sign:
 
   filler fill FILE --model URL --text report_no --date visited=D.M.YYYY \
-    --integer 'bays[].number' --choice weather=dry,wet
+    --integer 'bays[].number' --quantity 'bays[].length=m' --choice weather=dry,wet
 
-What was answered before is not asked again (--fresh does). A run that was stopped
-goes on with --resume; --as-run N fills again with the schema, model and documents
-of run N.`,
+A request that was answered in an earlier run is answered from the cache (--fresh asks
+again). --resume continues a run that was stopped; --as-run RUN fills again with the
+schema, model and documents of that run.
+
+Exit code 3: some records are flagged or failed. --max-flagged and --max-failed say how
+many a nightly job accepts; within both, the exit code is 0.
+
+Read more: docs/guide.md, docs/asking.md.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if cmd.Flags().Changed("resume") && len(args) > 0 {
 				a.parsed = false
-				return errors.New("--resume goes on with the documents of its run; name none (write --resume=RUN for another run than the last)")
+				return errors.New("--resume continues with the documents of its run, so name none; for another run than the last, write --resume=RUN")
 			}
 			if len(o.asked) > 0 && (o.schemaFile != "" || o.resume != "" || o.asRun != "") {
 				a.parsed = false
-				return errors.New("fields are asked for by flag and a schema is named as well; keep one of the two")
+				return errors.New("fields are named by flag and by a schema; use one of the two")
 			}
 			if o.asRun != "" && (o.resume != "" || o.schemaFile != "" || o.modelName != "") {
 				a.parsed = false
-				return errors.New("--as-run takes schema and model from its run; leave --schema, --model and --resume out")
+				return errors.New("--as-run takes schema and model from its run; leave out --schema, --model and --resume")
 			}
 			if o.resume != "" && (o.where != "" || o.refetch) {
 				a.parsed = false
-				return errors.New("--resume goes on with the documents of its run as they were; leave --where and --refetch out")
+				return errors.New("--resume continues with the documents of its run as they were; leave out --where and --refetch")
 			}
 			if err := o.check(cmd, args); err != nil {
 				a.parsed = false
@@ -92,31 +99,32 @@ of run N.`,
 			return a.fill(cmd.Context(), o, args)
 		}}
 	f := cmd.Flags()
-	f.StringVar(&o.schemaFile, "schema", "", "a schema file, in place of the project's")
-	f.StringVar(&o.modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
-	f.StringVarP(&o.output, "output", "o", "", "write the records to this file")
-	f.StringVar(&o.label, "label", "", "a name for the run")
-	f.StringVar(&o.resume, "resume", "", "go on with a run that was stopped: `RUN` or the last")
+	f.StringVar(&o.schemaFile, "schema", "", schemaUsage)
+	f.StringVar(&o.modelName, "model", "", modelUsage)
+	f.StringVarP(&o.output, "output", "o", "", "write the records to this `FILE`")
+	f.StringVar(&o.name, "name", "", "the run's `NAME`")
+	f.StringVar(&o.resume, "resume", "", "continue a run that was stopped: --resume for the last, --resume=`RUN` for another")
 	f.Lookup("resume").NoOptDefVal = "last"
-	f.StringVar(&o.asRun, "as-run", "", "fill again with everything as in this run")
-	f.StringArrayVar(&o.only, "only", nil, "ask for this part of the schema only; repeatable")
-	for _, t := range []schema.Type{schema.Text, schema.Integer, schema.Number, schema.Boolean, schema.Date, schema.Time, schema.DateTime, schema.Choice, schema.Money, schema.Quantity} {
-		f.Var(askedFlag{t, &o.asked}, string(t), "ask for a field of this type; repeatable")
+	f.StringVar(&o.asRun, "as-run", "", "fill again with the schema, model, settings and documents of this `RUN`")
+	f.StringArrayVar(&o.only, "only", nil, "ask for this `FIELD` of the schema only; repeatable")
+	for _, t := range askedTypes {
+		f.Var(askedFlag{t.of, &o.asked}, string(t.of), t.usage)
 	}
 	o.looking.flags(cmd)
 	o.looking.asking(cmd)
-	f.StringVar(&o.where, "where", "", "only documents whose facts fulfil this `condition`, such as 'year > 2030'")
-	f.IntVar(&o.sample, "sample", 0, "only so many documents, picked by chance")
-	f.Int64Var(&o.seed, "seed", 1, "rules the chance of --sample")
-	f.StringVar(&o.again, "again", "", "only the documents of the last run that ended so: `flawed` or failed")
-	f.Float64Var(&o.budget, "budget", 0, "stop before the run costs more than this `amount`")
-	f.StringVar(&o.then, "then", "", "have this `model` mend what the first one leaves flawed, and fill what it fails")
-	f.StringVar(&o.record, "record", "", "keep all exchanges of the run in this `file`, without keys")
-	f.StringVar(&o.replay, "replay", "", "answer from such a `file`; fail on a request that is not in it")
-	f.BoolVar(&o.dry, "dry", false, "price the run; send nothing")
-	f.BoolVar(&o.fresh, "fresh", false, "ask anew what was answered before")
-	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
-	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines also on a terminal")
+	f.StringVar(&o.where, "where", "", "only documents whose metadata meet this `CONDITION`, such as 'year > 2030'")
+	f.IntVar(&o.sample, "sample", 0, "only `N` documents, picked at random")
+	f.Int64Var(&o.seed, "seed", 1, "`SEED` of the random pick of --sample")
+	f.StringVar(&o.again, "again", "", "only the documents with this `STATUS` in the last run: flagged or failed")
+	f.Float64Var(&o.budget, "budget", 0, "stop before the run costs more than this `AMOUNT`")
+	f.StringVar(&o.then, "then", "", "have this `MODEL` repair what the first one leaves flagged, and fill what it fails")
+	f.StringVar(&o.saveExchanges, "save-exchanges", "", "save all exchanges of the run to this `FILE`, without keys")
+	f.StringVar(&o.replay, "replay", "", "answer from this `FILE` of saved exchanges; fail on a request that is not in it")
+	f.BoolVar(&o.dry, "dry-run", false, "price the run and send nothing")
+	f.BoolVar(&o.fresh, "fresh", false, freshUsage)
+	f.BoolVar(&o.bare, "bare", false, bareUsage)
+	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines on a terminal too")
+	o.accepted.flags(cmd)
 	return cmd
 }
 
@@ -149,7 +157,7 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 	if err := a.runFill(ctx, o, filler, run, out); err != nil || len(w.leftOut) == 0 {
 		return err
 	}
-	return exit(codeFlawed)
+	return exit(codeFlagged)
 }
 
 // tools opens what a filling works with: the file that records go to, the
@@ -193,7 +201,7 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 			return nil, 0, err
 		}
 		if by := fill.MadeBy(old); by != "" {
-			return nil, 0, fmt.Errorf("run %d changed existing records; to go on with it, run `filler %s` again: what was answered is not paid twice", old.ID, by)
+			return nil, 0, fmt.Errorf("run %d changed existing records; to continue it, run `filler %s` again: nothing answered is paid twice", old.ID, by)
 		}
 		if setup.Schema, err = schema.Parse(old.SchemaFile, old.Schema); err != nil {
 			return nil, 0, err
@@ -250,13 +258,46 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 		return filler, old.ID, err
 	}
 	if n := len(setup.Settings.Solved); n > 0 {
-		a.notef("%s shown solved; they, and any that is nearly the same, don't count in the score of this run\n", plural(n, "document"))
+		a.notef("%s shown as solved examples: these, and near-duplicates of them, do not count in this run's score\n", plural(n, "document"))
 	}
-	run, err := filler.Start(o.label, sources)
+	begin := fill.Beginning{Name: o.name, Some: len(o.only) > 0}
+	begin.Scope, begin.Of = w.scope(o, names, len(sources))
+	run, err := filler.Start(begin, sources)
 	if err != nil {
 		filler.Close()
 	}
 	return filler, run, err
+}
+
+// scope says how the documents of a run were chosen, and how many the project
+// has. Documents named by hand that are all of it are no choice.
+func (w *work) scope(o filling, names []string, n int) (string, int) {
+	if w.project == nil {
+		return ledger.All, 0
+	}
+	all := n
+	if len(names) > 0 || o.sample > 0 || o.where != "" || o.again != "" || o.asRun != "" {
+		was := w.leftOut
+		found, err := w.named(nil)
+		w.leftOut = was // told of the documents that are filled alone
+		if err != nil {
+			return ledger.Named, 0
+		}
+		all = len(found)
+	}
+	switch {
+	case n >= all:
+		return ledger.All, all
+	case len(names) > 0:
+		return ledger.Named, all
+	case o.again != "":
+		return ledger.Again, all
+	case o.where != "":
+		return ledger.Where, all
+	case o.sample > 0:
+		return ledger.Sample, all
+	}
+	return ledger.All, all
 }
 
 // openFor finds what a filling works with: a project, a schema file, or fields
@@ -290,7 +331,7 @@ func sourcesOf(w *work, l *ledger.Ledger, run int64, names []string) ([]document
 	for _, t := range tasks {
 		s := document.Source{ID: t.Document, File: t.File}
 		if t.File == "" { // a row, whose text the older run has kept
-			text, err := l.Blob(t.Source)
+			text, err := l.Blob(t.TextHash)
 			if err != nil {
 				return nil, err
 			}
@@ -322,8 +363,8 @@ func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run i
 			err = werr
 		}
 	}
-	if o.record != "" {
-		if rerr := writeRecording(filler, run, o.record); rerr != nil && err == nil {
+	if o.saveExchanges != "" {
+		if rerr := writeRecording(filler, run, o.saveExchanges); rerr != nil && err == nil {
 			err = rerr
 		}
 	}
@@ -339,14 +380,14 @@ func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run i
 	a.summary(run, totals, time.Since(began), err)
 	var fail *model.Failure
 	if errors.As(err, &fail) && fail.Budget {
-		a.notef("stopped at the budget: %s spent, and the next request might pass the limit; raise --budget and go on with --resume=%d\n", money(filler.Client.Purse.Spent()), run)
+		a.notef("stopped at the budget: %s spent, and the next request might exceed it; continue with a higher --budget and --resume=%d\n", money(filler.Client.Purse.Spent()), run)
 		return exit(codeBudget)
 	}
 	if err != nil && !errors.Is(err, fill.ErrStopped) {
 		return err
 	}
-	if err == nil && totals.Flawed+totals.Failed > 0 {
-		return exit(codeFlawed)
+	if err == nil {
+		return o.accepted.verdict(a, totals)
 	}
 	return err
 }
@@ -361,30 +402,33 @@ func writeLine(to io.Writer, s *schema.Schema, run int64, r ledger.Record, bare 
 		v = line.Record
 	}
 	if _, err = fmt.Fprintf(to, "%s\n", v.JSON()); err != nil {
-		return &document.Error{File: "standard output", Msg: "can't be written", Hint: "the records are kept; `filler fill --resume` prints them again"}
+		return &document.Error{File: "standard output", Msg: "can't be written", Hint: "the records are in the ledger; `filler fill --resume` prints them again"}
 	}
 	return nil
 }
 
 // summary says how a run ended, on standard error.
 func (a *app) summary(run int64, t ledger.Totals, took time.Duration, err error) {
-	a.notef("run %d: %s · %d clean · %d repaired · %d flawed · %d failed\n", run, plural(t.Documents, "document"), t.Clean, t.Repaired, t.Flawed, t.Failed)
+	a.notef("run %d: %s · %d unflagged · %d repaired · %d flagged · %d failed\n", run, plural(t.Documents, "document"), t.Unflagged, t.Repaired, t.Flagged, t.Failed)
+	if t.Unflagged > 0 {
+		a.notef("unflagged: no check objected; accuracy is what `filler score` says\n")
+	}
 	guess := ""
 	if t.Estimated {
 		guess = " (partly estimated)"
 	}
 	cached := ""
 	if t.Cached > 0 {
-		cached = fmt.Sprintf(" and %s from the ledger", thousands(t.Cached))
+		cached = fmt.Sprintf(" and %s from the cache", thousands(t.Cached))
 	}
 	a.notef("%s%s · %s tokens in, %s out · cost %s%s · %s\n", plural(t.Exchanges, "exchange"), cached, thousands(t.TokensIn), thousands(t.TokensOut), money(t.CostNano), guess, seconds(took))
 	switch {
 	case err != nil:
-		a.notef("stopped with %s still to fill; go on with `filler fill --resume=%d`\n", plural(t.Waiting, "document"), run)
+		a.notef("stopped with %s left to fill; continue with `filler fill --resume=%d`\n", plural(t.Waiting, "document"), run)
 	case t.Failed > 0:
-		a.notef("`filler trace DOC` shows why one failed; `filler fill --resume=%d --fresh` asks for the failed ones anew\n", run)
-	case t.Flawed > 0:
-		a.notef("`filler trace DOC` shows what is wrong with a flawed record\n")
+		a.notef("`filler trace DOC` shows why a document failed; `filler fill --resume=%d --fresh` asks for the failed ones again\n", run)
+	case t.Flagged > 0:
+		a.notef("`filler trace DOC` shows what is wrong with a flagged record\n")
 	}
 }
 
@@ -398,8 +442,8 @@ func (a *app) printOne(f *fill.Filler, run int64) error {
 	})
 }
 
-// output is the file that records go to: written beside it and put in its
-// place when whole, so that what was there is never half overwritten.
+// output is the file that records go to: written to a temporary file beside it
+// and renamed when complete, so that an older file is never half overwritten.
 type output struct {
 	path string
 	temp *os.File
@@ -447,12 +491,12 @@ func (o *output) write(f *fill.Filler, run int64, bare bool) error {
 		err = os.Rename(o.temp.Name(), o.path)
 	}
 	if err != nil {
-		return &document.Error{File: o.path, Msg: "can't be written (is the disk full?)", Hint: fmt.Sprintf("the records are kept; `filler fill --resume=%d -o FILE` writes them again", run)}
+		return &document.Error{File: o.path, Msg: "can't be written (is the disk full?)", Hint: fmt.Sprintf("the records are in the ledger; `filler fill --resume=%d -o FILE` writes them again", run)}
 	}
 	return nil
 }
 
-// abandon takes away what was not put in place.
+// abandon removes what was not renamed into place.
 func (o *output) abandon() {
 	if o.temp == nil {
 		return

@@ -21,8 +21,9 @@ import (
 )
 
 func (a *app) goldCmd() *cobra.Command {
-	cmd := &cobra.Command{Use: "gold", Short: "The reviewed set that records are measured against"}
-	cmd.AddCommand(a.goldTakeCmd(), a.goldCheckCmd(), a.goldSignCmd(), a.goldStatusCmd(), a.goldSplitCmd(), a.goldAgreeCmd(), a.goldSettleCmd())
+	cmd := &cobra.Command{Use: "gold", Short: "The reviewed records that filled ones are measured against",
+		Long: "Make, check and keep the gold set: reviewed records, one JSON file a document. The usual\norder is draft, edit, check, sign; status shows what is there.\n\nRead more: docs/guide.md, docs/formats.md."}
+	cmd.AddCommand(a.goldDraftCmd(), a.goldCheckCmd(), a.goldSignCmd(), a.goldStatusCmd(), a.goldSplitCmd(), a.goldAgreementCmd(), a.goldAdjudicateCmd())
 	return cmd
 }
 
@@ -33,7 +34,7 @@ func (w *work) goldFolder() (string, error) {
 		return "", err
 	}
 	if info, err := os.Stat(path); err == nil && !info.IsDir() {
-		return "", place.Faults{{File: path, Msg: "gold is a file here, and this command works on a folder with a file a document", Hint: "name a folder under `gold:` in filler.yaml"}}
+		return "", place.Faults{{File: path, Msg: "gold is one file here; this command needs a folder with one file a document", Hint: "name a folder under `gold:` in filler.yaml"}}
 	}
 	return path, nil
 }
@@ -68,28 +69,28 @@ func (w *work) existing(dir string) (gold.Set, error) {
 	return gold.Load(dir, w.schema)
 }
 
-func (a *app) goldTakeCmd() *cobra.Command {
+func (a *app) goldDraftCmd() *cobra.Command {
 	var blind bool
 	var run string
-	cmd := &cobra.Command{Use: "take [RUN] [DOC...]", Short: "Make drafts for review from a run's records",
-		Long: `Make a draft of each record of a run (the last if left out): one JSON file a document below
-the gold folder, to be reviewed in an editor. What is there already stays as it is. With
---blind the drafts are empty, so that nobody follows what the model says.
+	cmd := &cobra.Command{Use: "draft [RUN] [DOC...]", Short: "Write drafts for review from the records of a run",
+		Long: `Write a draft of each record of a run, one JSON file a document below the gold folder, to
+be reviewed in an editor. Files that exist stay as they are. With --blind the drafts are
+empty, so that the reviewer is not led by the model.
 
-Review: mend what is wrong, take out what the document does not have, then
-` + "`filler gold check`" + ` and ` + "`filler gold sign DOC... --by NAME`.",
+Then correct what is wrong, remove what the document does not say, and run
+` + "`filler gold check`" + ` and ` + "`filler gold sign DOC... --reviewer NAME`.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) > 0 && run == "" && !strings.ContainsAny(args[0], "./#") {
 				run, args = args[0], args[1:]
 			}
-			return a.goldTake(run, args, blind)
+			return a.goldDraft(run, args, blind)
 		}}
-	cmd.Flags().BoolVar(&blind, "blind", false, "empty drafts")
+	cmd.Flags().BoolVar(&blind, "blind", false, "write empty drafts")
 	cmd.Flags().StringVar(&run, "run", "", "the `RUN`, in place of the last")
 	return cmd
 }
 
-func (a *app) goldTake(runName string, documents []string, blind bool) error {
+func (a *app) goldDraft(runName string, documents []string, blind bool) error {
 	w, err := a.open("")
 	if err != nil {
 		return err
@@ -111,7 +112,7 @@ func (a *app) goldTake(runName string, documents []string, blind bool) error {
 	for _, d := range documents {
 		wanted[d] = true
 	}
-	taken, there := 0, 0
+	written, there := 0, 0
 	err = linesOf(l, run.ID, func(line record.Line) error {
 		if len(wanted) > 0 && !wanted[line.Document] {
 			return nil
@@ -126,7 +127,7 @@ func (a *app) goldTake(runName string, documents []string, blind bool) error {
 			return nil
 		}
 		v := gold.NewDraft(w.schema, &line, run.Model, blind)
-		taken++
+		written++
 		return gold.Write(file, &v)
 	})
 	if err != nil {
@@ -136,13 +137,13 @@ func (a *app) goldTake(runName string, documents []string, blind bool) error {
 	for _, d := range sortedKeys(wanted) {
 		a.notef("%s: run %d has no record of it\n", d, run.ID)
 	}
-	kind := "drafted by " + run.Model
+	kind := "drafts of " + run.Model
 	if blind {
-		kind = "empty"
+		kind = "empty drafts"
 	}
-	a.notef("%s below %s, %s; %d there already\n", plural(taken, "draft"), dir, kind, there)
-	if taken > 0 {
-		a.notef("review them in an editor, then `filler gold check` and `filler gold sign DOC... --by NAME`\n")
+	a.notef("%s from %s: %d written below %s, %d there already\n", kind, w.covered(run.ID), written, dir, there)
+	if written > 0 {
+		a.notef("review them in an editor, then `filler gold check` and `filler gold sign DOC... --reviewer NAME`\n")
 	}
 	if len(wanted) > 0 {
 		return exit(codeFailed)
@@ -163,7 +164,7 @@ func (a *app) goldCheckCmd() *cobra.Command {
 	var asJSON bool
 	var o looking
 	cmd := &cobra.Command{Use: "check [DOC...]", Short: "Faults of the gold set, by file and line",
-		Long: "Look at every gold record, or those named: faults of its file, fields that the schema has\nnot, values that break the schema or stand nowhere in the document, documents that have\nchanged since, drafts that nobody has touched. Exit code 3 says that something was found.",
+		Long: "Check every gold record, or those named: faults of the file, fields that the schema does not\nhave, values that break the schema or have no evidence in the document, documents that\nchanged since, untouched drafts. Exit code 3: something was found.",
 		RunE: func(cmd *cobra.Command, args []string) error { return a.goldCheck(cmd.Context(), args, o, asJSON) }}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print one finding a line as JSON")
 	o.flags(cmd)
@@ -210,7 +211,7 @@ func (a *app) goldCheck(ctx context.Context, names []string, o looking, asJSON b
 	}
 	a.notef("%s checked, %s\n", plural(len(ids), "gold record"), plural(found, "finding"))
 	if found > 0 {
-		return exit(codeFlawed)
+		return exit(codeFlagged)
 	}
 	return nil
 }
@@ -233,7 +234,7 @@ func (a *app) printFinding(f gold.Finding, asJSON bool) {
 		path = string(f.Path) + "  "
 	}
 	tn := soft
-	if f.Kind == gold.Breaks || f.Kind == gold.Unknown {
+	if f.Kind == gold.Breaks || f.Kind == gold.Unexpected {
 		tn = bad
 	}
 	a.printf("%s  %s  %s%s\n", at, a.paint(tn, string(f.Kind)), path, f.Msg)
@@ -255,11 +256,11 @@ func named(set gold.Set, names []string) ([]string, error) {
 			}
 		}
 		if len(ids) == before {
-			hint := "`filler gold status` shows what there is, `filler gold take` makes drafts"
+			hint := "`filler gold status` shows what there is, `filler gold draft` writes drafts"
 			if near := place.Nearest(n, all); near != "" {
 				hint = fmt.Sprintf("did you mean %s?", near)
 			}
-			return nil, fmt.Errorf("%s: there is no gold of it; %s", n, hint)
+			return nil, fmt.Errorf("%s: there is no gold record for it; %s", n, hint)
 		}
 	}
 	return ids, nil
@@ -278,23 +279,23 @@ func isMeant(path, name string) bool {
 }
 
 func (a *app) goldSignCmd() *cobra.Command {
-	var by string
+	var reviewer string
 	var disputed bool
-	cmd := &cobra.Command{Use: "sign DOC...", Short: "Mark gold records reviewed", Args: cobra.MinimumNArgs(1),
-		Long: "Mark gold records reviewed, by whom and when. One that breaks its schema, or whose document\nhas changed, is not signed. --disputed marks them disputed instead: they don't count.",
+	cmd := &cobra.Command{Use: "sign DOC...", Short: "Mark gold records as reviewed", Args: cobra.MinimumNArgs(1),
+		Long: "Mark gold records as reviewed, with the reviewer and the day. A record that breaks its\nschema, or whose document has changed, is not signed. --disputed marks them as disputed\ninstead: then they do not count.",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if strings.TrimSpace(by) == "" {
+			if strings.TrimSpace(reviewer) == "" {
 				a.parsed = false
-				return errors.New("who has reviewed them? say --by NAME")
+				return errors.New("no reviewer is named; add --reviewer NAME")
 			}
-			return a.goldSign(cmd.Context(), args, by, disputed)
+			return a.goldSign(cmd.Context(), args, reviewer, disputed)
 		}}
-	cmd.Flags().StringVar(&by, "by", "", "who has reviewed them")
-	cmd.Flags().BoolVar(&disputed, "disputed", false, "mark them disputed")
+	cmd.Flags().StringVar(&reviewer, "reviewer", "", reviewerUsage)
+	cmd.Flags().BoolVar(&disputed, "disputed", false, "mark them as disputed")
 	return cmd
 }
 
-func (a *app) goldSign(ctx context.Context, names []string, by string, disputed bool) error {
+func (a *app) goldSign(ctx context.Context, names []string, reviewer string, disputed bool) error {
 	_, set, source, done, err := a.goldDesk(ctx)
 	if err != nil {
 		return err
@@ -307,24 +308,24 @@ func (a *app) goldSign(ctx context.Context, names []string, by string, disputed 
 	signed, refused, asDrafted := 0, 0, 0
 	for _, id := range ids {
 		g := set[id]
-		if why := g.Unsignable(func() (string, error) {
+		if why := g.Unsignable(func() (record.Hashes, error) {
 			doc, err := source(id)
 			if err != nil {
-				return "", err
+				return record.Hashes{}, err
 			}
-			return doc.Hash, nil
+			return record.Hashes{Text: doc.Hash, File: doc.FileHash}, nil
 		}); why != "" && !disputed {
 			refused++
 			a.notef("not signed: %s: %s\n", g.File, why)
 			continue
 		}
 		if disputed {
-			err = gold.Change(g.File, value.Str(gold.Disputed).Named("state"), value.Str(by).Named("by"))
+			err = gold.Change(g.File, value.Str(gold.Disputed).Named("state"), value.Str(reviewer).Named("reviewer"))
 		} else {
 			if g.AsDrafted() {
 				asDrafted++
 			}
-			err = gold.Sign(g, by, time.Now())
+			err = gold.Sign(g, reviewer, time.Now())
 		}
 		if err != nil {
 			return err
@@ -333,14 +334,14 @@ func (a *app) goldSign(ctx context.Context, names []string, by string, disputed 
 	}
 	word := "signed"
 	if disputed {
-		word = "marked disputed"
+		word = "marked as disputed"
 	}
-	a.notef("%s %s by %s\n", plural(signed, "gold record"), word, by)
+	a.notef("%s %s by %s\n", plural(signed, "gold record"), word, reviewer)
 	if asDrafted > 0 {
-		a.notef("%d of them still as the model left them\n", asDrafted)
+		a.notef("%d of them unchanged since the model drafted them\n", asDrafted)
 	}
 	if refused > 0 {
-		return exit(codeFlawed)
+		return exit(codeFlagged)
 	}
 	return nil
 }

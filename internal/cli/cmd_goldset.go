@@ -57,16 +57,16 @@ func (a *app) printStatus(st gold.Status, set gold.Set, without int) {
 	for _, r := range st.Reviewers {
 		name := r.Name
 		if name == "" {
-			name = "(nobody)"
+			name = "(none)"
 		}
-		row("by "+name, r)
+		row("reviewer "+name, r)
 	}
-	if len(st.Parts) > 1 || len(st.Parts) == 1 && st.Parts[0].Name != "" {
+	if len(st.Splits) > 1 || len(st.Splits) == 1 && st.Splits[0].Name != "" {
 		t.rule()
-		for _, r := range st.Parts {
-			name := "to " + r.Name
+		for _, r := range st.Splits {
+			name := "split " + r.Name
 			if r.Name == "" {
-				name = "in no part"
+				name = "in no split"
 			}
 			row(name, r)
 		}
@@ -75,17 +75,17 @@ func (a *app) printStatus(st gold.Status, set gold.Set, without int) {
 	row("all", st.All)
 	t.print()
 	if without > 0 {
-		a.printf("%s without gold; `filler gold take` makes drafts\n", plural(without, "document"))
+		a.printf("%s without gold; `filler gold draft` writes drafts\n", plural(without, "document"))
 	}
 	if len(st.Empty) > 0 {
-		a.printf("no reviewed record has a value of: %s\n", strings.Join(st.Empty, ", "))
+		a.printf("fields without a value in reviewed gold: %s\n", strings.Join(st.Empty, ", "))
 	}
 	for _, u := range st.Unseen {
-		a.printf("never seen in %s: %s\n", u.Field, strings.Join(u.Options, ", "))
+		a.printf("choices of %s that reviewed gold never has: %s\n", u.Field, strings.Join(u.Options, ", "))
 	}
 	for _, id := range set.Documents() {
 		if f := set[id].Fault; f != "" {
-			a.printf("%s\n", a.paint(bad, fmt.Sprintf("can't count: %s: %s", set[id].File, f)))
+			a.printf("%s\n", a.paint(bad, fmt.Sprintf("does not count: %s: %s", set[id].File, f)))
 		}
 	}
 }
@@ -106,7 +106,7 @@ func statusJSON(st gold.Status, without int) value.Value {
 	for _, u := range st.Unseen {
 		unseen.Kids = append(unseen.Kids, value.Obj(value.Str(u.Field).Named("field"), texts(u.Options).Named("options")))
 	}
-	return value.Obj(row(st.All).Named("all"), rows(st.Reviewers).Named("reviewers"), rows(st.Parts).Named("parts"), n("documents_without", without), texts(st.Empty).Named("fields_without_value"), unseen.Named("options_never_seen"))
+	return value.Obj(row(st.All).Named("all"), rows(st.Reviewers).Named("reviewers"), rows(st.Splits).Named("splits"), n("documents_without", without), texts(st.Empty).Named("fields_without_value"), unseen.Named("options_never_seen"))
 }
 
 // texts gives texts as a list.
@@ -120,21 +120,21 @@ func texts(list []string) value.Value {
 
 func (a *app) goldSplitCmd() *cobra.Command {
 	var share string
-	var by string
+	var stratum string
 	var seed int64
-	cmd := &cobra.Command{Use: "split --test 30%", Short: "Split the gold set into a part to tune and a part to test", Args: cobra.NoArgs,
-		Long: "Split the gold set, by document: what is chosen on the part to tune is reported on the part\nto test. Documents that are nearly the same fall on one side. The same seed gives the same\nsplit; `part` in each gold file keeps it.",
+	cmd := &cobra.Command{Use: "split", Short: "Split the gold set into tune and test", Args: cobra.NoArgs,
+		Long: "Split the gold set by document: what is chosen on the tune split is reported on the test\nsplit. Near-duplicates stay together. The same seed gives the same split; the key `split`\nin each gold file keeps it.\n\n  filler gold split --test 30% --stratify office",
 		RunE: func(cmd *cobra.Command, _ []string) error {
-			part, err := percent(share)
+			test, err := percent(share)
 			if err != nil {
 				a.parsed = false
 				return err
 			}
-			return a.goldSplit(cmd.Context(), part, by, seed)
+			return a.goldSplit(cmd.Context(), test, stratum, seed)
 		}}
-	cmd.Flags().StringVar(&share, "test", "30%", "the `share` of the part to test")
-	cmd.Flags().StringVar(&by, "by", "", "keep the share within each value of this `fact` of the documents")
-	cmd.Flags().Int64Var(&seed, "seed", 1, "rules the chance")
+	cmd.Flags().StringVar(&share, "test", "30%", "the `SHARE` of the test split")
+	cmd.Flags().StringVar(&stratum, "stratify", "", "keep the share within each value of this `FIELD` of the metadata")
+	cmd.Flags().Int64Var(&seed, "seed", 1, "`SEED` of the random split")
 	return cmd
 }
 
@@ -153,26 +153,26 @@ func percent(text string) (float64, error) {
 	return 0, fmt.Errorf("--test is a share such as 30%%, not %q", text)
 }
 
-func (a *app) goldSplit(ctx context.Context, share float64, by string, seed int64) error {
+func (a *app) goldSplit(ctx context.Context, share float64, stratum string, seed int64) error {
 	w, set, source, done, err := a.goldDesk(ctx)
 	if err != nil {
 		return err
 	}
 	defer done()
-	facts := map[string]map[string]string{}
-	if by != "" {
+	metadata := map[string]map[string]string{}
+	if stratum != "" {
 		sources, err := w.sources(nil)
 		if err != nil {
 			return err
 		}
 		known := false
 		for _, s := range sources {
-			facts[s.ID] = s.Facts
-			_, has := s.Facts[by]
+			metadata[s.ID] = s.Metadata
+			_, has := s.Metadata[stratum]
 			known = known || has
 		}
 		if !known {
-			return fmt.Errorf("--by %s: no document has such a fact; see `facts` in docs/formats.md", by)
+			return fmt.Errorf("--stratify %s: no document has this metadata; declare it with `metadata:` in filler.yaml", stratum)
 		}
 	}
 	texts := map[string]string{}
@@ -180,36 +180,36 @@ func (a *app) goldSplit(ctx context.Context, share float64, by string, seed int6
 		if doc, err := source(id); err == nil {
 			texts[id] = doc.Text
 		} else {
-			a.notef("%s can't be read, so that its likeness to others is unknown: %s\n", id, err)
+			a.notef("%s can't be read, so near-duplicates of it are not found: %s\n", id, err)
 		}
 	}
-	s := gold.Divide(set.Documents(), texts, func(id string) string { return facts[id][by] }, share, seed)
+	s := gold.Divide(set.Documents(), texts, func(id string) string { return metadata[id][stratum] }, share, seed)
 	for _, id := range set.Documents() {
-		if set[id].Part == s.Part[id] {
+		if set[id].Split == s.Of[id] {
 			continue
 		}
-		if err := gold.Change(set[id].File, value.Str(s.Part[id]).Named("part")); err != nil {
+		if err := gold.Change(set[id].File, value.Str(s.Of[id]).Named("split")); err != nil {
 			return err
 		}
 	}
 	for _, group := range s.Alike {
-		a.notef("nearly the same, and so in one part: %s\n", strings.Join(group, ", "))
+		a.notef("near-duplicates, kept in one split: %s\n", strings.Join(group, ", "))
 	}
-	a.notef("%s; `filler score --part test` counts the part to test alone\n", s)
+	a.notef("%s; `filler score --split test` counts the test split only\n", s)
 	return nil
 }
 
-func (a *app) goldAgreeCmd() *cobra.Command {
+func (a *app) goldAgreementCmd() *cobra.Command {
 	var asJSON, all bool
 	var choices string
-	cmd := &cobra.Command{Use: "agree A B", Short: "How far two reviewers agree", Args: cobra.ExactArgs(2),
-		Long: "Compare two reviewers' records of the same documents: two gold folders, or two files of\nJSON Lines. Agreement per field, Cohen's kappa for choices, and the leaves that differ.\n--choices FILE writes those, one a line; fill in `take` and hand the file to `gold settle`.",
+	cmd := &cobra.Command{Use: "agreement A B", Short: "How far two reviewers agree", Args: cobra.ExactArgs(2),
+		Long: "Compare two reviewers' records of the same documents: two gold folders, or two files of\nJSON Lines. Shows agreement by field, Cohen's kappa for choices, and the values that differ.\n--choices FILE writes these, one a line; fill in `choose` and pass the file to\n`gold adjudicate`.",
 		RunE: func(_ *cobra.Command, args []string) error {
-			return a.goldAgree(args[0], args[1], asJSON, all, choices)
+			return a.goldAgreement(args[0], args[1], asJSON, all, choices)
 		}}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print the agreement as JSON")
-	cmd.Flags().BoolVar(&all, "all", false, "list all leaves that differ, not the first few")
-	cmd.Flags().StringVar(&choices, "choices", "", "write the leaves that differ to this `file`")
+	cmd.Flags().BoolVar(&all, "all", false, "list all values that differ, not only the first")
+	cmd.Flags().StringVar(&choices, "choices", "", "write the values that differ to this `FILE`")
 	return cmd
 }
 
@@ -226,7 +226,7 @@ func (w *work) reviewersRecords(path string) (gold.Set, score.Records, error) {
 	return set, records, nil
 }
 
-func (a *app) goldAgree(first, second string, asJSON, all bool, choices string) error {
+func (a *app) goldAgreement(first, second string, asJSON, all bool, choices string) error {
 	w, err := a.open("")
 	if err != nil {
 		return err
@@ -244,7 +244,7 @@ func (a *app) goldAgree(first, second string, asJSON, all bool, choices string) 
 		if err := writeChoices(choices, &got); err != nil {
 			return err
 		}
-		a.notef("%s to settle in %s: fill in `take` with first, second, or value beside a member `value`\n", plural(len(got.Leaves), "leaf"), choices)
+		a.notef("%s to adjudicate in %s: set `choose` to first or second, or to value and add a member `value`\n", plural(len(got.Leaves), "value"), choices)
 	}
 	if asJSON {
 		w.maskLeaves(got.Leaves)
@@ -256,7 +256,7 @@ func (a *app) goldAgree(first, second string, asJSON, all bool, choices string) 
 }
 
 func (a *app) printAgreement(w *work, g *score.Agreement, all bool) {
-	a.printf("%s of %s agree, in %s\n\n", a.paint(bold, thousands(g.Same)), plural(g.Same+g.Differ, "leaf"), plural(g.Documents, "document"))
+	a.printf("%s of %s agree, in %s\n\n", a.paint(bold, thousands(g.Same)), plural(g.Same+g.Differ, "value"), plural(g.Documents, "document"))
 	t := a.newTable("field", ">agree", ">differ", ">share", ">kappa")
 	for _, f := range g.Fields {
 		kappa := ""
@@ -270,23 +270,23 @@ func (a *app) printAgreement(w *work, g *score.Agreement, all bool) {
 		a.printf("\n")
 	}
 	for i, x := range g.Leaves {
-		if i == firstMisses && !all {
-			a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more; --all lists them", len(g.Leaves)-i)))
+		if i == firstErrors && !all {
+			a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more values; --all lists them", len(g.Leaves)-i)))
 			break
 		}
 		a.printf("%s%s  %s\n", x.Document, x.Path, w.beside(&x, " | "))
 	}
-	a.printApart(g.Apart)
+	a.printLeftOut(g.Apart, all)
 }
 
 func writeChoices(file string, g *score.Agreement) error {
 	f, err := os.OpenFile(file, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
 	if err != nil {
-		return place.Faults{{File: file, Msg: "can't be written, or is there already", Hint: "name a new file; nothing is overwritten"}}
+		return place.Faults{{File: file, Msg: "can't be written, or exists already", Hint: "name a new file; nothing is overwritten"}}
 	}
 	w := bufio.NewWriter(f)
 	v := g.JSON()
-	leaves := v.Get("leaves")
+	leaves := v.Get("values")
 	for i := range leaves.Kids {
 		fmt.Fprintf(w, "%s\n", leaves.Kids[i].JSON())
 	}

@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"crypto/sha256"
 	"errors"
 	"fmt"
+	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -21,10 +23,10 @@ import (
 type judged struct{ schemaFile, recordsFile, goldPath string }
 
 func (j *judged) flags(cmd *cobra.Command, withGold bool) {
-	cmd.Flags().StringVar(&j.schemaFile, "schema", "", "a schema file, in place of the project's")
-	cmd.Flags().StringVar(&j.recordsFile, "records", "", "a file of JSON Lines, or - for standard input, in place of a run")
+	cmd.Flags().StringVar(&j.schemaFile, "schema", "", schemaUsage)
+	cmd.Flags().StringVar(&j.recordsFile, "records", "", recordsUsage)
 	if withGold {
-		cmd.Flags().StringVar(&j.goldPath, "gold", "", "gold: a folder, or a file of JSON Lines, in place of the project's")
+		cmd.Flags().StringVar(&j.goldPath, "gold", "", goldUsage)
 	}
 }
 
@@ -34,7 +36,7 @@ func (a *app) each(w *work, j judged, runName string, do func(n int, l record.Li
 	if j.recordsFile != "" {
 		if runName != "" {
 			a.parsed = false
-			return 0, errors.New("a run and --records are two sources; name one")
+			return 0, errors.New("a run and --records are both given; use one of the two")
 		}
 		return 0, record.ReadLines(j.recordsFile, w.schema.EachEntry(), do)
 	}
@@ -51,7 +53,7 @@ func (a *app) each(w *work, j judged, runName string, do func(n int, l record.Li
 
 // lineFault says which line of a file of records is at fault.
 func lineFault(file string, n int, err error) error {
-	return place.Faults{{File: file, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"}}
+	return place.Faults{{File: file, Line: n, Col: 1, Msg: err.Error(), Hint: "correct the line"}}
 }
 
 // keptRun opens the ledger and finds a run in it. The ledger is the caller's to
@@ -67,14 +69,6 @@ func (w *work) keptRun(name string) (*ledger.Ledger, ledger.Run, error) {
 		return nil, ledger.Run{}, err
 	}
 	return l, run, nil
-}
-
-// measured names what was measured: a run, or the records of a file.
-func measured(run int64) string {
-	if run > 0 {
-		return fmt.Sprintf("run %d", run)
-	}
-	return "the records"
 }
 
 // linesOf calls do for the records of a run.
@@ -99,7 +93,7 @@ func (a *app) validateCmd() *cobra.Command {
 	var j judged
 	var asJSON bool
 	cmd := &cobra.Command{Use: "validate [RUN]", Short: "Check records against the schema", Args: cobra.MaximumNArgs(1),
-		Long: "Check the records of a run (the last if left out), or of any file of JSON Lines, against\nthe schema. Exit code 3 says that some records have problems.\n\nWithout a project:  filler validate --schema SCHEMA --records FILE",
+		Long: "Check the records of a run, or of any file of JSON Lines, against the schema. Exit code 3:\nsome records have problems.\n\nWithout a project:  filler validate --schema SCHEMA --records FILE",
 		RunE: func(_ *cobra.Command, args []string) error {
 			w, err := a.open(j.schemaFile)
 			if err != nil {
@@ -172,14 +166,15 @@ func (v *validation) end() error {
 		v.a.notef("%d of %s valid\n", v.valid, plural(v.records, "record"))
 	}
 	if v.valid < v.records {
-		return exit(codeFlawed)
+		return exit(codeFlagged)
 	}
 	return nil
 }
 
 func (a *app) runsCmd() *cobra.Command {
 	var asJSON bool
-	cmd := &cobra.Command{Use: "runs", Short: "What was run, at what cost, and how right it is", Args: cobra.NoArgs,
+	cmd := &cobra.Command{Use: "runs", Short: "The runs of the project, with cost and F1", Args: cobra.NoArgs,
+		Long: "List the runs, the newest first, with model, marks of schema and prompt, cost and F1. F1 is\ngiven for runs over the same documents and fields as the last run, so that the figures can\nbe compared; `filler score RUN` measures any other.",
 		RunE: func(*cobra.Command, []string) error {
 			l, p, err := a.kept()
 			if err != nil {
@@ -218,58 +213,162 @@ func (a *app) ruler(p *project.Project) *ruler {
 	return &ruler{s, set}
 }
 
-func (r *ruler) score(l *ledger.Ledger, run int64) score.Ratio {
-	if r == nil {
-		return score.Ratio{}
+// measured is the score of a run, with what it covers: the documents counted and
+// the fields asked for. Figures of two runs compare only where both are equal.
+type measured struct {
+	f1     score.Ratio
+	covers string
+}
+
+func (r *ruler) score(l *ledger.Ledger, run ledger.Run) measured {
+	if r == nil || fill.IsOpen(run) { // what an open filling found is no record of the schema
+		return measured{}
+	}
+	hash := sha256.New()
+	if source, err := l.Blob(run.SchemaHash); err == nil {
+		if s, err := schema.Parse(run.SchemaFile, source); err == nil {
+			for _, f := range s.Leaves() {
+				fmt.Fprintln(hash, f.Path)
+			}
+		}
 	}
 	s := score.New(r.schema, r.set)
-	if err := linesOf(l, run, s.Add); err != nil {
-		return score.Ratio{}
+	counted := 0
+	err := linesOf(l, run.ID, func(line record.Line) error {
+		if err := s.Add(line); err != nil {
+			return err
+		}
+		if n := s.Counted(); n > counted {
+			counted = n
+			fmt.Fprintln(hash, line.Document)
+		}
+		return nil
+	})
+	if err != nil {
+		return measured{}
 	}
 	report := s.Report()
-	return report.Overall.F1()
+	return measured{report.Overall.F1(), string(hash.Sum(nil))}
+}
+
+// scopeWords say how the documents of a run were chosen.
+var scopeWords = map[string]string{ledger.All: "", ledger.Named: "named", ledger.Sample: "sample", ledger.Where: "where", ledger.Again: "again"}
+
+// coverage says how many documents a run covers, and of how many.
+func coverage(run ledger.Run, documents int) string {
+	if run.Of > documents {
+		return fmt.Sprintf("%s of %s", thousands(documents), thousands(run.Of))
+	}
+	return thousands(documents)
+}
+
+// covered names what was measured: a run with the documents that it covers, or
+// the records of a file.
+func (w *work) covered(run int64) string {
+	if run == 0 {
+		return "the records"
+	}
+	name := fmt.Sprintf("run %d", run)
+	l, err := w.keptRuns()
+	if err != nil {
+		return name
+	}
+	defer l.Close()
+	r, err := l.Find(fmt.Sprint(run))
+	if err != nil {
+		return name
+	}
+	if r.Name != "" {
+		name += " (" + r.Name + ")"
+	}
+	if sum, err := l.Totals(run); err == nil && (r.Of > sum.Documents || r.Scope != ledger.All) {
+		name += fmt.Sprintf(", %s of the project's %s", plural(sum.Documents, "document"), thousands(max(r.Of, sum.Documents)))
+		if word := scopeWords[r.Scope]; word != "" {
+			name += " (" + word + ")"
+		}
+	}
+	return name
 }
 
 func (a *app) printRuns(l *ledger.Ledger, r *ruler, runs []ledger.Run, asJSON bool) error {
-	t := a.newTable(">run", "label", "model", "schema", "prompt", "state", ">documents", ">clean", ">repaired", ">flawed", ">failed", ">cost", ">F1", "began")
+	t := a.newTable(">run", "name", "model", "schema", "prompt", "state", ">documents", "scope", ">unflagged", ">repaired", ">flagged", ">failed", ">cost", ">F1", "began")
+	ruled := measured{}
+	last, err := l.Find("last")
+	if err == nil {
+		ruled = r.score(l, last)
+	}
+	other := false
 	for _, run := range runs {
 		sum, err := l.Totals(run.ID)
 		if err != nil {
 			return err
 		}
-		f1 := score.Ratio{}
-		if !fill.IsOpen(run) { // what an open filling found is no record of the schema
-			f1 = r.score(l, run.ID)
+		m := ruled
+		if run.ID != last.ID {
+			m = r.score(l, run)
 		}
+		comparable := m.covers == ruled.covers
 		if asJSON {
-			a.printJSON(runJSON(run, sum, f1))
+			a.printJSON(runJSON(run, sum, m.f1, comparable))
 			continue
 		}
 		state := field{run.State, plain}
 		if run.State != ledger.Done {
 			state.tone = soft
 		}
-		t.row(run.ID, run.Label, run.Model, run.SchemaHash[:6], run.PromptHash[:6], state, sum.Documents, sum.Clean, dash(sum.Repaired), dash(sum.Flawed), dash(sum.Failed),
-			money(sum.CostNano), field{ratioText(f1), bold}, run.Began.Local().Format("2006-01-02 15:04"))
+		f1 := field{ratioText(m.f1), bold}
+		if m.f1.Exists && !comparable {
+			f1, other = field{"·", faint}, true
+		}
+		t.row(run.ID, run.Name, run.Model, run.SchemaHash[:6], run.PromptHash[:6], state, coverage(run, sum.Documents), scopeOf(run, r), sum.Unflagged, dash(sum.Repaired), dash(sum.Flagged), dash(sum.Failed),
+			money(sum.CostNano), f1, run.Began.Local().Format("2006-01-02 15:04"))
 	}
-	if !asJSON {
-		t.print()
+	if asJSON {
+		return nil
+	}
+	t.print()
+	if other {
+		a.printf("%s\n", a.paint(faint, fmt.Sprintf("· other documents or fields than run %d, so that their F1 does not compare; `filler score RUN` measures them", last.ID)))
 	}
 	return nil
 }
 
-func runJSON(run ledger.Run, sum ledger.Totals, f1 score.Ratio) value.Value {
+// scopeOf says which part of the project a run covers, in a word or two.
+func scopeOf(run ledger.Run, r *ruler) string {
+	words := []string{}
+	if w := scopeWords[run.Scope]; w != "" {
+		words = append(words, w)
+	}
+	if fill.IsOpen(run) {
+		words = append(words, "open")
+	} else if fill.IsPartial(run) {
+		words = append(words, "some fields")
+	}
+	return strings.Join(words, ", ")
+}
+
+func runJSON(run ledger.Run, sum ledger.Totals, f1 score.Ratio, comparable bool) value.Value {
 	n := func(name string, n int) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }
 	v := value.Obj(value.Num(fmt.Sprint(run.ID)).Named("run"))
-	if run.Label != "" {
-		v.Set("label", value.Str(run.Label))
+	if run.Name != "" {
+		v.Set("name", value.Str(run.Name))
 	}
 	v.Kids = append(v.Kids, value.Str(run.Model).Named("model"), value.Str(run.SchemaHash).Named("schema"), value.Str(run.PromptHash).Named("prompt"),
 		value.Str(run.State).Named("state"), value.Str(run.Began.UTC().Format("2006-01-02T15:04:05Z")).Named("began"),
-		n("documents", sum.Documents), n("waiting", sum.Waiting), n("clean", sum.Clean), n("repaired", sum.Repaired), n("flawed", sum.Flawed), n("failed", sum.Failed),
+		n("documents", sum.Documents), n("waiting", sum.Waiting), n("unflagged", sum.Unflagged), n("repaired", sum.Repaired), n("flagged", sum.Flagged), n("failed", sum.Failed),
 		n("exchanges", sum.Exchanges), n("tokens_in", sum.TokensIn), n("tokens_out", sum.TokensOut), value.Num(fmt.Sprintf("%.9f", float64(sum.CostNano)/1e9)).Named("cost"))
+	if run.Of > 0 {
+		v.Set("of", value.Num(fmt.Sprint(run.Of)))
+	}
+	if run.Scope != "" {
+		v.Set("scope", value.Str(run.Scope))
+	}
+	if fill.IsPartial(run) {
+		v.Set("some_fields", value.Boolean(true))
+	}
 	if f1.Exists {
 		v.Set("f1", value.Num(fmt.Sprint(f1.Value)))
+		v.Set("f1_comparable", value.Boolean(comparable))
 	}
 	return v
 }

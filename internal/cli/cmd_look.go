@@ -25,7 +25,7 @@ func (a *app) newCmd() *cobra.Command {
 			if err := demo.WriteStart(dir); err != nil {
 				return err
 			}
-			a.printf("%s holds a project now. Try:\n\n%s", dir, a.suggest(dir, "schema outline", "fill documents/first.txt", "score"))
+			a.printf("%s is a project now. Try:\n\n%s", dir, a.suggest(dir, "schema outline", "fill", "score", "errors"))
 			return nil
 		}}
 }
@@ -46,10 +46,10 @@ func documents(least, most int) cobra.PositionalArgs {
 func (a *app) promptCmd() *cobra.Command {
 	var asJSON bool
 	var modelName, schemaFile string
-	var part int
+	var nth int
 	look := &looking{}
 	cmd := &cobra.Command{Use: "prompt DOC", Short: "The exact requests for a document, and what they would cost; sends nothing", Args: documents(1, 1),
-		Long: "Show the exact requests with which a document would first be asked about, and what they\nwould cost. Nothing is sent. A long document, or a style other than whole, takes several:\n--part N shows the Nth, --json all of them, one body a line.",
+		Long: "Show the exact first requests for a document, and what they would cost. Nothing is sent. A\nlong document, or a style other than record, takes several requests: --request N shows the\nNth, --json all of them, one body a line.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			w, m, sources, err := a.chosen(schemaFile, modelName, args)
 			if err != nil {
@@ -78,19 +78,19 @@ func (a *app) promptCmd() *cobra.Command {
 				}
 				return nil
 			}
-			if part < 1 || part > len(planned) {
-				return fmt.Errorf("--part %d: %s is asked about in %s", part, args[0], plural(len(planned), "request"))
+			if nth < 1 || nth > len(planned) {
+				return fmt.Errorf("--request %d: %s takes %s", nth, args[0], plural(len(planned), "request"))
 			}
-			a.printRequest(planned[part-1].Request)
-			a.printCost(m, planned, part)
+			a.printRequest(planned[nth-1].Request)
+			a.printCost(m, planned, nth)
 			return nil
 		}}
 	look.flags(cmd)
 	look.asking(cmd)
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print the requests' bodies, one a line")
-	cmd.Flags().IntVar(&part, "part", 1, "which of several requests to show")
-	cmd.Flags().StringVar(&modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
-	cmd.Flags().StringVar(&schemaFile, "schema", "", "a schema file")
+	cmd.Flags().IntVar(&nth, "request", 1, "show the `N`th of several requests")
+	cmd.Flags().StringVar(&modelName, "model", "", modelUsage)
+	cmd.Flags().StringVar(&schemaFile, "schema", "", schemaUsage)
 	return cmd
 }
 
@@ -109,7 +109,7 @@ func (a *app) printRequest(req *chat.Request) {
 }
 
 // printCost says what the requests would cost.
-func (a *app) printCost(m *project.Model, planned []fill.Planned, part int) {
+func (a *app) printCost(m *project.Model, planned []fill.Planned, nth int) {
 	total, replies := 0, 0
 	for _, one := range planned {
 		total += model.TokensOf(one.Request)
@@ -117,8 +117,8 @@ func (a *app) printCost(m *project.Model, planned []fill.Planned, part int) {
 	}
 	what := plural(total, "token")
 	if len(planned) > 1 {
-		what = fmt.Sprintf("%d of %s (%s); all together %s", part, plural(len(planned), "request"), planned[part-1].Step, what)
+		what = fmt.Sprintf("request %d of %d (%s); in total %s", nth, len(planned), planned[nth-1].Step, what)
 	}
-	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to model %s, shape %s; the replies may have %s: costs %s to %s", what,
-		m.Entry, planned[part-1].Request.Shape(), thousands(replies), money(model.Cost(m, total, 0)), money(model.Cost(m, total, replies)))))
+	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to model %s, shape %s; replies of up to %s tokens: cost %s to %s", what,
+		m.Entry, planned[nth-1].Request.Shape(), thousands(replies), money(model.Cost(m, total, 0)), money(model.Cost(m, total, replies)))))
 }

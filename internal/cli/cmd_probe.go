@@ -13,11 +13,11 @@ import (
 func (a *app) probeCmd() *cobra.Command {
 	var asJSON bool
 	cmd := &cobra.Command{Use: "probe [MODEL]", Short: "What a model server can do: shapes, images, speed", Args: cobra.MaximumNArgs(1),
-		Long: `Try a model out with one small exchange a shape: whether the server honours it, takes
-it and does not follow it, or refuses it; whether it takes images; how fast it answers;
-and whether the same request gets the same reply twice. MODEL is a model of
-filler.yaml (the one in use if left out), a base URL, or standin:CHARACTER. The
-strongest shape that is honoured is remembered for models with shape auto.`,
+		Long: `Try a model with one small exchange for each shape: whether the server honours it, accepts
+it but does not follow it, or refuses it; whether it takes images; how fast it answers; and
+whether the same request gets the same reply twice. MODEL is a model of filler.yaml (by
+default the one in use), a base URL, or standin:CHARACTER. For models with shape auto the
+strongest shape that is honoured is remembered.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			w, err := a.anywhere()
 			if err != nil {
@@ -65,7 +65,7 @@ strongest shape that is honoured is remembered for models with shape auto.`,
 				return err
 			}
 			if !asJSON {
-				a.notef("\nmodel %s: `shape: auto` asks in shape %s\n", m.Entry, w.knownShape(m))
+				a.notef("\nmodel %s: `shape: auto` uses shape %s\n", m.Entry, w.knownShape(m))
 			}
 			return nil
 		}}

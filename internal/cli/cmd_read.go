@@ -31,22 +31,24 @@ type reading struct {
 func (a *app) readCmd() *cobra.Command {
 	var o reading
 	cmd := &cobra.Command{Use: "read DOC...", Short: "A document as the model would get it", Args: documents(1, 1<<30),
-		Long: `Print documents as the model would get them, with line numbers, and below each how
-much it is. DOC is a file, a folder, an address, a row of a table (notes.csv#A1), or -
-for standard input.
+		Long: `Print documents as the model would get them, with line numbers, and below each its size.
+DOC is a file, a folder, an address, a row of a table (notes.csv#A1), or - for standard
+input.
 
-Three layouts: flow has paragraphs in reading order, rows keeps gaps so that columns
-line up, boxes has each line behind a short id and its place. A word that the OCR
-engine was not sure of (below 60 of 100) stands between the signs ‹ and ›.`,
+Three layouts: flow has paragraphs in reading order, rows keeps gaps so that columns line
+up, boxes puts a short id and its place before each line. Words with an OCR confidence
+below 60 of 100 are marked ‹so›.
+
+Read more: docs/formats.md.`,
 		RunE: func(cmd *cobra.Command, args []string) error { return a.read(cmd.Context(), &o, args) }}
 	o.flags(cmd)
 	f := cmd.Flags()
 	f.BoolVar(&o.links, "links", false, "keep the targets of links in web pages")
-	f.BoolVar(&o.dropRunning, "drop-running", false, "leave out heads and foots that pages share")
-	f.IntVar(&o.page, "page", 0, "show this page alone")
+	f.BoolVar(&o.dropRunning, "drop-running", false, "leave out headers and footers that pages share")
+	f.IntVar(&o.page, "page", 0, "show page `N` only")
 	f.BoolVar(&o.words, "words", false, "list the words with their offsets and boxes")
-	f.StringVar(&o.image, "image", "", "draw the page with its lines and reading order into this PNG `file`")
-	f.StringVar(&o.where, "where", "", "only documents whose facts fulfil this `condition`")
+	f.StringVar(&o.image, "image", "", "draw the page with its lines and reading order into this PNG `FILE`")
+	f.StringVar(&o.where, "where", "", "only documents whose metadata meet this `CONDITION`, such as 'year > 2030'")
 	f.BoolVar(&o.asJSON, "json", false, "print JSON, one line a document")
 	return cmd
 }
@@ -54,7 +56,7 @@ engine was not sure of (below 60 of 100) stands between the signs ‹ and ›.`,
 func (a *app) read(ctx context.Context, o *reading, names []string) error {
 	if o.page < 0 {
 		a.parsed = false
-		return fmt.Errorf("there is no page %d; pages count from 1", o.page)
+		return fmt.Errorf("--page is 1 or more, not %d", o.page)
 	}
 	w, sources, err := a.toRead(names)
 	if err != nil {
@@ -108,7 +110,7 @@ func (a *app) read(ctx context.Context, o *reading, names []string) error {
 }
 
 // toRead gives the sources that names stand for, with the project at hand if
-// there is one: it knows tables, facts and how to read.
+// there is one: it knows tables, metadata and how to read.
 func (a *app) toRead(names []string) (*work, []document.Source, error) {
 	w, err := a.anywhere()
 	if err != nil {
@@ -173,7 +175,7 @@ func foot(d *document.Document, o *reading, how string) []string {
 	if c, ok := d.Confidence(); ok {
 		parts = append(parts, fmt.Sprintf("OCR confidence %d", c))
 	}
-	return append(append(parts, d.Notes...), "source "+d.Hash[:12])
+	return append(append(parts, d.Notes...), "text "+d.Hash[:12])
 }
 
 // saving gives the tokens that cleaning saved, and of how many.
@@ -216,9 +218,12 @@ func readJSON(d *document.Document, o *reading, how string) value.Value {
 	for _, n := range d.Notes {
 		notes.Kids = append(notes.Kids, value.Str(n))
 	}
-	v.Kids = append(v.Kids, notes.Named("notes"), value.Str(d.Hash).Named("source"))
-	if len(d.Facts) > 0 {
-		v.Kids = append(v.Kids, factsJSON(d.Facts).Named("facts"))
+	v.Kids = append(v.Kids, notes.Named("notes"), value.Str(d.Hash).Named("text_sha256"))
+	if d.FileHash != "" {
+		v.Kids = append(v.Kids, value.Str(d.FileHash).Named("file_sha256"))
+	}
+	if len(d.Metadata) > 0 {
+		v.Kids = append(v.Kids, metadataJSON(d.Metadata).Named("metadata"))
 	}
 	words := d.Words()
 	v.Kids = append(v.Kids, num(document.NewLines(d.Text).Len(), "lines"), num(len(words), "word_count"), num(utf8.RuneCountInString(d.Text), "characters"))
@@ -252,10 +257,10 @@ func readJSON(d *document.Document, o *reading, how string) value.Value {
 	return v
 }
 
-func factsJSON(facts document.Facts) value.Value {
+func metadataJSON(metadata document.Metadata) value.Value {
 	v := value.Obj()
-	for _, name := range facts.Names() {
-		v.Kids = append(v.Kids, value.Str(facts[name]).Named(name))
+	for _, name := range metadata.Names() {
+		v.Kids = append(v.Kids, value.Str(metadata[name]).Named(name))
 	}
 	return v
 }

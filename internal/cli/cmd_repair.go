@@ -18,32 +18,32 @@ import (
 type repairing struct {
 	filling
 	judged
-	tidyOnly bool
+	noModel bool
 }
 
 func (a *app) repairCmd() *cobra.Command {
 	var o repairing
-	cmd := &cobra.Command{Use: "repair [RUN]", Short: "Mend existing records: by rule, then by the model", Args: cobra.MaximumNArgs(1),
-		Long: `Mend the records of a run (the last if left out), or of any file of JSON Lines, each step
-only for what is still wrong: tidies; patches of the model for the faulty parts; single
-fields asked anew; and with --then a larger model. What was right stays: a patch that
+	cmd := &cobra.Command{Use: "repair [RUN]", Short: "Repair existing records: by normalizers, then by the model", Args: cobra.MaximumNArgs(1),
+		Long: `Repair the records of a run, or of any file of JSON Lines. Each step handles only what is
+still wrong: normalizers; corrections by the model for what a check objects to; single
+fields asked again; and with --then a larger model. Right values stay: a correction that
 makes anything worse is refused. The repaired records are a run of their own.
 
-Documents are found by their ids. A record whose document is gone is tidied and checked
-against the schema alone, and so are all with --tidy-only, which needs no model.
+Documents are found by their ids. A record whose document is gone is only normalized and
+checked against the schema; with --no-model all records are.
 
-Without a project:  filler repair --schema SCHEMA --records FILE --tidy-only`,
+Without a project:  filler repair --schema SCHEMA --records FILE --no-model`,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if o.tidyOnly && (o.modelName != "" || o.then != "") {
+			if o.noModel && (o.modelName != "" || o.then != "") {
 				a.parsed = false
-				return errors.New("--tidy-only asks no model, and one is named; keep one of the two")
+				return errors.New("--no-model asks no model; leave out --model and --then")
 			}
 			return a.repair(cmd.Context(), o, first(args))
 		}}
 	f := cmd.Flags()
 	changeFlags(cmd, &o.filling, &o.judged, "repair")
-	f.StringVar(&o.then, "then", "", "have this `model` mend what the first one leaves flawed")
-	f.BoolVar(&o.tidyOnly, "tidy-only", false, "tidy and check; ask no model")
+	f.StringVar(&o.then, "then", "", "have this `MODEL` repair what the first one leaves flagged")
+	f.BoolVar(&o.noModel, "no-model", false, "normalize and check only; ask no model")
 	return cmd
 }
 
@@ -51,13 +51,14 @@ Without a project:  filler repair --schema SCHEMA --records FILE --tidy-only`,
 func changeFlags(cmd *cobra.Command, o *filling, j *judged, what string) {
 	j.flags(cmd, false)
 	f := cmd.Flags()
-	f.StringVar(&o.modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
-	f.StringVarP(&o.output, "output", "o", "", "write the records to this file")
-	f.StringVar(&o.label, "label", "", "a name for the run")
-	f.Float64Var(&o.budget, "budget", 0, "stop before the "+what+" costs more than this `amount`")
-	f.BoolVar(&o.fresh, "fresh", false, "ask anew what was answered before")
-	f.BoolVar(&o.bare, "bare", false, "print the records alone, without status and evidence")
-	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines also on a terminal")
+	f.StringVar(&o.modelName, "model", "", modelUsage)
+	f.StringVarP(&o.output, "output", "o", "", outputUsage)
+	f.StringVar(&o.name, "name", "", nameUsage)
+	f.Float64Var(&o.budget, "budget", 0, "stop before the "+what+" costs more than this `AMOUNT`")
+	f.BoolVar(&o.fresh, "fresh", false, freshUsage)
+	f.BoolVar(&o.bare, "bare", false, bareUsage)
+	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines on a terminal too")
+	o.accepted.flags(cmd)
 	o.looking.flags(cmd)
 }
 
@@ -82,7 +83,7 @@ func (a *app) repair(ctx context.Context, o repairing, runName string) error {
 	if err != nil {
 		return err
 	}
-	return a.runChange(ctx, o.filling, w, filler, run, out, broken, func() { a.tellCured(filler.Cured) })
+	return a.runChange(ctx, o.filling, w, filler, run, out, broken, func() { a.tellRepaired(filler.Repairs) })
 }
 
 // runChange runs what changes existing records and says what it did. amiss counts
@@ -96,7 +97,7 @@ func (a *app) runChange(ctx context.Context, o filling, w *work, filler *fill.Fi
 	tell()
 	var code exit
 	if amiss > 0 && (err == nil || errors.As(err, &code)) {
-		return exit(codeFlawed)
+		return exit(codeFlagged)
 	}
 	return err
 }
@@ -111,7 +112,7 @@ func (a *app) linesToChange(w *work, j judged, runName string) ([]record.Line, i
 		switch {
 		case err != nil:
 			broken++
-			a.notef("left out: %s:%d: %s; mend the line\n", j.recordsFile, n, err)
+			a.notef("left out: %s:%d: %s; correct the line\n", j.recordsFile, n, err)
 			return nil
 		case seen[l.Document]:
 			broken++
@@ -134,17 +135,17 @@ func (a *app) prepareRepair(o repairing, w *work, l *ledger.Ledger, r *document.
 	}
 	setup.Fresh, setup.Settings.Style = o.fresh, ""
 	setup.Schema = w.schema
-	if o.tidyOnly {
+	if o.noModel {
 		setup.Model, setup.Rounds = &project.Model{Entry: "none", Name: "none", At: "none", Reply: project.DefaultReply}, 0
 	} else if setup.Model, err = w.model(o.modelName); err != nil {
-		return nil, 0, fmt.Errorf("%w; or say --tidy-only", err)
+		return nil, 0, fmt.Errorf("%w; or say --no-model", err)
 	}
 	if o.then != "" {
 		if setup.Then, err = w.model(o.then); err != nil {
 			return nil, 0, err
 		}
 	}
-	if w.budget(o.budget) > 0 && !o.tidyOnly {
+	if w.budget(o.budget) > 0 && !o.noModel {
 		if err := setup.Priced(); err != nil {
 			return nil, 0, err
 		}
@@ -153,19 +154,24 @@ func (a *app) prepareRepair(o repairing, w *work, l *ledger.Ledger, r *document.
 	if err != nil {
 		return nil, 0, err
 	}
-	run, err := w.startGiven(filler, o.label, lines)
+	run, err := w.startGiven(filler, fill.Beginning{Name: o.name}, lines)
 	return filler, run, err
 }
 
 // startGiven starts a run over existing records.
-func (w *work) startGiven(filler *fill.Filler, label string, lines []record.Line) (int64, error) {
+func (w *work) startGiven(filler *fill.Filler, begin fill.Beginning, lines []record.Line) (int64, error) {
+	if w.project != nil && len(lines) > 0 && lines[0].Run > 0 { // it covers what the older run covers
+		if old, err := filler.Ledger.Find(fmt.Sprint(lines[0].Run)); err == nil {
+			begin.Scope, begin.Of, begin.Some = old.Scope, old.Of, fill.IsPartial(old)
+		}
+	}
 	sources := make([]document.Source, len(lines))
 	filler.Given = map[int]*record.Line{}
 	for i := range lines {
 		sources[i] = w.sourceOf(lines[i].Document)
 		filler.Given[i] = &lines[i]
 	}
-	run, err := filler.Start(label, sources)
+	run, err := filler.Start(begin, sources)
 	if err != nil {
 		filler.Close()
 	}
@@ -181,17 +187,21 @@ func (w *work) sourceOf(id string) document.Source {
 	return document.Source{ID: id, File: id}
 }
 
-// tellCured says what each step cured.
-func (a *app) tellCured(c fill.Cured) {
+// tellRepaired says what each step fixed.
+func (a *app) tellRepaired(c fill.Repairs) {
 	if c.Records == 0 {
 		return
 	}
-	a.notef("%s with %s: %d cured by tidies, %d by patches, %d asked anew", plural(c.Records, "record"), plural(c.Problems, "problem"), c.Tidied, c.Patched, c.Anew)
+	a.notef("%s in %s: %d fixed by normalizers, %d by corrections, %d by asking again", plural(c.Problems, "problem"), plural(c.Records, "record"), c.Normalized, c.Patched, c.Again)
 	if c.Then > 0 {
 		a.notef(", %d by the other model", c.Then)
 	}
-	a.notef("; %d left\n", c.Left)
-	if c.Unread > 0 {
-		a.notef("%s could not be read, so that %s tidied and checked against the schema alone\n", plural(c.Unread, "document"), map[bool]string{true: "its record was", false: "their records were"}[c.Unread == 1])
+	remain := "remain"
+	if c.Left == 1 {
+		remain = "remains"
+	}
+	a.notef("; %d %s\n", c.Left, remain)
+	if c.Unreadable > 0 {
+		a.notef("%s could not be read: %s only normalized and checked against the schema\n", plural(c.Unreadable, "document"), map[bool]string{true: "its record was", false: "their records were"}[c.Unreadable == 1])
 	}
 }

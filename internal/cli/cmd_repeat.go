@@ -19,21 +19,21 @@ func (a *app) repeatCmd() *cobra.Command {
 	var seed int64
 	var asJSON, all, sensitive bool
 	look := &looking{}
-	cmd := &cobra.Command{Use: "repeat DOC", Short: "Fill one document many times, and see which values hold", Args: documents(1, 1),
-		Long: `Fill one document so many times, past the cache, each time with the next seed, and
-show for each value how often the same one came. A value that changes is one that the
-model guesses. No record is kept; the exchanges are in the ledger, and cost.`,
+	cmd := &cobra.Command{Use: "repeat DOC", Short: "Fill one document many times, and see which values stay the same", Args: documents(1, 1),
+		Long: `Fill one document N times without the cache, each time with the next seed, and show how
+often each value is the same. A value that changes is one that the model guesses. No record
+is kept; the exchanges are in the ledger, and cost.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if times < 2 {
 				a.parsed = false
-				return errors.New("once shows nothing; say -n 2 or more")
+				return errors.New("--times is 2 or more")
 			}
 			w, m, sources, err := a.chosen(schemaFile, modelName, args)
 			if err != nil {
 				return err
 			}
 			if len(sources) != 1 || sources[0].ID == "-" {
-				return fmt.Errorf("%s: this takes one document that can be read again; name a file, an address or a row", args[0])
+				return fmt.Errorf("%s: repeat takes one document that can be read again; name a file, an address or a row", args[0])
 			}
 			r, done, err := a.reader(w, look)
 			if err != nil {
@@ -56,7 +56,7 @@ model guesses. No record is kept; the exchanges are in the ledger, and cost.`,
 			}
 			defer f.Close()
 			if b := w.budget(0); b > 0 {
-				a.notef("the project's budget of %s holds for runs, not for this\n", money(int64(b*1e9)))
+				a.notef("the project's budget of %s applies to runs, not to repeat\n", money(int64(b*1e9)))
 			}
 			out, err := f.Repeat(cmd.Context(), sources[0], times, seed)
 			if err != nil {
@@ -75,11 +75,11 @@ model guesses. No record is kept; the exchanges are in the ledger, and cost.`,
 	look.flags(cmd)
 	look.asking(cmd)
 	f := cmd.Flags()
-	f.IntVarP(&times, "times", "n", 5, "how often")
-	f.Int64Var(&seed, "seed", 1, "the first seed; each time takes the next")
-	f.StringVar(&schemaFile, "schema", "", "a schema file")
-	f.StringVar(&modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
-	f.BoolVar(&all, "all", false, "show also the values that were always the same")
+	f.IntVarP(&times, "times", "n", 5, "fill it `N` times")
+	f.Int64Var(&seed, "seed", 1, "the first `SEED`; each time uses the next")
+	f.StringVar(&schemaFile, "schema", "", schemaUsage)
+	f.StringVar(&modelName, "model", "", modelUsage)
+	f.BoolVar(&all, "all", false, "also show the values that were always the same")
 	f.BoolVar(&sensitive, "sensitive", false, "show the values of sensitive fields")
 	f.BoolVar(&asJSON, "json", false, "print JSON")
 	return cmd
@@ -126,9 +126,9 @@ func (a *app) printRepeated(r *fill.Repeated, spent int64, all bool) {
 		t.print()
 		a.printf("\n")
 	}
-	a.printf("%d of %s the same every time · the form held %d of %d times\n", steady, plural(len(r.Leaves), "value"), r.Form, r.Times)
+	a.printf("%d of %s identical in all %d replies · same structure in %d of %d\n", steady, plural(len(r.Leaves), "value"), r.Times, r.Form, r.Times)
 	var ends []string
-	for _, s := range []string{"clean", "repaired", "flawed", "failed"} {
+	for _, s := range []string{"unflagged", "repaired", "flagged", "failed"} {
 		if n := r.Status[record.Status(s)]; n > 0 {
 			ends = append(ends, fmt.Sprintf("%d %s", n, s))
 		}
@@ -152,8 +152,8 @@ func repeatedJSON(r *fill.Repeated) value.Value {
 		leaves.Kids = append(leaves.Kids, value.Obj(value.Str(string(l.Path)).Named("path"), num(l.Same(), "same"), values.Named("values")))
 	}
 	status := value.Obj()
-	for _, s := range []string{"clean", "repaired", "flawed", "failed"} {
+	for _, s := range []string{"unflagged", "repaired", "flagged", "failed"} {
 		status.Kids = append(status.Kids, num(r.Status[record.Status(s)], s))
 	}
-	return value.Obj(num(r.Times, "times"), num(r.Form, "form_held"), status.Named("status"), leaves.Named("leaves"))
+	return value.Obj(num(r.Times, "times"), num(r.Form, "same_structure"), status.Named("status"), leaves.Named("values"))
 }

@@ -8,9 +8,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/normalize"
 	"filler/internal/place"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -53,25 +53,25 @@ func (a *app) schemaCmd() *cobra.Command {
 		}}
 	outline.Flags().BoolVar(&outlineJSON, "json", false, "print JSON, one line a field")
 	outline.Flags().StringArrayVar(&only, "only", nil, "show this part only; repeatable")
-	cmd.AddCommand(check, outline, a.tidiesCmd(), a.draftCmd(), a.editorCmd(), a.exportCmd(), a.importCmd(), a.compareSchemasCmd())
+	cmd.AddCommand(check, outline, a.normalizersCmd(), a.draftCmd(), a.editorCmd(), a.exportCmd(), a.importCmd(), a.compareSchemasCmd())
 	return cmd
 }
 
-func (a *app) tidiesCmd() *cobra.Command {
+func (a *app) normalizersCmd() *cobra.Command {
 	var asJSON bool
-	cmd := &cobra.Command{Use: "tidies", Short: "The tidies: changes to values by rule", Args: cobra.NoArgs,
-		Long: "List the tidies in the order in which they are tried. Those with a type are applied to\nevery field of it, unless the field says `tidy: none`; the others where a field names\nthem. Figures are those of\nintegers, numbers, money, quantities, dates and times. A tidy that could go two ways\ndoes nothing; a currency is never turned into another. Each change is in the trace.",
+	cmd := &cobra.Command{Use: "normalizers", Short: "The normalizers: changes to values by rule", Args: cobra.NoArgs,
+		Long: "List the normalizers in the order in which they are tried. Those with a type are applied to\nevery field of it, unless the field says `normalize: none`; the others where a field names\nthem. Figures are those of\nintegers, numbers, money, quantities, dates and times. A normalizer that could go two ways\ndoes nothing; a currency is never turned into another. Each change is in the trace.",
 		Run: func(*cobra.Command, []string) {
 			if asJSON {
 				list := value.List()
-				for _, r := range tidy.Rules {
-					list.Kids = append(list.Kids, value.Obj(value.Str(r.Name).Named("tidy"), value.Str(r.Of).Named("of"), value.Str(r.Does).Named("does"), value.Str(r.Example).Named("example")))
+				for _, r := range normalize.Rules {
+					list.Kids = append(list.Kids, value.Obj(value.Str(r.Name).Named("normalizer"), value.Str(r.Of).Named("of"), value.Str(r.Does).Named("does"), value.Str(r.Example).Named("example")))
 				}
 				a.printJSON(list)
 				return
 			}
-			t := a.newTable("tidy", "of", "what it does", "example")
-			for _, r := range tidy.Rules {
+			t := a.newTable("normalizer", "of", "what it does", "example")
+			for _, r := range normalize.Rules {
 				t.row(r.Name, r.Of, r.Does, r.Example)
 			}
 			t.print()
@@ -172,7 +172,7 @@ func (a *app) compareSchemasCmd() *cobra.Command {
 			}
 			return nil
 		},
-		Long: "List the fields added, gone and moved, and those changed in type, choices or bounds,\nfrom A to B, and say which changes make existing records or gold invalid. A and B are\nschema files, or runs by number or label.",
+		Long: "List the fields added, gone and moved, and those changed in type, choices or bounds,\nfrom A to B, and say which changes make existing records or gold invalid. A and B are\nschema files, or runs by number or name.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			old, err := a.version(args[0])
 			if err != nil {

@@ -21,7 +21,8 @@ import (
 type scoring struct {
 	judged
 	asJSON, history, steps, places bool
-	part, by                       string
+	all                            bool
+	split, slice                   string
 	confusion, atLeast             []string
 	straight                       float64
 }
@@ -29,11 +30,12 @@ type scoring struct {
 func (a *app) scoreCmd() *cobra.Command {
 	var o scoring
 	cmd := &cobra.Command{Use: "score [RUN]", Short: "Field accuracy against gold", Args: cobra.MaximumNArgs(1),
-		Long: `Measure the records of a run (the last if left out), or of any file of JSON Lines,
-against gold, field by field. docs/scoring.md says how.
+		Long: `Measure the records of a run, or of any file of JSON Lines, against gold, field by field.
+RUN is a number, a name, or last; left out, it is last: the newest run that was not begun
+for documents named one by one. docs/scoring.md defines every figure.
 
-  filler score --by office --confusion 'bays[].defects[].kind'
-  filler score --part test --at-least 0.95 --at-least 'bays[].number=0.99'
+  filler score --slice office --confusion 'bays[].defects[].kind'
+  filler score --split test --at-least 0.95 --at-least 'bays[].number=0.99'
   filler score --straight-through 0.99
   filler score --history
 
@@ -48,23 +50,24 @@ Without a project:  filler score --schema SCHEMA --records FILE --gold FILE`,
 	o.judged.flags(cmd, true)
 	f := cmd.Flags()
 	f.BoolVar(&o.asJSON, "json", false, "print the score as JSON")
-	f.StringVar(&o.part, "part", "", "count this `part` of the gold set alone: tune or test")
-	f.StringVar(&o.by, "by", "", "the score of each value of a `fact` of the documents, or of each format")
-	f.StringArrayVar(&o.confusion, "confusion", nil, "what was taken for what in a choice `field`; repeatable")
-	f.BoolVar(&o.places, "places", false, "say also whether right values stand where gold's do")
-	f.StringArrayVar(&o.atLeast, "at-least", nil, "exit with 5 where F1 is below `0.95`, or that of a field: FIELD=0.99; repeatable")
-	f.Float64Var(&o.straight, "straight-through", 0, "the share that may skip review at this `precision`, such as 0.99")
-	f.BoolVar(&o.history, "history", false, "the scores of all runs, as a plot")
-	f.BoolVar(&o.steps, "steps", false, "what mends, tidies and repairs are worth: the score after each")
+	f.StringVar(&o.split, "split", "", splitUsage)
+	f.StringVar(&o.slice, "slice", "", "score the documents apart by this `FIELD` of their metadata, or by format")
+	f.StringArrayVar(&o.confusion, "confusion", nil, "show which choices of this `FIELD` were confused; repeatable")
+	f.BoolVar(&o.places, "places", false, "check whether right values have the same place as in gold")
+	f.StringArrayVar(&o.atLeast, "at-least", nil, "exit with code 5 if F1 is below this `BOUND`: 0.95, or FIELD=0.99; repeatable")
+	f.Float64Var(&o.straight, "straight-through", 0, "the share that may skip review at this `PRECISION`, such as 0.99")
+	f.BoolVar(&o.history, "history", false, "plot the scores of all runs")
+	f.BoolVar(&o.steps, "steps", false, "the score after each step: as it came, parsed leniently, normalized, repaired")
+	f.BoolVar(&o.all, "all", false, "list every document left out by name")
 	return cmd
 }
 
 func (o *scoring) check() error {
 	switch {
-	case o.part != "" && o.part != gold.Tune && o.part != gold.Test:
-		return fmt.Errorf("--part is tune or test, not %q", o.part)
+	case o.split != "" && o.split != gold.Tune && o.split != gold.Test:
+		return fmt.Errorf("--split is tune or test, not %q", o.split)
 	case o.straight != 0 && (o.straight <= 0 || o.straight >= 1):
-		return errors.New("--straight-through is a precision above 0 and below 1, such as 0.99")
+		return errors.New("--straight-through is a precision between 0 and 1, such as 0.99")
 	}
 	for _, text := range o.atLeast {
 		if _, _, err := bound(text); err != nil {
@@ -81,7 +84,7 @@ func bound(text string) (field string, least float64, err error) {
 		field, figure = "", text
 	}
 	if least, err = strconv.ParseFloat(figure, 64); err != nil || least < 0 || least > 1 || named && field == "" {
-		return "", 0, fmt.Errorf("--at-least is a figure from 0 to 1, or FIELD=FIGURE, not %q", text)
+		return "", 0, fmt.Errorf("--at-least is a number from 0 to 1, or FIELD=NUMBER, not %q", text)
 	}
 	return field, least, nil
 }
@@ -106,7 +109,7 @@ func (a *app) scoreRun(o scoring, runName string) error {
 	if o.asJSON {
 		a.printJSON(r.JSON())
 	} else {
-		a.printScore(r)
+		a.printScore(r, w.covered(r.Run), o.all)
 		a.printMore(r, o)
 	}
 	return a.below(r, o.atLeast)
@@ -117,7 +120,7 @@ func (a *app) below(r *score.Report, bounds []string) error {
 	low := false
 	for _, text := range bounds {
 		field, least, _ := bound(text)
-		got, name := r.Overall.F1(), "all leaves"
+		got, name := r.Overall.F1(), "all values"
 		if field != "" {
 			f := r.Field(field)
 			if f == nil {
@@ -168,7 +171,7 @@ func (w *work) goldSet(named string) (gold.Set, error) {
 
 // options gives what a score is to tell, by what is known of the run.
 func (a *app) options(w *work, o scoring, run *ledger.Run, l *ledger.Ledger) (score.Options, error) {
-	out := score.Options{Part: o.part, By: o.by, Confusion: o.confusion, Places: o.places}
+	out := score.Options{Split: o.split, Confusion: o.confusion, Places: o.places}
 	if run != nil {
 		out.Model = run.Model
 	}
@@ -183,40 +186,40 @@ func (a *app) options(w *work, o scoring, run *ledger.Run, l *ledger.Ledger) (sc
 			return out, fmt.Errorf("--confusion %s: the schema has no such choice; %s", path, place.Suggest(path, choices))
 		}
 	}
-	if o.by == "" {
+	if o.slice == "" {
 		return out, nil
 	}
-	facts := map[string]map[string]string{}
+	metadata := map[string]map[string]string{}
 	if run != nil {
 		var err error
-		if facts, err = l.Facts(run.ID); err != nil {
+		if metadata, err = l.Metadata(run.ID); err != nil {
 			return out, err
 		}
 	}
-	if w.project != nil && o.by != "format" { // mended records' runs have none of their own
+	if w.project != nil && o.slice != "format" { // runs of repaired records have none of their own
 		sources, err := w.sources(nil)
 		if err != nil {
 			return out, err
 		}
 		for _, s := range sources {
-			if facts[s.ID] == nil {
-				facts[s.ID] = s.Facts
+			if metadata[s.ID] == nil {
+				metadata[s.ID] = s.Metadata
 			}
 		}
 	}
-	known := o.by == "format"
-	for _, f := range facts {
-		_, has := f[o.by]
+	known := o.slice == "format"
+	for _, f := range metadata {
+		_, has := f[o.slice]
 		known = known || has
 	}
 	if !known {
-		return out, fmt.Errorf("--by %s: no document has such a fact; see `facts` in docs/formats.md, or say --by format", o.by)
+		return out, fmt.Errorf("--slice %s: no document has this metadata; declare it with `metadata:` in filler.yaml, or use --slice format", o.slice)
 	}
 	out.Slice = func(l record.Line) string {
-		if o.by == "format" {
+		if o.slice == "format" {
 			return formatOf(l.Document)
 		}
-		if v := facts[l.Document][o.by]; v != "" {
+		if v := metadata[l.Document][o.slice]; v != "" {
 			return v
 		}
 		return "(none)"
@@ -256,7 +259,7 @@ func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
 	var l *ledger.Ledger
 	if o.recordsFile != "" && runName != "" {
 		a.parsed = false
-		return nil, errors.New("a run and --records are two sources; name one")
+		return nil, errors.New("a run and --records are both given; use one of the two")
 	}
 	if o.recordsFile == "" {
 		var found ledger.Run

@@ -30,19 +30,19 @@ func (a *app) straightThrough(w *work, o scoring, runName string) error {
 		return err
 	}
 	if !risks {
-		return errors.New("these records come without risk, which says what to review first; records that `filler fill` prints have it")
+		return errors.New("these records have no risk figures, which this needs; records written by `filler fill` have them")
 	}
 	got := s.Straight(o.straight)
 	if o.asJSON {
 		a.printJSON(got.JSON())
 		return nil
 	}
-	a.printf("%s, straight through at %g · %s\n\n", a.paint(bold, measured(run)), o.straight, plural(got.Documents, "document"))
-	t := a.newTable("", ">risk up to", ">may skip review", ">of", ">share", ">right", ">at least (95 %)", "proven")
+	a.printf("%s, straight through at %g · %s\n\n", a.paint(bold, w.covered(run)), o.straight, plural(got.Documents, "document"))
+	t := a.newTable("", ">risk up to", ">may skip review", ">of", ">share", ">right", ">lower bound (95 %)", "target met")
 	for _, x := range []struct {
 		name string
 		score.Through
-	}{{"leaves", got.Leaves}, {"records", got.Records}} {
+	}{{"values", got.Leaves}, {"records", got.Records}} {
 		threshold, share, right, low := "–", "–", "–", "–"
 		if x.Found {
 			threshold = fmt.Sprintf("%.3f", x.Threshold)
@@ -61,18 +61,18 @@ func (a *app) straightThrough(w *work, o scoring, runName string) error {
 	}
 	t.print()
 	a.printf("\nmeasured on %s\n", got.On)
-	a.needs("leaves", "leaf", got.Leaves)
+	a.needs("values", "value", got.Leaves)
 	a.needs("records", "record", got.Records)
 	return nil
 }
 
-// needs says how much gold would prove what is not proven.
+// needs says how much gold would show a target met that is not yet.
 func (a *app) needs(what, one string, t score.Through) {
 	switch {
 	case t.Proven:
 	case t.Needed > 0:
-		a.printf("%s: to prove %g, with errors as seen, %s of low risk would do: about %s of gold\n", what, t.Target, plural(t.Needed, one), plural(t.NeededDocuments, "document"))
+		a.printf("%s: with errors as seen, a lower bound of %g needs %s of low risk: gold of about %s\n", what, t.Target, plural(t.Needed, one), plural(t.NeededDocuments, "document"))
 	default:
-		a.printf("%s: no amount of gold proves %g: even those of the lowest risk are right less often\n", what, t.Target)
+		a.printf("%s: no amount of gold reaches %g: even those of the lowest risk are right less often\n", what, t.Target)
 	}
 }

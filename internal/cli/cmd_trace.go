@@ -19,7 +19,7 @@ func (a *app) traceCmd() *cobra.Command {
 	var runName string
 	var full, asJSON, sensitive bool
 	cmd := &cobra.Command{Use: "trace DOC", Short: "Every step that led to one record", Args: documents(1, 1),
-		Long: "Show every step that led to one record: each request and reply, every mend, tidy and\npatch, the problems found, and the record with its evidence.",
+		Long: "Show every step that led to one record: each request and reply, what lenient parsing and\nnormalizers changed, each correction, the problems found, and the record with its evidence.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			l, _, err := a.kept()
 			if err != nil {
@@ -36,8 +36,8 @@ func (a *app) traceCmd() *cobra.Command {
 			}
 			return a.printTrace(l, run, t, full, asJSON, sensitive)
 		}}
-	cmd.Flags().StringVar(&runName, "run", "last", "the run, by number or label")
-	cmd.Flags().BoolVar(&full, "full", false, "open requests and replies")
+	cmd.Flags().StringVar(&runName, "run", "last", "the `RUN`: a number, a name, or last")
+	cmd.Flags().BoolVar(&full, "full", false, "show requests and replies in full")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	cmd.Flags().BoolVar(&sensitive, "sensitive", false, "show the values of sensitive fields")
 	return cmd
@@ -109,7 +109,7 @@ func (a *app) printTrace(l *ledger.Ledger, run ledger.Run, t ledger.Task, full, 
 		return err
 	}
 	if !has {
-		a.printf("no record yet; `filler fill --resume=%d` goes on\n", run.ID)
+		a.printf("no record yet; `filler fill --resume=%d` continues the run\n", run.ID)
 		return nil
 	}
 	line, err := fill.ToLine(run.ID, rec)
@@ -134,7 +134,7 @@ type tracer struct {
 }
 
 func (t *tracer) line(kind string, tn tone, format string, args ...any) {
-	t.a.printf("  %s  %s\n", t.a.paint(tn, fmt.Sprintf("%-8s", kind)), t.mask.hide(fmt.Sprintf(format, args...)))
+	t.a.printf("  %s  %s\n", t.a.paint(tn, fmt.Sprintf("%-9s", kind)), t.mask.hide(fmt.Sprintf(format, args...)))
 }
 
 func (t *tracer) step(s *value.Value) error {
@@ -144,19 +144,19 @@ func (t *tracer) step(s *value.Value) error {
 		if n := s.Word("notes"); n != "" {
 			note = ", " + n
 		}
-		t.line("read", faint, "%s, %s bytes%s, source %.12s", s.Word("format"), s.Word("bytes"), note, s.Word("source"))
+		t.line("read", faint, "%s, %s bytes%s, text %.12s", s.Word("format"), s.Word("bytes"), note, s.Word("text_sha256"))
 	case "shape":
-		t.line("shape", soft, "shape %s was of no use (%s); asked again in a weaker one", s.Word("refused"), s.Word("note"))
+		t.line("shape", soft, "shape %s did not work (%s); asked again in a weaker one", s.Word("refused"), s.Word("note"))
 	case "then":
 		t.line("then", bold, "model %s takes over", s.Word("model"))
 	case "plan":
-		t.line("plan", faint, "%s requests%s", s.Word("requests"), inParts(s))
+		t.line("plan", faint, "%s%s", requestsOf(s), inParts(s))
 	case "ask":
 		return t.upTo(s.Word("request"))
 	case "split":
-		t.line("split", soft, "%s: %s; asked again in %s parts", s.Word("request"), s.Word("note"), s.Word("parts"))
+		t.line("split", soft, "%s: %s; asked again in %s chunks", s.Word("request"), s.Word("note"), s.Word("chunks"))
 	case "unsplit":
-		t.line("split", soft, "%s: the parts did no better (%s); what came whole of the first reply is kept", s.Word("request"), s.Word("note"))
+		t.line("split", soft, "%s: the chunks did no better (%s); the complete values of the first reply are kept", s.Word("request"), s.Word("note"))
 	case "pointer":
 		if why := s.Word("refused"); why != "" {
 			t.line("pointer", bad, "%s  %s: %s", s.Word("path"), s.Word("said"), why)
@@ -169,15 +169,15 @@ func (t *tracer) step(s *value.Value) error {
 			was = "  " + clip(v.Named("").String(), 60)
 		}
 		t.line("merge", soft, "%s  %s: %s%s", orRecord(s.Word("path")), s.Word("what"), s.Word("note"), was)
-	case "unread":
+	case "uncovered":
 		for i := range s.Get("lines").Kids {
 			l := &s.Get("lines").Kids[i]
-			t.line("unread", soft, "line %s, %s: %s", l.Word("line"), l.Word("field"), clip(l.Word("text"), 80))
+			t.line("uncovered", soft, "L%s, %s: %s", l.Word("line"), l.Word("field"), clip(l.Word("text"), 80))
 		}
-	case "mend":
-		t.line("mend", soft, "%s at byte %s: %s", s.Word("kind"), s.Word("offset"), s.Word("note"))
-	case "tidy":
-		t.line("tidy", soft, "%s  %s → %s  (%s)", s.Word("path"), s.Get("from").String(), s.Get("to").String(), s.Word("rule"))
+	case "lenient":
+		t.line("lenient", soft, "%s at byte %s: %s", s.Word("kind"), s.Word("offset"), s.Word("note"))
+	case "normalize":
+		t.line("normalize", soft, "%s  %s → %s  (%s)", s.Word("path"), s.Get("from").String(), s.Get("to").String(), s.Word("rule"))
 	case "check":
 		t.checked("check", s.Get("problems"))
 	case "patch":
@@ -185,14 +185,14 @@ func (t *tracer) step(s *value.Value) error {
 	case "new document", "update", "kept", "same", "changed", "history":
 		return t.updated(s)
 	case "evidence":
-		seen := ""
-		if n := s.Word("near"); n != "" && n != "0" {
-			seen = n + " near, "
+		loose := ""
+		if n := s.Word("lookalike"); n != "" && n != "0" {
+			loose = n + " lookalike, "
 		}
-		if n := s.Word("seen"); n != "" && n != "0" {
-			seen += n + " seen on a page, "
+		if n := s.Word("pictured"); n != "" && n != "0" {
+			loose += n + " pictured, "
 		}
-		t.line("evidence", faint, "%s quoted, %s restated, %s%s inferred, %s nowhere in the source", s.Word("quoted"), s.Word("restated"), seen, s.Word("inferred"), s.Word("none"))
+		t.line("evidence", faint, "%s quoted, %s restated, %s%s inferred, %s none", s.Word("quoted"), s.Word("restated"), loose, s.Word("inferred"), s.Word("none"))
 	case "end":
 		t.line("end", bold, "%s", s.Word("status"))
 	}
@@ -215,11 +215,7 @@ func (t *tracer) checked(kind string, problems *value.Value) {
 }
 
 func (t *tracer) patch(s *value.Value) error {
-	step := s.Word("request")
-	if step == "" { // as older ledgers have it
-		step = "repair " + s.Word("round")
-	}
-	if err := t.upTo(step); err != nil {
+	if err := t.upTo(s.Word("request")); err != nil {
 		return err
 	}
 	t.operations(s)
@@ -231,8 +227,8 @@ func (t *tracer) patch(s *value.Value) error {
 		t.line("note", plain, "%s", note)
 		return nil
 	}
-	t.line("applied", good, "whole")
-	t.checked("left", s.Get("left"))
+	t.line("taken", good, "all corrections")
+	t.checked("remain", s.Get("left"))
 	return nil
 }
 
@@ -261,7 +257,16 @@ func (t *tracer) rest() error {
 	return nil
 }
 
-// inParts says in how many parts the record, and the document, were taken.
+// requestsOf says how many requests were planned.
+func requestsOf(s *value.Value) string {
+	if n := s.Word("requests"); n != "1" {
+		return n + " requests"
+	}
+	return "1 request"
+}
+
+// inParts says into how many parts the record was divided, and into how many
+// chunks the document.
 func inParts(s *value.Value) string {
 	chunks, inside := 0, 0
 	if list := s.Get("pieces"); list != nil {
@@ -279,7 +284,7 @@ func inParts(s *value.Value) string {
 		said = ", the record in " + parts + " parts"
 	}
 	if chunks > 0 {
-		said += fmt.Sprintf(", the document in %d parts, of which %d begin within an entry", chunks, inside)
+		said += fmt.Sprintf(", the document in %d chunks, of which %d begin within an entry", chunks, inside)
 	}
 	return said
 }
@@ -294,9 +299,9 @@ func orRecord(path string) string {
 func (t *tracer) exchange(x ledger.Exchange) error {
 	switch {
 	case x.Try == 0:
-		t.line("ask", bold, "%s: answered from the ledger, at no cost", x.Step)
+		t.line("ask", bold, "%s: from the cache, at no cost", x.Step)
 	case x.Status == 0:
-		t.line("ask", bad, "%s, attempt %d: no whole answer (%s)", x.Step, x.Try, x.Error)
+		t.line("ask", bad, "%s, attempt %d: no complete answer (%s)", x.Step, x.Try, x.Error)
 	default:
 		guess := ""
 		if x.Estimated {

@@ -21,22 +21,22 @@ import (
 type updating struct {
 	filling
 	judged
-	run, by, of     string
+	run, match, of  string
 	prefer, newOnes string
 }
 
 func (a *app) updateCmd() *cobra.Command {
 	var o updating
 	cmd := &cobra.Command{Use: "update DOC...", Short: "Bring new documents into existing records", Args: cobra.MinimumNArgs(1),
-		Long: `Bring what new documents say into the records of a run (the last, or --run), or of a file
-of JSON Lines. The model answers with a patch of which every operation names its words:
-a value changes only where those words stand in the new document and hold it, and an item
-or a value goes only where words are named that take it back. All else stays as it is.
+		Long: `Update the records of a run, or of a file of JSON Lines, by what new documents say. Every
+change that the model proposes quotes its words: a value changes only if these words are in
+the new document and hold it; an item or value is removed only if they say so. Everything
+else stays as it is.
 
-Which records a document speaks of: with --by FIELD those whose value of it stands in the
-document; with --of DOC the record of that document; with each: entry the entries whose
-key stands there. Each change is kept in the record's history, with the old value, the
-document and the line.
+Which records a document is about: with --match FIELD those whose value of FIELD is in the
+document; with --of DOC the record of that document; with each: entry the entries whose key
+is there. Each change is kept in the record's history, with the old value, the document and
+the line.
 
 Without a project:  filler update NEW --schema SCHEMA --records FILE --model URL -o FILE`,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -47,12 +47,12 @@ Without a project:  filler update NEW --schema SCHEMA --records FILE --model URL
 			return a.update(cmd.Context(), o, args)
 		}}
 	f := cmd.Flags()
-	f.StringVar(&o.run, "run", "", "the `RUN` whose records are brought up to date, in place of the last")
+	f.StringVar(&o.run, "run", "", "the `RUN` to update, in place of the last")
 	changeFlags(cmd, &o.filling, &o.judged, "update")
-	f.StringVar(&o.by, "by", "", "the `field` whose value, standing in a new document, says which record is meant")
-	f.StringVar(&o.of, "of", "", "the new documents speak of the record of this `document`")
-	f.StringVar(&o.prefer, "prefer", "newer", "which value is kept where both have evidence: `newer`, older, neither")
-	f.StringVar(&o.newOnes, "new", "report", "entries that the records have not: `report`, keep")
+	f.StringVar(&o.match, "match", "", "the `FIELD` whose value in a new document tells which record it is about")
+	f.StringVar(&o.of, "of", "", "the new documents are about the record of this `DOC`")
+	f.StringVar(&o.prefer, "prefer", "newer", "the value to keep if both have evidence, `WHICH`: newer, older or neither")
+	f.StringVar(&o.newOnes, "new", "report", "what to do with entries that no record has, `WHAT`: report or keep")
 	return cmd
 }
 
@@ -62,8 +62,8 @@ func (o *updating) check() error {
 		return fmt.Errorf("--prefer is newer, older or neither, not %q", o.prefer)
 	case o.newOnes != "report" && o.newOnes != "keep":
 		return fmt.Errorf("--new is report or keep, not %q", o.newOnes)
-	case o.by != "" && o.of != "":
-		return errors.New("--by and --of both say which record is meant; keep one of the two")
+	case o.match != "" && o.of != "":
+		return errors.New("--match and --of both say which record is meant; use one of the two")
 	}
 	return nil
 }
@@ -73,14 +73,14 @@ func (a *app) update(ctx context.Context, o updating, names []string) error {
 	if err != nil {
 		return err
 	}
-	if o.by != "" {
-		if f := w.schema.Find(o.by); f == nil || !f.IsLeaf() {
-			return fmt.Errorf("--by %s: the schema has no such value; `filler schema outline` shows its fields", o.by)
+	if o.match != "" {
+		if f := w.schema.Find(o.match); f == nil || !f.IsLeaf() {
+			return fmt.Errorf("--match %s: the schema has no such value; `filler schema outline` shows its fields", o.match)
 		}
 	}
 	lines, broken, err := a.linesToChange(w, o.judged, o.run)
 	if err == nil && len(lines) == 0 {
-		err = errors.New("there are no records to bring up to date; name another run, or --records FILE")
+		err = errors.New("there are no records to update; name another run, or --records FILE")
 	}
 	if err != nil {
 		return err
@@ -100,7 +100,7 @@ func (a *app) update(ctx context.Context, o updating, names []string) error {
 		return err
 	}
 	for _, id := range none {
-		a.notef("%s: speaks of none of the %s; fill it on its own, or say --of DOC\n", id, plural(len(lines), "record"))
+		a.notef("%s: about none of the %s; fill it separately, or add --of DOC\n", id, plural(len(lines), "record"))
 	}
 	filler, run, err := a.prepareUpdate(o, w, l, r, lines, &fill.News{Of: of, Prefer: update.Preference(o.prefer), KeepNew: o.newOnes == "keep"})
 	if err != nil {
@@ -143,19 +143,19 @@ func matchNews(s *schema.Schema, lines []record.Line, docs []*document.Document,
 				return map[int][]*document.Document{i: docs}, nil, nil
 			}
 		}
-		return nil, nil, fmt.Errorf("--of %s: there is no record of this document", o.of)
+		return nil, nil, fmt.Errorf("--of %s: there is no record for this document", o.of)
 	}
-	if len(lines) > 1 && o.by == "" && !s.EachEntry() {
+	if len(lines) > 1 && o.match == "" && !s.EachEntry() {
 		hint := ""
 		for _, f := range s.Leaves() {
 			if f.Required && !strings.Contains(f.Path, "[]") {
-				hint = ", such as --by " + f.Path
+				hint = ", such as --match " + f.Path
 				break
 			}
 		}
-		return nil, nil, fmt.Errorf("there are %d records, and nothing says which of them is meant; say --by FIELD%s, or --of DOC", len(lines), hint)
+		return nil, nil, fmt.Errorf("there are %d records, and nothing says which one is meant; add --match FIELD%s, or --of DOC", len(lines), hint)
 	}
-	of, none := fill.MatchNews(s, lines, docs, o.by)
+	of, none := fill.MatchNews(s, lines, docs, o.match)
 	return of, none, nil
 }
 
@@ -178,7 +178,7 @@ func (a *app) prepareUpdate(o updating, w *work, l *ledger.Ledger, r *document.R
 		return nil, 0, err
 	}
 	filler.News = news
-	run, err := w.startGiven(filler, o.label, lines)
+	run, err := w.startGiven(filler, fill.Beginning{Name: o.name}, lines)
 	return filler, run, err
 }
 
@@ -192,9 +192,9 @@ func (a *app) tellUpdated(f *fill.Filler, run int64, o updating) {
 		a.printUpdates(f, run)
 	}
 	c := f.Updated
-	a.notef("%s changed: %s, %s added, %d taken back; %d confirmed, %d refused\n", plural(c.Records, "record"), plural(c.Values, "value"), plural(c.Items, "item"), c.TakenBack, c.Confirmed, c.Refused)
+	a.notef("%s changed: %s changed, %s added, %d removed; %d confirmed, %d refused\n", plural(c.Records, "record"), plural(c.Values, "value"), plural(c.Items, "item"), c.TakenBack, c.Confirmed, c.Refused)
 	if c.New > 0 {
-		a.notef("%s that the records have not: told, not kept; `filler trace DOC` shows what, --new keep adds\n", plural(c.New, "record"))
+		a.notef("%s not in the records: reported, not kept; `filler trace DOC` shows them, --new keep adds them\n", plural(c.New, "entry"))
 	}
 	for i, x := range c.Conflicts {
 		if i == maxListed {
@@ -215,7 +215,7 @@ func (a *app) tellUpdated(f *fill.Filler, run int64, o updating) {
 
 // printUpdates prints what was changed, as a table.
 func (a *app) printUpdates(f *fill.Filler, run int64) {
-	t := a.newTable("record", "place", "was", "is now", "by", ">line")
+	t := a.newTable("record", "path", "was", "is now", "document", ">line")
 	rows := 0
 	err := linesOf(f.Ledger, run, func(line record.Line) error {
 		for i := range line.History.Kids {

@@ -3,6 +3,7 @@ package cli
 import (
 	"context"
 	"errors"
+	"filler/internal/record"
 	"fmt"
 	"slices"
 	"sort"
@@ -20,22 +21,22 @@ import (
 
 // varying is what `vary` was asked for.
 type varying struct {
-	schemaFile, goldPath, modelName, label string
-	changes                                []string
-	sample                                 int
-	seed                                   int64
-	budget                                 float64
-	asJSON, fresh, list                    bool
+	schemaFile, goldPath, modelName, name string
+	changes                               []string
+	sample                                int
+	seed                                  int64
+	budget                                float64
+	asJSON, fresh, list                   bool
 	looking
 }
 
 func (a *app) varyCmd() *cobra.Command {
 	var o varying
-	cmd := &cobra.Command{Use: "vary [DOC...]", Short: "Changed documents: how much a filling hangs on how things are written",
-		Long: `Fill documents of the gold set as they are and changed in ways that must not change their
-records (other date styles, units, labels, spacing, letter case, the order of sections,
-misread letters), or must change them in a known way (a value exchanged in text and gold
-alike), and measure both. Each change costs one filling a document; --sample bounds how many.
+	cmd := &cobra.Command{Use: "vary [DOC...]", Short: "Changed documents: how much accuracy depends on how things are written",
+		Long: `Fill documents of the gold set as they are, and changed in ways that must not change their
+records (other date styles, units, labels, spacing, letter case, order of sections, misread
+letters) or must change them in a known way (a value substituted in text and gold), and
+measure both. Each change fills each document once more; --sample limits the documents.
 
   filler vary --sample 20 --changes units,dates
   filler vary --list`,
@@ -56,16 +57,16 @@ alike), and measure both. Each change costs one filling a document; --sample bou
 			return a.vary(cmd.Context(), o, changes, args)
 		}}
 	f := cmd.Flags()
-	f.StringVar(&o.schemaFile, "schema", "", "a schema file, in place of the project's")
-	f.StringVar(&o.goldPath, "gold", "", "gold: a folder, or a file of JSON Lines, in place of the project's")
-	f.StringVar(&o.modelName, "model", "", "a model of filler.yaml, a base URL, or standin:CHARACTER")
-	f.StringSliceVar(&o.changes, "changes", nil, "these `changes` alone, such as units,case")
-	f.BoolVar(&o.list, "list", false, "what changes there are")
-	f.IntVar(&o.sample, "sample", 0, "only so many documents, picked by chance")
-	f.Int64Var(&o.seed, "seed", 1, "rules all chance")
-	f.StringVar(&o.label, "label", "vary", "a name for the run")
-	f.Float64Var(&o.budget, "budget", 0, "stop before the run costs more than this `amount`")
-	f.BoolVar(&o.fresh, "fresh", false, "ask anew what was answered before")
+	f.StringVar(&o.schemaFile, "schema", "", schemaUsage)
+	f.StringVar(&o.goldPath, "gold", "", goldUsage)
+	f.StringVar(&o.modelName, "model", "", modelUsage)
+	f.StringSliceVar(&o.changes, "changes", nil, "only these `CHANGES`, such as units,case")
+	f.BoolVar(&o.list, "list", false, "list the changes")
+	f.IntVar(&o.sample, "sample", 0, "only `N` documents, picked at random")
+	f.Int64Var(&o.seed, "seed", 1, "`SEED` of all that is random")
+	f.StringVar(&o.name, "name", "vary", nameUsage)
+	f.Float64Var(&o.budget, "budget", 0, "stop before the run costs more than this `AMOUNT`")
+	f.BoolVar(&o.fresh, "fresh", false, freshUsage)
 	f.BoolVar(&o.asJSON, "json", false, "print the result as JSON")
 	o.looking.flags(cmd)
 	return cmd
@@ -84,7 +85,7 @@ func chosenChanges(names []string) ([]vary.Change, error) {
 	for _, n := range names {
 		i := slices.Index(known, strings.TrimSpace(n))
 		if i < 0 {
-			return nil, fmt.Errorf("--changes %s: no change is called so; %s", n, place.Suggest(n, known))
+			return nil, fmt.Errorf("--changes %s: there is no such change; %s", n, place.Suggest(n, known))
 		}
 		out = append(out, all[i])
 	}
@@ -132,13 +133,13 @@ func (a *app) vary(ctx context.Context, o varying, changes []vary.Change, names 
 		return err
 	}
 	bar := a.newProgress()
-	got, err := filler.Vary(ctx, docs, set, changes, o.seed, o.label, fill.Hooks{Progress: bar.show, Waiting: bar.waiting})
+	got, err := filler.Vary(ctx, docs, set, changes, o.seed, o.name, fill.Hooks{Progress: bar.show, Waiting: bar.waiting})
 	bar.end()
 	if err != nil {
 		return err
 	}
 	if totals, terr := l.Totals(got.Run); terr == nil {
-		a.notef("run %d: %s filled for %s, changed ones included · cost %s\n", got.Run, plural(totals.Documents, "document"), plural(got.Documents, "document"), money(totals.CostNano))
+		a.notef("run %d: %s and %s of them filled · cost %s\n", got.Run, plural(got.Documents, "document"), plural(totals.Documents-got.Documents, "changed copy"), money(totals.CostNano))
 	}
 	if o.asJSON {
 		a.printJSON(robustnessJSON(got))
@@ -168,14 +169,14 @@ func (a *app) varied(ctx context.Context, w *work, r *document.Reader, set gold.
 			a.notef("left out: %s\n", err)
 			continue
 		}
-		if g := set[s.ID]; g.Source != "" && g.Source != d.Hash {
-			a.notef("left out: %s (its text has changed since review)\n", s.ID)
+		if g := set[s.ID]; g.Hashes.Since(record.Hashes{Text: d.Hash, File: d.FileHash}) == record.Changed {
+			a.notef("left out: %s (document changed since review)\n", s.ID)
 			continue
 		}
 		docs = append(docs, d)
 	}
 	if len(docs) == 0 {
-		return nil, errors.New("no document here has reviewed gold; `filler gold status` shows what there is")
+		return nil, errors.New("none of these documents has reviewed gold; `filler gold status` shows the gold set")
 	}
 	return docs, nil
 }
@@ -197,9 +198,9 @@ func (a *app) printRobustness(r *fill.Robustness) {
 	}
 	t.print()
 	if len(r.Idle) > 0 {
-		a.printf("%s\n", a.paint(soft, "found nothing to change: "+strings.Join(r.Idle, ", ")))
+		a.printf("%s\n", a.paint(soft, "nothing to change for: "+strings.Join(r.Idle, ", ")))
 	}
-	a.printf("%s\n", a.paint(faint, "points: F1 of the changed documents less that of the same documents as they are; `filler vary --list` says what each change does"))
+	a.printf("%s\n", a.paint(faint, "points: F1 of the changed documents minus F1 of the same documents unchanged; `filler vary --list` explains each change"))
 }
 
 // signed writes points with their sign; none has none.

@@ -24,19 +24,19 @@ func (o *filling) check(cmd *cobra.Command, args []string) error {
 	set := cmd.Flags().Changed
 	switch {
 	case set("sample") && o.sample < 1:
-		return fmt.Errorf("a sample of %d documents; write 1 or more", o.sample)
+		return fmt.Errorf("--sample is 1 or more, not %d", o.sample)
 	case set("budget") && o.budget <= 0:
-		return errors.New("a budget is more than nothing")
-	case set("again") && o.again != string(record.Flawed) && o.again != string(record.Failed):
-		return fmt.Errorf("--again takes flawed or failed, not %q", o.again)
+		return errors.New("--budget is an amount above 0")
+	case set("again") && o.again != string(record.Flagged) && o.again != string(record.Failed):
+		return fmt.Errorf("--again is flagged or failed, not %q", o.again)
 	case set("again") && (len(args) > 0 || o.resume != ""):
-		return errors.New("--again takes the documents of the last run; name none, and leave --resume out")
+		return errors.New("--again takes the documents of the last run; name none, and leave out --resume")
 	case o.resume != "" && (o.sample > 0 || o.dry):
-		return errors.New("--resume goes on with all documents of its run; leave --sample and --dry out")
+		return errors.New("--resume continues with all documents of its run; leave out --sample and --dry-run")
 	case o.dry && o.output != "":
-		return errors.New("--dry makes no records; leave -o out")
+		return errors.New("--dry-run makes no records; leave out -o")
 	}
-	return nil
+	return o.accepted.check()
 }
 
 // writeRecording keeps a run's exchanges in a file.
@@ -52,12 +52,12 @@ func writeRecording(f *fill.Filler, run int64, file string) error {
 		}
 	}
 	if err != nil {
-		return &document.Error{File: file, Msg: "the exchanges can't be kept here", Hint: "check that its folder is there and may be written; the run itself is kept"}
+		return &document.Error{File: file, Msg: "the exchanges can't be saved here", Hint: "check that its folder exists and can be written; the run itself is in the ledger"}
 	}
 	return nil
 }
 
-// picked keeps the documents that are meant: by their facts, by how they ended
+// picked keeps the documents that are meant: by their metadata, by how they ended
 // in the last run, and by chance.
 func (a *app) picked(o filling, l *ledger.Ledger, sources []document.Source) ([]document.Source, error) {
 	sources, err := a.only(sources, o.where)
@@ -71,7 +71,7 @@ func (a *app) picked(o filling, l *ledger.Ledger, sources []document.Source) ([]
 	}
 	kept := sampled(sources, o.sample, o.seed)
 	if len(kept) < len(sources) {
-		a.notef("%d of %s, picked with seed %d\n", len(kept), plural(len(sources), "document"), o.seed)
+		a.notef("sample: %d of %s, picked with seed %d\n", len(kept), plural(len(sources), "document"), o.seed)
 	}
 	return kept, nil
 }
@@ -107,7 +107,7 @@ func ended(l *ledger.Ledger, sources []document.Source, status string) ([]docume
 	}
 	kept := slices.DeleteFunc(slices.Clone(sources), func(s document.Source) bool { return !so[s.ID] })
 	if len(kept) == 0 {
-		return nil, fmt.Errorf("no document ended %s in run %d; nothing is to be done", status, run.ID)
+		return nil, fmt.Errorf("no document is %s in run %d; there is nothing to do", status, run.ID)
 	}
 	return kept, nil
 }
@@ -152,12 +152,12 @@ func (a *app) dryRun(ctx context.Context, o filling, w *work, l *ledger.Ledger, 
 	}
 	a.printf("%s in %s for model %s, in shape %s\n", plural(p.Documents, "document"), plural(p.Requests, "request"), setup.Model.Entry, filler.Client.Shape())
 	if p.Known > 0 {
-		a.printf("%s answered before, at no cost\n", thousands(p.Known))
+		a.printf("%s from the cache, at no cost\n", plural(p.Known, "request"))
 	}
-	if p.Unread > 0 {
-		a.printf("%s can't be read; `filler read` says why\n", plural(p.Unread, "document"))
+	if p.Unreadable > 0 {
+		a.printf("%s can't be read; `filler read` says why\n", plural(p.Unreadable, "document"))
 	}
-	a.printf("%s in · costs %s to %s, repairs and second looks not counted\n", plural(p.TokensIn, "token"), money(p.LeastNano), money(p.MostNano))
+	a.printf("%s in · cost %s to %s, not counting repairs and further questions\n", plural(p.TokensIn, "token"), money(p.LeastNano), money(p.MostNano))
 	if b := w.budget(o.budget); b > 0 {
 		a.printf("the budget is %s\n", money(int64(b*1e9)))
 	}
@@ -171,7 +171,7 @@ func priceJSON(p fill.Priced, model, shape string, budget float64) value.Value {
 		return value.Num(fmt.Sprintf("%.9f", float64(nano)/1e9)).Named(name)
 	}
 	v := value.Obj(value.Str(model).Named("model"), value.Str(shape).Named("shape"), count("documents", p.Documents), count("requests", p.Requests),
-		count("answered_before", p.Known), count("unread", p.Unread), count("tokens_in", p.TokensIn), cost("cost_at_least", p.LeastNano), cost("cost_at_most", p.MostNano))
+		count("cached", p.Known), count("unreadable", p.Unreadable), count("tokens_in", p.TokensIn), cost("cost_at_least", p.LeastNano), cost("cost_at_most", p.MostNano))
 	if budget > 0 {
 		v.Kids = append(v.Kids, cost("budget", int64(budget*1e9)))
 	}

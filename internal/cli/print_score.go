@@ -30,12 +30,12 @@ func ratioTone(r score.Ratio) tone {
 	return bad
 }
 
-func (a *app) printScore(r *score.Report) {
-	part := ""
-	if r.Part != "" {
-		part = ", the part to " + r.Part
+func (a *app) printScore(r *score.Report, run string, all bool) {
+	split := ""
+	if r.Split != "" {
+		split = ", " + r.Split + " split"
 	}
-	a.printf("%s against gold%s · %s counted\n\n", a.paint(bold, measured(r.Run)), part, plural(r.Documents, "document"))
+	a.printf("%s against gold%s · %s counted\n\n", a.paint(bold, run), split, plural(r.Documents, "document"))
 	t := a.newTable("field", ">right", ">wrong", ">missed", ">extra", ">precision", ">recall", ">F1")
 	row := func(name string, c score.Counts) {
 		t.row(name, c.Right, dash(c.Wrong), dash(c.Missed), dash(c.Extra), ratioText(c.Precision()), ratioText(c.Recall()), field{ratioText(c.F1()), ratioTone(c.F1())})
@@ -44,25 +44,29 @@ func (a *app) printScore(r *score.Report) {
 		row(f.Path, f.Counts)
 	}
 	t.rule()
-	row("all leaves", r.Overall)
+	row("all values (micro)", r.Overall)
 	p, q, f := r.Macro()
-	t.row("mean of fields", "", "", "", "", ratioText(p), ratioText(q), ratioText(f))
+	t.row("mean of fields (macro)", "", "", "", "", ratioText(p), ratioText(q), ratioText(f))
 	if w, any := r.Weighted(); any {
 		t.row("weighted", "", "", "", "", "", "", ratioText(w))
 	}
 	t.print()
-	a.printf("\n%d of %s exact", r.RecordsRight, plural(r.RecordsOf, "record"))
+	a.printf("\nF1 %s", ratioText(r.Overall.F1()))
 	if r.F1.Exists {
-		a.printf(" · F1 %s, 95 %% between %.3f and %.3f", ratioText(r.Overall.F1()), r.F1.Low, r.F1.High)
+		a.printf(", 95 %% interval %.3f to %.3f", r.F1.Low, r.F1.High)
 	}
-	a.printf("\n")
+	a.printf(" · %s · %d of %s fully correct\n", errorsOf(r.Overall), r.RecordsRight, plural(r.RecordsOf, "record"))
 	for _, l := range r.Lists {
-		a.printf("%s: %d items found, %d missed, %d invented\n", l.Path, l.Found, l.Missed, l.Invented)
+		a.printf("%s: %d items found, %d missed, %d extra\n", l.Path, l.Found, l.Missed, l.Extra)
 	}
-	if v := r.Review; v.NotRight > 0 {
-		a.printf("by risk: the riskiest fifth of %s holds %.0f of the %d that are not right (%.0f %%)\n", thousands(v.Leaves)+" leaves", v.TopNot, v.NotRight, 100*v.TopNot/float64(v.NotRight))
+	if v := r.Review; v.Errors > 0 {
+		never := ""
+		if n := r.NeverFilled(); n > 0 {
+			never = fmt.Sprintf("; %d more errors are values of items or documents that were never filled", n)
+		}
+		a.printf("risk: the riskiest fifth of %s filled or left empty holds %.0f of their %s (%.0f %%)%s\n", plural(v.Leaves, "value"), v.TopErrors, plural(v.Errors, "error"), 100*v.TopErrors/float64(v.Errors), never)
 	}
-	a.printApart(r.LeftOut)
+	a.printLeftOut(r.LeftOut, all)
 }
 
 // dash keeps zeros quiet.
@@ -76,25 +80,28 @@ func dash(n int) string {
 // printMore prints what was asked for beyond fields and records.
 func (a *app) printMore(r *score.Report, o scoring) {
 	if e := r.Evident; e.Known {
-		a.printf("evidence: of right values %s stand in the source and %d do not; of wrong ones %d and %d\n", thousands(e.RightWith), e.RightWithout, e.WrongWith, e.WrongWithout)
+		a.printf("evidence found for %s of %s right values, and for %d of %d wrong or extra ones: evidence alone catches %d\n", thousands(e.RightWith), thousands(e.RightWith+e.RightWithout), e.WrongWith, e.WrongWith+e.WrongWithout, e.WrongWithout)
 		if e.SamePlace+e.OtherPlace > 0 {
-			a.printf("places: %s of %s right values stand where gold's do\n", thousands(e.SamePlace), thousands(e.SamePlace+e.OtherPlace))
+			a.printf("places: %s of %s right values have the same place as in gold\n", thousands(e.SamePlace), thousands(e.SamePlace+e.OtherPlace))
 		} else if o.places {
-			a.printf("places: no gold record has places; `filler gold take` keeps them\n")
+			a.printf("places: no gold record has places; `filler gold draft` keeps them\n")
 		}
 	}
 	if nano, ok := r.PerRight(); ok && nano > 0 {
-		a.printf("cost: %s in all, %s for a right leaf\n", money(r.Spent.CostNano), money(int64(nano)))
+		a.printf("cost: %s in total, %s per right value\n", money(r.Spent.CostNano), money(int64(nano)))
 	}
 	if r.TooLong > 0 {
-		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: %s too long for the best pairing; items that are the same were paired, the rest in the order in which they stand", plural(r.TooLong, "list"))))
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: %s too long for the optimal pairing; equal items were paired, the rest in order", plural(r.TooLong, "list"))))
+	}
+	if r.Reread > 0 {
+		a.printf("%s\n", a.paint(soft, "note: read differently since review: "+plural(r.Reread, "document")))
 	}
 	if r.Drafted > 0 {
-		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: the gold of %d of these documents was drafted by this very model, which flatters it; --blind drafts don't", r.Drafted)))
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: the gold of %d of these documents was drafted by this same model, which flatters it; blind drafts (`gold draft --blind`) do not", r.Drafted)))
 	}
 	if len(r.Slices) > 0 {
 		a.printf("\n")
-		t := a.newTable(o.by, ">documents", ">right", ">wrong", ">missed", ">extra", ">F1", ">95 % from", ">to")
+		t := a.newTable(o.slice, ">documents", ">right", ">wrong", ">missed", ">extra", ">F1", ">95 % from", ">to")
 		for _, s := range r.Slices {
 			low, high := "–", "–"
 			if s.F1Interval.Exists {
@@ -109,9 +116,9 @@ func (a *app) printMore(r *score.Report, o scoring) {
 	}
 }
 
-// printConfusion prints what was taken for what: a row for each choice of gold.
+// printConfusion prints the confusion of a choice: a row for each value of gold.
 func (a *app) printConfusion(c score.Confusion) {
-	a.printf("\n%s: rows are gold's, columns the records'\n", a.paint(bold, c.Field))
+	a.printf("\n%s: rows are gold, columns are what was filled\n", a.paint(bold, c.Field))
 	name := func(o string) string {
 		if o == score.None {
 			return "(none)"
@@ -160,7 +167,7 @@ func (a *app) history(w *work, o scoring) error {
 		if fill.IsOpen(runs[i]) {
 			continue
 		}
-		s := score.NewWith(w.schema, set, score.Options{Part: o.part})
+		s := score.NewWith(w.schema, set, score.Options{Split: o.split})
 		if err := linesOf(l, runs[i].ID, s.Add); err != nil {
 			return err
 		}
@@ -172,7 +179,7 @@ func (a *app) history(w *work, o scoring) error {
 		for _, d := range all {
 			d.report.Run = d.run.ID
 			v := d.report.JSON()
-			v.Set("label", value.Str(d.run.Label))
+			v.Set("name", value.Str(d.run.Name))
 			v.Set("model", value.Str(d.run.Model))
 			a.printJSON(v)
 		}
@@ -191,7 +198,7 @@ type dated struct {
 // plotHistory draws a line a run: its F1 as a point, its interval as a bar.
 func (a *app) plotHistory(all []dated) {
 	if len(all) == 0 {
-		a.notef("no run has documents with reviewed gold; `filler gold status` shows what there is\n")
+		a.notef("no run has a document with reviewed gold; `filler gold status` shows the gold set\n")
 		return
 	}
 	low := 1.0
@@ -207,7 +214,7 @@ func (a *app) plotHistory(all []dated) {
 		low = 0.95
 	}
 	at := func(x float64) int { return int(math.Round((x - low) / (1 - low) * (plotWidth - 1))) }
-	t := a.newTable(">run", "label", "model", ">documents", ">F1", fmt.Sprintf("%.2f%s1.00", low, strings.Repeat(" ", plotWidth-8)))
+	t := a.newTable(">run", "name", "model", ">documents", ">F1", fmt.Sprintf("%.2f%s1.00", low, strings.Repeat(" ", plotWidth-8)))
 	for _, d := range all {
 		f1 := d.report.Overall.F1().Value
 		bar := []rune(strings.Repeat(" ", plotWidth))
@@ -217,16 +224,16 @@ func (a *app) plotHistory(all []dated) {
 			}
 		}
 		bar[at(f1)] = '●'
-		t.row(d.run.ID, d.run.Label, d.run.Model, d.report.Documents, field{fmt.Sprintf("%.3f", f1), bold}, string(bar))
+		t.row(d.run.ID, d.run.Name, d.run.Model, d.report.Documents, field{fmt.Sprintf("%.3f", f1), bold}, string(bar))
 	}
 	t.print()
-	a.printf("%s\n", a.paint(faint, "● F1 over all leaves   ─ its 95 % interval over documents; all runs by the schema and gold as they are now"))
+	a.printf("%s\n", a.paint(faint, "● F1 over all values   ─ its 95 % interval over documents; all runs measured with the schema and gold as they are now"))
 }
 
 // scoreSteps prints the score after each step that led from a reply to a record.
 func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 	if o.recordsFile != "" {
-		return errors.New("--steps reads a run's replies again, and a file of records has none; name a run")
+		return errors.New("--steps reads the replies of a run again; a file of records has none, so name a run")
 	}
 	set, err := w.golds(o.goldPath)
 	if err != nil {
@@ -238,12 +245,12 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 	}
 	defer l.Close()
 	if by := fill.MadeBy(run); by != "" {
-		return fmt.Errorf("run %d is of `filler %s`, which had no first replies; name the run that filled its records", run.ID, by)
+		return fmt.Errorf("run %d is of `filler %s`, which has no first replies; name the run that filled its records", run.ID, by)
 	}
-	names := []string{"as it came", "mended", "tidied", "repaired"}
+	names := []string{"as it came", "parsed leniently", "normalized", "repaired"}
 	scorers := make([]*score.Scorer, len(names))
 	for i := range scorers {
-		scorers[i] = score.NewWith(w.schema, set, score.Options{Part: o.part})
+		scorers[i] = score.NewWith(w.schema, set, score.Options{Split: o.split})
 	}
 	settings, _ := fill.SettingsOf(run)
 	several := 0
@@ -261,8 +268,8 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 			several++
 			return nil
 		}
-		for i, v := range []value.Value{steps.Came, steps.Mended, steps.Tidied} {
-			of := record.Line{Document: line.Document, Source: line.Source, Example: line.Example, Record: v}
+		for i, v := range []value.Value{steps.Came, steps.Lenient, steps.Normalized} {
+			of := record.Line{Document: line.Document, Hashes: line.Hashes, Example: line.Example, Record: v}
 			if v.Kind == value.Null {
 				of.Status = record.Failed
 			}
@@ -280,7 +287,7 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 }
 
 func (a *app) printSteps(run int64, names []string, scorers []*score.Scorer, several int, asJSON bool) {
-	t := a.newTable("after", ">right", ">wrong", ">missed", ">extra", ">F1", ">gained", ">exact records")
+	t := a.newTable("after", ">right", ">wrong", ">missed", ">extra", ">F1", ">gained", ">fully correct")
 	before := math.NaN()
 	list := value.List()
 	documents := 0
@@ -304,7 +311,7 @@ func (a *app) printSteps(run int64, names []string, scorers []*score.Scorer, sev
 	a.printf("%s, step by step · %s\n\n", a.paint(bold, fmt.Sprintf("run %d", run)), plural(documents, "document"))
 	t.print()
 	if several > 0 {
-		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out: %s asked about in several requests, of which no one reply is the record", plural(several, "document"))))
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("left out, asked about in several requests: %s", plural(several, "document"))))
 	}
 }
 

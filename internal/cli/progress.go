@@ -58,7 +58,7 @@ func (p *progress) line(now fill.Progress) string {
 	if rate > 0 {
 		left = seconds(time.Duration(float64(now.All-now.Done) / rate * float64(time.Second)))
 	}
-	return fmt.Sprintf("%d / %d · %.1f a second · %s left · spent %s · %d flawed", now.Done, now.All, rate, left, money(now.SpentNano), now.Flawed)
+	return fmt.Sprintf("%d / %d · %.1f a second · %s left · spent %s · %d flagged", now.Done, now.All, rate, left, money(now.SpentNano), now.Flagged)
 }
 
 func (p *progress) onTerminal(now fill.Progress) {

@@ -36,16 +36,16 @@ type looking struct {
 
 // flags adds those that every command that reads documents has.
 func (o *looking) flags(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&o.layout, "layout", "", "how the text is shown: "+strings.Join(layout.Renderings, ", "))
-	cmd.Flags().BoolVar(&o.refetch, "refetch", false, "fetch addresses again, and keep the new snapshot")
+	cmd.Flags().StringVar(&o.layout, "layout", "", "the `LAYOUT` in which the text is shown: "+strings.Join(layout.Renderings, ", "))
+	cmd.Flags().BoolVar(&o.refetch, "refetch", false, "fetch addresses again and keep the new snapshot")
 }
 
 // asking adds the flags of how records are asked for.
 func (o *looking) asking(cmd *cobra.Command) {
-	cmd.Flags().StringVar(&o.style, "style", "", "how a record is asked for: "+strings.Join(project.Styles, ", "))
-	cmd.Flags().IntVar(&o.examples, "examples", -1, "show so many solved documents from gold")
-	cmd.Flags().StringVar(&o.images, "images", "", "send the pages as pictures: beside the text, or alone")
-	cmd.Flags().IntVar(&o.chunk, "chunk", 0, "the most `tokens` of a document in one request")
+	cmd.Flags().StringVar(&o.style, "style", "", "the `STYLE` in which a record is asked for: "+strings.Join(project.Styles, ", "))
+	cmd.Flags().IntVar(&o.examples, "examples", -1, "show `N` solved documents from gold")
+	cmd.Flags().StringVar(&o.images, "images", "", "send the pages as pictures; `HOW`: beside (the text too) or alone")
+	cmd.Flags().IntVar(&o.chunk, "chunk", 0, "at most this many `TOKENS` of a document in one request")
 }
 
 func (o *looking) check() error {
@@ -53,13 +53,13 @@ func (o *looking) check() error {
 		return fmt.Errorf("unknown style %q; %s", o.style, place.Suggest(o.style, project.Styles))
 	}
 	if o.examples > project.MaxExamples {
-		return fmt.Errorf("%d solved documents are more than a prompt should hold; write 1 to %d", o.examples, project.MaxExamples)
+		return fmt.Errorf("--examples is 1 to %d, not %d: each goes out with every request", project.MaxExamples, o.examples)
 	}
 	if o.images != "" && o.images != "beside" && o.images != "alone" {
-		return fmt.Errorf("--images takes beside or alone, not %q", o.images)
+		return fmt.Errorf("--images is beside or alone, not %q", o.images)
 	}
 	if o.chunk != 0 && o.chunk < 100 {
-		return fmt.Errorf("a chunk of %d tokens is too little to read; write 100 or more", o.chunk)
+		return fmt.Errorf("--chunk is 100 tokens or more, not %d", o.chunk)
 	}
 	if o.layout != "" && !slices.Contains(layout.Renderings, o.layout) {
 		return fmt.Errorf("unknown layout %q; %s", o.layout, place.Suggest(o.layout, layout.Renderings))
@@ -84,7 +84,7 @@ func (w *work) settings(o *looking) (prompt.Settings, error) {
 	s := prompt.Settings{Layout: w.layout(o.layout), Overlap: -1}
 	if w.project != nil {
 		p := w.project.Prompt
-		s.Style, s.Notes, s.Chunk, s.Overlap, s.Images = p.Style, p.Notes, p.Chunk, p.Overlap, p.Images
+		s.Style, s.Instructions, s.Chunk, s.Overlap, s.Images = p.Style, p.Instructions, p.Chunk, p.Overlap, p.Images
 		if p.Template != "" {
 			var err error
 			if s.Template, err = prompt.ParseTemplate(p.TemplateFile, p.Template); err != nil {
@@ -205,7 +205,7 @@ func (a *app) source(ctx context.Context, r *document.Reader, s document.Source)
 	return r.Read(ctx, s)
 }
 
-// only keeps the sources that a condition over facts means.
+// only keeps the sources that a condition over metadata means.
 func (a *app) only(sources []document.Source, where string) ([]document.Source, error) {
 	if where == "" {
 		return sources, nil
@@ -217,7 +217,7 @@ func (a *app) only(sources []document.Source, where string) ([]document.Source, 
 	var kept []document.Source
 	unknown := 0
 	for _, s := range sources {
-		holds, known, err := c.Holds(s.Facts)
+		holds, known, err := c.Holds(s.Metadata)
 		if err != nil {
 			return nil, err
 		}
@@ -230,11 +230,11 @@ func (a *app) only(sources []document.Source, where string) ([]document.Source, 
 	}
 	note := fmt.Sprintf("%d of %s: %s", len(kept), plural(len(sources), "document"), where)
 	if unknown > 0 {
-		note += fmt.Sprintf("; of %d it is not known, and they are left out", unknown)
+		note += fmt.Sprintf("; %d left out because their metadata do not say", unknown)
 	}
 	a.notef("%s\n", note)
 	if len(kept) == 0 {
-		return nil, fmt.Errorf("no document is left; loosen --where %q", where)
+		return nil, fmt.Errorf("no document meets --where %q", where)
 	}
 	return kept, nil
 }

@@ -34,7 +34,7 @@ const (
 	codeDone    = 0
 	codeFailed  = 1
 	codeUse     = 2
-	codeFlawed  = 3
+	codeFlagged = 3
 	codeBudget  = 4
 	codeBelow   = 5
 	codeStopped = 1
@@ -134,7 +134,9 @@ record from each, checks and repairs what comes back, shows where in the source
 each value stands, and measures field accuracy against reviewed records.
 
 Start with:  filler demo      the whole way, on made-up documents
-             filler new DIR   a small project of your own`,
+             filler new DIR   a small project of your own
+
+Read more:   filler COMMAND --help; README.md and docs/ in the source tree`,
 		SilenceErrors: true, SilenceUsage: true,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error {
@@ -148,11 +150,11 @@ Start with:  filler demo      the whole way, on made-up documents
 			return nil
 		},
 	}
-	root.PersistentFlags().StringVar(&a.folder, "in", "", "work in this folder")
-	root.PersistentFlags().StringVar(&a.job, "job", "", "the job to work at, where filler.yaml has several")
+	root.PersistentFlags().StringVarP(&a.folder, "project", "C", "", "work in the project `DIR`, in place of the current folder")
+	root.PersistentFlags().StringVar(&a.job, "job", "", "the job `NAME` of filler.yaml, where it has several")
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
 	root.AddCommand(a.newCmd(), a.demoCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.fillCmd(), a.repeatCmd(),
-		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.missesCmd(), a.compareCmd(), a.varyCmd(), a.standinCmd(), a.versionCmd())
+		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.compareCmd(), a.varyCmd(), a.standinCmd(), a.versionCmd())
 	return root
 }
 

@@ -169,17 +169,17 @@ func (a *app) chosen(schemaFile, modelName string, names []string) (*work, *proj
 }
 
 // sources gives the documents that names stand for, or all of the project, with
-// their facts.
+// their metadata.
 func (w *work) sources(names []string) ([]document.Source, error) {
 	found, err := w.named(names)
-	if err != nil || w.project == nil || w.project.Facts == "" {
+	if err != nil || w.project == nil || w.project.Metadata == "" {
 		return found, err
 	}
-	facts, err := document.LoadFacts(w.project.Facts)
+	metadata, err := document.LoadMetadata(w.project.Metadata)
 	if err != nil {
 		return nil, err
 	}
-	facts.Add(found)
+	metadata.Add(found)
 	return found, nil
 }
 
@@ -249,7 +249,7 @@ func sameFile(a, b string) bool {
 }
 
 func tableOf(t project.Table) *document.Table {
-	return &document.Table{File: t.File, ID: t.ID, Text: t.Text, From: t.From, Facts: t.Facts}
+	return &document.Table{File: t.File, ID: t.ID, Text: t.Text, From: t.From, Metadata: t.Metadata}
 }
 
 func exists(path string) bool {

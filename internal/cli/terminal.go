@@ -230,11 +230,11 @@ func seconds(d time.Duration) string {
 }
 
 func plural(n int, one string) string {
-	if n != 1 && one == "leaf" {
-		return thousands(n) + " leaves"
-	}
 	if n == 1 {
 		return "1 " + one
+	}
+	if stem, ok := strings.CutSuffix(one, "y"); ok && !strings.HasSuffix(stem, "a") {
+		return thousands(n) + " " + stem + "ies"
 	}
 	return thousands(n) + " " + one + "s"
 }

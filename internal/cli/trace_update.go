@@ -11,7 +11,7 @@ import (
 func (t *tracer) updated(s *value.Value) error {
 	switch s.Word("step") {
 	case "new document":
-		t.line("new", plain, "%s: %s, %s bytes, source %s", s.Word("document"), s.Word("format"), s.Word("bytes"), clip(s.Word("source"), 12))
+		t.line("new", plain, "%s: %s, %s bytes, text %.12s", s.Word("document"), s.Word("format"), s.Word("bytes"), s.Word("text_sha256"))
 	case "same", "changed":
 		t.line("note", soft, "%s", s.Word("note"))
 	case "kept":
@@ -26,11 +26,11 @@ func (t *tracer) updated(s *value.Value) error {
 		})
 		t.each(s.Get("new"), func(r *value.Value) { t.line("not kept", soft, "%s", clip(r.String(), 90)) })
 		if n := s.Word("confirmed"); n != "0" && n != "" {
-			t.line("confirmed", faint, "%s values said once more", n)
+			t.line("confirmed", faint, "%s values confirmed by the new document", n)
 		}
 	case "history":
 		t.each(s.Get("changes"), func(c *value.Value) {
-			t.line("changed", good, "%s  %s → %s  (%s, line %s: %q)", c.Word("path"), clip(shownValue(c.Get("was")), 40), clip(shownValue(c.Get("now")), 40), c.Word("document"), c.Word("line"), clip(oneLine(c.Word("words")), 50))
+			t.line("changed", good, "%s  %s → %s  (%s, line %s: %q)", c.Word("path"), clip(shownValue(c.Get("was")), 40), clip(shownValue(c.Get("now")), 40), c.Word("document"), c.Word("line"), clip(oneLine(c.Word("quote")), 50))
 		})
 	}
 	return nil
@@ -51,8 +51,8 @@ func (t *tracer) operations(s *value.Value) {
 		if at := op.Get("value"); at != nil {
 			v = "  " + clip(at.Named("").String(), 60)
 		}
-		if words := op.Word("words"); words != "" {
-			v += fmt.Sprintf("  by %q", clip(oneLine(words), 40))
+		if words := op.Word("quote"); words != "" {
+			v += fmt.Sprintf("  quoting %q", clip(oneLine(words), 40))
 		}
 		t.line("patch", soft, "%s %s%s", op.Word("op"), op.Word("path"), v)
 	})

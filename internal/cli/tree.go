@@ -9,8 +9,8 @@ import (
 	"filler/internal/value"
 )
 
-// printRecord prints a record as a tree. The sign before each value says where
-// it stands in the source.
+// printRecord prints a record as a tree. The letter before each value is the kind
+// of its evidence.
 func (a *app) printRecord(s *schema.Schema, l *record.Line, sensitive bool) {
 	a.printf("%s  %s\n", a.paint(bold, l.Document), a.paint(statusTone(l.Status), string(l.Status)))
 	t := tree{a: a, line: l, schema: s, open: sensitive, problems: map[value.Pointer]record.Problem{}}
@@ -20,14 +20,14 @@ func (a *app) printRecord(s *schema.Schema, l *record.Line, sensitive bool) {
 	if l.Status != record.Failed {
 		t.field(s.Root, "", &l.Record, 0)
 		t.print()
-		seen := ""
+		loose := ""
 		if t.near {
-			seen += "   n near, but for a few characters"
+			loose += "   l lookalike"
 		}
 		if t.seen {
-			seen += "   s seen on a page"
+			loose += "   p pictured"
 		}
-		a.printf("%s\n", a.paint(faint, `" quoted   ~ restated`+seen+`   i inferred   ? nowhere in the source   ! problem   · the line it stands in`))
+		a.printf("%s\n", a.paint(faint, `evidence: q quoted   r restated`+loose+`   i inferred   ? none   ! problem   L4 line 4`))
 	}
 	for _, p := range l.Problems {
 		a.printf("%s %s\n", a.paint(bad, "!"), p)
@@ -36,9 +36,9 @@ func (a *app) printRecord(s *schema.Schema, l *record.Line, sensitive bool) {
 
 func statusTone(s record.Status) tone {
 	switch s {
-	case record.Clean, record.Repaired:
+	case record.Unflagged, record.Repaired:
 		return good
-	case record.Flawed:
+	case record.Flagged:
 		return soft
 	}
 	return bad
@@ -58,8 +58,8 @@ type tree struct {
 	line     *record.Line
 	problems map[value.Pointer]record.Problem
 	rows     []treeRow
-	near     bool // some value stands there but for a few characters
-	seen     bool // some value was seen on a page
+	near     bool // some value has evidence lookalike
+	seen     bool // some value has evidence pictured
 }
 
 func (t *tree) field(f *schema.Field, p value.Pointer, v *value.Value, level int) {
@@ -130,12 +130,12 @@ func (t *tree) inline(name string, p value.Pointer, v *value.Value) bool {
 }
 
 func weaker(a, b string) bool {
-	const order = " \"~nsi?!"
+	const order = " qrlpi?!"
 	return strings.Index(order, a) > strings.Index(order, b)
 }
 
-// mark gives the sign of a place: how its value stands in the source, or that
-// something is wrong with it; and the line of the source.
+// mark gives the letter of a place: the kind of its evidence, or ! for a problem;
+// and the line of the source.
 func (t *tree) mark(p value.Pointer) (mark string, tn tone, line string) {
 	mark = " "
 	if place := t.line.Evidence.Get(string(p)); place != nil {
@@ -147,13 +147,13 @@ func (t *tree) mark(p value.Pointer) (mark string, tn tone, line string) {
 		}
 		switch place.Get("kind").Text {
 		case "quoted":
-			mark = `"`
+			mark = "q"
 		case "restated":
-			mark = "~"
-		case "near":
-			mark, t.near = "n", true
-		case "seen":
-			mark, t.seen = "s", true
+			mark = "r"
+		case "lookalike":
+			mark, t.near = "l", true
+		case "pictured":
+			mark, t.seen = "p", true
 		case "inferred":
 			mark = "i"
 		case "none":
@@ -203,7 +203,7 @@ func (t *tree) print() {
 		}
 		line := fmt.Sprintf("%-*s  %s %s", width, r.name, t.a.paint(r.tone, r.mark), text)
 		if r.line != "" {
-			line += t.a.paint(faint, " ·"+r.line)
+			line += t.a.paint(faint, "  L"+r.line)
 		}
 		t.a.printf("%s\n", strings.TrimRight(line, " "))
 	}

@@ -56,13 +56,13 @@ func TestMachineForms(t *testing.T) {
 		codes []int
 		looks bool
 	}{
-		{"runs", []int{0}, true}, {"score", []int{0}, true}, {"score --by month --confusion bays[].deck --places", []int{0}, true},
+		{"runs", []int{0}, true}, {"score", []int{0}, true}, {"score --slice month --confusion bays[].deck --places", []int{0}, true},
 		{"score --history", []int{0}, true}, {"score --steps", []int{0}, true}, {"score --straight-through 0.9", []int{0}, true}, {"score --at-least 0.999", []int{5}, true},
-		{"misses", []int{0}, true}, {"misses --no-documents --no-cures", []int{0}, true}, {"compare 1 1", []int{0}, true}, {"compare 1 1 --no-gold", []int{0}, true},
+		{"errors", []int{0}, true}, {"errors --no-documents --no-fixes", []int{0}, true}, {"compare 1 1", []int{0}, true}, {"compare 1 1 --no-gold", []int{0}, true},
 		{"validate", []int{3}, true}, {"trace " + letter, []int{0}, true}, {"trace " + letter + " --full", []int{0}, true}, {"read " + letter, []int{0}, true},
 		{"read " + letter + " --words", []int{0}, true}, {"prompt " + letter, []int{0}, true}, {"prompt " + letter + " --style by-group", []int{0}, true},
 		{"schema check", []int{0}, true}, {"schema outline", []int{0}, true}, {"gold status", []int{0}, true}, {"gold check", []int{0, 3}, true},
-		{"fill " + letter, []int{0, 3}, false}, {"fill --dry", []int{0}, false}, {"repair --tidy-only", []int{0, 3}, false}, {"repeat -n 2 " + letter, []int{0, 3}, false},
+		{"fill " + letter, []int{0, 3}, false}, {"fill --dry-run", []int{0}, false}, {"repair --no-model", []int{0, 3}, false}, {"repeat -n 2 " + letter, []int{0, 3}, false},
 		{"vary --sample 2 --changes spacing,case", []int{0}, false}, {"probe", []int{0}, false},
 	} {
 		args := append(strings.Fields(c.args), "--json")
@@ -121,7 +121,7 @@ func TestEveryCommandTellsItsUse(t *testing.T) {
 // test write it.
 func TestCommandsAreDocumented(t *testing.T) {
 	var b strings.Builder
-	b.WriteString("# Commands\n\nEvery command with its flags, as `--help` tells them. Every command also takes `--in FOLDER` (work\nin this folder) and `--job NAME` (the job to work at, where `filler.yaml` has several).\n\nExit codes are told in the [README](../README.md).\n")
+	b.WriteString("# Commands\n\nEvery command with its flags, as `--help` tells them. Every command also takes `-C, --project DIR` (work in\nthis project) and `--job NAME` (the job to work at, where `filler.yaml` has several).\n\nExit codes are told in the [README](../README.md).\n")
 	for _, cmd := range all((&app{}).root())[1:] {
 		if cmd.Hidden || strings.Contains(cmd.CommandPath(), "completion") {
 			continue
@@ -176,8 +176,8 @@ func TestBrokenFiles(t *testing.T) {
 	require.NoError(t, err)
 	require.NotEmpty(t, gold)
 	r := rand.New(rand.NewPCG(7, 7))
-	files := []string{"filler.yaml", "schemas/inspection.yaml", "facts.csv", "notes.csv", "records.jsonl", gold[0]}
-	lines := []string{"score", "fill --dry", "schema check", "validate --records records.jsonl", "score --records records.jsonl", "gold check", "misses --no-cures", "runs"}
+	files := []string{"filler.yaml", "schemas/inspection.yaml", "metadata.csv", "notes.csv", "records.jsonl", gold[0]}
+	lines := []string{"score", "fill --dry-run", "schema check", "validate --records records.jsonl", "score --records records.jsonl", "gold check", "errors --no-fixes", "runs"}
 	failed := 0
 	for trial := range 120 {
 		file := files[trial%len(files)]

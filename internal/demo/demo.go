@@ -35,7 +35,7 @@ func write(from fs.FS, top, dir string) error {
 	if entries, err := os.ReadDir(dir); err == nil && len(entries) > 0 {
 		return &NotEmpty{dir}
 	} else if err != nil && !errors.Is(err, fs.ErrNotExist) {
-		return fmt.Errorf("%s: a project can't be put here; name a folder", dir)
+		return fmt.Errorf("%s: not a folder; name one for the project", dir)
 	}
 	return fs.WalkDir(from, top, func(path string, entry fs.DirEntry, err error) error {
 		if err != nil {

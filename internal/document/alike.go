@@ -50,6 +50,6 @@ func (s Shingles) Likeness(o Shingles) float64 {
 }
 
 // NearDuplicate is the likeness from which two documents count as one: a form
-// filled in anew for another visit stays below it, a copy with another date or
+// filled in again for another visit stays below it, a copy with another date or
 // other slips of OCR does not.
 const NearDuplicate = 0.7

@@ -38,14 +38,15 @@ var Extensions = []string{".txt", ".md", ".html", ".htm", ".xhtml", ".eml", ".xm
 
 // Document is one source, read.
 type Document struct {
-	ID     string // path below the project, or address
-	Text   string // the source text
-	Hash   string // of Text
-	Format Format
-	Notes  []string     // what a reader should know of how it was read
-	Raw    []byte       // the source before cleaning, where it is text with marks; nil of others
-	Layout *layout.Text // words, lines and pages; nil of a source without boxes
-	Facts  Facts
+	ID       string // path below the project, or address
+	Text     string // the source text
+	Hash     string // of Text
+	FileHash string // of the file's bytes; "" for a row of a table and for a run's kept text
+	Format   Format
+	Notes    []string     // what a reader should know of how it was read
+	Raw      []byte       // the source before cleaning, where it is text with marks; nil of others
+	Layout   *layout.Text // words, lines and pages; nil of a source without boxes
+	Metadata Metadata
 }
 
 // Render gives the text as a model is shown it: one of layout.Renderings. A
@@ -174,10 +175,10 @@ func (e *Error) Error() string {
 
 // Source names a document that is not read yet.
 type Source struct {
-	ID    string
-	File  string // the path or address to open; "" for a text that came another way
-	Text  string // that text
-	Facts Facts
+	ID       string
+	File     string // the path or address to open; "" for a text that came another way
+	Text     string // that text
+	Metadata Metadata
 }
 
 // Read reads the source with the defaults of a Reader.
@@ -208,7 +209,11 @@ func fileError(file string, err error) error {
 // Hash gives the hash that fixes a source text.
 func Hash(text string) string {
 	// The bytes of the string itself: a copy would take a tenth of the time.
-	sum := sha256.Sum256(unsafe.Slice(unsafe.StringData(text), len(text)))
+	return hashOf(unsafe.Slice(unsafe.StringData(text), len(text)))
+}
+
+func hashOf(data []byte) string {
+	sum := sha256.Sum256(data)
 	return hex.EncodeToString(sum[:])
 }
 

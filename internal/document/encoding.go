@@ -24,7 +24,7 @@ func decode(id string, data []byte) (text, note string, err error) {
 		return fromUTF16(id, data, big, "read as UTF-16 without a mark")
 	}
 	if at := bytes.IndexByte(data, 0); at >= 0 {
-		return "", "", &Error{id, fmt.Sprintf("a NUL byte at offset %d", at), "this looks like a binary file; name a text file"}
+		return "", "", &Error{id, fmt.Sprintf("NUL byte at offset %d", at), "it looks like a binary file; name a text file"}
 	}
 	if utf8.Valid(data) {
 		return string(data), "", nil
@@ -62,7 +62,7 @@ func zerosAt(data []byte) (little, big bool) {
 
 func fromUTF16(id string, data []byte, big bool, note string) (string, string, error) {
 	if len(data)%2 != 0 {
-		return "", "", &Error{id, "an odd number of bytes, and UTF-16 has two for each character", "save the file as UTF-8"}
+		return "", "", &Error{id, "an odd number of bytes; UTF-16 has two for each character", "save the file as UTF-8"}
 	}
 	units := make([]uint16, len(data)/2)
 	for i := range units {
@@ -77,7 +77,7 @@ func fromUTF16(id string, data []byte, big bool, note string) (string, string, e
 		return "", "", &Error{id, fmt.Sprintf("not UTF-16 at byte %d", 2*i), "save the file as UTF-8"}
 	}
 	if i := strings.IndexByte(text, 0); i >= 0 {
-		return "", "", &Error{id, fmt.Sprintf("a NUL character at offset %d", i), "this looks like a binary file; name a text file"}
+		return "", "", &Error{id, fmt.Sprintf("a NUL character at offset %d", i), "it looks like a binary file; name a text file"}
 	}
 	return strings.TrimPrefix(text, "\ufeff"), note, nil
 }

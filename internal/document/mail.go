@@ -22,7 +22,7 @@ const (
 	maxPartDepth = 20
 )
 
-var errMail = errors.New("not a message as RFC 5322 writes it")
+var errMail = errors.New("not an RFC 5322 message")
 
 // fromMail gives the text of an e-mail: its headers, its text (of the plain
 // part, or the web page where there is no other), and the names of what is
@@ -68,7 +68,7 @@ type message struct {
 
 func (m *message) part(contentType, encoding, disposition string, body io.Reader, depth int) error {
 	if m.count++; m.count > maxParts || depth > maxPartDepth {
-		return &Error{m.id, "the message has too many parts, or parts within parts", "save its text as a file of its own"}
+		return &Error{m.id, "the message has too many parts, or they are nested too deep", "save its text as a file of its own"}
 	}
 	kind, params, err := mime.ParseMediaType(contentType)
 	if err != nil {
@@ -91,7 +91,7 @@ func (m *message) part(contentType, encoding, disposition string, body io.Reader
 	}
 	data, err := io.ReadAll(io.LimitReader(transfer(encoding, body), int64(DefaultLimits.Bytes)))
 	if err != nil && len(data) == 0 {
-		return &Error{m.id, "a part of the message can't be decoded", "save its text as a file of its own"}
+		return &Error{m.id, "part of the message can't be decoded", "save its text as a file of its own"}
 	}
 	text, err := inCharset(m.id, params["charset"], data)
 	if err != nil {
@@ -118,7 +118,7 @@ func (m *message) parts(r *multipart.Reader, depth int) error {
 			if m.count > 1 {
 				return nil // a cut message: what came before it counts
 			}
-			return &Error{m.id, "the parts of the message can't be told apart", "the file may be cut short; save it again"}
+			return &Error{m.id, "the message's parts are not delimited", "the file may be cut short; save it again"}
 		}
 		if err := m.part(p.Header.Get("Content-Type"), p.Header.Get("Content-Transfer-Encoding"), p.Header.Get("Content-Disposition"), p, depth+1); err != nil {
 			return err

@@ -55,7 +55,7 @@ type Reader struct {
 func (r *Reader) Read(ctx context.Context, s Source) (*Document, error) {
 	d, err := r.read(ctx, s)
 	if err == nil {
-		d.Facts = s.Facts
+		d.Metadata = s.Metadata
 	}
 	return d, err
 }
@@ -63,7 +63,11 @@ func (r *Reader) Read(ctx context.Context, s Source) (*Document, error) {
 func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
 	switch {
 	case s.File == "":
-		return r.Parse(ctx, s.ID, []byte(s.Text))
+		d, err := r.Parse(ctx, s.ID, []byte(s.Text))
+		if err == nil {
+			d.FileHash = "" // a row is no file
+		}
+		return d, err
 	case IsAddress(s.File):
 		return r.readAddress(ctx, s)
 	}
@@ -75,7 +79,7 @@ func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
 		return nil, &Error{s.File, "this is a folder", "name a file in it"}
 	}
 	if !info.Mode().IsRegular() {
-		return nil, &Error{s.File, "this is no file but a device or a pipe", "name a file, or - for standard input"}
+		return nil, &Error{s.File, "this is a device or a pipe, not a file", "name a file, or - for standard input"}
 	}
 	if info.Size() > int64(r.Limits.filled().Bytes) {
 		return nil, r.tooLarge(s.File)
@@ -194,6 +198,10 @@ func (r *Reader) parse(ctx context.Context, id, name string, data []byte) (*Docu
 		d.Notes = append(d.Notes, "a table, read as one text; to make each row a document name it in filler.yaml as {table: …, text: […]}")
 	}
 	d.Text, d.Hash = text, Hash(text)
+	d.FileHash = d.Hash
+	if string(data) != text {
+		d.FileHash = hashOf(data)
+	}
 	if strings.TrimSpace(text) == "" {
 		if !r.NoWords || d.Format != Picture && d.Format != PDF {
 			return nil, d.empty()
@@ -207,11 +215,11 @@ func (r *Reader) parse(ctx context.Context, id, name string, data []byte) (*Docu
 func (d *Document) empty() error {
 	switch d.Format {
 	case Picture:
-		return &Error{d.ID, "no words were found on this picture", "take it out, or scan it anew, larger"}
+		return &Error{d.ID, "no words were found on this picture", "leave it out, or scan it again, larger"}
 	case PDF, HOCR, ALTO, PageXML, TSV:
-		return &Error{d.ID, "no words were found in it", "take it out, or read its pages anew"}
+		return &Error{d.ID, "no words were found in it", "leave it out, or run OCR on its pages again"}
 	}
-	return &Error{d.ID, "the document is empty", "take it out, or put its text in"}
+	return &Error{d.ID, "the document is empty", "leave it out, or add its text"}
 }
 
 // clean makes line ends and bytes that are no text what the rules say.
@@ -219,7 +227,7 @@ func (d *Document) clean(text string) string {
 	if d.Format != Plain {
 		if clean := strings.ReplaceAll(strings.ToValidUTF8(text, "\ufffd"), "\x00", "\ufffd"); clean != text {
 			text = clean
-			d.Notes = append(d.Notes, "bytes that are no text became U+FFFD")
+			d.Notes = append(d.Notes, "bytes that are not text became U+FFFD")
 		}
 	}
 	if strings.Contains(text, "\r") {

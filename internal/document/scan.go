@@ -39,7 +39,7 @@ func (r *Reader) fromPicture(ctx context.Context, d *Document, data []byte) ([]l
 	case about.Width*about.Height > most:
 		return nil, &Error{d.ID, fmt.Sprintf("a picture of %d x %d pixels, and at most %d million are read", about.Width, about.Height, most/1_000_000), "make it smaller, or raise `limits: {pixels: …}` in filler.yaml"}
 	case about.Width < 8 || about.Height < 8:
-		return nil, &Error{d.ID, fmt.Sprintf("a picture of %d x %d pixels holds no words", about.Width, about.Height), "take it out"}
+		return nil, &Error{d.ID, fmt.Sprintf("a picture of %d x %d pixels is too small for words", about.Width, about.Height), "take it out"}
 	}
 	if kind != "tiff" {
 		// The engine's own complaint about a damaged picture says little.
@@ -176,7 +176,7 @@ func (r *Reader) fromPDF(ctx context.Context, d *Document, data []byte) (string,
 		d.Notes = append(d.Notes, fmt.Sprintf("%d of %d pages have no text layer", scanned, len(pages)))
 	}
 	if outside > 0 {
-		d.Notes = append(d.Notes, fmt.Sprintf("%d words beside the pages, where nobody sees them, left out", outside))
+		d.Notes = append(d.Notes, fmt.Sprintf("%d words outside the page left out", outside))
 	}
 	return r.lay(d, pages, nil)
 }

@@ -161,18 +161,18 @@ func TestHostileSources(t *testing.T) {
 		data string
 		says string
 	}{
-		"rubbish under a text name": {"a.txt", "\x00\x01\xfe\x80binary\x00", "a.txt: a NUL byte at offset 0; this looks like a binary file"},
+		"rubbish under a text name": {"a.txt", "\x00\x01\xfe\x80binary\x00", "a.txt: NUL byte at offset 0; it looks like a binary file"},
 		"truncated XML":             {"a.xml", "<?xml version=\"1.0\"?>\n<visit>\n  <bay>1</bay>\n  <bay>2</b", "a.xml:4:12: the XML is cut short"},
-		"an entity bomb":            {"a.xml", bomb, "the entity &c; is not known; entities that a file declares itself are not expanded"},
+		"an entity bomb":            {"a.xml", bomb, "unknown entity &c;; entities declared in the file are not expanded"},
 		"truncated hOCR":            {"a.hocr", "<html><body><div class='ocr_page' title='bbox 0 0 9 9'><span class='ocrx_word' title='bbox 1 1 2 2'>hal", "a.hocr: this hOCR can't be read: the file is cut short"},
 		"truncated TSV":             {"a.tsv", tsvHead + "\n5\t1\t1", "a.tsv:2: 3 columns where the OCR engine writes 12"},
-		"TSV of nonsense":           {"a.tsv", tsvHead + "\n5\t1\t1\t1\t1\t1\tx\t1\t1\t1\t50\tdeck", `a.tsv:2: "x" is no whole number`},
-		"one pixel":                 {"a.png", small.String(), "a.png: a picture of 1 x 1 pixels holds no words"},
+		"TSV of nonsense":           {"a.tsv", tsvHead + "\n5\t1\t1\t1\t1\t1\tx\t1\t1\t1\t50\tdeck", `a.tsv:2: "x" is not a whole number`},
+		"one pixel":                 {"a.png", small.String(), "a.png: a picture of 1 x 1 pixels is too small for words"},
 		"a huge picture":            {"a.png", string(huge), "a.png: a picture of 20000 x 20000 pixels, and at most 100 million are read"},
 		"half a picture":            {"a.png", thin.String()[:thin.Len()/2], "a.png: this picture is damaged"},
 		"text under a picture name": {"a.png", "hello", "a.png: named .png, and no such file by its content"},
 		"an archive":                {"a.txt", "PK\x03\x04rest", "a.txt: this is an office document or an archive, which is not read; save it as PDF or as text"},
-		"encrypted":                 {"a.pdf", lockedPDF.String(), "a.pdf: this PDF is encrypted and asks for a password"},
+		"encrypted":                 {"a.pdf", lockedPDF.String(), "a.pdf: this PDF is encrypted and needs a password"},
 		"damaged":                   {"a.pdf", "%PDF-1.4\nrubbish", "a.pdf: this PDF is damaged"},
 		"a name of two lines":       {"a\nb.txt", "", `"a\nb.txt": the document is empty`},
 	} {
@@ -283,10 +283,10 @@ func TestEngines(t *testing.T) {
 		assert.InDelta(t, 40, d.Words()[0].Box[0], 4, name)
 	}
 	for says, e := range map[string]ocr.Engine{
-		"the OCR command sleep took too long and was ended": ocr.Command{Args: []string{"sleep", "60"}, Form: ocr.HOCR},
-		"the OCR command sh failed (out of paper)":          ocr.Command{Args: []string{"sh", "-c", "echo out of paper >&2; exit 3"}, Form: ocr.HOCR},
-		"the OCR command nowhere-ocr is not installed":      ocr.Command{Args: []string{"nowhere-ocr"}, Form: ocr.HOCR},
-		"answers with status 404":                           ocr.Server{URL: missing(t), Form: ocr.TSV},
+		"the OCR command sleep took too long and was stopped": ocr.Command{Args: []string{"sleep", "60"}, Form: ocr.HOCR},
+		"the OCR command sh failed (out of paper)":            ocr.Command{Args: []string{"sh", "-c", "echo out of paper >&2; exit 3"}, Form: ocr.HOCR},
+		"the OCR command nowhere-ocr is not installed":        ocr.Command{Args: []string{"nowhere-ocr"}, Form: ocr.HOCR},
+		"answers with status 404":                             ocr.Server{URL: missing(t), Form: ocr.TSV},
 	} {
 		began := time.Now()
 		_, err := (&Reader{Engine: e, Limits: Limits{Seconds: 1}}).Parse(ctx, "a.png", picture)
@@ -379,7 +379,7 @@ func TestAddresses(t *testing.T) {
 	d, err = read("/latin", false)
 	require.NoError(t, err)
 	assert.Equal(t, "Мост\n", d.Text)
-	for path, says := range map[string]string{"/none": "the server answers with status 404", "/round": "redirected without end", "/big": "larger than 4000 bytes"} {
+	for path, says := range map[string]string{"/none": "the server answers with status 404", "/round": "redirects endlessly", "/big": "larger than 4000 bytes"} {
 		_, err := read(path, false)
 		assert.ErrorContains(t, err, s.URL+path+": ")
 		assert.ErrorContains(t, err, says)
@@ -402,19 +402,19 @@ func TestTableOfSources(t *testing.T) {
 	put("p/docs/a b.txt", "Deck sound.\n")
 	put("secret.txt", "key")
 	table := put("p/list.csv", "ref,where,year\nA1,docs/a b.txt,2031\nA2,http://127.0.0.1:1/x,2030\n")
-	rows, err := Table{File: table, ID: "ref", From: "where", Facts: []string{"year"}}.Rows(filepath.Join(dir, "p"))
+	rows, err := Table{File: table, ID: "ref", From: "where", Metadata: []string{"year"}}.Rows(filepath.Join(dir, "p"))
 	require.NoError(t, err)
 	require.Len(t, rows, 2)
 	d, err := rows[0].Read()
 	require.NoError(t, err)
 	assert.Equal(t, "list.csv#A1", d.ID)
 	assert.Equal(t, "Deck sound.\n", d.Text)
-	assert.Equal(t, Facts{"year": "2031"}, d.Facts)
+	assert.Equal(t, Metadata{"year": "2031"}, d.Metadata)
 	assert.Equal(t, "http://127.0.0.1:1/x", rows[1].File)
 	for text, says := range map[string]string{
 		"ref,where\nA1,../secret.txt\n":     "list.csv:2: ../secret.txt lies outside the project; move the file into it",
 		"ref,where\nA1,/etc/passwd\n":       "lies outside the project",
-		"ref,where\nA1,file:///etc/hosts\n": "is no address that is fetched",
+		"ref,where\nA1,file:///etc/hosts\n": "is not an address that can be fetched",
 		"ref,where\nA1,\n":                  `nothing in the column "where"`,
 		"ref,other\nA1,x\n":                 `there is no column "where"`,
 	} {
@@ -423,17 +423,17 @@ func TestTableOfSources(t *testing.T) {
 	}
 }
 
-func TestFactsAndConditions(t *testing.T) {
-	file := filepath.Join(t.TempDir(), "facts.csv")
+func TestMetadataAndConditions(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "metadata.csv")
 	put := func(text string) { require.NoError(t, os.WriteFile(file, []byte(text), 0o644)) }
 	put("document,year,valley,mark\nforms/a.txt,2031,Ossel,007\nforms/*,2030,Lirr,\n")
-	table, err := LoadFacts(file)
+	table, err := LoadMetadata(file)
 	require.NoError(t, err)
-	sources := []Source{{ID: "forms/a.txt"}, {ID: "forms/b.txt", Facts: Facts{"valley": "Vanmere"}}, {ID: "other.txt"}}
+	sources := []Source{{ID: "forms/a.txt"}, {ID: "forms/b.txt", Metadata: Metadata{"valley": "Vanmere"}}, {ID: "other.txt"}}
 	table.Add(sources)
-	assert.Equal(t, Facts{"year": "2031", "valley": "Ossel", "mark": "007"}, sources[0].Facts)
-	assert.Equal(t, Facts{"year": "2030", "valley": "Vanmere"}, sources[1].Facts, "the source's own facts win")
-	assert.Nil(t, sources[2].Facts)
+	assert.Equal(t, Metadata{"year": "2031", "valley": "Ossel", "mark": "007"}, sources[0].Metadata)
+	assert.Equal(t, Metadata{"year": "2030", "valley": "Vanmere"}, sources[1].Metadata, "the source's own metadata win")
+	assert.Nil(t, sources[2].Metadata)
 	for text, want := range map[string]string{
 		"year > 2030": "forms/a.txt", "year >= 2030 and valley != 'Lirr'": "forms/a.txt forms/b.txt", "valley in ['Vanmere']": "forms/b.txt",
 		"mark == '007'": "forms/a.txt", "year < 2000": "",
@@ -442,23 +442,23 @@ func TestFactsAndConditions(t *testing.T) {
 		require.NoError(t, err, text)
 		var kept []string
 		for _, s := range sources {
-			if holds, _, err := c.Holds(s.Facts); holds {
+			if holds, _, err := c.Holds(s.Metadata); holds {
 				require.NoError(t, err)
 				kept = append(kept, s.ID)
 			}
 		}
 		assert.Equal(t, want, strings.Join(kept, " "), text)
 	}
-	for text, says := range map[string]string{"yaer > 2030": `there is no fact "yaer"; did you mean "year"?`, "year >": "unexpected token", "year + 1": "year", "valley > 3": "invalid operation"} {
+	for text, says := range map[string]string{"yaer > 2030": `the metadata have no field "yaer"; did you mean "year"?`, "year >": "unexpected token", "year + 1": "year", "valley > 3": "invalid operation"} {
 		_, err := ParseCondition(text, sources)
 		require.ErrorContains(t, err, says, text)
 		assert.NotContains(t, err.Error(), "\n")
 	}
 	_, err = ParseCondition("year > 1", sources[2:])
-	assert.ErrorContains(t, err, "the documents have no facts")
-	for text, says := range map[string]string{"name,year\na,1\n": `there is no column "document"`, "document,year\n,1\n": ":2: the row names no document", "document,year\na,1\na,2\n": ":3: a second row for a", "document,y\nfo[,1\n": "is no pattern"} {
+	assert.ErrorContains(t, err, "the documents have no metadata")
+	for text, says := range map[string]string{"name,year\na,1\n": `there is no column "document"`, "document,year\n,1\n": ":2: the row names no document", "document,year\na,1\na,2\n": ":3: a second row for a", "document,y\nfo[,1\n": "is not a pattern"} {
 		put(text)
-		_, err := LoadFacts(file)
+		_, err := LoadMetadata(file)
 		assert.ErrorContains(t, err, says)
 	}
 }
@@ -474,7 +474,7 @@ func TestAskew(t *testing.T) {
 	require.NoError(t, png.Encode(&picture, img))
 	d, err := Parse("a.png", picture.Bytes())
 	require.NoError(t, err)
-	assert.Contains(t, d.Notes, "read turned straight")
+	assert.Contains(t, d.Notes, "deskewed before OCR")
 	found := 0
 	for _, w := range words {
 		for _, got := range d.Words() {

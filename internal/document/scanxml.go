@@ -31,14 +31,14 @@ func xmlFault(id string, d *xml.Decoder, err error) error {
 	var syntax *xml.SyntaxError
 	switch {
 	case errors.Is(err, io.EOF), errors.As(err, &syntax) && strings.Contains(syntax.Msg, "unexpected EOF"):
-		return &Error{place, "the XML is cut short: elements are still open at its end", "save the file again"}
+		return &Error{place, "the XML is cut short: elements are not closed", "save the file again"}
 	case errors.As(err, &syntax) && strings.Contains(syntax.Msg, "invalid character entity"):
 		entity := strings.TrimPrefix(syntax.Msg, "invalid character entity ")
-		return &Error{place, fmt.Sprintf("the entity %s is not known; entities that a file declares itself are not expanded", strings.TrimSuffix(entity, " (no semicolon)")), "write its text in its place"}
+		return &Error{place, fmt.Sprintf("unknown entity %s; entities declared in the file are not expanded", strings.TrimSuffix(entity, " (no semicolon)")), "write its text in its place"}
 	case errors.As(err, &syntax):
-		return &Error{place, "not XML: " + syntax.Msg, "mend it there"}
+		return &Error{place, "not XML: " + syntax.Msg, "correct it there"}
 	}
-	return &Error{place, "not XML: " + strings.TrimPrefix(err.Error(), "xml: "), "mend it there"}
+	return &Error{place, "not XML: " + strings.TrimPrefix(err.Error(), "xml: "), "correct it there"}
 }
 
 func attr(e xml.StartElement, name string) string {
@@ -270,7 +270,7 @@ func fromTSV(id, text string) ([]layout.Page, error) {
 		for i := range v {
 			x, err := strconv.Atoi(f[i])
 			if err != nil {
-				return nil, &Error{fmt.Sprintf("%s:%d", project.OneLine(id), n+1), fmt.Sprintf("%q is no whole number", f[i]), "the file may be damaged; make it again"}
+				return nil, &Error{fmt.Sprintf("%s:%d", project.OneLine(id), n+1), fmt.Sprintf("%q is not a whole number", f[i]), "the file may be damaged; make it again"}
 			}
 			v[i] = x
 		}

@@ -53,7 +53,7 @@ func (r *Reader) straightened(ctx context.Context, d *Document, picture []byte, 
 		again[0].Words[i].Box = back(again[0].Words[i].Box)
 	}
 	again[0].Width, again[0].Height = pages[0].Width, pages[0].Height
-	d.Notes = append(d.Notes, "read turned straight")
+	d.Notes = append(d.Notes, "deskewed before OCR")
 	return again
 }
 

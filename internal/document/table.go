@@ -16,11 +16,11 @@ import (
 
 // Table is a file in which every row is a document.
 type Table struct {
-	File  string   // CSV, TSV (by its name) or JSON Lines
-	ID    string   // the column whose values tell rows apart; "" counts rows
-	Text  []string // the columns that hold the text; with several each stands behind its name
-	From  string   // or the column that names a file (beside the table) or an address
-	Facts []string // columns that are facts of the documents
+	File     string   // CSV, TSV (by its name) or JSON Lines
+	ID       string   // the column whose values tell rows apart; "" counts rows
+	Text     []string // the columns that hold the text; with several each stands behind its name
+	From     string   // or the column that names a file (beside the table) or an address
+	Metadata []string // columns that are metadata of the documents
 }
 
 // RowFaults are the faults of single rows; the other rows are fine.
@@ -38,11 +38,11 @@ func (f RowFaults) Error() string {
 // With RowFaults come the rows that are sound.
 func (t Table) Rows(root string) ([]Source, error) {
 	if len(t.Text) == 0 && t.From == "" {
-		return nil, &Error{t.File, "the table does not say which columns hold the text", "add `text: [column]`, or `from: column` for one that names files or addresses"}
+		return nil, &Error{t.File, "no text columns are named", "add `text: [column]`, or `from: column` for one that names files or addresses"}
 	}
 	r := &rows{Table: t, root: root, id: idOf(root, t.File), seen: map[string]int{}}
 	needs := append([]string{}, t.Text...)
-	wants := append([]string{}, t.Facts...)
+	wants := append([]string{}, t.Metadata...)
 	if t.ID != "" {
 		wants = append(wants, t.ID)
 	}
@@ -62,7 +62,7 @@ func (t Table) Rows(root string) ([]Source, error) {
 	case len(faults) > 0:
 		return r.sources, faults
 	case len(r.sources) == 0:
-		return nil, &Error{t.File, "the table has no rows", "put one in, or take the table out"}
+		return nil, &Error{t.File, "the table has no rows", "add one, or remove the table"}
 	}
 	return r.sources, nil
 }
@@ -78,7 +78,7 @@ func eachRow(file string, needs, wants []string, f func(line int, columns []stri
 		return fileError(file, err)
 	}
 	if info.IsDir() || info.Size() > maxTable {
-		return &Error{file, "no table that can be read (a folder, or over 1 GB)", "name a CSV, TSV or JSON Lines file"}
+		return &Error{file, "not a readable table (a folder, or over 1 GB)", "name a CSV, TSV or JSON Lines file"}
 	}
 	data, err := os.ReadFile(file)
 	if err != nil {
@@ -110,20 +110,20 @@ func (r *rows) add(line int, get func(column string) (string, bool)) error {
 	if r.ID != "" {
 		m, _ := get(r.ID)
 		if mark = strings.TrimSpace(m); mark == "" {
-			return &Error{at, fmt.Sprintf("the row has nothing in the column %q, which tells rows apart", r.ID), "fill it in, or leave `id` out"}
+			return &Error{at, fmt.Sprintf("the row has nothing in the id column %q", r.ID), "fill it in, or leave `id` out"}
 		}
 	}
 	if first, again := r.seen[mark]; again {
-		return &Error{at, fmt.Sprintf("a second row with the mark %q (the first is in line %d)", mark, first), "marks tell rows apart; mend one"}
+		return &Error{at, fmt.Sprintf("a second row with the id %q (the first is in line %d)", mark, first), "ids must differ; change one"}
 	}
 	r.seen[mark] = line
 	s := Source{ID: r.id + "#" + mark}
-	for _, c := range r.Facts {
+	for _, c := range r.Metadata {
 		if v, _ := get(c); strings.TrimSpace(v) != "" {
-			if s.Facts == nil {
-				s.Facts = Facts{}
+			if s.Metadata == nil {
+				s.Metadata = Metadata{}
 			}
-			s.Facts[c] = strings.TrimSpace(v)
+			s.Metadata[c] = strings.TrimSpace(v)
 		}
 	}
 	if r.From != "" {
@@ -156,11 +156,11 @@ func (r *rows) add(line int, get func(column string) (string, bool)) error {
 func (r *rows) from(at, name string) (string, error) {
 	switch {
 	case name == "":
-		return "", &Error{at, fmt.Sprintf("the row has nothing in the column %q, which names what to read", r.From), "fill it in, or take the row out"}
+		return "", &Error{at, fmt.Sprintf("the row has nothing in the column %q, which names what to read", r.From), "fill it in, or remove the row"}
 	case IsAddress(name):
 		return name, nil
 	case strings.Contains(name, "://"):
-		return "", &Error{at, fmt.Sprintf("%s is no address that is fetched", project.OneLine(name)), "addresses begin with http:// or https://"}
+		return "", &Error{at, fmt.Sprintf("%s is not an address that can be fetched", project.OneLine(name)), "addresses begin with http:// or https://"}
 	}
 	file := filepath.FromSlash(name)
 	if !filepath.IsAbs(file) {
@@ -198,7 +198,7 @@ func eachCSV(file, text string, tabs bool, needs []string, f func(int, []string,
 	}
 	head, err := in.Read()
 	if err != nil {
-		return &Error{file, "the table has no head with the names of its columns", "put one in the first line"}
+		return &Error{file, "the table has no header row", "put the column names in the first line"}
 	}
 	column := map[string]int{}
 	for i, name := range head {
@@ -217,7 +217,7 @@ func eachCSV(file, text string, tabs bool, needs []string, f func(int, []string,
 		}
 		var bad *csv.ParseError
 		if errors.As(err, &bad) {
-			return &Error{fmt.Sprintf("%s:%d:%d", file, bad.Line, bad.Column), "not CSV: " + bad.Err.Error(), "mend the quotes in this row"}
+			return &Error{fmt.Sprintf("%s:%d:%d", file, bad.Line, bad.Column), "not CSV: " + bad.Err.Error(), "correct the quotes in this row"}
 		}
 		if err != nil {
 			return err
@@ -243,7 +243,7 @@ func eachJSON(file, text string, needs []string, f func(int, []string, func(stri
 		}
 		v, err := value.Parse(l)
 		if err != nil || v.Kind != value.Object {
-			return &Error{fmt.Sprintf("%s:%d", file, i+1), "this line is no JSON object", "mend it"}
+			return &Error{fmt.Sprintf("%s:%d", file, i+1), "this line is not a JSON object", "correct it"}
 		}
 		var columns []string
 		for k := range v.Kids {

@@ -59,15 +59,15 @@ func TestTableWays(t *testing.T) {
 
 func TestTableFaults(t *testing.T) {
 	for _, c := range []struct{ name, data, says string }{
-		{"t.csv", "mark,note\nA,x\nA,y\n", `t.csv:3: a second row with the mark "A" (the first is in line 2)`},
-		{"t.csv", "mark,note\nA,x\n ,y\n", `t.csv:3: the row has nothing in the column "mark"`},
+		{"t.csv", "mark,note\nA,x\nA,y\n", `t.csv:3: a second row with the id "A" (the first is in line 2)`},
+		{"t.csv", "mark,note\nA,x\n ,y\n", `t.csv:3: the row has nothing in the id column "mark"`},
 		{"t.csv", "mark,nota\nA,x\n", `t.csv: there is no column "note"; the table has mark, nota`},
 		{"t.csv", "mark,note\nA,\"x\n", "not CSV"},
 		{"t.csv", "mark,note\n", "the table has no rows"},
-		{"t.csv", "", "no head with the names of its columns"},
-		{"t.jsonl", "{\"mark\":\"A\",\"note\":\"x\"}\n[1]\n", "t.jsonl:2: this line is no JSON object"},
+		{"t.csv", "", "no header row"},
+		{"t.jsonl", "{\"mark\":\"A\",\"note\":\"x\"}\n[1]\n", "t.jsonl:2: this line is not a JSON object"},
 		{"t.jsonl", "{\"mark\":\"A\"}\n", `t.jsonl:1: there is no column "note"`},
-		{"t.jsonl", "{\"note\":\"x\"}\n", `nothing in the column "mark"`},
+		{"t.jsonl", "{\"note\":\"x\"}\n", `nothing in the id column "mark"`},
 	} {
 		file := filepath.Join(t.TempDir(), c.name)
 		require.NoError(t, os.WriteFile(file, []byte(c.data), 0o644))

@@ -5,16 +5,16 @@ import (
 	"regexp"
 	"strings"
 
-	"filler/internal/labels"
+	"filler/internal/printed"
 )
 
 // FromTexts drafts a schema from the source texts of sample documents.
 func FromTexts(texts []string) (*Result, error) {
 	root := newNode("")
-	r := &reader{heads: headings(texts), known: printed(texts)}
+	r := &reader{heads: headings(texts), known: labelsOf(texts)}
 	for i, text := range texts {
 		r.sample = i
-		r.block(root, labels.Lines(text))
+		r.block(root, printed.Lines(text))
 	}
 	if len(root.kids) == 0 {
 		return nil, errors.New("no label, table or numbered heading was found in the samples; write the first fields by hand, `filler new` shows how")
@@ -23,12 +23,12 @@ func FromTexts(texts []string) (*Result, error) {
 	return finish(root, len(texts), "document")
 }
 
-// printed finds the labels that stand before more than one value. The head of
+// labelsOf finds the labels that stand before more than one value. The head of
 // a table's column always has the same word beside it.
-func printed(texts []string) map[string]bool {
+func labelsOf(texts []string) map[string]bool {
 	values := map[string]map[string]bool{}
 	for _, text := range texts {
-		for _, l := range labels.Lines(text) {
+		for _, l := range printed.Lines(text) {
 			if len(l.Pairs) == 1 {
 				label := l.Pairs[0].Label
 				if values[label] == nil {
@@ -58,7 +58,7 @@ var headLine = regexp.MustCompile(`^([\pL]{2,16}(?: [\pL]{2,16})?) (?:no\. ?|num
 func headings(texts []string) map[string]bool {
 	marks := map[string]map[string]bool{}
 	for _, text := range texts {
-		for _, l := range labels.Lines(text) {
+		for _, l := range printed.Lines(text) {
 			if m := headLine.FindStringSubmatch(l.Body); m != nil && !l.Bullet {
 				word := strings.ToLower(m[1])
 				if marks[word] == nil {
@@ -78,7 +78,7 @@ func headings(texts []string) map[string]bool {
 }
 
 // head tells whether a line begins a numbered block.
-func (r *reader) head(l labels.Line) (word, mark, rest string, ok bool) {
+func (r *reader) head(l printed.Line) (word, mark, rest string, ok bool) {
 	m := headLine.FindStringSubmatch(l.Body)
 	if m == nil || l.Bullet || !r.heads[strings.ToLower(m[1])] {
 		return "", "", "", false
@@ -87,7 +87,7 @@ func (r *reader) head(l labels.Line) (word, mark, rest string, ok bool) {
 }
 
 // block reads the lines of a document, or of a numbered block in it.
-func (r *reader) block(n *node, lines []labels.Line) {
+func (r *reader) block(n *node, lines []printed.Line) {
 	title, fresh := "", "" // the last title, and one right above
 	for i := 0; i < len(lines); i++ {
 		l := lines[i]
@@ -137,7 +137,7 @@ func orElse(s, other string) string {
 
 // endOf gives where a numbered block ends: at the next of its kind, or where
 // something starts that is not indented and follows an empty line.
-func (r *reader) endOf(lines []labels.Line, i int, _ string) int {
+func (r *reader) endOf(lines []printed.Line, i int, _ string) int {
 	for j := i + 1; j < len(lines); j++ {
 		if _, _, _, ok := r.head(lines[j]); ok {
 			return j
@@ -153,7 +153,7 @@ func (r *reader) endOf(lines []labels.Line, i int, _ string) int {
 }
 
 // item reads one numbered block.
-func (r *reader) item(n *node, word, mark, rest string, lines []labels.Line) {
+func (r *reader) item(n *node, word, mark, rest string, lines []printed.Line) {
 	list := n.kid(plural(word), r.sample)
 	list.list = true
 	list.items++
@@ -178,7 +178,7 @@ func plural(word string) string {
 var titleText = regexp.MustCompile(`^[\pL][\pL '’-]{1,40}:?$`)
 
 // titleOf gives a line that stands for a title: few words, nothing behind.
-func titleOf(l labels.Line) string {
+func titleOf(l printed.Line) string {
 	if l.Bullet || !titleText.MatchString(l.Body) || len(strings.Fields(l.Body)) > 5 || len(l.Cells) > 1 {
 		return ""
 	}
@@ -186,7 +186,7 @@ func titleOf(l labels.Line) string {
 }
 
 // pairs reads `label: value`.
-func (r *reader) pairs(n *node, l labels.Line) {
+func (r *reader) pairs(n *node, l printed.Line) {
 	for _, p := range l.Pairs {
 		if p.Label == "" || len(strings.Fields(p.Label)) > 4 {
 			continue
@@ -240,7 +240,7 @@ var pairText = regexp.MustCompile(`^([\pL][\pL ]{1,20}):\s+(\S.*)$`)
 func isCode(s string) bool { return len(s) == 3 && strings.ToUpper(s) == s }
 
 // bullets reads a list of bullets under a title, or of indented lines.
-func (r *reader) bullets(n *node, lines []labels.Line, title string) int {
+func (r *reader) bullets(n *node, lines []printed.Line, title string) int {
 	used := 0
 	var list *node
 	for _, l := range lines {
@@ -273,7 +273,7 @@ func (n *node) listFor(title string, sample int) *node {
 }
 
 // table reads a head of words and the rows below it.
-func (r *reader) table(n *node, lines []labels.Line, title string) int {
+func (r *reader) table(n *node, lines []printed.Line, title string) int {
 	head := lines[0]
 	if len(head.Cells) < 2 || len(lines) < 2 || head.Bullet {
 		return 0
@@ -320,7 +320,7 @@ func (r *reader) table(n *node, lines []labels.Line, title string) int {
 }
 
 // place gives the cells of a row by the columns of the head.
-func place(head, row labels.Line) []string {
+func place(head, row printed.Line) []string {
 	out := make([]string, len(head.Cells))
 	for i, c := range row.Cells {
 		best, gap := 0, 1<<30
@@ -346,7 +346,7 @@ func abs(n int) int {
 
 // repeated reads blocks that begin with the same label again and again, each
 // with more labels below it, nested by what comes again within.
-func (r *reader) repeated(n *node, lines []labels.Line) int {
+func (r *reader) repeated(n *node, lines []printed.Line) int {
 	label, end := repeats(lines)
 	if label == "" {
 		return 0
@@ -369,7 +369,7 @@ func (r *reader) repeated(n *node, lines []labels.Line) int {
 
 // repeats gives the label of the first line if it comes again in this region
 // with other labels between.
-func repeats(lines []labels.Line) (string, int) {
+func repeats(lines []printed.Line) (string, int) {
 	if len(lines[0].Pairs) == 0 || lines[0].Bullet {
 		return "", 0
 	}

@@ -246,7 +246,7 @@ func (n *node) labelsText() string {
 		return ""
 	}
 	sort.Strings(labels)
-	return ", labels: [" + strings.Join(labels, ", ") + "]"
+	return ", printed_as: [" + strings.Join(labels, ", ") + "]"
 }
 
 // note says where the field was seen.

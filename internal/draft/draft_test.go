@@ -43,7 +43,7 @@ func shareFound(t *testing.T, s, d *schema.Schema) (found, all int) {
 			for _, name := range namesOf(s, leaf) {
 				last := other.Path[strings.LastIndexByte("."+other.Path, '.'):]
 				hit = hit || alike(short(nameOf(name)), short(strings.TrimSuffix(last, "[]")))
-				for _, label := range other.Labels {
+				for _, label := range other.PrintedAs {
 					hit = hit || alike(short(nameOf(name)), short(nameOf(label)))
 				}
 			}
@@ -62,11 +62,11 @@ func short(name string) string { return strings.ReplaceAll(name, "number", "no")
 
 func namesOf(s *schema.Schema, leaf *schema.Field) []string {
 	path := strings.TrimSuffix(leaf.Path, "[]")
-	names := append([]string{path[strings.LastIndexByte("."+path, '.'):]}, leaf.Labels...)
+	names := append([]string{path[strings.LastIndexByte("."+path, '.'):]}, leaf.PrintedAs...)
 	if i := strings.LastIndexByte(path, '.'); i > 0 {
 		parent := s.Find(strings.TrimSuffix(path[:i], "[]"))
 		if parent.Type == schema.Group && parent.Fields[0] == leaf {
-			names = append(append(names, parent.Name), parent.Labels...)
+			names = append(append(names, parent.Name), parent.PrintedAs...)
 		}
 		if parent.Type == schema.List && parent.Item.Fields[0] == leaf {
 			names = append(names, strings.TrimSuffix(parent.Name, "s"))

@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/normalize"
 	"filler/internal/record"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -94,7 +94,7 @@ func recordOf(r *rand.Rand, fields []kind) value.Value {
 }
 
 // A schema drafted from records loads, finds no fault in the records that it was
-// drafted from once they are tidied, and is the same draft each time.
+// drafted from once they are normalized, and is the same draft each time.
 func TestDraftTakesItsRecords(t *testing.T) {
 	r := rand.New(rand.NewPCG(41, 42))
 	typed := map[schema.Type]int{}
@@ -121,9 +121,9 @@ func TestDraftTakesItsRecords(t *testing.T) {
 		check, err := record.NewValidator(s)
 		require.NoError(t, err, string(got.YAML))
 		for _, rec := range records {
-			tidied := rec.Clone() // a field that holds now a number, now a text, is a text
-			tidy.Record(s, &tidied)
-			require.Empty(t, check.Check(&tidied), "%s\n%s", rec.String(), got.YAML)
+			normalized := rec.Clone() // a field that holds now a number, now a text, is a text
+			normalize.Record(s, &normalized)
+			require.Empty(t, check.Check(&normalized), "%s\n%s", rec.String(), got.YAML)
 		}
 		for _, f := range s.Leaves() {
 			typed[f.Type]++

@@ -5,8 +5,8 @@ import (
 	"sort"
 	"strings"
 
+	"filler/internal/normalize"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 )
 
 var (
@@ -40,7 +40,7 @@ func typeText(values []string, about string) string {
 	switch {
 	case len(seen) == 0:
 		return "text: " + about
-	case every(seen, func(s string) bool { _, known := tidy.YesNo(s); return known && len(s) > 1 }):
+	case every(seen, func(s string) bool { _, known := normalize.YesNo(s); return known && len(s) > 1 }):
 		return "boolean: " + about
 	case all(wholeText) && !leadingZero(seen):
 		return "integer: " + about

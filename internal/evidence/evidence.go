@@ -5,8 +5,8 @@ import (
 	"strings"
 	"time"
 
+	"filler/internal/normalize"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -15,12 +15,12 @@ type Kind string
 
 // The kinds, from tight to loose.
 const (
-	Quoted   Kind = "quoted"
-	Restated Kind = "restated"
-	Near     Kind = "near"     // but for a few characters
-	Seen     Kind = "seen"     // on a page picture, at the place that the model names
-	Inferred Kind = "inferred" // found nowhere, and the schema lets the model conclude it
-	None     Kind = "none"
+	Quoted    Kind = "quoted"
+	Restated  Kind = "restated"
+	Lookalike Kind = "lookalike" // but for a few characters
+	Pictured  Kind = "pictured"  // on a page picture, at the place that the model names
+	Inferred  Kind = "inferred"  // found nowhere, and the schema lets the model conclude it
+	None      Kind = "none"
 )
 
 // Place is the evidence of one value.
@@ -101,7 +101,7 @@ func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	s.Root.Walk(func(f *schema.Field, _ int) {
 		for _, name := range f.Key {
 			if kid := f.Item.Child(name); kid != nil {
-				w.heads[kid] = append([]string{strings.TrimSuffix(schema.Spoken(f.Name), "s")}, f.Labels...)
+				w.heads[kid] = append([]string{strings.TrimSuffix(schema.Spoken(f.Name), "s")}, f.PrintedAs...)
 			}
 		}
 	})
@@ -365,7 +365,7 @@ func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind
 func (w *weigher) yesNo(f *schema.Field, want bool) []span {
 	var found []span
 	for _, t := range w.ix.tokens {
-		if b, known := tidy.YesNo(t.word); known && b == want && w.led(f, t.span) {
+		if b, known := normalize.YesNo(t.word); known && b == want && w.led(f, t.span) {
 			found = append(found, t.span)
 		}
 	}
@@ -399,7 +399,7 @@ func (w *weigher) labels(f *schema.Field) [][]string {
 		return names
 	}
 	var names [][]string
-	for _, name := range append(append([]string{schema.Spoken(f.Name)}, f.Labels...), w.heads[f]...) {
+	for _, name := range append(append([]string{schema.Spoken(f.Name)}, f.PrintedAs...), w.heads[f]...) {
 		var words []string
 		for _, t := range tokenize(name) {
 			words = append(words, t.word)

@@ -25,9 +25,9 @@ fields:
   open: {boolean: Open.}
   bays:
     list: Bays.
-    labels: [Bay]
+    printed_as: [Bay]
     fields:
-      no: {integer: Number., labels: [Bay]}
+      no: {integer: Number., printed_as: [Bay]}
       length: {number: Length.}
       kind: {choice: Kind., of: {rot: {also: [decayed timber]}, loose_rail: }}
 `

@@ -30,18 +30,18 @@ func (w *writer) put(p value.Pointer, format string, args ...any) {
 const reports = `
 schema: s
 fields:
-  no: {text: Number., labels: [Report no.]}
+  no: {text: Number., printed_as: [Report no.]}
   on: {date: Day., written: [D.M.YYYY]}
   who: Who.
   bays:
     list: Bays.
     key: [number]
-    labels: [Bay]
+    printed_as: [Bay]
     fields:
       number: {integer: Number.}
       length: {quantity: Length., unit: m}
       deck: {choice: Deck., of: {timber: {also: [planks]}, steel: {also: [steel plate]}}}
-      finds: {list: Finds., fields: {kind: {choice: Kind., of: {rot: {also: [decay]}, rust: , crack: {also: [split]}}}, grade: {integer: Grade., labels: [grade]}}}
+      finds: {list: Finds., fields: {kind: {choice: Kind., of: {rot: {also: [decay]}, rust: , crack: {also: [split]}}}, grade: {integer: Grade., printed_as: [grade]}}}
 `
 
 // report writes a report in one of three layouts, with small numbers that

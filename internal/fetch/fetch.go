@@ -89,7 +89,7 @@ type Broken struct {
 }
 
 func (e *Broken) Error() string {
-	return fmt.Sprintf("no whole answer from %s (%s)", e.URL, plain(e.Err))
+	return fmt.Sprintf("no complete answer from %s (%s)", e.URL, plain(e.Err))
 }
 func (e *Broken) Unwrap() error { return e.Err }
 
@@ -136,7 +136,7 @@ func New(atOnce int) *Client {
 func (c *Client) Post(ctx context.Context, url string, headers map[string]string, body []byte) (int, []byte, error) {
 	req, err := retryablehttp.NewRequestWithContext(ctx, http.MethodPost, url, body)
 	if err != nil {
-		return 0, nil, fmt.Errorf("%s: this is no address; check it", url)
+		return 0, nil, fmt.Errorf("%s: not an address; check it", url)
 	}
 	req.Header.Set("Content-Type", "application/json")
 	for k, v := range headers {
@@ -243,7 +243,7 @@ func (t *trip) send(req *http.Request) (*http.Response, []byte, error) {
 		return nil, body, cause(err)
 	}
 	if len(body) > MaxAnswer {
-		return nil, nil, fmt.Errorf("an answer of over %d MB", MaxAnswer>>20)
+		return nil, nil, fmt.Errorf("a reply of over %d MB", MaxAnswer>>20)
 	}
 	if accept := t.client.Accept; accept != nil {
 		if err := accept(resp.StatusCode, body); err != nil {
@@ -276,7 +276,7 @@ func (t *trip) watch(from io.Reader) ([]byte, error) {
 			return w.Body(), err
 		}
 	}
-	return nil, fmt.Errorf("an answer of over %d MB", MaxAnswer>>20)
+	return nil, fmt.Errorf("a reply of over %d MB", MaxAnswer>>20)
 }
 
 func isDial(err error) bool {

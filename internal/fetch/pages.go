@@ -122,14 +122,14 @@ const maxHops = 8
 func get(ctx context.Context, address string, most int, timeout time.Duration) (*Page, error) {
 	u, err := url.Parse(address)
 	if err != nil || u.Host == "" {
-		return nil, &Unfit{"this is no address", "write it as https://host/path"}
+		return nil, &Unfit{"not an address", "write it as https://host/path"}
 	}
 	ctx, cancel := context.WithTimeoutCause(ctx, timeout, ErrTimeout)
 	defer cancel()
 	p := &Page{URL: address}
 	client := &http.Client{CheckRedirect: func(req *http.Request, via []*http.Request) error {
 		if len(via) > maxHops {
-			return errors.New("it is redirected without end")
+			return errors.New("it redirects endlessly")
 		}
 		p.Hops = append(p.Hops, req.URL.String())
 		return nil
@@ -178,7 +178,7 @@ func (p *Page) finish(ctx context.Context, status int, err error, most int) (*Pa
 	}
 	switch {
 	case err != nil && errors.Is(context.Cause(ctx), ErrTimeout):
-		return nil, &Unfit{"no whole answer in time", "raise `limits: {seconds: …}` in filler.yaml, or try later"}
+		return nil, &Unfit{"no complete answer in time", "raise `limits: {seconds: …}` in filler.yaml, or try later"}
 	case err != nil && ctx.Err() != nil:
 		return nil, context.Cause(ctx)
 	case err != nil:

@@ -71,5 +71,5 @@ func TestTroubledPages(t *testing.T) {
 	assert.Equal(t, 2, hits["/late"])
 	assert.Equal(t, 1, hits["/none"])
 	_, err := (&Kept{}).Get(context.Background(), "http://", 100, time.Second)
-	assert.ErrorContains(t, err, "this is no address")
+	assert.ErrorContains(t, err, "not an address")
 }

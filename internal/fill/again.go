@@ -25,7 +25,7 @@ func (w *filling) again(ctx context.Context) error {
 	if w.Settings.Style == prompt.Open || len(w.images()) > 0 {
 		return nil
 	}
-	whole := part{schema: w.Schema, style: prompt.Whole}
+	whole := part{schema: w.Schema, style: prompt.Record}
 	room, err := w.asker().room(&whole)
 	lines := w.unread()
 	// Where there is no room for all fields at once, the lines stay a problem.
@@ -47,7 +47,7 @@ func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, 
 		list.Kids = append(list.Kids, value.Obj(number("line", l.Line), text("field", l.Field), text("text", l.Text)))
 		asked = append(asked, layout.Span{Start: l.Start, End: l.End})
 	}
-	w.trace.add("unread", number("round", round), list.Named("lines"))
+	w.trace.add("uncovered", number("round", round), list.Named("lines"))
 	pieces := w.askAgain(asked, whole, room, round)
 	if round > 1 {
 		for _, x := range pieces {
@@ -61,7 +61,7 @@ func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, 
 	for _, x := range pieces {
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
 		if x.code == "" {
-			w.follow(&x.record, x.places, x.tidied)
+			w.follow(&x.record, x.places, x.normalized)
 			parts = append(parts, merge.Part{Record: x.record, Places: x.places, Inside: true, Gaps: true, Asked: asked})
 		}
 	}
@@ -146,17 +146,17 @@ func (w *filling) stillUnread(lines []evidence.Line) {
 	}
 	for i, l := range lines {
 		if i == maxUnread {
-			w.others = append(w.others, record.Problem{Code: record.Unread, Message: fmt.Sprintf("%d more lines speak of fields, and no value comes from them", len(lines)-i)})
+			w.others = append(w.others, record.Problem{Code: record.Uncovered, Message: fmt.Sprintf("no value came from %d more lines that name fields", len(lines)-i)})
 			return
 		}
 		if f := w.Schema.Find(l.Field); f != nil && f.Sensitive {
-			w.others = append(w.others, record.Problem{Code: record.Unread, Message: fmt.Sprintf("line %d speaks of %s, and no value comes from it", l.Line, l.Field)})
+			w.others = append(w.others, record.Problem{Code: record.Uncovered, Message: fmt.Sprintf("line %d names %s, but no value came from it", l.Line, l.Field)})
 			continue
 		}
 		said := l.Text
 		if r := []rune(said); len(r) > 60 {
 			said = string(r[:59]) + "…"
 		}
-		w.others = append(w.others, record.Problem{Code: record.Unread, Message: fmt.Sprintf("line %d speaks of %s, and no value comes from it (%q)", l.Line, l.Field, said)})
+		w.others = append(w.others, record.Problem{Code: record.Uncovered, Message: fmt.Sprintf("line %d names %s, but no value came from it (%q)", l.Line, l.Field, said)})
 	}
 }

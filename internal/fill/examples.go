@@ -3,6 +3,7 @@ package fill
 import (
 	"context"
 	"errors"
+	"filler/internal/record"
 	"fmt"
 	"sort"
 	"strings"
@@ -67,9 +68,9 @@ func (s Setup) candidate(ctx context.Context, g *gold.Record, at map[string]docu
 	src, here := at[id]
 	switch {
 	case g == nil:
-		return nil, errors.New("it has no gold; name a document that was reviewed")
+		return nil, errors.New("it has no gold; name a reviewed document")
 	case g.State != gold.Reviewed:
-		return nil, fmt.Errorf("its gold is not reviewed (%s)", g.State)
+		return nil, fmt.Errorf("its gold is not reviewed (state %s)", g.State)
 	case g.Fault != "":
 		return nil, fmt.Errorf("its gold breaks the schema: %s", g.Fault)
 	case !here:
@@ -79,13 +80,13 @@ func (s Setup) candidate(ctx context.Context, g *gold.Record, at map[string]docu
 	if err != nil {
 		return nil, err
 	}
-	if g.Source != "" && g.Source != d.Hash {
-		return nil, errors.New("its text has changed since review")
+	if g.Hashes.Since(hashesOf(d)) == record.Changed {
+		return nil, errors.New("it has changed since review")
 	}
 	shown := d.Render(s.Settings.Layout)
 	n := tokens.Estimate(shown)
 	if n > maxExample {
-		return nil, fmt.Errorf("it has about %d tokens, and an example may have %d", n, maxExample)
+		return nil, fmt.Errorf("it has about %d tokens; the limit for an example is %d", n, maxExample)
 	}
 	ix := evidence.NewIndex(d.Text)
 	places := evidence.Of(s.Schema, &g.Record, ix)
@@ -217,7 +218,7 @@ func (f *Filler) exampleOf(d *document.Document) string {
 func CheckExamples(set gold.Set, names []string) error {
 	for _, id := range names {
 		if set[id] == nil {
-			return fmt.Errorf("%s has no gold, so that it can't be a solved example; %s", id, place.Suggest(id, set.Documents()))
+			return fmt.Errorf("%s has no gold, so it can't be a solved example; %s", id, place.Suggest(id, set.Documents()))
 		}
 	}
 	return nil

@@ -43,7 +43,7 @@ func TestExamples(t *testing.T) {
 	require.Len(t, got, 2)
 	assert.Equal(t, []string{"a.txt", "b.txt"}, []string{got[0].Document, got[1].Document}, "between them they show both kinds, and open with and without a value")
 	assert.Equal(t, `{"name":"Rushy","kind":"arch","open":{"value":true,"basis":"Open: yes"}}`, got[1].Record)
-	for id, why := range map[string]string{"d.txt": "its gold is not reviewed (draft)", "gone.txt": "not among the documents", "x.txt": "it has no gold"} {
+	for id, why := range map[string]string{"d.txt": "its gold is not reviewed (state draft)", "gone.txt": "not among the documents", "x.txt": "it has no gold"} {
 		_, err := Examples(context.Background(), setup, set, sources, 0, []string{id})
 		assert.ErrorContains(t, err, why)
 	}

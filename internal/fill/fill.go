@@ -1,6 +1,6 @@
 // Package fill does the work: a document in, a record out, with the trace of
 // how it came about. Here the stages meet: reading, asking, lenient reading,
-// tidying, checking, evidence, repair, and the ledger.
+// normalizing, checking, evidence, repair, and the ledger.
 //
 // Rules it keeps:
 //
@@ -51,15 +51,15 @@ type Filler struct {
 	Job       string  // the project's job that it is at, or ""
 	Aside     string  // what the run is made for, where it is none of the project's records
 	// Given are records to repair in place of filling, by the task's number.
-	Given map[int]*record.Line
-	Cured Cured // what repairing them did
+	Given   map[int]*record.Line
+	Repairs Repairs // what repairing them did
 	// News are new documents to bring into the Given records; nil where they
 	// are to be repaired.
 	News    *News
 	Updated Updated // what bringing them in did
 
-	curedMu *sync.Mutex
-	partial *sync.Map // of schemas, by what they ask for
+	repairsMu *sync.Mutex
+	partial   *sync.Map // of schemas, by what they ask for
 
 	shape    string // where there is no client that knows it
 	kept     *prompt.Kept
@@ -116,7 +116,7 @@ func newOne(s Setup) (*Filler, error) {
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, err
 	}
-	f.kept, f.curedMu, f.partial = &prompt.Kept{}, &sync.Mutex{}, &sync.Map{}
+	f.kept, f.repairsMu, f.partial = &prompt.Kept{}, &sync.Mutex{}, &sync.Map{}
 	for _, e := range s.Settings.Solved {
 		f.shingles = append(f.shingles, document.NewShingles(e.Text))
 	}
@@ -174,16 +174,24 @@ func (f *Filler) Close() {
 	}
 }
 
+// Beginning says what a new run is, beyond what it fills with.
+type Beginning struct {
+	Name  string
+	Scope string // how its documents were chosen, as ledger.Run says
+	Of    int    // how many documents the project has; 0: no project
+	Some  bool   // it asks for some fields of the schema only
+}
+
 // Start records a new run over sources.
-func (f *Filler) Start(label string, sources []document.Source) (int64, error) {
+func (f *Filler) Start(b Beginning, sources []document.Source) (int64, error) {
 	tasks := make([]ledger.Task, len(sources))
 	for i, s := range sources {
-		tasks[i] = ledger.Task{N: i, Document: s.ID, File: s.File, Facts: s.Facts}
+		tasks[i] = ledger.Task{N: i, Document: s.ID, File: s.File, Metadata: s.Metadata}
 		if s.File == "" {
 			tasks[i].Text = []byte(s.Text)
 		}
 	}
-	return f.Ledger.Start(ledger.Run{Label: label, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(),
+	return f.Ledger.Start(ledger.Run{Name: b.Name, Scope: b.Scope, Of: b.Of, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(b.Some),
 		Model: f.Model.Entry, Identity: model.Identity(f.Model), Rounds: f.Rounds}, tasks)
 }
 
@@ -198,7 +206,7 @@ func (f *Filler) Record(run int64, w io.Writer) error {
 // Progress is how far a run is.
 type Progress struct {
 	Done, All int
-	Flawed    int    // flawed or failed
+	Flagged   int    // flagged or failed
 	SpentNano int64  // in this go
 	Last      string // the document that was just done
 	Status    record.Status
@@ -370,8 +378,8 @@ func (r *running) handOut() error {
 func (r *running) tell(rec ledger.Record) {
 	r.progress.Done++
 	r.progress.Last, r.progress.Status, r.progress.Problem = rec.Document, record.Status(rec.Status), ""
-	if rec.Status == string(record.Flawed) || rec.Status == string(record.Failed) {
-		r.progress.Flawed++
+	if rec.Status == string(record.Flagged) || rec.Status == string(record.Failed) {
+		r.progress.Flagged++
 		r.progress.Problem = FirstProblem(rec)
 	}
 	if r.hooks.Progress != nil {
@@ -416,7 +424,7 @@ func (f *Filler) read(ctx context.Context, t ledger.Task) (*document.Document, e
 		return f.Reader.Read(ctx, document.Source{ID: t.Document, Text: string(t.Text)})
 	}
 	if t.File == "" {
-		text, err := f.Ledger.Blob(t.Source)
+		text, err := f.Ledger.Blob(t.TextHash)
 		if err != nil {
 			return nil, err
 		}

@@ -106,7 +106,7 @@ func benchFiller(b *testing.B, url string, n int) (*Filler, []document.Source) {
 func clean(b *testing.B, f *Filler, run int64, n int) {
 	totals, err := f.Ledger.Totals(run)
 	require.NoError(b, err)
-	require.Equal(b, []int{n, n}, []int{totals.Clean, totals.Exchanges}, "%+v", totals)
+	require.Equal(b, []int{n, n}, []int{totals.Unflagged, totals.Exchanges}, "%+v", totals)
 }
 
 // BenchmarkFill fills 400 documents from a server that takes 200 ms, 16 at
@@ -117,7 +117,7 @@ func BenchmarkFill(b *testing.B) {
 		f, sources := benchFiller(b, benchServer(b, 200*time.Millisecond), 400)
 		b.StartTimer()
 		began := time.Now()
-		run, err := f.Start("", sources)
+		run, err := f.Start(Beginning{Name: ""}, sources)
 		require.NoError(b, err)
 		require.NoError(b, f.Run(context.Background(), run, Hooks{}))
 		b.ReportMetric(time.Since(began).Seconds()/5.0, "of-ideal")
@@ -151,7 +151,7 @@ func BenchmarkFillProcessor(b *testing.B) {
 		bare := barePosts(b, url, bodies)
 		b.StartTimer()
 		before := processorTime()
-		run, err := f.Start("", sources)
+		run, err := f.Start(Beginning{Name: ""}, sources)
 		require.NoError(b, err)
 		require.NoError(b, f.Run(context.Background(), run, Hooks{}))
 		ours := processorTime() - before
@@ -209,7 +209,7 @@ func BenchmarkFillMemory(b *testing.B) {
 		b.StopTimer()
 		f, sources := benchFiller(b, benchServer(b, 0), n)
 		b.StartTimer()
-		run, err := f.Start("", sources)
+		run, err := f.Start(Beginning{Name: ""}, sources)
 		require.NoError(b, err)
 		early, late := 0.0, 0.0
 		require.NoError(b, f.Run(context.Background(), run, Hooks{Progress: func(p Progress) {

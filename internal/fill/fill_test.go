@@ -34,7 +34,7 @@ const sampleSchema = `
 schema: s
 fields:
   name: {text: Name., required: true}
-  grade: {integer: Grade., least: 0, most: 3}
+  grade: {integer: Grade., min: 0, max: 3}
   on: {date: Day., written: [D.M.YYYY]}
   open: {boolean: Open., basis: true}
 `
@@ -68,10 +68,10 @@ func fixture(t *testing.T, replies ...string) (record.Line, string) {
 	l, err := ledger.Open(filepath.Join(dir, "ledger.db"))
 	require.NoError(t, err)
 	defer l.Close()
-	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "words", Reply: 100}, Pace: project.Pace{AtOnce: 1, Attempts: 1, Timeout: time.Second}, Rounds: 2})
+	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "plain", Reply: 100}, Pace: project.Pace{AtOnce: 1, Attempts: 1, Timeout: time.Second}, Rounds: 2})
 	require.NoError(t, err)
 	defer f.Close()
-	run, err := f.Start("", []document.Source{{ID: "a.txt", File: filepath.Join(dir, "a.txt")}})
+	run, err := f.Start(Beginning{Name: ""}, []document.Source{{ID: "a.txt", File: filepath.Join(dir, "a.txt")}})
 	require.NoError(t, err)
 	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
 	rec, ok, err := l.RecordAt(run, 0)
@@ -92,27 +92,27 @@ func TestStatuses(t *testing.T) {
 		record  string
 		trace   []string
 	}{
-		{"clean", []string{good}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, nil},
-		{"mended and tidied", []string{"```json\n{'name': 'Heron Plank', grade: '2', \"on\": \"3.4.2031\",}\n```"}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":null}`, []string{`"kind":"fence"`, `"rule":"digits"`, `"rule":"date"`}},
+		{"unflagged", []string{good}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, nil},
+		{"lenient and normalized", []string{"```json\n{'name': 'Heron Plank', grade: '2', \"on\": \"3.4.2031\",}\n```"}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":null}`, []string{`"kind":"fence"`, `"rule":"digits"`, `"rule":"date"`}},
 		{"repaired", []string{`{"name":"Heron Plank","grade":7}`, `[{"op":"replace","path":"/grade","value":2}]`}, record.Repaired, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"left":[]`}},
-		{"a repair in a fence", []string{`{"name":"Heron Plank","grade":7}`, "```json\n[{\"op\":\"replace\",\"path\":\"/grade\",\"value\":2}]\n```"}, record.Repaired, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`{"step":"ask","request":"repair 1","cached":false},{"step":"mend","kind":"fence"`}},
-		{"repaired at the second go", []string{`{"name":"Heron Plank","grade":7}`, `[{"op":"replace","path":"","value":{}}]`, `[{"op":"replace","path":"/grade","value":2}]`}, record.Repaired, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{"touches the whole record"}},
-		{"an invention taken out", []string{`{"name":"Heron Plank","grade":3}`, `[{"op":"replace","path":"/grade","value":null}]`}, record.Repaired, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{"stands nowhere in the document"}},
-		{"a value may not vanish", []string{`{"name":"Heron Plank","grade":7}`, `[{"op":"remove","path":"/grade"}]`, `[{"op":"replace","path":"/grade","value":null}]`}, record.Flawed, `{"name":"Heron Plank","grade":7,"on":null,"open":null}`, []string{"takes the value at /grade away"}},
-		{"nothing to mend", []string{`{"grade":2}`, `[]`}, record.Flawed, `{"name":null,"grade":2,"on":null,"open":null}`, []string{"found nothing to mend"}},
-		{"a basis that stands nowhere", []string{`{"name":"Heron Plank","open":{"value":false,"basis":"The sign said closed"}}`}, record.Flawed, `{"name":"Heron Plank","grade":null,"on":null,"open":false}`, []string{"rests on are missing"}},
-		{"cut short", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`}, record.Flawed, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"cut-short"`}},
-		{"cut short, and the rest asked for", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`, `{"on":"2031-04-03","open":null}`}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":null}`, []string{"asked for grade, on, open again"}},
-		{"asked anew, the model does not hold on to it", []string{`{"name":"Heron Plank","grade":3}`, `[]`, "not stated"}, record.Repaired, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{`"request":"ask anew grade"`}},
-		{"a list around the record", []string{"[" + good + "]"}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{"a list around the one record"}},
-		{"a wrapper around it", []string{`{"result":{"record":` + good + `}}`}, record.Clean, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{`"kind":"wrapper"`}},
-		{"keys in another style", []string{`{"Name":"Heron Plank","GRADE":2}`}, record.Clean, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"rule":"key"`}},
-		{"two records", []string{"[" + good + "," + good + "]"}, record.Failed, `null`, []string{"2 records where one was asked"}},
-		{"no record", []string{"I can't."}, record.Failed, `null`, []string{"holds no JSON"}},
+		{"a repair in a fence", []string{`{"name":"Heron Plank","grade":7}`, "```json\n[{\"op\":\"replace\",\"path\":\"/grade\",\"value\":2}]\n```"}, record.Repaired, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`{"step":"ask","request":"repair 1","cached":false},{"step":"lenient","kind":"fence"`}},
+		{"repaired at the second go", []string{`{"name":"Heron Plank","grade":7}`, `[{"op":"replace","path":"","value":{}}]`, `[{"op":"replace","path":"/grade","value":2}]`}, record.Repaired, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{"changes the whole record"}},
+		{"an invention taken out", []string{`{"name":"Heron Plank","grade":3}`, `[{"op":"replace","path":"/grade","value":null}]`}, record.Repaired, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{"is nowhere in the document"}},
+		{"a value may not vanish", []string{`{"name":"Heron Plank","grade":7}`, `[{"op":"remove","path":"/grade"}]`, `[{"op":"replace","path":"/grade","value":null}]`}, record.Flagged, `{"name":"Heron Plank","grade":7,"on":null,"open":null}`, []string{"removes the value at /grade"}},
+		{"nothing to correct", []string{`{"grade":2}`, `[]`}, record.Flagged, `{"name":null,"grade":2,"on":null,"open":null}`, []string{"found nothing to correct"}},
+		{"a basis that stands nowhere", []string{`{"name":"Heron Plank","open":{"value":false,"basis":"The sign said closed"}}`}, record.Flagged, `{"name":"Heron Plank","grade":null,"on":null,"open":false}`, []string{"rests on are missing"}},
+		{"cut short", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`}, record.Flagged, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"truncated"`}},
+		{"cut short, and the rest asked for", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`, `{"on":"2031-04-03","open":null}`}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":null}`, []string{"asked for grade, on, open again"}},
+		{"asked again, the model does not hold on to it", []string{`{"name":"Heron Plank","grade":3}`, `[]`, "not stated"}, record.Repaired, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{`"request":"ask again grade"`}},
+		{"a list around the record", []string{"[" + good + "]"}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{"a list around the one record"}},
+		{"a wrapper around it", []string{`{"result":{"record":` + good + `}}`}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{`"kind":"wrapper"`}},
+		{"keys in another style", []string{`{"Name":"Heron Plank","GRADE":2}`}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"rule":"key"`}},
+		{"two records", []string{"[" + good + "," + good + "]"}, record.Failed, `null`, []string{"2 records; one was asked for"}},
+		{"no record", []string{"I can't."}, record.Failed, `null`, []string{"holds nothing that can be read"}},
 		{"an empty reply", []string{""}, record.Failed, `null`, []string{"the reply is empty"}},
 		{"an unknown field", []string{`{"name":"Heron Plank","grade":2,"colour":"red"}`, `{"patch":[{"op":"remove","path":"/colour"}]}`}, record.Repaired, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, nil},
-		{"an unread line", []string{`{"name":"Heron Plank"}`, `{"grade":2,"name":"Another"}`}, record.Clean, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"field":"grade","text":"Grade: 2"`, `"what":"filled","path":"/grade"`}},
-		{"a line that stays unread", []string{`{"name":"Heron Plank"}`, `{}`}, record.Flawed, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{`"unread"`}},
+		{"an unread line", []string{`{"name":"Heron Plank"}`, `{"grade":2,"name":"Another"}`}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"field":"grade","text":"Grade: 2"`, `"what":"filled","path":"/grade"`}},
+		{"a line that stays unread", []string{`{"name":"Heron Plank"}`, `{}`}, record.Flagged, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{`"uncovered"`}},
 	} {
 		line, trace := fixture(t, c.replies...)
 		assert.Equal(t, c.status, line.Status, c.name)
@@ -120,7 +120,7 @@ func TestStatuses(t *testing.T) {
 		for _, part := range c.trace {
 			assert.Contains(t, trace, part, c.name)
 		}
-		assert.Equal(t, c.status == record.Flawed || c.status == record.Failed, len(line.Problems) > 0, c.name)
+		assert.Equal(t, c.status == record.Flagged || c.status == record.Failed, len(line.Problems) > 0, c.name)
 	}
 }
 
@@ -153,9 +153,9 @@ func TestOrder(t *testing.T) {
 	l, err := ledger.Open(filepath.Join(dir, "ledger.db"))
 	require.NoError(t, err)
 	defer l.Close()
-	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "words", Reply: 9}, Pace: project.Pace{AtOnce: 6, Attempts: 1, Timeout: time.Second}})
+	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "plain", Reply: 9}, Pace: project.Pace{AtOnce: 6, Attempts: 1, Timeout: time.Second}})
 	require.NoError(t, err)
-	run, err := f.Start("", sources)
+	run, err := f.Start(Beginning{Name: ""}, sources)
 	require.NoError(t, err)
 	var got []string
 	done := 0
@@ -168,7 +168,7 @@ func TestOrder(t *testing.T) {
 	assert.Equal(t, 60, done)
 	totals, err := l.Totals(run)
 	require.NoError(t, err)
-	assert.Equal(t, []int{51, 9, 0}, []int{totals.Clean, totals.Failed, totals.Waiting})
+	assert.Equal(t, []int{51, 9, 0}, []int{totals.Unflagged, totals.Failed, totals.Waiting})
 }
 
 // Every fault of the line at once: all documents come out, none twice, and
@@ -194,7 +194,7 @@ func TestABadLine(t *testing.T) {
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "careful", At: s.URL + "/v1", Shape: "schema", Reply: 99, PriceIn: 1, PriceOut: 1},
 		Pace: project.Pace{AtOnce: 16, Attempts: 40, Timeout: 400 * time.Millisecond}, Rounds: 1})
 	require.NoError(t, err)
-	run, err := f.Start("", sources)
+	run, err := f.Start(Beginning{Name: ""}, sources)
 	require.NoError(t, err)
 	waits := 0
 	seen := map[string]int{}
@@ -221,8 +221,8 @@ func TestShapesFallBack(t *testing.T) {
 		"all":             {nil, "schema", false},
 		"no schema":       {[]string{"schema"}, "tool", false},
 		"objects alone":   {[]string{"schema", "tool"}, "object", false},
-		"words alone":     {[]string{"schema", "tool", "object"}, "words", false},
-		"follows nothing": {nil, "words", true},
+		"plain text":      {[]string{"schema", "tool", "object"}, "plain", false},
+		"follows nothing": {nil, "plain", true},
 	} {
 		s, err := standin.Start("127.0.0.1:0", standin.Options{Character: "careful", Refuses: c.refuses})
 		require.NoError(t, err)
@@ -246,7 +246,7 @@ func TestShapesFallBack(t *testing.T) {
 		f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: url, Shape: "auto", Reply: 100}, Pace: project.Pace{AtOnce: 3, Attempts: 1, Timeout: 5 * time.Second}})
 		require.NoError(t, err)
 		sources := []document.Source{{ID: "a", Text: "Name: Heron Plank\n"}, {ID: "b", Text: "Name: Heron Plank\nx\n"}, {ID: "c", Text: "Name: Heron Plank\ny\n"}}
-		run, err := f.Start("", sources)
+		run, err := f.Start(Beginning{Name: ""}, sources)
 		require.NoError(t, err)
 		n := 0
 		require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r ledger.Record) error {
@@ -299,22 +299,22 @@ func TestRepeat(t *testing.T) {
 	defer l.Close()
 	sch, err := schema.Parse("s.yaml", []byte("schema: s\nabout: A.\nfields:\n  name: Name.\n  grade: {integer: Grade.}\n"))
 	require.NoError(t, err)
-	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "words", Reply: 100}, Pace: project.Pace{AtOnce: 4, Attempts: 1, Timeout: 5 * time.Second}})
+	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "plain", Reply: 100}, Pace: project.Pace{AtOnce: 4, Attempts: 1, Timeout: 5 * time.Second}})
 	require.NoError(t, err)
 	defer f.Close()
 	out, err := f.Repeat(context.Background(), document.Source{ID: "a", Text: source}, 12, 100)
 	require.NoError(t, err)
-	nulls, untidy := 0, 0
+	nulls, odd := 0, 0
 	for seed := int64(100); seed < 112; seed++ {
 		assert.Equal(t, 1, seeds[seed])
 		switch {
 		case seed%3 == 0:
 			nulls++
 		case seed%4 == 1:
-			untidy++
+			odd++
 		}
 	}
-	assert.Equal(t, 12-untidy, out.Form)
+	assert.Equal(t, 12-odd, out.Form)
 	require.Len(t, out.Leaves, 2)
 	assert.Equal(t, []ValueCount{{`"Heron Plank"`, 12}}, out.Leaves[0].Values)
 	assert.Equal(t, []ValueCount{{"2", 12 - nulls}, {"null", nulls}}, out.Leaves[1].Values)
@@ -335,7 +335,7 @@ func TestReplayNeedsNoKey(t *testing.T) {
 	f, err := New(setup)
 	require.NoError(t, err)
 	sources := []document.Source{{ID: "a", Text: source}, {ID: "b", Text: "Name: Pipit Gill\n"}}
-	run, err := f.Start("", sources)
+	run, err := f.Start(Beginning{Name: ""}, sources)
 	require.NoError(t, err)
 	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
 	file := filepath.Join(t.TempDir(), "kept.jsonl")
@@ -348,15 +348,15 @@ func TestReplayNeedsNoKey(t *testing.T) {
 	require.NoError(t, err)
 	again, err := New(setup)
 	require.NoError(t, err)
-	run, err = again.Start("", append(sources, document.Source{ID: "c", Text: "Name: Rushy Ford\n"}))
+	run, err = again.Start(Beginning{Name: ""}, append(sources, document.Source{ID: "c", Text: "Name: Rushy Ford\n"}))
 	require.NoError(t, err)
 	err = again.Run(context.Background(), run, Hooks{})
 	var not *chat.NotRecorded
 	require.ErrorAs(t, err, &not)
-	assert.NotEqual(t, not.Sent, not.Recorded)
+	assert.Equal(t, file+": c has changed since the exchanges were saved; save them again", not.Error(), "only the document differs")
 }
 
-// Where one model leaves problems another one mends them, by patches: what was
+// Where one model leaves problems another one repairs them, by patches: what was
 // right stays. Where the first gives nothing, the other fills from the start.
 func TestThen(t *testing.T) {
 	answer := func(replies map[string]string) *httptest.Server {
@@ -382,11 +382,11 @@ func TestThen(t *testing.T) {
 	sch, err := schema.Parse("s.yaml", []byte("schema: s\nabout: A.\nfields:\n  name: Name.\n  grade: {integer: Grade.}\n"))
 	require.NoError(t, err)
 	setup := Setup{Ledger: l, Schema: sch, Pace: project.Pace{AtOnce: 2, Attempts: 1, Timeout: 5 * time.Second},
-		Model: &project.Model{Entry: "small", Name: "s", At: small.URL, Shape: "words", Reply: 100, PriceIn: 1}, Then: &project.Model{Entry: "large", Name: "l", At: large.URL, Shape: "words", Reply: 100, PriceIn: 100}, Rounds: 1}
+		Model: &project.Model{Entry: "small", Name: "s", At: small.URL, Shape: "plain", Reply: 100, PriceIn: 1}, Then: &project.Model{Entry: "large", Name: "l", At: large.URL, Shape: "plain", Reply: 100, PriceIn: 100}, Rounds: 1}
 	f, err := New(setup)
 	require.NoError(t, err)
 	defer f.Close()
-	run, err := f.Start("", []document.Source{{ID: "a", Text: source}, {ID: "b", Text: "Name: Pipit Gill\nGrade: 3\n"}})
+	run, err := f.Start(Beginning{Name: ""}, []document.Source{{ID: "a", Text: source}, {ID: "b", Text: "Name: Pipit Gill\nGrade: 3\n"}})
 	require.NoError(t, err)
 	var records []ledger.Record
 	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r ledger.Record) error { records = append(records, r); return nil }}))
@@ -394,7 +394,7 @@ func TestThen(t *testing.T) {
 	assert.Equal(t, `{"name":"Heron Plank","grade":2}`, string(records[0].Record))
 	assert.Equal(t, "repaired", records[0].Status)
 	assert.Equal(t, `{"name":"Pipit Gill","grade":3}`, string(records[1].Record))
-	assert.Equal(t, "clean", records[1].Status)
+	assert.Equal(t, "unflagged", records[1].Status)
 	assert.Contains(t, string(records[1].Trace), `{"step":"then","model":"large"}`)
 	totals, err := l.Totals(run)
 	require.NoError(t, err)

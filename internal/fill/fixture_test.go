@@ -23,7 +23,7 @@ func fillOne(t *testing.T, setup Setup, file string) (record.Line, *Filler) {
 	f, err := New(setup)
 	require.NoError(t, err)
 	t.Cleanup(func() { f.Close() })
-	run, err := f.Start("", []document.Source{{ID: filepath.Base(file), File: file}})
+	run, err := f.Start(Beginning{Name: ""}, []document.Source{{ID: filepath.Base(file), File: file}})
 	require.NoError(t, err)
 	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
 	rec, ok, err := l.RecordAt(run, 0)

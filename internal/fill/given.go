@@ -6,28 +6,28 @@ import (
 	"filler/internal/evidence"
 	"filler/internal/ledger"
 	"filler/internal/model"
+	"filler/internal/normalize"
 	"filler/internal/record"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
-// Cured counts what a repair of existing records did, by step.
-type Cured struct {
-	Records  int
-	Problems int // before
-	Tidied   int // problems that tidies cured
-	Patched  int // that patches of the model cured
-	Anew     int // that fields asked anew cured
-	Then     int // that the other model cured
-	Left     int
-	Unread   int // records whose documents could not be read: they were tidied alone
+// Repairs counts what a repair of existing records did, by step.
+type Repairs struct {
+	Records    int
+	Problems   int // before
+	Normalized int // problems fixed by normalizers
+	Patched    int // fixed by patches of the model
+	Again      int // fixed by asking fields again
+	Then       int // fixed by the other model
+	Left       int
+	Unreadable int // records whose documents could not be read: they were normalized alone
 }
 
 // given repairs an existing record in place of filling one. Without its
-// document a record is tidied and checked against the schema alone.
+// document a record is normalized and checked against the schema alone.
 func (f *Filler) given(ctx context.Context, run int64, t ledger.Task, line *record.Line) (ledger.Record, error) {
 	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
-	var c Cured
+	var c Repairs
 	c.Records = 1
 	doc, err := f.read(ctx, t)
 	switch {
@@ -35,17 +35,17 @@ func (f *Filler) given(ctx context.Context, run int64, t ledger.Task, line *reco
 		return ledger.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
 	case err == nil:
 		w.open(doc)
-		w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), number("bytes", len(doc.Text)), text("source", doc.Hash))
+		w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), number("bytes", len(doc.Text)), text("text_sha256", doc.Hash))
 	default:
-		c.Unread = 1
+		c.Unreadable = 1
 		w.trace.add("unreadable", text("note", err.Error()))
 	}
 	if line.Status == record.Failed || line.Record.Kind == value.Null {
 		if w.doc == nil || f.Rounds == 0 {
-			f.cured(c)
+			f.addRepairs(c)
 			return w.failed(record.NoAnswer, "there is no record to repair"), nil
 		}
-		f.cured(c)
+		f.addRepairs(c)
 		return f.one(ctx, run, t)
 	}
 	if w.doc != nil {
@@ -54,22 +54,22 @@ func (f *Filler) given(ctx context.Context, run int64, t ledger.Task, line *reco
 		}
 	}
 	w.record = line.Record.Clone()
-	if w.doc != nil && line.Source == w.doc.Hash {
+	if w.doc != nil && line.Hashes.Text == w.doc.Hash {
 		w.found = evidence.PlacesFromJSON(&line.Evidence)
 		w.remember()
 	}
 	was := len(w.check(&w.record))
 	c.Problems = was
-	tidied := tidy.Record(w.Schema, &w.record)
-	w.trace.tidies(tidied)
+	normalized := normalize.Record(w.Schema, &w.record)
+	w.trace.normalizers(normalized)
 	w.record = record.Arrange(w.Schema, &w.record)
-	w.follow(&w.record, w.places(&w.record), tidied)
+	w.follow(&w.record, w.places(&w.record), normalized)
 	w.problems = w.check(&w.record)
 	step := func(into *int) {
 		*into += max(was-len(w.problems), 0)
 		was = len(w.problems)
 	}
-	step(&c.Tidied)
+	step(&c.Normalized)
 	w.trace.problems(w.problems)
 	w.from(line)
 	if w.doc != nil {
@@ -83,10 +83,10 @@ func (f *Filler) given(ctx context.Context, run int64, t ledger.Task, line *reco
 			return ledger.Record{}, err
 		}
 		step(&c.Patched)
-		if err := w.anew(ctx); err != nil {
+		if err := w.askFields(ctx); err != nil {
 			return ledger.Record{}, err
 		}
-		step(&c.Anew)
+		step(&c.Again)
 		if f.Then != nil && len(w.problems) > 0 {
 			w.trace.add("then", text("model", f.Then.Model.Entry))
 			w.Filler, w.turn = f.Then, "then "
@@ -98,27 +98,27 @@ func (f *Filler) given(ctx context.Context, run int64, t ledger.Task, line *reco
 		}
 	}
 	c.Left = len(w.problems)
-	f.cured(c)
+	f.addRepairs(c)
 	return w.done(), nil
 }
 
 // from takes over what is known of how the record came about.
 func (w *filling) from(line *record.Line) {
 	for _, p := range line.Problems {
-		if p.Code == record.CutShort || p.Code == record.Conflict {
+		if p.Code == record.Truncated || p.Code == record.Conflict {
 			w.others = append(w.others, p)
 		}
 	}
 	if line.Status == record.Repaired {
-		w.mended = 1
+		w.repaired = 1
 	}
 }
 
-// cured adds up what was done.
-func (f *Filler) cured(c Cured) {
-	f.curedMu.Lock()
-	defer f.curedMu.Unlock()
-	s := &f.Cured
-	s.Records, s.Problems, s.Tidied, s.Patched = s.Records+c.Records, s.Problems+c.Problems, s.Tidied+c.Tidied, s.Patched+c.Patched
-	s.Anew, s.Then, s.Left, s.Unread = s.Anew+c.Anew, s.Then+c.Then, s.Left+c.Left, s.Unread+c.Unread
+// addRepairs adds up what was done.
+func (f *Filler) addRepairs(c Repairs) {
+	f.repairsMu.Lock()
+	defer f.repairsMu.Unlock()
+	s := &f.Repairs
+	s.Records, s.Problems, s.Normalized, s.Patched = s.Records+c.Records, s.Problems+c.Problems, s.Normalized+c.Normalized, s.Patched+c.Patched
+	s.Again, s.Then, s.Left, s.Unreadable = s.Again+c.Again, s.Then+c.Then, s.Left+c.Left, s.Unreadable+c.Unreadable
 }

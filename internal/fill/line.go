@@ -3,6 +3,7 @@ package fill
 import (
 	"bytes"
 
+	"filler/internal/document"
 	"filler/internal/ledger"
 	"filler/internal/record"
 	"filler/internal/value"
@@ -42,9 +43,13 @@ func exampleIn(trace []byte) (string, error) {
 	return "", nil
 }
 
+func hashesOf(d *document.Document) record.Hashes {
+	return record.Hashes{Text: d.Hash, File: d.FileHash}
+}
+
 // ToLine gives a kept record in its machine form.
 func ToLine(run int64, r ledger.Record) (record.Line, error) {
-	l := record.Line{Document: r.Document, Run: run, Status: record.Status(r.Status), Source: r.Source}
+	l := record.Line{Document: r.Document, Run: run, Status: record.Status(r.Status), Hashes: record.Hashes{Text: r.TextHash, File: r.FileHash}}
 	var err error
 	if l.Example, err = exampleIn(r.Trace); err != nil {
 		return l, err

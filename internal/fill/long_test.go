@@ -123,7 +123,7 @@ func TestEveryRowOnce(t *testing.T) {
 			n++
 		}
 	}
-	s, err := schema.Parse("s.yaml", []byte("schema: visits\neach: entry\nfields:\n  no: {text: Number of the visit., labels: [Visit no.]}\n  bridge: Name of the bridge.\n  visited: {date: Day of the visit., written: [D.M.YYYY]}\n  grade: {integer: Grade.}\n"))
+	s, err := schema.Parse("s.yaml", []byte("schema: visits\neach: entry\nfields:\n  no: {text: Number of the visit., printed_as: [Visit no.]}\n  bridge: Name of the bridge.\n  visited: {date: Day of the visit., written: [D.M.YYYY]}\n  grade: {integer: Grade.}\n"))
 	require.NoError(t, err)
 	for _, character := range []string{"hasty", "steady"} {
 		for _, size := range []int{150, 300 + r.IntN(600), 5000} {
@@ -132,7 +132,7 @@ func TestEveryRowOnce(t *testing.T) {
 			assert.IsIncreasing(t, got, "%s, chunks of %d", character, size)
 			unread := 0
 			for _, p := range line.Problems {
-				if p.Code == record.Unread {
+				if p.Code == record.Uncovered {
 					unread++
 				}
 			}

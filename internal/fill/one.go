@@ -32,17 +32,17 @@ type filling struct {
 	turn string // "then " once the other model is asked
 	long bool   // the document went into several requests
 
-	record   value.Value
-	found    evidence.Places          // of the record as it came from the pieces
-	whole    value.Value              // the record that they are of
-	problems []record.Problem         // that the record shows, and a repair may cure
-	others   []record.Problem         // of how the record came about
-	lost     []layout.Span            // what pieces that came to nothing were for
-	basis    map[value.Pointer]string // words that inferred values rest on
-	mended   int                      // patches applied
-	refusals map[value.Pointer]string // why the last patch was not applied
-	missed   map[string]bool          // fields that lines speak of, and nothing comes from
-	tidied   map[trail][]string       // rules of the tidies that led to values
+	record     value.Value
+	found      evidence.Places          // of the record as it came from the pieces
+	whole      value.Value              // the record that they are of
+	problems   []record.Problem         // that the record shows, and a repair may fix
+	others     []record.Problem         // of how the record came about
+	lost       []layout.Span            // what pieces that came to nothing were for
+	basis      map[value.Pointer]string // words that inferred values rest on
+	repaired   int                      // corrections taken
+	refusals   map[value.Pointer]string // why the last patch was not applied
+	missed     map[string]bool          // fields that lines speak of, and nothing comes from
+	normalized map[trail][]string       // rules of the normalizers that led to values
 }
 
 // one fills one document. An error means that the document has no outcome yet
@@ -54,19 +54,19 @@ func (f *Filler) one(ctx context.Context, run int64, t ledger.Task) (ledger.Reco
 		return ledger.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
 	}
 	if err != nil {
-		return w.failed(record.Source, err.Error()), nil
+		return w.failed(record.Unreadable, err.Error()), nil
 	}
 	w.open(doc)
-	w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), text("notes", strings.Join(doc.Notes, ", ")), number("bytes", len(doc.Text)), text("source", doc.Hash))
+	w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), text("notes", strings.Join(doc.Notes, ", ")), number("bytes", len(doc.Text)), text("text_sha256", doc.Hash))
 	if w.pages, err = f.pictures(ctx, doc, t.File); err != nil {
-		return w.failed(record.Source, err.Error()), nil
+		return w.failed(record.Unreadable, err.Error()), nil
 	}
 	if shown := f.exampleOf(doc); shown != "" {
 		w.trace.add("example", text("document", shown))
 	}
 	code, why, err := w.byModel(ctx)
 	if err == nil && f.Then != nil && (code != "" || len(w.problems)+len(w.others) > 0) {
-		// The other model mends what is wrong, within the bounds of every
+		// The other model repairs what is wrong, within the bounds of every
 		// repair, so that what was right stays; or fills from the start.
 		w.trace.add("then", text("model", f.Then.Model.Entry))
 		w.Filler, w.turn = f.Then, "then "
@@ -101,7 +101,7 @@ func (w *filling) asker() *asker {
 // byModel asks for the record and has it repaired. A code says that no record
 // came, and why; an error that the document waits for another time.
 func (w *filling) byModel(ctx context.Context) (code record.Code, why string, err error) {
-	w.others, w.lost, w.missed, w.tidied = nil, nil, nil, nil
+	w.others, w.lost, w.missed, w.normalized = nil, nil, nil, nil
 	pieces, err := w.asker().plan()
 	if err != nil {
 		return record.NoAnswer, err.Error(), nil
@@ -182,7 +182,7 @@ func (w *filling) fillAll(ctx context.Context, pieces []*piece) error {
 
 // send sends a request. How many may be under way is the client's to say.
 func (w *filling) send(ctx context.Context, step string, req *chat.Request) (*model.Answer, error) {
-	return w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: w.turn + step}, req)
+	return w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: w.turn + step, Document: w.task.Document}, req)
 }
 
 // combine makes the record of the pieces: those of one part merged, those of
@@ -224,15 +224,15 @@ func (w *filling) addPart(pieces []*piece, all int) {
 			continue
 		}
 		if x.cut {
-			msg := "the reply was cut short; what came whole was kept"
+			msg := "the reply was cut short; its complete values were kept"
 			if all > 1 {
 				msg = x.step + ": " + msg
 			}
-			w.others = append(w.others, record.Problem{Path: pathOf(x), Code: record.CutShort, Message: msg})
+			w.others = append(w.others, record.Problem{Path: pathOf(x), Code: record.Truncated, Message: msg})
 			w.lose(x)
 		}
 		p := merge.Part{Record: x.record, Places: x.places}
-		w.follow(&x.record, x.places, x.tidied)
+		w.follow(&x.record, x.places, x.normalized)
 		if x.chunk != nil {
 			p.Inside = x.chunk.Inside
 		}
@@ -314,7 +314,7 @@ func (w *filling) decided(r merge.Result) {
 		}
 		v := c.Values[0]
 		w.others = append(w.others, record.Problem{Path: c.Path, Code: record.Conflict, Value: &v,
-			Message: fmt.Sprintf("another part of the document says %s", strings.Join(others, " and "))})
+			Message: fmt.Sprintf("another chunk of the document says %s", strings.Join(others, " and "))})
 	}
 }
 
@@ -377,15 +377,15 @@ func (w *filling) check(v *value.Value) []record.Problem {
 		}
 		switch {
 		case field.Basis && place.Kind == evidence.Inferred && !place.Found() && len(w.pages.images) == 0:
-			problems = append(problems, evidenceProblem(p, v, "the words that this value rests on are missing, or stand nowhere in the document"))
-		case place.Kind == evidence.Seen && field.Evidence == "quoted":
-			problems = append(problems, evidenceProblem(p, v, "this value should stand in the document letter for letter, and there is only the model's word that it was seen"))
-		case place.Kind == evidence.Near && (field.Evidence == "quoted" || field.Evidence == "restated"):
-			problems = append(problems, evidenceProblem(p, v, fmt.Sprintf("this value stands in the document only but for a few characters (%q)", w.doc.Text[place.Start:place.End])))
+			problems = append(problems, evidenceProblem(p, v, "the words that this value rests on are missing or not in the document"))
+		case place.Kind == evidence.Pictured && field.Evidence == "quoted":
+			problems = append(problems, evidenceProblem(p, v, "evidence must be quoted, but the value is only pictured: the model says where it is on the page"))
+		case place.Kind == evidence.Lookalike && (field.Evidence == "quoted" || field.Evidence == "restated"):
+			problems = append(problems, evidenceProblem(p, v, fmt.Sprintf("evidence must be tighter than a lookalike (%q)", w.doc.Text[place.Start:place.End])))
 		case place.Kind == evidence.None:
-			problems = append(problems, evidenceProblem(p, v, "this value stands nowhere in the document"))
+			problems = append(problems, evidenceProblem(p, v, "the value is nowhere in the document"))
 		case field.Evidence == "quoted" && place.Kind != evidence.Quoted:
-			problems = append(problems, evidenceProblem(p, v, "this value should stand in the document letter for letter, and stands there in another spelling"))
+			problems = append(problems, evidenceProblem(p, v, "evidence must be quoted, but the document has the value in another spelling"))
 		}
 	}
 	record.Sort(w.Schema, problems)
@@ -394,7 +394,7 @@ func (w *filling) check(v *value.Value) []record.Problem {
 
 func evidenceProblem(p value.Pointer, v *value.Value, msg string) record.Problem {
 	at := v.At(p).Clone().Named("")
-	return record.Problem{Path: p, Code: record.Evidence, Message: msg, Value: &at}
+	return record.Problem{Path: p, Code: record.NoEvidence, Message: msg, Value: &at}
 }
 
 // done closes the filling.
@@ -402,18 +402,18 @@ func (w *filling) done() ledger.Record {
 	places := w.places(&w.record)
 	w.problems = append(w.others, w.problems...)
 	record.Sort(w.Schema, w.problems)
-	status := record.Clean
+	status := record.Unflagged
 	switch {
 	case len(w.problems) > 0:
-		status = record.Flawed
-	case w.mended > 0:
+		status = record.Flagged
+	case w.repaired > 0:
 		status = record.Repaired
 	}
 	kinds := map[evidence.Kind]int{}
 	for _, p := range places {
 		kinds[p.Kind]++
 	}
-	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("near", kinds[evidence.Near]), number("seen", kinds[evidence.Seen]), number("inferred", kinds[evidence.Inferred]), number("none", kinds[evidence.None]))
+	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("lookalike", kinds[evidence.Lookalike]), number("pictured", kinds[evidence.Pictured]), number("inferred", kinds[evidence.Inferred]), number("none", kinds[evidence.None]))
 	w.trace.add("end", text("status", string(status)), problemList(w.problems).Named("problems"))
 	proof := places.JSON(&w.record)
 	rec := w.toLedger(status, w.record.JSON(), proof.JSON())
@@ -433,7 +433,7 @@ func (w *filling) toLedger(status record.Status, rec, proof []byte) ledger.Recor
 	problems := problemList(w.problems)
 	r := ledger.Record{N: w.task.N, Document: w.task.Document, Status: string(status), Record: rec, Problems: problems.JSON(), Evidence: proof, Trace: w.trace.json()}
 	if w.doc != nil {
-		r.Source = w.doc.Hash
+		r.TextHash, r.FileHash = w.doc.Hash, w.doc.FileHash
 	}
 	return r
 }

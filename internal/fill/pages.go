@@ -92,7 +92,7 @@ func (x *piece) see() {
 		if at, ok := x.w.pages.place(v.Get("page"), v.Get("box")); ok {
 			x.seen[p] = at
 		} else if !v.Get("value").Empty() {
-			x.trace.add("seen", text("path", string(p)), text("refused", "the place that the model names is on no page"))
+			x.trace.add("pictured", text("path", string(p)), text("refused", "the place that the model gives is not on any page"))
 		}
 		*v = v.Get("value").Named(v.Name)
 	})
@@ -118,7 +118,7 @@ func (g *pages) place(page, box *value.Value) (evidence.Place, bool) {
 	if b[0] < 0 || b[1] < 0 || b[2] <= b[0] || b[3] <= b[1] || b[2] > float64(size.X)*1.02 || b[3] > float64(size.Y)*1.02 {
 		return at, false
 	}
-	at.Kind, at.Page = evidence.Seen, n
+	at.Kind, at.Page = evidence.Pictured, n
 	for i := range b {
 		at.Box[i] = int(b[i]*g.scale[n-1] + 0.5)
 	}

@@ -16,7 +16,7 @@ import (
 type part struct {
 	name   string // "" is the whole record
 	schema *schema.Schema
-	style  string        // prompt.Whole, ByField or ByPointer
+	style  string        // prompt.Record, ByField or ByPointer
 	field  *schema.Field // of a part by field
 }
 
@@ -24,14 +24,14 @@ type part struct {
 // a style of their own are asked for in that one.
 func partsOf(s *schema.Schema, style string) ([]part, error) {
 	if style == "" || style == prompt.Open {
-		style = prompt.Whole
+		style = prompt.Record
 	}
 	own := false
 	s.Root.Walk(func(f *schema.Field, _ int) { own = own || f.Style != "" })
 	if s.EachEntry() && (own || style == prompt.ByGroup || style == prompt.ByField) {
-		return nil, fmt.Errorf("%s: a schema with `each: entry` is asked for whole or by-pointer, since parts of a record could not be told to belong to one entry; leave the other styles out", s.File)
+		return nil, fmt.Errorf("%s: a schema with `each: entry` is asked for in style record or by-pointer, since parts of a record could not be assigned to an entry; use style record or by-pointer", s.File)
 	}
-	if !own && (style == prompt.Whole || style == prompt.ByPointer) {
+	if !own && (style == prompt.Record || style == prompt.ByPointer) {
 		return []part{{"", s, style, nil}}, nil
 	}
 	d := &divider{schema: s}
@@ -71,18 +71,18 @@ func (d *divider) divide(f *schema.Field, style string) {
 		for _, kid := range f.Fields {
 			inner := style
 			if style == prompt.ByGroup {
-				inner = prompt.Whole
+				inner = prompt.Record
 			}
 			d.divide(kid, inner)
 		}
 	case style == prompt.ByField && f.IsLeaf():
 		d.bundles = append(d.bundles, &bundle{f.Path, prompt.ByField, []string{f.Path}})
-	case !f.IsLeaf() && style != prompt.Whole && style != prompt.ByPointer:
-		d.bundles = append(d.bundles, &bundle{f.Path, prompt.Whole, []string{f.Path}})
+	case !f.IsLeaf() && style != prompt.Record && style != prompt.ByPointer:
+		d.bundles = append(d.bundles, &bundle{f.Path, prompt.Record, []string{f.Path}})
 	case style == prompt.ByPointer:
 		d.with("by pointer", prompt.ByPointer, f)
 	default:
-		d.with("the rest", prompt.Whole, f)
+		d.with("the rest", prompt.Record, f)
 	}
 }
 
@@ -121,7 +121,7 @@ func (a *asker) ask(p *part, c *prompt.Chunk) prompt.Ask {
 		shape = a.Client.Shape()
 	}
 	if p.style == prompt.ByField {
-		shape = "words"
+		shape = "plain"
 	}
 	return prompt.Ask{Model: a.Model, Schema: p.schema, Doc: a.doc, Chunk: c, Style: p.style, Shape: shape, Set: a.Settings, Images: a.images(), Kept: a.kept}
 }

@@ -12,11 +12,11 @@ import (
 	"filler/internal/evidence"
 	"filler/internal/layout"
 	"filler/internal/model"
+	"filler/internal/normalize"
 	"filler/internal/prompt"
 	"filler/internal/record"
 	"filler/internal/reply"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/tokens"
 	"filler/internal/value"
 )
@@ -33,18 +33,18 @@ type piece struct {
 	index *evidence.Index // of what is shown
 	trace trace
 
-	record   value.Value
-	places   evidence.Places
-	pointed  evidence.Places          // places that the model named
-	seen     evidence.Places          // places on the pages that the model named
-	basis    map[value.Pointer]string // words that inferred values rest on
-	tidied   []tidy.Change
-	cut      bool        // the reply ended early
-	came     []string    // the fields that came whole before it did
-	unstated bool        // the model says that the document does not state the field
-	code     record.Code // why no record came, or ""
-	why      string
-	halves   []*piece // what it was split into
+	record     value.Value
+	places     evidence.Places
+	pointed    evidence.Places          // places that the model named
+	seen       evidence.Places          // places on the pages that the model named
+	basis      map[value.Pointer]string // words that inferred values rest on
+	normalized []normalize.Change
+	cut        bool        // the reply ended early
+	came       []string    // the fields that came whole before it did
+	unstated   bool        // the model says that the document does not state the field
+	code       record.Code // why no record came, or ""
+	why        string
+	halves     []*piece // what it was split into
 }
 
 // fill asks for the piece and reads the answer. An error means that the
@@ -90,7 +90,7 @@ func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 		req.Seed = w.Seed
 		if most := w.Model.Context; most > 0 {
 			if need := tokens.EstimateBytes(len(req.Body())) + w.Model.Reply; need > most && len(ask.Images) == 0 {
-				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "one of its lines is longer than that; split it, or use a model with a larger context"}
+				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "one of its lines is too long; split it, or use a model with a larger context"}
 			}
 		}
 		answer, err := w.send(ctx, x.step, req)
@@ -105,7 +105,7 @@ func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 				return nil, serr
 			}
 			if weaker {
-				x.trace.add("shape", text("refused", shape), text("note", "the server took the shape and did not follow it"))
+				x.trace.add("shape", text("refused", shape), text("note", "the server accepted the shape but did not follow it"))
 				continue
 			}
 		}
@@ -119,7 +119,7 @@ func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 // follows tells whether a reply has the form that the request held it to. A
 // reply that was cut, or refused, says nothing about the server.
 func follows(shape string, a *model.Answer) bool {
-	if shape == "words" || cutOff(a) || a.Refusal != "" || strings.TrimSpace(a.Text) == "" {
+	if shape == "plain" || cutOff(a) || a.Refusal != "" || strings.TrimSpace(a.Text) == "" {
 		return true
 	}
 	v, err := value.Parse(strings.TrimSpace(a.Text))
@@ -150,7 +150,7 @@ func (x *piece) usable(a *model.Answer) bool {
 	return v.Kind == value.Object && known > 0 && known*2 >= len(v.Kids)
 }
 
-// take reads a reply into the record and tidies it.
+// take reads a reply into the record and normalizes it.
 func (x *piece) take(answer *model.Answer) error {
 	if strings.TrimSpace(answer.Text) == "" {
 		if answer.Refusal != "" {
@@ -165,7 +165,7 @@ func (x *piece) take(answer *model.Answer) error {
 	if err := x.read(answer); err != nil {
 		return err
 	}
-	x.tidy()
+	x.normalize()
 	return nil
 }
 
@@ -175,7 +175,7 @@ func (x *piece) read(answer *model.Answer) error {
 	if err != nil {
 		return err
 	}
-	x.trace.mends(r.Mends)
+	x.trace.lenient(r.Deviations)
 	x.cut = r.Cut || cutOff(answer)
 	if x.record, err = x.unwrap(r.Value); err != nil {
 		return err
@@ -184,7 +184,7 @@ func (x *piece) read(answer *model.Answer) error {
 		x.entries(r.All)
 	}
 	if x.w.Settings.Images != "alone" {
-		x.trace.mends(reply.Shape(x.schema, &x.record))
+		x.trace.lenient(reply.Shape(x.schema, &x.record))
 	}
 	x.unpack(x.schema.Root, "", &x.record)
 	if x.w.Settings.Images == "alone" && len(x.w.images()) > 0 {
@@ -197,10 +197,10 @@ func (x *piece) read(answer *model.Answer) error {
 	return nil
 }
 
-// tidy tidies what was read.
-func (x *piece) tidy() {
-	x.tidied = tidy.Record(x.schema, &x.record)
-	x.trace.tidies(x.tidied)
+// normalize normalizes what was read.
+func (x *piece) normalize() {
+	x.normalized = normalize.Record(x.schema, &x.record)
+	x.trace.normalizers(x.normalized)
 	x.came = nil
 	for i := range x.record.Kids {
 		if i+1 < len(x.record.Kids) && x.schema.Record().Child(x.record.Kids[i].Name) != nil {
@@ -213,9 +213,9 @@ func (x *piece) tidy() {
 // known tells whether a field somewhere in the schema is called so, but for
 // case and signs.
 func (x *piece) known(name string) bool {
-	name = tidy.PlainName(name)
+	name = normalize.PlainName(name)
 	found := name == schema.Wrapper
-	x.schema.Root.Walk(func(f *schema.Field, _ int) { found = found || f.Name != "" && tidy.PlainName(f.Name) == name })
+	x.schema.Root.Walk(func(f *schema.Field, _ int) { found = found || f.Name != "" && normalize.PlainName(f.Name) == name })
 	return found
 }
 
@@ -236,19 +236,19 @@ func (x *piece) entries(all []value.Value) {
 		list.Kids = append(list.Kids, all[i])
 	}
 	x.record = list
-	x.trace.add("mend", text("kind", "list"), number("offset", 0), text("note", fmt.Sprintf("%d records side by side in place of a list", len(all))))
+	x.trace.add("lenient", text("kind", "list"), number("offset", 0), text("note", fmt.Sprintf("%d records side by side in place of a list", len(all))))
 }
 
 // unpack takes values out of what models put around them: JSON in a string
 // where a group or a list belongs, and {"value": …} around a plain value.
 func (x *piece) unpack(f *schema.Field, p value.Pointer, v *value.Value) {
-	mend := func(note string) {
-		x.trace.add("mend", text("kind", "packed"), number("offset", 0), text("note", fmt.Sprintf("%s: %s", p, note)))
+	deviation := func(note string) {
+		x.trace.add("lenient", text("kind", "packed"), number("offset", 0), text("note", fmt.Sprintf("%s: %s", p, note)))
 	}
 	if !f.IsLeaf() && v.Kind == value.String {
 		if inner, err := reply.Read(v.Text, value.Object); err == nil && (inner.Value.Kind == value.Object || inner.Value.Kind == value.Array) {
 			*v = inner.Value.Named(v.Name)
-			mend("JSON within a string")
+			deviation("JSON within a string")
 		}
 	}
 	switch {
@@ -269,10 +269,10 @@ func (x *piece) unpack(f *schema.Field, p value.Pointer, v *value.Value) {
 		case inner == nil:
 		case (f.Type == schema.Money || f.Type == schema.Quantity) && v.Get(name) != nil && inner.Kind != value.Object:
 			inner.Name = "amount"
-			mend("`value` in place of `amount`")
+			deviation("`value` in place of `amount`")
 		default:
 			*v = inner.Clone().Named(v.Name)
-			mend("an object around the value")
+			deviation("an object around the value")
 		}
 	}
 }
@@ -283,8 +283,8 @@ var unstated = regexp.MustCompile(`(?i)^"?(` + prompt.NotStated + `\b|not (menti
 
 // short takes the answer to a question: a value, or that there is none.
 func (x *piece) short(answer string) {
-	v, mends := reply.Short(answer, append([]string{schema.Spoken(x.field.Name), x.field.Name}, x.field.Labels...))
-	x.trace.mends(mends)
+	v, deviations := reply.Short(answer, append([]string{schema.Spoken(x.field.Name), x.field.Name}, x.field.PrintedAs...))
+	x.trace.lenient(deviations)
 	if v.Kind == value.String && unstated.MatchString(v.Text) {
 		v, x.unstated = value.Value{}, true
 	}
@@ -295,16 +295,16 @@ func (x *piece) short(answer string) {
 	}
 	x.record = at
 	x.bases()
-	x.tidied = tidy.Record(x.schema, &x.record)
-	x.trace.tidies(x.tidied)
+	x.normalized = normalize.Record(x.schema, &x.record)
+	x.trace.normalizers(x.normalized)
 	x.record = record.Arrange(x.schema, &x.record)
 }
 
 // unwrap takes the record, or with `each: entry` the records, out of what
 // models put around it.
 func (x *piece) unwrap(v value.Value) (value.Value, error) {
-	v, mends := reply.Inner(x.schema, v)
-	x.trace.mends(mends)
+	v, deviations := reply.Inner(x.schema, v)
+	x.trace.lenient(deviations)
 	if x.schema.EachEntry() {
 		if inner := v.Get(schema.Wrapper); inner != nil {
 			return inner.Named(""), nil
@@ -316,9 +316,9 @@ func (x *piece) unwrap(v value.Value) (value.Value, error) {
 	}
 	if v.Kind == value.Array {
 		if len(v.Kids) != 1 {
-			return v, fmt.Errorf("the reply holds %d records where one was asked", len(v.Kids))
+			return v, fmt.Errorf("the reply holds %d records; one was asked for", len(v.Kids))
 		}
-		x.trace.add("mend", text("kind", "list"), number("offset", 0), text("note", "a list around the one record"))
+		x.trace.add("lenient", text("kind", "list"), number("offset", 0), text("note", "a list around the one record"))
 		return v.Kids[0], nil
 	}
 	return v, nil
@@ -344,7 +344,7 @@ func (x *piece) bases() {
 // locate gives the evidence of a record; of a value that is inferred, the words
 // it rests on, where they stand in what was shown.
 func (x *piece) locate(v *value.Value) evidence.Places {
-	for p, place := range x.pointed { // a tidy may have put it in other words
+	for p, place := range x.pointed { // a normalizer may have put it in other words
 		if at := v.At(p); at != nil && at.Text != x.w.doc.Text[place.Start:place.End] {
 			place.Kind = evidence.Restated
 			x.pointed[p] = place

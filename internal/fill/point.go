@@ -203,7 +203,7 @@ func (p *pointer) withoutSigns(f *schema.Field, said string, at layout.Span) (st
 
 // withoutLabel takes the label of the field off a line.
 func (p *pointer) withoutLabel(f *schema.Field, line string, at layout.Span) (string, layout.Span) {
-	for _, name := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
+	for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
 		if len(line) <= len(name) || !strings.EqualFold(line[:len(name)], name) {
 			continue
 		}

@@ -16,7 +16,7 @@ import (
 func (s Setup) Priced() error {
 	for _, m := range []*project.Model{s.Model, s.Then} {
 		if m != nil && m.PriceIn == 0 && m.PriceOut == 0 {
-			return fmt.Errorf("model %s has no price, so that a budget can't hold; add `price: {in: …, out: …}` to it in filler.yaml", m.Entry)
+			return fmt.Errorf("model %s has no price, which a budget needs; add `price: {in: …, out: …}` to it in filler.yaml", m.Entry)
 		}
 	}
 	return nil
@@ -40,13 +40,13 @@ func (f *Filler) SetBudget(run int64, amount float64) error {
 
 // Priced is what filling documents would take.
 type Priced struct {
-	Documents int
-	Requests  int
-	Unread    int // documents that can't be read
-	Known     int // requests that were answered before
-	TokensIn  int
-	LeastNano int64 // with empty replies
-	MostNano  int64 // with the longest replies that are allowed
+	Documents  int
+	Requests   int
+	Unreadable int // documents that can't be read
+	Known      int // requests that were answered before
+	TokensIn   int
+	LeastNano  int64 // with empty replies
+	MostNano   int64 // with the longest replies that are allowed
 }
 
 // Planned is one request of the plan for a document.
@@ -91,7 +91,7 @@ func (f *Filler) Requests(ctx context.Context, d *document.Document, file string
 	return out, nil
 }
 
-// Price reckons what the first requests of each document cost. Nothing is
+// Price computes what the first requests of each document cost. Nothing is
 // sent. Repairs come on top.
 func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func(n int)) (Priced, error) {
 	var p Priced
@@ -102,12 +102,12 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 		d, err := f.read(ctx, ledger.Task{Document: s.ID, File: s.File, Text: []byte(s.Text)})
 		p.Documents++
 		if err != nil {
-			p.Unread++
+			p.Unreadable++
 			continue
 		}
 		planned, err := f.Requests(ctx, d, s.File)
 		if err != nil {
-			p.Unread++
+			p.Unreadable++
 			continue
 		}
 		for _, one := range planned {

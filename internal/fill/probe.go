@@ -23,7 +23,7 @@ import (
 // The verdicts of a probe.
 const (
 	Honoured = "honoured"
-	Ignored  = "taken, not followed"
+	Ignored  = "accepted, not followed"
 	Refused  = "refused"
 	Silent   = "no answer"
 	Same     = "the same reply"
@@ -32,7 +32,7 @@ const (
 
 // Probed is what one small exchange has shown.
 type Probed struct {
-	What    string // a shape, "images" or "the same twice"
+	What    string // a shape, "images" or "same reply twice"
 	Verdict string
 	Note    string
 	Took    time.Duration
@@ -64,7 +64,7 @@ func Probe(ctx context.Context, m *project.Model, dir string, pace project.Pace,
 		return err
 	}
 	fixed := *m
-	fixed.Shape = "words" // a refusal must not change what is known of the model
+	fixed.Shape = "plain" // a refusal must not change what is known of the model
 	pace.Attempts = 1
 	client, server, err := connect(&fixed, dir, pace, l)
 	if err != nil {
@@ -133,7 +133,7 @@ func (p *prober) shape(ctx context.Context, shape string) (string, error) {
 		if took > 0 && a.HasUsage {
 			out.PerSec = float64(a.TokensOut) / took.Seconds()
 		}
-		if shape == "words" {
+		if shape == "plain" {
 			p.last = a.Text
 		}
 	}
@@ -150,17 +150,17 @@ func (p *prober) judge(shape string, a *model.Answer) (verdict, note string) {
 	case text == "":
 		return Ignored, "the reply is empty"
 	case shape == "tool" && !a.Called:
-		return Ignored, "it answered in words and called no function"
+		return Ignored, "it answered in text and called no function"
 	}
 	v, err := value.Parse(text)
 	switch {
-	case err != nil && shape == "words":
-		return Ignored, "not JSON alone: there are words or a fence around it"
+	case err != nil && shape == "plain":
+		return Ignored, "not only JSON: there is text or a fence around it"
 	case err != nil:
 		return Ignored, "the reply is not JSON"
 	case v.Kind != value.Object || v.Get("bridge") == nil:
 		return Ignored, "the reply is JSON of another form"
-	case shape != "words" && shape != "object" && (v.Get("bays") == nil || v.Get("open") == nil || len(v.Kids) != 3):
+	case shape != "plain" && shape != "object" && (v.Get("bays") == nil || v.Get("open") == nil || len(v.Kids) != 3):
 		return Ignored, "fields are missing or added"
 	case v.Get("bridge").Text != "Pipit Gill":
 		return Honoured, "but it did not read the document: " + v.Get("bridge").String()
@@ -170,18 +170,18 @@ func (p *prober) judge(shape string, a *model.Answer) (verdict, note string) {
 
 // twice asks the same once more.
 func (p *prober) twice(ctx context.Context) error {
-	a, took, refused, err := p.ask(ctx, prompt.Fill(p.model, p.schema, p.doc, "words", prompt.Settings{}))
+	a, took, refused, err := p.ask(ctx, prompt.Fill(p.model, p.schema, p.doc, "plain", prompt.Settings{}))
 	if err != nil {
 		return err
 	}
-	out := Probed{What: "the same twice", Took: took, Verdict: Same}
+	out := Probed{What: "same reply twice", Took: took, Verdict: Same}
 	switch {
 	case refused != nil:
 		out.Verdict, out.Note = Silent, refused.Msg
 	case p.last == "":
 		return nil
 	case a.Text != p.last:
-		out.Verdict, out.Note = Another, "repeat runs before you trust a difference"
+		out.Verdict, out.Note = Another, "repeat runs before trusting a difference"
 	}
 	p.tell(out)
 	return nil

@@ -23,13 +23,13 @@ type patient struct {
 	chunk    *prompt.Chunk // the lines it comes from; nil: the whole document
 }
 
-// repair mends what is wrong, each step only what the one before has left:
-// patches, then single fields asked anew.
+// repair repairs what is wrong, each step only what the one before has left:
+// patches, then single fields asked again.
 func (w *filling) repair(ctx context.Context) error {
 	if err := w.patches(ctx); err != nil {
 		return err
 	}
-	return w.anew(ctx)
+	return w.askFields(ctx)
 }
 
 // patches asks for patches until nothing is wrong or the rounds are used up.
@@ -44,7 +44,7 @@ func (w *filling) patches(ctx context.Context) error {
 			if who.at != "" {
 				step += " " + string(who.at)
 			}
-			more, err := w.mend(ctx, who, round, step)
+			more, err := w.round(ctx, who, round, step)
 			if err != nil {
 				return err
 			}
@@ -129,9 +129,9 @@ func (w *filling) linesOf(at value.Pointer) *prompt.Chunk {
 	return &c
 }
 
-// mend asks for one patch and applies it. It gives false where another round
+// round asks for one patch and applies it. It gives false where another round
 // makes no sense.
-func (w *filling) mend(ctx context.Context, who patient, round int, step string) (more bool, err error) {
+func (w *filling) round(ctx context.Context, who patient, round int, step string) (more bool, err error) {
 	req := prompt.Repair{Ask: prompt.Ask{Model: w.Model, Schema: w.Schema, Doc: w.doc, Chunk: who.chunk, Set: w.Settings, Images: w.images(), Kept: w.kept},
 		Record: &w.record, At: who.at, Problems: who.problems, Refused: w.refusals[who.at]}.Request()
 	req.Seed = w.Seed
@@ -158,17 +158,17 @@ func (w *filling) patch(who patient, round int, step string, answer *chat.Reply)
 		note(text("refused", err.Error()))
 		return false
 	}
-	w.trace.mends(r.Mends)
+	w.trace.lenient(r.Deviations)
 	var faulty []value.Pointer
 	for _, p := range w.problems {
 		if p.Path.Within(who.at) {
 			faulty = append(faulty, p.Path)
 		}
 	}
-	ops, mends := reply.Patch(w.Schema, &w.record, faulty, r)
-	w.trace.mends(mends)
+	ops, deviations := reply.Patch(w.Schema, &w.record, faulty, r)
+	w.trace.lenient(deviations)
 	if len(ops.Kids) == 0 {
-		note(text("refused", "the model found nothing to mend"))
+		note(text("refused", "the model found nothing to correct"))
 		return false
 	}
 	b := w.bounds()
@@ -181,7 +181,7 @@ func (w *filling) patch(who patient, round int, step string, answer *chat.Reply)
 	w.record = after
 	delete(w.refusals, who.at)
 	w.problems = w.check(&w.record)
-	w.mended++
+	w.repaired++
 	note(ops.Named("operations"), problemList(w.problems).Named("left"))
 	return who.at == "" || stillFaulty(w.problems, who.at)
 }

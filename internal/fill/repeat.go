@@ -14,7 +14,7 @@ import (
 // Repeated is what filling one document many times has shown.
 type Repeated struct {
 	Times  int
-	Form   int // replies that needed no mend
+	Form   int // replies that were the JSON asked for
 	Status map[record.Status]int
 	Leaves []RepeatedLeaf // in the order of the records
 }
@@ -79,13 +79,13 @@ func (f *Filler) tally(records []ledger.Record) (*Repeated, error) {
 		if err != nil {
 			return nil, err
 		}
-		mended := false
+		lenient := false
 		for i := range steps.Kids {
-			if step := steps.Kids[i].Get("step"); step != nil && step.Text == "mend" {
-				mended = true
+			if step := steps.Kids[i].Get("step"); step != nil && step.Text == "lenient" {
+				lenient = true
 			}
 		}
-		if !mended && r.Status != string(record.Failed) {
+		if !lenient && r.Status != string(record.Failed) {
 			out.Form++
 		}
 		v, err := value.ParseBytes(r.Record)

@@ -6,9 +6,9 @@ import (
 
 	"filler/internal/document"
 	"filler/internal/evidence"
+	"filler/internal/normalize"
 	"filler/internal/record"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -38,14 +38,14 @@ const (
 	riskRefused    = 0.25 // a patch for it was refused
 	riskAgain      = 0.10 // it came from lines that were asked again
 	riskConflict   = 0.40
-	riskMended     = 0.03 // the reply's text had to be mended
-	riskTidied     = 0.02
+	riskLenient    = 0.03 // the reply's text was not the JSON asked for
+	riskNormalized = 0.02
 	riskCut        = 0.10 // the reply was cut short
 	riskUnsureMost = 0.50 // of the OCR engine's doubt in its words: this times 1 - confidence
 )
 
-// riskTidy are the weights of tidies; any other has riskTidied.
-var riskTidy = map[string]float64{tidy.RuleLookalikes: 0.30, tidy.RuleSentence: 0.10, tidy.RuleUnknown: 0.10, tidy.RuleUnit: 0.06, tidy.RuleSpaces: 0, tidy.RuleKey: 0}
+// riskNormalizer are the weights of normalizers; any other has riskNormalized.
+var riskNormalizer = map[string]float64{normalize.RuleLookalikes: 0.30, normalize.RuleSentence: 0.10, normalize.RuleUnknown: 0.10, normalize.RuleUnit: 0.06, normalize.RuleSpaces: 0, normalize.RuleKey: 0}
 
 // risks gives the risk of every leaf of the record, nulls included.
 func (w *filling) risks(places evidence.Places) value.Value {
@@ -86,14 +86,14 @@ func (r *risker) add(p value.Pointer, weight float64) {
 
 // fromTrace takes the reasons from the steps that led to the record.
 func (r *risker) fromTrace() {
-	mended := false
+	lenient := false
 	for i := range r.w.trace.steps {
 		s := &r.w.trace.steps[i]
 		switch s.Word("step") {
-		case "mend":
-			if kind := s.Word("kind"); kind != "fence" && kind != "chatter" && !mended {
-				mended = true
-				r.whole *= 1 - riskMended
+		case "lenient":
+			if kind := s.Word("kind"); kind != "fence" && kind != "chatter" && !lenient {
+				lenient = true
+				r.whole *= 1 - riskLenient
 			}
 		case "merge":
 			switch s.Word("what") {
@@ -119,9 +119,9 @@ func (r *risker) fromTrace() {
 func (r *risker) fromProblems() {
 	for _, p := range r.w.problems {
 		switch {
-		case p.Code == record.CutShort:
+		case p.Code == record.Truncated:
 			r.whole *= 1 - riskCut
-		case p.Code == record.Unread:
+		case p.Code == record.Uncovered:
 			// it weighs on the field that is null, not on the record
 		case p.Path == "":
 			r.whole *= 1 - riskAround
@@ -173,16 +173,16 @@ func (r *risker) own(f *schema.Field, p value.Pointer, v *value.Value) float64 {
 		return riskNull
 	}
 	at := r.places[p]
-	weight := map[evidence.Kind]float64{evidence.Quoted: riskQuoted, evidence.Restated: riskRestated, evidence.Near: riskNear, evidence.Seen: riskSeen, evidence.Inferred: riskInferred, evidence.None: riskNone}[at.Kind]
+	weight := map[evidence.Kind]float64{evidence.Quoted: riskQuoted, evidence.Restated: riskRestated, evidence.Lookalike: riskNear, evidence.Pictured: riskSeen, evidence.Inferred: riskInferred, evidence.None: riskNone}[at.Kind]
 	if at.Basis {
 		weight = riskBasis
 	}
 	left := 1 - weight
-	for _, rule := range r.w.tidied[trail{f.Path, at.Start, v.String()}] {
-		if weight, known := riskTidy[rule]; known {
+	for _, rule := range r.w.normalized[trail{f.Path, at.Start, v.String()}] {
+		if weight, known := riskNormalizer[rule]; known {
 			left *= 1 - weight
 		} else {
-			left *= 1 - riskTidied
+			left *= 1 - riskNormalized
 		}
 	}
 	if !at.Led {
@@ -219,10 +219,10 @@ type trail struct {
 	value string
 }
 
-// follow keeps what tidies did to the values of a record as it came, by trails.
-func (w *filling) follow(v *value.Value, places evidence.Places, changes []tidy.Change) {
-	if w.tidied == nil {
-		w.tidied = map[trail][]string{}
+// follow keeps what normalizers did to the values of a record as it came, by trails.
+func (w *filling) follow(v *value.Value, places evidence.Places, changes []normalize.Change) {
+	if w.normalized == nil {
+		w.normalized = map[trail][]string{}
 	}
 	for _, c := range changes {
 		f, at := w.Schema.At(c.Path), v.At(c.Path)
@@ -230,8 +230,8 @@ func (w *filling) follow(v *value.Value, places evidence.Places, changes []tidy.
 			continue
 		}
 		key := trail{f.Path, places[c.Path].Start, at.String()}
-		if !slices.Contains(w.tidied[key], c.Rule) {
-			w.tidied[key] = append(w.tidied[key], c.Rule)
+		if !slices.Contains(w.normalized[key], c.Rule) {
+			w.normalized[key] = append(w.normalized[key], c.Rule)
 		}
 	}
 }

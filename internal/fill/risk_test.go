@@ -18,7 +18,7 @@ import (
 	"filler/internal/schema"
 )
 
-// A tidy weighs on the leaf that it was done to, also where that leaf moved
+// A normalizer weighs on the leaf that it was done to, also where that leaf moved
 // when the parts of a long document were put together, and on no other.
 func TestRiskFollowsAMovedLeaf(t *testing.T) {
 	const rows = 100
@@ -31,7 +31,7 @@ func TestRiskFollowsAMovedLeaf(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, []byte(text.String()), 0o644))
 	sch := "schema: visits\nfields:\n  visits: {list: Visits., fields: {no: Number., visited: {date: Day., written: [D.M.YYYY]}}}\n"
 	requests := 0
-	line, _ := answering(t, sch, file, prompt.Settings{Layout: "rows", Chunk: 200, Overlap: 1}, project.Model{Shape: "words"}, func(w http.ResponseWriter, body string) {
+	line, _ := answering(t, sch, file, prompt.Settings{Layout: "rows", Chunk: 200, Overlap: 1}, project.Model{Shape: "plain"}, func(w http.ResponseWriter, body string) {
 		requests++
 		var visits []string
 		for i := range rows { // only what is shown; day 7 of each month comes as the document writes it
@@ -57,7 +57,7 @@ func TestRiskFollowsAMovedLeaf(t *testing.T) {
 	}
 	for i := range rows {
 		if i%28 == 6 {
-			assert.InDelta(t, 1-(1-risk(i-1))*(1-riskTidied), risk(i), 0.0011, "row %d was tidied", i)
+			assert.InDelta(t, 1-(1-risk(i-1))*(1-riskNormalized), risk(i), 0.0011, "row %d was normalized", i)
 		} else {
 			assert.InDelta(t, risk(0), risk(i), 0.0001, "row %d was not", i)
 		}

@@ -13,9 +13,12 @@ import (
 
 // keptSettings writes what a run was made by for the ledger, so that it can go
 // on as it began; SettingsOf reads it back.
-func (f *Filler) keptSettings() []byte {
+func (f *Filler) keptSettings(some bool) []byte {
 	s := f.Settings
 	v := value.Obj()
+	if some {
+		v.Set("some_fields", value.Boolean(true))
+	}
 	set := func(name, text string) {
 		if text != "" {
 			v.Set(name, value.Str(text))
@@ -23,7 +26,7 @@ func (f *Filler) keptSettings() []byte {
 	}
 	set("layout", s.Layout)
 	set("style", s.Style)
-	set("notes", s.Notes)
+	set("instructions", s.Instructions)
 	set("images", s.Images)
 	set("job", f.Job)
 	set("aside", f.Aside)
@@ -86,7 +89,7 @@ func SettingsOf(r ledger.Run) (s prompt.Settings, then string) {
 		}
 		return ""
 	}
-	s.Layout, s.Style, s.Notes, s.Images = get("layout"), get("style"), get("notes"), get("images")
+	s.Layout, s.Style, s.Instructions, s.Images = get("layout"), get("style"), get("instructions"), get("images")
 	s.Chunk, _ = strconv.Atoi(get("chunk"))
 	if n, err := strconv.Atoi(get("overlap")); err == nil {
 		s.Overlap = n
@@ -114,6 +117,12 @@ func MadeBy(r ledger.Run) string {
 		return by
 	}
 	return "repair"
+}
+
+// IsPartial tells whether a run asked for some fields of its schema only.
+func IsPartial(r ledger.Run) bool {
+	v, err := value.ParseBytes(r.Settings)
+	return err == nil && v.Get("some_fields") != nil
 }
 
 // IsOpen tells whether a run was filled without a schema of its own.

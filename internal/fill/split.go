@@ -42,7 +42,7 @@ func (x *piece) split(ctx context.Context) error {
 	if chunks == nil {
 		return x.rest(ctx)
 	}
-	x.trace.add("split", text("request", x.step), number("parts", len(chunks)), text("note", "the reply was cut short"))
+	x.trace.add("split", text("request", x.step), number("chunks", len(chunks)), text("note", "the reply was cut short"))
 	for i, c := range chunks {
 		c.N, c.Of = i+1, len(chunks)
 		half := &piece{part: x.part, chunk: &c, room: x.room, step: fmt.Sprintf("%s.%d", x.step, i+1), level: x.level + 1, w: x.w}
@@ -91,7 +91,7 @@ func (x *piece) rest(ctx context.Context) error {
 	p := *x.part
 	p.schema = x.w.schemaOf(x.schema, left)
 	rest := &piece{part: &p, chunk: x.chunk, room: x.room, step: x.step + ".rest", level: deepest, w: x.w, index: x.index}
-	x.trace.add("split", text("request", x.step), number("parts", 1), text("note", "the reply was cut short; asked for "+strings.Join(left, ", ")+" again"))
+	x.trace.add("split", text("request", x.step), number("chunks", 1), text("note", "the reply was cut short; asked for "+strings.Join(left, ", ")+" again"))
 	if err := rest.fill(ctx); err != nil {
 		return err
 	}

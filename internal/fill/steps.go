@@ -14,9 +14,9 @@ import (
 // Steps are the records that the first reply to a document gives, one step after
 // the other. Null: none came.
 type Steps struct {
-	Came   value.Value // what a strict JSON reader makes of the reply as it came
-	Mended value.Value // read leniently, and out of what models put around values
-	Tidied value.Value
+	Came       value.Value // what a strict JSON reader makes of the reply as it came
+	Lenient    value.Value // read leniently, and out of what models put around values
+	Normalized value.Value
 }
 
 // StepsOf reads the first reply of a document in a run once more, step by step.
@@ -47,12 +47,12 @@ func StepsOf(s *schema.Schema, settings prompt.Settings, exchanges []ledger.Exch
 			steps.Came = list.Named("")
 		}
 	}
-	x := &piece{part: &part{schema: s, style: prompt.Whole}, w: &filling{Filler: &Filler{Schema: s, Settings: settings}}}
+	x := &piece{part: &part{schema: s, style: prompt.Record}, w: &filling{Filler: &Filler{Schema: s, Settings: settings}}}
 	if err := x.read(&model.Answer{Reply: *answer}); err != nil {
 		return steps, true
 	}
-	steps.Mended = x.record.Clone()
-	x.tidy()
-	steps.Tidied = x.record
+	steps.Lenient = x.record.Clone()
+	x.normalize()
+	steps.Normalized = x.record
 	return steps, true
 }

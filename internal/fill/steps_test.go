@@ -22,7 +22,7 @@ func TestStepsOf(t *testing.T) {
 		text := value.Str(content)
 		return ledger.Exchange{Step: step, Status: 200, Reply: fmt.Appendf(nil, `{"choices":[{"message":{"content":%s},"finish_reason":"stop"}]}`, text.JSON())}
 	}
-	for _, c := range []struct{ content, came, mended, tidied string }{
+	for _, c := range []struct{ content, came, lenient, normalized string }{
 		{`{"name":"Heron Plank","grade":2}`, `{"name":"Heron Plank","grade":2}`, `{"name":"Heron Plank","grade":2}`, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`},
 		{"```json\n{\"name\": \"Heron Plank\", \"grade\": \"2\",}\n```", `null`, `{"name":"Heron Plank","grade":"2"}`, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`},
 		{`{"name":"Heron Plank","open":{"value":false,"basis":"shut"}}`, `{"name":"Heron Plank","open":{"value":false,"basis":"shut"}}`, `{"name":"Heron Plank","open":false}`, `{"name":"Heron Plank","grade":null,"on":null,"open":false}`},
@@ -30,7 +30,7 @@ func TestStepsOf(t *testing.T) {
 	} {
 		got, one := StepsOf(s, prompt.Settings{}, []ledger.Exchange{{Step: "fill", Status: 429}, reply("fill", "{}"), reply("fill", c.content), reply("repair 1", "[]")})
 		require.True(t, one)
-		assert.Equal(t, []string{c.came, c.mended, c.tidied}, []string{got.Came.String(), got.Mended.String(), got.Tidied.String()}, c.content)
+		assert.Equal(t, []string{c.came, c.lenient, c.normalized}, []string{got.Came.String(), got.Lenient.String(), got.Normalized.String()}, c.content)
 	}
 	_, one := StepsOf(s, prompt.Settings{}, []ledger.Exchange{reply("fill 1/2", "{}"), reply("fill 2/2", "{}")})
 	assert.False(t, one)

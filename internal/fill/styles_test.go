@@ -60,14 +60,14 @@ func write(t *testing.T, name, text string) string {
 // A fault in one part leaves the others alone, and says which part it was.
 func TestAPartThatFails(t *testing.T) {
 	line, _ := answering(t, "schema: s\nfields:\n  name: Name.\n  bays: {list: Bays., fields: {n: {integer: Number.}}}\n", write(t, "a.txt", "Name: Heron\nBay 7\n"),
-		prompt.Settings{Layout: "rows", Style: prompt.ByGroup}, project.Model{Shape: "words"}, func(w http.ResponseWriter, body string) {
+		prompt.Settings{Layout: "rows", Style: prompt.ByGroup}, project.Model{Shape: "plain"}, func(w http.ResponseWriter, body string) {
 			if strings.Contains(body, "- bays (list)") {
 				say(w, "I would rather not.", "stop")
 				return
 			}
 			say(w, `{"name": "Heron"}`, "stop")
 		})
-	assert.Equal(t, record.Flawed, line.Status)
+	assert.Equal(t, record.Flagged, line.Status)
 	assert.Equal(t, `{"name":"Heron","bays":[]}`, line.Record.String())
 	require.Len(t, line.Problems, 1)
 	assert.Equal(t, "/bays syntax", fmt.Sprint(line.Problems[0].Path, " ", line.Problems[0].Code))
@@ -82,8 +82,8 @@ func TestPointers(t *testing.T) {
 		`{"no":"L1","bridge":null,"on":"L9","grade":"L4.2-3"}`:          `{"no":"FB-7 (new)","bridge":null,"on":"L9","grade":"L4.2-3"}`,
 		`{"no":"FB-7","bridge":"L2.2, L3.1-2","on":null,"grade":2}`:     `{"no":"FB-7","bridge":"Widow Ashby's Crossing","on":null,"grade":2}`,
 	} {
-		line, _ := answering(t, "schema: s\nfields:\n  no: {text: Number., labels: [Report no.]}\n  bridge: Name.\n  on: {date: Day., written: [D.M.YYYY]}\n  grade: {integer: Grade.}\n", write(t, "a.txt", text),
-			prompt.Settings{Layout: "rows", Style: prompt.ByPointer}, project.Model{Shape: "words"}, func(w http.ResponseWriter, body string) { say(w, said, "stop") })
+		line, _ := answering(t, "schema: s\nfields:\n  no: {text: Number., printed_as: [Report no.]}\n  bridge: Name.\n  on: {date: Day., written: [D.M.YYYY]}\n  grade: {integer: Grade.}\n", write(t, "a.txt", text),
+			prompt.Settings{Layout: "rows", Style: prompt.ByPointer}, project.Model{Shape: "plain"}, func(w http.ResponseWriter, body string) { say(w, said, "stop") })
 		assert.Equal(t, want, line.Record.String(), said)
 		if at := line.Evidence.Get("/bridge"); at != nil && at.Get("start") != nil {
 			var start, end int
@@ -101,7 +101,7 @@ func TestCutShort(t *testing.T) {
 	for _, helps := range []bool{true, false} {
 		var asked atomic.Int32
 		line, _ := answering(t, "schema: s\nfields:\n  bays: {list: Bays., key: [n], fields: {n: {integer: Number.}}}\n", write(t, "a.txt", text),
-			prompt.Settings{Layout: "rows", Overlap: 2}, project.Model{Shape: "words"}, func(w http.ResponseWriter, body string) {
+			prompt.Settings{Layout: "rows", Overlap: 2}, project.Model{Shape: "plain"}, func(w http.ResponseWriter, body string) {
 				asked.Add(1)
 				var found []string
 				for _, n := range []string{"1", "2", "3", "4"} {
@@ -121,7 +121,7 @@ func TestCutShort(t *testing.T) {
 			assert.Empty(t, line.Problems)
 		} else {
 			require.NotEmpty(t, line.Problems)
-			assert.Equal(t, record.CutShort, line.Problems[0].Code)
+			assert.Equal(t, record.Truncated, line.Problems[0].Code)
 			assert.Less(t, asked.Load(), int32(12), "it does not go on for ever")
 		}
 	}
@@ -141,18 +141,18 @@ func TestPictures(t *testing.T) {
 	require.NoError(t, png.Encode(out, img))
 	require.NoError(t, out.Close())
 	line, _ := answering(t, "schema: s\nfields:\n  no: {text: Number., evidence: quoted}\n  bridge: Name.\n  on: {date: Day.}\n", file,
-		prompt.Settings{Layout: "rows", Images: "alone"}, project.Model{Shape: "words"}, func(w http.ResponseWriter, body string) {
+		prompt.Settings{Layout: "rows", Images: "alone"}, project.Model{Shape: "plain"}, func(w http.ResponseWriter, body string) {
 			assert.Less(t, strings.Index(body, "data:image/jpeg;base64,"), strings.Index(body, `"type":"text"`))
 			assert.NotContains(t, body, "stands between")
 			say(w, `{"no": {"value": "FB-7", "page": 1, "box": [10, 20, 110, 40]}, "bridge": {"value": "Heron", "page": 1, "box": [200, 20, 300, 40]}, "on": {"value": "2031-04-03", "page": 4, "box": [0, 0, 1, 1]}}`, "stop")
 		})
 	assert.Equal(t, `{"no":"FB-7","bridge":"Heron","on":"2031-04-03"}`, line.Record.String())
-	assert.Equal(t, `{"kind":"seen","page":1,"box":[400,40,600,80]}`, line.Evidence.Get("/bridge").Named("").String(), "the picture that was sent is half the page's size")
+	assert.Equal(t, `{"kind":"pictured","page":1,"box":[400,40,600,80]}`, line.Evidence.Get("/bridge").Named("").String(), "the picture that was sent is half the page's size")
 	var codes []string
 	for _, p := range line.Problems {
 		codes = append(codes, string(p.Path)+" "+string(p.Code))
 	}
-	assert.Equal(t, []string{"/no evidence", "/on evidence"}, codes)
+	assert.Equal(t, []string{"/no no-evidence", "/on no-evidence"}, codes)
 }
 
 // An answer in pieces counts like one in a piece; a server that does not stream
@@ -186,14 +186,14 @@ func TestStreaming(t *testing.T) {
 func TestSettingsAreKept(t *testing.T) {
 	own, err := prompt.ParseTemplate("t", "{{.Fields}}{{.Document}}{{.Answer}}")
 	require.NoError(t, err)
-	want := prompt.Settings{Layout: "flow", Notes: "Be brief.", Style: prompt.ByGroup, Chunk: 700, Overlap: 3, Images: "beside", Template: own, Solved: []prompt.Solved{{Document: "a", Text: "t", Record: "{}"}}}
+	want := prompt.Settings{Layout: "flow", Instructions: "Be brief.", Style: prompt.ByGroup, Chunk: 700, Overlap: 3, Images: "beside", Template: own, Solved: []prompt.Solved{{Document: "a", Text: "t", Record: "{}"}}}
 	f := &Filler{Settings: want, Job: "bridges", Then: &Filler{Model: &project.Model{Entry: "large"}}}
-	got, then := SettingsOf(ledger.Run{Settings: f.keptSettings()})
+	got, then := SettingsOf(ledger.Run{Settings: f.keptSettings(false)})
 	assert.Equal(t, "large", then)
 	assert.Equal(t, want.Template.Source, got.Template.Source)
 	got.Template, want.Template = nil, nil
 	assert.Equal(t, want, got)
-	assert.Equal(t, []string{"a"}, Shown(ledger.Run{Settings: f.keptSettings()}))
+	assert.Equal(t, []string{"a"}, Shown(ledger.Run{Settings: f.keptSettings(false)}))
 }
 
 // A document that says nothing of a field is told so in many words; a value that

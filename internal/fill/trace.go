@@ -3,9 +3,9 @@ package fill
 import (
 	"fmt"
 
+	"filler/internal/normalize"
 	"filler/internal/record"
 	"filler/internal/reply"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -23,15 +23,15 @@ func number[T int | int64](name string, n T) value.Value {
 	return value.Num(fmt.Sprint(n)).Named(name)
 }
 
-func (t *trace) mends(mends []reply.Mend) {
-	for _, m := range mends {
-		t.add("mend", text("kind", m.Kind), number("offset", m.Offset), text("note", m.Note))
+func (t *trace) lenient(deviations []reply.Deviation) {
+	for _, m := range deviations {
+		t.add("lenient", text("kind", m.Kind), number("offset", m.Offset), text("note", m.Note))
 	}
 }
 
-func (t *trace) tidies(changes []tidy.Change) {
+func (t *trace) normalizers(changes []normalize.Change) {
 	for _, c := range changes {
-		t.add("tidy", text("path", string(c.Path)), text("rule", c.Rule), c.From.Named("from"), c.To.Named("to"))
+		t.add("normalize", text("path", string(c.Path)), text("rule", c.Rule), c.From.Named("from"), c.To.Named("to"))
 	}
 }
 

@@ -50,7 +50,7 @@ type Conflicted struct {
 func (f *Filler) updated(ctx context.Context, run int64, t ledger.Task, line *record.Line, news []*document.Document) (ledger.Record, error) {
 	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
 	if line.Status == record.Failed || line.Record.Kind == value.Null {
-		return w.failed(record.NoAnswer, "there is no record to bring up to date"), nil
+		return w.failed(record.NoAnswer, "there is no record to update"), nil
 	}
 	w.record = line.Record.Clone()
 	x := &updating{filling: w, line: line, places: evidence.PlacesFromJSON(&line.Evidence), history: line.History.Clone()}
@@ -59,8 +59,8 @@ func (f *Filler) updated(ctx context.Context, run int64, t ledger.Task, line *re
 	}
 	if doc, err := f.read(ctx, t); err == nil {
 		w.doc = doc
-		if line.Source != "" && line.Source != doc.Hash {
-			w.trace.add("changed", text("note", "the record's own document has changed since; its evidence is taken as it was"))
+		if line.Hashes.Text != "" && line.Hashes.Text != doc.Hash {
+			w.trace.add("changed", text("note", "the record's own document has changed since; its evidence is kept as it was"))
 		} else if len(line.Evidence.Kids) == 0 {
 			x.places = evidence.Of(f.Schema, &w.record, evidence.NewIndex(doc.Text))
 		}
@@ -86,13 +86,13 @@ type updating struct {
 
 // bring brings one document in, part by part where it is long.
 func (x *updating) bring(ctx context.Context, d *document.Document) error {
-	x.trace.add("new document", text("document", d.ID), text("format", string(d.Format)), number("bytes", len(d.Text)), text("source", d.Hash))
-	if d.Hash == x.line.Source {
-		x.trace.add("same", text("document", d.ID), text("note", "the record was filled from this very text"))
+	x.trace.add("new document", text("document", d.ID), text("format", string(d.Format)), number("bytes", len(d.Text)), text("text_sha256", d.Hash))
+	if d.Hash == x.line.Hashes.Text {
+		x.trace.add("same", text("document", d.ID), text("note", "the record was filled from this same text"))
 		return nil
 	}
 	a := x.Filler.asker(d)
-	whole := part{schema: x.Schema, style: prompt.Whole}
+	whole := part{schema: x.Schema, style: prompt.Record}
 	room, err := a.room(&whole)
 	if err != nil {
 		x.trace.add("patch", text("request", "update "+d.ID), text("refused", err.Error()))
@@ -194,11 +194,11 @@ func (x *bringing) take(step string, answer *model.Answer) (refused []string) {
 	r, err := reply.Read(answer.Text, value.Array)
 	if err != nil {
 		x.trace.add("patch", text("request", step), text("refused", err.Error()))
-		return []string{"the answer was no JSON Patch: " + err.Error()}
+		return []string{"the answer was not a JSON Patch: " + err.Error()}
 	}
-	x.trace.mends(r.Mends)
-	ops, mends := reply.Patch(x.Schema, &x.record, nil, r)
-	x.trace.mends(mends)
+	x.trace.lenient(r.Deviations)
+	ops, deviations := reply.Patch(x.Schema, &x.record, nil, r)
+	x.trace.lenient(deviations)
 	if len(ops.Kids) == 0 {
 		x.trace.add("patch", text("request", step), ops.Named("operations"), text("note", "the new document changes nothing"))
 		return nil
@@ -259,7 +259,7 @@ func (x *bringing) note(step string, ops *value.Value, got *update.Result) {
 			c.Values++
 		}
 		entry := value.Obj(text("path", string(change.Path)), change.Was.Named("was"), change.Now.Named("now"), text("document", x.doc.ID),
-			number("start", change.Place.Start), number("end", change.Place.End), number("line", change.Place.Line), text("words", change.Words), number("run", x.run))
+			number("start", change.Place.Start), number("end", change.Place.End), number("line", change.Place.Line), text("quote", change.Words), number("run", x.run))
 		x.history.Kids = append(x.history.Kids, entry)
 	}
 }
@@ -291,7 +291,7 @@ func (x *updating) done() ledger.Record {
 	}
 	for _, p := range x.line.Problems {
 		switch p.Code {
-		case record.Evidence, record.Conflict, record.CutShort, record.Unread:
+		case record.NoEvidence, record.Conflict, record.Truncated, record.Uncovered:
 			if now := x.record.At(p.Path); !stands[p.Path] && (p.Value == nil || now != nil && value.Equal(now, p.Value)) {
 				x.problems = append(x.problems, p)
 			}
@@ -299,17 +299,17 @@ func (x *updating) done() ledger.Record {
 	}
 	record.Sort(x.Schema, x.problems)
 	status := x.line.Status
-	if status == "" || status == record.Flawed {
-		status = record.Clean
+	if status == "" || status == record.Flagged {
+		status = record.Unflagged
 	}
 	if len(x.problems) > 0 {
-		status = record.Flawed
+		status = record.Flagged
 	}
 	x.trace.add("end", text("status", string(status)), problemList(x.problems).Named("problems"))
 	proof := x.places.JSON(&x.record)
 	rec := x.toLedger(status, x.record.JSON(), proof.JSON())
-	if rec.Source == "" {
-		rec.Source = x.line.Source
+	if rec.TextHash == "" {
+		rec.TextHash, rec.FileHash = x.line.Hashes.Text, x.line.Hashes.File
 	}
 	risk := x.risks(x.places)
 	rec.Risk = risk.JSON()
@@ -319,8 +319,8 @@ func (x *updating) done() ledger.Record {
 
 // addUp adds to what the update did in all.
 func (f *Filler) addUp(c Updated) {
-	f.curedMu.Lock()
-	defer f.curedMu.Unlock()
+	f.repairsMu.Lock()
+	defer f.repairsMu.Unlock()
 	s := &f.Updated
 	s.Records, s.Values, s.Items, s.TakenBack = s.Records+c.Records, s.Values+c.Values, s.Items+c.Items, s.TakenBack+c.TakenBack
 	s.Confirmed, s.Refused, s.New = s.Confirmed+c.Confirmed, s.Refused+c.Refused, s.New+c.New

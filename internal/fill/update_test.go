@@ -40,7 +40,7 @@ func updateOne(t *testing.T, s *schema.Schema, character string, line record.Lin
 	require.NoError(t, err)
 	f.Given = map[int]*record.Line{0: &line}
 	f.News = &News{Of: map[int][]*document.Document{0: {doc}}, Prefer: update.Newer}
-	run, err := f.Start("", []document.Source{{ID: line.Document, File: filepath.Join("../demo/project", line.Document)}})
+	run, err := f.Start(Beginning{Name: ""}, []document.Source{{ID: line.Document, File: filepath.Join("../demo/project", line.Document)}})
 	require.NoError(t, err)
 	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
 	rec, _, err := l.RecordAt(run, 0)

@@ -32,7 +32,7 @@ type Varied struct {
 // Vary fills documents as they are and changed, and measures both: the originals
 // by gold, the others by what the change does to gold. Every document is filled
 // as plain text, so that nothing but the change tells the two apart.
-func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold.Set, changes []vary.Change, seed int64, label string, h Hooks) (*Robustness, error) {
+func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold.Set, changes []vary.Change, seed int64, name string, h Hooks) (*Robustness, error) {
 	pool := vary.Pool{}
 	for _, g := range golds {
 		pool.Add(f.Schema, &g.Record)
@@ -40,7 +40,7 @@ func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold
 	set := gold.Set{}
 	var sources []document.Source
 	add := func(id, text string, g gold.Record) {
-		g.Document, g.Source = id, ""
+		g.Document, g.Hashes = id, record.Hashes{}
 		set[id] = &g
 		sources = append(sources, document.Source{ID: id, Text: text})
 	}
@@ -58,10 +58,10 @@ func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold
 		}
 	}
 	if len(sources) == len(docs) {
-		return nil, errors.New("these changes find nothing to do in these documents")
+		return nil, errors.New("these changes do not apply to these documents")
 	}
 	f.Aside = "vary"
-	run, err := f.Start(label, sources)
+	run, err := f.Start(Beginning{Name: name}, sources)
 	if err != nil {
 		return nil, err
 	}

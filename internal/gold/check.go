@@ -21,16 +21,16 @@ type Kind string
 
 // The kinds of findings.
 const (
-	Breaks    Kind = "breaks"    // it breaks the schema, and can't count
-	Unknown   Kind = "unknown"   // a field that the schema has not
-	Nowhere   Kind = "nowhere"   // a value that stands nowhere in the document
-	Changed   Kind = "changed"   // the document has changed since
-	Untouched Kind = "untouched" // a draft that is as the model left it
-	Gone      Kind = "gone"      // the document can't be read
-	Unsigned  Kind = "unsigned"  // reviewed, and nobody says by whom
+	Breaks     Kind = "schema"      // it breaks the schema, and does not count
+	Unexpected Kind = "unexpected"  // a field that the schema does not have
+	NoEvidence Kind = "no-evidence" // a value that is nowhere in the document
+	Changed    Kind = "changed"     // the document has changed since review
+	Untouched  Kind = "untouched"   // a draft that nobody changed
+	Gone       Kind = "gone"        // the document can't be read
+	Unsigned   Kind = "unsigned"    // reviewed, without a reviewer
 )
 
-// Finding is something that a person should look at, or mend.
+// Finding is something that a person should look at.
 type Finding struct {
 	Kind Kind
 	File string
@@ -45,12 +45,12 @@ func markOf(rec *value.Value) string {
 	return fmt.Sprintf("%x", sum[:6])
 }
 
-// AsDrafted reports whether a record is still as the model left it.
+// AsDrafted reports whether a record is unchanged since the model drafted it.
 func (r *Record) AsDrafted() bool { return r.Mark != "" && r.Mark == markOf(&r.Record) }
 
-// Check looks at a gold record and its document; unread says why the document
+// Check looks at a gold record and its document; unreadable says why the document
 // could not be read, if it could not.
-func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Document, unread error) []Finding {
+func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Document, unreadable error) []Finding {
 	lines := linesOf(r)
 	var all []Finding
 	add := func(k Kind, p value.Pointer, format string, args ...any) {
@@ -61,32 +61,32 @@ func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Docum
 		at[p.Path] = true
 		switch p.Code {
 		case record.Missing: // the document may not have it
-		case record.Unknown:
-			add(Unknown, p.Path, "the schema has no such field; take it out, or name the field that is meant")
+		case record.Unexpected:
+			add(Unexpected, p.Path, "the schema has no such field; remove it, or use the right name")
 		default:
 			add(Breaks, p.Path, "%s (%s)", p.Message, p.Code)
 		}
 	}
 	switch {
 	case doc == nil:
-		if unread != nil {
-			add(Gone, "", "%s can't be read: %s", r.Document, unread)
+		if unreadable != nil {
+			add(Gone, "", "%s can't be read: %s", r.Document, unreadable)
 		}
-	case r.Source != "" && doc.Hash != r.Source:
-		add(Changed, "", "%s has changed since; read it again, and sign anew", r.Document)
+	case r.Hashes.Since(record.Hashes{Text: doc.Hash, File: doc.FileHash}) == record.Changed:
+		add(Changed, "", "%s has changed since review; review it again and sign", r.Document)
 	default:
 		places := evidence.Of(s, &r.Record, evidence.NewIndex(doc.Text))
 		for p, place := range places {
 			if place.Kind == evidence.None && !at[p] {
-				add(Nowhere, p, "%s stands nowhere in %s", r.Record.At(p).Named(""), r.Document)
+				add(NoEvidence, p, "%s is nowhere in %s", r.Record.At(p).Named(""), r.Document)
 			}
 		}
 	}
 	if r.State == Draft && r.AsDrafted() {
-		add(Untouched, "", "still as %s left it", r.Model)
+		add(Untouched, "", "a draft of %s that nobody changed", r.Model)
 	}
-	if r.State == Reviewed && r.By == "" && r.n == 0 {
-		add(Unsigned, "", "reviewed, and `by` does not say by whom; `filler gold sign` says it")
+	if r.State == Reviewed && r.Reviewer == "" && r.n == 0 {
+		add(Unsigned, "", "reviewed, but no `reviewer` is named; `filler gold sign` adds one")
 	}
 	sort.SliceStable(all, func(i, j int) bool {
 		if all[i].Line != all[j].Line {

@@ -26,24 +26,24 @@ import (
 // Record is one reviewed record.
 type Record struct {
 	Document string
-	Source   string // hash of the source text it was reviewed against, or ""
-	State    string // draft, reviewed or disputed
+	Hashes   record.Hashes // of the document that it was reviewed against
+	State    string        // draft, reviewed or disputed
 	Record   value.Value
 	File     string
 	Fault    string // why it can't count, or ""
 
-	By, On  string      // who reviewed it, and the day
-	Model   string      // whose draft it was; "" for one that began empty
-	Run     string      // of that draft
-	Mark    string      // a short hash of the draft
-	Part    string      // Tune, Test or ""
-	Version string      // of the schema that it was drafted with
-	Places  value.Value // of its values, as far as the draft had them
+	Reviewer, On string      // who reviewed it, and the day
+	Model        string      // whose draft it was; "" for one that began empty
+	Run          string      // of that draft
+	Mark         string      // a short hash of the draft
+	Split        string      // Tune, Test or ""
+	Version      string      // of the schema that it was drafted with
+	Places       value.Value // of its values, as far as the draft had them
 
 	n int // of the line that it was read from, from 1; 0 where the record has a file of its own
 }
 
-// Parts of a gold set: what is chosen on one is reported on the other.
+// Splits of a gold set: what is chosen on one is reported on the other.
 const (
 	Tune = "tune"
 	Test = "test"
@@ -108,13 +108,26 @@ func (l *loader) file(path string, entry fs.DirEntry, err error) error {
 		return nil
 	}
 	line, err := record.LineFromJSON(&v, l.schema.EachEntry())
+	if err == nil {
+		err = oldForm(&v)
+	}
 	if err != nil {
 		l.faults = append(l.faults, place.Fault{File: path, Msg: err.Error(), Hint: "a gold file is described in docs/formats.md"})
 		return nil
 	}
-	r := &Record{Document: line.Document, Source: line.Source, State: Draft, Record: line.Record, File: path, Places: line.Evidence}
+	r := &Record{Document: line.Document, Hashes: line.Hashes, State: Draft, Record: line.Record, File: path, Places: line.Evidence}
 	r.about(&v)
 	l.add(r)
+	return nil
+}
+
+// oldForm refuses a gold file in a form that this version does not read.
+func oldForm(v *value.Value) error {
+	for _, key := range []string{"by", "part", "settled"} {
+		if v.Get(key) != nil {
+			return fmt.Errorf("this gold file has a form that this version does not read (key `%s`)", key)
+		}
+	}
 	return nil
 }
 
@@ -126,9 +139,9 @@ func (r *Record) about(v *value.Value) {
 		}
 	}
 	text("state", &r.State)
-	text("by", &r.By)
+	text("reviewer", &r.Reviewer)
 	text("on", &r.On)
-	text("part", &r.Part)
+	text("split", &r.Split)
 	text("version", &r.Version)
 	if d := v.Get("drafted"); d != nil {
 		r.Model, r.Run, r.Mark = strings.Clone(d.Word("model")), strings.Clone(d.Word("run")), strings.Clone(d.Word("mark"))
@@ -136,7 +149,7 @@ func (r *Record) about(v *value.Value) {
 }
 
 func jsonFault(path string, line int, err error) place.Fault {
-	f := place.Fault{File: path, Line: line, Col: 1, Msg: err.Error(), Hint: "mend it"}
+	f := place.Fault{File: path, Line: line, Col: 1, Msg: err.Error(), Hint: "correct it"}
 	if se, ok := err.(*value.SyntaxError); ok {
 		f.Msg, f.Col = "not JSON: "+se.Msg, se.Col
 		if line == 0 {
@@ -171,7 +184,7 @@ func (l *loader) line(reader *value.Reader, text []byte) (Record, error) {
 	if err != nil {
 		return Record{}, err
 	}
-	r := Record{Document: line.Document, Source: line.Source, State: Reviewed, Record: line.Record, Places: line.Evidence}
+	r := Record{Document: line.Document, Hashes: line.Hashes, State: Reviewed, Record: line.Record, Places: line.Evidence}
 	r.about(&v)
 	return r, nil
 }
@@ -195,8 +208,8 @@ func (r *Record) words() (faults place.Faults) {
 	if r.State != Draft && r.State != Reviewed && r.State != Disputed {
 		faults = append(faults, place.Fault{File: r.File, Line: r.n, Msg: fmt.Sprintf("unknown state %q", r.State), Hint: place.Suggest(r.State, []string{Draft, Reviewed, Disputed})})
 	}
-	if r.Part != "" && r.Part != Tune && r.Part != Test {
-		faults = append(faults, place.Fault{File: r.File, Line: r.n, Msg: fmt.Sprintf("unknown part %q", r.Part), Hint: place.Suggest(r.Part, []string{Tune, Test})})
+	if r.Split != "" && r.Split != Tune && r.Split != Test {
+		faults = append(faults, place.Fault{File: r.File, Line: r.n, Msg: fmt.Sprintf("unknown split %q", r.Split), Hint: place.Suggest(r.Split, []string{Tune, Test})})
 	}
 	return faults
 }

@@ -1,6 +1,7 @@
 package gold
 
 import (
+	"filler/internal/record"
 	"os"
 	"path/filepath"
 	"testing"
@@ -23,7 +24,7 @@ func TestLoad(t *testing.T) {
 		return dir
 	}
 	set, err := Load(folder(map[string]string{
-		"x/1.json":  `{"document":"d1","state":"reviewed","source":"h","record":{"a":1}}`,
+		"x/1.json":  `{"document":"d1","state":"reviewed","text_sha256":"h","record":{"a":1}}`,
 		"2.json":    `{"document":"d2","record":{"a":null}}`,
 		"3.json":    `{"document":"d3","state":"reviewed","record":{"a":"one","c":2}}`,
 		"notes.txt": "not gold",
@@ -31,7 +32,7 @@ func TestLoad(t *testing.T) {
 	}), s)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"d1", "d2", "d3", "d4"}, set.Documents())
-	assert.Equal(t, Record{Document: "d1", Source: "h", State: Reviewed, Record: set["d1"].Record, File: set["d1"].File}, *set["d1"])
+	assert.Equal(t, Record{Document: "d1", Hashes: record.Hashes{Text: "h"}, State: Reviewed, Record: set["d1"].Record, File: set["d1"].File}, *set["d1"])
 	assert.Equal(t, Draft, set["d2"].State)
 	assert.Empty(t, set["d2"].Fault, "that a required value is missing is no fault of gold")
 	assert.Contains(t, set["d3"].Fault, "(type)")

@@ -57,11 +57,11 @@ func TestAlikeByWayOfAThird(t *testing.T) {
 	for seed := range int64(20) {
 		r.Shuffle(len(ids), func(i, j int) { ids[i], ids[j] = ids[j], ids[i] })
 		s := Divide(ids, texts, func(string) string { return "" }, 0.4, seed)
-		require.Len(t, s.Part, len(ids))
+		require.Len(t, s.Of, len(ids))
 		for i, a := range ids {
 			for _, b := range ids[:i] {
 				if likeness := shingles[a].Likeness(shingles[b]); likeness >= alikeFrom {
-					require.Equal(t, s.Part[a], s.Part[b], "%s and %s are %.2f alike", a, b, likeness)
+					require.Equal(t, s.Of[a], s.Of[b], "%s and %s are %.2f alike", a, b, likeness)
 				}
 			}
 		}
@@ -103,19 +103,19 @@ func TestChangeKeepsTheRest(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "g.json")
 	const text = `{"document":"d","notes":{"/a":"hard to read"},"state":"draft","mine":[1.50,null],"record":{"b":"Ö"}}`
 	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
-	require.NoError(t, Change(file, value.Str(Reviewed).Named("state"), value.Str("Ada").Named("by"), value.Str("2031-01-02").Named("on")))
+	require.NoError(t, Change(file, value.Str(Reviewed).Named("state"), value.Str("Ada").Named("reviewer"), value.Str("2031-01-02").Named("on")))
 	data, err := os.ReadFile(file)
 	require.NoError(t, err)
 	var compact bytes.Buffer
 	require.NoError(t, json.Compact(&compact, data))
-	assert.Equal(t, `{"document":"d","notes":{"/a":"hard to read"},"state":"reviewed","on":"2031-01-02","by":"Ada","mine":[1.50,null],"record":{"b":"Ö"}}`, compact.String())
-	require.NoError(t, Change(file, value.Value{Name: "by"}))
+	assert.Equal(t, `{"document":"d","notes":{"/a":"hard to read"},"state":"reviewed","on":"2031-01-02","reviewer":"Ada","mine":[1.50,null],"record":{"b":"Ö"}}`, compact.String())
+	require.NoError(t, Change(file, value.Value{Name: "reviewer"}))
 	data, err = os.ReadFile(file)
 	require.NoError(t, err)
 	assert.NotContains(t, string(data), "Ada")
 
 	require.NoError(t, os.WriteFile(file, []byte("{\n \"document\": oops}"), 0o644))
-	assert.ErrorContains(t, Change(file, value.Str("x").Named("by")), "g.json:2:14: not JSON")
+	assert.ErrorContains(t, Change(file, value.Str("x").Named("reviewer")), "g.json:2:14: not JSON")
 	assert.ErrorContains(t, Change(filepath.Join(t.TempDir(), "none.json")), "can't be read")
 	left, err := os.ReadDir(filepath.Dir(file))
 	require.NoError(t, err)
@@ -132,7 +132,7 @@ func TestFindingsNameTheLine(t *testing.T) {
 	for i := range 60 {
 		items := 1 + r.IntN(6)
 		var b strings.Builder
-		fmt.Fprintf(&b, "{\"document\": \"d%d\",%s\"state\": \"reviewed\", \"by\": \"Ada\",\n \"record\": {%s\"l\": [", i, strings.Repeat("\n", 1+r.IntN(3)), strings.Repeat("\n", r.IntN(3)))
+		fmt.Fprintf(&b, "{\"document\": \"d%d\",%s\"state\": \"reviewed\", \"reviewer\": \"Ada\",\n \"record\": {%s\"l\": [", i, strings.Repeat("\n", 1+r.IntN(3)), strings.Repeat("\n", r.IntN(3)))
 		bad, at := r.IntN(items), 0
 		for n := range items {
 			if n > 0 {
@@ -192,7 +192,7 @@ func TestLongFilesAreReadAgain(t *testing.T) {
 		}
 		head := fmt.Sprintf(`"document":"d%d",`, n)
 		if n%11 == 0 { // where the id does not stand at the head, or has escapes
-			head = fmt.Sprintf(`"part":"tune","document":"\u0064%d",`, n)
+			head = fmt.Sprintf(`"split":"tune","document":"\u0064%d",`, n)
 		}
 		fmt.Fprintf(&b, "{%s\"state\":%q,\"by\":\"Ada\",\"source\":\"h%d\",\"record\":{\"a\":%d,\"b\":%q,\"k\":%q,\"l\":[]}}\r\n", head, state, n, n, strings.Repeat("ü", 200), k)
 	}
@@ -228,7 +228,7 @@ func TestLongFilesAreReadAgain(t *testing.T) {
 	line := 1 + bytes.Count(b.Bytes()[:bytes.Index(b.Bytes(), []byte(`"a":100,`))], []byte("\n"))
 	hand := shelf.Hand()
 	_, _, err = hand.Find("d100")
-	assert.ErrorContains(t, err, fmt.Sprintf("line %d, is no record", line))
+	assert.ErrorContains(t, err, fmt.Sprintf("line %d, is not a record", line))
 	require.NoError(t, os.Truncate(file, 10))
 	_, _, err = hand.Find("d7")
 	assert.ErrorContains(t, err, "can't be read any more")
@@ -257,7 +257,7 @@ func TestTwiceInALongFile(t *testing.T) {
 	defer f.Close()
 	crowded := &long{file: f, path: file, loader: l, end: int64(b.Len()), few: 7, seed: maphash.MakeSeed(), first: map[uint32]int32{}, more: map[uint32][]int32{}}
 	require.NoError(t, crowded.index())
-	require.Len(t, l.faults, 1, "only the one that stands there twice")
+	require.Len(t, l.faults, 1, "only the one that has two records")
 	hand := (&Shelf{long: crowded}).Hand()
 	for i := 0; i < n; i += 501 {
 		number, g, err := hand.Find(fmt.Sprintf("d%d", i))
@@ -276,16 +276,16 @@ func TestReadChoices(t *testing.T) {
 	write := func(lines ...string) {
 		require.NoError(t, os.WriteFile(file, []byte(strings.Join(lines, "\n")), 0o644))
 	}
-	write(`{"document":"d","path":"/a","first":1,"second":2,"take":"first"}`, ``, `{"document":"d","path":"/b","take":null}`, `{"document":"e","path":"/l/0/t","first":"x","second":null,"take":"second"}`, `{"document":"e","path":"/k","take":"value","value":"y"}`)
+	write(`{"document":"d","path":"/a","first":1,"second":2,"choose":"first"}`, ``, `{"document":"d","path":"/b","choose":null}`, `{"document":"e","path":"/l/0/t","first":"x","second":null,"choose":"second"}`, `{"document":"e","path":"/k","choose":"value","value":"y"}`)
 	all, err := ReadChoices(file)
 	require.NoError(t, err)
 	assert.True(t, all.Has("d", "/a"))
 	assert.False(t, all.Has("d", "/b"))
 	assert.False(t, all.Has("e", "/a"))
 	assert.Equal(t, []Choice{{"e", "/l/0/t", value.Value{}}, {"e", "/k", value.Str("y")}}, all["e"])
-	write(`{"document":"d"}`, `nothing`, `{"document":"d","path":"a","take":"first"}`, `{"document":"d","path":"/a","take":"value"}`)
+	write(`{"document":"d"}`, `nothing`, `{"document":"d","path":"a","choose":"first"}`, `{"document":"d","path":"/a","choose":"value"}`)
 	_, err = ReadChoices(file)
-	for n, says := range []string{"names `document` and `path`", "not JSON", "names `document` and `path`", "with a member `value`"} {
+	for n, says := range []string{"needs `document` and `path`", "not JSON", "needs `document` and `path`", "with a member `value`"} {
 		assert.ErrorContains(t, err, fmt.Sprintf("c.jsonl:%d:1: ", n+1))
 		assert.ErrorContains(t, err, says)
 	}
@@ -300,28 +300,30 @@ func TestReadChoices(t *testing.T) {
 // signed records alone.
 func TestNewSettled(t *testing.T) {
 	s := smallSchema(t)
-	a := &Record{Document: "d", Source: "h", State: Reviewed, By: "Ada", Part: Test, Version: "3", Record: parse(t, `{"a":1,"b":"x","k":null,"l":[]}`)}
-	b := &Record{Document: "d", State: Reviewed, By: "Bo", Record: parse(t, `{"a":2,"b":"x","k":null,"l":[]}`)}
-	v := NewSettled(s, a, b, []Choice{{"d", "/a", value.Num("2")}}, "Cy", time.Date(2031, 5, 6, 0, 0, 0, 0, time.UTC))
-	assert.Equal(t, `{"document":"d","source":"h","version":"3","state":"reviewed","part":"test","by":"Cy","on":"2031-05-06","settled":{"first":"Ada","second":"Bo","leaves":[{"path":"/a","value":2}]},"record":{"a":2,"b":"x","k":null,"l":[]}}`, v.String())
+	a := &Record{Document: "d", Hashes: record.Hashes{Text: "h"}, State: Reviewed, Reviewer: "Ada", Split: Test, Version: "3", Record: parse(t, `{"a":1,"b":"x","k":null,"l":[]}`)}
+	b := &Record{Document: "d", State: Reviewed, Reviewer: "Bo", Record: parse(t, `{"a":2,"b":"x","k":null,"l":[]}`)}
+	v := NewAdjudicated(s, a, b, []Choice{{"d", "/a", value.Num("2")}}, "Cy", time.Date(2031, 5, 6, 0, 0, 0, 0, time.UTC))
+	assert.Equal(t, `{"document":"d","text_sha256":"h","version":"3","state":"reviewed","split":"test","reviewer":"Cy","on":"2031-05-06","adjudicated":{"first":"Ada","second":"Bo","values":[{"path":"/a","value":2}]},"record":{"a":2,"b":"x","k":null,"l":[]}}`, v.String())
 	assert.Equal(t, `{"a":1,"b":"x","k":null,"l":[]}`, a.Record.String(), "the first's stays as it is")
-	assert.Empty(t, Unsettled(a, b))
+	assert.Empty(t, NotAdjudicable(a, b))
 	b.State = Draft
-	assert.Equal(t, "the second's is a draft; sign it", Unsettled(a, b))
-	assert.Equal(t, "the first's is a draft; sign it", Unsettled(b, a))
-	assert.Equal(t, "only the first has it", Unsettled(a, nil))
+	assert.Equal(t, "B's record is a draft; sign it", NotAdjudicable(a, b))
+	assert.Equal(t, "A's record is a draft; sign it", NotAdjudicable(b, a))
+	assert.Equal(t, "only A has it", NotAdjudicable(a, nil))
 }
 
 // Nothing is signed that breaks its schema, or whose document is another now.
 func TestUnsignable(t *testing.T) {
-	hash := func(h string, err error) func() (string, error) {
-		return func() (string, error) { return h, err }
+	hash := func(h string, err error) func() (record.Hashes, error) {
+		return func() (record.Hashes, error) { return record.Hashes{Text: h}, err }
 	}
-	g := &Record{Source: "h"}
+	g := &Record{Hashes: record.Hashes{Text: "h"}}
 	assert.Empty(t, g.Unsignable(hash("h", nil)))
 	assert.Contains(t, g.Unsignable(hash("other", nil)), "its document has changed since the draft")
+	g.Hashes.File = "f"
+	assert.Empty(t, g.Unsignable(func() (record.Hashes, error) { return record.Hashes{Text: "other", File: "f"}, nil }), "a file that is read differently now is the same file")
 	assert.Contains(t, g.Unsignable(hash("", os.ErrNotExist)), "can't be read")
 	g.Fault = "/a: not a number"
 	assert.Contains(t, g.Unsignable(hash("h", nil)), "it breaks the schema: /a")
-	assert.Empty(t, (&Record{}).Unsignable(nil), "gold without a source is asked for none")
+	assert.Empty(t, (&Record{}).Unsignable(nil), "gold without hashes needs no document")
 }

@@ -26,7 +26,7 @@ func parse(t testing.TB, text string) value.Value {
 	return v
 }
 
-// A draft is made, mended by hand, checked by line, signed, and read back.
+// A draft is made, corrected by hand, checked by line, signed, and read back.
 func TestFromDraftToGold(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte(small))
 	require.NoError(t, err)
@@ -35,7 +35,7 @@ func TestFromDraftToGold(t *testing.T) {
 	dir := t.TempDir()
 	doc, err := (&document.Reader{}).Read(t.Context(), document.Source{ID: "documents/x/a.txt", Text: "Oak 7\nelm 3\n"})
 	require.NoError(t, err)
-	line := record.Line{Document: doc.ID, Run: 4, Source: doc.Hash, Record: parse(t, `{"a":7,"b":"Oak","k":null,"l":[{"n":3,"t":"elm"}]}`), Evidence: parse(t, `{"/a":{"kind":"quoted","start":4,"end":5}}`)}
+	line := record.Line{Document: doc.ID, Run: 4, Hashes: record.Hashes{Text: doc.Hash}, Record: parse(t, `{"a":7,"b":"Oak","k":null,"l":[{"n":3,"t":"elm"}]}`), Evidence: parse(t, `{"/a":{"kind":"quoted","start":4,"end":5}}`)}
 	file := FileOf(dir, line.Document)
 	assert.Equal(t, filepath.Join(dir, "x/a.json"), file)
 	v := NewDraft(s, &line, "steady", false)
@@ -47,7 +47,7 @@ func TestFromDraftToGold(t *testing.T) {
 		return set[doc.ID]
 	}
 	g := load()
-	assert.Equal(t, []string{Draft, "steady", "4", "3", doc.Hash}, []string{g.State, g.Model, g.Run, g.Version, g.Source})
+	assert.Equal(t, []string{Draft, "steady", "4", "3", doc.Hash}, []string{g.State, g.Model, g.Run, g.Version, g.Hashes.Text})
 	assert.True(t, g.AsDrafted())
 	assert.Equal(t, line.Record.String(), g.Record.String())
 	kinds := func(doc *document.Document, unread error) (kinds []string) {
@@ -60,19 +60,19 @@ func TestFromDraftToGold(t *testing.T) {
 
 	text, err := os.ReadFile(file)
 	require.NoError(t, err)
-	mended := strings.NewReplacer(`"b": "Oak"`, `"b": "Ash"`, `"k": null`, `"k": "z"`, `"t": "elm"`, `"t": "elm", "colour": "red"`).Replace(string(text))
-	require.NoError(t, os.WriteFile(file, []byte(mended), 0o644))
-	at := func(part string) int { return 1 + strings.Count(mended[:strings.Index(mended, part)], "\n") }
-	assert.Equal(t, []string{fmt.Sprintf("nowhere %d /b", at(`"b": "Ash"`)), fmt.Sprintf("breaks %d /k", at(`"k": "z"`)), fmt.Sprintf("unknown %d /l/0/colour", at(`"colour"`))}, kinds(doc, nil))
+	corrected := strings.NewReplacer(`"b": "Oak"`, `"b": "Ash"`, `"k": null`, `"k": "z"`, `"t": "elm"`, `"t": "elm", "colour": "red"`).Replace(string(text))
+	require.NoError(t, os.WriteFile(file, []byte(corrected), 0o644))
+	at := func(part string) int { return 1 + strings.Count(corrected[:strings.Index(corrected, part)], "\n") }
+	assert.Equal(t, []string{fmt.Sprintf("no-evidence %d /b", at(`"b": "Ash"`)), fmt.Sprintf("schema %d /k", at(`"k": "z"`)), fmt.Sprintf("unexpected %d /l/0/colour", at(`"colour"`))}, kinds(doc, nil))
 	other := *doc
 	other.Hash = "another"
 	assert.Contains(t, kinds(&other, nil), "changed 0 ")
 	assert.Contains(t, kinds(nil, os.ErrNotExist), "gone 0 ")
 
-	require.NoError(t, os.WriteFile(file, []byte(strings.NewReplacer(`"b": "Ash"`, `"b": null`, `"k": "z"`, `"k": "x"`, `, "colour": "red"`, "").Replace(mended)), 0o644))
+	require.NoError(t, os.WriteFile(file, []byte(strings.NewReplacer(`"b": "Ash"`, `"b": null`, `"k": "z"`, `"k": "x"`, `, "colour": "red"`, "").Replace(corrected)), 0o644))
 	require.NoError(t, Sign(load(), "T. Brill", time.Date(2031, 3, 4, 0, 0, 0, 0, time.UTC)))
 	g = load()
-	assert.Equal(t, []string{Reviewed, "T. Brill", "2031-03-04", ""}, []string{g.State, g.By, g.On, g.Fault})
+	assert.Equal(t, []string{Reviewed, "T. Brill", "2031-03-04", ""}, []string{g.State, g.Reviewer, g.On, g.Fault})
 	assert.False(t, g.AsDrafted())
 	assert.Equal(t, `{"/a":{"kind":"quoted","start":4,"end":5}}`, g.Places.String(), "what the file says besides is kept")
 
@@ -107,17 +107,17 @@ func TestDivide(t *testing.T) {
 	}
 	stratum := func(id string) string { return []string{"north", "south", "east"}[int(id[3])%3] }
 	s := Divide(ids, texts, stratum, 0.3, 1)
-	require.Len(t, s.Part, len(ids))
+	require.Len(t, s.Of, len(ids))
 	assert.Len(t, s.Alike, 12)
 	for _, group := range s.Alike {
 		for _, id := range group {
-			assert.Equal(t, s.Part[group[0]], s.Part[id], "%v on both sides", group)
+			assert.Equal(t, s.Of[group[0]], s.Of[id], "%v on both sides", group)
 		}
 	}
 	_, test := s.Counted()
 	assert.InDelta(t, 0.3*float64(len(ids)), test, 1.5)
 	per := map[string][2]int{}
-	for id, part := range s.Part {
+	for id, part := range s.Of {
 		c := per[stratum(id)]
 		c[0]++
 		if part == Test {
@@ -129,8 +129,8 @@ func TestDivide(t *testing.T) {
 		assert.InDelta(t, 0.3, float64(c[1])/float64(c[0]), 0.08, name)
 	}
 	r.Shuffle(len(ids), func(i, j int) { ids[i], ids[j] = ids[j], ids[i] })
-	assert.Equal(t, s.Part, Divide(ids, texts, stratum, 0.3, 1).Part, "the order makes no difference")
-	assert.NotEqual(t, s.Part, Divide(ids, texts, stratum, 0.3, 2).Part)
+	assert.Equal(t, s.Of, Divide(ids, texts, stratum, 0.3, 1).Of, "the order makes no difference")
+	assert.NotEqual(t, s.Of, Divide(ids, texts, stratum, 0.3, 2).Of)
 }
 
 // Choices are put into the first record: leaves, new items, items that go.
@@ -139,12 +139,12 @@ func TestSettle(t *testing.T) {
 	require.NoError(t, err)
 	var choices []Choice
 	for _, text := range []string{
-		`{"document":"d","path":"/a","first":1,"second":2,"take":"second"}`,
-		`{"document":"d","path":"/b","first":"x","second":"y","take":"value","value":"z"}`,
-		`{"document":"d","path":"/l/0/n","first":5,"second":null,"take":"second"}`,
-		`{"document":"d","path":"/l/0/t","first":"five","second":null,"take":"second"}`,
-		`{"document":"d","path":"/l/1/n","first":null,"second":7,"take":"second"}`,
-		`{"document":"d","path":"/l/2/n","first":null,"second":8,"take":"first"}`,
+		`{"document":"d","path":"/a","first":1,"second":2,"choose":"second"}`,
+		`{"document":"d","path":"/b","first":"x","second":"y","choose":"value","value":"z"}`,
+		`{"document":"d","path":"/l/0/n","first":5,"second":null,"choose":"second"}`,
+		`{"document":"d","path":"/l/0/t","first":"five","second":null,"choose":"second"}`,
+		`{"document":"d","path":"/l/1/n","first":null,"second":7,"choose":"second"}`,
+		`{"document":"d","path":"/l/2/n","first":null,"second":8,"choose":"first"}`,
 	} {
 		v := parse(t, text)
 		c, made, err := choiceFrom(&v)
@@ -152,14 +152,14 @@ func TestSettle(t *testing.T) {
 		require.True(t, made)
 		choices = append(choices, c)
 	}
-	got := Settle(s, parse(t, `{"a":1,"b":"x","k":"x","l":[{"n":5,"t":"five"}]}`), choices)
+	got := Adjudicate(s, parse(t, `{"a":1,"b":"x","k":"x","l":[{"n":5,"t":"five"}]}`), choices)
 	assert.Equal(t, `{"a":2,"b":"z","k":"x","l":[{"n":7}]}`, got.String())
-	for text, says := range map[string]string{`{"path":"/a","take":"first"}`: "names `document`", `{"document":"d","path":"/a","take":"third"}`: "`take` is"} {
+	for text, says := range map[string]string{`{"path":"/a","choose":"first"}`: "needs `document`", `{"document":"d","path":"/a","choose":"third"}`: "`choose` is"} {
 		v := parse(t, text)
 		_, _, err := choiceFrom(&v)
 		assert.ErrorContains(t, err, says)
 	}
-	v := parse(t, `{"document":"d","path":"/a","take":null}`)
+	v := parse(t, `{"document":"d","path":"/a","choose":null}`)
 	_, made, err := choiceFrom(&v)
 	require.NoError(t, err)
 	assert.False(t, made)

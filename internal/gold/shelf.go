@@ -139,7 +139,7 @@ func (h *Hand) read(n int) {
 	l := h.shelf.long.loader
 	h.rec, err = l.line(&h.reader, text)
 	if err != nil {
-		h.err = fmt.Errorf("its gold, line %d, is no record: %s", h.shelf.long.lineOf(n), err)
+		h.err = fmt.Errorf("its gold, line %d, is not a record: %s", h.shelf.long.lineOf(n), err)
 		return
 	}
 	h.rec.File, h.rec.Fault = h.shelf.long.path, l.breaks(&h.rec.Record)

@@ -14,7 +14,7 @@ const alikeFrom = 0.8
 
 // Split is how a gold set falls into two parts.
 type Split struct {
-	Part  map[string]string // by document
+	Of    map[string]string // by document
 	Alike [][]string        // documents that are nearly the same, and so stay together
 }
 
@@ -25,7 +25,7 @@ type Split struct {
 func Divide(ids []string, texts map[string]string, stratum func(id string) string, share float64, seed int64) Split {
 	ids = append([]string(nil), ids...)
 	sort.Strings(ids)
-	s := Split{Part: map[string]string{}}
+	s := Split{Of: map[string]string{}}
 	groups := alike(ids, texts)
 	strata := map[string][][]string{}
 	var names []string
@@ -52,12 +52,12 @@ func Divide(ids []string, texts map[string]string, stratum func(id string) strin
 		want := share*float64(n) + carried
 		got := 0
 		for _, g := range list {
-			part := Tune
+			side := Tune
 			if float64(got)+float64(len(g))/2 <= want {
-				part, got = Test, got+len(g)
+				side, got = Test, got+len(g)
 			}
 			for _, id := range g {
-				s.Part[id] = part
+				s.Of[id] = side
 			}
 		}
 		carried = want - float64(got)
@@ -103,7 +103,7 @@ func alike(ids []string, texts map[string]string) [][]string {
 
 // Counted says how many documents fall into each part.
 func (s Split) Counted() (tune, test int) {
-	for _, p := range s.Part {
+	for _, p := range s.Of {
 		if p == Test {
 			test++
 		} else {
@@ -115,5 +115,5 @@ func (s Split) Counted() (tune, test int) {
 
 func (s Split) String() string {
 	tune, test := s.Counted()
-	return fmt.Sprintf("%d to tune, %d to test", tune, test)
+	return fmt.Sprintf("%d tune, %d test", tune, test)
 }

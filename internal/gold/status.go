@@ -37,7 +37,7 @@ type Unseen struct {
 // Status is what a gold set holds.
 type Status struct {
 	Reviewers []Row // by name; "" for none
-	Parts     []Row // tune, test, ""
+	Splits    []Row // tune, test, ""
 	All       Row
 	Empty     []string // fields without any reviewed value
 	Unseen    []Unseen
@@ -46,18 +46,18 @@ type Status struct {
 // StatusOf counts a gold set.
 func StatusOf(s *schema.Schema, set Set) Status {
 	var st Status
-	by, part := map[string]*Row{}, map[string]*Row{}
+	by, split := map[string]*Row{}, map[string]*Row{}
 	values, options := map[*schema.Field]int{}, map[*schema.Field]map[string]bool{}
 	for _, id := range set.Documents() {
 		g := set[id]
 		st.All.add(g)
-		row(by, g.By).add(g)
-		row(part, g.Part).add(g)
+		row(by, g.Reviewer).add(g)
+		row(split, g.Split).add(g)
 		if g.State == Reviewed && g.Fault == "" {
 			count(s.Root, &g.Record, values, options)
 		}
 	}
-	st.Reviewers, st.Parts = rows(by), rows(part)
+	st.Reviewers, st.Splits = rows(by), rows(split)
 	for _, f := range s.Leaves() {
 		if !f.Scored() {
 			continue

@@ -37,8 +37,11 @@ func FileOf(dir, document string) string {
 // one, so that nobody follows what the model says.
 func NewDraft(s *schema.Schema, l *record.Line, model string, blind bool) value.Value {
 	v := value.Obj(value.Str(l.Document).Named("document"))
-	if l.Source != "" {
-		v.Set("source", value.Str(l.Source))
+	if l.Hashes.Text != "" {
+		v.Set("text_sha256", value.Str(l.Hashes.Text))
+	}
+	if l.Hashes.File != "" {
+		v.Set("file_sha256", value.Str(l.Hashes.File))
 	}
 	if s.Version != "" {
 		v.Set("version", value.Str(s.Version))
@@ -73,7 +76,7 @@ func NewDraft(s *schema.Schema, l *record.Line, model string, blind bool) value.
 func Write(file string, v *value.Value) error {
 	fault := func(msg, hint string) error { return place.Faults{{File: file, Msg: msg, Hint: hint}} }
 	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-		return fault("its folder can't be made", "check the permissions")
+		return fault("its folder can't be created", "check the permissions")
 	}
 	temp, err := os.CreateTemp(filepath.Dir(file), ".gold-*")
 	if err != nil {
@@ -126,24 +129,24 @@ func Change(file string, members ...value.Value) error {
 
 // Sign marks a gold record reviewed.
 func Sign(r *Record, by string, on time.Time) error {
-	return Change(r.File, value.Str(Reviewed).Named("state"), value.Str(on.Format(dayForm)).Named("on"), value.Str(by).Named("by"))
+	return Change(r.File, value.Str(Reviewed).Named("state"), value.Str(on.Format(dayForm)).Named("on"), value.Str(by).Named("reviewer"))
 }
 
-// Unsignable says why a record can't be signed, or "". hash reads the hash of its
-// document's text as it is now.
-func (r *Record) Unsignable(hash func() (string, error)) string {
+// Unsignable says why a record can't be signed, or "". hashes gives those of its
+// document as it is now.
+func (r *Record) Unsignable(hashes func() (record.Hashes, error)) string {
 	if r.Fault != "" {
 		return "it breaks the schema: " + r.Fault
 	}
-	if r.Source == "" {
+	if r.Hashes.Text == "" {
 		return ""
 	}
-	now, err := hash()
+	now, err := hashes()
 	switch {
 	case err != nil:
 		return "its document can't be read: " + err.Error()
-	case now != r.Source:
-		return "its document has changed since the draft; take it anew, or put the new hash into `source`"
+	case r.Hashes.Since(now) == record.Changed:
+		return "its document has changed since the draft; draft it again, or put the new hash into `text_sha256`"
 	}
 	return ""
 }

@@ -9,7 +9,7 @@
 //     between them; where the pieces on both sides of the white stand row by
 //     row, it is a table and is read across.
 //   - A page may be turned by a few degrees. Boxes stay as the engine gave
-//     them; only the reckoning turns them straight.
+//     them; only the computation turns them straight.
 //   - No word is lost, and every word has its offsets: the text at them is the
 //     word. A word that was broken at a line's end is two words that touch, the
 //     first without its hyphen.
@@ -235,13 +235,13 @@ func orderPage(number int, p *Page) page {
 }
 
 // byMiddle is the order in which items are kept, so that it need not be made
-// anew for every region.
+// again for every region.
 func byMiddle(a, b *item) int {
 	return cmp.Or(cmp.Compare(a.mid(), b.mid()), cmp.Compare(a.x0, b.x0), cmp.Compare(a.word.Text, b.word.Text))
 }
 
 // verbatim takes a page as its text stands. The words' places are made up for
-// the reckoning alone; their boxes are empty.
+// the computation alone; their boxes are empty.
 func verbatim(number int, text string) page {
 	const wide, high, step = 6, 10, 20
 	var out page
@@ -304,7 +304,7 @@ func reach(word string) float64 {
 	return 0.52
 }
 
-// setSizes reckons the size of every item's letters. Where boxes are as high as
+// setSizes computes the size of every item's letters. Where boxes are as high as
 // their line whatever stands in them, the height is the size.
 func setSizes(items []item) {
 	var low, tall []float64

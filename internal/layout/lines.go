@@ -51,7 +51,7 @@ func (s *sheet) linesOf(items []*item) []line {
 	return found
 }
 
-// settle sorts the words of a line and reckons its extent.
+// settle sorts the words of a line and computes its extent.
 func (l *line) settle(rtl bool) {
 	slices.SortStableFunc(l.words, func(a, b *item) int {
 		if rtl {

@@ -90,7 +90,7 @@ func (m *maker) fill() {
 	}
 }
 
-// padColumns reckons where the columns of tables begin in the text.
+// padColumns computes where the columns of tables begin in the text.
 func (m *maker) padColumns() {
 	m.pads = map[int]int{}
 	for i := 0; i < len(m.Lines); {

@@ -27,7 +27,7 @@ type plain struct {
 var shared = [][]byte{bytes.Repeat([]byte("the prompt "), 300), []byte(`{"model":"m"}`)}
 
 // Many hands write at once, in any order; what is read back is what was written,
-// leaf by leaf, also by another reader and after the file was opened anew.
+// leaf by leaf, also by another reader and after the file was opened again.
 func TestLedgerKeepsWhatItTakes(t *testing.T) {
 	l, file := open4test(t)
 	p := &plain{documents: map[int64][]string{}, exchanges: map[int64]map[int][]Exchange{}, records: map[int64]map[int]Record{}, answered: map[string]map[string]bool{}}
@@ -35,9 +35,9 @@ func TestLedgerKeepsWhatItTakes(t *testing.T) {
 	for run := range 5 {
 		var tasks []Task
 		for n := range 1 + r.IntN(12) {
-			tasks = append(tasks, Task{N: n, Document: fmt.Sprintf("d%d-%d", run, n), Facts: map[string]string{"no": fmt.Sprint(n)}})
+			tasks = append(tasks, Task{N: n, Document: fmt.Sprintf("d%d-%d", run, n), Metadata: map[string]string{"no": fmt.Sprint(n)}})
 		}
-		id, err := l.Start(Run{Label: fmt.Sprintf("label %d", run%3), Schema: []byte("s"), Prompt: []byte(fmt.Sprint("p", run)), Model: "m"}, tasks)
+		id, err := l.Start(Run{Name: fmt.Sprintf("name %d", run%3), Schema: []byte("s"), Prompt: []byte(fmt.Sprint("p", run)), Model: "m"}, tasks)
 		require.NoError(t, err)
 		p.exchanges[id], p.records[id] = map[int][]Exchange{}, map[int]Record{}
 		for _, task := range tasks {
@@ -96,7 +96,7 @@ func (p *plain) write(t *testing.T, l *Ledger, r *rand.Rand, hand int) {
 			p.mu.Unlock()
 			continue
 		}
-		rec := Record{N: n, Source: fmt.Sprint("h", r.IntN(3)), Status: []string{"clean", "repaired", "flawed", "failed"}[r.IntN(4)], Record: fmt.Appendf(nil, `{"i":%d}`, i),
+		rec := Record{N: n, TextHash: fmt.Sprint("h", r.IntN(3)), Status: []string{"unflagged", "repaired", "flagged", "failed"}[r.IntN(4)], Record: fmt.Appendf(nil, `{"i":%d}`, i),
 			Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]"), Risk: []byte("{}")}
 		if !assert.NoError(t, l.SaveRecord(run, rec)) {
 			return
@@ -148,12 +148,12 @@ func (p *plain) check(t *testing.T, l *Ledger) {
 		}
 		for _, rec := range p.records[run] {
 			switch rec.Status {
-			case "clean":
-				want.Clean++
+			case "unflagged":
+				want.Unflagged++
 			case "repaired":
 				want.Repaired++
-			case "flawed":
-				want.Flawed++
+			case "flagged":
+				want.Flagged++
 			default:
 				want.Failed++
 			}
@@ -176,10 +176,10 @@ func (p *plain) check(t *testing.T, l *Ledger) {
 			return nil
 		}))
 		require.Equal(t, lines, bodies)
-		facts, err := l.Facts(run)
+		metadata, err := l.Metadata(run)
 		require.NoError(t, err)
 		for n, id := range documents {
-			require.Equal(t, map[string]string{"no": fmt.Sprint(n)}, facts[id])
+			require.Equal(t, map[string]string{"no": fmt.Sprint(n)}, metadata[id])
 		}
 	}
 	for i := range 20 {
@@ -234,7 +234,7 @@ func TestOneBadWrite(t *testing.T) {
 	var wait sync.WaitGroup
 	for i := range 40 {
 		wait.Go(func() {
-			rec := Record{N: i % 2, Status: "clean", Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}
+			rec := Record{N: i % 2, Status: "unflagged", Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}
 			if i%10 == 3 {
 				rec.Record = nil // the table wants one
 				assert.Error(t, l.SaveRecord(run, rec))
@@ -246,5 +246,5 @@ func TestOneBadWrite(t *testing.T) {
 	wait.Wait()
 	totals, err := l.Totals(run)
 	require.NoError(t, err)
-	assert.Equal(t, []int{2, 0}, []int{totals.Clean, totals.Waiting})
+	assert.Equal(t, []int{2, 0}, []int{totals.Unflagged, totals.Waiting})
 }

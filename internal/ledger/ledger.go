@@ -33,7 +33,7 @@ import (
 var tables string
 
 // version is the layout's number, in SQLite's user_version.
-const version = 2
+const version = 3
 
 // Ledger is an open run database. Its methods may be called by many
 // goroutines.
@@ -71,12 +71,12 @@ func (e *Error) Error() string { return e.File + ": " + e.Msg + "; " + e.Hint }
 func (e *Error) Unwrap() error { return e.Err }
 
 // ErrNone says that there is no ledger yet.
-var ErrNone = errors.New("nothing has been filled here yet; start with `filler fill`")
+var ErrNone = errors.New("there are no runs yet; start with `filler fill`")
 
 // Open opens the ledger, and makes it where there is none.
 func Open(file string) (*Ledger, error) {
 	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-		return nil, &Error{file, "the folder for the ledger can't be made", "check the project's permissions", err}
+		return nil, &Error{file, "the ledger's folder can't be created", "check the project's permissions", err}
 	}
 	l, err := open(file, "rwc")
 	if err != nil {
@@ -110,7 +110,7 @@ func OpenToRead(file string) (*Ledger, error) {
 
 func open(file, mode string) (*Ledger, error) {
 	if info, err := os.Stat(file); err == nil && info.IsDir() {
-		return nil, &Error{file, "a folder stands where the ledger should", "move it away", nil} // SQLite would blame the disk
+		return nil, &Error{file, "there is a folder in place of the ledger", "move it away", nil} // SQLite would blame the disk
 	}
 	q := url.Values{"mode": {mode}}
 	q.Add("_pragma", "busy_timeout(10000)")
@@ -135,36 +135,16 @@ func (l *Ledger) checkVersion() error {
 	if err := l.db.QueryRow("PRAGMA user_version").Scan(&v); err != nil {
 		return l.explain(err)
 	}
-	if v == 1 {
-		return &Error{l.file, "this ledger is of an older Filler", "the next `filler fill` brings it up to date; nothing is lost", nil}
-	}
 	if v != version {
-		return &Error{l.file, fmt.Sprintf("this ledger has layout %d, and this program knows %d", v, version), "use the program that wrote it, or move the file away", nil}
+		return &Error{l.file, fmt.Sprintf("this ledger has layout %d, and this program reads layout %d", v, version), "use the program that wrote it, or move the file away", nil}
 	}
 	return nil
-}
-
-// upgrade brings a ledger of layout 1 to layout 2, in which tasks have
-// facts and runs settings.
-func (l *Ledger) upgrade() error {
-	tx, err := l.db.Begin()
-	if err != nil {
-		return l.explain(err)
-	}
-	defer tx.Rollback()
-	if _, err := tx.Exec("ALTER TABLE task ADD COLUMN facts TEXT NOT NULL DEFAULT '{}'; ALTER TABLE run ADD COLUMN settings TEXT NOT NULL DEFAULT '{}'; PRAGMA user_version = 2;"); err != nil {
-		return l.explain(err)
-	}
-	return l.explain(tx.Commit())
 }
 
 func (l *Ledger) prepare() error {
 	var v int
 	if err := l.db.QueryRow("PRAGMA user_version").Scan(&v); err != nil {
 		return l.explain(err)
-	}
-	if v == 1 {
-		return l.upgrade()
 	}
 	if v != 0 {
 		return l.checkVersion()
@@ -201,17 +181,17 @@ func (l *Ledger) explain(err error) error {
 	}
 	switch se.Code() & 0xff {
 	case codeReadOnly:
-		return &Error{l.file, "the ledger can't be written, it is read-only", "check its permissions and its folder's", err}
+		return &Error{l.file, "the ledger is read-only", "check its permissions and its folder's", err}
 	case codeFull:
-		return &Error{l.file, "the disk is full", "free space, then go on with `filler fill --resume`", err}
+		return &Error{l.file, "the disk is full", "free space, then continue with `filler fill --resume`", err}
 	case codeIO:
-		return &Error{l.file, "the disk failed or is full", "check the disk, then go on with `filler fill --resume`", err}
+		return &Error{l.file, "the disk failed or is full", "check the disk, then continue with `filler fill --resume`", err}
 	case codeBusy:
-		return &Error{l.file, "another program holds the ledger", "wait for it, or end it", err}
+		return &Error{l.file, "another process has locked the ledger", "wait for it, or end it", err}
 	case codeCantOpen:
 		return &Error{l.file, "the ledger can't be opened", "check the permissions of the file and its folder", err}
 	case codeCorrupt, codeNoDB:
-		return &Error{l.file, "this is no ledger, or it is damaged", "move the file away, or bring back a copy of it", err}
+		return &Error{l.file, "not a ledger, or damaged", "move the file away, or restore a backup", err}
 	}
 	return &Error{l.file, "the ledger failed: " + se.Error(), "try again", err}
 }

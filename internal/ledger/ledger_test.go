@@ -23,7 +23,7 @@ func open4test(t testing.TB) (*Ledger, string) {
 
 func TestRunIsKept(t *testing.T) {
 	l, file := open4test(t)
-	id, err := l.Start(Run{Label: "first", Schema: []byte("s"), SchemaFile: "s.yaml", Prompt: []byte("p"), Model: "m", Identity: "m at", Rounds: 2},
+	id, err := l.Start(Run{Name: "first", Schema: []byte("s"), SchemaFile: "s.yaml", Prompt: []byte("p"), Model: "m", Identity: "m at", Rounds: 2},
 		[]Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}, {N: 2, Document: "c"}})
 	require.NoError(t, err)
 	require.NoError(t, l.SaveExchange(Exchange{Key: "k", Run: id, N: 1, Step: "fill", Try: 1, Request: [][]byte{[]byte("head "), []byte("tail")}, Status: 500, Reply: []byte("no")}))
@@ -34,8 +34,8 @@ func TestRunIsKept(t *testing.T) {
 	x, err = l.Answered("k")
 	require.NoError(t, err)
 	assert.Equal(t, "yes", string(x.Reply))
-	for n, status := range map[int]string{0: "failed", 1: "clean"} {
-		require.NoError(t, l.SaveRecord(id, Record{N: n, Status: status, Source: "h", Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}))
+	for n, status := range map[int]string{0: "failed", 1: "unflagged"} {
+		require.NoError(t, l.SaveRecord(id, Record{N: n, Status: status, TextHash: "h", Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}))
 	}
 
 	again, err := OpenToRead(file)
@@ -51,10 +51,10 @@ func TestRunIsKept(t *testing.T) {
 	assert.ErrorAs(t, err, &none)
 	waiting, err := again.Waiting(id)
 	require.NoError(t, err)
-	assert.Equal(t, []Task{{N: 0, Document: "a", Source: "h", Done: true}, {N: 2, Document: "c"}}, waiting, "what failed and what was not done")
+	assert.Equal(t, []Task{{N: 0, Document: "a", TextHash: "h", Done: true}, {N: 2, Document: "c"}}, waiting, "what failed and what was not done")
 	totals, err := again.Totals(id)
 	require.NoError(t, err)
-	assert.Equal(t, Totals{Documents: 3, Waiting: 1, Clean: 1, Failed: 1, Exchanges: 2, TokensIn: 3, TokensOut: 4, CostNano: 55}, totals)
+	assert.Equal(t, Totals{Documents: 3, Waiting: 1, Unflagged: 1, Failed: 1, Exchanges: 2, TokensIn: 3, TokensOut: 4, CostNano: 55}, totals)
 	xs, err := again.Exchanges(id, 1)
 	require.NoError(t, err)
 	require.Len(t, xs, 2)
@@ -70,18 +70,18 @@ func TestRunGoesOn(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "ledger.db")
 	l, err := Open(file)
 	require.NoError(t, err)
-	for _, label := range []string{"first", "second"} {
-		_, err := l.Start(Run{Label: label, Schema: []byte("s"), Prompt: []byte("p")}, []Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}, {N: 2, Document: "c"}})
+	for _, name := range []string{"first", "second"} {
+		_, err := l.Start(Run{Name: name, Schema: []byte("s"), Prompt: []byte("p")}, []Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}, {N: 2, Document: "c"}})
 		require.NoError(t, err)
 	}
 	want := map[int]Record{}
 	for _, n := range []int{2, 0} { // in any order
-		r := Record{N: n, Status: "clean", Source: fmt.Sprint("h", n), Record: fmt.Appendf(nil, `{"n":%d}`, n), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte(`[{"step":"end"}]`)}
+		r := Record{N: n, Status: "unflagged", TextHash: fmt.Sprint("h", n), Record: fmt.Appendf(nil, `{"n":%d}`, n), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte(`[{"step":"end"}]`)}
 		require.NoError(t, l.SaveRecord(2, r))
 		r.Document = string(rune('a' + n))
 		want[n] = r
 	}
-	require.NoError(t, l.SaveShape("m at", "words"))
+	require.NoError(t, l.SaveShape("m at", "plain"))
 	require.NoError(t, l.End(2, "stopped", 1500*time.Millisecond))
 	require.NoError(t, l.Close())
 
@@ -102,7 +102,7 @@ func TestRunGoesOn(t *testing.T) {
 	_, has, err = l.RecordAt(2, 1)
 	require.NoError(t, err)
 	assert.False(t, has)
-	for identity, shape := range map[string]string{"m at": "words", "other": ""} {
+	for identity, shape := range map[string]string{"m at": "plain", "other": ""} {
 		known, err := l.Shape(identity)
 		require.NoError(t, err)
 		assert.Equal(t, shape, known)
@@ -111,7 +111,7 @@ func TestRunGoesOn(t *testing.T) {
 	runs, err := l.Runs()
 	require.NoError(t, err)
 	require.Len(t, runs, 2)
-	assert.Equal(t, []any{"second", "done", 2.0}, []any{runs[0].Label, runs[0].State, runs[0].Seconds}, "the newest first, both stretches of time added")
+	assert.Equal(t, []any{"second", "done", 2.0}, []any{runs[0].Name, runs[0].State, runs[0].Seconds}, "the newest first, both stretches of time added")
 	tasks, err := l.Tasks(2)
 	require.NoError(t, err)
 	assert.Equal(t, []bool{true, false, true}, []bool{tasks[0].Done, tasks[1].Done, tasks[2].Done})
@@ -127,7 +127,7 @@ func TestNoLedger(t *testing.T) {
 	require.NoError(t, l.Close())
 	text := filepath.Join(t.TempDir(), "notes")
 	require.NoError(t, os.WriteFile(text, []byte(strings.Repeat("no ledger\n", 500)), 0o644))
-	for file, says := range map[string]string{newer: "this ledger has layout 999", text: "this is no ledger, or it is damaged", t.TempDir(): "a folder stands where"} {
+	for file, says := range map[string]string{newer: "this ledger has layout 999", text: "not a ledger, or damaged", t.TempDir(): "a folder in place of"} {
 		_, err := Open(file)
 		assert.ErrorContains(t, err, says)
 		assert.ErrorContains(t, err, file)
@@ -175,31 +175,45 @@ func BenchmarkSaveExchange(b *testing.B) {
 	})
 }
 
-// A ledger of the layout before has tasks without facts and runs without
-// settings; it is brought up, and keeps what is in it.
-func TestUpgrade(t *testing.T) {
+// A ledger of another layout is refused in one line, and stays as it is.
+func TestOtherLayout(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "l.db")
 	l, err := Open(file)
 	require.NoError(t, err)
-	run, err := l.Start(Run{Label: "old", Schema: []byte("s"), Prompt: []byte("p"), Model: "m"}, []Task{{N: 0, Document: "a.txt", File: "a.txt"}})
-	require.NoError(t, err)
-	_, err = l.db.Exec("ALTER TABLE task DROP COLUMN facts; ALTER TABLE run DROP COLUMN settings; PRAGMA user_version = 1")
+	_, err = l.db.Exec("PRAGMA user_version = 2")
 	require.NoError(t, err)
 	require.NoError(t, l.Close())
-	_, err = OpenToRead(file)
-	require.ErrorContains(t, err, "of an older Filler")
-	l, err = Open(file)
+	for _, open := range []func(string) (*Ledger, error){Open, OpenToRead} {
+		_, err = open(file)
+		require.ErrorContains(t, err, fmt.Sprintf("this ledger has layout 2, and this program reads layout %d; use the program that wrote it, or move the file away", version))
+	}
+}
+
+// The last run is the newest that was not begun for documents named one by one,
+// and the newest of all where there is no other.
+func TestLast(t *testing.T) {
+	l, err := Open(filepath.Join(t.TempDir(), "l.db"))
 	require.NoError(t, err)
 	defer l.Close()
-	old, err := l.Find("old")
+	start := func(scope string) int64 {
+		id, err := l.Start(Run{Scope: scope, Of: 9, Schema: []byte("s"), Prompt: []byte("p"), Model: "m"}, []Task{{N: 0, Document: "a.txt"}})
+		require.NoError(t, err)
+		return id
+	}
+	last := func() int64 {
+		r, err := l.Find("last")
+		require.NoError(t, err)
+		return r.ID
+	}
+	named := start(Named)
+	assert.Equal(t, named, last())
+	for _, scope := range []string{All, Sample, Where, Again} {
+		id := start(scope)
+		assert.Equal(t, id, last(), scope)
+		start(Named)
+		assert.Equal(t, id, last(), scope)
+	}
+	r, err := l.Find("last")
 	require.NoError(t, err)
-	assert.Equal(t, run, old.ID)
-	next, err := l.Start(Run{Schema: []byte("s"), Prompt: []byte("p"), Model: "m", Settings: []byte(`{"layout":"rows"}`)}, []Task{{N: 0, Document: "b.txt", Facts: map[string]string{"year": "2031", "mark": "7"}}})
-	require.NoError(t, err)
-	var facts string
-	require.NoError(t, l.db.QueryRow("SELECT facts FROM task WHERE run = ?", next).Scan(&facts))
-	assert.Equal(t, `{"mark":"7","year":"2031"}`, facts)
-	fresh, err := l.Find("last")
-	require.NoError(t, err)
-	assert.Equal(t, `{"layout":"rows"}`, string(fresh.Settings))
+	assert.Equal(t, []any{Again, 9}, []any{r.Scope, r.Of})
 }

@@ -167,13 +167,14 @@ func (l *Ledger) RequestOf(x Exchange) ([]byte, error) { return l.Joined(x.reque
 type Record struct {
 	N        int
 	Document string
-	Source   string
+	TextHash string
+	FileHash string
 	Status   string
 	Record   []byte
 	Problems []byte
 	Evidence []byte
 	Trace    []byte
-	Risk     []byte // JSON, by path; nil where none was reckoned
+	Risk     []byte // JSON, by path; nil where none was computed
 }
 
 // SaveRecord writes the record of a task and marks the task done.
@@ -183,17 +184,17 @@ func (l *Ledger) SaveRecord(run int64, r Record) error {
 			run, r.N, r.Status, r.Record, r.Problems, r.Evidence, r.Trace, r.Risk); err != nil {
 			return err
 		}
-		_, err := l.exec(tx, `UPDATE task SET state = 'done', source = CASE ?1 WHEN '' THEN source ELSE ?1 END WHERE run = ?2 AND n = ?3`, r.Source, run, r.N)
+		_, err := l.exec(tx, `UPDATE task SET state = 'done', text_sha256 = CASE ?1 WHEN '' THEN text_sha256 ELSE ?1 END, file_sha256 = ?2 WHERE run = ?3 AND n = ?4`, r.TextHash, r.FileHash, run, r.N)
 		return err
 	})
 }
 
-const recordQuery = `SELECT t.n, t.document, t.source, r.status, r.record, r.problems, r.evidence, r.trace, r.risk
+const recordQuery = `SELECT t.n, t.document, t.text_sha256, t.file_sha256, r.status, r.record, r.problems, r.evidence, r.trace, r.risk
 	FROM record r JOIN task t ON t.run = r.run AND t.n = r.n WHERE r.run = ?`
 
 func scanRecord(rows interface{ Scan(...any) error }) (Record, error) {
 	var r Record
-	err := rows.Scan(&r.N, &r.Document, &r.Source, &r.Status, &r.Record, &r.Problems, &r.Evidence, &r.Trace, &r.Risk)
+	err := rows.Scan(&r.N, &r.Document, &r.TextHash, &r.FileHash, &r.Status, &r.Record, &r.Problems, &r.Evidence, &r.Trace, &r.Risk)
 	return r, err
 }
 

@@ -15,7 +15,9 @@ import (
 // Run is one filling of a set of documents.
 type Run struct {
 	ID         int64
-	Label      string
+	Name       string
+	Scope      string // how its documents were chosen: All, Named, Sample, Where or Again
+	Of         int    // how many documents the project had then; 0: no project
 	Schema     []byte // the source
 	SchemaHash string
 	SchemaFile string
@@ -37,15 +39,24 @@ const (
 	Stopped = "stopped"
 )
 
+// The scopes of a run.
+const (
+	All    = ""       // all documents of the project, or of a file of records
+	Named  = "named"  // named one by one; such a run is never meant by "last"
+	Sample = "sample" // picked at random
+	Where  = "where"  // picked by their metadata
+	Again  = "again"  // picked by how they ended in the last run
+)
+
 // Task is one document of a run.
 type Task struct {
 	N        int
 	Document string
 	File     string
-	Source   string // hash of the source text, once read, or of Text
+	TextHash string // of the source text, once read, or of Text
 	Text     []byte // given to Start: the text of a document that no file holds
 	Done     bool
-	Facts    map[string]string
+	Metadata map[string]string
 }
 
 // Start records a new run and its tasks, and gives its number.
@@ -64,15 +75,15 @@ func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 		if len(settings) == 0 {
 			settings = []byte("{}")
 		}
-		res, err := tx.Exec(`INSERT INTO run(label, schema, schema_file, prompt, model, identity, rounds, settings, state, began) VALUES(?,?,?,?,?,?,?,?,?,?)`,
-			r.Label, schema, r.SchemaFile, prompt, r.Model, r.Identity, r.Rounds, string(settings), Going, time.Now().UTC().Format(time.RFC3339Nano))
+		res, err := tx.Exec(`INSERT INTO run(name, scope, of, schema, schema_file, prompt, model, identity, rounds, settings, state, began) VALUES(?,?,?,?,?,?,?,?,?,?,?,?)`,
+			r.Name, r.Scope, r.Of, schema, r.SchemaFile, prompt, r.Model, r.Identity, r.Rounds, string(settings), Going, time.Now().UTC().Format(time.RFC3339Nano))
 		if err != nil {
 			return err
 		}
 		if id, err = res.LastInsertId(); err != nil {
 			return err
 		}
-		insert, err := tx.Prepare(`INSERT INTO task(run, n, document, file, source, facts, state) VALUES(?,?,?,?,?,?,'waiting')`)
+		insert, err := tx.Prepare(`INSERT INTO task(run, n, document, file, text_sha256, metadata, state) VALUES(?,?,?,?,?,?,'waiting')`)
 		if err != nil {
 			return err
 		}
@@ -84,7 +95,7 @@ func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 					return err
 				}
 			}
-			if _, err := insert.Exec(id, t.N, t.Document, t.File, source, factsJSON(t.Facts)); err != nil {
+			if _, err := insert.Exec(id, t.N, t.Document, t.File, source, metadataJSON(t.Metadata)); err != nil {
 				return err
 			}
 		}
@@ -93,11 +104,11 @@ func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 	return id, err
 }
 
-// factsJSON writes facts as a JSON object, by name.
-func factsJSON(facts map[string]string) string {
+// metadataJSON writes metadata as a JSON object, by name.
+func metadataJSON(metadata map[string]string) string {
 	v := value.Obj()
-	for _, name := range slices.Sorted(maps.Keys(facts)) {
-		v.Kids = append(v.Kids, value.Str(facts[name]).Named(name))
+	for _, name := range slices.Sorted(maps.Keys(metadata)) {
+		v.Kids = append(v.Kids, value.Str(metadata[name]).Named(name))
 	}
 	return string(v.JSON())
 }
@@ -110,12 +121,12 @@ func (l *Ledger) End(run int64, state string, took time.Duration) error {
 	})
 }
 
-const runColumns = "id, label, schema, schema_file, prompt, model, identity, rounds, settings, state, began, seconds"
+const runColumns = "id, name, scope, of, schema, schema_file, prompt, model, identity, rounds, settings, state, began, seconds"
 
 func scanRun(row interface{ Scan(...any) error }) (Run, error) {
 	var r Run
 	var began string
-	err := row.Scan(&r.ID, &r.Label, &r.SchemaHash, &r.SchemaFile, &r.PromptHash, &r.Model, &r.Identity, &r.Rounds, &r.Settings, &r.State, &began, &r.Seconds)
+	err := row.Scan(&r.ID, &r.Name, &r.Scope, &r.Of, &r.SchemaHash, &r.SchemaFile, &r.PromptHash, &r.Model, &r.Identity, &r.Rounds, &r.Settings, &r.State, &began, &r.Seconds)
 	if err == nil {
 		r.Began, _ = time.Parse(time.RFC3339Nano, began)
 	}
@@ -126,22 +137,22 @@ func scanRun(row interface{ Scan(...any) error }) (Run, error) {
 type NoRun struct{ Name string }
 
 func (e *NoRun) Error() string {
-	return fmt.Sprintf("there is no run %s; `filler runs` lists them", e.Name)
+	return fmt.Sprintf("there is no run %q; `filler runs` lists them", e.Name)
 }
 
 // jobOf is the job that a run belongs to, in SQL.
 const jobOf = "COALESCE(json_extract(settings, '$.job'), '')"
 
-// ofItsOwn passes over runs that were made aside, as of changed documents: what
-// comes next speaks of none of them.
+// ofItsOwn skips runs that were made aside, such as those of changed documents.
 const ofItsOwn = "json_extract(settings, '$.aside') IS NULL"
 
-// Find gives a run by its number, its label, or "last": the newest that was not
-// made aside.
+// Find gives a run by its number, its name, or "last": the newest that was not
+// made aside and not begun for documents named one by one. Where all runs were,
+// the newest of them is the last.
 func (l *Ledger) Find(name string) (Run, error) {
-	query, arg := "SELECT "+runColumns+" FROM run WHERE CAST(id AS TEXT) = ?1 OR (label <> '' AND label = ?1) ORDER BY id DESC LIMIT 1", name
+	query, arg := "SELECT "+runColumns+" FROM run WHERE CAST(id AS TEXT) = ?1 OR (name <> '' AND name = ?1) ORDER BY id DESC LIMIT 1", name
 	if name == "last" || name == "" {
-		query, arg = "SELECT "+runColumns+" FROM run WHERE "+jobOf+" = ?1 AND "+ofItsOwn+" ORDER BY id DESC LIMIT 1", l.Job
+		query, arg = "SELECT "+runColumns+" FROM run WHERE "+jobOf+" = ?1 AND "+ofItsOwn+" ORDER BY scope = 'named', id DESC LIMIT 1", l.Job
 	}
 	r, err := scanRun(l.db.QueryRow(query, arg))
 	if errors.Is(err, sql.ErrNoRows) {
@@ -181,13 +192,13 @@ func (l *Ledger) Runs() ([]Run, error) {
 // Waiting gives the tasks of a run that have no record yet, or failed to get
 // one, in order.
 func (l *Ledger) Waiting(run int64) ([]Task, error) {
-	return l.tasks(`SELECT n, document, file, source, state FROM task t WHERE run = ? AND
+	return l.tasks(`SELECT n, document, file, text_sha256, state FROM task t WHERE run = ? AND
 		(state <> 'done' OR EXISTS (SELECT 1 FROM record r WHERE r.run = t.run AND r.n = t.n AND r.status = 'failed')) ORDER BY n`, run)
 }
 
 // Tasks gives all tasks of a run, in order.
 func (l *Ledger) Tasks(run int64) ([]Task, error) {
-	return l.tasks("SELECT n, document, file, source, state FROM task WHERE run = ? ORDER BY n", run)
+	return l.tasks("SELECT n, document, file, text_sha256, state FROM task WHERE run = ? ORDER BY n", run)
 }
 
 func (l *Ledger) tasks(query string, run int64) ([]Task, error) {
@@ -200,7 +211,7 @@ func (l *Ledger) tasks(query string, run int64) ([]Task, error) {
 	for rows.Next() {
 		var t Task
 		var state string
-		if err := rows.Scan(&t.N, &t.Document, &t.File, &t.Source, &state); err != nil {
+		if err := rows.Scan(&t.N, &t.Document, &t.File, &t.TextHash, &state); err != nil {
 			return nil, l.explain(err)
 		}
 		t.Done = state == "done"
@@ -209,9 +220,9 @@ func (l *Ledger) tasks(query string, run int64) ([]Task, error) {
 	return tasks, l.explain(rows.Err())
 }
 
-// Facts gives what was known of the documents of a run before they were read.
-func (l *Ledger) Facts(run int64) (map[string]map[string]string, error) {
-	rows, err := l.db.Query("SELECT document, facts FROM task WHERE run = ? AND facts <> '{}'", run)
+// Metadata gives what was known of the documents of a run before they were read.
+func (l *Ledger) Metadata(run int64) (map[string]map[string]string, error) {
+	rows, err := l.db.Query("SELECT document, metadata FROM task WHERE run = ? AND metadata <> '{}'", run)
 	if err != nil {
 		return nil, l.explain(err)
 	}
@@ -222,23 +233,23 @@ func (l *Ledger) Facts(run int64) (map[string]map[string]string, error) {
 		if err := rows.Scan(&document, &text); err != nil {
 			return nil, l.explain(err)
 		}
-		facts := map[string]string{}
-		if err := json.Unmarshal([]byte(text), &facts); err != nil {
+		metadata := map[string]string{}
+		if err := json.Unmarshal([]byte(text), &metadata); err != nil {
 			return nil, l.explain(err)
 		}
-		all[document] = facts
+		all[document] = metadata
 	}
 	return all, l.explain(rows.Err())
 }
 
 // Totals sums up a run.
 type Totals struct {
-	Documents, Waiting              int
-	Clean, Repaired, Flawed, Failed int
-	Exchanges, Cached               int // Cached are not among Exchanges
-	TokensIn, TokensOut             int
-	CostNano                        int64
-	Estimated                       bool // a part of tokens and cost is a guess
+	Documents, Waiting                   int
+	Unflagged, Repaired, Flagged, Failed int
+	Exchanges, Cached                    int // Cached are not among Exchanges
+	TokensIn, TokensOut                  int
+	CostNano                             int64
+	Estimated                            bool // a part of tokens and cost is a guess
 }
 
 // Totals sums up what the ledger holds of a run.
@@ -246,8 +257,8 @@ func (l *Ledger) Totals(run int64) (Totals, error) {
 	var t Totals
 	err := l.db.QueryRow(`SELECT count(*), coalesce(sum(state <> 'done'), 0) FROM task WHERE run = ?`, run).Scan(&t.Documents, &t.Waiting)
 	if err == nil {
-		err = l.db.QueryRow(`SELECT coalesce(sum(status = 'clean'), 0), coalesce(sum(status = 'repaired'), 0), coalesce(sum(status = 'flawed'), 0), coalesce(sum(status = 'failed'), 0) FROM record WHERE run = ?`, run).
-			Scan(&t.Clean, &t.Repaired, &t.Flawed, &t.Failed)
+		err = l.db.QueryRow(`SELECT coalesce(sum(status = 'unflagged'), 0), coalesce(sum(status = 'repaired'), 0), coalesce(sum(status = 'flagged'), 0), coalesce(sum(status = 'failed'), 0) FROM record WHERE run = ?`, run).
+			Scan(&t.Unflagged, &t.Repaired, &t.Flagged, &t.Failed)
 	}
 	if err == nil {
 		err = l.db.QueryRow(`SELECT coalesce(sum(try > 0), 0), coalesce(sum(try = 0), 0), coalesce(sum(tokens_in * (try > 0)), 0), coalesce(sum(tokens_out * (try > 0)), 0), coalesce(sum(cost_nano), 0), coalesce(max(estimated * (try > 0)), 0) FROM exchange WHERE run = ?`, run).

@@ -5,14 +5,16 @@ CREATE TABLE blob(
 
 CREATE TABLE run(
   id     INTEGER PRIMARY KEY,
-  label  TEXT NOT NULL DEFAULT '',
+  name   TEXT NOT NULL DEFAULT '',
+  scope  TEXT NOT NULL DEFAULT '',  -- how its documents were chosen: '' all, named, sample, where, again
+  of     INTEGER NOT NULL DEFAULT 0, -- how many documents the project had then; 0: no project
   schema TEXT NOT NULL,             -- blob: the schema's source
   schema_file TEXT NOT NULL,
   prompt TEXT NOT NULL,             -- blob: the prompt without a document
   model  TEXT NOT NULL,             -- its name in the project
   identity TEXT NOT NULL,           -- what the cache knows the model by
   rounds INTEGER NOT NULL,
-  settings TEXT NOT NULL DEFAULT '{}', -- JSON: layout and house rules of the prompt
+  settings TEXT NOT NULL DEFAULT '{}', -- JSON: layout and instructions of the prompt
   state  TEXT NOT NULL,             -- going, done, stopped
   began  TEXT NOT NULL,
   seconds REAL NOT NULL DEFAULT 0
@@ -28,11 +30,12 @@ CREATE TABLE task(
   n        INTEGER NOT NULL,        -- place of the document in the run, from 0
   document TEXT NOT NULL,
   file     TEXT NOT NULL,
-  source   TEXT NOT NULL DEFAULT '',-- hash of the source text, once read
+  text_sha256 TEXT NOT NULL DEFAULT '', -- of the source text, once read
+  file_sha256 TEXT NOT NULL DEFAULT '', -- of the file it was read from
   state    TEXT NOT NULL,           -- waiting, done
   holder   TEXT NOT NULL DEFAULT '',
   until    TEXT NOT NULL DEFAULT '',
-  facts    TEXT NOT NULL DEFAULT '{}', -- JSON object: what was known of the document before
+  metadata TEXT NOT NULL DEFAULT '{}', -- JSON object: what was known of the document before
   PRIMARY KEY(run, n)
 ) WITHOUT ROWID;
 

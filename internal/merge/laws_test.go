@@ -16,16 +16,16 @@ import (
 
 const oneVisit = `schema: s
 fields:
-  no: {text: Number., labels: [No.]}
-  bridge: {text: Name of the bridge., labels: [Bridge]}
+  no: {text: Number., printed_as: [No.]}
+  bridge: {text: Name of the bridge., printed_as: [Bridge]}
   bays:
     list: Bays.
     key: [n]
     fields:
-      n: {integer: Number., labels: [Bay]}
-      deck: {text: Deck., labels: [Deck]}
-      defects: {list: Defects., fields: {kind: {text: Kind., labels: [Defect]}, grade: {integer: Grade., labels: [grade]}}}
-  actions: {list: Actions., fields: {what: {text: What., labels: [Action]}, by: {text: By whom., labels: [by]}}}
+      n: {integer: Number., printed_as: [Bay]}
+      deck: {text: Deck., printed_as: [Deck]}
+      defects: {list: Defects., fields: {kind: {text: Kind., printed_as: [Defect]}, grade: {integer: Grade., printed_as: [grade]}}}
+  actions: {list: Actions., fields: {what: {text: What., printed_as: [Action]}, by: {text: By whom., printed_as: [by]}}}
 `
 
 // piece is some lines of a document with what of the record they hold: the name

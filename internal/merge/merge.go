@@ -29,7 +29,7 @@ import (
 	"filler/internal/value"
 )
 
-// Part is the record of one part of a document, tidied.
+// Part is the record of one part of a document, normalized.
 type Part struct {
 	Record value.Value
 	Places evidence.Places
@@ -226,7 +226,7 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 				}
 			}
 			m.conflicts = append(m.conflicts, c)
-			m.tell("conflict", p, "parts say %s; the first is kept", strings.Join(texts, " and "))
+			m.tell("conflict", p, "chunks say %s; the first is kept", strings.Join(texts, " and "))
 		} else {
 			m.tell("picked", p, "%s over %s, by its evidence", clean(best.v), clean(next.v))
 		}
@@ -256,7 +256,7 @@ func clean(v *value.Value) string {
 func (r *reading) vote(p evidence.Place) {
 	rank := 0
 	switch {
-	case p.Kind == evidence.Near:
+	case p.Kind == evidence.Lookalike:
 		rank = 1
 	case p.Found() && p.Led:
 		rank = 3

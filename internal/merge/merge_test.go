@@ -18,7 +18,7 @@ import (
 const visits = `schema: s
 each: entry
 fields:
-  no: {text: Number., labels: [No.]}
+  no: {text: Number., printed_as: [No.]}
   bridge: Name of the bridge.
   grade: {integer: Grade.}
   bays: {list: Bays., key: [n], fields: {n: {integer: Number.}, deck: Deck.}}

@@ -45,7 +45,7 @@ type Keeper interface {
 
 // Client asks one model. Its methods may be called by many goroutines.
 type Client struct {
-	Fresh    bool              // ask anew what was answered before
+	Fresh    bool              // ask again what the cache could answer
 	Retrying func(t fetch.Try) // hears of every wait before another attempt
 	Purse    *Purse            // what may be spent; nil: no limit
 	Replay   *chat.Recording   // answers in place of the server; nil: the server does
@@ -144,6 +144,8 @@ type Call struct {
 	Run  int64
 	N    int
 	Step string
+
+	Document string // its name, for errors
 }
 
 // Answer is a reply with what it cost.
@@ -278,6 +280,10 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 func (c *Client) replay(call Call, key string, req *chat.Request, parts [][]byte, body []byte) (*Answer, error) {
 	status, raw, err := c.Replay.Answer(body)
 	if err != nil {
+		var not *chat.NotRecorded
+		if errors.As(err, &not) {
+			not.Document = call.Document
+		}
 		return nil, &Failure{Msg: err.Error(), Fatal: true, Err: err}
 	}
 	x := ledger.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts, Status: status, Reply: raw}
@@ -291,7 +297,7 @@ func (c *Client) replay(call Call, key string, req *chat.Request, parts [][]byte
 	case status != http.StatusOK:
 		return nil, c.refused(status, raw, req.Shape())
 	case rerr != nil:
-		return nil, &Failure{Msg: c.Replay.File + ": " + rerr.Error(), Hint: "record it again", Err: rerr}
+		return nil, &Failure{Msg: c.Replay.File + ": " + rerr.Error(), Hint: "save the exchanges again", Err: rerr}
 	}
 	return &Answer{Reply: *reply, Cached: true}, nil
 }
@@ -402,9 +408,9 @@ func (c *Client) unanswered(ctx context.Context, err error) error {
 	case ctx.Err() != nil:
 		return &Failure{Msg: "stopped", Stopped: true, Err: err}
 	case errors.Is(err, errBudget):
-		return &Failure{Msg: "the next request might pass the budget", Hint: "raise it with --budget, and go on with --resume", Fatal: true, Budget: true, Err: err}
+		return &Failure{Msg: "the next request might exceed the budget", Hint: "raise it with --budget and continue with --resume", Fatal: true, Budget: true, Err: err}
 	case errors.As(err, &none):
-		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.base), Hint: "start the server, or mend the model's address", Fatal: true, Err: err}
+		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.base), Hint: "start the server, or correct the model's address", Fatal: true, Err: err}
 	case errors.As(err, &broken):
 		return &Failure{Msg: fmt.Sprintf("%s, in %s", broken, times(c.pace.Attempts)), Hint: "try again with `filler fill --resume`, or raise pace.timeout", Err: err}
 	}
@@ -425,22 +431,22 @@ func (c *Client) refused(status int, body []byte, shape string) error {
 	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.base, status, said)}
 	switch {
 	case status == 401 || status == 403:
-		f.Hint, f.Fatal = "set the variable that the model's `key_from` names to a valid key", true
+		f.Hint, f.Fatal = "put a valid key into the variable named by the model's `key_from`", true
 	case status == 404:
 		f.Hint, f.Fatal = "check the model's `at` and `name`", true
 	case status == 402:
-		f.Hint, f.Fatal = "the account can't pay; look at it there", true
+		f.Hint, f.Fatal = "the account can't pay; check it with the provider", true
 	case status >= 300 && status < 400:
-		f.Hint, f.Fatal = "the server sends elsewhere; write that address into `at`", true
+		f.Hint, f.Fatal = "the server redirects; write the new address into `at`", true
 	case status == 429:
 		f.Msg = fmt.Sprintf("%s answered 429 (%s) %s", c.base, said, timesOver(c.pace.Attempts))
 		f.Hint = "lower pace.at_once or set pace.per_minute, then `filler fill --resume`"
 	case status >= 500:
 		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.base, status, said, times(c.pace.Attempts))
-		f.Hint = "the server is in trouble; try `filler fill --resume` later"
+		f.Hint = "the server has a fault; try `filler fill --resume` later"
 	case aboutLength.MatchString(said):
 		f.Hint = "the request is too long for the model; split the document, or set the model's `context`"
-	case shape != "words":
+	case shape != "plain":
 		weaker, err := c.Weaken(shape)
 		if err != nil {
 			return err
@@ -450,7 +456,7 @@ func (c *Client) refused(status int, body []byte, shape string) error {
 			f.Hint = fmt.Sprintf("the server may not take shape %s; write `shape: auto` for this model", shape)
 		}
 	default:
-		f.Hint = "the server does not take this request; `filler trace` shows it"
+		f.Hint = "the server rejects this request; `filler trace` shows it"
 	}
 	return f
 }
@@ -476,7 +482,7 @@ func Waited(t fetch.Try) string {
 	case t.Status == 0 && !t.Sent:
 		why = "can't be reached"
 	case t.Status == 0:
-		why = "gave no whole answer"
+		why = "gave no complete answer"
 	}
 	return fmt.Sprintf("the server %s (attempt %d); next attempt in %s", why, t.Number, t.Wait.Round(100*time.Millisecond))
 }

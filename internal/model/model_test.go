@@ -104,7 +104,7 @@ func TestFailures(t *testing.T) {
 		{500, `oops`, "in 2 attempts", false, false},
 		{200, `<html>`, "web page", true, false},
 		{200, `{"choices":`, "not complete JSON", false, false},
-		{301, ``, "sends elsewhere", true, false},
+		{301, ``, "the server redirects", true, false},
 	} {
 		client, _ := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "auto"}, "", func(w http.ResponseWriter, _ *http.Request) {
 			w.Header().Set("Retry-After", "0")

@@ -30,7 +30,7 @@ func (t Transcriber) Read(ctx context.Context, picture []byte) ([]byte, error) {
 	m := t.Client.model
 	kind := http.DetectContentType(picture)
 	if !strings.HasPrefix(kind, "image/") {
-		return nil, &ocr.Error{Msg: "models take PNG and JPEG pictures, and this is neither", Hint: "save it as PNG"}
+		return nil, &ocr.Error{Msg: "models take PNG and JPEG pictures; this is neither", Hint: "save it as PNG"}
 	}
 	req := &chat.Request{Model: m.Name, Temperature: m.Temperature, MaxTokens: m.Reply, Extra: m.Body,
 		Messages: []chat.Message{{Role: "user", Content: transcribe, Images: []chat.Image{{Type: kind, Data: picture}}}}}
@@ -46,9 +46,9 @@ func (t Transcriber) Read(ctx context.Context, picture []byte) ([]byte, error) {
 	case err != nil:
 		return nil, err
 	case answer.Refusal != "" && strings.TrimSpace(answer.Text) == "":
-		return nil, &ocr.Error{Msg: fmt.Sprintf("the model would not read it (%s)", answer.Refusal), Hint: "try another model under `ocr`"}
+		return nil, &ocr.Error{Msg: fmt.Sprintf("the model refused to read it (%s)", answer.Refusal), Hint: "try another model under `ocr`"}
 	case answer.Finish == "length":
-		return nil, &ocr.Error{Msg: "what the model wrote down was cut short", Hint: "raise the model's `reply` in filler.yaml"}
+		return nil, &ocr.Error{Msg: "the model's transcription was cut short", Hint: "raise the model's `reply` in filler.yaml"}
 	}
 	return []byte(answer.Text), nil
 }

@@ -129,12 +129,12 @@ func run(ctx context.Context, args []string, picture []byte) ([]byte, error) {
 		}
 		file, err := os.CreateTemp("", "filler-page-*"+Extension(picture))
 		if err != nil {
-			return nil, &Error{"no room for a picture in the folder for temporary files", "make room, or set TMPDIR"}
+			return nil, &Error{"no space for a picture in the temporary folder", "free space, or set TMPDIR"}
 		}
 		defer os.Remove(file.Name())
 		_, err = file.Write(picture)
 		if cerr := file.Close(); err != nil || cerr != nil {
-			return nil, &Error{"no room for a picture in the folder for temporary files", "make room, or set TMPDIR"}
+			return nil, &Error{"no space for a picture in the temporary folder", "free space, or set TMPDIR"}
 		}
 		args[i], named = strings.ReplaceAll(a, ImageMark, file.Name()), true
 	}
@@ -153,11 +153,11 @@ func run(ctx context.Context, args []string, picture []byte) ([]byte, error) {
 	err := cmd.Run()
 	switch {
 	case ctx.Err() != nil && errors.Is(context.Cause(ctx), context.DeadlineExceeded):
-		return nil, &Error{fmt.Sprintf("the OCR command %s took too long and was ended", args[0]), "raise `limits: {seconds: …}` in filler.yaml, or try a smaller picture"}
+		return nil, &Error{fmt.Sprintf("the OCR command %s took too long and was stopped", args[0]), "raise `limits: {seconds: …}` in filler.yaml, or try a smaller picture"}
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
 	case errors.Is(err, exec.ErrNotFound), errors.Is(err, os.ErrNotExist):
-		return nil, &Error{fmt.Sprintf("the OCR command %s is not installed", args[0]), "install it, or mend `ocr` in filler.yaml"}
+		return nil, &Error{fmt.Sprintf("the OCR command %s is not installed", args[0]), "install it, or correct `ocr` in filler.yaml"}
 	case out.over:
 		return nil, &Error{fmt.Sprintf("the OCR command %s wrote more than %d MB", args[0], maxOutput>>20), "check `ocr` in filler.yaml"}
 	case err != nil:
@@ -253,7 +253,7 @@ type Kept struct {
 var slots = make(chan bool, max(runtime.NumCPU(), 1))
 
 // Read gives what was kept, or has the engine read the picture. Only what sound
-// accepts is kept: an engine that is mended later must be asked again.
+// accepts is kept: an engine that is repaired later must be asked again.
 func (k Kept) Read(ctx context.Context, picture []byte, sound func([]byte) error) error {
 	file := ""
 	if k.Dir != "" {

@@ -63,7 +63,7 @@ func TestHanging(t *testing.T) {
 	k := Kept{Engine: Command{Args: []string{"sh", "-c", "(sleep 2; touch " + mark + ") & sleep 60"}, Form: Text}, Limit: 200 * time.Millisecond}
 	began := time.Now()
 	err := k.Read(context.Background(), []byte("p"), func([]byte) error { return nil })
-	assert.ErrorContains(t, err, "took too long and was ended")
+	assert.ErrorContains(t, err, "took too long and was stopped")
 	assert.Less(t, time.Since(began), 20*time.Second)
 	time.Sleep(2200 * time.Millisecond)
 	assert.NoFileExists(t, mark, "what it started went on")
@@ -103,5 +103,5 @@ func TestKept(t *testing.T) {
 		require.NoError(t, os.WriteFile(f, []byte("cut sh"), 0o644))
 	}
 	require.NoError(t, read("a", is("a")))
-	assert.Equal(t, 4, asked(), "read anew where what was kept is of no use")
+	assert.Equal(t, 4, asked(), "read again where what was kept is of no use")
 }

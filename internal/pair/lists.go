@@ -197,10 +197,10 @@ func (s *scratch) assign(g, d []node, gold, filled []int, partner, taken []int) 
 	}
 }
 
-// alone is how many similarities one hand reckons by itself.
+// alone is how many similarities one hand computes by itself.
 const alone = 50_000
 
-// weigh reckons all similarities; many of them by several hands, a row each.
+// weigh computes all similarities; many of them by several goroutines, a row each.
 func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64) {
 	row := func(s *scratch, i int) {
 		for j, y := range filled {

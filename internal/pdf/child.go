@@ -102,7 +102,7 @@ func read(r Request, tell func(any) error) error {
 func fault(err error) error {
 	switch {
 	case errors.Is(err, pdferrors.ErrPassword), strings.Contains(err.Error(), pdferrors.ErrPassword.Error()):
-		return &Error{"this PDF is encrypted and asks for a password", "save it without one"}
+		return &Error{"this PDF is encrypted and needs a password", "save it without one"}
 	case errors.Is(err, pdferrors.ErrSecurity), strings.Contains(err.Error(), pdferrors.ErrSecurity.Error()):
 		return &Error{"this PDF is encrypted in a way that can't be read", "save it without encryption"}
 	case errors.Is(err, pdferrors.ErrFormat), errors.Is(err, pdferrors.ErrFile), strings.Contains(err.Error(), "incorrect format"):

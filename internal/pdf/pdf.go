@@ -182,11 +182,11 @@ func run(ctx context.Context, r Request) ([]Page, error) {
 	case errors.As(err, &said):
 		return nil, said
 	case ctx.Err() != nil && errors.Is(context.Cause(ctx), context.DeadlineExceeded):
-		return nil, &Error{"reading this PDF took too long and was ended", "raise `limits: {seconds: …}` in filler.yaml, or split the file"}
+		return nil, &Error{"reading this PDF took too long and was stopped", "raise `limits: {seconds: …}` in filler.yaml, or split the file"}
 	case ctx.Err() != nil:
 		return nil, ctx.Err()
 	case err != nil:
-		return nil, &Error{"this PDF broke its reader; it is damaged or made to do harm", "print it to a new PDF, or save its text"}
+		return nil, &Error{"this PDF crashed the reader; it is damaged or malicious", "print it to a new PDF, or save its text"}
 	}
 	return pages, nil
 }

@@ -109,7 +109,7 @@ func TestRefusals(t *testing.T) {
 		says string
 	}{
 		"too many pages": {whole, 11, "12 pages, and at most 11 are read"},
-		"encrypted":      {written(t, locked), 0, "asks for a password"},
+		"encrypted":      {written(t, locked), 0, "needs a password"},
 		"no PDF at all":  {[]byte("%PDF-1.7\nnothing else"), 0, "damaged"},
 		"cut short":      {whole[:200], 0, "damaged"},
 	} {

@@ -114,7 +114,7 @@ func TestTreesComeBack(t *testing.T) {
 		top.check(t, root, text)
 		lines := strings.Split(text, "\n")
 		for _, kid := range root.Pairs() {
-			kid.Fault("is at fault", "mend it")
+			kid.Fault("is at fault", "correct it")
 			fault := f.Faults[len(f.Faults)-1]
 			require.Equal(t, lines[fault.Line-1], f.Excerpt(fault.Line), text)
 			key := ""
@@ -134,7 +134,7 @@ func TestTreesComeBack(t *testing.T) {
 // The nearest word is found after any one slip of the hand, and never a word that
 // is as near to another.
 func TestOneSlip(t *testing.T) {
-	known := []string{"schema", "documents", "gold", "models", "prompt", "repair", "budget", "facts"}
+	known := []string{"schema", "documents", "gold", "models", "prompt", "repair", "budget", "metadata"}
 	r := rand.New(rand.NewPCG(33, 34))
 	for range 4000 {
 		word := known[r.IntN(len(known))]

@@ -135,7 +135,7 @@ func (n *Node) Text() string {
 		return ""
 	}
 	if n.y.Kind != yaml.ScalarNode {
-		n.Fault("a text should stand here, not "+describe(n.y), "write one value")
+		n.Fault("expected a text, not "+describe(n.y), "write one value")
 		return ""
 	}
 	return n.y.Value
@@ -183,7 +183,7 @@ func (n *Node) Bool() bool {
 		return true
 	case "false":
 	default:
-		n.Fault("true or false should stand here, not "+describe(n.y), "write true or false")
+		n.Fault("expected true or false, not "+describe(n.y), "write true or false")
 	}
 	return false
 }
@@ -192,7 +192,7 @@ func (n *Node) Bool() bool {
 func (n *Node) Int(least int) int {
 	i, err := strconv.Atoi(n.Text())
 	if err != nil || i < least {
-		n.Fault(fmt.Sprintf("a whole number of at least %d should stand here, not %s", least, describe(n.y)), "write it without quotes or units")
+		n.Fault(fmt.Sprintf("expected a whole number of at least %d, not %s", least, describe(n.y)), "write it without quotes or units")
 		return least
 	}
 	return i
@@ -202,7 +202,7 @@ func (n *Node) Int(least int) int {
 func (n *Node) Float() float64 {
 	x, err := strconv.ParseFloat(n.Text(), 64)
 	if err != nil || x < 0 || x > 1e300 {
-		n.Fault("a number of at least 0 should stand here, not "+describe(n.y), "write it without quotes or units")
+		n.Fault("expected a number of at least 0, not "+describe(n.y), "write it without quotes or units")
 		return 0
 	}
 	return x
@@ -217,7 +217,7 @@ func (n *Node) Texts() []string {
 		return []string{n.Filled("the text")}
 	}
 	if !n.IsList() {
-		n.Fault("a list of texts should stand here, not "+describe(n.y), "write [one, two]")
+		n.Fault("expected a list of texts, not "+describe(n.y), "write [one, two]")
 		return nil
 	}
 	var texts []string

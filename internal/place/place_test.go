@@ -38,22 +38,22 @@ func TestReadingFaults(t *testing.T) {
 	err := f.Faults.Err()
 	require.Error(t, err)
 	assert.Equal(t, strings.Join([]string{
-		"x.yaml:1:4: a: a number of at least 0 should stand here, not `x`; write it without quotes or units",
-		"x.yaml:2:4: b: a text should stand here, not a list; write one value",
-		"x.yaml:3:4: c: a whole number of at least 0 should stand here, not `-3`; write it without quotes or units",
-		"x.yaml:4:4: d: a list of texts should stand here, not keys and values; write [one, two]",
+		"x.yaml:1:4: a: expected a number of at least 0, not `x`; write it without quotes or units",
+		"x.yaml:2:4: b: expected a text, not a list; write one value",
+		"x.yaml:3:4: c: expected a whole number of at least 0, not `-3`; write it without quotes or units",
+		"x.yaml:4:4: d: expected a list of texts, not keys and values; write [one, two]",
 		`x.yaml:5:1: unknown key "g"; known here: a, b, c, d`,
-		"x.yaml:5:4: g: true or false should stand here, not `maybe`; write true or false",
+		"x.yaml:5:4: g: expected true or false, not `maybe`; write true or false",
 	}, "\n"), err.Error())
 	assert.NoError(t, Faults(nil).Err())
 }
 
 func TestTraps(t *testing.T) {
 	for text, says := range map[string]string{
-		"a: b: c\n": "a second `: ` in one line", "a: &x b\n": "an anchor", "a: *x\n": "an alias", "a: > b\n": "starts with `>`", "a: 'it's b'\n": "ends it too early", "a: !secret\n": "a tag (!secret)", "a: >\nb: c\n": "a leading `>` or `|`",
-		"a: x\na: y\n": "stands here a second time (first in line 1)", "a: x\n---\nb: y\n": "a second YAML document", "a:\n\tb: c\n": "a tab in the indentation",
-		"- a\n": "should hold keys and values, and holds a list", "just text\n": "holds `just text`", "": "the file is empty", "# only\n": "the file is empty",
-		"a: \xff\n": "not UTF-8", "a: [b\n": "not YAML", "a: 'b\n": "not YAML", "a: @b\n": "a text starts with a sign", "a: b\n  c: d\n": "",
+		"a: b: c\n": "a second `: ` on one line", "a: &x b\n": "an anchor", "a: *x\n": "an alias", "a: > b\n": "starts with `>`", "a: 'it's b'\n": "ends it too early", "a: !secret\n": "a tag (!secret)", "a: >\nb: c\n": "a leading `>` or `|`",
+		"a: x\na: y\n": "is here twice (first in line 1)", "a: x\n---\nb: y\n": "a second YAML document", "a:\n\tb: c\n": "a tab in the indentation",
+		"- a\n": "should hold keys and values, not a list", "just text\n": "not `just text`", "": "the file is empty", "# only\n": "the file is empty",
+		"a: \xff\n": "not UTF-8", "a: [b\n": "not YAML", "a: 'b\n": "not YAML", "a: @b\n": "a text starts with a character", "a: b\n  c: d\n": "",
 	} {
 		f, _ := Load("x.yaml", []byte(text))
 		require.NotEmpty(t, f.Faults, text)

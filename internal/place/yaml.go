@@ -84,7 +84,7 @@ func (f *File) root(docs []*yaml.Node) *Node {
 	top := docs[0].Content[0]
 	root := &Node{file: f, y: top}
 	if top.Kind != yaml.MappingNode {
-		f.add(top.Line, top.Column, "the file should hold keys and values, and holds "+describe(top), "start with a key such as `schema:`")
+		f.add(top.Line, top.Column, "the file should hold keys and values, not "+describe(top), "start with a key such as `schema:`")
 		return nil
 	}
 	f.checkTree(root, 0)
@@ -107,7 +107,7 @@ func (f *File) sane() bool {
 			f.add(i+1, len(line)-len(trimmed)+1, "a tab in the indentation", "indent with spaces")
 		}
 		if (len(line)-len(trimmed)) > 4*maxDepth || strings.Count(trimmed, "- ") > 4*maxDepth || maxRun(line) > maxDepth {
-			f.add(i+1, 1, fmt.Sprintf("nested deeper than %d levels", maxDepth), "a schema that deep is not one a model can fill; flatten it")
+			f.add(i+1, 1, fmt.Sprintf("nested deeper than %d levels", maxDepth), "flatten it")
 			return false
 		}
 	}
@@ -151,9 +151,9 @@ func (f *File) parseFault(err error) {
 	hint := "look at this line and the one above it"
 	switch {
 	case strings.Contains(text, "mapping values are not allowed"):
-		msg, hint = "a second `: ` in one line", "put the text in quotes"
+		msg, hint = "a second `: ` on one line", "put the text in quotes"
 	case strings.Contains(text, "could not find expected ':'"):
-		msg, hint = "a line that is neither `key: value` nor part of the text above", "write `key: value`, or put text over several lines in quotes"
+		msg, hint = "neither `key: value` nor a continuation of the text above", "write `key: value`, or put text over several lines in quotes"
 	case strings.Contains(text, "unknown anchor"):
 		msg, hint = "a text starts with `*`, which YAML takes for an alias", "put the text in quotes"
 	case strings.Contains(text, "expected comment or line break"):
@@ -163,7 +163,7 @@ func (f *File) parseFault(err error) {
 	case strings.Contains(text, "did not find expected key"):
 		msg, hint = "the indentation does not fit the lines above", "indent keys of one mapping by the same number of spaces"
 	case strings.Contains(text, "cannot start any token"):
-		msg, hint = "a text starts with a sign that YAML keeps for itself", "put the text in quotes"
+		msg, hint = "a text starts with a character that YAML reserves", "put the text in quotes"
 	}
 	f.add(line, col, "not YAML: "+strings.TrimSpace(msg), hint)
 }
@@ -204,7 +204,7 @@ func (f *File) checkTree(n *Node, depth int) {
 	seen := map[string]int{}
 	for _, kid := range n.Pairs() {
 		if first, again := seen[kid.Key()]; again {
-			kid.KeyFault(fmt.Sprintf("the key %q stands here a second time (first in line %d)", kid.Key(), first), "keep one")
+			kid.KeyFault(fmt.Sprintf("the key %q is here twice (first in line %d)", kid.Key(), first), "keep one")
 		}
 		seen[kid.Key()] = kid.key.Line
 		f.checkTree(kid, depth+1)

@@ -11,8 +11,8 @@ import (
 
 // Prompt is how records are asked for, but for the layout of documents.
 type Prompt struct {
-	Style        string   // one of Styles; "" is whole
-	Notes        string   // the house rules, read from their file
+	Style        string   // one of Styles; "" is record
+	Instructions string   // read from their file
 	TemplateFile string   // "" for none
 	Template     string   // what stands in it
 	Chunk        int      // the most tokens of a document in one request; 0: as many as fit
@@ -23,21 +23,21 @@ type Prompt struct {
 }
 
 // Styles are the values of prompt.style.
-var Styles = []string{"whole", "by-group", "by-field", "by-pointer", "open"}
+var Styles = []string{"record", "by-group", "by-field", "by-pointer", "open"}
 
 // MaxExamples bounds the solved documents of a prompt.
 const MaxExamples = 20
 
 func (p *Project) readPrompt(n *place.Node) {
-	n.Known("style", "layout", "notes", "template", "chunk", "overlap", "examples", "images")
+	n.Known("style", "layout", "instructions", "template", "chunk", "overlap", "examples", "images")
 	for _, kid := range n.Pairs() {
 		switch kid.Key() {
 		case "style":
 			p.Prompt.Style = oneOf(kid, Styles)
 		case "layout":
 			p.Reading.Layout = oneOf(kid, Layouts)
-		case "notes":
-			p.Prompt.Notes = p.readFile(kid, "house rules")
+		case "instructions":
+			p.Prompt.Instructions = p.readFile(kid, "instructions")
 		case "template":
 			p.Prompt.Template = p.readFile(kid, "template")
 			p.Prompt.TemplateFile = p.path(kid.Text())
@@ -63,7 +63,7 @@ func (p *Project) readExamples(n *place.Node) {
 		return
 	}
 	if p.Prompt.Examples = n.Int(0); p.Prompt.Examples > MaxExamples {
-		n.Fault(fmt.Sprintf("%d solved documents are more than a prompt should hold", p.Prompt.Examples), fmt.Sprintf("write 1 to %d", MaxExamples))
+		n.Fault(fmt.Sprintf("%d solved documents are too many for a prompt", p.Prompt.Examples), fmt.Sprintf("write 1 to %d", MaxExamples))
 	}
 }
 
@@ -86,7 +86,7 @@ type Job struct {
 	Documents []string
 	Tables    []Table
 	Gold      string
-	Facts     string
+	Metadata  string
 	Use       string
 }
 
@@ -99,18 +99,18 @@ func (p *Project) readJobs(n *place.Node) {
 	}
 	p.Jobs = map[string]*Job{}
 	for _, entry := range n.Pairs() {
-		entry.Known("schema", "documents", "gold", "facts", "use")
+		entry.Known("schema", "documents", "gold", "metadata", "use")
 		inner := &Project{Dir: p.Dir}
 		for _, kid := range entry.Pairs() {
 			inner.readShared(kid)
 		}
 		if inner.Use != "" && p.Models[inner.Use] == nil {
-			entry.Get("use").Fault(fmt.Sprintf("no model is called %q", inner.Use), place.Suggest(inner.Use, p.ModelNames()))
+			entry.Get("use").Fault(fmt.Sprintf("there is no model %q", inner.Use), place.Suggest(inner.Use, p.ModelNames()))
 		}
 		if entry.Get("schema") == nil {
 			entry.Fault("the key \"schema\" is missing", "add `schema: schemas/NAME.yaml`")
 		}
-		p.Jobs[entry.Key()] = &Job{inner.Schema, inner.Documents, inner.Tables, inner.Gold, inner.Facts, inner.Use}
+		p.Jobs[entry.Key()] = &Job{inner.Schema, inner.Documents, inner.Tables, inner.Gold, inner.Metadata, inner.Use}
 	}
 }
 
@@ -132,9 +132,9 @@ func (p *Project) Choose(name string) error {
 	case len(names) == 0 && name == "":
 		return nil
 	case len(names) == 0:
-		return fmt.Errorf("%s: there are no jobs, and --job %s names one; leave it out", p.File, name)
+		return fmt.Errorf("%s: there are no jobs; leave out --job %s", p.File, name)
 	case name == "" && len(names) > 1 && p.Schema == "":
-		return fmt.Errorf("%s: the project has several jobs; say which: --job %s", p.File, strings.Join(names, " or --job "))
+		return fmt.Errorf("%s: the project has several jobs; choose one: --job %s", p.File, strings.Join(names, " or --job "))
 	case name == "" && p.Schema != "":
 		return nil // the project has a schema of its own beside the jobs
 	case name == "":
@@ -142,7 +142,7 @@ func (p *Project) Choose(name string) error {
 	}
 	j := p.Jobs[name]
 	if j == nil {
-		return fmt.Errorf("%s: no job is called %q; %s", p.File, name, place.Suggest(name, names))
+		return fmt.Errorf("%s: there is no job %q; %s", p.File, name, place.Suggest(name, names))
 	}
 	p.Job, p.Schema = name, j.Schema
 	if len(j.Documents)+len(j.Tables) > 0 {
@@ -151,8 +151,8 @@ func (p *Project) Choose(name string) error {
 	if j.Gold != "" {
 		p.Gold = j.Gold
 	}
-	if j.Facts != "" {
-		p.Facts = j.Facts
+	if j.Metadata != "" {
+		p.Metadata = j.Metadata
 	}
 	if j.Use != "" {
 		p.Use = j.Use

@@ -15,7 +15,7 @@ use: big
 models: {big: {at: "http://127.0.0.1:8000/v1"}, small: {at: "standin:hasty"}}
 jobs:
   visits: {schema: v.yaml}
-  repairs: {schema: r.yaml, documents: [slips], gold: checked, facts: bridges.csv, use: small}
+  repairs: {schema: r.yaml, documents: [slips], gold: checked, metadata: bridges.csv, use: small}
 `
 
 // A job's own keys win over the project's, and what it leaves out it shares.
@@ -26,16 +26,16 @@ func TestChoose(t *testing.T) {
 	p, err := Load(file)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"repairs", "visits"}, p.JobNames())
-	assert.ErrorContains(t, p.Choose(""), "say which: --job repairs or --job visits")
+	assert.ErrorContains(t, p.Choose(""), "choose one: --job repairs or --job visits")
 	assert.ErrorContains(t, p.Choose("visit"), `did you mean "visits"?`)
 
 	require.NoError(t, p.Choose("repairs"))
-	assert.Equal(t, []any{"repairs", at("r.yaml"), []string{at("slips")}, at("checked"), at("bridges.csv"), "small"}, []any{p.Job, p.Schema, p.Documents, p.Gold, p.Facts, p.Use})
+	assert.Equal(t, []any{"repairs", at("r.yaml"), []string{at("slips")}, at("checked"), at("bridges.csv"), "small"}, []any{p.Job, p.Schema, p.Documents, p.Gold, p.Metadata, p.Use})
 
 	p, err = Load(file)
 	require.NoError(t, err)
 	require.NoError(t, p.Choose("visits"))
-	assert.Equal(t, []any{"visits", at("v.yaml"), []string{at("docs")}, at("gold"), "", "big"}, []any{p.Job, p.Schema, p.Documents, p.Gold, p.Facts, p.Use})
+	assert.Equal(t, []any{"visits", at("v.yaml"), []string{at("docs")}, at("gold"), "", "big"}, []any{p.Job, p.Schema, p.Documents, p.Gold, p.Metadata, p.Use})
 
 	p, err = Load(write(t, dir, "one/"+FileName, "jobs: {only: {schema: s.yaml}}\n"))
 	require.NoError(t, err)
@@ -53,7 +53,7 @@ func TestJobFaults(t *testing.T) {
 	for text, says := range map[string][]string{
 		"jobs: []\n":                   {":1:", "one entry a job"},
 		"jobs:\n  a: {documents: x}\n": {":2:", `the key "schema" is missing`},
-		"models: {m: {at: 'http://x'}}\njobs:\n  a: {schema: s, use: n}\n": {":3:", `no model is called "n"`},
+		"models: {m: {at: 'http://x'}}\njobs:\n  a: {schema: s, use: n}\n": {":3:", `there is no model "n"`},
 		"jobs:\n  a: {schema: s, docs: x}\n":                               {":2:", "docs"},
 		"jobs:\n  a: {schema: ''}\n":                                       {":2:", "schema"},
 	} {

@@ -42,7 +42,7 @@ type Project struct {
 	Pace      Pace
 	Rounds    int // of repair
 	Reading   Reading
-	Facts     string // a table of facts about documents; "" for none
+	Metadata  string // a table of metadata about documents; "" for none
 	Prompt    Prompt
 	Jobs      map[string]*Job
 	Job       string  // the one that was chosen, or ""
@@ -88,7 +88,7 @@ const (
 
 // Shapes are the values of a model's shape: auto, and from the strongest to the
 // weakest how the form of a reply can be held.
-var Shapes = []string{"auto", "schema", "tool", "object", "words"}
+var Shapes = []string{"auto", "schema", "tool", "object", "plain"}
 
 // Characters are the stand-in's.
 var Characters = []string{"hasty", "steady", "careful"}
@@ -97,7 +97,7 @@ var Characters = []string{"hasty", "steady", "careful"}
 type NotFound struct{ Dir string }
 
 func (e *NotFound) Error() string {
-	return fmt.Sprintf("%s: no %s here or in a folder above; go to a project, start one with `filler new`, or see under --help whether --schema does instead", e.Dir, FileName)
+	return fmt.Sprintf("no %s here or above; run in a project, start one with filler new, or pass --schema FILE --model URL", FileName)
 }
 
 // Find loads the project that dir lies in.
@@ -157,10 +157,10 @@ func Load(file string) (*Project, error) {
 }
 
 func (p *Project) read(root *place.Node) {
-	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "facts", "limits", "budget", "jobs")
+	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "metadata", "limits", "budget", "jobs")
 	for _, n := range root.Pairs() {
 		switch n.Key() {
-		case "schema", "documents", "gold", "facts", "use":
+		case "schema", "documents", "gold", "metadata", "use":
 			p.readShared(n)
 		case "models":
 			p.readModels(n)
@@ -178,12 +178,12 @@ func (p *Project) read(root *place.Node) {
 		case "budget":
 			p.Budget = n.Float()
 			if written, err := strconv.ParseFloat(n.Text(), 64); err == nil && written <= 0 {
-				n.Fault("a budget is more than nothing", "write it as `budget: 5.00`, or leave it out")
+				n.Fault("a budget is above 0", "write it as `budget: 5.00`, or leave it out")
 			}
 		}
 	}
 	if m := p.Reading.OCR.Model; m != "" && p.Models[m] == nil {
-		root.Get("ocr").Get("model").Fault(fmt.Sprintf("no model is called %q", m), place.Suggest(m, p.ModelNames()))
+		root.Get("ocr").Get("model").Fault(fmt.Sprintf("there is no model %q", m), place.Suggest(m, p.ModelNames()))
 	}
 	if jobs := root.Get("jobs"); jobs != nil {
 		p.readJobs(jobs)
@@ -191,7 +191,7 @@ func (p *Project) read(root *place.Node) {
 		root.Fault("the key \"schema\" is missing", "add `schema: schemas/NAME.yaml`")
 	}
 	if p.Use != "" && p.Models[p.Use] == nil {
-		root.Get("use").Fault(fmt.Sprintf("no model is called %q", p.Use), place.Suggest(p.Use, p.ModelNames()))
+		root.Get("use").Fault(fmt.Sprintf("there is no model %q", p.Use), place.Suggest(p.Use, p.ModelNames()))
 	}
 	if p.Use == "" && len(p.Models) == 1 {
 		p.Use = p.ModelNames()[0]
@@ -207,8 +207,8 @@ func (p *Project) readShared(n *place.Node) {
 		p.readDocuments(n)
 	case "gold":
 		p.Gold = p.path(n.Filled("the gold folder"))
-	case "facts":
-		p.Facts = p.path(n.Filled("the table's path"))
+	case "metadata":
+		p.Metadata = p.path(n.Filled("the table's path"))
 	case "use":
 		p.Use = n.Filled("the model's name")
 	}
@@ -338,7 +338,7 @@ func CheckAt(at string) error {
 		return nil
 	}
 	if !strings.HasPrefix(at, "http://") && !strings.HasPrefix(at, "https://") {
-		return fmt.Errorf("%q is no address of a model", at)
+		return fmt.Errorf("%q is not a model address", at)
 	}
 	return nil
 }
@@ -371,7 +371,7 @@ func (p *Project) Model(name string) (*Model, error) {
 	if name == "" {
 		return nil, fmt.Errorf("%s: no model is chosen; add `use: NAME`, or say --model", p.File)
 	}
-	return nil, fmt.Errorf("%s: no model is called %q; %s", p.File, name, place.Suggest(name, p.ModelNames()))
+	return nil, fmt.Errorf("%s: there is no model %q; %s", p.File, name, place.Suggest(name, p.ModelNames()))
 }
 
 // Key looks a model's key up in the environment, then in the .env of dir. A
@@ -385,7 +385,7 @@ func (m *Model) Key(dir string) (string, error) {
 	}
 	env, err := godotenv.Read(filepath.Join(dir, ".env"))
 	if err != nil && !os.IsNotExist(err) {
-		return "", fmt.Errorf("%s: can't be read as lines of NAME=value; mend it", filepath.Join(dir, ".env"))
+		return "", fmt.Errorf("%s: not readable as lines of NAME=value; correct it", filepath.Join(dir, ".env"))
 	}
 	if key := env[m.KeyFrom]; key != "" {
 		return key, nil
@@ -411,7 +411,7 @@ func (p *Project) readPace(n *place.Node) {
 		case "timeout":
 			d, err := time.ParseDuration(kid.Text())
 			if err != nil || d <= 0 {
-				kid.Fault(fmt.Sprintf("%q is no length of time", kid.Text()), "write it as 120s or 2m")
+				kid.Fault(fmt.Sprintf("%q is not a duration", kid.Text()), "write it as 120s or 2m")
 				continue
 			}
 			p.Pace.Timeout = d

@@ -25,7 +25,7 @@ documents: [docs, more/a.txt]
 gold: gold
 use: big
 models:
-  big: {at: "http://127.0.0.1:8000/v1", name: some-model, key_from: BIG_KEY, shape: words, temperature: 0.5, context: 9000, reply: 100,
+  big: {at: "http://127.0.0.1:8000/v1", name: some-model, key_from: BIG_KEY, shape: plain, temperature: 0.5, context: 9000, reply: 100,
         price: {in: 0.22, out: 0.87}, headers: {X-Team: paths}, body: {top_p: 0.9, stop: ["a", "b"], mode: "1.0"}}
   small: {at: "standin:hasty"}
 pace: {at_once: 3, per_minute: 90, attempts: 2, timeout: 1m30s}
@@ -42,7 +42,7 @@ func TestLoad(t *testing.T) {
 	assert.Equal(t, 0, p.Rounds)
 	m, err := p.Model("")
 	require.NoError(t, err)
-	assert.Equal(t, &Model{Entry: "big", At: "http://127.0.0.1:8000/v1", Name: "some-model", KeyFrom: "BIG_KEY", Shape: "words", Temperature: 0.5, Context: 9000, Reply: 100,
+	assert.Equal(t, &Model{Entry: "big", At: "http://127.0.0.1:8000/v1", Name: "some-model", KeyFrom: "BIG_KEY", Shape: "plain", Temperature: 0.5, Context: 9000, Reply: 100,
 		PriceIn: 0.22, PriceOut: 0.87, Headers: map[string]string{"X-Team": "paths"}, Body: map[string]string{"top_p": "0.9", "stop": `["a","b"]`, "mode": `"1.0"`}}, m)
 	m, err = p.Model("standin:careful")
 	require.NoError(t, err)
@@ -55,12 +55,12 @@ func TestLoad(t *testing.T) {
 
 func TestFaults(t *testing.T) {
 	for text, says := range map[string]string{
-		"use: x\n": `the key "schema" is missing`, "schema: s\nuse: x\n": "no model is called", "schema: s\nmodels: {a: {}}\n": `the key "at" is missing`,
-		"schema: s\nmodels: {a: {at: localhost}}\n": "no address of a model", "schema: s\nmodels: {a: {at: 'http://x', shape: round}}\n": "unknown shape",
+		"use: x\n": `the key "schema" is missing`, "schema: s\nuse: x\n": "there is no model", "schema: s\nmodels: {a: {}}\n": `the key "at" is missing`,
+		"schema: s\nmodels: {a: {at: localhost}}\n": "not a model address", "schema: s\nmodels: {a: {at: 'http://x', shape: round}}\n": "unknown shape",
 		"schema: s\nmodels: {a: {at: 'http://x', key_from: 'sk-123 4'}}\n":               "not the name of an environment variable",
 		"schema: s\nmodels: {a: {at: 'http://x', headers: {Authorization: Bearer x}}}\n": "use key_from",
 		"schema: s\nmodels: {a: {at: 'http://x', price: {input: 3}}}\n":                  `unknown key "input"`, "schema: s\nmodels: {a: {at: 'http://x', price: {in: -3}}}\n": "at least 0",
-		"schema: s\npace: {at_once: 0}\n": "at least 1", "schema: s\npace: {timeout: soon}\n": "no length of time", "schema: s\nrepair: {rounds: many}\n": "whole number",
+		"schema: s\npace: {at_once: 0}\n": "at least 1", "schema: s\npace: {timeout: soon}\n": "not a duration", "schema: s\nrepair: {rounds: many}\n": "whole number",
 		"schema: s\nprompt: {style: odd}\n": "unknown style", "schema: s\nmodels: [a]\n": "one entry a model", "schema: s\ndocuments: {a: b}\n": "a list of texts",
 	} {
 		_, err := Load(write(t, t.TempDir(), FileName, text))
@@ -118,26 +118,26 @@ func TestReading(t *testing.T) {
 		require.NoError(t, err, text)
 		assert.Equal(t, want, p.Reading, text)
 	}
-	p, err := Load(write(t, dir, FileName, "schema: s\nprompt: {notes: rules.md}\nbudget: 2.5\nfacts: f.csv\ndocuments: [{table: t.csv, from: url, facts: [year]}, {table: u.csv, text: [a, b], id: c}]\n"))
+	p, err := Load(write(t, dir, FileName, "schema: s\nprompt: {instructions: rules.md}\nbudget: 2.5\nmetadata: f.csv\ndocuments: [{table: t.csv, from: url, metadata: [year]}, {table: u.csv, text: [a, b], id: c}]\n"))
 	require.NoError(t, err)
-	assert.Equal(t, "Write names as printed.\n", p.Prompt.Notes)
+	assert.Equal(t, "Write names as printed.\n", p.Prompt.Instructions)
 	assert.Equal(t, 2.5, p.Budget)
-	assert.Equal(t, filepath.Join(dir, "f.csv"), p.Facts)
-	assert.Equal(t, []Table{{File: filepath.Join(dir, "t.csv"), From: "url", Facts: []string{"year"}}, {File: filepath.Join(dir, "u.csv"), Text: []string{"a", "b"}, ID: "c"}}, p.Tables)
+	assert.Equal(t, filepath.Join(dir, "f.csv"), p.Metadata)
+	assert.Equal(t, []Table{{File: filepath.Join(dir, "t.csv"), From: "url", Metadata: []string{"year"}}, {File: filepath.Join(dir, "u.csv"), Text: []string{"a", "b"}, ID: "c"}}, p.Tables)
 }
 
 func TestReadingFaults(t *testing.T) {
 	dir := t.TempDir()
 	write(t, dir, "empty.md", " \n")
 	write(t, dir, "bytes.md", "\xff\xfe\xff")
-	write(t, dir, "long.md", strings.Repeat("x", maxNotes+1))
+	write(t, dir, "long.md", strings.Repeat("x", maxInstructions+1))
 	for text, says := range map[string]string{
 		"prompt: {layout: column}": `unknown layout "column"`, "read: x": "read should hold keys of its own", "ocr: tesseract": "write `ocr: {languages: [eng]}`, or leave it out",
 		"limits: 5": "limits should hold keys", "limits: {pages: 0}": "at least 1", "read: {links: yes}": `unknown links "yes"`,
-		"ocr: {command: [a], at: 'http://x', gives: hocr}": "read in one way", "ocr: {command: [a]}": `"gives" is missing`, "ocr: {gives: hocr}": "belongs to a command",
-		"ocr: {command: []}": "empty", "ocr: {at: ftp://x, gives: hocr}": "is no address", "ocr: {command: [a], gives: pdf}": `unknown gives "pdf"`, "ocr: {model: m}": `no model is called "m"`,
-		"budget: 0": "more than nothing", "budget: free": "a number of at least 0", "prompt: {notes: none.md}": "can't be read", "prompt: {notes: empty.md}": "is empty",
-		"prompt: {notes: bytes.md}": "not UTF-8", "prompt: {notes: long.md}": "larger than 64 kB",
+		"ocr: {command: [a], at: 'http://x', gives: hocr}": "needs exactly one of", "ocr: {command: [a]}": `"gives" is missing`, "ocr: {gives: hocr}": "belongs to a command",
+		"ocr: {command: []}": "empty", "ocr: {at: ftp://x, gives: hocr}": "is no address", "ocr: {command: [a], gives: pdf}": `unknown gives "pdf"`, "ocr: {model: m}": `there is no model "m"`,
+		"budget: 0": "more than nothing", "budget: free": "a number of at least 0", "prompt: {instructions: none.md}": "can't be read", "prompt: {instructions: empty.md}": "is empty",
+		"prompt: {instructions: bytes.md}": "not UTF-8", "prompt: {instructions: long.md}": "larger than 64 kB",
 		"documents: [{table: t}]": `"text" is missing`, "documents: [{text: [a]}]": `"table" is missing`, "documents: [{table: t, text: [a], from: b}]": "not both",
 	} {
 		_, err := Load(write(t, dir, FileName, "schema: s\n"+text+"\n"))

@@ -32,11 +32,11 @@ type OCR struct {
 
 // Table is a file in which every row is a document.
 type Table struct {
-	File  string
-	Text  []string
-	From  string
-	ID    string
-	Facts []string
+	File     string
+	Text     []string
+	From     string
+	ID       string
+	Metadata []string
 }
 
 // Layouts are the values of prompt.layout, Forms those of ocr.gives.
@@ -54,15 +54,15 @@ func oneOf(n *place.Node, of []string) string {
 	return s
 }
 
-// maxNotes is the largest file of house rules, in bytes: they go out with every
+// maxInstructions is the largest file of instructions, in bytes: they go out with every
 // request.
-const maxNotes = 64 << 10
+const maxInstructions = 64 << 10
 
 // sound checks a text that goes out with requests.
 func (p *Project) sound(n *place.Node, file, what string, data []byte) string {
 	switch {
-	case len(data) > maxNotes:
-		n.Fault(fmt.Sprintf("%s is larger than %d kB", file, maxNotes>>10), what+" go out with every request; keep them short")
+	case len(data) > maxInstructions:
+		n.Fault(fmt.Sprintf("%s is larger than %d kB", file, maxInstructions>>10), what+" go out with every request; keep them short")
 	case !utf8.Valid(data):
 		n.Fault(fmt.Sprintf("%s is not UTF-8", file), "save it as UTF-8")
 	case strings.TrimSpace(string(data)) == "":
@@ -72,7 +72,7 @@ func (p *Project) sound(n *place.Node, file, what string, data []byte) string {
 }
 
 func (p *Project) readTable(n *place.Node) Table {
-	n.Known("table", "text", "from", "id", "facts")
+	n.Known("table", "text", "from", "id", "metadata")
 	t := Table{}
 	if file := n.Get("table"); file != nil {
 		t.File = p.path(file.Filled("the table's path"))
@@ -83,8 +83,8 @@ func (p *Project) readTable(n *place.Node) Table {
 		switch k.Key() {
 		case "text":
 			t.Text = k.Texts()
-		case "facts":
-			t.Facts = k.Texts()
+		case "metadata":
+			t.Metadata = k.Texts()
 		case "from":
 			t.From = k.Filled("the column's name")
 		case "id":
@@ -95,7 +95,7 @@ func (p *Project) readTable(n *place.Node) Table {
 	case n.Get("text") == nil && n.Get("from") == nil:
 		n.Fault("the key \"text\" is missing", "name the columns that hold the text, or under `from` the one that names files or addresses")
 	case n.Get("text") != nil && n.Get("from") != nil:
-		n.Get("from").KeyFault("a row has its text in columns or names a source, not both", "keep `text` or `from`")
+		n.Get("from").KeyFault("`text` and `from` exclude each other", "use `text` or `from`")
 	}
 	return t
 }
@@ -152,7 +152,7 @@ func readOCR(n *place.Node) OCR {
 			ways++
 		case "at":
 			if o.At = k.Filled("the address"); !strings.HasPrefix(o.At, "http://") && !strings.HasPrefix(o.At, "https://") {
-				k.Fault(fmt.Sprintf("%q is no address", o.At), "write it as http://host/path")
+				k.Fault(fmt.Sprintf("%q is not an address", o.At), "write it as http://host/path")
 			}
 			ways++
 		case "model":
@@ -164,9 +164,9 @@ func readOCR(n *place.Node) OCR {
 	}
 	switch {
 	case ways > 1:
-		n.Fault("pictures are read in one way", "keep one of `languages`, `command`, `at` and `model`")
+		n.Fault("`ocr` needs exactly one of `languages`, `command`, `at` and `model`", "keep one of the four")
 	case o.Gives == "" && (o.Command != nil || o.At != ""):
-		n.Fault("the key \"gives\" is missing", "say what it gives: "+strings.Join(Forms, ", "))
+		n.Fault("the key \"gives\" is missing", "name the form of its output: "+strings.Join(Forms, ", "))
 	case o.Gives != "" && o.Command == nil && o.At == "":
 		n.Fault("`gives` belongs to a command or an address", "leave it out")
 	}

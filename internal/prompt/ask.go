@@ -15,7 +15,7 @@ import (
 
 // The styles: how a record is asked for.
 const (
-	Whole     = "whole"      // in one request
+	Record    = "record"     // in one request
 	ByGroup   = "by-group"   // each group and list of the record in a request of its own
 	ByField   = "by-field"   // each field as a question, answered with the value alone
 	ByPointer = "by-pointer" // the model names the lines or words, and the value is copied from there
@@ -24,14 +24,14 @@ const (
 
 // Settings are what a project says of its prompts, beyond the schema.
 type Settings struct {
-	Layout   string    // how documents are shown: one of layout.Renderings
-	Notes    string    // the project's house rules
-	Style    string    // "" is Whole
-	Chunk    int       // the most tokens of a document in one request; 0: as many as the model takes
-	Overlap  int       // lines that are shown again where a cut falls within an entry; -1: DefaultOverlap
-	Template *Template // the project's own words in place of ours, or nil
-	Solved   []Solved  // documents shown with their records
-	Images   string    // "": none; "beside": page pictures before the text; "alone": in place of it
+	Layout       string    // how documents are shown: one of layout.Renderings
+	Instructions string    // the project's house rules
+	Style        string    // "" is Record
+	Chunk        int       // the most tokens of a document in one request; 0: as many as the model takes
+	Overlap      int       // lines that are shown again where a cut falls within an entry; -1: DefaultOverlap
+	Template     *Template // the project's own words in place of ours, or nil
+	Solved       []Solved  // documents shown with their records
+	Images       string    // "": none; "beside": page pictures before the text; "alone": in place of it
 }
 
 // Ask is what one request asks for.
@@ -40,11 +40,11 @@ type Ask struct {
 	Schema *schema.Schema // the fields that are asked for: a whole schema, or a part of one
 	Doc    *document.Document
 	Chunk  *Chunk // nil: the whole document
-	Style  string // Whole (also for a part), ByField or ByPointer
+	Style  string // Record (also for a part), ByField or ByPointer
 	Shape  string // schema, tool, object or words
 	Set    Settings
 	Images []chat.Image // of the pages
-	Kept   *Kept        // what is the same for all documents; nil: made anew
+	Kept   *Kept        // what is the same for all documents; nil: made each time
 }
 
 // Kept keeps what requests have in common, so that it is made once for many
@@ -89,7 +89,7 @@ func (a Ask) wire(s func() *schema.Schema) []byte {
 
 // Fill gives the request that asks for the record of a document whole.
 func Fill(m *project.Model, s *schema.Schema, d *document.Document, shape string, set Settings) *chat.Request {
-	return Ask{Model: m, Schema: s, Doc: d, Style: Whole, Shape: shape, Set: set}.Request()
+	return Ask{Model: m, Schema: s, Doc: d, Style: Record, Shape: shape, Set: set}.Request()
 }
 
 // Request gives the request.
@@ -235,7 +235,7 @@ const NotStated = "not stated"
 // question asks for one field, to be answered with its value alone.
 func (a Ask) question() *chat.Request {
 	r := a.base()
-	a.Shape = "words"
+	a.Shape = "plain"
 	closing := "Answer with the value of this one field alone, on one line, without its name and without a sentence around it. Where the document does not state it, answer: " + NotStated
 	if leaf := a.Schema.Leaves(); len(leaf) == 1 && leaf[0].Basis {
 		closing = "Answer with {\"value\": …, \"basis\": …} alone, on one line. Where the document does not state it, answer: " + NotStated
@@ -285,7 +285,7 @@ func pointing(f *schema.Field) *schema.Field {
 		out.Examples = nil
 		return &out
 	}
-	return &schema.Field{Name: f.Name, Path: f.Path, Type: schema.Text, About: f.About, Required: f.Required, Labels: f.Labels, Avoid: f.Avoid}
+	return &schema.Field{Name: f.Name, Path: f.Path, Type: schema.Text, About: f.About, Required: f.Required, PrintedAs: f.PrintedAs, Avoid: f.Avoid}
 }
 
 // Points tells whether a field is answered by pointer in style by-pointer:
@@ -295,7 +295,7 @@ func Points(f *schema.Field) bool {
 	return f.IsLeaf() && t != schema.Boolean && t != schema.Choice && !f.Basis
 }
 
-// Repair gives the request that asks for a patch which mends the problems of a
+// Repair gives the request that asks for a patch that fixes the problems of a
 // record.
 type Repair struct {
 	Ask
@@ -330,12 +330,12 @@ func (a Repair) Request() *chat.Request {
 		}
 		b.WriteString("\n")
 	}
-	b.WriteString("\n# Answer\nMend these problems by what the document says. Answer with a JSON Patch (RFC 6902), an array of operations such as " +
+	b.WriteString("\n# Answer\nCorrect these problems by what the document says. Answer with a JSON Patch (RFC 6902), an array of operations such as " +
 		`[{"op": "replace", "path": "/a/0/b", "value": 1}]` + ", and nothing else. Touch only the paths named above and what is below them; all paths are those of the whole record so far. " +
-		"Set a value to null only where the problem is `evidence`; remove only what is `unknown`. Where the document does not help, leave the problem out; if nothing helps, answer [].\n")
+		"Set a value to null only where the problem is `no-evidence`; remove only what is `unexpected`. Where the document does not help, leave the problem out; if nothing helps, answer [].\n")
 	if a.Refused != "" {
 		b.WriteString("Your last answer was not taken: " + a.Refused + ".\n")
 	}
-	r.Messages = []chat.Message{{Role: "system", Content: a.Kept.text(a.Schema, "system "+Whole, func() string { return system(a.Schema, a.Set, Whole) })}, {Role: "user", Content: b.String(), Images: a.Images}}
+	r.Messages = []chat.Message{{Role: "system", Content: a.Kept.text(a.Schema, "system "+Record, func() string { return system(a.Schema, a.Set, Record) })}, {Role: "user", Content: b.String(), Images: a.Images}}
 	return r
 }

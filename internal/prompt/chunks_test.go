@@ -96,7 +96,7 @@ func TestTemplates(t *testing.T) {
 	for source, want := range map[string]string{
 		"{{.Fields}}{{.Document}}":                 "t.tmpl:1:1: the template does not use .Answer; add {{.Answer}}",
 		"a\nb {{.Feilds}}{{.Document}}{{.Answer}}": "t.tmpl:2:5: there is no .Feilds; a template may use .Schema, .About",
-		"{{.Fields}}{{.Document}}{{.Answer}}{{if gt .Part 3}}{{index .Fields 99999}}{{end}}": "this fails for some documents",
+		"{{.Fields}}{{.Document}}{{.Answer}}{{if gt .Chunk 3}}{{index .Fields 99999}}{{end}}": "this fails for some documents",
 		"{{if}}": "t.tmpl:1:1: missing value for if",
 		`{{define "system"}}{{.Document}}{{end}}{{.Fields}}{{.Answer}}`: `stands in "system"; move it out`,
 	} {
@@ -104,9 +104,9 @@ func TestTemplates(t *testing.T) {
 		require.Error(t, err, source)
 		assert.Contains(t, err.Error(), want, source)
 	}
-	own, err := ParseTemplate("t.tmpl", `{{define "system"}}Read.{{end}}F:{{.Fields}}D:{{.Document}}A:{{.Answer}}{{if gt .Parts 1}}P{{.Part}}{{end}}`)
+	own, err := ParseTemplate("t.tmpl", `{{define "system"}}Read.{{end}}F:{{.Fields}}D:{{.Document}}A:{{.Answer}}{{if gt .Chunks 1}}P{{.Chunk}}{{end}}`)
 	require.NoError(t, err)
-	r := Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), "words", Settings{Template: own})
+	r := Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), "plain", Settings{Template: own})
 	require.Len(t, r.Messages, 2)
 	assert.Equal(t, "Read.", r.Messages[0].Content)
 	for _, part := range []string{"F:- report_no", "FB-2031-01", "A:Answer with", `"bays": [`} {
@@ -135,7 +135,7 @@ func TestStyles(t *testing.T) {
 	assert.Contains(t, p, `"visited":{"type":["string","null"]`)
 	assert.Contains(t, p, `"enum"`)
 	assert.NotContains(t, p, "FB-2031-09")
-	w := ask(Whole, "words", "inspector")
+	w := ask(Record, "plain", "inspector")
 	assert.Contains(t, w, "# Solved documents")
 	assert.Contains(t, w, `{"inspector":{"name":"Piet Osk","licence":"QL-058"}}`)
 	assert.NotContains(t, w, `"report_no":"FB-2031-09"`)

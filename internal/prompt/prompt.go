@@ -32,7 +32,7 @@ func formatName(s *schema.Schema) string {
 const role = "You read documents and write down what they say as records. You are exact: you copy, you do not guess, and you add nothing.\n"
 
 // System gives the part of the prompt that is the same for all documents.
-func System(s *schema.Schema, set Settings) string { return system(s, set, Whole) }
+func System(s *schema.Schema, set Settings) string { return system(s, set, Record) }
 
 func system(s *schema.Schema, set Settings, style string) string {
 	var b strings.Builder
@@ -65,8 +65,8 @@ func task(s *schema.Schema) string {
 }
 
 func houseRules(set Settings) string {
-	if notes := strings.TrimSpace(set.Notes); notes != "" {
-		return "\n# House rules\n" + notes + "\n"
+	if notes := strings.TrimSpace(set.Instructions); notes != "" {
+		return "\n# Instructions\n" + notes + "\n"
 	}
 	return ""
 }
@@ -146,8 +146,8 @@ func says(f *schema.Field) string {
 	if len(f.To) > 0 {
 		add("It is the value of %s that is meant, or null.", strings.Join(f.To, " or "))
 	}
-	if len(f.Labels) > 0 {
-		add("Printed as: %s.", quoted(f.Labels))
+	if len(f.PrintedAs) > 0 {
+		add("Printed as: %s.", quoted(f.PrintedAs))
 	}
 	if len(f.Written) > 0 {
 		var formats []string
@@ -229,12 +229,12 @@ func bounds(f *schema.Field) string {
 		what = " items"
 	}
 	switch {
-	case f.Least != "" && f.Most != "":
-		return fmt.Sprintf("From %s to %s%s.", f.Least, f.Most, what)
-	case f.Least != "":
-		return fmt.Sprintf("At least %s%s.", f.Least, what)
-	case f.Most != "":
-		return fmt.Sprintf("At most %s%s.", f.Most, what)
+	case f.Min != "" && f.Max != "":
+		return fmt.Sprintf("From %s to %s%s.", f.Min, f.Max, what)
+	case f.Min != "":
+		return fmt.Sprintf("At least %s%s.", f.Min, what)
+	case f.Max != "":
+		return fmt.Sprintf("At most %s%s.", f.Max, what)
 	}
 	return ""
 }

@@ -31,7 +31,7 @@ func doc(t *testing.T, text string) *document.Document {
 }
 
 func TestSectionsComeInOrder(t *testing.T) {
-	for _, shape := range []string{"schema", "words"} {
+	for _, shape := range []string{"schema", "plain"} {
 		r := Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{Layout: "rows"})
 		all := r.Messages[0].Content + r.Messages[1].Content
 		at := -1
@@ -41,7 +41,7 @@ func TestSectionsComeInOrder(t *testing.T) {
 			at = i
 		}
 		assert.Equal(t, shape == "schema", len(r.Format) > 0)
-		assert.Equal(t, shape == "words", strings.Contains(all, `"bays": [{"number": <integer or null>`))
+		assert.Equal(t, shape == "plain", strings.Contains(all, `"bays": [{"number": <integer or null>`))
 		assert.Equal(t, r.Body(), Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{Layout: "rows"}).Body())
 	}
 	out := Outline(load(t))
@@ -55,7 +55,7 @@ func TestFence(t *testing.T) {
 	for range 50 {
 		mark := fence(text)
 		require.NotContains(t, text, mark)
-		r := Fill(m, load(t), doc(t, text), "words", Settings{Layout: "rows"})
+		r := Fill(m, load(t), doc(t, text), "plain", Settings{Layout: "rows"})
 		inside := strings.Split(r.Messages[1].Content, "\n"+mark+"\n")
 		require.Len(t, inside, 3)
 		require.Equal(t, strings.TrimSuffix(text, "\n"), inside[1])
@@ -66,11 +66,11 @@ func TestFence(t *testing.T) {
 func TestRepairNamesTheProblems(t *testing.T) {
 	v := value.Str("5th of Apr")
 	rec := value.Obj(v.Named("visited"))
-	r := Repair{Ask: Ask{Model: m, Schema: load(t), Doc: doc(t, "text")}, Record: &rec, Problems: []record.Problem{{Path: "/visited", Code: record.Format, Message: "not a date", Value: &v}}, Refused: "it cures nothing"}.Request()
+	r := Repair{Ask: Ask{Model: m, Schema: load(t), Doc: doc(t, "text")}, Record: &rec, Problems: []record.Problem{{Path: "/visited", Code: record.Format, Message: "not a date", Value: &v}}, Refused: "it fixes nothing"}.Request()
 	text := r.Messages[1].Content
 	assert.Contains(t, text, `1. /visited (format): not a date. Its value now: "5th of Apr"`)
 	assert.Contains(t, text, `{"visited":"5th of Apr"}`)
-	assert.Contains(t, text, "Your last answer was not taken: it cures nothing.")
+	assert.Contains(t, text, "Your last answer was not taken: it fixes nothing.")
 	assert.Empty(t, r.Format)
 }
 
@@ -81,28 +81,28 @@ func TestSettings(t *testing.T) {
 	require.NoError(t, err)
 	shown := map[string]string{}
 	for _, how := range []string{"flow", "rows", "boxes"} {
-		r := Fill(m, load(t), d, "words", Settings{Layout: how, Notes: "Write names as printed."})
-		assert.Contains(t, r.Messages[0].Content, "# House rules\nWrite names as printed.\n")
+		r := Fill(m, load(t), d, "plain", Settings{Layout: how, Instructions: "Write names as printed."})
+		assert.Contains(t, r.Messages[0].Content, "# Instructions\nWrite names as printed.\n")
 		shown[how] = r.Messages[1].Content
 		rec := value.Obj()
-		assert.Contains(t, Repair{Ask: Ask{Model: m, Schema: load(t), Doc: d, Set: Settings{Layout: how, Notes: "Write names as printed."}}, Record: &rec}.Request().Messages[0].Content, "Write names as printed.")
+		assert.Contains(t, Repair{Ask: Ask{Model: m, Schema: load(t), Doc: d, Set: Settings{Layout: how, Instructions: "Write names as printed."}}, Record: &rec}.Request().Messages[0].Content, "Write names as printed.")
 	}
 	assert.Equal(t, shown["flow"], shown["rows"], "one line is the same in both")
 	assert.Contains(t, shown["boxes"], "\nL1 [40,40,160,60] Heron Plank\n")
 	assert.Contains(t, shown["boxes"], "neither is part of the text")
 	assert.NotContains(t, shown["flow"], "L1")
-	none := Fill(m, load(t), d, "words", Settings{})
-	assert.NotContains(t, none.Messages[0].Content, "House rules")
+	none := Fill(m, load(t), d, "plain", Settings{})
+	assert.NotContains(t, none.Messages[0].Content, "# Instructions")
 }
 
 // The stronger shapes send the schema, each in its way; the weaker ones say
 // the form in words.
 func TestShapes(t *testing.T) {
-	for _, shape := range []string{"schema", "tool", "object", "words"} {
+	for _, shape := range []string{"schema", "tool", "object", "plain"} {
 		body := string(Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{}).Body())
 		assert.Equal(t, shape == "schema", strings.Contains(body, `"json_schema"`), shape)
 		assert.Equal(t, shape == "tool", strings.Contains(body, `"tool_choice":{"type":"function"`), shape)
 		assert.Equal(t, shape == "object", strings.Contains(body, `{"type":"json_object"}`), shape)
-		assert.Equal(t, shape == "object" || shape == "words", strings.Contains(body, "Its form:"), shape)
+		assert.Equal(t, shape == "object" || shape == "plain", strings.Contains(body, "Its form:"), shape)
 	}
 }

@@ -24,23 +24,23 @@ type Template struct {
 // TemplateData is what a template can use. Every field is text that is ready
 // to stand in a prompt.
 type TemplateData struct {
-	Schema   string // the schema's name
-	About    string // what a record is about
-	Entries  bool   // whether the document holds any number of records
-	Fields   string // the fields asked for, one a line, with all that the schema says of them
-	Values   string // how to write values and unknowns
-	Examples string // solved snippets and documents, fenced; "" without any
-	Notes    string // the house rules
-	Document string // the document, or its part, fenced, with the word that it is data
-	Answer   string // how to answer, with the form where no schema goes along
-	Part     int    // the part of a long document, from 1
-	Parts    int    // how many parts there are; 1 for one sent whole
+	Schema       string // the schema's name
+	About        string // what a record is about
+	Entries      bool   // whether the document holds any number of records
+	Fields       string // the fields asked for, one a line, with all that the schema says of them
+	Values       string // how to write values and unknowns
+	Examples     string // solved snippets and documents, fenced; "" without any
+	Instructions string // the house rules
+	Document     string // the document, or its part, fenced, with the word that it is data
+	Answer       string // how to answer, with the form where no schema goes along
+	Chunk        int    // the part of a long document, from 1
+	Chunks       int    // how many parts there are; 1 for one sent whole
 }
 
 // templateData gathers what a template can use.
 func templateData(s *schema.Schema, a Ask, doc, closing string) TemplateData {
 	d := TemplateData{Schema: s.Name, About: s.About, Entries: s.EachEntry(), Fields: Outline(s), Values: howTo(s), Document: doc, Answer: closing,
-		Examples: strings.TrimSpace(examples(s) + solved(s, a.Set, a.how())), Notes: strings.TrimSpace(a.Set.Notes), Part: 1, Parts: 1}
+		Examples: strings.TrimSpace(examples(s) + solved(s, a.Set, a.how())), Instructions: strings.TrimSpace(a.Set.Instructions), Chunk: 1, Chunks: 1}
 	switch a.Style {
 	case ByPointer:
 		d.Values = howToPoint
@@ -51,7 +51,7 @@ func templateData(s *schema.Schema, a Ask, doc, closing string) TemplateData {
 		d.Values += howToSee
 	}
 	if a.Chunk != nil {
-		d.Part, d.Parts = a.Chunk.N, a.Chunk.Of
+		d.Chunk, d.Chunks = a.Chunk.N, a.Chunk.Of
 	}
 	return d
 }
@@ -68,7 +68,7 @@ func ParseTemplate(file, source string) (*Template, error) {
 		return nil, fault(line, col, msg, "docs/guide.md shows a whole template")
 	}
 	t := &Template{Source: source, tmpl: tmpl}
-	marks := TemplateData{Fields: "\x01fields\x01", Document: "\x01document\x01", Answer: "\x01answer\x01", Values: "v", Part: 1, Parts: 1}
+	marks := TemplateData{Fields: "\x01fields\x01", Document: "\x01document\x01", Answer: "\x01answer\x01", Values: "v", Chunk: 1, Chunks: 1}
 	system, user, err := t.try(marks)
 	if err != nil {
 		line, col, msg := templateError(err)
@@ -91,7 +91,7 @@ func ParseTemplate(file, source string) (*Template, error) {
 	return t, nil
 }
 
-var templateFields = []string{".Schema", ".About", ".Entries", ".Fields", ".Values", ".Examples", ".Notes", ".Document", ".Answer", ".Part", ".Parts"}
+var templateFields = []string{".Schema", ".About", ".Entries", ".Fields", ".Values", ".Examples", ".Instructions", ".Document", ".Answer", ".Chunk", ".Chunks"}
 
 var templatePlace = regexp.MustCompile(`^template: T:(\d+)(?::(\d+))?: (?:executing "[^"]*" at <[^>]*>: )?(.*)$`)
 
@@ -130,10 +130,10 @@ func (t *Template) try(d TemplateData) (system, user string, err error) {
 // samples are data of other kinds: a part of a long document, entries, notes and
 // examples, and nothing at all.
 func samples(first TemplateData) []TemplateData {
-	long := TemplateData{Schema: "s", About: "a", Entries: true, Fields: first.Fields, Values: "v", Examples: "e", Notes: "n", Document: first.Document, Answer: first.Answer, Part: 7, Parts: 9}
+	long := TemplateData{Schema: "s", About: "a", Entries: true, Fields: first.Fields, Values: "v", Examples: "e", Instructions: "n", Document: first.Document, Answer: first.Answer, Chunk: 7, Chunks: 9}
 	last := long
-	last.Part, last.Entries = 9, false
-	return []TemplateData{long, last, {Part: 1, Parts: 1}}
+	last.Chunk, last.Entries = 9, false
+	return []TemplateData{long, last, {Chunk: 1, Chunks: 1}}
 }
 
 // Solved is a document that is shown with its record.

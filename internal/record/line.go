@@ -14,10 +14,10 @@ type Status string
 
 // The statuses.
 const (
-	Clean    Status = "clean"
-	Repaired Status = "repaired"
-	Flawed   Status = "flawed"
-	Failed   Status = "failed"
+	Unflagged Status = "unflagged"
+	Repaired  Status = "repaired"
+	Flagged   Status = "flagged"
+	Failed    Status = "failed"
 )
 
 // Line is a document's record in its machine form, one line of JSON.
@@ -25,7 +25,7 @@ type Line struct {
 	Document string
 	Run      int64
 	Status   Status
-	Source   string      // the hash of the source text
+	Hashes   Hashes      // of the document
 	Example  string      // the solved document of the prompt that this one is, or nearly is
 	Record   value.Value // an array where the schema says `each: entry`
 	Problems []Problem
@@ -43,8 +43,11 @@ func (l *Line) JSON(eachEntry bool) value.Value {
 	if l.Status != "" {
 		v.Set("status", value.Str(string(l.Status)))
 	}
-	if l.Source != "" {
-		v.Set("source", value.Str(l.Source))
+	if l.Hashes.Text != "" {
+		v.Set("text_sha256", value.Str(l.Hashes.Text))
+	}
+	if l.Hashes.File != "" {
+		v.Set("file_sha256", value.Str(l.Hashes.File))
 	}
 	if l.Example != "" {
 		v.Set("example", value.Str(l.Example))
@@ -84,18 +87,24 @@ func Key(eachEntry bool) string {
 func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
 	var l Line
 	if v.Kind != value.Object {
-		return l, fmt.Errorf("an object with `document` and `%s` should stand here, not %s", Key(eachEntry), kindWords[v.Kind])
+		return l, fmt.Errorf("expected an object with `document` and `%s`, not %s", Key(eachEntry), kindWords[v.Kind])
 	}
 	doc := v.Get("document")
 	if doc == nil || doc.Kind != value.String || doc.Text == "" {
-		return l, fmt.Errorf("the key `document` with the document's id is missing")
+		return l, fmt.Errorf("the key `document` (the document's id) is missing")
 	}
 	l.Document = strings.Clone(doc.Text)
 	if s := v.Get("status"); s != nil {
 		l.Status = Status(strings.Clone(s.Text))
 	}
-	if s := v.Get("source"); s != nil {
-		l.Source = strings.Clone(s.Text)
+	if old := v.Get("source"); old != nil && len(old.Text) == 64 {
+		return l, fmt.Errorf("this record has a form that this version does not read (key `source`); fill it again")
+	}
+	if s := v.Get("text_sha256"); s != nil {
+		l.Hashes.Text = strings.Clone(s.Text)
+	}
+	if s := v.Get("file_sha256"); s != nil {
+		l.Hashes.File = strings.Clone(s.Text)
 	}
 	if s := v.Get("example"); s != nil {
 		l.Example = strings.Clone(s.Text)

@@ -23,21 +23,21 @@ func (c *collector) inner(p value.Pointer, v *value.Value) {
 	name, want := f.Measure()
 	switch {
 	case p.Last() == name && v != nil && v.Kind == value.String && want != "":
-		c.add(p.Parent(), Format, fmt.Sprintf("the %s is %q, and the schema asks for %q", name, v.Text, want), whole)
+		c.add(p.Parent(), Format, fmt.Sprintf("the %s is %q; the schema requires %q", name, v.Text, want), whole)
 	case v != nil && v.Kind == value.Number:
-		c.add(p.Parent(), Range, "the amount is out of bounds"+boundsOf(f), whole)
+		c.add(p.Parent(), Range, fmt.Sprintf("%s is out of bounds%s", v.Text, boundsOf(f)), whole)
 	default:
-		c.add(p.Parent(), Type, fmt.Sprintf("this should be %s", typeWords[f.Type]), whole)
+		c.add(p.Parent(), Type, fmt.Sprintf("expected %s", typeWords[f.Type]), whole)
 	}
 }
 
 func boundsOf(f *schema.Field) string {
 	var parts []string
-	if f.Least != "" {
-		parts = append(parts, "at least "+f.Least)
+	if f.Min != "" {
+		parts = append(parts, "at least "+f.Min)
 	}
-	if f.Most != "" {
-		parts = append(parts, "at most "+f.Most)
+	if f.Max != "" {
+		parts = append(parts, "at most "+f.Max)
 	}
 	return " (" + strings.Join(parts, ", ") + ")"
 }
@@ -69,7 +69,7 @@ func (c *collector) dates(f *schema.Field, p value.Pointer, v *value.Value) {
 		}
 	case f.Type == schema.Date && f.Precision != "" && v.Kind == value.String && !f.IsDate(v.Text):
 		if _, told := c.at[p]; !told && v.Text != "" {
-			c.add(p, Format, "not a date that the calendar has", v)
+			c.add(p, Format, "no such day in the calendar", v)
 		}
 	}
 }
@@ -179,7 +179,7 @@ func (c *collector) rules(s *schema.Schema) {
 		for _, r := range s.Rules {
 			msg := r.Say
 			if msg == "" {
-				msg = "this does not hold: " + r.Holds
+				msg = "rule broken: " + r.Holds
 			}
 			for _, b := range r.Check(s, rec, whole, base) {
 				c.problems = append(c.problems, Problem{Path: b.At, Code: Rule, Message: strings.TrimSuffix(msg, "."), Fields: b.Fields})

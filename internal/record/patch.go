@@ -14,7 +14,7 @@ import (
 type Bounds struct {
 	Schema   *schema.Schema
 	Problems []Problem // of the record as it was sent
-	// Finish tidies and arranges a patched record.
+	// Finish normalizes and arranges a patched record.
 	Finish func(v *value.Value)
 	// Check gives the problems of a finished record.
 	Check func(v *value.Value) []Problem
@@ -117,7 +117,7 @@ func readOperation(v *value.Value) (operation, string) {
 		}
 	case "remove":
 	default:
-		return o, fmt.Sprintf("is no operation that JSON Patch knows (%q)", o.op)
+		return o, fmt.Sprintf("is not a JSON Patch operation (%q)", o.op)
 	}
 	return o, ""
 }
@@ -125,10 +125,10 @@ func readOperation(v *value.Value) (operation, string) {
 // mayTouch checks an operation against the problems and the record as sent.
 func (b *Bounds) mayTouch(record *value.Value, o operation) string {
 	if o.op != "test" && !b.inBounds(o.path, o.op == "add") {
-		return fmt.Sprintf("touches %s, which no problem names", show(o.path))
+		return fmt.Sprintf("changes %s, which has no problem", show(o.path))
 	}
 	if o.op == "move" && !b.inBounds(o.from, false) {
-		return fmt.Sprintf("takes from %s, which no problem names", show(o.from))
+		return fmt.Sprintf("takes from %s, which has no problem", show(o.from))
 	}
 	if o.from != "" && record.At(o.from) == nil {
 		return fmt.Sprintf("takes from %s, which is not in the record", show(o.from))
@@ -185,7 +185,7 @@ func addable(record *value.Value, p value.Pointer) string {
 			return ""
 		}
 	}
-	return fmt.Sprintf("adds at %s, which is no place in the record", p)
+	return fmt.Sprintf("adds at %s, which is not a place in the record", p)
 }
 
 // shifts gives the places from which on an operation moves the indices of an
@@ -258,12 +258,12 @@ func (b *Bounds) worse(before, after *value.Value, m moves) string {
 				return fmt.Sprintf("it brings a new problem (%s)", p)
 			}
 		}
-		return "it cures nothing"
+		return "it fixes nothing"
 	}
 	evident := b.Evident(after)
 	for p := range b.Evident(before) {
 		if at, there := m.after(p); !there || !evident[at] {
-			return fmt.Sprintf("it replaces %s, which the source bears out, by something that it does not", p)
+			return fmt.Sprintf("it replaces %s, which has evidence, by a value that has none", p)
 		}
 	}
 	return ""
@@ -281,11 +281,11 @@ func (b *Bounds) vanished(before, after *value.Value, m moves) string {
 			return true
 		}
 		for _, problem := range b.Problems {
-			if (problem.Code == Unknown || problem.Code == Evidence) && p.Within(problem.Path) {
+			if (problem.Code == Unexpected || problem.Code == NoEvidence) && p.Within(problem.Path) {
 				return true
 			}
 		}
-		why = fmt.Sprintf("it takes the value at %s away, which cures nothing", p)
+		why = fmt.Sprintf("it removes the value at %s, which fixes nothing", p)
 		return false
 	})
 	return why

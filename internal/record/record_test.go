@@ -16,14 +16,14 @@ import (
 const text = `
 schema: s
 fields:
-  name: {text: Name., required: true, pattern: '^A', most: 5}
-  grade: {integer: Grade., least: 0, most: 3}
+  name: {text: Name., required: true, pattern: '^A', max: 5}
+  grade: {integer: Grade., min: 0, max: 3}
   length: {number: Length.}
   on: {date: Day.}
   deck: {choice: Deck., of: [oak, steel]}
   open: {boolean: Open.}
   who: {group: Who., fields: {first: {text: First., required: true}, last: Last.}}
-  bays: {list: Bays., most: 2, fields: {no: {integer: No., required: true}, photos: {list: Photos., items: {integer: Photo.}}}}
+  bays: {list: Bays., max: 2, fields: {no: {integer: No., required: true}, photos: {list: Photos., items: {integer: Photo.}}}}
 `
 
 func validator(t *testing.T) *Validator {
@@ -69,9 +69,9 @@ func TestCheck(t *testing.T) {
 		{`{"name":"A","bays":{}}`, `/bays type`},
 		{`{"name":"A","bays":[{"no":1},{"no":2},{"no":3}]}`, `/bays length`},
 		{`{"name":"A","bays":[{"no":1,"photos":["x",null]}]}`, `/bays/0/photos/0 type · /bays/0/photos/1 type`},
-		{`{"name":"A","colour":"red","Grade":1}`, `/colour unknown · /Grade unknown`},
+		{`{"name":"A","colour":"red","Grade":1}`, `/colour unexpected · /Grade unexpected`},
 		{`{"name":"A","grade":1,"grade":2}`, `/grade syntax`},
-		{`{"zz":1,"bays":[{}],"grade":9,"name":1}`, `/name type · /grade range · /bays/0/no missing · /zz unknown`},
+		{`{"zz":1,"bays":[{}],"grade":9,"name":1}`, `/name type · /grade range · /bays/0/no missing · /zz unexpected`},
 		{`[1]`, ` type`},
 	} {
 		rec := parse(t, c.record)
@@ -101,7 +101,7 @@ func bounds(v *Validator, rec *value.Value, seen map[string]bool) *Bounds {
 		problems := v.Check(r)
 		r.Walk(func(p value.Pointer, n *value.Value) bool {
 			if n.Kind == value.String && n.Text == "invented" {
-				problems = append(problems, Problem{Path: p, Code: Evidence})
+				problems = append(problems, Problem{Path: p, Code: NoEvidence})
 			}
 			return true
 		})
@@ -121,7 +121,7 @@ func bounds(v *Validator, rec *value.Value, seen map[string]bool) *Bounds {
 		}}
 }
 
-const flawed = `{"name":"A","grade":9,"length":2,"on":"3.4.2031","deck":null,"open":null,"who":{"first":null,"last":"invented"},"bays":[{"no":1,"photos":["x",7]},{"no":null,"photos":[]}],"zz":1}`
+const flagged = `{"name":"A","grade":9,"length":2,"on":"3.4.2031","deck":null,"open":null,"who":{"first":null,"last":"invented"},"bays":[{"no":1,"photos":["x",7]},{"no":null,"photos":[]}],"zz":1}`
 
 func TestPatchBounds(t *testing.T) {
 	v := validator(t)
@@ -131,33 +131,33 @@ func TestPatchBounds(t *testing.T) {
 		{`[{"op":"add","path":"/who/first","value":"B"}]`, ""},
 		{`[{"op":"remove","path":"/zz"}]`, ""},
 		{`[{"op":"replace","path":"/who/last","value":null}]`, ""},
-		{`[{"op":"remove","path":"/bays/0/photos/0"}]`, "takes the value"},
+		{`[{"op":"remove","path":"/bays/0/photos/0"}]`, "removes the value"},
 		{`[{"op":"replace","path":"/bays/0/photos/0","value":2}]`, ""},
 		{`[{"op":"test","path":"/name","value":"A"},{"op":"replace","path":"/grade","value":3}]`, ""},
 		{`[{"op":"test","path":"/name","value":"B"},{"op":"replace","path":"/grade","value":3}]`, "can't be applied"},
-		{`[{"op":"replace","path":"/grade","value":null}]`, "takes the value at /grade away"},
-		{`[{"op":"remove","path":"/grade"}]`, "takes the value at /grade away"},
-		{`[{"op":"replace","path":"/grade","value":8}]`, "cures nothing"},
+		{`[{"op":"replace","path":"/grade","value":null}]`, "removes the value at /grade"},
+		{`[{"op":"remove","path":"/grade"}]`, "removes the value at /grade"},
+		{`[{"op":"replace","path":"/grade","value":8}]`, "fixes nothing"},
 		{`[{"op":"replace","path":"/grade","value":"3"}]`, "new problem"},
-		{`[{"op":"replace","path":"/name","value":"Ab"}]`, "touches /name, which no problem names"},
-		{`[{"op":"replace","path":"","value":{}}]`, "touches the whole record"},
-		{`[{"op":"replace","path":"/bays","value":[]}]`, "touches /bays"},
-		{`[{"op":"add","path":"/bays/0","value":{"no":4}}]`, "touches /bays/0"},
-		{`[{"op":"replace","path":"/bays/01/no","value":4}]`, "touches"},
-		{`[{"op":"replace","path":"/who/first/x","value":4}]`, "touches"},
-		{`[{"op":"add","path":"/who/first/x","value":4}]`, "no place in the record"},
+		{`[{"op":"replace","path":"/name","value":"Ab"}]`, "changes /name, which has no problem"},
+		{`[{"op":"replace","path":"","value":{}}]`, "changes the whole record"},
+		{`[{"op":"replace","path":"/bays","value":[]}]`, "changes /bays"},
+		{`[{"op":"add","path":"/bays/0","value":{"no":4}}]`, "changes /bays/0"},
+		{`[{"op":"replace","path":"/bays/01/no","value":4}]`, "changes"},
+		{`[{"op":"replace","path":"/who/first/x","value":4}]`, "changes"},
+		{`[{"op":"add","path":"/who/first/x","value":4}]`, "not a place in the record"},
 		{`[{"op":"copy","from":"/name","path":"/who/first"}]`, ""},
 		{`[{"op":"move","from":"/name","path":"/who/first"}]`, "takes from /name"},
 		{`[{"op":"move","from":"/who","path":"/who/first"}]`, "into itself"},
 		{`[{"op":"copy","from":"/nothing","path":"/who/first"}]`, "not in the record"},
-		{`[{"op":"shuffle","path":"/grade"}]`, "no operation"},
+		{`[{"op":"shuffle","path":"/grade"}]`, "not a JSON Patch operation"},
 		{`[{"op":"replace","path":"grade","value":1}]`, "no valid path"},
 		{`[{"op":"replace","path":"/grade"}]`, "no value"},
-		{`[{"op":"replace","path":"/grade","value":3},{"op":"replace","path":"/name","value":"Ab"}]`, "operation 2 touches"},
+		{`[{"op":"replace","path":"/grade","value":3},{"op":"replace","path":"/name","value":"Ab"}]`, "operation 2 changes"},
 		{`[]`, "no operations"},
 		{`{}`, "no operations"},
 	} {
-		rec := parse(t, flawed)
+		rec := parse(t, flagged)
 		patch := parse(t, c.patch)
 		after, err := bounds(v, &rec, map[string]bool{}).Apply(&rec, &patch)
 		if c.refused == "" {
@@ -167,7 +167,7 @@ func TestPatchBounds(t *testing.T) {
 			require.Error(t, err, c.patch)
 			assert.Contains(t, err.Error(), c.refused, c.patch)
 		}
-		assert.Equal(t, flawed, rec.String(), "the record itself is never changed")
+		assert.Equal(t, flagged, rec.String(), "the record itself is never changed")
 	}
 }
 
@@ -177,7 +177,7 @@ func TestPatchKeepsEvidence(t *testing.T) {
 	patch := parse(t, `[{"op":"replace","path":"/on","value":"2031-04-04"}]`)
 	_, err := bounds(v, &rec, map[string]bool{`"3.4.2031"`: true}).Apply(&rec, &patch)
 	require.Error(t, err)
-	assert.Contains(t, err.Error(), "bears out")
+	assert.Contains(t, err.Error(), "has evidence")
 	_, err = bounds(v, &rec, map[string]bool{`"3.4.2031"`: true, `"2031-04-04"`: true}).Apply(&rec, &patch)
 	assert.NoError(t, err)
 }
@@ -225,7 +225,7 @@ func TestHostilePatches(t *testing.T) {
 			ops = append(ops, fmt.Sprintf(`{"op":%q,"path":%q,"from":%q,"value":%s}`, one(kinds), one(paths), one(paths), one(values)))
 		}
 		patch := parse(t, "["+strings.Join(ops, ",")+"]")
-		rec := parse(t, flawed)
+		rec := parse(t, flagged)
 		b := bounds(v, &rec, map[string]bool{`1`: true, `7`: true})
 		after, err := b.Apply(&rec, &patch)
 		if err != nil {
@@ -258,7 +258,7 @@ each: entry
 fields:
   from: {date: From.}
   upto: {date: Up to., precision: month}
-  cost: {money: Cost., currency: EUR, least: 0}
+  cost: {money: Cost., currency: EUR, min: 0}
   boxes: {list: Boxes., fields: {no: {integer: No.}}}
   lines: {list: Lines., fields: {box: {link: Box., to: 'boxes[].no'}, at: {time: At.}}}
   odd: {integer: Odd., keywords: {multipleOf: 2}}
@@ -306,7 +306,7 @@ func TestCheckAcrossFields(t *testing.T) {
 	}
 }
 
-// A rule may be mended at the fields that it names, and nowhere else.
+// A broken rule may be corrected at the fields that it names, and nowhere else.
 func TestPatchForARule(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte(strings.Replace(linked, "each: entry\n", "", 1)))
 	require.NoError(t, err)
@@ -318,7 +318,7 @@ func TestPatchForARule(t *testing.T) {
 	_, err = b.Apply(&rec, &good)
 	assert.NoError(t, err)
 	_, err = b.Apply(&rec, &bad)
-	assert.ErrorContains(t, err, "no problem names")
+	assert.ErrorContains(t, err, "has no problem")
 }
 
 // A date that two declared formats read as different days is told as such, and
@@ -329,9 +329,9 @@ func TestTwoWayDate(t *testing.T) {
 	v, err := NewValidator(s)
 	require.NoError(t, err)
 	for text, want := range map[string]string{
-		"03/04/2019": "the formats under `written` read this as 2019-04-03 and as 2019-03-04; say which day is meant, or keep one of the formats",
-		"04/04/2019": "not a date, written as YYYY-MM-DD",
-		"25/25/2019": "not a date, written as YYYY-MM-DD",
+		"03/04/2019": "ambiguous date: the formats under `written` read this as 2019-04-03 and as 2019-03-04; keep one of the formats",
+		"04/04/2019": "not a date in the form YYYY-MM-DD",
+		"25/25/2019": "not a date in the form YYYY-MM-DD",
 	} {
 		rec := value.Obj(value.Str(text).Named("on"))
 		problems := v.Check(&rec)

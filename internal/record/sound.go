@@ -26,7 +26,7 @@ func isPlain(s *schema.Schema) (plain, isForm bool) {
 	isForm = true
 	s.Root.Walk(func(f *schema.Field, _ int) {
 		links = links || f.Type == schema.Link
-		if f.Type == schema.Link && len(f.Targets) != 1 || len(f.Extra.Kids) > 0 || f.Precision != "" || f.Type == schema.List && (len(f.Item.Extra.Kids) > 0 || f.Least != "" || f.Most != "") {
+		if f.Type == schema.Link && len(f.Targets) != 1 || len(f.Extra.Kids) > 0 || f.Precision != "" || f.Type == schema.List && (len(f.Item.Extra.Kids) > 0 || f.Min != "" || f.Max != "") {
 			isForm = false
 		}
 	})
@@ -75,7 +75,7 @@ func sound(f *schema.Field, v *value.Value, complete bool) bool {
 func soundLeaf(f *schema.Field, v *value.Value) bool {
 	switch f.Type {
 	case schema.Text:
-		return v.Kind == value.String && f.Least == "" && f.Most == "" && (f.Pattern == nil || f.Pattern.MatchString(v.Text)) && utf8.ValidString(v.Text)
+		return v.Kind == value.String && f.Min == "" && f.Max == "" && (f.Pattern == nil || f.Pattern.MatchString(v.Text)) && utf8.ValidString(v.Text)
 	case schema.Integer:
 		return v.Kind == value.Number && smallInteger(v.Text) && inside(f, v.Text)
 	case schema.Number:
@@ -121,28 +121,28 @@ func between(f *schema.Field, literal string) bool {
 	if len(literal) >= 300 || strings.ContainsAny(literal, "eE") {
 		return false
 	}
-	if (f.Least == "" || f.Least == "0" && literal[0] != '-') && f.Most == "" {
+	if (f.Min == "" || f.Min == "0" && literal[0] != '-') && f.Max == "" {
 		return true
 	}
 	n, err := decimal.NewFromString(literal)
 	if err != nil {
 		return false
 	}
-	least, lerr := decimal.NewFromString(f.Least)
-	most, merr := decimal.NewFromString(f.Most)
-	return (f.Least == "" || lerr == nil && n.GreaterThanOrEqual(least)) && (f.Most == "" || merr == nil && n.LessThanOrEqual(most))
+	least, lerr := decimal.NewFromString(f.Min)
+	most, merr := decimal.NewFromString(f.Max)
+	return (f.Min == "" || lerr == nil && n.GreaterThanOrEqual(least)) && (f.Max == "" || merr == nil && n.LessThanOrEqual(most))
 }
 
 // inside tells whether an integer is within bounds that are integers too.
 func inside(f *schema.Field, literal string) bool {
 	n, _ := strconv.Atoi(literal)
-	if f.Least != "" {
-		if least, err := strconv.Atoi(f.Least); err != nil || n < least {
+	if f.Min != "" {
+		if least, err := strconv.Atoi(f.Min); err != nil || n < least {
 			return false
 		}
 	}
-	if f.Most != "" {
-		if most, err := strconv.Atoi(f.Most); err != nil || n > most {
+	if f.Max != "" {
+		if most, err := strconv.Atoi(f.Max); err != nil || n > most {
 			return false
 		}
 	}

@@ -38,7 +38,7 @@ func TestReadLines(t *testing.T) {
 	require.Len(t, got, 8)
 	assert.Equal(t, "1 a {\"x\":1}", got[0])
 	assert.Contains(t, got[1], "4! the key `record` is missing")
-	assert.Contains(t, got[2], "5! an object with `document` and `record` should stand here, not a list")
+	assert.Contains(t, got[2], "5! expected an object with `document` and `record`, not a list")
 	assert.Contains(t, got[3], "6! not JSON at column 26")
 	assert.Contains(t, got[4], "7! the key `document`")
 	assert.Equal(t, "8 d null", got[5])
@@ -53,10 +53,10 @@ func TestReadLines(t *testing.T) {
 // left out.
 func TestLineComesBack(t *testing.T) {
 	v := value.Str("one")
-	l := Line{Document: "d", Run: 3, Status: Flawed, Source: "h", Record: value.Obj(value.Num("1.50").Named("a")),
+	l := Line{Document: "d", Run: 3, Status: Flagged, Hashes: Hashes{Text: "h"}, Record: value.Obj(value.Num("1.50").Named("a")),
 		Problems: []Problem{{Path: "/a", Code: Rule, Message: "m", Value: &v, Fields: []value.Pointer{"/a", "/b"}}}, Evidence: value.Obj(value.Obj(value.Str("quoted").Named("kind")).Named("/a"))}
 	out := l.JSON(false)
-	assert.Equal(t, `{"document":"d","run":3,"status":"flawed","source":"h","record":{"a":1.50},"problems":[{"path":"/a","code":"rule","message":"m","value":"one","fields":["/a","/b"]}],"evidence":{"/a":{"kind":"quoted"}}}`, out.String())
+	assert.Equal(t, `{"document":"d","run":3,"status":"flagged","text_sha256":"h","record":{"a":1.50},"problems":[{"path":"/a","code":"rule","message":"m","value":"one","fields":["/a","/b"]}],"evidence":{"/a":{"kind":"quoted"}}}`, out.String())
 	parsed, err := value.Parse(out.String())
 	require.NoError(t, err)
 	back, err := LineFromJSON(&parsed, false)
@@ -82,7 +82,7 @@ func TestSubset(t *testing.T) {
 // What Sound and the quick way of Check let pass, the library lets pass as well:
 // of records with random values at random places.
 func TestSoundIsSound(t *testing.T) {
-	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: {text: Name., required: true, pattern: '^[A-Z]'}\n  n: {integer: N., least: 0, most: 9}\n  x: {number: X., least: -1.5, most: 100}\n  b: {boolean: B.}\n  on: {date: On.}\n  k: {choice: K., of: [p, q]}\n  q: {quantity: Q., unit: m, least: 0}\n  m: {money: M., currency: EUR}\n  who: {group: Who., fields: {first: {text: First., required: true}}}\n  l: {list: L., fields: {i: {integer: I.}, ts: {list: T., items: {text: T.}}}}\n"))
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: {text: Name., required: true, pattern: '^[A-Z]'}\n  n: {integer: N., min: 0, max: 9}\n  x: {number: X., min: -1.5, max: 100}\n  b: {boolean: B.}\n  on: {date: On.}\n  k: {choice: K., of: [p, q]}\n  q: {quantity: Q., unit: m, min: 0}\n  m: {money: M., currency: EUR}\n  who: {group: Who., fields: {first: {text: First., required: true}}}\n  l: {list: L., fields: {i: {integer: I.}, ts: {list: T., items: {text: T.}}}}\n"))
 	require.NoError(t, err)
 	va, err := NewValidator(s)
 	require.NoError(t, err)
@@ -128,7 +128,7 @@ func TestSoundIsSound(t *testing.T) {
 // The quick look at the form leaves links and rules to be looked at, and changes
 // no problem of any record.
 func TestQuickLookWithLinksAndRules(t *testing.T) {
-	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  a: {integer: A., required: true}\n  b: {number: B., least: 0.5}\n  l: {list: L., fields: {i: {integer: I., least: 1}, k: {choice: K., of: [p, q]}}}\n  to: {link: To., to: 'l[].i'}\nrules:\n  - holds: b >= a\n"))
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  a: {integer: A., required: true}\n  b: {number: B., min: 0.5}\n  l: {list: L., fields: {i: {integer: I., min: 1}, k: {choice: K., of: [p, q]}}}\n  to: {link: To., to: 'l[].i'}\nrules:\n  - holds: b >= a\n"))
 	require.NoError(t, err)
 	va, err := NewValidator(s)
 	require.NoError(t, err)

@@ -29,7 +29,7 @@ type Validator struct {
 type refuse struct{}
 
 func (refuse) Load(url string) (any, error) {
-	return nil, fmt.Errorf("a reference to %s; references outside the schema are not followed", url)
+	return nil, fmt.Errorf("a reference to %s, outside the schema; it is not followed", url)
 }
 
 // NewValidator compiles the schema's full JSON Schema.
@@ -139,7 +139,7 @@ func (c *collector) numbers(record *value.Value) {
 		}
 		canonical := value.CanonicalNumber(v.Text)
 		if _, power, has := strings.Cut(canonical, "e"); has && len(strings.TrimLeft(power, "-")) >= 3 && !withinExponent(power) {
-			c.add(p, Range, "a number with an exponent beyond all measure", v)
+			c.add(p, Range, "a number with an excessive exponent", v)
 		}
 		return true
 	})
@@ -188,15 +188,15 @@ func (c *collector) gather(e *jsonschema.ValidationError) {
 			return
 		}
 		for _, name := range k.Missing {
-			c.add(p.Key(name), Missing, "this value is required, and the record has none", nil)
+			c.add(p.Key(name), Missing, "required, but missing", nil)
 		}
 	case *kind.AdditionalProperties:
 		if f != nil && f.IsLeaf() {
-			c.add(p, Type, fmt.Sprintf("this should be %s", typeWords[f.Type]), v)
+			c.add(p, Type, fmt.Sprintf("expected %s", typeWords[f.Type]), v)
 			return
 		}
 		for _, name := range k.Properties {
-			c.add(p.Key(name), Unknown, "the schema has no such field"+didYouMean(f, name), c.record.At(p.Key(name)))
+			c.add(p.Key(name), Unexpected, "the schema has no such field"+didYouMean(f, name), c.record.At(p.Key(name)))
 		}
 	default:
 		c.keyword(p, v, f, e.ErrorKind)
@@ -209,7 +209,7 @@ func didYouMean(group *schema.Field, name string) string {
 	}
 	for _, kid := range group.Fields {
 		if strings.EqualFold(strings.ReplaceAll(kid.Name, "_", ""), strings.ReplaceAll(name, "_", "")) {
-			return fmt.Sprintf("; %q is meant, it seems", kid.Name)
+			return fmt.Sprintf("; did you mean %q?", kid.Name)
 		}
 	}
 	return ""
@@ -221,20 +221,20 @@ func (c *collector) keyword(p value.Pointer, v *value.Value, f *schema.Field, k 
 		return
 	}
 	if f.Required && v.Empty() {
-		c.add(p, Missing, "this value is required, and the record has none", nil)
+		c.add(p, Missing, "required, but missing", nil)
 		return
 	}
 	if len(f.Extra.Kids) > 0 && isKept(f, k) {
-		c.add(p, Schema, "breaks what the schema keeps from its origin: "+keywordOf(k), v)
+		c.add(p, Schema, "breaks a keyword of the imported schema: "+keywordOf(k), v)
 		return
 	}
 	switch k.(type) {
 	case *kind.Type:
-		c.add(p, Type, fmt.Sprintf("this should be %s, and is %s", typeWords[f.Kin().Type], kindWords[v.Kind]), v)
+		c.add(p, Type, fmt.Sprintf("expected %s, got %s", typeWords[f.Kin().Type], kindWords[v.Kind]), v)
 	case *kind.Enum:
 		c.add(p, Choice, "not one of the choices: "+strings.Join(optionValues(f), ", "), v)
 	case *kind.Required: // an amount without its measure
-		c.add(p, Type, fmt.Sprintf("this should be %s", typeWords[f.Type]), v)
+		c.add(p, Type, fmt.Sprintf("expected %s", typeWords[f.Type]), v)
 	case *kind.Pattern:
 		if f.Pattern == nil {
 			c.add(p, Format, notWritten(f, v), v)
@@ -244,17 +244,17 @@ func (c *collector) keyword(p value.Pointer, v *value.Value, f *schema.Field, k 
 	case *kind.Format:
 		c.add(p, Format, notWritten(f.Kin(), v), v)
 	case *kind.Minimum:
-		c.add(p, Range, "below the least value, "+f.Least, v)
+		c.add(p, Range, fmt.Sprintf("%s is below the minimum, %s", v.Text, f.Min), v)
 	case *kind.Maximum:
-		c.add(p, Range, "above the most, "+f.Most, v)
+		c.add(p, Range, fmt.Sprintf("%s is above the maximum, %s", v.Text, f.Max), v)
 	case *kind.MinLength:
-		c.add(p, Length, fmt.Sprintf("%d characters, at least %s are asked", utf8.RuneCountInString(v.Text), f.Least), v)
+		c.add(p, Length, fmt.Sprintf("%d characters; the minimum is %s", utf8.RuneCountInString(v.Text), f.Min), v)
 	case *kind.MaxLength:
-		c.add(p, Length, fmt.Sprintf("%d characters, at most %s are allowed", utf8.RuneCountInString(v.Text), f.Most), v)
+		c.add(p, Length, fmt.Sprintf("%d characters; the maximum is %s", utf8.RuneCountInString(v.Text), f.Max), v)
 	case *kind.MinItems:
-		c.add(p, Length, fmt.Sprintf("%d items, at least %s are asked", len(v.Kids), f.Least), nil)
+		c.add(p, Length, fmt.Sprintf("%d items; the minimum is %s", len(v.Kids), f.Min), nil)
 	case *kind.MaxItems:
-		c.add(p, Length, fmt.Sprintf("%d items, at most %s are allowed", len(v.Kids), f.Most), nil)
+		c.add(p, Length, fmt.Sprintf("%d items; the maximum is %s", len(v.Kids), f.Max), nil)
 	default:
 		c.add(p, Type, "does not fit the schema", v)
 	}
@@ -293,7 +293,7 @@ func (c *collector) repeats() {
 		seen := make(map[string]bool, len(v.Kids))
 		for i := range v.Kids {
 			if name := v.Kids[i].Name; seen[name] {
-				c.add(p.Key(name), Syntax, "this key stands twice in one object", &v.Kids[i])
+				c.add(p.Key(name), Syntax, "duplicate key", &v.Kids[i])
 			} else {
 				seen[name] = true
 			}
@@ -389,8 +389,15 @@ func arrange(f *schema.Field, v *value.Value) value.Value {
 func notWritten(f *schema.Field, v *value.Value) string {
 	if f.Type == schema.Date && v.Kind == value.String {
 		if days := f.DateReadings(v.Text); len(days) > 1 {
-			return fmt.Sprintf("the formats under `written` read this as %s and as %s; say which day is meant, or keep one of the formats", schema.ISODate(days[0]), schema.ISODate(days[1]))
+			return fmt.Sprintf("ambiguous date: the formats under `written` read this as %s and as %s; keep one of the formats", schema.ISODate(days[0]), schema.ISODate(days[1]))
 		}
 	}
-	return fmt.Sprintf("not %s, written as %s", typeWords[f.Type], schema.FormOf(f))
+	if f.Type == schema.Date && v.Kind == value.String && len(f.Written) == 0 {
+		if formats := schema.PossibleFormats(v.Text); len(formats) > 1 {
+			return fmt.Sprintf("ambiguous date %q: declare written: [%s]", v.Text, strings.Join(formats, "] or ["))
+		} else if len(formats) == 1 {
+			return fmt.Sprintf("not written as %s: declare written: [%s]", schema.FormOf(f), formats[0])
+		}
+	}
+	return fmt.Sprintf("not %s in the form %s", typeWords[f.Type], schema.FormOf(f))
 }

@@ -28,6 +28,6 @@ func BenchmarkRead(b *testing.B) {
 	for b.Loop() {
 		r, err := Read(s.String(), value.Object)
 		require.NoError(b, err)
-		require.Empty(b, r.Mends)
+		require.Empty(b, r.Deviations)
 	}
 }

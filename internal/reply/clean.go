@@ -17,14 +17,14 @@ var (
 	lineNumber = regexp.MustCompile(`^\s*(\d+)\s*(?:[|:.)│]\s?|\s{1,4}|$)`)
 )
 
-// undressed takes signs for a terminal, marks of quoted or added lines, and line
+// undressed takes terminal escape sequences, marks of quoted or added lines, and line
 // numbers off a text, where every line has them.
-func undressed(text string) (string, []Mend) {
-	var mends []Mend
-	took := func(what string) { mends = append(mends, Mend{Kind: Dressed, Note: what}) }
+func undressed(text string) (string, []Deviation) {
+	var deviations []Deviation
+	took := func(what string) { deviations = append(deviations, Deviation{Kind: Dressed, Note: what}) }
 	if ansiCode.MatchString(text) {
 		text = ansiCode.ReplaceAllString(text, "")
-		took("signs for a terminal")
+		took("terminal escape sequences")
 	}
 	if trimmed := strings.TrimSpace(text); strings.HasPrefix(trimmed, `\[`) && strings.HasSuffix(trimmed, `\]`) {
 		text = trimmed[2 : len(trimmed)-2]
@@ -44,7 +44,7 @@ func undressed(text string) (string, []Mend) {
 		text = strings.NewReplacer(`"：`, `":`, `"，`, `",`, `}，`, `},`, `]，`, `],`, `，"`, `,"`, `， "`, `, "`).Replace(text)
 		took("wide colons and commas")
 	}
-	return text, mends
+	return text, deviations
 }
 
 // fewLines is from how many lines on what all of them begin with is a mark.

@@ -22,11 +22,11 @@ const maxWrapped, maxPlaces = 3, 200
 // or without other members beside them, the call of a tool in words, the schema
 // filled in. It is looked for only where at most one member is a field's, and is
 // then what has most fields.
-func Inner(s *schema.Schema, v value.Value) (value.Value, []Mend) {
+func Inner(s *schema.Schema, v value.Value) (value.Value, []Deviation) {
 	fields := s.Record()
 	if s.EachEntry() {
-		if list, mends := entries(s, &v, 0); mends != nil {
-			return list, mends
+		if list, deviations := entries(s, &v, 0); deviations != nil {
+			return list, deviations
 		}
 	}
 	here := fieldsIn(fields, &v)
@@ -63,7 +63,7 @@ func Inner(s *schema.Schema, v value.Value) (value.Value, []Mend) {
 	if most <= here || here == 1 && most < 3 {
 		return v, nil
 	}
-	return best.v.Named(""), []Mend{{Kind: Wrapper, Note: fmt.Sprintf("the key %q around everything", strings.TrimPrefix(string(best.path), "/"))}}
+	return best.v.Named(""), []Deviation{{Kind: Wrapper, Note: fmt.Sprintf("the key %q around everything", strings.TrimPrefix(string(best.path), "/"))}}
 }
 
 func members(v *value.Value) int {
@@ -74,13 +74,13 @@ func members(v *value.Value) int {
 }
 
 // entries makes a list of records of what holds them by number or title, of a list
-// in a list, and of records that each have something around them. Without mends it
+// in a list, and of records that each have something around them. Without deviations it
 // is none of these.
-func entries(s *schema.Schema, v *value.Value, deep int) (value.Value, []Mend) {
+func entries(s *schema.Schema, v *value.Value, deep int) (value.Value, []Deviation) {
 	fields := s.Record()
 	switch {
 	case v.Kind == value.Array && len(v.Kids) == 1 && v.Kids[0].Kind == value.Array && fieldsIn(fields, &v.Kids[0]) > 0:
-		return v.Kids[0].Named(""), []Mend{{Kind: Form, Note: "a list around the list of records"}}
+		return v.Kids[0].Named(""), []Deviation{{Kind: Form, Note: "a list around the list of records"}}
 	case v.Kind == value.Array:
 		list := value.List()
 		for i := range v.Kids {
@@ -93,18 +93,18 @@ func entries(s *schema.Schema, v *value.Value, deep int) (value.Value, []Mend) {
 		if len(list.Kids) == 0 {
 			return *v, nil
 		}
-		return list, []Mend{{Kind: Wrapper, Note: fmt.Sprintf("the key %q around each record", v.Kids[0].Kids[0].Name)}}
+		return list, []Deviation{{Kind: Wrapper, Note: fmt.Sprintf("the key %q around each record", v.Kids[0].Kids[0].Name)}}
 	case v.Kind != value.Object:
 		return *v, nil
 	case fieldsIn(fields, v) > 0:
 		if list, ok := columns(fields, v); ok {
-			return list, []Mend{{Kind: Form, Note: "columns in place of records"}}
+			return list, []Deviation{{Kind: Form, Note: "columns in place of records"}}
 		}
 		return *v, nil
 	}
 	if len(v.Kids) == 1 && deep < maxWrapped {
-		if list, mends := entries(s, &v.Kids[0], deep+1); mends != nil {
-			return list, append(mends, Mend{Kind: Wrapper, Note: fmt.Sprintf("the key %q around everything", v.Kids[0].Name)})
+		if list, deviations := entries(s, &v.Kids[0], deep+1); deviations != nil {
+			return list, append(deviations, Deviation{Kind: Wrapper, Note: fmt.Sprintf("the key %q around everything", v.Kids[0].Name)})
 		}
 		return *v, nil
 	}
@@ -116,7 +116,7 @@ func entries(s *schema.Schema, v *value.Value, deep int) (value.Value, []Mend) {
 	x := &shaper{schema: s}
 	list := *v
 	x.listOf(s.Root, "", &list)
-	return list, x.mends
+	return list, x.deviations
 }
 
 // jsonIn reads JSON within a string, as the arguments of a call are written.

@@ -8,16 +8,16 @@ import (
 	"filler/internal/value"
 )
 
-// maxMends bounds how many mends of one value are listed; a reply with more is
+// maxDeviations bounds how many deviations of one value are listed; a reply with more is
 // no JSON that went a little wrong.
-const maxMends = 2000
+const maxDeviations = 2000
 
 // lenient reads the value that starts at start. With an error, only the end
 // of what was looked at is good.
 func lenient(text string, start int) (*found, error) {
 	p := &parser{src: text, pos: start}
 	v, ok := p.value(0)
-	f := &found{v: v, start: start, end: max(p.pos, start+1), mends: p.mends, cut: p.cut}
+	f := &found{v: v, start: start, end: max(p.pos, start+1), deviations: p.deviations, cut: p.cut}
 	switch {
 	case p.deep:
 		return f, ErrDeep
@@ -34,20 +34,20 @@ func lenient(text string, start int) (*found, error) {
 }
 
 type parser struct {
-	src   string
-	pos   int
-	mends []Mend
-	open  []byte // the closing brackets that are still to come
-	cut   bool   // the text ended inside the value
-	deep  bool   // too deep to be read
-	lost  bool   // this is no JSON, however leniently read
+	src        string
+	pos        int
+	deviations []Deviation
+	open       []byte // the closing brackets that are still to come
+	cut        bool   // the text ended inside the value
+	deep       bool   // too deep to be read
+	lost       bool   // this is no JSON, however leniently read
 }
 
-func (p *parser) mend(kind, note string) { p.mendAt(p.pos, kind, note) }
+func (p *parser) deviate(kind, note string) { p.deviateAt(p.pos, kind, note) }
 
-func (p *parser) mendAt(at int, kind, note string) {
-	p.mends = append(p.mends, Mend{kind, at, note})
-	if len(p.mends) > maxMends {
+func (p *parser) deviateAt(at int, kind, note string) {
+	p.deviations = append(p.deviations, Deviation{kind, at, note})
+	if len(p.deviations) > maxDeviations {
 		p.lost = true
 	}
 }
@@ -70,16 +70,16 @@ func (p *parser) space() {
 		case unicode.IsSpace(r) || r == '\ufeff':
 			p.pos += size
 		case strings.HasPrefix(rest, "//") || strings.HasPrefix(rest, "#"):
-			p.mend(Comment, "a comment")
+			p.deviate(Comment, "a comment")
 			p.skipTo("\n")
 		case strings.HasPrefix(rest, "/*"):
-			p.mend(Comment, "a comment")
+			p.deviate(Comment, "a comment")
 			p.skipTo("*/")
 		case strings.HasPrefix(rest, "..."):
-			p.mend(Ellipsis, "three dots in place of items")
+			p.deviate(Ellipsis, "three dots in place of items")
 			p.pos += 3
 		case r == '…':
-			p.mend(Ellipsis, "three dots in place of items")
+			p.deviate(Ellipsis, "three dots in place of items")
 			p.pos += size
 		default:
 			return
@@ -131,40 +131,40 @@ func (p *parser) container(kind value.Kind, shut byte, depth int) (value.Value, 
 		switch c := p.peek(); {
 		case p.end():
 			p.cut = true
-			p.mend(Close, "the text ends before "+string(shut))
+			p.deviate(Close, "the text ends before "+string(shut))
 			return v, true
 		case c == shut:
 			if comma && len(v.Kids) > 0 {
-				p.mend(Comma, "a comma before "+string(shut))
+				p.deviate(Comma, "a comma before "+string(shut))
 			}
 			p.pos++
 			return v, true
 		case c == ',':
 			if comma {
-				p.mend(Comma, "a comma too many")
+				p.deviate(Comma, "a comma too many")
 			}
 			comma = true
 			p.pos++
 			continue
 		case c == '}' || c == ']':
 			if p.awaited(c) {
-				p.mend(Close, string(shut)+" is missing")
+				p.deviate(Close, string(shut)+" is missing")
 				return v, true
 			}
-			p.mend(Bracket, string(c)+" in place of "+string(shut))
+			p.deviate(Bracket, string(c)+" in place of "+string(shut))
 			p.pos++
 			return v, true
 		case strings.HasPrefix(p.src[p.pos:], "```"):
 			p.cut = true
-			p.mend(Close, "the block ends before "+string(shut))
+			p.deviate(Close, "the block ends before "+string(shut))
 			return v, true
 		}
 		if kind == value.Array && p.awaited('}') && quoteAt(p.src[p.pos:]) != "" && nameFollows(p.src[p.pos:], false) {
-			p.mend(Close, string(shut)+" is missing") // a member of the object around the list
+			p.deviate(Close, string(shut)+" is missing") // a member of the object around the list
 			return v, true
 		}
 		if !comma {
-			p.mend(Comma, "a comma is missing")
+			p.deviate(Comma, "a comma is missing")
 		}
 		comma = false
 		before := p.pos
@@ -173,7 +173,7 @@ func (p *parser) container(kind value.Kind, shut byte, depth int) (value.Value, 
 			v.Kids = append(v.Kids, kid)
 		}
 		if p.pos == before {
-			p.mend(Chatter, "a sign that belongs nowhere")
+			p.deviate(Chatter, "a stray character")
 			_, size := utf8.DecodeRuneInString(p.src[p.pos:])
 			p.pos += size
 		}
@@ -204,7 +204,7 @@ func (p *parser) member(kind value.Kind, depth int) (value.Value, bool) {
 	}
 	p.space()
 	if c := p.peek(); c == ',' || c == '}' {
-		p.mend(Word, "no value stands here; taken as null")
+		p.deviate(Word, "no value here; taken as null")
 		return value.Value{Name: name}, true
 	}
 	v, ok := p.value(depth + 1)
@@ -217,21 +217,21 @@ func (p *parser) colon() bool {
 	switch {
 	case rest == "":
 		p.cut = true
-		p.mend(Cut, "a name without its value was dropped")
+		p.deviate(Cut, "a name without its value was dropped")
 		return false
 	case rest[0] == ':':
 		p.pos++
 	case strings.HasPrefix(rest, "=>"):
-		p.mend(Colon, "=> in place of a colon")
+		p.deviate(Colon, "=> in place of a colon")
 		p.pos += 2
 	case rest[0] == '=':
-		p.mend(Colon, "= in place of a colon")
+		p.deviate(Colon, "= in place of a colon")
 		p.pos++
 	case rest[0] == ',' || rest[0] == '}':
-		p.mend(Colon, "a name without a value was dropped")
+		p.deviate(Colon, "a name without a value was dropped")
 		return false
 	default:
-		p.mend(Colon, "a colon is missing")
+		p.deviate(Colon, "a colon is missing")
 	}
 	return true
 }
@@ -254,9 +254,9 @@ func (p *parser) name() (string, bool) {
 	}
 	if p.end() {
 		p.cut = true
-		p.mendAt(start, Cut, "an incomplete name was dropped")
+		p.deviateAt(start, Cut, "an incomplete name was dropped")
 		return "", false
 	}
-	p.mendAt(start, Quotes, "a name without quotes")
+	p.deviateAt(start, Quotes, "a name without quotes")
 	return p.src[start:p.pos], true
 }

@@ -11,10 +11,10 @@ import (
 
 // Patch gives the operations of a reply that was to be a JSON Patch (RFC 6902) for
 // a record: taken out of what stands around them, with paths and words of other
-// spellings put right. A reply that is the record itself, mended, becomes the
+// spellings put right. A reply that is the record itself, corrected, becomes the
 // operations that bring its values to the faulty places, and to no others.
 // Without operations the list is empty.
-func Patch(s *schema.Schema, record *value.Value, faulty []value.Pointer, r Result) (value.Value, []Mend) {
+func Patch(s *schema.Schema, record *value.Value, faulty []value.Pointer, r Result) (value.Value, []Deviation) {
 	x := &shaper{schema: s}
 	ops := x.operations(&r)
 	if len(faulty) > 0 && !slices.ContainsFunc(ops.Kids, func(v value.Value) bool { return v.Get("path") != nil }) {
@@ -25,7 +25,7 @@ func Patch(s *schema.Schema, record *value.Value, faulty []value.Pointer, r Resu
 	for i := range ops.Kids {
 		ops.Kids[i] = x.operation(record, ops.Kids[i])
 	}
-	return ops, x.mends
+	return ops, x.deviations
 }
 
 func isOperation(v *value.Value) bool {
@@ -36,7 +36,7 @@ func isOperation(v *value.Value) bool {
 func (x *shaper) operations(r *Result) value.Value {
 	if len(r.All) > 1 && !slices.ContainsFunc(r.All, func(v value.Value) bool { return !isOperation(&v) }) {
 		if r.Value.Kind != value.Array {
-			x.mend(Form, "", fmt.Sprintf("%d operations side by side in place of a list", len(r.All)))
+			x.deviate(Form, "", fmt.Sprintf("%d operations side by side in place of a list", len(r.All)))
 			return value.List(r.All...)
 		}
 	}
@@ -51,12 +51,12 @@ func (x *shaper) operations(r *Result) value.Value {
 		case isOperation(at.v):
 			return value.List(at.v.Clone().Named(""))
 		case at.v.Kind == value.Array && len(at.v.Kids) > 0 && isOperation(&at.v.Kids[0]):
-			x.mend(Wrapper, "", fmt.Sprintf("the key %q around the patch", strings.TrimPrefix(string(at.path), "/")))
+			x.deviate(Wrapper, "", fmt.Sprintf("the key %q around the patch", strings.TrimPrefix(string(at.path), "/")))
 			return at.v.Clone().Named("")
 		case at.v.Kind != value.Object || at.deep == maxWrapped:
 			continue
 		case isByPath(at.v):
-			x.mend(Form, at.path, "an object of paths in place of a patch")
+			x.deviate(Form, at.path, "an object of paths in place of a patch")
 			ops := value.List()
 			for i := range at.v.Kids {
 				k := at.v.Kids[i].Clone()
@@ -103,7 +103,7 @@ func (x *shaper) fromRecord(record *value.Value, faulty []value.Pointer, v value
 		ops.Kids = append(ops.Kids, value.Obj(value.Str("replace").Named("op"), value.Str(string(p)).Named("path"), said.Clone().Named("value")))
 	}
 	if len(ops.Kids) > 0 {
-		x.mend(Form, "", "the whole record in place of a patch; its values were taken where the problems are")
+		x.deviate(Form, "", "a whole record in place of a patch; its values were taken for the paths with problems")
 	}
 	return ops
 }
@@ -117,13 +117,13 @@ func (x *shaper) operation(record *value.Value, op value.Value) value.Value {
 	}
 	if what := op.Get("op"); what == nil {
 		op.Set("op", value.Str("replace"))
-		x.mend(Form, "", "an operation without its word: replace")
+		x.deviate(Form, "", "an operation without its word: replace")
 	} else if word := strings.ToLower(strings.TrimSpace(what.Text)); what.Kind == value.String {
 		if other := otherWords[word]; other != "" {
 			word = other
 		}
 		if word != what.Text {
-			x.mend(Form, "", fmt.Sprintf("the operation %q: %s", what.Text, word))
+			x.deviate(Form, "", fmt.Sprintf("the operation %q: %s", what.Text, word))
 			op.Set("op", value.Str(word))
 		}
 	}
@@ -131,7 +131,7 @@ func (x *shaper) operation(record *value.Value, op value.Value) value.Value {
 		for _, name := range []string{"new_value", "newValue", "new"} {
 			if v := op.Get(name); v != nil {
 				op.Set("value", v.Clone())
-				x.mend(Form, "", fmt.Sprintf("%q in place of `value`", name))
+				x.deviate(Form, "", fmt.Sprintf("%q in place of `value`", name))
 				break
 			}
 		}
@@ -139,7 +139,7 @@ func (x *shaper) operation(record *value.Value, op value.Value) value.Value {
 	for _, name := range []string{"path", "from"} {
 		if at := op.Get(name); at != nil && at.Kind == value.String {
 			if p := pathOf(record, at.Text); string(p) != at.Text {
-				x.mend(Form, "", fmt.Sprintf("the path %q: %s", at.Text, p))
+				x.deviate(Form, "", fmt.Sprintf("the path %q: %s", at.Text, p))
 				op.Set(name, value.Str(string(p)))
 			}
 		}

@@ -18,7 +18,7 @@ func TestPatches(t *testing.T) {
 	require.NoError(t, err)
 	faulty := []value.Pointer{"/bays/1/number"}
 	op := `{"op":"replace","path":"/bays/1/number","value":2}`
-	mended := plainSurvey
+	corrected := plainSurvey
 	for name, text := range map[string]string{
 		"as asked":            "[" + op + "]",
 		"one operation":       op,
@@ -34,18 +34,18 @@ func TestPatches(t *testing.T) {
 		"a dollar":            strings.Replace("["+op+"]", "/bays/1/number", "$.bays[1].number", 1),
 		"no slash":            strings.Replace("["+op+"]", "/bays/1/number", "bays/1/number", 1),
 		"within a record":     strings.Replace("["+op+"]", "/bays/1/number", "/record/bays/1/number", 1),
-		"the record, mended":  mended,
-		"in a wrapper":        `{"record":` + mended + `,"changes":1}`,
+		"the record, corrected":  corrected,
+		"in a wrapper":        `{"record":` + corrected + `,"changes":1}`,
 	} {
 		r, err := Read(text, value.Array)
 		require.NoError(t, err)
 		was := rec.String()
-		ops, mends := Patch(s, &rec, faulty, r)
+		ops, deviations := Patch(s, &rec, faulty, r)
 		require.Equal(t, was, rec.String())
 		require.Len(t, ops.Kids, 1, "%s: %s", name, ops.String())
 		got := ops.Kids[0]
 		assert.Equal(t, []string{"replace", "/bays/1/number", "2"}, []string{got.Word("op"), got.Word("path"), got.Word("value")}, name)
-		assert.Equal(t, name == "as asked" || name == "one operation", len(mends) == 0, "%s: %v", name, mends)
+		assert.Equal(t, name == "as asked" || name == "one operation", len(deviations) == 0, "%s: %v", name, deviations)
 	}
 	r, err := Read(`{"op":"replace","path":"/bays/1/number","value":2}`+"\n"+`{"op":"remove","path":"/bays/0/deck"}`, value.Array)
 	require.NoError(t, err)

@@ -15,10 +15,10 @@ import (
 
 // readPlain reads such a reply.
 func readPlain(text string, known func(name string) bool) (Result, bool) {
-	var before []Mend
+	var before []Deviation
 	if valid := strings.ToValidUTF8(text, "\ufffd"); valid != text {
 		text = valid
-		before = append(before, Mend{Kind: Encoding, Note: "bytes that are no UTF-8 became U+FFFD"})
+		before = append(before, Deviation{Kind: Encoding, Note: "bytes that are not UTF-8 became U+FFFD"})
 	}
 	start := skipThinking(text)
 	text, dress := undressed(text)
@@ -47,11 +47,11 @@ func readPlain(text string, known func(name string) bool) (Result, bool) {
 			cut = false
 			continue
 		}
-		mends := before
+		deviations := before
 		if fenced {
-			mends = append(mends, Mend{Fence, start, "a code fence around the answer"})
+			deviations = append(deviations, Deviation{Fence, start, "a code fence around the answer"})
 		}
-		return Result{Value: v, Mends: append(mends, Mend{Plain, at, form.what + " in place of JSON"}), Cut: cut}, true
+		return Result{Value: v, Deviations: append(deviations, Deviation{Plain, at, form.what + " in place of JSON"}), Cut: cut}, true
 	}
 	return Result{}, false
 }

@@ -40,7 +40,7 @@ func TestPlain(t *testing.T) {
 		r, err := ReadKnown(said, value.Object, known)
 		require.NoError(t, err, "%q", said)
 		assert.Equal(t, want, r.Value.String(), "%q", said)
-		assert.NotEmpty(t, r.Mends, "%q", said)
+		assert.NotEmpty(t, r.Deviations, "%q", said)
 	}
 	for _, said := range []string{"Sorry: I can't do this.", "Note: the document is blank.\nReason: none", "", "| x | y |\n|--|--|\n| 1 | 2 |", "&a [*a]"} {
 		_, err := ReadKnown(said, value.Object, known)
@@ -66,10 +66,10 @@ func FuzzPlain(f *testing.F) {
 		again, err := value.Parse(r.Value.String())
 		require.NoError(t, err)
 		require.True(t, value.Equal(&again, &r.Value))
-		v, mends := Short(text, []string{"a"})
+		v, deviations := Short(text, []string{"a"})
 		_, err = value.Parse(v.String())
 		require.NoError(t, err)
-		for _, m := range mends {
+		for _, m := range deviations {
 			require.GreaterOrEqual(t, m.Offset, 0)
 		}
 	})

@@ -2,8 +2,8 @@
 //
 // Rules it keeps:
 //
-//   - What is valid JSON is read as it stands, to the last digit, with no mend.
-//   - What is nearly JSON is read by mending its text. Every mend is listed
+//   - What is valid JSON is read as it stands, to the last digit, with no deviation.
+//   - What is nearly JSON is read leniently. Every deviation is listed
 //     with its kind and its place in the reply.
 //   - A value that a cut left incomplete is dropped, never half kept; all
 //     complete parts stay, and the result says that it was cut.
@@ -20,14 +20,14 @@ import (
 	"filler/internal/value"
 )
 
-// Mend is one change to the text of a reply.
-type Mend struct {
+// Deviation is one departure to the text of a reply.
+type Deviation struct {
 	Kind   string
 	Offset int // in the reply, in bytes
 	Note   string
 }
 
-// The kinds of mends.
+// The kinds of deviations.
 const (
 	Fence     = "fence"     // a code fence around the JSON
 	Chatter   = "chatter"   // words around the JSON
@@ -52,11 +52,11 @@ const (
 
 // Result is a reply, read.
 type Result struct {
-	Value value.Value
-	All   []value.Value // all objects that stand side by side in the reply, in order, where there are several
-	Mends []Mend
-	Cut   bool // the reply ended early
-	start int  // where the value stands
+	Value      value.Value
+	All        []value.Value // all objects that stand side by side in the reply, in order, where there are several
+	Deviations []Deviation
+	Cut        bool // the reply ended early
+	start      int  // where the value stands
 }
 
 // MaxBytes is the longest reply that is read.
@@ -66,7 +66,7 @@ const MaxBytes = 64 << 20
 var ErrEmpty = errors.New("the reply is empty")
 
 // ErrNoRecord says that a reply holds no JSON, not even nearly.
-var ErrNoRecord = errors.New("the reply holds no JSON, not even nearly")
+var ErrNoRecord = errors.New("the reply holds nothing that can be read as JSON")
 
 // ErrDeep says that a reply is nested beyond value.MaxDepth.
 var ErrDeep = fmt.Errorf("the reply is nested deeper than %d levels", value.MaxDepth)
@@ -83,7 +83,7 @@ func ReadKnown(text string, want value.Kind, known func(name string) bool) (Resu
 	if known == nil || err != nil && !errors.Is(err, ErrNoRecord) {
 		return r, err
 	}
-	if err != nil || len(r.Mends) > 0 {
+	if err != nil || len(r.Deviations) > 0 {
 		// What was read may be but a piece: a value of one of many lines.
 		if whole, ok := joined(&r, known); ok && err == nil {
 			r = whole
@@ -138,12 +138,12 @@ func joined(r *Result, known func(string) bool) (Result, bool) {
 		}
 	}
 	out := Result{Value: whole, Cut: r.Cut}
-	for _, m := range r.Mends {
+	for _, m := range r.Deviations {
 		if m.Kind != LeftAside {
-			out.Mends = append(out.Mends, m)
+			out.Deviations = append(out.Deviations, m)
 		}
 	}
-	out.Mends = append(out.Mends, Mend{Kind: Plain, Note: fmt.Sprintf("%d objects side by side in place of one", len(r.All))})
+	out.Deviations = append(out.Deviations, Deviation{Kind: Plain, Note: fmt.Sprintf("%d objects side by side in place of one", len(r.All))})
 	return out, true
 }
 
@@ -160,27 +160,27 @@ func read(text string, want value.Kind, level int) (Result, error) {
 		r.repeats()
 		return r, nil
 	}
-	var mends []Mend
+	var deviations []Deviation
 	if inner, ok := quotedJSON(text); ok && level < 2 {
 		r, err := read(inner, want, level+1)
-		r.Mends = append([]Mend{{Escape, 0, "JSON within a string"}}, r.Mends...)
+		r.Deviations = append([]Deviation{{Escape, 0, "JSON within a string"}}, r.Deviations...)
 		return r, err
 	}
 	if valid := strings.ToValidUTF8(text, "\ufffd"); valid != text {
 		text = valid
-		mends = append(mends, Mend{Kind: Encoding, Note: "bytes that are no UTF-8 became U+FFFD"})
+		deviations = append(deviations, Deviation{Kind: Encoding, Note: "bytes that are not UTF-8 became U+FFFD"})
 	}
 	text, dress := undressed(text)
-	if mends = append(mends, dress...); len(dress) > 0 {
+	if deviations = append(deviations, dress...); len(dress) > 0 {
 		if v, err := value.Parse(text); err == nil && (v.Kind == value.Object || v.Kind == value.Array) {
-			r := Result{Value: v, Mends: mends}
+			r := Result{Value: v, Deviations: deviations}
 			r.repeats()
 			return r, nil
 		}
 	}
 	if i := strings.Index(text, "&quot;"); i >= 0 && !strings.Contains(text, `"`) {
 		text = html.UnescapeString(text)
-		mends = append(mends, Mend{Escape, i, "quotes and signs as on web pages"})
+		deviations = append(deviations, Deviation{Escape, i, "HTML entities"})
 	}
 	all, deep := candidates(text)
 	if deep {
@@ -190,10 +190,10 @@ func read(text string, want value.Kind, level int) (Result, error) {
 	if best == nil || (want == value.Object && !holdsObject(&best.v)) {
 		return Result{}, ErrNoRecord
 	}
-	r := Result{Value: best.v, All: sideBySide(all), Cut: best.cut, start: best.start, Mends: append(mends, best.around(text)...)}
-	r.Mends = append(r.Mends, best.mends...)
+	r := Result{Value: best.v, All: sideBySide(all), Cut: best.cut, start: best.start, Deviations: append(deviations, best.around(text)...)}
+	r.Deviations = append(r.Deviations, best.deviations...)
 	for _, o := range others {
-		r.Mends = append(r.Mends, Mend{LeftAside, o.start, "another JSON value, not the answer"})
+		r.Deviations = append(r.Deviations, Deviation{LeftAside, o.start, "another JSON value, not the answer"})
 	}
 	r.repeats()
 	return r, nil
@@ -234,7 +234,7 @@ func holdsObject(v *value.Value) bool {
 type found struct {
 	v          value.Value
 	start, end int
-	mends      []Mend
+	deviations []Deviation
 	cut        bool
 	weight     int // how many values it holds
 }
@@ -298,24 +298,24 @@ func better(f, best *found, want value.Kind) bool {
 	return f.weight >= best.weight
 }
 
-// around gives the mends for what stands before and behind the value.
-func (f *found) around(text string) []Mend {
-	var mends []Mend
+// around gives the deviations for what stands before and behind the value.
+func (f *found) around(text string) []Deviation {
+	var deviations []Deviation
 	before, after := strings.TrimSpace(text[:f.start]), strings.TrimSpace(text[f.end:])
 	if i := strings.LastIndex(before, "```"); i >= 0 && !strings.Contains(before[i:], "\n") {
 		before = strings.TrimSpace(before[:i])
-		mends = append(mends, Mend{Fence, i, "a code fence around the JSON"})
+		deviations = append(deviations, Deviation{Fence, i, "a code fence around the JSON"})
 		if strings.HasPrefix(after, "```") {
 			after = strings.TrimSpace(strings.TrimLeft(after, "`"))
 		}
 	}
 	if before != "" {
-		mends = append(mends, Mend{Chatter, 0, fmt.Sprintf("%d bytes of words before the JSON", len(before))})
+		deviations = append(deviations, Deviation{Chatter, 0, fmt.Sprintf("%d bytes of words before the JSON", len(before))})
 	}
 	if after != "" {
-		mends = append(mends, Mend{Chatter, f.end, fmt.Sprintf("%d bytes of words behind the JSON", len(after))})
+		deviations = append(deviations, Deviation{Chatter, f.end, fmt.Sprintf("%d bytes of words behind the JSON", len(after))})
 	}
-	return mends
+	return deviations
 }
 
 // repeats keeps the last of the members that share a name in one object.
@@ -339,18 +339,18 @@ func (r *Result) repeats() {
 		for i := range v.Kids {
 			if last[v.Kids[i].Name] == i {
 				kept = append(kept, v.Kids[i])
-			} else if listed == maxMends {
+			} else if listed == maxDeviations {
 				more++
 			} else {
 				listed++
-				r.Mends = append(r.Mends, Mend{Kind: Repeated, Note: fmt.Sprintf("%s stands twice; %s gave way to the later value", p.Key(v.Kids[i].Name), shorten(v.Kids[i].String()))})
+				r.Deviations = append(r.Deviations, Deviation{Kind: Repeated, Note: fmt.Sprintf("duplicate key %s; %s was replaced by the later value", p.Key(v.Kids[i].Name), shorten(v.Kids[i].String()))})
 			}
 		}
 		v.Kids = kept
 		return true
 	})
 	if more > 0 {
-		r.Mends = append(r.Mends, Mend{Kind: Repeated, Note: fmt.Sprintf("%d more keys stood twice; the last of each was kept", more)})
+		r.Deviations = append(r.Deviations, Deviation{Kind: Repeated, Note: fmt.Sprintf("%d more duplicate keys; the last of each was kept", more)})
 	}
 }
 

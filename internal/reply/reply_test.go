@@ -81,7 +81,7 @@ func TestRead(t *testing.T) {
 			assert.Equal(t, c.cut, r.Cut)
 			if c.kinds != nil {
 				var kinds []string
-				for _, m := range r.Mends {
+				for _, m := range r.Deviations {
 					kinds = append(kinds, m.Kind)
 				}
 				assert.Equal(t, c.kinds, kinds)
@@ -122,14 +122,14 @@ func FuzzRead(f *testing.F) {
 		require.NoError(t, err, "what was read must be JSON")
 		require.True(t, value.Equal(&r.Value, &again))
 		if v, err := value.Parse(text); err == nil && v.Kind == value.Object {
-			for _, m := range r.Mends {
-				require.Equal(t, Repeated, m.Kind, "valid JSON needs no mend")
+			for _, m := range r.Deviations {
+				require.Equal(t, Repeated, m.Kind, "valid JSON has no deviation")
 			}
 		}
 	})
 }
 
-// Replies without measure are read or refused; none is a fall, and the mends that
+// Replies without measure are read or refused; none is a fall, and the deviations that
 // are listed have a bound, with a word on the rest.
 func TestHostileReplies(t *testing.T) {
 	var keys strings.Builder
@@ -158,12 +158,12 @@ func TestHostileReplies(t *testing.T) {
 		}
 		if assert.NoError(t, err, c.name) {
 			assert.Len(t, r.Value.Kids, c.kids, c.name)
-			assert.Less(t, len(r.Mends), 3*maxMends, c.name)
+			assert.Less(t, len(r.Deviations), 3*maxDeviations, c.name)
 		}
 	}
 	r, err := Read("{"+strings.Repeat(`"b":"c",`, 1<<19)+`"a":1}`, value.Object)
 	require.NoError(t, err)
-	assert.Contains(t, r.Mends[len(r.Mends)-1].Note, fmt.Sprint((1<<19)-1-maxMends)+" more keys stood twice")
+	assert.Contains(t, r.Deviations[len(r.Deviations)-1].Note, fmt.Sprint((1<<19)-1-maxDeviations)+" more duplicate keys")
 	v, err := Read(`{"n": 123456789012345678901234567890.5, "e": 1e999999999}`, value.Object)
 	require.NoError(t, err)
 	assert.Equal(t, `{"n":123456789012345678901234567890.5,"e":1e999999999}`, v.Value.String())

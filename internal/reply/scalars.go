@@ -41,10 +41,10 @@ func (p *parser) str(isName bool) (string, bool) {
 	case shut == `"`:
 		p.pos++
 	case shut == `"""`:
-		p.mend(Quotes, "three quotes in place of one")
+		p.deviate(Quotes, "three quotes in place of one")
 		p.pos += 3
 	default:
-		p.mend(Quotes, "other quotes than double ones")
+		p.deviate(Quotes, "other quotes than double ones")
 		p.pos += size
 	}
 	var b strings.Builder
@@ -60,13 +60,13 @@ func (p *parser) str(isName bool) (string, bool) {
 				p.pos += size
 				return b.String(), true
 			}
-			p.mend(RawQuote, "a quote inside a string")
+			p.deviate(RawQuote, "a quote inside a string")
 			b.WriteString(rest[:size])
 			p.pos += size
 		case c == '\\':
 			p.escape(&b, rest)
 		case c < 0x20:
-			p.mend(RawLine, "a raw control character inside a string")
+			p.deviate(RawLine, "a raw control character inside a string")
 			b.WriteByte(c)
 			p.pos++
 		default:
@@ -75,7 +75,7 @@ func (p *parser) str(isName bool) (string, bool) {
 		}
 	}
 	p.cut = true
-	p.mendAt(start, Cut, "an incomplete string was dropped: "+shorten(b.String()))
+	p.deviateAt(start, Cut, "an incomplete string was dropped: "+shorten(b.String()))
 	return "", false
 }
 
@@ -153,11 +153,11 @@ func (p *parser) escape(b *strings.Builder, rest string) {
 	case rest[1] == 'u' && len(rest) >= 6:
 		p.unicode(b, rest)
 	case rest[1] == '\'' || rest[1] == '`':
-		p.mend(Escape, "an escape that JSON does not know")
+		p.deviate(Escape, "an escape that JSON does not know")
 		b.WriteByte(rest[1])
 		p.pos += 2
 	default:
-		p.mend(Escape, "a backslash that escapes nothing")
+		p.deviate(Escape, "a backslash that escapes nothing")
 		b.WriteByte('\\')
 		p.pos++
 	}
@@ -166,7 +166,7 @@ func (p *parser) escape(b *strings.Builder, rest string) {
 func (p *parser) unicode(b *strings.Builder, rest string) {
 	code, err := strconv.ParseUint(rest[2:6], 16, 32)
 	if err != nil {
-		p.mend(Escape, "an escape that JSON does not know")
+		p.deviate(Escape, "an escape that JSON does not know")
 		b.WriteByte('\\')
 		p.pos++
 		return
@@ -180,7 +180,7 @@ func (p *parser) unicode(b *strings.Builder, rest string) {
 			}
 		}
 		if whole == utf8.RuneError {
-			p.mend(Escape, "half a surrogate pair became U+FFFD")
+			p.deviate(Escape, "half a surrogate pair became U+FFFD")
 		} else {
 			size = 12
 		}
@@ -209,7 +209,7 @@ func (p *parser) bare() (value.Value, bool) {
 	text := strings.TrimSpace(p.src[start:p.pos])
 	if p.pos >= len(p.src) && len(p.open) > 0 {
 		p.cut = true
-		p.mendAt(start, Cut, "an incomplete value was dropped: "+shorten(text))
+		p.deviateAt(start, Cut, "an incomplete value was dropped: "+shorten(text))
 		return value.Value{}, false
 	}
 	if text == "" {
@@ -219,17 +219,17 @@ func (p *parser) bare() (value.Value, bool) {
 		return v, true
 	}
 	if v, ok := foreignWords[text]; ok {
-		p.mendAt(start, Word, text+" was read as "+v.String())
+		p.deviateAt(start, Word, text+" was read as "+v.String())
 		return v, true
 	}
 	if v, err := value.Parse(text); err == nil && v.Kind == value.Number {
 		return v, true
 	}
 	if literal, ok := looseNumber(text); ok {
-		p.mendAt(start, Number, text+" was read as "+literal)
+		p.deviateAt(start, Number, text+" was read as "+literal)
 		return value.Num(literal), true
 	}
-	p.mendAt(start, Quotes, "a text without quotes")
+	p.deviateAt(start, Quotes, "a text without quotes")
 	return value.Str(strings.TrimFunc(text, unicode.IsSpace)), true
 }
 

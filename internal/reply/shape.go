@@ -7,12 +7,12 @@ import (
 	"strings"
 	"unicode"
 
+	"filler/internal/normalize"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
-// The further kinds of mends, of what was read well and stands in another form
+// The further kinds of deviations, of what was read well and stands in another form
 // than was asked for.
 const (
 	Wrapper = "wrapper" // something around the record
@@ -21,15 +21,15 @@ const (
 
 // shaper brings what was read into the form of a schema.
 type shaper struct {
-	schema *schema.Schema
-	mends  []Mend
+	schema     *schema.Schema
+	deviations []Deviation
 }
 
-func (x *shaper) mend(kind string, p value.Pointer, note string) {
+func (x *shaper) deviate(kind string, p value.Pointer, note string) {
 	if p != "" {
 		note = string(p) + ": " + note
 	}
-	x.mends = append(x.mends, Mend{Kind: kind, Note: note})
+	x.deviations = append(x.deviations, Deviation{Kind: kind, Note: note})
 }
 
 // child gives the field of a group that a name means, but for case and signs.
@@ -37,9 +37,9 @@ func child(f *schema.Field, name string) *schema.Field {
 	if kid := f.Child(name); kid != nil {
 		return kid
 	}
-	plain := tidy.PlainName(name)
+	plain := normalize.PlainName(name)
 	for _, kid := range f.Fields {
-		if tidy.PlainName(kid.Name) == plain {
+		if normalize.PlainName(kid.Name) == plain {
 			return kid
 		}
 	}
@@ -66,16 +66,16 @@ func fieldsIn(f *schema.Field, v *value.Value) (n int) {
 // guessed: names that are written flat (`inspector.name`, `bays[0].number`,
 // `length_unit`), lists that are written as objects, one value in a list of its
 // own. Values stay as they are.
-func Shape(s *schema.Schema, record *value.Value) []Mend {
+func Shape(s *schema.Schema, record *value.Value) []Deviation {
 	x := &shaper{schema: s}
 	if s.EachEntry() && record.Kind == value.Array {
 		for i := range record.Kids {
 			x.record(value.Pointer("").Index(i), &record.Kids[i])
 		}
-		return x.mends
+		return x.deviations
 	}
 	x.record("", record)
-	return x.mends
+	return x.deviations
 }
 
 func (x *shaper) record(p value.Pointer, v *value.Value) {
@@ -102,7 +102,7 @@ func (x *shaper) part(f *schema.Field, p value.Pointer, v *value.Value) {
 	case f.Type == schema.List:
 		if inner := soleValue(f.Item, v); inner != nil {
 			*v = inner.Named(v.Name)
-			x.mend(Form, p, "an object around the list")
+			x.deviate(Form, p, "an object around the list")
 		}
 		if v.Kind == value.Object {
 			x.listOf(f, p, v)
@@ -114,10 +114,10 @@ func (x *shaper) part(f *schema.Field, p value.Pointer, v *value.Value) {
 		}
 	case v.Kind == value.Array && len(v.Kids) == 1 && v.Kids[0].Kind != value.Array:
 		*v = v.Kids[0].Named(v.Name)
-		x.mend(Form, p, "a list around the one value")
+		x.deviate(Form, p, "a list around the one value")
 	case v.Kind == value.Array && len(v.Kids) == 0:
 		*v = value.Value{Name: v.Name}
-		x.mend(Form, p, "an empty list where one value belongs")
+		x.deviate(Form, p, "an empty list where one value belongs")
 	}
 }
 
@@ -125,11 +125,11 @@ func (x *shaper) part(f *schema.Field, p value.Pointer, v *value.Value) {
 func (x *shaper) around(f *schema.Field, p value.Pointer, v *value.Value) {
 	if inner := soleValue(f, v); inner != nil {
 		*v = inner.Named(v.Name)
-		x.mend(Form, p, "an object around the group")
+		x.deviate(Form, p, "an object around the group")
 	}
 	if v.Kind == value.Array && len(v.Kids) == 1 && v.Kids[0].Kind == value.Object {
 		*v = v.Kids[0].Named(v.Name)
-		x.mend(Form, p, "a list around the one group")
+		x.deviate(Form, p, "a list around the one group")
 	}
 }
 
@@ -157,13 +157,13 @@ func (x *shaper) listOf(f *schema.Field, p value.Pointer, v *value.Value) {
 		return
 	}
 	if len(v.Kids) == 1 && v.Kids[0].Kind == value.Array && (f.Item.Type != schema.Group || child(f.Item, v.Kids[0].Name) == nil) {
-		x.mend(Form, p, fmt.Sprintf("the key %q around the list", v.Kids[0].Name))
+		x.deviate(Form, p, fmt.Sprintf("the key %q around the list", v.Kids[0].Name))
 		*v = v.Kids[0].Named(v.Name)
 		return
 	}
 	if list, ok := columns(f.Item, v); ok {
 		*v = list
-		x.mend(Form, p, "columns in place of items")
+		x.deviate(Form, p, "columns in place of items")
 		return
 	}
 	numbered := true
@@ -193,7 +193,7 @@ func (x *shaper) listOf(f *schema.Field, p value.Pointer, v *value.Value) {
 		list.Kids = append(list.Kids, item)
 	}
 	*v = list
-	x.mend(Form, p, fmt.Sprintf("an object of %d items in place of a list", len(list.Kids)))
+	x.deviate(Form, p, fmt.Sprintf("an object of %d items in place of a list", len(list.Kids)))
 }
 
 // columns makes a list of an object that has, for each field of the items, the
@@ -236,7 +236,7 @@ func (x *shaper) measures(f *schema.Field, p value.Pointer, v *value.Value) {
 			continue
 		}
 		name, own := kid.Measure()
-		plain := tidy.PlainName(kid.Name)
+		plain := normalize.PlainName(kid.Name)
 		var amount, measure *value.Value
 		var used []string
 		amounts, measures := 0, 0 // of two it can't be told which is meant
@@ -245,7 +245,7 @@ func (x *shaper) measures(f *schema.Field, p value.Pointer, v *value.Value) {
 			if child(f, m.Name) != nil && m.Name != kid.Name || len(m.Kids) > 0 {
 				continue
 			}
-			switch said := tidy.PlainName(m.Name); {
+			switch said := normalize.PlainName(m.Name); {
 			case m.Name == kid.Name && m.Empty(): // the value is in the others
 			case m.Name == kid.Name && m.Kind != value.Object, said == plain+"amount", said == plain+"value":
 				amount, amounts = m, amounts+1
@@ -278,7 +278,7 @@ func (x *shaper) measures(f *schema.Field, p value.Pointer, v *value.Value) {
 			}
 		}
 		*v = left
-		x.mend(Form, p.Key(kid.Name), "written as "+strings.Join(used, " and "))
+		x.deviate(Form, p.Key(kid.Name), "written as "+strings.Join(used, " and "))
 	}
 }
 
@@ -305,7 +305,7 @@ func (x *shaper) unflatten(f *schema.Field, p value.Pointer, v *value.Value) {
 	}
 	if done > 0 {
 		*v = out
-		x.mend(Form, p, fmt.Sprintf("%d names written flat", done))
+		x.deviate(Form, p, fmt.Sprintf("%d names written flat", done))
 	}
 }
 
@@ -316,14 +316,14 @@ func flatSteps(f *schema.Field, name string) []string {
 	if len(steps) > 1 && leads(f, steps) {
 		return steps
 	}
-	plain := tidy.PlainName(name)
+	plain := normalize.PlainName(name)
 	var found []string
 	for _, group := range f.Fields {
 		if group.Type != schema.Group {
 			continue
 		}
 		for _, kid := range group.Fields {
-			if tidy.PlainName(group.Name+kid.Name) == plain {
+			if normalize.PlainName(group.Name+kid.Name) == plain {
 				if found != nil {
 					return nil
 				}

@@ -9,8 +9,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/normalize"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -38,19 +38,19 @@ func surveyed(t testing.TB) *schema.Schema {
 }
 
 // shaped reads a reply as a filling does.
-func shaped(t testing.TB, s *schema.Schema, text string) (value.Value, []Mend) {
+func shaped(t testing.TB, s *schema.Schema, text string) (value.Value, []Deviation) {
 	r, err := ReadKnown(text, value.Object, func(name string) bool {
 		known := false
 		s.Root.Walk(func(f *schema.Field, _ int) {
-			known = known || f.Name != "" && tidy.PlainName(f.Name) == tidy.PlainName(name)
+			known = known || f.Name != "" && normalize.PlainName(f.Name) == normalize.PlainName(name)
 		})
 		return known
 	})
 	require.NoError(t, err, text)
-	v, mends := Inner(s, r.Value)
-	mends = append(append(r.Mends, mends...), Shape(s, &v)...)
-	tidy.Record(s, &v)
-	return v, mends
+	v, deviations := Inner(s, r.Value)
+	deviations = append(append(r.Deviations, deviations...), Shape(s, &v)...)
+	normalize.Record(s, &v)
+	return v, deviations
 }
 
 const plainSurvey = `{"name":"Heron Plank","length":{"amount":9.5,"unit":"m"},"fee":{"amount":12,"currency":"EUR"},"guard":{"first":"Ada","licence":"QL-1"},"bays":[{"number":1,"deck":"oak","span":{"amount":4.5,"unit":"m"},"marks":["a","b"]},{"number":2,"deck":"steel","span":{"amount":5,"unit":"m"},"marks":[]}]}`
@@ -79,11 +79,11 @@ func TestForms(t *testing.T) {
 		"pointers":                 `{"/name":"Heron Plank","/length":{"amount":9.5,"unit":"m"},"/fee":{"amount":12,"currency":"EUR"},"/guard/first":"Ada","/guard/licence":"QL-1","/bays/0":{"number":1,"deck":"oak","span":{"amount":4.5,"unit":"m"},"marks":["a","b"]},"/bays/1":{"number":2,"deck":"steel","span":{"amount":5,"unit":"m"},"marks":[]}}`,
 		"as on a web page":         strings.ReplaceAll(plainSurvey, `"`, "&quot;"),
 	} {
-		v, mends := shaped(t, s, text)
+		v, deviations := shaped(t, s, text)
 		parsed, err := value.Parse(plainSurvey)
 		require.NoError(t, err)
 		assert.True(t, value.Equal(&parsed, &v), "%s: %s", name, v.String())
-		assert.Equal(t, name == "as asked", len(mends) == 0, "%s: every mend is listed: %v", name, mends)
+		assert.Equal(t, name == "as asked", len(deviations) == 0, "%s: every deviation is listed: %v", name, deviations)
 	}
 	lines := "name: \"Heron Plank\"\nlength: {\"amount\":9.5,\"unit\":\"m\"}\nfee: {\"amount\":12,\"currency\":\"EUR\"}\nguard: {\"first\":\"Ada\",\"licence\":\"QL-1\"}\nbays: " + plainSurvey[strings.Index(plainSurvey, `[{"number"`):len(plainSurvey)-1]
 	parsed, err := value.Parse(plainSurvey)
@@ -129,7 +129,7 @@ func TestFormsOfEntries(t *testing.T) {
 			v = inner.Named("")
 		}
 		Shape(s, &v)
-		tidy.Record(s, &v)
+		normalize.Record(s, &v)
 		assert.True(t, value.Equal(&want, &v), "%s: %s", name, v.String())
 	}
 }
@@ -169,7 +169,7 @@ func TestDressedReplies(t *testing.T) {
 			got = value.Obj(got.Named("records"))
 		}
 		assert.True(t, value.Equal(&want, &got), "%s: %s", name, got.String())
-		assert.NotEmpty(t, r.Mends, name)
+		assert.NotEmpty(t, r.Deviations, name)
 	}
 	for _, prose := range []string{"> a\n> b\n", "1 no\n2 bridge\n4 no\n", "no, bridge", "+ x\n- y\n+ z\n"} {
 		_, err := ReadKnown(prose, value.Object, known)
@@ -195,8 +195,8 @@ func TestFormsLeaveTheRest(t *testing.T) {
 		}
 		was := v.String()
 		if len(v.Kids) > 1 {
-			inner, mends := Inner(s, v)
-			require.Empty(t, mends, was)
+			inner, deviations := Inner(s, v)
+			require.Empty(t, deviations, was)
 			require.Equal(t, was, inner.String())
 		}
 		require.Empty(t, Shape(s, &v), was)

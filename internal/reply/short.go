@@ -12,51 +12,53 @@ import (
 // Short reads the answer to a question for one value: what is left without
 // thinking, fences, quotes, emphasis and the field's own name before it. names
 // are what the field is called. An answer in JSON gives its value.
-func Short(text string, names []string) (value.Value, []Mend) {
-	var mends []Mend
-	mend := func(kind string, at int, note string) { mends = append(mends, Mend{kind, max(at, 0), note}) }
+func Short(text string, names []string) (value.Value, []Deviation) {
+	var deviations []Deviation
+	deviate := func(kind string, at int, note string) {
+		deviations = append(deviations, Deviation{kind, max(at, 0), note})
+	}
 	start := skipThinking(text)
 	if start > 0 {
-		mend(Chatter, 0, "thinking before the answer")
+		deviate(Chatter, 0, "thinking before the answer")
 	}
 	body := strings.TrimSpace(text[start:])
 	if bare := unmarked(body); bare != body {
-		mend(Chatter, strings.Index(text, body), "marks around the answer")
+		deviate(Chatter, strings.Index(text, body), "marks around the answer")
 		body = bare
 	}
 	if inner, ok := strings.CutPrefix(body, "```"); ok {
-		mend(Fence, strings.Index(text, "```"), "a code fence around the answer")
+		deviate(Fence, strings.Index(text, "```"), "a code fence around the answer")
 		if _, after, found := strings.Cut(inner, "\n"); found {
 			inner = after
 		}
 		body = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(inner), "```"))
 	}
 	if v, err := value.Parse(body); err == nil && v.Kind != value.Number {
-		return unwrapShort(v, names), mends
+		return unwrapShort(v, names), deviations
 	}
 	line, rest, more := strings.Cut(body, "\n")
 	if more && strings.TrimSpace(rest) != "" {
 		if strings.HasSuffix(strings.TrimSpace(line), ":") { // words that announce the value
-			mend(Chatter, strings.Index(text, line), "words before the answer")
+			deviate(Chatter, strings.Index(text, line), "words before the answer")
 			line, _, _ = strings.Cut(strings.TrimSpace(rest), "\n")
 		} else {
-			mend(Chatter, strings.Index(text, rest), "words behind the answer")
+			deviate(Chatter, strings.Index(text, rest), "words behind the answer")
 		}
 	}
 	line = strings.TrimSpace(line)
 	if said := boldEnd.FindStringSubmatch(line); said != nil {
-		mend(Chatter, strings.Index(text, line), "words before the answer, which is set off")
+		deviate(Chatter, strings.Index(text, line), "words before the answer, which is set off")
 		line = said[1]
 	}
 	if bare := strings.Trim(line, "*_` "); bare != line && bare != "" {
-		mend(Chatter, strings.Index(text, line), "signs of emphasis around the answer")
+		deviate(Chatter, strings.Index(text, line), "emphasis around the answer")
 		line = bare
 	}
 	for _, name := range append(slices.Clone(names), "answer", "final answer", "the answer is", "the answer", "value") {
 		if len(line) > len(name) && strings.EqualFold(line[:len(name)], name) {
 			behind := strings.TrimLeft(line[len(name):], "*_` ")
 			if strings.HasPrefix(behind, ":") || strings.HasPrefix(behind, "=") {
-				mend(Chatter, strings.Index(text, line), "the field's name before the answer")
+				deviate(Chatter, strings.Index(text, line), "the field's name before the answer")
 				line = strings.Trim(behind[1:], "*_` ")
 				break
 			}
@@ -64,13 +66,13 @@ func Short(text string, names []string) (value.Value, []Mend) {
 	}
 	for _, q := range quotes {
 		if inner, ok := strings.CutPrefix(line, q.open); ok && len(inner) > len(q.shut) && strings.HasSuffix(inner, q.shut) && !strings.Contains(strings.TrimSuffix(inner, q.shut), q.shut) {
-			mend(Quotes, strings.Index(text, line), "quotes around the answer")
+			deviate(Quotes, strings.Index(text, line), "quotes around the answer")
 			line = strings.TrimSuffix(inner, q.shut)
 			break
 		}
 	}
 	line = strings.ToValidUTF8(strings.TrimFunc(line, unicode.IsSpace), "\ufffd")
-	return value.Str(line), mends
+	return value.Str(line), deviations
 }
 
 var (

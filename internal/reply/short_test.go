@@ -43,6 +43,6 @@ func TestShort(t *testing.T) {
 		v, _ := Short(said, []string{"visited", "Day"})
 		assert.Equal(t, want, v.String(), "%q", said)
 	}
-	_, mends := Short("Visited: 3.3.2031\nBye.", []string{"visited"})
-	assert.Len(t, mends, 2, "each mend is told")
+	_, deviations := Short("Visited: 3.3.2031\nBye.", []string{"visited"})
+	assert.Len(t, deviations, 2, "each deviation is listed")
 }

@@ -126,14 +126,14 @@ func TestWritingsOfOneRecord(t *testing.T) {
 			require.True(t, value.Equal(&v, &got.Value), "%s\nwas read as\n%s\nand is\n%s", said, got.Value, v)
 			require.False(t, got.Cut)
 			if form != "JSON" {
-				require.Contains(t, kindsOf(got.Mends), Plain, said)
+				require.Contains(t, kindsOf(got.Deviations), Plain, said)
 			}
 		}
 	}
 }
 
-func kindsOf(mends []Mend) (kinds []string) {
-	for _, m := range mends {
+func kindsOf(deviations []Deviation) (kinds []string) {
+	for _, m := range deviations {
 		kinds = append(kinds, m.Kind)
 	}
 	return kinds
@@ -159,7 +159,7 @@ var harms = []func(r *rand.Rand, s string) string{
 }
 
 // Harms of form, one or two at a time, change nothing of what is read; each
-// leaves a mend that lies within the reply.
+// leaves a deviation that lies within the reply.
 func TestHarmsOfForm(t *testing.T) {
 	r := rand.New(rand.NewPCG(23, 24))
 	for range 3000 {
@@ -171,7 +171,7 @@ func TestHarmsOfForm(t *testing.T) {
 		got, err := ReadKnown(text, value.Object, knownNames)
 		require.NoError(t, err, text)
 		require.True(t, value.Equal(&v, &got.Value), "%s\nwas read as\n%s", text, got.Value)
-		for _, m := range got.Mends {
+		for _, m := range got.Deviations {
 			require.GreaterOrEqual(t, m.Offset, 0)
 			require.LessOrEqual(t, m.Offset, len(text))
 			require.NotEmpty(t, m.Note)

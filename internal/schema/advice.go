@@ -15,7 +15,7 @@ var misread = map[string]bool{"y": true, "n": true, "yes": true, "no": true, "on
 func (l *loader) advise(f *place.File) {
 	a := &adviser{loader: l, labels: map[string]*Field{}}
 	if l.s.EachEntry() && len(l.s.Root.Key) == 0 {
-		l.s.Advice = append(l.s.Advice, place.Fault{File: f.Name, Msg: "the entries have no key", Hint: "with `key: [field]` at the top, entries are paired by it in scores"})
+		l.s.Advice = append(l.s.Advice, place.Fault{File: f.Name, Msg: "the entries have no key", Hint: "add `key: [field]` at the top; scores pair entries by it"})
 	}
 	l.s.Root.Walk(func(f *Field, _ int) {
 		if n := l.nodes[f]; n != nil {
@@ -46,7 +46,7 @@ func (a *adviser) barely() {
 		}
 		names = append(names, f.Path)
 	}
-	a.note(a.nodes[a.bare[0]], "these descriptions say next to nothing: "+strings.Join(names, ", "), "write what each value is, as you would to a colleague")
+	a.note(a.nodes[a.bare[0]], "these descriptions say almost nothing: "+strings.Join(names, ", "), "say what each value is, as to a colleague")
 }
 
 func (a *adviser) note(n *place.Node, msg, hint string) {
@@ -60,11 +60,11 @@ func (a *adviser) field(f *Field, n *place.Node) {
 	switch f.Type {
 	case List:
 		if f.Item.Type == Group && len(f.Key) == 0 && !f.Ordered && f.Path != "" {
-			a.note(n, fmt.Sprintf("the list %q has no key", f.Name), "where a field tells its items apart, `key: [field]` pairs them by it")
+			a.note(n, fmt.Sprintf("the list %q has no key", f.Name), "if a field identifies its items, add `key: [field]`; scores pair items by it")
 		}
 	case Date:
 		if len(f.Written) == 0 {
-			a.note(n, fmt.Sprintf("the date %q does not say how documents write it", f.Name), "add `written: [D.M.YYYY]`; without it dates in figures other than YYYY-MM-DD stay as they are, with a problem")
+			a.note(n, fmt.Sprintf("the date %q does not say how documents write it", f.Name), "add `written: [D.M.YYYY]`; without it, ambiguous dates stay as written and are a problem")
 		}
 	case Choice:
 		a.synonyms(f, n)
@@ -75,10 +75,10 @@ func (a *adviser) field(f *Field, n *place.Node) {
 		a.bare = append(a.bare, f)
 	}
 	parent := f.Path[:strings.LastIndexByte("."+f.Path, '.')]
-	for _, label := range f.Labels {
+	for _, label := range f.PrintedAs {
 		key := parent + "\n" + strings.ToLower(strings.Trim(label, " .:"))
 		if other := a.labels[key]; other != nil && other != f {
-			a.note(n, fmt.Sprintf("the label %q is also that of %q", label, other.Name), "what stands behind it could go to either; make the labels differ")
+			a.note(n, fmt.Sprintf("the label %q is also that of %q", label, other.Name), "a value behind it could be either; make them differ")
 		}
 		a.labels[key] = f
 	}

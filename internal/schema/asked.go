@@ -24,8 +24,8 @@ func FromAsked(fields []Asked) (*Schema, error) {
 		if a.Type == Choice && of == "" {
 			return nil, fmt.Errorf("--choice %s: no values to choose from; write --choice %s=dry,wet", a.Spec, path)
 		}
-		if a.Type != Choice && a.Type != Date && strings.Contains(a.Spec, "=") {
-			return nil, fmt.Errorf("--%s %s: only a choice has values, and a date a format; write --%s %s", a.Type, a.Spec, a.Type, path)
+		if strings.Contains(a.Spec, "=") && a.Type != Choice && a.Type != Date && a.Type != Money && a.Type != Quantity {
+			return nil, fmt.Errorf("--%s %s: this type has no setting; write --%s %s", a.Type, a.Spec, a.Type, path)
 		}
 		if err := ask(&root, strings.Split(path, "."), a, of); err != nil {
 			return nil, fmt.Errorf("--%s %s: %w", a.Type, a.Spec, err)
@@ -38,13 +38,19 @@ func FromAsked(fields []Asked) (*Schema, error) {
 func ask(fields *value.Value, steps []string, a Asked, of string) error {
 	name, isList := strings.CutSuffix(steps[0], "[]")
 	if !fieldName.MatchString(name) {
-		return fmt.Errorf("%q is no field name; begin with a letter, then letters, digits, `_` and `-`", name)
+		return fmt.Errorf("%q is not a field name; begin with a letter, then letters, digits, `_` and `-`", name)
 	}
 	about := capital(Spoken(name)) + "."
 	node := fields.Get(name)
 	if len(steps) == 1 && !isList {
 		if node != nil {
-			return fmt.Errorf("%s is asked for twice; keep one", name)
+			switch {
+			case node.Get("group") != nil:
+				return fmt.Errorf("%q is both %s and a group; rename one", name, article(string(a.Type)))
+			case node.Get("list") != nil:
+				return fmt.Errorf("%q is both %s and a list; rename one", name, article(string(a.Type)))
+			}
+			return fmt.Errorf("%q is named twice; keep one", name)
 		}
 		fields.Set(name, askedLeaf(a.Type, about, of))
 		return nil
@@ -58,7 +64,10 @@ func ask(fields *value.Value, steps []string, a Asked, of string) error {
 		node = fields.Get(name)
 	}
 	if node.Get(kind) == nil {
-		return fmt.Errorf("%s is asked for in two ways; write %s or %s[] throughout", name, name, name)
+		if node.Get("group") == nil && node.Get("list") == nil {
+			return fmt.Errorf("%q is both %s and a %s; rename one", name, article(node.Kids[0].Name), kind)
+		}
+		return fmt.Errorf("%s is named both with and without []; write %s or %s[] throughout", name, name, name)
 	}
 	if len(steps) == 1 {
 		node.Set("items", askedLeaf(a.Type, "One of them.", of))
@@ -77,8 +86,20 @@ func askedLeaf(t Type, about, of string) value.Value {
 		leaf.Set("of", texts(strings.Split(of, ",")))
 	case t == Date && of != "":
 		leaf.Set("written", texts([]string{of}))
+	case t == Money && of != "":
+		leaf.Set("currency", value.Str(of))
+	case t == Quantity && of != "":
+		leaf.Set("unit", value.Str(of))
 	}
 	return leaf
+}
+
+// article puts "a" or "an" before a word.
+func article(word string) string {
+	if strings.ContainsRune("aeiou", rune(word[0])) {
+		return "an " + word
+	}
+	return "a " + word
 }
 
 // Only gives the part of a schema that paths name: each a field or a group or
@@ -105,7 +126,7 @@ func (s *Schema) Only(paths []string) (*Schema, error) {
 	}
 	again, err := Parse(s.File, out.YAML())
 	if err != nil {
-		return nil, fmt.Errorf("these fields can't stand alone: %w", err)
+		return nil, fmt.Errorf("these fields can't be asked for without the others: %w", err)
 	}
 	return again, nil
 }

@@ -42,7 +42,7 @@ func ParseDateFormat(text string) (DateFormat, error) {
 			continue
 		}
 		if rest[0] == 'Y' {
-			return f, errors.New("a year has four digits, or two where `pivot` says of which hundred years")
+			return f, errors.New("a year has four digits, or two with `pivot`")
 		}
 		f.parts = append(f.parts, datePart{literal: rest[:1]})
 		rest = rest[1:]
@@ -219,6 +219,19 @@ func (f DateFormat) Write(t time.Time) string {
 // PlainDates are the formats that have one reading only; they are tried for
 // every date, whatever the schema declares.
 var PlainDates = mustFormats("YYYY-MM-DD", "YYYY-M-D", "YYYY/M/D", "D MMMM YYYY", "D MMM YYYY", "D. MMMM YYYY", "MMMM D, YYYY", "MMM D, YYYY", "MMMM D YYYY", "D-MMM-YYYY")
+
+// figureDates are formats in figures, which a schema has to declare.
+var figureDates = mustFormats("D.M.YYYY", "M.D.YYYY", "D/M/YYYY", "M/D/YYYY", "D-M-YYYY", "M-D-YYYY", "D. M. YYYY")
+
+// PossibleFormats gives the formats in figures in which a text could be a date.
+func PossibleFormats(text string) (formats []string) {
+	for _, f := range figureDates {
+		if _, ok := f.Read(text); ok {
+			formats = append(formats, f.Text)
+		}
+	}
+	return formats
+}
 
 func mustFormats(texts ...string) []DateFormat {
 	var formats []DateFormat

@@ -36,8 +36,8 @@ func TestAdvice(t *testing.T) {
 	s, err := Parse("s.yaml", []byte(`schema: s
 each: entry
 fields:
-  no: {text: Number of the report., labels: [No., Ref]}
-  ref: {text: Reference of the sender., labels: [ref.]}
+  no: {text: Number of the report., printed_as: [No., Ref]}
+  ref: {text: Reference of the sender., printed_as: [ref.]}
   day: {date: Day of the visit.}
   kind: {choice: Kind of thing., of: {rot: {also: [decay]}, rust: {also: [Decay]}}}
   bays: {list: The bays., fields: {x: Short}}
@@ -49,12 +49,12 @@ fields:
 		got = append(got, a.Msg)
 	}
 	assert.Equal(t, []string{"the entries have no key", `other YAML readers take the name "no" for true or false`, `the label "ref." is also that of "no"`,
-		`the date "day" does not say how documents write it`, `the word "Decay" means both "rot" and "rust"`, `the list "bays" has no key`, `these descriptions say next to nothing: bays[].x`, `the text "since" has the name of a type for its description`}, got)
+		`the date "day" does not say how documents write it`, `the word "Decay" means both "rot" and "rust"`, `the list "bays" has no key`, `these descriptions say almost nothing: bays[].x`, `the text "since" has the name of a type for its description`}, got)
 }
 
 func TestVersions(t *testing.T) {
-	old := parse(t, "schema: s\nfields:\n  a: Same.\n  b: {integer: B., most: 3}\n  gone: Gone.\n  c: {choice: C., of: [x, y]}\n  g: {group: G., fields: {moved: Moved.}}\n")
-	now := parse(t, "schema: s\nfields:\n  a: Other words.\n  b: {number: B., most: 4}\n  new: {text: New., required: true}\n  c: {choice: C., of: [x, z]}\n  g: {group: G., fields: {kept: Kept.}}\n  moved: Moved.\n")
+	old := parse(t, "schema: s\nfields:\n  a: Same.\n  b: {integer: B., max: 3}\n  gone: Gone.\n  c: {choice: C., of: [x, y]}\n  g: {group: G., fields: {moved: Moved.}}\n")
+	now := parse(t, "schema: s\nfields:\n  a: Other words.\n  b: {number: B., max: 4}\n  new: {text: New., required: true}\n  c: {choice: C., of: [x, z]}\n  g: {group: G., fields: {kept: Kept.}}\n  moved: Moved.\n")
 	var got []string
 	for _, c := range Changes(old, now) {
 		mark := ""
@@ -63,7 +63,7 @@ func TestVersions(t *testing.T) {
 		}
 		got = append(got, c.Path+" "+c.What+" "+c.Note+mark)
 	}
-	assert.Equal(t, []string{"a words another description", "b type integer → number !", "b bounds most 3 → 4 !", "new added text !", "c choices without y; with z !",
+	assert.Equal(t, []string{"a description another description", "b type integer → number !", "b bounds max 3 → 4 !", "new added text !", "c choices without y; with z !",
 		"g.kept added text", "moved moved from g.moved !", "gone gone text !"}, got)
 	assert.Empty(t, Changes(old, old))
 }

@@ -101,13 +101,13 @@ func (f *Field) beyond() value.Value {
 		}
 	}
 	flag("required", f.Required && f.isItem())
-	if f.Least != "" {
-		v.Set("least", value.Num(f.Least))
+	if f.Min != "" {
+		v.Set("min", value.Num(f.Min))
 	}
-	if f.Most != "" {
-		v.Set("most", value.Num(f.Most))
+	if f.Max != "" {
+		v.Set("max", value.Num(f.Max))
 	}
-	set("labels", f.Labels)
+	set("printed_as", f.PrintedAs)
 	if f.Type == Choice {
 		v.Set("of", f.optionsValue())
 	}
@@ -128,7 +128,7 @@ func (f *Field) beyond() value.Value {
 	set("avoid", f.Avoid)
 	flag("sensitive", f.Sensitive)
 	text("style", f.Style)
-	set("tidy", f.Tidy)
+	set("normalize", f.Normalize)
 	if f.Compare.Kind != "" {
 		v.Set("compare", f.Compare.value())
 	}
@@ -238,7 +238,7 @@ func (f *Field) languageValue() value.Value {
 	if f.Pattern != nil {
 		v.Set("pattern", value.Str(f.Pattern.String()))
 	}
-	f.bounds(&v, "least", "most")
+	f.bounds(&v, "min", "max")
 	if len(f.Extra.Kids) > 0 {
 		v.Set("keywords", f.Extra)
 	}

@@ -90,7 +90,7 @@ func (im *importer) schema(v *value.Value) *Schema {
 		f.Item.About = f.About
 		f.Key = textsOf(ours.Get("key"))
 	case f.Type != Group:
-		im.fault("", "the schema describes no record: at its top stands no object with properties", "give the schema of one record, or of an array of records")
+		im.fault("", "the schema does not describe a record: no object with properties at its top", "give the schema of one record, or of an array of records")
 	}
 	if len(im.faults) == 0 {
 		readExamples(s.Record(), ours.Get("examples"))
@@ -158,19 +158,19 @@ func (im *importer) plain(v *value.Value, path string) value.Value {
 // follow gives what a reference within the file names.
 func (im *importer) follow(ref, path string) *value.Value {
 	if !strings.HasPrefix(ref, "#") {
-		im.fault(path, fmt.Sprintf("the reference %q leads out of the file", ref), "put what it names under $defs; files and addresses are not opened")
+		im.fault(path, fmt.Sprintf("the reference %q points outside the file", ref), "put what it names under $defs; files and addresses are not opened")
 		return nil
 	}
 	for _, open := range im.open {
 		if open == ref {
-			im.fault(path, fmt.Sprintf("the schema is recursive: %q holds itself", ref), "records have a fixed depth; write the levels out")
+			im.fault(path, fmt.Sprintf("the schema is recursive: %q contains itself", ref), "records have a fixed depth; write the levels out")
 			return nil
 		}
 	}
 	p := value.Pointer(strings.TrimPrefix(ref, "#"))
 	target := im.root.At(p)
 	if !p.Valid() || target == nil || (target.Kind != value.Object && target.Kind != value.Bool) {
-		im.fault(path, fmt.Sprintf("the reference %q names nothing", ref), "check its spelling")
+		im.fault(path, fmt.Sprintf("the reference %q points to nothing", ref), "check its spelling")
 		return nil
 	}
 	im.open = append(im.open, ref)

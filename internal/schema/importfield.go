@@ -131,7 +131,7 @@ func (im *importer) group(f *Field, n *value.Value) {
 			path = f.Path + "." + p.Name
 		}
 		if !fieldName.MatchString(p.Name) {
-			im.fault(path, fmt.Sprintf("%q is no field name", p.Name), "rename the property: begin with a letter, then letters, digits, `_` and `-`")
+			im.fault(path, fmt.Sprintf("%q is not a field name", p.Name), "rename the property: begin with a letter, then letters, digits, `_` and `-`")
 			continue
 		}
 		if other, clash := folded[fold(p.Name)]; clash {
@@ -178,9 +178,9 @@ func (im *importer) list(f *Field, n *value.Value) {
 	if f.Item.Type == List || f.Item.Type == Group && f.Item.Path != path {
 		im.fault(path, "a list of lists", "put a property between the two")
 	}
-	f.Least, f.Most = literal(n.Get("minItems")), literal(n.Get("maxItems"))
-	if f.Required && f.Least == "1" {
-		f.Least = ""
+	f.Min, f.Max = literal(n.Get("minItems")), literal(n.Get("maxItems"))
+	if f.Required && f.Min == "1" {
+		f.Min = ""
 	}
 }
 
@@ -194,9 +194,9 @@ func literal(v *value.Value) string {
 func (im *importer) leaf(f *Field, n *value.Value) {
 	switch f.Type {
 	case Text:
-		f.Least, f.Most = literal(n.Get("minLength")), literal(n.Get("maxLength"))
-		if f.Required && f.Least == "1" {
-			f.Least = ""
+		f.Min, f.Max = literal(n.Get("minLength")), literal(n.Get("maxLength"))
+		if f.Required && f.Min == "1" {
+			f.Min = ""
 		}
 		if p := n.Get("pattern"); p != nil && p.Kind == value.String {
 			re, err := regexp.Compile(p.Text)
@@ -206,7 +206,7 @@ func (im *importer) leaf(f *Field, n *value.Value) {
 			f.Pattern = re
 		}
 	case Integer, Number:
-		f.Least, f.Most = literal(n.Get("minimum")), literal(n.Get("maximum"))
+		f.Min, f.Max = literal(n.Get("minimum")), literal(n.Get("maximum"))
 	case Choice:
 		abouts := n.Get(optionAbouts)
 		for _, text := range textOptions(n.Get("enum")) {
@@ -222,19 +222,19 @@ func (im *importer) leaf(f *Field, n *value.Value) {
 // words takes over what x-filler says.
 func (im *importer) words(f *Field, ours *value.Value) {
 	if f.Type != Text || ours.Get("type") != nil {
-		f.Least, f.Most = "", ""
+		f.Min, f.Max = "", ""
 	}
 	for i := range ours.Kids {
 		k := &ours.Kids[i]
 		switch k.Name {
 		case "required":
 			f.Required = true
-		case "least":
-			f.Least = k.Text
-		case "most":
-			f.Most = k.Text
-		case "labels":
-			f.Labels = textsOf(k)
+		case "min":
+			f.Min = k.Text
+		case "max":
+			f.Max = k.Text
+		case "printed_as":
+			f.PrintedAs = textsOf(k)
 		case "of":
 			f.Of = nil
 			for j := range k.Kids {
@@ -268,8 +268,8 @@ func (im *importer) words(f *Field, ours *value.Value) {
 			if slices.Contains(AskStyles, k.Text) {
 				f.Style = k.Text
 			}
-		case "tidy":
-			f.Tidy = textsOf(k)
+		case "normalize":
+			f.Normalize = textsOf(k)
 		case "compare":
 			f.Compare = Comparison{Kind: k.Text}
 			if len(k.Kids) == 1 {

@@ -110,14 +110,14 @@ func (f *Field) fullByType() value.Value {
 		return f.fullGroup(v.Kids[0])
 	case List:
 		v.Set("items", f.Item.full())
-		if f.Required && f.Least == "" {
+		if f.Required && f.Min == "" {
 			v.Set("minItems", value.Num("1"))
 		}
 		f.bounds(&v, "minItems", "maxItems")
 	case Choice:
 		v.Set("enum", f.optionValues(nullable))
 	case Text:
-		if f.Required && f.Least == "" {
+		if f.Required && f.Min == "" {
 			v.Set("minLength", value.Num("1"))
 		}
 		f.bounds(&v, "minLength", "maxLength")
@@ -193,11 +193,11 @@ func (f *Field) optionValues(nullable bool) value.Value {
 }
 
 func (f *Field) bounds(v *value.Value, least, most string) {
-	if f.Least != "" {
-		v.Set(least, value.Num(f.Least))
+	if f.Min != "" {
+		v.Set(least, value.Num(f.Min))
 	}
-	if f.Most != "" {
-		v.Set(most, value.Num(f.Most))
+	if f.Max != "" {
+		v.Set(most, value.Num(f.Max))
 	}
 }
 

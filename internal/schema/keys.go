@@ -14,11 +14,11 @@ import (
 
 // The values that some keys take.
 var (
-	EvidenceKinds = []string{"quoted", "restated", "near", "seen", "inferred"}
-	Precisions    = []string{"day", "month", "year"}
-	Comparisons   = []string{"exact", "loose", "set", "none"}
-	AskStyles     = []string{"whole", "by-group", "by-field", "by-pointer"}
-	TidyNames     = []string{"none", "upper", "lower", "no-end-stop", "digits-only", "plain-signs"}
+	EvidenceKinds   = []string{"quoted", "restated", "lookalike", "seen", "inferred"}
+	Precisions      = []string{"day", "month", "year"}
+	Comparisons     = []string{"exact", "loose", "set", "none"}
+	AskStyles       = []string{"record", "by-group", "by-field", "by-pointer"}
+	NormalizerNames = []string{"none", "upper", "lower", "no-end-stop", "digits-only", "plain-signs"}
 )
 
 // key reads one key of a field, other than its type.
@@ -26,16 +26,16 @@ func (l *loader) key(n *place.Node, f *Field) {
 	switch n.Key() {
 	case "required":
 		f.Required = n.Bool()
-	case "labels":
-		f.Labels = n.Texts()
+	case "printed_as":
+		f.PrintedAs = n.Texts()
 	case "evidence":
 		f.Evidence = oneOf(n, "kind of evidence", EvidenceKinds)
 	case "pattern":
 		f.readPattern(n)
-	case "least":
-		f.Least = f.readBound(n)
-	case "most":
-		f.Most = f.readBound(n)
+	case "min":
+		f.Min = f.readBound(n)
+	case "max":
+		f.Max = f.readBound(n)
 	case "written":
 		f.readWritten(l, n)
 	case "pivot":
@@ -46,7 +46,7 @@ func (l *loader) key(n *place.Node, f *Field) {
 		f.readOptions(n)
 	case "currency":
 		if f.Currency = n.Filled("the currency"); f.Currency != "" && !currencyCode.MatchString(f.Currency) {
-			n.Fault(fmt.Sprintf("%q is no currency code", f.Currency), "write the three letters of ISO 4217, such as EUR")
+			n.Fault(fmt.Sprintf("%q is not a currency code", f.Currency), "write the three letters of ISO 4217, such as EUR")
 		}
 	case "unit":
 		f.Unit = n.Filled("the unit")
@@ -65,11 +65,11 @@ func (l *loader) key(n *place.Node, f *Field) {
 		f.Sensitive = n.Bool()
 	case "basis":
 		f.Basis = n.Bool()
-	case "tidy":
-		f.Tidy = n.Texts()
-		for _, name := range f.Tidy {
-			if !slices.Contains(TidyNames, name) {
-				n.Fault(fmt.Sprintf("unknown tidy %q", name), place.Suggest(name, TidyNames))
+	case "normalize":
+		f.Normalize = n.Texts()
+		for _, name := range f.Normalize {
+			if !slices.Contains(NormalizerNames, name) {
+				n.Fault(fmt.Sprintf("unknown normalizer %q", name), place.Suggest(name, NormalizerNames))
 			}
 		}
 	case "compare":
@@ -90,7 +90,7 @@ func (l *loader) key(n *place.Node, f *Field) {
 				f.Item.Extra = kept
 			}
 		})
-	case "fields", "items", "part":
+	case "fields", "items", "uses":
 		l.below(n, f)
 	}
 }
@@ -99,7 +99,7 @@ func (f *Field) readStyle(n *place.Node) {
 	f.Style = oneOf(n, "style", AskStyles)
 	switch {
 	case f.Style == "by-field" && f.Type == List:
-		n.Fault("a list has no one value to ask for", "write `style: by-group`, which asks for it in a request of its own")
+		n.Fault("a list can't be asked for by field", "write `style: by-group`, which asks for it in a request of its own")
 	case f.Style == "by-group" && f.IsLeaf():
 		n.Fault("only groups and lists are asked for by group", "write `style: by-field`")
 	}
@@ -132,7 +132,7 @@ func patternError(err error) string {
 func readDecimal(n *place.Node) string {
 	d, err := decimal.NewFromString(n.Text())
 	if err != nil || len(n.Text()) > 40 || d.Exponent() > 40 || d.Exponent() < -40 {
-		n.Fault(fmt.Sprintf("%q is no number", n.Text()), "write it in digits, without a unit")
+		n.Fault(fmt.Sprintf("%q is not a number", n.Text()), "write it in digits, without a unit")
 		return ""
 	}
 	return d.String()
@@ -146,7 +146,7 @@ func (f *Field) readBound(n *place.Node) string {
 	}
 	d := decimal.RequireFromString(text)
 	if (f.Type == Text || f.Type == List) && (!d.IsInteger() || d.IsNegative()) {
-		n.Fault("a length is a whole number from 0", "of texts and lists, least and most bound the length")
+		n.Fault("a length is a whole number from 0", "of texts and lists, min and max bound the length")
 		return ""
 	}
 	return text
@@ -175,7 +175,7 @@ func (f *Field) readPivot(n *place.Node) {
 		f.Pivot = year
 		return
 	}
-	n.Fault("a pivot is the first of the hundred years that two digits mean", "write a year, such as pivot: 1950 for 1950 to 2049")
+	n.Fault("`pivot` is the first of the hundred years that two digits stand for", "write a year, such as pivot: 1950 for 1950 to 2049")
 }
 
 // pivoted tells the formats which years two digits mean, once all keys are read.
@@ -183,14 +183,14 @@ func (f *Field) pivoted(n *place.Node) {
 	for i := range f.Written {
 		f.Written[i].Pivot = f.Pivot
 		if f.Written[i].Short() && f.Pivot == 0 {
-			n.Fault(fmt.Sprintf("%q has a year of two digits, and nothing says of which hundred years", f.Written[i].Text), "add `pivot: 1950` for 1950 to 2049, or another year")
+			n.Fault(fmt.Sprintf("%q has a two-digit year, and no `pivot` gives the century", f.Written[i].Text), "add `pivot: 1950` for 1950 to 2049, or another year")
 		}
 	}
 }
 
 func (f *Field) readNumberFormat(n *place.Node) {
 	if !n.IsMap() {
-		n.Fault("of numbers, `written` holds the signs in them", "write `{decimal: \",\", group: \".\"}`")
+		n.Fault("for numbers, `written` holds their separators", "write `{decimal: \",\", group: \".\"}`")
 		return
 	}
 	n.Known("decimal", "group")
@@ -202,7 +202,7 @@ func (f *Field) readNumberFormat(n *place.Node) {
 		f.Numbers.Group = g.Text()
 	}
 	if !slices.Contains([]string{".", ","}, f.Numbers.Decimal) || !slices.Contains([]string{"", ".", ",", " ", "'", "’"}, f.Numbers.Group) || f.Numbers.Decimal == f.Numbers.Group {
-		n.Fault("these signs can't be told apart, or are none that numbers have", "decimal is \".\" or \",\", group another of \".\", \",\", \" \", \"'\"")
+		n.Fault("these separators are equal or not allowed", "decimal is \".\" or \",\", group another of \".\", \",\", \" \", \"'\"")
 	}
 }
 
@@ -213,7 +213,7 @@ func (f *Field) readCompare(n *place.Node) {
 		n.Known("within", "similar")
 		f.Compare = Comparison{Kind: pairs[0].Key(), Bound: readDecimal(pairs[0])}
 	} else {
-		n.Fault("a comparison should stand here", "write exact, loose, set, none, {within: 0.01} or {similar: 0.9}")
+		n.Fault("a comparison is missing", "write exact, loose, set, none, {within: 0.01} or {similar: 0.9}")
 		return
 	}
 	numeric := f.Type == Integer || f.Type == Number || f.Type == Money || f.Type == Quantity
@@ -223,7 +223,7 @@ func (f *Field) readCompare(n *place.Node) {
 	case (k == "loose" || k == "similar" || k == "set") && f.Type != Text && f.Type != Choice && f.Type != Link:
 		n.Fault(k+" compares texts", "use exact or within")
 	case k == "similar" && f.Compare.Bound != "" && decimal.RequireFromString(f.Compare.Bound).GreaterThan(decimal.NewFromInt(1)):
-		n.Fault("a similarity goes from 0 to 1", "write `{similar: 0.9}`")
+		n.Fault("a similarity is from 0 to 1", "write `{similar: 0.9}`")
 	}
 }
 
@@ -238,13 +238,13 @@ func (f *Field) readOptions(n *place.Node) {
 			f.Of = append(f.Of, readOption(kid))
 		}
 	default:
-		n.Fault("the choices should stand here", "write `of: [dry, wet]`, or one line a choice")
+		n.Fault("the choices are missing", "write `of: [dry, wet]`, or one line a choice")
 		return
 	}
 	seen := map[string]bool{}
 	for _, o := range f.Of {
 		if seen[o.Value] {
-			n.Fault(fmt.Sprintf("the choice %q stands here twice", o.Value), "keep one")
+			n.Fault(fmt.Sprintf("the choice %q is here twice", o.Value), "keep one")
 		}
 		seen[o.Value] = true
 	}
@@ -277,7 +277,7 @@ func (l *loader) below(n *place.Node, f *Field) {
 	case f.Type == Group:
 		l.fields(n, f)
 	case f.Item != nil:
-		// checked as a whole: fields, items and part exclude each other
+		// checked as a whole: fields, items and uses exclude each other
 	case n.Key() == "items":
 		f.Item = &Field{Path: f.Path + "[]", Type: Text}
 		l.field(n, f.Item)
@@ -286,8 +286,8 @@ func (l *loader) below(n *place.Node, f *Field) {
 		}
 	default:
 		f.Item = &Field{Type: Group, Path: f.Path + "[]"}
-		if n.Key() == "part" {
-			l.part(n, n.Text(), f.Item)
+		if n.Key() == "uses" {
+			l.uses(n, n.Text(), f.Item)
 		} else {
 			l.fields(n, f.Item)
 		}
@@ -312,10 +312,10 @@ func (l *loader) whole(n *place.Node, f *Field) {
 	case List:
 		f.checkList(n)
 	}
-	if f.Least != "" && f.Most != "" {
-		least, most := decimal.RequireFromString(f.Least), decimal.RequireFromString(f.Most)
+	if f.Min != "" && f.Max != "" {
+		least, most := decimal.RequireFromString(f.Min), decimal.RequireFromString(f.Max)
 		if least.GreaterThan(most) {
-			n.Get("least").Fault(fmt.Sprintf("least (%s) is above most (%s)", f.Least, f.Most), "swap or mend them")
+			n.Get("min").Fault(fmt.Sprintf("min (%s) is above max (%s)", f.Min, f.Max), "swap or correct them")
 		}
 	}
 	if f.Basis && f.Evidence != "inferred" && (f.Evidence != "" || DefaultEvidence(f.Type) != "inferred") {
@@ -325,13 +325,13 @@ func (l *loader) whole(n *place.Node, f *Field) {
 
 func (f *Field) checkList(n *place.Node) {
 	below := 0
-	for _, key := range []string{"fields", "items", "part"} {
+	for _, key := range []string{"fields", "items", "uses"} {
 		if n.Get(key) != nil {
 			below++
 		}
 	}
 	if below != 1 {
-		n.KeyFault(fmt.Sprintf("the list %q should say what its items are, once", f.Name), "add `fields:` for items with fields, or `items: {text: What one item is.}`")
+		n.KeyFault(fmt.Sprintf("the list %q needs exactly one of `fields`, `items` and `uses`", f.Name), "add `fields:` for items with fields, or `items: {text: What one item is.}`")
 	}
 	if f.Item == nil {
 		f.Item = &Field{Type: Text, Path: f.Path + "[]"}
@@ -383,21 +383,21 @@ func (l *loader) link(n *place.Node, f *Field) {
 // schema is known.
 func (l *loader) examples(n *place.Node, f *Field) {
 	if !n.IsList() {
-		n.Fault("a list of examples should stand here", "write `- {text: \"…\", gives: …}`")
+		n.Fault("examples are a list", "write `- {text: \"…\", gives: …}`")
 		return
 	}
 	for _, kid := range n.Items() {
 		kid.Known("text", "gives")
 		text, gives := kid.Get("text"), kid.Get("gives")
 		if text == nil || gives == nil {
-			kid.Fault("an example holds a text and what it gives", "write `{text: \"…\", gives: …}`; an answer without a value is null or []")
+			kid.Fault("an example has a text and what it gives", "write `{text: \"…\", gives: …}`; an answer without a value is null or []")
 			continue
 		}
 		e := Example{Text: text.Filled("the example's text"), Gives: gives.Value()}
 		f.Examples = append(f.Examples, e)
 		l.later = append(l.later, func() {
 			if why := f.misfit(&e.Gives, ""); why != "" {
-				gives.Fault("the example's answer breaks the schema: "+why, "an example teaches the model; mend it")
+				gives.Fault("the example's answer breaks the schema: "+why, "correct it: an example teaches the model")
 			}
 		})
 	}

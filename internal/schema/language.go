@@ -17,7 +17,7 @@ func Language() value.Value {
 		"each":     oneOfTexts([]string{"document", "entry"}, "One record a document, or as many as it holds."),
 		"key":      textOrTexts("What tells entries apart."),
 		"fields":   reference("fields", "The fields of a record."),
-		"parts":    keyed(reference("part", ""), "Groups that fields take in with `part`."),
+		"shared":   keyed(reference("uses", ""), "Groups that fields take in with `uses`."),
 		"rules":    listOf(reference("rule", ""), "Conditions that a record keeps."),
 		"examples": reference("examples", "Solved records for the model."),
 		"keywords": described("object", "Kept keywords of an imported JSON Schema."),
@@ -31,7 +31,7 @@ func Language() value.Value {
 	defs.Set("fields", value.Obj(value.Str("object").Named("type"), value.Num("1").Named("minProperties"),
 		value.Obj(value.Str(fieldName.String()).Named("pattern")).Named("propertyNames"), reference("field", "").Named("additionalProperties")))
 	defs.Set("field", fieldLanguage())
-	defs.Set("part", object([]value.Value{described("string", "What the part is about.").Named("group"), reference("fields", "").Named("fields")}, []string{"fields"}))
+	defs.Set("uses", object([]value.Value{described("string", "What the group is about.").Named("group"), reference("fields", "").Named("fields")}, []string{"fields"}))
 	defs.Set("rule", object([]value.Value{described("string", "The condition.").Named("holds"), described("string", "What to say where it is broken.").Named("say"), described("string", "The list whose items it is for, such as bays[].").Named("for")}, []string{"holds"}))
 	defs.Set("examples", listOf(object([]value.Value{described("string", "A snippet of a document.").Named("text"), described("", "The answer.").Named("gives")}, []string{"text", "gives"}), ""))
 	root.Set("$defs", defs)
@@ -41,7 +41,7 @@ func Language() value.Value {
 // fieldLanguage: a text, a part, or an object with just one type key.
 func fieldLanguage() value.Value {
 	forms := value.List(value.Obj(value.Str("string").Named("type"), value.Num("1").Named("minLength")),
-		object([]value.Value{described("string", "The part that is taken in.").Named("part"), described("string", "What to tell the model.").Named("about"), described("boolean", "").Named("required"), textOrTexts("").Named("labels")}, []string{"part"}))
+		object([]value.Value{described("string", "The shared group that is taken in.").Named("uses"), described("string", "What to tell the model.").Named("about"), described("boolean", "").Named("required"), textOrTexts("").Named("printed_as")}, []string{"uses"}))
 	for _, name := range Types {
 		properties := value.Obj()
 		for _, k := range KeysOf(Type(name)) {
@@ -60,11 +60,11 @@ func keyLanguage(t Type, k string) value.Value {
 		return v
 	case "required", "sensitive", "basis", "ordered":
 		return described("boolean", "")
-	case "labels", "avoid", "to", "key":
+	case "printed_as", "avoid", "to", "key":
 		return textOrTexts("")
-	case "tidy":
-		return textOrTexts("One or more of " + TidyNames[0] + " and the others.")
-	case "least", "most", "weight":
+	case "normalize":
+		return textOrTexts("One or more of " + NormalizerNames[0] + " and the others.")
+	case "min", "max", "weight":
 		return value.Obj(texts([]string{"number", "string"}).Named("type"))
 	case "style":
 		return oneOfTexts(AskStyles, "How the field is asked for, where it is not as the rest.")
@@ -76,7 +76,7 @@ func keyLanguage(t Type, k string) value.Value {
 		return oneOfTexts(Precisions, "The coarsest that is allowed.")
 	case "currency":
 		return patterned(currencyCode.String(), "Three letters of ISO 4217.")
-	case "pattern", "unit", "part":
+	case "pattern", "unit", "uses":
 		return described("string", "")
 	case "compare":
 		number := value.Obj(texts([]string{"number", "string"}).Named("type"))

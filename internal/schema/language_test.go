@@ -48,7 +48,7 @@ func TestLanguageIsTheLoaders(t *testing.T) {
 		"schema: s\neach: page\nfields: {a: b}\n", "schema: s\nfields: {a: {text: b, of: [x, y]}}\n", "schema: s\nfields: {a: {text: b, date: c}}\n", "schema: s\nfields: {a: {required: true}}\n",
 		"schema: s\nfields: {a: {text: b, required: perhaps}}\n", "schema: s\nfields: {a: {text: b, evidence: loose}}\n", "schema: s\nfields: {a: {money: b, currency: Euro}}\n",
 		"schema: s\nfields: {a: {choice: b, of: {x: {alas: y}, z: }}}\n", "schema: s\nfields: {a: {number: b, compare: {about: 3}}}\n", "schema: s\nfields: {a: {text: b, examples: [{text: x}]}}\n",
-		"schema: s\nrules: [{say: x}]\nfields: {a: b}\n", "schema: s\nfields: {a: {part: p, least: 3}}\n", "schema: s\nfields: {a: {date: b, precision: hour}}\n",
+		"schema: s\nrules: [{say: x}]\nfields: {a: b}\n", "schema: s\nfields: {a: {uses: p, min: 3}}\n", "schema: s\nfields: {a: {date: b, precision: hour}}\n",
 	} {
 		loader, editor := judge(bad)
 		assert.Error(t, loader, bad)

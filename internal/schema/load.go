@@ -29,7 +29,7 @@ func Parse(name string, data []byte) (*Schema, error) {
 	f, root := place.Load(name, data)
 	s := &Schema{File: name, Source: data}
 	if root != nil {
-		l := &loader{s: s, parts: map[string]*place.Node{}}
+		l := &loader{s: s, shared: map[string]*place.Node{}}
 		l.root(root)
 		if len(f.Faults) == 0 {
 			l.advise(f)
@@ -46,15 +46,15 @@ func Parse(name string, data []byte) (*Schema, error) {
 }
 
 // RootKeys are the keys at the top of a schema.
-var RootKeys = []string{"schema", "about", "version", "each", "key", "fields", "parts", "rules", "examples", "keywords"}
+var RootKeys = []string{"schema", "about", "version", "each", "key", "fields", "shared", "rules", "examples", "keywords"}
 
 // loader reads one schema file.
 type loader struct {
-	s     *Schema
-	parts map[string]*place.Node
-	open  []string // the parts that are being taken in
-	later []func() // what needs the whole schema
-	nodes map[*Field]*place.Node
+	s      *Schema
+	shared map[string]*place.Node
+	open   []string // the shared groups that are being taken in
+	later  []func() // what needs the whole schema
+	nodes  map[*Field]*place.Node
 }
 
 var (
@@ -71,13 +71,13 @@ func (l *loader) root(root *place.Node) {
 	root.Known(RootKeys...)
 	record := &Field{Type: Group}
 	l.s.Root = record
-	l.readParts(root.Get("parts"))
+	l.readShared(root.Get("shared"))
 	for _, n := range root.Pairs() {
 		switch n.Key() {
 		case "schema":
 			l.s.Name = n.Filled("the schema's name")
 			if l.s.Name != "" && !schemaName.MatchString(l.s.Name) {
-				n.Fault(fmt.Sprintf("%q is no name for a schema", l.s.Name), "use letters, digits, `-` and `_`, at most 60")
+				n.Fault(fmt.Sprintf("%q is not a schema name", l.s.Name), "use letters, digits, `-` and `_`, at most 60")
 			}
 		case "about":
 			l.s.About = n.Prose("what a record is about")
@@ -130,29 +130,29 @@ func (l *loader) rootKey(n *place.Node, record *Field) {
 	checkKey(n, record, l.s.Root.Key)
 }
 
-// readParts finds the shared groups and checks each by itself.
-func (l *loader) readParts(n *place.Node) {
+// readShared finds the shared groups and checks each by itself.
+func (l *loader) readShared(n *place.Node) {
 	for _, kid := range n.Pairs() {
-		l.parts[kid.Key()] = kid
+		l.shared[kid.Key()] = kid
 	}
 	for _, kid := range n.Pairs() {
 		probe := &Field{Type: Group, Name: kid.Key(), Path: kid.Key()}
 		later := l.later
-		l.part(kid, kid.Key(), probe)
-		l.later = later // links of a part are resolved where it is taken in
+		l.uses(kid, kid.Key(), probe)
+		l.later = later // links of a shared group are resolved where it is taken in
 	}
 }
 
-// part reads the shared group called name into f. at is the node that asks.
-func (l *loader) part(at *place.Node, name string, f *Field) {
-	n := l.parts[name]
+// uses reads the shared group called name into f. at is the node that asks.
+func (l *loader) uses(at *place.Node, name string, f *Field) {
+	n := l.shared[name]
 	if n == nil {
-		at.Fault(fmt.Sprintf("no part is called %q", name), place.Suggest(name, l.partNames()))
+		at.Fault(fmt.Sprintf("no shared group is called %q", name), place.Suggest(name, l.sharedNames()))
 		return
 	}
 	for _, open := range l.open {
 		if open == name {
-			at.Fault(fmt.Sprintf("the part %q takes itself in (%s)", name, strings.Join(append(l.open, name), " → ")), "records end somewhere; break the loop")
+			at.Fault(fmt.Sprintf("the shared group %q contains itself (%s)", name, strings.Join(append(l.open, name), " → ")), "break the loop")
 			return
 		}
 	}
@@ -160,37 +160,37 @@ func (l *loader) part(at *place.Node, name string, f *Field) {
 	defer func() { l.open = l.open[:len(l.open)-1] }()
 	n.Known("group", "fields")
 	if about := n.Get("group"); about != nil && f.About == "" {
-		f.About = about.Prose("what the part is about")
+		f.About = about.Prose("what the group is about")
 	}
 	fields := n.Get("fields")
 	if fields == nil {
-		n.Fault(fmt.Sprintf("the part %q has no fields", name), "add `fields:`")
+		n.Fault(fmt.Sprintf("the shared group %q has no fields", name), "add `fields:`")
 		return
 	}
 	l.fields(fields, f)
 }
 
-func (l *loader) partNames() []string {
+func (l *loader) sharedNames() []string {
 	var names []string
-	for name := range l.parts {
+	for name := range l.shared {
 		names = append(names, name)
 	}
 	if len(names) == 0 {
-		return []string{"none; add `parts:` at the top"}
+		return []string{"none; add `shared:` at the top"}
 	}
 	return names
 }
 
 func (l *loader) fields(n *place.Node, parent *Field) {
 	if !n.IsMap() || len(n.Pairs()) == 0 {
-		n.Fault("no fields stand here", "write one line a field: `name: {text: What it is.}`")
+		n.Fault("no fields are here", "write one line a field: `name: {text: What it is.}`")
 		return
 	}
 	folded := map[string]string{}
 	for _, kid := range n.Pairs() {
 		name := kid.Key()
 		if !fieldName.MatchString(name) {
-			kid.KeyFault(fmt.Sprintf("%q is no field name", name), "begin with a letter, then letters, digits, `_` and `-`")
+			kid.KeyFault(fmt.Sprintf("%q is not a field name", name), "begin with a letter, then letters, digits, `_` and `-`")
 			continue
 		}
 		if other, clash := folded[fold(name)]; clash && other != name {
@@ -212,26 +212,26 @@ func fold(name string) string {
 }
 
 // CommonKeys may stand in every field, TypeKeys only with their types.
-var CommonKeys = []string{"required", "labels", "evidence", "avoid", "sensitive", "style", "examples", "keywords"}
+var CommonKeys = []string{"required", "printed_as", "evidence", "avoid", "sensitive", "style", "examples", "keywords"}
 
 // leafKeys may stand in every field that holds a value.
-var leafKeys = []string{"basis", "tidy", "compare", "weight"}
+var leafKeys = []string{"basis", "normalize", "compare", "weight"}
 
 // TypeKeys are the keys that a type has of its own.
 var TypeKeys = map[Type][]string{
-	Text:     {"pattern", "least", "most"},
-	Integer:  {"least", "most", "written"},
-	Number:   {"least", "most", "written"},
+	Text:     {"pattern", "min", "max"},
+	Integer:  {"min", "max", "written"},
+	Number:   {"min", "max", "written"},
 	Boolean:  {},
 	Date:     {"written", "precision", "pivot"},
 	Time:     {},
 	DateTime: {},
 	Choice:   {"of"},
-	Money:    {"currency", "least", "most", "written"},
-	Quantity: {"unit", "least", "most", "written"},
+	Money:    {"currency", "min", "max", "written"},
+	Quantity: {"unit", "min", "max", "written"},
 	Link:     {"to"},
 	Group:    {"fields"},
-	List:     {"fields", "items", "part", "key", "ordered", "least", "most", "item_keywords"},
+	List:     {"fields", "items", "uses", "key", "ordered", "min", "max", "item_keywords"},
 }
 
 // KeysOf gives all keys that a field of a type may have.
@@ -251,17 +251,17 @@ func (l *loader) field(n *place.Node, f *Field) {
 		return
 	}
 	if !n.IsMap() {
-		n.Fault("a field should stand here, not a list", "write `name: {text: What it is.}`")
+		n.Fault("expected a field, not a list", "write `name: {text: What it is.}`")
 		return
 	}
-	if part := n.Get("part"); part != nil && n.Get("list") == nil {
+	if uses := n.Get("uses"); uses != nil && n.Get("list") == nil {
 		f.Type = Group
-		n.Known("part", "about", "required", "labels")
+		n.Known("uses", "about", "required", "printed_as")
 		if about := n.Get("about"); about != nil {
 			f.About = about.Prose("what to tell the model about this field")
 		}
-		l.part(part, part.Text(), f)
-		for _, key := range []string{"required", "labels"} {
+		l.uses(uses, uses.Text(), f)
+		for _, key := range []string{"required", "printed_as"} {
 			if kid := n.Get(key); kid != nil {
 				l.key(kid, f)
 			}

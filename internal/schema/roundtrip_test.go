@@ -76,20 +76,20 @@ func (g *gen) leaf() string {
 	t := types[g.r.IntN(len(types))]
 	g.used[string(t)] = true
 	f := fmt.Sprintf("{%s: \"What it is, %d: yes.\"", t, g.r.IntN(9))
-	f += g.maybe("required", "true") + g.maybe("labels", `[No., "Label: two"]`) + g.maybe("avoid", "[this, \"that #1\"]") + g.maybe("sensitive", "true") + g.maybe("style", "whole") + g.maybe("weight", "2.5")
+	f += g.maybe("required", "true") + g.maybe("printed_as", `[No., "Label: two"]`) + g.maybe("avoid", "[this, \"that #1\"]") + g.maybe("sensitive", "true") + g.maybe("style", "record") + g.maybe("weight", "2.5")
 	switch t {
 	case Text:
-		f += g.maybe("pattern", `'^[A-Z]\d+"x$'`) + g.maybe("least", "1") + g.maybe("most", "12") + g.maybe("compare", []string{"loose", "set", "{similar: 0.8}"}[g.r.IntN(3)]) + g.maybe("tidy", "[upper, no-end-stop]") + g.maybe("examples", `[{text: "a\nb", gives: null}]`)
+		f += g.maybe("pattern", `'^[A-Z]\d+"x$'`) + g.maybe("min", "1") + g.maybe("max", "12") + g.maybe("compare", []string{"loose", "set", "{similar: 0.8}"}[g.r.IntN(3)]) + g.maybe("normalize", "[upper, no-end-stop]") + g.maybe("examples", `[{text: "a\nb", gives: null}]`)
 	case Integer, Number:
-		f += g.maybe("least", "-3") + g.maybe("most", "9") + g.maybe("compare", "{within: 0.5}") + g.maybe("written", `{decimal: ",", group: "."}`)
+		f += g.maybe("min", "-3") + g.maybe("max", "9") + g.maybe("compare", "{within: 0.5}") + g.maybe("written", `{decimal: ",", group: "."}`)
 	case Date:
 		f += g.maybe("written", "[D.M.YYYY, D MMMM YYYY]") + g.maybe("precision", "month") + g.maybe("pivot", "1950")
 	case Choice:
 		f += ", of: {yes: {also: [ja, si]}, 'no': , \"007\": {about: The agent.}}" + g.maybe("compare", "none")
 	case Money:
-		f += g.maybe("currency", "EUR") + g.maybe("most", "100")
+		f += g.maybe("currency", "EUR") + g.maybe("max", "100")
 	case Quantity:
-		f += g.maybe("unit", "m/s²") + g.maybe("least", "0.5")
+		f += g.maybe("unit", "m/s²") + g.maybe("min", "0.5")
 	}
 	switch g.r.IntN(4) {
 	case 0:
@@ -115,7 +115,7 @@ func (g *gen) fields(level, indent int) string {
 			fmt.Fprintf(&b, "%s%s:\n%s  list: A list.\n", pad, name, pad)
 			if g.r.IntN(2) == 0 {
 				g.used["ordered"] = true
-				fmt.Fprintf(&b, "%s  ordered: true\n%s  least: 0\n%s  most: 3\n", pad, pad, pad)
+				fmt.Fprintf(&b, "%s  ordered: true\n%s  min: 0\n%s  max: 3\n", pad, pad, pad)
 			}
 			if g.r.IntN(2) == 0 {
 				g.used["key"] = true
@@ -126,8 +126,8 @@ func (g *gen) fields(level, indent int) string {
 			g.used["items"] = true
 			fmt.Fprintf(&b, "%s%s: {list: Plain items., items: %s}\n", pad, name, g.leaf())
 		case k == 3:
-			g.used["part"] = true
-			fmt.Fprintf(&b, "%s%s: {part: person, about: Someone.}\n", pad, name)
+			g.used["uses"] = true
+			fmt.Fprintf(&b, "%s%s: {uses: person, about: Someone.}\n", pad, name)
 		default:
 			fmt.Fprintf(&b, "%s%s: %s\n", pad, name, g.leaf())
 		}
@@ -136,7 +136,7 @@ func (g *gen) fields(level, indent int) string {
 }
 
 func (g *gen) schema() string {
-	b := "schema: random-schema\nabout: Anything.\nparts:\n  person: {fields: {name: \"A name.\"}}\n"
+	b := "schema: random-schema\nabout: Anything.\nshared:\n  person: {fields: {name: \"A name.\"}}\n"
 	if g.r.IntN(3) == 0 {
 		g.used["each"] = true
 		b += "each: entry\nkey: [mark]\nversion: \"1.10\"\n"
@@ -434,11 +434,11 @@ func TestForeignSchemasJudgeAlike(t *testing.T) {
 
 func TestImportRefuses(t *testing.T) {
 	for text, says := range map[string]string{
-		`{`: "not JSON", `[]`: "describes no record", `{"type":"string"}`: "describes no record", `{"type":"object","properties":{}}`: "describes no record",
-		`{"type":"object","properties":{"a b":{"type":"string"}}}`:                                                                          "is no field name",
-		`{"type":"object","properties":{"a":{"$ref":"other.json"}}}`:                                                                        "leads out of the file",
-		`{"type":"object","properties":{"a":{"$ref":"file:///etc/passwd"}}}`:                                                                "leads out of the file",
-		`{"type":"object","properties":{"a":{"$ref":"#/$defs/x"}}}`:                                                                         "names nothing",
+		`{`: "not JSON", `[]`: "does not describe a record", `{"type":"string"}`: "does not describe a record", `{"type":"object","properties":{}}`: "does not describe a record",
+		`{"type":"object","properties":{"a b":{"type":"string"}}}`:                                                                          "is not a field name",
+		`{"type":"object","properties":{"a":{"$ref":"other.json"}}}`:                                                                        "points outside the file",
+		`{"type":"object","properties":{"a":{"$ref":"file:///etc/passwd"}}}`:                                                                "points outside the file",
+		`{"type":"object","properties":{"a":{"$ref":"#/$defs/x"}}}`:                                                                         "points to nothing",
 		`{"type":"object","properties":{"a":{"$ref":"#"}}}`:                                                                                 "recursive",
 		`{"$defs":{"n":{"type":"object","properties":{"k":{"$ref":"#/$defs/n"}}}},"type":"object","properties":{"a":{"$ref":"#/$defs/n"}}}`: "recursive",
 		`{"type":"object","properties":{"a":{"type":"string","pattern":"(?=x)"}}}`:                                                          "RE2",

@@ -40,14 +40,14 @@ type Rule struct {
 // rules reads the rules of a schema.
 func (l *loader) rules(n *place.Node) {
 	if !n.IsList() {
-		n.Fault("a list of rules should stand here", "write `- {holds: next_visit > visited, say: The next visit comes later.}`")
+		n.Fault("rules are a list", "write `- {holds: next_visit > visited, say: The next visit comes later.}`")
 		return
 	}
 	for _, kid := range n.Items() {
 		kid.Known("holds", "say", "for")
 		holds := kid.Get("holds")
 		if holds == nil {
-			kid.Fault("a rule says what holds", "write `holds: next_visit > visited`")
+			kid.Fault("a rule needs `holds`", "write `holds: next_visit > visited`")
 			continue
 		}
 		r := &Rule{Holds: holds.Filled("the condition")}
@@ -81,7 +81,7 @@ func (l *loader) itemsOf(n *place.Node, path string) *Field {
 		}
 	})
 	if found == nil {
-		n.Fault(fmt.Sprintf("%q is no list of items with fields", path), place.Suggest(path, lists))
+		n.Fault(fmt.Sprintf("%q is not a list of items with fields", path), place.Suggest(path, lists))
 	}
 	return found
 }

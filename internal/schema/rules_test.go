@@ -77,8 +77,8 @@ func TestRules(t *testing.T) {
 		assert.Equal(t, c.broken, strings.Join(got, "; "), "%s over %s", c.rule, c.record)
 	}
 	for rule, says := range map[string]string{
-		"{holds: c > 1}": "unknown name c", "{holds: a > from}": "mismatched types", "{holds: a + 1}": "bool", "{holds: 'a >'}": "unexpected", "{for: 'bays', holds: a > 1}": "no list of items",
-		"{for: 'bays[]', holds: nothing > 1}": "unknown name nothing", "{say: x}": "says what holds", "{holds: name.first == 1}": "",
+		"{holds: c > 1}": "unknown name c", "{holds: a > from}": "mismatched types", "{holds: a + 1}": "bool", "{holds: 'a >'}": "unexpected", "{for: 'bays', holds: a > 1}": "not a list of items",
+		"{for: 'bays[]', holds: nothing > 1}": "unknown name nothing", "{say: x}": "needs `holds`", "{holds: name.first == 1}": "",
 	} {
 		_, err := Parse("s.yaml", []byte(ruled+"  - "+rule+"\n"))
 		require.Error(t, err, rule)

@@ -66,10 +66,10 @@ type Field struct {
 	Type      Type
 	About     string // what the model is told
 	Required  bool
-	Labels    []string // what documents print before the value
+	PrintedAs []string // what documents print before the value
 	Pattern   *regexp.Regexp
-	Least     string // a decimal, or ""
-	Most      string
+	Min       string // a decimal, or ""
+	Max       string
 	Written   []DateFormat
 	Numbers   NumberFormat // how documents write its figures
 	Pivot     int          // of a date, the first of the hundred years that two digits mean; 0: none
@@ -83,7 +83,7 @@ type Field struct {
 	Avoid     []string     // what does not belong in it
 	Sensitive bool         // masked wherever people look on
 	Style     string       // how the field is asked for, where it is not as the rest: one of AskStyles
-	Tidy      []string     // further tidies, or "none"
+	Normalize []string     // further normalizers, or "none"
 	Compare   Comparison
 	Weight    string // a decimal, or "" for 1
 	Examples  []Example

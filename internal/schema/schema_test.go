@@ -15,14 +15,14 @@ const small = `
 schema: s
 each: %
 fields:
-  name: {text: A name., required: true, pattern: '^A', most: 9}
+  name: {text: A name., required: true, pattern: '^A', max: 9}
   kind: {choice: Kind., of: {a: {also: [b]}, "007": , null: }}
   bays:
     list: Bays.
     key: [no]
     fields:
-      no: {integer: Number., least: 1}
-      marks: {list: Marks., items: {number: A mark., most: 2.5}}
+      no: {integer: Number., min: 1}
+      marks: {list: Marks., items: {number: A mark., max: 2.5}}
   who: {group: Who., fields: {on: {date: Day., written: [D.M.YYYY]}}}
 `
 
@@ -133,7 +133,7 @@ func deepBlock(n int) string {
 // line each, and a schema that loads compiles.
 func FuzzParse(f *testing.F) {
 	f.Add(strings.Replace(small, "%", "document", 1))
-	f.Add("schema: a\nfields:\n  a: {text: x, least: 1e9}\n")
+	f.Add("schema: a\nfields:\n  a: {text: x, min: 1e9}\n")
 	f.Add("fields: {a: {list: b, items: {choice: c, of: [x, y]}}}")
 	f.Fuzz(func(t *testing.T, text string) {
 		s, err := Parse("f.yaml", []byte(text))

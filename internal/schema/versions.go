@@ -95,18 +95,18 @@ func changesOf(path string, o, f *Field) []Change {
 		}
 		add("choices", strings.Join(notes, "; "), len(gone) > 0)
 	}
-	if o.Least != f.Least || o.Most != f.Most || patternOf(o) != patternOf(f) || o.Precision != f.Precision || o.Pivot != f.Pivot || o.Currency != f.Currency || o.Unit != f.Unit {
+	if o.Min != f.Min || o.Max != f.Max || patternOf(o) != patternOf(f) || o.Precision != f.Precision || o.Pivot != f.Pivot || o.Currency != f.Currency || o.Unit != f.Unit {
 		add("bounds", strings.Join(boundNotes(o, f), "; "), true)
 	}
 	if o.About != f.About {
-		add("words", "another description", false)
+		add("description", "another description", false)
 	}
 	return list
 }
 
 func boundNotes(o, f *Field) []string {
 	var notes []string
-	for _, b := range [][3]string{{"least", o.Least, f.Least}, {"most", o.Most, f.Most}, {"pattern", patternOf(o), patternOf(f)}, {"precision", o.Precision, f.Precision}, {"pivot", pivotOf(o), pivotOf(f)}, {"currency", o.Currency, f.Currency}, {"unit", o.Unit, f.Unit}} {
+	for _, b := range [][3]string{{"min", o.Min, f.Min}, {"max", o.Max, f.Max}, {"pattern", patternOf(o), patternOf(f)}, {"precision", o.Precision, f.Precision}, {"pivot", pivotOf(o), pivotOf(f)}, {"currency", o.Currency, f.Currency}, {"unit", o.Unit, f.Unit}} {
 		if b[1] != b[2] {
 			notes = append(notes, fmt.Sprintf("%s %s → %s", b[0], orNone(b[1]), orNone(b[2])))
 		}

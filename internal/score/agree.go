@@ -126,12 +126,12 @@ func (a *Agreement) JSON() value.Value {
 	for i := range a.Leaves {
 		leaves.Kids = append(leaves.Kids, a.Leaves[i].choice())
 	}
-	return value.Obj(count("documents", a.Documents), apartJSON(a.Apart), count("same", a.Same), count("differ", a.Differ), fields.Named("fields"), leaves.Named("leaves"))
+	return value.Obj(count("documents", a.Documents), apartJSON(a.Apart), count("same", a.Same), count("differ", a.Differ), fields.Named("fields"), leaves.Named("values"))
 }
 
 // choice gives a leaf that differs as a line for `gold settle`.
 func (x *LeafPair) choice() value.Value {
-	return value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), x.A.Named("first"), x.B.Named("second"), value.Value{Name: "take"})
+	return value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), x.A.Named("first"), x.B.Named("second"), value.Value{Name: "choose"})
 }
 
 // Differences gives the machine form of docs/formats.md for two runs without
@@ -141,5 +141,5 @@ func (a *Agreement) Differences() value.Value {
 	for _, x := range a.Leaves {
 		leaves.Kids = append(leaves.Kids, value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), value.Str(x.Field).Named("field"), x.A.Named("first"), x.B.Named("second")))
 	}
-	return value.Obj(count("documents", a.Documents), count("same", a.Same), count("differ", a.Differ), apartJSON(a.Apart), leaves.Named("leaves"))
+	return value.Obj(count("documents", a.Documents), count("same", a.Same), count("differ", a.Differ), apartJSON(a.Apart), leaves.Named("values"))
 }

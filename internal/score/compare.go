@@ -83,7 +83,7 @@ type other struct {
 
 // NewComparer compares by one schema: the ruler for both.
 func NewComparer(s *schema.Schema, g *gold.Shelf, part string) *Comparer {
-	c := &Comparer{schema: s, gate: NewWith(s, g, Options{Part: part}), index: map[*schema.Field]int{}, a: map[string]*side{}, b: map[string]*side{}}
+	c := &Comparer{schema: s, gate: NewWith(s, g, Options{Split: part}), index: map[*schema.Field]int{}, a: map[string]*side{}, b: map[string]*side{}}
 	for _, f := range s.Leaves() {
 		if f.Scored() {
 			c.index[f] = len(c.fields)
@@ -233,9 +233,9 @@ func apart(a, b *side) string {
 func alone(inA, inB bool) string {
 	switch {
 	case !inA:
-		return "only the second has it"
+		return "only B has it"
 	case !inB:
-		return "only the first has it"
+		return "only A has it"
 	}
 	return ""
 }
@@ -444,24 +444,24 @@ func (c *Comparison) Words(a, b string) string {
 	points := fmt.Sprintf("%+.1f points", 100*c.By)
 	bounds := ""
 	if c.Difference.Exists {
-		bounds = fmt.Sprintf(", 95 %% between %+.1f and %+.1f", 100*c.Difference.Low, 100*c.Difference.High)
+		bounds = fmt.Sprintf(" (95 %% interval %+.1f to %+.1f)", 100*c.Difference.Low, 100*c.Difference.High)
 	}
-	counts := fmt.Sprintf("; %d leaves fixed, %d broken", c.Fixed, c.Broken)
+	counts := fmt.Sprintf("; %d values fixed, %d broken", c.Fixed, c.Broken)
 	switch {
 	case c.Documents == 0:
 		return "nothing to compare: no document counts in both"
 	case c.A == c.B && c.Fixed+c.Broken == 0:
-		return fmt.Sprintf("%s and %s are the same, leaf by leaf", a, b)
+		return fmt.Sprintf("%s and %s are the same, value by value", a, b)
 	case c.Documents < 2:
-		return fmt.Sprintf("%s: %s on one document, which proves nothing%s", b, points, counts)
+		return fmt.Sprintf("%s: %s in F1 on one document, too few to tell%s", b, points, counts)
 	case c.P < 0.05 && c.By > 0:
-		return b + " is better: " + points + bounds + counts
+		return b + " is better: " + points + " in F1" + bounds + counts
 	case c.P < 0.05 && c.By < 0:
-		return b + " is worse: " + points + bounds + counts
+		return b + " is worse: " + points + " in F1" + bounds + counts
 	}
 	few := ""
 	if c.Differing < fewDiffer {
-		few = fmt.Sprintf(", since only %d documents differ", c.Differing)
+		few = fmt.Sprintf("; only %d documents differ", c.Differing)
 	}
-	return fmt.Sprintf("no difference is proven (p = %.2f%s): %s %s%s%s", c.P, few, b, points, bounds, counts)
+	return fmt.Sprintf("no significant difference (p = %.2f%s): %s %s in F1%s%s", c.P, few, b, points, bounds, counts)
 }

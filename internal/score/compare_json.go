@@ -21,9 +21,9 @@ func (c *Comparison) JSON() value.Value {
 		leaves.Kids = append(leaves.Kids, value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), value.Str(x.Field).Named("field"),
 			x.Gold.Named("gold"), x.A.Named("first"), x.B.Named("second"), value.Boolean(x.Fixed).Named("fixed")))
 	}
-	return value.Obj(count("documents", c.Documents), apartJSON(c.Apart), value.Str(c.Words("the first", "the second")).Named("words"),
+	return value.Obj(count("documents", c.Documents), apartJSON(c.Apart), value.Str(c.Words("A", "B")).Named("summary"),
 		c.A.F1().json("f1_first"), c.B.F1().json("f1_second"), figure("difference", c.By), Ratio{c.Difference.Low, c.Difference.Exists}.json("difference_low"), Ratio{c.Difference.High, c.Difference.Exists}.json("difference_high"),
 		figure("p", c.P), count("fixed", c.Fixed), count("broken", c.Broken), count("both_right", c.BothRight), count("both_wrong", c.BothWrong),
 		value.Obj(count("first", c.RecordsA), count("second", c.RecordsB), count("of", c.RecordsOf), count("only_first", c.OnlyA), count("only_second", c.OnlyB), figure("p", c.McNemar)).Named("records"),
-		fields.Named("fields"), leaves.Named("leaves"))
+		fields.Named("fields"), leaves.Named("values"))
 }

@@ -14,7 +14,7 @@ import (
 	"filler/internal/value"
 )
 
-// The examples of docs/scoring.md beyond the first are what is reckoned here, each
+// The examples of docs/scoring.md beyond the first are what is computed here, each
 // from the figures that stand in its sentence.
 func TestFurtherExamples(t *testing.T) {
 	data, err := os.ReadFile("../../docs/scoring.md")
@@ -32,7 +32,7 @@ func TestFurtherExamples(t *testing.T) {
 	says("(10, 0, 0, 0), (10, 0, 0, 0), (8, 1, 1, 0), (9, 0, 1, 0) and (9, 1, 0, 0)")
 	d := differenceInterval(a, b)
 	says("%+.1f points, 95 %% between %+.1f and %+.1f; p = %.3f", 100*(f1(b)-f1(a)), 100*d.Low, 100*d.High, flipped(a, b))
-	says("exact in one alone, 1 and 7, chance would do with p = %.3f", mcNemar(1, 7))
+	says("With 1 fully correct record lost and 7 gained, McNemar p = %.3f", mcNemar(1, 7))
 	k, _ := Kappa([][]int{{88, 14, 18}, {10, 40, 10}, {2, 6, 12}})
 	says("kappa is %.3f", k)
 	says("of 30 leaves all right, at least %.3f are right; with a design effect of 2, at least %.3f", lower(30, 0, 1), lower(30, 0, 2))
@@ -53,8 +53,8 @@ func TestFurtherExamples(t *testing.T) {
 	assert.Equal(t, Evident{Known: true, RightWith: 1, WrongWithout: 1}, r.Evident)
 	r.Spent = &Spending{CostNano: 30_000_000}
 	nano, _ := r.PerRight()
-	says("a run that cost 0.03 and has one leaf right pays %.2f for it", nano/1e9)
-	for _, c := range Causes() {
+	says("a run that cost 0.03 and has one value right pays %.2f for it", nano/1e9)
+	for _, c := range ErrorTypes() {
 		says("| `%s` | %s |", c[0], c[1])
 	}
 }

@@ -50,7 +50,7 @@ func (e *LineError) Unwrap() error { return e.Err }
 
 var errQuit = errors.New("stopped")
 
-// inHands has the lines of a file worked on by several hands, and what came of
+// inHands has the lines of a file worked on by several goroutines, and what came of
 // them put together in the order of the file. hand makes what one hand works with.
 func inHands[T any](path string, hand func() func(b *batch) T, merge func(T) error) error {
 	type job struct {

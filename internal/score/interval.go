@@ -7,7 +7,7 @@ import (
 )
 
 // Tally is the outcomes of one document: what intervals and comparisons are
-// reckoned from. Blank leaves take no part.
+// computed from. Blank leaves take no part.
 type Tally struct{ Right, Wrong, Missed, Extra int32 }
 
 func (c Counts) tally() Tally {
@@ -15,13 +15,13 @@ func (c Counts) tally() Tally {
 }
 
 // Interval is a 95 % interval; it does not exist where there is nothing to
-// reckon it from.
+// compute it from.
 type Interval struct {
 	Low, High float64
 	Exists    bool
 }
 
-// How often documents are drawn anew, and from how many documents on their
+// How often documents are drawn, and from how many documents on their
 // distinct tallies are weighted in place of drawing each.
 const (
 	draws    = 2000

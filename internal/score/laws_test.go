@@ -45,7 +45,7 @@ func setOf(records []*value.Value) gold.Set {
 		if i%3 == 0 {
 			part = gold.Test
 		}
-		set[docName(i)] = &gold.Record{Document: docName(i), State: gold.Reviewed, Part: part, Record: *v}
+		set[docName(i)] = &gold.Record{Document: docName(i), State: gold.Reviewed, Split: part, Record: *v}
 	}
 	return set
 }
@@ -114,7 +114,7 @@ func TestSumsAddUp(t *testing.T) {
 		slices, documents = slices.Plus(x.Counts), documents+x.Documents
 	}
 	for _, part := range []string{gold.Tune, gold.Test} {
-		r := scoredAll(t, NewWith(s, set.Shelf(), Options{Part: part}), filled)
+		r := scoredAll(t, NewWith(s, set.Shelf(), Options{Split: part}), filled)
 		parts = parts.Plus(r.Overall)
 		assert.Len(t, r.LeftOut, len(golds)-r.Documents, "who does not count is named")
 	}
@@ -138,7 +138,7 @@ func TestSettledIsTheOther(t *testing.T) {
 		for _, l := range got.Leaves {
 			choices = append(choices, gold.Choice{Document: "d", Path: l.Path, Value: l.B})
 		}
-		v := gold.Settle(s, g.Clone(), choices)
+		v := gold.Adjudicate(s, g.Clone(), choices)
 		after := scored(t, s, v.String(), d.String())
 		require.Zero(t, after.Overall.Wrong+after.Overall.Missed+after.Overall.Extra, "%s\nsettled as %s\ncame to %s", g, d, v)
 		settled += len(choices)
@@ -146,7 +146,7 @@ func TestSettledIsTheOther(t *testing.T) {
 	assert.Greater(t, settled, 1000)
 }
 
-// Fixed and broken leaves are those of gold whose outcome changes, reckoned once
+// Fixed and broken leaves are those of gold whose outcome changes, computed once
 // more path by path; the other way round the two change places.
 func TestFixedAndBroken(t *testing.T) {
 	s, golds, first := pairsOfRecords(t, 300, 37)
@@ -200,27 +200,27 @@ func TestFixedAndBroken(t *testing.T) {
 func TestEveryMissHasACause(t *testing.T) {
 	s, golds, filled := pairsOfRecords(t, 300, 39)
 	known := map[string]bool{}
-	for _, c := range Causes() {
+	for _, c := range ErrorTypes() {
 		require.NotEmpty(t, c[1])
 		known[c[0]] = true
 	}
 	finder := &Finder{Schema: s, Gold: setOf(golds).Shelf()}
-	var all []Miss
+	var all []LeafError
 	for i, v := range filled {
 		found, err := finder.Add(record.Line{Document: docName(i), Record: *v})
 		require.NoError(t, err)
 		one := scored(t, s, golds[i].String(), v.String()).Overall
-		require.Len(t, found.Misses, one.Wrong+one.Missed+one.Extra)
-		all = append(all, found.Misses...)
+		require.Len(t, found.Errors, one.Wrong+one.Missed+one.Extra)
+		all = append(all, found.Errors...)
 	}
 	for i := range all {
 		m := &all[i]
-		require.True(t, known[string(m.Cause)], "%q is not listed", m.Cause)
+		require.True(t, known[string(m.Type)], "%q is not listed", m.Type)
 		require.NotEmpty(t, m.Path())
 		require.Equal(t, m.Outcome == Extra, m.Gold.Empty())
 		require.Equal(t, m.Outcome == Missed, m.Filled.Empty())
 		v := m.JSON()
-		require.Equal(t, string(m.Cause), v.Word("cause"))
+		require.Equal(t, string(m.Type), v.Word("type"))
 	}
 	groups, times := Group(all), 0
 	for i, g := range groups {
@@ -241,12 +241,12 @@ func TestRiskiestFifthByHand(t *testing.T) {
 		not := 0
 		for i := range leaves {
 			leaves[i] = risky{float64(r.IntN(4)) / 4, r.IntN(3) == 0}
-			if leaves[i].notRight {
+			if leaves[i].err {
 				not++
 			}
 		}
 		got := review(leaves)
-		require.Equal(t, []int{len(leaves), not}, []int{got.Leaves, got.NotRight})
+		require.Equal(t, []int{len(leaves), not}, []int{got.Leaves, got.Errors})
 		const orders = 3000
 		sum := 0
 		for range orders {
@@ -262,12 +262,12 @@ func TestRiskiestFifthByHand(t *testing.T) {
 				return 0
 			})
 			for _, l := range own[:got.Top] {
-				if l.notRight {
+				if l.err {
 					sum++
 				}
 			}
 		}
-		require.InDelta(t, float64(sum)/orders, got.TopNot, 0.12)
+		require.InDelta(t, float64(sum)/orders, got.TopErrors, 0.12)
 	}
 }
 

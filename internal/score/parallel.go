@@ -132,7 +132,7 @@ func (sc *Scorer) itemsOf(f *schema.Field) *Items {
 }
 
 func (i *Items) plus(o Items) {
-	i.Found, i.Missed, i.Invented = i.Found+o.Found, i.Missed+o.Missed, i.Invented+o.Invented
+	i.Found, i.Missed, i.Extra = i.Found+o.Found, i.Missed+o.Missed, i.Extra+o.Extra
 }
 
 func (e *Evident) plus(o Evident) {

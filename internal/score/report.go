@@ -54,7 +54,8 @@ type Report struct {
 	Evident      Evident
 	TooLong      int       // lists too long for the best pairing
 	Drafted      int       // counted documents whose gold the same model drafted
-	Part         string    // of the gold that was counted; "" is all
+	Reread       int       // counted documents whose text is read differently since review
+	Split        string    // of the gold that was counted; "" is all
 	Spent        *Spending // nil where it is not known
 }
 
@@ -71,8 +72,7 @@ func (r *Report) PerRight() (nano float64, ok bool) {
 
 // Options say what else a score should tell.
 type Options struct {
-	Part      string                     // of the gold set; "" is all
-	By        string                     // the fact that Slice gives, for the heading
+	Split     string                     // of the gold set; "" is all
 	Slice     func(l record.Line) string // nil: no slices
 	Confusion []string                   // paths of choice fields
 	Places    bool                       // whether values stand where gold's do
@@ -81,7 +81,7 @@ type Options struct {
 	Model     string                     // that filled the records, for the footnote on drafts
 }
 
-// Slice is the score of the documents that share a fact.
+// Slice is the score of the documents that share a value of their metadata.
 type Slice struct {
 	Name      string
 	Documents int
@@ -128,7 +128,7 @@ func NewWith(s *schema.Schema, g *gold.Shelf, o Options) *Scorer {
 			}
 		}
 	}
-	sc.report.Part = o.Part
+	sc.report.Split = o.Split
 	sc.tallies.whole = o.Between
 	sc.plan = sc.planOf(s.Root)
 	return sc
@@ -138,7 +138,7 @@ func NewWith(s *schema.Schema, g *gold.Shelf, o Options) *Scorer {
 type Twice struct{ Document string }
 
 func (e *Twice) Error() string {
-	return fmt.Sprintf("%s stands there twice; which of its records counts would be a guess, so keep one", e.Document)
+	return fmt.Sprintf("%s has two records; keep one", e.Document)
 }
 
 // Add counts the record of one document. A document whose filling failed
@@ -175,9 +175,9 @@ func (sc *Scorer) measure(l *record.Line) {
 func (sc *Scorer) judge(l *record.Line) (g *gold.Record, filled *value.Value, why string) {
 	switch {
 	case l.Example == l.Document && l.Example != "":
-		return nil, nil, "it was shown solved in the prompt"
+		return nil, nil, "shown solved in the prompt"
 	case l.Example != "":
-		return nil, nil, "nearly the same as " + l.Example + ", which was shown solved in the prompt"
+		return nil, nil, "near-duplicate of " + l.Example + ", which was shown solved in the prompt"
 	}
 	_, g, err := sc.hand.Find(l.Document)
 	switch {
@@ -187,7 +187,7 @@ func (sc *Scorer) judge(l *record.Line) (g *gold.Record, filled *value.Value, wh
 		return nil, nil, "no gold"
 	}
 	sc.judged = g
-	if why = sc.countable(g, l.Source); why != "" {
+	if why = sc.countable(g, l.Hashes); why != "" {
 		return nil, nil, why
 	}
 	if l.Status == record.Failed {
@@ -196,7 +196,7 @@ func (sc *Scorer) judge(l *record.Line) (g *gold.Record, filled *value.Value, wh
 	return g, &l.Record, ""
 }
 
-// slice adds a document to those that share a fact.
+// slice adds a document to those that share a value of their metadata.
 func (sc *Scorer) slice(name string, c Counts) {
 	s := sc.slices[name]
 	if s == nil {
@@ -209,21 +209,28 @@ func (sc *Scorer) slice(name string, c Counts) {
 }
 
 // countable says why the gold of a document does not count, or "".
-func (sc *Scorer) countable(g *gold.Record, source string) string {
+func (sc *Scorer) countable(g *gold.Record, now record.Hashes) string {
 	switch {
 	case g.State != gold.Reviewed:
-		return "its gold is not reviewed (" + g.State + ")"
-	case sc.options.Part != "" && g.Part == "":
-		return "it is in neither part of the gold set"
-	case sc.options.Part != "" && g.Part != sc.options.Part:
-		return "it is in the part to " + g.Part
+		return "gold not reviewed (" + g.State + ")"
+	case sc.options.Split != "" && g.Split == "":
+		return "in no split"
+	case sc.options.Split != "" && g.Split != sc.options.Split:
+		return "in the " + g.Split + " split"
 	case g.Fault != "":
-		return "its gold breaks the schema: " + g.Fault
-	case g.Source != "" && source != "" && g.Source != source:
-		return "its text has changed since review"
+		return "gold breaks the schema: " + g.Fault
+	}
+	switch g.Hashes.Since(now) {
+	case record.Changed:
+		return "document changed since review"
+	case record.Reread:
+		sc.report.Reread++
 	}
 	return ""
 }
+
+// Counted gives how many documents have counted so far.
+func (sc *Scorer) Counted() int { return sc.report.Documents }
 
 func (sc *Scorer) leaveOut(document, why string) {
 	sc.report.LeftOut = append(sc.report.LeftOut, LeftOut{document, why})
@@ -267,7 +274,7 @@ func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (co
 		case inGold:
 			items.Missed++
 		default:
-			items.Invented++
+			items.Extra++
 		}
 	})
 	if sc.options.Straight && len(risks) > 0 {

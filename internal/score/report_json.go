@@ -43,17 +43,20 @@ func (r *Report) more() (members []value.Value) {
 		members = append(members, list.Named("confusion"))
 	}
 	if e := r.Evident; e.Known {
-		v := value.Obj(count("right_with", e.RightWith), count("right_without", e.RightWithout), count("wrong_with", e.WrongWith), count("wrong_without", e.WrongWithout))
+		v := value.Obj(count("right_found", e.RightWith), count("right_not_found", e.RightWithout), count("wrong_or_extra_found", e.WrongWith), count("wrong_or_extra_not_found", e.WrongWithout))
 		if e.SamePlace+e.OtherPlace > 0 {
 			v.Kids = append(v.Kids, count("right_place", e.SamePlace), count("other_place", e.OtherPlace))
 		}
 		members = append(members, v.Named("evidence"))
 	}
 	if nano, ok := r.PerRight(); ok {
-		members = append(members, value.Obj(value.Num(fmt.Sprintf("%.9f", float64(r.Spent.CostNano)/1e9)).Named("total"), value.Num(fmt.Sprintf("%.9f", nano/1e9)).Named("per_right_leaf")).Named("cost"))
+		members = append(members, value.Obj(value.Num(fmt.Sprintf("%.9f", float64(r.Spent.CostNano)/1e9)).Named("total"), value.Num(fmt.Sprintf("%.9f", nano/1e9)).Named("per_right_value")).Named("cost"))
 	}
 	if r.TooLong > 0 {
 		members = append(members, count("lists_too_long", r.TooLong))
+	}
+	if r.Reread > 0 {
+		members = append(members, count("read_differently_since_review", r.Reread))
 	}
 	if r.Drafted > 0 {
 		members = append(members, count("drafted_by_this_model", r.Drafted))
@@ -72,8 +75,8 @@ func (r *Report) JSON() value.Value {
 	for _, l := range r.LeftOut {
 		left.Kids = append(left.Kids, value.Obj(value.Str(l.Document).Named("document"), value.Str(l.Why).Named("why")))
 	}
-	if r.Part != "" {
-		v.Set("part", value.Str(r.Part))
+	if r.Split != "" {
+		v.Set("split", value.Str(r.Split))
 	}
 	v.Kids = append(v.Kids, left.Named("left_out"), value.Obj(append(r.Overall.json(), r.F1.json()...)...).Named("overall"))
 	p, q, f := r.Macro()
@@ -84,7 +87,7 @@ func (r *Report) JSON() value.Value {
 	}
 	lists := value.List()
 	for _, l := range r.Lists {
-		lists.Kids = append(lists.Kids, value.Obj(value.Str(l.Path).Named("list"), count("found", l.Found), count("missed", l.Missed), count("invented", l.Invented)))
+		lists.Kids = append(lists.Kids, value.Obj(value.Str(l.Path).Named("list"), count("found", l.Found), count("missed", l.Missed), count("extra", l.Extra)))
 	}
 	fields := value.List()
 	for _, f := range r.Fields {
@@ -93,8 +96,8 @@ func (r *Report) JSON() value.Value {
 	v.Kids = append(v.Kids, lists.Named("items"), fields.Named("fields"))
 	v.Kids = append(v.Kids, r.more()...)
 	if r.Review.Leaves > 0 {
-		v.Kids = append(v.Kids, value.Obj(count("leaves", r.Review.Leaves), count("not_right", r.Review.NotRight), count("riskiest_fifth", r.Review.Top),
-			value.Num(strconv.FormatFloat(r.Review.TopNot, 'f', 1, 64)).Named("not_right_in_it")).Named("review"))
+		v.Kids = append(v.Kids, value.Obj(count("values", r.Review.Leaves), count("errors", r.Review.Errors), count("riskiest_fifth", r.Review.Top),
+			value.Num(strconv.FormatFloat(r.Review.TopErrors, 'f', 1, 64)).Named("errors_in_it"), count("errors_never_filled", r.NeverFilled())).Named("risk"))
 	}
 	return v
 }

@@ -7,19 +7,23 @@ import (
 	"filler/internal/value"
 )
 
-// Review says what the order by risk is worth to a reviewer: how much of what is
-// not right stands in the riskiest fifth of the leaves.
+// Review says what the order by risk is worth to a reviewer: how many of the
+// errors stand in the riskiest fifth of the leaves.
 type Review struct {
-	Leaves   int // those of counted records that have a risk, nulls included
-	NotRight int
-	Top      int     // a fifth of them
-	TopNot   float64 // of those that are not right, in the riskiest fifth; ties share
+	Leaves    int // those of counted records that have a risk, nulls included
+	Errors    int
+	Top       int     // a fifth of them
+	TopErrors float64 // of the errors, in the riskiest fifth; ties share
 }
+
+// NeverFilled gives how many errors have no risk, since no record has a place
+// for them: the leaves of items that were never filled, and of failed documents.
+func (r *Report) NeverFilled() int { return r.Overall.Errors() - r.Review.Errors }
 
 // risky is a leaf with its risk.
 type risky struct {
-	risk     float64
-	notRight bool
+	risk float64
+	err  bool // wrong, missed or extra
 }
 
 // reviewed adds a leaf that has a risk.
@@ -42,23 +46,23 @@ func risksOf(v *value.Value) map[value.Pointer]float64 {
 	return risks
 }
 
-// review reckons the Review. Leaves of one risk stand in no order: of those at
-// the edge of the fifth a part counts.
+// review computes the Review. Leaves of equal risk have no order: those at the
+// edge of the fifth count in proportion.
 func review(leaves []risky) Review {
 	r := Review{Leaves: len(leaves), Top: (len(leaves) + 4) / 5}
 	sorted := append([]risky(nil), leaves...)
 	sort.Slice(sorted, func(i, j int) bool { return sorted[i].risk > sorted[j].risk })
 	for at := 0; at < len(sorted); {
-		end, not := at, 0
+		end, errs := at, 0
 		for end < len(sorted) && sorted[end].risk == sorted[at].risk {
-			if sorted[end].notRight {
-				not++
+			if sorted[end].err {
+				errs++
 			}
 			end++
 		}
-		r.NotRight += not
+		r.Errors += errs
 		if inside := min(end, r.Top) - at; inside > 0 {
-			r.TopNot += float64(not) * float64(inside) / float64(end-at)
+			r.TopErrors += float64(errs) * float64(inside) / float64(end-at)
 		}
 		at = end
 	}

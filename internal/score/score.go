@@ -42,7 +42,7 @@ type Leaf struct {
 }
 
 // Items counts the items of a list.
-type Items struct{ Found, Missed, Invented int }
+type Items struct{ Found, Missed, Extra int }
 
 // Visitor hears of every leaf and of every list item.
 type Visitor struct {
@@ -188,6 +188,9 @@ func (c *Counts) Add(o Outcome) {
 		c.Blank++
 	}
 }
+
+// Errors gives how many leaves are wrong, missed or extra.
+func (c Counts) Errors() int { return c.Wrong + c.Missed + c.Extra }
 
 // Plus gives the sum of two counts.
 func (c Counts) Plus(o Counts) Counts {

@@ -36,7 +36,7 @@ fields:
       finds: {list: Finds., fields: {kind: Kind., grade: {integer: Grade.}}}
 `
 
-// slow is a second reckoning of the same definitions, on plain JSON values,
+// slow is a second computation of the same definitions, on plain JSON values,
 // with no code of ours: it tries every way to pair the items of a list.
 type slow struct {
 	counts map[string]*[5]int // right, wrong, missed, extra, blank
@@ -407,7 +407,7 @@ func TestEntriesAreItems(t *testing.T) {
 	r := scored(t, s, `[{"name":"a","on":"2031-01-01"},{"name":"b","on":"2031-01-02"}]`, `[{"name":"b","on":"2031-01-02"},{"name":"zzz","on":"2031-05-05"}]`)
 	assert.Equal(t, Counts{Right: 2, Missed: 2, Extra: 2, Blank: 6}, r.Overall)
 	assert.Equal(t, []int{1, 3}, []int{r.RecordsRight, r.RecordsOf})
-	assert.Equal(t, []List{{"records", Items{Found: 1, Missed: 1, Invented: 1}}}, r.Lists)
+	assert.Equal(t, []List{{"records", Items{Found: 1, Missed: 1, Extra: 1}}}, r.Lists)
 }
 
 func TestWhatDoesNotCount(t *testing.T) {
@@ -415,18 +415,18 @@ func TestWhatDoesNotCount(t *testing.T) {
 	require.NoError(t, err)
 	g, _ := value.Parse(`{"name":"a","on":"2031-01-01"}`)
 	sc := New(s, gold.Set{
-		"changed": {State: gold.Reviewed, Record: g, Source: "1"}, "draft": {State: gold.Draft, Record: g}, "broken": {State: gold.Reviewed, Record: g, Fault: "x"},
-		"failed": {State: gold.Reviewed, Record: g}, "never": {Document: "never", State: gold.Reviewed, Record: g}, "fine": {State: gold.Reviewed, Record: g, Source: "2"}}.Shelf())
+		"changed": {State: gold.Reviewed, Record: g, Hashes: record.Hashes{Text: "1"}}, "draft": {State: gold.Draft, Record: g}, "broken": {State: gold.Reviewed, Record: g, Fault: "x"},
+		"failed": {State: gold.Reviewed, Record: g}, "never": {Document: "never", State: gold.Reviewed, Record: g}, "fine": {State: gold.Reviewed, Record: g, Hashes: record.Hashes{Text: "2"}}}.Shelf())
 	for _, id := range []string{"changed", "draft", "broken", "other"} {
-		require.NoError(t, sc.Add(record.Line{Document: id, Source: "2", Record: g}))
+		require.NoError(t, sc.Add(record.Line{Document: id, Hashes: record.Hashes{Text: "2"}, Record: g}))
 	}
 	require.NoError(t, sc.Add(record.Line{Document: "failed", Status: record.Failed}))
-	require.NoError(t, sc.Add(record.Line{Document: "fine", Source: "2", Record: g}))
+	require.NoError(t, sc.Add(record.Line{Document: "fine", Hashes: record.Hashes{Text: "2"}, Record: g}))
 	assert.Error(t, sc.Add(record.Line{Document: "fine", Record: g}))
 	r := sc.Report()
 	assert.Equal(t, 2, r.Documents)
-	assert.Equal(t, []LeftOut{{"broken", "its gold breaks the schema: x"}, {"changed", "its text has changed since review"},
-		{"draft", "its gold is not reviewed (draft)"}, {"never", "not attempted"}, {"other", "no gold"}}, r.LeftOut)
+	assert.Equal(t, []LeftOut{{"broken", "gold breaks the schema: x"}, {"changed", "document changed since review"},
+		{"draft", "gold not reviewed (draft)"}, {"never", "not attempted"}, {"other", "no gold"}}, r.LeftOut)
 	assert.Equal(t, 2, r.Overall.Right)
 	assert.Equal(t, 2, r.Overall.Missed)
 	none := Counts{Blank: 3}
@@ -453,7 +453,7 @@ func TestWorkedExample(t *testing.T) {
 		return fmt.Sprintf("%.3f", x.Value)
 	}
 	for i, row := range rows {
-		c, name := r.Overall, "all leaves"
+		c, name := r.Overall, "all values (micro)"
 		if i < len(r.Fields) {
 			c, name = r.Fields[i].Counts, r.Fields[i].Path
 		}

@@ -47,21 +47,21 @@ type straight struct {
 }
 
 // Straight tells the share that may skip review at a wanted precision. The
-// threshold is chosen on the part to tune and measured on the part to test;
-// without parts five folds of documents take turns.
+// threshold is chosen on the tune split and measured on the test split;
+// without splits five folds of documents take turns.
 func (sc *Scorer) Straight(target float64) StraightThrough {
 	s := &sc.straight
-	hasParts := false
+	hasSplits := false
 	for _, p := range s.parts {
-		hasParts = hasParts || p == gold.Test
+		hasSplits = hasSplits || p == gold.Test
 	}
-	out := StraightThrough{Documents: len(s.docs), On: "documents that the threshold was not chosen on, in five folds"}
+	out := StraightThrough{Documents: len(s.docs), On: "documents the threshold was not chosen on (five folds)"}
 	fold := func(doc int) (chosenOn, measuredOn func(doc int) bool) {
 		return func(d int) bool { return foldOf(s.docs[d]) != doc }, func(d int) bool { return foldOf(s.docs[d]) == doc }
 	}
 	rounds := folds
-	if hasParts {
-		out.On = "the part to test"
+	if hasSplits {
+		out.On = "the test split"
 		rounds = 1
 		fold = func(int) (a, b func(doc int) bool) {
 			return func(d int) bool { return s.parts[d] == gold.Tune }, func(d int) bool { return s.parts[d] == gold.Test }
@@ -107,7 +107,7 @@ func through(units []unit, target float64, rounds int, fold func(round int) (cho
 	return out
 }
 
-// need reckons how much gold would prove the target. Where nothing passes, it
+// need computes how much gold would prove the target. Where nothing passes, it
 // goes by the safest units.
 func (t *Through) need(units, passed []unit, target, effect float64) {
 	if len(passed) == 0 {
@@ -224,7 +224,7 @@ func designEffect(units []unit) float64 {
 func (sc *Scorer) straightened(g *gold.Record, leaves []unit, exact bool) {
 	s := &sc.straight
 	doc := len(s.docs)
-	s.docs, s.parts = append(s.docs, g.Document), append(s.parts, g.Part)
+	s.docs, s.parts = append(s.docs, g.Document), append(s.parts, g.Split)
 	most := 0.0
 	for _, u := range leaves {
 		u.doc = doc
@@ -243,7 +243,7 @@ func (s *StraightThrough) JSON() value.Value {
 		}
 		return v
 	}
-	return value.Obj(count("documents", s.Documents), value.Str(s.On).Named("measured_on"), one(s.Leaves).Named("leaves"), one(s.Records).Named("records"))
+	return value.Obj(count("documents", s.Documents), value.Str(s.On).Named("measured_on"), one(s.Leaves).Named("values"), one(s.Records).Named("records"))
 }
 
 func figure(name string, x float64) value.Value {

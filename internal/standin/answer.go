@@ -6,7 +6,7 @@ import (
 	"math/rand/v2"
 	"strings"
 
-	"filler/internal/labels"
+	"filler/internal/printed"
 	"filler/internal/schema"
 	"filler/internal/value"
 )
@@ -83,7 +83,7 @@ func (w *writer) answer() (text string, cut bool) {
 
 // filled gives the record by what the document prints.
 func (w *writer) filled() value.Value {
-	raw := labels.Fill(w.task.schema, w.task.document)
+	raw := printed.Fill(w.task.schema, w.task.document)
 	if w.task.seeing {
 		v := w.field(w.task.schema.Root, &raw)
 		return w.places(w.task.schema.Root, &v)
@@ -148,7 +148,7 @@ func (w *writer) leaf(f *schema.Field, raw *value.Value) value.Value {
 	if w.task.pointing && pointsTo(f) {
 		return value.Str(raw.Text)
 	}
-	v, ok := labels.Value(f, raw.Text)
+	v, ok := printed.Value(f, raw.Text)
 	if !ok {
 		if w.typed && f.Type != schema.Text && f.Type != schema.Date && f.Type != schema.Time && f.Type != schema.DateTime {
 			return value.Value{}
@@ -232,11 +232,11 @@ func (w *writer) slipped(f *schema.Field, v value.Value) value.Value {
 
 // patch answers a repair request with a JSON Patch.
 func (w *writer) patch() value.Value {
-	raw := labels.Fill(w.task.schema, w.task.document)
+	raw := printed.Fill(w.task.schema, w.task.document)
 	ops := value.List()
 	for _, f := range byField(readFaults(w.task.rest), readRecord(w.task.rest)) {
 		field := w.task.schema.At(f.path)
-		op, v, ok := w.cure(f, field, &raw)
+		op, v, ok := w.correct(f, field, &raw)
 		if !ok {
 			continue
 		}
@@ -288,29 +288,29 @@ func at(v *value.Value, p value.Pointer) *value.Value {
 	return v.At(p)
 }
 
-// cure finds what mends a fault: the value at hand read as the field asks, or
+// correct finds what corrects a fault: the value at hand read as the field asks, or
 // what the document prints for the field.
-func (w *writer) cure(f fault, field *schema.Field, raw *value.Value) (op string, v value.Value, ok bool) {
-	if f.code == "unknown" {
+func (w *writer) correct(f fault, field *schema.Field, raw *value.Value) (op string, v value.Value, ok bool) {
+	if f.code == "unexpected" {
 		return "remove", v, true
 	}
 	if field == nil || !field.IsLeaf() {
 		return "", v, false
 	}
-	if f.now != nil && f.now.Kind == value.String && f.code != "evidence" && f.code != "rule" {
-		if v, ok := labels.Value(field, f.now.Text); ok {
+	if f.now != nil && f.now.Kind == value.String && f.code != "no-evidence" && f.code != "rule" {
+		if v, ok := printed.Value(field, f.now.Text); ok {
 			return "replace", v, true
 		}
 	}
-	if printed := raw.At(f.path); printed != nil && !printed.Empty() {
-		if v, ok := labels.Value(field, printed.Text); ok && (f.now == nil || !value.Equal(&v, f.now)) {
+	if stands := raw.At(f.path); stands != nil && !stands.Empty() {
+		if v, ok := printed.Value(field, stands.Text); ok && (f.now == nil || !value.Equal(&v, f.now)) {
 			if f.code == "missing" {
 				return "add", v, true
 			}
 			return "replace", v, true
 		}
 	}
-	if f.code == "evidence" {
+	if f.code == "no-evidence" {
 		return "replace", value.Value{}, true
 	}
 	return "", v, false

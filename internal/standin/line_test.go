@@ -256,10 +256,10 @@ func TestScriptShapes(t *testing.T) {
 func TestScriptFaults(t *testing.T) {
 	for text, says := range map[string][]string{
 		"":                     {"the file is empty"},
-		"rules: []\n":          {"there are no rules"},
-		"ruls:\n  - {when: a}": {`unknown key "ruls"`, "there are no rules"},
+		"rules: []\n":          {"the script has no rules"},
+		"ruls:\n  - {when: a}": {`unknown key "ruls"`, "the script has no rules"},
 		"rules:\n  - {reply: x}\n  - {when: '('}\n  - {when: a, fault: burp}\n  - {when: a, status: 700}\n  - {when: a, wait: soon}\n  - {when: a, reply_from: nowhere.txt}\n  - {when: a, times: 0}\n": {
-			":2:", `"when" is missing`, ":3:", "does not compile", ":4:", `unknown fault "burp"`, ":5:", "no such status", ":6:", "no length of time", ":7:", "can't be read", ":8:"},
+			":2:", `"when" is missing`, ":3:", "does not compile", ":4:", `unknown fault "burp"`, ":5:", "not an HTTP status", ":6:", "not a duration", ":7:", "can't be read", ":8:"},
 	} {
 		_, err := script(t, text)
 		var faults place.Faults

@@ -5,7 +5,7 @@ import (
 	"regexp"
 	"strings"
 
-	"filler/internal/labels"
+	"filler/internal/printed"
 	"filler/internal/schema"
 	"filler/internal/value"
 )
@@ -27,7 +27,7 @@ func (w *writer) open() value.Value {
 	values, things, relations := value.List(), value.List(), value.List()
 	of, subject := "", ""
 	seen := map[string]bool{}
-	for _, l := range labels.Lines(w.task.document) {
+	for _, l := range printed.Lines(w.task.document) {
 		if m := itemHead.FindStringSubmatch(l.Body); m != nil {
 			of = m[1]
 			continue
@@ -59,7 +59,7 @@ func (w *writer) open() value.Value {
 // is not stated.
 func (w *writer) short() string {
 	leaf := w.task.schema.Leaves()[0]
-	raw := labels.Fill(w.task.schema, w.task.document)
+	raw := printed.Fill(w.task.schema, w.task.document)
 	at := &raw
 	for _, name := range strings.Split(leaf.Path, ".") {
 		at = at.Get(name)

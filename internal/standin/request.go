@@ -46,7 +46,7 @@ func (r *request) shape() string {
 	case r.Format != nil && r.Format.Type == "json_object":
 		return "object"
 	}
-	return "words"
+	return "plain"
 }
 
 // wire gives the schema that came along, or nil.
@@ -126,7 +126,7 @@ func readTask(r *request) *task {
 	before := text
 	before, t.document, t.rest = findDocument(text)
 	t.repair = strings.Contains(t.rest, "JSON Patch")
-	t.update = t.repair && strings.Contains(t.rest, `"words": `)
+	t.update = t.repair && strings.Contains(t.rest, `"quote": `)
 	t.repair = t.repair && !t.update
 	t.pointing = !t.update && strings.Contains(before, "is the id of what holds it") && !t.repair
 	if t.pointing {
@@ -300,7 +300,7 @@ func newField(name, kind, says string) *schema.Field {
 		f.Numbers = schema.NumberFormat{Decimal: signOf[m[1]], Group: signOf[m[2]]}
 	}
 	if m := printedAs.FindStringSubmatch(says); m != nil {
-		f.Labels = quotedTexts(m[1])
+		f.PrintedAs = quotedTexts(m[1])
 	}
 	if m := writtenAs.FindStringSubmatch(says); m != nil {
 		for _, text := range strings.Split(m[1], "; ") {

@@ -59,7 +59,7 @@ func LoadScript(file string) (*Script, error) {
 		rules := root.Get("rules")
 		switch {
 		case rules == nil || !rules.IsList() || len(rules.Items()) == 0:
-			root.Fault("there are no rules", "write `rules:` and below it `- {when: PATTERN, reply: TEXT}`")
+			root.Fault("the script has no rules", "write `rules:` and below it `- {when: PATTERN, reply: TEXT}`")
 		default:
 			for _, n := range rules.Items() {
 				s.rules = append(s.rules, readRule(n, filepath.Dir(file)))
@@ -94,7 +94,7 @@ func readRule(n *place.Node, dir string) *rule {
 			r.reply, r.has = string(data), true
 		case "status":
 			if r.status = kid.Int(200); r.status > 599 {
-				kid.Fault("there is no such status", "write one from 200 to 599")
+				kid.Fault("not an HTTP status", "write one from 200 to 599")
 			}
 		case "retry_after":
 			r.after = kid.Text()
@@ -107,7 +107,7 @@ func readRule(n *place.Node, dir string) *rule {
 		case "wait":
 			d, err := time.ParseDuration(kid.Text())
 			if err != nil || d < 0 {
-				kid.Fault(fmt.Sprintf("%q is no length of time", kid.Text()), "write it as 2s or 300ms")
+				kid.Fault(fmt.Sprintf("%q is not a duration", kid.Text()), "write it as 2s or 300ms")
 			}
 			r.wait = d
 		case "times":

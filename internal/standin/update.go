@@ -5,7 +5,7 @@ import (
 	"regexp"
 	"strings"
 
-	"filler/internal/labels"
+	"filler/internal/printed"
 	"filler/internal/schema"
 	"filler/internal/value"
 )
@@ -14,7 +14,7 @@ import (
 // which every operation names its words.
 func (w *writer) update() value.Value {
 	u := &updater{writer: w, ops: value.List()}
-	raw := labels.Fill(w.task.schema, w.task.document)
+	raw := printed.Fill(w.task.schema, w.task.document)
 	if w.task.schema.EachEntry() {
 		u.entries(w.task.schema.Root.Item, &raw, shownEntries(w.task.rest))
 		return u.ops
@@ -79,7 +79,7 @@ func (u *updater) alike(f *schema.Field, raw, now *value.Value) bool {
 		if a.Empty() || b.Empty() {
 			continue
 		}
-		v, ok := labels.Value(kid, a.Text)
+		v, ok := printed.Value(kid, a.Text)
 		return ok && value.Equal(&v, b)
 	}
 	return false
@@ -113,7 +113,7 @@ func (u *updater) compare(f *schema.Field, p value.Pointer, raw, now *value.Valu
 			}
 		}
 	default:
-		v, ok := labels.Value(f, raw.Text)
+		v, ok := printed.Value(f, raw.Text)
 		if !ok || value.Equal(&v, now) || u.chance(u.dropped) {
 			return
 		}
@@ -136,7 +136,7 @@ func keyed(list *schema.Field) *schema.Field {
 }
 
 func labelsTo(f *schema.Field, raw, now *value.Value) bool {
-	v, ok := labels.Value(f, raw.Text)
+	v, ok := printed.Value(f, raw.Text)
 	return ok && value.Equal(&v, now)
 }
 
@@ -201,7 +201,7 @@ func (u *updater) say(op string, p value.Pointer, v value.Value, words string) {
 	if op != "remove" {
 		o.Kids = append(o.Kids, v.Named("value"))
 	}
-	o.Kids = append(o.Kids, value.Str(words).Named("words"))
+	o.Kids = append(o.Kids, value.Str(words).Named("quote"))
 	u.ops.Kids = append(u.ops.Kids, o)
 }
 

@@ -6,9 +6,9 @@ import (
 	"strings"
 
 	"filler/internal/evidence"
+	"filler/internal/normalize"
 	"filler/internal/pair"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -21,7 +21,7 @@ func (t *turn) grow(f *schema.Field, p value.Pointer, v *value.Value) {
 	n := len(there)
 	candidate := t.Record.Clone()
 	candidate.Put(p.Index(n), *v)
-	tidy.Record(t.Schema, &candidate)
+	normalize.Record(t.Schema, &candidate)
 	got := candidate.At(p.Index(n))
 	if got.Empty() {
 		t.refuse(p.Index(n), "there is no value")
@@ -124,7 +124,7 @@ func (t *turn) borneOut(f *schema.Field, p value.Pointer, v *value.Value) value.
 	}
 	if out.Empty() || !own {
 		out = value.Value{}
-		t.refuse(p, "the words %s hold nothing of it", short(t.words))
+		t.refuse(p, "the words %s do not hold it", short(t.words))
 	}
 	return out
 }
@@ -153,7 +153,7 @@ func (t *turn) onlyBorne(f *schema.Field, p value.Pointer, v *value.Value, place
 		return value.Value{}
 	}
 	place := places[p]
-	if says, _ := t.sayBoolean(f, v); says || place.Found() && place.Kind != evidence.Near {
+	if says, _ := t.sayBoolean(f, v); says || place.Found() && place.Kind != evidence.Lookalike {
 		return v.Clone().Named("")
 	}
 	t.refuse(p, "the words %s do not hold %s", short(t.words), v.Named(""))
@@ -167,13 +167,13 @@ func (t *turn) remove(f *schema.Field, p value.Pointer, at evidence.Place) {
 	isItem := list != nil && list.Type == schema.List
 	switch {
 	case was.Empty():
-		t.refuse(p, "there is nothing to take back")
+		t.refuse(p, "there is nothing to remove")
 		return
 	case !f.IsLeaf() && !isItem:
-		t.refuse(p, "name the values or the items that go, not all of it")
+		t.refuse(p, "name the values or items to remove, not the whole list")
 		return
 	case !t.speaksOf(f, p, was):
-		t.refuse(p, "the words %s do not speak of it", short(t.words))
+		t.refuse(p, "the words %s do not name it", short(t.words))
 		return
 	}
 	at.Document = t.Document
@@ -205,7 +205,7 @@ func (t *turn) speaksOf(f *schema.Field, p value.Pointer, was *value.Value) bool
 	if i, ok := value.ArrayIndex(p.Last()); ok && slices.Contains(words, strconv.Itoa(i+1)) {
 		return true
 	}
-	for _, name := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
+	for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
 		if name != "" && strings.Contains(" "+strings.Join(words, " ")+" ", " "+strings.ToLower(name)+" ") {
 			return true
 		}

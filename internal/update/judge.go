@@ -5,9 +5,9 @@ import (
 	"unicode"
 
 	"filler/internal/evidence"
+	"filler/internal/normalize"
 	"filler/internal/record"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -18,7 +18,7 @@ func (t *turn) place(f *schema.Field, p value.Pointer, v *value.Value) (evidence
 	one := nested(p, v)
 	place := evidence.Of(t.Schema, &one, t.within)[p]
 	place.Document = t.Document
-	if place.Found() && !place.Basis && place.Kind != evidence.Near {
+	if place.Found() && !place.Basis && place.Kind != evidence.Lookalike {
 		if led, said := t.sayOld(f, p); said && led && !place.Led && weight(v) < 3 {
 			return place, false // a stray figure beside the value that still stands there
 		}
@@ -88,7 +88,7 @@ func (t *turn) sayBoolean(f *schema.Field, v *value.Value) (says, other bool) {
 		return false, false
 	}
 	for _, w := range plainWords(t.words) {
-		if b, known := tidy.Says(f, w); known {
+		if b, known := normalize.Says(f, w); known {
 			says = says || b == (v.Text == "true")
 			other = other || b != (v.Text == "true")
 		}
@@ -104,7 +104,7 @@ func plainWords(text string) []string {
 // in the words of which the operation speaks.
 func (t *turn) stillBorne(p value.Pointer, was *value.Value) bool {
 	at := t.borne[p]
-	if !at.Found() || at.Kind == evidence.Near || at.Basis || at.Start >= t.span[0] && at.End <= t.span[1] {
+	if !at.Found() || at.Kind == evidence.Lookalike || at.Basis || at.Start >= t.span[0] && at.End <= t.span[1] {
 		return false
 	}
 	for other, place := range t.borne {

@@ -20,10 +20,10 @@ import (
 	"strings"
 
 	"filler/internal/evidence"
+	"filler/internal/normalize"
 	"filler/internal/pair"
 	"filler/internal/record"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -121,23 +121,23 @@ func (t *turn) take(o *value.Value) {
 	op, v := o.Word("op"), o.Get("value")
 	switch {
 	case !p.Valid() || p == "" || f == nil:
-		t.refuse(p, "this is no field of the schema")
+		t.refuse(p, "not a field of the schema")
 		return
 	case op != "add" && op != "replace" && op != "remove":
-		t.refuse(p, "add, replace and remove are all that an update takes, not %q", op)
+		t.refuse(p, "an update uses add, replace and remove, not %q", op)
 		return
 	case op != "remove" && v == nil:
 		t.refuse(p, "there is no value")
 		return
 	}
-	t.words = o.Word("words")
+	t.words = o.Word("quote")
 	at, found := t.Index.Words(t.words)
 	switch {
 	case strings.TrimSpace(t.words) == "":
-		t.refuse(p, "it names no words of the new document")
+		t.refuse(p, "it quotes nothing from the new document")
 		return
 	case !found:
-		t.refuse(p, "the words %s do not stand in the new document", short(t.words))
+		t.refuse(p, "the words %s are not in the new document", short(t.words))
 		return
 	}
 	t.span = [2]int{at.Start, at.End}
@@ -180,7 +180,7 @@ func (t *turn) put(f *schema.Field, p value.Pointer, v *value.Value) {
 			if kid := f.Child(v.Kids[i].Name); kid != nil {
 				t.put(kid, p.Key(kid.Name), &v.Kids[i])
 			} else {
-				t.refuse(p.Key(v.Kids[i].Name), "this is no field of the schema")
+				t.refuse(p.Key(v.Kids[i].Name), "not a field of the schema")
 			}
 		}
 	case f.Type == schema.List && v.Kind == value.Array:
@@ -208,7 +208,7 @@ func (t *turn) put(f *schema.Field, p value.Pointer, v *value.Value) {
 func (t *turn) set(f *schema.Field, p value.Pointer, v *value.Value) {
 	candidate := t.Record.Clone()
 	candidate.Put(p, *v)
-	tidy.Record(t.Schema, &candidate)
+	normalize.Record(t.Schema, &candidate)
 	now := candidate.At(p)
 	if now.Empty() {
 		return
@@ -224,7 +224,7 @@ func (t *turn) set(f *schema.Field, p value.Pointer, v *value.Value) {
 		return
 	}
 	if !was.Empty() && t.stillBorne(p, was) {
-		t.refuse(p, "the new document still bears out %s, on line %d", was.Named(""), t.borne[p].Line)
+		t.refuse(p, "the new document still says %s, on line %d", was.Named(""), t.borne[p].Line)
 		return
 	}
 	if why := t.breaks(p, now); why != "" {

@@ -18,7 +18,7 @@ import (
 const visit = `
 schema: visit
 fields:
-  report_no: {text: Number of the report., labels: [Report]}
+  report_no: {text: Number of the report., printed_as: [Report]}
   bridge: Name of the bridge.
   visited: {date: Day., written: [D.M.YYYY]}
   closed: {boolean: Whether it is closed., evidence: inferred}
@@ -27,14 +27,14 @@ fields:
     list: The bays.
     key: [number]
     fields:
-      number: {integer: Bay number., labels: [Bay]}
-      length: {quantity: Clear length., unit: m, labels: [length]}
+      number: {integer: Bay number., printed_as: [Bay]}
+      length: {quantity: Clear length., unit: m, printed_as: [length]}
       defects:
         list: What is wrong.
         fields:
           kind: {choice: Kind., of: {rot: {also: [decay]}, rust: {also: [corrosion]}, crack: {}}}
-          grade: {integer: Grade., least: 0, most: 3}
-  actions: {list: Work., items: {text: One action., least: 4}}
+          grade: {integer: Grade., min: 0, max: 3}
+  actions: {list: Work., items: {text: One action., min: 4}}
 `
 
 const old = "Report: FB-2031-05\nBridge: Heron Plank\nVisited: 13.3.2031\nThe bridge stays open.\nInspector: Sefa Thornby\nBay 1, length 7.9 m\n- corrosion, grade 0\nBay 2, length 13.6 m\n- crack, grade 2\nActions: renew the handrail post; tighten the rail bolts\n"
@@ -61,26 +61,26 @@ func parsed(t testing.TB, text string) value.Value {
 
 func TestApply(t *testing.T) {
 	for _, c := range []struct{ name, op, path, now, refused string }{
-		{"a value", `{"op":"replace","path":"/bays/1/length","value":{"amount":13.9,"unit":"m"},"words":"Bay 2 has a length of 13.9 m"}`, "/bays/1/length", `{"amount":13.9,"unit":"m"}`, ""},
-		{"as the document has it", `{"op":"replace","path":"/bays/1/length","value":"13.9 m","words":"a length of 13.9 m"}`, "/bays/1/length", `{"amount":13.9,"unit":"m"}`, ""},
-		{"a grade", `{"op":"replace","path":"/bays/1/defects/0/grade","value":3,"words":"a crack of grade 3"}`, "/bays/1/defects/0/grade", "3", ""},
-		{"what is concluded", `{"op":"replace","path":"/closed","value":true,"words":"The bridge is closed."}`, "/closed", "true", ""},
-		{"a further item", `{"op":"add","path":"/bays/0/defects/-","value":{"kind":"decay","grade":1},"words":"decay of grade 1 in bay 1"}`, "/bays/0/defects/1", `{"kind":"rot","grade":1}`, ""},
-		{"by its key it is one that is there", `{"op":"add","path":"/bays/-","value":{"number":2,"length":{"amount":13.9,"unit":"m"}},"words":"Bay 2 has a length of 13.9 m"}`, "/bays/1/length", `{"amount":13.9,"unit":"m"}`, ""},
-		{"a new key", `{"op":"add","path":"/bays/-","value":{"number":3,"length":{"amount":4.1,"unit":"m"}},"words":"Bay 3, length 4.1 m"}`, "/bays/2", `{"number":3,"length":{"amount":4.1,"unit":"m"},"defects":[]}`, ""},
-		{"of an item what the words hold", `{"op":"add","path":"/bays/-","value":{"number":3,"length":{"amount":5.5,"unit":"m"}},"words":"Bay 3, length 4.1 m"}`, "/bays/2", `{"number":3,"length":null,"defects":[]}`, "do not hold"},
-		{"an item taken back", `{"op":"remove","path":"/actions/1","words":"to tighten the rail bolts is withdrawn"}`, "/actions", `["renew the handrail post"]`, ""},
-		{"a list whole", `{"op":"replace","path":"/bays","value":[{"number":2,"length":{"amount":13.9,"unit":"m"}}],"words":"Bay 2 has a length of 13.9 m"}`, "/bays/1/length", `{"amount":13.9,"unit":"m"}`, ""},
-		{"no words", `{"op":"replace","path":"/closed","value":true}`, "", "", "names no words"},
-		{"words that stand nowhere", `{"op":"replace","path":"/closed","value":true,"words":"the gate is shut"}`, "", "", "do not stand in the new document"},
-		{"a value not in its words", `{"op":"replace","path":"/bays/1/length","value":{"amount":12,"unit":"m"},"words":"a length of 13.9 m"}`, "", "", "do not hold"},
-		{"what the document still says", `{"op":"replace","path":"/inspector/name","value":"is withdrawn","words":"is withdrawn"}`, "", "", "still bears out"},
-		{"what breaks the schema", `{"op":"replace","path":"/bays/0/defects/0/grade","value":9,"words":"13.9 m"}`, "", "", "do not hold"},
-		{"a removal of something else", `{"op":"remove","path":"/actions/0","words":"The bridge is closed."}`, "", "", "do not speak of it"},
-		{"a list taken away", `{"op":"remove","path":"/bays","words":"is withdrawn"}`, "", "", "name the values or the items"},
-		{"no field", `{"op":"add","path":"/colour","value":"red","words":"Bay 3"}`, "", "", "no field of the schema"},
-		{"a move", `{"op":"move","from":"/bridge","path":"/report_no","words":"Bay 3"}`, "", "", "all that an update takes"},
-		{"what is there", `{"op":"replace","path":"/inspector/name","value":"Sefa Thornby","words":"Inspector: Sefa Thornby"}`, "", "", ""},
+		{"a value", `{"op":"replace","path":"/bays/1/length","value":{"amount":13.9,"unit":"m"},"quote":"Bay 2 has a length of 13.9 m"}`, "/bays/1/length", `{"amount":13.9,"unit":"m"}`, ""},
+		{"as the document has it", `{"op":"replace","path":"/bays/1/length","value":"13.9 m","quote":"a length of 13.9 m"}`, "/bays/1/length", `{"amount":13.9,"unit":"m"}`, ""},
+		{"a grade", `{"op":"replace","path":"/bays/1/defects/0/grade","value":3,"quote":"a crack of grade 3"}`, "/bays/1/defects/0/grade", "3", ""},
+		{"what is concluded", `{"op":"replace","path":"/closed","value":true,"quote":"The bridge is closed."}`, "/closed", "true", ""},
+		{"a further item", `{"op":"add","path":"/bays/0/defects/-","value":{"kind":"decay","grade":1},"quote":"decay of grade 1 in bay 1"}`, "/bays/0/defects/1", `{"kind":"rot","grade":1}`, ""},
+		{"by its key it is one that is there", `{"op":"add","path":"/bays/-","value":{"number":2,"length":{"amount":13.9,"unit":"m"}},"quote":"Bay 2 has a length of 13.9 m"}`, "/bays/1/length", `{"amount":13.9,"unit":"m"}`, ""},
+		{"a new key", `{"op":"add","path":"/bays/-","value":{"number":3,"length":{"amount":4.1,"unit":"m"}},"quote":"Bay 3, length 4.1 m"}`, "/bays/2", `{"number":3,"length":{"amount":4.1,"unit":"m"},"defects":[]}`, ""},
+		{"of an item what the words hold", `{"op":"add","path":"/bays/-","value":{"number":3,"length":{"amount":5.5,"unit":"m"}},"quote":"Bay 3, length 4.1 m"}`, "/bays/2", `{"number":3,"length":null,"defects":[]}`, "do not hold"},
+		{"an item taken back", `{"op":"remove","path":"/actions/1","quote":"to tighten the rail bolts is withdrawn"}`, "/actions", `["renew the handrail post"]`, ""},
+		{"a list whole", `{"op":"replace","path":"/bays","value":[{"number":2,"length":{"amount":13.9,"unit":"m"}}],"quote":"Bay 2 has a length of 13.9 m"}`, "/bays/1/length", `{"amount":13.9,"unit":"m"}`, ""},
+		{"no words", `{"op":"replace","path":"/closed","value":true}`, "", "", "quotes nothing"},
+		{"words that stand nowhere", `{"op":"replace","path":"/closed","value":true,"quote":"the gate is shut"}`, "", "", "are not in the new document"},
+		{"a value not in its words", `{"op":"replace","path":"/bays/1/length","value":{"amount":12,"unit":"m"},"quote":"a length of 13.9 m"}`, "", "", "do not hold"},
+		{"what the document still says", `{"op":"replace","path":"/inspector/name","value":"is withdrawn","quote":"is withdrawn"}`, "", "", "still says"},
+		{"what breaks the schema", `{"op":"replace","path":"/bays/0/defects/0/grade","value":9,"quote":"13.9 m"}`, "", "", "do not hold"},
+		{"a removal of something else", `{"op":"remove","path":"/actions/0","quote":"The bridge is closed."}`, "", "", "do not name it"},
+		{"a list taken away", `{"op":"remove","path":"/bays","quote":"is withdrawn"}`, "", "", "name the values or items"},
+		{"no field", `{"op":"add","path":"/colour","value":"red","quote":"Bay 3"}`, "", "", "not a field of the schema"},
+		{"a move", `{"op":"move","from":"/bridge","path":"/report_no","quote":"Bay 3"}`, "", "", "an update uses"},
+		{"what is there", `{"op":"replace","path":"/inspector/name","value":"Sefa Thornby","quote":"Inspector: Sefa Thornby"}`, "", "", ""},
 	} {
 		u, rec, places := updater(t, later)
 		ops := parsed(t, "["+c.op+"]")
@@ -106,7 +106,7 @@ func TestApply(t *testing.T) {
 
 // Where both values have evidence the preference says which is kept.
 func TestPreference(t *testing.T) {
-	ops := parsed(t, `[{"op":"replace","path":"/bays/1/length","value":{"amount":13.9,"unit":"m"},"words":"a length of 13.9 m"},{"op":"add","path":"/bays/-","value":{"number":3},"words":"Bay 3, length"}]`)
+	ops := parsed(t, `[{"op":"replace","path":"/bays/1/length","value":{"amount":13.9,"unit":"m"},"quote":"a length of 13.9 m"},{"op":"add","path":"/bays/-","value":{"number":3},"quote":"Bay 3, length"}]`)
 	for prefer, want := range map[Preference]string{Newer: "13.9", Older: "13.6", Neither: "13.6"} {
 		u, rec, places := updater(t, later)
 		u.Prefer = prefer
@@ -119,8 +119,8 @@ func TestPreference(t *testing.T) {
 	}
 	u, rec, _ := updater(t, later)
 	// What came first of an item without a key is completed, not doubled.
-	part := parsed(t, `[{"op":"add","path":"/bays/0/defects/-","value":{"grade":1},"words":"decay of grade 1 in bay 1"}]`)
-	whole := parsed(t, `[{"op":"add","path":"/bays/0/defects/-","value":{"kind":"decay","grade":1},"words":"decay of grade 1 in bay 1"}]`)
+	part := parsed(t, `[{"op":"add","path":"/bays/0/defects/-","value":{"grade":1},"quote":"decay of grade 1 in bay 1"}]`)
+	whole := parsed(t, `[{"op":"add","path":"/bays/0/defects/-","value":{"kind":"decay","grade":1},"quote":"decay of grade 1 in bay 1"}]`)
 	first := u.Apply(&rec, evidence.Places{}, &part)
 	second := u.Apply(&first.Record, first.Places, &whole)
 	assert.Equal(t, `[{"kind":"rust","grade":0},{"kind":"rot","grade":1}]`, second.Record.At("/bays/0/defects").Named("").String())
@@ -132,7 +132,7 @@ func TestPreference(t *testing.T) {
 // Places of what stands behind an item that goes move with it.
 func TestPlacesMove(t *testing.T) {
 	u, rec, places := updater(t, strings.ReplaceAll(later, "Bay 3, length 4.1 m", "Bay 1, length 7.9 m, no longer exists"))
-	ops := parsed(t, `[{"op":"remove","path":"/bays/0","words":"Bay 1, length 7.9 m, no longer exists"}]`)
+	ops := parsed(t, `[{"op":"remove","path":"/bays/0","quote":"Bay 1, length 7.9 m, no longer exists"}]`)
 	got := u.Apply(&rec, places, &ops)
 	require.Len(t, got.Record.Get("bays").Kids, 1)
 	assert.Equal(t, places["/bays/1/length"], got.Places["/bays/0/length"])
@@ -164,7 +164,7 @@ func TestNothingNew(t *testing.T) {
 					op = "replace"
 				}
 				path := paths[r.IntN(len(paths))] + []string{"", "", "", "/zz", "/9"}[r.IntN(5)]
-				ops = append(ops, fmt.Sprintf(`{"op":%q,"path":%q,"from":"/bridge","value":%s,"words":%q}`, op, path, strings.Replace(values[r.IntN(len(values))], "null", "7", 1), said))
+				ops = append(ops, fmt.Sprintf(`{"op":%q,"path":%q,"from":"/bridge","value":%s,"quote":%q}`, op, path, strings.Replace(values[r.IntN(len(values))], "null", "7", 1), said))
 			}
 			patch := parsed(t, "["+strings.Join(ops, ",")+"]")
 			got := u.Apply(&rec, places, &patch)
@@ -189,7 +189,7 @@ func TestOnlyWhatIsListed(t *testing.T) {
 	for range 2000 {
 		var ops []string
 		for range 1 + r.IntN(3) {
-			ops = append(ops, fmt.Sprintf(`{"op":%q,"path":%q,"value":%s,"words":%q}`, []string{"add", "replace"}[r.IntN(2)], paths[r.IntN(len(paths))], values[r.IntN(len(values)-1)], said[r.IntN(len(said))]))
+			ops = append(ops, fmt.Sprintf(`{"op":%q,"path":%q,"value":%s,"quote":%q}`, []string{"add", "replace"}[r.IntN(2)], paths[r.IntN(len(paths))], values[r.IntN(len(values)-1)], said[r.IntN(len(said))]))
 		}
 		patch := parsed(t, "["+strings.Join(ops, ",")+"]")
 		got := u.Apply(&rec, places, &patch)

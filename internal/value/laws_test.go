@@ -44,7 +44,7 @@ func random(r *rand.Rand, depth int) Value {
 	return v
 }
 
-// goValue gives a value as encoding/json would: a reckoning of its own.
+// goValue gives a value as encoding/json would: a computation of its own.
 func goValue(t *testing.T, text []byte) any {
 	t.Helper()
 	d := json.NewDecoder(strings.NewReader(string(text)))

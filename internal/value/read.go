@@ -78,7 +78,7 @@ func (r *Reader) ReadKnowing(text string, known Known) (Value, error) {
 	r.known = known
 	r.outer = r.outer[:0]
 	if !utf8.ValidString(text) {
-		r.fail(invalidAt(text), "this is not UTF-8")
+		r.fail(invalidAt(text), "not UTF-8")
 		return Value{}, r.err
 	}
 	r.space()
@@ -144,7 +144,7 @@ func (r *Reader) space() {
 // a container is read.
 func (r *Reader) value(at int) bool {
 	if r.pos >= len(r.src) {
-		return r.fail(r.pos, "the text ends where a value should stand")
+		return r.fail(r.pos, "the text ends in place of a value")
 	}
 	switch c := r.src[r.pos]; {
 	case c == '"':
@@ -195,7 +195,7 @@ func (r *Reader) word(v *Value) bool {
 		v.Kind, v.Text = Bool, "false"
 		return true
 	}
-	return r.fail(r.pos, fmt.Sprintf("%q where a value should stand", r.peekRune()))
+	return r.fail(r.pos, fmt.Sprintf("%q in place of a value", r.peekRune()))
 }
 
 // number takes the number grammar of RFC 8259, section 6.
@@ -399,7 +399,7 @@ func (r *Reader) container(kind Kind, shut byte) ([]Value, bool) {
 			r.stack = r.stack[:base]
 			return kids, true
 		default:
-			return nil, r.fail(r.pos, fmt.Sprintf("%q where a comma or %q should stand", r.peekRune(), shut))
+			return nil, r.fail(r.pos, fmt.Sprintf("%q in place of a comma or %q", r.peekRune(), shut))
 		}
 	}
 }
@@ -407,7 +407,7 @@ func (r *Reader) container(kind Kind, shut byte) ([]Value, bool) {
 // name reads the name of a member, up to its value.
 func (r *Reader) name(at int) bool {
 	if r.pos >= len(r.src) || r.src[r.pos] != '"' {
-		return r.fail(r.pos, "a member name in double quotes should stand here")
+		return r.fail(r.pos, "expected a member name in double quotes")
 	}
 	name, ok := r.str()
 	if !ok {
@@ -416,7 +416,7 @@ func (r *Reader) name(at int) bool {
 	r.stack[at].Name = name
 	r.space()
 	if r.pos >= len(r.src) || r.src[r.pos] != ':' {
-		return r.fail(r.pos, "a colon should stand here")
+		return r.fail(r.pos, "expected a colon")
 	}
 	r.pos++
 	r.space()

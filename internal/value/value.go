@@ -9,7 +9,7 @@
 //     visible as a second member.
 //   - The strict reader takes exactly RFC 8259, in UTF-8, up to MaxDepth
 //     levels. Whatever is not JSON is an error with its place: lenient reading
-//     is the business of package reply, where every mend is recorded.
+//     is the business of package reply, where every deviation is recorded.
 //   - A place in a tree is a JSON Pointer (RFC 6901).
 package value
 

@@ -29,7 +29,7 @@ func TestReadKeepsWhatItReads(t *testing.T) {
 func TestReadRefuses(t *testing.T) {
 	cases := map[string]string{
 		`{"a":1,}`: "double quotes", `[1 2]`: "comma", `01`: "leading zero", `1.`: "no digit after", `-`: "without digits", `1e`: "exponent",
-		`NaN`: "where a value", `"a`: "does not end", "\"a\nb\"": "raw control", `"\x"`: "escape", `"\ud800"`: "escape", `{"a"}`: "colon",
+		`NaN`: "in place of a value", `"a`: "does not end", "\"a\nb\"": "raw control", `"\x"`: "escape", `"\ud800"`: "escape", `{"a"}`: "colon",
 		`{a:1}`: "double quotes", `[1] 2`: "after the end", "\xff": "UTF-8", ``: "ends", `[`: "ends", `{"a":1`: "ends",
 		strings.Repeat("[", MaxDepth+1): "levels of nesting",
 	}

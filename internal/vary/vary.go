@@ -19,8 +19,8 @@ import (
 	"unicode"
 
 	"filler/internal/evidence"
+	"filler/internal/normalize"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -35,13 +35,13 @@ type Change struct {
 func Changes() []Change {
 	return []Change{
 		{"spacing", "more space between words, and fewer empty lines", spacing},
-		{"case", "all in capital letters, the texts of the record too", capitals},
+		{"case", "all in capital letters, also the texts of the record", capitals},
 		{"dates", "dates in another of the declared styles", dates},
 		{"units", "lengths and the like in another unit of the same kind", units},
-		{"labels", "another of a field's labels before its value", labels},
+		{"printed_as", "another of a field's labels before its value", labels},
 		{"shuffle", "the sections in another order, the first in its place", shuffle},
 		{"noise", "letters misread, as OCR does it, outside of values", noise},
-		{"exchange", "one value exchanged for another, in the record too", exchange},
+		{"exchange", "one value substituted by another, in the record too", exchange},
 	}
 }
 
@@ -111,7 +111,7 @@ type placed struct {
 func (d *doc) standing() []placed {
 	var all []placed
 	for at, place := range d.places {
-		if place.Found() && !place.Basis && place.Kind != evidence.Near {
+		if place.Found() && !place.Basis && place.Kind != evidence.Lookalike {
 			all = append(all, placed{at, d.schema.At(at), d.gold.At(at), place})
 		}
 	}
@@ -201,8 +201,8 @@ func units(d *doc) bool {
 		if !strings.Contains(stands, unit.Text) {
 			continue // the unit stands elsewhere, as in the head of a table
 		}
-		for _, other := range tidy.Kindred(unit.Text) {
-			to := tidy.Convert(amount.Text, unit.Text, other)
+		for _, other := range normalize.Kindred(unit.Text) {
+			to := normalize.Convert(amount.Text, unit.Text, other)
 			if other == unit.Text || to == "" || len(to) > 8 {
 				continue
 			}
@@ -217,17 +217,17 @@ func units(d *doc) bool {
 func labels(d *doc) bool {
 	changed := false
 	for _, p := range d.standing() {
-		if len(p.field.Labels) < 2 {
+		if len(p.field.PrintedAs) < 2 {
 			continue
 		}
 		line := strings.LastIndexByte(d.text[:p.place.Start], '\n') + 1
 		before := d.text[line:p.place.Start]
-		for _, l := range p.field.Labels {
+		for _, l := range p.field.PrintedAs {
 			i := strings.LastIndex(strings.ToLower(before), strings.ToLower(l))
 			if i < 0 || strings.TrimLeft(before[i+len(l):], " :.\t") != "" {
 				continue
 			}
-			others := slices.DeleteFunc(slices.Clone(p.field.Labels), func(o string) bool {
+			others := slices.DeleteFunc(slices.Clone(p.field.PrintedAs), func(o string) bool {
 				return strings.EqualFold(o, l) || strings.EqualFold(o+".", l) || strings.EqualFold(o, l+".")
 			})
 			if len(others) == 0 {

@@ -15,7 +15,7 @@ import (
 const visit = `
 schema: visit
 fields:
-  report_no: {text: Number., labels: [Report no., Our ref.], pattern: '^FB-\d+$'}
+  report_no: {text: Number., printed_as: [Report no., Our ref.], pattern: '^FB-\d+$'}
   bridge: Name.
   visited: {date: Day., written: [D.M.YYYY, D MMMM YYYY]}
   bays:
@@ -52,7 +52,7 @@ func TestGoldStaysTrue(t *testing.T) {
 			require.Equal(t, v, again, "the same seed, the same change")
 			assert.Equal(t, rec, gold.String(), "the gold it began with stays")
 			for p, place := range evidence.Of(s, &v.Gold, evidence.NewIndex(v.Text)) {
-				assert.True(t, place.Found() && place.Kind != evidence.Near, "%s: %s (%s) in\n%s", c.Name, p, v.Gold.At(p), v.Text)
+				assert.True(t, place.Found() && place.Kind != evidence.Lookalike, "%s: %s (%s) in\n%s", c.Name, p, v.Gold.At(p), v.Text)
 			}
 			if c.Name != "exchange" && c.Name != "case" {
 				assert.Equal(t, rec, v.Gold.String(), c.Name)
@@ -80,7 +80,7 @@ func TestChanges(t *testing.T) {
 	assert.Contains(t, texts["dates"].Text, "Visited: 3 April 2031\n")
 	assert.Regexp(t, `Length: 9\d*(\.\d+)? (mm|cm|dm|km|ft|in|yd)\b|Length: \d+ (cm|mm|dm)`, texts["units"].Text)
 	assert.NotContains(t, texts["units"].Text, "9.8 m\n")
-	assert.Contains(t, texts["labels"].Text, "Our ref.: FB-7")
+	assert.Contains(t, texts["printed_as"].Text, "Our ref.: FB-7")
 	assert.Contains(t, texts["case"].Text, "BRIDGE: HERON PLANK")
 	assert.Equal(t, "HERON PLANK", bridge(texts["case"]))
 	assert.Equal(t, len(letter), len(texts["shuffle"].Text))

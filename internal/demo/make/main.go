@@ -97,7 +97,7 @@ type signed struct {
 func files() (all []made, golds []signed) {
 	scanned := 0
 	var notes []visit
-	facts := "document,month,office\n"
+	metadata := "document,month,office\n"
 	for i, v := range visits(allVisits, seed) {
 		k, ok := kindOf(i)
 		if !ok {
@@ -114,10 +114,10 @@ func files() (all []made, golds []signed) {
 			all = append(all, made{"documents/" + name + ext, k.write(v)})
 		}
 		id := "documents/" + name + ext
-		facts += fmt.Sprintf("%s,%d,%s\n", id, int(v.visited.Month()), officeOf(v))
+		metadata += fmt.Sprintf("%s,%d,%s\n", id, int(v.visited.Month()), officeOf(v))
 		golds = append(golds, signed{id: id, gold: "gold/" + name + ".json", rec: recordOf(k.fit(v))})
 	}
-	all = append(all, made{"notes.csv", []byte(notesTable(notes))}, made{"facts.csv", []byte(facts)})
+	all = append(all, made{"notes.csv", []byte(notesTable(notes))}, made{"metadata.csv", []byte(metadata)})
 	for _, v := range notes {
 		golds = append(golds, signed{id: "notes.csv#" + v.no, text: note(v) + "\n", gold: "gold/notes/" + v.no + ".json", rec: recordOf(fitNote(v))})
 	}
@@ -179,8 +179,8 @@ func goldText(root string, g signed) (string, error) {
 	if g.rec.Kind == value.Array {
 		name = "records"
 	}
-	out := value.Obj(value.Str(g.id).Named("document"), value.Str(d.Hash).Named("source"), value.Str("reviewed").Named("state"),
-		value.Str("M. Harrow").Named("by"), value.Str("2031-11-02").Named("on"), g.rec.Named(name))
+	out := value.Obj(value.Str(g.id).Named("document"), value.Str(d.Hash).Named("text_sha256"), value.Str("reviewed").Named("state"),
+		value.Str("M. Harrow").Named("reviewer"), value.Str("2031-11-02").Named("on"), g.rec.Named(name))
 	return string(out.Indent()) + "\n", nil
 }
 

@@ -12,20 +12,20 @@ import (
 	"filler/internal/value"
 )
 
-// Miss is a leaf that is not right, and why.
-type Miss struct {
+// LeafError is a leaf that is not right, and why.
+type LeafError struct {
 	Document             string
 	Field                *schema.Field
 	GoldPath, FilledPath value.Pointer
 	Gold, Filled         value.Value // Null: none
 	Outcome              Outcome
-	Cause                Cause
+	Type                 ErrorType
 	Detail               string // of Swapped: whose value it is
 	GoldLine, FilledLine Line   // where they stand in the source, if they do
 }
 
 // Path gives the place of the leaf: gold's, or the record's where gold has none.
-func (m *Miss) Path() value.Pointer {
+func (m *LeafError) Path() value.Pointer {
 	if m.GoldPath != "" {
 		return m.GoldPath
 	}
@@ -38,11 +38,11 @@ type Line struct {
 	Text string
 }
 
-// Finder finds the misses of records.
+// Finder finds the errors of records.
 type Finder struct {
 	Schema *schema.Schema
 	Gold   *gold.Shelf
-	Part   string
+	Split  string
 	// Source reads the document of a record; nil, or an error, where it can't be
 	// had: then causes that need it are not told apart.
 	Source func(id string) (*document.Document, error)
@@ -55,14 +55,14 @@ type Finder struct {
 // Found is what was found in a record.
 type Found struct {
 	Document string
-	Misses   []Miss
+	Errors   []LeafError
 	// Where the record counted and Keep asks for them: copies of what it was measured
 	// by and of itself, which is nil where its filling failed.
 	Gold   *gold.Record
 	Filled *value.Value
 }
 
-// Add gives the misses of one record. Which records count is for the same rules
+// Add gives the errors of one record. Which records count is for the same rules
 // as in a score; LeftOut names the others.
 func (f *Finder) Add(l record.Line) (Found, error) {
 	sc := f.counted()
@@ -73,7 +73,7 @@ func (f *Finder) Add(l record.Line) (Found, error) {
 	return f.found(sc, &l, sc.report.Documents > before), nil
 }
 
-// AddFile finds the misses of a file of JSON Lines, several lines at a time; each
+// AddFile finds the errors of a file of JSON Lines, several lines at a time; each
 // hears of its records in their order. Source is called by several goroutines. An
 // error of a line is a *LineError.
 func (f *Finder) AddFile(path string, each func(Found) error) error {
@@ -105,7 +105,7 @@ func (f *Finder) AddFile(path string, each func(Found) error) error {
 
 func (f *Finder) counted() *Scorer {
 	if f.scorer == nil {
-		f.scorer = NewWith(f.Schema, f.Gold, Options{Part: f.Part})
+		f.scorer = NewWith(f.Schema, f.Gold, Options{Split: f.Split})
 	}
 	return f.scorer
 }
@@ -121,7 +121,7 @@ func (f *Finder) found(sc *Scorer, l *record.Line, counted bool) Found {
 		filled = nil
 	}
 	if t := sc.tallies.last; t.Wrong+t.Missed+t.Extra > 0 {
-		out.Misses = f.misses(sc.judged, filled, l.Document)
+		out.Errors = f.errors(sc.judged, filled, l.Document)
 	}
 	if f.Keep {
 		g := *sc.judged
@@ -138,7 +138,7 @@ func (f *Finder) found(sc *Scorer, l *record.Line, counted bool) Found {
 // Report gives the score of all that was added.
 func (f *Finder) Report() Report { return f.counted().Report() }
 
-func (f *Finder) misses(g *gold.Record, filled *value.Value, id string) []Miss {
+func (f *Finder) errors(g *gold.Record, filled *value.Value, id string) []LeafError {
 	rec := &g.Record
 	var leaves []Leaf
 	Walk(f.Schema, rec, filled, Visitor{Paths: true, Leaf: func(l Leaf) {
@@ -146,7 +146,7 @@ func (f *Finder) misses(g *gold.Record, filled *value.Value, id string) []Miss {
 	}})
 	x := &explainer{leaves: leaves}
 	if f.Source != nil {
-		if doc, err := f.Source(id); err == nil && (g.Source == "" || g.Source == doc.Hash) {
+		if doc, err := f.Source(id); err == nil && g.Hashes.Since(record.Hashes{Text: doc.Hash, File: doc.FileHash}) != record.Changed {
 			x.doc, x.lines = doc, document.NewLines(doc.Text)
 			index := evidence.NewIndex(doc.Text)
 			x.gold = evidence.Of(f.Schema, rec, index)
@@ -155,12 +155,12 @@ func (f *Finder) misses(g *gold.Record, filled *value.Value, id string) []Miss {
 			}
 		}
 	}
-	var all []Miss
+	var all []LeafError
 	for _, l := range leaves {
 		if l.Outcome == Right || l.Outcome == Blank {
 			continue
 		}
-		m := Miss{Document: id, Field: l.Field, GoldPath: l.GoldPath, FilledPath: l.FilledPath, Outcome: l.Outcome}
+		m := LeafError{Document: id, Field: l.Field, GoldPath: l.GoldPath, FilledPath: l.FilledPath, Outcome: l.Outcome}
 		if !l.Gold.Empty() {
 			m.Gold = l.Gold.Named("").Detach() // records are good for a while only
 		}
@@ -168,7 +168,7 @@ func (f *Finder) misses(g *gold.Record, filled *value.Value, id string) []Miss {
 			m.Filled = l.Filled.Named("").Detach()
 		}
 		m.GoldLine, m.FilledLine = x.line(x.gold[l.GoldPath]), x.line(x.filled[l.FilledPath])
-		m.Cause, m.Detail = x.cause(l)
+		m.Type, m.Detail = x.errorType(l)
 		all = append(all, m)
 	}
 	return all
@@ -190,7 +190,7 @@ func (x *explainer) line(p evidence.Place) Line {
 }
 
 // cause tells why a leaf is not right.
-func (x *explainer) cause(l Leaf) (Cause, string) {
+func (x *explainer) errorType(l Leaf) (ErrorType, string) {
 	inGold, inFilled := standing(x.gold[l.GoldPath]), standing(x.filled[l.FilledPath])
 	switch l.Outcome {
 	case Missed:
@@ -203,13 +203,13 @@ func (x *explainer) cause(l Leaf) (Cause, string) {
 		return NotFound, ""
 	case Extra:
 		if l.Lone {
-			return ItemMade, ""
+			return ItemExtra, ""
 		}
 		if whose := x.whose(l); whose != "" {
 			return Swapped, whose
 		}
 		if x.doc != nil && !inFilled && !concluded(l.Field) {
-			return Invented, ""
+			return Unsupported, ""
 		}
 		return NotInGold, ""
 	}
@@ -233,7 +233,7 @@ func (x *explainer) cause(l Leaf) (Cause, string) {
 		return Spelling, ""
 	}
 	if x.doc != nil && !inFilled && !concluded(l.Field) {
-		return Invented, ""
+		return Unsupported, ""
 	}
 	return Another, ""
 }
@@ -241,7 +241,7 @@ func (x *explainer) cause(l Leaf) (Cause, string) {
 // standing tells whether a value stands in the source, itself and not the words
 // that it is concluded from.
 func standing(p evidence.Place) bool {
-	return p.Found() && !p.Basis && p.Kind != evidence.Near
+	return p.Found() && !p.Basis && p.Kind != evidence.Lookalike
 }
 
 // concluded tells fields whose values need not stand in the source.
@@ -275,21 +275,21 @@ func (x *explainer) whose(l Leaf) string {
 // Grouped is how often a cause came in a field.
 type Grouped struct {
 	Field string
-	Cause Cause
+	Type  ErrorType
 	Times int
 }
 
-// Group counts misses by field and cause, the most frequent first.
-func Group(all []Miss) []Grouped {
+// Group counts errors by field and cause, the most frequent first.
+func Group(all []LeafError) []Grouped {
 	at := map[[2]string]int{}
 	var groups []Grouped
 	for _, m := range all {
-		key := [2]string{m.Field.Path, string(m.Cause)}
+		key := [2]string{m.Field.Path, string(m.Type)}
 		n, ok := at[key]
 		if !ok {
 			n = len(groups)
 			at[key] = n
-			groups = append(groups, Grouped{m.Field.Path, m.Cause, 0})
+			groups = append(groups, Grouped{m.Field.Path, m.Type, 0})
 		}
 		groups[n].Times++
 	}
@@ -298,9 +298,9 @@ func Group(all []Miss) []Grouped {
 }
 
 // JSON gives the machine form of docs/formats.md.
-func (m *Miss) JSON() value.Value {
+func (m *LeafError) JSON() value.Value {
 	v := value.Obj(value.Str(m.Document).Named("document"), value.Str(string(m.Path())).Named("path"), value.Str(m.Field.Path).Named("field"),
-		value.Str(m.Outcome.String()).Named("outcome"), value.Str(string(m.Cause)).Named("cause"), m.Gold.Named("gold"), m.Filled.Named("filled"))
+		value.Str(m.Outcome.String()).Named("outcome"), value.Str(string(m.Type)).Named("type"), m.Gold.Named("gold"), m.Filled.Named("filled"))
 	if m.Detail != "" {
 		v.Set("detail", value.Str(m.Detail))
 	}

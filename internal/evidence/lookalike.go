@@ -10,8 +10,8 @@ import (
 
 	"github.com/agext/levenshtein"
 
+	"filler/internal/normalize"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -40,20 +40,20 @@ func nearlyUnsure(length int) int {
 func (w *weigher) near(f *schema.Field, v *value.Value, add func([]span, Kind, string)) {
 	switch {
 	case v.Kind == value.Number:
-		add(w.ix.likeFigures()[value.CanonicalNumber(v.Text)], Near, "")
+		add(w.ix.likeFigures()[value.CanonicalNumber(v.Text)], Lookalike, "")
 	case v.Kind == value.Object:
 		if figure := v.Get("amount"); figure != nil && figure.Kind == value.Number {
-			add(w.ix.likeFigures()[value.CanonicalNumber(figure.Text)], Near, "")
+			add(w.ix.likeFigures()[value.CanonicalNumber(figure.Text)], Lookalike, "")
 		}
 	case v.Kind != value.String:
 	case f.Type == schema.Date:
 		if t, err := time.Parse("2006-01-02", v.Text); err == nil {
 			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
-				add(w.ix.nearText(format.Write(t)), Near, "")
+				add(w.ix.nearText(format.Write(t)), Lookalike, "")
 			}
 		}
 	case f.Type == schema.Text:
-		add(w.ix.nearText(v.Text), Near, "")
+		add(w.ix.nearText(v.Text), Lookalike, "")
 	}
 }
 
@@ -76,7 +76,7 @@ func (ix *Index) likeFigures() map[string][]span {
 					end++
 				}
 				word := strings.TrimRight(ix.text[at:end], ".,")
-				if figures := tidy.Figures(word); figures != "" && len(word) < 24 {
+				if figures := normalize.Figures(word); figures != "" && len(word) < 24 {
 					for _, reading := range readings(figures) {
 						ix.likes.numbers[reading] = append(ix.likes.numbers[reading], span{at, at + len(word)})
 					}
@@ -147,7 +147,7 @@ func figuresIn(tokens []token) string {
 	var b strings.Builder
 	for _, t := range tokens {
 		word := t.word
-		if figures := tidy.Figures(word); figures != "" {
+		if figures := normalize.Figures(word); figures != "" {
 			word = figures
 		}
 		for _, r := range word {
@@ -184,8 +184,8 @@ func (w *weigher) otherUnits(f *schema.Field, figure string, add func([]span, Ki
 	if f.Type != schema.Quantity || f.Unit == "" {
 		return
 	}
-	for _, unit := range tidy.Kindred(f.Unit) {
-		amount := tidy.Convert(figure, f.Unit, unit)
+	for _, unit := range normalize.Kindred(f.Unit) {
+		amount := normalize.Convert(figure, f.Unit, unit)
 		if amount == "" {
 			continue
 		}
@@ -196,7 +196,7 @@ func (w *weigher) otherUnits(f *schema.Field, figure string, add func([]span, Ki
 			if i := strings.IndexFunc(rest, func(r rune) bool { return !isWordRune(r) && r != '"' && r != '\'' }); i >= 0 {
 				word = rest[:i]
 			}
-			if tidy.UnitOf(word) == unit {
+			if normalize.UnitOf(word) == unit {
 				with = append(with, span{s.start, s.end + strings.Index(w.ix.text[s.end:], word) + len(word)})
 			}
 		}

@@ -1,12 +1,12 @@
-// Package tidy changes values by rule, without a model.
+// Package normalize changes values by rule, without a model.
 //
 // Rules it keeps:
 //
-//   - A tidy never guesses between two readings: 03.04.2031 under formats that
+//   - A normalizer never guesses between two readings: 03.04.2031 under formats that
 //     read it as two different days stays as it is, and validation says so.
 //   - Every change is told: where, by which rule, from what, to what.
-//   - Tidying twice changes nothing more.
-package tidy
+//   - Normalizing twice changes nothing more.
+package normalize
 
 import (
 	"regexp"
@@ -31,7 +31,7 @@ type Change struct {
 const (
 	RuleSpaces     = "spaces"      // white space at the ends and in runs
 	RuleBlank      = "blank"       // an empty text is no value
-	RuleAsText     = "as-text"     // a bare number where a text belongs
+	RuleAsText     = "as-text"     // a number where a text belongs
 	RuleDigits     = "digits"      // a number inside a string
 	RuleWhole      = "whole"       // 3.0 where an integer belongs
 	RuleYesNo      = "yes-no"      // a word for true or false
@@ -42,7 +42,7 @@ const (
 	RuleNumber     = "number"      // a number in the field's declared signs
 	RuleTime       = "time"        // a time of day
 	RuleAmount     = "amount"      // money or a quantity written as a text
-	RuleKey        = "key"         // a field's name in another case or style
+	RuleKey        = "key"         // a field name in another case or style
 	RuleMeasure    = "measure"     // the schema's own currency or unit where none stands
 	RuleUnit       = "unit"        // a quantity in the schema's own unit
 	RuleUnknown    = "unknown"     // a word that says there is no value
@@ -50,7 +50,7 @@ const (
 	RuleLookalikes = "lookalikes"  // letters that look like figures
 )
 
-// Record tidies all values of a record in place.
+// Record normalizes all values of a record in place.
 func Record(s *schema.Schema, record *value.Value) []Change {
 	var t tidier
 	t.field(s.Root, "", record)
@@ -199,7 +199,7 @@ func (t *tidier) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 		return
 	}
 	t.byType(f.Kin(), p, v)
-	for _, name := range f.Tidy {
+	for _, name := range f.Normalize {
 		if to, ok := byName(name, v); ok {
 			t.set(p, name, v, to)
 		}
@@ -249,10 +249,10 @@ func (t *tidier) clearer(f *schema.Field, p value.Pointer, v *value.Value) {
 }
 
 func none(f *schema.Field) bool {
-	return len(f.Tidy) > 0 && f.Tidy[0] == "none"
+	return len(f.Normalize) > 0 && f.Normalize[0] == "none"
 }
 
-// byName gives the change of a tidy that a field asks for by name.
+// byName gives the change of a normalizer that a field asks for by name.
 func byName(name string, v *value.Value) (value.Value, bool) {
 	if v.Kind != value.String {
 		return value.Value{}, false
@@ -351,7 +351,7 @@ func jsonNumber(text string) string {
 	return sign + trimmed
 }
 
-// wholeNumber gives a number's literal without a fraction of zeros.
+// wholeNumber gives a number's literal without decimals that are all zero.
 func wholeNumber(literal string) (string, bool) {
 	if literal == "" || strings.ContainsAny(literal, "eE") {
 		return "", false

@@ -1,4 +1,4 @@
-package labels
+package printed
 
 import (
 	"regexp"
@@ -43,13 +43,13 @@ func slots(group *schema.Field) []*slot {
 			at := append(append([]string(nil), path...), f.Name)
 			switch {
 			case f.Type == schema.Group:
-				add(f, at, append([]string{schema.Spoken(f.Name)}, f.Labels...))
+				add(f, at, append([]string{schema.Spoken(f.Name)}, f.PrintedAs...))
 				continue
 			case f.Type == schema.List && !f.Item.IsLeaf():
 				continue
 			}
 			s := &slot{f: f, path: at, about: aboutWords(f.About)}
-			for _, name := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
+			for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
 				s.names = append(s.names, words(name))
 				if short := strings.Trim(lower(name), " .:"); short != strings.Join(words(name), " ") {
 					s.raw = append(s.raw, strings.Fields(short))

@@ -1,4 +1,4 @@
-package tidy
+package normalize
 
 import (
 	"fmt"
@@ -79,10 +79,10 @@ func randomThing(r *rand.Rand, depth int) value.Value {
 	return value.Str(randomText(r))
 }
 
-// Whatever stands in a record: tidying twice changes nothing more, what is sound
+// Whatever stands in a record: normalizing twice changes nothing more, what is sound
 // is left alone, the changes told are those that were made, each by a listed rule
 // and no value gets a problem that it had not.
-func TestTidyingKeepsItsRules(t *testing.T) {
+func TestNormalizingKeepsItsRules(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte(text))
 	require.NoError(t, err)
 	check, err := record.NewValidator(s)
@@ -137,7 +137,7 @@ func TestTidyingKeepsItsRules(t *testing.T) {
 	}
 	assert.Greater(t, better, 3000)
 	for _, rule := range Rules {
-		if !strings.HasPrefix(rule.Of, "tidy:") || rule.Name == "upper" {
+		if !strings.HasPrefix(rule.Of, "normalize:") || rule.Name == "upper" {
 			assert.Positive(t, used[rule.Name], "%s was never tried", rule.Name)
 		}
 	}

@@ -4,37 +4,37 @@ import (
 	"context"
 	"strings"
 
+	"filler/internal/normalize"
 	"filler/internal/prompt"
 	"filler/internal/record"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
-// maxAnew bounds how many fields of one record are asked for anew, each by
+// maxAskedAgain bounds how many fields of one record are asked for again, each by
 // itself.
-const maxAnew = 6
+const maxAskedAgain = 6
 
-// anew asks for fields that are still wrong, each as a question of its own. An
+// askFields asks again for fields that are still wrong, each as a question of its own. An
 // answer is let through like any patch: only where it makes nothing worse.
-func (w *filling) anew(ctx context.Context) error {
+func (w *filling) askFields(ctx context.Context) error {
 	if w.Rounds == 0 || w.doc == nil || w.long || len(w.images()) > 0 {
 		return nil
 	}
 	asked := 0
 	for _, p := range append([]record.Problem(nil), w.problems...) {
 		field := w.Schema.At(p.Path)
-		if field == nil || !field.IsLeaf() || strings.Contains(field.Path, "[]") || w.Schema.EachEntry() || asked == maxAnew || !curable(p.Code) {
+		if field == nil || !field.IsLeaf() || strings.Contains(field.Path, "[]") || w.Schema.EachEntry() || asked == maxAskedAgain || !fixable(p.Code) {
 			continue
 		}
 		asked++
-		x := &piece{part: &part{name: field.Path, schema: w.schemaOf(w.Schema, []string{field.Path}), style: prompt.ByField, field: field}, step: "ask anew " + field.Path, w: w, index: w.index}
+		x := &piece{part: &part{name: field.Path, schema: w.schemaOf(w.Schema, []string{field.Path}), style: prompt.ByField, field: field}, step: "ask again " + field.Path, w: w, index: w.index}
 		if err := x.fill(ctx); err != nil {
 			return err
 		}
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
 		got := x.record.At(p.Path)
-		if x.code != "" || got.Empty() && (p.Code != record.Evidence || !x.unstated) {
+		if x.code != "" || got.Empty() && (p.Code != record.NoEvidence || !x.unstated) {
 			continue
 		}
 		if got.Empty() { // asked by itself, the model does not hold on to what stands nowhere
@@ -60,10 +60,10 @@ func (f *Filler) schemaOf(s *schema.Schema, paths []string) *schema.Schema {
 	return got.(*schema.Schema)
 }
 
-// curable tells problems that another value of the field can cure.
-func curable(c record.Code) bool {
+// fixable tells problems that another value of the field can fix.
+func fixable(c record.Code) bool {
 	switch c {
-	case record.Missing, record.Type, record.Choice, record.Pattern, record.Range, record.Format, record.Length, record.Evidence:
+	case record.Missing, record.Type, record.Choice, record.Pattern, record.Range, record.Format, record.Length, record.NoEvidence:
 		return true
 	}
 	return false
@@ -94,14 +94,14 @@ func (w *filling) letIn(x *piece, p value.Pointer, got *value.Value) {
 	}
 	w.record = after
 	w.problems = w.check(&w.record)
-	w.mended++
+	w.repaired++
 	w.trace.add("patch", text("request", w.turn+x.step), ops.Named("operations"), problemList(w.problems).Named("left"))
 }
 
 // bounds are what a patch may do to the record at hand.
 func (w *filling) bounds() *record.Bounds {
 	return &record.Bounds{Schema: w.Schema, Problems: w.problems, Check: w.check, Finish: func(v *value.Value) {
-		tidy.Record(w.Schema, v)
+		normalize.Record(w.Schema, v)
 		*v = record.Arrange(w.Schema, v)
 	}, Evident: w.evident}
 }

@@ -1,4 +1,4 @@
-package labels
+package printed
 
 import (
 	"regexp"
@@ -65,7 +65,7 @@ func bare(v *value.Value) bool {
 // in the singular.
 func itemNames(f *schema.Field) []string {
 	var names []string
-	for _, n := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
+	for _, n := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
 		if one := singular(strings.Join(words(n), " ")); one != "" {
 			names = append(names, one)
 		}
@@ -248,7 +248,7 @@ func titleRest(f *schema.Field, l *line) (string, bool) {
 	if len(got) == 0 || len(got) > 5 {
 		return "", false
 	}
-	for _, n := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
+	for _, n := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
 		want := words(n)
 		if len(want) > 0 && len(want) <= len(got) && strings.Join(got[:len(want)], " ") == strings.Join(want, " ") {
 			return strings.TrimSpace(rest), true

@@ -1,4 +1,4 @@
-package labels
+package printed
 
 import (
 	"regexp"
@@ -7,8 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"filler/internal/normalize"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
@@ -80,12 +80,12 @@ func printed(f *schema.Field, text string) string {
 // yesNo reads a word for true or false; also a word of the field's own name
 // (`closed`), and its opposite.
 func yesNo(f *schema.Field, word string) (b, known bool) {
-	if b, known = tidy.Says(f, word); known {
+	if b, known = normalize.Says(f, word); known {
 		return b, known
 	}
 	word = lower(word)
 	for _, w := range words(schema.Spoken(f.Name)) {
-		if word == w || tidy.Opposite(word, w) {
+		if word == w || normalize.Opposite(word, w) {
 			return word == w, true
 		}
 	}
@@ -147,13 +147,13 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 	switch f = f.Kin(); f.Type {
 	case schema.Time, schema.Money, schema.Quantity:
 		v := value.Str(raw)
-		if _, to, ok := tidy.ByType(f, &v); ok {
+		if _, to, ok := normalize.ByType(f, &v); ok {
 			return to, true
 		}
 		if f.Type != schema.Time && f.Numbers.Decimal == "" {
 			loose := *f // a figure with a comma, read as one reads it
 			loose.Numbers = schema.NumberFormat{Decimal: ",", Group: "."}
-			if _, to, ok := tidy.ByType(&loose, &v); ok {
+			if _, to, ok := normalize.ByType(&loose, &v); ok {
 				return to, true
 			}
 		}
@@ -163,7 +163,7 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 		return value.Str(raw), err == nil
 	case schema.Integer, schema.Number:
 		if f.Numbers.Decimal != "" {
-			if literal := tidy.Declared(f, raw); literal != "" && (f.Type == schema.Number || value.IsInteger(literal)) {
+			if literal := normalize.Declared(f, raw); literal != "" && (f.Type == schema.Number || value.IsInteger(literal)) {
 				return value.Num(literal), true
 			}
 		}
@@ -172,7 +172,7 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 			literal = strconv.Itoa(i)
 		}
 		v := value.Str(literal)
-		if _, to, ok := tidy.ByType(f, &v); ok {
+		if _, to, ok := normalize.ByType(f, &v); ok {
 			return to, true
 		}
 		return v, false

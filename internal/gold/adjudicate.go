@@ -13,17 +13,17 @@ import (
 	"filler/internal/value"
 )
 
-// Choice is how a leaf in which two reviewers differ was settled.
+// Choice is how a leaf in which two reviewers differ was adjudicated.
 type Choice struct {
 	Document string
 	Path     value.Pointer
 	Value    value.Value // Null: none
 }
 
-// Choices are how leaves were settled, by document.
+// Choices are how leaves were adjudicated, by document.
 type Choices map[string][]Choice
 
-// Has tells whether a leaf was settled.
+// Has tells whether a leaf was adjudicated.
 func (c Choices) Has(document string, p value.Pointer) bool {
 	return slices.ContainsFunc(c[document], func(x Choice) bool { return x.Path == p })
 }
@@ -43,7 +43,7 @@ func ReadChoices(file string) (Choices, error) {
 			c, made, err = choiceFrom(v)
 		}
 		if err != nil {
-			faults = append(faults, place.Fault{File: file, Line: n, Col: 1, Msg: err.Error(), Hint: "mend the line"})
+			faults = append(faults, place.Fault{File: file, Line: n, Col: 1, Msg: err.Error(), Hint: "correct the line"})
 		} else if made {
 			all[c.Document] = append(all[c.Document], c)
 		}
@@ -55,74 +55,75 @@ func ReadChoices(file string) (Choices, error) {
 	return all, faults.Err()
 }
 
-// Unsettled says why no gold can be made of two reviewers' records, or "": what a
+// NotAdjudicable says why no gold can be made of two reviewers' records, or "": what a
 // reviewer has not signed is nobody's word. b may be nil.
-func Unsettled(a, b *Record) string {
+func NotAdjudicable(a, b *Record) string {
 	switch {
 	case b == nil:
-		return "only the first has it"
+		return "only A has it"
 	case a.State == Draft:
-		return "the first's is a draft; sign it"
+		return "A's record is a draft; sign it"
 	case b.State == Draft:
-		return "the second's is a draft; sign it"
+		return "B's record is a draft; sign it"
 	}
 	return ""
 }
 
-// NewSettled makes the gold file of a record that two reviewers' came to.
-func NewSettled(s *schema.Schema, a, b *Record, choices []Choice, by string, on time.Time) value.Value {
+// NewAdjudicated makes the gold file of a record that two reviewers' came to.
+func NewAdjudicated(s *schema.Schema, a, b *Record, choices []Choice, by string, on time.Time) value.Value {
 	v := value.Obj(value.Str(a.Document).Named("document"))
 	keep := func(name, text string) {
 		if text != "" {
 			v.Set(name, value.Str(text))
 		}
 	}
-	keep("source", a.Source)
+	keep("text_sha256", a.Hashes.Text)
+	keep("file_sha256", a.Hashes.File)
 	keep("version", a.Version)
 	keep("state", Reviewed)
-	keep("part", a.Part)
-	v.Set("by", value.Str(by))
+	keep("split", a.Split)
+	v.Set("reviewer", value.Str(by))
 	keep("on", on.Format(dayForm))
 	leaves := value.List()
 	for _, c := range choices {
 		leaves.Kids = append(leaves.Kids, value.Obj(value.Str(string(c.Path)).Named("path"), c.Value.Named("value")))
 	}
-	v.Set("settled", value.Obj(value.Str(a.By).Named("first"), value.Str(b.By).Named("second"), leaves.Named("leaves")))
+	v.Set("adjudicated", value.Obj(value.Str(a.Reviewer).Named("first"), value.Str(b.Reviewer).Named("second"), leaves.Named("values")))
 	name := "record"
 	if s.EachEntry() {
 		name = schema.Wrapper
 	}
-	v.Set(name, Settle(s, a.Record, choices))
+	v.Set(name, Adjudicate(s, a.Record, choices))
 	return v
 }
 
-// choiceFrom reads a line of choices: `take` is "first", "second", or with
+// choiceFrom reads a line of choices: `choose` is "first", "second", or with
 // "value" another value altogether. One that is null is open yet: false.
 func choiceFrom(v *value.Value) (c Choice, made bool, err error) {
 	c = Choice{Document: strings.Clone(v.Word("document")), Path: value.Pointer(strings.Clone(v.Word("path")))}
 	if c.Document == "" || c.Path == "" || !c.Path.Valid() {
-		return c, false, errors.New("a choice names `document` and `path`")
+		return c, false, errors.New("a choice needs `document` and `path`")
 	}
-	take := v.Get("take")
+	choose := v.Get("choose")
 	switch {
-	case take == nil || take.Kind == value.Null:
+	case choose == nil || choose.Kind == value.Null:
 		return c, false, nil
-	case take.Kind == value.String && (take.Text == "first" || take.Text == "second"):
-		if kid := v.Get(take.Text); kid != nil {
+	case choose.Kind == value.String && (choose.Text == "first" || choose.Text == "second"):
+		if kid := v.Get(choose.Text); kid != nil {
 			c.Value = kid.Named("").Detach()
 		}
-	case take.Kind == value.String && take.Text == "value" && v.Get("value") != nil:
+	case choose.Kind == value.String && choose.Text == "value" && v.Get("value") != nil:
 		c.Value = v.Get("value").Named("").Detach()
 	default:
-		return c, false, fmt.Errorf("%s %s: `take` is \"first\", \"second\", or \"value\" with a member `value`", c.Document, c.Path)
+		return c, false, fmt.Errorf("%s %s: `choose` is \"first\", \"second\", or \"value\" with a member `value`", c.Document, c.Path)
 	}
 	return c, true, nil
 }
 
-// Settle gives the first reviewer's record with the choices put in. A place that
-// the record has not yet is made; an item all of whose values are settled as none
+// Adjudicate gives the first reviewer's record with the choices put in. A place that
+// the record has not yet is made; an item all of whose values are decided to be empty
 // goes.
-func Settle(s *schema.Schema, rec value.Value, choices []Choice) value.Value {
+func Adjudicate(s *schema.Schema, rec value.Value, choices []Choice) value.Value {
 	out := rec.Clone()
 	for _, c := range choices {
 		out.Put(c.Path, c.Value)

@@ -8,51 +8,51 @@ import (
 	"github.com/agext/levenshtein"
 	"golang.org/x/text/unicode/norm"
 
+	"filler/internal/normalize"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
-// Cause is why a leaf is not right.
-type Cause string
+// ErrorType says how a leaf went wrong.
+type ErrorType string
 
 // The causes, in the order in which they are looked for.
 const (
-	Spacing     Cause = "spacing"
-	Case        Cause = "case"
-	Punctuation Cause = "punctuation"
-	Accents     Cause = "accents"
-	NumberStyle Cause = "number-style"
-	DateStyle   Cause = "date-style"
-	Unit        Cause = "unit"
-	Lookalike   Cause = "lookalike"
-	Synonym     Cause = "synonym"
-	Suspect     Cause = "gold-suspect"
-	Swapped     Cause = "swapped"
-	PartOf      Cause = "part-of"
-	MoreThan    Cause = "more-than"
-	Spelling    Cause = "spelling"
-	Invented    Cause = "invented"
-	Another     Cause = "another-value"
-	NotFound    Cause = "not-found"
-	Unstated    Cause = "unstated"
-	NotInGold   Cause = "not-in-gold"
-	ItemMissed  Cause = "item-missed"
-	ItemMade    Cause = "item-invented"
+	Spacing     ErrorType = "spacing"
+	Case        ErrorType = "case"
+	Punctuation ErrorType = "punctuation"
+	Accents     ErrorType = "accents"
+	NumberStyle ErrorType = "number-style"
+	DateStyle   ErrorType = "date-style"
+	Unit        ErrorType = "unit"
+	Lookalike   ErrorType = "lookalike"
+	Synonym     ErrorType = "synonym"
+	Suspect     ErrorType = "gold-suspect"
+	Swapped     ErrorType = "swapped"
+	PartOf      ErrorType = "part-of"
+	MoreThan    ErrorType = "more-than"
+	Spelling    ErrorType = "spelling"
+	Unsupported ErrorType = "unsupported"
+	Another     ErrorType = "another-value"
+	NotFound    ErrorType = "not-found"
+	Unstated    ErrorType = "unstated"
+	NotInGold   ErrorType = "not-in-gold"
+	ItemMissed  ErrorType = "item-missed"
+	ItemExtra   ErrorType = "item-extra"
 )
 
-// Causes gives all causes with what they mean.
-func Causes() [][2]string {
+// ErrorTypes gives all causes with what they mean.
+func ErrorTypes() [][2]string {
 	return [][2]string{
-		{string(Spacing), "the same but for white space"}, {string(Case), "the same but for upper and lower case"},
-		{string(Punctuation), "the same but for punctuation"}, {string(Accents), "the same but for accents"},
-		{string(NumberStyle), "the same number in another style"}, {string(DateStyle), "the same date in another style, or day and month changed places"},
-		{string(Unit), "the same amount in another unit or currency"}, {string(Lookalike), "the same but for letters and figures that look alike"},
-		{string(Synonym), "another word for the choice"}, {string(Suspect), "the filled value stands in the source, and gold's does not"},
+		{string(Spacing), "equal except for white space"}, {string(Case), "equal except for upper and lower case"},
+		{string(Punctuation), "equal except for punctuation"}, {string(Accents), "equal except for accents"},
+		{string(NumberStyle), "the same number in another style"}, {string(DateStyle), "the same date in another style, or with day and month swapped"},
+		{string(Unit), "the same amount in another unit or currency"}, {string(Lookalike), "equal except for letters and digits that look alike"},
+		{string(Synonym), "another word for the choice"}, {string(Suspect), "in the source, while gold's value is not"},
 		{string(Swapped), "the value of another field or item"}, {string(PartOf), "a part of gold's value"}, {string(MoreThan), "more than gold's value"},
-		{string(Spelling), "the same but for few characters"}, {string(Invented), "the filled value stands nowhere in the source"}, {string(Another), "another value of the source"},
-		{string(NotFound), "not filled, though gold's value stands in the source"}, {string(Unstated), "not filled, and gold's value stands nowhere in the source"},
-		{string(NotInGold), "filled from the source, and gold has none"}, {string(ItemMissed), "of an item that the record has not"}, {string(ItemMade), "of an item that gold has not"},
+		{string(Spelling), "equal except for a few characters"}, {string(Unsupported), "filled, but nowhere in the source"}, {string(Another), "another value of the source"},
+		{string(NotFound), "not filled, though gold's value is in the source"}, {string(Unstated), "not filled, and gold's value is not in the source"},
+		{string(NotInGold), "filled from the source; gold has no value"}, {string(ItemMissed), "in an item that the record does not have"}, {string(ItemExtra), "in an item that gold does not have"},
 	}
 }
 
@@ -74,7 +74,7 @@ func textOf(v *value.Value) string {
 }
 
 // alikeBut finds the one respect in which two values differ, or "".
-func alikeBut(f *schema.Field, gold, filled *value.Value) Cause {
+func alikeBut(f *schema.Field, gold, filled *value.Value) ErrorType {
 	g, d := textOf(gold), textOf(filled)
 	switch {
 	case g == d && gold.Kind != filled.Kind:
@@ -97,10 +97,10 @@ func alikeBut(f *schema.Field, gold, filled *value.Value) Cause {
 	switch {
 	case numeric(gold) && digits(g) != "" && digits(g) == digits(d) && len(digits(d)) == len(strip(d, func(r rune) bool { return !unicode.IsDigit(r) })) && !numeric(filled):
 		return NumberStyle
-	case tidy.AsFigures(g) == tidy.AsFigures(d) && strings.ContainsFunc(g, unicode.IsDigit):
+	case normalize.AsFigures(g) == normalize.AsFigures(d) && strings.ContainsFunc(g, unicode.IsDigit):
 		return Lookalike
 	case f.Type == schema.Choice:
-		if option, ok := tidy.Choice(f, d); ok && option == g {
+		if option, ok := normalize.Choice(f, d); ok && option == g {
 			return Synonym
 		}
 	}
@@ -149,7 +149,7 @@ func otherDate(f *schema.Field, g, d string) bool {
 
 // otherAmount tells whether two amounts are one in two units, or differ in their
 // unit or currency alone.
-func otherAmount(f *schema.Field, gold, filled *value.Value) Cause {
+func otherAmount(f *schema.Field, gold, filled *value.Value) ErrorType {
 	a, b := gold.Get("amount"), filled.Get("amount")
 	if a == nil || b == nil || a.Kind != value.Number || b.Kind != value.Number {
 		return ""
@@ -160,7 +160,7 @@ func otherAmount(f *schema.Field, gold, filled *value.Value) Cause {
 		return Unit
 	}
 	if f.Type == schema.Quantity && !m.Empty() && !n.Empty() {
-		if to := tidy.Convert(b.Text, n.Text, m.Text); to != "" && value.EqualNumbers(to, a.Text) {
+		if to := normalize.Convert(b.Text, n.Text, m.Text); to != "" && value.EqualNumbers(to, a.Text) {
 			return Unit
 		}
 	}

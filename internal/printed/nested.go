@@ -1,4 +1,4 @@
-package labels
+package printed
 
 import (
 	"slices"

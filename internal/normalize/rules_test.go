@@ -1,4 +1,4 @@
-package tidy
+package normalize
 
 import (
 	"fmt"
@@ -35,7 +35,7 @@ func TestConvert(t *testing.T) {
 	assert.Equal(t, "", Convert("1", "EUR", "USD"))
 }
 
-// Every tidy that changes a value is listed, and has an example.
+// Every normalizer that changes a value is listed, and has an example.
 func TestRulesAreListed(t *testing.T) {
 	listed := map[string]bool{}
 	for _, r := range Rules {

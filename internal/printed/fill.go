@@ -1,4 +1,4 @@
-// Package labels fills records by what documents print before their values,
+// Package printed fills records by what documents print before their values,
 // without a model: `Report no.: FB-2031-07`, tables with a head, headings that
 // number the items of a list, bullets under the list's name, and words of a
 // choice in running text.
@@ -9,7 +9,7 @@
 //     descriptions of fields are all it has to go by.
 //   - It gives values as they are printed; Value turns them into what the
 //     schema asks for.
-package labels
+package printed
 
 import (
 	"regexp"
@@ -63,7 +63,7 @@ func (w *filler) group(g *schema.Field, lines []*line, outer []*slot) value.Valu
 // titleSlot stands for the title of a list among the labels around another.
 func titleSlot(f *schema.Field) *slot {
 	s := &slot{f: f}
-	for _, n := range append([]string{schema.Spoken(f.Name)}, f.Labels...) {
+	for _, n := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
 		s.names = append(s.names, words(n))
 	}
 	return s

@@ -1,4 +1,4 @@
-package tidy
+package normalize
 
 import (
 	"testing"
@@ -28,14 +28,14 @@ fields:
   any: {money: Money of any currency.}
   q: {quantity: A length., unit: m}
   g: {number: A number., written: {decimal: ",", group: "."}}
-  u: {text: Upper., tidy: [upper, no-end-stop]}
-  raw: {integer: Left as it is., tidy: none}
+  u: {text: Upper., normalize: [upper, no-end-stop]}
+  raw: {integer: Left as it is., normalize: none}
   k: {link: A link., to: 'l[].n'}
   l: {list: A list., fields: {x: A text., n: {integer: N.}}}
   p: {list: A list., items: {integer: A number.}}
 `
 
-func TestTidies(t *testing.T) {
+func TestNormalizers(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte(text))
 	require.NoError(t, err)
 	for _, c := range []struct{ in, out, rule string }{
@@ -143,6 +143,6 @@ func TestTidies(t *testing.T) {
 			require.NotEmpty(t, changes, c.in)
 			assert.Equal(t, c.rule, changes[0].Rule)
 		}
-		assert.Empty(t, Record(s, &v), "tidying twice changes nothing more: %s", c.in)
+		assert.Empty(t, Record(s, &v), "normalizing twice changes nothing more: %s", c.in)
 	}
 }

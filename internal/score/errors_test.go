@@ -22,7 +22,7 @@ import (
 const causal = `
 schema: s
 fields:
-  no: {text: Number., labels: [Report]}
+  no: {text: Number., printed_as: [Report]}
   name: Name.
   other: Another name.
   visited: {date: Day., written: [D.M.YYYY]}
@@ -36,7 +36,7 @@ fields:
 
 const source = "Report FB-2031-07\nHeron Plank, once Rushy Ford\nVisited 3.4.2031, next 5.6.2031\nLength 9.8 m, cost 1250.00 EUR, count 12\ndecay\nSalle Bréval\nplain oak\nold elm\n"
 
-func oneMiss(t *testing.T, g, d string) Miss {
+func oneError(t *testing.T, g, d string) LeafError {
 	t.Helper()
 	s, err := schema.Parse("s.yaml", []byte(causal))
 	require.NoError(t, err)
@@ -49,14 +49,14 @@ func oneMiss(t *testing.T, g, d string) Miss {
 	f := &Finder{Schema: s, Gold: gold.Set{"d": {Document: "d", State: gold.Reviewed, Record: gv}}.Shelf(), Source: func(string) (*document.Document, error) { return doc, nil }}
 	found, err := f.Add(record.Line{Document: "d", Record: dv})
 	require.NoError(t, err)
-	require.NotEmpty(t, found.Misses, "%s %s", g, d)
-	return found.Misses[0]
+	require.NotEmpty(t, found.Errors, "%s %s", g, d)
+	return found.Errors[0]
 }
 
 func TestCauses(t *testing.T) {
 	for _, c := range []struct {
 		gold, filled string
-		cause        Cause
+		errorType    ErrorType
 		detail       string
 	}{
 		{`{"name":"Heron Plank"}`, `{"name":"Heron  Plank"}`, Spacing, ""},
@@ -76,33 +76,33 @@ func TestCauses(t *testing.T) {
 		{`{"name":"Heron Plank"}`, `{"name":"Heron"}`, PartOf, ""},
 		{`{"name":"Heron"}`, `{"name":"Heron Plank"}`, MoreThan, ""},
 		{`{"name":"Heron Plank"}`, `{"name":"Heron Plonk"}`, Spelling, ""},
-		{`{"name":"Heron Plank"}`, `{"name":"Nine Alders"}`, Invented, ""},
+		{`{"name":"Heron Plank"}`, `{"name":"Nine Alders"}`, Unsupported, ""},
 		{`{"name":"Heron Plank"}`, `{"name":"Rushy Ford"}`, Another, ""},
 		{`{"name":"Heron Plank"}`, `{}`, NotFound, ""},
 		{`{"name":"Nine Alders"}`, `{}`, Unstated, ""},
 		{`{}`, `{"name":"Heron Plank"}`, NotInGold, ""},
-		{`{}`, `{"name":"Nine Alders"}`, Invented, ""},
+		{`{}`, `{"name":"Nine Alders"}`, Unsupported, ""},
 		{`{"bays":[{"what":"plain oak"}]}`, `{}`, ItemMissed, ""},
-		{`{}`, `{"bays":[{"what":"plain oak"}]}`, ItemMade, ""},
+		{`{}`, `{"bays":[{"what":"plain oak"}]}`, ItemExtra, ""},
 	} {
-		m := oneMiss(t, c.gold, c.filled)
-		assert.Equal(t, []any{c.cause, c.detail}, []any{m.Cause, m.Detail}, "%s %s", c.gold, c.filled)
+		m := oneError(t, c.gold, c.filled)
+		assert.Equal(t, []any{c.errorType, c.detail}, []any{m.Type, m.Detail}, "%s %s", c.gold, c.filled)
 	}
-	m := oneMiss(t, `{"name":"Heron Plank"}`, `{"name":"Rushy Ford"}`)
+	m := oneError(t, `{"name":"Heron Plank"}`, `{"name":"Rushy Ford"}`)
 	assert.Equal(t, Line{2, "Heron Plank, once Rushy Ford"}, m.GoldLine)
 	named := map[string]bool{}
-	for _, c := range Causes() {
+	for _, c := range ErrorTypes() {
 		named[c[0]] = true
 	}
-	assert.True(t, named[string(m.Cause)])
+	assert.True(t, named[string(m.Type)])
 }
 
-// Cures are what they say: counted again from the records, after the change was
+// Fixes are what they say: counted again from the records, after the change was
 // written into the schema.
 func TestCures(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  code: Code.\n  kind: {choice: Kind., of: {rot: {}, rust: {}}}\n  on: {date: Day.}\n  cost: {number: Cost.}\n"))
 	require.NoError(t, err)
-	curer := NewCurer(s)
+	fixer := NewFixer(s)
 	var filled []value.Value
 	for i := range 40 {
 		id := fmt.Sprintf("d%02d", i)
@@ -122,28 +122,28 @@ func TestCures(t *testing.T) {
 		found, err := finder.Add(record.Line{Document: id, Record: d})
 		require.NoError(t, err)
 		filled = append(filled, d)
-		curer.Add(id, of, &filled[i], found.Misses)
+		fixer.Add(id, of, &filled[i], found.Errors)
 	}
-	got := curer.Try()
-	written := map[string]Cure{}
+	got := fixer.Try()
+	written := map[string]Fix{}
 	for _, c := range got.Chosen {
 		written[c.Field+" "+c.Write] = c
 		assert.Zero(t, c.Broken)
 	}
-	assert.Equal(t, 20, written["code tidy: [upper]"].Fixed)
+	assert.Equal(t, 20, written["code normalize: [upper]"].Fixed)
 	assert.Equal(t, 10, written["kind of: {rot: {also: [decay]}}"].Fixed)
 	assert.Equal(t, 40, written["on written: [D.M.YYYY]"].Fixed)
-	assert.Equal(t, 40, got.Chosen[0].Fixed, "a figure with one reading needs no more than the schema's own tidies")
-	assert.Contains(t, got.Chosen[0].Write, "--tidy-only")
+	assert.Equal(t, 40, got.Chosen[0].Fixed, "a figure with one reading needs no more than the schema's own normalizers")
+	assert.Contains(t, got.Chosen[0].Write, "--no-model")
 	assert.Equal(t, Ratio{1, true}, got.Chosen[len(got.Chosen)-1].F1)
-	assert.Equal(t, Ratio{1, true}, got.Honest, "each fold finds the same cures")
+	assert.Equal(t, Ratio{1, true}, got.Honest, "each fold finds the same fixes")
 	assert.Less(t, got.Before.Value, 0.4)
 	assert.Equal(t, []Ruler{{"code", "compare: loose", 20}}, got.Rulers)
-	assert.Empty(t, s.Root.Fields[0].Tidy, "the schema is as it was")
+	assert.Empty(t, s.Root.Fields[0].Normalize, "the schema is as it was")
 	assert.Empty(t, s.Root.Fields[1].Of[0].Also)
 
-	// A cure that breaks more than it fixes is none.
-	none := NewCurer(s)
+	// A fix that breaks more than it fixes is none.
+	none := NewFixer(s)
 	for i := range 10 {
 		code := "AB"
 		if i > 7 {
@@ -162,7 +162,7 @@ func TestCures(t *testing.T) {
 		finder := &Finder{Schema: s, Gold: gold.Set{id: of}.Shelf()}
 		found, err := finder.Add(record.Line{Document: id, Record: d})
 		require.NoError(t, err)
-		none.Add(id, of, &d, found.Misses)
+		none.Add(id, of, &d, found.Errors)
 	}
 	assert.Empty(t, none.Try().Chosen, "lower would turn two right and eight wrong")
 }
@@ -208,7 +208,7 @@ func TestCompare(t *testing.T) {
 	got := c.Compare()
 	ra, rb := sa.Report(), sb.Report()
 	assert.Equal(t, 59, got.Documents)
-	assert.Equal(t, []LeftOut{{a[7].Document, "only the second has it"}}, got.Apart)
+	assert.Equal(t, []LeftOut{{a[7].Document, "only B has it"}}, got.Apart)
 	ra.Overall.Blank, rb.Overall.Blank = 0, 0
 	assert.Equal(t, []Counts{ra.Overall, rb.Overall}, []Counts{got.A, got.B})
 	assert.Equal(t, got.BothRight+got.Broken, got.A.Right)
@@ -232,7 +232,7 @@ func TestCompare(t *testing.T) {
 	}
 	none := same.Compare()
 	assert.Equal(t, 1.0, none.P)
-	assert.Contains(t, none.Words("one", "two"), "the same, leaf by leaf")
+	assert.Contains(t, none.Words("one", "two"), "the same, value by value")
 }
 
 // A file scored by many hands comes to what one comes to, whatever is in it.
@@ -255,7 +255,7 @@ func TestManyHands(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "bad.jsonl")
 	data, err := os.ReadFile(d)
 	require.NoError(t, err)
-	for text, want := range map[string]string{"{\n": "701: not JSON", `{"document":"documents/000003.txt","record":{}}` + "\n": "701: documents/000003.txt stands there twice"} {
+	for text, want := range map[string]string{"{\n": "701: not JSON", `{"document":"documents/000003.txt","record":{}}` + "\n": "701: documents/000003.txt has two records"} {
 		require.NoError(t, os.WriteFile(file, append(append([]byte(nil), data...), text...), 0o644))
 		err := New(s, set.Shelf()).AddFile(file)
 		var bad *LineError
@@ -264,7 +264,7 @@ func TestManyHands(t *testing.T) {
 	}
 }
 
-// Comparing and looking for misses come to the same by many hands as by one, in
+// Comparing and looking for errors come to the same by many hands as by one, in
 // the same order, and stop at the same line.
 func TestManyHandsCompareAndFind(t *testing.T) {
 	s := manyFields(t)
@@ -310,7 +310,7 @@ func TestManyHandsCompareAndFind(t *testing.T) {
 	var bad *LineError
 	require.ErrorAs(t, y.AddFileA(d), &bad)
 	assert.Equal(t, 1, bad.N)
-	assert.ErrorContains(t, bad, "stands there twice")
+	assert.ErrorContains(t, bad, "has two records")
 }
 
 // Gold too long for the memory is read from the disk, and comes to the same, also
@@ -341,7 +341,7 @@ func TestGoldOnTheDisk(t *testing.T) {
 	r := sc.Report()
 	require.Len(t, r.LeftOut, 1)
 	assert.Equal(t, "documents/000003.txt", r.LeftOut[0].Document)
-	assert.Contains(t, r.LeftOut[0].Why, "its gold, line 4, is no record")
+	assert.Contains(t, r.LeftOut[0].Why, "its gold, line 4, is not a record")
 }
 
 // Kappa as in Cohen's paper of 1960, table 2: proportions of 200, kappa 0.492.
@@ -366,7 +366,7 @@ func TestAgree(t *testing.T) {
 	b := map[string]*value.Value{"d": parse(`{"a":"B","k":"x","l":[{"n":1,"t":"one"},{"n":7,"t":"seven"}]}`)}
 	got := Agree(s, a, b)
 	assert.Equal(t, []int{1, 3, 3}, []int{got.Documents, got.Same, got.Differ})
-	assert.Equal(t, []LeftOut{{"only", "only the first has it"}}, got.Apart)
+	assert.Equal(t, []LeftOut{{"only", "only A has it"}}, got.Apart)
 	var paths []string
 	for _, l := range got.Leaves {
 		paths = append(paths, string(l.Path))

@@ -1,4 +1,4 @@
-package labels
+package printed
 
 import (
 	"fmt"
@@ -16,11 +16,11 @@ import (
 const yard = `
 schema: yard
 fields:
-  slip: {text: Slip number., labels: [Slip no.]}
+  slip: {text: Slip number., printed_as: [Slip no.]}
   carrier: Who carried the load.
   arrived: {date: Day of arrival., written: [D.M.YYYY]}
   weight: {quantity: Weight., unit: kg}
-  sealed: {boolean: Whether the load was sealed., labels: [Sealed]}
+  sealed: {boolean: Whether the load was sealed., printed_as: [Sealed]}
   grade: {choice: Grade of the load., of: [first, second, third]}
   crates:
     list: Crates.

@@ -1,4 +1,4 @@
-package tidy
+package normalize
 
 import (
 	"regexp"
@@ -99,7 +99,7 @@ func pairOf(literal, name, measure string) value.Value {
 	return value.Obj(value.Num(literal).Named("amount"), value.Str(measure).Named(name))
 }
 
-// amountParts tidies an amount that is an object already.
+// amountParts normalizes an amount that is an object already.
 func amountParts(f *schema.Field, v *value.Value, name, own string) (string, value.Value, bool) {
 	amount, measure := v.Get("amount"), v.Get(name)
 	if amount.Empty() {

@@ -90,7 +90,7 @@ func (u *unread) prepare() {
 		if f.Type != schema.List || f.Name == "" {
 			return
 		}
-		for _, name := range append([]string{schema.Spoken(f.Name), strings.TrimSuffix(schema.Spoken(f.Name), "s")}, f.Labels...) {
+		for _, name := range append([]string{schema.Spoken(f.Name), strings.TrimSuffix(schema.Spoken(f.Name), "s")}, f.PrintedAs...) {
 			u.isField[folded(name)] = true
 		}
 	})

@@ -1,4 +1,4 @@
-package labels
+package printed
 
 import (
 	"testing"
@@ -14,7 +14,7 @@ import (
 func TestFill(t *testing.T) {
 	for name, c := range map[string]struct{ schema, text, want string }{
 		"pairs in one line": {
-			"fields: {parcel: {text: Parcel number., labels: [Parcel no.]}, weighed: {date: Day., written: [D.M.YYYY]}, weight: {number: Weight.}}",
+			"fields: {parcel: {text: Parcel number., printed_as: [Parcel no.]}, weighed: {date: Day., written: [D.M.YYYY]}, weight: {number: Weight.}}",
 			"Parcel no.: P-7, weighed: 3.4.2031   Weight: 12.5 kg\n",
 			`{"parcel":"P-7","weighed":"3.4.2031","weight":"12.5"}`},
 		"abbreviated and misread labels": {
@@ -50,11 +50,11 @@ func TestFill(t *testing.T) {
 			"Name: n/a\nCount: -\nParts: none\n",
 			`{"name":null,"count":null,"parts":[]}`},
 		"entries": {
-			"each: entry\nfields: {tag: {text: Tag., labels: [Tag]}, kind: Kind.}",
+			"each: entry\nfields: {tag: {text: Tag., printed_as: [Tag]}, kind: Kind.}",
 			"Tag: A1\nKind: oak\nTag: A2\nKind: elm\n",
 			`[{"tag":"A1","kind":"oak"},{"tag":"A2","kind":"elm"}]`},
 		"two groups with the same fields": {
-			"fields: {buyer: {group: Who buys., fields: {name: Name., phone: {text: Phone., labels: [Tel.]}}}, seller: {group: Who sells., fields: {name: Name., phone: {text: Phone., labels: [Tel.]}}}}",
+			"fields: {buyer: {group: Who buys., fields: {name: Name., phone: {text: Phone., printed_as: [Tel.]}}}, seller: {group: Who sells., fields: {name: Name., phone: {text: Phone., printed_as: [Tel.]}}}}",
 			"Seller: Tam Brill, tel. 12-9\nBuyer: Ada Lunn    Tel.: 77-1\n",
 			`{"buyer":{"name":"Ada Lunn","phone":"77-1"},"seller":{"name":"Tam Brill","phone":"12-9"}}`},
 		"money, quantities and times": {
@@ -62,11 +62,11 @@ func TestFill(t *testing.T) {
 			"Cost: EUR 1.250,00\nWeight: 12.5 kg net\nStart: 9.30 h\n",
 			`{"cost":"EUR 1.250,00","weight":"12.5 kg","start":"9.30"}`},
 		"opposites": {
-			"fields: {open: {boolean: Open., labels: [Gate]}, signed: {boolean: Signed.}}",
+			"fields: {open: {boolean: Open., printed_as: [Gate]}, signed: {boolean: Signed.}}",
 			"Gate: closed\nSigned: yes\n",
 			`{"open":"closed","signed":"yes"}`},
 		"entries under numbered headings": {
-			"each: entry\nfields: {lot: {integer: Lot., labels: [Lot]}, title: {text: T., labels: [Item]}, price: {number: Price.}}",
+			"each: entry\nfields: {lot: {integer: Lot., printed_as: [Lot]}, title: {text: T., printed_as: [Item]}, price: {number: Price.}}",
 			"SALE\n\nLot 1\nItem: Sextant\nPrice: 120\n\nLot 2\nItem: Chart\n",
 			`[{"lot":"1","title":"Sextant","price":"120"},{"lot":"2","title":"Chart","price":null}]`},
 	} {
@@ -95,7 +95,7 @@ func TestValue(t *testing.T) {
 }
 
 func FuzzFill(f *testing.F) {
-	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields: {a: {text: A., labels: [Alpha]}, l: {list: Ls., labels: [L], fields: {n: {integer: N.}, k: {choice: K., of: [x, y]}, m: {list: M., items: {integer: M.}}, z: {list: Zs., fields: {q: Q.}}}}}\n"))
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields: {a: {text: A., printed_as: [Alpha]}, l: {list: Ls., printed_as: [L], fields: {n: {integer: N.}, k: {choice: K., of: [x, y]}, m: {list: M., items: {integer: M.}}, z: {list: Zs., fields: {q: Q.}}}}}\n"))
 	require.NoError(f, err)
 	f.Add("Alpha: 1\nL 1: x\nL 2: y, m 3, 4\n| n | k |\n| 1 | x |\n")
 	f.Add("Ls\n- x\n- y, n 3\n\nq: z")

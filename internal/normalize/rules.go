@@ -1,4 +1,4 @@
-package tidy
+package normalize
 
 import (
 	"regexp"
@@ -225,7 +225,7 @@ func bareOf(f *schema.Field, text string) string {
 		return ""
 	}
 	said := PlainName(m[1])
-	for _, name := range append([]string{f.Name, schema.Spoken(f.Name)}, f.Labels...) {
+	for _, name := range append([]string{f.Name, schema.Spoken(f.Name)}, f.PrintedAs...) {
 		plain := PlainName(name)
 		if plain != "" && (said == plain || strings.TrimSuffix(plain, "no") == said || said+"number" == plain) {
 			return strings.Trim(m[2], "\"'“”‘’ ")
@@ -243,7 +243,7 @@ func isFigure(f *schema.Field) bool {
 	return false
 }
 
-// Rule is one tidy, for people.
+// Rule is one normalizer, for people.
 type Rule struct {
 	Name    string
 	Of      string // the types that it is for, or who asks for it
@@ -251,30 +251,30 @@ type Rule struct {
 	Example string
 }
 
-// Rules are all tidies, in the order in which they are tried.
+// Rules are all normalizers, in the order in which they are tried.
 var Rules = []Rule{
-	{RuleKey, "names", "a field's name in another case or style", "reportNo → report_no"},
+	{RuleKey, "names", "a field name in another case or style", "reportNo → report_no"},
 	{RuleListOne, "list", "one item where a list belongs", `"rot" → ["rot"]`},
 	{RuleListed, "list", "items of figures, dates or choices in one text", `"1, 2 and 4" → [1, 2, 4]`},
 	{RuleSpaces, "all", "white space at the ends and in runs", `" Heron  Plank" → "Heron Plank"`},
 	{RuleBlank, "all", "an empty text is no value, and no item of a list", `"" → null`},
-	{RuleUnknown, "all", "words for none; of texts those that no text has", `"N/A" → null`},
-	{RuleSentence, "all", "a sentence that says but the field's name", `"The licence is QL-058." → "QL-058"`},
-	{RuleAsText, "text", "a bare number where a text belongs", `7 → "7"`},
+	{RuleUnknown, "all", "words for no value, such as N/A", `"N/A" → null`},
+	{RuleSentence, "all", "a sentence around the value", `"The licence is QL-058." → "QL-058"`},
+	{RuleAsText, "text", "a number where a text belongs", `7 → "7"`},
 	{RuleDigits, "figures", "a number inside a string", `"12.5" → 12.5`},
-	{RuleNumber, "figures", "in declared signs, or in signs with one reading", `"1.250,00" → 1250.00`},
-	{RuleWhole, "integer", "a fraction of zeros", "3.0 → 3"},
-	{RuleLookalikes, "figures", "letters that look like figures, among figures", `"1O.5" → 10.5`},
+	{RuleNumber, "figures", "in declared separators, or with only one reading", `"1.250,00" → 1250.00`},
+	{RuleWhole, "integer", "decimals that are all zero", "3.0 → 3"},
+	{RuleLookalikes, "figures", "letters that look like digits, among digits", `"1O.5" → 10.5`},
 	{RuleYesNo, "boolean", "a word for true or false, the field's own name among them", `"ja" → true`},
-	{RuleDate, "date", "in a declared format, or one with one reading", `"3. März 2031" → "2031-03-03"`},
+	{RuleDate, "date", "in a declared format, or with only one reading", `"3. März 2031" → "2031-03-03"`},
 	{RuleTime, "time", "a time of day", `"9.30 h" → "09:30"`},
 	{RuleChoice, "choice", "a synonym, case or spacing", `"decayed timber" → "rot"`},
 	{RuleAmount, "money, quantity", "an amount written as a text", `"12,5 m" → {"amount": 12.5, "unit": "m"}`},
-	{RuleMeasure, "money, quantity", "the schema's own, where none stands", `12.5 → {"amount": 12.5, "unit": "m"}`},
+	{RuleMeasure, "money, quantity", "the schema's own, if none is given", `12.5 → {"amount": 12.5, "unit": "m"}`},
 	{RuleUnit, "quantity", "the schema's own unit, by an exact factor", "980 cm → 9.8 m"},
-	{"upper", "tidy: upper", "capitals", `"ql-058" → "QL-058"`},
-	{"lower", "tidy: lower", "small letters", `"ROT" → "rot"`},
-	{"no-end-stop", "tidy: no-end-stop", "signs at the end", `"Renew the kerb." → "Renew the kerb"`},
-	{"digits-only", "tidy: digits-only", "figures alone", `"+49 (0)30 12" → "4903012"`},
-	{"plain-signs", "tidy: plain-signs", "plain quotes and dashes, Unicode composed", `“a–b” → "a-b"`},
+	{"upper", "normalize: upper", "capitals", `"ql-058" → "QL-058"`},
+	{"lower", "normalize: lower", "small letters", `"ROT" → "rot"`},
+	{"no-end-stop", "normalize: no-end-stop", "signs at the end", `"Renew the kerb." → "Renew the kerb"`},
+	{"digits-only", "normalize: digits-only", "digits only", `"+49 (0)30 12" → "4903012"`},
+	{"plain-signs", "normalize: plain-signs", "plain quotes and dashes, Unicode composed", `“a–b” → "a-b"`},
 }

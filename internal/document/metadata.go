@@ -16,17 +16,17 @@ import (
 	"filler/internal/place"
 )
 
-// Facts are what is known of a document before it is read, as written.
-type Facts map[string]string
+// Metadata are what is known of a document before it is read, as written.
+type Metadata map[string]string
 
-// Names gives the names of the facts, sorted.
-func (f Facts) Names() []string { return slices.Sorted(maps.Keys(f)) }
+// Names gives the names of the metadata, sorted.
+func (f Metadata) Names() []string { return slices.Sorted(maps.Keys(f)) }
 
-// LoadFacts reads a table of facts: a column `document` with ids (a pattern
+// LoadMetadata reads a table of metadata: a column `document` with ids (a pattern
 // such as forms/* stands for several, the first row that fits counts), and a
 // column a fact.
-func LoadFacts(file string) (*FactTable, error) {
-	t := &FactTable{file: file, exact: map[string]Facts{}}
+func LoadMetadata(file string) (*MetadataTable, error) {
+	t := &MetadataTable{file: file, exact: map[string]Metadata{}}
 	err := eachRow(file, []string{"document"}, nil, func(line int, columns []string, get func(string) (string, bool)) error {
 		t.columns = columns
 		id, _ := get("document")
@@ -34,69 +34,69 @@ func LoadFacts(file string) (*FactTable, error) {
 		if id == "" {
 			return &Error{fmt.Sprintf("%s:%d", file, line), "the row names no document", "fill in the column `document`"}
 		}
-		facts := Facts{}
+		metadata := Metadata{}
 		for _, c := range columns {
 			if v, ok := get(c); ok && c != "document" && strings.TrimSpace(v) != "" {
-				facts[c] = strings.TrimSpace(v)
+				metadata[c] = strings.TrimSpace(v)
 			}
 		}
 		if strings.ContainsAny(id, "*?[") {
 			if _, err := path.Match(id, ""); err != nil {
-				return &Error{fmt.Sprintf("%s:%d", file, line), fmt.Sprintf("%q is no pattern", id), "write it as forms/*"}
+				return &Error{fmt.Sprintf("%s:%d", file, line), fmt.Sprintf("%q is not a pattern", id), "write it as forms/*"}
 			}
-			t.patterns = append(t.patterns, pattern{id, facts})
+			t.patterns = append(t.patterns, pattern{id, metadata})
 			return nil
 		}
 		if _, again := t.exact[id]; again {
 			return &Error{fmt.Sprintf("%s:%d", file, line), fmt.Sprintf("a second row for %s", id), "keep one of the two"}
 		}
-		t.exact[id] = facts
+		t.exact[id] = metadata
 		return nil
 	})
 	return t, err
 }
 
-// FactTable is a table of facts by document.
-type FactTable struct {
+// MetadataTable is a table of metadata by document.
+type MetadataTable struct {
 	file     string
 	columns  []string
-	exact    map[string]Facts
+	exact    map[string]Metadata
 	patterns []pattern
 }
 
 type pattern struct {
-	id    string
-	facts Facts
+	id       string
+	metadata Metadata
 }
 
-// Of gives the facts of a document: those of its own row, else of the first
+// Of gives the metadata of a document: those of its own row, else of the first
 // pattern that fits.
-func (t *FactTable) Of(id string) Facts {
+func (t *MetadataTable) Of(id string) Metadata {
 	if f, ok := t.exact[id]; ok {
 		return f
 	}
 	for _, p := range t.patterns {
 		if ok, _ := path.Match(p.id, id); ok {
-			return p.facts
+			return p.metadata
 		}
 	}
 	return nil
 }
 
-// Add adds the table's facts to those that sources have; their own win.
-func (t *FactTable) Add(sources []Source) {
+// Add adds the table's metadata to those that sources have; their own win.
+func (t *MetadataTable) Add(sources []Source) {
 	for i := range sources {
-		facts := maps.Clone(t.Of(sources[i].ID))
-		if facts == nil {
+		metadata := maps.Clone(t.Of(sources[i].ID))
+		if metadata == nil {
 			continue
 		}
-		maps.Copy(facts, sources[i].Facts)
-		sources[i].Facts = facts
+		maps.Copy(metadata, sources[i].Metadata)
+		sources[i].Metadata = metadata
 	}
 }
 
 // Unused gives the documents that the table names and sources do not hold.
-func (t *FactTable) Unused(sources []Source) []string {
+func (t *MetadataTable) Unused(sources []Source) []string {
 	left := maps.Clone(t.exact)
 	for _, s := range sources {
 		delete(left, s.ID)
@@ -104,7 +104,7 @@ func (t *FactTable) Unused(sources []Source) []string {
 	return slices.Sorted(maps.Keys(left))
 }
 
-// Condition picks documents by their facts.
+// Condition picks documents by their metadata.
 type Condition struct {
 	text  string
 	names []string
@@ -123,7 +123,7 @@ func (e *ConditionError) Error() string {
 	return fmt.Sprintf("the condition %q: %s; %s", e.Text, e.Msg, e.Hint)
 }
 
-// names finds the facts that a condition speaks of.
+// names finds the metadata that a condition speaks of.
 type names struct{ found []string }
 
 func (v *names) Visit(n *ast.Node) {
@@ -133,19 +133,19 @@ func (v *names) Visit(n *ast.Node) {
 }
 
 // ParseCondition reads a condition such as `year > 2030 and valley == "Ossel"`
-// over the facts that sources have. A fact that reads as a number is one.
+// over the metadata that sources have. A fact that reads as a number is one.
 func ParseCondition(text string, sources []Source) (*Condition, error) {
 	known := map[string]bool{}
 	numeric := map[string]bool{}
 	for _, s := range sources {
-		for name, v := range s.Facts {
-			_, isNumber := factValue(v).(float64)
+		for name, v := range s.Metadata {
+			_, isNumber := metadataValue(v).(float64)
 			numeric[name] = isNumber && (!known[name] || numeric[name])
 			known[name] = true
 		}
 	}
 	if len(known) == 0 {
-		return nil, &ConditionError{text, "the documents have no facts", "name a table of them: `facts: documents.csv` in filler.yaml"}
+		return nil, &ConditionError{text, "the documents have no metadata", "name a table: `metadata: documents.csv` in filler.yaml"}
 	}
 	env := map[string]any{}
 	for name := range known {
@@ -181,13 +181,13 @@ func conditionFault(text string, err error, known map[string]bool) error {
 	all := slices.Sorted(maps.Keys(known))
 	if _, name, ok := strings.Cut(msg, "unknown name "); ok {
 		name, _, _ = strings.Cut(name, " ")
-		return &ConditionError{text, fmt.Sprintf("there is no fact %q", name), place.Suggest(name, all)}
+		return &ConditionError{text, fmt.Sprintf("the metadata have no field %q", name), place.Suggest(name, all)}
 	}
 	return &ConditionError{text, msg, `write it as year > 2030 and valley == "Ossel"`}
 }
 
-// factValue gives a fact as a number where it reads as one.
-func factValue(s string) any {
+// metadataValue gives a fact as a number where it reads as one.
+func metadataValue(s string) any {
 	if s == "" || strings.ContainsAny(s, "xXeE_pP/") {
 		return s
 	}
@@ -203,7 +203,7 @@ func factValue(s string) any {
 
 // Holds tells whether a document is meant. known is false where a fact that the
 // condition speaks of is not known of it; it is then not meant.
-func (c *Condition) Holds(f Facts) (holds, known bool, err error) {
+func (c *Condition) Holds(f Metadata) (holds, known bool, err error) {
 	env := map[string]any{}
 	for name, isNumber := range c.known {
 		v, ok := f[name]
@@ -213,7 +213,7 @@ func (c *Condition) Holds(f Facts) (holds, known bool, err error) {
 		env[name] = v
 		if isNumber {
 			env[name] = 0.0
-			if n, is := factValue(v).(float64); is {
+			if n, is := metadataValue(v).(float64); is {
 				env[name] = n
 			}
 		}

@@ -8,19 +8,19 @@ import (
 	"strings"
 
 	"filler/internal/gold"
+	"filler/internal/normalize"
 	"filler/internal/schema"
-	"filler/internal/tidy"
 	"filler/internal/value"
 )
 
-// Cure is a change of the schema that turns leaves right without a model.
-type Cure struct {
+// Fix is a change of the schema that turns leaves right without a model.
+type Fix struct {
 	Field string
 	Write string // what to write into the schema
-	// Over all documents, with the cures before it at work: leaves that it turns
+	// Over all documents, with the fixes before it at work: leaves that it turns
 	// right, and that it turns wrong.
 	Fixed, Broken int
-	F1            Ratio // with this cure and those before it
+	F1            Ratio // with this fix and those before it
 }
 
 // Ruler is a looser comparison of a field: it does not make records better, it
@@ -30,12 +30,12 @@ type Ruler struct {
 	Fixed        int
 }
 
-// Cures are what would turn misses right.
-type Cures struct {
+// Fixes are what would turn errors right.
+type Fixes struct {
 	Before Ratio
-	Chosen []Cure // tried in combination, the best first, until none helps
-	// What the cures are worth on documents that they were not chosen on: on the
-	// test part, or without parts cross-fitted by document in five folds.
+	Chosen []Fix // tried in combination, the best first, until none helps
+	// What the fixes are worth on documents that they were not chosen on: on the
+	// test split, or without splits cross-fitted by document in five folds.
 	Honest     Ratio
 	HonestFrom Ratio // F1 of the same documents before
 	On         string
@@ -45,28 +45,28 @@ type Cures struct {
 // pairOf is a counted document with its gold.
 type pairOf struct {
 	id           string
-	part         string
+	split        string
 	gold, filled *value.Value
 }
 
-// Curer tries cures on records.
-type Curer struct {
+// Fixer tries fixes on records.
+type Fixer struct {
 	schema *schema.Schema
 	docs   []pairOf
-	misses map[*schema.Field][]Miss
+	errors map[*schema.Field][]LeafError
 }
 
-// NewCurer gives a Curer for a schema, which it changes for as long as it tries
+// NewFixer gives a Fixer for a schema, which it changes for as long as it tries
 // something and puts right again.
-func NewCurer(s *schema.Schema) *Curer {
-	return &Curer{schema: s, misses: map[*schema.Field][]Miss{}}
+func NewFixer(s *schema.Schema) *Fixer {
+	return &Fixer{schema: s, errors: map[*schema.Field][]LeafError{}}
 }
 
-// Add adds a counted record, with its misses. The values must stay as they are.
-func (c *Curer) Add(id string, g *gold.Record, filled *value.Value, misses []Miss) {
-	c.docs = append(c.docs, pairOf{id, g.Part, &g.Record, filled})
-	for _, m := range misses {
-		c.misses[m.Field] = append(c.misses[m.Field], m)
+// Add adds a counted record, with its errors. The values must stay as they are.
+func (c *Fixer) Add(id string, g *gold.Record, filled *value.Value, errors []LeafError) {
+	c.docs = append(c.docs, pairOf{id, g.Split, &g.Record, filled})
+	for _, m := range errors {
+		c.errors[m.Field] = append(c.errors[m.Field], m)
 	}
 }
 
@@ -78,42 +78,42 @@ type trial struct {
 }
 
 // maxTrials bounds how many changes are tried, those of the fields with the most
-// misses first.
+// errors first.
 const maxTrials = 150
 
 // trials gives the changes that may help, by what is wrong.
-func (c *Curer) trials() []trial {
-	fields := make([]*schema.Field, 0, len(c.misses))
-	for f := range c.misses {
+func (c *Fixer) trials() []trial {
+	fields := make([]*schema.Field, 0, len(c.errors))
+	for f := range c.errors {
 		fields = append(fields, f)
 	}
 	sort.Slice(fields, func(i, j int) bool {
-		if a, b := len(c.misses[fields[i]]), len(c.misses[fields[j]]); a != b {
+		if a, b := len(c.errors[fields[i]]), len(c.errors[fields[j]]); a != b {
 			return a > b
 		}
 		return fields[i].Path < fields[j].Path
 	})
-	all := []trial{{"", "`filler repair --tidy-only`: the tidies that the schema asks for already", func() func() { return func() {} }}}
+	all := []trial{{"", "`filler repair --no-model`: the normalizers that the schema already asks for", func() func() { return func() {} }}}
 	for _, f := range fields {
-		all = append(all, tidyTrials(f)...)
+		all = append(all, normalizerTrials(f)...)
 		all = append(all, c.synonymTrials(f)...)
 		all = append(all, writtenTrials(f)...)
 	}
 	return all[:min(len(all), maxTrials)]
 }
 
-func tidyTrials(f *schema.Field) (all []trial) {
+func normalizerTrials(f *schema.Field) (all []trial) {
 	if f.Kin().Type != schema.Text {
 		return nil
 	}
-	for _, name := range schema.TidyNames {
-		if name == "none" || slices.Contains(f.Tidy, name) {
+	for _, name := range schema.NormalizerNames {
+		if name == "none" || slices.Contains(f.Normalize, name) {
 			continue
 		}
-		all = append(all, trial{f.Path, "tidy: [" + strings.Join(append(append([]string(nil), f.Tidy...), name), ", ") + "]", func() func() {
-			was := f.Tidy
-			f.Tidy = append(append([]string(nil), was...), name)
-			return func() { f.Tidy = was }
+		all = append(all, trial{f.Path, "normalize: [" + strings.Join(append(append([]string(nil), f.Normalize...), name), ", ") + "]", func() func() {
+			was := f.Normalize
+			f.Normalize = append(append([]string(nil), was...), name)
+			return func() { f.Normalize = was }
 		}})
 	}
 	return all
@@ -121,12 +121,12 @@ func tidyTrials(f *schema.Field) (all []trial) {
 
 // synonymTrials makes words that came where a choice was asked, and always for
 // the same choice of gold, other words for it.
-func (c *Curer) synonymTrials(f *schema.Field) (all []trial) {
+func (c *Fixer) synonymTrials(f *schema.Field) (all []trial) {
 	if f.Type != schema.Choice {
 		return nil
 	}
 	means := map[string]map[string]int{}
-	for _, m := range c.misses[f] {
+	for _, m := range c.errors[f] {
 		if m.Outcome == Wrong && m.Filled.Kind == value.String && m.Gold.Kind == value.String && !isOption(f, m.Filled.Text) {
 			if means[m.Filled.Text] == nil {
 				means[m.Filled.Text] = map[string]int{}
@@ -201,7 +201,7 @@ func writtenTrials(f *schema.Field) (all []trial) {
 	return all
 }
 
-// state is how the documents count with some cures at work.
+// state is how the documents count with some fixes at work.
 type state struct{ counts []Counts }
 
 func (s state) sum(in func(i int) bool) (all Counts) {
@@ -213,51 +213,51 @@ func (s state) sum(in func(i int) bool) (all Counts) {
 	return all
 }
 
-// now counts the documents as the schema tidies them now; a document in
+// now counts the documents as the schema normalizes them now; a document in
 // which nothing changes counts as before.
-func (c *Curer) now(base state) state {
+func (c *Fixer) now(base state) state {
 	s := state{counts: append([]Counts(nil), base.counts...)}
 	for i, d := range c.docs {
 		if d.filled == nil {
 			continue
 		}
 		v := d.filled.Clone()
-		if len(tidy.Record(c.schema, &v)) > 0 {
+		if len(normalize.Record(c.schema, &v)) > 0 {
 			s.counts[i] = c.count(d.gold, &v)
 		}
 	}
 	return s
 }
 
-func (c *Curer) count(g, filled *value.Value) (all Counts) {
+func (c *Fixer) count(g, filled *value.Value) (all Counts) {
 	Walk(c.schema, g, filled, Visitor{Leaf: func(l Leaf) { all.Add(l.Outcome) }})
 	return all
 }
 
 // Try tries all changes in combination. untouched is how the records count as
 // they are.
-func (c *Curer) Try() Cures {
+func (c *Fixer) Try() Fixes {
 	base := state{counts: make([]Counts, len(c.docs))}
-	hasParts := false
+	hasSplits := false
 	for i, d := range c.docs {
 		base.counts[i] = c.count(d.gold, d.filled)
-		hasParts = hasParts || d.part == gold.Test
+		hasSplits = hasSplits || d.split == gold.Test
 	}
 	every := func(int) bool { return true }
-	out := Cures{Before: base.sum(every).F1(), Rulers: c.rulers()}
+	out := Fixes{Before: base.sum(every).F1(), Rulers: c.rulers()}
 	trials := c.trials()
 	states := c.tried(trials, base)
 	choose := every
-	if hasParts {
-		choose = func(i int) bool { return c.docs[i].part == gold.Tune }
-		out.On = "the test part"
-		test := func(i int) bool { return c.docs[i].part == gold.Test }
+	if hasSplits {
+		choose = func(i int) bool { return c.docs[i].split == gold.Tune }
+		out.On = "the test split"
+		test := func(i int) bool { return c.docs[i].split == gold.Test }
 		chosen, after := c.greedy(trials, states, base, choose)
 		out.Chosen = c.listed(chosen, trials, base)
 		out.HonestFrom, out.Honest = base.sum(test).F1(), after.sum(test).F1()
 		return out
 	}
-	out.On = "documents that they were not chosen on, in five folds"
+	out.On = "documents they were not chosen on (five folds)"
 	var honest Counts
 	for fold := range folds {
 		mine := func(i int) bool { return foldOf(c.docs[i].id) == fold }
@@ -270,7 +270,7 @@ func (c *Curer) Try() Cures {
 	return out
 }
 
-// folds is in how many parts documents fall where gold has none of its own.
+// folds is into how many folds documents fall where gold has none of its own.
 const folds = 5
 
 func foldOf(id string) int {
@@ -281,7 +281,7 @@ func foldOf(id string) int {
 
 // tried gives how the documents count with each change alone; nil where it
 // helps none.
-func (c *Curer) tried(trials []trial, base state) []*state {
+func (c *Fixer) tried(trials []trial, base state) []*state {
 	states := make([]*state, len(trials))
 	every := func(int) bool { return true }
 	before := base.sum(every).Right
@@ -302,7 +302,7 @@ func (c *Curer) tried(trials []trial, base state) []*state {
 
 // greedy takes the change that turns the most leaves right of the documents that
 // it may look at, then the best on top of it, until none helps.
-func (c *Curer) greedy(trials []trial, states []*state, base state, in func(i int) bool) (chosen []int, after state) {
+func (c *Fixer) greedy(trials []trial, states []*state, base state, in func(i int) bool) (chosen []int, after state) {
 	after = base
 	var undo []func()
 	defer func() {
@@ -339,22 +339,22 @@ func (c *Curer) greedy(trials []trial, states []*state, base state, in func(i in
 }
 
 // listed says what each chosen change is worth on top of those before it.
-func (c *Curer) listed(chosen []int, trials []trial, base state) (list []Cure) {
+func (c *Fixer) listed(chosen []int, trials []trial, base state) (list []Fix) {
 	before := base
 	var undo []func()
 	for _, i := range chosen {
 		undo = append(undo, trials[i].do())
 		s := c.now(base)
-		cure := Cure{Field: trials[i].field, Write: trials[i].write}
+		fix := Fix{Field: trials[i].field, Write: trials[i].write}
 		for d := range s.counts {
 			if gain := s.counts[d].Right - before.counts[d].Right; gain > 0 {
-				cure.Fixed += gain
+				fix.Fixed += gain
 			} else {
-				cure.Broken -= gain
+				fix.Broken -= gain
 			}
 		}
-		cure.F1 = s.sum(func(int) bool { return true }).F1()
-		list, before = append(list, cure), s
+		fix.F1 = s.sum(func(int) bool { return true }).F1()
+		list, before = append(list, fix), s
 	}
 	for i := len(undo) - 1; i >= 0; i-- {
 		undo[i]()
@@ -363,10 +363,10 @@ func (c *Curer) listed(chosen []int, trials []trial, base state) (list []Cure) {
 }
 
 // rulers says how many leaves a looser comparison would count right.
-func (c *Curer) rulers() (all []Ruler) {
+func (c *Fixer) rulers() (all []Ruler) {
 	for _, f := range c.schema.Leaves() {
-		misses := c.misses[f]
-		if len(misses) == 0 || f.Compare.Kind != "" && f.Compare.Kind != "exact" {
+		errors := c.errors[f]
+		if len(errors) == 0 || f.Compare.Kind != "" && f.Compare.Kind != "exact" {
 			continue
 		}
 		for _, r := range []struct {
@@ -382,8 +382,8 @@ func (c *Curer) rulers() (all []Ruler) {
 			was := f.Compare
 			f.Compare = schema.Comparison{Kind: r.kind, Bound: r.bound}
 			fixed := 0
-			for i := range misses {
-				if m := &misses[i]; m.Outcome == Wrong && outcome(f, &m.Gold, &m.Filled) == Right {
+			for i := range errors {
+				if m := &errors[i]; m.Outcome == Wrong && outcome(f, &m.Gold, &m.Filled) == Right {
 					fixed++
 				}
 			}
@@ -397,13 +397,13 @@ func (c *Curer) rulers() (all []Ruler) {
 }
 
 // JSON gives the machine form of docs/formats.md.
-func (c *Cures) JSON() value.Value {
+func (c *Fixes) JSON() value.Value {
 	chosen, rulers := value.List(), value.List()
 	for _, x := range c.Chosen {
-		chosen.Kids = append(chosen.Kids, value.Obj(value.Str(x.Field).Named("field"), value.Str(x.Write).Named("write"), count("fixes", x.Fixed), count("breaks", x.Broken), x.F1.json("f1")))
+		chosen.Kids = append(chosen.Kids, value.Obj(value.Str(x.Field).Named("field"), value.Str(x.Write).Named("write"), count("fixed", x.Fixed), count("broken", x.Broken), x.F1.json("f1")))
 	}
 	for _, r := range c.Rulers {
 		rulers.Kids = append(rulers.Kids, value.Obj(value.Str(r.Field).Named("field"), value.Str(r.Write).Named("write"), count("right_then", r.Fixed)))
 	}
-	return value.Obj(c.Before.json("f1_before"), chosen.Named("cures"), value.Str(c.On).Named("measured_on"), c.HonestFrom.json("f1_before_there"), c.Honest.json("f1_after_there"), rulers.Named("looser_rulers"))
+	return value.Obj(c.Before.json("f1_before"), chosen.Named("fixes"), value.Str(c.On).Named("measured_on"), c.HonestFrom.json("f1_before_there"), c.Honest.json("f1_after_there"), rulers.Named("looser_rulers"))
 }

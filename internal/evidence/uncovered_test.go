@@ -16,7 +16,7 @@ import (
 func TestUnread(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte(`schema: s
 fields:
-  no: {text: Number., labels: [Report no.]}
+  no: {text: Number., printed_as: [Report no.]}
   visited: {date: Day., written: [D.M.YYYY]}
   weather: {choice: Weather., of: [dry, rain]}
   defects: {list: Defects., fields: {kind: Kind., grade: {integer: Grade.}}}
@@ -73,7 +73,7 @@ func TestRegions(t *testing.T) {
 // A label within another, or one whose last words stand in the next line, is no
 // place to fall over.
 func TestUnreadLabelsRunOver(t *testing.T) {
-	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  length: {text: Length., labels: [Clear length, length]}\n  next: {text: Next., labels: [next visit]}\n"))
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  length: {text: Length., printed_as: [Clear length, length]}\n  next: {text: Next., printed_as: [next visit]}\n"))
 	require.NoError(t, err)
 	for text, want := range map[string]int{"Clear  length: 14.3 m\n": 1, "see the next\nvisit: tomorrow\n": 0, "next  next visit: x  length: \n": 1, "length: Clear  length:\n": 1} {
 		v, err := value.Parse("{}")
@@ -87,7 +87,7 @@ func TestUnreadLabelsRunOver(t *testing.T) {
 // the growth should be about two.
 func BenchmarkLarge(b *testing.B) {
 	defer debug.SetGCPercent(debug.SetGCPercent(300)) // as the program does
-	s, err := schema.Parse("s.yaml", []byte("schema: s\neach: entry\nfields:\n  no: {text: Number., labels: [Report no.]}\n  bridge: {text: Bridge., labels: [Bridge]}\n  visited: {date: Day., written: [D.M.YYYY]}\n  bays: {list: Bays., fields: {number: {integer: Number.}, length: {quantity: Length., unit: m}}}\n"))
+	s, err := schema.Parse("s.yaml", []byte("schema: s\neach: entry\nfields:\n  no: {text: Number., printed_as: [Report no.]}\n  bridge: {text: Bridge., printed_as: [Bridge]}\n  visited: {date: Day., written: [D.M.YYYY]}\n  bays: {list: Bays., fields: {number: {integer: Number.}, length: {quantity: Length., unit: m}}}\n"))
 	require.NoError(b, err)
 	for _, n := range []int{360, 720} {
 		var text strings.Builder
