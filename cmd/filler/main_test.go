@@ -235,7 +235,7 @@ func TestInterrupted(t *testing.T) {
 	cmd.Process.Signal(os.Interrupt)
 	err := cmd.Wait()
 	said := cmd.Stderr.(*strings.Builder).String()
-	if cmd.ProcessState.ExitCode() != 1 || !strings.Contains(said, "go on with `filler fill --resume=1`") {
+	if cmd.ProcessState.ExitCode() != 1 || !strings.Contains(said, "continue with `filler fill --resume=1`") {
 		t.Fatalf("after an interrupt: %v\n%s", err, said)
 	}
 	fills(t, dir, filler, "fill", "--resume", "-o", "all.jsonl")

@@ -71,7 +71,8 @@ func TestMany(t *testing.T) {
 		if err := os.CopyFS(dir, os.DirFS("../../internal/demo/start")); err != nil {
 			t.Fatal(err)
 		}
-		os.Remove(dir + "/documents/first.txt")
+		os.RemoveAll(dir + "/documents")
+		os.Mkdir(dir+"/documents", 0o755)
 		for i := range n {
 			text := fmt.Sprintf("Report no.: FB-2031-%02d\nBridge: Plank %d\nVisited: %d.%d.2031\n\nDefects\n- decay, grade %d\n", i%100, i, 1+i%28, 1+i%12, i%4)
 			if err := os.WriteFile(fmt.Sprintf("%s/documents/%05d.txt", dir, i), []byte(text), 0o644); err != nil {

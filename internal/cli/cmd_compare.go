@@ -283,7 +283,7 @@ func (a *app) differ(w *work, sets [2]set, l *ledger.Ledger, o comparing) error 
 	}
 	a.printLeftOut(got.Apart, o.all)
 	if got.Documents == 0 {
-		return errors.New("A and B have no document in common")
+		return errors.New("the two have no document in common")
 	}
 	return nil
 }

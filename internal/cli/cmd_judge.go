@@ -224,15 +224,26 @@ func (r *ruler) score(l *ledger.Ledger, run ledger.Run) measured {
 	if r == nil || fill.IsOpen(run) { // what an open filling found is no record of the schema
 		return measured{}
 	}
+	s := score.New(r.schema, r.set)
+	covers, err := cover(l, run, s)
+	if err != nil {
+		return measured{}
+	}
+	report := s.Report()
+	return measured{report.Overall.F1(), covers}
+}
+
+// cover scores a run, and gives a mark of the documents that counted and the
+// fields that were asked for.
+func cover(l *ledger.Ledger, run ledger.Run, s *score.Scorer) (string, error) {
 	hash := sha256.New()
 	if source, err := l.Blob(run.SchemaHash); err == nil {
-		if s, err := schema.Parse(run.SchemaFile, source); err == nil {
-			for _, f := range s.Leaves() {
+		if asked, err := schema.Parse(run.SchemaFile, source); err == nil {
+			for _, f := range asked.Leaves() {
 				fmt.Fprintln(hash, f.Path)
 			}
 		}
 	}
-	s := score.New(r.schema, r.set)
 	counted := 0
 	err := linesOf(l, run.ID, func(line record.Line) error {
 		if err := s.Add(line); err != nil {
@@ -244,11 +255,7 @@ func (r *ruler) score(l *ledger.Ledger, run ledger.Run) measured {
 		}
 		return nil
 	})
-	if err != nil {
-		return measured{}
-	}
-	report := s.Report()
-	return measured{report.Overall.F1(), string(hash.Sum(nil))}
+	return string(hash.Sum(nil)), err
 }
 
 // scopeWords say how the documents of a run were chosen.

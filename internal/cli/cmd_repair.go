@@ -83,6 +83,9 @@ func (a *app) repair(ctx context.Context, o repairing, runName string) error {
 	if err != nil {
 		return err
 	}
+	if of := lines[0].Run; o.recordsFile == "" && of > 0 {
+		a.notef("repairing %s: %s\n", w.covered(of), plural(len(lines), "record"))
+	}
 	return a.runChange(ctx, o.filling, w, filler, run, out, broken, func() { a.tellRepaired(filler.Repairs) })
 }
 

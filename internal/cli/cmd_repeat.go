@@ -126,7 +126,7 @@ func (a *app) printRepeated(r *fill.Repeated, spent int64, all bool) {
 		t.print()
 		a.printf("\n")
 	}
-	a.printf("%d of %s identical in all %d replies · same structure in %d of %d\n", steady, plural(len(r.Leaves), "value"), r.Times, r.Form, r.Times)
+	a.sayf("%d of %s identical in all %d replies · same structure in %d of %d", steady, plural(len(r.Leaves), "value"), r.Times, r.Form, r.Times)
 	var ends []string
 	for _, s := range []string{"unflagged", "repaired", "flagged", "failed"} {
 		if n := r.Status[record.Status(s)]; n > 0 {

@@ -15,11 +15,11 @@ import (
 )
 
 func (a *app) schemaCmd() *cobra.Command {
-	cmd := &cobra.Command{Use: "schema", Short: "Check a schema, or show it as a tree", Args: noSuch,
+	cmd := &cobra.Command{Use: "schema", Short: "Check, show, draft, import, export and compare schemas", Args: noSuch,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() }}
 	var asJSON bool
 	check := &cobra.Command{Use: "check [FILE]", Short: "Find the faults of a schema", Args: cobra.MaximumNArgs(1),
-		Long: "Find all faults of a schema, each with its line, column and the nearest right word.\nFILE is the project's schema if left out.",
+		Long: "Find all faults of a schema, each with its line, column and what to do, then give advice.\nFILE is the project's schema if left out.\n\nRead more: docs/schema.md.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, err := a.schemaOf(args)
 			faults, faulty := err.(place.Faults)
@@ -36,7 +36,7 @@ func (a *app) schemaCmd() *cobra.Command {
 	var outlineJSON bool
 	check.Flags().BoolVar(&asJSON, "json", false, "print the faults as JSON")
 	outline := &cobra.Command{Use: "outline [FILE]", Short: "Show a schema as a tree", Args: cobra.MaximumNArgs(1),
-		Long: "Show the fields of a schema as a tree: type, whether required (!), choices and what\nthe model is told. FILE is the project's schema if left out.",
+		Long: "Show the fields of a schema as a tree: type, whether required (*), choices and what the\nmodel is told. FILE is the project's schema if left out.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, err := a.schemaOf(args)
 			if err == nil && len(only) > 0 {
@@ -52,15 +52,15 @@ func (a *app) schemaCmd() *cobra.Command {
 			return err
 		}}
 	outline.Flags().BoolVar(&outlineJSON, "json", false, "print JSON, one line a field")
-	outline.Flags().StringArrayVar(&only, "only", nil, "show this part only; repeatable")
+	outline.Flags().StringArrayVar(&only, "only", nil, "show this `FIELD` only; repeatable")
 	cmd.AddCommand(check, outline, a.normalizersCmd(), a.draftCmd(), a.editorCmd(), a.exportCmd(), a.importCmd(), a.compareSchemasCmd())
 	return cmd
 }
 
 func (a *app) normalizersCmd() *cobra.Command {
 	var asJSON bool
-	cmd := &cobra.Command{Use: "normalizers", Short: "The normalizers: changes to values by rule", Args: cobra.NoArgs,
-		Long: "List the normalizers in the order in which they are tried. Those with a type are applied to\nevery field of it, unless the field says `normalize: none`; the others where a field names\nthem. Figures are those of\nintegers, numbers, money, quantities, dates and times. A normalizer that could go two ways\ndoes nothing; a currency is never turned into another. Each change is in the trace.",
+	cmd := &cobra.Command{Use: "normalizers", Short: "List the normalizers: rules that change how values are written", Args: cobra.NoArgs,
+		Long: "List the normalizers in the order in which they are tried. Those with a type apply to every\nfield of it, unless the field says `normalize: none`; the others apply where a field names\nthem. Numbers are integers, numbers, money, quantities, dates and times. A normalizer never\nchooses between two readings, and never changes a currency. Each change is in the trace.",
 		Run: func(*cobra.Command, []string) {
 			if asJSON {
 				list := value.List()
@@ -81,8 +81,8 @@ func (a *app) normalizersCmd() *cobra.Command {
 }
 
 func (a *app) editorCmd() *cobra.Command {
-	return &cobra.Command{Use: "editor", Short: "A JSON Schema of our own language, for editors", Args: cobra.NoArgs,
-		Long: "Print a JSON Schema of the schema language itself, so that YAML editors complete and\ncheck as one types. Save it and point your editor at it for the files in schemas/.",
+	return &cobra.Command{Use: "editor", Short: "Print a JSON Schema of the schema language, for editors", Args: cobra.NoArgs,
+		Long: "Print a JSON Schema of the schema language itself, with which YAML editors complete and\ncheck while you type. Save it and point your editor to it for the files in schemas/.",
 		Run: func(*cobra.Command, []string) {
 			v := schema.Language()
 			a.printf("%s\n", v.Indent())
@@ -91,8 +91,8 @@ func (a *app) editorCmd() *cobra.Command {
 
 func (a *app) exportCmd() *cobra.Command {
 	var wire bool
-	cmd := &cobra.Command{Use: "export [FILE]", Short: "Give a schema out as JSON Schema", Args: cobra.MaximumNArgs(1),
-		Long: "Give a schema out as JSON Schema 2020-12, with what our language says beyond it under\nx-filler; with --wire the form that goes to the model. FILE is the project's schema if\nleft out.",
+	cmd := &cobra.Command{Use: "export [FILE]", Short: "Export a schema as JSON Schema", Args: cobra.MaximumNArgs(1),
+		Long: "Export a schema as JSON Schema 2020-12; what our language says beyond it stands under\nx-filler. With --wire, print the form that goes to the model. FILE is the project's schema\nif left out.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, err := a.schemaOf(args)
 			if err != nil {
@@ -105,14 +105,14 @@ func (a *app) exportCmd() *cobra.Command {
 			a.printf("%s\n", v.Indent())
 			return nil
 		}}
-	cmd.Flags().BoolVar(&wire, "wire", false, "the form that goes to the model")
+	cmd.Flags().BoolVar(&wire, "wire", false, "print the form that goes to the model")
 	return cmd
 }
 
 func (a *app) importCmd() *cobra.Command {
 	var output string
-	cmd := &cobra.Command{Use: "import FILE", Short: "Make a schema of a JSON Schema", Args: one("a JSON Schema file"),
-		Long: "Make a schema of a JSON Schema, as programs emit it. Both accept and refuse the same\nrecords; what our language has no word for is kept under `keywords`, enforced, and listed.",
+	cmd := &cobra.Command{Use: "import FILE", Short: "Convert a JSON Schema into a schema", Args: one("a JSON Schema file"),
+		Long: "Convert a JSON Schema into a schema. Both accept and refuse the same records; keywords that\nour language lacks are kept under `keywords`, enforced, and listed.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, kept, err := schema.ImportFile(args[0])
 			if err != nil {
@@ -130,10 +130,10 @@ func (a *app) importCmd() *cobra.Command {
 				}
 				a.notef("kept: %s: %s\n", path, k.Keyword)
 			}
-			a.notef("%s to fill, %s kept without a word of ours\n", plural(len(s.Leaves()), "field"), plural(len(kept), "keyword"))
+			a.notef("%s to fill, %s kept as JSON Schema\n", plural(len(s.Leaves()), "field"), plural(len(kept), "keyword"))
 			return nil
 		}}
-	cmd.Flags().StringVarP(&output, "output", "o", "", "write the schema to this file, which must not be there yet")
+	cmd.Flags().StringVarP(&output, "output", "o", "", "write the schema to this `FILE`, which must not exist yet")
 	return cmd
 }
 
@@ -142,7 +142,7 @@ func writeNew(path string, data []byte) error {
 	f, err := os.OpenFile(path, os.O_WRONLY|os.O_CREATE|os.O_EXCL, 0o644)
 	if err != nil {
 		if os.IsExist(err) {
-			return fmt.Errorf("%s: this file is there already; name another, or take it away", path)
+			return fmt.Errorf("%s: this file exists; name another, or remove it", path)
 		}
 		return fmt.Errorf("%s: can't be written; check its folder", path)
 	}
@@ -157,7 +157,7 @@ func writeNew(path string, data []byte) error {
 func one(what string) cobra.PositionalArgs {
 	return func(_ *cobra.Command, args []string) error {
 		if len(args) != 1 {
-			return fmt.Errorf("%s should be named, and %d arguments are", what, len(args))
+			return fmt.Errorf("give %s, not %d arguments", what, len(args))
 		}
 		return nil
 	}
@@ -165,14 +165,14 @@ func one(what string) cobra.PositionalArgs {
 
 func (a *app) compareSchemasCmd() *cobra.Command {
 	var asJSON bool
-	cmd := &cobra.Command{Use: "compare A B", Short: "What has changed between two versions of a schema",
+	cmd := &cobra.Command{Use: "compare A B", Short: "What changed between two versions of a schema",
 		Args: func(_ *cobra.Command, args []string) error {
 			if len(args) != 2 {
-				return fmt.Errorf("two versions should be named, files or runs, and %d are", len(args))
+				return fmt.Errorf("give two schema files or runs, not %d", len(args))
 			}
 			return nil
 		},
-		Long: "List the fields added, gone and moved, and those changed in type, choices or bounds,\nfrom A to B, and say which changes make existing records or gold invalid. A and B are\nschema files, or runs by number or name.",
+		Long: "List the fields that were added, removed, moved, or changed in type, choices or bounds from\nA to B, and mark the changes that can make existing records or gold invalid. A and B are\nschema files, or runs by number or name.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			old, err := a.version(args[0])
 			if err != nil {
@@ -196,7 +196,7 @@ func (a *app) version(name string) (*schema.Schema, error) {
 	}
 	l, _, err := a.kept()
 	if err != nil {
-		return nil, fmt.Errorf("%s is no file, and there are no runs here; name a schema file", name)
+		return nil, fmt.Errorf("%s is not a file, and there are no runs here; name a schema file", name)
 	}
 	defer l.Close()
 	run, err := l.Find(name)
@@ -227,7 +227,7 @@ func (a *app) printChanges(changes []schema.Change, asJSON bool) {
 	if len(changes) > 0 {
 		t.print()
 	}
-	a.notef("%s, of which %d may make existing records or gold invalid\n", plural(len(changes), "change"), breaking)
+	a.notef("%s; %d can make existing records or gold invalid\n", plural(len(changes), "change"), breaking)
 }
 
 // noSuch refuses arguments of a command that only holds others.
@@ -356,7 +356,7 @@ func (a *app) printOutline(s *schema.Schema) {
 		}
 		a.printf("%s%s  %s%s  %s\n", a.paint(look, r.name), strings.Repeat(" ", name-len(r.name)), a.paint(faint, r.kind), strings.Repeat(" ", kind-utf8.RuneCountInString(r.kind)), about)
 	}
-	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to fill · ! required", plural(len(s.Leaves()), "field"))))
+	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to fill · * required", plural(len(s.Leaves()), "field"))))
 }
 
 func kindOf(f *schema.Field) string {
@@ -373,10 +373,10 @@ func kindOf(f *schema.Field) string {
 		k += " of " + string(f.Item.Type)
 	}
 	if len(f.Key) > 0 {
-		k += " by " + strings.Join(f.Key, ", ")
+		k += ", key " + strings.Join(f.Key, ", ")
 	}
 	if f.Required {
-		k += " !"
+		k += " *"
 	}
 	return k
 }

@@ -53,11 +53,11 @@ func (a *app) straightThrough(w *work, o scoring, runName string) error {
 		if x.Pass > 0 {
 			right, low = fmt.Sprintf("%.3f", float64(x.Right)/float64(x.Pass)), fmt.Sprintf("%.3f", x.Low)
 		}
-		proven := field{"no", bad}
-		if x.Proven {
-			proven = field{"yes", good}
+		met := field{"no", bad}
+		if x.Met {
+			met = field{"yes", good}
 		}
-		t.row(x.name, threshold, thousands(x.Pass), thousands(x.All), share, right, low, proven)
+		t.row(x.name, threshold, thousands(x.Pass), thousands(x.All), share, right, low, met)
 	}
 	t.print()
 	a.printf("\nmeasured on %s\n", got.On)
@@ -69,7 +69,7 @@ func (a *app) straightThrough(w *work, o scoring, runName string) error {
 // needs says how much gold would show a target met that is not yet.
 func (a *app) needs(what, one string, t score.Through) {
 	switch {
-	case t.Proven:
+	case t.Met:
 	case t.Needed > 0:
 		a.printf("%s: with errors as seen, a lower bound of %g needs %s of low risk: gold of about %s\n", what, t.Target, plural(t.Needed, one), plural(t.NeededDocuments, "document"))
 	default:

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strings"
 
 	"filler/internal/fill"
@@ -51,11 +52,12 @@ func (a *app) printScore(r *score.Report, run string, all bool) {
 		t.row("weighted", "", "", "", "", "", "", ratioText(w))
 	}
 	t.print()
-	a.printf("\nF1 %s", ratioText(r.Overall.F1()))
+	interval := ""
 	if r.F1.Exists {
-		a.printf(", 95 %% interval %.3f to %.3f", r.F1.Low, r.F1.High)
+		interval = fmt.Sprintf(", 95 %% interval %.3f to %.3f", r.F1.Low, r.F1.High)
 	}
-	a.printf(" · %s · %d of %s fully correct\n", errorsOf(r.Overall), r.RecordsRight, plural(r.RecordsOf, "record"))
+	a.printf("\n")
+	a.sayf("F1 %s%s · %s · %d of %s fully correct", ratioText(r.Overall.F1()), interval, errorsOf(r.Overall), r.RecordsRight, plural(r.RecordsOf, "record"))
 	for _, l := range r.Lists {
 		a.printf("%s: %d items found, %d missed, %d extra\n", l.Path, l.Found, l.Missed, l.Extra)
 	}
@@ -64,7 +66,7 @@ func (a *app) printScore(r *score.Report, run string, all bool) {
 		if n := r.NeverFilled(); n > 0 {
 			never = fmt.Sprintf("; %d more errors are values of items or documents that were never filled", n)
 		}
-		a.printf("risk: the riskiest fifth of %s filled or left empty holds %.0f of their %s (%.0f %%)%s\n", plural(v.Leaves, "value"), v.TopErrors, plural(v.Errors, "error"), 100*v.TopErrors/float64(v.Errors), never)
+		a.sayf("risk: the riskiest fifth of %s filled or left empty holds %.0f of their %s (%.0f %%)%s", plural(v.Leaves, "value"), v.TopErrors, plural(v.Errors, "error"), 100*v.TopErrors/float64(v.Errors), never)
 	}
 	a.printLeftOut(r.LeftOut, all)
 }
@@ -80,7 +82,11 @@ func dash(n int) string {
 // printMore prints what was asked for beyond fields and records.
 func (a *app) printMore(r *score.Report, o scoring) {
 	if e := r.Evident; e.Known {
-		a.printf("evidence found for %s of %s right values, and for %d of %d wrong or extra ones: evidence alone catches %d\n", thousands(e.RightWith), thousands(e.RightWith+e.RightWithout), e.WrongWith, e.WrongWith+e.WrongWithout, e.WrongWithout)
+		others := ""
+		if wrong := e.WrongWith + e.WrongWithout; wrong > 0 {
+			others = fmt.Sprintf(", and for %d of %d wrong or extra ones: evidence alone catches %d", e.WrongWith, wrong, e.WrongWithout)
+		}
+		a.sayf("evidence found for %s of %s right values%s", thousands(e.RightWith), thousands(e.RightWith+e.RightWithout), others)
 		if e.SamePlace+e.OtherPlace > 0 {
 			a.printf("places: %s of %s right values have the same place as in gold\n", thousands(e.SamePlace), thousands(e.SamePlace+e.OtherPlace))
 		} else if o.places {
@@ -162,17 +168,26 @@ func (a *app) history(w *work, o scoring) error {
 	if err != nil {
 		return err
 	}
+	last, err := l.Find("last")
+	if err != nil {
+		return err
+	}
 	var all []dated
+	ruled := ""
 	for i := len(runs) - 1; i >= 0; i-- {
 		if fill.IsOpen(runs[i]) {
 			continue
 		}
 		s := score.NewWith(w.schema, set, score.Options{Split: o.split})
-		if err := linesOf(l, runs[i].ID, s.Add); err != nil {
+		covers, err := cover(l, runs[i], s)
+		if err != nil {
 			return err
 		}
 		if r := s.Report(); r.Overall.F1().Exists {
-			all = append(all, dated{runs[i], r})
+			all = append(all, dated{runs[i], r, covers})
+			if runs[i].ID == last.ID {
+				ruled = covers
+			}
 		}
 	}
 	if o.asJSON {
@@ -185,7 +200,11 @@ func (a *app) history(w *work, o scoring) error {
 		}
 		return nil
 	}
-	a.plotHistory(all)
+	comparable := slices.DeleteFunc(slices.Clone(all), func(d dated) bool { return d.covers != ruled })
+	a.plotHistory(comparable)
+	if n := len(all) - len(comparable); n > 0 {
+		a.printf("%s\n", a.paint(faint, fmt.Sprintf("left out, other documents or fields than run %d: %s", last.ID, plural(n, "run"))))
+	}
 	return nil
 }
 
@@ -193,6 +212,7 @@ func (a *app) history(w *work, o scoring) error {
 type dated struct {
 	run    ledger.Run
 	report score.Report
+	covers string
 }
 
 // plotHistory draws a line a run: its F1 as a point, its interval as a bar.

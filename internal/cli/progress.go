@@ -58,7 +58,7 @@ func (p *progress) line(now fill.Progress) string {
 	if rate > 0 {
 		left = seconds(time.Duration(float64(now.All-now.Done) / rate * float64(time.Second)))
 	}
-	return fmt.Sprintf("%d / %d · %.1f a second · %s left · spent %s · %d flagged", now.Done, now.All, rate, left, money(now.SpentNano), now.Flagged)
+	return fmt.Sprintf("%d / %d · %.1f a second · %s left · spent %s · %d flagged · %d failed", now.Done, now.All, rate, left, money(now.SpentNano), now.Flagged, now.Failed)
 }
 
 func (p *progress) onTerminal(now fill.Progress) {
@@ -69,7 +69,7 @@ func (p *progress) onTerminal(now fill.Progress) {
 		p.bar = progressbar.NewOptions(now.All, progressbar.OptionSetWriter(p.a.err), progressbar.OptionSetWidth(24),
 			progressbar.OptionClearOnFinish(), progressbar.OptionSetElapsedTime(false), progressbar.OptionSetPredictTime(false),
 			progressbar.OptionThrottle(80*time.Millisecond),
-			progressbar.OptionSetTheme(progressbar.Theme{Saucer: "━", SaucerPadding: " ", BarStart: "", BarEnd: ""}))
+			progressbar.OptionSetTheme(progressbar.Theme{Saucer: "▪", SaucerPadding: "·", BarStart: "", BarEnd: ""}))
 	}
 	p.bar.Describe(p.line(now))
 	_ = p.bar.Set(now.Done)

@@ -153,10 +153,26 @@ Read more:   filler COMMAND --help; README.md and docs/ in the source tree`,
 	root.PersistentFlags().StringVarP(&a.folder, "project", "C", "", "work in the project `DIR`, in place of the current folder")
 	root.PersistentFlags().StringVar(&a.job, "job", "", "the job `NAME` of filler.yaml, where it has several")
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
+	defer readMore(root)
 	root.AddCommand(a.newCmd(), a.demoCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.fillCmd(), a.repeatCmd(),
 		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.compareCmd(), a.varyCmd(), a.standinCmd(), a.versionCmd())
 	return root
 }
+
+// readMore has every command say at its end where to read more.
+func readMore(cmd *cobra.Command) {
+	for _, sub := range cmd.Commands() {
+		if !strings.Contains(sub.Long, "Read more:") {
+			if sub.Long == "" {
+				sub.Long = sub.Short + "."
+			}
+			sub.Long += "\n\n" + readMoreLine
+		}
+		readMore(sub)
+	}
+}
+
+const readMoreLine = "Read more: docs/commands.md, docs/guide.md."
 
 func (a *app) versionCmd() *cobra.Command {
 	return &cobra.Command{Use: "version", Short: "Print the version", Args: cobra.NoArgs,

@@ -238,3 +238,26 @@ func plural(n int, one string) string {
 	}
 	return thousands(n) + " " + one + "s"
 }
+
+// sayf prints a sentence, broken between words where the terminal ends; the
+// further lines are indented.
+func (a *app) sayf(format string, args ...any) {
+	text := fmt.Sprintf(format, args...)
+	if !a.term.out {
+		a.printf("%s\n", text)
+		return
+	}
+	line, width := "", a.term.width
+	for _, word := range strings.Fields(text) {
+		if line != "" && lipgloss.Width(line)+1+lipgloss.Width(word) > width {
+			a.printf("%s\n", line)
+			line = "  " + word
+			continue
+		}
+		if line != "" {
+			line += " "
+		}
+		line += word
+	}
+	a.printf("%s\n", line)
+}

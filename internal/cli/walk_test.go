@@ -131,7 +131,7 @@ func TestCommandsAreDocumented(t *testing.T) {
 			about = cmd.Long
 		}
 		cmd.InitDefaultHelpFlag()
-		fmt.Fprintf(&b, "\n## %s\n\n%s\n", cmd.CommandPath(), strings.TrimSpace(about))
+		fmt.Fprintf(&b, "\n## %s\n\n%s\n", cmd.CommandPath(), strings.TrimSpace(strings.TrimSuffix(about, readMoreLine)))
 		if cmd.Runnable() {
 			fmt.Fprintf(&b, "\n    %s\n", cmd.UseLine())
 		}

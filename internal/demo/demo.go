@@ -12,10 +12,10 @@ import (
 	"strings"
 )
 
-//go:embed project
+//go:embed all:project
 var project embed.FS
 
-//go:embed start
+//go:embed all:start
 var start embed.FS
 
 // Write writes the demo project into dir.

@@ -84,7 +84,7 @@ func fromUTF16(id string, data []byte, big bool, note string) (string, string, e
 
 // oneByte tells whether bytes that are no UTF-8 are text of one byte a
 // character: letters of Western languages here and there, no control
-// characters, and no UTF-8 sequence that would say that it is UTF-8 with a flaw.
+// characters, and no UTF-8 sequence that would say that it is UTF-8 with an error.
 func oneByte(data []byte) (name string, ok bool) {
 	high, c1 := 0, false
 	for i := 0; i < len(data); i++ {

@@ -14,13 +14,34 @@ func FromTexts(texts []string) (*Result, error) {
 	r := &reader{heads: headings(texts), known: labelsOf(texts)}
 	for i, text := range texts {
 		r.sample = i
-		r.block(root, printed.Lines(text))
+		lines := withoutHead(printed.Lines(text))
+		r.nested = isNested(lines)
+		for r.nested && isWrapped(lines) {
+			lines = lines[1:]
+		}
+		r.block(root, lines)
 	}
 	if len(root.kids) == 0 {
 		return nil, errors.New("no label, table or numbered heading was found in the samples; write the first fields by hand, `filler new` shows how")
 	}
 	root.gather()
+	root.fold(nil)
 	return finish(root, len(texts), "document")
+}
+
+// withoutHead takes off the line at the top of a page that sets two titles apart
+// by white: a letterhead, and no label with its value.
+func withoutHead(lines []printed.Line) []printed.Line {
+	for i, l := range lines {
+		if l.Blank {
+			continue
+		}
+		if len(l.Cells) > 1 && !strings.Contains(l.Body, ":") && !strings.ContainsAny(l.Cells[0], "0123456789") && (i+1 == len(lines) || lines[i+1].Blank) {
+			return lines[i+1:]
+		}
+		break
+	}
+	return lines
 }
 
 // labelsOf finds the labels that stand before more than one value. The head of
@@ -49,6 +70,33 @@ type reader struct {
 	known  map[string]bool // labels that stand before values
 	heads  map[string]bool // words that number blocks, as bay does in `Bay 2`
 	sample int
+	nested bool // the sample is labels set in below labels and nothing else, as of XML
+}
+
+// isNested tells whether all lines are labels with colons, some set in below
+// others.
+func isNested(lines []printed.Line) bool {
+	deep := false
+	for _, l := range lines {
+		if !l.Blank && (l.Bullet || !strings.Contains(l.Body, ":") || strings.IndexByte(l.Body, ' ') >= 0 && strings.IndexByte(l.Body, ' ') < strings.IndexByte(l.Body, ':')) {
+			return false
+		}
+		deep = deep || l.Indent > 0
+	}
+	return deep
+}
+
+// isWrapped tells whether all lines stand below the first.
+func isWrapped(lines []printed.Line) bool {
+	if len(lines) < 2 || !strings.HasSuffix(lines[0].Body, ":") {
+		return false
+	}
+	for _, l := range lines[1:] {
+		if !l.Blank && l.Indent <= lines[0].Indent {
+			return false
+		}
+	}
+	return true
 }
 
 var headLine = regexp.MustCompile(`^([\pL]{2,16}(?: [\pL]{2,16})?) (?:no\. ?|number |#)?(\d{1,4}|[IVX]{1,4}|[A-H])(?:[:.)]?\s+[-–—:,]?\s*(\S.*)|[:.)]?\s*)$`)
@@ -88,7 +136,7 @@ func (r *reader) head(l printed.Line) (word, mark, rest string, ok bool) {
 
 // block reads the lines of a document, or of a numbered block in it.
 func (r *reader) block(n *node, lines []printed.Line) {
-	title, fresh := "", "" // the last title, and one right above
+	fresh := "" // a title right above
 	for i := 0; i < len(lines); i++ {
 		l := lines[i]
 		if l.Blank {
@@ -115,17 +163,45 @@ func (r *reader) block(n *node, lines []printed.Line) {
 				i += used
 				continue
 			}
-			title, fresh = t, t
+			if used := r.indented(n, lines[i:], t); used > 0 {
+				i += used - 1
+				continue
+			}
+			fresh = t
 			continue
 		}
 		if l.Bullet {
-			if used := r.bullets(n, lines[i:], orElse(title, "items")); used > 0 {
+			if used := r.bullets(n, lines[i:], orElse(above, "items")); used > 0 {
 				i += used - 1
 			}
 			continue
 		}
 		r.pairs(n, l)
 	}
+}
+
+// indented reads a title with a colon whose lines stand further in: a group, or an
+// item of a list where the title comes again.
+func (r *reader) indented(n *node, lines []printed.Line, title string) int {
+	if !r.nested || !strings.HasSuffix(lines[0].Body, ":") {
+		return 0
+	}
+	end := 1
+	for end < len(lines) && (lines[end].Blank || lines[end].Indent > lines[0].Indent) {
+		end++
+	}
+	if end == 1 || len(lines[1].Pairs) == 0 {
+		return 0
+	}
+	group := n.kid(title, r.sample)
+	group.list = group.list || group.in[r.sample] != nil
+	if group.in == nil {
+		group.in = map[int]map[string]bool{}
+	}
+	group.in[r.sample] = map[string]bool{}
+	group.items++
+	r.block(group, lines[1:end])
+	return end
 }
 
 func orElse(s, other string) string {
@@ -157,8 +233,7 @@ func (r *reader) item(n *node, word, mark, rest string, lines []printed.Line) {
 	list := n.kid(plural(word), r.sample)
 	list.list = true
 	list.items++
-	number := list.kid("number", r.sample)
-	number.values = append(number.values, mark)
+	list.kid("number", r.sample).add(mark, r.sample)
 	if rest != "" {
 		r.segments(list, rest, "")
 	}
@@ -188,7 +263,7 @@ func titleOf(l printed.Line) string {
 // pairs reads `label: value`.
 func (r *reader) pairs(n *node, l printed.Line) {
 	for _, p := range l.Pairs {
-		if p.Label == "" || len(strings.Fields(p.Label)) > 4 {
+		if p.Label == "" || len(strings.Fields(p.Label)) > 4 || len(strings.Fields(p.Label)) > 2 && isName(p.Label) {
 			continue
 		}
 		value, inner := p.Value, ""
@@ -198,8 +273,7 @@ func (r *reader) pairs(n *node, l printed.Line) {
 		if head, rest, ok := strings.Cut(value, ", "); ok && (labelled.MatchString(rest) || pairText.MatchString(rest)) {
 			value, inner = head, rest
 		}
-		kid := n.kid(p.Label, r.sample)
-		kid.values = append(kid.values, value)
+		n.kid(p.Label, r.sample).add(value, r.sample)
 		if inner != "" {
 			r.segments(n, inner, "")
 		}
@@ -225,11 +299,9 @@ func (r *reader) segments(n *node, text, first string) {
 		switch {
 		case part == "":
 		case m != nil && !leadIn.MatchString(part) && !isCode(m[1]):
-			kid := n.kid(strings.Trim(m[1], "."), r.sample)
-			kid.values = append(kid.values, m[2])
+			n.kid(strings.Trim(m[1], "."), r.sample).add(m[2], r.sample)
 		case i == 0 && first != "":
-			kid := n.kid(first, r.sample)
-			kid.values = append(kid.values, part)
+			n.kid(first, r.sample).add(part, r.sample)
 		}
 	}
 }
@@ -312,8 +384,7 @@ func (r *reader) table(n *node, lines []printed.Line, title string) int {
 	for _, row := range rows {
 		list.items++
 		for i, cell := range row {
-			kid := list.kid(head.Cells[i], r.sample)
-			kid.values = append(kid.values, cell)
+			list.kid(head.Cells[i], r.sample).add(cell, r.sample)
 		}
 	}
 	return used
@@ -348,7 +419,7 @@ func abs(n int) int {
 // with more labels below it, nested by what comes again within.
 func (r *reader) repeated(n *node, lines []printed.Line) int {
 	label, end := repeats(lines)
-	if label == "" {
+	if label == "" || r.nested {
 		return 0
 	}
 	list := n.listFor(plural(label), r.sample)
@@ -359,8 +430,7 @@ func (r *reader) repeated(n *node, lines []printed.Line) int {
 		}
 		list.items++
 		first := lines[start]
-		kid := list.kid(label, r.sample)
-		kid.values = append(kid.values, first.Pairs[0].Value)
+		list.kid(label, r.sample).add(first.Pairs[0].Value, r.sample)
 		r.block(list, lines[start+1:i])
 		start = i
 	}

@@ -13,6 +13,7 @@ package draft
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"sort"
 	"strings"
 	"unicode"
@@ -31,6 +32,23 @@ type node struct {
 	list   bool         // an item is described by kids, or by values if it has none
 	kids   []*node
 	items  int // list items seen
+
+	in      map[int]map[string]bool // its values by sample
+	repeats bool                    // some value came twice in one sample
+	points  bool                    // it is called like another list
+}
+
+// add notes a value.
+func (n *node) add(v string, sample int) {
+	n.values = append(n.values, v)
+	if n.in[sample] == nil {
+		if n.in == nil {
+			n.in = map[int]map[string]bool{}
+		}
+		n.in[sample] = map[string]bool{}
+	}
+	n.repeats = n.repeats || n.in[sample][v]
+	n.in[sample][v] = true
 }
 
 func newNode(label string) *node {
@@ -107,6 +125,7 @@ type Result struct {
 
 // finish writes the draft and reads it back, as the loader would.
 func finish(root *node, samples int, each string) (*Result, error) {
+	root.point(root.listNames())
 	var b strings.Builder
 	fmt.Fprintf(&b, "# A draft from %s. Check the types, and write descriptions that tell a\n# model what each value is.\nschema: draft\nabout: Write here what one record is about.\neach: %s\nfields:\n", count(samples, "sample"), each)
 	writeFields(&b, root, 1, samples)
@@ -126,6 +145,9 @@ func (n *node) gather() {
 		merged := false
 		for _, other := range kept {
 			if k.list && other.list && len(k.kids) > 0 && k.overlap(other) {
+				if len(k.seen) > len(other.seen) { // the name that more samples print
+					other.name, other.label = k.name, k.label
+				}
 				other.take(k)
 				merged = true
 				break
@@ -136,6 +158,56 @@ func (n *node) gather() {
 		}
 	}
 	n.kids = kept
+}
+
+// fold takes out lists within a list of the same name: a block that was cut where
+// its heading came again is no list within itself.
+func (n *node) fold(above []*node) {
+	if n.list {
+		above = append(slices.Clone(above), n)
+	}
+	var kept []*node
+	for _, k := range n.kids {
+		var same *node
+		for _, a := range above {
+			if (k.list || k.items > 0) && len(k.kids) > 0 && alike(a.name, k.name) {
+				same = a
+			}
+		}
+		if same != nil {
+			same.take(k)
+			continue
+		}
+		kept = append(kept, k)
+	}
+	n.kids = kept
+	for _, k := range n.kids {
+		k.fold(above)
+	}
+}
+
+// point marks the leaves that are called like a list they do not lie in: such a
+// figure says which of its items is meant.
+func (n *node) point(lists []string) {
+	for _, k := range n.kids {
+		if !k.list && len(k.kids) == 0 {
+			for _, name := range lists {
+				k.points = k.points || alike(name, k.name) && !alike(name, n.name)
+			}
+		}
+		k.point(lists)
+	}
+}
+
+// listNames gives the names of all lists.
+func (n *node) listNames() (names []string) {
+	if n.list && len(n.kids) > 0 {
+		names = append(names, n.name)
+	}
+	for _, k := range n.kids {
+		names = append(names, k.listNames()...)
+	}
+	return names
 }
 
 // overlap: two of the fields, and half of the fewer, are the same.
@@ -160,7 +232,8 @@ func (n *node) take(o *node) {
 	for l := range o.labels {
 		n.labels[l] = true
 	}
-	n.values = append(n.values, o.values...)
+	n.values, n.items = append(n.values, o.values...), n.items+o.items
+	n.repeats = n.repeats || o.repeats
 	for _, k := range o.kids {
 		found := false
 		for _, mine := range n.kids {
@@ -212,6 +285,8 @@ func writeFields(b *strings.Builder, parent *node, level, samples int) {
 		case len(n.kids) > 0:
 			fmt.Fprintf(b, "%s%s:  # %s\n%s  group: %s\n%s  fields:\n", pad, name, n.note(samples), pad, schema.Quote(about), pad)
 			writeFields(b, n, level+2, samples)
+		case severalNumbers(n.values):
+			fmt.Fprintf(b, "%s%s: {list: %s, items: {integer: One of them.}%s}  # %s\n", pad, name, schema.Quote(about), n.labelsText(), n.note(samples))
 		default:
 			fmt.Fprintf(b, "%s%s: {%s%s}  # %s\n", pad, name, typeText(n.values, about), n.labelsText(), n.note(samples))
 		}
@@ -226,10 +301,17 @@ func capital(s string) string {
 	return string(unicode.ToUpper(r)) + s[size:]
 }
 
-// key gives the leaf that numbers the items of a list.
+// key gives the leaf that tells the items of a list apart, whatever its name:
+// most items have a value of it, a figure or a code, and none comes twice in
+// a sample.
 func (n *node) key() string {
-	if len(n.kids) > 0 && n.kids[0].name == "number" && !n.kids[0].list && len(n.kids[0].kids) == 0 {
-		return "number"
+	for _, k := range n.kids {
+		if k.list || len(k.kids) > 0 || k.repeats || k.points || n.items < 2 || 3*len(k.values) < 2*n.items || severalNumbers(k.values) {
+			continue
+		}
+		if every(k.values, isMark) && len(datesOf(k.values)) == 0 {
+			return k.name
+		}
 	}
 	return ""
 }

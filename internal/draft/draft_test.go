@@ -148,3 +148,33 @@ func FuzzFromTexts(f *testing.F) {
 		require.NotEmpty(t, d.Schema.Leaves())
 	})
 }
+
+// What a draft makes of kinds of values and lists that are often taken for others.
+func TestDraftTellsApart(t *testing.T) {
+	sheet := func(no int) string {
+		return strings.NewReplacer("NO", []string{"7", "8", "9"}[no], "WHO", []string{"Ada Quill", "Tam Osk", "Ada Quill"}[no], "DAY", []string{"wet", "dry", "wet"}[no]).Replace(
+			"COUNTY SEED STORE      Packing list\n\nSheet: NO\nPacker: WHO\nWeather: DAY\n\n" +
+				"Lot   Seed      Crates\nK-1   poppy     1, 2\nK-2   poppy     3\nK-NO5  cress     4 and 6\n")
+	}
+	d, err := FromTexts([]string{sheet(0), sheet(1), sheet(2), sheet(0), sheet(1)})
+	require.NoError(t, err)
+	s := d.Schema
+	for path, kind := range map[string]schema.Type{"packer": schema.Text, "weather": schema.Choice, "lots[].lot": schema.Text, "lots[].crates": schema.List, "lots": schema.List} {
+		f := s.Find(path)
+		require.NotNil(t, f, "%s in\n%s", path, d.YAML)
+		assert.Equal(t, kind, f.Type, path)
+	}
+	assert.Equal(t, []string{"lot"}, s.Find("lots").Key, "what tells the rows apart is the key, whatever its name")
+	assert.Nil(t, s.Find("county_seed_store"), "a letterhead is no field")
+
+	d, err = FromTexts([]string{"bay:\n  number: 1\n  deck: oak\nbay:\n  number: 2\n  deck: ash\n"})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"bay[].number", "bay[].deck"}, paths(d.Schema), "an item that comes again is a list, and no list lies in itself")
+}
+
+func paths(s *schema.Schema) (all []string) {
+	for _, f := range s.Leaves() {
+		all = append(all, f.Path)
+	}
+	return all
+}

@@ -81,7 +81,7 @@ func (c *Collector) take(k *node, v *value.Value, sample int) {
 	case value.Object:
 		amount := v.Get("amount")
 		if amount != nil && len(v.Kids) == 2 && amount.Kind == value.Number {
-			k.values = append(k.values, amount.Text+" "+v.Kids[1].Text)
+			k.add(amount.Text+" "+v.Kids[1].Text, sample)
 			return
 		}
 		c.add(k, v, sample)
@@ -92,10 +92,10 @@ func (c *Collector) take(k *node, v *value.Value, sample int) {
 			if v.Kids[i].Kind == value.Object {
 				c.add(k, &v.Kids[i], sample)
 			} else if v.Kids[i].Kind != value.Null {
-				k.values = append(k.values, v.Kids[i].Text)
+				k.add(v.Kids[i].Text, sample)
 			}
 		}
 	default:
-		k.values = append(k.values, v.Text)
+		k.add(v.Text, sample)
 	}
 }

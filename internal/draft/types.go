@@ -4,6 +4,8 @@ import (
 	"regexp"
 	"sort"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/normalize"
 	"filler/internal/schema"
@@ -176,11 +178,48 @@ func moneyOf(values []string) (keys string, ok bool) {
 	return text, len(values) > 0
 }
 
+var (
+	markText    = regexp.MustCompile(`^(?:\d{1,6}|[A-Z]{0,5}[-/. ]?\d[\dA-Z/.-]{0,14}|[A-Z]{1,2}|[IVXLC]{1,6})$`)
+	numbersText = regexp.MustCompile(`^\d{1,6}(?: ?(?:,|\+|;|/|&| and | und | et | y ) ?\d{1,6})*$`)
+)
+
+// isMark tells figures and codes that may tell items apart.
+func isMark(s string) bool { return markText.MatchString(s) && !strings.ContainsAny(s, ",") }
+
+// severalNumbers tells values that list whole numbers, some of them more than one.
+func severalNumbers(values []string) bool {
+	several := false
+	for _, v := range values {
+		v = strings.TrimRight(strings.TrimSpace(v), ".,;")
+		switch {
+		case v == "" || v == "-" || v == "–":
+		case !numbersText.MatchString(v):
+			return false
+		default:
+			several = several || !wholeText.MatchString(v)
+		}
+	}
+	return several
+}
+
+// isName tells two or more words that all begin with a capital: who or what
+// something is called is text, however few there are.
+func isName(s string) bool {
+	words := strings.Fields(s)
+	for _, w := range words {
+		if r, _ := utf8.DecodeRuneInString(w); !unicode.IsUpper(r) {
+			return false
+		}
+	}
+	return len(words) > 1
+}
+
 // choicesOf gives the values of a field that has few of them, each seen again.
+// Names and codes are no choices.
 func choicesOf(values []string) []string {
 	distinct := map[string]int{}
 	for _, v := range values {
-		if len(v) > 24 || len(strings.Fields(v)) > 3 {
+		if len(v) > 24 || len(strings.Fields(v)) > 3 || isName(v) || strings.ContainsAny(v, "0123456789") {
 			return nil
 		}
 		distinct[v]++

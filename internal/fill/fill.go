@@ -206,7 +206,8 @@ func (f *Filler) Record(run int64, w io.Writer) error {
 // Progress is how far a run is.
 type Progress struct {
 	Done, All int
-	Flagged   int    // flagged or failed
+	Flagged   int
+	Failed    int
 	SpentNano int64  // in this go
 	Last      string // the document that was just done
 	Status    record.Status
@@ -378,8 +379,11 @@ func (r *running) handOut() error {
 func (r *running) tell(rec ledger.Record) {
 	r.progress.Done++
 	r.progress.Last, r.progress.Status, r.progress.Problem = rec.Document, record.Status(rec.Status), ""
-	if rec.Status == string(record.Flagged) || rec.Status == string(record.Failed) {
+	switch record.Status(rec.Status) {
+	case record.Flagged:
 		r.progress.Flagged++
+	case record.Failed:
+		r.progress.Failed++
 		r.progress.Problem = FirstProblem(rec)
 	}
 	if r.hooks.Progress != nil {

@@ -284,20 +284,21 @@ func TestRepeat(t *testing.T) {
 		seeds[*req.Seed]++
 		mu.Unlock()
 		grade := `"grade": 2`
+		marks := `["x"]`
 		switch {
 		case *req.Seed%3 == 0:
 			grade = `"grade": null`
 		case *req.Seed%4 == 1:
-			grade = `"grade": 2,` // a comma too many: the form does not hold
+			marks = `["x", "y"]` // an item more: another structure
 		}
-		content, _ := json.Marshal(`{"name": "Heron Plank", ` + grade + `}`)
+		content, _ := json.Marshal(`{"name": "Heron Plank", "marks": ` + marks + `, ` + grade + `}`)
 		fmt.Fprintf(w, `{"choices":[{"message":{"content":%s}}]}`, content)
 	}))
 	defer s.Close()
 	l, err := ledger.Open(filepath.Join(t.TempDir(), "l.db"))
 	require.NoError(t, err)
 	defer l.Close()
-	sch, err := schema.Parse("s.yaml", []byte("schema: s\nabout: A.\nfields:\n  name: Name.\n  grade: {integer: Grade.}\n"))
+	sch, err := schema.Parse("s.yaml", []byte("schema: s\nabout: A.\nfields:\n  name: Name.\n  grade: {integer: Grade.}\n  marks: {list: Marks., items: {text: One., evidence: inferred}}\n"))
 	require.NoError(t, err)
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "plain", Reply: 100}, Pace: project.Pace{AtOnce: 4, Attempts: 1, Timeout: 5 * time.Second}})
 	require.NoError(t, err)
@@ -315,7 +316,7 @@ func TestRepeat(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 12-odd, out.Form)
-	require.Len(t, out.Leaves, 2)
+	require.Len(t, out.Leaves, 4)
 	assert.Equal(t, []ValueCount{{`"Heron Plank"`, 12}}, out.Leaves[0].Values)
 	assert.Equal(t, []ValueCount{{"2", 12 - nulls}, {"null", nulls}}, out.Leaves[1].Values)
 	runs, err := l.Runs()

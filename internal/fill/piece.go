@@ -351,7 +351,7 @@ func (x *piece) locate(v *value.Value) evidence.Places {
 		}
 	}
 	places := evidence.With(x.schema, v, x.index, x.pointed)
-	for p, place := range places { // what words bear out is more than what was seen
+	for p, place := range places { // words are better evidence than a picture
 		if at, ok := x.seen[p]; ok && !place.Found() {
 			places[p] = at
 		}

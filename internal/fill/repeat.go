@@ -2,7 +2,9 @@ package fill
 
 import (
 	"context"
+	"fmt"
 	"sort"
+	"strings"
 	"sync"
 
 	"filler/internal/document"
@@ -14,7 +16,7 @@ import (
 // Repeated is what filling one document many times has shown.
 type Repeated struct {
 	Times  int
-	Form   int // replies that were the JSON asked for
+	Form   int // records with the most frequent structure: as many items in each list
 	Status map[record.Status]int
 	Leaves []RepeatedLeaf // in the order of the records
 }
@@ -73,24 +75,16 @@ func (f *Filler) tally(records []ledger.Record) (*Repeated, error) {
 	out := &Repeated{Times: len(records), Status: map[record.Status]int{}}
 	counts := map[value.Pointer]map[string]int{}
 	var order []record.Problem // for their order alone
+	forms := map[string]int{}
 	for _, r := range records {
 		out.Status[record.Status(r.Status)]++
-		steps, err := value.ParseBytes(r.Trace)
-		if err != nil {
-			return nil, err
-		}
-		lenient := false
-		for i := range steps.Kids {
-			if step := steps.Kids[i].Get("step"); step != nil && step.Text == "lenient" {
-				lenient = true
-			}
-		}
-		if !lenient && r.Status != string(record.Failed) {
-			out.Form++
-		}
 		v, err := value.ParseBytes(r.Record)
 		if err != nil {
 			return nil, err
+		}
+		if r.Status != string(record.Failed) {
+			forms[formOf(&v)]++
+			out.Form = max(out.Form, forms[formOf(&v)])
 		}
 		for p, text := range leavesOf(&v) {
 			if counts[p] == nil {
@@ -129,6 +123,18 @@ func addNull(values []ValueCount, n int) []ValueCount {
 		}
 	}
 	return append(values, ValueCount{"null", n})
+}
+
+// formOf gives the structure of a record: how many items each of its lists has.
+func formOf(v *value.Value) string {
+	var b strings.Builder
+	v.Walk(func(p value.Pointer, at *value.Value) bool {
+		if at.Kind == value.Array {
+			fmt.Fprintf(&b, "%s %d\n", p, len(at.Kids))
+		}
+		return true
+	})
+	return b.String()
 }
 
 // leavesOf gives the values of a record by place, as JSON; amounts with their

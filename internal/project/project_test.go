@@ -135,10 +135,10 @@ func TestReadingFaults(t *testing.T) {
 		"prompt: {layout: column}": `unknown layout "column"`, "read: x": "read should hold keys of its own", "ocr: tesseract": "write `ocr: {languages: [eng]}`, or leave it out",
 		"limits: 5": "limits should hold keys", "limits: {pages: 0}": "at least 1", "read: {links: yes}": `unknown links "yes"`,
 		"ocr: {command: [a], at: 'http://x', gives: hocr}": "needs exactly one of", "ocr: {command: [a]}": `"gives" is missing`, "ocr: {gives: hocr}": "belongs to a command",
-		"ocr: {command: []}": "empty", "ocr: {at: ftp://x, gives: hocr}": "is no address", "ocr: {command: [a], gives: pdf}": `unknown gives "pdf"`, "ocr: {model: m}": `there is no model "m"`,
-		"budget: 0": "more than nothing", "budget: free": "a number of at least 0", "prompt: {instructions: none.md}": "can't be read", "prompt: {instructions: empty.md}": "is empty",
+		"ocr: {command: []}": "empty", "ocr: {at: ftp://x, gives: hocr}": "is not an address", "ocr: {command: [a], gives: pdf}": `unknown gives "pdf"`, "ocr: {model: m}": `there is no model "m"`,
+		"budget: 0": "a budget is above 0", "budget: free": "a number of at least 0", "prompt: {instructions: none.md}": "can't be read", "prompt: {instructions: empty.md}": "is empty",
 		"prompt: {instructions: bytes.md}": "not UTF-8", "prompt: {instructions: long.md}": "larger than 64 kB",
-		"documents: [{table: t}]": `"text" is missing`, "documents: [{text: [a]}]": `"table" is missing`, "documents: [{table: t, text: [a], from: b}]": "not both",
+		"documents: [{table: t}]": `"text" is missing`, "documents: [{text: [a]}]": `"table" is missing`, "documents: [{table: t, text: [a], from: b}]": "exclude each other",
 	} {
 		_, err := Load(write(t, dir, FileName, "schema: s\n"+text+"\n"))
 		require.ErrorContains(t, err, says, text)

@@ -25,7 +25,7 @@ const (
 // Settings are what a project says of its prompts, beyond the schema.
 type Settings struct {
 	Layout       string    // how documents are shown: one of layout.Renderings
-	Instructions string    // the project's house rules
+	Instructions string    // the project's instructions
 	Style        string    // "" is Record
 	Chunk        int       // the most tokens of a document in one request; 0: as many as the model takes
 	Overlap      int       // lines that are shown again where a cut falls within an entry; -1: DefaultOverlap

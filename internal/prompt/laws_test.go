@@ -77,7 +77,7 @@ func TestHostileDocuments(t *testing.T) {
 }
 
 // The same input gives the same bytes, also with what is kept between requests and
-// by many hands; another document changes the last message alone.
+// by many goroutines; another document changes the last message alone.
 func TestKeptRequestsAreTheSame(t *testing.T) {
 	s := load(t)
 	kept := &Kept{}

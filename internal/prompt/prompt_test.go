@@ -75,7 +75,7 @@ func TestRepairNamesTheProblems(t *testing.T) {
 }
 
 // The layout changes what the model is shown of the document, and nothing else
-// but a word on what the ids are; house rules stand in every request.
+// but a word on what the ids are; instructions stand in every request.
 func TestSettings(t *testing.T) {
 	d, err := document.Parse("a.hocr", []byte("<div class='ocr_page' title='bbox 0 0 900 900'><span class='ocrx_word' title='bbox 40 40 90 60'>Heron</span> <span class='ocrx_word' title='bbox 100 40 160 60'>Plank</span></div>"))
 	require.NoError(t, err)

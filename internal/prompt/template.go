@@ -30,7 +30,7 @@ type TemplateData struct {
 	Fields       string // the fields asked for, one a line, with all that the schema says of them
 	Values       string // how to write values and unknowns
 	Examples     string // solved snippets and documents, fenced; "" without any
-	Instructions string // the house rules
+	Instructions string // the project's instructions
 	Document     string // the document, or its part, fenced, with the word that it is data
 	Answer       string // how to answer, with the form where no schema goes along
 	Chunk        int    // the part of a long document, from 1

@@ -20,22 +20,22 @@ func TestPatches(t *testing.T) {
 	op := `{"op":"replace","path":"/bays/1/number","value":2}`
 	corrected := plainSurvey
 	for name, text := range map[string]string{
-		"as asked":            "[" + op + "]",
-		"one operation":       op,
-		"under a name":        `{"patch":[` + op + `],"why":"it says so"}`,
-		"the call of a tool":  `{"name":"patch","arguments":{"operations":[` + op + `]}}`,
-		"arguments as a text": `{"name":"patch","arguments":` + value.Str("["+op+"]").String() + `}`,
-		"an object of paths":  `{"/bays/1/number":2}`,
-		"capitals":            strings.Replace("["+op+"]", "replace", "REPLACE", 1),
-		"another word":        strings.Replace("["+op+"]", "replace", "update", 1),
-		"no word":             strings.Replace("["+op+"]", `"op":"replace",`, "", 1),
-		"another member":      strings.Replace("["+op+"]", `"value"`, `"new_value"`, 1),
-		"dots":                strings.Replace("["+op+"]", "/bays/1/number", "bays[1].number", 1),
-		"a dollar":            strings.Replace("["+op+"]", "/bays/1/number", "$.bays[1].number", 1),
-		"no slash":            strings.Replace("["+op+"]", "/bays/1/number", "bays/1/number", 1),
-		"within a record":     strings.Replace("["+op+"]", "/bays/1/number", "/record/bays/1/number", 1),
-		"the record, corrected":  corrected,
-		"in a wrapper":        `{"record":` + corrected + `,"changes":1}`,
+		"as asked":              "[" + op + "]",
+		"one operation":         op,
+		"under a name":          `{"patch":[` + op + `],"why":"it says so"}`,
+		"the call of a tool":    `{"name":"patch","arguments":{"operations":[` + op + `]}}`,
+		"arguments as a text":   `{"name":"patch","arguments":` + value.Str("["+op+"]").String() + `}`,
+		"an object of paths":    `{"/bays/1/number":2}`,
+		"capitals":              strings.Replace("["+op+"]", "replace", "REPLACE", 1),
+		"another word":          strings.Replace("["+op+"]", "replace", "update", 1),
+		"no word":               strings.Replace("["+op+"]", `"op":"replace",`, "", 1),
+		"another member":        strings.Replace("["+op+"]", `"value"`, `"new_value"`, 1),
+		"dots":                  strings.Replace("["+op+"]", "/bays/1/number", "bays[1].number", 1),
+		"a dollar":              strings.Replace("["+op+"]", "/bays/1/number", "$.bays[1].number", 1),
+		"no slash":              strings.Replace("["+op+"]", "/bays/1/number", "bays/1/number", 1),
+		"within a record":       strings.Replace("["+op+"]", "/bays/1/number", "/record/bays/1/number", 1),
+		"the record, corrected": corrected,
+		"in a wrapper":          `{"record":` + corrected + `,"changes":1}`,
 	} {
 		r, err := Read(text, value.Array)
 		require.NoError(t, err)

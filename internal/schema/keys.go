@@ -354,7 +354,7 @@ func checkKey(n *place.Node, item *Field, key []string) {
 				names = append(names, c.Name)
 			}
 		}
-		n.Fault(fmt.Sprintf("the key names %q, which is no value of an item", name), place.Suggest(name, names))
+		n.Fault(fmt.Sprintf("the key names %q, not a value of an item", name), place.Suggest(name, names))
 	}
 }
 
@@ -370,7 +370,7 @@ func (l *loader) link(n *place.Node, f *Field) {
 		target := l.s.Find(to)
 		switch {
 		case target == nil || !slices.Contains(paths, to):
-			n.Fault(fmt.Sprintf("the link points to %q, which is no value in the items of a list", to), place.Suggest(to, paths))
+			n.Fault(fmt.Sprintf("the link points to %q, not a value in the items of a list", to), place.Suggest(to, paths))
 		case len(f.Targets) > 0 && jsonTypes[target.Type] != jsonTypes[f.Targets[0].Type]:
 			n.Fault("the fields that the link may point to have different types", "let them be of one type")
 		default:

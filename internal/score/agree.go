@@ -129,7 +129,7 @@ func (a *Agreement) JSON() value.Value {
 	return value.Obj(count("documents", a.Documents), apartJSON(a.Apart), count("same", a.Same), count("differ", a.Differ), fields.Named("fields"), leaves.Named("values"))
 }
 
-// choice gives a leaf that differs as a line for `gold settle`.
+// choice gives a leaf that differs as a line for `gold adjudicate`.
 func (x *LeafPair) choice() value.Value {
 	return value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), x.A.Named("first"), x.B.Named("second"), value.Value{Name: "choose"})
 }

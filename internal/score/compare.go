@@ -28,11 +28,11 @@ type Comparison struct {
 	Difference Interval // of F1, B's less A's; exists only from two documents on
 	By         float64
 	P          float64 // of no difference, by flipping signs; 1 where there is none to test
-	RecordsA   int     // exact records
+	RecordsA   int     // fully correct records
 	RecordsB   int
 	RecordsOf  int
 	McNemar    float64 // p of whole records
-	OnlyA      int     // records exact in one alone
+	OnlyA      int     // fully correct records of one run only
 	OnlyB      int
 	Leaves     []LeafPair // that are right in one alone
 }

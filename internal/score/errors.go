@@ -199,6 +199,8 @@ func (x *explainer) errorType(l Leaf) (ErrorType, string) {
 			return ItemMissed, ""
 		case x.doc != nil && !inGold && !concluded(l.Field):
 			return Unstated, ""
+		case x.doc != nil && !inGold:
+			return NotInferred, ""
 		}
 		return NotFound, ""
 	case Extra:

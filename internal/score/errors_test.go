@@ -235,7 +235,7 @@ func TestCompare(t *testing.T) {
 	assert.Contains(t, none.Words("one", "two"), "the same, value by value")
 }
 
-// A file scored by many hands comes to what one comes to, whatever is in it.
+// A file scored in parallel comes to what one in sequence comes to, whatever is in it.
 func TestManyHands(t *testing.T) {
 	s := manyFields(t)
 	g, d := many(t, t.TempDir(), 700)
@@ -264,7 +264,7 @@ func TestManyHands(t *testing.T) {
 	}
 }
 
-// Comparing and looking for errors come to the same by many hands as by one, in
+// Comparing and looking for errors come to the same in parallel as in sequence, in
 // the same order, and stop at the same line.
 func TestManyHandsCompareAndFind(t *testing.T) {
 	s := manyFields(t)

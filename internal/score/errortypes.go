@@ -36,6 +36,7 @@ const (
 	Another     ErrorType = "another-value"
 	NotFound    ErrorType = "not-found"
 	Unstated    ErrorType = "unstated"
+	NotInferred ErrorType = "not-inferred"
 	NotInGold   ErrorType = "not-in-gold"
 	ItemMissed  ErrorType = "item-missed"
 	ItemExtra   ErrorType = "item-extra"
@@ -52,7 +53,7 @@ func ErrorTypes() [][2]string {
 		{string(Swapped), "the value of another field or item"}, {string(PartOf), "a part of gold's value"}, {string(MoreThan), "more than gold's value"},
 		{string(Spelling), "equal except for a few characters"}, {string(Unsupported), "filled, but nowhere in the source"}, {string(Another), "another value of the source"},
 		{string(NotFound), "not filled, though gold's value is in the source"}, {string(Unstated), "not filled, and gold's value is not in the source"},
-		{string(NotInGold), "filled from the source; gold has no value"}, {string(ItemMissed), "in an item that the record does not have"}, {string(ItemExtra), "in an item that gold does not have"},
+		{string(NotInferred), "not filled, and gold's value has to be inferred from other words"}, {string(NotInGold), "filled from the source; gold has no value"}, {string(ItemMissed), "in an item that the record does not have"}, {string(ItemExtra), "in an item that gold does not have"},
 	}
 }
 

@@ -405,5 +405,5 @@ func (c *Fixes) JSON() value.Value {
 	for _, r := range c.Rulers {
 		rulers.Kids = append(rulers.Kids, value.Obj(value.Str(r.Field).Named("field"), value.Str(r.Write).Named("write"), count("right_then", r.Fixed)))
 	}
-	return value.Obj(c.Before.json("f1_before"), chosen.Named("fixes"), value.Str(c.On).Named("measured_on"), c.HonestFrom.json("f1_before_there"), c.Honest.json("f1_after_there"), rulers.Named("looser_rulers"))
+	return value.Obj(c.Before.json("f1_before"), chosen.Named("fixes"), value.Str(c.On).Named("measured_on"), c.HonestFrom.json("f1_before_there"), c.Honest.json("f1_after_there"), rulers.Named("looser_comparisons"))
 }

@@ -444,7 +444,7 @@ func TestWorkedExample(t *testing.T) {
 	s, err := schema.Parse("docs/scoring.md", []byte(blocks[0][2]))
 	require.NoError(t, err)
 	r := scored(t, s, blocks[1][2], blocks[2][2])
-	rows := regexp.MustCompile(`(?m)^\| ([a-z_.\[\] ]+?) \| (\d+) \| (\d+) \| (\d+) \| (\d+) \| ([\d.–]+) \| ([\d.–]+) \| ([\d.–]+) \| ([\d.–]+) \|$`).FindAllStringSubmatch(string(page), -1)
+	rows := regexp.MustCompile(`(?m)^\| ([a-z_.\[\] ()]+?) \| (\d+) \| (\d+) \| (\d+) \| (\d+) \| ([\d.–]+) \| ([\d.–]+) \| ([\d.–]+) \| ([\d.–]+) \|$`).FindAllStringSubmatch(string(page), -1)
 	require.Len(t, rows, len(r.Fields)+1, "a row for each field and one for all")
 	show := func(x Ratio) string {
 		if !x.Exists {

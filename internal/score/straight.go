@@ -19,8 +19,8 @@ type Through struct {
 	// On documents that the threshold was not chosen on.
 	All, Pass, Right int
 	Low              float64 // the lower bound of the 95 % interval of right among those that pass
-	Proven           bool
-	// What would prove it, with as many errors as were seen: leaves or records
+	Met              bool
+	// What would show it met, with as many errors as were seen: leaves or records
 	// that pass, and documents with them; 0 where no number would.
 	Needed, NeededDocuments int
 }
@@ -99,15 +99,15 @@ func through(units []unit, target float64, rounds int, fold func(round int) (cho
 	effect := designEffect(units)
 	if out.Pass > 0 {
 		out.Low = lower(float64(out.Pass), float64(out.Pass-out.Right), max(effect, designEffect(passed)))
-		out.Proven = out.Low >= target
+		out.Met = out.Low >= target
 	}
-	if !out.Proven {
+	if !out.Met {
 		out.need(units, passed, target, effect)
 	}
 	return out
 }
 
-// need computes how much gold would prove the target. Where nothing passes, it
+// need computes how much gold would show the target. Where nothing passes, it
 // goes by the safest units.
 func (t *Through) need(units, passed []unit, target, effect float64) {
 	if len(passed) == 0 {
@@ -237,7 +237,7 @@ func (sc *Scorer) straightened(g *gold.Record, leaves []unit, exact bool) {
 // JSON gives the machine form of docs/formats.md.
 func (s *StraightThrough) JSON() value.Value {
 	one := func(t Through) value.Value {
-		v := value.Obj(count("all", t.All), count("pass", t.Pass), count("right", t.Right), figure("target", t.Target), Ratio{t.Threshold, t.Found}.json("threshold"), Ratio{t.Low, t.Pass > 0}.json("right_at_least"), value.Boolean(t.Proven).Named("proven"))
+		v := value.Obj(count("all", t.All), count("pass", t.Pass), count("right", t.Right), figure("target", t.Target), Ratio{t.Threshold, t.Found}.json("threshold"), Ratio{t.Low, t.Pass > 0}.json("right_at_least"), value.Boolean(t.Met).Named("target_met"))
 		if t.Needed > 0 {
 			v.Kids = append(v.Kids, count("needed", t.Needed), count("needed_documents", t.NeededDocuments))
 		}

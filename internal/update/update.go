@@ -7,7 +7,7 @@
 //   - A value changes only where an operation names it, the words named stand in
 //     the new document, and they hold the new value. All others stay as they
 //     are, to the last digit: the record is never rebuilt.
-//   - A value that the new document still bears out in another place stays.
+//   - A value that the new document still says in another place stays.
 //   - An item or a value goes only where words are named that take it back, and
 //     that speak of it.
 //   - Lists grow: an item with the key of one that is there changes that one.

@@ -38,10 +38,10 @@ func Changes() []Change {
 		{"case", "all in capital letters, also the texts of the record", capitals},
 		{"dates", "dates in another of the declared styles", dates},
 		{"units", "lengths and the like in another unit of the same kind", units},
-		{"printed_as", "another of a field's labels before its value", labels},
+		{"labels", "another of a field's labels before its value", labels},
 		{"shuffle", "the sections in another order, the first in its place", shuffle},
 		{"noise", "letters misread, as OCR does it, outside of values", noise},
-		{"exchange", "one value substituted by another, in the record too", exchange},
+		{"substitute", "one value substituted by another, in the record too", substitute},
 	}
 }
 
@@ -58,7 +58,7 @@ type Document struct {
 }
 
 // Apply makes a change to a document; false where there is nothing to change.
-// pool holds values of other documents, by field, for exchanges.
+// pool holds values of other documents, by field, to substitute.
 func (c Change) Apply(s *schema.Schema, of Document, pool Pool, seed int64) (Varied, bool) {
 	h := fnv.New64a()
 	h.Write([]byte(c.Name + "\n" + of.ID))
@@ -302,9 +302,9 @@ func noise(d *doc) bool {
 	return changed
 }
 
-// exchange gives one value of the record another from the pool, in the text and
+// substitute gives one value of the record another from the pool, in the text and
 // in gold.
-func exchange(d *doc) bool {
+func substitute(d *doc) bool {
 	all := d.standing()
 	d.rng.Shuffle(len(all), func(i, j int) { all[i], all[j] = all[j], all[i] })
 	for _, p := range all {

@@ -54,7 +54,7 @@ func TestGoldStaysTrue(t *testing.T) {
 			for p, place := range evidence.Of(s, &v.Gold, evidence.NewIndex(v.Text)) {
 				assert.True(t, place.Found() && place.Kind != evidence.Lookalike, "%s: %s (%s) in\n%s", c.Name, p, v.Gold.At(p), v.Text)
 			}
-			if c.Name != "exchange" && c.Name != "case" {
+			if c.Name != "substitute" && c.Name != "case" {
 				assert.Equal(t, rec, v.Gold.String(), c.Name)
 			}
 		}
@@ -80,14 +80,14 @@ func TestChanges(t *testing.T) {
 	assert.Contains(t, texts["dates"].Text, "Visited: 3 April 2031\n")
 	assert.Regexp(t, `Length: 9\d*(\.\d+)? (mm|cm|dm|km|ft|in|yd)\b|Length: \d+ (cm|mm|dm)`, texts["units"].Text)
 	assert.NotContains(t, texts["units"].Text, "9.8 m\n")
-	assert.Contains(t, texts["printed_as"].Text, "Our ref.: FB-7")
+	assert.Contains(t, texts["labels"].Text, "Our ref.: FB-7")
 	assert.Contains(t, texts["case"].Text, "BRIDGE: HERON PLANK")
 	assert.Equal(t, "HERON PLANK", bridge(texts["case"]))
 	assert.Equal(t, len(letter), len(texts["shuffle"].Text))
 	assert.True(t, strings.HasPrefix(texts["shuffle"].Text, "OFFICE OF PATHS\n\n"))
 	assert.NotEqual(t, letter, texts["noise"].Text)
-	assert.Contains(t, texts["exchange"].Text, "Bridge: Rushy Ford\n")
-	assert.Equal(t, "Rushy Ford", bridge(texts["exchange"]))
+	assert.Contains(t, texts["substitute"].Text, "Bridge: Rushy Ford\n")
+	assert.Equal(t, "Rushy Ford", bridge(texts["substitute"]))
 }
 
 func bridge(v Varied) string { return v.Gold.Get("bridge").Text }
