@@ -41,7 +41,7 @@ var askedTypes = []struct {
 	{schema.Date, "a date at `PATH[=FORMAT]`, such as visited=D.M.YYYY"},
 	{schema.Time, "a time at `PATH`, such as began"},
 	{schema.DateTime, "a date with time at `PATH`, such as logged"},
-	{schema.Choice, "a choice at `PATH=A,B,…`, such as weather=dry,wet"},
+	{schema.Choice, "a choice at `PATH=A,B`, such as weather=dry,wet"},
 	{schema.Money, "an amount of money at `PATH[=CURRENCY]`, such as cost=EUR"},
 	{schema.Quantity, "a quantity at `PATH[=UNIT]`, such as length=m"},
 }

@@ -89,7 +89,7 @@ func knows(cmd *cobra.Command, flag string) bool {
 
 // What a flag takes is named by its kind, in capitals, never by one of its values.
 func TestFlagsNameKinds(t *testing.T) {
-	kind := regexp.MustCompile(`^(?:|int|float|[A-Z]+(?:\[?=[A-Z,…]+\]?)?)$`)
+	kind := regexp.MustCompile(`^(?:|int|float|[A-Z]+(?:\[?=[A-Z,]+\]?)?)$`)
 	usages := map[string]string{}
 	for _, cmd := range all((&app{}).root()) {
 		cmd.LocalFlags().VisitAll(func(f *pflag.Flag) {
