@@ -26,5 +26,5 @@ bench:
 
 FUZZTIME ?= 20s
 fuzz:
-	@for target in value:FuzzParse reply:FuzzRead schema:FuzzParse document:FuzzParse evidence:FuzzOf labels:FuzzFill schema:FuzzImport draft:FuzzFromTexts document:FuzzFormats document:FuzzScans layout:FuzzMake reply:FuzzPlain chat:FuzzStream; do \
+	@for target in base/value:FuzzParse ask/answer:FuzzRead schema:FuzzParse source/document:FuzzParse record/evidence:FuzzOf draft/printed:FuzzFill schema:FuzzImport draft:FuzzFromTexts source/document:FuzzFormats source/document:FuzzScans source/layout:FuzzMake ask/answer:FuzzPlain ask/chat:FuzzStream; do \
 	  $(GO) test ./internal/$${target%%:*} -run '^$$' -fuzz $${target##*:} -fuzztime $(FUZZTIME) -fuzzminimizetime 10x || exit 1; done

@@ -5,7 +5,9 @@ import (
 	"go/parser"
 	"go/token"
 	"io/fs"
+	"os"
 	"path/filepath"
+	"regexp"
 	"strconv"
 	"strings"
 	"testing"
@@ -15,17 +17,21 @@ import (
 )
 
 // order is the packages from the top down. A package imports only what stands
-// below it.
-var order = []string{"cli", "report", "fill", "score", "gold", "vary", "standin", "draft", "printed", "merge", "update", "prompt", "model", "reply", "evidence",
-	"record", "pair", "normalize", "ledger", "document", "pdf", "ocr", "schema", "project", "chat", "fetch", "tokens", "layout", "place", "value", "demo", "paper"}
+// below it. docs/architecture.md gives the same list, with a sentence for each.
+var order = []string{"cli", "view/report", "run/fill", "run/vary", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
+	"ask/prompt", "ask/model", "ask/chat", "ask/answer", "record/merge", "record/correct", "record/evidence", "record", "record/pair", "record/normalize",
+	"store/sqlite", "source/document", "source/pdf", "source/ocr", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/place", "base/value",
+	"demo", "demo/paper"}
 
 // never are imports that the order allows and a promise forbids: the stand-in
-// must not know the prompt, the gold or the project.
-var never = map[string][]string{"standin": {"prompt", "gold", "project", "fill", "demo"}}
+// must not know the prompt, the gold or the project, and what reads a reply
+// knows nothing of servers.
+var never = map[string][]string{"standin": {"ask/prompt", "ask/model", "measure/gold", "measure/score", "base/project", "run/fill", "demo"},
+	"ask/answer": {"store/sqlite", "source/fetch", "base/project"}}
 
 // only are outside packages that one package alone may use.
-var only = map[string]string{"database/sql": "ledger", "modernc.org/sqlite": "ledger", "github.com/spf13/cobra": "cli",
-	"github.com/hashicorp/go-retryablehttp": "fetch", "go.yaml.in/yaml/v4": "place", "github.com/santhosh-tekuri/jsonschema/v6": "record"}
+var only = map[string]string{"database/sql": "store/sqlite", "modernc.org/sqlite": "store/sqlite", "github.com/spf13/cobra": "cli",
+	"github.com/hashicorp/go-retryablehttp": "source/fetch", "go.yaml.in/yaml/v4": "base/place", "github.com/santhosh-tekuri/jsonschema/v6": "record"}
 
 func TestImportsPointDown(t *testing.T) {
 	rank := map[string]int{}
@@ -61,4 +67,25 @@ func TestImportsPointDown(t *testing.T) {
 	})
 	require.NoError(t, err)
 	assert.Greater(t, seen, 50, "the imports were not found")
+}
+
+// TestTheMapIsTheHouse holds the list of packages in docs/architecture.md
+// equal to the order above, and the order equal to the folders.
+func TestTheMapIsTheHouse(t *testing.T) {
+	text, err := os.ReadFile("../docs/architecture.md")
+	require.NoError(t, err)
+	var told []string
+	for _, row := range regexp.MustCompile("(?m)^\\| `([a-z/]+)` \\| \\S").FindAllStringSubmatch(string(text), -1) {
+		told = append(told, row[1])
+	}
+	assert.Equal(t, order, told, "docs/architecture.md lists other packages, or in another order")
+	for _, named := range regexp.MustCompile("`(internal/[a-z_/]+(?:\\.go)?)`").FindAllStringSubmatch(string(text), -1) {
+		_, err := os.Stat(filepath.Join("..", named[1]))
+		assert.NoError(t, err, "docs/architecture.md names %s", named[1])
+	}
+	for _, name := range order {
+		files, err := filepath.Glob(filepath.Join(name, "*.go"))
+		require.NoError(t, err)
+		assert.NotEmpty(t, files, "%s has no code", name)
+	}
 }

@@ -6,7 +6,7 @@ import (
 	"os"
 
 	"filler/internal/cli"
-	"filler/internal/pdf"
+	"filler/internal/source/pdf"
 )
 
 func main() {

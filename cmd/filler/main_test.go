@@ -18,8 +18,8 @@ import (
 
 	"github.com/rogpeppe/go-internal/testscript"
 
-	"filler/internal/chat"
-	"filler/internal/paper"
+	"filler/internal/ask/chat"
+	"filler/internal/demo/paper"
 	"filler/internal/standin"
 )
 

@@ -20,8 +20,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/ledger"
 	"filler/internal/standin"
+	"filler/internal/store/sqlite"
 )
 
 // countingServer is a stand-in that counts how often each body came.
@@ -83,7 +83,7 @@ func bridges(t *testing.T, url string, n int, more string) string {
 
 // begun tells whether a project's ledger holds a run.
 func begun(dir string) bool {
-	l, err := ledger.OpenToRead(filepath.Join(dir, ".filler", "ledger.db"))
+	l, err := sqlite.OpenToRead(filepath.Join(dir, ".filler", "ledger.db"))
 	if err != nil {
 		return false
 	}
@@ -129,7 +129,7 @@ func TestKilledFiftyTimes(t *testing.T) {
 		for body, times := range kept {
 			require.Equal(t, times, counting.of(body), "kill %d: asked again:\n%s", i, body)
 		}
-		l, err := ledger.OpenToRead(filepath.Join(dir, ".filler", "ledger.db"))
+		l, err := sqlite.OpenToRead(filepath.Join(dir, ".filler", "ledger.db"))
 		if err != nil {
 			continue // killed before there was one
 		}

@@ -10,8 +10,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 func TestFigures(t *testing.T) {

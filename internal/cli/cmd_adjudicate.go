@@ -9,8 +9,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/gold"
-	"filler/internal/score"
+	"filler/internal/measure/gold"
+	"filler/internal/measure/score"
 )
 
 func (a *app) goldAdjudicateCmd() *cobra.Command {

@@ -10,7 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/chat"
+	"filler/internal/ask/chat"
 	"filler/internal/demo"
 	"filler/internal/record"
 	"filler/internal/standin"

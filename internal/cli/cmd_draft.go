@@ -7,12 +7,12 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/base/value"
 	"filler/internal/draft"
-	"filler/internal/fill"
-	"filler/internal/ledger"
 	"filler/internal/record"
+	"filler/internal/run/fill"
 	"filler/internal/schema"
-	"filler/internal/value"
+	"filler/internal/store/sqlite"
 )
 
 func (a *app) draftCmd() *cobra.Command {
@@ -103,7 +103,7 @@ func (a *app) draftOfRun(name string) (*draft.Result, error) {
 	}
 	c := draft.NewCollector()
 	var open []value.Value
-	err = l.Records(run.ID, 0, func(r ledger.Record) error {
+	err = l.Records(run.ID, 0, func(r sqlite.Record) error {
 		line, err := fill.ToLine(run.ID, r)
 		if err != nil || line.Record.Kind == value.Null {
 			return err

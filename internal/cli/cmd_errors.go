@@ -10,11 +10,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/document"
-	"filler/internal/place"
+	"filler/internal/base/place"
+	"filler/internal/base/value"
+	"filler/internal/measure/score"
 	"filler/internal/record"
-	"filler/internal/score"
-	"filler/internal/value"
+	"filler/internal/source/document"
 )
 
 // finding is what `errors` was asked for.

@@ -12,13 +12,13 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/chat"
-	"filler/internal/document"
-	"filler/internal/fill"
-	"filler/internal/ledger"
-	"filler/internal/model"
-	"filler/internal/project"
+	"filler/internal/ask/chat"
+	"filler/internal/ask/model"
+	"filler/internal/base/project"
+	"filler/internal/run/fill"
 	"filler/internal/schema"
+	"filler/internal/source/document"
+	"filler/internal/store/sqlite"
 )
 
 // filling is what `fill` was asked for.
@@ -162,7 +162,7 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 
 // tools opens what a filling works with: the file that records go to, the
 // ledger, and what reads documents; and gives what closes them.
-func (a *app) tools(w *work, look *looking, file string) (*output, *ledger.Ledger, *document.Reader, func(), error) {
+func (a *app) tools(w *work, look *looking, file string) (*output, *sqlite.Ledger, *document.Reader, func(), error) {
 	out, err := openOutput(file)
 	if err != nil {
 		return nil, nil, nil, nil, err
@@ -182,14 +182,14 @@ func (a *app) tools(w *work, look *looking, file string) (*output, *ledger.Ledge
 }
 
 // prepare starts a new run, or finds the one to go on with.
-func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, names []string) (*fill.Filler, int64, error) {
+func (a *app) prepare(o filling, w *work, l *sqlite.Ledger, r *document.Reader, names []string) (*fill.Filler, int64, error) {
 	setup, err := w.setup(l, r, &o.looking)
 	if err != nil {
 		return nil, 0, err
 	}
 	setup.Fresh, setup.Stdin = o.fresh, a.in
 	modelName := o.modelName
-	var old ledger.Run
+	var old sqlite.Run
 	var sources []document.Source
 	if o.replay != "" {
 		if setup.Replay, err = chat.LoadRecording(o.replay); err != nil {
@@ -273,7 +273,7 @@ func (a *app) prepare(o filling, w *work, l *ledger.Ledger, r *document.Reader, 
 // has. Documents named by hand that are all of it are no choice.
 func (w *work) scope(o filling, names []string, n int) (string, int) {
 	if w.project == nil {
-		return ledger.All, 0
+		return sqlite.All, 0
 	}
 	all := n
 	if len(names) > 0 || o.sample > 0 || o.where != "" || o.again != "" || o.asRun != "" {
@@ -281,23 +281,23 @@ func (w *work) scope(o filling, names []string, n int) (string, int) {
 		found, err := w.named(nil)
 		w.leftOut = was // told of the documents that are filled alone
 		if err != nil {
-			return ledger.Named, 0
+			return sqlite.Named, 0
 		}
 		all = len(found)
 	}
 	switch {
 	case n >= all:
-		return ledger.All, all
+		return sqlite.All, all
 	case len(names) > 0:
-		return ledger.Named, all
+		return sqlite.Named, all
 	case o.again != "":
-		return ledger.Again, all
+		return sqlite.Again, all
 	case o.where != "":
-		return ledger.Where, all
+		return sqlite.Where, all
 	case o.sample > 0:
-		return ledger.Sample, all
+		return sqlite.Sample, all
 	}
-	return ledger.All, all
+	return sqlite.All, all
 }
 
 // openFor finds what a filling works with: a project, a schema file, or fields
@@ -319,7 +319,7 @@ func (a *app) openFor(o filling) (*work, error) {
 }
 
 // sourcesOf gives the documents of an older run, or those named.
-func sourcesOf(w *work, l *ledger.Ledger, run int64, names []string) ([]document.Source, error) {
+func sourcesOf(w *work, l *sqlite.Ledger, run int64, names []string) ([]document.Source, error) {
 	if len(names) > 0 {
 		return w.sources(names)
 	}
@@ -349,7 +349,7 @@ func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run i
 	stream := o.output == "" && (!a.term.out || o.asJSON)
 	pipe := bufio.NewWriter(a.out)
 	if stream {
-		hooks.Record = func(r ledger.Record) error {
+		hooks.Record = func(r sqlite.Record) error {
 			if err := writeLine(pipe, filler.Schema, run, r, o.bare); err != nil {
 				return err
 			}
@@ -392,7 +392,7 @@ func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run i
 	return err
 }
 
-func writeLine(to io.Writer, s *schema.Schema, run int64, r ledger.Record, bare bool) error {
+func writeLine(to io.Writer, s *schema.Schema, run int64, r sqlite.Record, bare bool) error {
 	line, err := fill.ToLine(run, r)
 	if err != nil {
 		return err
@@ -408,7 +408,7 @@ func writeLine(to io.Writer, s *schema.Schema, run int64, r ledger.Record, bare 
 }
 
 // summary says how a run ended, on standard error.
-func (a *app) summary(run int64, t ledger.Totals, took time.Duration, err error) {
+func (a *app) summary(run int64, t sqlite.Totals, took time.Duration, err error) {
 	a.notef("run %d: %s · %d unflagged · %d repaired · %d flagged · %d failed\n", run, plural(t.Documents, "document"), t.Unflagged, t.Repaired, t.Flagged, t.Failed)
 	if t.Unflagged > 0 {
 		a.notef("unflagged: no check objected; accuracy is what `filler score` says\n")
@@ -433,7 +433,7 @@ func (a *app) summary(run int64, t ledger.Totals, took time.Duration, err error)
 }
 
 func (a *app) printOne(f *fill.Filler, run int64) error {
-	return f.Ledger.Records(run, 0, func(r ledger.Record) error {
+	return f.Ledger.Records(run, 0, func(r sqlite.Record) error {
 		line, err := fill.ToLine(run, r)
 		if err == nil {
 			a.printRecord(f.Schema, &line, false)
@@ -477,7 +477,7 @@ func openOutput(path string) (*output, error) {
 // write writes the records of a run in document order.
 func (o *output) write(f *fill.Filler, run int64, bare bool) error {
 	w := bufio.NewWriter(o.temp)
-	err := f.Ledger.Records(run, 0, func(r ledger.Record) error { return writeLine(w, f.Schema, run, r, bare) })
+	err := f.Ledger.Records(run, 0, func(r sqlite.Record) error { return writeLine(w, f.Schema, run, r, bare) })
 	if err == nil {
 		err = w.Flush()
 	}

@@ -13,11 +13,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/document"
-	"filler/internal/gold"
-	"filler/internal/place"
+	"filler/internal/base/place"
+	"filler/internal/base/value"
+	"filler/internal/measure/gold"
 	"filler/internal/record"
-	"filler/internal/value"
+	"filler/internal/source/document"
 )
 
 func (a *app) goldCmd() *cobra.Command {

@@ -9,10 +9,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/gold"
-	"filler/internal/place"
-	"filler/internal/score"
-	"filler/internal/value"
+	"filler/internal/base/place"
+	"filler/internal/base/value"
+	"filler/internal/measure/gold"
+	"filler/internal/measure/score"
 )
 
 func (a *app) goldStatusCmd() *cobra.Command {

@@ -7,11 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/chat"
+	"filler/internal/ask/chat"
+	"filler/internal/ask/model"
+	"filler/internal/base/project"
 	"filler/internal/demo"
-	"filler/internal/fill"
-	"filler/internal/model"
-	"filler/internal/project"
+	"filler/internal/run/fill"
 )
 
 func (a *app) newCmd() *cobra.Command {

@@ -6,8 +6,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/fill"
-	"filler/internal/value"
+	"filler/internal/base/value"
+	"filler/internal/run/fill"
 )
 
 func (a *app) probeCmd() *cobra.Command {

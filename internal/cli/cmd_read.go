@@ -11,12 +11,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/document"
-	"filler/internal/layout"
-	"filler/internal/project"
-	"filler/internal/report"
-	"filler/internal/tokens"
-	"filler/internal/value"
+	"filler/internal/base/project"
+	"filler/internal/base/tokens"
+	"filler/internal/base/value"
+	"filler/internal/source/document"
+	"filler/internal/source/layout"
+	"filler/internal/view/report"
 )
 
 // reading is what `read` was asked for.

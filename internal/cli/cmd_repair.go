@@ -7,11 +7,11 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/document"
-	"filler/internal/fill"
-	"filler/internal/ledger"
-	"filler/internal/project"
+	"filler/internal/base/project"
 	"filler/internal/record"
+	"filler/internal/run/fill"
+	"filler/internal/source/document"
+	"filler/internal/store/sqlite"
 )
 
 // repairing is what `repair` was asked for.
@@ -131,7 +131,7 @@ func (a *app) linesToChange(w *work, j judged, runName string) ([]record.Line, i
 }
 
 // prepareRepair starts the run of a repair.
-func (a *app) prepareRepair(o repairing, w *work, l *ledger.Ledger, r *document.Reader, lines []record.Line) (*fill.Filler, int64, error) {
+func (a *app) prepareRepair(o repairing, w *work, l *sqlite.Ledger, r *document.Reader, lines []record.Line) (*fill.Filler, int64, error) {
 	setup, err := w.setup(l, r, &o.looking)
 	if err != nil {
 		return nil, 0, err

@@ -7,10 +7,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/fill"
+	"filler/internal/base/value"
 	"filler/internal/record"
+	"filler/internal/run/fill"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 func (a *app) repeatCmd() *cobra.Command {

@@ -8,10 +8,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/normalize"
-	"filler/internal/place"
+	"filler/internal/base/place"
+	"filler/internal/base/value"
+	"filler/internal/record/normalize"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 func (a *app) schemaCmd() *cobra.Command {

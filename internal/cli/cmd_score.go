@@ -9,12 +9,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/gold"
-	"filler/internal/ledger"
-	"filler/internal/place"
+	"filler/internal/base/place"
+	"filler/internal/measure/gold"
+	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/schema"
-	"filler/internal/score"
+	"filler/internal/store/sqlite"
 )
 
 // scoring is what `score` was asked for.
@@ -170,7 +170,7 @@ func (w *work) goldSet(named string) (gold.Set, error) {
 }
 
 // options gives what a score is to tell, by what is known of the run.
-func (a *app) options(w *work, o scoring, run *ledger.Run, l *ledger.Ledger) (score.Options, error) {
+func (a *app) options(w *work, o scoring, run *sqlite.Run, l *sqlite.Ledger) (score.Options, error) {
 	out := score.Options{Split: o.split, Confusion: o.confusion, Places: o.places}
 	if run != nil {
 		out.Model = run.Model
@@ -255,14 +255,14 @@ func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
 	if err != nil {
 		return nil, err
 	}
-	var run *ledger.Run
-	var l *ledger.Ledger
+	var run *sqlite.Run
+	var l *sqlite.Ledger
 	if o.recordsFile != "" && runName != "" {
 		a.parsed = false
 		return nil, errors.New("a run and --records are both given; use one of the two")
 	}
 	if o.recordsFile == "" {
-		var found ledger.Run
+		var found sqlite.Run
 		if l, found, err = w.keptRun(runName); err != nil {
 			return nil, err
 		}

@@ -4,8 +4,8 @@ import (
 	"errors"
 	"fmt"
 
+	"filler/internal/measure/score"
 	"filler/internal/record"
-	"filler/internal/score"
 )
 
 // straightThrough says what share may skip review at a wanted precision.

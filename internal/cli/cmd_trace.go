@@ -7,12 +7,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/chat"
-	"filler/internal/fill"
-	"filler/internal/ledger"
-	"filler/internal/place"
+	"filler/internal/ask/chat"
+	"filler/internal/base/place"
+	"filler/internal/base/value"
+	"filler/internal/run/fill"
 	"filler/internal/schema"
-	"filler/internal/value"
+	"filler/internal/store/sqlite"
 )
 
 func (a *app) traceCmd() *cobra.Command {
@@ -44,14 +44,14 @@ func (a *app) traceCmd() *cobra.Command {
 }
 
 // taskOf finds the task of a document by its id, its path, or the end of it.
-func taskOf(l *ledger.Ledger, run int64, name string) (ledger.Task, error) {
+func taskOf(l *sqlite.Ledger, run int64, name string) (sqlite.Task, error) {
 	tasks, err := l.Tasks(run)
 	if err != nil {
-		return ledger.Task{}, err
+		return sqlite.Task{}, err
 	}
 	want := filepath.ToSlash(filepath.Clean(name))
 	var ids []string
-	var ends []ledger.Task
+	var ends []sqlite.Task
 	for _, t := range tasks {
 		if t.Document == want || t.File == name {
 			return t, nil
@@ -68,10 +68,10 @@ func taskOf(l *ledger.Ledger, run int64, name string) (ledger.Task, error) {
 	if len(ids) > 20 {
 		ids = append(ids[:0:0], place.Nearest(name, ids))
 	}
-	return ledger.Task{}, fmt.Errorf("%s is not in run %d; %s", name, run, place.Suggest(name, ids))
+	return sqlite.Task{}, fmt.Errorf("%s is not in run %d; %s", name, run, place.Suggest(name, ids))
 }
 
-func (a *app) printTrace(l *ledger.Ledger, run ledger.Run, t ledger.Task, full, asJSON, sensitive bool) error {
+func (a *app) printTrace(l *sqlite.Ledger, run sqlite.Run, t sqlite.Task, full, asJSON, sensitive bool) error {
 	exchanges, err := l.Exchanges(run.ID, t.N)
 	if err != nil {
 		return err
@@ -125,9 +125,9 @@ func (a *app) printTrace(l *ledger.Ledger, run ledger.Run, t ledger.Task, full, 
 // from.
 type tracer struct {
 	a         *app
-	l         *ledger.Ledger
-	run       ledger.Run
-	exchanges []ledger.Exchange
+	l         *sqlite.Ledger
+	run       sqlite.Run
+	exchanges []sqlite.Exchange
 	shown     map[int]bool // those that a step has claimed
 	full      bool
 	mask      *mask
@@ -296,7 +296,7 @@ func orRecord(path string) string {
 	return path
 }
 
-func (t *tracer) exchange(x ledger.Exchange) error {
+func (t *tracer) exchange(x sqlite.Exchange) error {
 	switch {
 	case x.Try == 0:
 		t.line("ask", bold, "%s: from the cache, at no cost", x.Step)
@@ -325,7 +325,7 @@ func (t *tracer) exchange(x ledger.Exchange) error {
 	return nil
 }
 
-func replyText(x ledger.Exchange) string {
+func replyText(x sqlite.Exchange) string {
 	if x.Status == 200 {
 		if r, err := chat.ReadReply(x.Reply); err == nil {
 			return r.Text
@@ -341,7 +341,7 @@ func (t *tracer) block(kind, body string) {
 	}
 }
 
-func (t *tracer) json(task ledger.Task, steps value.Value, rec ledger.Record, has bool) error {
+func (t *tracer) json(task sqlite.Task, steps value.Value, rec sqlite.Record, has bool) error {
 	v := value.Obj(value.Str(task.Document).Named("document"), value.Num(fmt.Sprint(t.run.ID)).Named("run"), steps.Named("steps"))
 	list := value.List()
 	for _, x := range t.exchanges {

@@ -8,13 +8,13 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/document"
-	"filler/internal/fill"
-	"filler/internal/ledger"
+	"filler/internal/base/value"
 	"filler/internal/record"
+	"filler/internal/record/correct"
+	"filler/internal/run/fill"
 	"filler/internal/schema"
-	"filler/internal/update"
-	"filler/internal/value"
+	"filler/internal/source/document"
+	"filler/internal/store/sqlite"
 )
 
 // updating is what `update` was asked for.
@@ -58,7 +58,7 @@ Without a project:  filler update NEW --schema SCHEMA --records FILE --model URL
 
 func (o *updating) check() error {
 	switch {
-	case o.prefer != string(update.Newer) && o.prefer != string(update.Older) && o.prefer != string(update.Neither):
+	case o.prefer != string(correct.Newer) && o.prefer != string(correct.Older) && o.prefer != string(correct.Neither):
 		return fmt.Errorf("--prefer is newer, older or neither, not %q", o.prefer)
 	case o.newOnes != "report" && o.newOnes != "keep":
 		return fmt.Errorf("--new is report or keep, not %q", o.newOnes)
@@ -102,7 +102,7 @@ func (a *app) update(ctx context.Context, o updating, names []string) error {
 	for _, id := range none {
 		a.notef("%s: about none of the %s; fill it separately, or add --of DOC\n", id, plural(len(lines), "record"))
 	}
-	filler, run, err := a.prepareUpdate(o, w, l, r, lines, &fill.News{Of: of, Prefer: update.Preference(o.prefer), KeepNew: o.newOnes == "keep"})
+	filler, run, err := a.prepareUpdate(o, w, l, r, lines, &fill.News{Of: of, Prefer: correct.Preference(o.prefer), KeepNew: o.newOnes == "keep"})
 	if err != nil {
 		return err
 	}
@@ -159,7 +159,7 @@ func matchNews(s *schema.Schema, lines []record.Line, docs []*document.Document,
 	return of, none, nil
 }
 
-func (a *app) prepareUpdate(o updating, w *work, l *ledger.Ledger, r *document.Reader, lines []record.Line, news *fill.News) (*fill.Filler, int64, error) {
+func (a *app) prepareUpdate(o updating, w *work, l *sqlite.Ledger, r *document.Reader, lines []record.Line, news *fill.News) (*fill.Filler, int64, error) {
 	setup, err := w.setup(l, r, &o.looking)
 	if err != nil {
 		return nil, 0, err

@@ -11,12 +11,12 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/document"
-	"filler/internal/fill"
-	"filler/internal/gold"
-	"filler/internal/place"
-	"filler/internal/value"
-	"filler/internal/vary"
+	"filler/internal/base/place"
+	"filler/internal/base/value"
+	"filler/internal/measure/gold"
+	"filler/internal/run/fill"
+	"filler/internal/run/vary"
+	"filler/internal/source/document"
 )
 
 // varying is what `vary` was asked for.

@@ -4,8 +4,8 @@ import (
 	"sort"
 	"strings"
 
+	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 // hidden stands for a value that is not shown.

@@ -7,11 +7,11 @@ import (
 	"slices"
 	"strings"
 
-	"filler/internal/fill"
-	"filler/internal/ledger"
+	"filler/internal/base/value"
+	"filler/internal/measure/score"
 	"filler/internal/record"
-	"filler/internal/score"
-	"filler/internal/value"
+	"filler/internal/run/fill"
+	"filler/internal/store/sqlite"
 )
 
 func ratioText(r score.Ratio) string {
@@ -210,7 +210,7 @@ func (a *app) history(w *work, o scoring) error {
 
 // dated is the score of a run.
 type dated struct {
-	run    ledger.Run
+	run    sqlite.Run
 	report score.Report
 	covers string
 }
@@ -274,7 +274,7 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 	}
 	settings, _ := fill.SettingsOf(run)
 	several := 0
-	err = l.Records(run.ID, 0, func(rec ledger.Record) error {
+	err = l.Records(run.ID, 0, func(rec sqlite.Record) error {
 		line, err := fill.ToLine(run.ID, rec)
 		if err != nil {
 			return err

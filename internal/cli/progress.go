@@ -7,10 +7,10 @@ import (
 
 	"github.com/schollz/progressbar/v3"
 
-	"filler/internal/fetch"
-	"filler/internal/fill"
-	"filler/internal/model"
+	"filler/internal/ask/model"
 	"filler/internal/record"
+	"filler/internal/run/fill"
+	"filler/internal/source/fetch"
 )
 
 // progress shows how far a run is: a line that renews itself on a terminal,

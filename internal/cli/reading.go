@@ -10,17 +10,17 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/document"
-	"filler/internal/fetch"
-	"filler/internal/fill"
-	"filler/internal/gold"
-	"filler/internal/layout"
-	"filler/internal/ledger"
-	"filler/internal/ocr"
-	"filler/internal/place"
-	"filler/internal/project"
-	"filler/internal/prompt"
+	"filler/internal/ask/prompt"
+	"filler/internal/base/place"
+	"filler/internal/base/project"
+	"filler/internal/measure/gold"
+	"filler/internal/run/fill"
 	"filler/internal/schema"
+	"filler/internal/source/document"
+	"filler/internal/source/fetch"
+	"filler/internal/source/layout"
+	"filler/internal/source/ocr"
+	"filler/internal/store/sqlite"
 )
 
 // looking is what flags say of how documents are read.
@@ -106,7 +106,7 @@ func (w *work) settings(o *looking) (prompt.Settings, error) {
 }
 
 // setup gives what a filling is made of, but for its model.
-func (w *work) setup(l *ledger.Ledger, r *document.Reader, o *looking) (fill.Setup, error) {
+func (w *work) setup(l *sqlite.Ledger, r *document.Reader, o *looking) (fill.Setup, error) {
 	set, err := w.settings(o)
 	s := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Reader: r, Settings: set}
 	if w.project != nil {

@@ -23,7 +23,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/fill"
+	"filler/internal/run/fill"
 )
 
 // Version is the program's version.

@@ -7,12 +7,12 @@ import (
 	"path/filepath"
 	"strings"
 
-	"filler/internal/document"
-	"filler/internal/ledger"
-	"filler/internal/model"
-	"filler/internal/place"
-	"filler/internal/project"
+	"filler/internal/ask/model"
+	"filler/internal/base/place"
+	"filler/internal/base/project"
 	"filler/internal/schema"
+	"filler/internal/source/document"
+	"filler/internal/store/sqlite"
 )
 
 // work is what a command works with: a project, or what flags say in place of
@@ -137,8 +137,8 @@ func (w *work) ledgerFile() string {
 }
 
 // keptRuns opens the ledger to read. The runs of another job are not its own.
-func (w *work) keptRuns() (*ledger.Ledger, error) {
-	l, err := ledger.OpenToRead(w.ledgerFile())
+func (w *work) keptRuns() (*sqlite.Ledger, error) {
+	l, err := sqlite.OpenToRead(w.ledgerFile())
 	if err == nil && w.project != nil {
 		l.Job = w.project.Job
 	}
@@ -146,8 +146,8 @@ func (w *work) keptRuns() (*ledger.Ledger, error) {
 }
 
 // openRuns opens the ledger to write.
-func (w *work) openRuns() (*ledger.Ledger, error) {
-	l, err := ledger.Open(w.ledgerFile())
+func (w *work) openRuns() (*sqlite.Ledger, error) {
+	l, err := sqlite.Open(w.ledgerFile())
 	if err == nil && w.project != nil {
 		l.Job = w.project.Job
 	}
@@ -320,7 +320,7 @@ func (w *work) locate(name string) string {
 }
 
 // kept opens the ledger to read, with the project at hand if there is one.
-func (a *app) kept() (*ledger.Ledger, *project.Project, error) {
+func (a *app) kept() (*sqlite.Ledger, *project.Project, error) {
 	p, err := a.findAny()
 	var none *project.NotFound
 	if err != nil && !errors.As(err, &none) {
@@ -328,7 +328,7 @@ func (a *app) kept() (*ledger.Ledger, *project.Project, error) {
 	}
 	w := &work{project: p}
 	l, err := w.keptRuns()
-	if errors.Is(err, ledger.ErrNone) && p == nil {
+	if errors.Is(err, sqlite.ErrNone) && p == nil {
 		return nil, nil, errors.New("no project and no runs are here; go to a project, or fill something first")
 	}
 	return l, p, err

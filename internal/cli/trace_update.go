@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // updated prints a step of an update.

@@ -4,9 +4,9 @@ import (
 	"fmt"
 	"strings"
 
+	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 // printRecord prints a record as a tree. The letter before each value is the kind

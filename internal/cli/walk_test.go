@@ -15,7 +15,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // call runs a command line as Main does, without a terminal.

@@ -5,7 +5,7 @@ import (
 	"regexp"
 	"strings"
 
-	"filler/internal/printed"
+	"filler/internal/draft/printed"
 )
 
 // FromTexts drafts a schema from the source texts of sample documents.

@@ -9,8 +9,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 func texts(t *testing.T, pattern string) []string {

@@ -9,10 +9,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/normalize"
+	"filler/internal/base/value"
 	"filler/internal/record"
+	"filler/internal/record/normalize"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 // kind is what a field of a made-up trade holds: a maker of values, or fields.

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // FromOpen drafts a schema from records of style open: lists of values with the

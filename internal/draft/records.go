@@ -4,7 +4,7 @@ import (
 	"errors"
 	"fmt"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // Collector drafts a schema from records, one after the other.

@@ -7,7 +7,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"filler/internal/normalize"
+	"filler/internal/record/normalize"
 	"filler/internal/schema"
 )
 

@@ -7,8 +7,8 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 // BenchmarkCheck reads a record and checks it whole, with links and rules;

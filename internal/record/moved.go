@@ -3,7 +3,7 @@ package record
 import (
 	"strconv"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // moves say where the parts of a record stand after a patch that takes items

@@ -6,8 +6,8 @@ import (
 
 	jsonpatch "github.com/evanphx/json-patch/v5"
 
+	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 // Bounds say what a patch may do to a record.

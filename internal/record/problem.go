@@ -11,7 +11,7 @@ package record
 import (
 	"fmt"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // Code is the kind of a problem.

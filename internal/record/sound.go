@@ -7,8 +7,8 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 // Sound tells, many times faster than Check, that a record has no problem but

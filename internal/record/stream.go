@@ -9,8 +9,8 @@ import (
 	"os"
 	"unsafe"
 
-	"filler/internal/place"
-	"filler/internal/value"
+	"filler/internal/base/place"
+	"filler/internal/base/value"
 )
 
 // maxLine is the longest line of a records file.

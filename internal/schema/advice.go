@@ -5,7 +5,7 @@ import (
 	"slices"
 	"strings"
 
-	"filler/internal/place"
+	"filler/internal/base/place"
 )
 
 // misread are names that other YAML readers turn into booleans.

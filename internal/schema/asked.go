@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // Asked is one field that is asked for without a schema file: a type and a

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strconv"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // Annotation is the one keyword in which what our language says beyond JSON

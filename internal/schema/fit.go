@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"time"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // misfit says why v can't be a value of the field, or "". Fields may be left

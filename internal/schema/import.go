@@ -6,8 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"filler/internal/place"
-	"filler/internal/value"
+	"filler/internal/base/place"
+	"filler/internal/base/value"
 )
 
 // Kept is a keyword of an imported schema that our language has no word for.

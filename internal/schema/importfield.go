@@ -8,7 +8,7 @@ import (
 	"strconv"
 	"strings"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // field makes a field of a plain subschema.

@@ -3,7 +3,7 @@ package schema
 import (
 	"strings"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // Full gives the JSON Schema (2020-12) that records are checked with: types,

@@ -9,7 +9,7 @@ import (
 
 	"github.com/shopspring/decimal"
 
-	"filler/internal/place"
+	"filler/internal/base/place"
 )
 
 // The values that some keys take.

@@ -1,7 +1,7 @@
 package schema
 
 import (
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // Language gives a JSON Schema of the schema language itself, made of the same

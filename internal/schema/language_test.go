@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/place"
+	"filler/internal/base/place"
 )
 
 // What the loader takes, the editor's schema takes, and a key that the loader

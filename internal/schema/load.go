@@ -6,7 +6,7 @@ import (
 	"regexp"
 	"strings"
 
-	"filler/internal/place"
+	"filler/internal/base/place"
 )
 
 // Load reads and checks a schema file. Its faults come back as place.Faults.

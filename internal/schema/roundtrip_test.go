@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // dump gives all of a schema but where it came from.

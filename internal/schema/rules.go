@@ -14,8 +14,8 @@ import (
 	"github.com/expr-lang/expr/types"
 	"github.com/expr-lang/expr/vm"
 
-	"filler/internal/place"
-	"filler/internal/value"
+	"filler/internal/base/place"
+	"filler/internal/base/value"
 )
 
 // Rule is a condition that records keep:

@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 const ruled = `

@@ -10,7 +10,7 @@ import (
 	"github.com/expr-lang/expr/ast"
 	"github.com/shopspring/decimal"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // native gives a value as rules see it: objects as maps that hold every field

@@ -32,8 +32,8 @@ import (
 	"regexp"
 	"strings"
 
-	"filler/internal/place"
-	"filler/internal/value"
+	"filler/internal/base/place"
+	"filler/internal/base/value"
 )
 
 // Type is the type of a field.

@@ -5,7 +5,7 @@ import (
 	"regexp"
 	"strings"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 var plainText = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9 .()/_'-]*$`)

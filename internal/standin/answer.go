@@ -6,9 +6,9 @@ import (
 	"math/rand/v2"
 	"strings"
 
-	"filler/internal/printed"
+	"filler/internal/base/value"
+	"filler/internal/draft/printed"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 // character says how often the stand-in errs, and how. Figures are the chance

@@ -5,9 +5,9 @@ import (
 	"regexp"
 	"strings"
 
-	"filler/internal/printed"
+	"filler/internal/base/value"
+	"filler/internal/draft/printed"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 // isOpen tells a request for whatever the document states: lists of values with

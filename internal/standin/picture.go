@@ -6,10 +6,10 @@ import (
 	"strings"
 	"time"
 
-	"filler/internal/document"
-	"filler/internal/layout"
+	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/value"
+	"filler/internal/source/document"
+	"filler/internal/source/layout"
 )
 
 // look reads the pictures of a request by the OCR program: the stand-in has no

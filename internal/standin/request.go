@@ -7,9 +7,9 @@ import (
 	"strconv"
 	"strings"
 
-	"filler/internal/document"
+	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/value"
+	"filler/internal/source/document"
 )
 
 // request is the part of a chat-completions request that the stand-in reads.

@@ -10,7 +10,7 @@ import (
 	"sync"
 	"time"
 
-	"filler/internal/place"
+	"filler/internal/base/place"
 )
 
 // Script answers requests by rules of the user's: the first whose pattern is

@@ -25,9 +25,9 @@ import (
 	"sync/atomic"
 	"time"
 
-	"filler/internal/chat"
-	"filler/internal/ocr"
-	"filler/internal/tokens"
+	"filler/internal/ask/chat"
+	"filler/internal/base/tokens"
+	"filler/internal/source/ocr"
 )
 
 // Options say how the server behaves.

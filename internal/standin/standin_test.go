@@ -14,11 +14,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/chat"
-	"filler/internal/document"
-	"filler/internal/project"
-	"filler/internal/prompt"
+	"filler/internal/ask/chat"
+	"filler/internal/ask/prompt"
+	"filler/internal/base/project"
 	"filler/internal/schema"
+	"filler/internal/source/document"
 )
 
 func ask(t *testing.T, url, model, path, shape string, s *schema.Schema) string {

@@ -5,9 +5,9 @@ import (
 	"regexp"
 	"strings"
 
-	"filler/internal/printed"
+	"filler/internal/base/value"
+	"filler/internal/draft/printed"
 	"filler/internal/schema"
-	"filler/internal/value"
 )
 
 // update answers what a new document changes in a record, with a JSON Patch of

@@ -8,9 +8,9 @@ import (
 	"strings"
 	"time"
 
-	"filler/internal/document"
-	"filler/internal/pdf"
-	"filler/internal/value"
+	"filler/internal/base/value"
+	"filler/internal/source/document"
+	"filler/internal/source/pdf"
 )
 
 const root = "internal/demo/project"

@@ -9,11 +9,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/document"
-	"filler/internal/gold"
-	"filler/internal/pdf"
+	"filler/internal/measure/gold"
 	"filler/internal/record"
 	"filler/internal/schema"
+	"filler/internal/source/document"
+	"filler/internal/source/pdf"
 )
 
 const committed = "../project"

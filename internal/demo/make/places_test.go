@@ -10,10 +10,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/document"
-	"filler/internal/evidence"
+	"filler/internal/base/value"
+	"filler/internal/record/evidence"
 	"filler/internal/schema"
-	"filler/internal/value"
+	"filler/internal/source/document"
 )
 
 // spots finds where the generator put the values of a visit, by the order in

@@ -5,7 +5,7 @@ import (
 	"math/rand/v2"
 	"strings"
 
-	"filler/internal/value"
+	"filler/internal/base/value"
 )
 
 // registerEntries is how many inspections the register holds.

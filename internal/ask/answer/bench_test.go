@@ -1,0 +1,33 @@
+package answer
+
+import (
+	"fmt"
+	"runtime/debug"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+)
+
+// BenchmarkRead reads valid JSON of some 4 MB, which should cost no more than
+// reading JSON does.
+func BenchmarkRead(b *testing.B) {
+	defer debug.SetGCPercent(debug.SetGCPercent(300)) // as the program does
+	var s strings.Builder
+	s.WriteString(`{"records": [`)
+	for i := range 20000 {
+		if i > 0 {
+			s.WriteByte(',')
+		}
+		fmt.Fprintf(&s, `{"report_no": "FB-2031-%05d", "bridge": "Widow Ashby's Crossing", "visited": "2031-04-03", "bays": [{"number": 1, "length": {"amount": 12.50, "unit": "m"}, "defects": [{"kind": "rot", "grade": 2}]}]}`, i)
+	}
+	s.WriteString(`]}`)
+	b.SetBytes(int64(s.Len()))
+	for b.Loop() {
+		r, err := Read(s.String(), value.Object)
+		require.NoError(b, err)
+		require.Empty(b, r.Deviations)
+	}
+}

@@ -1,0 +1,190 @@
+package answer
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Patch gives the operations of a reply that was to be a JSON Patch (RFC 6902) for
+// a record: taken out of what stands around them, with paths and words of other
+// spellings put right. A reply that is the record itself, corrected, becomes the
+// operations that bring its values to the faulty places, and to no others.
+// Without operations the list is empty.
+func Patch(s *schema.Schema, record *value.Value, faulty []value.Pointer, r Result) (value.Value, []Deviation) {
+	x := &shaper{schema: s}
+	ops := x.operations(&r)
+	if len(faulty) > 0 && !slices.ContainsFunc(ops.Kids, func(v value.Value) bool { return v.Get("path") != nil }) {
+		if whole := x.fromRecord(record, faulty, r.Value); len(whole.Kids) > 0 {
+			ops = whole
+		}
+	}
+	for i := range ops.Kids {
+		ops.Kids[i] = x.operation(record, ops.Kids[i])
+	}
+	return ops, x.deviations
+}
+
+func isOperation(v *value.Value) bool {
+	return v.Kind == value.Object && v.Get("path") != nil && (v.Get("op") != nil || v.Get("value") != nil)
+}
+
+// operations finds the operations in a reply.
+func (x *shaper) operations(r *Result) value.Value {
+	if len(r.All) > 1 && !slices.ContainsFunc(r.All, func(v value.Value) bool { return !isOperation(&v) }) {
+		if r.Value.Kind != value.Array {
+			x.deviate(Form, "", fmt.Sprintf("%d operations side by side in place of a list", len(r.All)))
+			return value.List(r.All...)
+		}
+	}
+	if r.Value.Kind == value.Array {
+		return r.Value.Clone()
+	}
+	queue := []wrapped{{&r.Value, "", 0}}
+	for places := 0; len(queue) > 0 && places < maxPlaces; places++ {
+		at := queue[0]
+		queue = queue[1:]
+		switch {
+		case isOperation(at.v):
+			return value.List(at.v.Clone().Named(""))
+		case at.v.Kind == value.Array && len(at.v.Kids) > 0 && isOperation(&at.v.Kids[0]):
+			x.deviate(Wrapper, "", fmt.Sprintf("the key %q around the patch", strings.TrimPrefix(string(at.path), "/")))
+			return at.v.Clone().Named("")
+		case at.v.Kind != value.Object || at.deep == maxWrapped:
+			continue
+		case isByPath(at.v):
+			x.deviate(Form, at.path, "an object of paths in place of a patch")
+			ops := value.List()
+			for i := range at.v.Kids {
+				k := at.v.Kids[i].Clone()
+				ops.Kids = append(ops.Kids, value.Obj(value.Str("replace").Named("op"), value.Str(k.Name).Named("path"), k.Named("value")))
+			}
+			return ops
+		}
+		for i := range at.v.Kids {
+			kid := &at.v.Kids[i]
+			if inner, ok := jsonIn(kid); ok {
+				kid = &inner
+			}
+			queue = append(queue, wrapped{kid, at.path.Key(at.v.Kids[i].Name), at.deep + 1})
+		}
+	}
+	return value.List()
+}
+
+func isByPath(v *value.Value) bool {
+	for i := range v.Kids {
+		if !strings.HasPrefix(v.Kids[i].Name, "/") {
+			return false
+		}
+	}
+	return len(v.Kids) > 0
+}
+
+// fromRecord makes the operations that bring what a whole record says to the
+// faulty places.
+func (x *shaper) fromRecord(record *value.Value, faulty []value.Pointer, v value.Value) value.Value {
+	whole, _ := Inner(x.schema, v)
+	if inner := whole.Get(schema.Wrapper); x.schema.EachEntry() && inner != nil {
+		whole = inner.Named("")
+	}
+	ops := value.List()
+	if whole.Kind != record.Kind || 2*fieldsIn(x.schema.Record(), &whole) < members(&whole) {
+		return ops
+	}
+	for _, p := range faulty {
+		said, was := whole.At(p), record.At(p)
+		if p == "" || said == nil || was == nil || value.Equal(said, was) {
+			continue
+		}
+		ops.Kids = append(ops.Kids, value.Obj(value.Str("replace").Named("op"), value.Str(string(p)).Named("path"), said.Clone().Named("value")))
+	}
+	if len(ops.Kids) > 0 {
+		x.deviate(Form, "", "a whole record in place of a patch; its values were taken for the paths with problems")
+	}
+	return ops
+}
+
+// otherWords are words that models use for the operations and their members.
+var otherWords = map[string]string{"update": "replace", "set": "replace", "change": "replace", "delete": "remove", "insert": "add"}
+
+func (x *shaper) operation(record *value.Value, op value.Value) value.Value {
+	if op.Kind != value.Object {
+		return op
+	}
+	if what := op.Get("op"); what == nil {
+		op.Set("op", value.Str("replace"))
+		x.deviate(Form, "", "an operation without its word: replace")
+	} else if word := strings.ToLower(strings.TrimSpace(what.Text)); what.Kind == value.String {
+		if other := otherWords[word]; other != "" {
+			word = other
+		}
+		if word != what.Text {
+			x.deviate(Form, "", fmt.Sprintf("the operation %q: %s", what.Text, word))
+			op.Set("op", value.Str(word))
+		}
+	}
+	if op.Get("value") == nil {
+		for _, name := range []string{"new_value", "newValue", "new"} {
+			if v := op.Get(name); v != nil {
+				op.Set("value", v.Clone())
+				x.deviate(Form, "", fmt.Sprintf("%q in place of `value`", name))
+				break
+			}
+		}
+	}
+	for _, name := range []string{"path", "from"} {
+		if at := op.Get(name); at != nil && at.Kind == value.String {
+			if p := pathOf(record, at.Text); string(p) != at.Text {
+				x.deviate(Form, "", fmt.Sprintf("the path %q: %s", at.Text, p))
+				op.Set(name, value.Str(string(p)))
+			}
+		}
+	}
+	return op
+}
+
+// pathOf gives the pointer that a path in another spelling means, where it leads
+// to something in the record or to its end: `bays[0].number`, `$.bays[0]`,
+// `/record/bays/0`. Any other stays as it is.
+func pathOf(record *value.Value, text string) value.Pointer {
+	if p := value.Pointer(text); p.Valid() && leadsTo(record, p) {
+		return p
+	}
+	steps := strings.FieldsFunc(flatSigns.ReplaceAllString(strings.TrimPrefix(text, "$"), "/"), func(r rune) bool { return r == '/' })
+	for skip := 0; skip <= 1 && skip < len(steps); skip++ {
+		var p value.Pointer
+		for _, step := range steps[skip:] {
+			p = p.Key(step)
+		}
+		if leadsTo(record, p) && (skip == 0 || strings.HasPrefix(strings.ToLower(steps[0]), "record")) {
+			return p
+		}
+	}
+	return value.Pointer(text)
+}
+
+// leadsTo tells whether a pointer leads to a value, or to a place right behind or
+// within one.
+func leadsTo(record *value.Value, p value.Pointer) bool {
+	if record.At(p) != nil {
+		return true
+	}
+	steps := p.Steps()
+	if len(steps) == 0 {
+		return false
+	}
+	var parent value.Pointer
+	for _, step := range steps[:len(steps)-1] {
+		parent = parent.Key(step)
+	}
+	at := record.At(parent)
+	if at == nil || len(steps) == 1 && at.Kind == value.Object {
+		return false // any word would lead into the record itself
+	}
+	_, isIndex := value.ArrayIndex(steps[len(steps)-1])
+	return at.Kind == value.Object || at.Kind == value.Array && (isIndex || steps[len(steps)-1] == "-")
+}

@@ -1,0 +1,178 @@
+package chat
+
+import (
+	"bytes"
+	"encoding/json"
+	"strings"
+
+	"filler/internal/base/value"
+)
+
+// Stream puts a streamed answer together: events of one line each, `data:` and
+// a piece of the answer as JSON, and `data: [DONE]` at the end. Nothing is
+// copied but the pieces.
+type Stream struct {
+	rest      []byte // of a line that is not whole yet
+	content   strings.Builder
+	arguments strings.Builder
+	called    bool
+	function  string
+	refusal   strings.Builder
+	finish    string
+	usage     json.RawMessage
+	failure   json.RawMessage
+	events    int
+	done      bool
+	circling  bool
+	looked    int // the length of the text when it was last looked at for circles
+}
+
+type streamPiece struct {
+	Choices []struct {
+		Delta struct {
+			Content string `json:"content"`
+			Refusal string `json:"refusal"`
+			Calls   []struct {
+				Function struct {
+					Name      string `json:"name"`
+					Arguments string `json:"arguments"`
+				} `json:"function"`
+			} `json:"tool_calls"`
+		} `json:"delta"`
+		Finish string `json:"finish_reason"`
+	} `json:"choices"`
+	Usage json.RawMessage `json:"usage"`
+	Error json.RawMessage `json:"error"`
+}
+
+// Feed takes the next bytes. It gives true where the answer runs in circles and
+// need not be read on.
+func (s *Stream) Feed(data []byte) (stop bool) {
+	data = append(s.rest, data...)
+	for {
+		i := bytes.IndexByte(data, '\n')
+		if i < 0 {
+			break
+		}
+		s.line(bytes.TrimSpace(data[:i]))
+		data = data[i+1:]
+	}
+	s.rest = append([]byte(nil), data...)
+	if n := s.content.Len() + s.arguments.Len(); n-s.looked >= circleStep {
+		s.looked = n
+		s.circling = Circles(s.text())
+	}
+	return s.circling
+}
+
+func (s *Stream) line(line []byte) {
+	body, ok := bytes.CutPrefix(line, []byte("data:"))
+	if !ok {
+		return
+	}
+	body = bytes.TrimSpace(body)
+	if string(body) == "[DONE]" {
+		s.done = true
+		return
+	}
+	var p streamPiece
+	if json.Unmarshal(body, &p) != nil {
+		return
+	}
+	s.events++
+	if len(p.Error) > 0 && string(p.Error) != "null" {
+		s.failure = p.Error
+	}
+	if len(p.Usage) > 0 && string(p.Usage) != "null" {
+		s.usage = p.Usage
+	}
+	for _, c := range p.Choices {
+		s.content.WriteString(c.Delta.Content)
+		s.refusal.WriteString(c.Delta.Refusal)
+		for _, call := range c.Delta.Calls {
+			s.called = true
+			if call.Function.Name != "" {
+				s.function = call.Function.Name
+			}
+			s.arguments.WriteString(call.Function.Arguments)
+		}
+		if c.Finish != "" {
+			s.finish = c.Finish
+		}
+	}
+}
+
+func (s *Stream) text() string {
+	if s.called {
+		return s.arguments.String()
+	}
+	return s.content.String()
+}
+
+// Whole tells whether the answer came to its end, or was stopped because it
+// ran in circles.
+func (s *Stream) Whole() bool {
+	return s.done || s.finish != "" || s.circling || s.failure != nil
+}
+
+// FinishCircles is the finish of an answer that was stopped because it ran in
+// circles.
+const FinishCircles = "circles"
+
+// Body gives the answer as it would have come in one piece.
+func (s *Stream) Body() []byte {
+	if s.failure != nil {
+		return append(append([]byte(`{"error":`), s.failure...), '}')
+	}
+	if s.circling {
+		s.finish = FinishCircles
+	}
+	b := []byte(`{"choices":[{"index":0,"finish_reason":`)
+	b = value.AppendQuoted(b, s.finish)
+	b = append(b, `,"message":{"role":"assistant","content":`...)
+	if s.called {
+		b = append(b, `null,"tool_calls":[{"type":"function","function":{"name":`...)
+		b = value.AppendQuoted(b, s.function)
+		b = append(b, `,"arguments":`...)
+		b = value.AppendQuoted(b, s.arguments.String())
+		b = append(b, `}}]`...)
+	} else {
+		b = value.AppendQuoted(b, s.content.String())
+	}
+	if s.refusal.Len() > 0 {
+		b = append(b, `,"refusal":`...)
+		b = value.AppendQuoted(b, s.refusal.String())
+	}
+	b = append(b, `}}]`...)
+	if s.usage != nil {
+		b = append(append(b, `,"usage":`...), s.usage...)
+	}
+	return append(b, '}')
+}
+
+// What counts as running in circles: a unit of at most circleUnit bytes that
+// comes circleTimes in a row, over circleLeast bytes at least.
+const (
+	circleStep  = 512
+	circleUnit  = 400
+	circleTimes = 12
+	circleLeast = 2400
+)
+
+// Circles tells whether a text ends in the same words over and over.
+func Circles(text string) bool {
+	if len(text) < circleLeast {
+		return false
+	}
+	for unit := 1; unit <= circleUnit; unit++ {
+		reach := max(unit*circleTimes, circleLeast)
+		if reach > len(text) {
+			break
+		}
+		tail := text[len(text)-reach:]
+		if tail[unit:] == tail[:len(tail)-unit] { // each byte is that one unit before
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,488 @@
+// Package model asks a model: it knows the way there, the pace, what an
+// exchange costs, and what a server's answer means.
+//
+// Rules it keeps:
+//
+//   - Every attempt is in the ledger, with what it cost, before its reply is
+//     read. What was sent and not answered counts as spent, estimated.
+//   - The same request to the same model is answered from the ledger and not
+//     paid again, unless it is asked afresh; while one is on its way, others
+//     that ask the same wait for it.
+//   - A key leaves this package in one header only. Where a server repeats it,
+//     it is struck out before anything is kept or shown.
+package model
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"net/http"
+	"net/url"
+	"regexp"
+	"slices"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"golang.org/x/sync/singleflight"
+	"golang.org/x/time/rate"
+
+	"filler/internal/ask/chat"
+	"filler/internal/base/project"
+	"filler/internal/base/tokens"
+	"filler/internal/source/fetch"
+	"filler/internal/store/sqlite"
+)
+
+// Keeper is where exchanges are kept: the ledger.
+type Keeper interface {
+	Answered(key string) (*sqlite.Exchange, error)
+	SaveExchange(x sqlite.Exchange) error
+	Shape(identity string) (string, error)
+	SaveShape(identity, shape string) error
+}
+
+// Client asks one model. Its methods may be called by many goroutines.
+type Client struct {
+	Fresh    bool              // ask again what the cache could answer
+	Retrying func(t fetch.Try) // hears of every wait before another attempt
+	Purse    *Purse            // what may be spent; nil: no limit
+	Replay   *chat.Recording   // answers in place of the server; nil: the server does
+
+	model   *project.Model
+	base    string
+	key     string
+	pace    project.Pace
+	keeper  Keeper
+	limiter *rate.Limiter
+	flights singleflight.Group
+	shape   atomic.Int32 // index into project.Shapes
+	whole   atomic.Bool  // the server does not stream
+	served  atomic.Bool  // it has answered as a model does
+	crowd   *throttle
+	minute  *bucket // of tokens; nil: no limit
+	spent   atomic.Int64
+	http    *fetch.Client
+}
+
+// SpentNano gives what this client's attempts have cost.
+func (c *Client) SpentNano() int64 { return c.spent.Load() }
+
+// New gives a client for a model that is reached at base, a base URL.
+func New(m *project.Model, base, key string, pace project.Pace, keeper Keeper) *Client {
+	c := &Client{model: m, base: strings.TrimRight(base, "/"), key: key, pace: pace, keeper: keeper, http: fetch.New(pace.AtOnce)}
+	if pace.PerMinute > 0 {
+		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
+	}
+	if pace.TokensPerMinute > 0 {
+		c.minute = newBucket(pace.TokensPerMinute)
+	}
+	c.crowd = newThrottle(pace.AtOnce)
+	c.shape.Store(int32(max(slices.Index(project.Shapes, m.Shape), 0)))
+	if m.Shape == "auto" || m.Shape == "" {
+		c.shape.Store(1)
+		if known, err := keeper.Shape(Identity(m)); err == nil && slices.Contains(project.Shapes[1:], known) {
+			c.shape.Store(int32(slices.Index(project.Shapes, known)))
+		}
+	}
+	return c
+}
+
+// Identity is what the cache knows a model by: how it is called here, where it
+// is (without the port, which may change) and the name that is sent.
+func Identity(m *project.Model) string {
+	at := m.At
+	if u, err := url.Parse(at); err == nil && u.Hostname() != "" {
+		at = u.Scheme + "://" + u.Hostname() + u.Path
+	}
+	return strings.Join([]string{m.Entry, at, m.Name}, " ")
+}
+
+// Shape gives the shape in which the next request should be asked.
+func (c *Client) Shape() string { return project.Shapes[c.shape.Load()] }
+
+// Weaken goes on to the next weaker shape, because the server does not honour
+// the given one, and remembers it. It is false where the model's shape is fixed
+// or there is no weaker one. Where another has gone on already, nothing changes.
+func (c *Client) Weaken(from string) (bool, error) {
+	at := int32(slices.Index(project.Shapes, from))
+	if c.model.Shape != "auto" && c.model.Shape != "" || int(at)+1 >= len(project.Shapes) {
+		return false, nil
+	}
+	if !c.shape.CompareAndSwap(at, at+1) {
+		return true, nil
+	}
+	return true, c.keeper.SaveShape(Identity(c.model), project.Shapes[at+1])
+}
+
+// Failure says why a model gave no answer.
+type Failure struct {
+	Msg  string
+	Hint string
+	// Fatal: the next document would fare no better, so the run should stop.
+	Fatal bool
+	// Shape: the server does not take the shape; ask again in the next one.
+	Shape bool
+	// Budget: the request might have cost more than is left.
+	Budget bool
+	// Stopped: the user stopped the run.
+	Stopped bool
+	Err     error
+}
+
+func (f *Failure) Error() string {
+	if f.Hint == "" {
+		return f.Msg
+	}
+	return f.Msg + "; " + f.Hint
+}
+func (f *Failure) Unwrap() error { return f.Err }
+
+// Call says for which task a request is made.
+type Call struct {
+	Run  int64
+	N    int
+	Step string
+
+	Document string // its name, for errors
+}
+
+// Answer is a reply with what it cost.
+type Answer struct {
+	chat.Reply
+	Cached    bool
+	Estimated bool
+	CostNano  int64
+}
+
+// Key gives the cache key of a request body for a model.
+func Key(m *project.Model, body []byte) string {
+	return sqlite.HashOf(append([]byte(Identity(m)+"\n"), body...))
+}
+
+// Ask sends a request, unless its answer is known, and reads the reply.
+func (c *Client) Ask(ctx context.Context, call Call, req *chat.Request) (*Answer, error) {
+	parts := req.Parts()
+	body := bytes.Join(parts, nil)
+	key := Key(c.model, body)
+	if c.Replay != nil {
+		return c.replay(call, key, req, parts, body)
+	}
+	if c.Fresh {
+		return c.send(ctx, call, key, req, parts)
+	}
+	if a, err := c.known(call, key, parts); a != nil || err != nil {
+		return a, err
+	}
+	mine := false
+	got, err, _ := c.flights.Do(key, func() (any, error) {
+		mine = true
+		return c.send(ctx, call, key, req, parts)
+	})
+	if err != nil {
+		return nil, err
+	}
+	if mine {
+		return got.(*Answer), nil
+	}
+	return c.known(call, key, parts)
+}
+
+// known answers a request from the ledger, if it can.
+func (c *Client) known(call Call, key string, parts [][]byte) (*Answer, error) {
+	x, err := c.keeper.Answered(key)
+	if x == nil || err != nil {
+		return nil, err
+	}
+	reply, err := chat.ReadReply(x.Reply)
+	if err != nil {
+		return nil, nil // it could not be read then either; ask again
+	}
+	err = c.keeper.SaveExchange(sqlite.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts,
+		Status: 200, Reply: x.Reply, Finish: x.Finish, TokensIn: x.TokensIn, TokensOut: x.TokensOut})
+	return &Answer{Reply: *reply, Cached: true}, err
+}
+
+func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Request, parts [][]byte) (*Answer, error) {
+	answer := &Answer{}
+	client := *c.http
+	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
+	most, taken := c.most(req), 0
+	var read *chat.Reply // the answer of the attempt at hand
+	client.Gate = func(ctx context.Context) (err error) {
+		read = nil
+		if taken, err = c.gate(ctx, req); err != nil {
+			return err
+		}
+		if c.Purse != nil && !c.Purse.setAside(ctx, most) {
+			return errBudget
+		}
+		return c.crowd.enter(ctx)
+	}
+	client.Done = func(t fetch.Try) error {
+		c.crowd.leave(t.Status == http.StatusTooManyRequests, time.Now())
+		x := c.exchange(call, key, req, parts, t, read)
+		if c.minute != nil {
+			c.minute.settle(taken, x.TokensIn+x.TokensOut)
+		}
+		c.spent.Add(x.CostNano)
+		if c.Purse != nil {
+			c.Purse.settle(most, x.CostNano)
+		}
+		answer.CostNano, answer.Estimated = x.CostNano, x.Estimated
+		return c.keeper.SaveExchange(x)
+	}
+	client.Accept = func(status int, body []byte) error {
+		if status != http.StatusOK {
+			return nil
+		}
+		var err error
+		read, err = chat.ReadReply(body)
+		var not *chat.NotChat
+		if errors.As(err, &not) && not.Page && !c.served.Load() {
+			return nil // a wrong address more likely than a bad moment: no other attempt betters it
+		}
+		if err == nil {
+			c.served.Store(true)
+		}
+		return err
+	}
+	if req.Stream = c.model.Stream && !c.whole.Load(); req.Stream {
+		client.Watch = func() fetch.Watcher { return &chat.Stream{} }
+	}
+	status, raw, err := client.Post(ctx, c.base+"/chat/completions", c.headers(), req.Sent())
+	if err == nil && req.Stream && status == http.StatusBadRequest && aboutStreams.MatchString(chat.ErrorText(raw)) {
+		c.whole.Store(true) // the server does not stream: ask for the answer in one piece
+		return c.send(ctx, call, key, req, parts)
+	}
+	var not *chat.NotChat
+	switch {
+	case errors.As(err, &not):
+		return nil, &Failure{Msg: fmt.Sprintf("%s: %s, in %s", c.base, not, times(c.pace.Attempts)), Hint: checkAddress, Err: err}
+	case err != nil:
+		return nil, c.unanswered(ctx, err)
+	}
+	raw = c.strike(raw)
+	if status != http.StatusOK {
+		return nil, c.refused(status, raw, req.Shape())
+	}
+	if read == nil || c.key != "" { // a page, or a body out of which the key was struck
+		if read, err = chat.ReadReply(raw); err != nil {
+			return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.base, err), Hint: checkAddress, Fatal: true, Err: err}
+		}
+	}
+	answer.Reply = *read
+	return answer, nil
+}
+
+// replay answers from a recording: nothing is sent, and nothing is paid.
+func (c *Client) replay(call Call, key string, req *chat.Request, parts [][]byte, body []byte) (*Answer, error) {
+	status, raw, err := c.Replay.Answer(body)
+	if err != nil {
+		var not *chat.NotRecorded
+		if errors.As(err, &not) {
+			not.Document = call.Document
+		}
+		return nil, &Failure{Msg: err.Error(), Fatal: true, Err: err}
+	}
+	x := sqlite.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts, Status: status, Reply: raw}
+	reply, rerr := chat.ReadReply(raw)
+	if status == http.StatusOK && rerr == nil {
+		x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
+	}
+	switch err := c.keeper.SaveExchange(x); {
+	case err != nil:
+		return nil, err
+	case status != http.StatusOK:
+		return nil, c.refused(status, raw, req.Shape())
+	case rerr != nil:
+		return nil, &Failure{Msg: c.Replay.File + ": " + rerr.Error(), Hint: "save the exchanges again", Err: rerr}
+	}
+	return &Answer{Reply: *reply, Cached: true}, nil
+}
+
+const checkAddress = "check that `at` is the base URL of a chat-completions server, such as http://127.0.0.1:8000/v1"
+
+// errBudget ends a request that the budget can't pay.
+var errBudget = errors.New("the budget")
+
+// most gives the most that an attempt can cost: its tokens, counted and a tenth
+// more, since models count by vocabularies of their own, and the longest reply.
+func (c *Client) most(req *chat.Request) int64 {
+	if c.Purse == nil {
+		return 0
+	}
+	return Cost(c.model, TokensOf(req)*11/10, req.MaxTokens)
+}
+
+// perPicture is what a page picture is taken for in tokens: servers count by
+// size, and those that are sent have at most 1600 pixels a side.
+const perPicture = 1600
+
+// TokensOf counts the tokens of a request; what a picture takes is a guess.
+func TokensOf(req *chat.Request) int {
+	text, pictures := req.Weigh()
+	return tokens.Count(string(text)) + pictures*perPicture
+}
+
+// guess is TokensOf by bytes alone.
+func guess(req *chat.Request) int {
+	text, pictures := req.Weigh()
+	return tokens.EstimateBytes(len(text)) + pictures*perPicture
+}
+
+// gate waits for the pace: so many requests and so many tokens a minute. It
+// gives the tokens that were taken for the request.
+func (c *Client) gate(ctx context.Context, req *chat.Request) (int, error) {
+	if c.limiter != nil {
+		if err := c.limiter.Wait(ctx); err != nil {
+			return 0, err
+		}
+	}
+	if c.minute == nil {
+		return 0, nil
+	}
+	return c.minute.take(ctx, guess(req)+min(req.MaxTokens, usualReply))
+}
+
+// usualReply is what a reply is taken for before it comes.
+const usualReply = 1000
+
+func (c *Client) headers() map[string]string {
+	h := map[string]string{}
+	for k, v := range c.model.Headers {
+		h[k] = v
+	}
+	if c.key != "" {
+		h["Authorization"] = "Bearer " + c.key
+	}
+	return h
+}
+
+// strike takes the key out of what a server sent.
+func (c *Client) strike(body []byte) []byte {
+	if c.key == "" {
+		return body
+	}
+	return bytes.ReplaceAll(body, []byte(c.key), []byte("[key]"))
+}
+
+// exchange puts an attempt and its price into the ledger's words.
+func (c *Client) exchange(call Call, key string, req *chat.Request, parts [][]byte, t fetch.Try, reply *chat.Reply) sqlite.Exchange {
+	x := sqlite.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: t.Number, Request: parts,
+		Status: t.Status, Reply: c.strike(t.Body), Took: t.Took}
+	if t.Err != nil {
+		x.Error = string(c.strike([]byte(t.Err.Error())))
+	}
+	switch {
+	case t.Status == http.StatusOK:
+		if reply != nil && reply.HasUsage {
+			x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
+		} else {
+			x.Estimated, x.TokensIn = true, guess(req)
+			if reply != nil {
+				x.Finish, x.TokensOut = reply.Finish, tokens.Estimate(reply.Text)
+			}
+		}
+	case t.Status == 0 && t.Sent:
+		x.Estimated, x.TokensIn, x.TokensOut = true, guess(req), tokens.EstimateBytes(len(t.Body))
+	}
+	x.CostNano = Cost(c.model, x.TokensIn, x.TokensOut)
+	return x
+}
+
+// Cost gives the price of tokens in billionths of the currency that the
+// model's price is in.
+func Cost(m *project.Model, in, out int) int64 {
+	return int64(float64(in)*m.PriceIn*1000 + float64(out)*m.PriceOut*1000 + 0.5)
+}
+
+func (c *Client) unanswered(ctx context.Context, err error) error {
+	var none *fetch.NotThere
+	var broken *fetch.Broken
+	var trouble *sqlite.Error
+	switch {
+	case errors.As(err, &trouble):
+		return &Failure{Msg: trouble.File + ": " + trouble.Msg, Hint: trouble.Hint, Fatal: true, Err: err}
+	case ctx.Err() != nil:
+		return &Failure{Msg: "stopped", Stopped: true, Err: err}
+	case errors.Is(err, errBudget):
+		return &Failure{Msg: "the next request might exceed the budget", Hint: "raise it with --budget and continue with --resume", Fatal: true, Budget: true, Err: err}
+	case errors.As(err, &none):
+		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.base), Hint: "start the server, or correct the model's address", Fatal: true, Err: err}
+	case errors.As(err, &broken):
+		return &Failure{Msg: fmt.Sprintf("%s, in %s", broken, times(c.pace.Attempts)), Hint: "try again with `filler fill --resume`, or raise pace.timeout", Err: err}
+	}
+	return &Failure{Msg: string(c.strike([]byte(err.Error()))), Err: err}
+}
+
+func times(n int) string {
+	if n == 1 {
+		return "1 attempt"
+	}
+	return fmt.Sprintf("%d attempts", n)
+}
+
+// refused puts an answer other than 200 into words. shape is that of the
+// request.
+func (c *Client) refused(status int, body []byte, shape string) error {
+	said := chat.ErrorText(body)
+	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.base, status, said)}
+	switch {
+	case status == 401 || status == 403:
+		f.Hint, f.Fatal = "put a valid key into the variable named by the model's `key_from`", true
+	case status == 404:
+		f.Hint, f.Fatal = "check the model's `at` and `name`", true
+	case status == 402:
+		f.Hint, f.Fatal = "the account can't pay; check it with the provider", true
+	case status >= 300 && status < 400:
+		f.Hint, f.Fatal = "the server redirects; write the new address into `at`", true
+	case status == 429:
+		f.Msg = fmt.Sprintf("%s answered 429 (%s) %s", c.base, said, timesOver(c.pace.Attempts))
+		f.Hint = "lower pace.at_once or set pace.per_minute, then `filler fill --resume`"
+	case status >= 500:
+		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.base, status, said, times(c.pace.Attempts))
+		f.Hint = "the server has a fault; try `filler fill --resume` later"
+	case aboutLength.MatchString(said):
+		f.Hint = "the request is too long for the model; split the document, or set the model's `context`"
+	case shape != "plain":
+		weaker, err := c.Weaken(shape)
+		if err != nil {
+			return err
+		}
+		f.Shape = weaker
+		if !weaker {
+			f.Hint = fmt.Sprintf("the server may not take shape %s; write `shape: auto` for this model", shape)
+		}
+	default:
+		f.Hint = "the server rejects this request; `filler trace` shows it"
+	}
+	return f
+}
+
+// aboutStreams tells refusals of an answer in pieces.
+var aboutStreams = regexp.MustCompile(`(?i)stream`)
+
+// aboutLength tells refusals of a long request: a weaker shape would fare no
+// better.
+var aboutLength = regexp.MustCompile(`(?i)context|too long|too large|too many tokens|maximum.{0,20}(tokens|length)`)
+
+func timesOver(n int) string {
+	if n == 1 {
+		return "once"
+	}
+	return fmt.Sprintf("%d times over", n)
+}
+
+// Waited gives a line for people about a wait before another attempt.
+func Waited(t fetch.Try) string {
+	why := fmt.Sprintf("answered %d", t.Status)
+	switch {
+	case t.Status == 0 && !t.Sent:
+		why = "can't be reached"
+	case t.Status == 0:
+		why = "gave no complete answer"
+	}
+	return fmt.Sprintf("the server %s (attempt %d); next attempt in %s", why, t.Number, t.Wait.Round(100*time.Millisecond))
+}

@@ -1,0 +1,172 @@
+package model
+
+import (
+	"context"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/ask/chat"
+	"filler/internal/base/project"
+	"filler/internal/store/sqlite"
+)
+
+func setup(t *testing.T, m *project.Model, key string, handle http.HandlerFunc) (*Client, *sqlite.Ledger) {
+	t.Helper()
+	s := httptest.NewServer(handle)
+	t.Cleanup(s.Close)
+	l, err := sqlite.Open(t.TempDir() + "/ledger.db")
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	m.At = s.URL
+	return New(m, s.URL, key, project.Pace{AtOnce: 8, Attempts: 2, Timeout: 5 * time.Second}, l), l
+}
+
+func reply(w http.ResponseWriter, text string, in, out int) {
+	fmt.Fprintf(w, `{"choices":[{"message":{"content":%q},"finish_reason":"stop"}],"usage":{"prompt_tokens":%d,"completion_tokens":%d}}`, text, in, out)
+}
+
+func ask(text string) *chat.Request {
+	return &chat.Request{Model: "m", Messages: []chat.Message{{Role: "user", Content: text}}, MaxTokens: 10}
+}
+
+// The same request is sent once: while it is on its way others wait for it,
+// and later it is answered from the ledger, at no cost.
+func TestOneFlight(t *testing.T) {
+	var asked atomic.Int64
+	c, l := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "auto", PriceIn: 2, PriceOut: 10}, "", func(w http.ResponseWriter, _ *http.Request) {
+		asked.Add(1)
+		time.Sleep(20 * time.Millisecond)
+		reply(w, "hi", 1000, 100)
+	})
+	var wg sync.WaitGroup
+	var paid atomic.Int64
+	for i := range 12 {
+		wg.Go(func() {
+			a, err := c.Ask(context.Background(), Call{Run: 1, N: i, Step: "fill"}, ask("same"))
+			if assert.NoError(t, err) {
+				assert.Equal(t, "hi", a.Text)
+				paid.Add(a.CostNano)
+			}
+		})
+	}
+	wg.Wait()
+	assert.EqualValues(t, 1, asked.Load())
+	assert.EqualValues(t, 3_000_000, paid.Load(), "1,000 tokens at 2 and 100 at 10 a million, in billionths")
+	assert.EqualValues(t, 3_000_000, c.SpentNano())
+	totals, err := l.Totals(1)
+	require.NoError(t, err)
+	assert.Equal(t, []int{1, 11}, []int{totals.Exchanges, totals.Cached})
+	c.Fresh = true
+	_, err = c.Ask(context.Background(), Call{Run: 2}, ask("same"))
+	require.NoError(t, err)
+	assert.EqualValues(t, 2, asked.Load())
+	c.Fresh = false
+	_, err = c.Ask(context.Background(), Call{Run: 2}, ask("other"))
+	require.NoError(t, err)
+	assert.EqualValues(t, 3, asked.Load())
+}
+
+// A key leaves in one header only, and is struck out of what a server says.
+func TestKeyIsStruckOut(t *testing.T) {
+	c, l := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "auto"}, "secret-4711", func(w http.ResponseWriter, r *http.Request) {
+		assert.Equal(t, "Bearer secret-4711", r.Header.Get("Authorization"))
+		reply(w, "your key is secret-4711", 1, 1)
+	})
+	a, err := c.Ask(context.Background(), Call{Run: 1}, ask("x"))
+	require.NoError(t, err)
+	assert.Equal(t, "your key is [key]", a.Text)
+	xs, err := l.Exchanges(1, 0)
+	require.NoError(t, err)
+	assert.NotContains(t, string(xs[0].Reply), "4711")
+}
+
+func TestFailures(t *testing.T) {
+	for _, c := range []struct {
+		status        int
+		body, says    string
+		fatal, shaped bool
+	}{
+		{401, `{"error":{"message":"bad key"}}`, "answered 401 (bad key)", true, false},
+		{404, `no`, "check the model's `at` and `name`", true, false},
+		{402, `{}`, "can't pay", true, false},
+		{400, `{"detail":"response_format unknown"}`, "answered 400", false, true},
+		{400, `{"error":"maximum context length is 4096 tokens"}`, "too long for the model", false, false},
+		{429, `{"message":"slow"}`, "2 times over", false, false},
+		{500, `oops`, "in 2 attempts", false, false},
+		{200, `<html>`, "web page", true, false},
+		{200, `{"choices":`, "not complete JSON", false, false},
+		{301, ``, "the server redirects", true, false},
+	} {
+		client, _ := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "auto"}, "", func(w http.ResponseWriter, _ *http.Request) {
+			w.Header().Set("Retry-After", "0")
+			w.WriteHeader(c.status)
+			fmt.Fprint(w, c.body)
+		})
+		req := ask("x")
+		req.FormatName, req.Format = "f", []byte(`{}`)
+		_, err := client.Ask(context.Background(), Call{Run: 1}, req)
+		var f *Failure
+		require.ErrorAs(t, err, &f, c.body)
+		assert.Contains(t, f.Error(), c.says)
+		assert.Equal(t, []bool{c.fatal, c.shaped}, []bool{f.Fatal, f.Shape}, c.says)
+		assert.NotContains(t, f.Error(), "\n")
+		if c.shaped {
+			assert.Equal(t, "tool", client.Shape())
+		}
+	}
+}
+
+// What was sent and got no whole answer counts as spent, estimated.
+func TestCutCountsAsSpent(t *testing.T) {
+	c, l := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "auto", PriceIn: 1, PriceOut: 1}, "", func(w http.ResponseWriter, _ *http.Request) {
+		w.Header().Set("Content-Length", "900")
+		fmt.Fprint(w, strings.Repeat("x", 360))
+	})
+	_, err := c.Ask(context.Background(), Call{Run: 1}, ask(strings.Repeat("y", 3600)))
+	require.Error(t, err)
+	totals, err := l.Totals(1)
+	require.NoError(t, err)
+	assert.True(t, totals.Estimated)
+	assert.Equal(t, 2, totals.Exchanges)
+	assert.InDelta(t, 2*1000, totals.TokensIn, 100)
+	assert.InDelta(t, 2*100, totals.TokensOut, 10)
+	assert.Equal(t, totals.CostNano, c.SpentNano())
+}
+
+func TestIdentityIsWithoutThePort(t *testing.T) {
+	a := &project.Model{Entry: "m", At: "http://127.0.0.1:8000/v1", Name: "x"}
+	b := &project.Model{Entry: "m", At: "http://127.0.0.1:9000/v1", Name: "x"}
+	assert.Equal(t, Identity(a), Identity(b))
+	b.Name = "y"
+	assert.NotEqual(t, Identity(a), Identity(b))
+	assert.Equal(t, "s standin:steady steady", Identity(&project.Model{Entry: "s", At: "standin:steady", Name: "steady"}))
+}
+
+func TestPace(t *testing.T) {
+	var last time.Time
+	var gaps []time.Duration
+	c, _ := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "auto"}, "", func(w http.ResponseWriter, _ *http.Request) {
+		if !last.IsZero() {
+			gaps = append(gaps, time.Since(last))
+		}
+		last = time.Now()
+		reply(w, "hi", 1, 1)
+	})
+	c = New(c.model, c.base, "", project.Pace{AtOnce: 1, PerMinute: 1200, Attempts: 1, Timeout: time.Second}, c.keeper)
+	for i := range 5 {
+		_, err := c.Ask(context.Background(), Call{Run: 1, N: i}, ask(fmt.Sprint(i)))
+		require.NoError(t, err)
+	}
+	for _, g := range gaps {
+		assert.Greater(t, g, 30*time.Millisecond, "1,200 a minute are 50 ms apart")
+	}
+}

@@ -1,0 +1,31 @@
+package tokens
+
+import (
+	"io/fs"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+// The guess that fills and refuses by is near the count, on the schemas and
+// documents of the demo, and never nothing for something.
+func TestEstimate(t *testing.T) {
+	guess, count, files := 0, 0, 0
+	require.NoError(t, fs.WalkDir(os.DirFS("../../demo/project"), ".", func(path string, d fs.DirEntry, err error) error {
+		if err != nil || d.IsDir() || !strings.HasSuffix(path, ".txt") && !strings.HasSuffix(path, ".yaml") {
+			return err
+		}
+		data, err := os.ReadFile("../../demo/project/" + path)
+		guess, count, files = guess+Estimate(string(data)), count+Count(string(data)), files+1
+		return err
+	}))
+	require.Greater(t, files, 10)
+	t.Logf("%d files: %d guessed, %d counted", files, guess, count)
+	assert.InEpsilon(t, count, guess, 0.3)
+	assert.Zero(t, Estimate(""))
+	assert.Zero(t, Count(""))
+	assert.Positive(t, Estimate("a"))
+}

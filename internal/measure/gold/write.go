@@ -1,0 +1,152 @@
+package gold
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"filler/internal/base/place"
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/schema"
+)
+
+// dayForm is how gold files write the day of a review.
+const dayForm = "2006-01-02"
+
+// FileOf gives the file of a document's gold below a folder: the document's own
+// path without the folder that all documents lie in, with `.json` in place of
+// its ending; the row of a table below the table's name.
+func FileOf(dir, document string) string {
+	id, row, isRow := strings.Cut(document, "#")
+	if isRow {
+		id = strings.TrimSuffix(id, filepath.Ext(id)) + "/" + row
+	} else {
+		id = strings.TrimSuffix(id, filepath.Ext(id))
+	}
+	if first, rest, ok := strings.Cut(id, "/"); ok && first == "documents" {
+		id = rest
+	}
+	id = strings.NewReplacer("://", "_", ":", "_", "?", "_", "..", "_").Replace(id)
+	return filepath.Join(dir, filepath.FromSlash(strings.TrimLeft(id, "/")+".json"))
+}
+
+// NewDraft makes the gold file of a filled record, for review; with blind, an empty
+// one, so that nobody follows what the model says.
+func NewDraft(s *schema.Schema, l *record.Line, model string, blind bool) value.Value {
+	v := value.Obj(value.Str(l.Document).Named("document"))
+	if l.Hashes.Text != "" {
+		v.Set("text_sha256", value.Str(l.Hashes.Text))
+	}
+	if l.Hashes.File != "" {
+		v.Set("file_sha256", value.Str(l.Hashes.File))
+	}
+	if s.Version != "" {
+		v.Set("version", value.Str(s.Version))
+	}
+	v.Set("state", value.Str(Draft))
+	name, rec := "record", l.Record
+	if s.EachEntry() {
+		name = schema.Wrapper
+	}
+	if blind || rec.Kind == value.Null {
+		rec = record.Arrange(s, &value.Value{Kind: value.Object})
+		if s.EachEntry() {
+			rec = value.List()
+		}
+	} else if model != "" {
+		drafted := value.Obj(value.Str(model).Named("model"), value.Str(markOf(&rec)).Named("mark"))
+		if l.Run > 0 {
+			drafted.Set("run", value.Num(fmt.Sprint(l.Run)))
+		}
+		v.Set("drafted", drafted)
+	}
+	v.Set("notes", value.Obj())
+	v.Set(name, rec)
+	if !blind && len(l.Evidence.Kids) > 0 {
+		v.Set("evidence", l.Evidence)
+	}
+	return v
+}
+
+// Write writes a gold file, in one piece: what was there is never half
+// overwritten.
+func Write(file string, v *value.Value) error {
+	fault := func(msg, hint string) error { return place.Faults{{File: file, Msg: msg, Hint: hint}} }
+	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
+		return fault("its folder can't be created", "check the permissions")
+	}
+	temp, err := os.CreateTemp(filepath.Dir(file), ".gold-*")
+	if err != nil {
+		return fault("can't be written", "check the permissions")
+	}
+	defer os.Remove(temp.Name())
+	_, err = temp.Write(append(v.Indent(), '\n'))
+	if cerr := temp.Close(); err == nil {
+		err = cerr
+	}
+	if err == nil {
+		err = os.Chmod(temp.Name(), 0o644)
+	}
+	if err == nil {
+		err = os.Rename(temp.Name(), file)
+	}
+	if err != nil {
+		return fault("can't be written", "is the disk full?")
+	}
+	return nil
+}
+
+// Change rewrites a gold file with other members; all else of it stays.
+func Change(file string, members ...value.Value) error {
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return place.Faults{{File: file, Msg: "can't be read", Hint: "check its permissions"}}
+	}
+	v, err := value.ParseBytes(data)
+	if err != nil {
+		return place.Faults{jsonFault(file, 0, err)}
+	}
+	for _, m := range members {
+		if m.Kind == value.Null {
+			v.Drop(m.Name)
+			continue
+		}
+		if v.Get(m.Name) == nil { // beside the state, not behind the record
+			for i := range v.Kids {
+				if v.Kids[i].Name == "state" {
+					v.Kids = append(v.Kids[:i+1], append([]value.Value{m}, v.Kids[i+1:]...)...)
+					break
+				}
+			}
+		}
+		v.Set(m.Name, m.Named(""))
+	}
+	return Write(file, &v)
+}
+
+// Sign marks a gold record reviewed.
+func Sign(r *Record, by string, on time.Time) error {
+	return Change(r.File, value.Str(Reviewed).Named("state"), value.Str(on.Format(dayForm)).Named("on"), value.Str(by).Named("reviewer"))
+}
+
+// Unsignable says why a record can't be signed, or "". hashes gives those of its
+// document as it is now.
+func (r *Record) Unsignable(hashes func() (record.Hashes, error)) string {
+	if r.Fault != "" {
+		return "it breaks the schema: " + r.Fault
+	}
+	if r.Hashes.Text == "" {
+		return ""
+	}
+	now, err := hashes()
+	switch {
+	case err != nil:
+		return "its document can't be read: " + err.Error()
+	case r.Hashes.Since(now) == record.Changed:
+		return "its document has changed since the draft; draft it again, or put the new hash into `text_sha256`"
+	}
+	return ""
+}

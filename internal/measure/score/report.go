@@ -1,0 +1,422 @@
+package score
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"sort"
+	"strconv"
+
+	"filler/internal/base/value"
+	"filler/internal/measure/gold"
+	"filler/internal/record"
+	"filler/internal/schema"
+)
+
+// Field is the outcome of one field over all documents.
+type Field struct {
+	Path   string
+	Weight float64 // 1 unless the schema says otherwise
+	Counts
+}
+
+func weightOf(f *schema.Field) float64 {
+	w, err := strconv.ParseFloat(f.Weight, 64)
+	if err != nil {
+		return 1
+	}
+	return w
+}
+
+// List is how the items of one list came out.
+type List struct {
+	Path string
+	Items
+}
+
+// LeftOut is a document that does not count, and why.
+type LeftOut struct{ Document, Why string }
+
+// Report is the score of a set of records.
+type Report struct {
+	Run          int64
+	Documents    int // counted
+	LeftOut      []LeftOut
+	Overall      Counts
+	Fields       []Field // leaves, in schema order
+	Lists        []List
+	RecordsRight int
+	RecordsOf    int
+	Review       Review
+	F1           Interval // of the F1 over all leaves
+	Slices       []Slice
+	Confusions   []Confusion
+	Evident      Evident
+	TooLong      int       // lists too long for the best pairing
+	Drafted      int       // counted documents whose gold the same model drafted
+	Reread       int       // counted documents whose text is read differently since review
+	Split        string    // of the gold that was counted; "" is all
+	Spent        *Spending // nil where it is not known
+}
+
+// Spending is what a run cost.
+type Spending struct{ CostNano int64 }
+
+// PerRight gives the cost of one right leaf, in billionths.
+func (r *Report) PerRight() (nano float64, ok bool) {
+	if r.Spent == nil || r.Overall.Right == 0 {
+		return 0, false
+	}
+	return float64(r.Spent.CostNano) / float64(r.Overall.Right), true
+}
+
+// Options say what else a score should tell.
+type Options struct {
+	Split     string                     // of the gold set; "" is all
+	Slice     func(l record.Line) string // nil: no slices
+	Confusion []string                   // paths of choice fields
+	Places    bool                       // whether values stand where gold's do
+	Straight  bool                       // Straight will be asked for
+	Between   bool                       // Between will be asked for
+	Model     string                     // that filled the records, for the footnote on drafts
+}
+
+// Slice is the score of the documents that share a value of their metadata.
+type Slice struct {
+	Name      string
+	Documents int
+	Counts
+	F1Interval Interval
+	tallies    Tallies
+}
+
+// Scorer adds records up into a Report.
+type Scorer struct {
+	schema *schema.Schema
+	gold   *gold.Shelf
+	hand   *gold.Hand
+	index  map[*schema.Field]int
+	lists  map[*schema.Field]*Items
+	plan   *step
+	report Report
+	seen   seen
+	risky  []risky
+
+	options   Options
+	judged    *gold.Record // the gold record that was judged last
+	straight  straight
+	tallies   Tallies
+	slices    map[string]*Slice
+	confusion map[*schema.Field]*Confusion
+}
+
+// New gives a scorer for a schema and its gold.
+func New(s *schema.Schema, g *gold.Shelf) *Scorer { return NewWith(s, g, Options{}) }
+
+// NewWith gives a scorer that tells more.
+func NewWith(s *schema.Schema, g *gold.Shelf, o Options) *Scorer {
+	sc := &Scorer{schema: s, gold: g, hand: g.Hand(), options: o, slices: map[string]*Slice{}, confusion: map[*schema.Field]*Confusion{}, index: map[*schema.Field]int{}, lists: map[*schema.Field]*Items{}}
+	for _, f := range s.Leaves() {
+		if !f.Scored() {
+			continue
+		}
+		sc.index[f] = len(sc.report.Fields)
+		sc.report.Fields = append(sc.report.Fields, Field{Path: f.Path, Weight: weightOf(f)})
+		for _, path := range o.Confusion {
+			if f.Path == path && f.Type == schema.Choice {
+				sc.confusion[f] = &Confusion{Field: f.Path, counts: map[[2]string]*int{}}
+			}
+		}
+	}
+	sc.report.Split = o.Split
+	sc.tallies.whole = o.Between
+	sc.plan = sc.planOf(s.Root)
+	return sc
+}
+
+// Twice says that a document came in twice.
+type Twice struct{ Document string }
+
+func (e *Twice) Error() string {
+	return fmt.Sprintf("%s has two records; keep one", e.Document)
+}
+
+// Add counts the record of one document. A document whose filling failed
+// counts all gold leaves missed.
+func (sc *Scorer) Add(l record.Line) error {
+	if n, _, _ := sc.hand.Find(l.Document); !sc.seen.add(n, l.Document) {
+		return &Twice{l.Document}
+	}
+	sc.measure(&l)
+	return nil
+}
+
+// measure counts a record that was not seen before.
+func (sc *Scorer) measure(l *record.Line) {
+	g, filled, why := sc.judge(l)
+	if why != "" {
+		sc.leaveOut(l.Document, why)
+		return
+	}
+	sc.report.Documents++
+	if g.Model != "" && g.Model == sc.options.Model {
+		sc.report.Drafted++
+	}
+	counts := sc.count(g, filled, l)
+	sc.tallies.Add(counts.tally())
+	if sc.options.Slice != nil {
+		sc.slice(sc.options.Slice(*l), counts)
+	}
+}
+
+// judge gives the gold of a record, good until the next is judged, and what of
+// the record counts, nil where its filling failed; or why the document does not
+// count.
+func (sc *Scorer) judge(l *record.Line) (g *gold.Record, filled *value.Value, why string) {
+	switch {
+	case l.Example == l.Document && l.Example != "":
+		return nil, nil, "shown solved in the prompt"
+	case l.Example != "":
+		return nil, nil, "near-duplicate of " + l.Example + ", which was shown solved in the prompt"
+	}
+	_, g, err := sc.hand.Find(l.Document)
+	switch {
+	case err != nil:
+		return nil, nil, err.Error()
+	case g == nil:
+		return nil, nil, "no gold"
+	}
+	sc.judged = g
+	if why = sc.countable(g, l.Hashes); why != "" {
+		return nil, nil, why
+	}
+	if l.Status == record.Failed {
+		return g, nil, ""
+	}
+	return g, &l.Record, ""
+}
+
+// slice adds a document to those that share a value of their metadata.
+func (sc *Scorer) slice(name string, c Counts) {
+	s := sc.slices[name]
+	if s == nil {
+		s = &Slice{Name: name}
+		sc.slices[name] = s
+	}
+	s.Documents++
+	s.Counts = s.Counts.Plus(c)
+	s.tallies.Add(c.tally())
+}
+
+// countable says why the gold of a document does not count, or "".
+func (sc *Scorer) countable(g *gold.Record, now record.Hashes) string {
+	switch {
+	case g.State != gold.Reviewed:
+		return "gold not reviewed (" + g.State + ")"
+	case sc.options.Split != "" && g.Split == "":
+		return "in no split"
+	case sc.options.Split != "" && g.Split != sc.options.Split:
+		return "in the " + g.Split + " split"
+	case g.Fault != "":
+		return "gold breaks the schema: " + g.Fault
+	}
+	switch g.Hashes.Since(now) {
+	case record.Changed:
+		return "document changed since review"
+	case record.Reread:
+		sc.report.Reread++
+	}
+	return ""
+}
+
+// Counted gives how many documents have counted so far.
+func (sc *Scorer) Counted() int { return sc.report.Documents }
+
+func (sc *Scorer) leaveOut(document, why string) {
+	sc.report.LeftOut = append(sc.report.LeftOut, LeftOut{document, why})
+}
+
+// Skip names a document that was to be filled and was not.
+func (sc *Scorer) Skip(document, why string) {
+	if n, _, _ := sc.hand.Find(document); sc.seen.add(n, document) {
+		sc.leaveOut(document, why)
+	}
+}
+
+func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (counts Counts) {
+	risks := risksOf(&l.Risk)
+	places := sc.places(g, l)
+	rec := &g.Record
+	if len(risks) == 0 && places == nil && len(sc.confusion) == 0 && isShared(rec, filled) {
+		return sc.countShared(rec)
+	}
+	var units []unit
+	exact, of := sc.walk(rec, filled, len(risks) > 0 || places != nil, func(l Leaf) {
+		sc.reviewed(l, risks)
+		if sc.options.Straight && l.FilledPath != "" {
+			if risk, ok := risks[l.FilledPath]; ok {
+				units = append(units, unit{risk: risk, ok: l.Outcome == Right || l.Outcome == Blank})
+			}
+		}
+		sc.report.Fields[sc.index[l.Field]].Add(l.Outcome)
+		counts.Add(l.Outcome)
+		if places != nil {
+			places.leaf(&sc.report.Evident, l)
+		}
+		if c := sc.confusion[l.Field]; c != nil {
+			c.add(l)
+		}
+	}, func(list *schema.Field, inGold, inFilled bool) {
+		items := sc.itemsOf(list)
+		switch {
+		case inGold && inFilled:
+			items.Found++
+		case inGold:
+			items.Missed++
+		default:
+			items.Extra++
+		}
+	})
+	if sc.options.Straight && len(risks) > 0 {
+		sc.straightened(g, units, exact == of)
+	}
+	sc.report.RecordsRight, sc.report.RecordsOf = sc.report.RecordsRight+exact, sc.report.RecordsOf+of
+	return counts
+}
+
+// walk walks over a document's leaves and items, and counts its records: how
+// many are exact, and of how many.
+func (sc *Scorer) walk(g, filled *value.Value, paths bool, leaf func(l Leaf), item func(list *schema.Field, inGold, inFilled bool)) (exact, of int) {
+	entries := 0
+	whole := true // so far, of the record at hand
+	flush := func() {
+		if whole {
+			exact++
+		}
+	}
+	Walk(sc.schema, g, filled, Visitor{
+		Paths:   paths,
+		TooLong: func(*schema.Field) { sc.report.TooLong++ },
+		Leaf: func(l Leaf) {
+			leaf(l)
+			whole = whole && (l.Outcome == Right || l.Outcome == Blank)
+		},
+		Item: func(list *schema.Field, inGold, inFilled bool) {
+			if item != nil {
+				item(list, inGold, inFilled)
+			}
+			if list == sc.schema.Root {
+				if entries > 0 {
+					flush()
+				}
+				entries++
+				whole = inGold && inFilled
+			}
+		},
+	})
+	of = entries
+	if !sc.schema.EachEntry() {
+		of = 1
+	}
+	if !sc.schema.EachEntry() || entries > 0 {
+		flush()
+	}
+	return exact, of
+}
+
+// unattempted names the gold whose document never came in.
+func (sc *Scorer) unattempted() {
+	for n := range sc.gold.Len() {
+		if sc.seen.has(n) {
+			continue
+		}
+		switch g, err := sc.hand.At(n); {
+		case err != nil:
+			sc.leaveOut("(a gold record that can't be read)", err.Error())
+		case g.State == gold.Reviewed:
+			sc.leaveOut(g.Document, "not attempted")
+		}
+	}
+}
+
+// Report gives the score. Gold whose document never came in is left out, by
+// name.
+func (sc *Scorer) Report() Report {
+	sc.unattempted()
+	r := sc.report
+	sort.SliceStable(r.LeftOut, func(i, j int) bool { return r.LeftOut[i].Document < r.LeftOut[j].Document })
+	for _, f := range r.Fields {
+		r.Overall = r.Overall.Plus(f.Counts)
+	}
+	sc.schema.Root.Walk(func(f *schema.Field, _ int) {
+		if items := sc.lists[f]; items != nil {
+			path := f.Path
+			if f == sc.schema.Root {
+				path = schema.Wrapper
+			}
+			r.Lists = append(r.Lists, List{path, *items})
+		}
+	})
+	r.Review = review(sc.risky)
+	r.F1 = sc.tallies.F1Interval()
+	for _, name := range slices.Sorted(maps.Keys(sc.slices)) {
+		s := *sc.slices[name]
+		s.F1Interval = s.tallies.F1Interval()
+		r.Slices = append(r.Slices, s)
+	}
+	for _, f := range sc.schema.Leaves() {
+		if c := sc.confusion[f]; c != nil {
+			c.finish(f)
+			r.Confusions = append(r.Confusions, *c)
+		}
+	}
+	return r
+}
+
+// Field gives the outcome of a field, or nil.
+func (r *Report) Field(path string) *Field {
+	for i := range r.Fields {
+		if r.Fields[i].Path == path {
+			return &r.Fields[i]
+		}
+	}
+	return nil
+}
+
+// Macro gives the means of the fields' precision, recall and F1.
+func (r *Report) Macro() (precision, recall, f1 Ratio) {
+	var p, q, f []Ratio
+	for _, field := range r.Fields {
+		p, q, f = append(p, field.Precision()), append(q, field.Recall()), append(f, field.F1())
+	}
+	return Mean(p), Mean(q), Mean(f)
+}
+
+// Weighted gives F1 with every outcome counted by the weight of its field, and
+// whether any field has a weight of its own.
+func (r *Report) Weighted() (f1 Ratio, any bool) {
+	over, under := 0.0, 0.0
+	for _, f := range r.Fields {
+		any = any || f.Weight != 1
+		over += f.Weight * float64(2*f.Right)
+		under += f.Weight * float64(2*f.Right+2*f.Wrong+f.Extra+f.Missed)
+	}
+	if under == 0 {
+		return Ratio{}, any
+	}
+	return Ratio{over / under, true}, any
+}
+
+// WorstFirst gives the fields with the lowest F1 first, those without one
+// last.
+func (r *Report) WorstFirst() []Field {
+	fields := append([]Field(nil), r.Fields...)
+	sort.SliceStable(fields, func(i, j int) bool {
+		a, b := fields[i].F1(), fields[j].F1()
+		if a.Exists != b.Exists {
+			return a.Exists
+		}
+		return a.Exists && a.Value < b.Value
+	})
+	return fields
+}

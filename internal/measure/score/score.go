@@ -1,0 +1,239 @@
+// Package score measures filled records against gold.
+//
+// Rules it keeps (the definitions, with a worked example, are in
+// docs/scoring.md):
+//
+//   - Every leaf that gold or the record has gets exactly one outcome.
+//   - A ratio with nothing under its bar does not exist; it is not 0 and not 1.
+//   - A document that is not counted is named, with the reason.
+package score
+
+import (
+	"filler/internal/base/value"
+	"filler/internal/record/pair"
+	"filler/internal/schema"
+)
+
+// Outcome is what became of a leaf.
+type Outcome uint8
+
+// The outcomes.
+const (
+	Blank  Outcome = iota // neither side has a value
+	Right                 // both have the same value
+	Wrong                 // both have a value, and they differ
+	Missed                // only gold has one
+	Extra                 // only the record has one
+)
+
+var outcomeNames = [...]string{"blank", "right", "wrong", "missed", "extra"}
+
+func (o Outcome) String() string { return outcomeNames[o] }
+
+// Leaf is one leaf of a gold record and the one it is paired with.
+type Leaf struct {
+	Field   *schema.Field
+	Gold    *value.Value // nil where gold has no such place
+	Filled  *value.Value
+	Outcome Outcome
+	// The places, where Walk was asked for them; "" where a side has none.
+	GoldPath, FilledPath value.Pointer
+	Lone                 bool // it lies in an item that has no pair
+}
+
+// Items counts the items of a list.
+type Items struct{ Found, Missed, Extra int }
+
+// Visitor hears of every leaf and of every list item.
+type Visitor struct {
+	Leaf  func(l Leaf)
+	Item  func(list *schema.Field, inGold, inFilled bool)
+	Paths bool // whether leaves should say where they are
+	// Beyond has an item that gold has not stand behind the last of gold's, where
+	// it would be put.
+	Beyond bool
+	// TooLong hears of lists that are too long for the best pairing; may be nil.
+	TooLong func(list *schema.Field)
+}
+
+// Walk pairs a gold record with a filled one and tells every leaf. Either may
+// be nil: then all leaves of the other are missed, or extra.
+func Walk(s *schema.Schema, gold, filled *value.Value, v Visitor) {
+	w := walker{Visitor: v, alike: gold != nil && isShared(gold, filled)}
+	w.field(s.Root, gold, filled, "", "")
+}
+
+type walker struct {
+	Visitor
+	alike bool // both sides say the same here and below
+}
+
+// nowhere is the place of what an unpaired item has on the other side.
+const nowhere = value.Pointer("\x00")
+
+func (w *walker) key(p value.Pointer, name string) value.Pointer {
+	if !w.Paths || p == nowhere {
+		return p
+	}
+	return p.Key(name)
+}
+
+func (w *walker) index(p value.Pointer, i int) value.Pointer {
+	switch {
+	case !w.Paths || p == nowhere:
+		return p
+	case i < 0:
+		return nowhere
+	}
+	return p.Index(i)
+}
+
+func known(p value.Pointer) value.Pointer {
+	if p == nowhere {
+		return ""
+	}
+	return p
+}
+
+func (w *walker) field(f *schema.Field, gold, filled *value.Value, gp, fp value.Pointer) {
+	switch f.Type {
+	case schema.Group:
+		for i, kid := range f.Fields {
+			w.field(kid, gold.GetAt(i, kid.Name), filled.GetAt(i, kid.Name), w.key(gp, kid.Name), w.key(fp, kid.Name))
+		}
+	case schema.List:
+		w.list(f, pair.Items(gold), pair.Items(filled), gp, fp)
+	default:
+		if !f.Scored() {
+			return
+		}
+		l := Leaf{Field: f, Gold: gold, Filled: filled, GoldPath: known(gp), FilledPath: known(fp), Lone: gp == nowhere || fp == nowhere}
+		switch {
+		case !w.alike:
+			l.Outcome = outcome(f, gold, filled)
+		case pair.Has(gold):
+			l.Outcome = Right
+		}
+		w.Leaf(l)
+	}
+}
+
+// list pairs the items of a list. Of lists that say the same, nothing below is
+// compared again.
+func (w *walker) list(f *schema.Field, g, d []value.Value, gp, fp value.Pointer) {
+	was := w.alike
+	if w.alike = was || pair.Same(g, d); w.alike {
+		for i := range g {
+			if w.Item != nil {
+				w.Item(f, true, true)
+			}
+			w.field(f.Item, &g[i], &d[i], w.index(gp, i), w.index(fp, i))
+		}
+		w.alike = was
+		return
+	}
+	beyond := len(g)
+	if w.TooLong != nil && pair.IsTooMany(len(g), len(d)) {
+		w.TooLong(f)
+	}
+	for _, p := range pair.Differing(f, g, d) {
+		if w.Item != nil {
+			w.Item(f, p.Gold >= 0, p.Filled >= 0)
+		}
+		ig := w.index(gp, p.Gold)
+		if w.Beyond && p.Gold < 0 {
+			ig, beyond = w.index(gp, beyond), beyond+1
+		}
+		w.field(f.Item, at(g, p.Gold), at(d, p.Filled), ig, w.index(fp, p.Filled))
+	}
+}
+
+func at(items []value.Value, i int) *value.Value {
+	if i < 0 {
+		return nil
+	}
+	return &items[i]
+}
+
+func outcome(f *schema.Field, gold, filled *value.Value) Outcome {
+	switch g, d := pair.Has(gold), pair.Has(filled); {
+	case g && d:
+		if pair.Right(f, gold, filled) {
+			return Right
+		}
+		return Wrong
+	case g:
+		return Missed
+	case d:
+		return Extra
+	}
+	return Blank
+}
+
+// Counts are outcomes, counted.
+type Counts struct{ Right, Wrong, Missed, Extra, Blank int }
+
+// Add counts one more outcome.
+func (c *Counts) Add(o Outcome) {
+	switch o {
+	case Right:
+		c.Right++
+	case Wrong:
+		c.Wrong++
+	case Missed:
+		c.Missed++
+	case Extra:
+		c.Extra++
+	default:
+		c.Blank++
+	}
+}
+
+// Errors gives how many leaves are wrong, missed or extra.
+func (c Counts) Errors() int { return c.Wrong + c.Missed + c.Extra }
+
+// Plus gives the sum of two counts.
+func (c Counts) Plus(o Counts) Counts {
+	return Counts{c.Right + o.Right, c.Wrong + o.Wrong, c.Missed + o.Missed, c.Extra + o.Extra, c.Blank + o.Blank}
+}
+
+// Ratio is a number from 0 to 1 that may not exist.
+type Ratio struct {
+	Value  float64
+	Exists bool
+}
+
+func ratio(over, under int) Ratio {
+	if under == 0 {
+		return Ratio{}
+	}
+	return Ratio{float64(over) / float64(under), true}
+}
+
+// Precision is right / (right + wrong + extra).
+func (c Counts) Precision() Ratio { return ratio(c.Right, c.Right+c.Wrong+c.Extra) }
+
+// Recall is right / (right + wrong + missed).
+func (c Counts) Recall() Ratio { return ratio(c.Right, c.Right+c.Wrong+c.Missed) }
+
+// F1 is 2 right / (2 right + 2 wrong + extra + missed).
+func (c Counts) F1() Ratio {
+	return ratio(2*c.Right, 2*c.Right+2*c.Wrong+c.Extra+c.Missed)
+}
+
+// Accuracy is right / (right + wrong + missed + extra).
+func (c Counts) Accuracy() Ratio { return ratio(c.Right, c.Right+c.Wrong+c.Missed+c.Extra) }
+
+// Mean gives the mean of the ratios that exist.
+func Mean(ratios []Ratio) Ratio {
+	sum, n := 0.0, 0
+	for _, r := range ratios {
+		if r.Exists {
+			sum, n = sum+r.Value, n+1
+		}
+	}
+	if n == 0 {
+		return Ratio{}
+	}
+	return Ratio{sum / float64(n), true}
+}

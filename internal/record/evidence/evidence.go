@@ -1,0 +1,413 @@
+package evidence
+
+import (
+	"fmt"
+	"strings"
+	"time"
+
+	"filler/internal/base/value"
+	"filler/internal/record/normalize"
+	"filler/internal/schema"
+)
+
+// Kind says how a value stands in the source.
+type Kind string
+
+// The kinds, from tight to loose.
+const (
+	Quoted    Kind = "quoted"
+	Restated  Kind = "restated"
+	Lookalike Kind = "lookalike" // but for a few characters
+	Pictured  Kind = "pictured"  // on a page picture, at the place that the model names
+	Inferred  Kind = "inferred"  // found nowhere, and the schema lets the model conclude it
+	None      Kind = "none"
+)
+
+// Place is the evidence of one value.
+type Place struct {
+	Kind       Kind
+	Start, End int  // bytes of the source text, half-open; 0, 0 where none was found
+	Line       int  // of the source text, from 1
+	Basis      bool // the place is that of the words that an inferred value rests on
+	Rivals     int  // other places where the value stands
+	Led        bool // a label of the field stands before it
+	Page       int  // from 1; 0 where the document has no pages
+	Box        [4]int
+	Boxes      [][4]int // one a line, where the value runs over several
+	Document   string   // where it is another than the record's own
+}
+
+// Found reports whether the value stands in the source.
+func (p Place) Found() bool { return p.End > p.Start }
+
+// JSON gives the machine form.
+func (p Place) JSON() value.Value {
+	v := value.Obj(value.Str(string(p.Kind)).Named("kind"))
+	if p.Found() {
+		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Start)).Named("start"), value.Num(fmt.Sprint(p.End)).Named("end"), value.Num(fmt.Sprint(p.Line)).Named("line"))
+	}
+	if p.Page > 0 {
+		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Page)).Named("page"), boxJSON(p.Box).Named("box"))
+	}
+	if len(p.Boxes) > 1 {
+		all := value.List()
+		for _, b := range p.Boxes {
+			all.Kids = append(all.Kids, boxJSON(b))
+		}
+		v.Kids = append(v.Kids, all.Named("boxes"))
+	}
+	if p.Basis {
+		v.Kids = append(v.Kids, value.Boolean(true).Named("basis"))
+	}
+	if p.Document != "" {
+		v.Kids = append(v.Kids, value.Str(p.Document).Named("document"))
+	}
+	if p.Rivals > 0 {
+		v.Kids = append(v.Kids, value.Num(fmt.Sprint(p.Rivals)).Named("rivals"))
+	}
+	return v
+}
+
+func boxJSON(b [4]int) value.Value {
+	v := value.List()
+	for _, n := range b {
+		v.Kids = append(v.Kids, value.Num(fmt.Sprint(n)))
+	}
+	return v
+}
+
+// Places is the evidence of a record, by path.
+type Places map[value.Pointer]Place
+
+// JSON gives the places in the order of their paths in the record.
+func (ps Places) JSON(record *value.Value) value.Value {
+	out := value.Obj()
+	record.Walk(func(p value.Pointer, _ *value.Value) bool {
+		if place, ok := ps[p]; ok {
+			out.Kids = append(out.Kids, place.JSON().Named(string(p)))
+		}
+		return true
+	})
+	return out
+}
+
+// Of finds the evidence of every value in a record.
+func Of(s *schema.Schema, record *value.Value, ix *Index) Places { return With(s, record, ix, nil) }
+
+// With is Of where the places of some values are known, also that they stand
+// nowhere: they stay, and tell where the other values of their items are.
+func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
+	w := &weigher{ix: ix, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
+	s.Root.Walk(func(f *schema.Field, _ int) {
+		for _, name := range f.Key {
+			if kid := f.Item.Child(name); kid != nil {
+				w.heads[kid] = append([]string{strings.TrimSuffix(schema.Spoken(f.Name), "s")}, f.PrintedAs...)
+			}
+		}
+	})
+	w.root = &item{last: -1}
+	w.collect(s.Root, "", w.root, record)
+	w.findRegions([]*item{w.root}, region{0, len(ix.text)})
+	w.choose()
+	return w.places
+}
+
+// Words gives the place where words stand letter for letter but for case,
+// spacing and punctuation; false if they do not.
+func (ix *Index) Words(words string) (Place, bool) {
+	found := ix.find(words)
+	if strings.TrimSpace(words) == "" || len(found) == 0 {
+		return Place{}, false
+	}
+	s := found[0]
+	return Place{Kind: Inferred, Start: s.start, End: s.end, Line: ix.line(s.start) + 1, Basis: true, Rivals: len(found) - 1}, true
+}
+
+// candidate is one place where a value may stand.
+type candidate struct {
+	span
+	kind Kind
+	led  bool // one of the field's labels stands before it
+}
+
+// leaf is a value that looks for its place.
+type leaf struct {
+	path    value.Pointer
+	item    *item
+	cands   []candidate
+	f       *schema.Field
+	lacking Kind // what it is where no place is found
+	fixed   *Place
+}
+
+// item is a list item or the record itself: values of one item stand together.
+type item struct {
+	parent *item
+	prior  *item  // the item before it in its list
+	placed []spot // the first places found in it, those of items within it too
+	last   int    // where the last of them starts; -1: none
+	leaves []*leaf
+	lists  [][]*item
+	region *region // where it stands, as far as all items of its list together tell; may be nil
+}
+
+// maxPlaced bounds how many places of an item others are measured against.
+const maxPlaced = 16
+
+// spot is a place with its line.
+type spot struct {
+	span
+	line int
+}
+
+// take notes a place found in the item.
+func (it *item) take(s span, line int) {
+	for ; it != nil; it = it.parent {
+		if len(it.placed) < maxPlaced {
+			it.placed = append(it.placed, spot{s, line})
+		}
+		it.last = max(it.last, s.start)
+	}
+}
+
+type weigher struct {
+	ix      *Index
+	places  Places
+	leaves  []*leaf
+	names   map[*schema.Field][][]string
+	found   map[sought][]candidate
+	claimed map[claim]bool
+	taken   map[span]bool
+	root    *item
+	fixed   Places
+	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
+}
+
+func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.Value) {
+	switch {
+	case v.Empty():
+	case f.Type == schema.Group && v.Kind == value.Object:
+		for i := range v.Kids {
+			if kid := f.Child(v.Kids[i].Name); kid != nil {
+				w.collect(kid, p.Key(kid.Name), it, &v.Kids[i])
+			}
+		}
+	case f.Type == schema.List && v.Kind == value.Array:
+		var prior *item
+		var items []*item
+		for i := range v.Kids {
+			kid := &item{parent: it, prior: prior, last: -1}
+			w.collect(f.Item, p.Index(i), kid, &v.Kids[i])
+			prior = kid
+			items = append(items, kid)
+		}
+		it.lists = append(it.lists, items)
+	case f.IsLeaf():
+		if at, ok := w.fixed[p]; ok && !at.Found() {
+			w.places[p] = at
+			return
+		} else if ok {
+			w.keep(&leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{span{at.Start, at.End}, at.Kind, at.Led}}})
+			return
+		}
+		l := &leaf{path: p, item: it, cands: w.known(f, v), f: f, lacking: None}
+		if f.AllowsInferred() {
+			l.lacking = Inferred
+		}
+		w.keep(l)
+	}
+}
+
+func (w *weigher) keep(l *leaf) {
+	w.leaves = append(w.leaves, l)
+	l.item.leaves = append(l.item.leaves, l)
+}
+
+// claim is a place that the value of a field in one item has taken.
+type claim struct {
+	f *schema.Field
+	s span
+}
+
+// sought is a value of a field, whichever item it stands in.
+type sought struct {
+	f    *schema.Field
+	kind value.Kind
+	text string
+}
+
+// known gives the candidates of a value, found once for all items that hold
+// it: those that a label leads, if any are led.
+func (w *weigher) known(f *schema.Field, v *value.Value) []candidate {
+	key := sought{f, v.Kind, v.Text}
+	if v.Kind == value.Object {
+		key.text = v.Named("").String()
+	}
+	cands, ok := w.found[key]
+	if !ok {
+		cands = narrow(longest(w.candidates(f, v)))
+		w.found[key] = cands
+	}
+	return cands
+}
+
+// candidates gives the places where the value of a field may stand.
+func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
+	f := own.Kin()
+	var cands []candidate
+	seen := map[span]bool{}
+	add := func(spans []span, kind Kind, exact string) {
+		for _, s := range spans {
+			if seen[s] {
+				continue
+			}
+			seen[s] = true
+			k := kind
+			if exact != "" && w.ix.text[s.start:s.end] == exact {
+				k = Quoted
+			}
+			cands = append(cands, candidate{s, k, w.led(own, s)})
+		}
+	}
+	switch {
+	case v.Kind == value.Object:
+		w.amount(f, v, add)
+	case v.Kind == value.Number:
+		add(w.ix.numbers[value.CanonicalNumber(v.Text)], Restated, v.Text)
+	case v.Kind == value.Bool:
+		add(w.yesNo(f, v.Text == "true"), Restated, "")
+	case v.Kind != value.String:
+	case f.Type == schema.Date:
+		add(w.ix.find(v.Text), Restated, v.Text)
+		w.partDates(v.Text, add)
+		if t, err := time.Parse("2006-01-02", v.Text); err == nil {
+			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
+				add(w.ix.find(format.Write(t)), Restated, "")
+			}
+			w.otherMonths(t, add)
+		}
+	case f.Type == schema.Time:
+		add(w.ix.find(v.Text), Restated, v.Text)
+		short := strings.TrimPrefix(v.Text, "0")
+		for _, spelling := range []string{short, strings.Replace(v.Text, ":", ".", 1), strings.Replace(short, ":", ".", 1)} {
+			add(w.ix.find(spelling), Restated, "")
+		}
+	case f.Type == schema.DateTime:
+		add(w.ix.find(v.Text), Restated, v.Text)
+		if t, err := time.Parse(time.RFC3339, v.Text); err == nil {
+			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
+				add(w.ix.find(format.Write(t)), Restated, "")
+			}
+		}
+	default:
+		add(w.ix.find(v.Text), Restated, v.Text)
+		if f.Type == schema.Choice {
+			w.synonyms(f, v.Text, add)
+		}
+	}
+	if len(cands) == 0 && !own.AllowsInferred() {
+		w.near(f, v, add)
+	}
+	return cands
+}
+
+// amount finds the figure of money or a quantity; where its measure stands
+// beside it, the place holds both.
+func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind, string)) {
+	figure := v.Get("amount")
+	if figure == nil || figure.Kind != value.Number {
+		return
+	}
+	name, _ := f.Measure()
+	measure := ""
+	if m := v.Get(name); m != nil {
+		measure = m.Text
+	}
+	var with, without []span
+	for _, s := range w.ix.numbers[value.CanonicalNumber(figure.Text)] {
+		if wide := w.ix.beside(s, measure); wide != s {
+			with = append(with, wide)
+		} else {
+			without = append(without, s)
+		}
+	}
+	add(with, Restated, figure.Text+" "+measure)
+	if len(with) == 0 {
+		w.otherUnits(f, figure.Text, add)
+	}
+	if len(with) == 0 {
+		add(without, Restated, "")
+	}
+}
+
+// partDates finds dates that go no further than the month or the year.
+func (w *weigher) partDates(text string, add func([]span, Kind, string)) {
+	if t, err := time.Parse("2006-01", text); err == nil {
+		for _, layout := range []string{"January 2006", "Jan 2006", "1/2006", "01/2006", "1.2006", "01.2006"} {
+			add(w.ix.find(t.Format(layout)), Restated, "")
+		}
+	}
+}
+
+func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind, string)) {
+	for _, o := range f.Of {
+		if o.Value != chosen {
+			continue
+		}
+		add(w.ix.find(schema.Spoken(o.Value)), Restated, "")
+		for _, also := range o.Also {
+			add(w.ix.find(also), Restated, "")
+		}
+	}
+}
+
+// yesNo finds the words for true or false behind a label of the field.
+func (w *weigher) yesNo(f *schema.Field, want bool) []span {
+	var found []span
+	for _, t := range w.ix.tokens {
+		if b, known := normalize.YesNo(t.word); known && b == want && w.led(f, t.span) {
+			found = append(found, t.span)
+		}
+	}
+	return found
+}
+
+// labelReach is how many bytes before a value its label is looked for.
+const labelReach = 48
+
+// led reports whether a label of the field, or its name, stands before s in
+// the same line.
+func (w *weigher) led(f *schema.Field, s span) bool {
+	first := w.ix.tokenAt(s.start)
+	for at := first - 1; at >= 0; at-- {
+		t := w.ix.tokens[at]
+		if t.end < s.start-labelReach || w.ix.line(t.start) != w.ix.line(s.start) {
+			return false
+		}
+		for _, name := range w.labels(f) {
+			if begin := at - len(name) + 1; begin >= 0 && w.ix.reads(begin, name) && w.ix.line(w.ix.tokens[begin].start) == w.ix.line(s.start) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// labels gives the folded words of a field's labels and name.
+func (w *weigher) labels(f *schema.Field) [][]string {
+	if names, ok := w.names[f]; ok {
+		return names
+	}
+	var names [][]string
+	for _, name := range append(append([]string{schema.Spoken(f.Name)}, f.PrintedAs...), w.heads[f]...) {
+		var words []string
+		for _, t := range tokenize(name) {
+			words = append(words, t.word)
+		}
+		if len(words) > 0 {
+			names = append(names, words)
+		}
+	}
+	w.names[f] = names
+	return names
+}

@@ -1,0 +1,215 @@
+package evidence
+
+import (
+	"maps"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+	"unicode/utf8"
+
+	"github.com/agext/levenshtein"
+
+	"filler/internal/base/value"
+	"filler/internal/record/normalize"
+	"filler/internal/schema"
+)
+
+// What stands in the source but for a few characters, as OCR engines write it,
+// is looked for only where a value was found in no other way.
+
+// nearly gives how many edits a value of so many characters may be away: one
+// in eight, and none below four.
+func nearly(length int) int {
+	if length < 4 {
+		return 0
+	}
+	return max(1, length/8)
+}
+
+// nearlyUnsure is nearly where the OCR engine was in doubt: one in four, and none
+// below three.
+func nearlyUnsure(length int) int {
+	if length < 3 {
+		return 0
+	}
+	return max(1, length/4)
+}
+
+// near finds the places of a value but for a few characters.
+func (w *weigher) near(f *schema.Field, v *value.Value, add func([]span, Kind, string)) {
+	switch {
+	case v.Kind == value.Number:
+		add(w.ix.likeFigures()[value.CanonicalNumber(v.Text)], Lookalike, "")
+	case v.Kind == value.Object:
+		if figure := v.Get("amount"); figure != nil && figure.Kind == value.Number {
+			add(w.ix.likeFigures()[value.CanonicalNumber(figure.Text)], Lookalike, "")
+		}
+	case v.Kind != value.String:
+	case f.Type == schema.Date:
+		if t, err := time.Parse("2006-01-02", v.Text); err == nil {
+			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
+				add(w.ix.nearText(format.Write(t)), Lookalike, "")
+			}
+		}
+	case f.Type == schema.Text:
+		add(w.ix.nearText(v.Text), Lookalike, "")
+	}
+}
+
+// likes are the numbers of a source in which letters stand for figures, made when
+// they are first asked for.
+type likes struct {
+	once    sync.Once
+	numbers map[string][]span
+}
+
+// likeFigures gives the numbers that stand in the source with letters in place
+// of figures: 1O.5 is 10.5.
+func (ix *Index) likeFigures() map[string][]span {
+	ix.likes.once.Do(func() {
+		ix.likes.numbers = map[string][]span{}
+		for _, s := range ix.spans {
+			for at := s.start; at < s.end; {
+				end := at
+				for end < s.end && !strings.ContainsRune(" \t\n|;:()", rune(ix.text[end])) {
+					end++
+				}
+				word := strings.TrimRight(ix.text[at:end], ".,")
+				if figures := normalize.Figures(word); figures != "" && len(word) < 24 {
+					for _, reading := range readings(figures) {
+						ix.likes.numbers[reading] = append(ix.likes.numbers[reading], span{at, at + len(word)})
+					}
+				}
+				at = end + 1
+			}
+		}
+	})
+	return ix.likes.numbers
+}
+
+// nearText finds windows of as many words as a text has that are few edits
+// away, one of the words the same or the whole not longer than two.
+func (ix *Index) nearText(text string) []span {
+	want := tokenize(text)
+	sure := nearly(utf8.RuneCountInString(text))
+	most := sure
+	if ix.Unsure != nil {
+		most = nearlyUnsure(utf8.RuneCountInString(text))
+	}
+	if len(want) == 0 || most == 0 || len(want) > 12 {
+		return nil
+	}
+	starts := map[int]bool{}
+	for i, t := range want {
+		for _, at := range ix.words[t.word] {
+			starts[at-i] = true
+		}
+	}
+	if len(want) <= 2 {
+		for i, t := range ix.tokens {
+			if len(t.word)-len(want[0].word) <= most && len(want[0].word)-len(t.word) <= most {
+				starts[i] = true
+			}
+		}
+	}
+	if len(starts) > maxNear {
+		return nil
+	}
+	folded := joinWords(want)
+	var found []span
+	for _, at := range slices.Sorted(maps.Keys(starts)) {
+		if at < 0 || at+len(want) > len(ix.tokens) {
+			continue
+		}
+		window := ix.tokens[at : at+len(want)]
+		if !together(ix, window) {
+			continue
+		}
+		other := joinWords(window)
+		if d := len(other) - len(folded); d > most || -d > most {
+			continue
+		}
+		distance := levenshtein.Distance(other, folded, nil)
+		if distance > sure && (distance > most || !ix.Unsure(window[0].start, window[len(window)-1].end)) {
+			continue
+		}
+		if figuresIn(window) == figuresIn(want) {
+			found = append(found, span{window[0].start, window[len(window)-1].end})
+		}
+	}
+	return found
+}
+
+// figuresIn gives the figures of some words, letters that look like them taken
+// for them: a value with another figure is another value, however near.
+func figuresIn(tokens []token) string {
+	var b strings.Builder
+	for _, t := range tokens {
+		word := t.word
+		if figures := normalize.Figures(word); figures != "" {
+			word = figures
+		}
+		for _, r := range word {
+			if r >= '0' && r <= '9' {
+				b.WriteRune(r)
+			}
+		}
+	}
+	return b.String()
+}
+
+// maxNear bounds how many windows are compared for one value.
+const maxNear = 20000
+
+func joinWords(tokens []token) string {
+	words := make([]string, len(tokens))
+	for i, t := range tokens {
+		words[i] = t.word
+	}
+	return strings.Join(words, " ")
+}
+
+func together(ix *Index, window []token) bool {
+	for i := 1; i < len(window); i++ {
+		if window[i].start < window[i-1].end || !closeBy(ix.text[window[i-1].end:window[i].start]) {
+			return false
+		}
+	}
+	return true
+}
+
+// otherUnits finds an amount that the source states in another unit.
+func (w *weigher) otherUnits(f *schema.Field, figure string, add func([]span, Kind, string)) {
+	if f.Type != schema.Quantity || f.Unit == "" {
+		return
+	}
+	for _, unit := range normalize.Kindred(f.Unit) {
+		amount := normalize.Convert(figure, f.Unit, unit)
+		if amount == "" {
+			continue
+		}
+		var with []span
+		for _, s := range w.ix.numbers[value.CanonicalNumber(amount)] {
+			rest := strings.TrimLeft(w.ix.text[s.end:min(s.end+16, len(w.ix.text))], " \u00a0")
+			word := rest
+			if i := strings.IndexFunc(rest, func(r rune) bool { return !isWordRune(r) && r != '"' && r != '\'' }); i >= 0 {
+				word = rest[:i]
+			}
+			if normalize.UnitOf(word) == unit {
+				with = append(with, span{s.start, s.end + strings.Index(w.ix.text[s.end:], word) + len(word)})
+			}
+		}
+		add(with, Restated, "")
+	}
+}
+
+// otherMonths finds a day whose month is spelled in another language.
+func (w *weigher) otherMonths(t time.Time, add func([]span, Kind, string)) {
+	for _, name := range schema.MonthNames(t.Month()) {
+		if len(w.ix.words[name]) > 0 {
+			add(w.ix.find(t.Format("2 ")+name+t.Format(" 2006")), Restated, "")
+			add(w.ix.find(t.Format("2 ")+"de "+name+t.Format(" de 2006")), Restated, "")
+		}
+	}
+}

@@ -1,0 +1,398 @@
+package evidence
+
+import (
+	"cmp"
+	"maps"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Line is a line, or a labelled part of one, that speaks of a field and that
+// no value comes from.
+type Line struct {
+	Start, End int // of its value, or of the row
+	Line       int // from 1
+	Field      string
+	Text       string // the label with its value, or the row
+}
+
+// Unread gives the labelled lines and table rows that no value of a record
+// comes from: a label of a field, a colon, and something behind it where no
+// place lies; a row beside rows of which values come. Where the entry has a
+// value of the field that stands nowhere, that may be what the line was read as,
+// and the line counts as spoken for: the value is a problem of its own.
+func Unread(s *schema.Schema, record *value.Value, ix *Index, places Places) []Line {
+	u := &unread{w: &weigher{ix: ix, names: map[*schema.Field][][]string{}}, s: s, record: record, places: places, named: map[string][]naming{}}
+	u.prepare()
+	var lines []Line
+	start := 0
+	for n := 0; n <= len(ix.breaks); n++ {
+		end := len(ix.text)
+		if n < len(ix.breaks) {
+			end = ix.breaks[n]
+		}
+		lines = append(lines, u.line(n, start, end)...)
+		start = end + 1
+	}
+	return append(lines, u.rows(lines)...)
+}
+
+// naming is one way in which documents call a field.
+type naming struct {
+	words []string
+	f     *schema.Field
+}
+
+type unread struct {
+	w       *weigher
+	s       *schema.Schema
+	record  *value.Value
+	places  Places
+	named   map[string][]naming // by the first word
+	claims  map[int][]span      // by line, from 0
+	entries []entryAt
+	isField map[string]bool // folded names and labels
+	leaves  map[int][]value.Pointer
+	adrift  map[valueOf]int
+}
+
+// entryAt is where an entry begins.
+type entryAt struct {
+	start int
+	at    value.Pointer
+}
+
+func (u *unread) prepare() {
+	u.claims, u.isField, u.leaves, u.adrift = map[int][]span{}, map[string]bool{}, map[int][]value.Pointer{}, map[valueOf]int{}
+	for _, f := range u.s.Leaves() {
+		names := u.w.labels(f)
+		if f.Name == "" {
+			continue
+		}
+		for _, words := range names {
+			u.named[words[0]] = append(u.named[words[0]], naming{words, f})
+			u.isField[strings.Join(words, " ")] = true
+		}
+	}
+	for p, place := range u.places {
+		if place.Found() {
+			for n := u.w.ix.line(place.Start); n <= u.w.ix.line(place.End-1); n++ {
+				u.claims[n] = append(u.claims[n], span{place.Start, place.End})
+				u.leaves[n] = append(u.leaves[n], p)
+			}
+		}
+	}
+	u.s.Root.Walk(func(f *schema.Field, _ int) {
+		if f.Type != schema.List || f.Name == "" {
+			return
+		}
+		for _, name := range append([]string{schema.Spoken(f.Name), strings.TrimSuffix(schema.Spoken(f.Name), "s")}, f.PrintedAs...) {
+			u.isField[folded(name)] = true
+		}
+	})
+	u.findEntries()
+	u.findAdrift()
+}
+
+// folded gives the words of a name.
+func folded(name string) string {
+	var words []string
+	for _, t := range tokenize(name) {
+		words = append(words, t.word)
+	}
+	return strings.Join(words, " ")
+}
+
+// findEntries notes where each entry begins.
+func (u *unread) findEntries() {
+	if !u.s.EachEntry() {
+		return
+	}
+	first := map[string]int{}
+	for p, place := range u.places {
+		if steps := p.Steps(); place.Found() && len(steps) > 0 {
+			if at, ok := first[steps[0]]; !ok || place.Start < at {
+				first[steps[0]] = place.Start
+			}
+		}
+	}
+	for step, at := range first {
+		u.entries = append(u.entries, entryAt{at, value.Pointer("").Key(step)})
+	}
+	slices.SortFunc(u.entries, func(a, b entryAt) int { return cmp.Or(a.start-b.start, cmp.Compare(a.at, b.at)) })
+}
+
+// entryOf gives the entry that an offset lies in: the last that begins before
+// it.
+func (u *unread) entryOf(offset int) value.Pointer {
+	best := entryAt{start: -1}
+	for _, e := range u.entries {
+		if e.start <= offset && e.start > best.start {
+			best = e
+		}
+	}
+	return best.at
+}
+
+// blanks are what stands where a form has no value.
+var blanks = map[string]bool{"": true, "none": true, "n/a": true, "na": true, "nil": true, "unknown": true, "not stated": true, "not known": true, "-": true, "–": true, "—": true, "open": true, "tba": true, "tbd": true, "keine": true, "null": true}
+
+// line gives the labelled parts of a line that nothing comes from.
+func (u *unread) line(n, start, end int) []Line {
+	ix := u.w.ix
+	type cell struct {
+		f           *schema.Field
+		label, from int
+	}
+	var cells []cell
+	first := ix.tokenAt(start)
+	for i := first; i < len(ix.tokens) && ix.tokens[i].start < end; i++ {
+		if !opensCell(ix.text[start:ix.tokens[i].start]) {
+			continue
+		}
+		var best naming
+		for _, name := range u.named[ix.tokens[i].word] {
+			if len(name.words) > len(best.words) && ix.reads(i, name.words) && i+len(name.words) <= len(ix.tokens) {
+				best = name
+			}
+		}
+		if best.f == nil {
+			continue
+		}
+		behind := ix.tokens[i+len(best.words)-1].end
+		if behind > end {
+			continue // its last words stand in the next line
+		}
+		if rest := strings.TrimLeft(ix.text[behind:end], " .)"); strings.HasPrefix(rest, ":") {
+			cells = append(cells, cell{best.f, ix.tokens[i].start, end - len(rest) + 1})
+		}
+	}
+	var lines []Line
+	for i, c := range cells {
+		stop := end
+		if i+1 < len(cells) {
+			if stop = cells[i+1].label; stop < c.from {
+				continue // the end of one label is another
+			}
+		}
+		if said := strings.TrimLeft(ix.text[c.from:stop], " "); strings.Contains(said, "   ") {
+			stop = stop - len(said) + strings.Index(said, "   ") // another cell, without a colon
+		}
+		value := strings.TrimSpace(ix.text[c.from:stop])
+		if blanks[strings.ToLower(strings.TrimRight(value, "."))] || u.spoken(c.f, n, c.from, stop) {
+			continue
+		}
+		lines = append(lines, Line{c.label, stop, n + 1, c.f.Path, strings.TrimSpace(ix.text[c.label:stop])})
+	}
+	return lines
+}
+
+// opensCell tells whether what stands before a word lets it open a label.
+func opensCell(before string) bool {
+	trimmed := strings.TrimRight(before, " \t*•·–-|>#")
+	if trimmed == "" {
+		return true
+	}
+	gap := before[len(trimmed):]
+	last, _ := utf8.DecodeLastRuneInString(trimmed)
+	return strings.Contains(gap, "  ") || strings.ContainsAny(gap, "\t|") || last == ';'
+}
+
+// spoken tells whether a value comes from a stretch of a line.
+func (u *unread) spoken(f *schema.Field, line, from, to int) bool {
+	for _, s := range u.claims[line] {
+		if s.start < to && s.end > from {
+			return true
+		}
+	}
+	key := valueOf{u.entryOf(from), f}
+	if u.adrift[key] > 0 {
+		u.adrift[key]--
+		return true
+	}
+	return false
+}
+
+// valueOf is a field of an entry.
+type valueOf struct {
+	entry value.Pointer
+	f     *schema.Field
+}
+
+// findAdrift counts the values that stand nowhere, by entry and field: each may
+// be what a labelled line was read as.
+func (u *unread) findAdrift() {
+	for p, place := range u.places {
+		f := u.s.At(p)
+		if place.Found() || f == nil {
+			continue
+		}
+		entry := value.Pointer("")
+		if steps := p.Steps(); u.s.EachEntry() && len(steps) > 0 {
+			entry = entry.Key(steps[0])
+		}
+		u.adrift[valueOf{entry, f}]++
+	}
+}
+
+// rows gives the rows of tables that nothing comes from, beside rows of which
+// at least two values of one item come.
+func (u *unread) rows(labelled []Line) []Line {
+	ix := u.w.ix
+	taken := map[int]bool{}
+	for _, l := range labelled {
+		taken[l.Line-1] = true
+	}
+	var lines []Line
+	for _, n := range slices.Sorted(maps.Keys(u.claims)) {
+		list, cells := u.rowOf(n)
+		if list == "" {
+			continue
+		}
+		for _, step := range []int{-1, 1} {
+			for at := n + step; at >= 0 && at <= len(ix.breaks) && !taken[at]; at += step {
+				text, start, end := ix.lineAt(at)
+				own := cellsOf(text)
+				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || strings.Contains(text, ":") || ix.tokenAt(start) == ix.tokenAt(end) {
+					break
+				}
+				taken[at] = true
+				lines = append(lines, Line{start, end, at + 1, list, strings.Join(strings.Fields(text), " ")})
+			}
+		}
+	}
+	return append(lines, u.headed(taken)...)
+}
+
+// rowOf gives the list that a line is a row of, and its cells; "" for none.
+func (u *unread) rowOf(n int) (string, int) {
+	count := map[value.Pointer]int{}
+	for _, p := range u.leaves[n] {
+		count[p.Parent()]++
+	}
+	for _, at := range slices.Sorted(maps.Keys(count)) {
+		f := u.s.At(at.Parent())
+		if count[at] >= 2 && f != nil && f.Type == schema.List {
+			text, _, _ := u.w.ix.lineAt(n)
+			if cells := cellsOf(text); len(cells) >= 2 {
+				return u.called(f), len(cells)
+			}
+		}
+	}
+	return "", 0
+}
+
+// isRead tells whether a row was read: values come from half of its cells at
+// least, but those that say there is none. One alone may be another row's, which
+// says the same.
+func (u *unread) isRead(line int, cells []string) bool {
+	full := 0
+	for _, c := range cells {
+		if !blanks[strings.ToLower(c)] {
+			full++
+		}
+	}
+	return len(u.claims[line])*2 >= full && len(u.claims[line]) > 0
+}
+
+// called gives the path of a list as people read it.
+func (u *unread) called(list *schema.Field) string {
+	if list.Path == "" {
+		return schema.Wrapper
+	}
+	return list.Path
+}
+
+// headed gives the rows below the heads of tables that no value comes from: also
+// of tables of which no row was read.
+func (u *unread) headed(taken map[int]bool) []Line {
+	ix := u.w.ix
+	var lines []Line
+	for n := 0; n < len(ix.breaks); n++ {
+		text, _, _ := ix.lineAt(n)
+		head := cellsOf(text)
+		if len(head) < 2 || strings.Contains(text, ":") || len(u.claims[n]) > 0 || !u.isHead(head) {
+			continue
+		}
+		list := u.listOf(head)
+		if list == "" {
+			continue
+		}
+		for at := n + 1; at <= len(ix.breaks); at++ {
+			row, start, end := ix.lineAt(at)
+			cells := cellsOf(row)
+			switch {
+			case ix.tokenAt(start) == ix.tokenAt(end) && strings.TrimSpace(row) != "": // a rule
+				continue
+			case len(cells) < 2 || len(cells) < len(head)-1 || len(cells) > len(head)+1 || strings.Contains(row, ": "):
+				at = len(ix.breaks) + 1
+				continue
+			case !u.isRead(at, cells) && !taken[at]:
+				taken[at] = true
+				lines = append(lines, Line{start, end, at + 1, list, strings.Join(strings.Fields(row), " ")})
+			}
+		}
+	}
+	return lines
+}
+
+// listOf gives the list whose fields the cells of a head name; "" where they
+// name none, or fields of no list.
+func (u *unread) listOf(head []string) string {
+	for _, cell := range head {
+		for _, name := range u.named[first(folded(cell))] {
+			if strings.Join(name.words, " ") != folded(cell) {
+				continue
+			}
+			if at := strings.LastIndex(name.f.Path, "[]"); at >= 0 {
+				return name.f.Path[:at]
+			}
+			if u.s.EachEntry() {
+				return schema.Wrapper
+			}
+		}
+	}
+	return ""
+}
+
+func first(words string) string {
+	word, _, _ := strings.Cut(words, " ")
+	return word
+}
+
+func (ix *Index) lineAt(n int) (text string, start, end int) {
+	if n > 0 {
+		start = ix.breaks[n-1] + 1
+	}
+	end = len(ix.text)
+	if n < len(ix.breaks) {
+		end = ix.breaks[n]
+	}
+	return ix.text[start:end], start, end
+}
+
+// cellsOf gives the cells of a row: what wide gaps, tabs or bars part.
+func cellsOf(line string) []string {
+	var cells []string
+	for _, c := range strings.FieldsFunc(strings.ReplaceAll(line, "  ", "\t"), func(r rune) bool { return r == '\t' || r == '|' }) {
+		if c = strings.TrimSpace(c); c != "" {
+			cells = append(cells, c)
+		}
+	}
+	return cells
+}
+
+// isHead tells the head of a table: most cells are called like fields.
+func (u *unread) isHead(cells []string) bool {
+	known := 0
+	for _, c := range cells {
+		if u.isField[folded(c)] {
+			known++
+		}
+	}
+	return known*2 >= len(cells)
+}

@@ -1,0 +1,114 @@
+package evidence
+
+import (
+	"fmt"
+	"runtime/debug"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+func TestUnread(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(`schema: s
+fields:
+  no: {text: Number., printed_as: [Report no.]}
+  visited: {date: Day., written: [D.M.YYYY]}
+  weather: {choice: Weather., of: [dry, rain]}
+  defects: {list: Defects., fields: {kind: Kind., grade: {integer: Grade.}}}
+`))
+	require.NoError(t, err)
+	text := "Report no.: FB-1   Visited: 3.4.2031\nWeather: rain\nInspector: Dana Quill\n\nKind          Grade\nrot           2\nrust          1\n\nWe spoke of the weather: it was mild.\n"
+	for record, want := range map[string]string{
+		`{"no":"FB-1","visited":"2031-04-03","weather":"rain","defects":[{"kind":"rot","grade":2},{"kind":"rust","grade":1}]}`: `[]`,
+		`{"no":"FB-1","visited":null,"weather":"rain","defects":[{"kind":"rot","grade":2},{"kind":"rust","grade":1}]}`:         `[visited: Visited: 3.4.2031]`,
+		`{"no":"FB-1","visited":"2031-04-03","weather":null,"defects":[{"kind":"rot","grade":2}]}`:                             `[weather: Weather: rain defects: rust 1]`,
+		`{"no":"FB-1","visited":"2031-04-09","weather":"dry","defects":[{"kind":"rot","grade":2},{"kind":"rust","grade":1}]}`:  `[]`, // wrong values are problems of their own
+		`{"no":null,"visited":null,"weather":null,"defects":[]}`:                                                               `[no: Report no.: FB-1 visited: Visited: 3.4.2031 weather: Weather: rain defects: rot 2 defects: rust 1]`,
+	} {
+		v, err := value.Parse(record)
+		require.NoError(t, err)
+		ix := NewIndex(text)
+		var got []string
+		for _, l := range Unread(s, &v, ix, Of(s, &v, ix)) {
+			got = append(got, l.Field+": "+l.Text)
+		}
+		assert.Equal(t, want, fmt.Sprint(got), record)
+	}
+	// A cell behind a wide gap does not speak for the labelled one before it.
+	wide := "Weather: rain         seen - yes!\n"
+	seen, err := value.Parse(`{"no":"yes!"}`)
+	require.NoError(t, err)
+	ix := NewIndex(wide)
+	left := Unread(s, &seen, ix, Of(s, &seen, ix))
+	require.Len(t, left, 1)
+	assert.Equal(t, "weather", left[0].Field)
+	for _, blank := range []string{"none", "n/a", "–", ""} {
+		v := value.Obj()
+		ix := NewIndex("Report no.: " + blank + "\n")
+		assert.Empty(t, Unread(s, &v, ix, Places{}), blank)
+	}
+}
+
+// Values that stand in several places go to the one in the region of their item,
+// also where a neighbour begins the same way.
+func TestRegions(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  visits: {list: Visits., fields: {no: Number., bridge: Bridge., grade: {integer: Grade.}}}\n"))
+	require.NoError(t, err)
+	text := "V-2, Plank\ngrade 2\nV-2, Plank\ngrade 0\nV-4, Plank\ngrade 0\n"
+	v, err := value.Parse(`{"visits":[{"no":"V-2","bridge":"Plank","grade":2},{"no":"V-2","bridge":"Plank","grade":0},{"no":"V-4","bridge":"Plank","grade":0}]}`)
+	require.NoError(t, err)
+	places := Of(s, &v, NewIndex(text))
+	for i, line := range []int{1, 3, 5} {
+		assert.Equal(t, line, places[value.Pointer(fmt.Sprintf("/visits/%d/no", i))].Line)
+		assert.Equal(t, line, places[value.Pointer(fmt.Sprintf("/visits/%d/bridge", i))].Line)
+		assert.Equal(t, line+1, places[value.Pointer(fmt.Sprintf("/visits/%d/grade", i))].Line)
+	}
+}
+
+// A label within another, or one whose last words stand in the next line, is no
+// place to fall over.
+func TestUnreadLabelsRunOver(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  length: {text: Length., printed_as: [Clear length, length]}\n  next: {text: Next., printed_as: [next visit]}\n"))
+	require.NoError(t, err)
+	for text, want := range map[string]int{"Clear  length: 14.3 m\n": 1, "see the next\nvisit: tomorrow\n": 0, "next  next visit: x  length: \n": 1, "length: Clear  length:\n": 1} {
+		v, err := value.Parse("{}")
+		require.NoError(t, err)
+		ix := NewIndex(text)
+		assert.Len(t, Unread(s, &v, ix, Of(s, &v, ix)), want, text)
+	}
+}
+
+// BenchmarkLarge places 5,000 values in a source text of 1 MB, and half of both:
+// the growth should be about two.
+func BenchmarkLarge(b *testing.B) {
+	defer debug.SetGCPercent(debug.SetGCPercent(300)) // as the program does
+	s, err := schema.Parse("s.yaml", []byte("schema: s\neach: entry\nfields:\n  no: {text: Number., printed_as: [Report no.]}\n  bridge: {text: Bridge., printed_as: [Bridge]}\n  visited: {date: Day., written: [D.M.YYYY]}\n  bays: {list: Bays., fields: {number: {integer: Number.}, length: {quantity: Length., unit: m}}}\n"))
+	require.NoError(b, err)
+	for _, n := range []int{360, 720} {
+		var text strings.Builder
+		list := value.List()
+		for i := range n {
+			fmt.Fprintf(&text, "Report no.: FB-%05d\nBridge: Plank %d\nVisited: %d.%d.2031\n", i, i%40, 1+i%28, 1+i%12)
+			bays := value.List()
+			for j := range 3 {
+				fmt.Fprintf(&text, "Bay %d: %d.%d m\n", j+1, 5+i%9, j)
+				if j < 2 {
+					bays.Kids = append(bays.Kids, value.Obj(value.Num(fmt.Sprint(j+1)).Named("number"), value.Obj(value.Num(fmt.Sprintf("%d.%d", 5+i%9, j)).Named("amount"), value.Str("m").Named("unit")).Named("length")))
+				}
+			}
+			text.WriteString(strings.Repeat("The steps on the far side are of another make than those on the near side, and both are sound.\n", 13))
+			list.Kids = append(list.Kids, value.Obj(value.Str(fmt.Sprintf("FB-%05d", i)).Named("no"), value.Str(fmt.Sprintf("Plank %d", i%40)).Named("bridge"),
+				value.Str(fmt.Sprintf("2031-%02d-%02d", 1+i%12, 1+i%28)).Named("visited"), bays.Named("bays")))
+		}
+		b.Run(fmt.Sprintf("%d-values-%d-kB", 7*n, text.Len()>>10), func(b *testing.B) {
+			for b.Loop() {
+				Of(s, &list, NewIndex(text.String()))
+			}
+		})
+	}
+}

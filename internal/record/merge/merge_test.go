@@ -1,0 +1,134 @@
+package merge
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+	"filler/internal/record/evidence"
+	"filler/internal/schema"
+	"filler/internal/source/layout"
+)
+
+const visits = `schema: s
+each: entry
+fields:
+  no: {text: Number., printed_as: [No.]}
+  bridge: Name of the bridge.
+  grade: {integer: Grade.}
+  bays: {list: Bays., key: [n], fields: {n: {integer: Number.}, deck: Deck.}}
+`
+
+// parts reads what each of some stretches of a text was filled with.
+func parts(t *testing.T, s *schema.Schema, text string, chunks ...string) []Part {
+	t.Helper()
+	ix := evidence.NewIndex(text)
+	var out []Part
+	for _, c := range chunks {
+		shown, record, _ := strings.Cut(c, "=>")
+		var from, to int
+		_, err := fmt.Sscanf(shown, "%d-%d", &from, &to)
+		require.NoError(t, err)
+		v, err := value.Parse(record)
+		require.NoError(t, err)
+		lines := strings.SplitAfter(text, "\n")
+		at := layout.Span{Start: len(strings.Join(lines[:from-1], "")), End: len(strings.Join(lines[:to], ""))}
+		out = append(out, Part{Record: v, Inside: from > 1, Places: evidence.Of(s, &v, ix.Within([][2]int{{at.Start, at.End}}))})
+	}
+	return out
+}
+
+const register = `No.: V-1   Bridge: Heron Plank
+Grade: 2
+Bay 1, deck: oak
+Bay 2, deck: steel
+No.: V-1   Bridge: Heron Plank
+Grade: 2
+Bay 1, deck: oak
+No.: V-3   Bridge: Rushy Ford
+Grade: 1
+`
+
+func TestParts(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(visits))
+	require.NoError(t, err)
+	first := `{"no":"V-1","bridge":"Heron Plank","grade":2,"bays":[{"n":1,"deck":"oak"},{"n":2,"deck":"steel"}]}`
+	for _, c := range []struct {
+		name   string
+		chunks []string
+		want   string
+	}{
+		{"an overlap is said once", []string{`1-4=>[{"no":"V-1","bridge":"Heron Plank"}]`, `1-4=>[{"no":"V-1","bridge":"Heron Plank","grade":2}]`}, `[{"no":"V-1","bridge":"Heron Plank","grade":2}]`},
+		{"neighbours that are the same stay two", []string{`1-4=>[` + first + `]`, `5-7=>[{"no":"V-1","bridge":"Heron Plank","grade":2,"bays":[{"n":1,"deck":"oak"}]}]`}, `[` + first + `,{"no":"V-1","bridge":"Heron Plank","grade":2,"bays":[{"n":1,"deck":"oak"}]}]`},
+		{"cut in the middle, with the opening shown again", []string{`1-2=>[{"no":"V-1","bridge":"Heron Plank","grade":2,"bays":[]}]`, `1-4=>[{"no":"V-1","bridge":"Heron Plank","bays":[{"n":1,"deck":"oak"},{"n":2,"deck":"steel"}]}]`}, `[` + first + `]`},
+		{"cut in the middle, without it", []string{`1-2=>[{"no":"V-1","bridge":"Heron Plank","grade":2,"bays":[]}]`, `3-4=>[{"no":null,"bays":[{"n":1,"deck":"oak"},{"n":2,"deck":"steel"}]}]`}, `[` + first + `]`},
+		{"the value that stands there wins", []string{`8-9=>[{"no":"V-3","bridge":"Rushy Fort","grade":1}]`, `8-9=>[{"no":"V-3","bridge":"Rushy Ford"}]`}, `[{"no":"V-3","bridge":"Rushy Ford","grade":1}]`},
+		{"an entry that stands nowhere is left out", []string{`8-9=>[{"no":"V-3","bridge":"Rushy Ford","grade":1}]`, `3-4=>[{"no":"V-9","bridge":"Nine Alders"}]`}, `[{"no":"V-3","bridge":"Rushy Ford","grade":1}]`},
+	} {
+		r := Parts(s, parts(t, s, register, c.chunks...), nil)
+		assert.Equal(t, c.want, r.Record.String(), c.name)
+	}
+}
+
+// Two values with equal right are a conflict, and both are told; a part that
+// fills gaps changes nothing that is there.
+func TestConflictsAndGaps(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  grade: {integer: Grade.}\n  bridge: Name.\n  river: River.\n"))
+	require.NoError(t, err)
+	text := "Grade: 2\nBridge: Heron Plank\nGrade: 3\nRiver: Lirr\n"
+	ps := parts(t, s, text, `1-2=>{"grade":2,"bridge":"Heron Plank"}`, `3-4=>{"grade":3}`, `3-4=>{"grade":3,"bridge":"Lirr","river":"Lirr"}`)
+	ps[2].Gaps, ps[2].Asked = true, []layout.Span{{Start: strings.Index(text, "River"), End: len(text)}}
+	r := Parts(s, ps, nil)
+	assert.Equal(t, `{"grade":2,"bridge":"Heron Plank","river":"Lirr"}`, r.Record.String())
+	require.Len(t, r.Conflicts, 1)
+	assert.Equal(t, []string{"2", "3"}, []string{r.Conflicts[0].Values[0].Text, r.Conflicts[0].Values[1].Text})
+	assert.True(t, r.Places["/river"].Found())
+}
+
+// However a document is cut and whichever parts overlap, merging what was read
+// right gives what the document holds; merging it with itself changes nothing.
+func TestAnyCut(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(visits))
+	require.NoError(t, err)
+	r := rand.New(rand.NewPCG(71, 72))
+	for range 300 {
+		var text strings.Builder
+		var entries []string
+		var begins []int
+		for i := range 2 + r.IntN(6) {
+			begins = append(begins, strings.Count(text.String(), "\n")+1)
+			grade := r.IntN(4)
+			no := i
+			if i > 0 && r.IntN(4) == 0 {
+				no = i - 1 // a twin of the one before, by number
+			}
+			fmt.Fprintf(&text, "No.: V-%d\nBridge: Plank %d\nGrade: %d\n", no, no, grade)
+			entries = append(entries, fmt.Sprintf(`{"no":"V-%d","bridge":"Plank %d","grade":%d}`, no, no, grade))
+		}
+		all := "[" + strings.Join(entries, ",") + "]"
+		last := strings.Count(text.String(), "\n")
+		var chunks []string
+		for from := 0; from < len(entries); {
+			to := min(from+1+r.IntN(3), len(entries))
+			end := last
+			if to < len(entries) {
+				end = begins[to] - 1
+			}
+			chunks = append(chunks, fmt.Sprintf("%d-%d=>[%s]", begins[from], end, strings.Join(entries[from:to], ",")))
+			if to == len(entries) {
+				break
+			}
+			from = max(from+1, to-r.IntN(2))
+		}
+		got := Parts(s, parts(t, s, text.String(), chunks...), nil)
+		require.Equal(t, all, got.Record.String(), "%v\n%s", chunks, text.String())
+		twice := Parts(s, parts(t, s, text.String(), fmt.Sprintf("1-%d=>%s", last, all), fmt.Sprintf("1-%d=>%s", last, all)), nil)
+		require.Equal(t, all, twice.Record.String())
+		require.Empty(t, twice.Conflicts)
+	}
+}

@@ -1,0 +1,447 @@
+// Package normalize changes values by rule, without a model.
+//
+// Rules it keeps:
+//
+//   - A normalizer never guesses between two readings: 03.04.2031 under formats that
+//     read it as two different days stays as it is, and validation says so.
+//   - Every change is told: where, by which rule, from what, to what.
+//   - Normalizing twice changes nothing more.
+package normalize
+
+import (
+	"regexp"
+	"strings"
+	"unicode"
+
+	"golang.org/x/text/unicode/norm"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Change is one value changed by one rule.
+type Change struct {
+	Path value.Pointer
+	Rule string
+	From value.Value
+	To   value.Value
+}
+
+// The rules, by the names that traces show.
+const (
+	RuleSpaces     = "spaces"      // white space at the ends and in runs
+	RuleBlank      = "blank"       // an empty text is no value
+	RuleAsText     = "as-text"     // a number where a text belongs
+	RuleDigits     = "digits"      // a number inside a string
+	RuleWhole      = "whole"       // 3.0 where an integer belongs
+	RuleYesNo      = "yes-no"      // a word for true or false
+	RuleDate       = "date"        // a date in a declared or plain format
+	RuleChoice     = "choice"      // a choice by synonym, case or spacing
+	RuleListed     = "listed"      // a list written as one text
+	RuleListOne    = "list-of-one" // one item where a list belongs
+	RuleNumber     = "number"      // a number in the field's declared signs
+	RuleTime       = "time"        // a time of day
+	RuleAmount     = "amount"      // money or a quantity written as a text
+	RuleKey        = "key"         // a field name in another case or style
+	RuleMeasure    = "measure"     // the schema's own currency or unit where none stands
+	RuleUnit       = "unit"        // a quantity in the schema's own unit
+	RuleUnknown    = "unknown"     // a word that says there is no value
+	RuleSentence   = "sentence"    // a sentence around the value
+	RuleLookalikes = "lookalikes"  // letters that look like figures
+)
+
+// Record normalizes all values of a record in place.
+func Record(s *schema.Schema, record *value.Value) []Change {
+	var t tidier
+	t.field(s.Root, "", record)
+	return t.changes
+}
+
+type tidier struct{ changes []Change }
+
+func (t *tidier) set(p value.Pointer, rule string, v *value.Value, to value.Value) {
+	to.Name = v.Name
+	t.changes = append(t.changes, Change{Path: p, Rule: rule, From: v.Clone(), To: to.Clone()})
+	*v = to
+}
+
+func (t *tidier) field(f *schema.Field, p value.Pointer, v *value.Value) {
+	switch f.Type {
+	case schema.Group:
+		if v.Kind == value.Object {
+			t.keys(f, p, v)
+		}
+		for i := range v.Kids {
+			if kid := f.Child(v.Kids[i].Name); kid != nil && v.Kind == value.Object {
+				t.field(kid, p.Key(kid.Name), &v.Kids[i])
+			}
+		}
+	case schema.List:
+		if v.Kind == value.String {
+			t.listed(f, p, v)
+		}
+		if v.Kind == value.Object && f.Item.Type == schema.Group || v.Kind == value.String && v.Text != "" && f.Item.IsLeaf() {
+			t.set(p, RuleListOne, v, value.List(v.Clone().Named("")))
+		}
+		if v.Kind == value.Array {
+			t.items(p, v)
+			for i := range v.Kids {
+				t.field(f.Item, p.Index(i), &v.Kids[i])
+			}
+			t.items(p, v)
+		}
+	default:
+		t.leaf(f, p, v)
+	}
+}
+
+// items takes empty items out of a list: what is nothing is no item of it.
+func (t *tidier) items(p value.Pointer, v *value.Value) {
+	left := value.List()
+	for i := range v.Kids {
+		if v.Kids[i].Kind != value.Null {
+			left.Kids = append(left.Kids, v.Kids[i])
+		}
+	}
+	if len(left.Kids) < len(v.Kids) {
+		t.set(p, RuleBlank, v, left)
+	}
+}
+
+// listed reads a list that was written as one text: words for none, or items
+// with signs between them of which each is one of the list's type.
+func (t *tidier) listed(f *schema.Field, p value.Pointer, v *value.Value) {
+	word := strings.ToLower(strings.TrimSpace(v.Text))
+	if word == "" || unknowns[word] || maybe[word] || word == "[]" {
+		t.set(p, RuleUnknown, v, value.List())
+		return
+	}
+	if !f.Item.IsLeaf() || f.Item.Type == schema.Text {
+		return // a comma may well belong to a text
+	}
+	parts := listSigns.Split(v.Text, -1)
+	if len(parts) < 2 {
+		return
+	}
+	items := value.List()
+	for _, part := range parts {
+		item := value.Str(strings.TrimSpace(part))
+		_, to, ok := ByType(f.Item.Kin(), &item)
+		switch {
+		case ok:
+			items.Kids = append(items.Kids, to)
+		case f.Item.Type == schema.Choice && isOption(f.Item, item.Text), f.Item.Type == schema.Date && schema.IsISODate(item.Text):
+			items.Kids = append(items.Kids, item)
+		default:
+			return
+		}
+	}
+	t.set(p, RuleListed, v, items)
+}
+
+func isOption(f *schema.Field, text string) bool {
+	option, found := Choice(f, text)
+	return found && option == text
+}
+
+var listSigns = regexp.MustCompile(`\s*[,;+&]\s*(?:and\s+)?|\s+and\s+`)
+
+// midnight is a day written with a time of no meaning.
+var midnight = regexp.MustCompile(`^(\d{4}-\d{2}-\d{2})[T ]00:00(?::00(?:\.0+)?)?(?:Z|[+-]00:?00)?$`)
+
+// keys gives members that are called like a field but for case and style
+// (`reportNo`, `Report No.`) the field's name, where no member has it already
+// and no other field could be meant.
+func (t *tidier) keys(f *schema.Field, p value.Pointer, v *value.Value) {
+	for i := range v.Kids {
+		kid := &v.Kids[i]
+		if f.Child(kid.Name) != nil {
+			continue
+		}
+		var meant *schema.Field
+		for _, field := range f.Fields {
+			if PlainName(field.Name) == PlainName(kid.Name) {
+				meant = field
+			}
+		}
+		if meant == nil || v.Get(meant.Name) != nil {
+			continue
+		}
+		t.changes = append(t.changes, Change{Path: p.Key(meant.Name), Rule: RuleKey, From: value.Str(kid.Name), To: value.Str(meant.Name)})
+		kid.Name = meant.Name
+	}
+}
+
+// PlainName gives the letters and digits of a name in lower case.
+func PlainName(name string) string {
+	return strings.Map(func(r rune) rune {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			return unicode.ToLower(r)
+		}
+		return -1
+	}, name)
+}
+
+func (t *tidier) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
+	if v.Kind == value.String {
+		if clean := strings.Join(strings.Fields(v.Text), " "); clean != v.Text {
+			t.set(p, RuleSpaces, v, value.Str(clean))
+		}
+		if v.Text == "" {
+			t.set(p, RuleBlank, v, value.Value{})
+		}
+	}
+	if none(f) {
+		return
+	}
+	if v.Kind == value.String && Unknown(f.Kin(), v.Text) {
+		t.set(p, RuleUnknown, v, value.Value{})
+		return
+	}
+	t.byType(f.Kin(), p, v)
+	for _, name := range f.Normalize {
+		if to, ok := byName(name, v); ok {
+			t.set(p, name, v, to)
+		}
+	}
+}
+
+// byType makes the change that the type asks for; where it finds none, for what
+// is left without a sentence around the value, or with figures in place of
+// letters that look like them.
+func (t *tidier) byType(f *schema.Field, p value.Pointer, v *value.Value) {
+	if rule, to, ok := ByType(f, v); ok {
+		t.set(p, rule, v, to)
+	} else if v.Kind == value.String {
+		t.clearer(f, p, v)
+	}
+	if to, ok := converted(f, v); ok {
+		rule := RuleUnit
+		if to.Get("amount").Text == v.Get("amount").Text {
+			rule = RuleMeasure
+		}
+		t.set(p, rule, v, to)
+	}
+}
+
+func (t *tidier) clearer(f *schema.Field, p value.Pointer, v *value.Value) {
+	if bare := bareOf(f, v.Text); bare != "" {
+		said := value.Str(bare)
+		rule, to, ok := ByType(f, &said)
+		switch {
+		case ok:
+			t.set(p, RuleSentence, v, said)
+			t.set(p, rule, v, to)
+		case f.Type == schema.Text:
+			t.set(p, RuleSentence, v, said)
+		}
+		return
+	}
+	if figures := Figures(v.Text); figures != "" && isFigure(f) {
+		said := value.Str(figures)
+		if rule, to, ok := ByType(f, &said); ok {
+			t.set(p, RuleLookalikes, v, said)
+			t.set(p, rule, v, to)
+		} else if f.Type == schema.Date && schema.IsISODate(figures) {
+			t.set(p, RuleLookalikes, v, said)
+		}
+	}
+}
+
+func none(f *schema.Field) bool {
+	return len(f.Normalize) > 0 && f.Normalize[0] == "none"
+}
+
+// byName gives the change of a normalizer that a field asks for by name.
+func byName(name string, v *value.Value) (value.Value, bool) {
+	if v.Kind != value.String {
+		return value.Value{}, false
+	}
+	to := v.Text
+	switch name {
+	case "upper":
+		to = strings.ToUpper(to)
+	case "lower":
+		to = strings.ToLower(to)
+	case "no-end-stop":
+		to = strings.TrimRight(to, ".,;: ")
+	case "plain-signs":
+		to = norm.NFC.String(plainSigns.Replace(to))
+	case "digits-only":
+		to = strings.Map(func(r rune) rune {
+			if r >= '0' && r <= '9' {
+				return r
+			}
+			return -1
+		}, to)
+	}
+	return value.Str(to), to != v.Text && to != ""
+}
+
+var plainSigns = strings.NewReplacer("“", "\"", "”", "\"", "„", "\"", "«", "\"", "»", "\"", "‘", "'", "’", "'", "‚", "'", "–", "-", "—", "-", "‑", "-", "\u00a0", " ", "\u202f", " ", "\u00ad", "")
+
+// ByType gives the change that the field's type asks for, if its value needs
+// one and there is only one way to make it.
+func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bool) {
+	switch {
+	case f.Type == schema.Text && v.Kind == value.Number:
+		return RuleAsText, value.Str(v.Text), true
+	case f.Type == schema.Integer && v.Kind == value.Number:
+		if whole, fits := wholeNumber(v.Text); fits && whole != v.Text {
+			return RuleWhole, value.Num(whole), true
+		}
+	case f.Type == schema.Integer && v.Kind == value.String:
+		literal, rule := number(f, v.Text)
+		if whole, fits := wholeNumber(literal); fits {
+			return rule, value.Num(whole), true
+		}
+	case f.Type == schema.Number && v.Kind == value.String:
+		if literal, rule := number(f, v.Text); literal != "" {
+			return rule, value.Num(literal), true
+		}
+	case f.Type == schema.Time && v.Kind == value.String:
+		if at, read := TimeOfDay(v.Text); read && at != v.Text {
+			return RuleTime, value.Str(at), true
+		}
+	case f.Type == schema.Money || f.Type == schema.Quantity:
+		return amount(f, v)
+	case f.Type == schema.Boolean && v.Kind == value.String:
+		if b, known := Says(f, v.Text); known {
+			return RuleYesNo, value.Boolean(b), true
+		}
+	case f.Type == schema.Date && v.Kind == value.String && midnight.MatchString(v.Text):
+		return RuleDate, value.Str(midnight.FindStringSubmatch(v.Text)[1]), true
+	case f.Type == schema.Date && v.Kind == value.String:
+		if d, read := f.ReadDate(v.Text); read && schema.ISODate(d) != v.Text {
+			return RuleDate, value.Str(schema.ISODate(d)), true
+		}
+	case f.Type == schema.Choice && v.Kind == value.String:
+		if option, found := Choice(f, v.Text); found && option != v.Text {
+			return RuleChoice, value.Str(option), true
+		}
+	case f.Type == schema.Choice && v.Kind == value.Number:
+		// Of choices that are figures ("1", "2") models give the bare number.
+		if option, found := Choice(f, v.Text); found {
+			return RuleChoice, value.Str(option), true
+		}
+	}
+	return "", value.Value{}, false
+}
+
+// jsonNumber gives the JSON literal of a number in figures, or "". Signs and
+// leading zeros are taken; separators of thousands are not, since a comma can
+// be read two ways.
+func jsonNumber(text string) string {
+	text = strings.TrimPrefix(text, "+")
+	sign := ""
+	if strings.HasPrefix(text, "-") {
+		sign, text = "-", text[1:]
+	}
+	trimmed := strings.TrimLeft(text, "0")
+	if trimmed == "" || trimmed[0] == '.' {
+		if trimmed == text && trimmed == "" {
+			return ""
+		}
+		trimmed = "0" + trimmed
+	}
+	v, err := value.Parse(sign + trimmed)
+	if err != nil || v.Kind != value.Number || strings.ContainsAny(text, "eE") {
+		return ""
+	}
+	return sign + trimmed
+}
+
+// wholeNumber gives a number's literal without decimals that are all zero.
+func wholeNumber(literal string) (string, bool) {
+	if literal == "" || strings.ContainsAny(literal, "eE") {
+		return "", false
+	}
+	whole, fraction, _ := strings.Cut(literal, ".")
+	if strings.Trim(fraction, "0") != "" {
+		return "", false
+	}
+	if whole == "-0" {
+		whole = "0"
+	}
+	return whole, true
+}
+
+var yesWords = map[string]bool{
+	"ja": true, "oui": true, "sí": true, "si": true, "nein": false, "non": false,
+	"yes": true, "y": true, "true": true, "x": true, "✓": true, "✔": true, "☑": true, "☒": true,
+	"no": false, "n": false, "false": false, "☐": false,
+}
+
+// YesNo reads the words that forms use for true and false.
+func YesNo(text string) (b, known bool) {
+	b, known = yesWords[strings.ToLower(strings.Trim(text, " .[]"))]
+	return b, known
+}
+
+// opposites are words of which one denies the other.
+var opposites = map[string]string{"open": "closed", "absent": "present", "failed": "passed", "failing": "working", "broken": "intact", "unpaid": "paid", "unsigned": "signed", "disabled": "enabled", "off": "on", "out": "in"}
+
+// Opposite reports whether one of two words denies the other.
+func Opposite(a, b string) bool { return opposites[a] == b || opposites[b] == a }
+
+// Says reads a text for true or false of one field: the words of YesNo, the
+// field's own name (`closed`), and what denies it (`open`, `not closed`).
+func Says(f *schema.Field, text string) (b, known bool) {
+	if b, known = YesNo(text); known {
+		return b, known
+	}
+	text, name := strings.ToLower(strings.Trim(text, " .[]")), strings.ToLower(schema.Spoken(f.Name))
+	switch {
+	case text == "" || name == "":
+		return false, false
+	case text == name:
+		return true, true
+	case Opposite(text, name), text == "not "+name:
+		return false, true
+	}
+	return false, false
+}
+
+// Choice finds the one option that text means by its value, a synonym, case
+// or spacing.
+func Choice(f *schema.Field, text string) (string, bool) {
+	for _, o := range f.Of {
+		if o.Value == text {
+			return text, true
+		}
+	}
+	if found, ok := option(f, text); ok {
+		return found, true
+	}
+	// An option with an explanation behind it: rot (decayed timber).
+	if at := strings.IndexAny(text, "(:"); at > 0 {
+		return option(f, text[:at])
+	}
+	return "", false
+}
+
+// option finds the one option that a text names.
+func option(f *schema.Field, text string) (string, bool) {
+	found := ""
+	want := fold(text)
+	for _, o := range f.Of {
+		hit := fold(o.Value) == want
+		for _, also := range o.Also {
+			hit = hit || fold(also) == want
+		}
+		if hit && found != "" && found != o.Value {
+			return "", false
+		}
+		if hit {
+			found = o.Value
+		}
+	}
+	return found, found != ""
+}
+
+// fold makes spellings alike that differ in case, in white space, or in the
+// signs that join words.
+func fold(s string) string {
+	s = strings.NewReplacer("_", " ", "-", " ").Replace(strings.ToLower(s))
+	return strings.Trim(strings.Join(strings.Fields(s), " "), ".,;: ")
+}

@@ -1,0 +1,280 @@
+package normalize
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+
+	"github.com/shopspring/decimal"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// unknowns are the words by which models and forms say that there is no value.
+// Those in the second list may be a text that a document really has.
+var (
+	unknowns = wordSet("n/a", "n.a.", "n/a.", "not stated", "not specified", "not mentioned", "not available", "not applicable", "not given", "not found", "not provided", "not in document", "not in the document", "no information", "null", "--", "-", "–", "—", "(none)", "<null>", "keine angabe", "non précisé", "no consta")
+	maybe    = wordSet("none", "nil", "unknown", "empty", "blank", "missing", "na", "?")
+)
+
+func wordSet(list ...string) map[string]bool {
+	set := map[string]bool{}
+	for _, w := range list {
+		set[w] = true
+	}
+	return set
+}
+
+// Unknown tells whether a text says that there is no value of a field. A choice
+// that is called so is a choice.
+func Unknown(f *schema.Field, text string) bool {
+	word := strings.ToLower(strings.TrimSpace(text))
+	if f.Type == schema.Choice {
+		if _, known := Choice(f, text); known {
+			return false
+		}
+	}
+	if f.Pattern != nil && f.Pattern.MatchString(text) {
+		return false
+	}
+	trimmed := strings.Trim(word, ".()[]<>\"' ")
+	return unknowns[word] || unknowns[trimmed] || f.Type != schema.Text && (maybe[word] || maybe[trimmed])
+}
+
+// lookalikes are letters that OCR engines put for figures, each for one figure
+// only.
+var lookalikes = map[rune]rune{'O': '0', 'o': '0', 'Q': '0', 'D': '0', 'l': '1', 'I': '1', '|': '1', 'Z': '2', 'z': '2', 'S': '5', 's': '5', 'B': '8'}
+
+// AsFigures gives a text with figures in place of all letters that look like
+// them.
+func AsFigures(text string) string {
+	return strings.Map(func(r rune) rune {
+		if to, ok := lookalikes[r]; ok {
+			return to
+		}
+		return r
+	}, text)
+}
+
+// Figures gives a text with the letters that look like figures as figures; ""
+// where there are none, or where no figure stands beside them: a word of
+// letters is a word.
+func Figures(text string) string {
+	figures, changed := 0, 0
+	for _, r := range text {
+		if unicode.IsDigit(r) {
+			figures++
+		} else if _, ok := lookalikes[r]; ok {
+			changed++
+		}
+	}
+	if changed == 0 || figures < changed {
+		return ""
+	}
+	return AsFigures(text)
+}
+
+var (
+	decimalComma = regexp.MustCompile(`^([+-]?)(\d{1,3}(?:[. '’\x{00a0}\x{202f}]\d{3})+|\d+),(\d{1,2}|\d{4,})$`)
+	decimalPoint = regexp.MustCompile(`^([+-]?)(\d{1,3}(?:[, '’\x{00a0}\x{202f}]\d{3})+)\.(\d+)$`)
+	grouped      = regexp.MustCompile(`^([+-]?)(\d{1,3}(?:[ '’\x{00a0}\x{202f}]\d{3})+)$`)
+	manyGroups   = regexp.MustCompile(`^([+-]?)(\d{1,3}(?:(?:\.\d{3}){2,}|(?:,\d{3}){2,}))$`)
+)
+
+// OneReading gives the JSON literal of a number whose signs can be read one way
+// only, though the field declares none: 12,5 and 1.250,00 and 1 250 are such,
+// 1,250 and 1.250 are not.
+func OneReading(text string) string {
+	for _, re := range []*regexp.Regexp{decimalComma, decimalPoint, grouped, manyGroups} {
+		m := re.FindStringSubmatch(text)
+		if m == nil {
+			continue
+		}
+		whole := strings.Map(func(r rune) rune {
+			if r >= '0' && r <= '9' {
+				return r
+			}
+			return -1
+		}, m[2])
+		whole = strings.TrimLeft(whole, "0")
+		if whole == "" {
+			whole = "0"
+		}
+		if len(m) > 3 && m[3] != "" {
+			whole += "." + m[3]
+		}
+		return strings.TrimPrefix(m[1], "+") + whole
+	}
+	return ""
+}
+
+// unit is a unit of measure: what it measures, and how many of the base unit it
+// is, exactly.
+type unit struct {
+	of     string
+	factor string
+}
+
+// units are those that are turned into each other. Factors are exact by
+// definition (SI; the international yard and pound of 1959).
+var units = map[string]unit{
+	"mm": {"length", "0.001"}, "cm": {"length", "0.01"}, "dm": {"length", "0.1"}, "m": {"length", "1"}, "km": {"length", "1000"},
+	"in": {"length", "0.0254"}, "ft": {"length", "0.3048"}, "yd": {"length", "0.9144"}, "mi": {"length", "1609.344"},
+	"mg": {"mass", "0.001"}, "g": {"mass", "1"}, "kg": {"mass", "1000"}, "t": {"mass", "1000000"}, "lb": {"mass", "453.59237"}, "oz": {"mass", "28.349523125"},
+	"ms": {"time", "0.001"}, "s": {"time", "1"}, "min": {"time", "60"}, "h": {"time", "3600"}, "d": {"time", "86400"},
+	"mm2": {"area", "0.000001"}, "cm2": {"area", "0.0001"}, "m2": {"area", "1"}, "ha": {"area", "10000"}, "km2": {"area", "1000000"},
+	"ml": {"volume", "0.001"}, "cl": {"volume", "0.01"}, "l": {"volume", "1"}, "m3": {"volume", "1000"},
+	"W": {"power", "1"}, "kW": {"power", "1000"}, "MW": {"power", "1000000"}, "Wh": {"energy", "1"}, "kWh": {"energy", "1000"}, "MWh": {"energy", "1000000"},
+	"N": {"force", "1"}, "kN": {"force", "1000"}, "Pa": {"pressure", "1"}, "kPa": {"pressure", "1000"}, "bar": {"pressure", "100000"},
+}
+
+// spelled are other spellings of units.
+var spelled = map[string]string{
+	"metre": "m", "metres": "m", "meter": "m", "meters": "m", "mtr": "m", "millimetre": "mm", "millimetres": "mm", "millimeter": "mm", "millimeters": "mm",
+	"centimetre": "cm", "centimetres": "cm", "centimeter": "cm", "centimeters": "cm", "kilometre": "km", "kilometres": "km", "kilometer": "km", "kilometers": "km",
+	"inch": "in", "inches": "in", "\"": "in", "foot": "ft", "feet": "ft", "'": "ft", "yard": "yd", "yards": "yd", "mile": "mi", "miles": "mi",
+	"gram": "g", "grams": "g", "kilogram": "kg", "kilograms": "kg", "kilo": "kg", "tonne": "t", "tonnes": "t", "pound": "lb", "pounds": "lb", "lbs": "lb", "ounce": "oz", "ounces": "oz",
+	"second": "s", "seconds": "s", "sec": "s", "minute": "min", "minutes": "min", "hour": "h", "hours": "h", "hrs": "h", "day": "d", "days": "d",
+	"m²": "m2", "m³": "m3", "cm²": "cm2", "mm²": "mm2", "km²": "km2", "sqm": "m2", "hectare": "ha", "hectares": "ha", "litre": "l", "litres": "l", "liter": "l", "liters": "l", "L": "l", "mL": "ml",
+}
+
+// UnitOf gives the unit that a text names, as units are called here; "" for one
+// that is not known.
+func UnitOf(text string) string {
+	text = strings.TrimSuffix(strings.TrimSpace(text), ".")
+	for _, name := range []string{text, strings.ToLower(text)} {
+		if _, ok := units[name]; ok {
+			return name
+		}
+		if short := spelled[name]; short != "" {
+			return short
+		}
+	}
+	return ""
+}
+
+// maxPlaces bounds the decimals of a conversion that does not come out even:
+// such a one is none.
+const maxPlaces = 12
+
+// Convert gives an amount in another unit, exactly; "" where the units are not
+// known, measure different things, or the figure has no end.
+func Convert(amount, from, to string) string {
+	a, okA := units[UnitOf(from)]
+	b, okB := units[UnitOf(to)]
+	if !okA || !okB || a.of != b.of {
+		return ""
+	}
+	d, err := decimal.NewFromString(amount)
+	if err != nil || d.Exponent() > 30 || d.Exponent() < -30 {
+		return ""
+	}
+	base := d.Mul(decimal.RequireFromString(a.factor))
+	other := decimal.RequireFromString(b.factor)
+	out := base.DivRound(other, maxPlaces)
+	if !out.Mul(other).Equal(base) {
+		return ""
+	}
+	return out.String()
+}
+
+// Kindred gives the units that measure the same as one, itself left out.
+func Kindred(name string) []string {
+	own, ok := units[UnitOf(name)]
+	if !ok {
+		return nil
+	}
+	var all []string
+	for other, u := range units {
+		if u.of == own.of && other != UnitOf(name) {
+			all = append(all, other)
+		}
+	}
+	slices.Sort(all)
+	return all
+}
+
+// converted gives a quantity in the schema's own unit.
+func converted(f *schema.Field, v *value.Value) (value.Value, bool) {
+	if f.Type != schema.Quantity || f.Unit == "" || v.Kind != value.Object {
+		return value.Value{}, false
+	}
+	amount, unit := v.Get("amount"), v.Get("unit")
+	if amount == nil || amount.Kind != value.Number || unit == nil || unit.Kind != value.String || unit.Text == f.Unit {
+		return value.Value{}, false
+	}
+	if UnitOf(unit.Text) == UnitOf(f.Unit) && UnitOf(f.Unit) != "" {
+		return pairOf(amount.Text, "unit", f.Unit), true
+	}
+	if literal := Convert(amount.Text, unit.Text, f.Unit); literal != "" {
+		return pairOf(literal, "unit", f.Unit), true
+	}
+	return value.Value{}, false
+}
+
+var sentence = regexp.MustCompile(`(?i)^(?:the |its |their |this )?(.{1,60}?)(?: number| no\.?)?(?: of the [\pL ]{2,30}?| given| stated| listed)?\s*(?: is| was| are| were|:|=)\s+(.+?)\.?$`)
+
+// bareOf gives the value out of a sentence that says no more than the field's
+// name: "The licence is A4411." gives A4411. What is said of anything else
+// stays as it is.
+func bareOf(f *schema.Field, text string) string {
+	m := sentence.FindStringSubmatch(text)
+	if m == nil {
+		return ""
+	}
+	said := PlainName(m[1])
+	for _, name := range append([]string{f.Name, schema.Spoken(f.Name)}, f.PrintedAs...) {
+		plain := PlainName(name)
+		if plain != "" && (said == plain || strings.TrimSuffix(plain, "no") == said || said+"number" == plain) {
+			return strings.Trim(m[2], "\"'“”‘’ ")
+		}
+	}
+	return ""
+}
+
+// isFigure tells the types whose values are written in figures.
+func isFigure(f *schema.Field) bool {
+	switch f.Type {
+	case schema.Integer, schema.Number, schema.Money, schema.Quantity, schema.Date, schema.Time:
+		return true
+	}
+	return false
+}
+
+// Rule is one normalizer, for people.
+type Rule struct {
+	Name    string
+	Of      string // the types that it is for, or who asks for it
+	Does    string
+	Example string
+}
+
+// Rules are all normalizers, in the order in which they are tried.
+var Rules = []Rule{
+	{RuleKey, "names", "a field name in another case or style", "reportNo → report_no"},
+	{RuleListOne, "list", "one item where a list belongs", `"rot" → ["rot"]`},
+	{RuleListed, "list", "items of figures, dates or choices in one text", `"1, 2 and 4" → [1, 2, 4]`},
+	{RuleSpaces, "all", "white space at the ends and in runs", `" Heron  Plank" → "Heron Plank"`},
+	{RuleBlank, "all", "an empty text is no value, and no item of a list", `"" → null`},
+	{RuleUnknown, "all", "words for no value, such as N/A", `"N/A" → null`},
+	{RuleSentence, "all", "a sentence around the value", `"The licence is QL-058." → "QL-058"`},
+	{RuleAsText, "text", "a number where a text belongs", `7 → "7"`},
+	{RuleDigits, "figures", "a number inside a string", `"12.5" → 12.5`},
+	{RuleNumber, "figures", "in declared separators, or with only one reading", `"1.250,00" → 1250.00`},
+	{RuleWhole, "integer", "decimals that are all zero", "3.0 → 3"},
+	{RuleLookalikes, "figures", "letters that look like digits, among digits", `"1O.5" → 10.5`},
+	{RuleYesNo, "boolean", "a word for true or false, the field's own name among them", `"ja" → true`},
+	{RuleDate, "date", "in a declared format, or with only one reading", `"3. März 2031" → "2031-03-03"`},
+	{RuleTime, "time", "a time of day", `"9.30 h" → "09:30"`},
+	{RuleChoice, "choice", "a synonym, case or spacing", `"decayed timber" → "rot"`},
+	{RuleAmount, "money, quantity", "an amount written as a text", `"12,5 m" → {"amount": 12.5, "unit": "m"}`},
+	{RuleMeasure, "money, quantity", "the schema's own, if none is given", `12.5 → {"amount": 12.5, "unit": "m"}`},
+	{RuleUnit, "quantity", "the schema's own unit, by an exact factor", "980 cm → 9.8 m"},
+	{"upper", "normalize: upper", "capitals", `"ql-058" → "QL-058"`},
+	{"lower", "normalize: lower", "small letters", `"ROT" → "rot"`},
+	{"no-end-stop", "normalize: no-end-stop", "signs at the end", `"Renew the kerb." → "Renew the kerb"`},
+	{"digits-only", "normalize: digits-only", "digits only", `"+49 (0)30 12" → "4903012"`},
+	{"plain-signs", "normalize: plain-signs", "plain quotes and dashes, Unicode composed", `“a–b” → "a-b"`},
+}

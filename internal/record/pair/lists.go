@@ -1,0 +1,337 @@
+package pair
+
+import (
+	"bytes"
+	"runtime"
+	"sort"
+	"sync"
+	"sync/atomic"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Pair is two items that belong together by their places in their lists; -1
+// stands for no item on that side.
+type Pair struct{ Gold, Filled int }
+
+// TooMany is how many pairs of items a list may come to before the optimal
+// assignment, whose cost grows with the third power, gives way to a plainer one:
+// items are then paired by their key, by being the same, and else in the order in
+// which they stand. IsTooMany tells such lists, so that it can be said aloud.
+const TooMany = 25_000_000
+
+// IsTooMany tells lists that are too long to be paired optimally.
+func IsTooMany(gold, filled int) bool { return gold*filled > TooMany }
+
+// Lists pairs the items of two lists of field f. Every item is in exactly one
+// pair. The pairs with a gold item come first, in the order of gold; the
+// unpaired filled items follow in their own order.
+func Lists(f *schema.Field, gold, filled []value.Value) []Pair {
+	if !Same(gold, filled) {
+		return Differing(f, gold, filled)
+	}
+	pairs := make([]Pair, len(gold))
+	for i := range gold {
+		pairs[i] = Pair{i, i}
+	}
+	return pairs
+}
+
+// Differing is Lists for lists that are known not to be the same.
+func Differing(f *schema.Field, gold, filled []value.Value) []Pair {
+	pairs := make([]Pair, 0, len(gold)+len(filled))
+	if len(gold) == 0 || len(filled) == 0 {
+		for i := range gold {
+			pairs = append(pairs, Pair{i, -1})
+		}
+		for i := range filled {
+			pairs = append(pairs, Pair{-1, i})
+		}
+		return pairs
+	}
+	s := borrow()
+	defer s.giveBack()
+	g, d := s.items(f, gold), s.items(f, filled)
+	partner := s.match(f, g, d)
+	of := s.ints(len(gold), -1)
+	taken := s.ints(len(filled), 0)
+	for i, j := range partner {
+		if j >= 0 {
+			of[g[i].at] = int(d[j].at)
+			taken[d[j].at] = 1
+		}
+	}
+	for i, j := range of {
+		pairs = append(pairs, Pair{i, j})
+	}
+	for j := range filled {
+		if taken[j] == 0 {
+			pairs = append(pairs, Pair{-1, j})
+		}
+	}
+	return pairs
+}
+
+// Same tells lists that say the same item by item: pairing each with its like is
+// optimal, and whatever else were optimal would come to the same.
+func Same(gold, filled []value.Value) bool {
+	if len(gold) != len(filled) {
+		return false
+	}
+	for i := range gold {
+		if !value.Equal(&gold[i], &filled[i]) {
+			return false
+		}
+	}
+	return true
+}
+
+// match gives for each item of g (in the order of their content; in their own,
+// where the list has one) its partner in d, or -1. g and d are as items gives
+// them.
+func (s *scratch) match(f *schema.Field, g, d []node) []int {
+	partner := s.ints(len(g), -1)
+	if len(g) == 0 || len(d) == 0 {
+		return partner
+	}
+	if f.Ordered {
+		s.align(g, d, partner)
+		return partner
+	}
+	if reordered(g, d) {
+		for i := range partner {
+			partner[i] = i
+		}
+		return partner
+	}
+	taken := s.ints(len(d), 0)
+	if len(f.Key) > 0 {
+		s.byKey(f, g, d, partner, taken)
+	}
+	s.assign(g, d, s.free(partner, -1), s.free(taken, 0), partner, taken)
+	return partner
+}
+
+// reordered tells lists of the same items: in the order of their content each
+// stands beside its like, and no other pairing is better.
+func reordered(g, d []node) bool {
+	if len(g) != len(d) {
+		return false
+	}
+	for i := range g {
+		if !bytes.Equal(g[i].text, d[i].text) {
+			return false
+		}
+	}
+	return true
+}
+
+// free gives the places where nothing was set yet.
+func (s *scratch) free(marks []int, unset int) []int {
+	left := s.ints(len(marks), 0)[:0]
+	for i, m := range marks {
+		if m == unset {
+			left = append(left, i)
+		}
+	}
+	return left
+}
+
+// byKey pairs the items whose whole key both sides hold; within one key by
+// assignment.
+func (s *scratch) byKey(f *schema.Field, g, d []node, partner, taken []int) {
+	filled := map[string][]int{}
+	for j := range d {
+		if key, ok := keyOf(f, &d[j]); ok {
+			filled[key] = append(filled[key], j)
+		}
+	}
+	var keys []string
+	gold := map[string][]int{}
+	for i := range g {
+		key, ok := keyOf(f, &g[i])
+		if !ok || len(filled[key]) == 0 {
+			continue
+		}
+		if len(gold[key]) == 0 {
+			keys = append(keys, key)
+		}
+		gold[key] = append(gold[key], i)
+	}
+	for _, key := range keys {
+		s.assign(g, d, gold[key], filled[key], partner, taken)
+	}
+}
+
+// keyOf gives the canonical key of an item; false if a part of it is missing.
+func keyOf(f *schema.Field, it *node) (string, bool) {
+	var b []byte
+	for _, name := range f.Key {
+		part := it.v.Get(name)
+		if !Has(part) {
+			return "", false
+		}
+		b = append(canonical(b, f.Item.Child(name), part), 0)
+	}
+	return string(b), true
+}
+
+// assign pairs the given items so that the summed similarity is the greatest.
+func (s *scratch) assign(g, d []node, gold, filled []int, partner, taken []int) {
+	switch {
+	case len(gold) == 0 || len(filled) == 0:
+		return
+	case IsTooMany(len(gold), len(filled)):
+		s.inOrder(g, d, gold, filled, partner, taken)
+		return
+	}
+	weight := s.table(len(gold), len(filled))
+	defer s.tableDone(weight)
+	s.weigh(g, d, gold, filled, weight)
+	for i, j := range Assign(weight) {
+		if j >= 0 && weight[i][j] >= Least {
+			partner[gold[i]] = filled[j]
+			taken[filled[j]] = 1
+		}
+	}
+}
+
+// alone is how many similarities one hand computes by itself.
+const alone = 50_000
+
+// weigh computes all similarities; many of them by several goroutines, a row each.
+func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64) {
+	row := func(s *scratch, i int) {
+		for j, y := range filled {
+			if w := s.similarity(&g[gold[i]], &d[y]); w >= Least {
+				weight[i][j] = w
+			}
+		}
+	}
+	if len(gold)*len(filled) < alone {
+		for i := range gold {
+			row(s, i)
+		}
+		return
+	}
+	var next atomic.Int64
+	var wait sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		wait.Go(func() {
+			own := borrow()
+			defer own.giveBack()
+			for i := int(next.Add(1)) - 1; i < len(gold); i = int(next.Add(1)) - 1 {
+				row(own, i)
+			}
+		})
+	}
+	wait.Wait()
+}
+
+// inOrder pairs very long lists: items that are the same, then what is left in
+// the order in which it stands, where it is alike enough.
+func (s *scratch) inOrder(g, d []node, gold, filled []int, partner, taken []int) {
+	like := map[string][]int{}
+	for _, j := range filled {
+		like[string(d[j].text)] = append(like[string(d[j].text)], j)
+	}
+	take := func(i, j int) { partner[i], taken[j] = j, 1 }
+	for _, i := range gold {
+		if js := like[string(g[i].text)]; len(js) > 0 {
+			take(i, js[0])
+			like[string(g[i].text)] = js[1:]
+		}
+	}
+	var x, y []int
+	for _, i := range gold {
+		if partner[i] < 0 {
+			x = append(x, i)
+		}
+	}
+	for _, j := range filled {
+		if taken[j] == 0 {
+			y = append(y, j)
+		}
+	}
+	sort.Slice(x, func(a, b int) bool { return g[x[a]].at < g[x[b]].at })
+	sort.Slice(y, func(a, b int) bool { return d[y[a]].at < d[y[b]].at })
+	for n := 0; n < min(len(x), len(y)); n++ {
+		if s.similarity(&g[x[n]], &d[y[n]]) >= Least {
+			take(x[n], y[n])
+		}
+	}
+}
+
+// align pairs the items of an ordered list by the non-crossing alignment with
+// the greatest summed similarity.
+func (s *scratch) align(g, d []node, partner []int) {
+	rows, columns := len(g), len(d)
+	if IsTooMany(rows, columns) {
+		taken := s.ints(columns, 0)
+		s.inOrder(g, d, s.free(partner, -1), s.free(taken, 0), partner, taken)
+		return
+	}
+	best := make([][]float64, rows+1) // best[i][j]: of the items from i and j on
+	alike := make([][]float64, rows)
+	best[rows] = make([]float64, columns+1)
+	for i := rows - 1; i >= 0; i-- {
+		best[i], alike[i] = make([]float64, columns+1), make([]float64, columns)
+		for j := columns - 1; j >= 0; j-- {
+			best[i][j] = max(best[i+1][j], best[i][j+1])
+			if w := s.similarity(&g[i], &d[j]); w >= Least {
+				alike[i][j] = w
+				best[i][j] = max(best[i][j], w+best[i+1][j+1])
+			}
+		}
+	}
+	for i, j := 0, 0; i < rows && j < columns; {
+		switch {
+		case alike[i][j] >= Least && best[i][j] == alike[i][j]+best[i+1][j+1]:
+			partner[i] = j
+			i, j = i+1, j+1
+		case best[i][j] == best[i+1][j]:
+			i++
+		default:
+			j++
+		}
+	}
+}
+
+// Canonical gives a text that is the same for all ways to write the same
+// content: members in schema order, empty values left out, numbers in one
+// spelling, the items of lists without an order sorted.
+func Canonical(f *schema.Field, v *value.Value) string { return string(canonical(nil, f, v)) }
+
+func canonical(b []byte, f *schema.Field, v *value.Value) []byte {
+	if v.Empty() {
+		return b
+	}
+	switch {
+	case f.Type == schema.Group && v.Kind == value.Object:
+		b = append(b, '{')
+		for i, kid := range f.Fields {
+			if m := v.Get(kid.Name); !m.Empty() {
+				b = append(b, byte(i>>8), byte(i))
+				b = canonical(b, kid, m)
+			}
+		}
+		return append(b, '}')
+	case f.Type == schema.List && v.Kind == value.Array:
+		parts := make([]string, len(v.Kids))
+		for i := range v.Kids {
+			parts[i] = Canonical(f.Item, &v.Kids[i])
+		}
+		if !f.Ordered {
+			sort.Strings(parts)
+		}
+		b = append(b, '[')
+		for _, p := range parts {
+			b = append(append(b, p...), 0)
+		}
+		return append(b, ']')
+	case v.Kind == value.Number:
+		return value.AppendCanonicalNumber(append(b, '#'), v.Text)
+	}
+	return v.Append(b)
+}

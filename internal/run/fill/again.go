@@ -1,0 +1,162 @@
+package fill
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"sort"
+
+	"filler/internal/ask/prompt"
+	"filler/internal/base/tokens"
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/record/evidence"
+	"filler/internal/record/merge"
+	"filler/internal/source/layout"
+)
+
+// maxUnread bounds how many unread lines a record names one by one.
+const maxUnread = 12
+
+// again asks once more for the labelled lines and rows that no value comes
+// from, and takes from the answers what stands in those lines; then for those
+// that are left, each place by itself. What then still is unread is a problem.
+func (w *filling) again(ctx context.Context) error {
+	if w.Settings.Style == prompt.Open || len(w.images()) > 0 {
+		return nil
+	}
+	whole := part{schema: w.Schema, style: prompt.Record}
+	room, err := w.asker().room(&whole)
+	lines := w.unread()
+	// Where there is no room for all fields at once, the lines stay a problem.
+	for round := 1; err == nil && round <= w.Rounds && len(lines) > 0; round++ {
+		if err := w.look(ctx, lines, &whole, room, round); err != nil {
+			return err
+		}
+		lines = w.unread()
+	}
+	w.stillUnread(lines)
+	return nil
+}
+
+// look asks for lines and fills gaps with the answers.
+func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, room prompt.Room, round int) error {
+	list := value.List()
+	var asked []layout.Span
+	for _, l := range lines {
+		list.Kids = append(list.Kids, value.Obj(number("line", l.Line), text("field", l.Field), text("text", l.Text)))
+		asked = append(asked, layout.Span{Start: l.Start, End: l.End})
+	}
+	w.trace.add("uncovered", number("round", round), list.Named("lines"))
+	pieces := w.askAgain(asked, whole, room, round)
+	if round > 1 {
+		for _, x := range pieces {
+			x.chunk.Missing = fieldsOf(lines, x.chunk)
+		}
+	}
+	if err := w.fillAll(ctx, pieces); err != nil {
+		return err
+	}
+	parts := []merge.Part{{Record: w.record, Places: w.places(&w.record)}}
+	for _, x := range pieces {
+		w.trace.steps = append(w.trace.steps, x.trace.steps...)
+		if x.code == "" {
+			w.follow(&x.record, x.places, x.normalized)
+			parts = append(parts, merge.Part{Record: x.record, Places: x.places, Inside: true, Gaps: true, Asked: asked})
+		}
+	}
+	r := merge.Parts(w.Schema, parts, w.starts())
+	w.decided(r)
+	w.record, w.found = record.Arrange(w.Schema, &r.Record), r.Places
+	w.remember()
+	return nil
+}
+
+// fieldsOf gives the fields that the lines of a part speak of.
+func fieldsOf(lines []evidence.Line, c *prompt.Chunk) (fields []string) {
+	for _, l := range lines {
+		for _, s := range c.Shown {
+			if s.Holds(l.Start) && !slices.Contains(fields, l.Field) {
+				fields = append(fields, l.Field)
+			}
+		}
+	}
+	return fields
+}
+
+// unread gives the lines that nothing comes from, but those of pieces that came
+// to nothing: their own problem says so.
+func (w *filling) unread() []evidence.Line {
+	lines := evidence.Unread(w.Schema, &w.record, w.index, w.places(&w.record))
+	sort.Slice(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
+	kept := lines[:0:0]
+	for _, l := range lines {
+		lost := false
+		for _, s := range w.lost {
+			lost = lost || s.Holds(l.Start)
+		}
+		if !lost {
+			kept = append(kept, l)
+		}
+	}
+	return kept
+}
+
+// askAgain gives the requests for lines, with what stands around them: in the
+// first round as many in one as are read with care, then each place alone.
+func (w *filling) askAgain(lines []layout.Span, whole *part, room prompt.Room, round int) []*piece {
+	most := room.Tokens
+	if most == 0 || most > carefully {
+		most = carefully
+	}
+	if round > 1 {
+		most = 1
+	}
+	var pieces []*piece
+	var group []layout.Span
+	var around prompt.Chunk // of the group
+	flush := func() {
+		if len(group) > 0 {
+			c := around
+			pieces = append(pieces, &piece{part: whole, chunk: &c, room: room, step: fmt.Sprintf("look again %d.%d", round, len(pieces)+1)})
+		}
+		group = nil
+	}
+	for _, l := range lines {
+		next := w.cuts.Around(append(group[:len(group):len(group)], l))
+		same := len(group) > 0 && slices.Equal(next.Shown, around.Shown)
+		if len(group) > 0 && !same && tokens.Estimate(w.doc.Part("flow", next.Shown)) > most {
+			flush()
+			next = w.cuts.Around([]layout.Span{l})
+		}
+		group, around = append(group, l), next
+	}
+	flush()
+	return pieces
+}
+
+// carefully is how many tokens of unread lines go into one request.
+const carefully = 1500
+
+// stillUnread makes problems of the lines that nothing comes from.
+func (w *filling) stillUnread(lines []evidence.Line) {
+	w.missed = map[string]bool{}
+	for _, l := range lines {
+		w.missed[l.Field] = true
+	}
+	for i, l := range lines {
+		if i == maxUnread {
+			w.others = append(w.others, record.Problem{Code: record.Uncovered, Message: fmt.Sprintf("no value came from %d more lines that name fields", len(lines)-i)})
+			return
+		}
+		if f := w.Schema.Find(l.Field); f != nil && f.Sensitive {
+			w.others = append(w.others, record.Problem{Code: record.Uncovered, Message: fmt.Sprintf("line %d names %s, but no value came from it", l.Line, l.Field)})
+			continue
+		}
+		said := l.Text
+		if r := []rune(said); len(r) > 60 {
+			said = string(r[:59]) + "…"
+		}
+		w.others = append(w.others, record.Problem{Code: record.Uncovered, Message: fmt.Sprintf("line %d names %s, but no value came from it (%q)", l.Line, l.Field, said)})
+	}
+}

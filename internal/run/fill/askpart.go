@@ -1,0 +1,406 @@
+package fill
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"regexp"
+	"strings"
+
+	"filler/internal/ask/answer"
+	"filler/internal/ask/chat"
+	"filler/internal/ask/model"
+	"filler/internal/ask/prompt"
+	"filler/internal/base/tokens"
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/record/evidence"
+	"filler/internal/record/normalize"
+	"filler/internal/schema"
+	"filler/internal/source/document"
+	"filler/internal/source/layout"
+)
+
+// piece is one part of one chunk of a document, asked for in one request.
+type piece struct {
+	*part
+	chunk *prompt.Chunk // nil: the whole document
+	room  prompt.Room
+	step  string
+	level int // how often it was split
+
+	w     *filling
+	index *evidence.Index // of what is shown
+	trace trace
+
+	record     value.Value
+	places     evidence.Places
+	pointed    evidence.Places          // places that the model named
+	seen       evidence.Places          // places on the pages that the model named
+	basis      map[value.Pointer]string // words that inferred values rest on
+	normalized []normalize.Change
+	cut        bool        // the reply ended early
+	came       []string    // the fields that came whole before it did
+	unstated   bool        // the model says that the document does not state the field
+	code       record.Code // why no record came, or ""
+	why        string
+	halves     []*piece // what it was split into
+}
+
+// fill asks for the piece and reads the answer. An error means that the
+// document waits for another time.
+func (x *piece) fill(ctx context.Context) error {
+	came, err := x.ask(ctx)
+	if err != nil {
+		if ends(err) {
+			return err
+		}
+		x.code, x.why = record.NoAnswer, err.Error()
+		return nil
+	}
+	if err := x.take(came); err != nil {
+		x.code, x.why = record.Syntax, err.Error()
+	}
+	if x.cut || x.code == record.Syntax && cutOff(came) {
+		if err := x.split(ctx); err != nil {
+			return err
+		}
+	}
+	if x.code == "" && x.halves == nil {
+		x.places = x.locate(&x.record)
+	}
+	return nil
+}
+
+func spansOf(spans []layout.Span) [][2]int {
+	var out [][2]int
+	for _, s := range spans {
+		out = append(out, [2]int{s.Start, s.End})
+	}
+	return out
+}
+
+// ask sends the request, again in a weaker shape where the server refuses one.
+func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
+	w := x.w
+	for {
+		ask := w.asker().ask(x.part, x.chunk)
+		shape := ask.Shape
+		req := ask.Request()
+		req.Seed = w.Seed
+		if most := w.Model.Context; most > 0 {
+			if need := tokens.EstimateBytes(len(req.Body())) + w.Model.Reply; need > most && len(ask.Images) == 0 {
+				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "one of its lines is too long; split it, or use a model with a larger context"}
+			}
+		}
+		came, err := w.send(ctx, x.step, req)
+		var fail *model.Failure
+		if errors.As(err, &fail) && fail.Shape {
+			x.trace.add("shape", text("refused", shape), text("note", fail.Msg))
+			continue
+		}
+		if err == nil && !follows(shape, came) && !x.usable(came) {
+			weaker, serr := w.Client.Weaken(shape)
+			if serr != nil {
+				return nil, serr
+			}
+			if weaker {
+				x.trace.add("shape", text("refused", shape), text("note", "the server accepted the shape but did not follow it"))
+				continue
+			}
+		}
+		if err == nil {
+			x.trace.add("ask", text("request", w.turn+x.step), text("shape", shape), value.Boolean(came.Cached).Named("cached"))
+		}
+		return came, err
+	}
+}
+
+// follows tells whether a reply has the form that the request held it to. A
+// reply that was cut, or refused, says nothing about the server.
+func follows(shape string, a *model.Answer) bool {
+	if shape == "plain" || cutOff(a) || a.Refusal != "" || strings.TrimSpace(a.Text) == "" {
+		return true
+	}
+	v, err := value.Parse(strings.TrimSpace(a.Text))
+	return err == nil && v.Kind == value.Object
+}
+
+// cutOff tells a reply that did not come to its own end: it was too long, or ran
+// in circles and was stopped.
+func cutOff(a *model.Answer) bool { return a.Finish == "length" || a.Finish == chat.FinishCircles }
+
+// usable tells whether a reply that did not keep its form says enough all the
+// same: asking again costs.
+func (x *piece) usable(a *model.Answer) bool {
+	r, err := answer.ReadKnown(a.Text, value.Object, x.known)
+	if err != nil {
+		return false
+	}
+	v, _ := answer.Inner(x.schema, r.Value)
+	if x.schema.EachEntry() {
+		return v.Get(schema.Wrapper) != nil || v.Kind == value.Array
+	}
+	known := 0
+	for i := range v.Kids {
+		if x.schema.Record().Child(v.Kids[i].Name) != nil {
+			known++
+		}
+	}
+	return v.Kind == value.Object && known > 0 && known*2 >= len(v.Kids)
+}
+
+// take reads a reply into the record and normalizes it.
+func (x *piece) take(came *model.Answer) error {
+	if strings.TrimSpace(came.Text) == "" {
+		if came.Refusal != "" {
+			return fmt.Errorf("the model refused: %s", came.Refusal)
+		}
+		return answer.ErrEmpty
+	}
+	if x.style == prompt.ByField {
+		x.short(came.Text)
+		return nil
+	}
+	if err := x.read(came); err != nil {
+		return err
+	}
+	x.normalize()
+	return nil
+}
+
+// read reads a reply into the record, as the model means it.
+func (x *piece) read(came *model.Answer) error {
+	r, err := answer.ReadKnown(came.Text, value.Object, x.known)
+	if err != nil {
+		return err
+	}
+	x.trace.lenient(r.Deviations)
+	x.cut = r.Cut || cutOff(came)
+	if x.record, err = x.unwrap(r.Value); err != nil {
+		return err
+	}
+	if x.schema.EachEntry() && len(r.All) > 1 && len(x.record.Kids) == 1 && r.Value.Kind == value.Object && r.Value.Get(schema.Wrapper) == nil {
+		x.entries(r.All)
+	}
+	if x.w.Settings.Images != "alone" {
+		x.trace.lenient(answer.Shape(x.schema, &x.record))
+	}
+	x.unpack(x.schema.Root, "", &x.record)
+	if x.w.Settings.Images == "alone" && len(x.w.images()) > 0 {
+		x.see()
+	}
+	x.bases()
+	if x.style == prompt.ByPointer {
+		x.point()
+	}
+	return nil
+}
+
+// normalize normalizes what was read.
+func (x *piece) normalize() {
+	x.normalized = normalize.Record(x.schema, &x.record)
+	x.trace.normalizers(x.normalized)
+	x.came = nil
+	for i := range x.record.Kids {
+		if i+1 < len(x.record.Kids) && x.schema.Record().Child(x.record.Kids[i].Name) != nil {
+			x.came = append(x.came, x.record.Kids[i].Name)
+		}
+	}
+	x.record = record.Arrange(x.schema, &x.record)
+}
+
+// known tells whether a field somewhere in the schema is called so, but for
+// case and signs.
+func (x *piece) known(name string) bool {
+	name = normalize.PlainName(name)
+	found := name == schema.Wrapper
+	x.schema.Root.Walk(func(f *schema.Field, _ int) { found = found || f.Name != "" && normalize.PlainName(f.Name) == name })
+	return found
+}
+
+// entries takes objects that stand side by side as the records: one a line, as
+// models write them where a list was asked.
+func (x *piece) entries(all []value.Value) {
+	list := value.List()
+	for i := range all {
+		fields := 0
+		for j := range all[i].Kids {
+			if x.known(all[i].Kids[j].Name) {
+				fields++
+			}
+		}
+		if fields*2 < len(all[i].Kids) {
+			return
+		}
+		list.Kids = append(list.Kids, all[i])
+	}
+	x.record = list
+	x.trace.add("lenient", text("kind", "list"), number("offset", 0), text("note", fmt.Sprintf("%d records side by side in place of a list", len(all))))
+}
+
+// unpack takes values out of what models put around them: JSON in a string
+// where a group or a list belongs, and {"value": …} around a plain value.
+func (x *piece) unpack(f *schema.Field, p value.Pointer, v *value.Value) {
+	deviation := func(note string) {
+		x.trace.add("lenient", text("kind", "packed"), number("offset", 0), text("note", fmt.Sprintf("%s: %s", p, note)))
+	}
+	if !f.IsLeaf() && v.Kind == value.String {
+		if inner, err := answer.Read(v.Text, value.Object); err == nil && (inner.Value.Kind == value.Object || inner.Value.Kind == value.Array) {
+			*v = inner.Value.Named(v.Name)
+			deviation("JSON within a string")
+		}
+	}
+	switch {
+	case f.Type == schema.Group && v.Kind == value.Object:
+		for i := range v.Kids {
+			if kid := f.Child(v.Kids[i].Name); kid != nil {
+				x.unpack(kid, p.Key(kid.Name), &v.Kids[i])
+			}
+		}
+	case f.Type == schema.List && v.Kind == value.Array:
+		for i := range v.Kids {
+			x.unpack(f.Item, p.Index(i), &v.Kids[i])
+		}
+	case f.IsLeaf() && !f.Basis && v.Kind == value.Object && len(v.Kids) > 0 && x.w.Settings.Images != "alone":
+		inner := v.Get("value")
+		name, _ := f.Measure()
+		switch {
+		case inner == nil:
+		case (f.Type == schema.Money || f.Type == schema.Quantity) && v.Get(name) != nil && inner.Kind != value.Object:
+			inner.Name = "amount"
+			deviation("`value` in place of `amount`")
+		default:
+			*v = inner.Clone().Named(v.Name)
+			deviation("an object around the value")
+		}
+	}
+}
+
+// unstated is how models say that the document does not say: as the prompt asks
+// for, or in their own words.
+var unstated = regexp.MustCompile(`(?i)^"?(` + prompt.NotStated + `\b|not (mentioned|specified|provided|given|available|present|included|found)( |\.|$)|(the|this) (document|text|letter|form|page|passage|source)s? do(es)? not (state|say|mention|give|specify|contain|provide|include)\b)`)
+
+// short takes the answer to a question: a value, or that there is none.
+func (x *piece) short(came string) {
+	v, deviations := answer.Short(came, append([]string{schema.Spoken(x.field.Name), x.field.Name}, x.field.PrintedAs...))
+	x.trace.lenient(deviations)
+	if v.Kind == value.String && unstated.MatchString(v.Text) {
+		v, x.unstated = value.Value{}, true
+	}
+	at := v
+	steps := strings.Split(x.field.Path, ".")
+	for i := len(steps) - 1; i >= 0; i-- {
+		at = value.Obj(at.Named(steps[i]))
+	}
+	x.record = at
+	x.bases()
+	x.normalized = normalize.Record(x.schema, &x.record)
+	x.trace.normalizers(x.normalized)
+	x.record = record.Arrange(x.schema, &x.record)
+}
+
+// unwrap takes the record, or with `each: entry` the records, out of what
+// models put around it.
+func (x *piece) unwrap(v value.Value) (value.Value, error) {
+	v, deviations := answer.Inner(x.schema, v)
+	x.trace.lenient(deviations)
+	if x.schema.EachEntry() {
+		if inner := v.Get(schema.Wrapper); inner != nil {
+			return inner.Named(""), nil
+		}
+		if v.Kind == value.Object {
+			v = value.List(v)
+		}
+		return v, nil
+	}
+	if v.Kind == value.Array {
+		if len(v.Kids) != 1 {
+			return v, fmt.Errorf("the reply holds %d records; one was asked for", len(v.Kids))
+		}
+		x.trace.add("lenient", text("kind", "list"), number("offset", 0), text("note", "a list around the one record"))
+		return v.Kids[0], nil
+	}
+	return v, nil
+}
+
+// bases takes the words that values rest on out of the reply, from the fields
+// that ask for them.
+func (x *piece) bases() {
+	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, p value.Pointer, v *value.Value) {
+		if !f.Basis || v.Kind != value.Object || v.Get("value") == nil {
+			return
+		}
+		if words := v.Get("basis"); words != nil && words.Kind == value.String {
+			if x.basis == nil {
+				x.basis = map[value.Pointer]string{}
+			}
+			x.basis[p] = words.Text
+		}
+		*v = v.Get("value").Named(v.Name)
+	})
+}
+
+// locate gives the evidence of a record; of a value that is inferred, the words
+// it rests on, where they stand in what was shown.
+func (x *piece) locate(v *value.Value) evidence.Places {
+	for p, place := range x.pointed { // a normalizer may have put it in other words
+		if at := v.At(p); at != nil && at.Text != x.w.doc.Text[place.Start:place.End] {
+			place.Kind = evidence.Restated
+			x.pointed[p] = place
+		}
+	}
+	places := evidence.With(x.schema, v, x.index, x.pointed)
+	for p, place := range places { // words are better evidence than a picture
+		if at, ok := x.seen[p]; ok && !place.Found() {
+			places[p] = at
+		}
+	}
+	for p, place := range places {
+		if words, ok := x.basis[p]; ok && !place.Found() {
+			if at, found := x.index.Words(words); found {
+				places[p] = at
+			}
+		}
+	}
+	return onPages(x.w.doc, places)
+}
+
+// onPages adds pages and boxes.
+func onPages(d *document.Document, places evidence.Places) evidence.Places {
+	if d.Layout != nil {
+		for p, place := range places {
+			places[p] = onPage(d.Layout, place)
+		}
+	}
+	return places
+}
+
+// onPage adds page and boxes of the words that a place spans.
+func onPage(t *layout.Text, p evidence.Place) evidence.Place {
+	if !p.Found() {
+		return p
+	}
+	p.Boxes = nil
+	from, to := t.Within(p.Start, p.End)
+	line := -1
+	for i := from; i < to; i++ {
+		w := &t.Words[i]
+		if w.Box == (layout.Box{}) {
+			continue // a page that a model wrote down has no places
+		}
+		if p.Page == 0 {
+			p.Page = w.Page
+		}
+		if w.Line != line {
+			line = w.Line
+			p.Boxes = append(p.Boxes, w.Box)
+			continue
+		}
+		p.Boxes[len(p.Boxes)-1] = layout.Box(p.Boxes[len(p.Boxes)-1]).Union(w.Box)
+	}
+	if len(p.Boxes) > 0 {
+		p.Box = p.Boxes[0]
+	}
+	return p
+}

@@ -1,0 +1,441 @@
+package fill
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"sync"
+
+	"filler/internal/ask/chat"
+	"filler/internal/ask/model"
+	"filler/internal/ask/prompt"
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/record/evidence"
+	"filler/internal/record/merge"
+	"filler/internal/source/document"
+	"filler/internal/source/layout"
+	"filler/internal/store/sqlite"
+)
+
+// filling is one document on its way to a record.
+type filling struct {
+	*Filler
+	run   int64
+	task  sqlite.Task
+	doc   *document.Document
+	index *evidence.Index
+	pages pages // the pictures that go along
+	cuts  *prompt.Planner
+	trace trace
+
+	turn string // "then " once the other model is asked
+	long bool   // the document went into several requests
+
+	record     value.Value
+	found      evidence.Places          // of the record as it came from the pieces
+	whole      value.Value              // the record that they are of
+	problems   []record.Problem         // that the record shows, and a repair may fix
+	others     []record.Problem         // of how the record came about
+	lost       []layout.Span            // what pieces that came to nothing were for
+	basis      map[value.Pointer]string // words that inferred values rest on
+	repaired   int                      // corrections taken
+	refusals   map[value.Pointer]string // why the last patch was not applied
+	missed     map[string]bool          // fields that lines speak of, and nothing comes from
+	normalized map[trail][]string       // rules of the normalizers that led to values
+}
+
+// one fills one document. An error means that the document has no outcome yet
+// and waits for another time: the run was stopped, or can't go on.
+func (f *Filler) one(ctx context.Context, run int64, t sqlite.Task) (sqlite.Record, error) {
+	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
+	doc, err := f.read(ctx, t)
+	if ctx.Err() != nil {
+		return sqlite.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
+	}
+	if err != nil {
+		return w.failed(record.Unreadable, err.Error()), nil
+	}
+	w.open(doc)
+	w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), text("notes", strings.Join(doc.Notes, ", ")), number("bytes", len(doc.Text)), text("text_sha256", doc.Hash))
+	if w.pages, err = f.pictures(ctx, doc, t.File); err != nil {
+		return w.failed(record.Unreadable, err.Error()), nil
+	}
+	if shown := f.exampleOf(doc); shown != "" {
+		w.trace.add("example", text("document", shown))
+	}
+	code, why, err := w.byModel(ctx)
+	if err == nil && f.Then != nil && (code != "" || len(w.problems)+len(w.others) > 0) {
+		// The other model repairs what is wrong, within the bounds of every
+		// repair, so that what was right stays; or fills from the start.
+		w.trace.add("then", text("model", f.Then.Model.Entry))
+		w.Filler, w.turn = f.Then, "then "
+		clear(w.refusals)
+		if code != "" {
+			code, why, err = w.byModel(ctx)
+		} else {
+			err = w.repair(ctx)
+		}
+	}
+	switch {
+	case err != nil:
+		return sqlite.Record{}, err
+	case code != "":
+		return w.failed(code, why), nil
+	}
+	return w.done(), nil
+}
+
+// open takes a document that was read.
+func (w *filling) open(d *document.Document) {
+	w.doc, w.index, w.cuts = d, evidence.NewIndex(d.Text), prompt.NewPlanner(d)
+	w.index.Unsure = unsure(d)
+}
+
+// asker gives what makes the requests for the document, of the model that is
+// asked now.
+func (w *filling) asker() *asker {
+	return &asker{Filler: w.Filler, doc: w.doc, pages: w.pages, cuts: w.cuts}
+}
+
+// byModel asks for the record and has it repaired. A code says that no record
+// came, and why; an error that the document waits for another time.
+func (w *filling) byModel(ctx context.Context) (code record.Code, why string, err error) {
+	w.others, w.lost, w.missed, w.normalized = nil, nil, nil, nil
+	pieces, err := w.asker().plan()
+	if err != nil {
+		return record.NoAnswer, err.Error(), nil
+	}
+	w.long = len(pieces) > len(w.parts)
+	w.planned(pieces)
+	if err := w.fillAll(ctx, pieces); err != nil {
+		return "", "", err
+	}
+	for _, x := range pieces {
+		w.trace.steps = append(w.trace.steps, x.trace.steps...)
+	}
+	if code, why := w.combine(pieces); code != "" {
+		return code, why, nil
+	}
+	if err := w.again(ctx); err != nil {
+		return "", "", err
+	}
+	w.problems = w.check(&w.record)
+	w.trace.problems(w.problems)
+	return "", "", w.repair(ctx)
+}
+
+// planned notes the plan, where there is anything to plan.
+func (w *filling) planned(pieces []*piece) {
+	if len(pieces) == 1 {
+		return
+	}
+	chunks := value.List()
+	for _, x := range pieces {
+		at := value.Obj(text("request", x.step))
+		if x.chunk != nil {
+			at.Kids = append(at.Kids, number("start", x.chunk.Core.Start), number("end", x.chunk.Core.End), value.Boolean(x.chunk.Inside).Named("inside"))
+		}
+		chunks.Kids = append(chunks.Kids, at)
+	}
+	w.trace.add("plan", number("requests", len(pieces)), number("parts", len(w.parts)), chunks.Named("pieces"))
+}
+
+// fillAll asks for pieces, several at once.
+func (w *filling) fillAll(ctx context.Context, pieces []*piece) error {
+	ctx, cancel := context.WithCancelCause(ctx)
+	defer cancel(nil)
+	var wait sync.WaitGroup
+	var mu sync.Mutex
+	var first error
+	hands := make(chan bool, max(w.Pace.AtOnce, 1))
+	for _, x := range pieces {
+		x.w, x.index = w, w.index
+		if x.chunk != nil {
+			x.index = w.index.Within(spansOf(x.chunk.Shown))
+		}
+		if len(pieces) == 1 {
+			return x.fill(ctx)
+		}
+		hands <- true
+		wait.Go(func() {
+			defer func() { <-hands }()
+			if ctx.Err() != nil {
+				return
+			}
+			if err := x.fill(ctx); err != nil {
+				mu.Lock()
+				defer mu.Unlock()
+				if first == nil {
+					first = err
+					cancel(err)
+				}
+			}
+		})
+	}
+	wait.Wait()
+	if first == nil && ctx.Err() != nil {
+		first = &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
+	}
+	return first
+}
+
+// send sends a request. How many may be under way is the client's to say.
+func (w *filling) send(ctx context.Context, step string, req *chat.Request) (*model.Answer, error) {
+	return w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: w.turn + step, Document: w.task.Document}, req)
+}
+
+// combine makes the record of the pieces: those of one part merged, those of
+// several put side by side. A code says that none of them came.
+func (w *filling) combine(pieces []*piece) (record.Code, string) {
+	came := 0
+	for _, x := range pieces {
+		for _, leaf := range x.leaves() {
+			if leaf.code == "" {
+				came++
+			}
+		}
+	}
+	if came == 0 {
+		return pieces[0].code, pieces[0].why
+	}
+	w.record, w.found, w.basis = value.Value{}, nil, map[value.Pointer]string{}
+	for i := range w.parts {
+		var mine []*piece
+		for _, x := range pieces {
+			if x.part == &w.parts[i] {
+				mine = append(mine, x.leaves()...)
+			}
+		}
+		w.addPart(mine, len(pieces))
+	}
+	w.record = record.Arrange(w.Schema, &w.record)
+	w.remember()
+	return "", ""
+}
+
+// addPart adds the record of one part, out of its chunks.
+func (w *filling) addPart(pieces []*piece, all int) {
+	var parts []merge.Part
+	for _, x := range pieces {
+		if x.code != "" {
+			w.others = append(w.others, record.Problem{Path: pathOf(x), Code: x.code, Message: x.step + ": " + x.why})
+			w.lose(x)
+			continue
+		}
+		if x.cut {
+			msg := "the reply was cut short; its complete values were kept"
+			if all > 1 {
+				msg = x.step + ": " + msg
+			}
+			w.others = append(w.others, record.Problem{Path: pathOf(x), Code: record.Truncated, Message: msg})
+			w.lose(x)
+		}
+		p := merge.Part{Record: x.record, Places: x.places}
+		w.follow(&x.record, x.places, x.normalized)
+		if x.chunk != nil {
+			p.Inside = x.chunk.Inside
+		}
+		parts = append(parts, p)
+		for at, words := range x.basis {
+			if len(pieces) == 1 {
+				w.basis[at] = words
+			}
+		}
+	}
+	if len(parts) == 0 {
+		return
+	}
+	s := pieces[0].schema
+	got := parts[0].Record
+	if len(parts) > 1 || s.EachEntry() {
+		r := merge.Parts(s, parts, w.starts())
+		w.decided(r)
+		got = r.Record
+		w.take(r.Places)
+	} else {
+		w.take(parts[0].Places)
+	}
+	w.record = beside(w.record, got)
+}
+
+// lose notes the lines that a piece was for in vain.
+func (w *filling) lose(x *piece) {
+	s := layout.Span{End: len(w.doc.Text)}
+	if x.chunk != nil {
+		s = x.chunk.Core
+	}
+	w.lost = append(w.lost, s)
+}
+
+// starts gives where the entries of the document begin, where it has several.
+func (w *filling) starts() []int {
+	if !w.Schema.EachEntry() {
+		return nil
+	}
+	return w.cuts.Entries()
+}
+
+// take keeps the places of what pieces say.
+func (w *filling) take(places evidence.Places) {
+	if w.found == nil {
+		w.found = evidence.Places{}
+	}
+	for p, place := range places {
+		w.found[p] = place
+	}
+}
+
+// remember notes which record the places found so far are of.
+func (w *filling) remember() { w.whole = w.record.Clone() }
+
+// pathOf gives the place of the record that a piece is for.
+func pathOf(x *piece) value.Pointer {
+	fields := x.schema.Record().Fields
+	if x.name == "" || len(fields) != 1 || x.schema.EachEntry() {
+		return ""
+	}
+	return value.Pointer("").Key(fields[0].Name)
+}
+
+// decided notes what merging decided, and its conflicts as problems.
+func (w *filling) decided(r merge.Result) {
+	for _, d := range r.Decisions {
+		members := []value.Value{text("what", d.What), text("path", string(d.Path)), text("note", d.Note)}
+		if d.Was.Kind != value.Null {
+			members = append(members, d.Was.Named("was"))
+		}
+		w.trace.add("merge", members...)
+	}
+	for _, c := range r.Conflicts {
+		var others []string
+		for _, v := range c.Values[1:] {
+			others = append(others, v.String())
+		}
+		v := c.Values[0]
+		w.others = append(w.others, record.Problem{Path: c.Path, Code: record.Conflict, Value: &v,
+			Message: fmt.Sprintf("another chunk of the document says %s", strings.Join(others, " and "))})
+	}
+}
+
+// beside puts two records of different fields together.
+func beside(a, b value.Value) value.Value {
+	if a.Kind != value.Object || b.Kind != value.Object {
+		if a.Kind == value.Null {
+			return b
+		}
+		return a
+	}
+	for i := range b.Kids {
+		if mine := a.Get(b.Kids[i].Name); mine != nil {
+			*mine = beside(*mine, b.Kids[i]).Named(mine.Name)
+			continue
+		}
+		a.Kids = append(a.Kids, b.Kids[i])
+	}
+	return a
+}
+
+// places gives the evidence of a record: where the pieces found a value that is
+// still the same, there; of others, where they stand in the source.
+func (w *filling) places(v *value.Value) evidence.Places {
+	if w.doc == nil {
+		return nil
+	}
+	if w.found != nil && value.Equal(v, &w.whole) {
+		return w.found
+	}
+	fixed := evidence.Places{}
+	for p, place := range w.found {
+		if at, before := v.At(p), w.whole.At(p); at != nil && before != nil && value.Equal(at, before) {
+			fixed[p] = place
+		}
+	}
+	places := evidence.With(w.Schema, v, w.index, fixed)
+	for p, place := range places {
+		if words, ok := w.basis[p]; ok && !place.Found() {
+			if at, found := w.index.Words(words); found {
+				places[p] = at
+			}
+		}
+	}
+	return onPages(w.doc, places)
+}
+
+// check gives all problems of a record: what the schema says, and values that
+// stand nowhere in the source.
+func (w *filling) check(v *value.Value) []record.Problem {
+	problems := w.Validator.Check(v)
+	at := map[value.Pointer]bool{}
+	for _, p := range problems {
+		at[p.Path] = true
+	}
+	for p, place := range w.places(v) {
+		field := w.Schema.At(p)
+		if at[p] {
+			continue
+		}
+		switch {
+		case field.Basis && place.Kind == evidence.Inferred && !place.Found() && len(w.pages.images) == 0:
+			problems = append(problems, evidenceProblem(p, v, "the words that this value rests on are missing or not in the document"))
+		case place.Kind == evidence.Pictured && field.Evidence == "quoted":
+			problems = append(problems, evidenceProblem(p, v, "evidence must be quoted, but the value is only pictured: the model says where it is on the page"))
+		case place.Kind == evidence.Lookalike && (field.Evidence == "quoted" || field.Evidence == "restated"):
+			problems = append(problems, evidenceProblem(p, v, fmt.Sprintf("evidence must be tighter than a lookalike (%q)", w.doc.Text[place.Start:place.End])))
+		case place.Kind == evidence.None:
+			problems = append(problems, evidenceProblem(p, v, "the value is nowhere in the document"))
+		case field.Evidence == "quoted" && place.Kind != evidence.Quoted:
+			problems = append(problems, evidenceProblem(p, v, "evidence must be quoted, but the document has the value in another spelling"))
+		}
+	}
+	record.Sort(w.Schema, problems)
+	return problems
+}
+
+func evidenceProblem(p value.Pointer, v *value.Value, msg string) record.Problem {
+	at := v.At(p).Clone().Named("")
+	return record.Problem{Path: p, Code: record.NoEvidence, Message: msg, Value: &at}
+}
+
+// done closes the filling.
+func (w *filling) done() sqlite.Record {
+	places := w.places(&w.record)
+	w.problems = append(w.others, w.problems...)
+	record.Sort(w.Schema, w.problems)
+	status := record.Unflagged
+	switch {
+	case len(w.problems) > 0:
+		status = record.Flagged
+	case w.repaired > 0:
+		status = record.Repaired
+	}
+	kinds := map[evidence.Kind]int{}
+	for _, p := range places {
+		kinds[p.Kind]++
+	}
+	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("lookalike", kinds[evidence.Lookalike]), number("pictured", kinds[evidence.Pictured]), number("inferred", kinds[evidence.Inferred]), number("none", kinds[evidence.None]))
+	w.trace.add("end", text("status", string(status)), problemList(w.problems).Named("problems"))
+	proof := places.JSON(&w.record)
+	rec := w.toLedger(status, w.record.JSON(), proof.JSON())
+	risk := w.risks(places)
+	rec.Risk = risk.JSON()
+	return rec
+}
+
+// failed closes a filling that came to no record.
+func (w *filling) failed(code record.Code, msg string) sqlite.Record {
+	w.problems = []record.Problem{{Code: code, Message: msg}}
+	w.trace.add("end", text("status", string(record.Failed)), problemList(w.problems).Named("problems"))
+	return w.toLedger(record.Failed, []byte("null"), []byte("{}"))
+}
+
+func (w *filling) toLedger(status record.Status, rec, proof []byte) sqlite.Record {
+	problems := problemList(w.problems)
+	r := sqlite.Record{N: w.task.N, Document: w.task.Document, Status: string(status), Record: rec, Problems: problems.JSON(), Evidence: proof, Trace: w.trace.json()}
+	if w.doc != nil {
+		r.TextHash, r.FileHash = w.doc.Hash, w.doc.FileHash
+	}
+	return r
+}
+
+func (w *filling) images() []chat.Image { return w.pages.images }

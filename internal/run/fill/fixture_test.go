@@ -1,0 +1,35 @@
+package fill
+
+import (
+	"context"
+	"path/filepath"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/record"
+	"filler/internal/source/document"
+	"filler/internal/store/sqlite"
+)
+
+// fillOne fills one file as a setup says, with a ledger of its own, and gives
+// the line, and what filled it.
+func fillOne(t *testing.T, setup Setup, file string) (record.Line, *Filler) {
+	t.Helper()
+	l, err := sqlite.Open(filepath.Join(t.TempDir(), "ledger.db"))
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	setup.Ledger = l
+	f, err := New(setup)
+	require.NoError(t, err)
+	t.Cleanup(func() { f.Close() })
+	run, err := f.Start(Beginning{Name: ""}, []document.Source{{ID: filepath.Base(file), File: file}})
+	require.NoError(t, err)
+	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
+	rec, ok, err := l.RecordAt(run, 0)
+	require.NoError(t, err)
+	require.True(t, ok)
+	line, err := ToLine(run, rec)
+	require.NoError(t, err)
+	return line, f
+}

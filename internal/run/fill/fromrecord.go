@@ -1,0 +1,124 @@
+package fill
+
+import (
+	"context"
+
+	"filler/internal/ask/model"
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/record/evidence"
+	"filler/internal/record/normalize"
+	"filler/internal/store/sqlite"
+)
+
+// Repairs counts what a repair of existing records did, by step.
+type Repairs struct {
+	Records    int
+	Problems   int // before
+	Normalized int // problems fixed by normalizers
+	Patched    int // fixed by patches of the model
+	Again      int // fixed by asking fields again
+	Then       int // fixed by the other model
+	Left       int
+	Unreadable int // records whose documents could not be read: they were normalized alone
+}
+
+// given repairs an existing record in place of filling one. Without its
+// document a record is normalized and checked against the schema alone.
+func (f *Filler) given(ctx context.Context, run int64, t sqlite.Task, line *record.Line) (sqlite.Record, error) {
+	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
+	var c Repairs
+	c.Records = 1
+	doc, err := f.read(ctx, t)
+	switch {
+	case ctx.Err() != nil:
+		return sqlite.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
+	case err == nil:
+		w.open(doc)
+		w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), number("bytes", len(doc.Text)), text("text_sha256", doc.Hash))
+	default:
+		c.Unreadable = 1
+		w.trace.add("unreadable", text("note", err.Error()))
+	}
+	if line.Status == record.Failed || line.Record.Kind == value.Null {
+		if w.doc == nil || f.Rounds == 0 {
+			f.addRepairs(c)
+			return w.failed(record.NoAnswer, "there is no record to repair"), nil
+		}
+		f.addRepairs(c)
+		return f.one(ctx, run, t)
+	}
+	if w.doc != nil {
+		if pieces, err := w.asker().plan(); err == nil {
+			w.long = len(pieces) > len(f.parts)
+		}
+	}
+	w.record = line.Record.Clone()
+	if w.doc != nil && line.Hashes.Text == w.doc.Hash {
+		w.found = evidence.PlacesFromJSON(&line.Evidence)
+		w.remember()
+	}
+	was := len(w.check(&w.record))
+	c.Problems = was
+	normalized := normalize.Record(w.Schema, &w.record)
+	w.trace.normalizers(normalized)
+	w.record = record.Arrange(w.Schema, &w.record)
+	w.follow(&w.record, w.places(&w.record), normalized)
+	w.problems = w.check(&w.record)
+	step := func(into *int) {
+		*into += max(was-len(w.problems), 0)
+		was = len(w.problems)
+	}
+	step(&c.Normalized)
+	w.trace.problems(w.problems)
+	w.from(line)
+	if w.doc != nil {
+		if err := w.again(ctx); err != nil {
+			return sqlite.Record{}, err
+		}
+		w.problems = w.check(&w.record)
+	}
+	if w.doc != nil && f.Rounds > 0 {
+		if err := w.patches(ctx); err != nil {
+			return sqlite.Record{}, err
+		}
+		step(&c.Patched)
+		if err := w.askFields(ctx); err != nil {
+			return sqlite.Record{}, err
+		}
+		step(&c.Again)
+		if f.Then != nil && len(w.problems) > 0 {
+			w.trace.add("then", text("model", f.Then.Model.Entry))
+			w.Filler, w.turn = f.Then, "then "
+			clear(w.refusals)
+			if err := w.repair(ctx); err != nil {
+				return sqlite.Record{}, err
+			}
+			step(&c.Then)
+		}
+	}
+	c.Left = len(w.problems)
+	f.addRepairs(c)
+	return w.done(), nil
+}
+
+// from takes over what is known of how the record came about.
+func (w *filling) from(line *record.Line) {
+	for _, p := range line.Problems {
+		if p.Code == record.Truncated || p.Code == record.Conflict {
+			w.others = append(w.others, p)
+		}
+	}
+	if line.Status == record.Repaired {
+		w.repaired = 1
+	}
+}
+
+// addRepairs adds up what was done.
+func (f *Filler) addRepairs(c Repairs) {
+	f.repairsMu.Lock()
+	defer f.repairsMu.Unlock()
+	s := &f.Repairs
+	s.Records, s.Problems, s.Normalized, s.Patched = s.Records+c.Records, s.Problems+c.Problems, s.Normalized+c.Normalized, s.Patched+c.Patched
+	s.Again, s.Then, s.Left, s.Unreadable = s.Again+c.Again, s.Then+c.Then, s.Left+c.Left, s.Unreadable+c.Unreadable
+}

@@ -1,0 +1,127 @@
+package fill
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"image"
+	"image/jpeg"
+	"strconv"
+
+	"golang.org/x/image/draw"
+
+	"filler/internal/ask/chat"
+	"filler/internal/base/value"
+	"filler/internal/record/evidence"
+	"filler/internal/schema"
+	"filler/internal/source/document"
+)
+
+// maxSide is the longest side of a picture that is sent, in pixels, and maxPages
+// how many pages of one document are.
+const (
+	maxSide  = 1600
+	maxPages = 20
+)
+
+// pages are the pictures of a document's pages as they are sent.
+type pages struct {
+	images []chat.Image
+	scale  []float64 // pixels of the page for one of the picture sent
+	sizes  []image.Point
+}
+
+// pictures draws the pages of a document, where the project wants them sent. A
+// document without pages has none.
+func (f *Filler) pictures(ctx context.Context, d *document.Document, file string) (pages, error) {
+	var out pages
+	if f.Settings.Images == "" || file == "" {
+		return out, nil
+	}
+	n := 1
+	if d.Layout != nil {
+		n = len(d.Layout.Pages)
+	}
+	if n > maxPages {
+		return out, &document.Error{File: d.ID, Msg: fmt.Sprintf("%d pages, and at most %d go along as pictures", n, maxPages), Hint: "split it, or leave prompt.images out"}
+	}
+	for page := 1; page <= n; page++ {
+		img, err := f.Reader.Picture(ctx, d, document.Source{ID: d.ID, File: file}, page)
+		if err != nil {
+			return out, err
+		}
+		if img == nil {
+			continue
+		}
+		width := img.Bounds().Dx()
+		if d.Layout != nil && d.Layout.Pages[page-1].Width > 0 {
+			width = d.Layout.Pages[page-1].Width
+		}
+		small := smaller(img)
+		var b bytes.Buffer
+		if err := jpeg.Encode(&b, small, &jpeg.Options{Quality: 85}); err != nil {
+			return out, err
+		}
+		out.images = append(out.images, chat.Image{Type: "image/jpeg", Data: b.Bytes()})
+		out.scale = append(out.scale, float64(width)/float64(small.Bounds().Dx()))
+		out.sizes = append(out.sizes, small.Bounds().Size())
+	}
+	return out, nil
+}
+
+// smaller scales a picture down to maxSide.
+func smaller(img image.Image) image.Image {
+	size := img.Bounds().Size()
+	side := max(size.X, size.Y)
+	if side <= maxSide {
+		return img
+	}
+	out := image.NewRGBA(image.Rect(0, 0, max(size.X*maxSide/side, 1), max(size.Y*maxSide/side, 1)))
+	draw.ApproxBiLinear.Scale(out, out.Bounds(), img, img.Bounds(), draw.Src, nil)
+	return out
+}
+
+// see takes the places on the pages out of a reply. A place that is on no page
+// is none.
+func (x *piece) see() {
+	x.seen = evidence.Places{}
+	eachLeaf(x.schema.Root, "", &x.record, func(_ *schema.Field, p value.Pointer, v *value.Value) {
+		if v.Kind != value.Object || v.Get("value") == nil {
+			return
+		}
+		if at, ok := x.w.pages.place(v.Get("page"), v.Get("box")); ok {
+			x.seen[p] = at
+		} else if !v.Get("value").Empty() {
+			x.trace.add("pictured", text("path", string(p)), text("refused", "the place that the model gives is not on any page"))
+		}
+		*v = v.Get("value").Named(v.Name)
+	})
+}
+
+// place reads a page and a box, and gives them in pixels of the page.
+func (g *pages) place(page, box *value.Value) (evidence.Place, bool) {
+	var at evidence.Place
+	if page == nil || box == nil || box.Kind != value.Array || len(box.Kids) != 4 {
+		return at, false
+	}
+	n, err := strconv.Atoi(page.Text)
+	if err != nil || n < 1 || n > len(g.images) {
+		return at, false
+	}
+	var b [4]float64
+	for i := range box.Kids {
+		if b[i], err = strconv.ParseFloat(box.Kids[i].Text, 64); err != nil {
+			return at, false
+		}
+	}
+	size := g.sizes[n-1]
+	if b[0] < 0 || b[1] < 0 || b[2] <= b[0] || b[3] <= b[1] || b[2] > float64(size.X)*1.02 || b[3] > float64(size.Y)*1.02 {
+		return at, false
+	}
+	at.Kind, at.Page = evidence.Pictured, n
+	for i := range b {
+		at.Box[i] = int(b[i]*g.scale[n-1] + 0.5)
+	}
+	at.Boxes = [][4]int{at.Box}
+	return at, true
+}

@@ -1,0 +1,210 @@
+package fill
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"filler/internal/ask/chat"
+	"filler/internal/ask/prompt"
+	"filler/internal/base/tokens"
+	"filler/internal/schema"
+	"filler/internal/source/document"
+)
+
+// part is what one request asks of a record: all of it, or some fields.
+type part struct {
+	name   string // "" is the whole record
+	schema *schema.Schema
+	style  string        // prompt.Record, ByField or ByPointer
+	field  *schema.Field // of a part by field
+}
+
+// partsOf gives the parts of a record in a style, in schema order. Fields with
+// a style of their own are asked for in that one.
+func partsOf(s *schema.Schema, style string) ([]part, error) {
+	if style == "" || style == prompt.Open {
+		style = prompt.Record
+	}
+	own := false
+	s.Root.Walk(func(f *schema.Field, _ int) { own = own || f.Style != "" })
+	if s.EachEntry() && (own || style == prompt.ByGroup || style == prompt.ByField) {
+		return nil, fmt.Errorf("%s: a schema with `each: entry` is asked for in style record or by-pointer, since parts of a record could not be assigned to an entry; use style record or by-pointer", s.File)
+	}
+	if !own && (style == prompt.Record || style == prompt.ByPointer) {
+		return []part{{"", s, style, nil}}, nil
+	}
+	d := &divider{schema: s}
+	for _, f := range s.Record().Fields {
+		d.divide(f, style)
+	}
+	var parts []part
+	for _, b := range d.bundles {
+		sub := s.Part(b.paths)
+		p := part{name: b.name, schema: sub, style: b.style}
+		if b.style == prompt.ByField {
+			p.field = s.Find(b.paths[0])
+		}
+		parts = append(parts, p)
+	}
+	return parts, nil
+}
+
+// bundle are fields that are asked for together.
+type bundle struct {
+	name, style string
+	paths       []string
+}
+
+type divider struct {
+	schema  *schema.Schema
+	bundles []*bundle
+}
+
+// divide puts a field into the bundle that asks for it.
+func (d *divider) divide(f *schema.Field, style string) {
+	if f.Style != "" {
+		style = f.Style
+	}
+	switch {
+	case f.Type == schema.Group && (style == prompt.ByField || mixed(f)):
+		for _, kid := range f.Fields {
+			inner := style
+			if style == prompt.ByGroup {
+				inner = prompt.Record
+			}
+			d.divide(kid, inner)
+		}
+	case style == prompt.ByField && f.IsLeaf():
+		d.bundles = append(d.bundles, &bundle{f.Path, prompt.ByField, []string{f.Path}})
+	case !f.IsLeaf() && style != prompt.Record && style != prompt.ByPointer:
+		d.bundles = append(d.bundles, &bundle{f.Path, prompt.Record, []string{f.Path}})
+	case style == prompt.ByPointer:
+		d.with("by pointer", prompt.ByPointer, f)
+	default:
+		d.with("the rest", prompt.Record, f)
+	}
+}
+
+// mixed tells whether a field of a group has a style of its own.
+func mixed(f *schema.Field) bool {
+	return slices.ContainsFunc(f.Fields, func(kid *schema.Field) bool { return kid.Style != "" || kid.Type == schema.Group && mixed(kid) })
+}
+
+func (d *divider) with(name, style string, f *schema.Field) {
+	for _, b := range d.bundles {
+		if b.name == name {
+			b.paths = append(b.paths, f.Path)
+			return
+		}
+	}
+	d.bundles = append(d.bundles, &bundle{name, style, []string{f.Path}})
+}
+
+// asker makes the requests for a document.
+type asker struct {
+	*Filler
+	doc   *document.Document
+	pages pages
+	cuts  *prompt.Planner
+}
+
+// asker gives what makes the requests for a document.
+func (f *Filler) asker(d *document.Document) *asker {
+	return &asker{Filler: f, doc: d, cuts: prompt.NewPlanner(d)}
+}
+
+// ask gives what one request of a part asks for.
+func (a *asker) ask(p *part, c *prompt.Chunk) prompt.Ask {
+	shape := a.shape
+	if a.Client != nil {
+		shape = a.Client.Shape()
+	}
+	if p.style == prompt.ByField {
+		shape = "plain"
+	}
+	return prompt.Ask{Model: a.Model, Schema: p.schema, Doc: a.doc, Chunk: c, Style: p.style, Shape: shape, Set: a.Settings, Images: a.images(), Kept: a.kept}
+}
+
+// layoutOf is how the document is shown in a part.
+func (a *asker) layoutOf(p *part) string {
+	if p.style == prompt.ByPointer {
+		return "boxes"
+	}
+	return a.Settings.Layout
+}
+
+// room gives what a chunk may take in the requests of a part.
+func (a *asker) room(p *part) (prompt.Room, error) {
+	room := prompt.Room{Overlap: a.Settings.Overlap}
+	if room.Overlap < 0 {
+		room.Overlap = prompt.DefaultOverlap
+	}
+	most := a.Settings.Chunk
+	bound := func(n int) {
+		if n > 0 && (most == 0 || n < most) {
+			most = n
+		}
+	}
+	if p.schema.EachEntry() {
+		bound(a.Model.Reply * 3 / 4) // a record is about as long as what it says
+	}
+	if a.Model.Context > 0 {
+		ask := a.ask(p, &prompt.Chunk{N: 8, Of: 10, Shown: nil})
+		around := tokens.EstimateBytes(len(ask.Request().Body()))
+		left := (a.Model.Context - a.Model.Reply - around) * 9 / 10
+		if left < leastRoom {
+			return room, fmt.Errorf("the model holds %d tokens: prompt and schema take about %d and the reply up to %d, which leaves no room for the document; lower `reply`, or ask for fewer fields at once (prompt.style: by-group)", a.Model.Context, around, a.Model.Reply)
+		}
+		bound(left)
+	}
+	if most > 0 && tokens.Estimate(a.doc.Text) > most/3 {
+		shown := tokens.Estimate(a.doc.Render(a.layoutOf(p)))
+		most = most * tokens.Estimate(a.doc.Text) / max(shown, 1)
+	}
+	room.Tokens = most
+	return room, nil
+}
+
+// leastRoom is how many tokens of a document a request should hold at least.
+const leastRoom = 64
+
+// plan gives the pieces in which a document is asked about.
+func (a *asker) plan() ([]*piece, error) {
+	var pieces []*piece
+	for i := range a.parts {
+		p := &a.parts[i]
+		room, err := a.room(p)
+		if err != nil {
+			return nil, err
+		}
+		chunks := a.cuts.Plan(room)
+		if len(a.images()) > 0 {
+			chunks = chunks[:1] // the pages are all there is
+			chunks[0] = prompt.Chunk{N: 1, Of: 1}
+		}
+		for _, c := range chunks {
+			x := &piece{part: p, room: room, step: stepName(p, c)}
+			if len(chunks) > 1 {
+				x.chunk = &c
+			}
+			pieces = append(pieces, x)
+		}
+	}
+	return pieces, nil
+}
+
+// stepName names a request in the ledger: fill, fill bays, fill 3/9.
+func stepName(p *part, c prompt.Chunk) string {
+	words := []string{"fill"}
+	if p.name != "" {
+		words = append(words, p.name)
+	}
+	if c.Of > 1 {
+		words = append(words, fmt.Sprintf("%d/%d", c.N, c.Of))
+	}
+	return strings.Join(words, " ")
+}
+
+// images gives the pictures of the document's pages that go along.
+func (a *asker) images() []chat.Image { return a.pages.images }

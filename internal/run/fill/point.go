@@ -1,0 +1,217 @@
+package fill
+
+import (
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"filler/internal/ask/prompt"
+	"filler/internal/base/value"
+	"filler/internal/record/evidence"
+	"filler/internal/schema"
+	"filler/internal/source/document"
+	"filler/internal/source/layout"
+)
+
+// point puts the words that a reply points to in place of its pointers, and
+// keeps where they stand. What is no pointer stays as it is: it will be looked
+// for in the source like any value.
+func (x *piece) point() {
+	x.pointed = evidence.Places{}
+	p := &pointer{doc: x.w.doc, places: x.pointed, trace: &x.trace}
+	p.lines = p.linesOf()
+	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, at value.Pointer, v *value.Value) {
+		if !prompt.Points(f) {
+			return
+		}
+		if said := pointerIn(v); said != "" {
+			*v = value.Str(said).Named(v.Name)
+		}
+		if v.Kind == value.String {
+			p.leaf(f, at, v)
+		}
+	})
+}
+
+// pointer reads pointers of one reply.
+type pointer struct {
+	doc    *document.Document
+	lines  [][]layout.Span // the words of each line, by the line's index
+	places evidence.Places
+	trace  *trace
+}
+
+// linesOf gives the words of every line that can be pointed to.
+func (p *pointer) linesOf() [][]layout.Span {
+	words := p.doc.Words()
+	var lines [][]layout.Span
+	if t := p.doc.Layout; t != nil {
+		lines = make([][]layout.Span, len(t.Lines))
+	}
+	for i := range words {
+		w := &words[i]
+		for len(lines) <= w.Line {
+			lines = append(lines, nil)
+		}
+		if i > 0 && words[i-1].Joined { // the rest of a broken word is shown where it began
+			if line := lines[words[i-1].Line]; len(line) > 0 {
+				line[len(line)-1].End = w.End
+				continue
+			}
+		}
+		lines[w.Line] = append(lines[w.Line], layout.Span{Start: w.Start, End: w.End})
+	}
+	return lines
+}
+
+// leaf copies a value from where it stands.
+func (p *pointer) leaf(f *schema.Field, at value.Pointer, v *value.Value) {
+	spans, whole, err := p.read(v.Text)
+	if err != nil {
+		p.trace.add("pointer", text("path", string(at)), text("said", v.Text), text("refused", err.Error()))
+		return
+	}
+	if spans == nil {
+		return
+	}
+	said := v.Text
+	var words []string
+	for _, s := range spans {
+		words = append(words, p.doc.Text[s.Start:s.End])
+	}
+	place := layout.Span{Start: spans[0].Start, End: spans[len(spans)-1].End}
+	copied := strings.Join(words, " ")
+	if len(spans) == 1 {
+		copied = words[0]
+	}
+	if whole {
+		copied, place = p.withoutLabel(f, copied, place)
+	}
+	copied, place = p.withoutSigns(f, copied, place)
+	*v = value.Str(copied).Named(v.Name)
+	p.places[at] = evidence.Place{Kind: evidence.Quoted, Start: place.Start, End: place.End, Line: 1 + strings.Count(p.doc.Text[:place.Start], "\n"), Led: true}
+	p.trace.add("pointer", text("path", string(at)), text("said", said), text("copied", copied))
+}
+
+// pointerIn gives the pointer that stands in an object, or the ones of a list with
+// a plus between them; "" where there is none.
+func pointerIn(v *value.Value) string {
+	switch v.Kind {
+	case value.Object:
+		for _, name := range []string{"pointer", "id", "ref", "line", "at"} {
+			if said := v.Get(name); said != nil && pointerPart.MatchString(plainPointer(said.Text)) {
+				return said.Text
+			}
+		}
+	case value.Array:
+		var parts []string
+		for i := range v.Kids {
+			if v.Kids[i].Kind != value.String || !pointerPart.MatchString(plainPointer(v.Kids[i].Text)) {
+				return ""
+			}
+			parts = append(parts, plainPointer(v.Kids[i].Text))
+		}
+		return strings.Join(parts, "+")
+	}
+	return ""
+}
+
+var (
+	pointerSigns = strings.NewReplacer("`", "", "[", "", "]", "", "–", "-", "—", "-", "‑", "-")
+	pointerHead  = regexp.MustCompile(`^([lL] ?\d{1,7}(?:\.\d{1,4}(?: ?- ?(?:[lL]\d{1,7}\.)?\d{1,4})?)?)(?:\s*[:=]\s|\s+\(|\s*$)`)
+	pointerRange = regexp.MustCompile(`^[lL] ?(\d+)(?:\.(\d+)(?: ?- ?(?:[lL](\d+)\.)?(\d+))?)?$`)
+	lineInWords  = regexp.MustCompile(`^(?i:line) (\d{1,7})$`)
+)
+
+// plainPointer writes one pointer as it was asked for, where a model has put signs
+// around it or its words behind it. Any other text stays as it is.
+func plainPointer(said string) string {
+	bare := strings.TrimSpace(pointerSigns.Replace(said))
+	if m := lineInWords.FindStringSubmatch(bare); m != nil {
+		return "L" + m[1]
+	}
+	head := pointerHead.FindStringSubmatch(bare)
+	if head == nil {
+		return said
+	}
+	m := pointerRange.FindStringSubmatch(head[1])
+	switch {
+	case m == nil || m[3] != "" && m[3] != m[1]:
+		return said
+	case m[2] == "":
+		return "L" + m[1]
+	case m[4] == "":
+		return "L" + m[1] + "." + m[2]
+	}
+	return "L" + m[1] + "." + m[2] + "-" + m[4]
+}
+
+var pointerPart = regexp.MustCompile(`^L(\d{1,7})(?:\.(\d{1,4})(?:-(\d{1,4}))?)?$`)
+
+// read gives the stretches that a pointer names, and whether it names whole
+// lines alone. No stretch and no error: the text is no pointer at all.
+func (p *pointer) read(said string) (spans []layout.Span, whole bool, err error) {
+	whole = true
+	said = plainPointer(said)
+	for _, part := range strings.FieldsFunc(said, func(r rune) bool { return r == '+' || r == ',' || r == ' ' }) {
+		m := pointerPart.FindStringSubmatch(part)
+		if m == nil {
+			return nil, false, nil
+		}
+		n, _ := strconv.Atoi(m[1])
+		if n < 1 || n > len(p.lines) || len(p.lines[n-1]) == 0 {
+			return nil, false, fmt.Errorf("the document has no line L%d", n)
+		}
+		words := p.lines[n-1]
+		from, to := 1, len(words)
+		if m[2] != "" {
+			whole = false
+			from, _ = strconv.Atoi(m[2])
+			if to = from; m[3] != "" {
+				to, _ = strconv.Atoi(m[3])
+			}
+		}
+		if from < 1 || to < from || to > len(words) {
+			return nil, false, fmt.Errorf("line L%d has %d words", n, len(words))
+		}
+		spans = append(spans, layout.Span{Start: words[from-1].Start, End: words[to-1].End})
+	}
+	return spans, whole, nil
+}
+
+// withoutSigns takes off the signs that the sentence around a value puts there: a
+// bracket without its fellow, a comma, and where no text is asked for a full
+// stop.
+func (p *pointer) withoutSigns(f *schema.Field, said string, at layout.Span) (string, layout.Span) {
+	signs := ",;:"
+	if f.Kin().Type != schema.Text {
+		signs += "."
+	}
+	for len(said) > 1 {
+		last := said[len(said)-1]
+		if strings.IndexByte(signs, last) < 0 && !(last == ')' && !strings.Contains(said, "(")) {
+			break
+		}
+		said, at.End = said[:len(said)-1], at.End-1
+	}
+	if len(said) > 1 && said[0] == '(' && !strings.Contains(said, ")") {
+		said, at.Start = said[1:], at.Start+1
+	}
+	return said, at
+}
+
+// withoutLabel takes the label of the field off a line.
+func (p *pointer) withoutLabel(f *schema.Field, line string, at layout.Span) (string, layout.Span) {
+	for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+		if len(line) <= len(name) || !strings.EqualFold(line[:len(name)], name) {
+			continue
+		}
+		rest := strings.TrimLeft(line[len(name):], " .:=\t")
+		if rest != "" && len(rest) < len(line)-len(name) {
+			at.Start += len(line) - len(rest)
+			return rest, at
+		}
+	}
+	return line, at
+}

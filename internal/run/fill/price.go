@@ -1,0 +1,132 @@
+package fill
+
+import (
+	"context"
+	"fmt"
+
+	"filler/internal/ask/chat"
+	"filler/internal/ask/model"
+	"filler/internal/base/project"
+	"filler/internal/source/document"
+	"filler/internal/store/sqlite"
+)
+
+// Priced says what is wrong where a budget is set and a model has no price: it
+// would hold nothing.
+func (s Setup) Priced() error {
+	for _, m := range []*project.Model{s.Model, s.Then} {
+		if m != nil && m.PriceIn == 0 && m.PriceOut == 0 {
+			return fmt.Errorf("model %s has no price, which a budget needs; add `price: {in: …, out: …}` to it in filler.yaml", m.Entry)
+		}
+	}
+	return nil
+}
+
+// SetBudget lets a run cost no more than so much, what it has cost before
+// included.
+func (f *Filler) SetBudget(run int64, amount float64) error {
+	if amount <= 0 {
+		return nil
+	}
+	t, err := f.Ledger.Totals(run)
+	if err == nil {
+		f.Client.Purse = model.NewPurse(int64(amount*1e9), t.CostNano)
+		if f.Then != nil {
+			f.Then.Client.Purse = f.Client.Purse
+		}
+	}
+	return err
+}
+
+// Priced is what filling documents would take.
+type Priced struct {
+	Documents  int
+	Requests   int
+	Unreadable int // documents that can't be read
+	Known      int // requests that were answered before
+	TokensIn   int
+	LeastNano  int64 // with empty replies
+	MostNano   int64 // with the longest replies that are allowed
+}
+
+// Planned is one request of the plan for a document.
+type Planned struct {
+	Step    string
+	Request *chat.Request
+}
+
+// Requests gives the requests with which a document is first asked about, in a
+// shape where the model's is auto. No server is needed.
+func Requests(ctx context.Context, s Setup, source document.Source, shape string) ([]Planned, error) {
+	f := &Filler{Schema: s.Schema, Model: s.Model, Reader: s.Reader, Settings: s.Settings, Stdin: s.Stdin, shape: shape}
+	if s.Model.Shape != "auto" && s.Model.Shape != "" {
+		f.shape = s.Model.Shape
+	}
+	var err error
+	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
+		return nil, err
+	}
+	d, err := f.read(ctx, sqlite.Task{Document: source.ID, File: source.File, Text: []byte(source.Text)})
+	if err != nil {
+		return nil, err
+	}
+	return f.Requests(ctx, d, source.File)
+}
+
+// Requests gives the requests with which a document is first asked about.
+func (f *Filler) Requests(ctx context.Context, d *document.Document, file string) ([]Planned, error) {
+	a := f.asker(d)
+	var err error
+	if a.pages, err = f.pictures(ctx, d, file); err != nil {
+		return nil, err
+	}
+	pieces, err := a.plan()
+	if err != nil {
+		return nil, err
+	}
+	var out []Planned
+	for _, x := range pieces {
+		out = append(out, Planned{x.step, a.ask(x.part, x.chunk).Request()})
+	}
+	return out, nil
+}
+
+// Price computes what the first requests of each document cost. Nothing is
+// sent. Repairs come on top.
+func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func(n int)) (Priced, error) {
+	var p Priced
+	for i, s := range sources {
+		if ctx.Err() != nil {
+			return p, ErrStopped
+		}
+		d, err := f.read(ctx, sqlite.Task{Document: s.ID, File: s.File, Text: []byte(s.Text)})
+		p.Documents++
+		if err != nil {
+			p.Unreadable++
+			continue
+		}
+		planned, err := f.Requests(ctx, d, s.File)
+		if err != nil {
+			p.Unreadable++
+			continue
+		}
+		for _, one := range planned {
+			body := one.Request.Body()
+			p.Requests++
+			x, err := f.Ledger.Answered(model.Key(f.Model, body))
+			if err != nil {
+				return p, err
+			}
+			if x != nil && !f.Client.Fresh {
+				p.Known++
+				continue
+			}
+			n := model.TokensOf(one.Request)
+			p.TokensIn += n
+			p.LeastNano += model.Cost(f.Model, n, 0)
+			p.MostNano += model.Cost(f.Model, n, f.Model.Reply)
+		}
+		tell(i + 1)
+	}
+	return p, nil
+}

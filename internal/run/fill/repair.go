@@ -1,0 +1,207 @@
+package fill
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"filler/internal/ask/answer"
+	"filler/internal/ask/chat"
+	"filler/internal/ask/prompt"
+	"filler/internal/base/tokens"
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"filler/internal/source/layout"
+)
+
+// patient is a part of a record that one repair request is about: the record
+// whole, or where it is long, one entry or one faulty value of it.
+type patient struct {
+	at       value.Pointer
+	problems []record.Problem
+	chunk    *prompt.Chunk // the lines it comes from; nil: the whole document
+}
+
+// repair repairs what is wrong, each step only what the one before has left:
+// patches, then single fields asked again.
+func (w *filling) repair(ctx context.Context) error {
+	if err := w.patches(ctx); err != nil {
+		return err
+	}
+	return w.askFields(ctx)
+}
+
+// patches asks for patches until nothing is wrong or the rounds are used up.
+func (w *filling) patches(ctx context.Context) error {
+	tired := map[value.Pointer]bool{} // of which another round makes no sense
+	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
+		for _, who := range w.patients(round) {
+			if tired[who.at] {
+				continue
+			}
+			step := fmt.Sprintf("%srepair %d", w.turn, round)
+			if who.at != "" {
+				step += " " + string(who.at)
+			}
+			more, err := w.round(ctx, who, round, step)
+			if err != nil {
+				return err
+			}
+			tired[who.at] = !more
+		}
+	}
+	return nil
+}
+
+// inOne is how many tokens of a document go along when its record is repaired
+// at once: below it one request costs less than one for each faulty part.
+const inOne = 1500
+
+// patients gives what is to be repaired: the record at once where its document
+// is short, else, and where that was of no avail, each part that is faulty by
+// itself, so that one bad answer does not spoil the others.
+func (w *filling) patients(round int) []patient {
+	if !w.long && (round == 1 && tokens.Estimate(w.doc.Text) <= inOne || len(w.images()) > 0 || len(w.problems) == 1) {
+		return []patient{{problems: w.problems}}
+	}
+	var all []*patient
+	for _, p := range w.problems {
+		at := w.partAt(p.Path)
+		var mine *patient
+		for _, one := range all {
+			if one.at == at {
+				mine = one
+			}
+		}
+		if mine == nil {
+			mine = &patient{at: at}
+			all = append(all, mine)
+		}
+		mine.problems = append(mine.problems, p)
+	}
+	var out []patient
+	for _, one := range all {
+		if one.chunk = w.linesOf(one.at); one.chunk != nil {
+			out = append(out, *one)
+		}
+	}
+	return out
+}
+
+// partAt gives the part of the record that a problem's place is repaired with:
+// the entry, the list item or the group that it lies in, else the record whole.
+func (w *filling) partAt(p value.Pointer) value.Pointer {
+	steps := p.Steps()
+	if w.Schema.EachEntry() && len(steps) > 0 {
+		return value.Pointer("").Key(steps[0])
+	}
+	if len(steps) < 2 {
+		return ""
+	}
+	if top := value.Pointer("").Key(steps[0]); w.Schema.At(top) != nil && w.Schema.At(top).Type == schema.List {
+		return top.Key(steps[1])
+	}
+	return value.Pointer("").Key(steps[0])
+}
+
+// linesOf gives the lines that a part of the record comes from, as far as its
+// evidence tells and as many as go into a request; nil where it tells nothing.
+func (w *filling) linesOf(at value.Pointer) *prompt.Chunk {
+	var spans []layout.Span
+	for p, place := range w.places(&w.record) {
+		if place.Found() && p.Within(at) {
+			spans = append(spans, layout.Span{Start: place.Start, End: place.End})
+		}
+	}
+	room, err := w.asker().room(&w.parts[0])
+	if err != nil {
+		return nil
+	}
+	if len(spans) == 0 { // what is missing stands at the opening more often than anywhere else
+		c := w.cuts.Plan(room)[0]
+		return &c
+	}
+	c := w.cuts.Around(spans)
+	if room.Tokens > 0 && tokens.Estimate(w.doc.Part("flow", c.Shown)) > room.Tokens {
+		return nil
+	}
+	return &c
+}
+
+// round asks for one patch and applies it. It gives false where another round
+// makes no sense.
+func (w *filling) round(ctx context.Context, who patient, round int, step string) (more bool, err error) {
+	req := prompt.Repair{Ask: prompt.Ask{Model: w.Model, Schema: w.Schema, Doc: w.doc, Chunk: who.chunk, Set: w.Settings, Images: w.images(), Kept: w.kept},
+		Record: &w.record, At: who.at, Problems: who.problems, Refused: w.refusals[who.at]}.Request()
+	req.Seed = w.Seed
+	came, err := w.send(ctx, strings.TrimPrefix(step, w.turn), req)
+	if err != nil {
+		if ends(err) {
+			return false, err
+		}
+		w.trace.add("patch", text("request", step), number("round", round), text("refused", "no answer came: "+err.Error()))
+		return false, nil
+	}
+	w.trace.add("ask", text("request", step), value.Boolean(came.Cached).Named("cached"))
+	return w.patch(who, round, step, &came.Reply), nil
+}
+
+// patch applies what a repair reply asks for, if it is within bounds. It gives
+// false where another round makes no sense.
+func (w *filling) patch(who patient, round int, step string, came *chat.Reply) bool {
+	note := func(members ...value.Value) {
+		w.trace.add("patch", append([]value.Value{text("request", step), number("round", round)}, members...)...)
+	}
+	r, err := answer.Read(came.Text, value.Array)
+	if err != nil {
+		note(text("refused", err.Error()))
+		return false
+	}
+	w.trace.lenient(r.Deviations)
+	var faulty []value.Pointer
+	for _, p := range w.problems {
+		if p.Path.Within(who.at) {
+			faulty = append(faulty, p.Path)
+		}
+	}
+	ops, deviations := answer.Patch(w.Schema, &w.record, faulty, r)
+	w.trace.lenient(deviations)
+	if len(ops.Kids) == 0 {
+		note(text("refused", "the model found nothing to correct"))
+		return false
+	}
+	b := w.bounds()
+	after, err := b.Apply(&w.record, &ops)
+	if err != nil {
+		w.refusals[who.at] = err.Error()
+		note(ops.Named("operations"), text("refused", err.Error()))
+		return true
+	}
+	w.record = after
+	delete(w.refusals, who.at)
+	w.problems = w.check(&w.record)
+	w.repaired++
+	note(ops.Named("operations"), problemList(w.problems).Named("left"))
+	return who.at == "" || stillFaulty(w.problems, who.at)
+}
+
+func stillFaulty(problems []record.Problem, at value.Pointer) bool {
+	for _, p := range problems {
+		if p.Path.Within(at) {
+			return true
+		}
+	}
+	return false
+}
+
+// evident gives the paths of the values that have a place in the source.
+func (w *filling) evident(v *value.Value) map[value.Pointer]bool {
+	paths := map[value.Pointer]bool{}
+	for p, place := range w.places(v) {
+		if place.Found() {
+			paths[p] = true
+		}
+	}
+	return paths
+}

@@ -1,0 +1,142 @@
+package fill
+
+import (
+	"bytes"
+	"fmt"
+	"strconv"
+
+	"filler/internal/ask/prompt"
+	"filler/internal/base/value"
+	"filler/internal/source/document"
+	"filler/internal/store/sqlite"
+)
+
+// keptSettings writes what a run was made by for the ledger, so that it can go
+// on as it began; SettingsOf reads it back.
+func (f *Filler) keptSettings(some bool) []byte {
+	s := f.Settings
+	v := value.Obj()
+	if some {
+		v.Set("some_fields", value.Boolean(true))
+	}
+	set := func(name, text string) {
+		if text != "" {
+			v.Set(name, value.Str(text))
+		}
+	}
+	set("layout", s.Layout)
+	set("style", s.Style)
+	set("instructions", s.Instructions)
+	set("images", s.Images)
+	set("job", f.Job)
+	set("aside", f.Aside)
+	switch {
+	case f.News != nil:
+		set("repairs", "update")
+	case f.Given != nil:
+		set("repairs", "repair")
+	}
+	if f.Then != nil {
+		set("then", f.Then.Model.Entry)
+	}
+	if s.Template != nil {
+		set("template", s.Template.Source)
+	}
+	if s.Chunk > 0 {
+		v.Set("chunk", value.Num(strconv.Itoa(s.Chunk)))
+	}
+	if s.Overlap >= 0 {
+		v.Set("overlap", value.Num(strconv.Itoa(s.Overlap)))
+	}
+	if len(s.Solved) > 0 {
+		list := value.List()
+		for _, e := range s.Solved {
+			list.Kids = append(list.Kids, value.Obj(text("document", e.Document), text("text", e.Text), text("record", e.Record)))
+		}
+		v.Set("examples", list)
+	}
+	return v.JSON()
+}
+
+// promptMark is what is the same in all first requests of a run: by its hash
+// runs with the same prompt are told.
+func (f *Filler) promptMark() []byte {
+	sample := &document.Document{Text: "\n", ID: "-"}
+	a := f.asker(sample)
+	var b bytes.Buffer
+	for i := range f.parts {
+		for _, m := range a.ask(&f.parts[i], nil).Request().Messages {
+			b.WriteString(m.Content + "\n")
+		}
+	}
+	if s := f.Settings; s.Chunk > 0 || s.Images != "" {
+		fmt.Fprintf(&b, "chunks of %d, pages %s\n", s.Chunk, s.Images)
+	}
+	return b.Bytes()
+}
+
+// SettingsOf gives the settings of an older run, and the model that took over
+// in it, or "".
+func SettingsOf(r sqlite.Run) (s prompt.Settings, then string) {
+	s.Overlap = -1
+	v, err := value.ParseBytes(r.Settings)
+	if err != nil {
+		return s, ""
+	}
+	get := func(name string) string {
+		if kid := v.Get(name); kid != nil {
+			return kid.Text
+		}
+		return ""
+	}
+	s.Layout, s.Style, s.Instructions, s.Images = get("layout"), get("style"), get("instructions"), get("images")
+	s.Chunk, _ = strconv.Atoi(get("chunk"))
+	if n, err := strconv.Atoi(get("overlap")); err == nil {
+		s.Overlap = n
+	}
+	if source := get("template"); source != "" {
+		s.Template, _ = prompt.ParseTemplate("template", source) // it was sound when it was kept
+	}
+	if list := v.Get("examples"); list != nil {
+		for i := range list.Kids {
+			e := &list.Kids[i]
+			s.Solved = append(s.Solved, prompt.Solved{Document: e.Get("document").Text, Text: e.Get("text").Text, Record: e.Get("record").Text})
+		}
+	}
+	return s, get("then")
+}
+
+// MadeBy gives the command that made a run of existing records: repair or
+// update; "" where documents were filled.
+func MadeBy(r sqlite.Run) string {
+	v, err := value.ParseBytes(r.Settings)
+	if err != nil || v.Get("repairs") == nil {
+		return ""
+	}
+	if by := v.Get("repairs").Text; by == "update" {
+		return by
+	}
+	return "repair"
+}
+
+// IsPartial tells whether a run asked for some fields of its schema only.
+func IsPartial(r sqlite.Run) bool {
+	v, err := value.ParseBytes(r.Settings)
+	return err == nil && v.Get("some_fields") != nil
+}
+
+// IsOpen tells whether a run was filled without a schema of its own.
+func IsOpen(r sqlite.Run) bool {
+	s, _ := SettingsOf(r)
+	return s.Style == prompt.Open
+}
+
+// Shown gives the documents that a run was shown solved.
+func Shown(r sqlite.Run) []string {
+	s, _ := SettingsOf(r)
+	var ids []string
+	for _, e := range s.Solved {
+		ids = append(ids, e.Document)
+	}
+	return ids
+}

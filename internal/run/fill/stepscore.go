@@ -1,0 +1,58 @@
+package fill
+
+import (
+	"strings"
+
+	"filler/internal/ask/chat"
+	"filler/internal/ask/model"
+	"filler/internal/ask/prompt"
+	"filler/internal/base/value"
+	"filler/internal/schema"
+	"filler/internal/store/sqlite"
+)
+
+// Steps are the records that the first reply to a document gives, one step after
+// the other. Null: none came.
+type Steps struct {
+	Came       value.Value // what a strict JSON reader makes of the reply as it came
+	Lenient    value.Value // read leniently, and out of what models put around values
+	Normalized value.Value
+}
+
+// StepsOf reads the first reply of a document in a run once more, step by step.
+// It gives false where the document was asked about in several requests, or
+// otherwise than whole: then no one reply is the record.
+func StepsOf(s *schema.Schema, settings prompt.Settings, exchanges []sqlite.Exchange) (Steps, bool) {
+	var first *sqlite.Exchange
+	for i := range exchanges {
+		x := &exchanges[i]
+		switch {
+		case x.Step == "fill" && x.Status == 200:
+			first = x // of several attempts and shapes the last is what was taken
+		case strings.HasPrefix(x.Step, "fill ") && !strings.HasPrefix(x.Step, "fill."):
+			return Steps{}, false
+		}
+	}
+	if first == nil || settings.Images != "" {
+		return Steps{}, false
+	}
+	came, err := chat.ReadReply(first.Reply)
+	if err != nil {
+		return Steps{}, true
+	}
+	var steps Steps
+	if v, err := value.Parse(strings.TrimSpace(came.Text)); err == nil {
+		steps.Came = v
+		if list := v.Get(schema.Wrapper); s.EachEntry() && list != nil {
+			steps.Came = list.Named("")
+		}
+	}
+	x := &piece{part: &part{schema: s, style: prompt.Record}, w: &filling{Filler: &Filler{Schema: s, Settings: settings}}}
+	if err := x.read(&model.Answer{Reply: *came}); err != nil {
+		return steps, true
+	}
+	steps.Lenient = x.record.Clone()
+	x.normalize()
+	steps.Normalized = x.record
+	return steps, true
+}

@@ -1,0 +1,356 @@
+package document
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+	"strings"
+	"time"
+
+	"golang.org/x/net/html/charset"
+
+	"filler/internal/source/fetch"
+	"filler/internal/source/layout"
+	"filler/internal/source/ocr"
+)
+
+// Limits bound what one document may take. A zero is the default.
+type Limits struct {
+	Bytes   int // of the file: 64 MiB
+	Pixels  int // of one page: 100 million
+	Pages   int // 1,000
+	Seconds int // for one PDF, one page of OCR, one address: 120
+}
+
+// DefaultLimits are what a Reader keeps where nothing else is said.
+var DefaultLimits = Limits{Bytes: 64 << 20, Pixels: 100_000_000, Pages: 1000, Seconds: 120}
+
+func (l Limits) filled() Limits {
+	d := DefaultLimits
+	for _, at := range []struct{ from, to *int }{{&l.Bytes, &d.Bytes}, {&l.Pixels, &d.Pixels}, {&l.Pages, &d.Pages}, {&l.Seconds, &d.Seconds}} {
+		if *at.from > 0 {
+			*at.to = *at.from
+		}
+	}
+	return d
+}
+
+// Reader reads documents. The zero Reader has the defaults; its methods may be
+// called by many goroutines.
+type Reader struct {
+	Limits      Limits
+	Links       bool        // web pages keep the targets of links
+	DropRunning bool        // running heads and foots of pages are left out
+	Engine      ocr.Engine  // reads pictures; nil: tesseract
+	Keep        string      // the folder in which OCR results are kept; "": none
+	Web         *fetch.Kept // fetches addresses; nil: they are refused
+	NoWords     bool        // pictures are not read: the model is shown them
+}
+
+// Read reads a source.
+func (r *Reader) Read(ctx context.Context, s Source) (*Document, error) {
+	d, err := r.read(ctx, s)
+	if err == nil {
+		d.Metadata = s.Metadata
+	}
+	return d, err
+}
+
+func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
+	switch {
+	case s.File == "":
+		d, err := r.Parse(ctx, s.ID, []byte(s.Text))
+		if err == nil {
+			d.FileHash = "" // a row is no file
+		}
+		return d, err
+	case IsAddress(s.File):
+		return r.readAddress(ctx, s)
+	}
+	info, err := os.Stat(s.File)
+	if err != nil {
+		return nil, fileError(s.File, err)
+	}
+	if info.IsDir() {
+		return nil, &Error{s.File, "this is a folder", "name a file in it"}
+	}
+	if !info.Mode().IsRegular() {
+		return nil, &Error{s.File, "this is a device or a pipe, not a file", "name a file, or - for standard input"}
+	}
+	if info.Size() > int64(r.Limits.filled().Bytes) {
+		return nil, r.tooLarge(s.File)
+	}
+	data, err := os.ReadFile(s.File)
+	if err != nil {
+		return nil, fileError(s.File, err)
+	}
+	return r.Parse(ctx, s.ID, data)
+}
+
+// ReadFrom reads a document from a stream, such as standard input.
+func (r *Reader) ReadFrom(ctx context.Context, id string, from io.Reader) (*Document, error) {
+	most := r.Limits.filled().Bytes
+	data, err := io.ReadAll(io.LimitReader(from, int64(most)+1))
+	if err != nil {
+		return nil, &Error{id, "reading stopped: " + err.Error(), "try again"}
+	}
+	if len(data) > most {
+		return nil, r.tooLarge(id)
+	}
+	return r.Parse(ctx, id, data)
+}
+
+func (r *Reader) tooLarge(name string) error {
+	return &Error{name, fmt.Sprintf("larger than %s", size(r.Limits.filled().Bytes)), "split it, or raise `limits: {bytes: …}` in filler.yaml"}
+}
+
+func size(bytes int) string {
+	if bytes >= 1<<20 {
+		return fmt.Sprintf("%d MB", bytes>>20)
+	}
+	return fmt.Sprintf("%d bytes", bytes)
+}
+
+// IsAddress tells an address of the web from a path.
+func IsAddress(name string) bool {
+	return strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://")
+}
+
+func (r *Reader) readAddress(ctx context.Context, s Source) (*Document, error) {
+	if r.Web == nil {
+		return nil, &Error{s.File, "addresses are not fetched here", "save the page as a file"}
+	}
+	l := r.Limits.filled()
+	page, err := r.Web.Get(ctx, s.File, l.Bytes, time.Duration(l.Seconds)*time.Second)
+	if err != nil {
+		var not *fetch.Unfit
+		if errors.As(err, &not) {
+			return nil, &Error{s.File, not.Msg, not.Hint}
+		}
+		return nil, err
+	}
+	data := page.Body
+	if strings.Contains(page.Type, "html") {
+		data = inUTF8(data, page.Type)
+	}
+	d, err := r.parse(ctx, s.ID, nameFor(s.File, page.Type), data)
+	if err != nil {
+		return nil, err
+	}
+	d.Notes = append([]string{"fetched " + page.At.Format(time.DateOnly)}, d.Notes...)
+	for _, hop := range page.Hops {
+		d.Notes = append(d.Notes, "redirected to "+hop)
+	}
+	return d, nil
+}
+
+// inUTF8 decodes a page whose server or head names another character set.
+func inUTF8(data []byte, contentType string) []byte {
+	if _, broken := firstInvalid(data); !broken {
+		return data
+	}
+	enc, _, _ := charset.DetermineEncoding(data, contentType)
+	if out, err := enc.NewDecoder().Bytes(data); err == nil {
+		return out
+	}
+	return data
+}
+
+// nameFor gives a name by which the format of what was fetched can be told.
+func nameFor(address, contentType string) string {
+	switch kind, _, _ := strings.Cut(contentType, ";"); strings.TrimSpace(kind) {
+	case "text/html", "application/xhtml+xml":
+		return "page.html"
+	case "application/xml", "text/xml":
+		return "page.xml"
+	case "message/rfc822":
+		return "page.eml"
+	case "text/plain":
+		return "page.txt"
+	}
+	return filepath.Base(address)
+}
+
+// Parse turns the bytes of a file into a document.
+func (r *Reader) Parse(ctx context.Context, id string, data []byte) (*Document, error) {
+	return r.parse(ctx, id, id, data)
+}
+
+func (r *Reader) parse(ctx context.Context, id, name string, data []byte) (*Document, error) {
+	d := &Document{ID: id, Format: formatOf(name, data)}
+	if d.Format == Plain {
+		if err := refused(id, data); err != nil {
+			return nil, err
+		}
+	}
+	text, err := r.textOf(ctx, d, data)
+	if err != nil {
+		return nil, err
+	}
+	if d.Layout == nil {
+		text = d.clean(text)
+	}
+	if tableExts[strings.ToLower(filepath.Ext(name))] && d.Format == Plain {
+		d.Notes = append(d.Notes, "a table, read as one text; to make each row a document name it in filler.yaml as {table: …, text: […]}")
+	}
+	d.Text, d.Hash = text, Hash(text)
+	d.FileHash = d.Hash
+	if string(data) != text {
+		d.FileHash = hashOf(data)
+	}
+	if strings.TrimSpace(text) == "" {
+		if !r.NoWords || d.Format != Picture && d.Format != PDF {
+			return nil, d.empty()
+		}
+		d.Text, d.Hash = "", Hash(string(data)) // the picture itself is what must not change
+		d.Notes = append(d.Notes, "its words are not read; the model is shown the page")
+	}
+	return d, nil
+}
+
+func (d *Document) empty() error {
+	switch d.Format {
+	case Picture:
+		return &Error{d.ID, "no words were found on this picture", "leave it out, or scan it again, larger"}
+	case PDF, HOCR, ALTO, PageXML, TSV:
+		return &Error{d.ID, "no words were found in it", "leave it out, or run OCR on its pages again"}
+	}
+	return &Error{d.ID, "the document is empty", "leave it out, or add its text"}
+}
+
+// clean makes line ends and bytes that are no text what the rules say.
+func (d *Document) clean(text string) string {
+	if d.Format != Plain {
+		if clean := strings.ReplaceAll(strings.ToValidUTF8(text, "\ufffd"), "\x00", "\ufffd"); clean != text {
+			text = clean
+			d.Notes = append(d.Notes, "bytes that are not text became U+FFFD")
+		}
+	}
+	if strings.Contains(text, "\r") {
+		text = strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\r", "\n")
+	}
+	return text
+}
+
+// textOf reads the text by the format, and sets d.Layout where there are boxes.
+func (r *Reader) textOf(ctx context.Context, d *Document, data []byte) (string, error) {
+	switch d.Format {
+	case Mail:
+		d.Raw = data
+		text, err := fromMail(d.ID, data, r.Links)
+		if !errors.Is(err, errMail) {
+			return text, err
+		}
+		d.Format, d.Raw = Plain, nil
+	case PDF:
+		return r.fromPDF(ctx, d, data)
+	case Picture:
+		pages, err := r.fromPicture(ctx, d, data)
+		return r.lay(d, pages, err)
+	case ALTO, PageXML, XML:
+		d.Raw = data
+		return r.fromXML(d, data)
+	case HOCR:
+		d.Raw = data
+		pages, err := fromHOCR(inUTF8(data, "text/html"))
+		if err != nil {
+			return "", &Error{d.ID, "this hOCR can't be read: " + err.Error(), "make it again"}
+		}
+		return r.lay(d, pages, nil)
+	}
+	if d.Format == WebPage {
+		d.Raw = data
+		text, err := fromHTML(string(bytes.TrimPrefix(inUTF8(withoutUTF16(d, data), ""), utf8Mark)), r.Links)
+		if err != nil {
+			return "", &Error{d.ID, "this web page can't be read", "save its text as a file"}
+		}
+		return text, nil
+	}
+	text, note, err := decode(d.ID, data)
+	if note != "" {
+		d.Notes = append(d.Notes, note)
+	}
+	if err != nil {
+		return "", err
+	}
+	if d.Format == TSV {
+		d.Raw = data
+		pages, err := fromTSV(d.ID, text)
+		return r.lay(d, pages, err)
+	}
+	return text, nil
+}
+
+// withoutUTF16 decodes pages whose bytes decode would tell.
+func withoutUTF16(d *Document, data []byte) []byte {
+	text, note, err := decode(d.ID, data)
+	if err != nil {
+		return data
+	}
+	if note != "" {
+		d.Notes = append(d.Notes, note)
+	}
+	return []byte(text)
+}
+
+func (r *Reader) fromXML(d *Document, data []byte) (string, error) {
+	if little, big := zerosAt(data); little || big || bytes.HasPrefix(data, []byte{0xff, 0xfe}) || bytes.HasPrefix(data, []byte{0xfe, 0xff}) {
+		data = bytes.Replace(withoutUTF16(d, data), []byte("UTF-16"), []byte("UTF-8"), 1)
+	}
+	in := xmlReader(bytes.NewReader(bytes.TrimPrefix(data, utf8Mark)))
+	switch d.Format {
+	case ALTO:
+		pages, err := fromALTO(d.ID, in)
+		return r.lay(d, pages, err)
+	case PageXML:
+		pages, err := fromPage(d.ID, in)
+		return r.lay(d, pages, err)
+	}
+	return fromXML(d.ID, in)
+}
+
+// lay puts the words of pages in order and gives their text.
+func (r *Reader) lay(d *Document, pages []layout.Page, err error) (string, error) {
+	if err != nil {
+		return "", err
+	}
+	if most := r.Limits.filled().Pages; len(pages) > most {
+		return "", &Error{d.ID, fmt.Sprintf("%d pages, and at most %d are read", len(pages), most), "split the file, or raise `limits: {pages: …}` in filler.yaml"}
+	}
+	for i := range pages {
+		cleanWords(&pages[i])
+	}
+	d.Layout = layout.Make(pages, layout.Options{DropRunning: r.DropRunning})
+	return d.Layout.Text, nil
+}
+
+// cleanWords makes every word valid text on one line, and gives a page without
+// a size the one that its words take.
+func cleanWords(p *layout.Page) {
+	for i := range p.Words {
+		w := &p.Words[i]
+		if strings.ContainsFunc(w.Text, func(r rune) bool { return r < ' ' || r == 0x7f || r == '\ufffd' || r == '\u2028' || r == '\u2029' }) {
+			w.Text = strings.Map(func(r rune) rune {
+				if r < ' ' || r == 0x7f || r == '\u2028' || r == '\u2029' {
+					return '\ufffd'
+				}
+				return r
+			}, strings.ToValidUTF8(w.Text, "\ufffd"))
+		}
+		if w.Box[2] < w.Box[0] {
+			w.Box[0], w.Box[2] = w.Box[2], w.Box[0]
+		}
+		if w.Box[3] < w.Box[1] {
+			w.Box[1], w.Box[3] = w.Box[3], w.Box[1]
+		}
+	}
+	if p.Width <= 0 || p.Height <= 0 {
+		for _, w := range p.Words {
+			p.Width, p.Height = max(p.Width, w.Box[2]), max(p.Height, w.Box[3])
+		}
+	}
+}

@@ -1,0 +1,200 @@
+package document
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	_ "image/jpeg" // the formats of pictures
+	_ "image/png"
+	"strings"
+	"time"
+
+	_ "golang.org/x/image/tiff"
+
+	"filler/internal/source/layout"
+	"filler/internal/source/ocr"
+	"filler/internal/source/pdf"
+)
+
+func isPicture(data []byte) bool { return ocr.Extension(data) != "" }
+
+// engine gives what reads pictures, with its results kept.
+func (r *Reader) engine() ocr.Kept {
+	e := r.Engine
+	if e == nil {
+		e = ocr.Tesseract{}
+	}
+	return ocr.Kept{Engine: e, Dir: r.Keep, Limit: time.Duration(r.Limits.filled().Seconds) * time.Second}
+}
+
+// fromPicture has the OCR engine read a picture. One file may hold several
+// pages.
+func (r *Reader) fromPicture(ctx context.Context, d *Document, data []byte) ([]layout.Page, error) {
+	about, kind, err := image.DecodeConfig(bytes.NewReader(data))
+	switch most := r.Limits.filled().Pixels; {
+	case err != nil:
+		return nil, &Error{d.ID, "this picture is damaged", "save or scan it again"}
+	case about.Width*about.Height > most:
+		return nil, &Error{d.ID, fmt.Sprintf("a picture of %d x %d pixels, and at most %d million are read", about.Width, about.Height, most/1_000_000), "make it smaller, or raise `limits: {pixels: …}` in filler.yaml"}
+	case about.Width < 8 || about.Height < 8:
+		return nil, &Error{d.ID, fmt.Sprintf("a picture of %d x %d pixels is too small for words", about.Width, about.Height), "take it out"}
+	}
+	if kind != "tiff" {
+		// The engine's own complaint about a damaged picture says little.
+		if _, _, err := image.Decode(bytes.NewReader(data)); err != nil {
+			return nil, &Error{d.ID, "this picture is damaged or cut short", "save or scan it again"}
+		}
+	}
+	return r.recognise(ctx, d, data, layout.Page{Width: about.Width, Height: about.Height})
+}
+
+// recognise has the engine read a picture and reads what it gave.
+func (r *Reader) recognise(ctx context.Context, d *Document, picture []byte, size layout.Page) ([]layout.Page, error) {
+	if r.NoWords {
+		return []layout.Page{size}, nil
+	}
+	e := r.engine()
+	var pages []layout.Page
+	err := e.Read(ctx, picture, func(out []byte) (err error) {
+		pages, err = parseScan(d.ID, e.Gives(), out)
+		return err
+	})
+	var said *ocr.Error
+	switch {
+	case errors.As(err, &said):
+		return nil, &Error{d.ID, said.Msg, said.Hint}
+	case err != nil:
+		return nil, err
+	}
+	d.read(e.Engine)
+	pages = r.straightened(ctx, d, picture, pages)
+	if len(pages) == 0 {
+		pages = []layout.Page{size}
+	}
+	for i := range pages {
+		if pages[i].Width <= 0 || pages[i].Height <= 0 || pages[i].Text != "" {
+			pages[i].Width, pages[i].Height = size.Width, size.Height
+		}
+	}
+	return pages, nil
+}
+
+// read notes by whom the words were recognised.
+func (d *Document) read(e ocr.Engine) {
+	note := "words recognised by " + strings.TrimSpace(e.Name())
+	for _, n := range d.Notes {
+		if n == note {
+			return
+		}
+	}
+	d.Notes = append(d.Notes, note)
+}
+
+// parseScan reads what an OCR engine gave, in the form that it should have.
+func parseScan(id, form string, data []byte) ([]layout.Page, error) {
+	plain := func(err error) error {
+		var e *Error
+		if errors.As(err, &e) {
+			return errors.New(e.Msg)
+		}
+		return err
+	}
+	switch form {
+	case ocr.HOCR:
+		pages, err := fromHOCR(inUTF8(data, "text/html"))
+		return pages, plain(err)
+	case ocr.ALTO, ocr.Page:
+		if m := scanRoot.FindSubmatch(data[:min(len(data), 8192)]); m == nil || (string(m[1]) == "alto") != (form == ocr.ALTO) {
+			return nil, fmt.Errorf("it begins with %q", start(data))
+		}
+		in := xmlReader(bytes.NewReader(bytes.TrimPrefix(data, utf8Mark)))
+		if form == ocr.ALTO {
+			pages, err := fromALTO(id, in)
+			return pages, plain(err)
+		}
+		pages, err := fromPage(id, in)
+		return pages, plain(err)
+	case ocr.TSV:
+		if !bytes.HasPrefix(data, []byte(tsvHead)) {
+			return nil, fmt.Errorf("it begins with %q", start(data))
+		}
+		pages, err := fromTSV(id, strings.ToValidUTF8(string(data), "\ufffd"))
+		return pages, plain(err)
+	}
+	text, _, err := decode(id, data)
+	return []layout.Page{{Text: text}}, plain(err)
+}
+
+// start gives the first characters of what should have been something else.
+func start(data []byte) string {
+	s := strings.ToValidUTF8(string(data[:min(len(data), 40)]), "?")
+	if len(data) > 40 {
+		s += "…"
+	}
+	return s
+}
+
+// fromPDF reads the text layer of a PDF. Pages without one go to the OCR
+// engine as pictures.
+func (r *Reader) fromPDF(ctx context.Context, d *Document, data []byte) (string, error) {
+	l := r.Limits.filled()
+	limited, cancel := context.WithTimeout(ctx, time.Duration(l.Seconds)*time.Second)
+	defer cancel()
+	read, err := pdf.Read(limited, pdf.Request{Data: data, MaxPages: l.Pages, MaxPixels: l.Pixels})
+	if err != nil {
+		var said *pdf.Error
+		if errors.As(err, &said) {
+			return "", &Error{d.ID, said.Msg, said.Hint}
+		}
+		return "", err
+	}
+	pages := make([]layout.Page, len(read))
+	scanned, outside := 0, 0
+	for i, p := range read {
+		pages[i] = p.Page
+		outside += p.Outside
+		if p.Picture == nil {
+			continue
+		}
+		if blank(p.Picture) {
+			continue // an empty page is no reason to ask for an engine
+		}
+		scanned++
+		found, err := r.recognise(ctx, d, p.Picture, p.Page)
+		if err != nil {
+			var e *Error
+			if errors.As(err, &e) {
+				e.Msg = fmt.Sprintf("page %d has no text layer, and %s", i+1, e.Msg)
+			}
+			return "", err
+		}
+		pages[i].Words, pages[i].Text = found[0].Words, found[0].Text
+	}
+	if scanned > 0 && scanned < len(pages) {
+		d.Notes = append(d.Notes, fmt.Sprintf("%d of %d pages have no text layer", scanned, len(pages)))
+	}
+	if outside > 0 {
+		d.Notes = append(d.Notes, fmt.Sprintf("%d words outside the page left out", outside))
+	}
+	return r.lay(d, pages, nil)
+}
+
+// blank tells the picture of an empty page.
+func blank(picture []byte) bool {
+	img, _, err := image.Decode(bytes.NewReader(picture))
+	if err != nil {
+		return false
+	}
+	grey, ok := img.(*image.Gray)
+	if !ok || len(grey.Pix) == 0 {
+		return false
+	}
+	for _, p := range grey.Pix {
+		if p != grey.Pix[0] {
+			return false
+		}
+	}
+	return true
+}

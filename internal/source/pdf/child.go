@@ -1,0 +1,248 @@
+package pdf
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"fmt"
+	"image"
+	"image/png"
+	"io"
+	"math"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/klippa-app/go-pdfium"
+	pdferrors "github.com/klippa-app/go-pdfium/errors"
+	"github.com/klippa-app/go-pdfium/references"
+	"github.com/klippa-app/go-pdfium/requests"
+	"github.com/klippa-app/go-pdfium/responses"
+	"github.com/klippa-app/go-pdfium/webassembly"
+	"github.com/tetratelabs/wazero"
+	"github.com/tetratelabs/wazero/api"
+	"github.com/tetratelabs/wazero/experimental"
+
+	"filler/internal/source/layout"
+)
+
+// maxMemory is what the sandbox may take, in pages of 64 KiB: 1 GiB.
+const maxMemory = 16384
+
+// start readies the sandbox, from the user's cache folder after the first time.
+func start() (pdfium.Pdfium, error) {
+	config := wazero.NewRuntimeConfig().WithMemoryLimitPages(maxMemory).
+		WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling) // the library needs them
+	if dir, err := os.UserCacheDir(); err == nil {
+		if cache, err := wazero.NewCompilationCacheWithDir(filepath.Join(dir, "filler", "pdf")); err == nil {
+			config = config.WithCompilationCache(cache)
+		}
+	}
+	pool, err := webassembly.Init(webassembly.Config{Context: context.Background(), MinIdle: 1, MaxIdle: 1, MaxTotal: 1,
+		FSConfig: wazero.NewFSConfig(), RuntimeConfig: config, Stdout: io.Discard, Stderr: io.Discard})
+	if err != nil {
+		return nil, err
+	}
+	return pool.GetInstance(time.Minute)
+}
+
+type reader struct {
+	Request
+	lib pdfium.Pdfium
+	doc references.FPDF_DOCUMENT
+}
+
+// read reads a file and hands its head and pages on, in this order.
+func read(r Request, tell func(any) error) error {
+	lib, err := start()
+	if err != nil {
+		return err
+	}
+	opened, err := lib.OpenDocument(&requests.OpenDocument{File: &r.Data})
+	if err != nil {
+		return fault(err)
+	}
+	p := &reader{r, lib, opened.Document}
+	count, err := lib.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: p.doc})
+	if err != nil {
+		return err
+	}
+	first, last := 1, count.PageCount
+	switch {
+	case r.Only > 0 && r.Only > last:
+		return &Error{fmt.Sprintf("there is no page %d; it has %d", r.Only, last), "name another"}
+	case r.Only > 0:
+		first, last = r.Only, r.Only
+	case r.MaxPages > 0 && last > r.MaxPages:
+		return &Error{fmt.Sprintf("%d pages, and at most %d are read", last, r.MaxPages), "split the file, or raise `limits: {pages: …}` in filler.yaml"}
+	case last == 0:
+		return &Error{"this PDF has no pages", "save it again"}
+	}
+	step := 1
+	if r.Half > 0 {
+		first, step = r.Half, 2
+	}
+	if err := tell(head{Pages: max(last-first+step, 0) / step}); err != nil {
+		return err
+	}
+	for n := first; n <= last; n += step {
+		page, err := p.page(n)
+		if err == nil {
+			err = tell(page)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func fault(err error) error {
+	switch {
+	case errors.Is(err, pdferrors.ErrPassword), strings.Contains(err.Error(), pdferrors.ErrPassword.Error()):
+		return &Error{"this PDF is encrypted and needs a password", "save it without one"}
+	case errors.Is(err, pdferrors.ErrSecurity), strings.Contains(err.Error(), pdferrors.ErrSecurity.Error()):
+		return &Error{"this PDF is encrypted in a way that can't be read", "save it without encryption"}
+	case errors.Is(err, pdferrors.ErrFormat), errors.Is(err, pdferrors.ErrFile), strings.Contains(err.Error(), "incorrect format"):
+		return &Error{"this PDF is damaged", "save or download it again"}
+	}
+	return &Error{"this PDF can't be opened (" + err.Error() + ")", "save or download it again"}
+}
+
+// page reads one page, n from 1. A page that is broken in itself is empty.
+func (p *reader) page(n int) (Page, error) {
+	at := requests.Page{ByIndex: &requests.PageByIndex{Document: p.doc, Index: n - 1}}
+	size, err := p.lib.GetPageSize(&requests.GetPageSize{Page: at})
+	if err != nil {
+		return Page{}, fmt.Errorf("page %d: %w", n, err)
+	}
+	p.flatten(at)
+	scale := float64(DPI) / 72
+	if most := float64(p.MaxPixels); most > 0 && size.Width*size.Height*scale*scale > most {
+		scale = math.Sqrt(most / (size.Width * size.Height))
+	}
+	out := Page{Page: layout.Page{Width: int(math.Ceil(size.Width * scale)), Height: int(math.Ceil(size.Height * scale)), DPI: int(scale*72 + 0.5)}}
+	turn, err := p.transform(at, out.Width, out.Height)
+	if err != nil {
+		return Page{}, err
+	}
+	text, err := p.lib.GetPageTextStructured(&requests.GetPageTextStructured{Page: at, Mode: requests.GetPageTextStructuredModeChars})
+	if err == nil {
+		out.Words = words(text.Chars, turn)
+		all := len(out.Words)
+		out.Words = slices.DeleteFunc(out.Words, func(w layout.Word) bool {
+			return w.Box[2] <= 0 || w.Box[3] <= 0 || w.Box[0] >= out.Width || w.Box[1] >= out.Height
+		})
+		out.Outside = all - len(out.Words)
+	}
+	if p.Draw == n || p.Draw == 0 && len(out.Words) == 0 {
+		if out.Picture, err = p.draw(at, out.DPI); err != nil {
+			return Page{}, fmt.Errorf("page %d: %w", n, err)
+		}
+	}
+	return out, nil
+}
+
+// flatten makes what is filled into forms and noted on the page part of it.
+func (p *reader) flatten(at requests.Page) {
+	notes, err := p.lib.FPDFPage_GetAnnotCount(&requests.FPDFPage_GetAnnotCount{Page: at})
+	if err != nil || notes.Count == 0 {
+		return
+	}
+	// Where this fails the page is read as it is.
+	_, _ = p.lib.FPDFPage_Flatten(&requests.FPDFPage_Flatten{Page: at, Usage: requests.FPDFPage_FlattenUsageNormalDisplay})
+}
+
+// affine turns points of the page into pixels as the page shows.
+type affine struct{ x, y, xx, xy, yx, yy float64 }
+
+func (a affine) of(x, y float64) (float64, float64) {
+	return a.x + a.xx*x + a.yx*y, a.y + a.xy*x + a.yy*y
+}
+
+func (p *reader) transform(at requests.Page, width, height int) (affine, error) {
+	// The library gives whole pixels; over a long way they are exact enough.
+	const way = 20000
+	var c [3][2]float64
+	for i, point := range [3][2]float64{{0, 0}, {way, 0}, {0, way}} {
+		r, err := p.lib.FPDF_PageToDevice(&requests.FPDF_PageToDevice{Page: at, SizeX: width, SizeY: height, PageX: point[0], PageY: point[1]})
+		if err != nil {
+			return affine{}, err
+		}
+		c[i] = [2]float64{float64(r.DeviceX), float64(r.DeviceY)}
+	}
+	return affine{x: c[0][0], y: c[0][1], xx: (c[1][0] - c[0][0]) / way, xy: (c[1][1] - c[0][1]) / way, yx: (c[2][0] - c[0][0]) / way, yy: (c[2][1] - c[0][1]) / way}, nil
+}
+
+// words joins characters into words: up to white, or a gap as wide as the
+// letters are high.
+func words(chars []*responses.GetPageTextStructuredChar, turn affine) []layout.Word {
+	var found []layout.Word
+	var text strings.Builder
+	var box [4]float64
+	end := func() {
+		if text.Len() > 0 {
+			b := layout.Box{int(math.Floor(box[0])), int(math.Floor(box[1])), int(math.Ceil(box[2])), int(math.Ceil(box[3]))}
+			found = append(found, layout.Word{Text: text.String(), Box: b, Confidence: layout.NoConfidence})
+		}
+		text.Reset()
+	}
+	var last responses.CharPosition
+	for _, c := range chars {
+		letter := letterOf(c.Text)
+		if letter == "" {
+			end()
+			continue
+		}
+		at := c.PointPosition
+		if text.Len() > 0 && (at.Left-last.Right > max(last.Top-last.Bottom, at.Top-at.Bottom) && at.Bottom < last.Top && at.Top > last.Bottom || at.Right < last.Left-(last.Top-last.Bottom)) {
+			end()
+		}
+		last = at
+		x0, y0 := turn.of(at.Left, at.Top)
+		x1, y1 := turn.of(at.Right, at.Bottom)
+		x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+		if text.Len() == 0 {
+			box = [4]float64{x0, y0, x1, y1}
+		}
+		box = [4]float64{min(box[0], x0), min(box[1], y0), max(box[2], x1), max(box[3], y1)}
+		text.WriteString(letter)
+	}
+	end()
+	return found
+}
+
+var ligatures = map[rune]string{'\ufb00': "ff", '\ufb01': "fi", '\ufb02': "fl", '\ufb03': "ffi", '\ufb04': "ffl", '\ufb05': "st", '\ufb06': "st"}
+
+// letterOf gives what a character prints: "" for white, a hyphen for the sign
+// by which the library marks a word that is broken at the line's end.
+func letterOf(s string) string {
+	for _, r := range s {
+		switch {
+		case r == 2 || r == '\ufffe':
+			return "-"
+		case r <= ' ' || r == '\u00a0' || r == '\u200b' || r == '\ufeff' || r >= '\u2000' && r <= '\u200a' || r == '\u3000':
+			return ""
+		case r >= '\ufb00' && r <= '\ufb06':
+			return ligatures[r]
+		}
+	}
+	return strings.ToValidUTF8(s, "\ufffd")
+}
+
+func (p *reader) draw(at requests.Page, dpi int) ([]byte, error) {
+	r, err := p.lib.RenderPageInDPI(&requests.RenderPageInDPI{Page: at, DPI: dpi, ImageFormat: requests.RenderImageFormatGrayscale})
+	if err != nil {
+		return nil, err
+	}
+	defer r.Cleanup()
+	var out bytes.Buffer
+	enc := png.Encoder{CompressionLevel: png.BestSpeed}
+	var picture image.Image = r.Result.RenderedImage
+	if err := enc.Encode(&out, picture); err != nil {
+		return nil, err
+	}
+	return out.Bytes(), nil
+}

@@ -1,0 +1,242 @@
+// Package pdf reads the text layer of PDF files, word by word with boxes, and
+// draws pages that have none.
+//
+// Rules it keeps:
+//
+//   - A file is read in a child process, in a sandbox that sees no other file
+//     and has an end to its memory and its time. A hostile file can spoil its
+//     own reading, and nothing else.
+//   - The library is compiled for the machine once and kept in the user's
+//     cache folder. Nothing of it runs in the program itself.
+//   - A page is measured in pixels at DPI dots an inch, origin top left, as it
+//     shows: turned and cropped.
+//   - What is filled into forms and written on notes is text of the page.
+package pdf
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/gob"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"os/exec"
+	"runtime"
+	"sync"
+	"time"
+
+	"filler/internal/source/layout"
+)
+
+// DPI is the resolution in which places are counted and pages drawn.
+const DPI = 300
+
+// Request says what to read.
+type Request struct {
+	Data      []byte
+	MaxPages  int // 0: no limit
+	MaxPixels int // of one page; a larger one is drawn smaller
+	Draw      int // the page, from 1, that is drawn in any case; 0: those without text; -1: none
+	Only      int // this page alone; 0: all
+	Half      int // 1: the odd pages, 2: the even ones; 0: all
+}
+
+// Page is one page, read.
+type Page struct {
+	layout.Page
+	Picture []byte // PNG, of a page without text or one that was asked for
+	Outside int    // words that stand beside the page, where nobody sees them; they are left out
+}
+
+// Error says why a file can't be read, in one line without its name.
+type Error struct {
+	Msg  string
+	Hint string
+}
+
+func (e *Error) Error() string { return e.Msg + "; " + e.Hint }
+
+// head is the first thing that the child says.
+type head struct {
+	Pages     int
+	Msg, Hint string // of an Error
+}
+
+// childMark in the environment makes the program the child.
+const childMark = "FILLER_READS_PDF"
+
+// hooked says that Main was called.
+var hooked bool
+
+// Main must be called first thing by every program that calls Read: in a
+// process that was started to read a PDF it does that, and does not come back.
+func Main() {
+	if os.Getenv(childMark) == "1" {
+		os.Exit(child(os.Stdin, os.Stdout))
+	}
+	hooked = true
+}
+
+// slots bounds how many children run at a time.
+var slots = make(chan bool, max(runtime.NumCPU(), 1))
+
+var (
+	first sync.Mutex
+	warm  bool // a child has come back, under first
+)
+
+// leastForTwo is the size of a file that is read by two children, in bytes.
+const leastForTwo = 48 << 10
+
+// Read has a child read a PDF, or two children the half each of a long one. It
+// ends with ctx.
+func Read(ctx context.Context, r Request) ([]Page, error) {
+	slots <- true
+	defer func() { <-slots }()
+	if first.Lock(); warm {
+		first.Unlock()
+	} else {
+		// The first child may have to compile the library; others would only
+		// do the same beside it.
+		defer func() {
+			warm = true
+			first.Unlock()
+		}()
+	}
+	if len(r.Data) >= leastForTwo && r.Only == 0 {
+		select {
+		case slots <- true: // there is room for another
+			defer func() { <-slots }()
+			return inHalves(ctx, r)
+		default:
+		}
+	}
+	return run(ctx, r)
+}
+
+// inHalves has one child read the odd pages and another the even ones.
+func inHalves(ctx context.Context, r Request) ([]Page, error) {
+	var halves [2][]Page
+	var errs [2]error
+	var wait sync.WaitGroup
+	for i := range halves {
+		half := r
+		half.Half = i + 1
+		wait.Go(func() { halves[i], errs[i] = run(ctx, half) })
+	}
+	wait.Wait()
+	for _, err := range errs {
+		if err != nil {
+			return nil, err
+		}
+	}
+	var pages []Page
+	for i := range halves[0] {
+		pages = append(pages, halves[0][i])
+		if i < len(halves[1]) {
+			pages = append(pages, halves[1][i])
+		}
+	}
+	return pages, nil
+}
+
+// run starts a child and waits for it.
+func run(ctx context.Context, r Request) ([]Page, error) {
+	self, err := os.Executable()
+	if err != nil || !hooked {
+		return nil, &Error{"the program can't find itself to read a PDF", "start it by its full path; its main must call pdf.Main"}
+	}
+	cmd := exec.CommandContext(ctx, self)
+	cmd.Env = append(os.Environ(), childMark+"=1", "GOGC=400", "GOMEMLIMIT=1GiB")
+	cmd.WaitDelay = time.Second
+	in, err := cmd.StdinPipe()
+	if err != nil {
+		return nil, err
+	}
+	out, err := cmd.StdoutPipe()
+	if err != nil {
+		return nil, err
+	}
+	err = cmd.Start()
+	switch {
+	case ctx.Err() != nil && !errors.Is(context.Cause(ctx), context.DeadlineExceeded):
+		return nil, ctx.Err()
+	case err != nil && ctx.Err() == nil:
+		return nil, &Error{"the reader of PDF files can't be started (" + err.Error() + ")", "try again"}
+	}
+	var pages []Page
+	if err == nil {
+		go func() {
+			_ = gob.NewEncoder(in).Encode(r)
+			in.Close()
+		}()
+		pages, err = receive(out)
+		if werr := cmd.Wait(); err == nil && werr != nil {
+			err = werr
+		}
+	}
+	var said *Error
+	switch {
+	case errors.As(err, &said):
+		return nil, said
+	case ctx.Err() != nil && errors.Is(context.Cause(ctx), context.DeadlineExceeded):
+		return nil, &Error{"reading this PDF took too long and was stopped", "raise `limits: {seconds: …}` in filler.yaml, or split the file"}
+	case ctx.Err() != nil:
+		return nil, ctx.Err()
+	case err != nil:
+		return nil, &Error{"this PDF crashed the reader; it is damaged or malicious", "print it to a new PDF, or save its text"}
+	}
+	return pages, nil
+}
+
+func receive(out io.Reader) ([]Page, error) {
+	d := gob.NewDecoder(bufio.NewReaderSize(out, 1<<16))
+	var h head
+	if err := d.Decode(&h); err != nil {
+		return nil, err
+	}
+	if h.Msg != "" {
+		return nil, &Error{h.Msg, h.Hint}
+	}
+	var pages []Page
+	for range h.Pages {
+		var p Page
+		if err := d.Decode(&p); err != nil {
+			return nil, err
+		}
+		pages = append(pages, p)
+	}
+	return pages, nil
+}
+
+// child is the child's whole work: a request on in, the answer on out. It
+// gives the exit code.
+func child(in io.Reader, out io.Writer) int {
+	var r Request
+	if err := gob.NewDecoder(bufio.NewReader(in)).Decode(&r); err != nil {
+		return 2
+	}
+	w := bufio.NewWriter(out)
+	e := gob.NewEncoder(w)
+	if err := read(r, e.Encode); err != nil {
+		var said *Error
+		if !errors.As(err, &said) {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		if e.Encode(head{Msg: said.Msg, Hint: said.Hint}) != nil {
+			return 1
+		}
+	}
+	if w.Flush() != nil {
+		return 1
+	}
+	return 0
+}
+
+// Is tells a PDF by its first bytes.
+func Is(data []byte) bool {
+	return bytes.Contains(data[:min(len(data), 1024)], []byte("%PDF-"))
+}
