@@ -13,7 +13,7 @@ import (
 	"filler/internal/measure/gold"
 	"filler/internal/measure/score"
 	"filler/internal/record"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // comparing is what `compare` was asked for.
@@ -46,8 +46,8 @@ Without a project:  filler compare OLD.jsonl NEW.jsonl --schema SCHEMA --gold FI
 type set struct {
 	name   string
 	file   string
-	run    *sqlite.Run
-	totals sqlite.Totals
+	run    *store.Run
+	totals store.Totals
 }
 
 func (a *app) compare(o comparing, first, second string) error {
@@ -56,7 +56,7 @@ func (a *app) compare(o comparing, first, second string) error {
 		return err
 	}
 	sets := [2]set{}
-	var l *sqlite.Ledger
+	var l store.Store
 	for i, name := range []string{first, second} {
 		sets[i] = set{name: name}
 		if info, err := os.Stat(name); err == nil && !info.IsDir() {
@@ -95,7 +95,7 @@ func (a *app) compare(o comparing, first, second string) error {
 }
 
 // lines reads the records of a set.
-func (s *set) lines(w *work, l *sqlite.Ledger, do func(record.Line) error) error {
+func (s *set) lines(w *work, l store.Store, do func(record.Line) error) error {
 	if s.file != "" {
 		return record.ReadLines(s.file, w.schema.EachEntry(), func(n int, line record.Line, err error) error {
 			if err == nil {
@@ -110,7 +110,7 @@ func (s *set) lines(w *work, l *sqlite.Ledger, do func(record.Line) error) error
 	return linesOf(l, s.run.ID, do)
 }
 
-func (a *app) compareWith(w *work, golds *gold.Shelf, sets [2]set, l *sqlite.Ledger, o comparing) error {
+func (a *app) compareWith(w *work, golds *gold.Shelf, sets [2]set, l store.Store, o comparing) error {
 	c := score.NewComparer(w.schema, golds, o.split)
 	for i, add := range []func(record.Line) error{c.AddA, c.AddB} {
 		err := error(nil)
@@ -249,7 +249,7 @@ func (a *app) printLeftOut(out []score.LeftOut, all bool) {
 }
 
 // differ shows where two sets differ, without gold.
-func (a *app) differ(w *work, sets [2]set, l *sqlite.Ledger, o comparing) error {
+func (a *app) differ(w *work, sets [2]set, l store.Store, o comparing) error {
 	first, second := score.Records{}, score.Records{}
 	if err := sets[0].lines(w, l, first.Add); err != nil {
 		return err

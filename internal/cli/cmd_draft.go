@@ -12,7 +12,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/run/fill"
 	"filler/internal/schema"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 func (a *app) draftCmd() *cobra.Command {
@@ -103,7 +103,7 @@ func (a *app) draftOfRun(name string) (*draft.Result, error) {
 	}
 	c := draft.NewCollector()
 	var open []value.Value
-	err = l.Records(run.ID, 0, func(r sqlite.Record) error {
+	err = l.Records(run.ID, 0, func(r store.Record) error {
 		line, err := fill.ToLine(run.ID, r)
 		if err != nil || line.Record.Kind == value.Null {
 			return err

@@ -14,11 +14,12 @@ import (
 
 	"filler/internal/ask/chat"
 	"filler/internal/ask/model"
+	"filler/internal/base/process"
 	"filler/internal/base/project"
 	"filler/internal/run/fill"
 	"filler/internal/schema"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // filling is what `fill` was asked for.
@@ -68,8 +69,8 @@ types take a setting behind an equals sign:
     --integer 'bays[].number' --quantity 'bays[].length=m' --choice weather=dry,wet
 
 A request that was answered in an earlier run is answered from the cache (--fresh asks
-again). --resume continues a run that was stopped; --as-run RUN fills again with the
-schema, model and documents of that run.
+again). --resume continues a run that was stopped or interrupted, and shares in one that is
+still going; --as-run RUN fills again with the schema, model and documents of that run.
 
 Exit code 3: some records are flagged or failed. --max-flagged and --max-failed say how
 many a nightly job accepts; within both, the exit code is 0.
@@ -103,7 +104,7 @@ Read more: docs/guide.md, docs/asking.md.`,
 	f.StringVar(&o.modelName, "model", "", modelUsage)
 	f.StringVarP(&o.output, "output", "o", "", "write the records to this `FILE`")
 	f.StringVar(&o.name, "name", "", "the run's `NAME`")
-	f.StringVar(&o.resume, "resume", "", "continue a run that was stopped: --resume for the last, --resume=`RUN` for another")
+	f.StringVar(&o.resume, "resume", "", "go on with a run: --resume for the newest that is not done, --resume=`RUN` for another")
 	f.Lookup("resume").NoOptDefVal = "last"
 	f.StringVar(&o.asRun, "as-run", "", "fill again with the schema, model, settings and documents of this `RUN`")
 	f.StringArrayVar(&o.only, "only", nil, "ask for this `FIELD` of the schema only; repeatable")
@@ -162,7 +163,7 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 
 // tools opens what a filling works with: the file that records go to, the
 // ledger, and what reads documents; and gives what closes them.
-func (a *app) tools(w *work, look *looking, file string) (*output, *sqlite.Ledger, *document.Reader, func(), error) {
+func (a *app) tools(w *work, look *looking, file string) (*output, store.Store, *document.Reader, func(), error) {
 	out, err := openOutput(file)
 	if err != nil {
 		return nil, nil, nil, nil, err
@@ -181,15 +182,27 @@ func (a *app) tools(w *work, look *looking, file string) (*output, *sqlite.Ledge
 	return out, l, r, func() { done(); l.Close(); out.abandon() }, nil
 }
 
+// toResume gives the run to go on with: the one that is named, else the newest
+// that was stopped or interrupted, else the last, whose failed documents may be
+// asked again.
+func toResume(l store.Store, name string) (store.Run, error) {
+	if name == "last" {
+		if run, found, err := l.Unfinished(func(r store.Run) bool { return fill.MadeBy(r) == "" }); found || err != nil {
+			return run, err
+		}
+	}
+	return l.Find(name)
+}
+
 // prepare starts a new run, or finds the one to go on with.
-func (a *app) prepare(o filling, w *work, l *sqlite.Ledger, r *document.Reader, names []string) (*fill.Filler, int64, error) {
+func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, names []string) (*fill.Filler, int64, error) {
 	setup, err := w.setup(l, r, &o.looking)
 	if err != nil {
 		return nil, 0, err
 	}
 	setup.Fresh, setup.Stdin = o.fresh, a.in
 	modelName := o.modelName
-	var old sqlite.Run
+	var old store.Run
 	var sources []document.Source
 	if o.replay != "" {
 		if setup.Replay, err = chat.LoadRecording(o.replay); err != nil {
@@ -197,7 +210,7 @@ func (a *app) prepare(o filling, w *work, l *sqlite.Ledger, r *document.Reader, 
 		}
 	}
 	if o.resume != "" {
-		if old, err = l.Find(o.resume); err != nil {
+		if old, err = toResume(l, o.resume); err != nil {
 			return nil, 0, err
 		}
 		if by := fill.MadeBy(old); by != "" {
@@ -273,7 +286,7 @@ func (a *app) prepare(o filling, w *work, l *sqlite.Ledger, r *document.Reader, 
 // has. Documents named by hand that are all of it are no choice.
 func (w *work) scope(o filling, names []string, n int) (string, int) {
 	if w.project == nil {
-		return sqlite.All, 0
+		return store.All, 0
 	}
 	all := n
 	if len(names) > 0 || o.sample > 0 || o.where != "" || o.again != "" || o.asRun != "" {
@@ -281,23 +294,23 @@ func (w *work) scope(o filling, names []string, n int) (string, int) {
 		found, err := w.named(nil)
 		w.leftOut = was // told of the documents that are filled alone
 		if err != nil {
-			return sqlite.Named, 0
+			return store.Named, 0
 		}
 		all = len(found)
 	}
 	switch {
 	case n >= all:
-		return sqlite.All, all
+		return store.All, all
 	case len(names) > 0:
-		return sqlite.Named, all
+		return store.Named, all
 	case o.again != "":
-		return sqlite.Again, all
+		return store.Again, all
 	case o.where != "":
-		return sqlite.Where, all
+		return store.Where, all
 	case o.sample > 0:
-		return sqlite.Sample, all
+		return store.Sample, all
 	}
-	return sqlite.All, all
+	return store.All, all
 }
 
 // openFor finds what a filling works with: a project, a schema file, or fields
@@ -319,7 +332,7 @@ func (a *app) openFor(o filling) (*work, error) {
 }
 
 // sourcesOf gives the documents of an older run, or those named.
-func sourcesOf(w *work, l *sqlite.Ledger, run int64, names []string) ([]document.Source, error) {
+func sourcesOf(w *work, l store.Store, run int64, names []string) ([]document.Source, error) {
 	if len(names) > 0 {
 		return w.sources(names)
 	}
@@ -349,7 +362,7 @@ func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run i
 	stream := o.output == "" && (!a.term.out || o.asJSON)
 	pipe := bufio.NewWriter(a.out)
 	if stream {
-		hooks.Record = func(r sqlite.Record) error {
+		hooks.Record = func(r store.Record) error {
 			if err := writeLine(pipe, filler.Schema, run, r, o.bare); err != nil {
 				return err
 			}
@@ -392,7 +405,7 @@ func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run i
 	return err
 }
 
-func writeLine(to io.Writer, s *schema.Schema, run int64, r sqlite.Record, bare bool) error {
+func writeLine(to io.Writer, s *schema.Schema, run int64, r store.Record, bare bool) error {
 	line, err := fill.ToLine(run, r)
 	if err != nil {
 		return err
@@ -408,7 +421,7 @@ func writeLine(to io.Writer, s *schema.Schema, run int64, r sqlite.Record, bare 
 }
 
 // summary says how a run ended, on standard error.
-func (a *app) summary(run int64, t sqlite.Totals, took time.Duration, err error) {
+func (a *app) summary(run int64, t store.Totals, took time.Duration, err error) {
 	a.notef("run %d: %s · %d unflagged · %d repaired · %d flagged · %d failed\n", run, plural(t.Documents, "document"), t.Unflagged, t.Repaired, t.Flagged, t.Failed)
 	if t.Unflagged > 0 {
 		a.notef("unflagged: no check objected; accuracy is what `filler score` says\n")
@@ -433,7 +446,7 @@ func (a *app) summary(run int64, t sqlite.Totals, took time.Duration, err error)
 }
 
 func (a *app) printOne(f *fill.Filler, run int64) error {
-	return f.Ledger.Records(run, 0, func(r sqlite.Record) error {
+	return f.Ledger.Records(run, 0, func(r store.Record) error {
 		line, err := fill.ToLine(run, r)
 		if err == nil {
 			a.printRecord(f.Schema, &line, false)
@@ -467,7 +480,7 @@ func openOutput(path string) (*output, error) {
 	if target, err := filepath.EvalSymlinks(path); err == nil {
 		path = target
 	}
-	temp, err := os.CreateTemp(filepath.Dir(path), ".records-*")
+	temp, err := process.Temp(filepath.Dir(path))
 	if err != nil {
 		return nil, &document.Error{File: path, Msg: "can't be written", Hint: "check that its folder is there and may be written"}
 	}
@@ -477,7 +490,7 @@ func openOutput(path string) (*output, error) {
 // write writes the records of a run in document order.
 func (o *output) write(f *fill.Filler, run int64, bare bool) error {
 	w := bufio.NewWriter(o.temp)
-	err := f.Ledger.Records(run, 0, func(r sqlite.Record) error { return writeLine(w, f.Schema, run, r, bare) })
+	err := f.Ledger.Records(run, 0, func(r store.Record) error { return writeLine(w, f.Schema, run, r, bare) })
 	if err == nil {
 		err = w.Flush()
 	}

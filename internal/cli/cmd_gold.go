@@ -103,7 +103,7 @@ func (a *app) goldDraft(runName string, documents []string, blind bool) error {
 	if err != nil {
 		return err
 	}
-	l, run, err := w.keptRun(runName)
+	l, run, err := a.keptRun(w, runName)
 	if err != nil {
 		return err
 	}

@@ -16,7 +16,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/run/fill"
 	"filler/internal/schema"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // judged is where records to judge come from: a run, or a file.
@@ -40,12 +40,12 @@ func (a *app) each(w *work, j judged, runName string, do func(n int, l record.Li
 		}
 		return 0, record.ReadLines(j.recordsFile, w.schema.EachEntry(), do)
 	}
-	l, run, err := w.keptRun(runName)
+	l, run, err := a.keptRun(w, runName)
 	if err != nil {
 		return 0, err
 	}
 	defer l.Close()
-	return run.ID, l.Records(run.ID, 0, func(r sqlite.Record) error {
+	return run.ID, l.Records(run.ID, 0, func(r store.Record) error {
 		line, err := fill.ToLine(run.ID, r)
 		return do(0, line, err)
 	})
@@ -58,22 +58,32 @@ func lineFault(file string, n int, err error) error {
 
 // keptRun opens the ledger and finds a run in it. The ledger is the caller's to
 // close.
-func (w *work) keptRun(name string) (*sqlite.Ledger, sqlite.Run, error) {
+func (a *app) keptRun(w *work, name string) (store.Store, store.Run, error) {
 	l, err := w.keptRuns()
 	if err != nil {
-		return nil, sqlite.Run{}, err
+		return nil, store.Run{}, err
 	}
 	run, err := l.Find(name)
 	if err != nil {
 		l.Close()
-		return nil, sqlite.Run{}, err
+		return nil, store.Run{}, err
+	}
+	if name == "" || name == "last" {
+		cut, found, err := l.Unfinished(func(r store.Run) bool { return r.State == store.Interrupted && r.Scope != store.Named })
+		if err == nil && found && cut.ID > run.ID {
+			goOn := fmt.Sprintf("continue it with `filler fill --resume=%d`", cut.ID)
+			if by := fill.MadeBy(cut); by != "" {
+				goOn = fmt.Sprintf("run `filler %s` again", by)
+			}
+			a.notef("run %d was interrupted, so that run %d is the last; %s\n", cut.ID, run.ID, goOn)
+		}
 	}
 	return l, run, nil
 }
 
 // linesOf calls do for the records of a run.
-func linesOf(l *sqlite.Ledger, run int64, do func(l record.Line) error) error {
-	return l.Records(run, 0, func(r sqlite.Record) error {
+func linesOf(l store.Store, run int64, do func(l record.Line) error) error {
+	return l.Records(run, 0, func(r store.Record) error {
 		line, err := fill.ToLine(run, r)
 		if err != nil {
 			return err
@@ -220,7 +230,7 @@ type measured struct {
 	covers string
 }
 
-func (r *ruler) score(l *sqlite.Ledger, run sqlite.Run) measured {
+func (r *ruler) score(l store.Store, run store.Run) measured {
 	if r == nil || fill.IsOpen(run) { // what an open filling found is no record of the schema
 		return measured{}
 	}
@@ -235,7 +245,7 @@ func (r *ruler) score(l *sqlite.Ledger, run sqlite.Run) measured {
 
 // cover scores a run, and gives a mark of the documents that counted and the
 // fields that were asked for.
-func cover(l *sqlite.Ledger, run sqlite.Run, s *score.Scorer) (string, error) {
+func cover(l store.Store, run store.Run, s *score.Scorer) (string, error) {
 	hash := sha256.New()
 	if source, err := l.Blob(run.SchemaHash); err == nil {
 		if asked, err := schema.Parse(run.SchemaFile, source); err == nil {
@@ -259,10 +269,10 @@ func cover(l *sqlite.Ledger, run sqlite.Run, s *score.Scorer) (string, error) {
 }
 
 // scopeWords say how the documents of a run were chosen.
-var scopeWords = map[string]string{sqlite.All: "", sqlite.Named: "named", sqlite.Sample: "sample", sqlite.Where: "where", sqlite.Again: "again"}
+var scopeWords = map[string]string{store.All: "", store.Named: "named", store.Sample: "sample", store.Where: "where", store.Again: "again"}
 
 // coverage says how many documents a run covers, and of how many.
-func coverage(run sqlite.Run, documents int) string {
+func coverage(run store.Run, documents int) string {
 	if run.Of > documents {
 		return fmt.Sprintf("%s of %s", thousands(documents), thousands(run.Of))
 	}
@@ -288,7 +298,7 @@ func (w *work) covered(run int64) string {
 	if r.Name != "" {
 		name += " (" + r.Name + ")"
 	}
-	if sum, err := l.Totals(run); err == nil && (r.Of > sum.Documents || r.Scope != sqlite.All) {
+	if sum, err := l.Totals(run); err == nil && (r.Of > sum.Documents || r.Scope != store.All) {
 		name += fmt.Sprintf(", %s of the project's %s", plural(sum.Documents, "document"), thousands(max(r.Of, sum.Documents)))
 		if word := scopeWords[r.Scope]; word != "" {
 			name += " (" + word + ")"
@@ -297,7 +307,7 @@ func (w *work) covered(run int64) string {
 	return name
 }
 
-func (a *app) printRuns(l *sqlite.Ledger, r *ruler, runs []sqlite.Run, asJSON bool) error {
+func (a *app) printRuns(l store.Store, r *ruler, runs []store.Run, asJSON bool) error {
 	t := a.newTable(">run", "name", "model", "schema", "prompt", "state", ">documents", "scope", ">unflagged", ">repaired", ">flagged", ">failed", ">cost", ">F1", "began")
 	ruled := measured{}
 	last, err := l.Find("last")
@@ -320,7 +330,7 @@ func (a *app) printRuns(l *sqlite.Ledger, r *ruler, runs []sqlite.Run, asJSON bo
 			continue
 		}
 		state := field{run.State, plain}
-		if run.State != sqlite.Done {
+		if run.State != store.Done {
 			state.tone = soft
 		}
 		f1 := field{ratioText(m.f1), bold}
@@ -341,7 +351,7 @@ func (a *app) printRuns(l *sqlite.Ledger, r *ruler, runs []sqlite.Run, asJSON bo
 }
 
 // scopeOf says which part of the project a run covers, in a word or two.
-func scopeOf(run sqlite.Run, r *ruler) string {
+func scopeOf(run store.Run, r *ruler) string {
 	words := []string{}
 	if w := scopeWords[run.Scope]; w != "" {
 		words = append(words, w)
@@ -354,7 +364,7 @@ func scopeOf(run sqlite.Run, r *ruler) string {
 	return strings.Join(words, ", ")
 }
 
-func runJSON(run sqlite.Run, sum sqlite.Totals, f1 score.Ratio, comparable bool) value.Value {
+func runJSON(run store.Run, sum store.Totals, f1 score.Ratio, comparable bool) value.Value {
 	n := func(name string, n int) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }
 	v := value.Obj(value.Num(fmt.Sprint(run.ID)).Named("run"))
 	if run.Name != "" {

@@ -11,7 +11,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/run/fill"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // repairing is what `repair` was asked for.
@@ -111,6 +111,17 @@ func (a *app) linesToChange(w *work, j judged, runName string) ([]record.Line, i
 	var lines []record.Line
 	seen := map[string]bool{}
 	broken := 0
+	if j.recordsFile == "" {
+		l, run, err := a.keptRun(w, runName)
+		if err != nil {
+			return nil, 0, err
+		}
+		l.Close()
+		if fill.IsOpen(run) {
+			return nil, 0, fmt.Errorf("run %d was filled with the open style: its records are not of this schema; name another run, or draft a schema from it with `filler schema draft --from-run %d`", run.ID, run.ID)
+		}
+		runName = fmt.Sprint(run.ID)
+	}
 	_, err := a.each(w, j, runName, func(n int, l record.Line, err error) error {
 		switch {
 		case err != nil:
@@ -131,7 +142,7 @@ func (a *app) linesToChange(w *work, j judged, runName string) ([]record.Line, i
 }
 
 // prepareRepair starts the run of a repair.
-func (a *app) prepareRepair(o repairing, w *work, l *sqlite.Ledger, r *document.Reader, lines []record.Line) (*fill.Filler, int64, error) {
+func (a *app) prepareRepair(o repairing, w *work, l store.Store, r *document.Reader, lines []record.Line) (*fill.Filler, int64, error) {
 	setup, err := w.setup(l, r, &o.looking)
 	if err != nil {
 		return nil, 0, err

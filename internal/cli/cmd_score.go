@@ -14,7 +14,7 @@ import (
 	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/schema"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // scoring is what `score` was asked for.
@@ -170,7 +170,7 @@ func (w *work) goldSet(named string) (gold.Set, error) {
 }
 
 // options gives what a score is to tell, by what is known of the run.
-func (a *app) options(w *work, o scoring, run *sqlite.Run, l *sqlite.Ledger) (score.Options, error) {
+func (a *app) options(w *work, o scoring, run *store.Run, l store.Store) (score.Options, error) {
 	out := score.Options{Split: o.split, Confusion: o.confusion, Places: o.places}
 	if run != nil {
 		out.Model = run.Model
@@ -255,15 +255,15 @@ func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
 	if err != nil {
 		return nil, err
 	}
-	var run *sqlite.Run
-	var l *sqlite.Ledger
+	var run *store.Run
+	var l store.Store
 	if o.recordsFile != "" && runName != "" {
 		a.parsed = false
 		return nil, errors.New("a run and --records are both given; use one of the two")
 	}
 	if o.recordsFile == "" {
-		var found sqlite.Run
-		if l, found, err = w.keptRun(runName); err != nil {
+		var found store.Run
+		if l, found, err = a.keptRun(w, runName); err != nil {
 			return nil, err
 		}
 		defer l.Close()

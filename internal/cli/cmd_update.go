@@ -14,7 +14,7 @@ import (
 	"filler/internal/run/fill"
 	"filler/internal/schema"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // updating is what `update` was asked for.
@@ -159,7 +159,7 @@ func matchNews(s *schema.Schema, lines []record.Line, docs []*document.Document,
 	return of, none, nil
 }
 
-func (a *app) prepareUpdate(o updating, w *work, l *sqlite.Ledger, r *document.Reader, lines []record.Line, news *fill.News) (*fill.Filler, int64, error) {
+func (a *app) prepareUpdate(o updating, w *work, l store.Store, r *document.Reader, lines []record.Line, news *fill.News) (*fill.Filler, int64, error) {
 	setup, err := w.setup(l, r, &o.looking)
 	if err != nil {
 		return nil, 0, err

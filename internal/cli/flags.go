@@ -10,7 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"filler/internal/schema"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // What flags say that several commands have. A flag has one meaning, whichever
@@ -84,7 +84,7 @@ func limitOf(text string, n int) (int, error) {
 }
 
 // verdict gives the exit code of a run by what is accepted.
-func (o *accepted) verdict(a *app, t sqlite.Totals) error {
+func (o *accepted) verdict(a *app, t store.Totals) error {
 	flagged, _ := limitOf(o.flagged, t.Documents)
 	failed, _ := limitOf(o.failed, t.Documents)
 	within := true

@@ -16,7 +16,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/run/fill"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // check says what is wrong with flags that do not go together.
@@ -59,7 +59,7 @@ func writeRecording(f *fill.Filler, run int64, file string) error {
 
 // picked keeps the documents that are meant: by their metadata, by how they ended
 // in the last run, and by chance.
-func (a *app) picked(o filling, l *sqlite.Ledger, sources []document.Source) ([]document.Source, error) {
+func (a *app) picked(o filling, l store.Store, sources []document.Source) ([]document.Source, error) {
 	sources, err := a.only(sources, o.where)
 	if err != nil {
 		return nil, err
@@ -92,13 +92,13 @@ func sampled(sources []document.Source, n int, seed int64) (kept []document.Sour
 }
 
 // ended gives the sources that ended with a status in the last run.
-func ended(l *sqlite.Ledger, sources []document.Source, status string) ([]document.Source, error) {
+func ended(l store.Store, sources []document.Source, status string) ([]document.Source, error) {
 	run, err := l.Find("last")
 	if err != nil {
 		return nil, err
 	}
 	so := map[string]bool{}
-	err = l.Records(run.ID, 0, func(r sqlite.Record) error {
+	err = l.Records(run.ID, 0, func(r store.Record) error {
 		so[r.Document] = r.Status == status
 		return nil
 	})
@@ -113,7 +113,7 @@ func ended(l *sqlite.Ledger, sources []document.Source, status string) ([]docume
 }
 
 // dryRun prices a run.
-func (a *app) dryRun(ctx context.Context, o filling, w *work, l *sqlite.Ledger, r *document.Reader, names []string) error {
+func (a *app) dryRun(ctx context.Context, o filling, w *work, l store.Store, r *document.Reader, names []string) error {
 	sources, err := w.sources(names)
 	if err != nil {
 		return err

@@ -11,7 +11,7 @@ import (
 	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/run/fill"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 func ratioText(r score.Ratio) string {
@@ -210,7 +210,7 @@ func (a *app) history(w *work, o scoring) error {
 
 // dated is the score of a run.
 type dated struct {
-	run    sqlite.Run
+	run    store.Run
 	report score.Report
 	covers string
 }
@@ -259,7 +259,7 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 	if err != nil {
 		return err
 	}
-	l, run, err := w.keptRun(runName)
+	l, run, err := a.keptRun(w, runName)
 	if err != nil {
 		return err
 	}
@@ -274,7 +274,7 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 	}
 	settings, _ := fill.SettingsOf(run)
 	several := 0
-	err = l.Records(run.ID, 0, func(rec sqlite.Record) error {
+	err = l.Records(run.ID, 0, func(rec store.Record) error {
 		line, err := fill.ToLine(run.ID, rec)
 		if err != nil {
 			return err

@@ -20,7 +20,7 @@ import (
 	"filler/internal/source/fetch"
 	"filler/internal/source/layout"
 	"filler/internal/source/ocr"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // looking is what flags say of how documents are read.
@@ -106,7 +106,7 @@ func (w *work) settings(o *looking) (prompt.Settings, error) {
 }
 
 // setup gives what a filling is made of, but for its model.
-func (w *work) setup(l *sqlite.Ledger, r *document.Reader, o *looking) (fill.Setup, error) {
+func (w *work) setup(l store.Store, r *document.Reader, o *looking) (fill.Setup, error) {
 	set, err := w.settings(o)
 	s := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Reader: r, Settings: set}
 	if w.project != nil {

@@ -12,6 +12,7 @@ import (
 	"filler/internal/base/project"
 	"filler/internal/schema"
 	"filler/internal/source/document"
+	"filler/internal/store"
 	"filler/internal/store/sqlite"
 )
 
@@ -137,21 +138,27 @@ func (w *work) ledgerFile() string {
 }
 
 // keptRuns opens the ledger to read. The runs of another job are not its own.
-func (w *work) keptRuns() (*sqlite.Ledger, error) {
+func (w *work) keptRuns() (store.Store, error) {
 	l, err := sqlite.OpenToRead(w.ledgerFile())
-	if err == nil && w.project != nil {
+	if err != nil {
+		return nil, err
+	}
+	if w.project != nil {
 		l.Job = w.project.Job
 	}
-	return l, err
+	return l, nil
 }
 
 // openRuns opens the ledger to write.
-func (w *work) openRuns() (*sqlite.Ledger, error) {
+func (w *work) openRuns() (store.Store, error) {
 	l, err := sqlite.Open(w.ledgerFile())
-	if err == nil && w.project != nil {
+	if err != nil {
+		return nil, err
+	}
+	if w.project != nil {
 		l.Job = w.project.Job
 	}
-	return l, err
+	return l, nil
 }
 
 // chosen opens the project with the model and the documents that are named.
@@ -320,7 +327,7 @@ func (w *work) locate(name string) string {
 }
 
 // kept opens the ledger to read, with the project at hand if there is one.
-func (a *app) kept() (*sqlite.Ledger, *project.Project, error) {
+func (a *app) kept() (store.Store, *project.Project, error) {
 	p, err := a.findAny()
 	var none *project.NotFound
 	if err != nil && !errors.As(err, &none) {
@@ -328,7 +335,7 @@ func (a *app) kept() (*sqlite.Ledger, *project.Project, error) {
 	}
 	w := &work{project: p}
 	l, err := w.keptRuns()
-	if errors.Is(err, sqlite.ErrNone) && p == nil {
+	if errors.Is(err, store.ErrNone) && p == nil {
 		return nil, nil, errors.New("no project and no runs are here; go to a project, or fill something first")
 	}
 	return l, p, err

@@ -7,7 +7,7 @@
 //     read. What was sent and not answered counts as spent, estimated.
 //   - The same request to the same model is answered from the ledger and not
 //     paid again, unless it is asked afresh; while one is on its way, others
-//     that ask the same wait for it.
+//     that ask the same wait for it, in other processes too.
 //   - A key leaves this package in one header only. Where a server repeats it,
 //     it is struck out before anything is kept or shown.
 package model
@@ -32,13 +32,16 @@ import (
 	"filler/internal/base/project"
 	"filler/internal/base/tokens"
 	"filler/internal/source/fetch"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // Keeper is where exchanges are kept: the ledger.
 type Keeper interface {
-	Answered(key string) (*sqlite.Exchange, error)
-	SaveExchange(x sqlite.Exchange) error
+	Answered(key string) (*store.Exchange, error)
+	SaveExchange(x store.Exchange) error
+	// Take asks for the right to send a request, which one process at a time has.
+	Take(key string) (bool, error)
+	Drop(key string) error
 	Shape(identity string) (string, error)
 	SaveShape(identity, shape string) error
 }
@@ -158,7 +161,7 @@ type Answer struct {
 
 // Key gives the cache key of a request body for a model.
 func Key(m *project.Model, body []byte) string {
-	return sqlite.HashOf(append([]byte(Identity(m)+"\n"), body...))
+	return store.HashOf(append([]byte(Identity(m)+"\n"), body...))
 }
 
 // Ask sends a request, unless its answer is known, and reads the reply.
@@ -178,7 +181,7 @@ func (c *Client) Ask(ctx context.Context, call Call, req *chat.Request) (*Answer
 	mine := false
 	got, err, _ := c.flights.Do(key, func() (any, error) {
 		mine = true
-		return c.send(ctx, call, key, req, parts)
+		return c.alone(ctx, call, key, req, parts)
 	})
 	if err != nil {
 		return nil, err
@@ -187,6 +190,42 @@ func (c *Client) Ask(ctx context.Context, call Call, req *chat.Request) (*Answer
 		return got.(*Answer), nil
 	}
 	return c.known(call, key, parts)
+}
+
+// Between two looks at a request that another process has sent.
+const (
+	firstLook = 10 * time.Millisecond
+	lastLook  = 250 * time.Millisecond
+)
+
+// alone sends a request once no other process has the same one on its way. Where
+// that one is answered meanwhile, its answer is taken.
+func (c *Client) alone(ctx context.Context, call Call, key string, req *chat.Request, parts [][]byte) (*Answer, error) {
+	for look := firstLook; ; look = min(2*look, lastLook) {
+		mine, err := c.keeper.Take(key)
+		if err != nil {
+			return nil, err
+		}
+		a, err := c.known(call, key, parts)
+		if err == nil && a == nil && mine {
+			if a, err = c.send(ctx, call, key, req, parts); err == nil {
+				return a, nil // and SaveExchange has dropped the right
+			}
+		}
+		if mine {
+			if dropped := c.keeper.Drop(key); err == nil {
+				err = dropped
+			}
+		}
+		if a != nil || err != nil {
+			return a, err
+		}
+		select {
+		case <-ctx.Done():
+			return nil, &Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
+		case <-time.After(look):
+		}
+	}
 }
 
 // known answers a request from the ledger, if it can.
@@ -199,7 +238,7 @@ func (c *Client) known(call Call, key string, parts [][]byte) (*Answer, error) {
 	if err != nil {
 		return nil, nil // it could not be read then either; ask again
 	}
-	err = c.keeper.SaveExchange(sqlite.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts,
+	err = c.keeper.SaveExchange(store.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts,
 		Status: 200, Reply: x.Reply, Finish: x.Finish, TokensIn: x.TokensIn, TokensOut: x.TokensOut})
 	return &Answer{Reply: *reply, Cached: true}, err
 }
@@ -286,7 +325,7 @@ func (c *Client) replay(call Call, key string, req *chat.Request, parts [][]byte
 		}
 		return nil, &Failure{Msg: err.Error(), Fatal: true, Err: err}
 	}
-	x := sqlite.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts, Status: status, Reply: raw}
+	x := store.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts, Status: status, Reply: raw}
 	reply, rerr := chat.ReadReply(raw)
 	if status == http.StatusOK && rerr == nil {
 		x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
@@ -369,8 +408,8 @@ func (c *Client) strike(body []byte) []byte {
 }
 
 // exchange puts an attempt and its price into the ledger's words.
-func (c *Client) exchange(call Call, key string, req *chat.Request, parts [][]byte, t fetch.Try, reply *chat.Reply) sqlite.Exchange {
-	x := sqlite.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: t.Number, Request: parts,
+func (c *Client) exchange(call Call, key string, req *chat.Request, parts [][]byte, t fetch.Try, reply *chat.Reply) store.Exchange {
+	x := store.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: t.Number, Request: parts,
 		Status: t.Status, Reply: c.strike(t.Body), Took: t.Took}
 	if t.Err != nil {
 		x.Error = string(c.strike([]byte(t.Err.Error())))
@@ -401,7 +440,7 @@ func Cost(m *project.Model, in, out int) int64 {
 func (c *Client) unanswered(ctx context.Context, err error) error {
 	var none *fetch.NotThere
 	var broken *fetch.Broken
-	var trouble *sqlite.Error
+	var trouble *store.Error
 	switch {
 	case errors.As(err, &trouble):
 		return &Failure{Msg: trouble.File + ": " + trouble.Msg, Hint: trouble.Hint, Fatal: true, Err: err}

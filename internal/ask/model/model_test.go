@@ -16,10 +16,11 @@ import (
 
 	"filler/internal/ask/chat"
 	"filler/internal/base/project"
+	"filler/internal/store"
 	"filler/internal/store/sqlite"
 )
 
-func setup(t *testing.T, m *project.Model, key string, handle http.HandlerFunc) (*Client, *sqlite.Ledger) {
+func setup(t *testing.T, m *project.Model, key string, handle http.HandlerFunc) (*Client, store.Store) {
 	t.Helper()
 	s := httptest.NewServer(handle)
 	t.Cleanup(s.Close)

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"filler/internal/base/place"
+	"filler/internal/base/process"
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/schema"
@@ -78,23 +79,8 @@ func Write(file string, v *value.Value) error {
 	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
 		return fault("its folder can't be created", "check the permissions")
 	}
-	temp, err := os.CreateTemp(filepath.Dir(file), ".gold-*")
-	if err != nil {
-		return fault("can't be written", "check the permissions")
-	}
-	defer os.Remove(temp.Name())
-	_, err = temp.Write(append(v.Indent(), '\n'))
-	if cerr := temp.Close(); err == nil {
-		err = cerr
-	}
-	if err == nil {
-		err = os.Chmod(temp.Name(), 0o644)
-	}
-	if err == nil {
-		err = os.Rename(temp.Name(), file)
-	}
-	if err != nil {
-		return fault("can't be written", "is the disk full?")
+	if err := process.WriteFile(file, append(v.Indent(), '\n')); err != nil {
+		return fault("can't be written", "check its permissions, and that the disk is not full")
 	}
 	return nil
 }

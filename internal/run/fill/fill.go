@@ -17,6 +17,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"runtime/debug"
 	"strings"
 	"sync"
 	"time"
@@ -31,12 +32,12 @@ import (
 	"filler/internal/source/fetch"
 	"filler/internal/source/ocr"
 	"filler/internal/standin"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // Filler fills documents with one schema and one model.
 type Filler struct {
-	Ledger    *sqlite.Ledger
+	Ledger    store.Store
 	Schema    *schema.Schema
 	Validator *record.Validator
 	Model     *project.Model
@@ -70,7 +71,7 @@ type Filler struct {
 
 // Setup is what a Filler is made of.
 type Setup struct {
-	Ledger   *sqlite.Ledger
+	Ledger   store.Store
 	Schema   *schema.Schema
 	Model    *project.Model
 	Dir      string // where .env lies
@@ -134,7 +135,7 @@ func newOne(s Setup) (*Filler, error) {
 
 // connect makes a client for a model, and starts the stand-in where that is
 // the model.
-func connect(m *project.Model, dir string, pace project.Pace, l *sqlite.Ledger) (*model.Client, *standin.Server, error) {
+func connect(m *project.Model, dir string, pace project.Pace, l store.Store) (*model.Client, *standin.Server, error) {
 	key, err := m.Key(dir)
 	if err != nil {
 		return nil, nil, err
@@ -152,7 +153,7 @@ func connect(m *project.Model, dir string, pace project.Pace, l *sqlite.Ledger) 
 
 // Transcriber gives the OCR engine that has a model write down what is on a
 // picture, and what ends it.
-func Transcriber(m *project.Model, dir string, pace project.Pace, l *sqlite.Ledger) (ocr.Engine, func(), error) {
+func Transcriber(m *project.Model, dir string, pace project.Pace, l store.Store) (ocr.Engine, func(), error) {
 	client, server, err := connect(m, dir, pace, l)
 	if err != nil {
 		return nil, nil, err
@@ -177,21 +178,21 @@ func (f *Filler) Close() {
 // Beginning says what a new run is, beyond what it fills with.
 type Beginning struct {
 	Name  string
-	Scope string // how its documents were chosen, as sqlite.Run says
+	Scope string // how its documents were chosen, as store.Run says
 	Of    int    // how many documents the project has; 0: no project
 	Some  bool   // it asks for some fields of the schema only
 }
 
 // Start records a new run over sources.
 func (f *Filler) Start(b Beginning, sources []document.Source) (int64, error) {
-	tasks := make([]sqlite.Task, len(sources))
+	tasks := make([]store.Task, len(sources))
 	for i, s := range sources {
-		tasks[i] = sqlite.Task{N: i, Document: s.ID, File: s.File, Metadata: s.Metadata}
+		tasks[i] = store.Task{N: i, Document: s.ID, File: s.File, Metadata: s.Metadata}
 		if s.File == "" {
 			tasks[i].Text = []byte(s.Text)
 		}
 	}
-	return f.Ledger.Start(sqlite.Run{Name: b.Name, Scope: b.Scope, Of: b.Of, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(b.Some),
+	return f.Ledger.Start(store.Run{Name: b.Name, Scope: b.Scope, Of: b.Of, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(b.Some),
 		Model: f.Model.Entry, Identity: model.Identity(f.Model), Rounds: f.Rounds}, tasks)
 }
 
@@ -218,42 +219,34 @@ type Progress struct {
 // any may be nil.
 type Hooks struct {
 	Progress func(Progress)
-	Waiting  func(t fetch.Try)           // a request waits for another attempt
-	Record   func(r sqlite.Record) error // in document order; its error ends the run
+	Waiting  func(t fetch.Try)          // a request waits for another attempt
+	Record   func(r store.Record) error // in document order; its error ends the run
 }
 
 // ErrStopped says that the user stopped the run.
 var ErrStopped = errors.New("stopped")
 
-// Run fills the documents of a run that have no record yet. When ctx ends, no
-// new request goes out, what is in flight gets a moment to come home, and the
-// error is ErrStopped.
+// Run fills the documents of a run that have no record yet, or failed to get
+// one. Other processes may be at the same run: each claims what it fills, and
+// all end when everything is done. When ctx ends, no new request goes out, what
+// is in flight gets a moment to come home, and the error is ErrStopped.
 func (f *Filler) Run(ctx context.Context, run int64, h Hooks) error {
 	began := time.Now()
-	tasks, err := f.Ledger.Waiting(run)
-	if err != nil {
+	if err := f.Ledger.Join(run); err != nil {
 		return err
 	}
-	all, err := f.Ledger.Tasks(run)
-	if err != nil {
+	r := &running{Filler: f, run: run, hooks: h, more: make(chan struct{}, 1)}
+	if _, err := r.look(); err != nil {
 		return err
 	}
-	r := &running{Filler: f, run: run, hooks: h, all: len(all), done: make([]bool, len(all))}
-	for _, t := range all {
-		r.done[t.N] = t.Done
-	}
-	for _, t := range tasks {
-		r.done[t.N] = false
-	}
-	r.progress.All, r.progress.Done = len(all), len(all)-len(tasks)
 	f.Client.Retrying = r.waiting
 	if f.Then != nil {
 		f.Then.Client.Retrying = r.waiting
 	}
-	err = r.work(ctx, tasks)
-	state := sqlite.Done
+	err := r.work(ctx)
+	state := store.Done
 	if err != nil {
-		state = sqlite.Stopped
+		state = store.Stopped
 	}
 	if end := f.Ledger.End(run, state, time.Since(began)); err == nil {
 		err = end
@@ -266,23 +259,91 @@ type running struct {
 	*Filler
 	run   int64
 	hooks Hooks
-	all   int
+
+	more chan struct{} // a task of ours has ended
 
 	mu       sync.Mutex
+	held     int // tasks that are ours and not done
 	done     []bool
 	next     int // the first place whose record has not been handed out
 	progress Progress
 	err      error // the first that ended the run
 }
 
-func (r *running) work(ctx context.Context, tasks []sqlite.Task) error {
+// look sees which tasks are done, here or elsewhere, and counts those that are
+// not.
+func (r *running) look() (left int, err error) {
+	all, err := r.Ledger.Tasks(r.run)
+	if err != nil {
+		return 0, err
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.done == nil {
+		r.done = make([]bool, len(all))
+	}
+	for _, t := range all {
+		r.done[t.N] = r.done[t.N] || t.Done
+		if !r.done[t.N] {
+			left++
+		}
+	}
+	r.progress.All, r.progress.Done = len(all), len(all)-left
+	return left, nil
+}
+
+// elsewhere is how long to wait before looking again at what others are at.
+const elsewhere = 200 * time.Millisecond
+
+// claim puts claimed tasks into the queue until all are done. Few are claimed at
+// a time, so that others who join have their share.
+func (r *running) claim(ctx context.Context, queue chan<- store.Task) error {
+	for ctx.Err() == nil {
+		tasks, err := r.Ledger.Claim(r.run, r.Pace.AtOnce)
+		if err != nil {
+			return err
+		}
+		held := r.hold(len(tasks))
+		for _, t := range tasks {
+			select {
+			case queue <- t:
+			case <-ctx.Done():
+				return nil
+			}
+		}
+		if len(tasks) > 0 {
+			continue
+		}
+		if held == 0 {
+			if left, err := r.look(); err != nil || left == 0 {
+				return err
+			}
+		}
+		select { // what is left is at work, here or elsewhere
+		case <-ctx.Done():
+		case <-time.After(elsewhere):
+		case <-r.more:
+		}
+	}
+	return nil
+}
+
+// hold counts tasks that are ours and not done.
+func (r *running) hold(n int) int {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.held += n
+	return r.held
+}
+
+func (r *running) work(ctx context.Context) error {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
-	queue := make(chan sqlite.Task)
+	queue := make(chan store.Task)
 	var workers sync.WaitGroup
 	// Twice as many documents as requests are in hand: while replies are read and
 	// checked, the next requests are out already.
-	for range min(2*r.Pace.AtOnce, len(tasks)) {
+	for range min(2*r.Pace.AtOnce, r.progress.All) {
 		workers.Go(func() {
 			for t := range queue {
 				if err := r.task(ctx, t); err != nil {
@@ -292,14 +353,9 @@ func (r *running) work(ctx context.Context, tasks []sqlite.Task) error {
 			}
 		})
 	}
-	for _, t := range tasks {
-		if ctx.Err() != nil {
-			break
-		}
-		select {
-		case queue <- t:
-		case <-ctx.Done():
-		}
+	if err := r.claim(ctx, queue); err != nil {
+		r.fail(err)
+		cancel(err)
 	}
 	close(queue)
 	workers.Wait()
@@ -327,19 +383,11 @@ func (r *running) fail(err error) {
 	}
 }
 
-func (r *running) task(ctx context.Context, t sqlite.Task) error {
+func (r *running) task(ctx context.Context, t store.Task) error {
 	if ctx.Err() != nil {
 		return nil
 	}
-	var rec sqlite.Record
-	var err error
-	if line := r.Given[t.N]; line != nil && r.News != nil {
-		rec, err = r.updated(ctx, r.run, t, line, r.News.Of[t.N])
-	} else if line != nil {
-		rec, err = r.given(ctx, r.run, t, line)
-	} else {
-		rec, err = r.one(ctx, r.run, t)
-	}
+	rec, err := r.record(ctx, t)
 	if err != nil {
 		return err
 	}
@@ -348,12 +396,61 @@ func (r *running) task(ctx context.Context, t sqlite.Task) error {
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.done[t.N] = true
+	r.held--
+	select {
+	case r.more <- struct{}{}:
+	default:
+	}
+	if !r.done[t.N] {
+		r.done[t.N] = true
+		r.progress.Done++
+	}
 	r.tell(rec)
 	if t.N == r.next && r.err == nil {
 		return r.handOut()
 	}
 	return nil
+}
+
+// record makes the record of one task. A fault of the program ends the run, in
+// a line that says which document it was.
+func (r *running) record(ctx context.Context, t store.Task) (rec store.Record, err error) {
+	defer func() {
+		if fault := recover(); fault != nil {
+			err = &Internal{Document: t.Document, Msg: fmt.Sprint(fault), At: faultAt(string(debug.Stack()))}
+		}
+	}()
+	line := r.Given[t.N]
+	switch {
+	case line != nil && r.News != nil:
+		return r.updated(ctx, r.run, t, line, r.News.Of[t.N])
+	case line != nil:
+		return r.given(ctx, r.run, t, line)
+	}
+	return r.one(ctx, r.run, t)
+}
+
+// Internal is a fault of the program itself.
+type Internal struct {
+	Document string
+	Msg      string
+	At       string // file:line
+}
+
+func (e *Internal) Error() string {
+	return fmt.Sprintf("%s: the program itself failed at %s (%s); please report it; the other documents are in the ledger", e.Document, e.At, e.Msg)
+}
+
+// faultAt gives the place in our code where a panic came from.
+func faultAt(stack string) string {
+	_, below, _ := strings.Cut(stack, "panic(")
+	for line := range strings.Lines(below) {
+		if _, at, ours := strings.Cut(line, "/internal/"); ours && strings.Contains(at, ".go:") {
+			at, _, _ = strings.Cut(strings.TrimSpace(at), " ")
+			return at
+		}
+	}
+	return "an unknown place"
 }
 
 // handOut gives the records that are next in order to the hook.
@@ -362,13 +459,13 @@ func (r *running) handOut() error {
 		return nil
 	}
 	from := r.next
-	for r.next < r.all && r.done[r.next] {
+	for r.next < len(r.done) && r.done[r.next] {
 		r.next++
 	}
 	if r.next == from {
 		return nil
 	}
-	return r.Ledger.Records(r.run, from, func(rec sqlite.Record) error {
+	return r.Ledger.Records(r.run, from, func(rec store.Record) error {
 		if rec.N >= r.next {
 			return nil
 		}
@@ -376,8 +473,7 @@ func (r *running) handOut() error {
 	})
 }
 
-func (r *running) tell(rec sqlite.Record) {
-	r.progress.Done++
+func (r *running) tell(rec store.Record) {
 	r.progress.Last, r.progress.Status, r.progress.Problem = rec.Document, record.Status(rec.Status), ""
 	switch record.Status(rec.Status) {
 	case record.Flagged:
@@ -404,7 +500,7 @@ func (r *running) waiting(t fetch.Try) {
 }
 
 // FirstProblem gives the first problem of a record in words, or "".
-func FirstProblem(rec sqlite.Record) string {
+func FirstProblem(rec store.Record) string {
 	l, err := ToLine(0, rec)
 	if err != nil || len(l.Problems) == 0 {
 		return ""
@@ -417,7 +513,7 @@ func FirstProblem(rec sqlite.Record) string {
 }
 
 // read reads the document of a task.
-func (f *Filler) read(ctx context.Context, t sqlite.Task) (*document.Document, error) {
+func (f *Filler) read(ctx context.Context, t store.Task) (*document.Document, error) {
 	if t.File == "-" {
 		if f.Stdin == nil {
 			return nil, fmt.Errorf("standard input can't be read again; give the document in a new run")

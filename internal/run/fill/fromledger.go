@@ -6,7 +6,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // historyIn gives what updates have changed in a record, from its trace.
@@ -48,7 +48,7 @@ func hashesOf(d *document.Document) record.Hashes {
 }
 
 // ToLine gives a kept record in its machine form.
-func ToLine(run int64, r sqlite.Record) (record.Line, error) {
+func ToLine(run int64, r store.Record) (record.Line, error) {
 	l := record.Line{Document: r.Document, Run: run, Status: record.Status(r.Status), Hashes: record.Hashes{Text: r.TextHash, File: r.FileHash}}
 	var err error
 	if l.Example, err = exampleIn(r.Trace); err != nil {

@@ -14,6 +14,7 @@ import (
 	"filler/internal/base/project"
 	"filler/internal/schema"
 	"filler/internal/source/document"
+	"filler/internal/store"
 	"filler/internal/store/sqlite"
 )
 
@@ -40,7 +41,7 @@ func records(t *testing.T, texts map[string]string) map[string]string {
 	run, err := f.Start(Beginning{Name: ""}, sources)
 	require.NoError(t, err)
 	out := map[string]string{}
-	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r sqlite.Record) error {
+	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r store.Record) error {
 		out[r.Document] = string(r.Record) + string(r.Problems)
 		return nil
 	}}))

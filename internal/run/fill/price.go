@@ -8,7 +8,7 @@ import (
 	"filler/internal/ask/model"
 	"filler/internal/base/project"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // Priced says what is wrong where a budget is set and a model has no price: it
@@ -66,7 +66,7 @@ func Requests(ctx context.Context, s Setup, source document.Source, shape string
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, err
 	}
-	d, err := f.read(ctx, sqlite.Task{Document: source.ID, File: source.File, Text: []byte(source.Text)})
+	d, err := f.read(ctx, store.Task{Document: source.ID, File: source.File, Text: []byte(source.Text)})
 	if err != nil {
 		return nil, err
 	}
@@ -99,7 +99,7 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 		if ctx.Err() != nil {
 			return p, ErrStopped
 		}
-		d, err := f.read(ctx, sqlite.Task{Document: s.ID, File: s.File, Text: []byte(s.Text)})
+		d, err := f.read(ctx, store.Task{Document: s.ID, File: s.File, Text: []byte(s.Text)})
 		p.Documents++
 		if err != nil {
 			p.Unreadable++

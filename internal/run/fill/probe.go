@@ -17,7 +17,7 @@ import (
 	"filler/internal/demo/paper"
 	"filler/internal/schema"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // The verdicts of a probe.
@@ -54,7 +54,7 @@ const probeText = "Bridge: Pipit Gill\nBays: 3\nOpen: yes\n"
 // Probe tries out what a model's server can do, one small exchange after the
 // other, and tells each result as it comes. It remembers the strongest shape
 // that was honoured, for `shape: auto`.
-func Probe(ctx context.Context, m *project.Model, dir string, pace project.Pace, l *sqlite.Ledger, tell func(Probed)) error {
+func Probe(ctx context.Context, m *project.Model, dir string, pace project.Pace, l store.Store, tell func(Probed)) error {
 	p := &prober{tell: tell}
 	var err error
 	if p.schema, err = schema.Parse("probe.yaml", []byte(probeSchema)); err != nil {

@@ -10,7 +10,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // Repeated is what filling one document many times has shown.
@@ -43,7 +43,7 @@ func (l *RepeatedLeaf) Same() int { return l.Values[0].Times }
 // 0; no run and no record is made.
 func (f *Filler) Repeat(ctx context.Context, s document.Source, times int, seed int64) (*Repeated, error) {
 	f.Client.Fresh = true
-	records := make([]sqlite.Record, times)
+	records := make([]store.Record, times)
 	errs := make([]error, times)
 	var wait sync.WaitGroup
 	slots := make(chan bool, max(f.Pace.AtOnce, 1))
@@ -54,7 +54,7 @@ func (f *Filler) Repeat(ctx context.Context, s document.Source, times int, seed 
 			one := *f
 			at := seed + int64(i)
 			one.Seed = &at
-			task := sqlite.Task{N: i, Document: s.ID, File: s.File}
+			task := store.Task{N: i, Document: s.ID, File: s.File}
 			if s.File == "" {
 				task.Text = []byte(s.Text)
 			}
@@ -71,7 +71,7 @@ func (f *Filler) Repeat(ctx context.Context, s document.Source, times int, seed 
 }
 
 // tally counts values by place.
-func (f *Filler) tally(records []sqlite.Record) (*Repeated, error) {
+func (f *Filler) tally(records []store.Record) (*Repeated, error) {
 	out := &Repeated{Times: len(records), Status: map[record.Status]int{}}
 	counts := map[value.Pointer]map[string]int{}
 	var order []record.Problem // for their order alone

@@ -8,7 +8,7 @@ import (
 	"filler/internal/ask/prompt"
 	"filler/internal/base/value"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // keptSettings writes what a run was made by for the ledger, so that it can go
@@ -77,7 +77,7 @@ func (f *Filler) promptMark() []byte {
 
 // SettingsOf gives the settings of an older run, and the model that took over
 // in it, or "".
-func SettingsOf(r sqlite.Run) (s prompt.Settings, then string) {
+func SettingsOf(r store.Run) (s prompt.Settings, then string) {
 	s.Overlap = -1
 	v, err := value.ParseBytes(r.Settings)
 	if err != nil {
@@ -108,7 +108,7 @@ func SettingsOf(r sqlite.Run) (s prompt.Settings, then string) {
 
 // MadeBy gives the command that made a run of existing records: repair or
 // update; "" where documents were filled.
-func MadeBy(r sqlite.Run) string {
+func MadeBy(r store.Run) string {
 	v, err := value.ParseBytes(r.Settings)
 	if err != nil || v.Get("repairs") == nil {
 		return ""
@@ -120,19 +120,19 @@ func MadeBy(r sqlite.Run) string {
 }
 
 // IsPartial tells whether a run asked for some fields of its schema only.
-func IsPartial(r sqlite.Run) bool {
+func IsPartial(r store.Run) bool {
 	v, err := value.ParseBytes(r.Settings)
 	return err == nil && v.Get("some_fields") != nil
 }
 
 // IsOpen tells whether a run was filled without a schema of its own.
-func IsOpen(r sqlite.Run) bool {
+func IsOpen(r store.Run) bool {
 	s, _ := SettingsOf(r)
 	return s.Style == prompt.Open
 }
 
 // Shown gives the documents that a run was shown solved.
-func Shown(r sqlite.Run) []string {
+func Shown(r store.Run) []string {
 	s, _ := SettingsOf(r)
 	var ids []string
 	for _, e := range s.Solved {

@@ -8,7 +8,7 @@ import (
 	"filler/internal/ask/prompt"
 	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // Steps are the records that the first reply to a document gives, one step after
@@ -22,8 +22,8 @@ type Steps struct {
 // StepsOf reads the first reply of a document in a run once more, step by step.
 // It gives false where the document was asked about in several requests, or
 // otherwise than whole: then no one reply is the record.
-func StepsOf(s *schema.Schema, settings prompt.Settings, exchanges []sqlite.Exchange) (Steps, bool) {
-	var first *sqlite.Exchange
+func StepsOf(s *schema.Schema, settings prompt.Settings, exchanges []store.Exchange) (Steps, bool) {
+	var first *store.Exchange
 	for i := range exchanges {
 		x := &exchanges[i]
 		switch {

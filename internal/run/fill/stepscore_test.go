@@ -10,7 +10,7 @@ import (
 	"filler/internal/ask/prompt"
 	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // What a reply comes to, step by step; of several attempts the last counts, and
@@ -18,9 +18,9 @@ import (
 func TestStepsOf(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte(sampleSchema))
 	require.NoError(t, err)
-	reply := func(step, content string) sqlite.Exchange {
+	reply := func(step, content string) store.Exchange {
 		text := value.Str(content)
-		return sqlite.Exchange{Step: step, Status: 200, Reply: fmt.Appendf(nil, `{"choices":[{"message":{"content":%s},"finish_reason":"stop"}]}`, text.JSON())}
+		return store.Exchange{Step: step, Status: 200, Reply: fmt.Appendf(nil, `{"choices":[{"message":{"content":%s},"finish_reason":"stop"}]}`, text.JSON())}
 	}
 	for _, c := range []struct{ content, came, lenient, normalized string }{
 		{`{"name":"Heron Plank","grade":2}`, `{"name":"Heron Plank","grade":2}`, `{"name":"Heron Plank","grade":2}`, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`},
@@ -28,11 +28,11 @@ func TestStepsOf(t *testing.T) {
 		{`{"name":"Heron Plank","open":{"value":false,"basis":"shut"}}`, `{"name":"Heron Plank","open":{"value":false,"basis":"shut"}}`, `{"name":"Heron Plank","open":false}`, `{"name":"Heron Plank","grade":null,"on":null,"open":false}`},
 		{"I can't.", `null`, `null`, `null`},
 	} {
-		got, one := StepsOf(s, prompt.Settings{}, []sqlite.Exchange{{Step: "fill", Status: 429}, reply("fill", "{}"), reply("fill", c.content), reply("repair 1", "[]")})
+		got, one := StepsOf(s, prompt.Settings{}, []store.Exchange{{Step: "fill", Status: 429}, reply("fill", "{}"), reply("fill", c.content), reply("repair 1", "[]")})
 		require.True(t, one)
 		assert.Equal(t, []string{c.came, c.lenient, c.normalized}, []string{got.Came.String(), got.Lenient.String(), got.Normalized.String()}, c.content)
 	}
-	_, one := StepsOf(s, prompt.Settings{}, []sqlite.Exchange{reply("fill 1/2", "{}"), reply("fill 2/2", "{}")})
+	_, one := StepsOf(s, prompt.Settings{}, []store.Exchange{reply("fill 1/2", "{}"), reply("fill 2/2", "{}")})
 	assert.False(t, one)
 	_, one = StepsOf(s, prompt.Settings{}, nil)
 	assert.False(t, one)

@@ -25,7 +25,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/standin"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // answering fills one file with what answer says to each request, and gives its
@@ -188,12 +188,12 @@ func TestSettingsAreKept(t *testing.T) {
 	require.NoError(t, err)
 	want := prompt.Settings{Layout: "flow", Instructions: "Be brief.", Style: prompt.ByGroup, Chunk: 700, Overlap: 3, Images: "beside", Template: own, Solved: []prompt.Solved{{Document: "a", Text: "t", Record: "{}"}}}
 	f := &Filler{Settings: want, Job: "bridges", Then: &Filler{Model: &project.Model{Entry: "large"}}}
-	got, then := SettingsOf(sqlite.Run{Settings: f.keptSettings(false)})
+	got, then := SettingsOf(store.Run{Settings: f.keptSettings(false)})
 	assert.Equal(t, "large", then)
 	assert.Equal(t, want.Template.Source, got.Template.Source)
 	got.Template, want.Template = nil, nil
 	assert.Equal(t, want, got)
-	assert.Equal(t, []string{"a"}, Shown(sqlite.Run{Settings: f.keptSettings(false)}))
+	assert.Equal(t, []string{"a"}, Shown(store.Run{Settings: f.keptSettings(false)}))
 }
 
 // A document that says nothing of a field is told so in many words; a value that

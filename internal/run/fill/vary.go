@@ -9,7 +9,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/run/vary"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // Robustness is what the changes to documents did to their records.
@@ -70,7 +70,7 @@ func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold
 		return out, err
 	}
 	lines := map[string]record.Line{}
-	if err := f.Ledger.Records(run, 0, func(r sqlite.Record) error {
+	if err := f.Ledger.Records(run, 0, func(r store.Record) error {
 		line, err := ToLine(run, r)
 		lines[line.Document] = line
 		return err

@@ -26,6 +26,7 @@ import (
 	"sync"
 	"time"
 
+	"filler/internal/base/process"
 	"filler/internal/source/fetch"
 )
 
@@ -294,12 +295,5 @@ func keep(file string, data []byte) {
 	if os.MkdirAll(filepath.Dir(file), 0o755) != nil {
 		return
 	}
-	tmp, err := os.CreateTemp(filepath.Dir(file), ".part-*")
-	if err != nil {
-		return
-	}
-	_, err = tmp.Write(data)
-	if cerr := tmp.Close(); err != nil || cerr != nil || os.Rename(tmp.Name(), file) != nil {
-		os.Remove(tmp.Name())
-	}
+	_ = process.WriteFile(file, data)
 }

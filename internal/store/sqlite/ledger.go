@@ -1,39 +1,41 @@
 // Package sqlite keeps runs, exchanges and records in a SQLite file. It is the
-// only package that knows the run database.
+// only package that knows SQL.
 //
-// Rules it keeps:
+// Rules it keeps, beyond those of package store:
 //
-//   - What a writing call acknowledges is on the disk: one goroutine takes all
-//     that is queued into one transaction, synchronous=FULL, and answers when
-//     it is committed.
-//   - An exchange counts as answered once it was received whole and committed.
-//     A reply is in the ledger before anything reads it.
-//   - Keys and headers are never written. A request is kept as the hashes of
-//     its parts, so that what many requests share is kept once.
+//   - One goroutine takes all that is queued into one transaction,
+//     synchronous=FULL, and answers when it is committed. Claims and signs of
+//     life need not outlive a power cut, and are not waited for.
+//   - Keys and headers are never written. A request is kept as its parts, so that
+//     what many requests share is kept once.
+//   - Bodies are packed, and lie in ordinary tables: in an index they would leave
+//     most of its pages empty.
 package sqlite
 
 import (
 	"bytes"
+	"context"
 	"crypto/sha256"
 	"database/sql"
 	_ "embed" // the tables
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"net/url"
 	"os"
 	"path/filepath"
-	"strings"
 	"sync"
+	"time"
 
 	"modernc.org/sqlite"
+
+	"filler/internal/store"
 )
 
 //go:embed tables.sql
 var tables string
 
 // version is the layout's number, in SQLite's user_version.
-const version = 3
+const version = 4
 
 // Ledger is an open run database. Its methods may be called by many
 // goroutines.
@@ -42,41 +44,33 @@ type Ledger struct {
 
 	file     string
 	db       *sql.DB
+	light    *sql.Conn  // for what need not outlive a power cut
+	writing  sync.Mutex // one transaction at a time, so that none has to try again
 	queue    chan job
 	done     chan struct{}
 	once     sync.Once
 	shut     sync.Once
 	known    *sql.Stmt
 	knownErr error
-	put      map[string]bool      // blobs that need not be written again; the writer's alone
-	fresh    []string             // those of the transaction at hand; likewise
+	put      map[[32]byte]int64   // blobs that need not be written again; the writer's alone
+	fresh    [][32]byte           // those of the transaction at hand; likewise
 	parts    []hashed             // of the request that was written last; likewise
 	stmts    map[string]*sql.Stmt // likewise
+
+	atWork workers
 }
+
+var _ store.Store = (*Ledger)(nil)
 
 type job struct {
 	do   func(tx *sql.Tx) error
 	told chan error
 }
 
-// Error is a failure of the database, in words.
-type Error struct {
-	File string
-	Msg  string
-	Hint string
-	Err  error
-}
-
-func (e *Error) Error() string { return e.File + ": " + e.Msg + "; " + e.Hint }
-func (e *Error) Unwrap() error { return e.Err }
-
-// ErrNone says that there is no ledger yet.
-var ErrNone = errors.New("there are no runs yet; start with `filler fill`")
-
 // Open opens the ledger, and makes it where there is none.
 func Open(file string) (*Ledger, error) {
 	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
-		return nil, &Error{file, "the ledger's folder can't be created", "check the project's permissions", err}
+		return nil, &store.Error{File: file, Msg: "the ledger's folder can't be created", Hint: "check the project's permissions", Err: err}
 	}
 	l, err := open(file, "rwc")
 	if err != nil {
@@ -86,7 +80,11 @@ func Open(file string) (*Ledger, error) {
 		l.db.Close()
 		return nil, err
 	}
-	l.put, l.stmts = map[string]bool{}, map[string]*sql.Stmt{}
+	if err := l.lighten(); err != nil {
+		l.db.Close()
+		return nil, err
+	}
+	l.put, l.stmts = map[[32]byte]int64{}, map[string]*sql.Stmt{}
 	l.queue, l.done = make(chan job, 256), make(chan struct{})
 	go l.writer()
 	return l, nil
@@ -95,7 +93,7 @@ func Open(file string) (*Ledger, error) {
 // OpenToRead opens a ledger that exists, to read only.
 func OpenToRead(file string) (*Ledger, error) {
 	if _, err := os.Stat(file); err != nil {
-		return nil, ErrNone
+		return nil, store.ErrNone
 	}
 	l, err := open(file, "ro")
 	if err != nil {
@@ -110,9 +108,9 @@ func OpenToRead(file string) (*Ledger, error) {
 
 func open(file, mode string) (*Ledger, error) {
 	if info, err := os.Stat(file); err == nil && info.IsDir() {
-		return nil, &Error{file, "there is a folder in place of the ledger", "move it away", nil} // SQLite would blame the disk
+		return nil, &store.Error{File: file, Msg: "there is a folder in place of the ledger", Hint: "move it away", Err: nil} // SQLite would blame the disk
 	}
-	q := url.Values{"mode": {mode}}
+	q := url.Values{"mode": {mode}, "_txlock": {"immediate"}}
 	q.Add("_pragma", "busy_timeout(10000)")
 	if mode == "rwc" {
 		q.Add("_pragma", "journal_mode(WAL)")
@@ -136,12 +134,29 @@ func (l *Ledger) checkVersion() error {
 		return l.explain(err)
 	}
 	if v != version {
-		return &Error{l.file, fmt.Sprintf("this ledger has layout %d, and this program reads layout %d", v, version), "use the program that wrote it, or move the file away", nil}
+		return &store.Error{File: l.file, Msg: fmt.Sprintf("this ledger has layout %d, and this program reads layout %d", v, version), Hint: "use the program that wrote it, or move the file away", Err: nil}
 	}
 	return nil
 }
 
+// patience is how long a process waits for another that makes the tables.
+const patience = 10 * time.Second
+
+// prepare makes the tables where there are none. Of several processes that
+// begin at once, one makes them; the others wait.
 func (l *Ledger) prepare() error {
+	var err error
+	for began := time.Now(); time.Since(began) < patience; time.Sleep(20 * time.Millisecond) {
+		err = l.makeTables()
+		var busy *sqlite.Error
+		if !errors.As(err, &busy) || busy.Code()&0xff != codeBusy { // a change of the journal does not wait by itself
+			break
+		}
+	}
+	return err
+}
+
+func (l *Ledger) makeTables() error {
 	var v int
 	if err := l.db.QueryRow("PRAGMA user_version").Scan(&v); err != nil {
 		return l.explain(err)
@@ -154,7 +169,39 @@ func (l *Ledger) prepare() error {
 		return l.explain(err)
 	}
 	defer tx.Rollback()
+	if err := tx.QueryRow("PRAGMA user_version").Scan(&v); err != nil || v != 0 {
+		if err == nil {
+			tx.Rollback()
+			return l.checkVersion()
+		}
+		return l.explain(err)
+	}
 	if _, err := tx.Exec(tables + fmt.Sprintf("PRAGMA user_version = %d;", version)); err != nil {
+		return l.explain(err)
+	}
+	return l.explain(tx.Commit())
+}
+
+// lighten opens the connection for what is not waited for.
+func (l *Ledger) lighten() error {
+	conn, err := l.db.Conn(context.Background())
+	if err == nil {
+		l.light = conn
+		_, err = conn.ExecContext(context.Background(), "PRAGMA synchronous = NORMAL")
+	}
+	return l.explain(err)
+}
+
+// lightly runs a transaction that is not waited for until it is on the disk.
+func (l *Ledger) lightly(do func(tx *sql.Tx) error) error {
+	l.writing.Lock()
+	defer l.writing.Unlock()
+	tx, err := l.light.BeginTx(context.Background(), nil)
+	if err != nil {
+		return l.explain(err)
+	}
+	if err := do(tx); err != nil {
+		tx.Rollback()
 		return l.explain(err)
 	}
 	return l.explain(tx.Commit())
@@ -175,32 +222,42 @@ func (l *Ledger) explain(err error) error {
 	if err == nil {
 		return nil
 	}
+	if known := (*store.Error)(nil); errors.As(err, &known) {
+		return err
+	}
+	if errors.Is(err, errPacked) {
+		return &store.Error{File: l.file, Msg: "not a ledger, or damaged", Hint: "move the file away, or restore a backup", Err: err}
+	}
 	var se *sqlite.Error
 	if !errors.As(err, &se) {
-		return &Error{l.file, "the ledger failed: " + err.Error(), "try again", err}
+		return &store.Error{File: l.file, Msg: "the ledger failed: " + err.Error(), Hint: "try again", Err: err}
 	}
 	switch se.Code() & 0xff {
 	case codeReadOnly:
-		return &Error{l.file, "the ledger is read-only", "check its permissions and its folder's", err}
+		return &store.Error{File: l.file, Msg: "the ledger is read-only", Hint: "check its permissions and its folder's", Err: err}
 	case codeFull:
-		return &Error{l.file, "the disk is full", "free space, then continue with `filler fill --resume`", err}
+		return &store.Error{File: l.file, Msg: "the disk is full", Hint: "free space, then continue with `filler fill --resume`", Err: err}
 	case codeIO:
-		return &Error{l.file, "the disk failed or is full", "check the disk, then continue with `filler fill --resume`", err}
+		return &store.Error{File: l.file, Msg: "the disk failed or is full", Hint: "check the disk, then continue with `filler fill --resume`", Err: err}
 	case codeBusy:
-		return &Error{l.file, "another process has locked the ledger", "wait for it, or end it", err}
+		return &store.Error{File: l.file, Msg: "another process has locked the ledger", Hint: "wait for it, or end it", Err: err}
 	case codeCantOpen:
-		return &Error{l.file, "the ledger can't be opened", "check the permissions of the file and its folder", err}
+		return &store.Error{File: l.file, Msg: "the ledger can't be opened", Hint: "check the permissions of the file and its folder", Err: err}
 	case codeCorrupt, codeNoDB:
-		return &Error{l.file, "not a ledger, or damaged", "move the file away, or restore a backup", err}
+		return &store.Error{File: l.file, Msg: "not a ledger, or damaged", Hint: "move the file away, or restore a backup", Err: err}
 	}
-	return &Error{l.file, "the ledger failed: " + se.Error(), "try again", err}
+	return &store.Error{File: l.file, Msg: "the ledger failed: " + se.Error(), Hint: "try again", Err: err}
 }
 
 // Close writes what is queued and closes the file. It may be called again.
 func (l *Ledger) Close() error {
 	if l.queue != nil {
-		l.shut.Do(func() { close(l.queue) })
-		<-l.done
+		l.shut.Do(func() {
+			close(l.queue)
+			<-l.done
+			l.leaveAll()
+			l.light.Close()
+		})
 	}
 	return l.db.Close()
 }
@@ -252,6 +309,8 @@ func (l *Ledger) commit(batch []job) {
 }
 
 func (l *Ledger) transaction(do func(tx *sql.Tx) error) error {
+	l.writing.Lock()
+	defer l.writing.Unlock()
 	tx, err := l.db.Begin()
 	if err != nil {
 		return l.explain(err)
@@ -273,41 +332,48 @@ func (l *Ledger) write(do func(tx *sql.Tx) error) error {
 	return <-j.told
 }
 
-// HashOf gives the hash under which a blob is kept.
-func HashOf(body []byte) string {
-	sum := sha256.Sum256(body)
-	return hex.EncodeToString(sum[:])
-}
-
 // hashed is a part of a request with its hash.
 type hashed struct {
 	body []byte
-	hash string
+	hash [32]byte
+	is   bool
 }
 
 // hashed gives the hash of the ith part of a request. What requests share is
 // compared with the last one's, which is far quicker than hashing it again.
-func (l *Ledger) hashed(i int, part []byte) string {
+func (l *Ledger) hashed(i int, part []byte) [32]byte {
 	for len(l.parts) <= i {
 		l.parts = append(l.parts, hashed{})
 	}
 	last := &l.parts[i]
-	if last.hash == "" || !bytes.Equal(last.body, part) {
-		last.body, last.hash = bytes.Clone(part), HashOf(part)
+	if !last.is || !bytes.Equal(last.body, part) {
+		last.body, last.hash, last.is = bytes.Clone(part), sha256.Sum256(part), true
 	}
 	return last.hash
 }
 
-func (l *Ledger) putBlob(tx *sql.Tx, body []byte, hash string) (string, error) {
-	if l.put[hash] {
-		return hash, nil
+// putBlob keeps a body, once, and gives its number.
+func (l *Ledger) putBlob(tx *sql.Tx, body []byte, hash [32]byte) (int64, error) {
+	if id := l.put[hash]; id != 0 {
+		return id, nil
 	}
-	_, err := l.exec(tx, "INSERT OR IGNORE INTO blob(hash, body) VALUES(?, ?)", hash, body)
+	stmt, err := l.stmt("SELECT id FROM blob WHERE hash = ?")
+	if err != nil {
+		return 0, err
+	}
+	var id int64
+	err = tx.Stmt(stmt).QueryRow(hash[:]).Scan(&id)
+	if errors.Is(err, sql.ErrNoRows) {
+		var res sql.Result
+		if res, err = l.exec(tx, "INSERT INTO blob(hash, body) VALUES(?, ?)", hash[:], pack(body)); err == nil {
+			id, err = res.LastInsertId()
+		}
+	}
 	if err == nil && len(l.put) < maxPut {
-		l.put[hash] = true
+		l.put[hash] = id
 		l.fresh = append(l.fresh, hash)
 	}
-	return hash, err
+	return id, err
 }
 
 // maxPut bounds how many blobs are remembered as kept: what all requests share
@@ -324,8 +390,8 @@ func (l *Ledger) settled(kept bool) {
 	l.fresh = l.fresh[:0]
 }
 
-// exec runs a statement that is prepared once.
-func (l *Ledger) exec(tx *sql.Tx, query string, args ...any) (sql.Result, error) {
+// stmt gives a statement that is prepared once; for the writer alone.
+func (l *Ledger) stmt(query string) (*sql.Stmt, error) {
 	stmt := l.stmts[query]
 	if stmt == nil {
 		var err error
@@ -334,28 +400,32 @@ func (l *Ledger) exec(tx *sql.Tx, query string, args ...any) (sql.Result, error)
 		}
 		l.stmts[query] = stmt
 	}
+	return stmt, nil
+}
+
+// exec runs a statement that is prepared once; for the writer alone.
+func (l *Ledger) exec(tx *sql.Tx, query string, args ...any) (sql.Result, error) {
+	stmt, err := l.stmt(query)
+	if err != nil {
+		return nil, err
+	}
 	return tx.Stmt(stmt).Exec(args...)
 }
 
-// Blob gives a kept body.
+// Blob gives a kept body by its hash.
 func (l *Ledger) Blob(hash string) ([]byte, error) {
-	var body []byte
-	if err := l.db.QueryRow("SELECT body FROM blob WHERE hash = ?", hash).Scan(&body); err != nil {
-		return nil, l.explain(err)
-	}
-	return body, nil
+	return l.body("SELECT body FROM blob WHERE hash = ?", hashBytes(hash))
 }
 
-// Joined gives the concatenation of kept parts, named by hashes with spaces
-// between them.
-func (l *Ledger) Joined(hashes string) ([]byte, error) {
-	var all []byte
-	for _, h := range strings.Fields(hashes) {
-		part, err := l.Blob(h)
-		if err != nil {
-			return nil, err
-		}
-		all = append(all, part...)
+func (l *Ledger) body(query string, arg any) ([]byte, error) {
+	var kept []byte
+	if err := l.db.QueryRow(query, arg).Scan(&kept); err != nil {
+		return nil, l.explain(err)
 	}
-	return all, nil
+	body, err := unpack(kept)
+	return body, l.explain(err)
+}
+
+func (l *Ledger) blob(id int64) ([]byte, error) {
+	return l.body("SELECT body FROM blob WHERE id = ?", id)
 }

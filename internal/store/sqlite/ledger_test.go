@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"database/sql"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -11,6 +12,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"filler/internal/store"
 )
 
 func open4test(t testing.TB) (*Ledger, string) {
@@ -23,19 +26,19 @@ func open4test(t testing.TB) (*Ledger, string) {
 
 func TestRunIsKept(t *testing.T) {
 	l, file := open4test(t)
-	id, err := l.Start(Run{Name: "first", Schema: []byte("s"), SchemaFile: "s.yaml", Prompt: []byte("p"), Model: "m", Identity: "m at", Rounds: 2},
-		[]Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}, {N: 2, Document: "c"}})
+	id, err := l.Start(store.Run{Name: "first", Schema: []byte("s"), SchemaFile: "s.yaml", Prompt: []byte("p"), Model: "m", Identity: "m at", Rounds: 2},
+		[]store.Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}, {N: 2, Document: "c"}})
 	require.NoError(t, err)
-	require.NoError(t, l.SaveExchange(Exchange{Key: "k", Run: id, N: 1, Step: "fill", Try: 1, Request: [][]byte{[]byte("head "), []byte("tail")}, Status: 500, Reply: []byte("no")}))
+	require.NoError(t, l.SaveExchange(store.Exchange{Key: "k", Run: id, N: 1, Step: "fill", Try: 1, Request: [][]byte{[]byte("head "), []byte("tail")}, Status: 500, Reply: []byte("no")}))
 	x, err := l.Answered("k")
 	require.NoError(t, err)
 	assert.Nil(t, x, "a 500 is no answer")
-	require.NoError(t, l.SaveExchange(Exchange{Key: "k", Run: id, N: 1, Step: "fill", Try: 2, Request: [][]byte{[]byte("head "), []byte("tail")}, Status: 200, Reply: []byte("yes"), TokensIn: 3, TokensOut: 4, CostNano: 55}))
+	require.NoError(t, l.SaveExchange(store.Exchange{Key: "k", Run: id, N: 1, Step: "fill", Try: 2, Request: [][]byte{[]byte("head "), []byte("tail")}, Status: 200, Reply: []byte("yes"), TokensIn: 3, TokensOut: 4, CostNano: 55}))
 	x, err = l.Answered("k")
 	require.NoError(t, err)
 	assert.Equal(t, "yes", string(x.Reply))
 	for n, status := range map[int]string{0: "failed", 1: "unflagged"} {
-		require.NoError(t, l.SaveRecord(id, Record{N: n, Status: status, TextHash: "h", Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}))
+		require.NoError(t, l.SaveRecord(id, store.Record{N: n, Status: status, TextHash: "h", Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}))
 	}
 
 	again, err := OpenToRead(file)
@@ -44,17 +47,14 @@ func TestRunIsKept(t *testing.T) {
 	for _, name := range []string{"last", "", "first", "1"} {
 		r, err := again.Find(name)
 		require.NoError(t, err, name)
-		assert.Equal(t, []string{"s", "p", Going}, []string{string(r.Schema), string(r.Prompt), r.State})
+		assert.Equal(t, []string{"s", "p", store.Going}, []string{string(r.Schema), string(r.Prompt), r.State})
 	}
 	_, err = again.Find("7")
-	var none *NoRun
+	var none *store.NoRun
 	assert.ErrorAs(t, err, &none)
-	waiting, err := again.Waiting(id)
-	require.NoError(t, err)
-	assert.Equal(t, []Task{{N: 0, Document: "a", TextHash: "h", Done: true}, {N: 2, Document: "c"}}, waiting, "what failed and what was not done")
 	totals, err := again.Totals(id)
 	require.NoError(t, err)
-	assert.Equal(t, Totals{Documents: 3, Waiting: 1, Unflagged: 1, Failed: 1, Exchanges: 2, TokensIn: 3, TokensOut: 4, CostNano: 55}, totals)
+	assert.Equal(t, store.Totals{Documents: 3, Waiting: 1, Unflagged: 1, Failed: 1, Exchanges: 2, TokensIn: 3, TokensOut: 4, CostNano: 55}, totals)
 	xs, err := again.Exchanges(id, 1)
 	require.NoError(t, err)
 	require.Len(t, xs, 2)
@@ -62,7 +62,7 @@ func TestRunIsKept(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "head tail", string(body))
 	_, err = OpenToRead(filepath.Join(t.TempDir(), "x"))
-	assert.ErrorIs(t, err, ErrNone)
+	assert.ErrorIs(t, err, store.ErrNone)
 }
 
 // What one process writes, the next one reads and goes on with.
@@ -71,12 +71,12 @@ func TestRunGoesOn(t *testing.T) {
 	l, err := Open(file)
 	require.NoError(t, err)
 	for _, name := range []string{"first", "second"} {
-		_, err := l.Start(Run{Name: name, Schema: []byte("s"), Prompt: []byte("p")}, []Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}, {N: 2, Document: "c"}})
+		_, err := l.Start(store.Run{Name: name, Schema: []byte("s"), Prompt: []byte("p")}, []store.Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}, {N: 2, Document: "c"}})
 		require.NoError(t, err)
 	}
-	want := map[int]Record{}
+	want := map[int]store.Record{}
 	for _, n := range []int{2, 0} { // in any order
-		r := Record{N: n, Status: "unflagged", TextHash: fmt.Sprint("h", n), Record: fmt.Appendf(nil, `{"n":%d}`, n), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte(`[{"step":"end"}]`)}
+		r := store.Record{N: n, Status: "unflagged", TextHash: fmt.Sprint("h", n), Record: fmt.Appendf(nil, `{"n":%d}`, n), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte(`[{"step":"end"}]`)}
 		require.NoError(t, l.SaveRecord(2, r))
 		r.Document = string(rune('a' + n))
 		want[n] = r
@@ -89,7 +89,7 @@ func TestRunGoesOn(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	var got []int
-	require.NoError(t, l.Records(2, 0, func(r Record) error {
+	require.NoError(t, l.Records(2, 0, func(r store.Record) error {
 		got = append(got, r.N)
 		assert.Equal(t, want[r.N], r)
 		return nil
@@ -147,9 +147,9 @@ func TestManyWriters(t *testing.T) {
 	for w := range 16 {
 		wg.Go(func() {
 			for i := range 50 {
-				assert.NoError(t, l.SaveExchange(Exchange{Key: fmt.Sprint(w, " ", i), Run: 1, N: w, Step: "fill", Try: 1, Status: 200, Reply: fmt.Append(nil, w, i)}))
+				assert.NoError(t, l.SaveExchange(store.Exchange{Key: fmt.Sprint(w, " ", i), Run: 1, N: w, Step: "fill", Try: 1, Status: 200, Reply: fmt.Append(nil, w, i)}))
 				if i%10 == 0 {
-					assert.Error(t, l.SaveRecord(1, Record{N: i}), "a record without its parts is refused")
+					assert.Error(t, l.SaveRecord(1, store.Record{N: i}), "a record without its parts is refused")
 				}
 			}
 		})
@@ -168,7 +168,7 @@ func BenchmarkSaveExchange(b *testing.B) {
 	b.SetParallelism(8)
 	b.RunParallel(func(pb *testing.PB) {
 		for pb.Next() {
-			if err := l.SaveExchange(Exchange{Key: "k", Run: 1, Step: "fill", Try: 1, Status: 200, Reply: []byte("reply")}); err != nil {
+			if err := l.SaveExchange(store.Exchange{Key: "k", Run: 1, Step: "fill", Try: 1, Status: 200, Reply: []byte("reply")}); err != nil {
 				b.Error(err)
 			}
 		}
@@ -196,7 +196,7 @@ func TestLast(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	start := func(scope string) int64 {
-		id, err := l.Start(Run{Scope: scope, Of: 9, Schema: []byte("s"), Prompt: []byte("p"), Model: "m"}, []Task{{N: 0, Document: "a.txt"}})
+		id, err := l.Start(store.Run{Scope: scope, Of: 9, Schema: []byte("s"), Prompt: []byte("p"), Model: "m"}, []store.Task{{N: 0, Document: "a.txt"}})
 		require.NoError(t, err)
 		return id
 	}
@@ -205,15 +205,41 @@ func TestLast(t *testing.T) {
 		require.NoError(t, err)
 		return r.ID
 	}
-	named := start(Named)
+	named := start(store.Named)
 	assert.Equal(t, named, last())
-	for _, scope := range []string{All, Sample, Where, Again} {
+	for _, scope := range []string{store.All, store.Sample, store.Where, store.Again} {
 		id := start(scope)
 		assert.Equal(t, id, last(), scope)
-		start(Named)
+		start(store.Named)
 		assert.Equal(t, id, last(), scope)
 	}
 	r, err := l.Find("last")
 	require.NoError(t, err)
-	assert.Equal(t, []any{Again, 9}, []any{r.Scope, r.Of})
+	assert.Equal(t, []any{store.Again, 9}, []any{r.Scope, r.Of})
+}
+
+// A write that fails spoils no other of its transaction, and is told to its own
+// caller alone.
+func TestOneBadWrite(t *testing.T) {
+	l, _ := open4test(t)
+	run, err := l.Start(store.Run{Model: "m"}, []store.Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}})
+	require.NoError(t, err)
+	var wait sync.WaitGroup
+	for i := range 40 {
+		wait.Go(func() {
+			rec := store.Record{N: i % 2, Status: "unflagged", Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}
+			if i%10 == 3 {
+				assert.Error(t, l.write(func(tx *sql.Tx) error {
+					_, err := tx.Exec("INSERT INTO record(run) VALUES(1)")
+					return err
+				}))
+				return
+			}
+			assert.NoError(t, l.SaveRecord(run, rec))
+		})
+	}
+	wait.Wait()
+	totals, err := l.Totals(run)
+	require.NoError(t, err)
+	assert.Equal(t, []int{2, 0}, []int{totals.Unflagged, totals.Waiting})
 }

@@ -1,52 +1,38 @@
 package sqlite
 
 import (
+	"crypto/sha256"
 	"database/sql"
+	"encoding/binary"
 	"errors"
-	"strings"
 	"time"
+
+	"filler/internal/store"
 )
 
-// Exchange is one request and its reply, or one attempt that got none.
-type Exchange struct {
-	ID        int64
-	Key       string
-	Run       int64
-	N         int
-	Step      string
-	Try       int // from 1; 0: taken from the cache, at no cost
-	Request   [][]byte
-	Status    int
-	Reply     []byte
-	Error     string
-	Finish    string
-	TokensIn  int
-	TokensOut int
-	Estimated bool
-	CostNano  int64
-	Took      time.Duration
-	At        time.Time
-	request   string // hashes, as read
-}
-
-// SaveExchange writes an exchange and returns when it is on the disk.
-func (l *Ledger) SaveExchange(x Exchange) error {
+// SaveExchange writes an exchange and returns when it is on the disk. Whoever
+// waits for the answer to the same request may have it then.
+func (l *Ledger) SaveExchange(x store.Exchange) error {
+	key := append([]byte{}, hashBytes(x.Key)...)
 	return l.write(func(tx *sql.Tx) error {
-		var hashes []string
+		request := []byte{}
 		for i, part := range x.Request {
-			h, err := l.putBlob(tx, part, l.hashed(i, part))
+			id, err := l.putBlob(tx, part, l.hashed(i, part))
 			if err != nil {
 				return err
 			}
-			hashes = append(hashes, h)
+			request = binary.AppendUvarint(request, uint64(id))
 		}
-		reply, err := l.putBlob(tx, x.Reply, HashOf(x.Reply))
+		reply, err := l.putBlob(tx, x.Reply, sha256.Sum256(x.Reply))
 		if err != nil {
 			return err
 		}
 		_, err = l.exec(tx, `INSERT INTO exchange(key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at)
-			VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)`, x.Key, x.Run, x.N, x.Step, x.Try, strings.Join(hashes, " "), x.Status, reply, x.Error, x.Finish,
-			x.TokensIn, x.TokensOut, x.Estimated, x.CostNano, x.Took.Milliseconds(), time.Now().UTC().Format(time.RFC3339Nano))
+			VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)`, key, x.Run, x.N, x.Step, x.Try, request, x.Status, reply, x.Error, x.Finish,
+			x.TokensIn, x.TokensOut, x.Estimated, x.CostNano, x.Took.Milliseconds(), time.Now().UnixMilli())
+		if err == nil && x.Status == 200 && x.Try > 0 {
+			_, err = l.exec(tx, "DELETE FROM flight WHERE key = ?", key)
+		}
 		return err
 	})
 }
@@ -54,30 +40,30 @@ func (l *Ledger) SaveExchange(x Exchange) error {
 // answered is the statement of Answered, prepared once.
 func (l *Ledger) answered() (*sql.Stmt, error) {
 	l.once.Do(func() {
-		l.known, l.knownErr = l.db.Prepare(`SELECT id, run, reply, finish, tokens_in, tokens_out FROM exchange WHERE key = ? AND status = 200 AND try > 0 ORDER BY id DESC LIMIT 1`)
+		l.known, l.knownErr = l.db.Prepare(`SELECT exchange.id, run, body, finish, tokens_in, tokens_out FROM exchange JOIN blob ON blob.id = reply
+			WHERE key = ? AND status = 200 AND try > 0 ORDER BY exchange.id DESC LIMIT 1`)
 	})
 	return l.known, l.knownErr
 }
 
 // Answered gives the kept answer to a request, if there is a whole one with
 // status 200.
-func (l *Ledger) Answered(key string) (*Exchange, error) {
-	x := Exchange{Key: key, Status: 200}
-	var reply string
+func (l *Ledger) Answered(key string) (*store.Exchange, error) {
+	x := store.Exchange{Key: key, Status: 200}
+	var reply []byte
 	ask, err := l.answered()
 	if err != nil {
 		return nil, l.explain(err)
 	}
-	err = ask.QueryRow(key).
-		Scan(&x.ID, &x.Run, &reply, &x.Finish, &x.TokensIn, &x.TokensOut)
+	err = ask.QueryRow(hashBytes(key)).Scan(&x.ID, &x.Run, &reply, &x.Finish, &x.TokensIn, &x.TokensOut)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
+	if err == nil {
+		x.Reply, err = unpack(reply)
+	}
 	if err != nil {
 		return nil, l.explain(err)
-	}
-	if x.Reply, err = l.Blob(reply); err != nil {
-		return nil, err
 	}
 	return &x, nil
 }
@@ -100,31 +86,27 @@ func (l *Ledger) SaveShape(identity, shape string) error {
 	})
 }
 
-// Bodies gives, in the order in which they came, each request of a run that was
-// answered with its status and reply, those from the cache included.
+// Bodies gives, in document order, each request of a run that was answered with
+// its status and reply, those from the cache included.
 func (l *Ledger) Bodies(run int64, each func(request []byte, status int, reply []byte) error) error {
-	rows, err := l.db.Query("SELECT request, status, reply FROM exchange WHERE run = ? AND status > 0 ORDER BY n, id", run)
+	rows, err := l.db.Query("SELECT request, status, body FROM exchange JOIN blob ON blob.id = reply WHERE run = ? AND status > 0 ORDER BY n, exchange.id", run)
 	if err != nil {
 		return l.explain(err)
 	}
 	defer rows.Close()
 	for rows.Next() {
-		var request, reply string
+		var request, kept []byte
 		var status int
-		if err := rows.Scan(&request, &status, &reply); err != nil {
+		if err := rows.Scan(&request, &status, &kept); err != nil {
 			return l.explain(err)
 		}
-		var body []byte
-		for _, part := range strings.Fields(request) {
-			b, err := l.Blob(part)
-			if err != nil {
-				return err
-			}
-			body = append(body, b...)
-		}
-		answer, err := l.Blob(reply)
+		body, err := l.joined(request)
 		if err != nil {
 			return err
+		}
+		answer, err := unpack(kept)
+		if err != nil {
+			return l.explain(err)
 		}
 		if err := each(body, status, answer); err != nil {
 			return err
@@ -133,74 +115,90 @@ func (l *Ledger) Bodies(run int64, each func(request []byte, status int, reply [
 	return l.explain(rows.Err())
 }
 
+// joined gives the concatenation of kept parts.
+func (l *Ledger) joined(ids []byte) ([]byte, error) {
+	var all []byte
+	for len(ids) > 0 {
+		id, width := binary.Uvarint(ids)
+		if width <= 0 {
+			return nil, l.explain(errPacked)
+		}
+		part, err := l.blob(int64(id))
+		if err != nil {
+			return nil, err
+		}
+		all, ids = append(all, part...), ids[width:]
+	}
+	return all, nil
+}
+
 // Exchanges gives the exchanges of one task, in order, without their requests.
-func (l *Ledger) Exchanges(run int64, n int) ([]Exchange, error) {
-	rows, err := l.db.Query(`SELECT id, key, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at
-		FROM exchange WHERE run = ? AND n = ? ORDER BY id`, run, n)
+func (l *Ledger) Exchanges(run int64, n int) ([]store.Exchange, error) {
+	rows, err := l.db.Query(`SELECT exchange.id, key, step, try, request, status, body, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at
+		FROM exchange JOIN blob ON blob.id = reply WHERE run = ? AND n = ? ORDER BY exchange.id`, run, n)
 	if err != nil {
 		return nil, l.explain(err)
 	}
 	defer rows.Close()
-	var all []Exchange
+	var all []store.Exchange
 	for rows.Next() {
-		x := Exchange{Run: run, N: n}
-		var reply, at string
-		var took int64
-		if err := rows.Scan(&x.ID, &x.Key, &x.Step, &x.Try, &x.request, &x.Status, &reply, &x.Error, &x.Finish, &x.TokensIn, &x.TokensOut, &x.Estimated, &x.CostNano, &took, &at); err != nil {
+		x := store.Exchange{Run: run, N: n}
+		var key, reply []byte
+		var took, at int64
+		err := rows.Scan(&x.ID, &key, &x.Step, &x.Try, &x.Kept, &x.Status, &reply, &x.Error, &x.Finish, &x.TokensIn, &x.TokensOut, &x.Estimated, &x.CostNano, &took, &at)
+		if err == nil {
+			x.Reply, err = unpack(reply)
+		}
+		if err != nil {
 			return nil, l.explain(err)
 		}
-		x.Took = time.Duration(took) * time.Millisecond
-		x.At, _ = time.Parse(time.RFC3339Nano, at)
-		if x.Reply, err = l.Blob(reply); err != nil {
-			return nil, err
-		}
+		x.Key, x.Took, x.At = hashText(key), time.Duration(took)*time.Millisecond, time.UnixMilli(at)
 		all = append(all, x)
 	}
 	return all, l.explain(rows.Err())
 }
 
 // RequestOf gives the body that was sent.
-func (l *Ledger) RequestOf(x Exchange) ([]byte, error) { return l.Joined(x.request) }
+func (l *Ledger) RequestOf(x store.Exchange) ([]byte, error) { return l.joined(x.Kept) }
 
-// Record is what came of one task. Record, Problems, Evidence and Trace are
-// JSON.
-type Record struct {
-	N        int
-	Document string
-	TextHash string
-	FileHash string
-	Status   string
-	Record   []byte
-	Problems []byte
-	Evidence []byte
-	Trace    []byte
-	Risk     []byte // JSON, by path; nil where none was computed
-}
+var errNoParts = errors.New("a record without its parts")
 
 // SaveRecord writes the record of a task and marks the task done.
-func (l *Ledger) SaveRecord(run int64, r Record) error {
+func (l *Ledger) SaveRecord(run int64, r store.Record) error {
+	if r.Record == nil || r.Problems == nil || r.Evidence == nil || r.Trace == nil {
+		return errNoParts
+	}
+	body, trace := packAll(r.Record, r.Problems, r.Evidence, r.Risk), pack(r.Trace)
 	return l.write(func(tx *sql.Tx) error {
-		if _, err := l.exec(tx, `INSERT OR REPLACE INTO record(run, n, status, record, problems, evidence, trace, risk) VALUES(?,?,?,?,?,?,?,?)`,
-			run, r.N, r.Status, r.Record, r.Problems, r.Evidence, r.Trace, r.Risk); err != nil {
+		if _, err := l.exec(tx, `INSERT INTO record(run, n, status, body, trace) VALUES(?1,?2,?3,?4,?5) ON CONFLICT(run, n) DO UPDATE SET status = ?3, body = ?4, trace = ?5`,
+			run, r.N, r.Status, body, trace); err != nil {
 			return err
 		}
-		_, err := l.exec(tx, `UPDATE task SET state = 'done', text_sha256 = CASE ?1 WHEN '' THEN text_sha256 ELSE ?1 END, file_sha256 = ?2 WHERE run = ?3 AND n = ?4`, r.TextHash, r.FileHash, run, r.N)
+		_, err := l.exec(tx, `UPDATE task SET done = 1, holder = 0, text_sha256 = coalesce(?1, text_sha256), file_sha256 = ?2 WHERE run = ?3 AND n = ?4`, hashBytes(r.TextHash), hashBytes(r.FileHash), run, r.N)
 		return err
 	})
 }
 
-const recordQuery = `SELECT t.n, t.document, t.text_sha256, t.file_sha256, r.status, r.record, r.problems, r.evidence, r.trace, r.risk
+const recordQuery = `SELECT t.n, t.document, t.text_sha256, t.file_sha256, r.status, r.body, r.trace
 	FROM record r JOIN task t ON t.run = r.run AND t.n = r.n WHERE r.run = ?`
 
-func scanRecord(rows interface{ Scan(...any) error }) (Record, error) {
-	var r Record
-	err := rows.Scan(&r.N, &r.Document, &r.TextHash, &r.FileHash, &r.Status, &r.Record, &r.Problems, &r.Evidence, &r.Trace, &r.Risk)
+func scanRecord(rows interface{ Scan(...any) error }) (store.Record, error) {
+	var r store.Record
+	var text, file, body, trace []byte
+	err := rows.Scan(&r.N, &r.Document, &text, &file, &r.Status, &body, &trace)
+	if err == nil {
+		r.TextHash, r.FileHash = hashText(text), hashText(file)
+		err = unpackAll(body, &r.Record, &r.Problems, &r.Evidence, &r.Risk)
+	}
+	if err == nil {
+		r.Trace, err = unpack(trace)
+	}
 	return r, err
 }
 
 // Records calls each for the records of a run, in document order, from place
 // from on.
-func (l *Ledger) Records(run int64, from int, each func(Record) error) error {
+func (l *Ledger) Records(run int64, from int, each func(store.Record) error) error {
 	rows, err := l.db.Query(recordQuery+" AND r.n >= ? ORDER BY r.n", run, from)
 	if err != nil {
 		return l.explain(err)
@@ -219,7 +217,7 @@ func (l *Ledger) Records(run int64, from int, each func(Record) error) error {
 }
 
 // RecordAt gives the record of one task; false if it has none yet.
-func (l *Ledger) RecordAt(run int64, n int) (Record, bool, error) {
+func (l *Ledger) RecordAt(run int64, n int) (store.Record, bool, error) {
 	r, err := scanRecord(l.db.QueryRow(recordQuery+" AND r.n = ?", run, n))
 	if errors.Is(err, sql.ErrNoRows) {
 		return r, false, nil

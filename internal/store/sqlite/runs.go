@@ -1,73 +1,26 @@
 package sqlite
 
 import (
+	"crypto/sha256"
 	"database/sql"
 	"encoding/json"
-	"errors"
-	"fmt"
 	"maps"
 	"slices"
 	"time"
 
 	"filler/internal/base/value"
+	"filler/internal/store"
 )
 
-// Run is one filling of a set of documents.
-type Run struct {
-	ID         int64
-	Name       string
-	Scope      string // how its documents were chosen: All, Named, Sample, Where or Again
-	Of         int    // how many documents the project had then; 0: no project
-	Schema     []byte // the source
-	SchemaHash string
-	SchemaFile string
-	Prompt     []byte // without a document
-	PromptHash string
-	Model      string
-	Identity   string
-	Rounds     int
-	Settings   []byte // JSON: what else the prompt was made by
-	State      string // going, done, stopped
-	Began      time.Time
-	Seconds    float64
-}
-
-// The states of a run.
-const (
-	Going   = "going"
-	Done    = "done"
-	Stopped = "stopped"
-)
-
-// The scopes of a run.
-const (
-	All    = ""       // all documents of the project, or of a file of records
-	Named  = "named"  // named one by one; such a run is never meant by "last"
-	Sample = "sample" // picked at random
-	Where  = "where"  // picked by their metadata
-	Again  = "again"  // picked by how they ended in the last run
-)
-
-// Task is one document of a run.
-type Task struct {
-	N        int
-	Document string
-	File     string
-	TextHash string // of the source text, once read, or of Text
-	Text     []byte // given to Start: the text of a document that no file holds
-	Done     bool
-	Metadata map[string]string
-}
-
-// Start records a new run and its tasks, and gives its number.
-func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
-	var id int64
+// Start records a new run and its tasks, takes part in it, and gives its number.
+func (l *Ledger) Start(r store.Run, tasks []store.Task) (int64, error) {
+	var id, me int64
 	err := l.write(func(tx *sql.Tx) error {
-		schema, err := l.putBlob(tx, r.Schema, HashOf(r.Schema))
+		schema, err := l.putBlob(tx, r.Schema, sha256.Sum256(r.Schema))
 		if err != nil {
 			return err
 		}
-		prompt, err := l.putBlob(tx, r.Prompt, HashOf(r.Prompt))
+		prompt, err := l.putBlob(tx, r.Prompt, sha256.Sum256(r.Prompt))
 		if err != nil {
 			return err
 		}
@@ -76,32 +29,44 @@ func (l *Ledger) Start(r Run, tasks []Task) (int64, error) {
 			settings = []byte("{}")
 		}
 		res, err := tx.Exec(`INSERT INTO run(name, scope, of, schema, schema_file, prompt, model, identity, rounds, settings, state, began) VALUES(?,?,?,?,?,?,?,?,?,?,?,?)`,
-			r.Name, r.Scope, r.Of, schema, r.SchemaFile, prompt, r.Model, r.Identity, r.Rounds, string(settings), Going, time.Now().UTC().Format(time.RFC3339Nano))
+			r.Name, r.Scope, r.Of, schema, r.SchemaFile, prompt, r.Model, r.Identity, r.Rounds, string(settings), store.Going, time.Now().UTC().Format(time.RFC3339Nano))
 		if err != nil {
 			return err
 		}
 		if id, err = res.LastInsertId(); err != nil {
 			return err
 		}
-		insert, err := tx.Prepare(`INSERT INTO task(run, n, document, file, text_sha256, metadata, state) VALUES(?,?,?,?,?,?,'waiting')`)
-		if err != nil {
+		if me, err = enter(tx, id); err != nil {
 			return err
 		}
-		defer insert.Close()
-		for _, t := range tasks {
-			source := ""
-			if t.Text != nil {
-				if source, err = l.putBlob(tx, t.Text, HashOf(t.Text)); err != nil {
-					return err
-				}
-			}
-			if _, err := insert.Exec(id, t.N, t.Document, t.File, source, metadataJSON(t.Metadata)); err != nil {
+		return l.insertTasks(tx, id, tasks)
+	})
+	if err == nil {
+		l.entered(id, me)
+	}
+	return id, err
+}
+
+func (l *Ledger) insertTasks(tx *sql.Tx, run int64, tasks []store.Task) error {
+	insert, err := tx.Prepare(`INSERT INTO task(run, n, document, file, text_sha256, metadata) VALUES(?,?,?,?,?,?)`)
+	if err != nil {
+		return err
+	}
+	defer insert.Close()
+	for _, t := range tasks {
+		var source []byte
+		if t.Text != nil {
+			hash := sha256.Sum256(t.Text)
+			if _, err := l.putBlob(tx, t.Text, hash); err != nil {
 				return err
 			}
+			source = hash[:]
 		}
-		return nil
-	})
-	return id, err
+		if _, err := insert.Exec(run, t.N, t.Document, t.File, source, metadataJSON(t.Metadata)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // metadataJSON writes metadata as a JSON object, by name.
@@ -113,31 +78,46 @@ func metadataJSON(metadata map[string]string) string {
 	return string(v.JSON())
 }
 
-// End records how a run ended and adds to the time it took.
+// End records how a run ended for this process, adds the time it took, and
+// leaves it. While others are at work on it, it goes on.
 func (l *Ledger) End(run int64, state string, took time.Duration) error {
-	return l.write(func(tx *sql.Tx) error {
-		_, err := tx.Exec("UPDATE run SET state = ?, seconds = seconds + ? WHERE id = ?", state, took.Seconds(), run)
+	me := l.worker(run)
+	err := l.write(func(tx *sql.Tx) error {
+		if err := leave(tx, me); err != nil {
+			return err
+		}
+		others, err := reap(tx, run)
+		if err != nil {
+			return err
+		}
+		if others > 0 {
+			state = store.Going
+		}
+		_, err = tx.Exec("UPDATE run SET state = ?, seconds = seconds + ? WHERE id = ?", state, took.Seconds(), run)
 		return err
 	})
+	if err == nil {
+		l.left(run)
+	}
+	return err
 }
 
-const runColumns = "id, name, scope, of, schema, schema_file, prompt, model, identity, rounds, settings, state, began, seconds"
+const runColumns = `run.id, name, scope, of, (SELECT hash FROM blob WHERE id = schema), schema_file, (SELECT hash FROM blob WHERE id = prompt), model, identity, rounds, settings, state, began, seconds`
 
-func scanRun(row interface{ Scan(...any) error }) (Run, error) {
-	var r Run
+// scan reads a run. One that is going with nobody at it was interrupted.
+func (l *Ledger) scan(row interface{ Scan(...any) error }, alive map[int64]bool) (store.Run, error) {
+	var r store.Run
 	var began string
-	err := row.Scan(&r.ID, &r.Name, &r.Scope, &r.Of, &r.SchemaHash, &r.SchemaFile, &r.PromptHash, &r.Model, &r.Identity, &r.Rounds, &r.Settings, &r.State, &began, &r.Seconds)
+	var schema, prompt []byte
+	err := row.Scan(&r.ID, &r.Name, &r.Scope, &r.Of, &schema, &r.SchemaFile, &prompt, &r.Model, &r.Identity, &r.Rounds, &r.Settings, &r.State, &began, &r.Seconds)
 	if err == nil {
 		r.Began, _ = time.Parse(time.RFC3339Nano, began)
+		r.SchemaHash, r.PromptHash = hashText(schema), hashText(prompt)
+		if r.State == store.Going && !alive[r.ID] {
+			r.State = store.Interrupted
+		}
 	}
 	return r, err
-}
-
-// NoRun says that a run is not there.
-type NoRun struct{ Name string }
-
-func (e *NoRun) Error() string {
-	return fmt.Sprintf("there is no run %q; `filler runs` lists them", e.Name)
 }
 
 // jobOf is the job that a run belongs to, in SQL.
@@ -146,41 +126,81 @@ const jobOf = "COALESCE(json_extract(settings, '$.job'), '')"
 // ofItsOwn skips runs that were made aside, such as those of changed documents.
 const ofItsOwn = "json_extract(settings, '$.aside') IS NULL"
 
-// Find gives a run by its number, its name, or "last": the newest that was not
-// made aside and not begun for documents named one by one. Where all runs were,
-// the newest of them is the last.
-func (l *Ledger) Find(name string) (Run, error) {
-	query, arg := "SELECT "+runColumns+" FROM run WHERE CAST(id AS TEXT) = ?1 OR (name <> '' AND name = ?1) ORDER BY id DESC LIMIT 1", name
-	if name == "last" || name == "" {
-		query, arg = "SELECT "+runColumns+" FROM run WHERE "+jobOf+" = ?1 AND "+ofItsOwn+" ORDER BY scope = 'named', id DESC LIMIT 1", l.Job
-	}
-	r, err := scanRun(l.db.QueryRow(query, arg))
-	if errors.Is(err, sql.ErrNoRows) {
-		if name == "last" || name == "" {
-			return r, ErrNone
-		}
-		return r, &NoRun{name}
-	}
+// first gives the first run of a query that is wanted; false where there is none.
+func (l *Ledger) first(query, arg string, wanted func(store.Run) bool) (store.Run, bool, error) {
+	alive, err := l.alive()
 	if err != nil {
-		return r, l.explain(err)
+		return store.Run{}, false, err
 	}
-	if r.Schema, err = l.Blob(r.SchemaHash); err != nil {
+	rows, err := l.db.Query("SELECT "+runColumns+" FROM run WHERE "+query, arg)
+	if err != nil {
+		return store.Run{}, false, l.explain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		r, err := l.scan(rows, alive)
+		if err != nil {
+			return r, false, l.explain(err)
+		}
+		if !wanted(r) {
+			continue
+		}
+		rows.Close()
+		if r.Schema, err = l.Blob(r.SchemaHash); err != nil {
+			return r, false, err
+		}
+		r.Prompt, err = l.Blob(r.PromptHash)
+		return r, err == nil, err
+	}
+	return store.Run{}, false, l.explain(rows.Err())
+}
+
+// Find gives a run by its number, its name, or "last": the newest that was not
+// made aside, not begun for documents named one by one, and not interrupted.
+// Where all were named, the newest of them is the last.
+func (l *Ledger) Find(name string) (store.Run, error) {
+	if name != "last" && name != "" {
+		r, found, err := l.first("CAST(run.id AS TEXT) = ?1 OR (name <> '' AND name = ?1) ORDER BY run.id DESC", name, func(store.Run) bool { return true })
+		if err == nil && !found {
+			err = &store.NoRun{Name: name}
+		}
 		return r, err
 	}
-	r.Prompt, err = l.Blob(r.PromptHash)
+	var cut int64
+	r, found, err := l.first(jobOf+" = ?1 AND "+ofItsOwn+" ORDER BY scope = 'named', run.id DESC", l.Job, func(r store.Run) bool {
+		if r.State == store.Interrupted {
+			cut = max(cut, r.ID)
+		}
+		return r.State != store.Interrupted
+	})
+	if err == nil && !found {
+		err = store.ErrNone
+		if cut > 0 {
+			err = &store.OnlyInterrupted{Run: cut}
+		}
+	}
 	return r, err
 }
 
+// Unfinished gives the newest run of its own that is not done and is wanted.
+func (l *Ledger) Unfinished(wanted func(store.Run) bool) (store.Run, bool, error) {
+	return l.first(jobOf+" = ?1 AND "+ofItsOwn+" AND state <> 'done' ORDER BY run.id DESC", l.Job, wanted)
+}
+
 // Runs gives all runs, the newest first.
-func (l *Ledger) Runs() ([]Run, error) {
-	rows, err := l.db.Query("SELECT "+runColumns+" FROM run WHERE ?1 = '' OR "+jobOf+" = ?1 ORDER BY id DESC", l.Job)
+func (l *Ledger) Runs() ([]store.Run, error) {
+	alive, err := l.alive()
+	if err != nil {
+		return nil, err
+	}
+	rows, err := l.db.Query("SELECT "+runColumns+" FROM run WHERE ?1 = '' OR "+jobOf+" = ?1 ORDER BY run.id DESC", l.Job)
 	if err != nil {
 		return nil, l.explain(err)
 	}
 	defer rows.Close()
-	var runs []Run
+	var runs []store.Run
 	for rows.Next() {
-		r, err := scanRun(rows)
+		r, err := l.scan(rows, alive)
 		if err != nil {
 			return nil, l.explain(err)
 		}
@@ -189,35 +209,29 @@ func (l *Ledger) Runs() ([]Run, error) {
 	return runs, l.explain(rows.Err())
 }
 
-// Waiting gives the tasks of a run that have no record yet, or failed to get
-// one, in order.
-func (l *Ledger) Waiting(run int64) ([]Task, error) {
-	return l.tasks(`SELECT n, document, file, text_sha256, state FROM task t WHERE run = ? AND
-		(state <> 'done' OR EXISTS (SELECT 1 FROM record r WHERE r.run = t.run AND r.n = t.n AND r.status = 'failed')) ORDER BY n`, run)
-}
-
 // Tasks gives all tasks of a run, in order.
-func (l *Ledger) Tasks(run int64) ([]Task, error) {
-	return l.tasks("SELECT n, document, file, text_sha256, state FROM task WHERE run = ? ORDER BY n", run)
-}
-
-func (l *Ledger) tasks(query string, run int64) ([]Task, error) {
-	rows, err := l.db.Query(query, run)
+func (l *Ledger) Tasks(run int64) ([]store.Task, error) {
+	rows, err := l.db.Query("SELECT n, document, file, text_sha256, done FROM task WHERE run = ? ORDER BY n", run)
 	if err != nil {
 		return nil, l.explain(err)
 	}
+	tasks, err := scanTasks(rows)
+	return tasks, l.explain(err)
+}
+
+func scanTasks(rows *sql.Rows) ([]store.Task, error) {
 	defer rows.Close()
-	var tasks []Task
+	var tasks []store.Task
 	for rows.Next() {
-		var t Task
-		var state string
-		if err := rows.Scan(&t.N, &t.Document, &t.File, &t.TextHash, &state); err != nil {
-			return nil, l.explain(err)
+		var t store.Task
+		var hash []byte
+		if err := rows.Scan(&t.N, &t.Document, &t.File, &hash, &t.Done); err != nil {
+			return nil, err
 		}
-		t.Done = state == "done"
+		t.TextHash = hashText(hash)
 		tasks = append(tasks, t)
 	}
-	return tasks, l.explain(rows.Err())
+	return tasks, rows.Err()
 }
 
 // Metadata gives what was known of the documents of a run before they were read.
@@ -242,22 +256,14 @@ func (l *Ledger) Metadata(run int64) (map[string]map[string]string, error) {
 	return all, l.explain(rows.Err())
 }
 
-// Totals sums up a run.
-type Totals struct {
-	Documents, Waiting                   int
-	Unflagged, Repaired, Flagged, Failed int
-	Exchanges, Cached                    int // Cached are not among Exchanges
-	TokensIn, TokensOut                  int
-	CostNano                             int64
-	Estimated                            bool // a part of tokens and cost is a guess
-}
-
-// Totals sums up what the ledger holds of a run.
-func (l *Ledger) Totals(run int64) (Totals, error) {
-	var t Totals
-	err := l.db.QueryRow(`SELECT count(*), coalesce(sum(state <> 'done'), 0) FROM task WHERE run = ?`, run).Scan(&t.Documents, &t.Waiting)
+// Totals sums up what the ledger holds of a run. A document that failed and
+// waits for another go counts as waiting.
+func (l *Ledger) Totals(run int64) (store.Totals, error) {
+	var t store.Totals
+	err := l.db.QueryRow(`SELECT count(*), coalesce(sum(NOT done), 0) FROM task WHERE run = ?`, run).Scan(&t.Documents, &t.Waiting)
 	if err == nil {
-		err = l.db.QueryRow(`SELECT coalesce(sum(status = 'unflagged'), 0), coalesce(sum(status = 'repaired'), 0), coalesce(sum(status = 'flagged'), 0), coalesce(sum(status = 'failed'), 0) FROM record WHERE run = ?`, run).
+		err = l.db.QueryRow(`SELECT coalesce(sum(status = 'unflagged'), 0), coalesce(sum(status = 'repaired'), 0), coalesce(sum(status = 'flagged'), 0), coalesce(sum(status = 'failed'), 0)
+			FROM record r WHERE run = ?1 AND NOT EXISTS (SELECT 1 FROM task t WHERE t.run = ?1 AND t.n = r.n AND NOT t.done)`, run).
 			Scan(&t.Unflagged, &t.Repaired, &t.Flagged, &t.Failed)
 	}
 	if err == nil {

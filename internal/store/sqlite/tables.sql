@@ -1,16 +1,19 @@
+-- Bodies are packed (package sqlite, pack.go). A hash is 32 bytes of SHA-256.
 CREATE TABLE blob(
-  hash TEXT PRIMARY KEY,
+  id   INTEGER PRIMARY KEY,
+  hash BLOB NOT NULL,
   body BLOB NOT NULL
-) WITHOUT ROWID;
+);
+CREATE UNIQUE INDEX blob_hash ON blob(hash);
 
 CREATE TABLE run(
   id     INTEGER PRIMARY KEY,
   name   TEXT NOT NULL DEFAULT '',
   scope  TEXT NOT NULL DEFAULT '',  -- how its documents were chosen: '' all, named, sample, where, again
   of     INTEGER NOT NULL DEFAULT 0, -- how many documents the project had then; 0: no project
-  schema TEXT NOT NULL,             -- blob: the schema's source
+  schema INTEGER NOT NULL,          -- blob: the schema's source
   schema_file TEXT NOT NULL,
-  prompt TEXT NOT NULL,             -- blob: the prompt without a document
+  prompt INTEGER NOT NULL,          -- blob: the prompt without a document
   model  TEXT NOT NULL,             -- its name in the project
   identity TEXT NOT NULL,           -- what the cache knows the model by
   rounds INTEGER NOT NULL,
@@ -25,30 +28,46 @@ CREATE TABLE model(
   shape    TEXT NOT NULL            -- the strongest that the server takes
 ) WITHOUT ROWID;
 
+-- Who is at work: one row for each run that a process takes part in, and one
+-- with run 0 for the requests that it sends.
+CREATE TABLE worker(
+  id      INTEGER PRIMARY KEY AUTOINCREMENT,
+  run     INTEGER NOT NULL,
+  process TEXT NOT NULL,            -- machine and number of the process
+  until   INTEGER NOT NULL          -- milliseconds since 1970; renewed while it lives
+);
+
 CREATE TABLE task(
   run      INTEGER NOT NULL,
   n        INTEGER NOT NULL,        -- place of the document in the run, from 0
   document TEXT NOT NULL,
   file     TEXT NOT NULL,
-  text_sha256 TEXT NOT NULL DEFAULT '', -- of the source text, once read
-  file_sha256 TEXT NOT NULL DEFAULT '', -- of the file it was read from
-  state    TEXT NOT NULL,           -- waiting, done
-  holder   TEXT NOT NULL DEFAULT '',
-  until    TEXT NOT NULL DEFAULT '',
+  text_sha256 BLOB,                 -- of the source text, once read
+  file_sha256 BLOB,                 -- of the file it was read from
+  done     INTEGER NOT NULL DEFAULT 0,
+  holder   INTEGER NOT NULL DEFAULT 0, -- the worker that is at it
   metadata TEXT NOT NULL DEFAULT '{}', -- JSON object: what was known of the document before
   PRIMARY KEY(run, n)
 ) WITHOUT ROWID;
 
+CREATE INDEX task_free ON task(run, n) WHERE NOT done AND holder = 0;
+
+-- Requests on their way.
+CREATE TABLE flight(
+  key    BLOB PRIMARY KEY,
+  holder INTEGER NOT NULL
+) WITHOUT ROWID;
+
 CREATE TABLE exchange(
   id     INTEGER PRIMARY KEY,
-  key    TEXT NOT NULL,             -- the model's identity and the body
+  key    BLOB NOT NULL,             -- hash of the model's identity and the body
   run    INTEGER NOT NULL,
   n      INTEGER NOT NULL,
   step   TEXT NOT NULL,             -- fill, repair 1, …
   try    INTEGER NOT NULL,          -- from 1; 0: taken from the cache
-  request TEXT NOT NULL,            -- blobs of the body's parts
+  request BLOB NOT NULL,            -- blobs of the body's parts, as varints
   status INTEGER NOT NULL,          -- of HTTP; 0: no whole answer came
-  reply  TEXT NOT NULL,             -- blob: the answer's body
+  reply  INTEGER NOT NULL,          -- blob: the answer's body
   error  TEXT NOT NULL DEFAULT '',
   finish TEXT NOT NULL DEFAULT '',
   tokens_in  INTEGER NOT NULL DEFAULT 0,
@@ -56,19 +75,17 @@ CREATE TABLE exchange(
   estimated  INTEGER NOT NULL DEFAULT 0,
   cost_nano  INTEGER NOT NULL DEFAULT 0,
   took_ms    INTEGER NOT NULL DEFAULT 0,
-  at     TEXT NOT NULL
+  at     INTEGER NOT NULL           -- milliseconds since 1970
 );
 CREATE INDEX exchange_key ON exchange(key) WHERE status = 200;
 CREATE INDEX exchange_task ON exchange(run, n);
 
 CREATE TABLE record(
+  id       INTEGER PRIMARY KEY,
   run      INTEGER NOT NULL,
   n        INTEGER NOT NULL,
   status   TEXT NOT NULL,
-  record   BLOB NOT NULL,           -- JSON
-  problems BLOB NOT NULL,           -- JSON
-  evidence BLOB NOT NULL,           -- JSON
-  trace    BLOB NOT NULL,           -- JSON: the steps that led here
-  risk     BLOB,                    -- JSON: from 0 to 1, by path
-  PRIMARY KEY(run, n)
-) WITHOUT ROWID;
+  body     BLOB NOT NULL,           -- record, problems, evidence and risk as JSON
+  trace    BLOB NOT NULL            -- JSON: the steps that led here
+);
+CREATE UNIQUE INDEX record_task ON record(run, n);

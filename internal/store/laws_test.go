@@ -1,4 +1,4 @@
-package sqlite
+package store_test
 
 import (
 	"bytes"
@@ -12,14 +12,26 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"filler/internal/store"
+	"filler/internal/store/sqlite"
 )
+
+// open makes a new store.
+func open(t testing.TB) (*sqlite.Ledger, string) {
+	file := filepath.Join(t.TempDir(), "a folder", "ledger.db")
+	l, err := sqlite.Open(file)
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	return l, file
+}
 
 // plain is a ledger as one would think of it: lists in memory.
 type plain struct {
 	mu        sync.Mutex
 	documents map[int64][]string
-	exchanges map[int64]map[int][]Exchange // of a run, by task
-	records   map[int64]map[int]Record
+	exchanges map[int64]map[int][]store.Exchange // of a run, by task
+	records   map[int64]map[int]store.Record
 	answered  map[string]map[string]bool // by key, what may be given: writers at once have no order
 }
 
@@ -29,17 +41,17 @@ var shared = [][]byte{bytes.Repeat([]byte("the prompt "), 300), []byte(`{"model"
 // Many hands write at once, in any order; what is read back is what was written,
 // leaf by leaf, also by another reader and after the file was opened again.
 func TestLedgerKeepsWhatItTakes(t *testing.T) {
-	l, file := open4test(t)
-	p := &plain{documents: map[int64][]string{}, exchanges: map[int64]map[int][]Exchange{}, records: map[int64]map[int]Record{}, answered: map[string]map[string]bool{}}
+	l, file := open(t)
+	p := &plain{documents: map[int64][]string{}, exchanges: map[int64]map[int][]store.Exchange{}, records: map[int64]map[int]store.Record{}, answered: map[string]map[string]bool{}}
 	r := rand.New(rand.NewPCG(3, 4))
 	for run := range 5 {
-		var tasks []Task
+		var tasks []store.Task
 		for n := range 1 + r.IntN(12) {
-			tasks = append(tasks, Task{N: n, Document: fmt.Sprintf("d%d-%d", run, n), Metadata: map[string]string{"no": fmt.Sprint(n)}})
+			tasks = append(tasks, store.Task{N: n, Document: fmt.Sprintf("d%d-%d", run, n), Metadata: map[string]string{"no": fmt.Sprint(n)}})
 		}
-		id, err := l.Start(Run{Name: fmt.Sprintf("name %d", run%3), Schema: []byte("s"), Prompt: []byte(fmt.Sprint("p", run)), Model: "m"}, tasks)
+		id, err := l.Start(store.Run{Name: fmt.Sprintf("name %d", run%3), Schema: []byte("s"), Prompt: []byte(fmt.Sprint("p", run)), Model: "m"}, tasks)
 		require.NoError(t, err)
-		p.exchanges[id], p.records[id] = map[int][]Exchange{}, map[int]Record{}
+		p.exchanges[id], p.records[id] = map[int][]store.Exchange{}, map[int]store.Record{}
 		for _, task := range tasks {
 			p.documents[id] = append(p.documents[id], task.Document)
 		}
@@ -50,7 +62,7 @@ func TestLedgerKeepsWhatItTakes(t *testing.T) {
 	}
 	wait.Wait()
 	p.check(t, l)
-	reader, err := OpenToRead(file)
+	reader, err := sqlite.OpenToRead(file)
 	require.NoError(t, err)
 	p.check(t, reader)
 	require.NoError(t, reader.Close())
@@ -62,7 +74,7 @@ func TestLedgerKeepsWhatItTakes(t *testing.T) {
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(copied+end, data, 0o644))
 	}
-	after, err := Open(copied)
+	after, err := sqlite.Open(copied)
 	require.NoError(t, err)
 	p.check(t, after)
 	require.NoError(t, after.Close())
@@ -70,7 +82,7 @@ func TestLedgerKeepsWhatItTakes(t *testing.T) {
 
 // write makes random writes; each hand has tasks of its own, so that the order
 // of a task's exchanges is known.
-func (p *plain) write(t *testing.T, l *Ledger, r *rand.Rand, hand int) {
+func (p *plain) write(t *testing.T, l store.Store, r *rand.Rand, hand int) {
 	for i := range 60 {
 		run := int64(1 + r.IntN(5))
 		n := r.IntN(len(p.documents[run]))
@@ -78,7 +90,7 @@ func (p *plain) write(t *testing.T, l *Ledger, r *rand.Rand, hand int) {
 			continue
 		}
 		if r.IntN(3) > 0 {
-			x := Exchange{Key: fmt.Sprintf("k%d", r.IntN(20)), Run: run, N: n, Step: []string{"fill", "repair 1"}[r.IntN(2)], Try: r.IntN(3),
+			x := store.Exchange{Key: fmt.Sprintf("k%d", r.IntN(20)), Run: run, N: n, Step: []string{"fill", "repair 1"}[r.IntN(2)], Try: r.IntN(3),
 				Request: [][]byte{shared[0], shared[1], fmt.Appendf(nil, "%d %d", hand, i)}, Status: []int{0, 200, 200, 429, 500}[r.IntN(5)],
 				Reply: fmt.Appendf(nil, "reply %d", r.IntN(30)), Error: []string{"", "the line broke"}[r.IntN(2)], Finish: "stop",
 				TokensIn: r.IntN(1000), TokensOut: r.IntN(100), Estimated: r.IntN(5) == 0, CostNano: r.Int64N(1 << 40), Took: time.Duration(r.IntN(5000)) * time.Millisecond}
@@ -96,7 +108,7 @@ func (p *plain) write(t *testing.T, l *Ledger, r *rand.Rand, hand int) {
 			p.mu.Unlock()
 			continue
 		}
-		rec := Record{N: n, TextHash: fmt.Sprint("h", r.IntN(3)), Status: []string{"unflagged", "repaired", "flagged", "failed"}[r.IntN(4)], Record: fmt.Appendf(nil, `{"i":%d}`, i),
+		rec := store.Record{N: n, TextHash: fmt.Sprint("h", r.IntN(3)), Status: []string{"unflagged", "repaired", "flagged", "failed"}[r.IntN(4)], Record: fmt.Appendf(nil, `{"i":%d}`, i),
 			Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]"), Risk: []byte("{}")}
 		if !assert.NoError(t, l.SaveRecord(run, rec)) {
 			return
@@ -108,10 +120,10 @@ func (p *plain) write(t *testing.T, l *Ledger, r *rand.Rand, hand int) {
 	}
 }
 
-func (p *plain) check(t *testing.T, l *Ledger) {
+func (p *plain) check(t *testing.T, l store.Store) {
 	t.Helper()
 	for run, documents := range p.documents {
-		want := Totals{Documents: len(documents), Waiting: len(documents) - len(p.records[run])}
+		want := store.Totals{Documents: len(documents), Waiting: len(documents) - len(p.records[run])}
 		var lines int
 		for n := range documents {
 			got, err := l.Exchanges(run, n)
@@ -124,7 +136,7 @@ func (p *plain) check(t *testing.T, l *Ledger) {
 				require.Equal(t, string(bytes.Join(was.Request, nil)), string(body))
 				require.NotZero(t, x.ID)
 				require.WithinDuration(t, time.Now(), x.At, time.Minute)
-				x.ID, x.At, x.request, was.Request = 0, time.Time{}, "", nil
+				x.ID, x.At, x.Kept, was.Request = 0, time.Time{}, nil, nil
 				require.Equal(t, was, x)
 				if was.Status > 0 {
 					lines++
@@ -163,7 +175,7 @@ func (p *plain) check(t *testing.T, l *Ledger) {
 		require.Equal(t, want, got)
 
 		last := -1
-		require.NoError(t, l.Records(run, 0, func(r Record) error {
+		require.NoError(t, l.Records(run, 0, func(r store.Record) error {
 			require.Greater(t, r.N, last, "in the order of the documents")
 			last = r.N
 			require.Equal(t, p.records[run][r.N], r)
@@ -197,8 +209,8 @@ func (p *plain) check(t *testing.T, l *Ledger) {
 // What is shared is kept once, whatever order it comes in and however often
 // another part stands at its place.
 func TestSharedPartsAreKeptOnce(t *testing.T) {
-	l, file := open4test(t)
-	run, err := l.Start(Run{Model: "m"}, []Task{{N: 0, Document: "a"}})
+	l, file := open(t)
+	run, err := l.Start(store.Run{Model: "m"}, []store.Task{{N: 0, Document: "a"}})
 	require.NoError(t, err)
 	r := rand.New(rand.NewPCG(1, 1))
 	big := [][]byte{bytes.Repeat([]byte("x"), 50_000), bytes.Repeat([]byte("y"), 50_000), bytes.Repeat([]byte("z"), 50_000)}
@@ -208,7 +220,7 @@ func TestSharedPartsAreKeptOnce(t *testing.T) {
 		for range 1 + r.IntN(3) {
 			parts = append(parts, bytes.Clone(big[r.IntN(3)]))
 		}
-		require.NoError(t, l.SaveExchange(Exchange{Run: run, Request: parts, Status: 200, Reply: []byte("r"), Try: 1}))
+		require.NoError(t, l.SaveExchange(store.Exchange{Run: run, Request: parts, Status: 200, Reply: []byte("r"), Try: 1}))
 		sent = append(sent, string(bytes.Join(parts, nil)))
 		parts[0][0] = '!' // what the caller does with it later is not ours
 	}
@@ -223,28 +235,4 @@ func TestSharedPartsAreKeptOnce(t *testing.T) {
 	info, err := os.Stat(file)
 	require.NoError(t, err)
 	assert.Less(t, info.Size(), int64(500_000), "150 kB of parts, however often")
-}
-
-// A write that fails spoils no other of its transaction, and is told to its own
-// caller alone.
-func TestOneBadWrite(t *testing.T) {
-	l, _ := open4test(t)
-	run, err := l.Start(Run{Model: "m"}, []Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}})
-	require.NoError(t, err)
-	var wait sync.WaitGroup
-	for i := range 40 {
-		wait.Go(func() {
-			rec := Record{N: i % 2, Status: "unflagged", Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}
-			if i%10 == 3 {
-				rec.Record = nil // the table wants one
-				assert.Error(t, l.SaveRecord(run, rec))
-				return
-			}
-			assert.NoError(t, l.SaveRecord(run, rec))
-		})
-	}
-	wait.Wait()
-	totals, err := l.Totals(run)
-	require.NoError(t, err)
-	assert.Equal(t, []int{2, 0}, []int{totals.Unflagged, totals.Waiting})
 }

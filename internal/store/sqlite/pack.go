@@ -1,0 +1,135 @@
+package sqlite
+
+import (
+	"bytes"
+	"compress/flate"
+	_ "embed" // the dictionary
+	"encoding/binary"
+	"encoding/hex"
+	"errors"
+	"io"
+	"sync"
+)
+
+// dictionary is what bodies are full of: names of JSON members, beginnings of
+// requests. It is a part of the layout: another one is another version.
+//
+//go:embed dictionary.txt
+var dictionary []byte
+
+// The first byte of a body says how it is kept.
+const (
+	asItIs   = 0
+	deflated = 1
+)
+
+// plainBelow is the size below which compressing is not worth the while.
+const plainBelow = 64
+
+type packer struct {
+	out bytes.Buffer
+	to  *flate.Writer
+}
+
+var packers = sync.Pool{New: func() any {
+	p := &packer{}
+	p.to, _ = flate.NewWriterDict(&p.out, 6, dictionary) // 6 is a level that there is
+	return p
+}}
+
+// pack makes a body small: deflated (RFC 1951) behind the dictionary, where that
+// saves anything.
+func pack(body []byte) []byte {
+	if len(body) >= plainBelow {
+		p := packers.Get().(*packer)
+		defer packers.Put(p)
+		p.out.Reset()
+		p.out.WriteByte(deflated)
+		p.to.Reset(&p.out)
+		p.to.Write(body) // a buffer takes everything
+		p.to.Close()
+		if p.out.Len() <= len(body) {
+			return bytes.Clone(p.out.Bytes())
+		}
+	}
+	return append([]byte{asItIs}, body...)
+}
+
+var errPacked = errors.New("a body in it is damaged")
+
+var unpackers = sync.Pool{New: func() any { return flate.NewReaderDict(bytes.NewReader(nil), dictionary) }}
+
+// unpack gives a body back.
+func unpack(kept []byte) ([]byte, error) {
+	if len(kept) == 0 {
+		return nil, errPacked
+	}
+	switch kept[0] {
+	case asItIs:
+		return kept[1:], nil
+	case deflated:
+		from := unpackers.Get().(io.Reader)
+		defer unpackers.Put(from)
+		if err := from.(flate.Resetter).Reset(bytes.NewReader(kept[1:]), dictionary); err != nil {
+			return nil, errPacked
+		}
+		var out bytes.Buffer
+		out.Grow(4 * len(kept))
+		if _, err := out.ReadFrom(from); err != nil {
+			return nil, errPacked
+		}
+		return out.Bytes(), nil
+	}
+	return nil, errPacked
+}
+
+// packAll packs several parts as one body, each behind its length; nil parts
+// come back as nil.
+func packAll(parts ...[]byte) []byte {
+	var all []byte
+	for _, p := range parts {
+		if p == nil {
+			all = binary.AppendUvarint(all, 0)
+			continue
+		}
+		all = append(binary.AppendUvarint(all, uint64(len(p))+1), p...)
+	}
+	return pack(all)
+}
+
+func unpackAll(kept []byte, parts ...*[]byte) error {
+	all, err := unpack(kept)
+	if err != nil {
+		return err
+	}
+	for _, p := range parts {
+		n, width := binary.Uvarint(all)
+		if width <= 0 || n > uint64(len(all)-width)+1 {
+			return errPacked
+		}
+		if all = all[width:]; n == 0 {
+			*p = nil
+			continue
+		}
+		*p, all = all[:n-1:n-1], all[n-1:]
+	}
+	return nil
+}
+
+// hashBytes gives the bytes of a hash in hex; what is no hash is kept as it is.
+func hashBytes(text string) []byte {
+	if text == "" {
+		return nil
+	}
+	if b, err := hex.DecodeString(text); err == nil && len(b) == 32 {
+		return b
+	}
+	return []byte(text)
+}
+
+func hashText(b []byte) string {
+	if len(b) == 32 {
+		return hex.EncodeToString(b)
+	}
+	return string(b)
+}

@@ -1,0 +1,224 @@
+// Package store says what is kept of runs: their tasks, exchanges and records,
+// and what whoever keeps them promises.
+//
+// Rules for every implementation:
+//
+//   - What a writing call acknowledges is on the disk.
+//   - An exchange counts as answered once it was received whole and kept.
+//   - A task is claimed before it is filled. A claim ends with its holder: by
+//     Leave, or because its process is gone.
+//   - Of several processes that want to send the same request, one may; the
+//     others wait for its answer.
+//   - Bodies come back byte for byte.
+package store
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"time"
+)
+
+// Runs keeps runs and their tasks.
+type Runs interface {
+	// Start records a new run and its tasks, takes part in it, and gives its number.
+	Start(r Run, tasks []Task) (int64, error)
+	// Find gives a run by its number, its name, or "last": the newest that was
+	// not made aside, not begun for documents named one by one, and not
+	// interrupted. Where all were named, the newest of them is the last.
+	Find(name string) (Run, error)
+	// Unfinished gives the newest run that was stopped or interrupted, or is at
+	// work, and is wanted; false where there is none.
+	Unfinished(wanted func(Run) bool) (Run, bool, error)
+	// Runs gives all runs, the newest first.
+	Runs() ([]Run, error)
+	Tasks(run int64) ([]Task, error)
+	// Metadata gives what was known of the documents of a run before they were read.
+	Metadata(run int64) (map[string]map[string]string, error)
+	Totals(run int64) (Totals, error)
+	// End records how a run ended for this process, adds the time it took, and
+	// leaves it. While others are at work on it, it goes on.
+	End(run int64, state string, took time.Duration) error
+}
+
+// Claims shares the tasks of a run among processes.
+type Claims interface {
+	// Join takes part in a run: what failed in it before is waiting again, where
+	// nobody else is at it.
+	Join(run int64) error
+	// Claim gives up to most tasks of a run, which then belong to this process;
+	// none where all are done or held by others.
+	Claim(run int64, most int) ([]Task, error)
+	// Take asks for the right to send the request with this key; false where
+	// another process has it. Drop gives it back.
+	Take(key string) (bool, error)
+	Drop(key string) error
+}
+
+// Exchanges keeps what was asked and what came back.
+type Exchanges interface {
+	SaveExchange(x Exchange) error
+	// Answered gives the kept answer to a request, if there is a whole one with
+	// status 200; else nil.
+	Answered(key string) (*Exchange, error)
+	// Exchanges gives the exchanges of one task, in order, without their requests.
+	Exchanges(run int64, n int) ([]Exchange, error)
+	// RequestOf gives the body that was sent.
+	RequestOf(x Exchange) ([]byte, error)
+	// Bodies gives, in document order, each request of a run that was answered.
+	Bodies(run int64, each func(request []byte, status int, reply []byte) error) error
+	Blob(hash string) ([]byte, error)
+	// Shape gives the shape that a model's server is known to take, or "".
+	Shape(identity string) (string, error)
+	SaveShape(identity, shape string) error
+}
+
+// Records keeps what came of the tasks.
+type Records interface {
+	SaveRecord(run int64, r Record) error
+	// Records calls each for the records of a run, in document order, from place
+	// from on.
+	Records(run int64, from int, each func(Record) error) error
+	// RecordAt gives the record of one task; false if it has none yet.
+	RecordAt(run int64, n int) (Record, bool, error)
+}
+
+// Store is all of it.
+type Store interface {
+	Runs
+	Claims
+	Exchanges
+	Records
+	Close() error
+}
+
+// Run is one filling of a set of documents.
+type Run struct {
+	ID         int64
+	Name       string
+	Scope      string // how its documents were chosen: All, Named, Sample, Where or Again
+	Of         int    // how many documents the project had then; 0: no project
+	Schema     []byte // the source
+	SchemaHash string
+	SchemaFile string
+	Prompt     []byte // without a document
+	PromptHash string
+	Model      string
+	Identity   string
+	Rounds     int
+	Settings   []byte // JSON: what else the prompt was made by
+	State      string // Going, Done, Stopped or Interrupted
+	Began      time.Time
+	Seconds    float64
+}
+
+// The states of a run. Interrupted is one that was going when its process ended.
+const (
+	Going       = "going"
+	Done        = "done"
+	Stopped     = "stopped"
+	Interrupted = "interrupted"
+)
+
+// The scopes of a run.
+const (
+	All    = ""       // all documents of the project, or of a file of records
+	Named  = "named"  // named one by one; such a run is never meant by "last"
+	Sample = "sample" // picked at random
+	Where  = "where"  // picked by their metadata
+	Again  = "again"  // picked by how they ended in the last run
+)
+
+// Task is one document of a run.
+type Task struct {
+	N        int
+	Document string
+	File     string
+	TextHash string // of the source text, once read, or of Text
+	Text     []byte // given to Start: the text of a document that no file holds
+	Done     bool
+	Metadata map[string]string
+}
+
+// Totals sums up a run.
+type Totals struct {
+	Documents, Waiting                   int
+	Unflagged, Repaired, Flagged, Failed int
+	Exchanges, Cached                    int // Cached are not among Exchanges
+	TokensIn, TokensOut                  int
+	CostNano                             int64
+	Estimated                            bool // a part of tokens and cost is a guess
+}
+
+// Exchange is one request and its reply, or one attempt that got none.
+type Exchange struct {
+	ID        int64
+	Key       string
+	Run       int64
+	N         int
+	Step      string
+	Try       int      // from 1; 0: taken from the cache, at no cost
+	Request   [][]byte // its body in parts; what requests share is kept once
+	Status    int
+	Reply     []byte
+	Error     string
+	Finish    string
+	TokensIn  int
+	TokensOut int
+	Estimated bool
+	CostNano  int64
+	Took      time.Duration
+	At        time.Time
+	Kept      []byte // how its store finds the request again
+}
+
+// Record is what came of one task. Record, Problems, Evidence and Trace are
+// JSON.
+type Record struct {
+	N        int
+	Document string
+	TextHash string
+	FileHash string
+	Status   string
+	Record   []byte
+	Problems []byte
+	Evidence []byte
+	Trace    []byte
+	Risk     []byte // JSON, by path; nil where none was computed
+}
+
+// NoRun says that a run is not there.
+type NoRun struct{ Name string }
+
+func (e *NoRun) Error() string {
+	return fmt.Sprintf("there is no run %q; `filler runs` lists them", e.Name)
+}
+
+// Error is a failure of a store, in words.
+type Error struct {
+	File string
+	Msg  string
+	Hint string
+	Err  error
+}
+
+func (e *Error) Error() string { return e.File + ": " + e.Msg + "; " + e.Hint }
+func (e *Error) Unwrap() error { return e.Err }
+
+// ErrNone says that there is no ledger yet.
+var ErrNone = errors.New("there are no runs yet; start with `filler fill`")
+
+// HashOf gives the hash under which a body is kept: SHA-256, in hex.
+func HashOf(body []byte) string {
+	sum := sha256.Sum256(body)
+	return hex.EncodeToString(sum[:])
+}
+
+// OnlyInterrupted says that no run can be meant by "last", since each was
+// interrupted.
+type OnlyInterrupted struct{ Run int64 }
+
+func (e *OnlyInterrupted) Error() string {
+	return fmt.Sprintf("run %d was interrupted; continue it with `filler fill --resume`, or name it", e.Run)
+}
