@@ -12,7 +12,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/run/fill"
 	"filler/internal/schema"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 func (a *app) traceCmd() *cobra.Command {
@@ -44,14 +44,14 @@ func (a *app) traceCmd() *cobra.Command {
 }
 
 // taskOf finds the task of a document by its id, its path, or the end of it.
-func taskOf(l *sqlite.Ledger, run int64, name string) (sqlite.Task, error) {
+func taskOf(l store.Store, run int64, name string) (store.Task, error) {
 	tasks, err := l.Tasks(run)
 	if err != nil {
-		return sqlite.Task{}, err
+		return store.Task{}, err
 	}
 	want := filepath.ToSlash(filepath.Clean(name))
 	var ids []string
-	var ends []sqlite.Task
+	var ends []store.Task
 	for _, t := range tasks {
 		if t.Document == want || t.File == name {
 			return t, nil
@@ -68,10 +68,10 @@ func taskOf(l *sqlite.Ledger, run int64, name string) (sqlite.Task, error) {
 	if len(ids) > 20 {
 		ids = append(ids[:0:0], place.Nearest(name, ids))
 	}
-	return sqlite.Task{}, fmt.Errorf("%s is not in run %d; %s", name, run, place.Suggest(name, ids))
+	return store.Task{}, fmt.Errorf("%s is not in run %d; %s", name, run, place.Suggest(name, ids))
 }
 
-func (a *app) printTrace(l *sqlite.Ledger, run sqlite.Run, t sqlite.Task, full, asJSON, sensitive bool) error {
+func (a *app) printTrace(l store.Store, run store.Run, t store.Task, full, asJSON, sensitive bool) error {
 	exchanges, err := l.Exchanges(run.ID, t.N)
 	if err != nil {
 		return err
@@ -125,9 +125,9 @@ func (a *app) printTrace(l *sqlite.Ledger, run sqlite.Run, t sqlite.Task, full, 
 // from.
 type tracer struct {
 	a         *app
-	l         *sqlite.Ledger
-	run       sqlite.Run
-	exchanges []sqlite.Exchange
+	l         store.Store
+	run       store.Run
+	exchanges []store.Exchange
 	shown     map[int]bool // those that a step has claimed
 	full      bool
 	mask      *mask
@@ -176,6 +176,12 @@ func (t *tracer) step(s *value.Value) error {
 		}
 	case "lenient":
 		t.line("lenient", soft, "%s at byte %s: %s", s.Word("kind"), s.Word("offset"), s.Word("note"))
+	case "unused":
+		tn := faint
+		if s.Word("chatter") != "true" {
+			tn = soft
+		}
+		t.line("unused", tn, "line %s of the reply: %s  %s", s.Word("line"), s.Word("reason"), clip(s.Word("text"), 80))
 	case "normalize":
 		t.line("normalize", soft, "%s  %s → %s  (%s)", s.Word("path"), s.Get("from").String(), s.Get("to").String(), s.Word("rule"))
 	case "check":
@@ -296,7 +302,7 @@ func orRecord(path string) string {
 	return path
 }
 
-func (t *tracer) exchange(x sqlite.Exchange) error {
+func (t *tracer) exchange(x store.Exchange) error {
 	switch {
 	case x.Try == 0:
 		t.line("ask", bold, "%s: from the cache, at no cost", x.Step)
@@ -325,7 +331,7 @@ func (t *tracer) exchange(x sqlite.Exchange) error {
 	return nil
 }
 
-func replyText(x sqlite.Exchange) string {
+func replyText(x store.Exchange) string {
 	if x.Status == 200 {
 		if r, err := chat.ReadReply(x.Reply); err == nil {
 			return r.Text
@@ -341,7 +347,7 @@ func (t *tracer) block(kind, body string) {
 	}
 }
 
-func (t *tracer) json(task sqlite.Task, steps value.Value, rec sqlite.Record, has bool) error {
+func (t *tracer) json(task store.Task, steps value.Value, rec store.Record, has bool) error {
 	v := value.Obj(value.Str(task.Document).Named("document"), value.Num(fmt.Sprint(t.run.ID)).Named("run"), steps.Named("steps"))
 	list := value.List()
 	for _, x := range t.exchanges {

@@ -33,6 +33,8 @@ const (
 	Schema     Code = "schema"      // breaks a kept keyword of an imported schema
 	NoEvidence Code = "no-evidence" // stands nowhere in the source
 	Truncated  Code = "truncated"   // the reply ended early
+	Unused     Code = "unused"      // the reply says more than was read
+	Encoding   Code = "encoding"    // the reply is not all UTF-8
 	Conflict   Code = "conflict"    // parts of the document disagree
 	Uncovered  Code = "uncovered"   // a line that speaks of a field, and no value comes from it
 	Unreadable Code = "unreadable"  // the document could not be read

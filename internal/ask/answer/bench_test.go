@@ -31,3 +31,16 @@ func BenchmarkRead(b *testing.B) {
 		require.Empty(b, r.Deviations)
 	}
 }
+
+// A reply of many lines that is no JSON, with much that is not used.
+func BenchmarkAccount(b *testing.B) {
+	text := strings.Repeat("**name:** Heron Plank\nI am not sure of this, or of the other.\n| rot | 1 |\n", 10_000)
+	r, err := ReadKnown(text, value.Object, knownNames)
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.SetBytes(int64(len(text)))
+	for b.Loop() {
+		r.Account(knownNames, &r.Value)
+	}
+}

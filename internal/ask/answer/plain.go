@@ -28,6 +28,11 @@ func readPlain(text string, known func(name string) bool) (Result, bool) {
 	body, fenced := unfenced(text[start:])
 	at := start + max(strings.Index(text[start:], body), 0)
 	cut := false
+	var unused []Unused
+	csv := func(text string, known func(string) bool) (v value.Value, ok bool) {
+		v, unused, ok = fromCSV(text, known)
+		return v, ok
+	}
 	tags := func(text string, known func(string) bool) (v value.Value, ok bool) {
 		v, cut, ok = fromTags(text, known)
 		return v, ok
@@ -37,21 +42,24 @@ func readPlain(text string, known func(name string) bool) (Result, bool) {
 		read func(string, func(string) bool) (value.Value, bool)
 	}
 	angled := form{"elements in angle brackets", tags}
-	forms := []form{{"a Markdown table", fromTable}, {"YAML", fromYAML}, {"lines with signs between the values", fromCSV}, {"lines of name and value", fromOutline}, angled}
+	forms := []form{{"a Markdown table", fromTable}, {"YAML", fromYAML}, {"lines with signs between the values", csv}, {"lines of name and value", fromOutline}, angled}
 	if strings.HasPrefix(strings.TrimSpace(body), "<") { // else a value may just hold some
 		forms = slices.Insert(forms[:4], 0, angled)
 	}
 	for _, form := range forms {
 		v, ok := form.read(body, known)
 		if !ok || !mostlyKnown(&v, known) {
-			cut = false
+			cut, unused = false, nil
 			continue
 		}
 		deviations := before
 		if fenced {
 			deviations = append(deviations, Deviation{Fence, start, "a code fence around the answer"})
 		}
-		return Result{Value: v, Deviations: append(deviations, Deviation{Plain, at, form.what + " in place of JSON"}), Cut: cut}, true
+		r := Result{Value: v, Deviations: append(deviations, Deviation{Plain, at, form.what + " in place of JSON"}), Cut: cut}
+		r.reading = reading{text: text, plain: true, start: start, end: len(text), unused: unused}
+		r.repeats()
+		return r, true
 	}
 	return Result{}, false
 }
@@ -102,46 +110,60 @@ func fromYAML(text string, _ func(string) bool) (value.Value, bool) {
 var tableRule = regexp.MustCompile(`^\|?\s*:?-{2,}:?\s*(\|\s*:?-{2,}:?\s*)*\|?$`)
 
 // fromTable reads a Markdown table: one of two columns whose first holds names
-// is a record, any other a list of records.
+// is a record, any other a list of records. Further tables with the same head go
+// on with the list.
 func fromTable(text string, known func(string) bool) (value.Value, bool) {
 	lines := strings.Split(text, "\n")
+	var head []string
+	list := value.List()
 	for i := 1; i < len(lines); i++ {
 		if !tableRule.MatchString(strings.TrimSpace(lines[i])) || !strings.Contains(lines[i-1], "|") {
 			continue
 		}
-		head := tableCells(lines[i-1])
+		names := tableCells(lines[i-1])
 		var rows [][]string
-		for _, l := range lines[i+1:] {
-			if !strings.Contains(l, "|") {
-				break
-			}
-			rows = append(rows, tableCells(l))
+		for i+1 < len(lines) && strings.Contains(lines[i+1], "|") {
+			i++
+			rows = append(rows, tableCells(lines[i]))
 		}
-		if len(head) == 2 && len(rows) > 0 && !known(head[0]) {
-			v := value.Obj()
-			for _, r := range append([][]string{}, rows...) {
-				if len(r) == 2 {
-					v.Kids = append(v.Kids, scalar(r[1]).Named(plainKey(r[0])))
-				}
-			}
+		switch {
+		case head == nil && len(names) == 2 && len(rows) > 0 && !known(names[0]):
+			v := namesAndValues(rows)
 			return v, len(v.Kids) > 0
+		case head == nil:
+			head = names
+		case !slices.Equal(head, names):
+			continue
 		}
-		list := value.List()
-		for _, r := range rows {
-			item := value.Obj()
-			for c, name := range head {
-				if c < len(r) {
-					item.Kids = append(item.Kids, scalar(r[c]).Named(plainKey(name)))
-				}
-			}
-			list.Kids = append(list.Kids, item)
-		}
-		if len(list.Kids) == 1 {
-			return list.Kids[0], true
-		}
-		return list, len(list.Kids) > 0
+		list.Kids = append(list.Kids, tableItems(head, rows)...)
 	}
-	return value.Value{}, false
+	if len(list.Kids) == 1 {
+		return list.Kids[0], true
+	}
+	return list, len(list.Kids) > 0
+}
+
+func namesAndValues(rows [][]string) value.Value {
+	v := value.Obj()
+	for _, r := range rows {
+		if len(r) == 2 {
+			v.Kids = append(v.Kids, scalar(r[1]).Named(plainKey(r[0])))
+		}
+	}
+	return v
+}
+
+func tableItems(head []string, rows [][]string) (items []value.Value) {
+	for _, r := range rows {
+		item := value.Obj()
+		for c, name := range head {
+			if c < len(r) {
+				item.Kids = append(item.Kids, scalar(r[c]).Named(plainKey(name)))
+			}
+		}
+		items = append(items, item)
+	}
+	return items
 }
 
 func tableCells(line string) []string {

@@ -56,7 +56,7 @@ type Result struct {
 	All        []value.Value // all objects that stand side by side in the reply, in order, where there are several
 	Deviations []Deviation
 	Cut        bool // the reply ended early
-	start      int  // where the value stands
+	reading
 }
 
 // MaxBytes is the longest reply that is read.
@@ -137,7 +137,7 @@ func joined(r *Result, known func(string) bool) (Result, bool) {
 			whole.Kids = append(whole.Kids, m)
 		}
 	}
-	out := Result{Value: whole, Cut: r.Cut}
+	out := Result{Value: whole, Cut: r.Cut, reading: r.reading}
 	for _, m := range r.Deviations {
 		if m.Kind != LeftAside {
 			out.Deviations = append(out.Deviations, m)
@@ -156,7 +156,7 @@ func read(text string, want value.Kind, level int) (Result, error) {
 		return Result{}, ErrEmpty
 	}
 	if v, err := value.Parse(text); err == nil && (v.Kind == value.Object || v.Kind == value.Array) {
-		r := Result{Value: v}
+		r := Result{Value: v, reading: reading{text: text, exact: true}}
 		r.repeats()
 		return r, nil
 	}
@@ -173,7 +173,7 @@ func read(text string, want value.Kind, level int) (Result, error) {
 	text, dress := undressed(text)
 	if deviations = append(deviations, dress...); len(dress) > 0 {
 		if v, err := value.Parse(text); err == nil && (v.Kind == value.Object || v.Kind == value.Array) {
-			r := Result{Value: v, Deviations: deviations}
+			r := Result{Value: v, Deviations: deviations, reading: reading{text: text, exact: true}}
 			r.repeats()
 			return r, nil
 		}
@@ -190,10 +190,16 @@ func read(text string, want value.Kind, level int) (Result, error) {
 	if best == nil || (want == value.Object && !holdsObject(&best.v)) {
 		return Result{}, ErrNoRecord
 	}
-	r := Result{Value: best.v, All: sideBySide(all), Cut: best.cut, start: best.start, Deviations: append(deviations, best.around(text)...)}
+	r := Result{Value: best.v, All: sideBySide(all), Cut: best.cut, Deviations: append(deviations, best.around(text)...), reading: reading{text: text, start: best.start, end: best.end}}
 	r.Deviations = append(r.Deviations, best.deviations...)
+	r.others = best.asides(text)
 	for _, o := range others {
-		r.Deviations = append(r.Deviations, Deviation{LeftAside, o.start, "another JSON value, not the answer"})
+		r.Deviations = append(r.Deviations, Deviation{LeftAside, o.start, ReasonOther})
+	}
+	for _, f := range all {
+		if f != best && (f.weight > 1 || f.weight == 1 && f.v.Kind == value.Object) {
+			r.others = append(r.others, span{f.start, f.end, ReasonOther, false})
+		}
 	}
 	r.repeats()
 	return r, nil
@@ -298,6 +304,28 @@ func better(f, best *found, want value.Kind) bool {
 	return f.weight >= best.weight
 }
 
+// asides gives the comments within the value, and what a cut has dropped.
+func (f *found) asides(text string) (all []span) {
+	for _, d := range f.deviations {
+		switch d.Kind {
+		case Comment:
+			end := len(text)
+			mark := "\n"
+			if strings.HasPrefix(text[d.Offset:], "/*") {
+				mark = "*/"
+			}
+			if i := strings.Index(text[d.Offset:], mark); i >= 0 {
+				end = d.Offset + i
+			}
+			all = append(all, span{d.Offset, end, ReasonComment, true})
+		case Cut:
+			start := strings.LastIndexAny(text[:d.Offset], ",{[") + 1  // its name too
+			all = append(all, span{start, len(text), ReasonCut, true}) // the record is told to be truncated
+		}
+	}
+	return all
+}
+
 // around gives the deviations for what stands before and behind the value.
 func (f *found) around(text string) []Deviation {
 	var deviations []Deviation
@@ -343,6 +371,7 @@ func (r *Result) repeats() {
 				more++
 			} else {
 				listed++
+				r.drop(p, &v.Kids[i], &v.Kids[last[v.Kids[i].Name]])
 				r.Deviations = append(r.Deviations, Deviation{Kind: Repeated, Note: fmt.Sprintf("duplicate key %s; %s was replaced by the later value", p.Key(v.Kids[i].Name), shorten(v.Kids[i].String()))})
 			}
 		}
@@ -354,9 +383,20 @@ func (r *Result) repeats() {
 	}
 }
 
-func shorten(s string) string {
-	if r := []rune(s); len(r) > 40 {
-		return string(r[:39]) + "…"
+// drop tells of a value that gives way to a later one. The same value again is no
+// loss.
+func (r *Result) drop(p value.Pointer, v, later *value.Value) {
+	r.dropped = append(r.dropped, v.Clone())
+	if !value.Equal(v, later) && v.Kind != value.Null {
+		r.unused = append(r.unused, Unused{Line: 1, Text: shortenTo(fmt.Sprintf("%s: %s", p.Key(v.Name), v.String()), maxUnusedText), Reason: ReasonRepeat})
+	}
+}
+
+func shorten(s string) string { return shortenTo(s, 40) }
+
+func shortenTo(s string, most int) string {
+	if r := []rune(s); len(r) > most {
+		return string(r[:most-1]) + "…"
 	}
 	return s
 }

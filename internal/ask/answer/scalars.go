@@ -98,8 +98,38 @@ func (p *parser) closes(at int, isName bool) bool {
 	case ':':
 		return false
 	}
-	// A quote before a line break, then a name: the comma is missing.
-	return strings.HasPrefix(strings.TrimLeft(p.src[at:], " \t\r"), "\n") && quoteAt(rest) != ""
+	if quoteAt(rest) == "" {
+		return false
+	}
+	// A quote before a line break, then a name: the comma is missing. On the same
+	// line, only where a name or another item follows.
+	if strings.HasPrefix(strings.TrimLeft(p.src[at:], " \t\r"), "\n") {
+		return true
+	}
+	return at < len(p.src) && !isQuote(p.src[at]) && p.nextOnLine(rest)
+}
+
+func isQuote(c byte) bool { return c == '"' || c == '\'' }
+
+// nextOnLine tells whether a quoted text is the next member or item, without a
+// comma before it: a name with a colon, or a text with a comma or bracket behind
+// it.
+func (p *parser) nextOnLine(s string) bool {
+	line, _, _ := strings.Cut(s, "\n")
+	shut := quoteAt(line)
+	_, size := utf8.DecodeRuneInString(line)
+	i := strings.Index(line[size:], shut)
+	if shut == "" || i < 0 {
+		return false
+	}
+	behind := strings.TrimLeft(line[size+i+len(shut):], " \t")
+	if behind == "" {
+		return false
+	}
+	if p.inObject() {
+		return behind[0] == ':'
+	}
+	return behind[0] == ',' || behind[0] == ']'
 }
 
 func (p *parser) inObject() bool { return len(p.open) > 0 && p.open[len(p.open)-1] == '}' }

@@ -39,8 +39,10 @@ type piece struct {
 	seen       evidence.Places          // places on the pages that the model named
 	basis      map[value.Pointer]string // words that inferred values rest on
 	normalized []normalize.Change
-	cut        bool        // the reply ended early
-	came       []string    // the fields that came whole before it did
+	cut        bool     // the reply ended early
+	came       []string // the fields that came whole before it did
+	unused     []answer.Unused
+	garbled    bool        // the reply is not all UTF-8
 	unstated   bool        // the model says that the document does not state the field
 	code       record.Code // why no record came, or ""
 	why        string
@@ -180,9 +182,14 @@ func (x *piece) read(came *model.Answer) error {
 	if x.record, err = x.unwrap(r.Value); err != nil {
 		return err
 	}
-	if x.schema.EachEntry() && len(r.All) > 1 && len(x.record.Kids) == 1 && r.Value.Kind == value.Object && r.Value.Get(schema.Wrapper) == nil {
-		x.entries(r.All)
+	read := []*value.Value{&r.Value}
+	if x.schema.EachEntry() && len(r.All) > 1 && len(x.record.Kids) == 1 && r.Value.Kind == value.Object && r.Value.Get(schema.Wrapper) == nil && x.entries(r.All) {
+		read = read[:0]
+		for i := range r.All {
+			read = append(read, &r.All[i])
+		}
 	}
+	x.account(&r, read)
 	if x.w.Settings.Images != "alone" {
 		x.trace.lenient(answer.Shape(x.schema, &x.record))
 	}
@@ -221,7 +228,7 @@ func (x *piece) known(name string) bool {
 
 // entries takes objects that stand side by side as the records: one a line, as
 // models write them where a list was asked.
-func (x *piece) entries(all []value.Value) {
+func (x *piece) entries(all []value.Value) bool {
 	list := value.List()
 	for i := range all {
 		fields := 0
@@ -231,12 +238,44 @@ func (x *piece) entries(all []value.Value) {
 			}
 		}
 		if fields*2 < len(all[i].Kids) {
-			return
+			return false
 		}
 		list.Kids = append(list.Kids, all[i])
 	}
 	x.record = list
 	x.trace.add("lenient", text("kind", "list"), number("offset", 0), text("note", fmt.Sprintf("%d records side by side in place of a list", len(all))))
+	return true
+}
+
+// account notes what of the reply was not read. What may hold values keeps the
+// record from being unflagged; what a field that is sensitive may have said is
+// not repeated.
+func (x *piece) account(r *answer.Result, read []*value.Value) {
+	sensitive := false
+	x.w.Schema.Root.Walk(func(f *schema.Field, _ int) { sensitive = sensitive || f.Sensitive })
+	for _, u := range r.Account(x.known, read...) {
+		if sensitive {
+			u.Text = "…"
+		}
+		x.trace.add("unused", number("offset", u.Offset), number("line", u.Line), text("text", u.Text), text("reason", u.Reason), value.Boolean(u.Chatter).Named("chatter"))
+		if !u.Chatter {
+			x.unused = append(x.unused, u)
+		}
+	}
+	for _, d := range r.Deviations {
+		x.garbled = x.garbled || d.Kind == answer.Encoding
+	}
+}
+
+// unusedProblems gives the problems of what was not read.
+func (x *piece) unusedProblems() (all []record.Problem) {
+	for _, u := range x.unused {
+		all = append(all, record.Problem{Path: pathOf(x), Code: record.Unused, Message: fmt.Sprintf("line %d of the reply: %s (%q)", u.Line, u.Reason, u.Text)})
+	}
+	if x.garbled {
+		all = append(all, record.Problem{Path: pathOf(x), Code: record.Encoding, Message: "the reply holds bytes that are not UTF-8; U+FFFD stands in their place"})
+	}
+	return all
 }
 
 // unpack takes values out of what models put around them: JSON in a string

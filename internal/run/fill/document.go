@@ -15,14 +15,14 @@ import (
 	"filler/internal/record/merge"
 	"filler/internal/source/document"
 	"filler/internal/source/layout"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // filling is one document on its way to a record.
 type filling struct {
 	*Filler
 	run   int64
-	task  sqlite.Task
+	task  store.Task
 	doc   *document.Document
 	index *evidence.Index
 	pages pages // the pictures that go along
@@ -47,11 +47,11 @@ type filling struct {
 
 // one fills one document. An error means that the document has no outcome yet
 // and waits for another time: the run was stopped, or can't go on.
-func (f *Filler) one(ctx context.Context, run int64, t sqlite.Task) (sqlite.Record, error) {
+func (f *Filler) one(ctx context.Context, run int64, t store.Task) (store.Record, error) {
 	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
 	doc, err := f.read(ctx, t)
 	if ctx.Err() != nil {
-		return sqlite.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
+		return store.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
 	}
 	if err != nil {
 		return w.failed(record.Unreadable, err.Error()), nil
@@ -79,7 +79,7 @@ func (f *Filler) one(ctx context.Context, run int64, t sqlite.Task) (sqlite.Reco
 	}
 	switch {
 	case err != nil:
-		return sqlite.Record{}, err
+		return store.Record{}, err
 	case code != "":
 		return w.failed(code, why), nil
 	}
@@ -231,6 +231,7 @@ func (w *filling) addPart(pieces []*piece, all int) {
 			w.others = append(w.others, record.Problem{Path: pathOf(x), Code: record.Truncated, Message: msg})
 			w.lose(x)
 		}
+		w.others = append(w.others, x.unusedProblems()...)
 		p := merge.Part{Record: x.record, Places: x.places}
 		w.follow(&x.record, x.places, x.normalized)
 		if x.chunk != nil {
@@ -372,7 +373,7 @@ func (w *filling) check(v *value.Value) []record.Problem {
 	}
 	for p, place := range w.places(v) {
 		field := w.Schema.At(p)
-		if at[p] {
+		if at[p] || field == nil {
 			continue
 		}
 		switch {
@@ -398,7 +399,7 @@ func evidenceProblem(p value.Pointer, v *value.Value, msg string) record.Problem
 }
 
 // done closes the filling.
-func (w *filling) done() sqlite.Record {
+func (w *filling) done() store.Record {
 	places := w.places(&w.record)
 	w.problems = append(w.others, w.problems...)
 	record.Sort(w.Schema, w.problems)
@@ -423,15 +424,15 @@ func (w *filling) done() sqlite.Record {
 }
 
 // failed closes a filling that came to no record.
-func (w *filling) failed(code record.Code, msg string) sqlite.Record {
+func (w *filling) failed(code record.Code, msg string) store.Record {
 	w.problems = []record.Problem{{Code: code, Message: msg}}
 	w.trace.add("end", text("status", string(record.Failed)), problemList(w.problems).Named("problems"))
 	return w.toLedger(record.Failed, []byte("null"), []byte("{}"))
 }
 
-func (w *filling) toLedger(status record.Status, rec, proof []byte) sqlite.Record {
+func (w *filling) toLedger(status record.Status, rec, proof []byte) store.Record {
 	problems := problemList(w.problems)
-	r := sqlite.Record{N: w.task.N, Document: w.task.Document, Status: string(status), Record: rec, Problems: problems.JSON(), Evidence: proof, Trace: w.trace.json()}
+	r := store.Record{N: w.task.N, Document: w.task.Document, Status: string(status), Record: rec, Problems: problems.JSON(), Evidence: proof, Trace: w.trace.json()}
 	if w.doc != nil {
 		r.TextHash, r.FileHash = w.doc.Hash, w.doc.FileHash
 	}

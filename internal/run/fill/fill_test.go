@@ -27,6 +27,7 @@ import (
 	"filler/internal/source/document"
 	"filler/internal/source/fetch"
 	"filler/internal/standin"
+	"filler/internal/store"
 	"filler/internal/store/sqlite"
 )
 
@@ -102,6 +103,11 @@ func TestStatuses(t *testing.T) {
 		{"nothing to correct", []string{`{"grade":2}`, `[]`}, record.Flagged, `{"name":null,"grade":2,"on":null,"open":null}`, []string{"found nothing to correct"}},
 		{"a basis that stands nowhere", []string{`{"name":"Heron Plank","open":{"value":false,"basis":"The sign said closed"}}`}, record.Flagged, `{"name":"Heron Plank","grade":null,"on":null,"open":false}`, []string{"rests on are missing"}},
 		{"cut short", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`}, record.Flagged, `{"name":"Heron Plank","grade":2,"on":null,"open":null}`, []string{`"truncated"`}},
+		{"a key twice", []string{`{"name":"Heron Plank","grade":3,"grade":2,"on":"2031-04-03","open":{"value":false,"basis":"The gate was shut"}}`}, record.Flagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{`"code":"unused"`, "/grade: 3"}},
+		{"a key twice, the same", []string{`{"name":"Heron Plank","grade":2,"grade":2,"on":"2031-04-03","open":{"value":false,"basis":"The gate was shut"}}`}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, nil},
+		{"a second object", []string{good + "\n" + `{"name":"Marl Steps","grade":4}`}, record.Flagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{`"code":"unused"`, "another JSON value"}},
+		{"words around it", []string{"I found these:\n" + good + "\nThe grade might be 3."}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{`"step":"unused"`, `"chatter":true`}},
+		{"no comma between members", []string{`{"name":"Heron Plank" "grade":2, "on":"2031-04-03","open":{"value":false,"basis":"The gate was shut"}}`}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{"a comma is missing"}},
 		{"cut short, and the rest asked for", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`, `{"on":"2031-04-03","open":null}`}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":null}`, []string{"asked for grade, on, open again"}},
 		{"asked again, the model does not hold on to it", []string{`{"name":"Heron Plank","grade":3}`, `[]`, "not stated"}, record.Repaired, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{`"request":"ask again grade"`}},
 		{"a list around the record", []string{"[" + good + "]"}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{"a list around the one record"}},
@@ -134,8 +140,14 @@ func TestBasisIsKept(t *testing.T) {
 // replies come home, and once only.
 func TestOrder(t *testing.T) {
 	r := rand.New(rand.NewPCG(40, 41))
+	var mu sync.Mutex
+	pause := func() time.Duration {
+		mu.Lock()
+		defer mu.Unlock()
+		return time.Duration(r.IntN(5)) * time.Millisecond
+	}
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, req *http.Request) {
-		time.Sleep(time.Duration(r.IntN(5)) * time.Millisecond)
+		time.Sleep(pause())
 		fmt.Fprint(w, `{"choices":[{"message":{"content":"{}"}}]}`)
 	}))
 	defer s.Close()
@@ -159,7 +171,7 @@ func TestOrder(t *testing.T) {
 	require.NoError(t, err)
 	var got []string
 	done := 0
-	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r sqlite.Record) error {
+	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r store.Record) error {
 		got = append(got, r.Document)
 		return nil
 	}, Progress: func(p Progress) { done = p.Done }}))
@@ -198,7 +210,7 @@ func TestABadLine(t *testing.T) {
 	require.NoError(t, err)
 	waits := 0
 	seen := map[string]int{}
-	require.NoError(t, f.Run(context.Background(), run, Hooks{Waiting: func(fetch.Try) { waits++ }, Record: func(r sqlite.Record) error { seen[r.Document]++; return nil }}))
+	require.NoError(t, f.Run(context.Background(), run, Hooks{Waiting: func(fetch.Try) { waits++ }, Record: func(r store.Record) error { seen[r.Document]++; return nil }}))
 	totals, err := l.Totals(run)
 	require.NoError(t, err)
 	assert.Equal(t, []int{40, 0, 0}, []int{totals.Documents, totals.Waiting, totals.Failed})
@@ -249,7 +261,7 @@ func TestShapesFallBack(t *testing.T) {
 		run, err := f.Start(Beginning{Name: ""}, sources)
 		require.NoError(t, err)
 		n := 0
-		require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r sqlite.Record) error {
+		require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r store.Record) error {
 			n++
 			assert.Contains(t, string(r.Record), "Heron Plank", "%s: %s", name, r.Trace)
 			return nil
@@ -389,8 +401,8 @@ func TestThen(t *testing.T) {
 	defer f.Close()
 	run, err := f.Start(Beginning{Name: ""}, []document.Source{{ID: "a", Text: source}, {ID: "b", Text: "Name: Pipit Gill\nGrade: 3\n"}})
 	require.NoError(t, err)
-	var records []sqlite.Record
-	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r sqlite.Record) error { records = append(records, r); return nil }}))
+	var records []store.Record
+	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r store.Record) error { records = append(records, r); return nil }}))
 	require.Len(t, records, 2)
 	assert.Equal(t, `{"name":"Heron Plank","grade":2}`, string(records[0].Record))
 	assert.Equal(t, "repaired", records[0].Status)

@@ -8,7 +8,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/record/normalize"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // Repairs counts what a repair of existing records did, by step.
@@ -25,14 +25,14 @@ type Repairs struct {
 
 // given repairs an existing record in place of filling one. Without its
 // document a record is normalized and checked against the schema alone.
-func (f *Filler) given(ctx context.Context, run int64, t sqlite.Task, line *record.Line) (sqlite.Record, error) {
+func (f *Filler) given(ctx context.Context, run int64, t store.Task, line *record.Line) (store.Record, error) {
 	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
 	var c Repairs
 	c.Records = 1
 	doc, err := f.read(ctx, t)
 	switch {
 	case ctx.Err() != nil:
-		return sqlite.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
+		return store.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
 	case err == nil:
 		w.open(doc)
 		w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), number("bytes", len(doc.Text)), text("text_sha256", doc.Hash))
@@ -56,6 +56,11 @@ func (f *Filler) given(ctx context.Context, run int64, t sqlite.Task, line *reco
 	w.record = line.Record.Clone()
 	if w.doc != nil && line.Hashes.Text == w.doc.Hash {
 		w.found = evidence.PlacesFromJSON(&line.Evidence)
+		for p := range w.found { // of a record that was filled with another schema
+			if w.Schema.At(p) == nil {
+				delete(w.found, p)
+			}
+		}
 		w.remember()
 	}
 	was := len(w.check(&w.record))
@@ -74,17 +79,17 @@ func (f *Filler) given(ctx context.Context, run int64, t sqlite.Task, line *reco
 	w.from(line)
 	if w.doc != nil {
 		if err := w.again(ctx); err != nil {
-			return sqlite.Record{}, err
+			return store.Record{}, err
 		}
 		w.problems = w.check(&w.record)
 	}
 	if w.doc != nil && f.Rounds > 0 {
 		if err := w.patches(ctx); err != nil {
-			return sqlite.Record{}, err
+			return store.Record{}, err
 		}
 		step(&c.Patched)
 		if err := w.askFields(ctx); err != nil {
-			return sqlite.Record{}, err
+			return store.Record{}, err
 		}
 		step(&c.Again)
 		if f.Then != nil && len(w.problems) > 0 {
@@ -92,7 +97,7 @@ func (f *Filler) given(ctx context.Context, run int64, t sqlite.Task, line *reco
 			w.Filler, w.turn = f.Then, "then "
 			clear(w.refusals)
 			if err := w.repair(ctx); err != nil {
-				return sqlite.Record{}, err
+				return store.Record{}, err
 			}
 			step(&c.Then)
 		}
@@ -105,7 +110,8 @@ func (f *Filler) given(ctx context.Context, run int64, t sqlite.Task, line *reco
 // from takes over what is known of how the record came about.
 func (w *filling) from(line *record.Line) {
 	for _, p := range line.Problems {
-		if p.Code == record.Truncated || p.Code == record.Conflict {
+		switch p.Code {
+		case record.Truncated, record.Conflict, record.Unused, record.Encoding:
 			w.others = append(w.others, p)
 		}
 	}

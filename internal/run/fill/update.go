@@ -16,7 +16,7 @@ import (
 	"filler/internal/record/pair"
 	"filler/internal/schema"
 	"filler/internal/source/document"
-	"filler/internal/store/sqlite"
+	"filler/internal/store"
 )
 
 // News is what existing records are brought up to date with: new documents, by
@@ -47,7 +47,7 @@ type Conflicted struct {
 }
 
 // updated brings new documents into an existing record.
-func (f *Filler) updated(ctx context.Context, run int64, t sqlite.Task, line *record.Line, news []*document.Document) (sqlite.Record, error) {
+func (f *Filler) updated(ctx context.Context, run int64, t store.Task, line *record.Line, news []*document.Document) (store.Record, error) {
 	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
 	if line.Status == record.Failed || line.Record.Kind == value.Null {
 		return w.failed(record.NoAnswer, "there is no record to update"), nil
@@ -67,7 +67,7 @@ func (f *Filler) updated(ctx context.Context, run int64, t sqlite.Task, line *re
 	}
 	for _, d := range news {
 		if err := x.bring(ctx, d); err != nil {
-			return sqlite.Record{}, err
+			return store.Record{}, err
 		}
 	}
 	return x.done(), nil
@@ -276,7 +276,7 @@ func (x *updating) isKnown(entry *value.Value) bool {
 }
 
 // done closes the update: what was wrong before and was not touched still is.
-func (x *updating) done() sqlite.Record {
+func (x *updating) done() store.Record {
 	before := len(x.line.History.Kids)
 	if n := len(x.history.Kids); n > 0 {
 		x.trace.add("history", number("before", before), x.history.Named("changes"))
@@ -291,7 +291,7 @@ func (x *updating) done() sqlite.Record {
 	}
 	for _, p := range x.line.Problems {
 		switch p.Code {
-		case record.NoEvidence, record.Conflict, record.Truncated, record.Uncovered:
+		case record.NoEvidence, record.Conflict, record.Truncated, record.Uncovered, record.Unused, record.Encoding:
 			if now := x.record.At(p.Path); !stands[p.Path] && (p.Value == nil || now != nil && value.Equal(now, p.Value)) {
 				x.problems = append(x.problems, p)
 			}
