@@ -1,4 +1,6 @@
 # make test      everything checked; installs what it needs
+# make long      the large laws in full: more pages, more documents
+# make race      the packages in which much happens at once, looked at for races (needs gcc)
 # make filler    the static program
 # make bench     the benchmarks of docs/performance.md
 # make fuzz      each fuzz target for a while
@@ -6,10 +8,16 @@
 GO ?= go
 export CGO_ENABLED = 0
 
-.PHONY: test filler bench fuzz needs
+.PHONY: test long race filler bench fuzz needs
 
 test: needs
-	$(GO) test ./...
+	$(GO) test -short ./...
+
+long: needs
+	$(GO) test ./internal/source/layout ./internal/run/fill
+
+race:
+	CGO_ENABLED=1 $(GO) test -race -short ./internal/run/... ./internal/ask/... ./internal/store/... ./internal/source/fetch
 
 # What tests need beyond Go: a real OCR engine. It is installed where it is
 # missing and apt-get is at hand.

@@ -36,6 +36,8 @@ const (
 	ReasonLost    = "not read as a value"
 	ReasonCut     = "the reply ends within it"
 	ReasonRepeat  = "a later value with the same key was kept"
+	ReasonDots    = "three dots in place of items"
+	ReasonBeside  = "beside the record, which has another value there"
 	ReasonRow     = "a row with other cells than the first row names"
 )
 
@@ -195,6 +197,7 @@ type reading struct {
 
 	lineFrom, lineTo int // the line that was looked at last, and what it is
 	lineIsData       bool
+	lineIsHead       bool
 }
 
 // Account gives what of the reply is unused, in its order. answer is what was
@@ -270,7 +273,7 @@ func (rd *reading) takeData(a *account, words []word, known func(string) bool) [
 	}
 	for i, w := range words {
 		if w.start >= rd.start && w.start < rd.end && rd.isData(w, known) {
-			taken[i] = rd.isSign(w) || a.take(w.text)
+			taken[i] = rd.lineIsHead || rd.isSign(w) || a.take(w.text)
 		}
 	}
 	return taken
@@ -333,7 +336,11 @@ var nameInLine = regexp.MustCompile(`([\pL_][\pL\pN_]*)[*"'` + "`" + `]*\s*[:=>]
 func (rd *reading) isData(w word, known func(string) bool) bool {
 	if w.start < rd.lineFrom || w.start >= rd.lineTo || rd.lineTo == 0 {
 		rd.lineFrom, rd.lineTo = rd.lineOf(w)
-		rd.lineIsData = isDataLine(rd.text[rd.lineFrom:rd.lineTo], known)
+		line, next, _ := strings.Cut(rd.text[rd.lineFrom:], "\n")
+		next, _, _ = strings.Cut(next, "\n")
+		rd.lineIsData = isDataLine(line, known)
+		// The head of a table, and a name alone, are no values.
+		rd.lineIsHead = tableRule.MatchString(strings.TrimSpace(next)) && strings.Contains(line, "|") || known != nil && known(plainKey(strings.Trim(line, " \t\r#*:")))
 	}
 	if i := strings.Index(rd.text[rd.lineFrom:w.start], " #"); i >= 0 {
 		return false // a comment

@@ -170,6 +170,8 @@ func TestLossesAreToldAndMended(t *testing.T) {
 		{"two objects", `{"grade": 1, "kind": "rot"} {"grade": 2, "kind": "rust", "name": "b"}`, `{"grade":2,"kind":"rust","name":"b"}`, "rot"},
 		{"a draft that says the same", "First {\"grade\": 2, \"kind\": \"rust\"}, so: {\"grade\": 2, \"kind\": \"rust\", \"name\": \"b\"}", `{"grade":2,"kind":"rust","name":"b"}`, ""},
 		{"a line that says a name again", "**report_no:** FB-1\n**bridge:** Heron\n**bridge:** Marl\n", `{"report_no":"FB-1","bridge":"Heron"}`, "Marl"},
+		{"items left out", `{"grade": 2, "defects": [{"kind": "rot"}, ...], "name": "b"}`, `{"grade":2,"defects":[{"kind":"rot"}],"name":"b"}`, "..."},
+		{"a table of names and values", "| field | value |\n|---|---|\n| grade | 2 |\n| name | b |\n", `{"grade":2,"name":"b"}`, ""},
 		{"a comment", `{"grade": 2, /* or 3 */ "name": "b",}`, `{"grade":2,"name":"b"}`, ""},
 		{"words of other languages", `{"grade": None, "name": 'b', "kind": True}`, `{"grade":null,"name":"b","kind":true}`, ""},
 		{"escapes", `{"name": "a\nb \u00e9\ud83d\ude00", 'kind': "c\/d \"e\""}`, "{\"name\":\"a\\nb é😀\",\"kind\":\"c/d \\\"e\\\"\"}", ""},
@@ -193,5 +195,35 @@ func TestLossesAreToldAndMended(t *testing.T) {
 			assert.NotZero(t, told[0].Line)
 			assert.NotEmpty(t, told[0].Reason)
 		})
+	}
+}
+
+// A record in several sections is one record. What stands twice in them, with
+// different values, is told; the members of a call or a schema are not fields.
+func TestSectionsOfARecord(t *testing.T) {
+	s := surveyed(t)
+	whole, err := value.Parse(plainSurvey)
+	require.NoError(t, err)
+	bays := whole.Get("bays").Named("").String()
+	for said, aside := range map[string]string{
+		`{"header":{"name":"Heron Plank","fee":{"amount":12,"currency":"EUR"}},"body":{"length":{"amount":9.5,"unit":"m"},"guard":{"first":"Ada","licence":"QL-1"},"bays":` + bays + `}}`: "",
+		`{"name":"Heron Plank","details":{"length":{"amount":9.5,"unit":"m"},"fee":{"amount":12,"currency":"EUR"},"guard":{"first":"Ada","licence":"QL-1"},"bays":` + bays + `}}`:         "",
+		`{"a":{"name":"Marl Steps"},"b":` + plainSurvey + `}`:                `/a/name: "Marl Steps"`,
+		`{"name":"fill_record","arguments":` + plainSurvey + `}`:             "",
+		`{"name":"survey","type":"object","properties":` + plainSurvey + `}`: "",
+	} {
+		v, deviations := shaped(t, s, said)
+		arranged := value.Obj()
+		for _, f := range s.Record().Fields {
+			arranged.Kids = append(arranged.Kids, v.Get(f.Name).Named(f.Name))
+		}
+		assert.True(t, value.Equal(&whole, &arranged), "%s\n%s", said, v)
+		told := ""
+		for _, d := range deviations {
+			if d.Kind == LeftAside {
+				told += d.Note
+			}
+		}
+		assert.Equal(t, aside, told, said)
 	}
 }

@@ -63,7 +63,64 @@ func Inner(s *schema.Schema, v value.Value) (value.Value, []Deviation) {
 	if most <= here || here == 1 && most < 3 {
 		return v, nil
 	}
-	return best.v.Named(""), []Deviation{{Kind: Wrapper, Note: fmt.Sprintf("the key %q around everything", strings.TrimPrefix(string(best.path), "/"))}}
+	out := best.v.Named("")
+	deviations := []Deviation{{Kind: Wrapper, Note: fmt.Sprintf("the key %q around everything", strings.TrimPrefix(string(best.path), "/"))}}
+	if out.Kind == value.Object {
+		deviations = append(deviations, beside(fields, &v, best.path, &out)...)
+	}
+	return out, deviations
+}
+
+// beside adds to a record the fields that stand beside it, in the wrapper or in
+// other sections of it. One that the record has already, with another value, is
+// told as left aside.
+func beside(fields *schema.Field, all *value.Value, at value.Pointer, out *value.Value) (deviations []Deviation) {
+	all.Walk(func(p value.Pointer, v *value.Value) bool {
+		if at.Within(p) && at != p { // around the record
+			return !isForm(v)
+		}
+		if p.Within(at) || v.Kind == value.Array {
+			return false
+		}
+		f := child(fields, v.Name)
+		if f == nil {
+			return v.Kind == value.Object
+		}
+		own := fieldOf(out, v.Name, f.Name)
+		switch {
+		case v.Kind == value.Null || v.Empty():
+		case own == nil:
+			out.Kids = append(append([]value.Value{}, out.Kids...), v.Clone().Named(f.Name))
+			deviations = append(deviations, Deviation{Kind: Wrapper, Note: fmt.Sprintf("%s from another section of the reply", f.Name)})
+		case own.Empty():
+			*own = v.Clone().Named(own.Name)
+			deviations = append(deviations, Deviation{Kind: Wrapper, Note: fmt.Sprintf("%s from another section of the reply", f.Name)})
+		case !value.Equal(own, v):
+			deviations = append(deviations, Deviation{Kind: LeftAside, Note: fmt.Sprintf("%s: %s", p, shorten(v.String()))})
+		}
+		return false
+	})
+	return deviations
+}
+
+// isForm tells whether an object is the call of a tool, or a schema, whose own
+// members say nothing of the document.
+func isForm(v *value.Value) bool {
+	for _, name := range []string{"arguments", "parameters", "input", "function", "properties", "$schema"} {
+		if v.Get(name) != nil {
+			return true
+		}
+	}
+	return false
+}
+
+func fieldOf(v *value.Value, names ...string) *value.Value {
+	for _, name := range names {
+		if at := v.Get(name); at != nil {
+			return at
+		}
+	}
+	return nil
 }
 
 func members(v *value.Value) int {

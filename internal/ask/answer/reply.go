@@ -193,6 +193,11 @@ func read(text string, want value.Kind, level int) (Result, error) {
 	r := Result{Value: best.v, All: sideBySide(all), Cut: best.cut, Deviations: append(deviations, best.around(text)...), reading: reading{text: text, start: best.start, end: best.end}}
 	r.Deviations = append(r.Deviations, best.deviations...)
 	r.others = best.asides(text)
+	for _, d := range best.deviations {
+		if d.Kind == Ellipsis {
+			r.unused = append(r.unused, Unused{Offset: d.Offset, Line: 1 + strings.Count(text[:d.Offset], "\n"), Text: "...", Reason: ReasonDots})
+		}
+	}
 	for _, o := range others {
 		r.Deviations = append(r.Deviations, Deviation{LeftAside, o.start, ReasonOther})
 	}

@@ -255,7 +255,7 @@ func TestTwiceInALongFile(t *testing.T) {
 	f, err := os.Open(file)
 	require.NoError(t, err)
 	defer f.Close()
-	crowded := &long{file: f, path: file, loader: l, end: int64(b.Len()), few: 7, seed: maphash.MakeSeed(), first: map[uint32]int32{}, more: map[uint32][]int32{}}
+	crowded := &long{file: f, path: file, loader: l, end: int64(b.Len()), few: 97, seed: maphash.MakeSeed(), first: map[uint32]int32{}, more: map[uint32][]int32{}}
 	require.NoError(t, crowded.index())
 	require.Len(t, l.faults, 1, "only the one that has two records")
 	hand := (&Shelf{long: crowded}).Hand()

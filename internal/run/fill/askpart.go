@@ -344,6 +344,11 @@ func (x *piece) short(came string) {
 func (x *piece) unwrap(v value.Value) (value.Value, error) {
 	v, deviations := answer.Inner(x.schema, v)
 	x.trace.lenient(deviations)
+	for _, d := range deviations {
+		if d.Kind == answer.LeftAside {
+			x.unused = append(x.unused, answer.Unused{Line: 1, Text: d.Note, Reason: answer.ReasonBeside})
+		}
+	}
 	if x.schema.EachEntry() {
 		if inner := v.Get(schema.Wrapper); inner != nil {
 			return inner.Named(""), nil

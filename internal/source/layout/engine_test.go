@@ -89,7 +89,10 @@ func adjacent(truth []int) (right, all int) {
 // Fifty pages of every kind are drawn, turned by up to three degrees, and read
 // by the real engine; at least 97 of 100 neighbours must be neighbours.
 func TestReadingOrderOfRandomPages(t *testing.T) {
-	const pages = 50
+	pages := 50
+	if testing.Short() {
+		pages = 14
+	}
 	type outcome struct {
 		kind       string
 		turn       float64
