@@ -17,7 +17,7 @@ long: needs
 	$(GO) test ./internal/source/layout ./internal/run/fill
 
 race:
-	CGO_ENABLED=1 $(GO) test -race -short ./internal/run/... ./internal/ask/... ./internal/store/... ./internal/source/fetch
+	CGO_ENABLED=1 $(GO) test -race -short -skip 'SameLineEveryTime|EveryEntryOnce' ./internal/run/... ./internal/ask/... ./internal/store/... ./internal/source/fetch
 
 # What tests need beyond Go: a real OCR engine. It is installed where it is
 # missing and apt-get is at hand.
