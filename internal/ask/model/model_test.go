@@ -152,22 +152,14 @@ func TestIdentityIsWithoutThePort(t *testing.T) {
 	assert.Equal(t, "s standin:steady steady", Identity(&project.Model{Entry: "s", At: "standin:steady", Name: "steady"}))
 }
 
+// Five requests at 1,200 a minute take 200 ms at least, however slow the machine.
 func TestPace(t *testing.T) {
-	var last time.Time
-	var gaps []time.Duration
-	c, _ := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "auto"}, "", func(w http.ResponseWriter, _ *http.Request) {
-		if !last.IsZero() {
-			gaps = append(gaps, time.Since(last))
-		}
-		last = time.Now()
-		reply(w, "hi", 1, 1)
-	})
-	c = New(c.model, c.base, "", project.Pace{AtOnce: 1, PerMinute: 1200, Attempts: 1, Timeout: time.Second}, c.keeper)
+	c, _ := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "auto"}, "", func(w http.ResponseWriter, _ *http.Request) { reply(w, "hi", 1, 1) })
+	c = New(c.model, c.base, "", project.Pace{AtOnce: 1, PerMinute: 1200, Attempts: 1, Timeout: time.Minute}, c.keeper)
+	began := time.Now()
 	for i := range 5 {
 		_, err := c.Ask(context.Background(), Call{Run: 1, N: i}, ask(fmt.Sprint(i)))
 		require.NoError(t, err)
 	}
-	for _, g := range gaps {
-		assert.Greater(t, g, 30*time.Millisecond, "1,200 a minute are 50 ms apart")
-	}
+	assert.GreaterOrEqual(t, time.Since(began), 195*time.Millisecond)
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/ask/answer"
 	"filler/internal/ask/chat"
@@ -160,6 +161,8 @@ func (x *piece) take(came *model.Answer) error {
 		}
 		return answer.ErrEmpty
 	}
+	// What is not UTF-8 has become U+FFFD on the way. A document may have it too.
+	x.garbled = strings.ContainsRune(came.Text, utf8.RuneError) && !strings.ContainsRune(x.w.doc.Text, utf8.RuneError)
 	if x.style == prompt.ByField {
 		x.short(came.Text)
 		return nil
@@ -262,9 +265,6 @@ func (x *piece) account(r *answer.Result, read []*value.Value) {
 			x.unused = append(x.unused, u)
 		}
 	}
-	for _, d := range r.Deviations {
-		x.garbled = x.garbled || d.Kind == answer.Encoding
-	}
 }
 
 // unusedProblems gives the problems of what was not read.
@@ -273,7 +273,7 @@ func (x *piece) unusedProblems() (all []record.Problem) {
 		all = append(all, record.Problem{Path: pathOf(x), Code: record.Unused, Message: fmt.Sprintf("line %d of the reply: %s (%q)", u.Line, u.Reason, u.Text)})
 	}
 	if x.garbled {
-		all = append(all, record.Problem{Path: pathOf(x), Code: record.Encoding, Message: "the reply holds bytes that are not UTF-8; U+FFFD stands in their place"})
+		all = append(all, record.Problem{Path: pathOf(x), Code: record.Encoding, Message: "the reply holds bytes that are not UTF-8, or half a letter; U+FFFD stands in their place"})
 	}
 	return all
 }

@@ -107,6 +107,7 @@ func TestStatuses(t *testing.T) {
 		{"a key twice, the same", []string{`{"name":"Heron Plank","grade":2,"grade":2,"on":"2031-04-03","open":{"value":false,"basis":"The gate was shut"}}`}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, nil},
 		{"a second object", []string{good + "\n" + `{"name":"Marl Steps","grade":4}`}, record.Flagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{`"code":"unused"`, "another JSON value"}},
 		{"words around it", []string{"I found these:\n" + good + "\nThe grade might be 3."}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{`"step":"unused"`, `"chatter":true`}},
+		{"bytes that are not UTF-8", []string{strings.Replace(good, "Heron", "H\xe9ron", 1)}, record.Flagged, "{\"name\":\"H\ufffdron Plank\",\"grade\":2,\"on\":\"2031-04-03\",\"open\":false}", []string{`"code":"encoding"`}},
 		{"no comma between members", []string{`{"name":"Heron Plank" "grade":2, "on":"2031-04-03","open":{"value":false,"basis":"The gate was shut"}}`}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":false}`, []string{"a comma is missing"}},
 		{"cut short, and the rest asked for", []string{`{"name":"Heron Plank","grade":2,"on":"2031-0…`, `{"on":"2031-04-03","open":null}`}, record.Unflagged, `{"name":"Heron Plank","grade":2,"on":"2031-04-03","open":null}`, []string{"asked for grade, on, open again"}},
 		{"asked again, the model does not hold on to it", []string{`{"name":"Heron Plank","grade":3}`, `[]`, "not stated"}, record.Repaired, `{"name":"Heron Plank","grade":null,"on":null,"open":null}`, []string{`"request":"ask again grade"`}},
@@ -204,7 +205,7 @@ func TestABadLine(t *testing.T) {
 	require.NoError(t, err)
 	defer l.Close()
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "careful", At: s.URL + "/v1", Shape: "schema", Reply: 99, PriceIn: 1, PriceOut: 1},
-		Pace: project.Pace{AtOnce: 16, Attempts: 40, Timeout: 400 * time.Millisecond}, Rounds: 1})
+		Pace: project.Pace{AtOnce: 16, Attempts: 60, Timeout: time.Second}, Rounds: 1})
 	require.NoError(t, err)
 	run, err := f.Start(Beginning{Name: ""}, sources)
 	require.NoError(t, err)
