@@ -480,7 +480,7 @@ func openOutput(path string) (*output, error) {
 	if target, err := filepath.EvalSymlinks(path); err == nil {
 		path = target
 	}
-	temp, err := process.Temp(filepath.Dir(path))
+	temp, err := process.Temp(filepath.Dir(path), "")
 	if err != nil {
 		return nil, &document.Error{File: path, Msg: "can't be written", Hint: "check that its folder is there and may be written"}
 	}

@@ -84,6 +84,20 @@ type Records interface {
 	RecordAt(run int64, n int) (Record, bool, error)
 }
 
+// Pruner drops what is no longer wanted. A store need not be one.
+type Pruner interface {
+	// Prune drops runs with their tasks and records, and all exchanges and bodies
+	// that no other run uses. A trial counts and drops nothing.
+	Prune(runs []int64, trial bool) (Pruned, error)
+}
+
+// Pruned counts what was dropped. Sizes are those of the store, in bytes; after a
+// trial both are that of now.
+type Pruned struct {
+	Runs, Records, Exchanges, Bodies int
+	Before, After                    int64
+}
+
 // Store is all of it.
 type Store interface {
 	Runs
@@ -221,4 +235,11 @@ type OnlyInterrupted struct{ Run int64 }
 
 func (e *OnlyInterrupted) Error() string {
 	return fmt.Sprintf("run %d was interrupted; continue it with `filler fill --resume`, or name it", e.Run)
+}
+
+// Busy says that a run can't be dropped, since a process is at it.
+type Busy struct{ Run int64 }
+
+func (e *Busy) Error() string {
+	return fmt.Sprintf("run %d is going; stop it, or wait until it is done", e.Run)
 }

@@ -50,9 +50,10 @@ func Alive(pid int) bool {
 // part is how the names of half-written files begin.
 const part = ".filler-part-"
 
-// Temp makes a file in a folder, for what is renamed once it is whole, and takes
-// away what processes of this machine that are gone have left there.
-func Temp(dir string) (*os.File, error) {
+// Temp makes a file in a folder, with a name that ends in end, for what is renamed
+// once it is whole, and takes away what processes of this machine that are gone
+// have left there.
+func Temp(dir, end string) (*os.File, error) {
 	mine := part + Machine() + "-"
 	if left, err := filepath.Glob(filepath.Join(escape(dir), mine+"*")); err == nil {
 		for _, file := range left {
@@ -62,7 +63,7 @@ func Temp(dir string) (*os.File, error) {
 			}
 		}
 	}
-	return os.CreateTemp(dir, mine+strconv.Itoa(os.Getpid())+"-*")
+	return os.CreateTemp(dir, mine+strconv.Itoa(os.Getpid())+"-*"+end)
 }
 
 // escape keeps the letters of a folder's name from being read as a pattern.
@@ -72,7 +73,7 @@ func escape(dir string) string {
 
 // WriteFile writes a file whole or not at all, readable by all.
 func WriteFile(file string, data []byte) error {
-	temp, err := Temp(filepath.Dir(file))
+	temp, err := Temp(filepath.Dir(file), "")
 	if err != nil {
 		return err
 	}

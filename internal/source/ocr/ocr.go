@@ -128,7 +128,7 @@ func run(ctx context.Context, args []string, picture []byte) ([]byte, error) {
 		if !strings.Contains(a, ImageMark) {
 			continue
 		}
-		file, err := os.CreateTemp("", "filler-page-*"+Extension(picture))
+		file, err := process.Temp(os.TempDir(), Extension(picture))
 		if err != nil {
 			return nil, &Error{"no space for a picture in the temporary folder", "free space, or set TMPDIR"}
 		}

@@ -222,7 +222,8 @@ func (l *Ledger) explain(err error) error {
 	if err == nil {
 		return nil
 	}
-	if known := (*store.Error)(nil); errors.As(err, &known) {
+	known, busy := (*store.Error)(nil), (*store.Busy)(nil)
+	if errors.As(err, &known) || errors.As(err, &busy) || errors.Is(err, errTrial) {
 		return err
 	}
 	if errors.Is(err, errPacked) {

@@ -118,18 +118,26 @@ func (l *Ledger) Bodies(run int64, each func(request []byte, status int, reply [
 // joined gives the concatenation of kept parts.
 func (l *Ledger) joined(ids []byte) ([]byte, error) {
 	var all []byte
-	for len(ids) > 0 {
-		id, width := binary.Uvarint(ids)
-		if width <= 0 {
-			return nil, l.explain(errPacked)
-		}
-		part, err := l.blob(int64(id))
+	for _, id := range numbers(ids) {
+		part, err := l.blob(id)
 		if err != nil {
 			return nil, err
 		}
-		all, ids = append(all, part...), ids[width:]
+		all = append(all, part...)
 	}
 	return all, nil
+}
+
+// numbers reads varints, up to one that is damaged.
+func numbers(b []byte) (all []int64) {
+	for len(b) > 0 {
+		id, width := binary.Uvarint(b)
+		if width <= 0 {
+			return all
+		}
+		all, b = append(all, int64(id)), b[width:]
+	}
+	return all
 }
 
 // Exchanges gives the exchanges of one task, in order, without their requests.

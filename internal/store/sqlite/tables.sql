@@ -7,7 +7,7 @@ CREATE TABLE blob(
 CREATE UNIQUE INDEX blob_hash ON blob(hash);
 
 CREATE TABLE run(
-  id     INTEGER PRIMARY KEY,
+  id     INTEGER PRIMARY KEY AUTOINCREMENT, -- a number is not given twice
   name   TEXT NOT NULL DEFAULT '',
   scope  TEXT NOT NULL DEFAULT '',  -- how its documents were chosen: '' all, named, sample, where, again
   of     INTEGER NOT NULL DEFAULT 0, -- how many documents the project had then; 0: no project

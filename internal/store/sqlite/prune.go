@@ -1,0 +1,158 @@
+package sqlite
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"strings"
+
+	"filler/internal/store"
+)
+
+var _ store.Pruner = (*Ledger)(nil)
+
+// errTrial rolls a trial back.
+var errTrial = errors.New("a trial")
+
+// unused are the exchanges that no run uses: of none that is there, and with no
+// answer from the cache in one that is.
+const unused = `FROM exchange WHERE run NOT IN (SELECT id FROM run) AND key NOT IN (SELECT key FROM exchange WHERE run IN (SELECT id FROM run))`
+
+// Prune drops runs with their tasks and records, and all exchanges and bodies
+// that no other run uses. What a process is at is not dropped.
+func (l *Ledger) Prune(runs []int64, trial bool) (store.Pruned, error) {
+	var p store.Pruned
+	var err error
+	if p.Before, err = l.size(); err != nil {
+		return p, err
+	}
+	err = l.write(func(tx *sql.Tx) error {
+		if err := dropRuns(tx, runs, &p); err != nil {
+			return err
+		}
+		used, err := usedBlobs(tx)
+		if err != nil {
+			return err
+		}
+		if err := dropBodies(tx, used, &p); err != nil {
+			return err
+		}
+		clear(l.put) // numbers of bodies that may be gone
+		if trial {
+			return errTrial
+		}
+		return nil
+	})
+	if trial && errors.Is(err, errTrial) {
+		p.After = p.Before
+		return p, nil
+	}
+	if err == nil {
+		l.writing.Lock()
+		defer l.writing.Unlock()
+		if _, err = l.db.ExecContext(context.Background(), "VACUUM"); err == nil {
+			_, err = l.db.ExecContext(context.Background(), "PRAGMA wal_checkpoint(TRUNCATE)")
+		}
+		err = l.explain(err)
+	}
+	if err == nil {
+		p.After, err = l.size()
+	}
+	return p, err
+}
+
+func (l *Ledger) size() (int64, error) {
+	var pages, size int64
+	err := l.db.QueryRow("PRAGMA page_count").Scan(&pages)
+	if err == nil {
+		err = l.db.QueryRow("PRAGMA page_size").Scan(&size)
+	}
+	return pages * size, l.explain(err)
+}
+
+func dropRuns(tx *sql.Tx, runs []int64, p *store.Pruned) error {
+	for _, run := range runs {
+		at, err := reap(tx, run)
+		if err != nil {
+			return err
+		}
+		if at > 0 {
+			return &store.Busy{Run: run}
+		}
+		for _, drop := range []struct {
+			query string
+			count *int
+		}{{"DELETE FROM record WHERE run = ?", &p.Records}, {"DELETE FROM task WHERE run = ?", nil}, {"DELETE FROM run WHERE id = ?", &p.Runs}} {
+			if err := counted(tx, drop.count, drop.query, run); err != nil {
+				return err
+			}
+		}
+	}
+	return counted(tx, &p.Exchanges, "DELETE "+unused)
+}
+
+func counted(tx *sql.Tx, into *int, query string, args ...any) error {
+	res, err := tx.Exec(query, args...)
+	if err != nil || into == nil {
+		return err
+	}
+	n, err := res.RowsAffected()
+	*into += int(n)
+	return err
+}
+
+// usedBlobs gives the numbers of the bodies that something refers to.
+func usedBlobs(tx *sql.Tx) (map[int64]bool, error) {
+	used := map[int64]bool{}
+	rows, err := tx.Query(`SELECT schema, x'' FROM run UNION ALL SELECT prompt, x'' FROM run UNION ALL SELECT reply, request FROM exchange
+		UNION ALL SELECT blob.id, x'' FROM task JOIN blob ON blob.hash = task.text_sha256`)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var id int64
+		var parts []byte
+		if err := rows.Scan(&id, &parts); err != nil {
+			return nil, err
+		}
+		used[id] = true
+		for _, part := range numbers(parts) {
+			used[part] = true
+		}
+	}
+	return used, rows.Err()
+}
+
+// atOnce is how many bodies one statement drops.
+const atOnce = 500
+
+func dropBodies(tx *sql.Tx, used map[int64]bool, p *store.Pruned) error {
+	rows, err := tx.Query("SELECT id FROM blob")
+	if err != nil {
+		return err
+	}
+	var idle []string
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			rows.Close()
+			return err
+		}
+		if !used[id] {
+			idle = append(idle, fmt.Sprint(id))
+		}
+	}
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	for len(idle) > 0 {
+		n := min(atOnce, len(idle))
+		if err := counted(tx, &p.Bodies, "DELETE FROM blob WHERE id IN ("+strings.Join(idle[:n], ",")+")"); err != nil {
+			return err
+		}
+		idle = idle[n:]
+	}
+	return nil
+}
