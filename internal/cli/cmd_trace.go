@@ -177,11 +177,10 @@ func (t *tracer) step(s *value.Value) error {
 	case "lenient":
 		t.line("lenient", soft, "%s at byte %s: %s", s.Word("kind"), s.Word("offset"), s.Word("note"))
 	case "unused":
-		tn := faint
-		if s.Word("chatter") != "true" {
-			tn = soft
+		if v := s.Get("chatter"); v != nil && v.Text == "true" {
+			return nil // its step `lenient` tells of it
 		}
-		t.line("unused", tn, "line %s of the reply: %s  %s", s.Word("line"), s.Word("reason"), clip(s.Word("text"), 80))
+		t.line("unused", soft, "line %s of the reply: %s  %s", s.Word("line"), s.Word("reason"), clip(s.Word("text"), 80))
 	case "normalize":
 		t.line("normalize", soft, "%s  %s → %s  (%s)", s.Word("path"), s.Get("from").String(), s.Get("to").String(), s.Word("rule"))
 	case "check":

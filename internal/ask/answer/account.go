@@ -290,6 +290,9 @@ func (rd *reading) judge(a *account, w word, known func(string) bool) (reason st
 		}
 	}
 	if w.start < rd.start || w.start >= rd.end {
+		if strings.HasSuffix(rd.text[:w.start], "```") {
+			return "", false, false // what a fence says it holds
+		}
 		if !a.ever[plainWord(w.text)] && rd.isMember(w, known) {
 			return ReasonLost, false, true
 		}
