@@ -48,7 +48,7 @@ func (t Transcriber) Read(ctx context.Context, picture []byte) ([]byte, error) {
 	case answer.Refusal != "" && strings.TrimSpace(answer.Text) == "":
 		return nil, &ocr.Error{Msg: fmt.Sprintf("the model refused to read it (%s)", answer.Refusal), Hint: "try another model under `ocr`"}
 	case answer.Finish == "length":
-		return nil, &ocr.Error{Msg: "the model's transcription was cut short", Hint: "raise the model's `reply` in filler.yaml"}
+		return nil, &ocr.Error{Msg: "the model was cut short while it wrote the page down", Hint: "raise the model's `reply` in filler.yaml"}
 	}
 	return []byte(answer.Text), nil
 }

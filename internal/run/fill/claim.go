@@ -1,0 +1,74 @@
+package fill
+
+import (
+	"context"
+	"time"
+
+	"filler/internal/store"
+)
+
+// look sees which tasks are done, here or elsewhere, and counts those that are
+// not.
+func (r *running) look() (left int, err error) {
+	all, err := r.Ledger.Tasks(r.run)
+	if err != nil {
+		return 0, err
+	}
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	if r.done == nil {
+		r.done = make([]bool, len(all))
+	}
+	for _, t := range all {
+		r.done[t.N] = r.done[t.N] || t.Done
+		if !r.done[t.N] {
+			left++
+		}
+	}
+	r.progress.All, r.progress.Done = len(all), len(all)-left
+	return left, nil
+}
+
+// elsewhere is how long to wait before looking again at what others are at.
+const elsewhere = 200 * time.Millisecond
+
+// claim puts claimed tasks into the queue until all are done. Few are claimed at
+// a time, so that others who join have their share.
+func (r *running) claim(ctx context.Context, queue chan<- store.Task) error {
+	for ctx.Err() == nil {
+		tasks, err := r.Ledger.Claim(r.run, r.Pace.AtOnce)
+		if err != nil {
+			return err
+		}
+		held := r.hold(len(tasks))
+		for _, t := range tasks {
+			select {
+			case queue <- t:
+			case <-ctx.Done():
+				return nil
+			}
+		}
+		if len(tasks) > 0 {
+			continue
+		}
+		if held == 0 {
+			if left, err := r.look(); err != nil || left == 0 {
+				return err
+			}
+		}
+		select { // what is left is at work, here or elsewhere
+		case <-ctx.Done():
+		case <-time.After(elsewhere):
+		case <-r.more:
+		}
+	}
+	return nil
+}
+
+// hold counts tasks that are ours and not done.
+func (r *running) hold(n int) int {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.held += n
+	return r.held
+}
