@@ -53,6 +53,18 @@ func TestPlain(t *testing.T) {
 
 // What is read in place of JSON is JSON that reads the same again, whatever the
 // reply; and nothing is read of what names no field.
+// accounted holds that an account lies within the reply and says something.
+func accounted(t *testing.T, r *Result, known func(string) bool) {
+	all := r.Account(known, &r.Value)
+	require.LessOrEqual(t, len(all), 2*maxUnused+maxDeviations+2)
+	for _, u := range all {
+		require.NotEmpty(t, u.Reason)
+		require.NotEmpty(t, u.Text)
+		require.GreaterOrEqual(t, u.Line, 1)
+		require.True(t, u.Offset >= 0 && u.Offset <= len(r.text), "%d of %d", u.Offset, len(r.text))
+	}
+}
+
 func FuzzPlain(f *testing.F) {
 	for _, s := range []string{"a: 1\nb: [x, y]", "| a | b |\n|--|--|\n| 1 | 2 |", "```yaml\na:\n  - b: 1\n```", "**a**: 1", "a = 2", "<r><a>1</a><b><x>1</x><x/></b>", "# A\n- a: 1, b: 2\n  - b:\n    x", "- a: |\n    x", "{\"a\": 12,5 m}", "\"{\\\"a\\\": 1}\""} {
 		f.Add(s)
@@ -66,6 +78,7 @@ func FuzzPlain(f *testing.F) {
 		again, err := value.Parse(r.Value.String())
 		require.NoError(t, err)
 		require.True(t, value.Equal(&again, &r.Value))
+		accounted(t, &r, known)
 		v, deviations := Short(text, []string{"a"})
 		_, err = value.Parse(v.String())
 		require.NoError(t, err)

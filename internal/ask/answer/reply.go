@@ -88,7 +88,7 @@ func ReadKnown(text string, want value.Kind, known func(name string) bool) (Resu
 		if whole, ok := joined(&r, known); ok && err == nil {
 			r = whole
 		}
-		if err == nil && !isNamed(text, r.start, known) {
+		if err == nil && !isNamed(r.text, r.start, known) {
 			return r, nil
 		}
 		if plain, ok := readPlain(text, known); ok && (err != nil || fieldNames(&plain.Value, known) > fieldNames(&r.Value, known)) {

@@ -121,6 +121,7 @@ func FuzzRead(f *testing.F) {
 		again, err := value.Parse(r.Value.String())
 		require.NoError(t, err, "what was read must be JSON")
 		require.True(t, value.Equal(&r.Value, &again))
+		accounted(t, &r, nil)
 		if v, err := value.Parse(text); err == nil && v.Kind == value.Object {
 			for _, m := range r.Deviations {
 				require.Equal(t, Repeated, m.Kind, "valid JSON has no deviation")
