@@ -3,6 +3,7 @@ package answer
 import (
 	"fmt"
 	"regexp"
+	"slices"
 
 	"strings"
 	"unicode"
@@ -191,7 +192,8 @@ type reading struct {
 	exact   bool   // it is JSON as it stands
 	start   int    // where the answer begins
 	end     int
-	others  []span        // other JSON values, and comments
+	others  []span        // other JSON values, and comments, by where they begin
+	at      int           // the first of these that the word at hand may lie in
 	dropped []value.Value // read, and given up for others
 	unused  []Unused      // what the reader itself tells
 
@@ -232,6 +234,8 @@ func (r *Result) Account(known func(name string) bool, answer ...*value.Value) [
 	for i := range words {
 		words[i].start, words[i].end = words[i].start+skip, words[i].end+skip
 	}
+	slices.SortStableFunc(rd.others, func(a, b span) int { return a.start - b.start })
+	rd.at = 0
 	taken := rd.takeData(a, words, known)
 	for i, w := range words {
 		if taken[i] {
@@ -281,8 +285,14 @@ func (rd *reading) takeData(a *account, words []word, known func(string) bool) [
 
 // judge tells what a word of the reply is.
 func (rd *reading) judge(a *account, w word, known func(string) bool) (reason string, chatter, lost bool) {
-	for _, o := range rd.others {
-		if w.start >= o.start && w.start < o.end {
+	for rd.at < len(rd.others) && rd.others[rd.at].end <= w.start { // words come in order
+		rd.at++
+	}
+	for _, o := range rd.others[rd.at:] {
+		if o.start > w.start {
+			break
+		}
+		if w.start < o.end {
 			if o.chatter {
 				return o.reason, true, true
 			}

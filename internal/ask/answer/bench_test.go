@@ -32,6 +32,19 @@ func BenchmarkRead(b *testing.B) {
 	}
 }
 
+// A reply of nearly JSON with as many comments as are listed.
+func BenchmarkAccountComments(b *testing.B) {
+	text := "{" + strings.Repeat("\"name\": 'Heron Plank at the weir', // as it says\n", 950) + `"grade": "` + strings.Repeat("word ", 200_000) + `"}`
+	r, err := ReadKnown(text, value.Object, knownNames)
+	if err != nil {
+		b.Fatal(err)
+	}
+	b.SetBytes(int64(len(text)))
+	for b.Loop() {
+		r.Account(knownNames, &r.Value)
+	}
+}
+
 // A reply of many lines that is no JSON, with much that is not used.
 func BenchmarkAccount(b *testing.B) {
 	text := strings.Repeat("**name:** Heron Plank\nI am not sure of this, or of the other.\n| rot | 1 |\n", 10_000)
