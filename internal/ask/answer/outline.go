@@ -33,8 +33,8 @@ var (
 )
 
 // fromOutline reads an outline; lines that say nothing by a known name are
-// passed over.
-func fromOutline(text string, known func(string) bool) (value.Value, bool) {
+// passed over. Where its bullets are records of their own, all gives them.
+func fromOutline(text string, known func(string) bool) (v value.Value, all []value.Value, ok bool) {
 	root := &line{depth: -100}
 	open := []*line{root}
 	for _, raw := range strings.Split(text, "\n") {
@@ -48,12 +48,50 @@ func fromOutline(text string, known func(string) bool) (value.Value, bool) {
 		above := open[len(open)-1]
 		above.kids = append(above.kids, l)
 		if open = append(open, l); len(open) > maxOutline {
-			return value.Value{}, false
+			return value.Value{}, nil, false
 		}
 	}
-	v := value.Obj()
+	v = value.Obj()
 	root.spread(&v, known)
-	return v, len(v.Kids) > 0
+	return v, root.records(known), len(v.Kids) > 0
+}
+
+// flat adds the lines below a line, and in place of a heading that is no field's
+// those below that.
+func (l *line) flat(all []*line, known func(string) bool) []*line {
+	for _, k := range l.kids {
+		if !k.bullet && len(k.pairs) == 0 && len(k.kids) > 0 && !known(k.opens) {
+			all = k.flat(all, known)
+		} else {
+			all = append(all, k)
+		}
+	}
+	return all
+}
+
+// records gives the bullets or lines below a line as records, if there are several that
+// share a name; nil where other lines say something too.
+func (l *line) records(known func(string) bool) (all []value.Value) {
+	times := map[string]int{}
+	for _, k := range l.flat(nil, known) {
+		item := k.item(known)
+		switch {
+		case len(item.Kids) == 0:
+			continue
+		case !k.bullet && len(k.pairs) < 2: // else a record a line
+			return nil
+		}
+		for i := range item.Kids {
+			times[item.Kids[i].Name]++
+		}
+		all = append(all, item)
+	}
+	for _, n := range times {
+		if n > 1 && n == len(all) {
+			return all
+		}
+	}
+	return nil
 }
 
 // holds tells whether a line lies below another: it is deeper, or a bullet right

@@ -33,6 +33,11 @@ func readPlain(text string, known func(name string) bool) (Result, bool) {
 		v, unused, ok = fromCSV(text, known)
 		return v, ok
 	}
+	var all []value.Value
+	outline := func(text string, known func(string) bool) (v value.Value, ok bool) {
+		v, all, ok = fromOutline(text, known)
+		return v, ok
+	}
 	tags := func(text string, known func(string) bool) (v value.Value, ok bool) {
 		v, cut, ok = fromTags(text, known)
 		return v, ok
@@ -42,21 +47,21 @@ func readPlain(text string, known func(name string) bool) (Result, bool) {
 		read func(string, func(string) bool) (value.Value, bool)
 	}
 	angled := form{"elements in angle brackets", tags}
-	forms := []form{{"a Markdown table", fromTable}, {"YAML", fromYAML}, {"lines with signs between the values", csv}, {"lines of name and value", fromOutline}, angled}
+	forms := []form{{"a Markdown table", fromTable}, {"YAML", fromYAML}, {"lines with signs between the values", csv}, {"lines of name and value", outline}, angled}
 	if strings.HasPrefix(strings.TrimSpace(body), "<") { // else a value may just hold some
 		forms = slices.Insert(forms[:4], 0, angled)
 	}
 	for _, form := range forms {
 		v, ok := form.read(body, known)
 		if !ok || !mostlyKnown(&v, known) {
-			cut, unused = false, nil
+			cut, unused, all = false, nil, nil
 			continue
 		}
 		deviations := before
 		if fenced {
 			deviations = append(deviations, Deviation{Fence, start, "a code fence around the answer"})
 		}
-		r := Result{Value: v, Deviations: append(deviations, Deviation{Plain, at, form.what + " in place of JSON"}), Cut: cut}
+		r := Result{Value: v, Deviations: append(deviations, Deviation{Plain, at, form.what + " in place of JSON"}), All: all, Cut: cut}
 		r.reading = reading{text: text, plain: true, start: start, end: len(text), unused: unused}
 		r.repeats()
 		return r, true

@@ -104,6 +104,22 @@ fields:
 `
 
 // Likewise with records that are entries of one document.
+func TestBulletsAreRecords(t *testing.T) {
+	for said, n := range map[string]int{
+		"1. **no:** V-1, **bridge:** Heron\n2. **no:** V-2, **bridge:** Marl\n3. **no:** V-3, **bridge:** Pipit": 3,
+		"Here they are:\n\n- no: V-1\n  bridge: Heron\n- no: V-2\n  bridge: Marl\n\nThat is all.":                2,
+		"- no: V-1\n- bridge: Heron\n- length: 4 m":                                                              0,
+		"no: V-1\n- bridge: Heron\n- bridge: Marl":                                                               0,
+	} {
+		r, err := ReadKnown(said, value.Object, func(name string) bool { return name == "no" || name == "bridge" || name == "length" })
+		require.NoError(t, err)
+		require.Len(t, r.All, n, said)
+		for i := range r.All {
+			assert.Equal(t, fmt.Sprintf("V-%d", i+1), r.All[i].Get("no").Text)
+		}
+	}
+}
+
 func TestFormsOfEntries(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte(leaf))
 	require.NoError(t, err)
