@@ -34,6 +34,7 @@ func TestTwoProcessesShareARun(t *testing.T) {
 	second.Dir = dir
 	out, err := second.CombinedOutput()
 	require.NoError(t, err, string(out))
+	assert.Contains(t, string(out), "run 1 is going in another process; sharing its documents\n")
 	require.NoError(t, first.Wait())
 
 	a, err := os.ReadFile(filepath.Join(dir, "first.jsonl"))

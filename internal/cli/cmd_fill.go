@@ -210,6 +210,9 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 		if old, err = toResume(l, o.resume); err != nil {
 			return nil, 0, err
 		}
+		if old.State == store.Going {
+			a.notef("run %d is going in another process; sharing its documents\n", old.ID)
+		}
 		if by := fill.MadeBy(old); by != "" {
 			return nil, 0, fmt.Errorf("run %d changed existing records; to continue it, run `filler %s` again: nothing answered is paid twice", old.ID, by)
 		}

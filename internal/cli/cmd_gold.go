@@ -21,7 +21,8 @@ import (
 )
 
 func (a *app) goldCmd() *cobra.Command {
-	cmd := &cobra.Command{Use: "gold", Short: "The reviewed records that filled ones are measured against",
+	cmd := &cobra.Command{Use: "gold", Short: "The reviewed records that filled ones are measured against", Args: noSuch,
+		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 		Long: "Make, check and keep the gold set: reviewed records, one JSON file a document. The usual\norder is draft, edit, check, sign; status shows what is there.\n\nRead more: docs/guide.md, docs/formats.md."}
 	cmd.AddCommand(a.goldDraftCmd(), a.goldCheckCmd(), a.goldSignCmd(), a.goldStatusCmd(), a.goldSplitCmd(), a.goldAgreementCmd(), a.goldAdjudicateCmd())
 	return cmd

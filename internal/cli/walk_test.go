@@ -100,6 +100,11 @@ func TestEveryCommandTellsItsUse(t *testing.T) {
 		code, out, errOut := call("", append(words(cmd), "--help")...)
 		assert.Equal(t, []any{0, ""}, []any{code, errOut}, name)
 		assert.Contains(t, out, "Usage:", name)
+		if cmd.HasSubCommands() {
+			code, out, errOut := call("", append(words(cmd), "nosuch")...)
+			assert.Equal(t, []any{2, "", 1}, []any{code, out, strings.Count(errOut, "\n")}, name)
+			assert.Contains(t, errOut, `has no command "nosuch"`, name)
+		}
 		for _, line := range strings.Split(out, "\n") {
 			assert.LessOrEqual(t, len([]rune(line)), 130, "%s: %s", name, line)
 		}

@@ -206,7 +206,7 @@ type reading struct {
 // taken as the answer: Value, or All.
 func (r *Result) Account(known func(name string) bool, answer ...*value.Value) []Unused {
 	rd := &r.reading
-	out := rd.unused
+	out := slices.Clone(rd.unused)
 	if rd.exact {
 		return out
 	}

@@ -6,6 +6,7 @@ import (
 	"os/exec"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -42,6 +43,25 @@ func TestPacking(t *testing.T) {
 	for _, kept := range [][]byte{nil, {7, 1}, {asItIs}, {asItIs, 200}, {deflated, 1, 2, 3}} {
 		assert.Error(t, unpackAll(kept, &a, &b))
 	}
+}
+
+// However many hands ask at once for the right to send, their process has one row,
+// which is renewed while a request is on its way.
+func TestOneRowOfManyHands(t *testing.T) {
+	l, _ := open4test(t)
+	var wait sync.WaitGroup
+	for i := range 50 {
+		wait.Go(func() {
+			mine, err := l.Take(strconv.Itoa(i))
+			assert.NoError(t, err)
+			assert.True(t, mine)
+		})
+	}
+	wait.Wait()
+	var rows, holders int
+	require.NoError(t, l.db.QueryRow("SELECT count(*) FROM worker").Scan(&rows))
+	require.NoError(t, l.db.QueryRow("SELECT count(DISTINCT holder) FROM flight JOIN worker ON worker.id = holder").Scan(&holders))
+	assert.Equal(t, []int{1, 1}, []int{rows, holders})
 }
 
 // A process that is gone is not alive, whatever it promised; one of another

@@ -82,7 +82,8 @@ func metadataJSON(metadata map[string]string) string {
 // leaves it. While others are at work on it, it goes on.
 func (l *Ledger) End(run int64, state string, took time.Duration) error {
 	me := l.worker(run)
-	err := l.write(func(tx *sql.Tx) error {
+	l.left(run) // before its row goes, else a sign of life might make it again
+	return l.write(func(tx *sql.Tx) error {
 		if err := leave(tx, me); err != nil {
 			return err
 		}
@@ -96,10 +97,6 @@ func (l *Ledger) End(run int64, state string, took time.Duration) error {
 		_, err = tx.Exec("UPDATE run SET state = ?, seconds = seconds + ? WHERE id = ?", state, took.Seconds(), run)
 		return err
 	})
-	if err == nil {
-		l.left(run)
-	}
-	return err
 }
 
 const runColumns = `run.id, name, scope, of, (SELECT hash FROM blob WHERE id = schema), schema_file, (SELECT hash FROM blob WHERE id = prompt), model, identity, rounds, settings, state, began, seconds`

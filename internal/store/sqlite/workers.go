@@ -255,13 +255,14 @@ func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 
 // Take asks for the right to send the request with this key.
 func (l *Ledger) Take(key string) (mine bool, err error) {
-	me := l.worker(0)
-	entering := me == 0
 	err = l.lightly(func(tx *sql.Tx) error {
-		if entering {
+		me := l.worker(0)
+		if me == 0 { // one row, of however many hands: transactions come one by one
+			var err error
 			if me, err = enter(tx, 0); err != nil {
 				return err
 			}
+			l.entered(0, me)
 		}
 		take := func() error {
 			res, err := tx.Exec("INSERT OR IGNORE INTO flight(key, holder) VALUES(?,?)", hashBytes(key), me)
@@ -279,9 +280,6 @@ func (l *Ledger) Take(key string) (mine bool, err error) {
 		}
 		return take()
 	})
-	if err == nil && entering {
-		l.entered(0, me)
-	}
 	return mine, err
 }
 
