@@ -21,7 +21,7 @@ type Comparison struct {
 	Apart      []LeftOut // documents that were not comparable, and why
 	A, B       Counts
 	Fields     []FieldPair
-	Fixed      int // gold leaves that A has not right and B has
+	Fixed      int // gold leaves that A has wrong and B right
 	Broken     int
 	BothRight  int
 	BothWrong  int
@@ -69,7 +69,7 @@ type side struct {
 	tallies []Tally // by field
 	all     Tally
 	right   []uint64
-	others  []other // of gold leaves that are not right, in their order
+	others  []other // of gold leaves that are in error, in their order
 	exact   int     // of its records
 	of      int
 	leftOut string

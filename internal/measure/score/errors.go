@@ -12,7 +12,7 @@ import (
 	"filler/internal/source/document"
 )
 
-// LeafError is a leaf that is not right, and why.
+// LeafError is a leaf that is in error, and why.
 type LeafError struct {
 	Document             string
 	Field                *schema.Field
@@ -189,7 +189,7 @@ func (x *explainer) line(p evidence.Place) Line {
 	return Line{p.Line, x.lines.Text(p.Line)}
 }
 
-// cause tells why a leaf is not right.
+// cause tells why a leaf is in error.
 func (x *explainer) errorType(l Leaf) (ErrorType, string) {
 	inGold, inFilled := standing(x.gold[l.GoldPath]), standing(x.filled[l.FilledPath])
 	switch l.Outcome {

@@ -195,7 +195,7 @@ func TestFixedAndBroken(t *testing.T) {
 	assert.InDelta(t, c.Difference.Low, -d.Difference.High, 1e-9)
 }
 
-// Every leaf that is not right is a miss with a cause that is listed, and none
+// Every leaf in error has an error type that is listed, and none
 // other is; groups count each once.
 func TestEveryMissHasACause(t *testing.T) {
 	s, golds, filled := pairsOfRecords(t, 300, 39)

@@ -12,9 +12,9 @@ import (
 	"filler/internal/source/document"
 )
 
-// Risk says how likely a leaf is not right, from 0 to 1, by what is known of how
+// Risk says how likely a leaf is in error, from 0 to 1, by what is known of how
 // it came about. It is an order and no probability: docs/scoring.md has the
-// weights, and `score` says how much of what is not right the riskiest fifth
+// weights, and `score` says how much of what is in error the riskiest fifth
 // holds. Each reason takes its share of what is left: risk = 1 - Π(1 - weight).
 
 // The weights of reasons.
