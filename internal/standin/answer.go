@@ -6,6 +6,7 @@ import (
 	"math/rand/v2"
 	"strings"
 
+	"filler/internal/ask/outline"
 	"filler/internal/base/value"
 	"filler/internal/draft/printed"
 	"filler/internal/schema"
@@ -40,11 +41,19 @@ type writer struct {
 	neat  bool // the reply must be a JSON object, whatever is in it
 }
 
-// seeded gives the chance of one request: the same request gets the same
-// reply.
-func seeded(name string, body string, seed *int64) *rand.Rand {
+// seeded gives the chance of one request by what it is about and not by its
+// words: the character, the fields, the document, what is asked of them, and
+// the request's own seed. So the same question gets the same reply, however it
+// is put.
+func seeded(name string, t *task, seed *int64) *rand.Rand {
 	h := fnv.New64a()
-	h.Write([]byte(name + "\n" + body))
+	fmt.Fprintf(h, "%s\n%s\n%t %t %v %d\n", name, strings.Join(strings.Fields(t.document), " "), t.short, t.update, t.form, t.refused)
+	for _, leaf := range t.schema.Leaves() {
+		fmt.Fprintln(h, leaf.Path, leaf.Type)
+	}
+	for _, p := range t.repair {
+		fmt.Fprintln(h, p.Path, p.Code)
+	}
 	second := uint64(0)
 	if seed != nil {
 		second = uint64(*seed)
@@ -56,7 +65,7 @@ func (w *writer) chance(p float64) bool { return w.rng.Float64() < p }
 
 // answer gives the text of the reply, and whether it was cut short.
 func (w *writer) answer() (text string, cut bool) {
-	if w.task.repair {
+	if w.task.repair != nil {
 		return w.dress(w.patch()), false
 	}
 	if w.task.update {
@@ -84,11 +93,11 @@ func (w *writer) answer() (text string, cut bool) {
 // filled gives the record by what the document prints.
 func (w *writer) filled() value.Value {
 	raw := printed.Fill(w.task.schema, w.task.document)
-	if w.task.seeing {
+	if w.task.form.Values == outline.Places {
 		v := w.field(w.task.schema.Root, &raw)
 		return w.places(w.task.schema.Root, &v)
 	}
-	if !w.task.pointing {
+	if w.task.form.Values != outline.IDs {
 		return w.field(w.task.schema.Root, &raw)
 	}
 	v := w.field(w.task.schema.Root, &raw)
@@ -137,7 +146,7 @@ func (w *writer) field(f *schema.Field, raw *value.Value) value.Value {
 
 func (w *writer) leaf(f *schema.Field, raw *value.Value) value.Value {
 	if raw == nil || raw.Empty() {
-		if w.chance(w.invented) && !w.task.pointing {
+		if w.chance(w.invented) && w.task.form.Values != outline.IDs {
 			return w.invent(f)
 		}
 		return value.Value{}
@@ -145,7 +154,7 @@ func (w *writer) leaf(f *schema.Field, raw *value.Value) value.Value {
 	if w.chance(w.dropped) {
 		return value.Value{}
 	}
-	if w.task.pointing && pointsTo(f) {
+	if w.task.form.Values == outline.IDs && outline.ByID(f) {
 		return value.Str(raw.Text)
 	}
 	v, ok := printed.Value(f, raw.Text)
@@ -234,13 +243,13 @@ func (w *writer) slipped(f *schema.Field, v value.Value) value.Value {
 func (w *writer) patch() value.Value {
 	raw := printed.Fill(w.task.schema, w.task.document)
 	ops := value.List()
-	for _, f := range byField(readFaults(w.task.rest), readRecord(w.task.rest)) {
-		field := w.task.schema.At(f.path)
+	for _, f := range byField(w.task.repair, w.task.now) {
+		field := w.task.schema.At(f.Path)
 		op, v, ok := w.correct(f, field, &raw)
 		if !ok {
 			continue
 		}
-		path := f.path
+		path := f.Path
 		if w.chance(w.badPatch) {
 			switch w.rng.IntN(3) {
 			case 0:
@@ -260,57 +269,64 @@ func (w *writer) patch() value.Value {
 	return ops
 }
 
-// byField makes a fault of each field that a broken rule speaks of: one of them
+// byField makes a problem of each field that a broken rule speaks of: one of them
 // may have been read wrong.
-func byField(faults []fault, record *value.Value) (all []fault) {
-	for _, f := range faults {
-		if len(f.fields) == 0 {
-			all = append(all, f)
+func byField(problems []outline.Problem, record *outline.Placed) (all []outline.Problem) {
+	for _, f := range problems {
+		if len(f.Fields) == 0 {
+			if f.Path != "" {
+				all = append(all, f)
+			}
 			continue
 		}
-		for _, p := range f.fields {
+		for _, p := range f.Fields {
 			named := false
-			for _, other := range faults {
-				named = named || other.path == p
+			for _, other := range problems {
+				named = named || other.Path == p
 			}
 			if now := at(record, p); !named && now != nil && now.Kind != value.Object && now.Kind != value.Array {
-				all = append(all, fault{path: p, code: f.code, now: now})
+				all = append(all, outline.Problem{Path: p, Code: f.Code, Now: now})
 			}
 		}
 	}
 	return all
 }
 
-func at(v *value.Value, p value.Pointer) *value.Value {
-	if v == nil {
+// at gives the value of the record so far at a path of the whole record.
+func at(so *outline.Placed, p value.Pointer) *value.Value {
+	if so == nil {
 		return nil
 	}
-	return v.At(p)
+	rest, ok := strings.CutPrefix(string(p), string(so.At))
+	if !ok || rest != "" && rest[0] != '/' {
+		return nil
+	}
+	return so.Record.At(value.Pointer(rest))
 }
 
-// correct finds what corrects a fault: the value at hand read as the field asks, or
+// correct finds what corrects a problem: the value at hand read as the field asks, or
 // what the document prints for the field.
-func (w *writer) correct(f fault, field *schema.Field, raw *value.Value) (op string, v value.Value, ok bool) {
-	if f.code == "unexpected" {
+func (w *writer) correct(f outline.Problem, field *schema.Field, raw *value.Value) (op string, v value.Value, ok bool) {
+	if f.Code == "unexpected" {
 		return "remove", v, true
 	}
 	if field == nil || !field.IsLeaf() {
 		return "", v, false
 	}
-	if f.now != nil && f.now.Kind == value.String && f.code != "no-evidence" && f.code != "rule" {
-		if v, ok := printed.Value(field, f.now.Text); ok {
+	if f.Now != nil && f.Now.Kind == value.String && f.Code != "no-evidence" && f.Code != "rule" {
+		if v, ok := printed.Value(field, f.Now.Text); ok {
 			return "replace", v, true
 		}
 	}
-	if stands := raw.At(f.path); stands != nil && !stands.Empty() {
-		if v, ok := printed.Value(field, stands.Text); ok && (f.now == nil || !value.Equal(&v, f.now)) {
-			if f.code == "missing" {
+	if stands := raw.At(f.Path); stands != nil && !stands.Empty() {
+		if v, ok := printed.Value(field, stands.Text); ok && (f.Now == nil || !value.Equal(&v, f.Now)) {
+			if f.Code == "missing" {
 				return "add", v, true
 			}
 			return "replace", v, true
 		}
 	}
-	if f.code == "no-evidence" {
+	if f.Code == "no-evidence" {
 		return "replace", value.Value{}, true
 	}
 	return "", v, false

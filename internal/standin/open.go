@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"strings"
 
+	"filler/internal/ask/outline"
 	"filler/internal/base/value"
 	"filler/internal/draft/printed"
 	"filler/internal/schema"
@@ -66,7 +67,7 @@ func (w *writer) short() string {
 	}
 	v := w.leaf(leaf, at)
 	if v.Kind == value.Null {
-		return "not stated"
+		return outline.NotStated
 	}
 	if leaf.Basis {
 		basis := value.Value{}
@@ -90,8 +91,6 @@ func (w *writer) short() string {
 	return text
 }
 
-var lineStart = regexp.MustCompile(`(?m)^(L\d+) (?:\[[0-9, .-]+\] )?(.*)$`)
-
 // points puts the ids of words in place of the values that stand in the
 // document, near the line of the value before.
 func (w *writer) points(f *schema.Field, v *value.Value, last *int) {
@@ -106,14 +105,9 @@ func (w *writer) points(f *schema.Field, v *value.Value, last *int) {
 		for i := range v.Kids {
 			w.points(f.Item, &v.Kids[i], last)
 		}
-	case v.Kind == value.String && pointsTo(f):
+	case v.Kind == value.String && outline.ByID(f):
 		*v = w.pointAt(v.Text, last).Named(v.Name)
 	}
-}
-
-// pointsTo tells the fields that are answered by pointer.
-func pointsTo(f *schema.Field) bool {
-	return f.IsLeaf() && f.Type != schema.Boolean && f.Type != schema.Choice && !f.Basis
 }
 
 // pointAt gives the id of the words of a text: in the lines from the last one
@@ -123,7 +117,7 @@ func (w *writer) pointAt(text string, last *int) value.Value {
 	lines := w.task.lines
 	for n := range lines {
 		i := (*last + n) % len(lines)
-		words := strings.Fields(lines[i][1])
+		words := strings.Fields(lines[i].Text)
 		for at := 0; at+len(want) <= len(words); at++ {
 			if !sameWords(words[at:at+len(want)], want) {
 				continue
@@ -134,9 +128,9 @@ func (w *writer) pointAt(text string, last *int) value.Value {
 				to++
 			}
 			if w.chance(w.asPrinted / 4) {
-				return value.Str(lines[i][0])
+				return value.Str(lines[i].ID)
 			}
-			return value.Str(pointerTo(lines[i][0], from, to))
+			return value.Str(pointerTo(lines[i].ID, from, to))
 		}
 	}
 	return value.Value{}

@@ -3,10 +3,10 @@ package standin
 import (
 	"encoding/base64"
 	"encoding/json"
-	"regexp"
 	"strconv"
 	"strings"
 
+	"filler/internal/ask/outline"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/document"
@@ -105,374 +105,74 @@ func (r *request) pictures() (found [][]byte) {
 	return found
 }
 
-// task is what the stand-in makes of a request.
+// task is what the stand-in makes of a request: the parts that ask/outline
+// writes and reads, and no sentence besides.
 type task struct {
 	schema   *schema.Schema
-	wire     *value.Value // the schema of the reply's form, if one was sent
+	typed    bool // a schema was sent, which the reply must fit
 	document string
-	rest     string // what stands behind the document
-	repair   bool
-	update   bool // a record is to be brought up to date
-	short    bool // one value is asked for, alone
-	pointing bool // values are asked for by the ids of their words
-	seeing   bool // values are asked for with their places on pictures
+	form     outline.Form
+	repair   []outline.Problem // problems to correct; nil where none are named
+	update   bool              // a record is to be brought up to date
+	now      *outline.Placed   // the record so far, to be repaired or updated
+	entries  []outline.Placed  // or the records so far
+	refused  int               // lines on what was not taken of the answer before
+	short    bool              // one value is asked for, alone
 	pages    []*document.Document
-	lines    [][2]string // the ids of the document's lines, and what they say
+	lines    []outline.Line // of a document that is shown with ids
 }
 
-func readTask(r *request) *task {
+func readTask(r *request, pictures bool) *task {
 	text := r.text()
 	t := &task{}
-	before := text
-	before, t.document, t.rest = findDocument(text)
-	t.repair = strings.Contains(t.rest, "JSON Patch")
-	t.update = t.repair && strings.Contains(t.rest, `"quote": `)
-	t.repair = t.repair && !t.update
-	t.pointing = !t.update && strings.Contains(before, "is the id of what holds it") && !t.repair
-	if t.pointing {
-		for _, m := range lineStart.FindAllStringSubmatch(t.document, -1) {
-			t.lines = append(t.lines, [2]string{m[1], m[2]})
-		}
-		t.pointing = len(t.lines) > 0
+	before, doc, rest, fenced := outline.FindDocument(text)
+	if t.document = doc; pictures && !fenced {
+		t.document, before, rest = "", text, text // nothing but pictures
 	}
-	t.document = withoutIDs(t.document)
-	if strings.Contains(text, "The pictures are its pages") && !strings.Contains(text, "stands between the two lines") {
-		t.document = "" // nothing but pictures
-		_, before, _ = strings.Cut(text, "# Fields")
-		t.repair = t.repair || strings.Contains(text, "JSON Patch")
-		t.rest = text
-		t.seeing = strings.Contains(text, `"page": …, "box": [`)
-	}
-	if wire := r.wire(); wire != nil {
-		if v, err := value.ParseBytes(wire); err == nil {
-			t.wire = &v
-		}
-	}
-	root := readOutline(before)
+	root := outline.Read(before)
 	if len(root.Fields) == 0 {
-		root = readOutline(t.rest)
-		t.short = strings.Contains(t.rest, "# Field\n") && len((&schema.Schema{Root: root}).Leaves()) == 1
+		root = outline.Read(rest)
+		t.short = outline.Has(rest, outline.OneField+"\n") && len((&schema.Schema{Root: root}).Leaves()) == 1
 	}
-	if t.wire != nil {
-		if len(root.Fields) == 0 {
-			root = fromWire(unwrapRecords(t.wire))
+	var wire *value.Value
+	if w := r.wire(); w != nil {
+		if v, err := value.ParseBytes(w); err == nil {
+			wire, t.typed = &v, true
 		}
-		t.schema = &schema.Schema{Root: root}
-		if isWrapped(t.wire) {
-			t.schema.Root = &schema.Field{Type: schema.List, Item: root}
-		}
-		return t
 	}
+	if wire != nil && len(root.Fields) == 0 {
+		root = outline.FromWire(wire)
+	}
+	t.form = outline.ReadForm(root, wire, before+"\n"+rest)
+	t.lines, t.document = outline.ReadLines(t.document)
+	if t.form.Values == outline.IDs && len(t.lines) == 0 {
+		t.form.Values = outline.Plain
+	}
+	t.asked(rest)
 	t.schema = &schema.Schema{Root: root}
-	if t.update && strings.Contains(t.rest, "# Records so far, each") || strings.Contains(t.rest, `{"`+schema.Wrapper+`": [`) || strings.Contains(t.rest, `list "`+schema.Wrapper+`"`) || strings.Contains(before, "one record for each") {
+	if t.form.Records {
 		t.schema.Root = &schema.Field{Type: schema.List, Item: root}
 	}
 	return t
 }
 
-var markLine = regexp.MustCompile("(?m)^([=~#*<>`_-]{3,}[^\\s]{0,40})$")
-
-// findDocument gives what stands between two lines that are the same mark: the
-// longest such stretch behind the last heading that says document, since solved
-// examples may stand before it and other marks in it; without such lines the
-// whole text is the document.
-func findDocument(text string) (before, document, after string) {
-	from := 0
-	if at := documentHead.FindStringIndex(text); at != nil {
-		from = at[0]
+// asked reads what is asked about a record that is there already.
+func (t *task) asked(rest string) {
+	t.entries = outline.ReadRecords(rest)
+	t.now = outline.ReadRecord(rest)
+	if _, why, ok := strings.Cut("\n"+rest, "\n"+outline.NotTaken+"\n"); ok {
+		t.refused = strings.Count(why, "\n")
 	}
-	best := -1
-	for _, m := range markLine.FindAllStringSubmatchIndex(text[from:], 200) {
-		mark := text[from+m[2] : from+m[3]]
-		rest := text[from+m[1]:]
-		if i := strings.Index(rest, "\n"+mark+"\n"); i > best {
-			best = i
-			before, document, after = text[:from+m[0]], strings.TrimPrefix(rest[:i], "\n"), rest[i+len(mark)+2:]
+	if outline.Has(rest, outline.Problems+"\n") {
+		t.repair = append([]outline.Problem{}, outline.ReadProblems(rest)...)
+		first := ""
+		for _, p := range t.repair {
+			first, _, _ = strings.Cut(strings.TrimPrefix(string(p.Path), "/"), "/")
 		}
-	}
-	if best < 0 {
-		return text, text, ""
-	}
-	return before, document, after
-}
-
-// documentHead is the heading before a document. The first counts: what follows
-// it may well hold another.
-var documentHead = regexp.MustCompile(`(?m)^# Document$`)
-
-var lineID = regexp.MustCompile(`^L?[0-9]{1,6}[:.]? (?:\[[0-9, .-]+\] )?`)
-
-// withoutIDs takes the ids and places off the lines of a document, if most of
-// its lines have them.
-func withoutIDs(document string) string {
-	lines := strings.Split(document, "\n")
-	with := 0
-	for _, l := range lines {
-		if strings.HasPrefix(l, "L") && lineID.MatchString(l) {
-			with++
-		}
-	}
-	if with*10 < len(lines)*8 {
-		return document
-	}
-	for i, l := range lines {
-		if strings.HasPrefix(l, "L") {
-			lines[i] = lineID.ReplaceAllString(l, "")
-		}
-	}
-	return strings.Join(lines, "\n")
-}
-
-var outlineLine = regexp.MustCompile(`^( *)- ([A-Za-z][A-Za-z0-9_]*) \((list of [a-z]+|[a-z]+)(, required)?\): ?(.*)$`)
-
-// readOutline reads a list of fields, one a line, indented by level:
-//
-//	# Fields
-//	- bays (list): The bays.
-//	  - kind (choice): What is wrong. One of: "rot" (also written "decay"); "rust".
-func readOutline(text string) *schema.Field {
-	root := &schema.Field{Type: schema.Group}
-	stack := []*schema.Field{root}
-	for _, l := range strings.Split(text, "\n") {
-		m := outlineLine.FindStringSubmatch(l)
-		if m == nil {
-			continue
-		}
-		level := len(m[1]) / 2
-		if level >= len(stack) {
-			level = len(stack) - 1
-		}
-		f := newField(m[2], m[3], m[5])
-		f.Required = m[4] != ""
-		stack = append(stack[:level+1], attach(stack[level], f))
-	}
-	return root
-}
-
-// attach puts a field below its parent and gives the group that its own
-// fields go to.
-func attach(parent, f *schema.Field) *schema.Field {
-	f.Path = f.Name
-	if parent.Path != "" {
-		f.Path = parent.Path + "." + f.Name
-	}
-	parent.Fields = append(parent.Fields, f)
-	if f.Type == schema.List {
-		if f.Item == nil {
-			f.Item = &schema.Field{Type: schema.Group}
-		}
-		f.Item.Path = f.Path + "[]"
-		return f.Item
-	}
-	return f
-}
-
-var (
-	oneOf     = regexp.MustCompile(`One of: (.*?)\.(?: [A-Z]|$)`)
-	toldApart = regexp.MustCompile(`Items are told apart by ([^.]*)\.`)
-	pivotIs   = regexp.MustCompile(`Years of two digits are those from (\d{4})`)
-	printedAs = regexp.MustCompile(`Printed as: (.*?)\.(?: [A-Z]|$)`)
-	writtenAs = regexp.MustCompile(`write it as: (.*?)\.(?: [A-Z]|$)`)
-	measureIs = regexp.MustCompile(`Its (?:currency|unit) is (\S+?)\.(?: [A-Z]|$)`)
-	signsAre  = regexp.MustCompile(`write an? (\w+) before decimals(?: and an? (\w+) between thousands)?`)
-	signOf    = map[string]string{"point": ".", "comma": ",", "space": " ", "apostrophe": "'"}
-	quotedRun = regexp.MustCompile(`"((?:[^"\\]|\\.)*)"`)
-)
-
-func newField(name, kind, says string) *schema.Field {
-	f := &schema.Field{Name: name, Type: schema.Type(kind), About: says}
-	if item, ok := strings.CutPrefix(kind, "list of "); ok {
-		f.Type = schema.List
-		f.Item = &schema.Field{Type: schema.Type(item), About: says}
-	}
-	if m := toldApart.FindStringSubmatch(says); m != nil && f.Type == schema.List {
-		f.Key = strings.Split(m[1], " and ")
-	}
-	f.Basis = strings.Contains(says, `{"value": …, "basis": …}`)
-	if m := oneOf.FindStringSubmatch(says); m != nil && f.Type == schema.Choice {
-		f.Of = readOptions(m[1])
-		f.About = says[:strings.Index(says, "One of: ")]
-	}
-	if m := measureIs.FindStringSubmatch(says); m != nil {
-		f.Currency, f.Unit = m[1], m[1]
-	}
-	if m := signsAre.FindStringSubmatch(says); m != nil {
-		f.Numbers = schema.NumberFormat{Decimal: signOf[m[1]], Group: signOf[m[2]]}
-	}
-	if m := printedAs.FindStringSubmatch(says); m != nil {
-		f.PrintedAs = quotedTexts(m[1])
-	}
-	if m := writtenAs.FindStringSubmatch(says); m != nil {
-		for _, text := range strings.Split(m[1], "; ") {
-			if format, err := schema.ParseDateFormat(text); err == nil {
-				f.Written = append(f.Written, format)
-			}
-		}
-	}
-	if m := pivotIs.FindStringSubmatch(says); m != nil {
-		f.Pivot, _ = strconv.Atoi(m[1])
-		for i := range f.Written {
-			f.Written[i].Pivot = f.Pivot
-		}
-	}
-	return f
-}
-
-func readOptions(text string) []schema.Option {
-	var options []schema.Option
-	for _, part := range strings.Split(text, "; ") {
-		all := quotedTexts(part)
-		if len(all) > 0 {
-			options = append(options, schema.Option{Value: all[0], Also: all[1:]})
-		}
-	}
-	return options
-}
-
-func quotedTexts(text string) []string {
-	var all []string
-	for _, m := range quotedRun.FindAllString(text, -1) {
-		if v, err := value.Parse(m); err == nil {
-			all = append(all, v.Text)
-		}
-	}
-	return all
-}
-
-func isWrapped(wire *value.Value) bool {
-	props := wire.Get("properties")
-	return props != nil && len(props.Kids) == 1 && props.Kids[0].Name == schema.Wrapper
-}
-
-func unwrapRecords(wire *value.Value) *value.Value {
-	if isWrapped(wire) {
-		return wire.At(value.Pointer("/properties/" + schema.Wrapper + "/items"))
-	}
-	return wire
-}
-
-// fromWire makes fields of the reply's JSON Schema, for prompts without a list
-// of fields.
-func fromWire(wire *value.Value) *schema.Field {
-	root := &schema.Field{Type: schema.Group}
-	fieldsFromWire(root, wire)
-	return root
-}
-
-func fieldsFromWire(parent *schema.Field, object *value.Value) {
-	props := object.Get("properties")
-	if props == nil {
+		_, err := strconv.Atoi(first)
+		t.form.Records = err == nil // fields have no numbers for names
 		return
 	}
-	for i := range props.Kids {
-		p := &props.Kids[i]
-		about := ""
-		if d := p.Get("description"); d != nil {
-			about = d.Text
-		}
-		kind := wireType(p)
-		if items := p.Get("items"); kind == "list" && items != nil && wireType(items) != "group" {
-			kind = "list of " + wireType(items)
-		}
-		f := newField(p.Name, kind, about)
-		if of := p.Get("enum"); of != nil {
-			f.Type = schema.Choice
-			for _, o := range of.Kids {
-				if o.Kind == value.String {
-					f.Of = append(f.Of, schema.Option{Value: o.Text})
-				}
-			}
-		}
-		below := attach(parent, f)
-		switch f.Type {
-		case schema.Group:
-			fieldsFromWire(below, p)
-		case schema.List:
-			if f.Item.Type == schema.Group {
-				fieldsFromWire(below, p.Get("items"))
-			}
-		}
-	}
-}
-
-func wireType(p *value.Value) string {
-	t := p.Get("type")
-	if t == nil {
-		return "text"
-	}
-	name := t.Text
-	for _, k := range t.Kids {
-		if k.Text != "null" {
-			name = k.Text
-		}
-	}
-	switch name {
-	case "object":
-		switch props := p.Get("properties"); {
-		case props == nil:
-		case props.Get("amount") != nil && props.Get("currency") != nil:
-			return "money"
-		case props.Get("amount") != nil && props.Get("unit") != nil:
-			return "quantity"
-		}
-		return "group"
-	case "array":
-		return "list"
-	case "integer", "number", "boolean":
-		return name
-	}
-	if d := p.Get("description"); d != nil && strings.Contains(d.Text, "YYYY-MM-DD") {
-		return "date"
-	}
-	return "text"
-}
-
-// fault is one problem that a repair request names.
-type fault struct {
-	path   value.Pointer
-	code   string
-	now    *value.Value
-	fields []value.Pointer // what a rule speaks of
-}
-
-var faultLine = regexp.MustCompile(`(?m)^(\d+)\. (/\S*|the record) \(([a-z-]+)\): (.*)$`)
-
-func readFaults(text string) []fault {
-	var all []fault
-	for _, m := range faultLine.FindAllStringSubmatch(text, -1) {
-		if _, err := strconv.Atoi(m[1]); err != nil {
-			continue
-		}
-		f := fault{path: value.Pointer(m[2]), code: m[3]}
-		if _, of, ok := strings.Cut(m[4], " It speaks of "); ok {
-			of, _, _ = strings.Cut(of, " Its value now: ")
-			for _, p := range strings.Split(of, ", ") {
-				f.fields = append(f.fields, value.Pointer(p))
-			}
-		}
-		if m[2] == "the record" && len(f.fields) == 0 {
-			continue
-		}
-		if _, now, ok := strings.Cut(m[4], "Its value now: "); ok {
-			if v, err := value.Parse(now); err == nil {
-				f.now = &v
-			}
-		}
-		all = append(all, f)
-	}
-	return all
-}
-
-// readRecord gives the record that a repair request shows, or nil.
-func readRecord(text string) *value.Value {
-	_, rest, ok := strings.Cut(text, "# Record so far\n")
-	if !ok {
-		return nil
-	}
-	line, _, _ := strings.Cut(rest, "\n")
-	v, err := value.Parse(line)
-	if err != nil {
-		return nil
-	}
-	return &v
+	t.update = t.now != nil || t.entries != nil || outline.Has(rest, outline.RecordsSoFar)
+	t.form.Records = t.form.Records || outline.Has(rest, outline.RecordsSoFar)
 }

@@ -223,14 +223,14 @@ func (h *handler) reply(ctx context.Context, req *request, pictures [][]byte, n 
 		name = h.Character
 		c = characters[name]
 	}
-	t := readTask(req)
+	t := readTask(req, len(pictures) > 0)
 	if len(pictures) > 0 {
 		if err := t.look(ctx, pictures); err != nil {
 			return reply{}, err
 		}
 	}
 	text := req.text()
-	wr := &writer{character: c, rng: seeded(name, text, req.Seed), task: t, typed: t.wire != nil, neat: req.shape() == "object"}
+	wr := &writer{character: c, rng: seeded(name, t, req.Seed), task: t, typed: t.typed, neat: req.shape() == "object"}
 	answer, finish := wr.compose()
 	if rand.New(rand.NewPCG(uint64(n), 9)).Float64() < h.Faults.Circles {
 		answer += circling(req)
@@ -239,7 +239,7 @@ func (h *handler) reply(ctx context.Context, req *request, pictures [][]byte, n 
 		answer, finish = cutTo(answer, most), "length"
 	}
 	in, out := tokens.Estimate(text)+1000*len(pictures), tokens.Estimate(answer)
-	if t.wire != nil {
+	if t.typed {
 		in += tokens.EstimateBytes(len(req.wire()))
 	}
 	whole := completion(fmt.Sprintf("standin-%x", wr.rng.Uint64()), req.Model, finish, answer, in, out)
@@ -248,7 +248,7 @@ func (h *handler) reply(ctx context.Context, req *request, pictures [][]byte, n 
 	}
 	encoded, _ := json.Marshal(whole)
 	what := "filled"
-	if t.repair {
+	if t.repair != nil {
 		what = "patched"
 	}
 	return reply{encoded, fmt.Sprintf("%s  %-7s  %d fields  %d in  %d out  %s", name, what, len(t.schema.Leaves()), in, out, finish)}, nil

@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"strings"
 
+	"filler/internal/ask/outline"
 	"filler/internal/base/value"
 	"filler/internal/draft/printed"
 	"filler/internal/schema"
@@ -16,13 +17,13 @@ func (w *writer) update() value.Value {
 	u := &updater{writer: w, ops: value.List()}
 	raw := printed.Fill(w.task.schema, w.task.document)
 	if w.task.schema.EachEntry() {
-		u.entries(w.task.schema.Root.Item, &raw, shownEntries(w.task.rest))
+		u.entries(w.task.schema.Root.Item, &raw, w.task.entries)
 		return u.ops
 	}
-	now := readRecord(w.task.rest)
-	if now == nil {
+	if w.task.now == nil {
 		return u.ops
 	}
+	now := &w.task.now.Record
 	u.compare(w.task.schema.Root, "", &raw, now)
 	u.takeBack(w.task.schema.Root, "", now)
 	return u.ops
@@ -33,35 +34,18 @@ type updater struct {
 	ops value.Value
 }
 
-// entryLine is a record that a request shows behind its path.
-type entryLine struct {
-	at value.Pointer
-	v  value.Value
-}
-
-var shownEntry = regexp.MustCompile(`(?m)^(/\d+) (\{.*\})$`)
-
-func shownEntries(text string) (all []entryLine) {
-	for _, m := range shownEntry.FindAllStringSubmatch(text, -1) {
-		if v, err := value.Parse(m[2]); err == nil {
-			all = append(all, entryLine{value.Pointer(m[1]), v})
-		}
-	}
-	return all
-}
-
 // entries compares each entry of the new document with the one that shares its
 // first name or number.
-func (u *updater) entries(f *schema.Field, raw *value.Value, known []entryLine) {
+func (u *updater) entries(f *schema.Field, raw *value.Value, known []outline.Placed) {
 	for i := range raw.Kids {
-		var mine *entryLine
+		var mine *outline.Placed
 		for j := range known {
-			if mine == nil && u.alike(f, &raw.Kids[i], &known[j].v) {
+			if mine == nil && u.alike(f, &raw.Kids[i], &known[j].Record) {
 				mine = &known[j]
 			}
 		}
 		if mine != nil {
-			u.compare(f, mine.at, &raw.Kids[i], &mine.v)
+			u.compare(f, mine.At, &raw.Kids[i], &mine.Record)
 			continue
 		}
 		u.add("/-", f, &raw.Kids[i])

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/ask/chat"
+	"filler/internal/ask/outline"
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/schema"
@@ -55,7 +56,7 @@ func TestHostileDocuments(t *testing.T) {
 			text += pieces[r.IntN(len(pieces))]
 		}
 		for i := range 3 { // and what looks like our own marks
-			text += "\n" + strings.Repeat("=", 3+r.IntN(40)) + fmt.Sprint(i) + "\n" + fence(text) + "\n"
+			text += "\n" + strings.Repeat("=", 3+r.IntN(40)) + fmt.Sprint(i) + "\n" + outline.Fence(text) + "\n"
 		}
 		for kind, req := range everyRequest(t, s, text, Settings{Layout: "rows"}) {
 			was := plain[kind]
@@ -63,11 +64,11 @@ func TestHostileDocuments(t *testing.T) {
 			require.Equal(t, was.Messages[0].Content, req.Messages[0].Content, "%s: the first message is the same for all documents", kind)
 			require.Equal(t, string(was.Format), string(req.Format), kind)
 			require.True(t, json.Valid(req.Body()), kind)
-			mark := fence(doc(t, text).Part("rows", []layout.Span{{Start: 0, End: len(doc(t, text).Text)}}))
+			mark := outline.Fence(doc(t, text).Part("rows", []layout.Span{{Start: 0, End: len(doc(t, text).Text)}}))
 			require.NotContains(t, text, mark, "a mark is never in the document")
 			last := req.Messages[len(req.Messages)-1].Content
 			if inside := strings.Split(last, "\n"+mark+"\n"); len(inside) == 3 {
-				wasMark := fence(harmless)
+				wasMark := outline.Fence(harmless)
 				outside := strings.Split(was.Messages[len(was.Messages)-1].Content, "\n"+wasMark+"\n")
 				require.Len(t, outside, 3, kind)
 				require.Equal(t, strings.ReplaceAll(outside[2], wasMark, mark), inside[2], "%s: the closing words", kind)
@@ -149,16 +150,16 @@ func TestSchemasThatGoAlong(t *testing.T) {
 	assert.False(t, takes(pointer, `{"report_no":1,"visited":"L2.2","weather":"dry","bays":[]}`))
 	assert.False(t, takes(pointer, `{"report_no":"L1","visited":"L2.2","weather":"L3","bays":[]}`), "a choice is answered in words")
 
-	wire := Seen(part).Wire()
+	wire := outline.Asked(part, outline.Places).Wire()
 	seen := compile(wire.JSON())
 	place := func(v string) string { return `{"value":` + v + `,"page":1,"box":[1,2,30,40]}` }
 	assert.True(t, takes(seen, fmt.Sprintf(`{"report_no":%s,"visited":%s,"weather":%s,"bays":[]}`, place(`"FB-2031-00007"`), place("null"), place(`"dry"`))))
 	assert.False(t, takes(seen, right), "every value comes with its place")
 	for _, f := range s.Leaves() {
-		asked := Pointers(s).Find(f.Path)
+		asked := outline.Asked(s, outline.IDs).Find(f.Path)
 		require.NotNil(t, asked, f.Path)
 		want := f.Type
-		if Points(f) {
+		if outline.ByID(f) {
 			want = schema.Text
 		}
 		assert.Equal(t, want, asked.Type, "%s: a pointer is a text", f.Path)

@@ -8,6 +8,7 @@ import (
 	"strings"
 	"text/template"
 
+	"filler/internal/ask/outline"
 	"filler/internal/base/place"
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -39,7 +40,7 @@ type TemplateData struct {
 
 // templateData gathers what a template can use.
 func templateData(s *schema.Schema, a Ask, doc, closing string) TemplateData {
-	d := TemplateData{Schema: s.Name, About: s.About, Entries: s.EachEntry(), Fields: Outline(s), Values: howTo(s), Document: doc, Answer: closing,
+	d := TemplateData{Schema: s.Name, About: s.About, Entries: s.EachEntry(), Fields: outline.Write(s), Values: howTo(s), Document: doc, Answer: closing,
 		Examples: strings.TrimSpace(examples(s) + solved(s, a.Set, a.how())), Instructions: strings.TrimSpace(a.Set.Instructions), Chunk: 1, Chunks: 1}
 	switch a.Style {
 	case ByPointer:
@@ -152,7 +153,7 @@ func solved(s *schema.Schema, set Settings, style string) string {
 	var b strings.Builder
 	b.WriteString("\n# Solved documents\n")
 	for _, e := range set.Solved {
-		mark := fence(e.Text)
+		mark := outline.Fence(e.Text)
 		fmt.Fprintf(&b, "From\n%s\n%s\n%s\ncomes:\n%s\n", mark, strings.TrimSuffix(e.Text, "\n"), mark, partOf(s, e.Record))
 	}
 	return b.String()

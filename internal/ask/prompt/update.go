@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"filler/internal/ask/chat"
+	"filler/internal/ask/outline"
 	"filler/internal/base/value"
 )
 
@@ -23,23 +24,21 @@ func (a Update) Request() *chat.Request {
 	b.WriteString(a.section())
 	last := ""
 	if !a.Schema.EachEntry() {
-		b.WriteString("\n# Record so far\n")
-		own := a.Record.Named("")
-		b.Write(own.JSON())
+		b.WriteString("\n" + outline.WriteRecord(a.Record, ""))
 	} else {
-		b.WriteString("\n# Records so far, each behind its path")
+		b.WriteString("\n" + outline.RecordsSoFar + ", each behind its path\n")
 		for _, i := range a.Entries {
 			own := a.Record.Kids[i].Named("")
-			fmt.Fprintf(&b, "\n/%d %s", i, own.JSON())
+			fmt.Fprintf(&b, "/%d %s\n", i, own.JSON())
 		}
 		last = " A record for what the document speaks of and none of these is, is added at \"/-\"."
 	}
-	b.WriteString("\n\n# Answer\nThe document is newer than the record. Say what it changes, as a JSON Patch (RFC 6902): an array of operations such as " +
+	b.WriteString("\n# Answer\nThe document is newer than the record. Say what it changes, as a JSON Patch (RFC 6902): an array of operations such as " +
 		`[{"op": "replace", "path": "/a/0/b", "value": 1, "quote": "b is 1 now"}]` + ", and nothing else. Each operation has the member \"quote\": the words of the document that it rests on, letter for letter, with the value in them. " +
 		"Use \"replace\" for a value that is now another, \"add\" for one that is new (\"/list/-\" for a further item of a list), and \"remove\" only for what the words take back. " +
 		"All paths are those of the record so far. Leave out what the document does not speak of and what the record has already; where it changes nothing, answer []." + last + "\n")
 	if len(a.Refused) > 0 {
-		b.WriteString("Of your last answer these were not taken:\n- " + strings.Join(a.Refused, "\n- ") + "\n")
+		b.WriteString("\n" + outline.NotTaken + "\n- " + strings.Join(a.Refused, "\n- ") + "\n")
 	}
 	r.Messages = []chat.Message{{Role: "system", Content: a.Kept.text(a.Schema, "system "+Record, func() string { return system(a.Schema, a.Set, Record) })}, {Role: "user", Content: b.String(), Images: a.Images}}
 	return r

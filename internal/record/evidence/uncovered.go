@@ -58,6 +58,7 @@ type unread struct {
 	isField map[string]bool // folded names and labels
 	leaves  map[int][]value.Pointer
 	adrift  map[valueOf]int
+	homes   map[value.Pointer]int // the line that most values of an item stand in
 }
 
 // entryAt is where an entry begins.
@@ -96,6 +97,7 @@ func (u *unread) prepare() {
 	})
 	u.findEntries()
 	u.findAdrift()
+	u.findHomes()
 }
 
 // folded gives the words of a name.
@@ -286,9 +288,11 @@ func (u *unread) rowOf(n int) (string, int) {
 	return "", 0
 }
 
-// isRead tells whether a row was read: values come from half of its cells at
-// least, but those that say there is none. One alone may be another row's, which
-// says the same.
+// isRead tells whether a row was read: values of one item come from half of its
+// cells at least, but those that say there is none. Those of several items may
+// all be other rows', which say the same in places; and an item reads the row
+// that most of its values stand in, or one that goes on in the next line, and
+// none besides.
 func (u *unread) isRead(line int, cells []string) bool {
 	full := 0
 	for _, c := range cells {
@@ -296,7 +300,49 @@ func (u *unread) isRead(line int, cells []string) bool {
 			full++
 		}
 	}
-	return len(u.claims[line])*2 >= full && len(u.claims[line]) > 0
+	most, of := 0, map[value.Pointer]int{}
+	for _, p := range u.leaves[line] {
+		item := u.itemOf(p)
+		if home, ok := u.homes[item]; ok && item != "" && (line < home-1 || line > home+1) {
+			continue
+		}
+		of[item]++
+		most = max(most, of[item])
+	}
+	return most*2 >= full && most > 0
+}
+
+// itemOf gives the item of a list that a value belongs to; "" for none.
+func (u *unread) itemOf(p value.Pointer) value.Pointer {
+	for at := p; at != ""; at = at.Parent() {
+		if f := u.s.At(at.Parent()); f != nil && f.Type == schema.List {
+			return at
+		}
+	}
+	return ""
+}
+
+// findHomes notes the line that most values of each item stand in; of several,
+// that of the field that comes first.
+func (u *unread) findHomes() {
+	u.homes = map[value.Pointer]int{}
+	count := map[value.Pointer]map[int]int{}
+	u.record.Walk(func(p value.Pointer, v *value.Value) bool {
+		place := u.places[p]
+		item := u.itemOf(p)
+		if !place.Found() || item == "" {
+			return true
+		}
+		if count[item] == nil {
+			count[item] = map[int]int{}
+		}
+		line := u.w.ix.line(place.Start)
+		count[item][line]++
+		if home, ok := u.homes[item]; !ok || count[item][line] > count[item][home] {
+			u.homes[item] = line
+		}
+		return true
+	})
 }
 
 // called gives the path of a list as people read it.

@@ -54,6 +54,28 @@ fields:
 	}
 }
 
+// A row of which nothing but the values of other rows' items stand is a row that
+// was not read, though half of its cells are somebody's.
+func TestRowsOfOthers(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\neach: entry\nfields:\n  no: {text: Number of the visit., printed_as: [Visit no.]}\n  bridge: Bridge.\n  visited: {date: Day., written: [D.M.YYYY]}\n  grade: {integer: Grade.}\n"))
+	require.NoError(t, err)
+	text := "| Visit no. | Bridge | Visited | Grade |\n|---|---|---|---|\n| V-1 | Pipit Gill | 1.1.2031 | 2 |\n| V-2 | Rushy Ford | 2.2.2031 | 3 |\n| V-3 | Nine Alders | 3.3.2031 | 0 |\n| V-4 | Pipit Gill | 4.4.2031 | 1 |\n"
+	ix := NewIndex(text)
+	for _, c := range []struct{ record, want string }{
+		{`[{"no":"V-1","bridge":"Pipit Gill","visited":"2031-01-01","grade":2},{"no":"V-2","bridge":"Rushy Ford","visited":"2031-02-02","grade":3},{"no":"V-3","bridge":"Nine Alders","visited":"2031-03-03","grade":0},{"no":"V-4","bridge":"Pipit Gill","visited":"2031-04-04","grade":1}]`, `[]`},
+		{`[{"no":"V-2","bridge":"Rushy Ford","visited":"2031-02-02","grade":3},{"no":"V-3","bridge":"Nine Alders","visited":"2031-03-03","grade":0},{"no":"V-4","bridge":"Pipit Gill","visited":"2031-01-01","grade":2}]`, `[3]`},
+		{`[{"no":"V-2","bridge":"Rushy Ford","visited":"2031-01-01","grade":3},{"no":"V-3","bridge":"Nine Alders","visited":"2031-03-03","grade":2},{"no":"V-4","bridge":"Pipit Gill","visited":"2031-04-04","grade":1}]`, `[3]`},
+	} {
+		v, err := value.Parse(c.record)
+		require.NoError(t, err)
+		var got []int
+		for _, l := range Unread(s, &v, ix, Of(s, &v, ix)) {
+			got = append(got, l.Line)
+		}
+		assert.Equal(t, c.want, fmt.Sprint(got), c.record)
+	}
+}
+
 // Values that stand in several places go to the one in the region of their item,
 // also where a neighbour begins the same way.
 func TestRegions(t *testing.T) {

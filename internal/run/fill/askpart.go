@@ -11,6 +11,7 @@ import (
 	"filler/internal/ask/answer"
 	"filler/internal/ask/chat"
 	"filler/internal/ask/model"
+	"filler/internal/ask/outline"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/tokens"
 	"filler/internal/base/value"
@@ -318,7 +319,7 @@ func (x *piece) unpack(f *schema.Field, p value.Pointer, v *value.Value) {
 
 // unstated is how models say that the document does not say: as the prompt asks
 // for, or in their own words.
-var unstated = regexp.MustCompile(`(?i)^"?(` + prompt.NotStated + `\b|not (mentioned|specified|provided|given|available|present|included|found)( |\.|$)|(the|this) (document|text|letter|form|page|passage|source)s? do(es)? not (state|say|mention|give|specify|contain|provide|include)\b)`)
+var unstated = regexp.MustCompile(`(?i)^"?(` + outline.NotStated + `\b|not (mentioned|specified|provided|given|available|present|included|found)( |\.|$)|(the|this) (document|text|letter|form|page|passage|source)s? do(es)? not (state|say|mention|give|specify|contain|provide|include)\b)`)
 
 // short takes the answer to a question: a value, or that there is none.
 func (x *piece) short(came string) {

@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"strings"
 
-	"filler/internal/ask/prompt"
+	"filler/internal/ask/outline"
 	"filler/internal/base/value"
 	"filler/internal/record/evidence"
 	"filler/internal/schema"
@@ -22,7 +22,7 @@ func (x *piece) point() {
 	p := &pointer{doc: x.w.doc, places: x.pointed, trace: &x.trace}
 	p.lines = p.linesOf()
 	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, at value.Pointer, v *value.Value) {
-		if !prompt.Points(f) {
+		if !outline.ByID(f) {
 			return
 		}
 		if said := pointerIn(v); said != "" {

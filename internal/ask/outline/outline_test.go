@@ -1,0 +1,200 @@
+package outline
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+var leafTypes = []schema.Type{schema.Text, schema.Integer, schema.Number, schema.Boolean, schema.Date, schema.Time, schema.DateTime, schema.Choice, schema.Money, schema.Quantity}
+
+// words are texts that try the marks of the format.
+var words = []string{"Bay", "Feld Nr.", `the "old" kind`, "a; b", "x (y)", "é = è", "back\\slash", "1,5", "Ende."}
+
+func some(r *rand.Rand, most int) (all []string) {
+	for range r.IntN(most + 1) {
+		all = append(all, words[r.IntN(len(words))])
+	}
+	return all
+}
+
+// leaf gives a field of any type with any facts.
+func leaf(r *rand.Rand, name string) *schema.Field {
+	f := &schema.Field{Name: name, Type: leafTypes[r.IntN(len(leafTypes))], About: []string{"", "What it is", "What it is, not: this. Nor that!", "Über den Feldern (1)"}[r.IntN(4)], Required: r.IntN(2) == 0}
+	f.PrintedAs, f.Basis = some(r, 2), r.IntN(4) == 0
+	switch f.Type {
+	case schema.Choice:
+		for range 1 + r.IntN(3) {
+			f.Of = append(f.Of, schema.Option{Value: words[r.IntN(len(words))], Also: some(r, 2), About: []string{"", "of iron"}[r.IntN(2)]})
+		}
+	case schema.Money:
+		f.Currency = []string{"", "EUR"}[r.IntN(2)]
+	case schema.Quantity:
+		f.Unit = []string{"", "m2", "l/s", "%"}[r.IntN(4)]
+	case schema.Date:
+		if r.IntN(2) == 0 {
+			format, _ := schema.ParseDateFormat("D.M.YY")
+			f.Written, f.Pivot = []schema.DateFormat{format}, 1970
+		}
+	}
+	if (f.Type == schema.Number || f.Type == schema.Money) && r.IntN(2) == 0 {
+		f.Numbers = schema.NumberFormat{Decimal: ",", Group: []string{"", ".", " "}[r.IntN(3)]}
+	}
+	return f
+}
+
+func group(r *rand.Rand, level int) (fields []*schema.Field) {
+	for i := range 1 + r.IntN(5) {
+		name := fmt.Sprintf("f%d_%d", level, i)
+		switch k := r.IntN(8); {
+		case k == 0 && level < 4:
+			fields = append(fields, &schema.Field{Name: name, Type: schema.Group, About: "A group", Fields: group(r, level+1)})
+		case k == 1 && level < 4:
+			item := &schema.Field{Type: schema.Group, Fields: group(r, level+1)}
+			fields = append(fields, &schema.Field{Name: name, Type: schema.List, About: "A list", Key: []string{item.Fields[0].Name}, Item: item})
+		case k == 2:
+			item := leaf(r, "")
+			item.Required, item.Basis, item.About = false, false, "Each of them"
+			fields = append(fields, &schema.Field{Name: name, Type: schema.List, Item: item})
+		default:
+			fields = append(fields, leaf(r, name))
+		}
+	}
+	return fields
+}
+
+// facts gives what a field line tells by its form, as one text.
+func facts(fields []*schema.Field, indent string) string {
+	var b strings.Builder
+	for _, f := range fields {
+		of := f
+		if f.Type == schema.List && f.Item.IsLeaf() {
+			of = f.Item
+		}
+		var written []string
+		for _, w := range of.Written {
+			written = append(written, w.Text)
+		}
+		var options []string
+		for _, o := range of.Of {
+			options = append(options, fmt.Sprintf("%q%q", o.Value, o.Also))
+		}
+		_, measure := of.Measure()
+		if of.Type != schema.Money && of.Type != schema.Quantity {
+			measure = ""
+		}
+		fmt.Fprintf(&b, "%s%s %s/%s %t key%q printed%q written%q pivot%d signs%v basis%t measure%q of%q\n", indent, f.Name, f.Type, of.Type, f.Required, f.Key, of.PrintedAs, written, of.Pivot, of.Numbers, of.Basis, measure, options)
+		switch {
+		case f.Type == schema.Group:
+			b.WriteString(facts(f.Fields, indent+"  "))
+		case f.Type == schema.List && !f.Item.IsLeaf():
+			b.WriteString(facts(f.Item.Fields, indent+"  "))
+		}
+	}
+	return b.String()
+}
+
+// What is written of the fields is read again, with all its facts, whatever
+// stands around it.
+func TestRoundTrip(t *testing.T) {
+	for seed := range uint64(600) {
+		r := rand.New(rand.NewPCG(seed, 4))
+		root := &schema.Field{Type: schema.Group, Fields: group(r, 0)}
+		text := Write(&schema.Schema{Root: root})
+		got := Read("Fill one record.\n\n" + Fields + "\n" + text + "\n# Answer\n- other (text): no field.\n")
+		require.Equal(t, facts(root.Fields, ""), facts(got.Fields, ""), "seed %d\n%s", seed, text)
+	}
+}
+
+// The form of a reply is told apart by its line and by its JSON Schema alike.
+func TestForms(t *testing.T) {
+	for seed := range uint64(300) {
+		r := rand.New(rand.NewPCG(seed, 5))
+		record := &schema.Field{Type: schema.Group, Fields: group(r, 0)}
+		if r.IntN(5) == 0 { // a record whose only field is called as the wrapper is
+			record = &schema.Field{Type: schema.Group, Fields: []*schema.Field{{Name: schema.Wrapper, Path: schema.Wrapper, Type: schema.List, Item: record}}}
+		}
+		s := &schema.Schema{Root: record}
+		if r.IntN(2) == 0 {
+			s.Root = &schema.Field{Type: schema.List, Item: record}
+		}
+		for _, how := range []Values{Plain, IDs, Places} {
+			ids := false
+			for _, f := range record.Fields {
+				f.Walk(func(f *schema.Field, _ int) { ids = ids || ByID(f) })
+			}
+			if how == IDs && !ids {
+				continue
+			}
+			want := Form{Records: s.EachEntry(), Values: how}
+			line := FormOf(s, how)
+			assert.Equal(t, want, ReadForm(record, nil, "Answer so:\n"+line+"\n"), "seed %d: %s", seed, line)
+			wire := Asked(s, how).Wire()
+			assert.Equal(t, want, ReadForm(record, &wire, line), "seed %d: %s", seed, wire.JSON())
+		}
+	}
+}
+
+// The document is what stands between its marks, whatever stands in it.
+func TestFindDocument(t *testing.T) {
+	doc := "a\n" + Document + "\n=====\nb\n=====\n" + Problems + "\nc"
+	mark := Fence(doc)
+	before, got, after, fenced := FindDocument("# Examples\n====\nx\n====\n" + Document + "\nIt stands here.\n" + mark + "\n" + doc + "\n" + mark + "\n# Answer\n")
+	require.True(t, fenced)
+	assert.Equal(t, doc, got)
+	assert.NotContains(t, before+after, mark)
+	_, got, _, fenced = FindDocument("no marks")
+	assert.False(t, fenced)
+	assert.Equal(t, "no marks", got)
+}
+
+// Problems and records are read as they were written.
+func TestProblemsAndRecords(t *testing.T) {
+	now := value.Str("four (4). It speaks of nothing")
+	want := []Problem{{Path: "/a/0/b", Code: "type", Message: "it is no integer", Now: &now}, {Code: "rule", Message: "c is after d", Fields: []value.Pointer{"/c", "/d"}}}
+	text := "x\n" + Problems + "\n"
+	for i, p := range want {
+		text += WriteProblem(i+1, p) + "\n"
+	}
+	got := ReadProblems(text + "\n# Answer\n")
+	require.Len(t, got, 2)
+	assert.Equal(t, want[0].Now.Text, got[0].Now.Text)
+	got[0].Now = want[0].Now
+	assert.Equal(t, want, got)
+	record := value.Obj(value.List(value.Obj(now.Named("b"))).Named("a"))
+	for _, at := range []value.Pointer{"", "/a", "/a/0"} {
+		placed := ReadRecord("x\n\n" + WriteRecord(&record, at) + "\n")
+		require.NotNil(t, placed)
+		assert.Equal(t, at, placed.At)
+		assert.True(t, value.Equal(record.At(at), &placed.Record))
+	}
+	lines, without := ReadLines("L1 [1,2,3,4] one two\nL2 L3 three")
+	assert.Equal(t, []Line{{"L1", "one two"}, {"L2", "L3 three"}}, lines)
+	assert.Equal(t, "one two\nL3 three", without)
+}
+
+// Reading takes what comes.
+func FuzzRead(f *testing.F) {
+	f.Add("- a (list of money, required): One of: \"x\" (also written \"y\"). Its unit is m.\n  - b (choice): .\n", `{"properties":{"a":{"type":["object","null"],"properties":{"amount":{},"unit":{}}}}}`)
+	f.Fuzz(func(t *testing.T, text, wire string) {
+		root := Read(text)
+		v, err := value.Parse(wire)
+		if err == nil {
+			FromWire(&v)
+			ReadForm(root, &v, text)
+		}
+		ReadForm(root, nil, text)
+		FindDocument(text)
+		ReadProblems(text)
+		ReadRecord(text)
+		ReadRecords(text)
+		ReadLines(text)
+	})
+}

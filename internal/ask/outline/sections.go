@@ -1,0 +1,199 @@
+package outline
+
+import (
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"filler/internal/base/value"
+	"filler/internal/source/document"
+)
+
+// Headings of what is data in a prompt. Each is a line of its own; RecordSoFar
+// and RecordsSoFar may have more behind them.
+const (
+	Fields       = "# Fields"         // field lines follow
+	OneField     = "# Field"          // one field line follows, and its value alone is asked for
+	Document     = "# Document"       // the document follows, between its marks
+	RecordSoFar  = "# Record so far"  // a record follows, as JSON on one line
+	RecordsSoFar = "# Records so far" // records follow, each on a line behind its path
+	Problems     = "# Problems"       // of the record so far
+	NotTaken     = "# Not taken"      // what of the answer before was refused, and why
+)
+
+// Fence gives a mark that does not occur in a text. The text stands between two
+// lines that are the mark.
+func Fence(text string) string {
+	mark := "=====" + document.Hash(text)[:8] + "====="
+	for strings.Contains(text, mark) {
+		mark = "=====" + document.Hash(mark)[:8] + "====="
+	}
+	return mark
+}
+
+var (
+	markLine     = regexp.MustCompile("(?m)^([=~#*<>`_-]{3,}[^\\s]{0,40})$")
+	documentHead = regexp.MustCompile(`(?m)^` + Document + `$`)
+)
+
+// FindDocument gives what stands between two lines that are the same mark: the
+// longest such stretch behind the first heading Document, since solved examples
+// may stand before it and further marks and headings in it. Without such lines
+// the whole text is the document, and fenced is false.
+func FindDocument(text string) (before, doc, after string, fenced bool) {
+	from := 0
+	if at := documentHead.FindStringIndex(text); at != nil {
+		from = at[0]
+	}
+	best := -1
+	for _, m := range markLine.FindAllStringSubmatchIndex(text[from:], 200) {
+		mark := text[from+m[2] : from+m[3]]
+		rest := text[from+m[1]:]
+		if i := strings.Index(rest, "\n"+mark+"\n"); i > best {
+			best = i
+			before, doc, after = text[:from+m[0]], strings.TrimPrefix(rest[:i], "\n"), rest[i+len(mark)+2:]
+		}
+	}
+	if best < 0 {
+		return text, text, "", false
+	}
+	return before, doc, after, true
+}
+
+// Has tells whether a text has a heading.
+func Has(text, heading string) bool {
+	return strings.Contains("\n"+text, "\n"+heading)
+}
+
+// Line is a line of a document that is shown with the ids of its lines: its id,
+// its place on the page in brackets where it is known, and its text.
+type Line struct{ ID, Text string }
+
+var lineWithID = regexp.MustCompile(`^(L[0-9]{1,6}) (?:\[[0-9, .-]+\] )?(.*)$`)
+
+// ReadLines gives the lines of a document that is shown with ids, and the
+// document without them; none where fewer than eight lines in ten have one.
+func ReadLines(doc string) (all []Line, without string) {
+	lines := strings.Split(doc, "\n")
+	for i, l := range lines {
+		if m := lineWithID.FindStringSubmatch(l); m != nil {
+			all = append(all, Line{m[1], m[2]})
+			lines[i] = m[2]
+		}
+	}
+	if len(all) == 0 || len(all)*10 < len(lines)*8 {
+		return nil, doc
+	}
+	return all, strings.Join(lines, "\n")
+}
+
+// Problem is a problem of a record as a prompt names it, one a line:
+//
+//  2. /bays/0/number (type): What is wrong. It speaks of /a, /b Its value now: "four"
+type Problem struct {
+	Path    value.Pointer // "" is the whole record
+	Code    string
+	Message string
+	Fields  []value.Pointer // what it speaks of, beside its path
+	Now     *value.Value    // nil: none
+}
+
+// WriteProblem gives the line of the nth problem.
+func WriteProblem(n int, p Problem) string {
+	at := string(p.Path)
+	if at == "" {
+		at = wholeRecord
+	}
+	line := fmt.Sprintf("%d. %s (%s): %s.", n, at, p.Code, p.Message)
+	for i, field := range p.Fields {
+		line += []string{speaksOf, ", "}[min(i, 1)] + string(field)
+	}
+	if p.Now != nil {
+		line += valueNow + p.Now.String()
+	}
+	return line
+}
+
+const (
+	wholeRecord = "the record"
+	speaksOf    = " It speaks of "
+	valueNow    = " Its value now: "
+)
+
+var problemLine = regexp.MustCompile(`(?m)^(\d+)\. (/\S*|` + wholeRecord + `) \(([a-z-]+)\): (.*)$`)
+
+// ReadProblems gives the problems that a text names below their heading.
+func ReadProblems(text string) (all []Problem) {
+	_, text, _ = strings.Cut("\n"+text, "\n"+Problems+"\n")
+	for _, m := range problemLine.FindAllStringSubmatch(text, -1) {
+		if _, err := strconv.Atoi(m[1]); err != nil {
+			continue
+		}
+		p := Problem{Code: m[3], Message: m[4]}
+		if m[2] != wholeRecord {
+			p.Path = value.Pointer(m[2])
+		}
+		if rest, now, ok := strings.Cut(p.Message, valueNow); ok {
+			if v, err := value.Parse(now); err == nil {
+				p.Message, p.Now = rest, &v
+			}
+		}
+		if rest, of, ok := strings.Cut(p.Message, speaksOf); ok {
+			p.Message = rest
+			for _, field := range strings.Split(of, ", ") {
+				p.Fields = append(p.Fields, value.Pointer(field))
+			}
+		}
+		p.Message = strings.TrimSuffix(p.Message, ".")
+		all = append(all, p)
+	}
+	return all
+}
+
+// Placed is a record, or a part of one, with its path.
+type Placed struct {
+	At     value.Pointer
+	Record value.Value
+}
+
+const partAt = ", its part at "
+
+// WriteRecord gives the record so far, or its part at a path, below its heading.
+func WriteRecord(record *value.Value, at value.Pointer) string {
+	head := RecordSoFar
+	if at != "" {
+		head += partAt + string(at)
+	}
+	part := record.At(at).Named("")
+	return head + "\n" + string(part.JSON()) + "\n"
+}
+
+// ReadRecord gives the record that stands below its heading, or nil.
+func ReadRecord(text string) *Placed {
+	_, rest, ok := strings.Cut("\n"+text, "\n"+RecordSoFar)
+	if !ok {
+		return nil
+	}
+	head, rest, _ := strings.Cut(rest, "\n")
+	line, _, _ := strings.Cut(rest, "\n")
+	v, err := value.Parse(line)
+	if err != nil {
+		return nil
+	}
+	at, _ := strings.CutPrefix(head, partAt)
+	return &Placed{value.Pointer(strings.TrimSpace(at)), v}
+}
+
+var placedLine = regexp.MustCompile(`(?m)^(/\d+) (\{.*\})$`)
+
+// ReadRecords gives the records that stand below their heading.
+func ReadRecords(text string) (all []Placed) {
+	_, text, _ = strings.Cut("\n"+text, "\n"+RecordsSoFar)
+	for _, m := range placedLine.FindAllStringSubmatch(text, -1) {
+		if v, err := value.Parse(m[2]); err == nil {
+			all = append(all, Placed{value.Pointer(m[1]), v})
+		}
+	}
+	return all
+}
