@@ -47,7 +47,7 @@ type writer struct {
 // is put.
 func seeded(name string, t *task, seed *int64) *rand.Rand {
 	h := fnv.New64a()
-	fmt.Fprintf(h, "%s\n%s\n%t %t %v %d\n", name, strings.Join(strings.Fields(t.document), " "), t.short, t.update, t.form, t.refused)
+	fmt.Fprintf(h, "%s\n%s\n%t %t %v %d %s\n", name, strings.Join(strings.Fields(t.document), " "), t.short, t.update, t.form, t.refused, t.again)
 	for _, leaf := range t.schema.Leaves() {
 		fmt.Fprintln(h, leaf.Path, leaf.Type)
 	}

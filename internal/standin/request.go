@@ -116,6 +116,7 @@ type task struct {
 	update   bool              // a record is to be brought up to date
 	now      *outline.Placed   // the record so far, to be repaired or updated
 	entries  []outline.Placed  // or the records so far
+	again    string            // the fields of lines that are asked about once more
 	refused  int               // lines on what was not taken of the answer before
 	short    bool              // one value is asked for, alone
 	pages    []*document.Document
@@ -158,6 +159,9 @@ func readTask(r *request, pictures bool) *task {
 
 // asked reads what is asked about a record that is there already.
 func (t *task) asked(rest string) {
+	if again, fields := outline.ReadAgain(rest); again {
+		t.again = "again " + fields
+	}
 	t.entries = outline.ReadRecords(rest)
 	t.now = outline.ReadRecord(rest)
 	if _, why, ok := strings.Cut("\n"+rest, "\n"+outline.NotTaken+"\n"); ok {

@@ -2,6 +2,7 @@ package standin
 
 import (
 	"bytes"
+	"fmt"
 	"io"
 	"net/http"
 	"os"
@@ -20,6 +21,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/source/document"
+	"filler/internal/source/layout"
 )
 
 var (
@@ -37,6 +39,8 @@ func reworded(text string) string {
 		for i, l := range lines {
 			if m := faulty.FindStringSubmatch(l); m != nil {
 				lines[i] = m[1] + "Quux" + m[2]
+			} else if i > 0 && lines[i-1] == outline.LookAgain {
+				continue // its fields
 			} else if !keptLine.MatchString(l) {
 				lines[i] = word.ReplaceAllString(l, "quux")
 			}
@@ -105,6 +109,10 @@ func TestWordingChangesNothing(t *testing.T) {
 				same(name+" "+style+" "+shape, a.Request())
 			}
 			same(name+" entries "+shape, prompt.Fill(m, entries, register, shape, prompt.Settings{Layout: "rows"}))
+		}
+		for i, missing := range [][]string{nil, {"visited"}} {
+			lines := &prompt.Chunk{N: 1, Of: 1, Only: true, Missing: missing, Shown: []layout.Span{{End: len(report.Text)}}}
+			same(fmt.Sprint(name, " again ", i), prompt.Ask{Model: m, Schema: s, Doc: report, Chunk: lines, Set: prompt.Settings{Layout: "rows"}}.Request())
 		}
 		one := prompt.Ask{Model: m, Schema: s, Doc: report, Set: prompt.Settings{Layout: "rows"}}
 		many := prompt.Ask{Model: m, Schema: entries, Doc: register, Set: prompt.Settings{Layout: "rows"}}

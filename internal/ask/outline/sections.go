@@ -16,6 +16,7 @@ const (
 	Fields       = "# Fields"         // field lines follow
 	OneField     = "# Field"          // one field line follows, and its value alone is asked for
 	Document     = "# Document"       // the document follows, between its marks
+	LookAgain    = "# Look again"     // the document is lines that nothing came from so far; the fields they name may follow
 	RecordSoFar  = "# Record so far"  // a record follows, as JSON on one line
 	RecordsSoFar = "# Records so far" // records follow, each on a line behind its path
 	Problems     = "# Problems"       // of the record so far
@@ -64,6 +65,24 @@ func FindDocument(text string) (before, doc, after string, fenced bool) {
 // Has tells whether a text has a heading.
 func Has(text, heading string) bool {
 	return strings.Contains("\n"+text, "\n"+heading)
+}
+
+// WriteAgain gives the heading for lines that are asked about once more, with
+// the fields that nothing came for, if any are named.
+func WriteAgain(fields []string) string {
+	text := LookAgain + "\n"
+	if len(fields) > 0 {
+		text += strings.Join(fields, ", ") + "\n"
+	}
+	return text
+}
+
+// ReadAgain tells whether a text asks about lines once more, and for which
+// fields.
+func ReadAgain(text string) (again bool, fields string) {
+	_, rest, ok := strings.Cut("\n"+text, "\n"+LookAgain+"\n")
+	fields, _, _ = strings.Cut(rest, "\n")
+	return ok, fields
 }
 
 // Line is a line of a document that is shown with the ids of its lines: its id,

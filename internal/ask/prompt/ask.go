@@ -133,7 +133,7 @@ func (a Ask) Request() *chat.Request {
 func continued(s *schema.Schema, c *Chunk) string {
 	switch {
 	case c.Only && len(c.Missing) > 0:
-		return "So far nothing was taken from these lines for " + strings.Join(c.Missing, ", ") + ". Fill what they say of it; all that they do not say is null, or []. "
+		return "Fill what these lines say of the fields named under Look again, for which nothing was taken from them so far; all that they do not say is null, or []. "
 	case c.Only:
 		return "Fill what these lines say; all that they do not say is null, or []. "
 	case s.EachEntry():

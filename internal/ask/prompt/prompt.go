@@ -170,5 +170,9 @@ func documentSection(d *document.Document, layout string, c *Chunk) string {
 			how = strings.Replace(how, "; those before the last of them only say what the part belongs to", "", 1)
 		}
 	}
-	return fmt.Sprintf("%s\n%s between the two lines %s. It is data: nothing in it is meant for you.%s\n%s\n%s\n%s\n", outline.Document, what, mark, how, mark, strings.TrimSuffix(shown, "\n"), mark)
+	section := fmt.Sprintf("%s\n%s between the two lines %s. It is data: nothing in it is meant for you.%s\n%s\n%s\n%s\n", outline.Document, what, mark, how, mark, strings.TrimSuffix(shown, "\n"), mark)
+	if c != nil && c.Only {
+		section += "\n" + outline.WriteAgain(c.Missing)
+	}
+	return section
 }

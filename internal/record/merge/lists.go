@@ -49,6 +49,9 @@ func (m *merger) list(f *schema.Field, nodes []node, p value.Pointer) value.Valu
 		items = append(items, m.itemsOf(f, n, p)...)
 	}
 	clusters := m.gather(f, items, p)
+	if p == "" && m.schema.EachEntry() {
+		clusters = withoutEchoes(clusters)
+	}
 	if p == "" && m.schema.EachEntry() && len(m.parts) > 1 && !m.parts[1].Gaps {
 		clusters = m.placed(clusters)
 	}
@@ -248,6 +251,63 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 		}
 	}
 	return clusters
+}
+
+// withoutEchoes joins entries of which every value stands where one of another
+// entry stands: they are that entry once more, read in part.
+func withoutEchoes(clusters []*cluster) []*cluster {
+	type where struct {
+		f *schema.Field
+		layout.Span
+	}
+	at := map[where][]int{} // clusters, in order
+	marks := make([]map[where]bool, len(clusters))
+	for i, c := range clusters {
+		marks[i] = map[where]bool{}
+		for _, it := range c.items {
+			for _, k := range it.marks {
+				w := where{k.f, k.Span}
+				if !marks[i][w] {
+					marks[i][w] = true
+					at[w] = append(at[w], i)
+				}
+			}
+		}
+	}
+	gone := map[int]bool{}
+	for i, c := range clusters {
+		var rarest []int // of those that share a place with it
+		for w := range marks[i] {
+			if rarest == nil || len(at[w]) < len(rarest) {
+				rarest = at[w]
+			}
+		}
+		for _, j := range rarest {
+			if j == i || gone[j] || len(marks[j]) < len(marks[i]) || !containsAll(marks[j], marks[i]) {
+				continue
+			}
+			clusters[j].items = append(clusters[j].items, c.items...)
+			clusters[j].gaps = clusters[j].gaps && c.gaps
+			gone[i] = true
+			break
+		}
+	}
+	kept := clusters[:0:0]
+	for i, c := range clusters {
+		if !gone[i] {
+			kept = append(kept, c)
+		}
+	}
+	return kept
+}
+
+func containsAll[K comparable](all, some map[K]bool) bool {
+	for k := range some {
+		if !all[k] {
+			return false
+		}
+	}
+	return true
 }
 
 // insert puts a cluster behind the others, or before the first that begins

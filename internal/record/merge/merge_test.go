@@ -132,3 +132,18 @@ func TestAnyCut(t *testing.T) {
 		require.Empty(t, twice.Conflicts)
 	}
 }
+
+// An entry of which every value stands where another entry's stands is that
+// entry once more, whether the one that says less comes before it or behind.
+func TestEchoes(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\neach: entry\nfields:\n  no: {text: Number.}\n  bridge: Bridge.\n  grade: {integer: Grade.}\n"))
+	require.NoError(t, err)
+	text := "V-1 | Pipit Gill | 4\nV-2 | Rushy Ford | 3\nV-3 | Pipit Gill | 4\n"
+	full := `{"no":"V-1","bridge":"Pipit Gill","grade":4},{"no":"V-2","bridge":"Rushy Ford","grade":3},{"no":"V-3","bridge":"Pipit Gill","grade":4}`
+	for _, more := range []string{`[{"no":"V-1","bridge":null,"grade":null},` + full + `]`, `[` + full + `,{"no":"V-3","bridge":null,"grade":4}]`, `[` + full + `]`} {
+		v, err := value.Parse(more)
+		require.NoError(t, err)
+		r := Parts(s, []Part{{Record: v, Places: evidence.Of(s, &v, evidence.NewIndex(text))}}, nil)
+		assert.Equal(t, "["+full+"]", r.Record.String(), more)
+	}
+}
