@@ -5,6 +5,7 @@ import (
 	"regexp"
 	"strings"
 
+	"filler/internal/base/lang"
 	"filler/internal/draft/printed"
 )
 
@@ -283,8 +284,13 @@ func (r *reader) pairs(n *node, l printed.Line) {
 var (
 	// A label in running text: one or two words before a figure, a sum or a mark.
 	labelled = regexp.MustCompile(`^([\pL]+(?: [\pL]+)??)\.?:?\s+((?:[\d€]|[A-Z]{3} ?\d|[A-Z]{1,4}-\d).*)$`)
-	leadIn   = regexp.MustCompile(`^(?:and|or|with|at|in|on|of|the|an?) `)
 )
+
+// leadsIn tells whether a text begins with a word that leads to no label.
+func leadsIn(text string) bool {
+	first, _, more := strings.Cut(text, " ")
+	return more && lang.LeadIn.Has(first)
+}
 
 // segments reads what commas set apart: `grade 2`, `by 3.4.2031`; what has no
 // label goes to first, if one is named.
@@ -298,7 +304,7 @@ func (r *reader) segments(n *node, text, first string) {
 		}
 		switch {
 		case part == "":
-		case m != nil && !leadIn.MatchString(part) && !isCode(m[1]):
+		case m != nil && !leadsIn(part) && !isCode(m[1]):
 			n.kid(strings.Trim(m[1], "."), r.sample).add(m[2], r.sample)
 		case i == 0 && first != "":
 			n.kid(first, r.sample).add(part, r.sample)

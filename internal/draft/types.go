@@ -7,6 +7,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
 )
@@ -156,8 +157,8 @@ func moneyOf(values []string) (keys string, ok bool) {
 			return "", false
 		}
 		code := m[1] + m[3]
-		if code == "€" {
-			code = "EUR"
+		if of := lang.Sign.Meaning(code); of != "" {
+			code = of
 		}
 		several = several || currency != "" && code != currency
 		currency = code

@@ -8,7 +8,8 @@ import (
 	"strings"
 	"time"
 	"unicode"
-	"unicode/utf8"
+
+	"filler/internal/base/lang"
 )
 
 // DateFormat is one way in which documents write dates, such as D.M.YYYY or
@@ -132,50 +133,21 @@ func cutDigits(s string, least, most int) (int, string, bool) {
 	return v, s[n:], err == nil
 }
 
-// monthNames are the months in further languages: German, French, Spanish,
-// Italian and Dutch.
-var monthNames = [12][]string{
-	{"januar", "jänner", "janvier", "enero", "gennaio", "januari"}, {"februar", "février", "febrero", "febbraio", "februari"},
-	{"märz", "mars", "marzo", "maart"}, {"april", "avril", "abril", "aprile"}, {"mai", "mayo", "maggio", "mei"}, {"juni", "juin", "junio", "giugno"},
-	{"juli", "juillet", "julio", "luglio"}, {"august", "août", "agosto", "augustus"}, {"september", "septembre", "septiembre", "settembre"},
-	{"oktober", "octobre", "octubre", "ottobre"}, {"november", "novembre", "noviembre"}, {"dezember", "décembre", "diciembre", "dicembre", "december"},
-}
-
-// MonthNames gives the names of a month in these languages, in small letters.
-func MonthNames(m time.Month) []string { return monthNames[m-1] }
-
+// cutMonth takes the name of a month, in any of the languages of package lang,
+// from the head of a text: its full name or, where full is false, also a short
+// one with or without a full stop.
 func cutMonth(s string, full bool) (int, string, bool) {
-	for m, names := range monthNames {
-		for _, name := range names {
-			if len(s) >= len(name) && strings.EqualFold(s[:len(name)], name) && !startsWithLetter(s[len(name):]) {
-				return m + 1, s[len(name):], true
-			}
-		}
+	word := s
+	if i := strings.IndexFunc(s, func(r rune) bool { return !unicode.IsLetter(r) }); i >= 0 {
+		word = s[:i]
 	}
-	for m := time.January; m <= time.December; m++ {
-		name := m.String()
-		if len(s) >= len(name) && strings.EqualFold(s[:len(name)], name) {
-			return int(m), s[len(name):], true
-		}
+	if m, err := strconv.Atoi(lang.Month.Meaning(word)); err == nil {
+		return m, s[len(word):], true
 	}
-	if full {
-		return 0, s, false
-	}
-	for m := time.January; m <= time.December; m++ {
-		if len(s) >= 3 && strings.EqualFold(s[:3], m.String()[:3]) {
-			rest := s[3:]
-			if m == time.September && len(rest) > 0 && (rest[0] == 't' || rest[0] == 'T') {
-				rest = rest[1:]
-			}
-			return int(m), strings.TrimPrefix(rest, "."), true
-		}
+	if m, err := strconv.Atoi(lang.ShortMonth.Meaning(word)); err == nil && !full {
+		return m, strings.TrimPrefix(s[len(word):], "."), true
 	}
 	return 0, s, false
-}
-
-func startsWithLetter(s string) bool {
-	r, _ := utf8.DecodeRuneInString(s)
-	return unicode.IsLetter(r)
 }
 
 // IsISODate tells a day as records hold it.

@@ -4,8 +4,10 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 
 	"filler/internal/ask/outline"
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/draft/printed"
 	"filler/internal/schema"
@@ -189,7 +191,9 @@ func (u *updater) say(op string, p value.Pointer, v value.Value, words string) {
 	u.ops.Kids = append(u.ops.Kids, o)
 }
 
-var takesBack = regexp.MustCompile(`(?i)\b(withdrawn|withdraw|struck out|cancelled|no longer|drop the|dropped)\b`)
+var takesBack = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)(?:^|[^\pL])` + lang.Removal.Pattern() + `(?:$|[^\pL])`)
+})
 
 // takeBack removes the items that a line takes back: one that names the item's
 // text, or its number behind the list's name.
@@ -200,7 +204,7 @@ func (u *updater) takeBack(f *schema.Field, p value.Pointer, now *value.Value) {
 			continue
 		}
 		for _, line := range strings.Split(u.task.document, "\n") {
-			if !takesBack.MatchString(line) {
+			if !takesBack().MatchString(line) {
 				continue
 			}
 			for i := range list.Kids {

@@ -350,7 +350,7 @@ func near(f *schema.Field, rest string) bool {
 		at := numberAt(rest)
 		return (at != nil && at[0] <= 12) || numberWord(rest) != ""
 	case schema.Date:
-		at := dateText.FindStringIndex(rest)
+		at := dateText().FindStringIndex(rest)
 		return at != nil && at[0] <= 60 && !strings.Contains(rest[:at[0]], ". ")
 	case schema.Text:
 		r, _ := utf8.DecodeRuneInString(rest)

@@ -4,7 +4,9 @@ import (
 	"regexp"
 	"sort"
 	"strings"
+	"sync"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -66,7 +68,7 @@ func bare(v *value.Value) bool {
 func itemNames(f *schema.Field) []string {
 	var names []string
 	for _, n := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
-		if one := singular(strings.Join(words(n), " ")); one != "" {
+		if one := lang.Singular(strings.Join(words(n), " ")); one != "" {
 			names = append(names, one)
 		}
 	}
@@ -80,7 +82,9 @@ func itemNames(f *schema.Field) []string {
 	return names
 }
 
-var headRest = regexp.MustCompile(`(?i)^(?:\s*(?:no\.?|nr\.?|number|#))?\s*[:.#–—-]?\s*([\pL\pN][\pL\pN/.-]*)`)
+var headRest = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)^(?:\s*(?:` + lang.NumberLabel.Pattern() + `\.?|#))?\s*[:.#–—-]?\s*([\pL\pN][\pL\pN/.-]*)`)
+})
 
 // heading gives the mark of the item that a line heads, as the 2 of `Bay 2:`,
 // and what follows it.
@@ -92,7 +96,7 @@ func heading(f *schema.Field, l *line) (id, behind string, ok bool) {
 			continue
 		}
 		tail := l.body[len(l.body)-len(rest):]
-		m := headRest.FindStringSubmatch(tail)
+		m := headRest().FindStringSubmatch(tail)
 		if m == nil {
 			continue
 		}
@@ -268,7 +272,7 @@ func sectioned(f *schema.Field, item []*slot, lines []*line, outer []*slot) (reg
 			continue
 		}
 		used = []*line{l}
-		if rest != "" && !unknowns[lower(strings.Trim(rest, ". "))] {
+		if rest != "" && !isBlank(rest) {
 			for _, part := range strings.Split(rest, ";") {
 				regions = append(regions, []*line{readLine(strings.TrimSpace(part))})
 			}

@@ -8,6 +8,7 @@ import (
 
 	"github.com/agext/levenshtein"
 
+	"filler/internal/base/lang"
 	"filler/internal/schema"
 )
 
@@ -54,7 +55,7 @@ func slots(group *schema.Field) []*slot {
 				if short := strings.Trim(lower(name), " .:"); short != strings.Join(words(name), " ") {
 					s.raw = append(s.raw, strings.Fields(short))
 				}
-				if one := words(singular(name)); f.Type == schema.List {
+				if one := words(lang.Singular(name)); f.Type == schema.List {
 					s.names = append(s.names, one)
 				}
 				for _, lead := range leads {
@@ -74,7 +75,7 @@ func slots(group *schema.Field) []*slot {
 	}
 	var leads []string
 	if name := listName(group); name != "" {
-		leads = []string{singular(name)}
+		leads = []string{lang.Singular(name)}
 	}
 	add(group, nil, leads)
 	return all
@@ -184,45 +185,27 @@ func listName(group *schema.Field) string {
 	return schema.Spoken(path[strings.LastIndexByte(path, '.')+1:])
 }
 
-// shortForms are abbreviations that forms use everywhere.
-var shortForms = map[string]string{"no": "number", "nr": "number", "num": "number", "ref": "reference", "tel": "telephone", "addr": "address", "qty": "quantity", "amt": "amount", "dept": "department"}
-
 // words gives the folded words of a label.
 func words(text string) []string {
 	list := strings.FieldsFunc(lower(text), func(r rune) bool {
 		return !unicode.IsLetter(r) && !unicode.IsDigit(r)
 	})
 	for i, w := range list {
-		if long, ok := shortForms[w]; ok {
+		if long := lang.Short.Meaning(w); long != "" {
 			list[i] = long
 		}
 	}
 	return list
 }
 
-var dull = map[string]bool{"the": true, "a": true, "an": true, "of": true, "it": true, "is": true, "in": true, "on": true, "at": true, "and": true, "or": true, "to": true, "for": true, "with": true, "by": true, "this": true, "that": true, "as": true, "what": true, "which": true, "when": true, "one": true, "was": true, "be": true, "are": true, "without": true, "if": true, "not": true}
-
 func aboutWords(about string) map[string]bool {
 	set := map[string]bool{}
 	for _, w := range words(about) {
-		if !dull[w] {
+		if !lang.Filler.Has(w) {
 			set[w] = true
 		}
 	}
 	return set
-}
-
-// singular gives an English noun's singular, roughly.
-func singular(name string) string {
-	switch {
-	case strings.HasSuffix(name, "ies"):
-		return name[:len(name)-3] + "y"
-	case strings.HasSuffix(name, "sses"), strings.HasSuffix(name, "xes"), strings.HasSuffix(name, "ches"), strings.HasSuffix(name, "shes"):
-		return name[:len(name)-2]
-	case strings.HasSuffix(name, "s") && !strings.HasSuffix(name, "ss"):
-		return name[:len(name)-1]
-	}
-	return name
 }
 
 // alike gives how much two words are the same, from 0 to 1; an abbreviation
@@ -263,7 +246,7 @@ func (s *slot) fit(label []string) float64 {
 	}
 	known, telling := 0, 0
 	for _, l := range label {
-		if !dull[l] {
+		if !lang.Filler.Has(l) {
 			telling++
 			if s.about[l] {
 				known++

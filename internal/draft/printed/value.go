@@ -2,11 +2,11 @@ package printed
 
 import (
 	"regexp"
-	"slices"
-	"strconv"
 	"strings"
+	"sync"
 	"time"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -14,13 +14,40 @@ import (
 
 var (
 	numberText = regexp.MustCompile(`[-+]?\d+(?:[.,]\d+)*`)
-	dateText   = regexp.MustCompile(`\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[./-]\s?\d{1,2}[./-]\s?\d{4}|\d{1,2}\.?(?:st|nd|rd|th)? (?:of )?\pL{3,9}\.?,? \d{4}|\pL{3,9} \d{1,2}(?:st|nd|rd|th)?,? \d{4}`)
 	clockText  = regexp.MustCompile(`\b\d{1,2}[:.]\d{2}(?:[:.]\d{2})?\b`)
 	stampText  = regexp.MustCompile(`\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(?::\d{2})?(?:Z|[+-]\d{2}:\d{2})`)
-	amountText = regexp.MustCompile(`(?:\b[A-Z]{3}\s?|€\s?)?\d+(?:[.,]\d+)*(?:\s?(?:€|[A-Z]{3}\b|[a-zµ°%]{1,4}[²³]?(?:/[a-z]{1,3})?))?`)
-	ordinal    = regexp.MustCompile(`(\d)(?:st|nd|rd|th)\b( of)?`)
-	unknowns   = map[string]bool{"": true, "-": true, "–": true, "—": true, "n/a": true, "none": true, "nil": true, "unknown": true, "not stated": true, "not recorded": true, "?": true, "../..": true}
 )
+
+// dateText is a date as documents print it, with the endings of days and the
+// words before months of all languages.
+var dateText = sync.OnceValue(func() *regexp.Regexp {
+	th, of := lang.Ordinal.Pattern(), lang.OrdinalOf.Pattern()
+	return regexp.MustCompile(`\d{4}-\d{1,2}-\d{1,2}|\d{1,2}[./-]\s?\d{1,2}[./-]\s?\d{4}|\d{1,2}\.?` + th + `? (?:` + of + ` )?\pL{3,12}\.?,? (?:` + of + ` )?\d{4}|\pL{3,9} \d{1,2}` + th + `?,? \d{4}`)
+})
+
+// amountText is a figure with the currency or the unit beside it, in the words
+// and signs of all languages, or a short one that is not known.
+var amountText = sync.OnceValue(func() *regexp.Regexp {
+	sign, words := lang.Sign.Pattern(), lang.Unit.Pattern()+`|`+lang.Currency.Pattern()
+	return regexp.MustCompile(`(?:\b[A-Z]{3}\s?|` + sign + `\s?)?\d+(?:[.,]\d+)*(?:\s?(?:` + sign + `|(?i:` + words + `)\b|[A-Z]{3}\b|[a-zµ°%]{1,4}[²³]?(?:/[a-z]{1,3})?))?`)
+})
+
+// plainDate gives a date without the ending of its day and the words before its month
+// and year: 3 April 2031, of the 3rd of April 2031 and of 3 de abril de 2031.
+func plainDate(date string) string {
+	return bareDate().ReplaceAllString(date, "$1$2")
+}
+
+var bareDate = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)(\d)` + lang.Ordinal.Pattern() + `([ ,.]|$)(?:` + lang.OrdinalOf.Pattern() + ` )?|\b` + lang.OrdinalOf.Pattern() + ` `)
+})
+
+// isBlank tells what forms have where there is no value: words for it, or
+// nothing but points and strokes.
+func isBlank(text string) bool {
+	text = strings.Trim(text, ". ")
+	return strings.Trim(text, "-–—_./?…") == "" || lang.Unknown.Has(text) || lang.Perhaps.Has(text)
+}
 
 // numberAt finds the first number that is no part of another word: not the 114
 // of QL-114.
@@ -42,7 +69,7 @@ func numberAt(text string) []int {
 // printed; "" where there is none.
 func printed(f *schema.Field, text string) string {
 	text = strings.TrimSpace(text)
-	if unknowns[lower(strings.Trim(text, ". "))] {
+	if isBlank(text) {
 		return ""
 	}
 	switch f = f.Kin(); f.Type {
@@ -51,14 +78,14 @@ func printed(f *schema.Field, text string) string {
 	case schema.DateTime:
 		return stampText.FindString(text)
 	case schema.Money, schema.Quantity:
-		return amountText.FindString(text)
+		return amountText().FindString(text)
 	case schema.Integer, schema.Number:
 		if at := numberAt(text); at != nil {
 			return text[at[0]:at[1]]
 		}
 		return numberWord(text)
 	case schema.Date:
-		return dateText.FindString(text)
+		return dateText().FindString(text)
 	case schema.Boolean:
 		for _, w := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(" ,;.()", r) }) {
 			if _, known := yesNo(f, w); known {
@@ -92,16 +119,12 @@ func yesNo(f *schema.Field, word string) (b, known bool) {
 	return false, false
 }
 
-var numberWords = []string{"zero", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten", "eleven", "twelve"}
-
 func numberWord(text string) string {
 	first, _, _ := strings.Cut(lower(strings.TrimSpace(text)), " ")
-	for _, w := range numberWords {
-		if w == first {
-			return w
-		}
+	if lang.Number.Meaning(first) == "" {
+		return ""
 	}
-	return ""
+	return first
 }
 
 // optionIn finds the option of a choice whose words stand first in a text; of
@@ -168,8 +191,8 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 			}
 		}
 		literal := strings.ReplaceAll(raw, ",", ".")
-		if i := slices.Index(numberWords, lower(raw)); i >= 0 {
-			literal = strconv.Itoa(i)
+		if figures := lang.Number.Meaning(raw); figures != "" {
+			literal = figures
 		}
 		v := value.Str(literal)
 		if _, to, ok := normalize.ByType(f, &v); ok {
@@ -177,11 +200,11 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 		}
 		return v, false
 	case schema.Date:
-		clean := ordinal.ReplaceAllString(strings.ReplaceAll(raw, ". ", "."), "$1")
+		clean := plainDate(strings.ReplaceAll(raw, ". ", "."))
 		if t, ok := f.ReadDate(clean); ok {
 			return value.Str(schema.ISODate(t)), true
 		}
-		if t, ok := f.ReadDate(ordinal.ReplaceAllString(raw, "$1")); ok {
+		if t, ok := f.ReadDate(plainDate(raw)); ok {
 			return value.Str(schema.ISODate(t)), true
 		}
 		return value.Str(raw), false

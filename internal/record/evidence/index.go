@@ -19,6 +19,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 )
 
@@ -93,7 +94,7 @@ func newIndex(text string, breaks []int, spans []span) *Index {
 		ix.findNumbers(s)
 	}
 	for i, t := range ix.tokens {
-		if n, ok := numberWords[t.word]; ok {
+		if n := lang.Number.Meaning(t.word); n != "" {
 			key := value.CanonicalNumber(n)
 			ix.numbers[key] = append(ix.numbers[key], ix.tokens[i].span)
 		}
@@ -135,16 +136,13 @@ func byWord(tokens []token) map[string][]int {
 	return words
 }
 
-// signs are what may stand for a currency beside a figure.
-var signs = map[string][]string{"EUR": {"€"}, "USD": {"$"}, "GBP": {"£"}, "JPY": {"¥"}}
-
 // beside widens the place of a figure over the measure right before or behind
 // it, if it stands there.
 func (ix *Index) beside(s span, measure string) span {
 	if measure == "" {
 		return s
 	}
-	for _, m := range append([]string{measure}, signs[measure]...) {
+	for _, m := range append(append([]string{measure}, lang.Sign.Names(measure)...), lang.PerhapsSign.Names(measure)...) {
 		behind := strings.TrimLeft(ix.text[s.end:min(len(ix.text), s.end+4+len(m))], " \u00a0")
 		if len(behind) >= len(m) && strings.EqualFold(behind[:len(m)], m) {
 			gap := len(ix.text[s.end:min(len(ix.text), s.end+4+len(m))]) - len(behind)
@@ -229,11 +227,6 @@ func (ix *Index) findNumbers(within span) {
 			ix.numbers[reading] = append(ix.numbers[reading], span{start, end})
 		}
 	}
-}
-
-var numberWords = map[string]string{
-	"zero": "0", "one": "1", "two": "2", "three": "3", "four": "4", "five": "5", "six": "6",
-	"seven": "7", "eight": "8", "nine": "9", "ten": "10", "eleven": "11", "twelve": "12",
 }
 
 // numberEnd gives the end of the digits, points and commas that start at i.

@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
@@ -10,6 +11,7 @@ import (
 
 	"github.com/agext/levenshtein"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -206,8 +208,8 @@ func (w *weigher) otherUnits(f *schema.Field, figure string, add func([]span, Ki
 
 // otherMonths finds a day whose month is spelled in another language.
 func (w *weigher) otherMonths(t time.Time, add func([]span, Kind, string)) {
-	for _, name := range schema.MonthNames(t.Month()) {
-		if len(w.ix.words[name]) > 0 {
+	for _, name := range lang.Month.Names(fmt.Sprint(int(t.Month()))) {
+		if name = strings.ToLower(name); len(w.ix.words[name]) > 0 {
 			add(w.ix.find(t.Format("2 ")+name+t.Format(" 2006")), Restated, "")
 			add(w.ix.find(t.Format("2 ")+"de "+name+t.Format(" de 2006")), Restated, "")
 		}

@@ -7,6 +7,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -140,8 +141,10 @@ func (u *unread) entryOf(offset int) value.Pointer {
 	return best.at
 }
 
-// blanks are what stands where a form has no value.
-var blanks = map[string]bool{"": true, "none": true, "n/a": true, "na": true, "nil": true, "unknown": true, "not stated": true, "not known": true, "-": true, "–": true, "—": true, "open": true, "tba": true, "tbd": true, "keine": true, "null": true}
+// blank tells what stands where a form has no value.
+func blank(text string) bool {
+	return text == "" || lang.Unknown.Has(text) || lang.Perhaps.Has(text) || lang.Pending.Has(text)
+}
 
 // line gives the labelled parts of a line that nothing comes from.
 func (u *unread) line(n, start, end int) []Line {
@@ -185,7 +188,7 @@ func (u *unread) line(n, start, end int) []Line {
 			stop = stop - len(said) + strings.Index(said, "   ") // another cell, without a colon
 		}
 		value := strings.TrimSpace(ix.text[c.from:stop])
-		if blanks[strings.ToLower(strings.TrimRight(value, "."))] || u.spoken(c.f, n, c.from, stop) {
+		if blank(strings.TrimRight(value, ".")) || u.spoken(c.f, n, c.from, stop) {
 			continue
 		}
 		lines = append(lines, Line{c.label, stop, n + 1, c.f.Path, strings.TrimSpace(ix.text[c.label:stop])})
@@ -296,7 +299,7 @@ func (u *unread) rowOf(n int) (string, int) {
 func (u *unread) isRead(line int, cells []string) bool {
 	full := 0
 	for _, c := range cells {
-		if !blanks[strings.ToLower(c)] {
+		if !blank(c) {
 			full++
 		}
 	}

@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"strings"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -62,10 +63,6 @@ func Declared(f *schema.Field, text string) string {
 	}
 	return sign + literal
 }
-
-// currencySigns are the signs that stand for one currency only. The dollar and
-// the pound are several countries' and are not among them.
-var currencySigns = map[string]string{"€": "EUR"}
 
 var amountText = regexp.MustCompile(`^(\pL{1,12}\.?|[€°%²³/µ\pL]{0,6})?\s*([-+]?[0-9][0-9.,'’ ]*[0-9]|[-+]?[0-9])\s*([\pL€°%/²³µ.]{1,12})?$`)
 
@@ -145,7 +142,12 @@ func measureOf(f *schema.Field, before, behind, own string) string {
 	case text == "":
 		return own
 	case f.Type == schema.Money:
-		if code := currencySigns[text]; code != "" {
+		// A sign that stands for one currency only: the dollar and the pound are
+		// several countries'.
+		if code := lang.Sign.Meaning(text); code != "" {
+			return code
+		}
+		if code := lang.Currency.Meaning(text); code != "" {
 			return code
 		}
 		if code := strings.ToUpper(text); len(code) == 3 && strings.Trim(code, "ABCDEFGHIJKLMNOPQRSTUVWXYZ") == "" {

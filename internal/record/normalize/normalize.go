@@ -15,6 +15,7 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -112,7 +113,7 @@ func (t *tidier) items(p value.Pointer, v *value.Value) {
 // with signs between them of which each is one of the list's type.
 func (t *tidier) listed(f *schema.Field, p value.Pointer, v *value.Value) {
 	word := strings.ToLower(strings.TrimSpace(v.Text))
-	if word == "" || unknowns[word] || maybe[word] || word == "[]" {
+	if word == "" || lang.Unknown.Has(word) || lang.Perhaps.Has(word) || word == "[]" {
 		t.set(p, RuleUnknown, v, value.List())
 		return
 	}
@@ -366,23 +367,18 @@ func wholeNumber(literal string) (string, bool) {
 	return whole, true
 }
 
-var yesWords = map[string]bool{
-	"ja": true, "oui": true, "sí": true, "si": true, "nein": false, "non": false,
-	"yes": true, "y": true, "true": true, "x": true, "✓": true, "✔": true, "☑": true, "☒": true,
-	"no": false, "n": false, "false": false, "☐": false,
-}
-
 // YesNo reads the words that forms use for true and false.
 func YesNo(text string) (b, known bool) {
-	b, known = yesWords[strings.ToLower(strings.Trim(text, " .[]"))]
-	return b, known
+	word := strings.Trim(text, " .[]")
+	b = lang.Yes.Has(word)
+	return b, b || lang.No.Has(word)
 }
 
-// opposites are words of which one denies the other.
-var opposites = map[string]string{"open": "closed", "absent": "present", "failed": "passed", "failing": "working", "broken": "intact", "unpaid": "paid", "unsigned": "signed", "disabled": "enabled", "off": "on", "out": "in"}
-
 // Opposite reports whether one of two words denies the other.
-func Opposite(a, b string) bool { return opposites[a] == b || opposites[b] == a }
+func Opposite(a, b string) bool {
+	denies, denied := lang.Opposite.Meaning(a), lang.Opposite.Meaning(b)
+	return denies != "" && denies == b || denied != "" && denied == a
+}
 
 // Says reads a text for true or false of one field: the words of YesNo, the
 // field's own name (`closed`), and what denies it (`open`, `not closed`).
@@ -396,10 +392,20 @@ func Says(f *schema.Field, text string) (b, known bool) {
 		return false, false
 	case text == name:
 		return true, true
-	case Opposite(text, name), text == "not "+name:
+	case Opposite(text, name), denied(text) == name:
 		return false, true
 	}
 	return false, false
+}
+
+// denied gives what a text says is not so: closed, of "not closed"; "" for one
+// that denies nothing.
+func denied(text string) string {
+	first, rest, _ := strings.Cut(text, " ")
+	if !lang.Not.Has(first) {
+		return ""
+	}
+	return rest
 }
 
 // Choice finds the one option that text means by its value, a synonym, case

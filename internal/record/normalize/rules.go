@@ -4,28 +4,15 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 
 	"github.com/shopspring/decimal"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
-
-// unknowns are the words by which models and forms say that there is no value.
-// Those in the second list may be a text that a document really has.
-var (
-	unknowns = wordSet("n/a", "n.a.", "n/a.", "not stated", "not specified", "not mentioned", "not available", "not applicable", "not given", "not found", "not provided", "not in document", "not in the document", "no information", "null", "--", "-", "–", "—", "(none)", "<null>", "keine angabe", "non précisé", "no consta")
-	maybe    = wordSet("none", "nil", "unknown", "empty", "blank", "missing", "na", "?")
-)
-
-func wordSet(list ...string) map[string]bool {
-	set := map[string]bool{}
-	for _, w := range list {
-		set[w] = true
-	}
-	return set
-}
 
 // Unknown tells whether a text says that there is no value of a field. A choice
 // that is called so is a choice.
@@ -40,7 +27,7 @@ func Unknown(f *schema.Field, text string) bool {
 		return false
 	}
 	trimmed := strings.Trim(word, ".()[]<>\"' ")
-	return unknowns[word] || unknowns[trimmed] || f.Type != schema.Text && (maybe[word] || maybe[trimmed])
+	return lang.Unknown.Has(word) || lang.Unknown.Has(trimmed) || f.Type != schema.Text && (lang.Perhaps.Has(word) || lang.Perhaps.Has(trimmed))
 }
 
 // lookalikes are letters that OCR engines put for figures, each for one figure
@@ -130,16 +117,6 @@ var units = map[string]unit{
 	"N": {"force", "1"}, "kN": {"force", "1000"}, "Pa": {"pressure", "1"}, "kPa": {"pressure", "1000"}, "bar": {"pressure", "100000"},
 }
 
-// spelled are other spellings of units.
-var spelled = map[string]string{
-	"metre": "m", "metres": "m", "meter": "m", "meters": "m", "mtr": "m", "millimetre": "mm", "millimetres": "mm", "millimeter": "mm", "millimeters": "mm",
-	"centimetre": "cm", "centimetres": "cm", "centimeter": "cm", "centimeters": "cm", "kilometre": "km", "kilometres": "km", "kilometer": "km", "kilometers": "km",
-	"inch": "in", "inches": "in", "\"": "in", "foot": "ft", "feet": "ft", "'": "ft", "yard": "yd", "yards": "yd", "mile": "mi", "miles": "mi",
-	"gram": "g", "grams": "g", "kilogram": "kg", "kilograms": "kg", "kilo": "kg", "tonne": "t", "tonnes": "t", "pound": "lb", "pounds": "lb", "lbs": "lb", "ounce": "oz", "ounces": "oz",
-	"second": "s", "seconds": "s", "sec": "s", "minute": "min", "minutes": "min", "hour": "h", "hours": "h", "hrs": "h", "day": "d", "days": "d",
-	"m²": "m2", "m³": "m3", "cm²": "cm2", "mm²": "mm2", "km²": "km2", "sqm": "m2", "hectare": "ha", "hectares": "ha", "litre": "l", "litres": "l", "liter": "l", "liters": "l", "L": "l", "mL": "ml",
-}
-
 // UnitOf gives the unit that a text names, as units are called here; "" for one
 // that is not known.
 func UnitOf(text string) string {
@@ -148,7 +125,7 @@ func UnitOf(text string) string {
 		if _, ok := units[name]; ok {
 			return name
 		}
-		if short := spelled[name]; short != "" {
+		if short := lang.Unit.Meaning(name); short != "" {
 			return short
 		}
 	}
@@ -214,13 +191,16 @@ func converted(f *schema.Field, v *value.Value) (value.Value, bool) {
 	return value.Value{}, false
 }
 
-var sentence = regexp.MustCompile(`(?i)^(?:the |its |their |this )?(.{1,60}?)(?: number| no\.?)?(?: of the [\pL ]{2,30}?| given| stated| listed)?\s*(?: is| was| are| were|:|=)\s+(.+?)\.?$`)
+// sentence is "the NAME [number] [of the …|given] is VALUE.", or "NAME: VALUE".
+var sentence = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)^(?:` + lang.Article.Pattern() + ` )?(.{1,60}?)(?: ` + lang.NumberLabel.Pattern() + `\.?)?(?: of the [\pL ]{2,30}?| ` + lang.AsStated.Pattern() + `)?\s*(?: ` + lang.Is.Pattern() + `|:|=)\s+(.+?)\.?$`)
+})
 
 // bareOf gives the value out of a sentence that says no more than the field's
 // name: "The licence is A4411." gives A4411. What is said of anything else
 // stays as it is.
 func bareOf(f *schema.Field, text string) string {
-	m := sentence.FindStringSubmatch(text)
+	m := sentence().FindStringSubmatch(text)
 	if m == nil {
 		return ""
 	}

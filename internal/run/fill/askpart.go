@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"filler/internal/ask/answer"
@@ -13,6 +14,7 @@ import (
 	"filler/internal/ask/model"
 	"filler/internal/ask/outline"
 	"filler/internal/ask/prompt"
+	"filler/internal/base/lang"
 	"filler/internal/base/tokens"
 	"filler/internal/base/value"
 	"filler/internal/record"
@@ -319,13 +321,16 @@ func (x *piece) unpack(f *schema.Field, p value.Pointer, v *value.Value) {
 
 // unstated is how models say that the document does not say: as the prompt asks
 // for, or in their own words.
-var unstated = regexp.MustCompile(`(?i)^"?(` + outline.NotStated + `\b|not (mentioned|specified|provided|given|available|present|included|found)( |\.|$)|(the|this) (document|text|letter|form|page|passage|source)s? do(es)? not (state|say|mention|give|specify|contain|provide|include)\b)`)
+// unstated is how answers to a question for one field say that there is none.
+var unstated = sync.OnceValue(func() *regexp.Regexp {
+	return regexp.MustCompile(`(?i)^"?(?:` + outline.NotStated + `\b|` + lang.Unstated.Pattern() + `(?: |\.|$)|(?:the|this) ` + lang.Document.Pattern() + `s? do(?:es)? not ` + lang.States.Pattern() + `\b)`)
+})
 
 // short takes the answer to a question: a value, or that there is none.
 func (x *piece) short(came string) {
 	v, deviations := answer.Short(came, append([]string{schema.Spoken(x.field.Name), x.field.Name}, x.field.PrintedAs...))
 	x.trace.lenient(deviations)
-	if v.Kind == value.String && unstated.MatchString(v.Text) {
+	if v.Kind == value.String && unstated().MatchString(v.Text) {
 		v, x.unstated = value.Value{}, true
 	}
 	at := v

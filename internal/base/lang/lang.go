@@ -1,0 +1,191 @@
+// Package lang holds the words that documents and models write and that mean
+// something to the program: how they say that nothing is known, months,
+// weekdays, yes and no, numbers, currencies, units, endings, words that take
+// something back. They stand in one file a language, below words/, and nothing
+// else in the code holds a list of words.
+//
+// A file is lines of
+//
+//	KIND: WORD | WORD | …
+//	KIND MEANING: WORD | WORD | …
+//
+// so that `month 3: März` says that März is the third month, and
+// `unit kg: Kilogramm` that Kilogramm is kg. A line that begins with # is a
+// remark. Of several words the first is the usual one. common.txt has what
+// belongs to no language.
+//
+// Words are looked up in all languages at once, in any case; the files are read
+// once, when they are first needed. Where two languages use a word in different
+// meanings, it has none, and TestOneMeaning says so.
+package lang
+
+import (
+	"embed"
+	"path"
+	"regexp"
+	"slices"
+	"sort"
+	"strings"
+	"sync"
+)
+
+// Kind is what words are of.
+type Kind string
+
+const (
+	Unknown     Kind = "unknown"         // says that there is no value, in any field
+	Perhaps     Kind = "perhaps-unknown" // says so too, but may be a text that a document really has
+	Pending     Kind = "pending"         // stands where a value will be
+	Unstated    Kind = "unstated"        // begins an answer that says there is none
+	Document    Kind = "document"        // what a document is called
+	States      Kind = "states"          // what a document does with a value
+	Month       Kind = "month"           // meanings 1 to 12
+	ShortMonth  Kind = "short-month"
+	Weekday     Kind = "weekday"    // meanings 1 to 7, from Monday
+	Ordinal     Kind = "ordinal"    // stands behind the figure of a day
+	OrdinalOf   Kind = "ordinal-of" // stands between a day and its month
+	Number      Kind = "number"     // meanings in figures
+	Yes         Kind = "yes"
+	No          Kind = "no"
+	Not         Kind = "not"
+	Opposite    Kind = "opposite" // of the word that is its meaning
+	Currency    Kind = "currency" // meanings are codes (ISO 4217)
+	Sign        Kind = "sign"     // of one currency only
+	PerhapsSign Kind = "perhaps-sign"
+	Unit        Kind = "unit"    // meanings are units as package normalize calls them
+	Short       Kind = "short"   // of the word that is its meaning
+	Ending      Kind = "ending"  // of a noun in the plural; its meaning that of the singular, - for none
+	Filler      Kind = "filler"  // says nothing by itself
+	LeadIn      Kind = "lead-in" // leads to what is no label
+	Article     Kind = "article"
+	Is          Kind = "is"
+	NumberLabel Kind = "number-label" // stands behind a name for its number
+	AsStated    Kind = "as-stated"
+	Removal     Kind = "removal" // takes something back
+)
+
+//go:embed words/*.txt
+var files embed.FS
+
+// Language is one language's words.
+type Language struct {
+	Code string // ISO 639-1; "common" for what belongs to none
+	list []entry
+}
+
+// entry is one line of a file.
+type entry struct {
+	kind    Kind
+	meaning string
+	words   []string
+}
+
+// table is the words of all languages.
+type table struct {
+	languages []Language
+	words     map[Kind][]string          // all of a kind, each once
+	means     map[Kind]map[string]string // by the word in small letters; "" where languages differ
+	names     map[Kind]map[string][]string
+}
+
+var all = sync.OnceValue(load)
+
+func load() *table {
+	t := &table{words: map[Kind][]string{}, means: map[Kind]map[string]string{}, names: map[Kind]map[string][]string{}}
+	entries, _ := files.ReadDir("words")
+	for _, e := range entries {
+		data, _ := files.ReadFile(path.Join("words", e.Name()))
+		l := Language{Code: strings.TrimSuffix(e.Name(), ".txt"), list: parse(string(data))}
+		for _, entry := range l.list {
+			t.add(entry)
+		}
+		t.languages = append(t.languages, l)
+	}
+	return t
+}
+
+func parse(text string) (list []entry) {
+	for _, line := range strings.Split(text, "\n") {
+		head, words, ok := strings.Cut(line, ": ")
+		if !ok || strings.HasPrefix(line, "#") {
+			continue
+		}
+		kind, meaning, _ := strings.Cut(head, " ")
+		list = append(list, entry{Kind(kind), meaning, strings.Split(words, " | ")})
+	}
+	return list
+}
+
+func (t *table) add(e entry) {
+	if t.means[e.kind] == nil {
+		t.means[e.kind], t.names[e.kind] = map[string]string{}, map[string][]string{}
+	}
+	for _, w := range e.words {
+		low := strings.ToLower(w)
+		was, known := t.means[e.kind][low]
+		switch {
+		case !known:
+			t.means[e.kind][low] = e.meaning
+			t.words[e.kind] = append(t.words[e.kind], low)
+		case was != e.meaning:
+			t.means[e.kind][low] = ""
+		}
+		if !slices.Contains(t.names[e.kind][e.meaning], w) {
+			t.names[e.kind][e.meaning] = append(t.names[e.kind][e.meaning], w)
+		}
+	}
+}
+
+// Languages gives all languages, by code.
+func Languages() []Language { return all().languages }
+
+// Words gives the words of a kind in one language, as they are written.
+func (l Language) Words(k Kind) (words []string) {
+	for _, e := range l.list {
+		if e.kind == k {
+			words = append(words, e.words...)
+		}
+	}
+	return words
+}
+
+// Has tells whether a word, in any case, is of the kind.
+func (k Kind) Has(word string) bool {
+	_, ok := all().means[k][strings.ToLower(word)]
+	return ok
+}
+
+// Meaning gives what a word means, in any case; "" for one that is not of the
+// kind or means several things.
+func (k Kind) Meaning(word string) string { return all().means[k][strings.ToLower(word)] }
+
+// Names gives the words that mean something, as they are written.
+func (k Kind) Names(meaning string) []string { return all().names[k][meaning] }
+
+// Words gives all words of the kind, in small letters.
+func (k Kind) Words() []string { return all().words[k] }
+
+// Pattern gives a regular expression, without groups that are counted, for any
+// word of the kind in small letters; of two that begin the same way the longer.
+func (k Kind) Pattern() string {
+	words := slices.Clone(k.Words())
+	sort.SliceStable(words, func(i, j int) bool { return len(words[i]) > len(words[j]) })
+	for i, w := range words {
+		words[i] = regexp.QuoteMeta(w)
+	}
+	return "(?:" + strings.Join(words, "|") + ")"
+}
+
+// Singular gives a noun in the singular by its ending, roughly.
+func Singular(noun string) string {
+	best, one := "", ""
+	for _, ending := range Ending.Words() {
+		if len(ending) > len(best) && strings.HasSuffix(strings.ToLower(noun), ending) {
+			best, one = ending, Ending.Meaning(ending)
+		}
+	}
+	if best == "" {
+		return noun
+	}
+	return noun[:len(noun)-len(best)] + strings.TrimSuffix(one, "-")
+}
