@@ -19,15 +19,16 @@ import (
 // order is the packages from the top down. A package imports only what stands
 // below it. docs/architecture.md gives the same list, with a sentence for each.
 var order = []string{"cli", "view/report", "run/fill", "run/vary", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
-	"ask/prompt", "ask/outline", "ask/model", "ask/chat", "ask/answer", "record/merge", "record/correct", "record/evidence", "record", "record/pair", "record/normalize",
+	"ask/prompt", "ask/outline", "ask/model", "ask/chat", "ask/exchange", "ask/answer", "record/merge", "record/correct", "record/evidence", "record", "record/pair", "record/normalize",
 	"store/sqlite", "store", "source/document", "source/pdf", "source/ocr", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/process", "base/place", "base/value", "base/lang",
 	"demo", "demo/paper"}
 
 // never are imports that the order allows and a promise forbids: the stand-in
 // must not know the prompt, the gold or the project, and what reads a reply
-// knows nothing of servers.
+// knows nothing of servers, and one protocol is as good as another to what asks.
 var never = map[string][]string{"standin": {"ask/prompt", "ask/model", "measure/gold", "measure/score", "base/project", "run/fill", "demo"},
-	"ask/answer": {"store/sqlite", "source/fetch", "base/project"}}
+	"ask/answer": {"store/sqlite", "source/fetch", "base/project"},
+	"cli":        {"ask/chat"}, "ask/prompt": {"ask/chat"}, "ask/model": {"ask/chat"}}
 
 // only are outside packages that one package alone may use.
 var only = map[string]string{"database/sql": "store/sqlite", "modernc.org/sqlite": "store/sqlite", "github.com/spf13/cobra": "cli",

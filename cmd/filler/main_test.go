@@ -18,7 +18,7 @@ import (
 
 	"github.com/rogpeppe/go-internal/testscript"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/demo/paper"
 	"filler/internal/standin"
 )
@@ -97,7 +97,7 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 		}
 		if len(args) == 2 && args[0] == "--replay" {
 			var err error
-			o.Replay, err = chat.LoadRecording(ts.MkAbs(args[1]))
+			o.Replay, err = exchange.LoadRecording(ts.MkAbs(args[1]))
 			ts.Check(err)
 		}
 		if len(args) == 2 && args[0] == "--script" {

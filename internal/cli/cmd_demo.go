@@ -10,7 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/demo"
 	"filler/internal/record"
 	"filler/internal/standin"
@@ -137,7 +137,7 @@ Read more: docs/asking.md, "A server by script".`,
 			}
 			if replay != "" {
 				var err error
-				if o.Replay, err = chat.LoadRecording(replay); err != nil {
+				if o.Replay, err = exchange.LoadRecording(replay); err != nil {
 					return err
 				}
 			}

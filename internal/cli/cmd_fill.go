@@ -10,7 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/base/project"
 	"filler/internal/run/fill"
@@ -202,7 +202,7 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 	var old store.Run
 	var sources []document.Source
 	if o.replay != "" {
-		if setup.Replay, err = chat.LoadRecording(o.replay); err != nil {
+		if setup.Replay, err = exchange.LoadRecording(o.replay); err != nil {
 			return nil, 0, err
 		}
 	}

@@ -7,7 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/base/project"
 	"filler/internal/demo"
@@ -74,7 +74,7 @@ func (a *app) promptCmd() *cobra.Command {
 			}
 			if asJSON {
 				for _, one := range planned {
-					a.printf("%s\n", one.Request.Body())
+					a.printf("%s\n", one.Body())
 				}
 				return nil
 			}
@@ -95,7 +95,7 @@ func (a *app) promptCmd() *cobra.Command {
 }
 
 // printRequest shows what a request says, message by message.
-func (a *app) printRequest(req *chat.Request) {
+func (a *app) printRequest(req *exchange.Request) {
 	for _, msg := range req.Messages {
 		a.printf("%s\n", a.paint(bold, "── "+msg.Role+" ──"))
 		for _, img := range msg.Images {

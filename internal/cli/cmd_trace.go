@@ -7,7 +7,6 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/ask/chat"
 	"filler/internal/base/place"
 	"filler/internal/base/value"
 	"filler/internal/run/fill"
@@ -332,7 +331,7 @@ func (t *tracer) exchange(x store.Exchange) error {
 
 func replyText(x store.Exchange) string {
 	if x.Status == 200 {
-		if r, err := chat.ReadReply(x.Reply); err == nil {
+		if r, err := fill.ReadReply(x); err == nil {
 			return r.Text
 		}
 	}

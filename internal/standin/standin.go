@@ -25,7 +25,7 @@ import (
 	"sync/atomic"
 	"time"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/base/tokens"
 	"filler/internal/source/ocr"
 )
@@ -36,11 +36,11 @@ type Options struct {
 	Delay     time.Duration // before every reply
 	Key       string        // asked for in the Authorization header, if set
 	Faults    Faults
-	Refuses   []string        // what it does not know: schema, tool, object, stream
-	Script    *Script         // rules of the user's that come first
-	Drip      time.Duration   // between the pieces of an answer in pieces
-	Replay    *chat.Recording // answers what is in it, and refuses all else
-	Log       io.Writer       // one line a request; nil: none
+	Refuses   []string            // what it does not know: schema, tool, object, stream
+	Script    *Script             // rules of the user's that come first
+	Drip      time.Duration       // between the pieces of an answer in pieces
+	Replay    *exchange.Recording // answers what is in it, and refuses all else
+	Log       io.Writer           // one line a request; nil: none
 }
 
 // Server is a running stand-in.

@@ -28,7 +28,7 @@ func ask(t *testing.T, url, model, path, shape string, s *schema.Schema) string 
 	d, err := document.Parse(path, data)
 	require.NoError(t, err)
 	req := prompt.Fill(&project.Model{Name: model, Reply: 4096}, s, d, shape, prompt.Settings{Layout: "rows"})
-	resp, err := http.Post(url+"/chat/completions", "application/json", bytes.NewReader(req.Body()))
+	resp, err := http.Post(url+"/chat/completions", "application/json", bytes.NewReader(chat.Body(req)))
 	require.NoError(t, err)
 	defer resp.Body.Close()
 	body, err := io.ReadAll(resp.Body)

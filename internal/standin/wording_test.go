@@ -14,6 +14,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/outline"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/project"
@@ -72,8 +73,8 @@ func TestWordingChangesNothing(t *testing.T) {
 		require.NoError(t, err)
 		return d
 	}
-	post := func(r *chat.Request) string {
-		resp, err := http.Post(server.URL+"/chat/completions", "application/json", bytes.NewReader(r.Body()))
+	post := func(r *exchange.Request) string {
+		resp, err := http.Post(server.URL+"/chat/completions", "application/json", bytes.NewReader(chat.Body(r)))
 		require.NoError(t, err)
 		defer resp.Body.Close()
 		body, _ := io.ReadAll(resp.Body)
@@ -82,7 +83,7 @@ func TestWordingChangesNothing(t *testing.T) {
 		return reply.Text
 	}
 	replies := map[string]bool{}
-	same := func(what string, r *chat.Request) {
+	same := func(what string, r *exchange.Request) {
 		first := post(r)
 		replies[first] = true
 		for i := range r.Messages {

@@ -18,48 +18,39 @@ import (
 	"sort"
 	"strings"
 
+	"filler/internal/ask/exchange"
 	"filler/internal/base/value"
+	"filler/internal/source/fetch"
 )
 
-// Message is one turn of the conversation.
-type Message struct {
-	Role    string // system, user or assistant
-	Content string
-	Images  []Image // stand before the text
-}
+// Codec is the protocol. See exchange.Codec.
+type Codec struct{}
 
-// Image is a picture in a message.
-type Image struct {
-	Type string // image/png, image/jpeg, …
-	Data []byte
-}
+// Path is where requests go.
+func (Codec) Path() string { return "/chat/completions" }
 
-// Request asks for one completion.
-type Request struct {
-	Model       string
-	Messages    []Message
-	Temperature float64
-	MaxTokens   int
-	Seed        *int64
-	// FormatName and Format, a JSON Schema, hold the reply's form: by
-	// response_format or, with Tool, as the parameters of one function whose
-	// call is forced. JSONObject asks for any JSON object.
-	FormatName string
-	Format     []byte
-	Tool       bool
-	JSONObject bool
-	// Stream asks for the answer in pieces. It changes how the answer travels
-	// and not what it is, so that Parts and Body leave it out; Sent has it.
-	Stream bool
-	// Extra are further keys of the body with their values as JSON; they win
-	// over ours.
-	Extra map[string]string
-}
+// Header carries a key as a bearer's (RFC 6750).
+func (Codec) Header(key string) (name, text string) { return "Authorization", "Bearer " + key }
+
+// Parts gives the body in pieces. See Parts.
+func (Codec) Parts(r *exchange.Request) [][]byte { return Parts(r) }
+
+// Sent gives the body as it goes out. See Sent.
+func (Codec) Sent(r *exchange.Request) []byte { return Sent(r) }
+
+// Read reads an answer. See ReadReply.
+func (Codec) Read(body []byte) (*exchange.Reply, error) { return ReadReply(body) }
+
+// Refusal gives what a refusal says. See ErrorText.
+func (Codec) Refusal(body []byte) string { return ErrorText(body) }
+
+// Streamed puts a streamed answer together.
+func (Codec) Streamed() fetch.Watcher { return &Stream{} }
 
 // Parts gives the body in pieces whose concatenation is the body: one for
 // each message, and what stands before and behind them. Pieces that many
 // requests share need to be kept only once.
-func (r *Request) Parts() [][]byte {
+func Parts(r *exchange.Request) [][]byte {
 	head := append([]byte(`{"model":`), value.AppendQuoted(nil, r.Model)...)
 	head = append(head, `,"messages":[`...)
 	parts := [][]byte{head}
@@ -69,13 +60,13 @@ func (r *Request) Parts() [][]byte {
 			b = append(b, ',')
 		}
 		b = append(value.AppendQuoted(append(b, `{"role":`...), m.Role), `,"content":`...)
-		parts = append(parts, append(m.appendContent(b), '}'))
+		parts = append(parts, append(appendContent(b, &m), '}'))
 	}
-	return append(parts, r.tail())
+	return append(parts, tail(r))
 }
 
 // appendContent writes the content: a text, or parts where there are pictures.
-func (m *Message) appendContent(b []byte) []byte {
+func appendContent(b []byte, m *exchange.Message) []byte {
 	if len(m.Images) == 0 {
 		return value.AppendQuoted(b, m.Content)
 	}
@@ -88,7 +79,7 @@ func (m *Message) appendContent(b []byte) []byte {
 	return append(value.AppendQuoted(append(b, `{"type":"text","text":`...), m.Content), "}]"...)
 }
 
-func (r *Request) tail() []byte {
+func tail(r *exchange.Request) []byte {
 	keys := map[string]string{}
 	keys["temperature"] = fmt.Sprintf("%g", r.Temperature)
 	keys["max_tokens"] = fmt.Sprint(r.MaxTokens)
@@ -123,53 +114,15 @@ func (r *Request) tail() []byte {
 }
 
 // Body gives the whole body.
-func (r *Request) Body() []byte { return bytes.Join(r.Parts(), nil) }
+func Body(r *exchange.Request) []byte { return bytes.Join(Parts(r), nil) }
 
 // Sent gives the body as it goes out.
-func (r *Request) Sent() []byte {
-	body := r.Body()
+func Sent(r *exchange.Request) []byte {
+	body := Body(r)
 	if !r.Stream {
 		return body
 	}
 	return append(body[:len(body)-1], `,"stream":true,"stream_options":{"include_usage":true}}`...)
-}
-
-// Shape gives how the request holds the form of the reply: schema, tool, object
-// or plain.
-func (r *Request) Shape() string {
-	switch {
-	case r.JSONObject:
-		return "object"
-	case len(r.Format) > 0 && r.Tool:
-		return "tool"
-	case len(r.Format) > 0:
-		return "schema"
-	}
-	return "plain"
-}
-
-// Weigh gives what of a request is text, and how many pictures go along: the
-// bytes of a picture are no measure of its tokens.
-func (r *Request) Weigh() (text []byte, pictures int) {
-	own := *r
-	own.Messages = nil
-	for _, m := range r.Messages {
-		pictures += len(m.Images)
-		m.Images = nil
-		own.Messages = append(own.Messages, m)
-	}
-	return own.Body(), pictures
-}
-
-// Reply is what came back, read.
-type Reply struct {
-	Text      string
-	Refusal   string // what the model said in place of an answer
-	Finish    string // stop, length, …
-	TokensIn  int
-	TokensOut int
-	HasUsage  bool
-	Called    bool // the text is the arguments of a function's call
 }
 
 type wireReply struct {
@@ -192,35 +145,27 @@ type wireReply struct {
 	Error json.RawMessage `json:"error"`
 }
 
-// NotChat says that an answer is not one of this protocol.
-type NotChat struct {
-	What string
-	Page bool // it is a web page: the address is not that of a model
-}
-
-func (e *NotChat) Error() string { return e.What }
-
 // ReadReply reads the body of an answer with status 200.
-func ReadReply(body []byte) (*Reply, error) {
+func ReadReply(body []byte) (*exchange.Reply, error) {
 	var w wireReply
 	if err := json.Unmarshal(body, &w); err != nil {
 		if LooksLikePage(body) {
-			return nil, &NotChat{"the reply is a web page", true}
+			return nil, &exchange.Unreadable{What: "the reply is a web page", Page: true}
 		}
-		return nil, &NotChat{What: "the reply is not complete JSON"}
+		return nil, &exchange.Unreadable{What: "the reply is not complete JSON"}
 	}
 	if len(w.Error) > 0 && string(w.Error) != "null" {
-		return nil, &NotChat{What: "the reply is an error: " + ErrorText(body)}
+		return nil, &exchange.Unreadable{What: "the reply is an error: " + ErrorText(body)}
 	}
 	if len(w.Choices) == 0 {
-		return nil, &NotChat{What: "the reply has no choices"}
+		return nil, &exchange.Unreadable{What: "the reply has no choices"}
 	}
 	c := w.Choices[0]
 	text, ok := contentText(c.Message.Content)
 	if !ok {
-		return nil, &NotChat{What: "the reply's content is neither text nor parts of text"}
+		return nil, &exchange.Unreadable{What: "the reply's content is neither text nor parts of text"}
 	}
-	r := &Reply{Text: text, Refusal: c.Message.Refusal, Finish: c.Finish}
+	r := &exchange.Reply{Text: text, Refusal: c.Message.Refusal, Finish: c.Finish}
 	if len(c.Message.Calls) > 0 {
 		r.Text, r.Called = arguments(c.Message.Calls[0].Function.Arguments), true
 	}

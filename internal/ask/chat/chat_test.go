@@ -7,16 +7,18 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"filler/internal/ask/exchange"
 )
 
 func TestBodyIsItsParts(t *testing.T) {
 	seed := int64(7)
-	r := &Request{Model: "m\"1", Messages: []Message{{Role: "system", Content: "a\n\"b\""}, {Role: "user", Content: "é\x01"}}, MaxTokens: 50, Seed: &seed,
+	r := &exchange.Request{Model: "m\"1", Messages: []exchange.Message{{Role: "system", Content: "a\n\"b\""}, {Role: "user", Content: "é\x01"}}, MaxTokens: 50, Seed: &seed,
 		FormatName: "f", Format: []byte(`{"type":"object"}`), Extra: map[string]string{"top_p": "0.5", "max_tokens": "9"}}
-	assert.Equal(t, bytes.Join(r.Parts(), nil), r.Body())
-	assert.Equal(t, r.Body(), r.Body(), "the same request has the same bytes")
+	assert.Equal(t, bytes.Join(Parts(r), nil), Body(r))
+	assert.Equal(t, Body(r), Body(r), "the same request has the same bytes")
 	var back map[string]any
-	require.NoError(t, json.Unmarshal(r.Body(), &back))
+	require.NoError(t, json.Unmarshal(Body(r), &back))
 	assert.Equal(t, `m"1`, back["model"])
 	assert.Equal(t, []any{map[string]any{"role": "system", "content": "a\n\"b\""}, map[string]any{"role": "user", "content": "é\x01"}}, back["messages"])
 	assert.EqualValues(t, 9, back["max_tokens"], "the user's own keys win")
@@ -81,9 +83,9 @@ func TestCalls(t *testing.T) {
 
 // Pictures stand before the text, as parts; without one the content is a text.
 func TestImages(t *testing.T) {
-	r := &Request{Model: "m", Messages: []Message{{Role: "user", Content: "what?", Images: []Image{{Type: "image/png", Data: []byte{1, 2, 3}}}}}}
-	assert.Contains(t, string(r.Body()), `"content":[{"type":"image_url","image_url":{"url":"data:image/png;base64,AQID"}},{"type":"text","text":"what?"}]`)
-	assert.True(t, json.Valid(r.Body()))
+	r := &exchange.Request{Model: "m", Messages: []exchange.Message{{Role: "user", Content: "what?", Images: []exchange.Image{{Type: "image/png", Data: []byte{1, 2, 3}}}}}}
+	assert.Contains(t, string(Body(r)), `"content":[{"type":"image_url","image_url":{"url":"data:image/png;base64,AQID"}},{"type":"text","text":"what?"}]`)
+	assert.True(t, json.Valid(Body(r)))
 	r.Messages[0].Images = nil
-	assert.Contains(t, string(r.Body()), `"content":"what?"`)
+	assert.Contains(t, string(Body(r)), `"content":"what?"`)
 }

@@ -5,8 +5,12 @@ import (
 	"encoding/json"
 	"strings"
 
+	"filler/internal/ask/exchange"
 	"filler/internal/base/value"
 )
+
+// circleStep is after how many bytes a text is looked at for circles.
+const circleStep = 512
 
 // Stream puts a streamed answer together: events of one line each, `data:` and
 // a piece of the answer as JSON, and `data: [DONE]` at the end. Nothing is
@@ -60,7 +64,7 @@ func (s *Stream) Feed(data []byte) (stop bool) {
 	s.rest = append([]byte(nil), data...)
 	if n := s.content.Len() + s.arguments.Len(); n-s.looked >= circleStep {
 		s.looked = n
-		s.circling = Circles(s.text())
+		s.circling = exchange.Circles(s.text())
 	}
 	return s.circling
 }
@@ -115,17 +119,13 @@ func (s *Stream) Whole() bool {
 	return s.done || s.finish != "" || s.circling || s.failure != nil
 }
 
-// FinishCircles is the finish of an answer that was stopped because it ran in
-// circles.
-const FinishCircles = "circles"
-
 // Body gives the answer as it would have come in one piece.
 func (s *Stream) Body() []byte {
 	if s.failure != nil {
 		return append(append([]byte(`{"error":`), s.failure...), '}')
 	}
 	if s.circling {
-		s.finish = FinishCircles
+		s.finish = exchange.FinishCircles
 	}
 	b := []byte(`{"choices":[{"index":0,"finish_reason":`)
 	b = value.AppendQuoted(b, s.finish)
@@ -148,31 +148,4 @@ func (s *Stream) Body() []byte {
 		b = append(append(b, `,"usage":`...), s.usage...)
 	}
 	return append(b, '}')
-}
-
-// What counts as running in circles: a unit of at most circleUnit bytes that
-// comes circleTimes in a row, over circleLeast bytes at least.
-const (
-	circleStep  = 512
-	circleUnit  = 400
-	circleTimes = 12
-	circleLeast = 2400
-)
-
-// Circles tells whether a text ends in the same words over and over.
-func Circles(text string) bool {
-	if len(text) < circleLeast {
-		return false
-	}
-	for unit := 1; unit <= circleUnit; unit++ {
-		reach := max(unit*circleTimes, circleLeast)
-		if reach > len(text) {
-			break
-		}
-		tail := text[len(text)-reach:]
-		if tail[unit:] == tail[:len(tail)-unit] { // each byte is that one unit before
-			return true
-		}
-	}
-	return false
 }

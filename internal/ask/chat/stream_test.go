@@ -8,6 +8,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"filler/internal/ask/exchange"
 )
 
 // An answer in pieces is the answer, wherever the pieces are cut.
@@ -40,7 +42,7 @@ func TestStream(t *testing.T) {
 			require.True(t, s.Whole())
 			reply, err := ReadReply(s.Body())
 			require.NoError(t, err)
-			assert.Equal(t, Reply{Text: text, Finish: "stop", TokensIn: 7, TokensOut: 9, HasUsage: true, Called: called}, *reply)
+			assert.Equal(t, exchange.Reply{Text: text, Finish: "stop", TokensIn: 7, TokensOut: 9, HasUsage: true, Called: called}, *reply)
 		}
 	}
 	s := &Stream{}
@@ -52,14 +54,14 @@ func TestStream(t *testing.T) {
 }
 
 func TestCircles(t *testing.T) {
-	assert.True(t, Circles(strings.Repeat(`{"kind": "rot", "grade": 1}, `, 200)))
-	assert.True(t, Circles("a good beginning "+strings.Repeat("\n", 5000)))
-	assert.False(t, Circles(strings.Repeat("short ", 20)))
+	assert.True(t, exchange.Circles(strings.Repeat(`{"kind": "rot", "grade": 1}, `, 200)))
+	assert.True(t, exchange.Circles("a good beginning "+strings.Repeat("\n", 5000)))
+	assert.False(t, exchange.Circles(strings.Repeat("short ", 20)))
 	var long strings.Builder
 	for i := range 400 {
 		fmt.Fprintf(&long, `{"number": %d, "deck": null, "defects": []}, `, i)
 	}
-	assert.False(t, Circles(long.String()), "items that count are no circle")
+	assert.False(t, exchange.Circles(long.String()), "items that count are no circle")
 	s := &Stream{}
 	stopped := false
 	for i := 0; i < 2000 && !stopped; i++ {
@@ -68,7 +70,7 @@ func TestCircles(t *testing.T) {
 	assert.True(t, stopped)
 	reply, err := ReadReply(s.Body())
 	require.NoError(t, err)
-	assert.Equal(t, FinishCircles, reply.Finish)
+	assert.Equal(t, exchange.FinishCircles, reply.Finish)
 	assert.Less(t, len(reply.Text), 6000)
 }
 

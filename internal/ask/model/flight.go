@@ -4,7 +4,7 @@ import (
 	"context"
 	"time"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 )
 
 // Between two looks at a request that another process has sent.
@@ -15,7 +15,7 @@ const (
 
 // alone sends a request once no other process has the same one on its way. Where
 // that one is answered meanwhile, its answer is taken.
-func (c *Client) alone(ctx context.Context, call Call, key string, req *chat.Request, parts [][]byte) (*Answer, error) {
+func (c *Client) alone(ctx context.Context, call Call, key string, req *exchange.Request, parts [][]byte) (*Answer, error) {
 	for look := firstLook; ; look = min(2*look, lastLook) {
 		mine, err := c.keeper.Take(key)
 		if err != nil {

@@ -28,7 +28,7 @@ import (
 	"golang.org/x/sync/singleflight"
 	"golang.org/x/time/rate"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/base/project"
 	"filler/internal/base/tokens"
 	"filler/internal/source/fetch"
@@ -48,14 +48,13 @@ type Keeper interface {
 
 // Client asks one model. Its methods may be called by many goroutines.
 type Client struct {
-	Fresh    bool              // ask again what the cache could answer
-	Retrying func(t fetch.Try) // hears of every wait before another attempt
-	Purse    *Purse            // what may be spent; nil: no limit
-	Replay   *chat.Recording   // answers in place of the server; nil: the server does
+	Fresh    bool                // ask again what the cache could answer
+	Retrying func(t fetch.Try)   // hears of every wait before another attempt
+	Purse    *Purse              // what may be spent; nil: no limit
+	Replay   *exchange.Recording // answers in place of the server; nil: the server does
 
 	model   *project.Model
-	base    string
-	key     string
+	way     Way
 	pace    project.Pace
 	keeper  Keeper
 	limiter *rate.Limiter
@@ -72,9 +71,17 @@ type Client struct {
 // SpentNano gives what this client's attempts have cost.
 func (c *Client) SpentNano() int64 { return c.spent.Load() }
 
-// New gives a client for a model that is reached at base, a base URL.
-func New(m *project.Model, base, key string, pace project.Pace, keeper Keeper) *Client {
-	c := &Client{model: m, base: strings.TrimRight(base, "/"), key: key, pace: pace, keeper: keeper, http: fetch.New(pace.AtOnce)}
+// Way is how a model is reached.
+type Way struct {
+	Base  string // URL
+	Key   string // "": none
+	Codec exchange.Codec
+}
+
+// New gives a client for a model.
+func New(m *project.Model, way Way, pace project.Pace, keeper Keeper) *Client {
+	way.Base = strings.TrimRight(way.Base, "/")
+	c := &Client{model: m, way: way, pace: pace, keeper: keeper, http: fetch.New(pace.AtOnce)}
 	if pace.PerMinute > 0 {
 		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
 	}
@@ -153,22 +160,26 @@ type Call struct {
 
 // Answer is a reply with what it cost.
 type Answer struct {
-	chat.Reply
+	exchange.Reply
 	Cached    bool
 	Estimated bool
 	CostNano  int64
 }
 
-// Key gives the cache key of a request body for a model.
-func Key(m *project.Model, body []byte) string {
-	return store.HashOf(append([]byte(Identity(m)+"\n"), body...))
+// Key gives the cache key of a request.
+func (c *Client) Key(req *exchange.Request) string {
+	return c.keyOf(bytes.Join(c.way.Codec.Parts(req), nil))
+}
+
+func (c *Client) keyOf(body []byte) string {
+	return store.HashOf(append([]byte(Identity(c.model)+"\n"), body...))
 }
 
 // Ask sends a request, unless its answer is known, and reads the reply.
-func (c *Client) Ask(ctx context.Context, call Call, req *chat.Request) (*Answer, error) {
-	parts := req.Parts()
+func (c *Client) Ask(ctx context.Context, call Call, req *exchange.Request) (*Answer, error) {
+	parts := c.way.Codec.Parts(req)
 	body := bytes.Join(parts, nil)
-	key := Key(c.model, body)
+	key := c.keyOf(body)
 	if c.Replay != nil {
 		return c.replay(call, key, req, parts, body)
 	}
@@ -198,7 +209,7 @@ func (c *Client) known(call Call, key string, parts [][]byte) (*Answer, error) {
 	if x == nil || err != nil {
 		return nil, err
 	}
-	reply, err := chat.ReadReply(x.Reply)
+	reply, err := c.way.Codec.Read(x.Reply)
 	if err != nil {
 		return nil, nil // it could not be read then either; ask again
 	}
@@ -207,12 +218,12 @@ func (c *Client) known(call Call, key string, parts [][]byte) (*Answer, error) {
 	return &Answer{Reply: *reply, Cached: true}, err
 }
 
-func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Request, parts [][]byte) (*Answer, error) {
+func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.Request, parts [][]byte) (*Answer, error) {
 	answer := &Answer{}
 	client := *c.http
 	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
 	most, taken := c.most(req), 0
-	var read *chat.Reply // the answer of the attempt at hand
+	var read *exchange.Reply // the answer of the attempt at hand
 	client.Gate = func(ctx context.Context) (err error) {
 		read = nil
 		if taken, err = c.gate(ctx, req); err != nil {
@@ -241,8 +252,8 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 			return nil
 		}
 		var err error
-		read, err = chat.ReadReply(body)
-		var not *chat.NotChat
+		read, err = c.way.Codec.Read(body)
+		var not *exchange.Unreadable
 		if errors.As(err, &not) && not.Page && !c.served.Load() {
 			return nil // a wrong address more likely than a bad moment: no other attempt betters it
 		}
@@ -252,17 +263,17 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 		return err
 	}
 	if req.Stream = c.model.Stream && !c.whole.Load(); req.Stream {
-		client.Watch = func() fetch.Watcher { return &chat.Stream{} }
+		client.Watch = func() fetch.Watcher { return c.way.Codec.Streamed() }
 	}
-	status, raw, err := client.Post(ctx, c.base+"/chat/completions", c.headers(), req.Sent())
-	if err == nil && req.Stream && status == http.StatusBadRequest && aboutStreams.MatchString(chat.ErrorText(raw)) {
+	status, raw, err := client.Post(ctx, c.way.Base+c.way.Codec.Path(), c.headers(), c.way.Codec.Sent(req))
+	if err == nil && req.Stream && status == http.StatusBadRequest && aboutStreams.MatchString(c.way.Codec.Refusal(raw)) {
 		c.whole.Store(true) // the server does not stream: ask for the answer in one piece
 		return c.send(ctx, call, key, req, parts)
 	}
-	var not *chat.NotChat
+	var not *exchange.Unreadable
 	switch {
 	case errors.As(err, &not):
-		return nil, &Failure{Msg: fmt.Sprintf("%s: %s, in %s", c.base, not, times(c.pace.Attempts)), Hint: checkAddress, Err: err}
+		return nil, &Failure{Msg: fmt.Sprintf("%s: %s, in %s", c.way.Base, not, times(c.pace.Attempts)), Hint: checkAddress, Err: err}
 	case err != nil:
 		return nil, c.unanswered(ctx, err)
 	}
@@ -270,9 +281,9 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 	if status != http.StatusOK {
 		return nil, c.refused(status, raw, req.Shape())
 	}
-	if read == nil || c.key != "" { // a page, or a body out of which the key was struck
-		if read, err = chat.ReadReply(raw); err != nil {
-			return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.base, err), Hint: checkAddress, Fatal: true, Err: err}
+	if read == nil || c.way.Key != "" { // a page, or a body out of which the key was struck
+		if read, err = c.way.Codec.Read(raw); err != nil {
+			return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.way.Base, err), Hint: checkAddress, Fatal: true, Err: err}
 		}
 	}
 	answer.Reply = *read
@@ -280,17 +291,17 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *chat.Requ
 }
 
 // replay answers from a recording: nothing is sent, and nothing is paid.
-func (c *Client) replay(call Call, key string, req *chat.Request, parts [][]byte, body []byte) (*Answer, error) {
+func (c *Client) replay(call Call, key string, req *exchange.Request, parts [][]byte, body []byte) (*Answer, error) {
 	status, raw, err := c.Replay.Answer(body)
 	if err != nil {
-		var not *chat.NotRecorded
+		var not *exchange.NotRecorded
 		if errors.As(err, &not) {
 			not.Document = call.Document
 		}
 		return nil, &Failure{Msg: err.Error(), Fatal: true, Err: err}
 	}
 	x := store.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts, Status: status, Reply: raw}
-	reply, rerr := chat.ReadReply(raw)
+	reply, rerr := c.way.Codec.Read(raw)
 	if status == http.StatusOK && rerr == nil {
 		x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
 	}
@@ -312,7 +323,7 @@ var errBudget = errors.New("the budget")
 
 // most gives the most that an attempt can cost: its tokens, counted and a tenth
 // more, since models count by vocabularies of their own, and the longest reply.
-func (c *Client) most(req *chat.Request) int64 {
+func (c *Client) most(req *exchange.Request) int64 {
 	if c.Purse == nil {
 		return 0
 	}
@@ -324,20 +335,20 @@ func (c *Client) most(req *chat.Request) int64 {
 const perPicture = 1600
 
 // TokensOf counts the tokens of a request; what a picture takes is a guess.
-func TokensOf(req *chat.Request) int {
+func TokensOf(req *exchange.Request) int {
 	text, pictures := req.Weigh()
 	return tokens.Count(string(text)) + pictures*perPicture
 }
 
-// guess is TokensOf by bytes alone.
-func guess(req *chat.Request) int {
+// Guess is TokensOf by bytes alone, near enough and fast.
+func Guess(req *exchange.Request) int {
 	text, pictures := req.Weigh()
 	return tokens.EstimateBytes(len(text)) + pictures*perPicture
 }
 
 // gate waits for the pace: so many requests and so many tokens a minute. It
 // gives the tokens that were taken for the request.
-func (c *Client) gate(ctx context.Context, req *chat.Request) (int, error) {
+func (c *Client) gate(ctx context.Context, req *exchange.Request) (int, error) {
 	if c.limiter != nil {
 		if err := c.limiter.Wait(ctx); err != nil {
 			return 0, err
@@ -346,7 +357,7 @@ func (c *Client) gate(ctx context.Context, req *chat.Request) (int, error) {
 	if c.minute == nil {
 		return 0, nil
 	}
-	return c.minute.take(ctx, guess(req)+min(req.MaxTokens, usualReply))
+	return c.minute.take(ctx, Guess(req)+min(req.MaxTokens, usualReply))
 }
 
 // usualReply is what a reply is taken for before it comes.
@@ -357,22 +368,23 @@ func (c *Client) headers() map[string]string {
 	for k, v := range c.model.Headers {
 		h[k] = v
 	}
-	if c.key != "" {
-		h["Authorization"] = "Bearer " + c.key
+	if c.way.Key != "" {
+		name, text := c.way.Codec.Header(c.way.Key)
+		h[name] = text
 	}
 	return h
 }
 
 // strike takes the key out of what a server sent.
 func (c *Client) strike(body []byte) []byte {
-	if c.key == "" {
+	if c.way.Key == "" {
 		return body
 	}
-	return bytes.ReplaceAll(body, []byte(c.key), []byte("[key]"))
+	return bytes.ReplaceAll(body, []byte(c.way.Key), []byte("[key]"))
 }
 
 // exchange puts an attempt and its price into the ledger's words.
-func (c *Client) exchange(call Call, key string, req *chat.Request, parts [][]byte, t fetch.Try, reply *chat.Reply) store.Exchange {
+func (c *Client) exchange(call Call, key string, req *exchange.Request, parts [][]byte, t fetch.Try, reply *exchange.Reply) store.Exchange {
 	x := store.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: t.Number, Request: parts,
 		Status: t.Status, Reply: c.strike(t.Body), Took: t.Took}
 	if t.Err != nil {
@@ -383,13 +395,13 @@ func (c *Client) exchange(call Call, key string, req *chat.Request, parts [][]by
 		if reply != nil && reply.HasUsage {
 			x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
 		} else {
-			x.Estimated, x.TokensIn = true, guess(req)
+			x.Estimated, x.TokensIn = true, Guess(req)
 			if reply != nil {
 				x.Finish, x.TokensOut = reply.Finish, tokens.Estimate(reply.Text)
 			}
 		}
 	case t.Status == 0 && t.Sent:
-		x.Estimated, x.TokensIn, x.TokensOut = true, guess(req), tokens.EstimateBytes(len(t.Body))
+		x.Estimated, x.TokensIn, x.TokensOut = true, Guess(req), tokens.EstimateBytes(len(t.Body))
 	}
 	x.CostNano = Cost(c.model, x.TokensIn, x.TokensOut)
 	return x
@@ -413,7 +425,7 @@ func (c *Client) unanswered(ctx context.Context, err error) error {
 	case errors.Is(err, errBudget):
 		return &Failure{Msg: "the next request might exceed the budget", Hint: "raise it with --budget and continue with --resume", Fatal: true, Budget: true, Err: err}
 	case errors.As(err, &none):
-		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.base), Hint: "start the server, or correct the model's address", Fatal: true, Err: err}
+		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.way.Base), Hint: "start the server, or correct the model's address", Fatal: true, Err: err}
 	case errors.As(err, &broken):
 		return &Failure{Msg: fmt.Sprintf("%s, in %s", broken, times(c.pace.Attempts)), Hint: "try again with `filler fill --resume`, or raise pace.timeout", Err: err}
 	}
@@ -430,8 +442,8 @@ func times(n int) string {
 // refused puts an answer other than 200 into words. shape is that of the
 // request.
 func (c *Client) refused(status int, body []byte, shape string) error {
-	said := chat.ErrorText(body)
-	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.base, status, said)}
+	said := c.way.Codec.Refusal(body)
+	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.way.Base, status, said)}
 	switch {
 	case status == 401 || status == 403:
 		f.Hint, f.Fatal = "put a valid key into the variable named by the model's `key_from`", true
@@ -442,10 +454,10 @@ func (c *Client) refused(status int, body []byte, shape string) error {
 	case status >= 300 && status < 400:
 		f.Hint, f.Fatal = "the server redirects; write the new address into `at`", true
 	case status == 429:
-		f.Msg = fmt.Sprintf("%s answered 429 (%s) %s", c.base, said, timesOver(c.pace.Attempts))
+		f.Msg = fmt.Sprintf("%s answered 429 (%s) %s", c.way.Base, said, timesOver(c.pace.Attempts))
 		f.Hint = "lower pace.at_once or set pace.per_minute, then `filler fill --resume`"
 	case status >= 500:
-		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.base, status, said, times(c.pace.Attempts))
+		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.way.Base, status, said, times(c.pace.Attempts))
 		f.Hint = "the server has a fault; try `filler fill --resume` later"
 	case aboutLength.MatchString(said):
 		f.Hint = "the request is too long for the model; split the document, or set the model's `context`"

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/base/project"
 	"filler/internal/store"
 	"filler/internal/store/sqlite"
@@ -28,15 +29,15 @@ func setup(t *testing.T, m *project.Model, key string, handle http.HandlerFunc) 
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
 	m.At = s.URL
-	return New(m, s.URL, key, project.Pace{AtOnce: 8, Attempts: 2, Timeout: 5 * time.Second}, l), l
+	return New(m, Way{s.URL, key, chat.Codec{}}, project.Pace{AtOnce: 8, Attempts: 2, Timeout: 5 * time.Second}, l), l
 }
 
 func reply(w http.ResponseWriter, text string, in, out int) {
 	fmt.Fprintf(w, `{"choices":[{"message":{"content":%q},"finish_reason":"stop"}],"usage":{"prompt_tokens":%d,"completion_tokens":%d}}`, text, in, out)
 }
 
-func ask(text string) *chat.Request {
-	return &chat.Request{Model: "m", Messages: []chat.Message{{Role: "user", Content: text}}, MaxTokens: 10}
+func ask(text string) *exchange.Request {
+	return &exchange.Request{Model: "m", Messages: []exchange.Message{{Role: "user", Content: text}}, MaxTokens: 10}
 }
 
 // The same request is sent once: while it is on its way others wait for it,
@@ -155,7 +156,7 @@ func TestIdentityIsWithoutThePort(t *testing.T) {
 // Five requests at 1,200 a minute take 200 ms at least, however slow the machine.
 func TestPace(t *testing.T) {
 	c, _ := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "auto"}, "", func(w http.ResponseWriter, _ *http.Request) { reply(w, "hi", 1, 1) })
-	c = New(c.model, c.base, "", project.Pace{AtOnce: 1, PerMinute: 1200, Attempts: 1, Timeout: time.Minute}, c.keeper)
+	c = New(c.model, c.way, project.Pace{AtOnce: 1, PerMinute: 1200, Attempts: 1, Timeout: time.Minute}, c.keeper)
 	began := time.Now()
 	for i := range 5 {
 		_, err := c.Ask(context.Background(), Call{Run: 1, N: i}, ask(fmt.Sprint(i)))

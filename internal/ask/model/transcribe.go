@@ -7,7 +7,7 @@ import (
 	"net/http"
 	"strings"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/source/ocr"
 )
 
@@ -32,8 +32,8 @@ func (t Transcriber) Read(ctx context.Context, picture []byte) ([]byte, error) {
 	if !strings.HasPrefix(kind, "image/") {
 		return nil, &ocr.Error{Msg: "models take PNG and JPEG pictures; this is neither", Hint: "save it as PNG"}
 	}
-	req := &chat.Request{Model: m.Name, Temperature: m.Temperature, MaxTokens: m.Reply, Extra: m.Body,
-		Messages: []chat.Message{{Role: "user", Content: transcribe, Images: []chat.Image{{Type: kind, Data: picture}}}}}
+	req := &exchange.Request{Model: m.Name, Temperature: m.Temperature, MaxTokens: m.Reply, Extra: m.Body,
+		Messages: []exchange.Message{{Role: "user", Content: transcribe, Images: []exchange.Image{{Type: kind, Data: picture}}}}}
 	answer, err := t.Client.Ask(ctx, Call{Step: "transcribe"}, req)
 	var f *Failure
 	switch {

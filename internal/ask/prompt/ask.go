@@ -5,7 +5,7 @@ import (
 	"strings"
 	"sync"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/outline"
 	"filler/internal/base/project"
 	"filler/internal/base/value"
@@ -44,8 +44,8 @@ type Ask struct {
 	Style  string // Record (also for a part), ByField or ByPointer
 	Shape  string // schema, tool, object or words
 	Set    Settings
-	Images []chat.Image // of the pages
-	Kept   *Kept        // what is the same for all documents; nil: made each time
+	Images []exchange.Image // of the pages
+	Kept   *Kept            // what is the same for all documents; nil: made each time
 }
 
 // Kept keeps what requests have in common, so that it is made once for many
@@ -89,12 +89,12 @@ func (a Ask) wire(how outline.Values) []byte {
 }
 
 // Fill gives the request that asks for the record of a document whole.
-func Fill(m *project.Model, s *schema.Schema, d *document.Document, shape string, set Settings) *chat.Request {
+func Fill(m *project.Model, s *schema.Schema, d *document.Document, shape string, set Settings) *exchange.Request {
 	return Ask{Model: m, Schema: s, Doc: d, Style: Record, Shape: shape, Set: set}.Request()
 }
 
 // Request gives the request.
-func (a Ask) Request() *chat.Request {
+func (a Ask) Request() *exchange.Request {
 	if a.Style == ByField {
 		return a.question()
 	}
@@ -143,22 +143,22 @@ func continued(s *schema.Schema, c *Chunk) string {
 }
 
 // write puts the messages into a request.
-func (a Ask) write(r *chat.Request, closing string) {
+func (a Ask) write(r *exchange.Request, closing string) {
 	doc := a.section()
 	if t := a.Set.Template; t != nil {
 		// One that was sound with all samples and fails all the same gives way to
 		// our own words: a document should not be lost to it.
 		if system, user, err := t.try(templateData(a.Schema, a, doc, closing)); err == nil {
 			if system != "" {
-				r.Messages = append(r.Messages, chat.Message{Role: "system", Content: system})
+				r.Messages = append(r.Messages, exchange.Message{Role: "system", Content: system})
 			}
-			r.Messages = append(r.Messages, chat.Message{Role: "user", Content: user, Images: a.Images})
+			r.Messages = append(r.Messages, exchange.Message{Role: "user", Content: user, Images: a.Images})
 			return
 		}
 	}
 	r.Messages = append(r.Messages,
-		chat.Message{Role: "system", Content: a.Kept.text(a.Schema, "system "+a.how(), func() string { return system(a.Schema, a.Set, a.how()) })},
-		chat.Message{Role: "user", Content: doc + "\n# Answer\n" + closing + "\n", Images: a.Images})
+		exchange.Message{Role: "system", Content: a.Kept.text(a.Schema, "system "+a.how(), func() string { return system(a.Schema, a.Set, a.how()) })},
+		exchange.Message{Role: "user", Content: doc + "\n# Answer\n" + closing + "\n", Images: a.Images})
 }
 
 // seen tells whether the model is to say where on the pages values stand.
@@ -180,8 +180,8 @@ func (a Ask) section() string {
 	return s
 }
 
-func (a Ask) base() *chat.Request {
-	return &chat.Request{Model: a.Model.Name, Temperature: a.Model.Temperature, MaxTokens: a.Model.Reply, Extra: a.Model.Body}
+func (a Ask) base() *exchange.Request {
+	return &exchange.Request{Model: a.Model.Name, Temperature: a.Model.Temperature, MaxTokens: a.Model.Reply, Extra: a.Model.Body}
 }
 
 // how is the style that values are written in.
@@ -200,7 +200,7 @@ const howToSee = `- Give each value as {"value": …, "page": …, "box": [left,
 `
 
 // question asks for one field, to be answered with its value alone.
-func (a Ask) question() *chat.Request {
+func (a Ask) question() *exchange.Request {
 	r := a.base()
 	a.Shape = "plain"
 	closing := "Answer with the value of this one field alone, on one line, without its name and without a sentence around it. Where the document does not state it, answer: " + outline.NotStated
@@ -212,7 +212,7 @@ func (a Ask) question() *chat.Request {
 		a.write(r, closing)
 		return r
 	}
-	r.Messages = []chat.Message{
+	r.Messages = []exchange.Message{
 		{Role: "system", Content: role + houseRules(a.Set)},
 		{Role: "user", Content: doc + "\n" + outline.OneField + "\n" + outline.Write(a.Schema) + "\n# How to write the value\n" + howToOne(a.Schema) + "\n# Answer\n" + closing + "\n", Images: a.Images}}
 	return r
@@ -237,7 +237,7 @@ type Repair struct {
 }
 
 // Request gives the request.
-func (a Repair) Request() *chat.Request {
+func (a Repair) Request() *exchange.Request {
 	r := a.base()
 	var b strings.Builder
 	b.WriteString(a.section())
@@ -251,6 +251,6 @@ func (a Repair) Request() *chat.Request {
 	if a.Refused != "" {
 		b.WriteString("\n" + outline.NotTaken + "\nYour last answer: " + a.Refused + ".\n")
 	}
-	r.Messages = []chat.Message{{Role: "system", Content: a.Kept.text(a.Schema, "system "+Record, func() string { return system(a.Schema, a.Set, Record) })}, {Role: "user", Content: b.String(), Images: a.Images}}
+	r.Messages = []exchange.Message{{Role: "system", Content: a.Kept.text(a.Schema, "system "+Record, func() string { return system(a.Schema, a.Set, Record) })}, {Role: "user", Content: b.String(), Images: a.Images}}
 	return r
 }

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/outline"
 	"filler/internal/base/value"
 	"filler/internal/record"
@@ -20,12 +21,12 @@ import (
 )
 
 // everyRequest gives a request of each kind about a document.
-func everyRequest(t *testing.T, s *schema.Schema, text string, set Settings) map[string]*chat.Request {
+func everyRequest(t *testing.T, s *schema.Schema, text string, set Settings) map[string]*exchange.Request {
 	t.Helper()
 	d := doc(t, text)
 	rec, err := value.Parse(`{"report_no":"FB-2031-00007","bays":[{"number":1}]}`)
 	require.NoError(t, err)
-	all := map[string]*chat.Request{}
+	all := map[string]*exchange.Request{}
 	for _, shape := range []string{"schema", "tool", "object", "plain"} {
 		ask := Ask{Model: m, Schema: s, Doc: d, Shape: shape, Set: set}
 		for _, style := range []string{Record, ByPointer, Open} {
@@ -63,7 +64,7 @@ func TestHostileDocuments(t *testing.T) {
 			require.Equal(t, len(was.Messages), len(req.Messages), kind)
 			require.Equal(t, was.Messages[0].Content, req.Messages[0].Content, "%s: the first message is the same for all documents", kind)
 			require.Equal(t, string(was.Format), string(req.Format), kind)
-			require.True(t, json.Valid(req.Body()), kind)
+			require.True(t, json.Valid(chat.Body(req)), kind)
 			mark := outline.Fence(doc(t, text).Part("rows", []layout.Span{{Start: 0, End: len(doc(t, text).Text)}}))
 			require.NotContains(t, text, mark, "a mark is never in the document")
 			last := req.Messages[len(req.Messages)-1].Content
@@ -93,16 +94,16 @@ func TestKeptRequestsAreTheSame(t *testing.T) {
 			b := a
 			b.Kept = kept
 			one, two := a.Request(), b.Request()
-			if string(one.Body()) != string(two.Body()) || string(one.Body()) != string(a.Request().Body()) {
-				done <- fmt.Sprintf("%s %s: %s\nand\n%s", shape, style, one.Body(), two.Body())
+			if string(chat.Body(one)) != string(chat.Body(two)) || string(chat.Body(one)) != string(chat.Body(a.Request())) {
+				done <- fmt.Sprintf("%s %s: %s\nand\n%s", shape, style, chat.Body(one), chat.Body(two))
 				return
 			}
 			if joined := strings.Join(func() (parts []string) {
-				for _, p := range two.Parts() {
+				for _, p := range chat.Parts(two) {
 					parts = append(parts, string(p))
 				}
 				return parts
-			}(), ""); joined != string(two.Body()) {
+			}(), ""); joined != string(chat.Body(two)) {
 				done <- "the parts are not the body"
 				return
 			}

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/ask/chat"
 	"filler/internal/ask/outline"
 	"filler/internal/base/project"
 	"filler/internal/base/value"
@@ -43,7 +44,7 @@ func TestSectionsComeInOrder(t *testing.T) {
 		}
 		assert.Equal(t, shape == "schema", len(r.Format) > 0)
 		assert.Equal(t, shape == "plain", strings.Contains(all, `"bays": [{"number": <integer or null>`))
-		assert.Equal(t, r.Body(), Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{Layout: "rows"}).Body())
+		assert.Equal(t, chat.Body(r), chat.Body(Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{Layout: "rows"})))
 	}
 	out := outline.Write(load(t))
 	assert.Contains(t, out, "    - kind (choice): What is wrong. One of: \"rot\" (also written \"decay\", \"decayed timber\"); \"rust\"")
@@ -100,7 +101,7 @@ func TestSettings(t *testing.T) {
 // the form in words.
 func TestShapes(t *testing.T) {
 	for _, shape := range []string{"schema", "tool", "object", "plain"} {
-		body := string(Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{}).Body())
+		body := string(chat.Body(Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{})))
 		assert.Equal(t, shape == "schema", strings.Contains(body, `"json_schema"`), shape)
 		assert.Equal(t, shape == "tool", strings.Contains(body, `"tool_choice":{"type":"function"`), shape)
 		assert.Equal(t, shape == "object", strings.Contains(body, `{"type":"json_object"}`), shape)

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/outline"
 	"filler/internal/base/value"
 )
@@ -18,7 +18,7 @@ type Update struct {
 }
 
 // Request gives the request.
-func (a Update) Request() *chat.Request {
+func (a Update) Request() *exchange.Request {
 	r := a.base()
 	var b strings.Builder
 	b.WriteString(a.section())
@@ -40,6 +40,6 @@ func (a Update) Request() *chat.Request {
 	if len(a.Refused) > 0 {
 		b.WriteString("\n" + outline.NotTaken + "\n- " + strings.Join(a.Refused, "\n- ") + "\n")
 	}
-	r.Messages = []chat.Message{{Role: "system", Content: a.Kept.text(a.Schema, "system "+Record, func() string { return system(a.Schema, a.Set, Record) })}, {Role: "user", Content: b.String(), Images: a.Images}}
+	r.Messages = []exchange.Message{{Role: "system", Content: a.Kept.text(a.Schema, "system "+Record, func() string { return system(a.Schema, a.Set, Record) })}, {Role: "user", Content: b.String(), Images: a.Images}}
 	return r
 }

@@ -10,12 +10,11 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/ask/answer"
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/ask/outline"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/lang"
-	"filler/internal/base/tokens"
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/record/evidence"
@@ -95,7 +94,7 @@ func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 		req := ask.Request()
 		req.Seed = w.Seed
 		if most := w.Model.Context; most > 0 {
-			if need := tokens.EstimateBytes(len(req.Body())) + w.Model.Reply; need > most && len(ask.Images) == 0 {
+			if need := model.Guess(req) + w.Model.Reply; need > most && len(ask.Images) == 0 {
 				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "one of its lines is too long; split it, or use a model with a larger context"}
 			}
 		}
@@ -134,7 +133,7 @@ func follows(shape string, a *model.Answer) bool {
 
 // cutOff tells a reply that did not come to its own end: it was too long, or ran
 // in circles and was stopped.
-func cutOff(a *model.Answer) bool { return a.Finish == "length" || a.Finish == chat.FinishCircles }
+func cutOff(a *model.Answer) bool { return a.Finish == "length" || a.Finish == exchange.FinishCircles }
 
 // usable tells whether a reply that did not keep its form says enough all the
 // same: asking again costs.

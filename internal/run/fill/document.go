@@ -6,7 +6,7 @@ import (
 	"strings"
 	"sync"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/value"
@@ -181,7 +181,7 @@ func (w *filling) fillAll(ctx context.Context, pieces []*piece) error {
 }
 
 // send sends a request. How many may be under way is the client's to say.
-func (w *filling) send(ctx context.Context, step string, req *chat.Request) (*model.Answer, error) {
+func (w *filling) send(ctx context.Context, step string, req *exchange.Request) (*model.Answer, error) {
 	return w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: w.turn + step, Document: w.task.Document}, req)
 }
 
@@ -439,4 +439,4 @@ func (w *filling) toLedger(status record.Status, rec, proof []byte) store.Record
 	return r
 }
 
-func (w *filling) images() []chat.Image { return w.pages.images }
+func (w *filling) images() []exchange.Image { return w.pages.images }

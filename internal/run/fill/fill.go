@@ -23,6 +23,7 @@ import (
 	"time"
 
 	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/project"
@@ -81,10 +82,17 @@ type Setup struct {
 	Stdin    io.Reader
 	Reader   *document.Reader // nil: one with the defaults
 	Settings prompt.Settings
-	Replay   *chat.Recording // answers in place of the model, if set
-	Then     *project.Model  // asked where Model leaves problems; may be nil
-	Job      string          // the project's job, or ""
+	Replay   *exchange.Recording // answers in place of the model, if set
+	Then     *project.Model      // asked where Model leaves problems; may be nil
+	Job      string              // the project's job, or ""
+	Codec    exchange.Codec      // the protocol of the models; nil: chat completions
 }
+
+// protocol is that of servers where nothing else is said.
+var protocol exchange.Codec = chat.Codec{}
+
+// ReadReply reads the reply of a kept exchange.
+func ReadReply(x store.Exchange) (*exchange.Reply, error) { return protocol.Read(x.Reply) }
 
 // New prepares a Filler, and starts the stand-in where the model is one.
 func New(s Setup) (*Filler, error) {
@@ -121,12 +129,15 @@ func newOne(s Setup) (*Filler, error) {
 	for _, e := range s.Settings.Solved {
 		f.shingles = append(f.shingles, document.NewShingles(e.Text))
 	}
+	if s.Codec == nil {
+		s.Codec = protocol
+	}
 	if s.Replay != nil { // neither a server nor a key is needed
-		f.Client = model.New(s.Model, s.Model.At, "", s.Pace, s.Ledger)
+		f.Client = model.New(s.Model, model.Way{Base: s.Model.At, Codec: s.Codec}, s.Pace, s.Ledger)
 		f.Client.Replay = s.Replay
 		return f, nil
 	}
-	if f.Client, f.server, err = connect(s.Model, s.Dir, s.Pace, s.Ledger); err != nil {
+	if f.Client, f.server, err = connect(s.Model, s.Dir, s.Pace, s.Codec, s.Ledger); err != nil {
 		return nil, err
 	}
 	f.Client.Fresh = s.Fresh
@@ -135,7 +146,7 @@ func newOne(s Setup) (*Filler, error) {
 
 // connect makes a client for a model, and starts the stand-in where that is
 // the model.
-func connect(m *project.Model, dir string, pace project.Pace, l store.Store) (*model.Client, *standin.Server, error) {
+func connect(m *project.Model, dir string, pace project.Pace, codec exchange.Codec, l store.Store) (*model.Client, *standin.Server, error) {
 	key, err := m.Key(dir)
 	if err != nil {
 		return nil, nil, err
@@ -148,13 +159,13 @@ func connect(m *project.Model, dir string, pace project.Pace, l store.Store) (*m
 		}
 		base = server.URL
 	}
-	return model.New(m, base, key, pace, l), server, nil
+	return model.New(m, model.Way{Base: base, Key: key, Codec: codec}, pace, l), server, nil
 }
 
 // Transcriber gives the OCR engine that has a model write down what is on a
 // picture, and what ends it.
 func Transcriber(m *project.Model, dir string, pace project.Pace, l store.Store) (ocr.Engine, func(), error) {
-	client, server, err := connect(m, dir, pace, l)
+	client, server, err := connect(m, dir, pace, protocol, l)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -200,7 +211,7 @@ func (f *Filler) Start(b Beginning, sources []document.Source) (int64, error) {
 // came back, without keys and headers.
 func (f *Filler) Record(run int64, w io.Writer) error {
 	return f.Ledger.Bodies(run, func(request []byte, status int, reply []byte) error {
-		return chat.NewRecorded(request, status, reply).Write(w)
+		return exchange.NewRecorded(request, status, reply).Write(w)
 	})
 }
 

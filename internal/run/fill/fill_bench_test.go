@@ -22,6 +22,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/ask/chat"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/project"
 	"filler/internal/schema"
@@ -146,7 +147,7 @@ func BenchmarkFillProcessor(b *testing.B) {
 		for i, s := range sources {
 			d, err := s.Read()
 			require.NoError(b, err)
-			bodies[i] = prompt.Fill(f.Model, f.Schema, d, "schema", f.Settings).Body()
+			bodies[i] = chat.Body(prompt.Fill(f.Model, f.Schema, d, "schema", f.Settings))
 		}
 		bare := barePosts(b, url, bodies)
 		b.StartTimer()

@@ -19,7 +19,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/base/project"
 	"filler/internal/record"
@@ -358,14 +358,14 @@ func TestReplayNeedsNoKey(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, kept.Bytes(), 0o644))
 	f.Close()
 	m.At, m.KeyFrom = "http://127.0.0.1:1/v1", "NO_SUCH_KEY_ANYWHERE"
-	setup.Replay, err = chat.LoadRecording(file)
+	setup.Replay, err = exchange.LoadRecording(file)
 	require.NoError(t, err)
 	again, err := New(setup)
 	require.NoError(t, err)
 	run, err = again.Start(Beginning{Name: ""}, append(sources, document.Source{ID: "c", Text: "Name: Rushy Ford\n"}))
 	require.NoError(t, err)
 	err = again.Run(context.Background(), run, Hooks{})
-	var not *chat.NotRecorded
+	var not *exchange.NotRecorded
 	require.ErrorAs(t, err, &not)
 	assert.Equal(t, file+": c has changed since the exchanges were saved; save them again", not.Error(), "only the document differs")
 }

@@ -10,7 +10,7 @@ import (
 
 	"golang.org/x/image/draw"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/base/value"
 	"filler/internal/record/evidence"
 	"filler/internal/schema"
@@ -26,7 +26,7 @@ const (
 
 // pages are the pictures of a document's pages as they are sent.
 type pages struct {
-	images []chat.Image
+	images []exchange.Image
 	scale  []float64 // pixels of the page for one of the picture sent
 	sizes  []image.Point
 }
@@ -62,7 +62,7 @@ func (f *Filler) pictures(ctx context.Context, d *document.Document, file string
 		if err := jpeg.Encode(&b, small, &jpeg.Options{Quality: 85}); err != nil {
 			return out, err
 		}
-		out.images = append(out.images, chat.Image{Type: "image/jpeg", Data: b.Bytes()})
+		out.images = append(out.images, exchange.Image{Type: "image/jpeg", Data: b.Bytes()})
 		out.scale = append(out.scale, float64(width)/float64(small.Bounds().Dx()))
 		out.sizes = append(out.sizes, small.Bounds().Size())
 	}

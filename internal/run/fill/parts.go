@@ -5,7 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
+	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/tokens"
 	"filler/internal/schema"
@@ -151,7 +152,7 @@ func (a *asker) room(p *part) (prompt.Room, error) {
 	}
 	if a.Model.Context > 0 {
 		ask := a.ask(p, &prompt.Chunk{N: 8, Of: 10, Shown: nil})
-		around := tokens.EstimateBytes(len(ask.Request().Body()))
+		around := model.Guess(ask.Request())
 		left := (a.Model.Context - a.Model.Reply - around) * 9 / 10
 		if left < leastRoom {
 			return room, fmt.Errorf("the model holds %d tokens: prompt and schema take about %d and the reply up to %d, which leaves no room for the document; lower `reply`, or ask for fewer fields at once (prompt.style: by-group)", a.Model.Context, around, a.Model.Reply)
@@ -207,4 +208,4 @@ func stepName(p *part, c prompt.Chunk) string {
 }
 
 // images gives the pictures of the document's pages that go along.
-func (a *asker) images() []chat.Image { return a.pages.images }
+func (a *asker) images() []exchange.Image { return a.pages.images }

@@ -1,10 +1,11 @@
 package fill
 
 import (
+	"bytes"
 	"context"
 	"fmt"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/base/project"
 	"filler/internal/source/document"
@@ -52,8 +53,11 @@ type Priced struct {
 // Planned is one request of the plan for a document.
 type Planned struct {
 	Step    string
-	Request *chat.Request
+	Request *exchange.Request
 }
+
+// Body gives the request's bytes, as the cache knows them.
+func (p Planned) Body() []byte { return bytes.Join(protocol.Parts(p.Request), nil) }
 
 // Requests gives the requests with which a document is first asked about, in a
 // shape where the model's is auto. No server is needed.
@@ -111,9 +115,8 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 			continue
 		}
 		for _, one := range planned {
-			body := one.Request.Body()
 			p.Requests++
-			x, err := f.Ledger.Answered(model.Key(f.Model, body))
+			x, err := f.Ledger.Answered(f.Client.Key(one.Request))
 			if err != nil {
 				return p, err
 			}

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"time"
 
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/project"
@@ -66,7 +66,7 @@ func Probe(ctx context.Context, m *project.Model, dir string, pace project.Pace,
 	fixed := *m
 	fixed.Shape = "plain" // a refusal must not change what is known of the model
 	pace.Attempts = 1
-	client, server, err := connect(&fixed, dir, pace, l)
+	client, server, err := connect(&fixed, dir, pace, protocol, l)
 	if err != nil {
 		return err
 	}
@@ -107,7 +107,7 @@ type prober struct {
 }
 
 // ask makes one exchange. An error means that no further one makes sense.
-func (p *prober) ask(ctx context.Context, req *chat.Request) (a *model.Answer, took time.Duration, refused *model.Failure, err error) {
+func (p *prober) ask(ctx context.Context, req *exchange.Request) (a *model.Answer, took time.Duration, refused *model.Failure, err error) {
 	began := time.Now()
 	a, err = p.client.Ask(ctx, model.Call{Step: "probe"}, req)
 	took = time.Since(began)
@@ -195,8 +195,8 @@ func (p *prober) images(ctx context.Context) error {
 	if err := png.Encode(&picture, sheet.Image); err != nil {
 		return err
 	}
-	req := &chat.Request{Model: p.model.Name, Temperature: p.model.Temperature, MaxTokens: p.model.Reply, Extra: p.model.Body,
-		Messages: []chat.Message{{Role: "user", Content: "What is printed on this picture? Answer with the words alone.", Images: []chat.Image{{Type: "image/png", Data: picture.Bytes()}}}}}
+	req := &exchange.Request{Model: p.model.Name, Temperature: p.model.Temperature, MaxTokens: p.model.Reply, Extra: p.model.Body,
+		Messages: []exchange.Message{{Role: "user", Content: "What is printed on this picture? Answer with the words alone.", Images: []exchange.Image{{Type: "image/png", Data: picture.Bytes()}}}}}
 	a, took, refused, err := p.ask(ctx, req)
 	if err != nil {
 		return err

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"filler/internal/ask/answer"
-	"filler/internal/ask/chat"
+	"filler/internal/ask/exchange"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/tokens"
 	"filler/internal/base/value"
@@ -149,7 +149,7 @@ func (w *filling) round(ctx context.Context, who patient, round int, step string
 
 // patch applies what a repair reply asks for, if it is within bounds. It gives
 // false where another round makes no sense.
-func (w *filling) patch(who patient, round int, step string, came *chat.Reply) bool {
+func (w *filling) patch(who patient, round int, step string, came *exchange.Reply) bool {
 	note := func(members ...value.Value) {
 		w.trace.add("patch", append([]value.Value{text("request", step), number("round", round)}, members...)...)
 	}

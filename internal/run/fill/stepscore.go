@@ -3,7 +3,6 @@ package fill
 import (
 	"strings"
 
-	"filler/internal/ask/chat"
 	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/value"
@@ -36,7 +35,7 @@ func StepsOf(s *schema.Schema, settings prompt.Settings, exchanges []store.Excha
 	if first == nil || settings.Images != "" {
 		return Steps{}, false
 	}
-	came, err := chat.ReadReply(first.Reply)
+	came, err := ReadReply(*first)
 	if err != nil {
 		return Steps{}, true
 	}
