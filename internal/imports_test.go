@@ -19,7 +19,7 @@ import (
 // order is the packages from the top down. A package imports only what stands
 // below it. docs/architecture.md gives the same list, with a sentence for each.
 var order = []string{"cli", "view/report", "run/fill", "run/vary", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
-	"ask/prompt", "ask/outline", "ask/model", "ask/chat", "ask/exchange", "ask/answer", "record/merge", "record/correct", "record/evidence", "record", "record/pair", "record/normalize",
+	"ask/prompt", "ask/outline", "ask/model", "ask/chat", "ask/exchange", "ask/answer", "record/merge", "record/correct", "record/evidence", "record/trace", "record", "record/pair", "record/normalize",
 	"store/sqlite", "store", "source/document", "source/pdf", "source/ocr", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/process", "base/place", "base/value", "base/lang",
 	"demo", "demo/paper"}
 

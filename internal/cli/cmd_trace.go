@@ -9,6 +9,7 @@ import (
 
 	"filler/internal/base/place"
 	"filler/internal/base/value"
+	"filler/internal/record/trace"
 	"filler/internal/run/fill"
 	"filler/internal/schema"
 	"filler/internal/store"
@@ -79,9 +80,9 @@ func (a *app) printTrace(l store.Store, run store.Run, t store.Task, full, asJSO
 	if err != nil {
 		return err
 	}
-	steps := value.List()
+	var steps trace.Steps
 	if has {
-		if steps, err = value.ParseBytes(rec.Trace); err != nil {
+		if steps, err = trace.Parse(rec.Trace); err != nil {
 			return err
 		}
 	}
@@ -92,15 +93,15 @@ func (a *app) printTrace(l store.Store, run store.Run, t store.Task, full, asJSO
 	}
 	if has && !sensitive {
 		if whole, err := value.ParseBytes(rec.Record); err == nil {
-			tr.mask = newMask(s, &whole, &steps)
+			tr.mask = newMask(s, &whole, steps)
 		}
 	}
 	if asJSON {
 		return tr.json(t, steps, rec, has)
 	}
 	a.printf("%s\n", a.paint(bold, fmt.Sprintf("%s in run %d", t.Document, run.ID)))
-	for i := range steps.Kids {
-		if err := tr.step(&steps.Kids[i]); err != nil {
+	for _, step := range steps {
+		if err := step.Accept(tr); err != nil {
 			return err
 		}
 	}
@@ -117,122 +118,6 @@ func (a *app) printTrace(l store.Store, run store.Run, t store.Task, full, asJSO
 	}
 	a.printf("\n")
 	a.printRecord(s, &line, sensitive)
-	return nil
-}
-
-// tracer prints the steps of a record between the exchanges that they came
-// from.
-type tracer struct {
-	a         *app
-	l         store.Store
-	run       store.Run
-	exchanges []store.Exchange
-	shown     map[int]bool // those that a step has claimed
-	full      bool
-	mask      *mask
-}
-
-func (t *tracer) line(kind string, tn tone, format string, args ...any) {
-	t.a.printf("  %s  %s\n", t.a.paint(tn, fmt.Sprintf("%-9s", kind)), t.mask.hide(fmt.Sprintf(format, args...)))
-}
-
-func (t *tracer) step(s *value.Value) error {
-	switch s.Word("step") {
-	case "read":
-		note := ""
-		if n := s.Word("notes"); n != "" {
-			note = ", " + n
-		}
-		t.line("read", faint, "%s, %s bytes%s, text %.12s", s.Word("format"), s.Word("bytes"), note, s.Word("text_sha256"))
-	case "shape":
-		t.line("shape", soft, "shape %s did not work (%s); asked again in a weaker one", s.Word("refused"), s.Word("note"))
-	case "then":
-		t.line("then", bold, "model %s takes over", s.Word("model"))
-	case "plan":
-		t.line("plan", faint, "%s%s", requestsOf(s), inParts(s))
-	case "ask":
-		return t.upTo(s.Word("request"))
-	case "split":
-		t.line("split", soft, "%s: %s; asked again in %s chunks", s.Word("request"), s.Word("note"), s.Word("chunks"))
-	case "unsplit":
-		t.line("split", soft, "%s: the chunks did no better (%s); the complete values of the first reply are kept", s.Word("request"), s.Word("note"))
-	case "pointer":
-		if why := s.Word("refused"); why != "" {
-			t.line("pointer", bad, "%s  %s: %s", s.Word("path"), s.Word("said"), why)
-		} else {
-			t.line("pointer", faint, "%s  %s → %s", s.Word("path"), s.Word("said"), value.Str(s.Word("copied")).String())
-		}
-	case "merge":
-		was := ""
-		if v := s.Get("was"); v != nil {
-			was = "  " + clip(v.Named("").String(), 60)
-		}
-		t.line("merge", soft, "%s  %s: %s%s", orRecord(s.Word("path")), s.Word("what"), s.Word("note"), was)
-	case "uncovered":
-		for i := range s.Get("lines").Kids {
-			l := &s.Get("lines").Kids[i]
-			t.line("uncovered", soft, "L%s, %s: %s", l.Word("line"), l.Word("field"), clip(l.Word("text"), 80))
-		}
-	case "lenient":
-		t.line("lenient", soft, "%s at byte %s: %s", s.Word("kind"), s.Word("offset"), s.Word("note"))
-	case "unused":
-		if v := s.Get("chatter"); v != nil && v.Text == "true" {
-			return nil // its step `lenient` tells of it
-		}
-		t.line("unused", soft, "line %s of the reply: %s  %s", s.Word("line"), s.Word("reason"), clip(s.Word("text"), 80))
-	case "normalize":
-		t.line("normalize", soft, "%s  %s → %s  (%s)", s.Word("path"), s.Get("from").String(), s.Get("to").String(), s.Word("rule"))
-	case "check":
-		t.checked("check", s.Get("problems"))
-	case "patch":
-		return t.patch(s)
-	case "new document", "update", "kept", "same", "changed", "history":
-		return t.updated(s)
-	case "evidence":
-		loose := ""
-		if n := s.Word("lookalike"); n != "" && n != "0" {
-			loose = n + " lookalike, "
-		}
-		if n := s.Word("pictured"); n != "" && n != "0" {
-			loose += n + " pictured, "
-		}
-		t.line("evidence", faint, "%s quoted, %s restated, %s%s inferred, %s none", s.Word("quoted"), s.Word("restated"), loose, s.Word("inferred"), s.Word("none"))
-	case "end":
-		t.line("end", bold, "%s", s.Word("status"))
-	}
-	return nil
-}
-
-func (t *tracer) checked(kind string, problems *value.Value) {
-	if problems == nil || len(problems.Kids) == 0 {
-		t.line(kind, good, "no problems")
-		return
-	}
-	for i := range problems.Kids {
-		p := &problems.Kids[i]
-		now := ""
-		if v := p.Get("value"); v != nil {
-			now = "  " + clip(v.Named("").String(), 60)
-		}
-		t.line(kind, bad, "%s  %s  %s%s", p.Word("path"), p.Word("code"), p.Word("message"), now)
-	}
-}
-
-func (t *tracer) patch(s *value.Value) error {
-	if err := t.upTo(s.Word("request")); err != nil {
-		return err
-	}
-	t.operations(s)
-	if why := s.Word("refused"); why != "" {
-		t.line("refused", bad, "%s", why)
-		return nil
-	}
-	if note := s.Word("note"); note != "" {
-		t.line("note", plain, "%s", note)
-		return nil
-	}
-	t.line("taken", good, "all corrections")
-	t.checked("remain", s.Get("left"))
 	return nil
 }
 
@@ -259,45 +144,6 @@ func (t *tracer) rest() error {
 		}
 	}
 	return nil
-}
-
-// requestsOf says how many requests were planned.
-func requestsOf(s *value.Value) string {
-	if n := s.Word("requests"); n != "1" {
-		return n + " requests"
-	}
-	return "1 request"
-}
-
-// inParts says into how many parts the record was divided, and into how many
-// chunks the document.
-func inParts(s *value.Value) string {
-	chunks, inside := 0, 0
-	if list := s.Get("pieces"); list != nil {
-		for i := range list.Kids {
-			if at := list.Kids[i].Get("inside"); at != nil {
-				chunks++
-				if at.Text == "true" {
-					inside++
-				}
-			}
-		}
-	}
-	said := ""
-	if parts := s.Word("parts"); parts != "1" {
-		said = ", the record in " + parts + " parts"
-	}
-	if chunks > 0 {
-		said += fmt.Sprintf(", the document in %d chunks, of which %d begin within an entry", chunks, inside)
-	}
-	return said
-}
-
-func orRecord(path string) string {
-	if path == "" {
-		return "the record"
-	}
-	return path
 }
 
 func (t *tracer) exchange(x store.Exchange) error {
@@ -345,8 +191,8 @@ func (t *tracer) block(kind, body string) {
 	}
 }
 
-func (t *tracer) json(task store.Task, steps value.Value, rec store.Record, has bool) error {
-	v := value.Obj(value.Str(task.Document).Named("document"), value.Num(fmt.Sprint(t.run.ID)).Named("run"), steps.Named("steps"))
+func (t *tracer) json(task store.Task, steps trace.Steps, rec store.Record, has bool) error {
+	v := value.Obj(value.Str(task.Document).Named("document"), value.Num(fmt.Sprint(t.run.ID)).Named("run"), steps.JSON().Named("steps"))
 	list := value.List()
 	for _, x := range t.exchanges {
 		n := func(name string, n int64) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }

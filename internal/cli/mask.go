@@ -5,6 +5,8 @@ import (
 	"strings"
 
 	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/record/trace"
 	"filler/internal/schema"
 )
 
@@ -16,10 +18,10 @@ type mask struct{ replacer *strings.Replacer }
 
 // newMask gathers the values of a schema's sensitive fields from a record and
 // from the changes that led to it.
-func newMask(s *schema.Schema, record *value.Value, steps *value.Value) *mask {
+func newMask(schemaOf *schema.Schema, whole *value.Value, steps trace.Steps) *mask {
 	found := map[string]bool{}
 	note := func(p value.Pointer, v *value.Value) {
-		if f := s.At(p); v != nil && f != nil && f.Sensitive {
+		if f := schemaOf.At(p); v != nil && f != nil && f.Sensitive {
 			v.Walk(func(_ value.Pointer, n *value.Value) bool {
 				if text := strings.TrimSpace(n.Text); len(n.Kids) == 0 && len(text) > 1 {
 					found[text] = true
@@ -28,46 +30,58 @@ func newMask(s *schema.Schema, record *value.Value, steps *value.Value) *mask {
 			})
 		}
 	}
-	record.Walk(func(p value.Pointer, v *value.Value) bool {
+	whole.Walk(func(p value.Pointer, v *value.Value) bool {
 		note(p, v)
 		return true
 	})
-	for i := range steps.Kids {
-		step := &steps.Kids[i]
-		note(value.Pointer(step.Word("path")), step.Get("from"))
-		note(value.Pointer(step.Word("path")), step.Get("to"))
-		note(value.Pointer(step.Word("path")), step.Get("copied")) // by pointer
-		noteBelow(note, value.Pointer(step.Word("path")), step.Get("was"))
-		if lines := step.Get("lines"); lines != nil {
-			for j := range lines.Kids {
-				if f := s.Find(lines.Kids[j].Word("field")); f != nil && f.Sensitive {
-					found[strings.TrimSpace(behindLabel(lines.Kids[j].Word("text")))] = true
+	below := func(at value.Pointer, v *value.Value) {
+		if v != nil {
+			v.Walk(func(p value.Pointer, n *value.Value) bool {
+				note(at+p, n)
+				return true
+			})
+		}
+	}
+	for _, step := range steps {
+		switch s := step.(type) {
+		case *trace.Normalized:
+			note(s.Path, &s.From)
+			note(s.Path, &s.To)
+		case *trace.Pointed:
+			copied := value.Str(s.Copied)
+			note(s.Path, &copied)
+		case *trace.Merged:
+			below(s.Path, &s.Was)
+			below(s.Path.Index(0), &s.Was) // of an item that was taken out of a list: which one does not matter to its fields
+		case *trace.Uncovered:
+			for _, l := range s.Lines {
+				if f := schemaOf.Find(l.Field); f != nil && f.Sensitive {
+					found[strings.TrimSpace(behindLabel(l.Text))] = true
 				}
 			}
-		}
-		if ops := step.Get("operations"); ops != nil {
-			for j := range ops.Kids {
-				note(value.Pointer(ops.Kids[j].Word("path")), ops.Kids[j].Get("value"))
+		case *trace.Corrected:
+			operations(below, s.Operations)
+			problems(below, s.Left)
+		case *trace.CorrectionRefused:
+			operations(below, s.Operations)
+		case *trace.Updated:
+			operations(below, s.Operations)
+			for i := range s.New {
+				below(value.Pointer("").Index(0), &s.New[i])
 			}
-		}
-		if changes := step.Get("changes"); changes != nil {
-			for j := range changes.Kids {
-				at := value.Pointer(changes.Kids[j].Word("path"))
-				for _, name := range []string{"was", "now"} {
-					if v := changes.Kids[j].Get(name); v != nil {
-						v.Walk(func(p value.Pointer, n *value.Value) bool {
-							note(at+p, n)
-							return true
-						})
-					}
-				}
+		case *trace.Kept:
+			below(s.Path, &s.Was)
+			below(s.Path, &s.Other)
+		case *trace.History:
+			for i := range s.Changes.Kids {
+				c := &s.Changes.Kids[i]
+				below(value.Pointer(c.Word("path")), c.Get("was"))
+				below(value.Pointer(c.Word("path")), c.Get("now"))
 			}
-		}
-		note(value.Pointer(step.Word("path")), step.Get("other"))
-		if problems := step.Get("problems"); problems != nil {
-			for j := range problems.Kids {
-				note(value.Pointer(problems.Kids[j].Word("path")), problems.Kids[j].Get("value"))
-			}
+		case *trace.Checked:
+			problems(below, s.Problems)
+		case *trace.Ended:
+			problems(below, s.Problems)
 		}
 	}
 	delete(found, "")
@@ -89,16 +103,21 @@ func newMask(s *schema.Schema, record *value.Value, steps *value.Value) *mask {
 	return &mask{strings.NewReplacer(pairs...)}
 }
 
-// noteBelow notes the values in an item that was taken out of a list, under the
-// pointer of the list's first item: which one does not matter to the fields.
-func noteBelow(note func(value.Pointer, *value.Value), list value.Pointer, was *value.Value) {
-	if was == nil {
-		return
+// operations notes the values of changes that a model asked for; - is the place
+// behind a list's last item.
+func operations(note func(value.Pointer, *value.Value), ops []trace.Operation) {
+	for _, op := range ops {
+		note(value.Pointer(strings.TrimSuffix(string(op.Path), "/-")), op.Value)
+		if at, ok := strings.CutSuffix(string(op.Path), "/-"); ok {
+			note(value.Pointer(at).Index(0), op.Value)
+		}
 	}
-	was.Walk(func(p value.Pointer, v *value.Value) bool {
-		note(list.Index(0)+p, v)
-		return true
-	})
+}
+
+func problems(note func(value.Pointer, *value.Value), list []record.Problem) {
+	for _, p := range list {
+		note(p.Path, p.Value)
+	}
 }
 
 // behindLabel gives what stands behind the label of a line.

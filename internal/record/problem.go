@@ -66,6 +66,15 @@ func (p Problem) JSON() value.Value {
 	return v
 }
 
+// ProblemsJSON gives problems as a list, in their machine form.
+func ProblemsJSON(problems []Problem) value.Value {
+	list := value.List()
+	for _, p := range problems {
+		list.Kids = append(list.Kids, p.JSON())
+	}
+	return list
+}
+
 // ProblemFromJSON reads the machine form.
 func ProblemFromJSON(v *value.Value) Problem {
 	text := func(name string) string {

@@ -62,7 +62,7 @@ func (m *merger) list(f *schema.Field, nodes []node, p value.Pointer) value.Valu
 			same = append(same, it.node)
 		}
 		if len(c.items) > 1 {
-			m.tell("joined", p.Index(i), "in %d chunks", len(c.items))
+			m.tell(Joined, p.Index(i), "in %d chunks", len(c.items))
 		}
 		before := m.fresh
 		m.fresh = m.fresh || c.gaps
@@ -91,7 +91,7 @@ func (m *merger) itemsOf(f *schema.Field, n node, p value.Pointer) []*item {
 		it.key = keyOf(f, it.v)
 		if before := slices.IndexFunc(items, func(o *item) bool { return m.repeats(f.Item, o, it) }); before >= 0 {
 			was := it.v.Clone()
-			m.decisions = append(m.decisions, Decision{What: "dropped", Path: p, Note: "an item that the reply has twice and the document once", Was: was.Named("")})
+			m.decisions = append(m.decisions, Decision{What: Dropped, Path: p, Note: "an item that the reply has twice and the document once", Was: was.Named("")})
 			continue
 		}
 		if p == "" && m.schema.EachEntry() {
@@ -495,7 +495,7 @@ func (m *merger) placed(clusters []*cluster) []*cluster {
 			continue
 		}
 		was := c.items[0].v.Clone()
-		m.decisions = append(m.decisions, Decision{What: "dropped", Note: "an entry without any value in the document", Was: was.Named("")})
+		m.decisions = append(m.decisions, Decision{What: Dropped, Note: "an entry without any value in the document", Was: was.Named("")})
 	}
 	return kept
 }

@@ -46,9 +46,18 @@ type Conflict struct {
 	Values []value.Value // the first is the one that was kept
 }
 
+// What merging decides.
+const (
+	Joined      = "joined"   // an item of several chunks
+	Dropped     = "dropped"  // an item
+	Filled      = "filled"   // a gap
+	Picked      = "picked"   // one of several values, by its evidence
+	Conflicting = "conflict" // several values, of which none is better
+)
+
 // Decision is one thing that merging decided, for the trace.
 type Decision struct {
-	What string // joined, dropped, filled, picked or conflict
+	What string // one of these
 	Path value.Pointer
 	Note string
 	Was  value.Value // with dropped: what was taken out
@@ -212,7 +221,7 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 	best := readings[0]
 	m.places[p] = best.place
 	if best.gaps {
-		m.tell("filled", p, "from lines that were asked again")
+		m.tell(Filled, p, "from lines that were asked again")
 	}
 	if len(readings) > 1 && !readings[1].gaps && !best.gaps {
 		next := readings[1]
@@ -226,9 +235,9 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 				}
 			}
 			m.conflicts = append(m.conflicts, c)
-			m.tell("conflict", p, "chunks say %s; the first is kept", strings.Join(texts, " and "))
+			m.tell(Conflicting, p, "chunks say %s; the first is kept", strings.Join(texts, " and "))
 		} else {
-			m.tell("picked", p, "%s over %s, by its evidence", clean(best.v), clean(next.v))
+			m.tell(Picked, p, "%s over %s, by its evidence", clean(best.v), clean(next.v))
 		}
 	}
 	return best.v.Clone().Named("")

@@ -8,10 +8,10 @@ import (
 
 	"filler/internal/ask/prompt"
 	"filler/internal/base/tokens"
-	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/record/merge"
+	"filler/internal/record/trace"
 	"filler/internal/source/layout"
 )
 
@@ -41,13 +41,13 @@ func (w *filling) again(ctx context.Context) error {
 
 // look asks for lines and fills gaps with the answers.
 func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, room prompt.Room, round int) error {
-	list := value.List()
+	step := &trace.Uncovered{Round: round}
 	var asked []layout.Span
 	for _, l := range lines {
-		list.Kids = append(list.Kids, value.Obj(number("line", l.Line), text("field", l.Field), text("text", l.Text)))
+		step.Lines = append(step.Lines, trace.Line{Line: l.Line, Field: l.Field, Text: l.Text})
 		asked = append(asked, layout.Span{Start: l.Start, End: l.End})
 	}
-	w.trace.add("uncovered", number("round", round), list.Named("lines"))
+	w.trace.add(step)
 	pieces := w.askAgain(asked, whole, room, round)
 	if round > 1 {
 		for _, x := range pieces {

@@ -8,6 +8,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/record/normalize"
+	"filler/internal/record/trace"
 	"filler/internal/schema"
 )
 
@@ -89,13 +90,13 @@ func (w *filling) letIn(x *piece, p value.Pointer, got *value.Value) {
 		if w.basis != nil {
 			w.basis[p] = before
 		}
-		w.trace.add("patch", text("request", w.turn+x.step), ops.Named("operations"), text("refused", err.Error()))
+		w.trace.add(&trace.CorrectionRefused{Request: w.turn + x.step, Operations: trace.OperationsOf(&ops), Why: err.Error()})
 		return
 	}
 	w.record = after
 	w.problems = w.check(&w.record)
 	w.repaired++
-	w.trace.add("patch", text("request", w.turn+x.step), ops.Named("operations"), problemList(w.problems).Named("left"))
+	w.trace.add(&trace.Corrected{Request: w.turn + x.step, Operations: trace.OperationsOf(&ops), Left: w.problems})
 }
 
 // bounds are what a patch may do to the record at hand.

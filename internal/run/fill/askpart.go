@@ -19,6 +19,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/record/normalize"
+	"filler/internal/record/trace"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/source/layout"
@@ -34,7 +35,7 @@ type piece struct {
 
 	w     *filling
 	index *evidence.Index // of what is shown
-	trace trace
+	trace log
 
 	record     value.Value
 	places     evidence.Places
@@ -101,7 +102,7 @@ func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 		came, err := w.send(ctx, x.step, req)
 		var fail *model.Failure
 		if errors.As(err, &fail) && fail.Shape {
-			x.trace.add("shape", text("refused", shape), text("note", fail.Msg))
+			x.trace.add(&trace.ShapeRefused{Shape: shape, Why: fail.Msg})
 			continue
 		}
 		if err == nil && !follows(shape, came) && !x.usable(came) {
@@ -110,12 +111,12 @@ func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 				return nil, serr
 			}
 			if weaker {
-				x.trace.add("shape", text("refused", shape), text("note", "the server accepted the shape but did not follow it"))
+				x.trace.add(&trace.ShapeRefused{Shape: shape, Why: "the server accepted the shape but did not follow it"})
 				continue
 			}
 		}
 		if err == nil {
-			x.trace.add("ask", text("request", w.turn+x.step), text("shape", shape), value.Boolean(came.Cached).Named("cached"))
+			x.trace.add(&trace.Asked{Request: w.turn + x.step, Shape: shape, Cached: came.Cached})
 		}
 		return came, err
 	}
@@ -248,7 +249,7 @@ func (x *piece) entries(all []value.Value) bool {
 		list.Kids = append(list.Kids, all[i])
 	}
 	x.record = list
-	x.trace.add("lenient", text("kind", "list"), number("offset", 0), text("note", fmt.Sprintf("%d records side by side in place of a list", len(all))))
+	x.trace.add(&trace.Lenient{Kind: "list", Note: fmt.Sprintf("%d records side by side in place of a list", len(all))})
 	return true
 }
 
@@ -262,7 +263,7 @@ func (x *piece) account(r *answer.Result, read []*value.Value) {
 		if sensitive {
 			u.Text = "…"
 		}
-		x.trace.add("unused", number("offset", u.Offset), number("line", u.Line), text("text", u.Text), text("reason", u.Reason), value.Boolean(u.Chatter).Named("chatter"))
+		x.trace.add(&trace.Unused{Offset: u.Offset, Line: u.Line, Text: u.Text, Reason: u.Reason, Chatter: u.Chatter})
 		if !u.Chatter {
 			x.unused = append(x.unused, u)
 		}
@@ -284,7 +285,7 @@ func (x *piece) unusedProblems() (all []record.Problem) {
 // where a group or a list belongs, and {"value": …} around a plain value.
 func (x *piece) unpack(f *schema.Field, p value.Pointer, v *value.Value) {
 	deviation := func(note string) {
-		x.trace.add("lenient", text("kind", "packed"), number("offset", 0), text("note", fmt.Sprintf("%s: %s", p, note)))
+		x.trace.add(&trace.Lenient{Kind: "packed", Note: fmt.Sprintf("%s: %s", p, note)})
 	}
 	if !f.IsLeaf() && v.Kind == value.String {
 		if inner, err := answer.Read(v.Text, value.Object); err == nil && (inner.Value.Kind == value.Object || inner.Value.Kind == value.Array) {
@@ -367,7 +368,7 @@ func (x *piece) unwrap(v value.Value) (value.Value, error) {
 		if len(v.Kids) != 1 {
 			return v, fmt.Errorf("the reply holds %d records; one was asked for", len(v.Kids))
 		}
-		x.trace.add("lenient", text("kind", "list"), number("offset", 0), text("note", "a list around the one record"))
+		x.trace.add(&trace.Lenient{Kind: "list", Note: "a list around the one record"})
 		return v.Kids[0], nil
 	}
 	return v, nil

@@ -13,6 +13,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/record/merge"
+	"filler/internal/record/trace"
 	"filler/internal/source/document"
 	"filler/internal/source/layout"
 	"filler/internal/store"
@@ -27,7 +28,7 @@ type filling struct {
 	index *evidence.Index
 	pages pages // the pictures that go along
 	cuts  *prompt.Planner
-	trace trace
+	trace log
 
 	turn string // "then " once the other model is asked
 	long bool   // the document went into several requests
@@ -57,18 +58,18 @@ func (f *Filler) one(ctx context.Context, run int64, t store.Task) (store.Record
 		return w.failed(record.Unreadable, err.Error()), nil
 	}
 	w.open(doc)
-	w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), text("notes", strings.Join(doc.Notes, ", ")), number("bytes", len(doc.Text)), text("text_sha256", doc.Hash))
+	w.trace.add(readStep(doc))
 	if w.pages, err = f.pictures(ctx, doc, t.File); err != nil {
 		return w.failed(record.Unreadable, err.Error()), nil
 	}
 	if shown := f.exampleOf(doc); shown != "" {
-		w.trace.add("example", text("document", shown))
+		w.trace.add(&trace.Example{Document: shown})
 	}
 	code, why, err := w.byModel(ctx)
 	if err == nil && f.Then != nil && (code != "" || len(w.problems)+len(w.others) > 0) {
 		// The other model repairs what is wrong, within the bounds of every
 		// repair, so that what was right stays; or fills from the start.
-		w.trace.add("then", text("model", f.Then.Model.Entry))
+		w.trace.add(&trace.TakenOver{Model: f.Then.Model.Entry})
 		w.Filler, w.turn = f.Then, "then "
 		clear(w.refusals)
 		if code != "" {
@@ -84,6 +85,11 @@ func (f *Filler) one(ctx context.Context, run int64, t store.Task) (store.Record
 		return w.failed(code, why), nil
 	}
 	return w.done(), nil
+}
+
+// readStep tells of a document that was read.
+func readStep(d *document.Document) trace.Step {
+	return &trace.Read{Document: d.ID, Format: string(d.Format), Notes: strings.Join(d.Notes, ", "), Bytes: len(d.Text), Text: d.Hash}
 }
 
 // open takes a document that was read.
@@ -121,7 +127,7 @@ func (w *filling) byModel(ctx context.Context) (code record.Code, why string, er
 		return "", "", err
 	}
 	w.problems = w.check(&w.record)
-	w.trace.problems(w.problems)
+	w.trace.add(&trace.Checked{Problems: w.problems})
 	return "", "", w.repair(ctx)
 }
 
@@ -130,15 +136,15 @@ func (w *filling) planned(pieces []*piece) {
 	if len(pieces) == 1 {
 		return
 	}
-	chunks := value.List()
+	plan := &trace.Plan{Requests: len(pieces), Parts: len(w.parts)}
 	for _, x := range pieces {
-		at := value.Obj(text("request", x.step))
+		p := trace.Piece{Request: x.step}
 		if x.chunk != nil {
-			at.Kids = append(at.Kids, number("start", x.chunk.Core.Start), number("end", x.chunk.Core.End), value.Boolean(x.chunk.Inside).Named("inside"))
+			p.Cut, p.Start, p.End, p.Inside = true, x.chunk.Core.Start, x.chunk.Core.End, x.chunk.Inside
 		}
-		chunks.Kids = append(chunks.Kids, at)
+		plan.Pieces = append(plan.Pieces, p)
 	}
-	w.trace.add("plan", number("requests", len(pieces)), number("parts", len(w.parts)), chunks.Named("pieces"))
+	w.trace.add(plan)
 }
 
 // fillAll asks for pieces, several at once.
@@ -302,11 +308,7 @@ func pathOf(x *piece) value.Pointer {
 // decided notes what merging decided, and its conflicts as problems.
 func (w *filling) decided(r merge.Result) {
 	for _, d := range r.Decisions {
-		members := []value.Value{text("what", d.What), text("path", string(d.Path)), text("note", d.Note)}
-		if d.Was.Kind != value.Null {
-			members = append(members, d.Was.Named("was"))
-		}
-		w.trace.add("merge", members...)
+		w.trace.add(&trace.Merged{What: d.What, Path: d.Path, Note: d.Note, Was: d.Was})
 	}
 	for _, c := range r.Conflicts {
 		var others []string
@@ -414,8 +416,8 @@ func (w *filling) done() store.Record {
 	for _, p := range places {
 		kinds[p.Kind]++
 	}
-	w.trace.add("evidence", number("quoted", kinds[evidence.Quoted]), number("restated", kinds[evidence.Restated]), number("lookalike", kinds[evidence.Lookalike]), number("pictured", kinds[evidence.Pictured]), number("inferred", kinds[evidence.Inferred]), number("none", kinds[evidence.None]))
-	w.trace.add("end", text("status", string(status)), problemList(w.problems).Named("problems"))
+	w.trace.add(&trace.Evidence{Quoted: kinds[evidence.Quoted], Restated: kinds[evidence.Restated], Lookalike: kinds[evidence.Lookalike], Pictured: kinds[evidence.Pictured], Inferred: kinds[evidence.Inferred], None: kinds[evidence.None]})
+	w.trace.add(&trace.Ended{Status: status, Problems: w.problems})
 	proof := places.JSON(&w.record)
 	rec := w.toLedger(status, w.record.JSON(), proof.JSON())
 	risk := w.risks(places)
@@ -426,12 +428,12 @@ func (w *filling) done() store.Record {
 // failed closes a filling that came to no record.
 func (w *filling) failed(code record.Code, msg string) store.Record {
 	w.problems = []record.Problem{{Code: code, Message: msg}}
-	w.trace.add("end", text("status", string(record.Failed)), problemList(w.problems).Named("problems"))
+	w.trace.add(&trace.Ended{Status: record.Failed, Problems: w.problems})
 	return w.toLedger(record.Failed, []byte("null"), []byte("{}"))
 }
 
 func (w *filling) toLedger(status record.Status, rec, proof []byte) store.Record {
-	problems := problemList(w.problems)
+	problems := record.ProblemsJSON(w.problems)
 	r := store.Record{N: w.task.N, Document: w.task.Document, Status: string(status), Record: rec, Problems: problems.JSON(), Evidence: proof, Trace: w.trace.json()}
 	if w.doc != nil {
 		r.TextHash, r.FileHash = w.doc.Hash, w.doc.FileHash

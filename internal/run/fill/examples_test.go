@@ -56,7 +56,7 @@ func TestExamples(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, want, f.exampleOf(d), text)
 	}
-	line, err := exampleIn([]byte(`[{"step":"read"},{"step":"example","document":"a.txt"}]`))
+	_, line, err := keptIn([]byte(`[{"step":"read"},{"step":"example","document":"a.txt"}]`))
 	require.NoError(t, err)
 	assert.Equal(t, "a.txt", line)
 	assert.Equal(t, 1.0, document.NewShingles("").Likeness(document.NewShingles("")), "two empty texts")

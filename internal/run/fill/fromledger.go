@@ -5,42 +5,28 @@ import (
 
 	"filler/internal/base/value"
 	"filler/internal/record"
+	"filler/internal/record/trace"
 	"filler/internal/source/document"
 	"filler/internal/store"
 )
 
-// historyIn gives what updates have changed in a record, from its trace.
-func historyIn(trace []byte) (value.Value, error) {
-	if !bytes.Contains(trace, []byte(`{"step":"history"`)) {
-		return value.Value{}, nil
+// keptIn gives the steps of a trace that its record tells of: what updates changed,
+// and the solved document that its own is, or nearly is. A trace without them
+// is not read.
+func keptIn(steps []byte) (history value.Value, example string, err error) {
+	if !bytes.Contains(steps, []byte(`{"step":"history"`)) && !bytes.Contains(steps, []byte(`{"step":"example"`)) {
+		return history, example, nil
 	}
-	steps, err := value.ParseBytes(trace)
-	if err != nil {
-		return value.Value{}, err
-	}
-	for i := range steps.Kids {
-		if s := &steps.Kids[i]; s.Get("step").Text == "history" {
-			return s.Get("changes").Named(""), nil
+	all, err := trace.Parse(steps)
+	for _, step := range all {
+		switch s := step.(type) {
+		case *trace.History:
+			history = s.Changes
+		case *trace.Example:
+			example = s.Document
 		}
 	}
-	return value.Value{}, nil
-}
-
-// exampleIn gives the solved document that a traced document is, or nearly is.
-func exampleIn(trace []byte) (string, error) {
-	if !bytes.Contains(trace, []byte(`{"step":"example"`)) {
-		return "", nil
-	}
-	steps, err := value.ParseBytes(trace)
-	if err != nil {
-		return "", err
-	}
-	for i := range steps.Kids {
-		if s := &steps.Kids[i]; s.Get("step").Text == "example" {
-			return s.Get("document").Text, nil
-		}
-	}
-	return "", nil
+	return history, example, err
 }
 
 func hashesOf(d *document.Document) record.Hashes {
@@ -51,10 +37,7 @@ func hashesOf(d *document.Document) record.Hashes {
 func ToLine(run int64, r store.Record) (record.Line, error) {
 	l := record.Line{Document: r.Document, Run: run, Status: record.Status(r.Status), Hashes: record.Hashes{Text: r.TextHash, File: r.FileHash}}
 	var err error
-	if l.Example, err = exampleIn(r.Trace); err != nil {
-		return l, err
-	}
-	if l.History, err = historyIn(r.Trace); err != nil {
+	if l.History, l.Example, err = keptIn(r.Trace); err != nil {
 		return l, err
 	}
 	if l.Record, err = value.ParseBytes(r.Record); err != nil {

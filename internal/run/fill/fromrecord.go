@@ -8,6 +8,7 @@ import (
 	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/record/normalize"
+	"filler/internal/record/trace"
 	"filler/internal/store"
 )
 
@@ -35,10 +36,10 @@ func (f *Filler) given(ctx context.Context, run int64, t store.Task, line *recor
 		return store.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
 	case err == nil:
 		w.open(doc)
-		w.trace.add("read", text("document", doc.ID), text("format", string(doc.Format)), number("bytes", len(doc.Text)), text("text_sha256", doc.Hash))
+		w.trace.add(readStep(doc))
 	default:
 		c.Unreadable = 1
-		w.trace.add("unreadable", text("note", err.Error()))
+		w.trace.add(&trace.Unreadable{Why: err.Error()})
 	}
 	if line.Status == record.Failed || line.Record.Kind == value.Null {
 		if w.doc == nil || f.Rounds == 0 {
@@ -75,7 +76,7 @@ func (f *Filler) given(ctx context.Context, run int64, t store.Task, line *recor
 		was = len(w.problems)
 	}
 	step(&c.Normalized)
-	w.trace.problems(w.problems)
+	w.trace.add(&trace.Checked{Problems: w.problems})
 	w.from(line)
 	if w.doc != nil {
 		if err := w.again(ctx); err != nil {
@@ -93,7 +94,7 @@ func (f *Filler) given(ctx context.Context, run int64, t store.Task, line *recor
 		}
 		step(&c.Again)
 		if f.Then != nil && len(w.problems) > 0 {
-			w.trace.add("then", text("model", f.Then.Model.Entry))
+			w.trace.add(&trace.TakenOver{Model: f.Then.Model.Entry})
 			w.Filler, w.turn = f.Then, "then "
 			clear(w.refusals)
 			if err := w.repair(ctx); err != nil {

@@ -13,6 +13,7 @@ import (
 	"filler/internal/ask/exchange"
 	"filler/internal/base/value"
 	"filler/internal/record/evidence"
+	"filler/internal/record/trace"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 )
@@ -92,7 +93,7 @@ func (x *piece) see() {
 		if at, ok := x.w.pages.place(v.Get("page"), v.Get("box")); ok {
 			x.seen[p] = at
 		} else if !v.Get("value").Empty() {
-			x.trace.add("pictured", text("path", string(p)), text("refused", "the place that the model gives is not on any page"))
+			x.trace.add(&trace.PlaceRefused{Path: p, Why: "the place that the model gives is not on any page"})
 		}
 		*v = v.Get("value").Named(v.Name)
 	})

@@ -9,6 +9,7 @@ import (
 	"filler/internal/ask/outline"
 	"filler/internal/base/value"
 	"filler/internal/record/evidence"
+	"filler/internal/record/trace"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/source/layout"
@@ -39,7 +40,7 @@ type pointer struct {
 	doc    *document.Document
 	lines  [][]layout.Span // the words of each line, by the line's index
 	places evidence.Places
-	trace  *trace
+	trace  *log
 }
 
 // linesOf gives the words of every line that can be pointed to.
@@ -69,7 +70,7 @@ func (p *pointer) linesOf() [][]layout.Span {
 func (p *pointer) leaf(f *schema.Field, at value.Pointer, v *value.Value) {
 	spans, whole, err := p.read(v.Text)
 	if err != nil {
-		p.trace.add("pointer", text("path", string(at)), text("said", v.Text), text("refused", err.Error()))
+		p.trace.add(&trace.PointerRefused{Path: at, Said: v.Text, Why: err.Error()})
 		return
 	}
 	if spans == nil {
@@ -91,7 +92,7 @@ func (p *pointer) leaf(f *schema.Field, at value.Pointer, v *value.Value) {
 	copied, place = p.withoutSigns(f, copied, place)
 	*v = value.Str(copied).Named(v.Name)
 	p.places[at] = evidence.Place{Kind: evidence.Quoted, Start: place.Start, End: place.End, Line: 1 + strings.Count(p.doc.Text[:place.Start], "\n"), Led: true}
-	p.trace.add("pointer", text("path", string(at)), text("said", said), text("copied", copied))
+	p.trace.add(&trace.Pointed{Path: at, Said: said, Copied: copied})
 }
 
 // pointerIn gives the pointer that stands in an object, or the ones of a list with

@@ -11,6 +11,7 @@ import (
 	"filler/internal/base/tokens"
 	"filler/internal/base/value"
 	"filler/internal/record"
+	"filler/internal/record/trace"
 	"filler/internal/schema"
 	"filler/internal/source/layout"
 )
@@ -140,22 +141,22 @@ func (w *filling) round(ctx context.Context, who patient, round int, step string
 		if ends(err) {
 			return false, err
 		}
-		w.trace.add("patch", text("request", step), number("round", round), text("refused", "no answer came: "+err.Error()))
+		w.trace.add(&trace.NoAnswer{Request: step, Why: err.Error()})
 		return false, nil
 	}
-	w.trace.add("ask", text("request", step), value.Boolean(came.Cached).Named("cached"))
+	w.trace.add(&trace.Asked{Request: step, Cached: came.Cached})
 	return w.patch(who, round, step, &came.Reply), nil
 }
 
 // patch applies what a repair reply asks for, if it is within bounds. It gives
 // false where another round makes no sense.
 func (w *filling) patch(who patient, round int, step string, came *exchange.Reply) bool {
-	note := func(members ...value.Value) {
-		w.trace.add("patch", append([]value.Value{text("request", step), number("round", round)}, members...)...)
+	refuse := func(ops *value.Value, why string) {
+		w.trace.add(&trace.CorrectionRefused{Request: step, Round: round, Operations: trace.OperationsOf(ops), Why: why})
 	}
 	r, err := answer.Read(came.Text, value.Array)
 	if err != nil {
-		note(text("refused", err.Error()))
+		refuse(&value.Value{}, err.Error())
 		return false
 	}
 	w.trace.lenient(r.Deviations)
@@ -168,21 +169,21 @@ func (w *filling) patch(who patient, round int, step string, came *exchange.Repl
 	ops, deviations := answer.Patch(w.Schema, &w.record, faulty, r)
 	w.trace.lenient(deviations)
 	if len(ops.Kids) == 0 {
-		note(text("refused", "the model found nothing to correct"))
+		refuse(&ops, "the model found nothing to correct")
 		return false
 	}
 	b := w.bounds()
 	after, err := b.Apply(&w.record, &ops)
 	if err != nil {
 		w.refusals[who.at] = err.Error()
-		note(ops.Named("operations"), text("refused", err.Error()))
+		refuse(&ops, err.Error())
 		return true
 	}
 	w.record = after
 	delete(w.refusals, who.at)
 	w.problems = w.check(&w.record)
 	w.repaired++
-	note(ops.Named("operations"), problemList(w.problems).Named("left"))
+	w.trace.add(&trace.Corrected{Request: step, Round: round, Operations: trace.OperationsOf(&ops), Left: w.problems})
 	return who.at == "" || stillFaulty(w.problems, who.at)
 }
 

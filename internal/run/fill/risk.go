@@ -7,7 +7,9 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/record/evidence"
+	"filler/internal/record/merge"
 	"filler/internal/record/normalize"
+	"filler/internal/record/trace"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 )
@@ -87,32 +89,31 @@ func (r *risker) add(p value.Pointer, weight float64) {
 // fromTrace takes the reasons from the steps that led to the record.
 func (r *risker) fromTrace() {
 	lenient := false
-	for i := range r.w.trace.steps {
-		s := &r.w.trace.steps[i]
-		switch s.Word("step") {
-		case "lenient":
-			if kind := s.Word("kind"); kind != "fence" && kind != "chatter" && !lenient {
+	for _, step := range r.w.trace.steps {
+		switch s := step.(type) {
+		case *trace.Lenient:
+			if s.Kind != "fence" && s.Kind != "chatter" && !lenient {
 				lenient = true
 				r.whole *= 1 - riskLenient
 			}
-		case "merge":
-			switch s.Word("what") {
-			case "filled":
-				r.add(value.Pointer(s.Word("path")), riskAgain)
-			case "conflict":
-				r.add(value.Pointer(s.Word("path")), riskConflict)
+		case *trace.Merged:
+			switch s.What {
+			case merge.Filled:
+				r.add(s.Path, riskAgain)
+			case merge.Conflicting:
+				r.add(s.Path, riskConflict)
 			}
-		case "patch":
-			weight := riskRepaired
-			if s.Get("refused") != nil {
-				weight = riskRefused
-			}
-			if ops := s.Get("operations"); ops != nil {
-				for j := range ops.Kids {
-					r.add(value.Pointer(ops.Kids[j].Word("path")), weight)
-				}
-			}
+		case *trace.Corrected:
+			r.operations(s.Operations, riskRepaired)
+		case *trace.CorrectionRefused:
+			r.operations(s.Operations, riskRefused)
 		}
+	}
+}
+
+func (r *risker) operations(ops []trace.Operation, weight float64) {
+	for _, op := range ops {
+		r.add(op.Path, weight)
 	}
 }
 

@@ -51,7 +51,7 @@ func (f *Filler) keptSettings(some bool) []byte {
 	if len(s.Solved) > 0 {
 		list := value.List()
 		for _, e := range s.Solved {
-			list.Kids = append(list.Kids, value.Obj(text("document", e.Document), text("text", e.Text), text("record", e.Record)))
+			list.Kids = append(list.Kids, value.Obj(value.Str(e.Document).Named("document"), value.Str(e.Text).Named("text"), value.Str(e.Record).Named("record")))
 		}
 		v.Set("examples", list)
 	}

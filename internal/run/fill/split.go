@@ -10,6 +10,7 @@ import (
 	"filler/internal/base/tokens"
 	"filler/internal/base/value"
 	"filler/internal/record"
+	"filler/internal/record/trace"
 	"filler/internal/source/layout"
 )
 
@@ -42,7 +43,7 @@ func (x *piece) split(ctx context.Context) error {
 	if chunks == nil {
 		return x.rest(ctx)
 	}
-	x.trace.add("split", text("request", x.step), number("chunks", len(chunks)), text("note", "the reply was cut short"))
+	x.trace.add(&trace.Split{Request: x.step, Chunks: len(chunks), Why: "the reply was cut short"})
 	for i, c := range chunks {
 		c.N, c.Of = i+1, len(chunks)
 		half := &piece{part: x.part, chunk: &c, room: x.room, step: fmt.Sprintf("%s.%d", x.step, i+1), level: x.level + 1, w: x.w}
@@ -56,7 +57,7 @@ func (x *piece) split(ctx context.Context) error {
 	for _, half := range x.halves {
 		if half.code != "" || half.cut {
 			if x.code == "" && half.code != "" { // what came whole of the first reply is more
-				x.trace.add("unsplit", text("request", x.step), text("note", half.why))
+				x.trace.add(&trace.NotSplit{Request: x.step, Why: half.why})
 				x.halves = nil
 				return nil
 			}
@@ -77,7 +78,7 @@ func (x *piece) rest(ctx context.Context) error {
 	}
 	var left []string
 	kept := *x
-	kept.record, kept.cut, kept.halves, kept.trace = x.record.Clone(), false, nil, trace{}
+	kept.record, kept.cut, kept.halves, kept.trace = x.record.Clone(), false, nil, log{}
 	for _, f := range x.schema.Record().Fields {
 		if slices.Contains(x.came, f.Name) {
 			continue
@@ -91,7 +92,7 @@ func (x *piece) rest(ctx context.Context) error {
 	p := *x.part
 	p.schema = x.w.schemaOf(x.schema, left)
 	rest := &piece{part: &p, chunk: x.chunk, room: x.room, step: x.step + ".rest", level: deepest, w: x.w, index: x.index}
-	x.trace.add("split", text("request", x.step), number("chunks", 1), text("note", "the reply was cut short; asked for "+strings.Join(left, ", ")+" again"))
+	x.trace.add(&trace.Split{Request: x.step, Chunks: 1, Why: "the reply was cut short; asked for " + strings.Join(left, ", ") + " again"})
 	if err := rest.fill(ctx); err != nil {
 		return err
 	}

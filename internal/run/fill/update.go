@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"sort"
+	"strconv"
 	"strings"
 
 	"filler/internal/ask/answer"
@@ -14,6 +15,7 @@ import (
 	"filler/internal/record/correct"
 	"filler/internal/record/evidence"
 	"filler/internal/record/pair"
+	"filler/internal/record/trace"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/store"
@@ -60,7 +62,7 @@ func (f *Filler) updated(ctx context.Context, run int64, t store.Task, line *rec
 	if doc, err := f.read(ctx, t); err == nil {
 		w.doc = doc
 		if line.Hashes.Text != "" && line.Hashes.Text != doc.Hash {
-			w.trace.add("changed", text("note", "the record's own document has changed since; its evidence is kept as it was"))
+			w.trace.add(&trace.SourceChanged{})
 		} else if len(line.Evidence.Kids) == 0 {
 			x.places = evidence.Of(f.Schema, &w.record, evidence.NewIndex(doc.Text))
 		}
@@ -86,16 +88,16 @@ type updating struct {
 
 // bring brings one document in, part by part where it is long.
 func (x *updating) bring(ctx context.Context, d *document.Document) error {
-	x.trace.add("new document", text("document", d.ID), text("format", string(d.Format)), number("bytes", len(d.Text)), text("text_sha256", d.Hash))
+	x.trace.add(&trace.NewDocument{Document: d.ID, Format: string(d.Format), Bytes: len(d.Text), Text: d.Hash})
 	if d.Hash == x.line.Hashes.Text {
-		x.trace.add("same", text("document", d.ID), text("note", "the record was filled from this same text"))
+		x.trace.add(&trace.SameText{Document: d.ID})
 		return nil
 	}
 	a := x.Filler.asker(d)
 	whole := part{schema: x.Schema, style: prompt.Record}
 	room, err := a.room(&whole)
 	if err != nil {
-		x.trace.add("patch", text("request", "update "+d.ID), text("refused", err.Error()))
+		x.trace.add(&trace.CorrectionRefused{Request: "update " + d.ID, Why: err.Error()})
 		return nil
 	}
 	index := evidence.NewIndex(d.Text)
@@ -137,10 +139,10 @@ func (x *bringing) work(ctx context.Context) error {
 			if ends(err) {
 				return err
 			}
-			x.trace.add("patch", text("request", step), text("refused", "no answer came: "+err.Error()))
+			x.trace.add(&trace.NoAnswer{Request: step, Why: err.Error()})
 			return nil
 		}
-		x.trace.add("ask", text("request", step), value.Boolean(came.Cached).Named("cached"))
+		x.trace.add(&trace.Asked{Request: step, Cached: came.Cached})
 		if refused = x.take(step, came); len(refused) == 0 {
 			return nil
 		}
@@ -193,14 +195,14 @@ func speaksOf(list *schema.Field, entry *value.Value, index *evidence.Index) boo
 func (x *bringing) take(step string, came *model.Answer) (refused []string) {
 	r, err := answer.Read(came.Text, value.Array)
 	if err != nil {
-		x.trace.add("patch", text("request", step), text("refused", err.Error()))
+		x.trace.add(&trace.CorrectionRefused{Request: step, Why: err.Error()})
 		return []string{"the answer was not a JSON Patch: " + err.Error()}
 	}
 	x.trace.lenient(r.Deviations)
 	ops, deviations := answer.Patch(x.Schema, &x.record, nil, r)
 	x.trace.lenient(deviations)
 	if len(ops.Kids) == 0 {
-		x.trace.add("patch", text("request", step), ops.Named("operations"), text("note", "the new document changes nothing"))
+		x.trace.add(&trace.NothingNew{Request: step})
 		return nil
 	}
 	u := &correct.Updater{Schema: x.Schema, Check: x.Validator.Check, Index: x.index, Document: x.doc.ID, Prefer: x.News.Prefer, KeepNew: x.News.KeepNew}
@@ -229,25 +231,25 @@ func onlyNew(d *document.Document, places evidence.Places) evidence.Places {
 
 // note writes down what was changed and what was not.
 func (x *bringing) note(step string, ops *value.Value, got *correct.Result) {
-	refusals, fresh := value.List(), value.List()
+	told := &trace.Updated{Request: step, Operations: trace.OperationsOf(ops), Confirmed: got.Confirmed}
 	for _, r := range got.Refused {
-		refusals.Kids = append(refusals.Kids, value.Obj(number("operation", r.Op+1), text("path", string(r.Path)), text("why", r.Why)))
+		told.Refused = append(told.Refused, trace.Refusal{Operation: r.Op + 1, Path: r.Path, Why: r.Why})
 	}
 	for i := range got.New {
 		if !x.isKnown(&got.New[i]) {
 			x.told = append(x.told, got.New[i])
-			fresh.Kids = append(fresh.Kids, got.New[i])
+			told.New = append(told.New, got.New[i])
 		}
 	}
-	x.trace.add("update", text("request", step), ops.Named("operations"), refusals.Named("refused"), fresh.Named("new"), number("confirmed", got.Confirmed))
+	x.trace.add(told)
 	c := &x.count
-	c.Confirmed, c.Refused, c.New = c.Confirmed+got.Confirmed, c.Refused+len(got.Refused), c.New+len(fresh.Kids)
+	c.Confirmed, c.Refused, c.New = c.Confirmed+got.Confirmed, c.Refused+len(got.Refused), c.New+len(told.New)
 	for _, change := range got.Changes {
 		if change.Conflict {
 			c.Conflicts = append(c.Conflicts, Conflicted{x.task.Document, change})
 		}
 		if change.Kept {
-			x.trace.add("kept", text("path", string(change.Path)), change.Was.Named("was"), change.Now.Named("other"), text("document", x.doc.ID))
+			x.trace.add(&trace.Kept{Path: change.Path, Was: change.Was, Other: change.Now, Document: x.doc.ID})
 			continue
 		}
 		switch {
@@ -258,8 +260,9 @@ func (x *bringing) note(step string, ops *value.Value, got *correct.Result) {
 		default:
 			c.Values++
 		}
-		entry := value.Obj(text("path", string(change.Path)), change.Was.Named("was"), change.Now.Named("now"), text("document", x.doc.ID),
-			number("start", change.Place.Start), number("end", change.Place.End), number("line", change.Place.Line), text("quote", change.Words), number("run", x.run))
+		number := func(name string, n int) value.Value { return value.Num(strconv.Itoa(n)).Named(name) }
+		entry := value.Obj(value.Str(string(change.Path)).Named("path"), change.Was.Named("was"), change.Now.Named("now"), value.Str(x.doc.ID).Named("document"),
+			number("start", change.Place.Start), number("end", change.Place.End), number("line", change.Place.Line), value.Str(change.Words).Named("quote"), number("run", int(x.run)))
 		x.history.Kids = append(x.history.Kids, entry)
 	}
 }
@@ -279,7 +282,7 @@ func (x *updating) isKnown(entry *value.Value) bool {
 func (x *updating) done() store.Record {
 	before := len(x.line.History.Kids)
 	if n := len(x.history.Kids); n > 0 {
-		x.trace.add("history", number("before", before), x.history.Named("changes"))
+		x.trace.add(&trace.History{Before: before, Changes: x.history})
 	}
 	if len(x.history.Kids) > before {
 		x.count.Records = 1
@@ -305,7 +308,7 @@ func (x *updating) done() store.Record {
 	if len(x.problems) > 0 {
 		status = record.Flagged
 	}
-	x.trace.add("end", text("status", string(status)), problemList(x.problems).Named("problems"))
+	x.trace.add(&trace.Ended{Status: status, Problems: x.problems})
 	proof := x.places.JSON(&x.record)
 	rec := x.toLedger(status, x.record.JSON(), proof.JSON())
 	if rec.TextHash == "" {
