@@ -18,7 +18,7 @@ import (
 
 // order is the packages from the top down. A package imports only what stands
 // below it. docs/architecture.md gives the same list, with a sentence for each.
-var order = []string{"cli", "view/report", "run/fill", "run/vary", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
+var order = []string{"cli", "view/report", "run/fill", "run/job", "run/vary", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
 	"ask/prompt", "ask/outline", "ask/model", "ask/chat", "ask/exchange", "ask/answer", "record/merge", "record/correct", "record/evidence", "record/trace", "record", "record/pair", "record/normalize",
 	"store/sqlite", "store", "source/document", "source/pdf", "source/ocr", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/process", "base/place", "base/value", "base/lang",
 	"demo", "demo/paper"}
@@ -27,6 +27,7 @@ var order = []string{"cli", "view/report", "run/fill", "run/vary", "measure/scor
 // must not know the prompt, the gold or the project, and what reads a reply
 // knows nothing of servers, and one protocol is as good as another to what asks.
 var never = map[string][]string{"standin": {"ask/prompt", "ask/model", "measure/gold", "measure/score", "base/project", "run/fill", "demo"},
+	"run/job":    {"ask/prompt", "ask/model", "ask/outline", "source/document", "schema", "store/sqlite"},
 	"ask/answer": {"store/sqlite", "source/fetch", "base/project"},
 	"cli":        {"ask/chat"}, "ask/prompt": {"ask/chat"}, "ask/model": {"ask/chat"}}
 

@@ -14,6 +14,7 @@ import (
 	"filler/internal/ask/model"
 	"filler/internal/base/project"
 	"filler/internal/run/fill"
+	"filler/internal/run/job"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/store"
@@ -144,15 +145,15 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 	if o.dry {
 		return a.dryRun(ctx, o, w, l, r, names)
 	}
-	filler, run, err := a.prepare(o, w, l, r, names)
+	b, err := a.prepare(o, w, l, r, names)
 	if err != nil {
 		return err
 	}
-	defer filler.Close()
-	if err := filler.SetBudget(run, w.budget(o.budget)); err != nil {
+	defer b.Close()
+	if err := b.SetBudget(b.run, w.budget(o.budget)); err != nil {
 		return err
 	}
-	if err := a.runFill(ctx, o, filler, run, out); err != nil || len(w.leftOut) == 0 {
+	if err := a.runFill(ctx, o, b, out); err != nil || len(w.leftOut) == 0 {
 		return err
 	}
 	return exit(codeFlagged)
@@ -191,11 +192,18 @@ func toResume(l store.Store, name string) (store.Run, error) {
 	return l.Find(name)
 }
 
+// begun is a run that can go on: what it does, with what.
+type begun struct {
+	*fill.Filler
+	work fill.Work
+	run  int64
+}
+
 // prepare starts a new run, or finds the one to go on with.
-func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, names []string) (*fill.Filler, int64, error) {
+func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, names []string) (*begun, error) {
 	setup, err := w.setup(l, r, &o.looking)
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	setup.Fresh, setup.Stdin = o.fresh, a.in
 	modelName := o.modelName
@@ -203,21 +211,21 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 	var sources []document.Source
 	if o.replay != "" {
 		if setup.Replay, err = exchange.LoadRecording(o.replay); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 	}
 	if o.resume != "" {
 		if old, err = toResume(l, o.resume); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 		if old.State == store.Going {
 			a.notef("run %d is going in another process; sharing its documents\n", old.ID)
 		}
 		if by := fill.MadeBy(old); by != "" {
-			return nil, 0, fmt.Errorf("run %d changed existing records; to continue it, run `filler %s` again: nothing answered is paid twice", old.ID, by)
+			return nil, fmt.Errorf("run %d changed existing records; to continue it, run `filler %s` again: nothing answered is paid twice", old.ID, by)
 		}
 		if setup.Schema, err = schema.Parse(old.SchemaFile, old.Schema); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 		modelName, setup.Rounds = old.Model, old.Rounds
 		var then string
@@ -226,10 +234,10 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 		}
 	} else if o.asRun != "" {
 		if old, err = l.Find(o.asRun); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 		if setup.Schema, err = schema.Parse(old.SchemaFile, old.Schema); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 		modelName, setup.Rounds = old.Model, old.Rounds
 		var then string
@@ -237,49 +245,58 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 			o.then = then
 		}
 		if sources, err = sourcesOf(w, l, old.ID, names); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 	} else if sources, err = w.sources(names); err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	if a.tell(w) && len(sources) == 0 {
-		return nil, 0, exit(codeFailed)
+		return nil, exit(codeFailed)
 	}
 	if sources, err = a.picked(o, l, sources); err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	if len(o.only) > 0 {
 		if setup.Schema, err = setup.Schema.Only(o.only); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 	}
 	if setup.Model, err = w.model(modelName); err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	if o.then != "" {
 		if setup.Then, err = w.model(o.then); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 	}
 	if w.budget(o.budget) > 0 && setup.Replay == nil {
 		if err := setup.Priced(); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 	}
 	filler, err := fill.New(setup)
-	if err != nil || o.resume != "" {
-		return filler, old.ID, err
+	if err != nil {
+		return nil, err
+	}
+	if o.resume != "" {
+		return &begun{filler, fill.Fill{}, old.ID}, nil
 	}
 	if n := len(setup.Settings.Solved); n > 0 {
 		a.notef("%s shown as solved examples: these, and near-duplicates of them, do not count in this run's score\n", plural(n, "document"))
 	}
-	begin := fill.Beginning{Name: o.name, Some: len(o.only) > 0}
-	begin.Scope, begin.Of = w.scope(o, names, len(sources))
-	run, err := filler.Start(begin, sources)
+	b := fill.Beginning{Name: o.name, Some: len(o.only) > 0}
+	b.Scope, b.Of = w.scope(o, names, len(sources))
+	return begin(filler, fill.Fill{}, b, sources)
+}
+
+// begin starts a run.
+func begin(f *fill.Filler, w fill.Work, b fill.Beginning, sources []document.Source) (*begun, error) {
+	run, err := f.Start(w, b, sources)
 	if err != nil {
-		filler.Close()
+		f.Close()
+		return nil, err
 	}
-	return filler, run, err
+	return &begun{f, w, run}, nil
 }
 
 // scope says how the documents of a run were chosen, and how many the project
@@ -355,48 +372,48 @@ func sourcesOf(w *work, l store.Store, run int64, names []string) ([]document.So
 	return sources, nil
 }
 
-func (a *app) runFill(ctx context.Context, o filling, filler *fill.Filler, run int64, out *output) error {
+func (a *app) runFill(ctx context.Context, o filling, b *begun, out *output) error {
 	began := time.Now()
 	bar := a.newProgress()
-	hooks := fill.Hooks{Progress: bar.show, Waiting: bar.waiting}
+	hooks := fill.Hooks{Hooks: job.Hooks{Progress: bar.show}, Waiting: bar.waiting}
 	stream := o.output == "" && (!a.term.out || o.asJSON)
 	pipe := bufio.NewWriter(a.out)
 	if stream {
 		hooks.Record = func(r store.Record) error {
-			if err := writeLine(pipe, filler.Schema, run, r, o.bare); err != nil {
+			if err := writeLine(pipe, b.Schema, b.run, r, o.bare); err != nil {
 				return err
 			}
 			return pipe.Flush()
 		}
 	}
-	err := filler.Run(ctx, run, hooks)
+	err := b.Run(ctx, b.work, b.run, hooks)
 	bar.end()
 	if o.output != "" {
-		if werr := out.write(filler, run, o.bare); werr != nil && err == nil {
+		if werr := out.write(b.Filler, b.run, o.bare); werr != nil && err == nil {
 			err = werr
 		}
 	}
 	if o.saveExchanges != "" {
-		if rerr := writeRecording(filler, run, o.saveExchanges); rerr != nil && err == nil {
+		if rerr := writeRecording(b.Filler, b.run, o.saveExchanges); rerr != nil && err == nil {
 			err = rerr
 		}
 	}
-	totals, terr := filler.Ledger.Totals(run)
+	totals, terr := b.Ledger.Totals(b.run)
 	if terr != nil {
 		return terr
 	}
 	if err == nil && a.term.out && !stream && o.output == "" && totals.Documents == 1 {
-		if terr := a.printOne(filler, run); terr != nil {
+		if terr := a.printOne(b.Filler, b.run); terr != nil {
 			return terr
 		}
 	}
-	a.summary(run, totals, time.Since(began), err)
+	a.summary(b.run, totals, time.Since(began), err)
 	var fail *model.Failure
 	if errors.As(err, &fail) && fail.Budget {
-		a.notef("stopped at the budget: %s spent, and the next request might exceed it; continue with a higher --budget and --resume=%d\n", money(filler.Client.Purse.Spent()), run)
+		a.notef("stopped at the budget: %s spent, and the next request might exceed it; continue with a higher --budget and --resume=%d\n", money(b.First().Client.Purse.Spent()), b.run)
 		return exit(codeBudget)
 	}
-	if err != nil && !errors.Is(err, fill.ErrStopped) {
+	if err != nil && !errors.Is(err, job.ErrStopped) {
 		return err
 	}
 	if err == nil {

@@ -79,24 +79,24 @@ func (a *app) repair(ctx context.Context, o repairing, runName string) error {
 		return err
 	}
 	defer done()
-	filler, run, err := a.prepareRepair(o, w, l, r, lines)
+	b, err := a.prepareRepair(o, w, l, r, lines)
 	if err != nil {
 		return err
 	}
 	if of := lines[0].Run; o.recordsFile == "" && of > 0 {
 		a.notef("repairing %s: %s\n", w.covered(of), plural(len(lines), "record"))
 	}
-	return a.runChange(ctx, o.filling, w, filler, run, out, broken, func() { a.tellRepaired(filler.Repairs) })
+	return a.runChange(ctx, o.filling, w.budget(o.budget), b, out, broken, func() { a.tellRepaired(b.work.(*fill.Repair).Done) })
 }
 
 // runChange runs what changes existing records and says what it did. amiss counts
 // what was left out on the way.
-func (a *app) runChange(ctx context.Context, o filling, w *work, filler *fill.Filler, run int64, out *output, amiss int, tell func()) error {
-	defer filler.Close()
-	if err := filler.SetBudget(run, w.budget(o.budget)); err != nil {
+func (a *app) runChange(ctx context.Context, o filling, budget float64, b *begun, out *output, amiss int, tell func()) error {
+	defer b.Close()
+	if err := b.SetBudget(b.run, budget); err != nil {
 		return err
 	}
-	err := a.runFill(ctx, o, filler, run, out)
+	err := a.runFill(ctx, o, b, out)
 	tell()
 	var code exit
 	if amiss > 0 && (err == nil || errors.As(err, &code)) {
@@ -142,54 +142,48 @@ func (a *app) linesToChange(w *work, j judged, runName string) ([]record.Line, i
 }
 
 // prepareRepair starts the run of a repair.
-func (a *app) prepareRepair(o repairing, w *work, l store.Store, r *document.Reader, lines []record.Line) (*fill.Filler, int64, error) {
+func (a *app) prepareRepair(o repairing, w *work, l store.Store, r *document.Reader, lines []record.Line) (*begun, error) {
 	setup, err := w.setup(l, r, &o.looking)
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	setup.Fresh, setup.Settings.Style = o.fresh, ""
 	setup.Schema = w.schema
 	if o.noModel {
 		setup.Model, setup.Rounds = &project.Model{Entry: "none", Name: "none", At: "none", Reply: project.DefaultReply}, 0
 	} else if setup.Model, err = w.model(o.modelName); err != nil {
-		return nil, 0, fmt.Errorf("%w; or say --no-model", err)
+		return nil, fmt.Errorf("%w; or say --no-model", err)
 	}
 	if o.then != "" {
 		if setup.Then, err = w.model(o.then); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 	}
 	if w.budget(o.budget) > 0 && !o.noModel {
 		if err := setup.Priced(); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 	}
 	filler, err := fill.New(setup)
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
-	run, err := w.startGiven(filler, fill.Beginning{Name: o.name}, lines)
-	return filler, run, err
+	return w.beginGiven(filler, &fill.Repair{Lines: lines}, o.name, lines)
 }
 
-// startGiven starts a run over existing records.
-func (w *work) startGiven(filler *fill.Filler, begin fill.Beginning, lines []record.Line) (int64, error) {
+// beginGiven starts a run over existing records.
+func (w *work) beginGiven(f *fill.Filler, do fill.Work, name string, lines []record.Line) (*begun, error) {
+	b := fill.Beginning{Name: name}
 	if w.project != nil && len(lines) > 0 && lines[0].Run > 0 { // it covers what the older run covers
-		if old, err := filler.Ledger.Find(fmt.Sprint(lines[0].Run)); err == nil {
-			begin.Scope, begin.Of, begin.Some = old.Scope, old.Of, fill.IsPartial(old)
+		if old, err := f.Ledger.Find(fmt.Sprint(lines[0].Run)); err == nil {
+			b.Scope, b.Of, b.Some = old.Scope, old.Of, fill.IsPartial(old)
 		}
 	}
 	sources := make([]document.Source, len(lines))
-	filler.Given = map[int]*record.Line{}
 	for i := range lines {
 		sources[i] = w.sourceOf(lines[i].Document)
-		filler.Given[i] = &lines[i]
 	}
-	run, err := filler.Start(begin, sources)
-	if err != nil {
-		filler.Close()
-	}
-	return run, err
+	return begin(f, do, b, sources)
 }
 
 // sourceOf gives the document of a record by its id. One that is gone keeps its

@@ -69,7 +69,7 @@ is kept; the exchanges are in the ledger, and cost.`,
 				a.printJSON(repeatedJSON(out))
 				return nil
 			}
-			a.printRepeated(out, f.Client.SpentNano(), all)
+			a.printRepeated(out, f.First().Client.SpentNano(), all)
 			return nil
 		}}
 	look.flags(cmd)

@@ -102,11 +102,11 @@ func (a *app) update(ctx context.Context, o updating, names []string) error {
 	for _, id := range none {
 		a.notef("%s: about none of the %s; fill it separately, or add --of DOC\n", id, plural(len(lines), "record"))
 	}
-	filler, run, err := a.prepareUpdate(o, w, l, r, lines, &fill.News{Of: of, Prefer: correct.Preference(o.prefer), KeepNew: o.newOnes == "keep"})
+	b, err := a.prepareUpdate(o, w, l, r, &fill.Update{Lines: lines, News: fill.News{Of: of, Prefer: correct.Preference(o.prefer), KeepNew: o.newOnes == "keep"}})
 	if err != nil {
 		return err
 	}
-	return a.runChange(ctx, o.filling, w, filler, run, out, broken+len(none), func() { a.tellUpdated(filler, run, o) })
+	return a.runChange(ctx, o.filling, w.budget(o.budget), b, out, broken+len(none), func() { a.tellUpdated(b, o) })
 }
 
 // newDocuments reads the new documents; one that can't be read ends it, before
@@ -159,27 +159,26 @@ func matchNews(s *schema.Schema, lines []record.Line, docs []*document.Document,
 	return of, none, nil
 }
 
-func (a *app) prepareUpdate(o updating, w *work, l store.Store, r *document.Reader, lines []record.Line, news *fill.News) (*fill.Filler, int64, error) {
+// prepareUpdate starts the run of an update.
+func (a *app) prepareUpdate(o updating, w *work, l store.Store, r *document.Reader, do *fill.Update) (*begun, error) {
 	setup, err := w.setup(l, r, &o.looking)
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	setup.Fresh, setup.Settings.Style, setup.Schema = o.fresh, "", w.schema
 	if setup.Model, err = w.model(o.modelName); err != nil {
-		return nil, 0, err
+		return nil, err
 	}
 	if w.budget(o.budget) > 0 {
 		if err := setup.Priced(); err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 	}
 	filler, err := fill.New(setup)
 	if err != nil {
-		return nil, 0, err
+		return nil, err
 	}
-	filler.News = news
-	run, err := w.startGiven(filler, fill.Beginning{Name: o.name}, lines)
-	return filler, run, err
+	return w.beginGiven(filler, do, o.name, do.Lines)
 }
 
 // maxListed bounds how many conflicts are named one by one.
@@ -187,11 +186,11 @@ const maxListed = 20
 
 // tellUpdated says what the update did: the changes as a table on a terminal,
 // the conflicts always.
-func (a *app) tellUpdated(f *fill.Filler, run int64, o updating) {
+func (a *app) tellUpdated(b *begun, o updating) {
 	if a.term.out && !o.asJSON {
-		a.printUpdates(f, run)
+		a.printUpdates(b.Filler, b.run)
 	}
-	c := f.Updated
+	c := b.work.(*fill.Update).Done
 	a.notef("%s changed: %s changed, %s added, %d removed; %d confirmed, %d refused\n", plural(c.Records, "record"), plural(c.Values, "value"), plural(c.Items, "item"), c.TakenBack, c.Confirmed, c.Refused)
 	if c.New > 0 {
 		a.notef("%s not in the records: reported, not kept; `filler trace DOC` shows them, --new keep adds them\n", plural(c.New, "entry"))
@@ -202,7 +201,7 @@ func (a *app) tellUpdated(f *fill.Filler, run int64, o updating) {
 			break
 		}
 		was, now := shownValue(&x.Change.Was), shownValue(&x.Change.Now)
-		if fd := f.Schema.At(x.Change.Path); fd != nil && fd.Sensitive {
+		if fd := b.Schema.At(x.Change.Path); fd != nil && fd.Sensitive {
 			was, now = hidden, hidden
 		}
 		kept := "the new one is kept"

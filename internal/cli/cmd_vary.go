@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"filler/internal/record"
+	"filler/internal/run/job"
 	"fmt"
 	"slices"
 	"sort"
@@ -133,7 +134,7 @@ func (a *app) vary(ctx context.Context, o varying, changes []vary.Change, names 
 		return err
 	}
 	bar := a.newProgress()
-	got, err := filler.Vary(ctx, docs, set, changes, o.seed, o.name, fill.Hooks{Progress: bar.show, Waiting: bar.waiting})
+	got, err := filler.Vary(ctx, docs, set, changes, o.seed, o.name, fill.Hooks{Hooks: job.Hooks{Progress: bar.show}, Waiting: bar.waiting})
 	bar.end()
 	if err != nil {
 		return err

@@ -147,10 +147,10 @@ func (a *app) dryRun(ctx context.Context, o filling, w *work, l store.Store, r *
 		return err
 	}
 	if o.asJSON {
-		a.printJSON(priceJSON(p, setup.Model.Entry, string(filler.Client.Shape()), w.budget(o.budget)))
+		a.printJSON(priceJSON(p, setup.Model.Entry, string(filler.First().Client.Shape()), w.budget(o.budget)))
 		return nil
 	}
-	a.printf("%s in %s for model %s, in shape %s\n", plural(p.Documents, "document"), plural(p.Requests, "request"), setup.Model.Entry, filler.Client.Shape())
+	a.printf("%s in %s for model %s, in shape %s\n", plural(p.Documents, "document"), plural(p.Requests, "request"), setup.Model.Entry, filler.First().Client.Shape())
 	if p.Known > 0 {
 		a.printf("%s from the cache, at no cost\n", plural(p.Known, "request"))
 	}

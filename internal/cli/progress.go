@@ -9,7 +9,7 @@ import (
 
 	"filler/internal/ask/model"
 	"filler/internal/record"
-	"filler/internal/run/fill"
+	"filler/internal/run/job"
 	"filler/internal/source/fetch"
 )
 
@@ -31,7 +31,7 @@ func (a *app) newProgress() *progress {
 	return &progress{a: a, began: time.Now(), last: time.Now(), start: -1}
 }
 
-func (p *progress) show(now fill.Progress) {
+func (p *progress) show(now job.Progress) {
 	if p.start < 0 {
 		p.start = now.Done - 1
 	}
@@ -52,7 +52,7 @@ func (p *progress) show(now fill.Progress) {
 	}
 }
 
-func (p *progress) line(now fill.Progress) string {
+func (p *progress) line(now job.Progress) string {
 	rate := float64(now.Done-p.start) / time.Since(p.began).Seconds()
 	left := "?"
 	if rate > 0 {
@@ -61,7 +61,7 @@ func (p *progress) line(now fill.Progress) string {
 	return fmt.Sprintf("%d / %d · %.1f a second · %s left · spent %s · %d flagged · %d failed", now.Done, now.All, rate, left, money(now.SpentNano), now.Flagged, now.Failed)
 }
 
-func (p *progress) onTerminal(now fill.Progress) {
+func (p *progress) onTerminal(now job.Progress) {
 	if time.Since(p.began) < time.Second && p.bar == nil {
 		return
 	}

@@ -23,7 +23,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/run/fill"
+	"filler/internal/run/job"
 )
 
 // Version is the program's version.
@@ -82,7 +82,7 @@ func (a *app) run(ctx context.Context, args []string) int {
 		return codeDone
 	case errors.As(err, &code):
 		return int(code)
-	case errors.Is(err, fill.ErrStopped):
+	case errors.Is(err, job.ErrStopped):
 		return codeStopped
 	case !a.parsed:
 		fmt.Fprintf(a.err, "%s; see `filler %s--help`\n", wrongUse(root, args, err), commandOf(root, args))

@@ -21,16 +21,16 @@ const maxUnread = 12
 // again asks once more for the labelled lines and rows that no value comes
 // from, and takes from the answers what stands in those lines; then for those
 // that are left, each place by itself. What then still is unread is a problem.
-func (w *filling) again(ctx context.Context) error {
+func (w *filling) again(ctx context.Context, by *Model) error {
 	if w.Settings.Style == prompt.Open || len(w.images()) > 0 {
 		return nil
 	}
 	whole := part{schema: w.Schema, style: prompt.Record}
-	room, err := w.asker().room(&whole)
+	room, err := w.asker(by).room(&whole)
 	lines := w.unread()
 	// Where there is no room for all fields at once, the lines stay a problem.
 	for round := 1; err == nil && round <= w.Rounds && len(lines) > 0; round++ {
-		if err := w.look(ctx, lines, &whole, room, round); err != nil {
+		if err := w.look(ctx, w.askAgain(by, lines, &whole, room, round), lines, round); err != nil {
 			return err
 		}
 		lines = w.unread()
@@ -40,7 +40,7 @@ func (w *filling) again(ctx context.Context) error {
 }
 
 // look asks for lines and fills gaps with the answers.
-func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, room prompt.Room, round int) error {
+func (w *filling) look(ctx context.Context, pieces []*piece, lines []evidence.Line, round int) error {
 	step := &trace.Uncovered{Round: round}
 	var asked []layout.Span
 	for _, l := range lines {
@@ -48,12 +48,6 @@ func (w *filling) look(ctx context.Context, lines []evidence.Line, whole *part, 
 		asked = append(asked, layout.Span{Start: l.Start, End: l.End})
 	}
 	w.trace.add(step)
-	pieces := w.askAgain(asked, whole, room, round)
-	if round > 1 {
-		for _, x := range pieces {
-			x.chunk.Missing = fieldsOf(lines, x.chunk)
-		}
-	}
 	if err := w.fillAll(ctx, pieces); err != nil {
 		return err
 	}
@@ -104,7 +98,7 @@ func (w *filling) unread() []evidence.Line {
 
 // askAgain gives the requests for lines, with what stands around them: in the
 // first round as many in one as are read with care, then each place alone.
-func (w *filling) askAgain(lines []layout.Span, whole *part, room prompt.Room, round int) []*piece {
+func (w *filling) askAgain(by *Model, lines []evidence.Line, whole *part, room prompt.Room, round int) []*piece {
 	most := room.Tokens
 	if most == 0 || most > carefully {
 		most = carefully
@@ -118,11 +112,12 @@ func (w *filling) askAgain(lines []layout.Span, whole *part, room prompt.Room, r
 	flush := func() {
 		if len(group) > 0 {
 			c := around
-			pieces = append(pieces, &piece{part: whole, chunk: &c, room: room, step: fmt.Sprintf("look again %d.%d", round, len(pieces)+1)})
+			pieces = append(pieces, &piece{by: by, part: whole, chunk: &c, room: room, step: fmt.Sprintf("look again %d.%d", round, len(pieces)+1)})
 		}
 		group = nil
 	}
-	for _, l := range lines {
+	for _, line := range lines {
+		l := layout.Span{Start: line.Start, End: line.End}
 		next := w.cuts.Around(append(group[:len(group):len(group)], l))
 		same := len(group) > 0 && slices.Equal(next.Shown, around.Shown)
 		if len(group) > 0 && !same && tokens.Estimate(w.doc.Part("flow", next.Shown)) > most {
@@ -132,6 +127,11 @@ func (w *filling) askAgain(lines []layout.Span, whole *part, room prompt.Room, r
 		group, around = append(group, l), next
 	}
 	flush()
+	if round > 1 {
+		for _, x := range pieces {
+			x.chunk.Missing = fieldsOf(lines, x.chunk)
+		}
+	}
 	return pieces
 }
 

@@ -18,7 +18,7 @@ const maxAskedAgain = 6
 
 // askFields asks again for fields that are still wrong, each as a question of its own. An
 // answer is let through like any patch: only where it makes nothing worse.
-func (w *filling) askFields(ctx context.Context) error {
+func (w *filling) askFields(ctx context.Context, by *Model) error {
 	if w.Rounds == 0 || w.doc == nil || w.long || len(w.images()) > 0 {
 		return nil
 	}
@@ -29,7 +29,7 @@ func (w *filling) askFields(ctx context.Context) error {
 			continue
 		}
 		asked++
-		x := &piece{part: &part{name: field.Path, schema: w.schemaOf(w.Schema, []string{field.Path}), style: prompt.ByField, field: field}, step: "ask again " + field.Path, w: w, index: w.index}
+		x := &piece{by: by, part: &part{name: field.Path, schema: w.schemaOf(w.Schema, []string{field.Path}), style: prompt.ByField, field: field}, step: "ask again " + field.Path, w: w, index: w.index}
 		if err := x.fill(ctx); err != nil {
 			return err
 		}
@@ -90,13 +90,13 @@ func (w *filling) letIn(x *piece, p value.Pointer, got *value.Value) {
 		if w.basis != nil {
 			w.basis[p] = before
 		}
-		w.trace.add(&trace.CorrectionRefused{Request: w.turn + x.step, Operations: trace.OperationsOf(&ops), Why: err.Error()})
+		w.trace.add(&trace.CorrectionRefused{Request: x.by.turn + x.step, Operations: trace.OperationsOf(&ops), Why: err.Error()})
 		return
 	}
 	w.record = after
 	w.problems = w.check(&w.record)
 	w.repaired++
-	w.trace.add(&trace.Corrected{Request: w.turn + x.step, Operations: trace.OperationsOf(&ops), Left: w.problems})
+	w.trace.add(&trace.Corrected{Request: x.by.turn + x.step, Operations: trace.OperationsOf(&ops), Left: w.problems})
 }
 
 // bounds are what a patch may do to the record at hand.

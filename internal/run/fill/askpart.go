@@ -34,6 +34,7 @@ type piece struct {
 	level int // how often it was split
 
 	w     *filling
+	by    *Model          // whom it is asked of
 	index *evidence.Index // of what is shown
 	trace log
 
@@ -90,23 +91,22 @@ func spansOf(spans []layout.Span) [][2]int {
 func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 	w := x.w
 	for {
-		ask := w.asker().ask(x.part, x.chunk)
+		ask := w.asker(x.by).ask(x.part, x.chunk)
 		shape := ask.Shape
 		req := ask.Request()
-		req.Seed = w.Seed
-		if most := w.Model.Context; most > 0 {
-			if need := model.Guess(req) + w.Model.Reply; need > most && len(ask.Images) == 0 {
+		if most := x.by.Context; most > 0 {
+			if need := model.Guess(req) + x.by.Reply; need > most && len(ask.Images) == 0 {
 				return nil, &model.Failure{Msg: fmt.Sprintf("%s needs about %d tokens with the reply, and the model holds %d", w.doc.ID, need, most), Hint: "one of its lines is too long; split it, or use a model with a larger context"}
 			}
 		}
-		came, err := w.send(ctx, x.step, req)
+		came, err := w.send(ctx, x.by, x.step, req)
 		var fail *model.Failure
 		if errors.As(err, &fail) && fail.Shape {
 			x.trace.add(&trace.ShapeRefused{Shape: shape, Why: fail.Msg})
 			continue
 		}
 		if err == nil && !follows(shape, came) && !x.usable(came) {
-			weaker, serr := w.Client.Weaken(shape)
+			weaker, serr := x.by.Client.Weaken(shape)
 			if serr != nil {
 				return nil, serr
 			}
@@ -116,7 +116,7 @@ func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 			}
 		}
 		if err == nil {
-			x.trace.add(&trace.Asked{Request: w.turn + x.step, Shape: shape, Cached: came.Cached})
+			x.trace.add(&trace.Asked{Request: x.by.turn + x.step, Shape: shape, Cached: came.Cached})
 		}
 		return came, err
 	}

@@ -137,7 +137,7 @@ func TestAnotherProtocol(t *testing.T) {
 	f, err := New(refused)
 	require.NoError(t, err)
 	defer f.Close()
-	_, err = f.Client.Ask(t.Context(), model.Call{Run: 1, Step: "fill"}, &exchange.Request{Model: "m", Messages: []exchange.Message{{Role: "user", Content: "x"}}})
+	_, err = f.First().Client.Ask(t.Context(), model.Call{Run: 1, Step: "fill"}, &exchange.Request{Model: "m", Messages: []exchange.Message{{Role: "user", Content: "x"}}})
 	assert.ErrorContains(t, err, "answered 401 (this pass is not known)")
 	for body, times := range seen {
 		assert.LessOrEqual(t, times, 2, body)

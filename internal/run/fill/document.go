@@ -30,7 +30,7 @@ type filling struct {
 	cuts  *prompt.Planner
 	trace log
 
-	turn string // "then " once the other model is asked
+	seed *int64 // sent along with every request; nil: none
 	long bool   // the document went into several requests
 
 	record     value.Value
@@ -46,10 +46,15 @@ type filling struct {
 	normalized map[trail][]string       // rules of the normalizers that led to values
 }
 
-// one fills one document. An error means that the document has no outcome yet
-// and waits for another time: the run was stopped, or can't go on.
-func (f *Filler) one(ctx context.Context, run int64, t store.Task) (store.Record, error) {
-	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
+// Fill is the work of filling records from documents.
+type Fill struct {
+	Seed *int64 // sent along with every request; nil: none
+}
+
+func (Fill) name() string { return "" }
+
+func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error) {
+	w := &filling{Filler: f, run: run, task: t, seed: o.Seed, refusals: map[value.Pointer]string{}}
 	doc, err := f.read(ctx, t)
 	if ctx.Err() != nil {
 		return store.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
@@ -65,17 +70,18 @@ func (f *Filler) one(ctx context.Context, run int64, t store.Task) (store.Record
 	if shown := f.exampleOf(doc); shown != "" {
 		w.trace.add(&trace.Example{Document: shown})
 	}
-	code, why, err := w.byModel(ctx)
-	if err == nil && f.Then != nil && (code != "" || len(w.problems)+len(w.others) > 0) {
+	code, why, err := w.ask(ctx, f.First())
+	for _, other := range f.Models[1:] {
+		if err != nil || code == "" && len(w.problems)+len(w.others) == 0 {
+			break
+		}
 		// The other model repairs what is wrong, within the bounds of every
 		// repair, so that what was right stays; or fills from the start.
-		w.trace.add(&trace.TakenOver{Model: f.Then.Model.Entry})
-		w.Filler, w.turn = f.Then, "then "
-		clear(w.refusals)
+		w.takeOver(other)
 		if code != "" {
-			code, why, err = w.byModel(ctx)
+			code, why, err = w.ask(ctx, other)
 		} else {
-			err = w.repair(ctx)
+			err = w.repair(ctx, other)
 		}
 	}
 	switch {
@@ -98,17 +104,22 @@ func (w *filling) open(d *document.Document) {
 	w.index.Unsure = unsure(d)
 }
 
-// asker gives what makes the requests for the document, of the model that is
-// asked now.
-func (w *filling) asker() *asker {
-	return &asker{Filler: w.Filler, doc: w.doc, pages: w.pages, cuts: w.cuts}
+// takeOver notes that another model works on from here.
+func (w *filling) takeOver(by *Model) {
+	w.trace.add(&trace.TakenOver{Model: by.Entry})
+	clear(w.refusals)
 }
 
-// byModel asks for the record and has it repaired. A code says that no record
-// came, and why; an error that the document waits for another time.
-func (w *filling) byModel(ctx context.Context) (code record.Code, why string, err error) {
+// asker gives what makes the requests to a model for the document.
+func (w *filling) asker(by *Model) *asker {
+	return &asker{Filler: w.Filler, by: by, doc: w.doc, pages: w.pages, cuts: w.cuts}
+}
+
+// ask asks a model for the record and has it repaired. A code says that no
+// record came, and why; an error that the document waits for another time.
+func (w *filling) ask(ctx context.Context, by *Model) (code record.Code, why string, err error) {
 	w.others, w.lost, w.missed, w.normalized = nil, nil, nil, nil
-	pieces, err := w.asker().plan()
+	pieces, err := w.asker(by).plan()
 	if err != nil {
 		return record.NoAnswer, err.Error(), nil
 	}
@@ -123,12 +134,12 @@ func (w *filling) byModel(ctx context.Context) (code record.Code, why string, er
 	if code, why := w.combine(pieces); code != "" {
 		return code, why, nil
 	}
-	if err := w.again(ctx); err != nil {
+	if err := w.again(ctx, by); err != nil {
 		return "", "", err
 	}
 	w.problems = w.check(&w.record)
 	w.trace.add(&trace.Checked{Problems: w.problems})
-	return "", "", w.repair(ctx)
+	return "", "", w.repair(ctx, by)
 }
 
 // planned notes the plan, where there is anything to plan.
@@ -187,8 +198,9 @@ func (w *filling) fillAll(ctx context.Context, pieces []*piece) error {
 }
 
 // send sends a request. How many may be under way is the client's to say.
-func (w *filling) send(ctx context.Context, step string, req *exchange.Request) (*model.Answer, error) {
-	return w.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: w.turn + step, Document: w.task.Document}, req)
+func (w *filling) send(ctx context.Context, by *Model, step string, req *exchange.Request) (*model.Answer, error) {
+	req.Seed = w.seed
+	return by.Client.Ask(ctx, model.Call{Run: w.run, N: w.task.N, Step: by.turn + step, Document: w.task.Document}, req)
 }
 
 // combine makes the record of the pieces: those of one part merged, those of

@@ -17,10 +17,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"runtime/debug"
 	"strings"
 	"sync"
-	"time"
 
 	"filler/internal/ask/chat"
 	"filler/internal/ask/exchange"
@@ -28,6 +26,7 @@ import (
 	"filler/internal/ask/prompt"
 	"filler/internal/base/project"
 	"filler/internal/record"
+	"filler/internal/run/job"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/source/fetch"
@@ -36,38 +35,44 @@ import (
 	"filler/internal/store"
 )
 
-// Filler fills documents with one schema and one model.
+// Filler makes records of documents with one schema.
 type Filler struct {
 	Ledger    store.Store
 	Schema    *schema.Schema
 	Validator *record.Validator
-	Model     *project.Model
-	Client    *model.Client
 	Pace      project.Pace
 	Rounds    int
 	Stdin     io.Reader // what the document "-" is read from
 	Reader    *document.Reader
 	Settings  prompt.Settings
-	Seed      *int64  // sent along, if set
-	Then      *Filler // asked where this one's model leaves problems; may be nil
-	Job       string  // the project's job that it is at, or ""
-	Aside     string  // what the run is made for, where it is none of the project's records
-	// Given are records to repair in place of filling, by the task's number.
-	Given   map[int]*record.Line
-	Repairs Repairs // what repairing them did
-	// News are new documents to bring into the Given records; nil where they
-	// are to be repaired.
-	News    *News
-	Updated Updated // what bringing them in did
+	Job       string // the project's job that it is at, or ""
+	// Models are asked in turn: each where those before it leave problems.
+	Models []*Model
 
-	repairsMu *sync.Mutex
-	partial   *sync.Map // of schemas, by what they ask for
-
-	shape    string // where there is no client that knows it
-	kept     *prompt.Kept
+	partial  *sync.Map           // of schemas, by what they ask for
 	shingles []document.Shingles // of the solved documents
 	parts    []part              // what each request asks of a record
-	server   *standin.Server
+}
+
+// Model is a model that is asked, with the way to it and what is kept for it.
+type Model struct {
+	*project.Model
+	Client *model.Client
+	turn   string // what its steps begin with: "" for the first, "then " for those after it
+	shape  string // how it is asked where there is no client that knows it
+	kept   *prompt.Kept
+	server *standin.Server
+}
+
+// First is the model that is asked first.
+func (f *Filler) First() *Model { return f.Models[0] }
+
+// SpentNano gives what has been paid to all models.
+func (f *Filler) SpentNano() (sum int64) {
+	for _, m := range f.Models {
+		sum += m.Client.SpentNano()
+	}
+	return sum
 }
 
 // Setup is what a Filler is made of.
@@ -96,24 +101,11 @@ func ReadReply(x store.Exchange) (*exchange.Reply, error) { return protocol.Read
 
 // New prepares a Filler, and starts the stand-in where the model is one.
 func New(s Setup) (*Filler, error) {
-	f, err := newOne(s)
-	if err != nil || s.Then == nil {
-		return f, err
-	}
-	s.Model, s.Then = s.Then, nil
-	if f.Then, err = newOne(s); err != nil {
-		f.Close()
-		return nil, err
-	}
-	return f, nil
-}
-
-func newOne(s Setup) (*Filler, error) {
 	v, err := record.NewValidator(s.Schema)
 	if err != nil {
 		return nil, err
 	}
-	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Model: s.Model, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Settings: s.Settings, Job: s.Job}
+	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Settings: s.Settings, Job: s.Job, partial: &sync.Map{}}
 	if f.Reader == nil {
 		f.Reader = &document.Reader{}
 	}
@@ -125,23 +117,43 @@ func newOne(s Setup) (*Filler, error) {
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, err
 	}
-	f.kept, f.repairsMu, f.partial = &prompt.Kept{}, &sync.Mutex{}, &sync.Map{}
 	for _, e := range s.Settings.Solved {
 		f.shingles = append(f.shingles, document.NewShingles(e.Text))
 	}
 	if s.Codec == nil {
 		s.Codec = protocol
 	}
-	if s.Replay != nil { // neither a server nor a key is needed
-		f.Client = model.New(s.Model, model.Way{Base: s.Model.At, Codec: s.Codec}, s.Pace, s.Ledger)
-		f.Client.Replay = s.Replay
-		return f, nil
+	for _, m := range []*project.Model{s.Model, s.Then} {
+		if m == nil {
+			continue
+		}
+		asked, err := s.reach(m)
+		if err != nil {
+			f.Close()
+			return nil, err
+		}
+		if len(f.Models) > 0 {
+			asked.turn = "then "
+		}
+		f.Models = append(f.Models, asked)
 	}
-	if f.Client, f.server, err = connect(s.Model, s.Dir, s.Pace, s.Codec, s.Ledger); err != nil {
+	return f, nil
+}
+
+// reach makes the way to a model.
+func (s Setup) reach(m *project.Model) (*Model, error) {
+	asked := &Model{Model: m, kept: &prompt.Kept{}}
+	if s.Replay != nil { // neither a server nor a key is needed
+		asked.Client = model.New(m, model.Way{Base: m.At, Codec: s.Codec}, s.Pace, s.Ledger)
+		asked.Client.Replay = s.Replay
+		return asked, nil
+	}
+	var err error
+	if asked.Client, asked.server, err = connect(m, s.Dir, s.Pace, s.Codec, s.Ledger); err != nil {
 		return nil, err
 	}
-	f.Client.Fresh = s.Fresh
-	return f, nil
+	asked.Client.Fresh = s.Fresh
+	return asked, nil
 }
 
 // connect makes a client for a model, and starts the stand-in where that is
@@ -176,13 +188,12 @@ func Transcriber(m *project.Model, dir string, pace project.Pace, l store.Store)
 	}, nil
 }
 
-// Close ends the stand-in, if one was started.
+// Close ends the stand-ins, where any were started.
 func (f *Filler) Close() {
-	if f.server != nil {
-		f.server.Close()
-	}
-	if f.Then != nil {
-		f.Then.Close()
+	for _, m := range f.Models {
+		if m.server != nil {
+			m.server.Close()
+		}
 	}
 }
 
@@ -192,10 +203,11 @@ type Beginning struct {
 	Scope string // how its documents were chosen, as store.Run says
 	Of    int    // how many documents the project has; 0: no project
 	Some  bool   // it asks for some fields of the schema only
+	Aside string // what the run is made for, where it is none of the project's records
 }
 
-// Start records a new run over sources.
-func (f *Filler) Start(b Beginning, sources []document.Source) (int64, error) {
+// Start records a new run of a work over sources.
+func (f *Filler) Start(w Work, b Beginning, sources []document.Source) (int64, error) {
 	tasks := make([]store.Task, len(sources))
 	for i, s := range sources {
 		tasks[i] = store.Task{N: i, Document: s.ID, File: s.File, Metadata: s.Metadata}
@@ -203,8 +215,8 @@ func (f *Filler) Start(b Beginning, sources []document.Source) (int64, error) {
 			tasks[i].Text = []byte(s.Text)
 		}
 	}
-	return f.Ledger.Start(store.Run{Name: b.Name, Scope: b.Scope, Of: b.Of, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(b.Some),
-		Model: f.Model.Entry, Identity: model.Identity(f.Model), Rounds: f.Rounds}, tasks)
+	return f.Ledger.Start(store.Run{Name: b.Name, Scope: b.Scope, Of: b.Of, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(w, b),
+		Model: f.First().Entry, Identity: model.Identity(f.First().Model), Rounds: f.Rounds}, tasks)
 }
 
 // Record writes all exchanges of a run as JSON Lines: what was sent and what
@@ -215,246 +227,53 @@ func (f *Filler) Record(run int64, w io.Writer) error {
 	})
 }
 
-// Progress is how far a run is.
-type Progress struct {
-	Done, All int
-	Flagged   int
-	Failed    int
-	SpentNano int64  // in this go
-	Last      string // the document that was just done
-	Status    record.Status
-	Problem   string // the first problem of it
-}
-
 // Hooks hear of a run as it goes. Each is called by one goroutine at a time;
 // any may be nil.
 type Hooks struct {
-	Progress func(Progress)
-	Waiting  func(t fetch.Try)          // a request waits for another attempt
-	Record   func(r store.Record) error // in document order; its error ends the run
+	job.Hooks
+	Waiting func(t fetch.Try) // a request waits for another attempt
 }
 
-// ErrStopped says that the user stopped the run.
-var ErrStopped = errors.New("stopped")
-
-// Run fills the documents of a run that have no record yet, or failed to get
-// one. Other processes may be at the same run: each claims what it fills, and
-// all end when everything is done. When ctx ends, no new request goes out, what
-// is in flight gets a moment to come home, and the error is ErrStopped.
-func (f *Filler) Run(ctx context.Context, run int64, h Hooks) error {
-	began := time.Now()
-	if err := f.Ledger.Join(run); err != nil {
-		return err
-	}
-	r := &running{Filler: f, run: run, hooks: h, more: make(chan struct{}, 1)}
-	if _, err := r.look(); err != nil {
-		return err
-	}
-	f.Client.Retrying = r.waiting
-	if f.Then != nil {
-		f.Then.Client.Retrying = r.waiting
-	}
-	err := r.work(ctx)
-	state := store.Done
-	if err != nil {
-		state = store.Stopped
-	}
-	if end := f.Ledger.End(run, state, time.Since(began)); err == nil {
-		err = end
-	}
-	return err
+// Work is what is done with each document of a run: filling, repairing or
+// updating its record.
+type Work interface {
+	// make makes the record of one task. An error means that the document has no
+	// outcome yet and waits for another time: the run was stopped, or can't go on.
+	make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error)
+	// name is how a run remembers its work; "" is filling.
+	name() string
 }
 
-// running is one run at work.
-type running struct {
-	*Filler
-	run   int64
-	hooks Hooks
-
-	more chan struct{} // a task of ours has ended
-
-	mu       sync.Mutex
-	held     int // tasks that are ours and not done
-	done     []bool
-	next     int // the first place whose record has not been handed out
-	progress Progress
-	err      error // the first that ended the run
-}
-
-func (r *running) work(ctx context.Context) error {
-	ctx, cancel := context.WithCancelCause(ctx)
-	defer cancel(nil)
-	queue := make(chan store.Task)
-	var workers sync.WaitGroup
-	// Twice as many documents as requests are in hand: while replies are read and
-	// checked, the next requests are out already.
-	for range min(2*r.Pace.AtOnce, r.progress.All) {
-		workers.Go(func() {
-			for t := range queue {
-				if err := r.task(ctx, t); err != nil {
-					r.fail(err)
-					cancel(err)
-				}
+// Run does a work with the documents of a run that have no record yet, or failed
+// to get one. See job.Job.
+func (f *Filler) Run(ctx context.Context, w Work, run int64, h Hooks) error {
+	var one sync.Mutex // hooks are called one at a time
+	for _, m := range f.Models {
+		m.Client.Retrying = func(t fetch.Try) {
+			if h.Waiting != nil {
+				one.Lock()
+				defer one.Unlock()
+				h.Waiting(t)
 			}
-		})
+		}
 	}
-	if err := r.claim(ctx, queue); err != nil {
-		r.fail(err)
-		cancel(err)
+	hooks := h.Hooks
+	if h.Progress != nil {
+		hooks.Progress = func(p job.Progress) {
+			one.Lock()
+			defer one.Unlock()
+			h.Progress(p)
+		}
 	}
-	close(queue)
-	workers.Wait()
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.err == nil {
-		r.err = r.handOut()
-	}
-	if r.err == nil && ctx.Err() != nil {
-		r.err = ErrStopped
-	}
-	return r.err
+	j := job.Job{Store: f.Ledger, Run: run, AtOnce: f.Pace.AtOnce, Stopped: isStopped, Spent: f.SpentNano, Hooks: hooks,
+		Make: func(ctx context.Context, t store.Task) (store.Record, error) { return w.make(ctx, f, run, t) }}
+	return j.Do(ctx)
 }
 
-// fail keeps the first error that is not a mere consequence of the stop.
-func (r *running) fail(err error) {
+// isStopped tells an error that only follows from the end of a run.
+func isStopped(err error) bool {
 	var fail *model.Failure
-	if errors.As(err, &fail) && fail.Stopped {
-		return
-	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	if r.err == nil {
-		r.err = err
-	}
-}
-
-func (r *running) task(ctx context.Context, t store.Task) error {
-	if ctx.Err() != nil {
-		return nil
-	}
-	rec, err := r.record(ctx, t)
-	if err != nil {
-		return err
-	}
-	if err := r.Ledger.SaveRecord(r.run, rec); err != nil {
-		return err
-	}
-	r.mu.Lock()
-	defer r.mu.Unlock()
-	r.held--
-	select {
-	case r.more <- struct{}{}:
-	default:
-	}
-	if !r.done[t.N] {
-		r.done[t.N] = true
-		r.progress.Done++
-	}
-	r.tell(rec)
-	if t.N == r.next && r.err == nil {
-		return r.handOut()
-	}
-	return nil
-}
-
-// record makes the record of one task. A fault of the program ends the run, in
-// a line that says which document it was.
-func (r *running) record(ctx context.Context, t store.Task) (rec store.Record, err error) {
-	defer func() {
-		if fault := recover(); fault != nil {
-			err = &Internal{Document: t.Document, Msg: fmt.Sprint(fault), At: faultAt(string(debug.Stack()))}
-		}
-	}()
-	line := r.Given[t.N]
-	switch {
-	case line != nil && r.News != nil:
-		return r.updated(ctx, r.run, t, line, r.News.Of[t.N])
-	case line != nil:
-		return r.given(ctx, r.run, t, line)
-	}
-	return r.one(ctx, r.run, t)
-}
-
-// Internal is a fault of the program itself.
-type Internal struct {
-	Document string
-	Msg      string
-	At       string // file:line
-}
-
-func (e *Internal) Error() string {
-	return fmt.Sprintf("%s: the program itself failed at %s (%s); please report it; the other documents are in the ledger", e.Document, e.At, e.Msg)
-}
-
-// faultAt gives the place in our code where a panic came from.
-func faultAt(stack string) string {
-	_, below, _ := strings.Cut(stack, "panic(")
-	for line := range strings.Lines(below) {
-		if _, at, ours := strings.Cut(line, "/internal/"); ours && strings.Contains(at, ".go:") {
-			at, _, _ = strings.Cut(strings.TrimSpace(at), " ")
-			return at
-		}
-	}
-	return "an unknown place"
-}
-
-// handOut gives the records that are next in order to the hook.
-func (r *running) handOut() error {
-	if r.hooks.Record == nil {
-		return nil
-	}
-	from := r.next
-	for r.next < len(r.done) && r.done[r.next] {
-		r.next++
-	}
-	if r.next == from {
-		return nil
-	}
-	return r.Ledger.Records(r.run, from, func(rec store.Record) error {
-		if rec.N >= r.next {
-			return nil
-		}
-		return r.hooks.Record(rec)
-	})
-}
-
-func (r *running) tell(rec store.Record) {
-	r.progress.Last, r.progress.Status, r.progress.Problem = rec.Document, record.Status(rec.Status), ""
-	switch record.Status(rec.Status) {
-	case record.Flagged:
-		r.progress.Flagged++
-	case record.Failed:
-		r.progress.Failed++
-		r.progress.Problem = FirstProblem(rec)
-	}
-	if r.hooks.Progress != nil {
-		r.progress.SpentNano = r.Client.SpentNano()
-		if r.Then != nil {
-			r.progress.SpentNano += r.Then.Client.SpentNano()
-		}
-		r.hooks.Progress(r.progress)
-	}
-}
-
-func (r *running) waiting(t fetch.Try) {
-	if r.hooks.Waiting != nil {
-		r.mu.Lock()
-		defer r.mu.Unlock()
-		r.hooks.Waiting(t)
-	}
-}
-
-// FirstProblem gives the first problem of a record in words, or "".
-func FirstProblem(rec store.Record) string {
-	l, err := ToLine(0, rec)
-	if err != nil || len(l.Problems) == 0 {
-		return ""
-	}
-	p := l.Problems[0]
-	if p.Path == "" {
-		return p.Message
-	}
-	return p.String()
+	return errors.As(err, &fail) && fail.Stopped
 }
 
 // read reads the document of a task.

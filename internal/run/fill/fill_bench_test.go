@@ -25,6 +25,7 @@ import (
 	"filler/internal/ask/chat"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/project"
+	"filler/internal/run/job"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/store/sqlite"
@@ -118,9 +119,9 @@ func BenchmarkFill(b *testing.B) {
 		f, sources := benchFiller(b, benchServer(b, 200*time.Millisecond), 400)
 		b.StartTimer()
 		began := time.Now()
-		run, err := f.Start(Beginning{Name: ""}, sources)
+		run, err := f.Start(Fill{}, Beginning{Name: ""}, sources)
 		require.NoError(b, err)
-		require.NoError(b, f.Run(context.Background(), run, Hooks{}))
+		require.NoError(b, f.Run(context.Background(), Fill{}, run, Hooks{}))
 		b.ReportMetric(time.Since(began).Seconds()/5.0, "of-ideal")
 		b.StopTimer()
 		clean(b, f, run, 400)
@@ -147,14 +148,14 @@ func BenchmarkFillProcessor(b *testing.B) {
 		for i, s := range sources {
 			d, err := s.Read()
 			require.NoError(b, err)
-			bodies[i] = chat.Body(prompt.Fill(f.Model, f.Schema, d, "schema", f.Settings))
+			bodies[i] = chat.Body(prompt.Fill(f.First().Model, f.Schema, d, "schema", f.Settings))
 		}
 		bare := barePosts(b, url, bodies)
 		b.StartTimer()
 		before := processorTime()
-		run, err := f.Start(Beginning{Name: ""}, sources)
+		run, err := f.Start(Fill{}, Beginning{Name: ""}, sources)
 		require.NoError(b, err)
-		require.NoError(b, f.Run(context.Background(), run, Hooks{}))
+		require.NoError(b, f.Run(context.Background(), Fill{}, run, Hooks{}))
 		ours := processorTime() - before
 		b.StopTimer()
 		clean(b, f, run, n)
@@ -210,17 +211,17 @@ func BenchmarkFillMemory(b *testing.B) {
 		b.StopTimer()
 		f, sources := benchFiller(b, benchServer(b, 0), n)
 		b.StartTimer()
-		run, err := f.Start(Beginning{Name: ""}, sources)
+		run, err := f.Start(Fill{}, Beginning{Name: ""}, sources)
 		require.NoError(b, err)
 		early, late := 0.0, 0.0
-		require.NoError(b, f.Run(context.Background(), run, Hooks{Progress: func(p Progress) {
+		require.NoError(b, f.Run(context.Background(), Fill{}, run, Hooks{Hooks: job.Hooks{Progress: func(p job.Progress) {
 			switch p.Done {
 			case 1000:
 				early = resident()
 			case n:
 				late = resident()
 			}
-		}}))
+		}}}))
 		b.StopTimer()
 		clean(b, f, run, n)
 		b.ReportMetric(early, "MB-at-1000")

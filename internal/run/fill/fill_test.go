@@ -23,6 +23,7 @@ import (
 	"filler/internal/ask/model"
 	"filler/internal/base/project"
 	"filler/internal/record"
+	"filler/internal/run/job"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/source/fetch"
@@ -72,9 +73,9 @@ func fixture(t *testing.T, replies ...string) (record.Line, string) {
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "plain", Reply: 100}, Pace: project.Pace{AtOnce: 1, Attempts: 1, Timeout: time.Second}, Rounds: 2})
 	require.NoError(t, err)
 	defer f.Close()
-	run, err := f.Start(Beginning{Name: ""}, []document.Source{{ID: "a.txt", File: filepath.Join(dir, "a.txt")}})
+	run, err := f.Start(Fill{}, Beginning{Name: ""}, []document.Source{{ID: "a.txt", File: filepath.Join(dir, "a.txt")}})
 	require.NoError(t, err)
-	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
+	require.NoError(t, f.Run(context.Background(), Fill{}, run, Hooks{}))
 	rec, ok, err := l.RecordAt(run, 0)
 	require.NoError(t, err)
 	require.True(t, ok)
@@ -168,14 +169,14 @@ func TestOrder(t *testing.T) {
 	defer l.Close()
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: s.URL, Shape: "plain", Reply: 9}, Pace: project.Pace{AtOnce: 6, Attempts: 1, Timeout: time.Second}})
 	require.NoError(t, err)
-	run, err := f.Start(Beginning{Name: ""}, sources)
+	run, err := f.Start(Fill{}, Beginning{Name: ""}, sources)
 	require.NoError(t, err)
 	var got []string
 	done := 0
-	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r store.Record) error {
+	require.NoError(t, f.Run(context.Background(), Fill{}, run, Hooks{Hooks: job.Hooks{Record: func(r store.Record) error {
 		got = append(got, r.Document)
 		return nil
-	}, Progress: func(p Progress) { done = p.Done }}))
+	}, Progress: func(p job.Progress) { done = p.Done }}}))
 	require.Len(t, got, 60)
 	assert.IsIncreasing(t, got)
 	assert.Equal(t, 60, done)
@@ -207,16 +208,16 @@ func TestABadLine(t *testing.T) {
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "careful", At: s.URL + "/v1", Shape: "schema", Reply: 99, PriceIn: 1, PriceOut: 1},
 		Pace: project.Pace{AtOnce: 16, Attempts: 60, Timeout: time.Second}, Rounds: 1})
 	require.NoError(t, err)
-	run, err := f.Start(Beginning{Name: ""}, sources)
+	run, err := f.Start(Fill{}, Beginning{Name: ""}, sources)
 	require.NoError(t, err)
 	waits := 0
 	seen := map[string]int{}
-	require.NoError(t, f.Run(context.Background(), run, Hooks{Waiting: func(fetch.Try) { waits++ }, Record: func(r store.Record) error { seen[r.Document]++; return nil }}))
+	require.NoError(t, f.Run(context.Background(), Fill{}, run, Hooks{Waiting: func(fetch.Try) { waits++ }, Hooks: job.Hooks{Record: func(r store.Record) error { seen[r.Document]++; return nil }}}))
 	totals, err := l.Totals(run)
 	require.NoError(t, err)
 	assert.Equal(t, []int{40, 0, 0}, []int{totals.Documents, totals.Waiting, totals.Failed})
 	assert.Greater(t, waits, 20, "the line should have failed now and then")
-	assert.Equal(t, f.Client.SpentNano(), totals.CostNano)
+	assert.Equal(t, f.First().Client.SpentNano(), totals.CostNano)
 	assert.Len(t, seen, 40)
 	for document, n := range seen {
 		assert.Equal(t, 1, n, document)
@@ -259,17 +260,17 @@ func TestShapesFallBack(t *testing.T) {
 		f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "m", At: url, Shape: "auto", Reply: 100}, Pace: project.Pace{AtOnce: 3, Attempts: 1, Timeout: 5 * time.Second}})
 		require.NoError(t, err)
 		sources := []document.Source{{ID: "a", Text: "Name: Heron Plank\n"}, {ID: "b", Text: "Name: Heron Plank\nx\n"}, {ID: "c", Text: "Name: Heron Plank\ny\n"}}
-		run, err := f.Start(Beginning{Name: ""}, sources)
+		run, err := f.Start(Fill{}, Beginning{Name: ""}, sources)
 		require.NoError(t, err)
 		n := 0
-		require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r store.Record) error {
+		require.NoError(t, f.Run(context.Background(), Fill{}, run, Hooks{Hooks: job.Hooks{Record: func(r store.Record) error {
 			n++
 			assert.Contains(t, string(r.Record), "Heron Plank", "%s: %s", name, r.Trace)
 			return nil
-		}}))
+		}}}))
 		assert.Equal(t, 3, n, name)
-		assert.Equal(t, c.want, f.Client.Shape(), name)
-		known, err := l.Shape(model.Identity(f.Model))
+		assert.Equal(t, c.want, f.First().Client.Shape(), name)
+		known, err := l.Shape(model.Identity(f.First().Model))
 		require.NoError(t, err)
 		if c.want != "schema" {
 			assert.Equal(t, c.want, known, name)
@@ -349,9 +350,9 @@ func TestReplayNeedsNoKey(t *testing.T) {
 	f, err := New(setup)
 	require.NoError(t, err)
 	sources := []document.Source{{ID: "a", Text: source}, {ID: "b", Text: "Name: Pipit Gill\n"}}
-	run, err := f.Start(Beginning{Name: ""}, sources)
+	run, err := f.Start(Fill{}, Beginning{Name: ""}, sources)
 	require.NoError(t, err)
-	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
+	require.NoError(t, f.Run(context.Background(), Fill{}, run, Hooks{}))
 	file := filepath.Join(t.TempDir(), "kept.jsonl")
 	var kept bytes.Buffer
 	require.NoError(t, f.Record(run, &kept))
@@ -362,9 +363,9 @@ func TestReplayNeedsNoKey(t *testing.T) {
 	require.NoError(t, err)
 	again, err := New(setup)
 	require.NoError(t, err)
-	run, err = again.Start(Beginning{Name: ""}, append(sources, document.Source{ID: "c", Text: "Name: Rushy Ford\n"}))
+	run, err = again.Start(Fill{}, Beginning{Name: ""}, append(sources, document.Source{ID: "c", Text: "Name: Rushy Ford\n"}))
 	require.NoError(t, err)
-	err = again.Run(context.Background(), run, Hooks{})
+	err = again.Run(context.Background(), Fill{}, run, Hooks{})
 	var not *exchange.NotRecorded
 	require.ErrorAs(t, err, &not)
 	assert.Equal(t, file+": c has changed since the exchanges were saved; save them again", not.Error(), "only the document differs")
@@ -400,10 +401,10 @@ func TestThen(t *testing.T) {
 	f, err := New(setup)
 	require.NoError(t, err)
 	defer f.Close()
-	run, err := f.Start(Beginning{Name: ""}, []document.Source{{ID: "a", Text: source}, {ID: "b", Text: "Name: Pipit Gill\nGrade: 3\n"}})
+	run, err := f.Start(Fill{}, Beginning{Name: ""}, []document.Source{{ID: "a", Text: source}, {ID: "b", Text: "Name: Pipit Gill\nGrade: 3\n"}})
 	require.NoError(t, err)
 	var records []store.Record
-	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r store.Record) error { records = append(records, r); return nil }}))
+	require.NoError(t, f.Run(context.Background(), Fill{}, run, Hooks{Hooks: job.Hooks{Record: func(r store.Record) error { records = append(records, r); return nil }}}))
 	require.Len(t, records, 2)
 	assert.Equal(t, `{"name":"Heron Plank","grade":2}`, string(records[0].Record))
 	assert.Equal(t, "repaired", records[0].Status)
@@ -412,6 +413,6 @@ func TestThen(t *testing.T) {
 	assert.Contains(t, string(records[1].Trace), `{"step":"then","model":"large"}`)
 	totals, err := l.Totals(run)
 	require.NoError(t, err)
-	assert.Equal(t, f.Client.SpentNano()+f.Then.Client.SpentNano(), totals.CostNano)
-	assert.Greater(t, f.Then.Client.SpentNano(), 10*f.Client.SpentNano())
+	assert.Equal(t, f.First().Client.SpentNano()+f.Models[1].Client.SpentNano(), totals.CostNano)
+	assert.Greater(t, f.Models[1].Client.SpentNano(), 10*f.First().Client.SpentNano())
 }

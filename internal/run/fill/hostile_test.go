@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/base/project"
+	"filler/internal/run/job"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/store"
@@ -38,13 +39,13 @@ func records(t *testing.T, texts map[string]string) map[string]string {
 	f, err := New(Setup{Ledger: l, Schema: sch, Model: &project.Model{Entry: "m", Name: "steady", At: "standin:steady", Shape: "plain", Reply: 4000}, Pace: project.Pace{AtOnce: 4, Attempts: 1, Timeout: 5 * time.Second}, Rounds: 2})
 	require.NoError(t, err)
 	defer f.Close()
-	run, err := f.Start(Beginning{Name: ""}, sources)
+	run, err := f.Start(Fill{}, Beginning{Name: ""}, sources)
 	require.NoError(t, err)
 	out := map[string]string{}
-	require.NoError(t, f.Run(context.Background(), run, Hooks{Record: func(r store.Record) error {
+	require.NoError(t, f.Run(context.Background(), Fill{}, run, Hooks{Hooks: job.Hooks{Record: func(r store.Record) error {
 		out[r.Document] = string(r.Record) + string(r.Problems)
 		return nil
-	}}))
+	}}}))
 	return out
 }
 

@@ -105,26 +105,27 @@ func (d *divider) with(name, style string, f *schema.Field) {
 // asker makes the requests for a document.
 type asker struct {
 	*Filler
+	by    *Model
 	doc   *document.Document
 	pages pages
 	cuts  *prompt.Planner
 }
 
-// asker gives what makes the requests for a document.
-func (f *Filler) asker(d *document.Document) *asker {
-	return &asker{Filler: f, doc: d, cuts: prompt.NewPlanner(d)}
+// asker gives what makes the requests to a model for a document.
+func (f *Filler) asker(by *Model, d *document.Document) *asker {
+	return &asker{Filler: f, by: by, doc: d, cuts: prompt.NewPlanner(d)}
 }
 
 // ask gives what one request of a part asks for.
 func (a *asker) ask(p *part, c *prompt.Chunk) prompt.Ask {
-	shape := a.shape
-	if a.Client != nil {
-		shape = a.Client.Shape()
+	shape := a.by.shape
+	if a.by.Client != nil {
+		shape = a.by.Client.Shape()
 	}
 	if p.style == prompt.ByField {
 		shape = "plain"
 	}
-	return prompt.Ask{Model: a.Model, Schema: p.schema, Doc: a.doc, Chunk: c, Style: p.style, Shape: shape, Set: a.Settings, Images: a.images(), Kept: a.kept}
+	return prompt.Ask{Model: a.by.Model, Schema: p.schema, Doc: a.doc, Chunk: c, Style: p.style, Shape: shape, Set: a.Settings, Images: a.images(), Kept: a.by.kept}
 }
 
 // layoutOf is how the document is shown in a part.
@@ -148,14 +149,14 @@ func (a *asker) room(p *part) (prompt.Room, error) {
 		}
 	}
 	if p.schema.EachEntry() {
-		bound(a.Model.Reply * 3 / 4) // a record is about as long as what it says
+		bound(a.by.Reply * 3 / 4) // a record is about as long as what it says
 	}
-	if a.Model.Context > 0 {
+	if a.by.Context > 0 {
 		ask := a.ask(p, &prompt.Chunk{N: 8, Of: 10, Shown: nil})
 		around := model.Guess(ask.Request())
-		left := (a.Model.Context - a.Model.Reply - around) * 9 / 10
+		left := (a.by.Context - a.by.Reply - around) * 9 / 10
 		if left < leastRoom {
-			return room, fmt.Errorf("the model holds %d tokens: prompt and schema take about %d and the reply up to %d, which leaves no room for the document; lower `reply`, or ask for fewer fields at once (prompt.style: by-group)", a.Model.Context, around, a.Model.Reply)
+			return room, fmt.Errorf("the model holds %d tokens: prompt and schema take about %d and the reply up to %d, which leaves no room for the document; lower `reply`, or ask for fewer fields at once (prompt.style: by-group)", a.by.Context, around, a.by.Reply)
 		}
 		bound(left)
 	}
@@ -185,7 +186,7 @@ func (a *asker) plan() ([]*piece, error) {
 			chunks[0] = prompt.Chunk{N: 1, Of: 1}
 		}
 		for _, c := range chunks {
-			x := &piece{part: p, room: room, step: stepName(p, c)}
+			x := &piece{by: a.by, part: p, room: room, step: stepName(p, c)}
 			if len(chunks) > 1 {
 				x.chunk = &c
 			}

@@ -8,6 +8,7 @@ import (
 	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/base/project"
+	"filler/internal/run/job"
 	"filler/internal/source/document"
 	"filler/internal/store"
 )
@@ -31,9 +32,9 @@ func (f *Filler) SetBudget(run int64, amount float64) error {
 	}
 	t, err := f.Ledger.Totals(run)
 	if err == nil {
-		f.Client.Purse = model.NewPurse(int64(amount*1e9), t.CostNano)
-		if f.Then != nil {
-			f.Then.Client.Purse = f.Client.Purse
+		purse := model.NewPurse(int64(amount*1e9), t.CostNano)
+		for _, m := range f.Models {
+			m.Client.Purse = purse
 		}
 	}
 	return err
@@ -62,10 +63,10 @@ func (p Planned) Body() []byte { return bytes.Join(protocol.Parts(p.Request), ni
 // Requests gives the requests with which a document is first asked about, in a
 // shape where the model's is auto. No server is needed.
 func Requests(ctx context.Context, s Setup, source document.Source, shape string) ([]Planned, error) {
-	f := &Filler{Schema: s.Schema, Model: s.Model, Reader: s.Reader, Settings: s.Settings, Stdin: s.Stdin, shape: shape}
 	if s.Model.Shape != "auto" && s.Model.Shape != "" {
-		f.shape = s.Model.Shape
+		shape = s.Model.Shape
 	}
+	f := &Filler{Schema: s.Schema, Models: []*Model{{Model: s.Model, shape: shape}}, Reader: s.Reader, Settings: s.Settings, Stdin: s.Stdin}
 	var err error
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, err
@@ -79,7 +80,7 @@ func Requests(ctx context.Context, s Setup, source document.Source, shape string
 
 // Requests gives the requests with which a document is first asked about.
 func (f *Filler) Requests(ctx context.Context, d *document.Document, file string) ([]Planned, error) {
-	a := f.asker(d)
+	a := f.asker(f.First(), d)
 	var err error
 	if a.pages, err = f.pictures(ctx, d, file); err != nil {
 		return nil, err
@@ -101,7 +102,7 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 	var p Priced
 	for i, s := range sources {
 		if ctx.Err() != nil {
-			return p, ErrStopped
+			return p, job.ErrStopped
 		}
 		d, err := f.read(ctx, store.Task{Document: s.ID, File: s.File, Text: []byte(s.Text)})
 		p.Documents++
@@ -116,18 +117,18 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 		}
 		for _, one := range planned {
 			p.Requests++
-			x, err := f.Ledger.Answered(f.Client.Key(one.Request))
+			x, err := f.Ledger.Answered(f.First().Client.Key(one.Request))
 			if err != nil {
 				return p, err
 			}
-			if x != nil && !f.Client.Fresh {
+			if x != nil && !f.First().Client.Fresh {
 				p.Known++
 				continue
 			}
 			n := model.TokensOf(one.Request)
 			p.TokensIn += n
-			p.LeastNano += model.Cost(f.Model, n, 0)
-			p.MostNano += model.Cost(f.Model, n, f.Model.Reply)
+			p.LeastNano += model.Cost(f.First().Model, n, 0)
+			p.MostNano += model.Cost(f.First().Model, n, f.First().Reply)
 		}
 		tell(i + 1)
 	}

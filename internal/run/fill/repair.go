@@ -3,7 +3,6 @@ package fill
 import (
 	"context"
 	"fmt"
-	"strings"
 
 	"filler/internal/ask/answer"
 	"filler/internal/ask/exchange"
@@ -26,26 +25,26 @@ type patient struct {
 
 // repair repairs what is wrong, each step only what the one before has left:
 // patches, then single fields asked again.
-func (w *filling) repair(ctx context.Context) error {
-	if err := w.patches(ctx); err != nil {
+func (w *filling) repair(ctx context.Context, by *Model) error {
+	if err := w.patches(ctx, by); err != nil {
 		return err
 	}
-	return w.askFields(ctx)
+	return w.askFields(ctx, by)
 }
 
 // patches asks for patches until nothing is wrong or the rounds are used up.
-func (w *filling) patches(ctx context.Context) error {
+func (w *filling) patches(ctx context.Context, by *Model) error {
 	tired := map[value.Pointer]bool{} // of which another round makes no sense
 	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
-		for _, who := range w.patients(round) {
+		for _, who := range w.patients(by, round) {
 			if tired[who.at] {
 				continue
 			}
-			step := fmt.Sprintf("%srepair %d", w.turn, round)
+			step := fmt.Sprintf("repair %d", round)
 			if who.at != "" {
 				step += " " + string(who.at)
 			}
-			more, err := w.round(ctx, who, round, step)
+			more, err := w.round(ctx, by, who, step)
 			if err != nil {
 				return err
 			}
@@ -62,7 +61,7 @@ const inOne = 1500
 // patients gives what is to be repaired: the record at once where its document
 // is short, else, and where that was of no avail, each part that is faulty by
 // itself, so that one bad answer does not spoil the others.
-func (w *filling) patients(round int) []patient {
+func (w *filling) patients(by *Model, round int) []patient {
 	if !w.long && (round == 1 && tokens.Estimate(w.doc.Text) <= inOne || len(w.images()) > 0 || len(w.problems) == 1) {
 		return []patient{{problems: w.problems}}
 	}
@@ -83,7 +82,7 @@ func (w *filling) patients(round int) []patient {
 	}
 	var out []patient
 	for _, one := range all {
-		if one.chunk = w.linesOf(one.at); one.chunk != nil {
+		if one.chunk = w.linesOf(by, one.at); one.chunk != nil {
 			out = append(out, *one)
 		}
 	}
@@ -108,14 +107,14 @@ func (w *filling) partAt(p value.Pointer) value.Pointer {
 
 // linesOf gives the lines that a part of the record comes from, as far as its
 // evidence tells and as many as go into a request; nil where it tells nothing.
-func (w *filling) linesOf(at value.Pointer) *prompt.Chunk {
+func (w *filling) linesOf(by *Model, at value.Pointer) *prompt.Chunk {
 	var spans []layout.Span
 	for p, place := range w.places(&w.record) {
 		if place.Found() && p.Within(at) {
 			spans = append(spans, layout.Span{Start: place.Start, End: place.End})
 		}
 	}
-	room, err := w.asker().room(&w.parts[0])
+	room, err := w.asker(by).room(&w.parts[0])
 	if err != nil {
 		return nil
 	}
@@ -132,11 +131,11 @@ func (w *filling) linesOf(at value.Pointer) *prompt.Chunk {
 
 // round asks for one patch and applies it. It gives false where another round
 // makes no sense.
-func (w *filling) round(ctx context.Context, who patient, round int, step string) (more bool, err error) {
-	req := prompt.Repair{Ask: prompt.Ask{Model: w.Model, Schema: w.Schema, Doc: w.doc, Chunk: who.chunk, Set: w.Settings, Images: w.images(), Kept: w.kept},
+func (w *filling) round(ctx context.Context, by *Model, who patient, step string) (more bool, err error) {
+	req := prompt.Repair{Ask: prompt.Ask{Model: by.Model, Schema: w.Schema, Doc: w.doc, Chunk: who.chunk, Set: w.Settings, Images: w.images(), Kept: by.kept},
 		Record: &w.record, At: who.at, Problems: who.problems, Refused: w.refusals[who.at]}.Request()
-	req.Seed = w.Seed
-	came, err := w.send(ctx, strings.TrimPrefix(step, w.turn), req)
+	came, err := w.send(ctx, by, step, req)
+	step = by.turn + step
 	if err != nil {
 		if ends(err) {
 			return false, err
@@ -145,14 +144,14 @@ func (w *filling) round(ctx context.Context, who patient, round int, step string
 		return false, nil
 	}
 	w.trace.add(&trace.Asked{Request: step, Cached: came.Cached})
-	return w.patch(who, round, step, &came.Reply), nil
+	return w.patch(who, step, &came.Reply), nil
 }
 
 // patch applies what a repair reply asks for, if it is within bounds. It gives
 // false where another round makes no sense.
-func (w *filling) patch(who patient, round int, step string, came *exchange.Reply) bool {
+func (w *filling) patch(who patient, step string, came *exchange.Reply) bool {
 	refuse := func(ops *value.Value, why string) {
-		w.trace.add(&trace.CorrectionRefused{Request: step, Round: round, Operations: trace.OperationsOf(ops), Why: why})
+		w.trace.add(&trace.CorrectionRefused{Request: step, Operations: trace.OperationsOf(ops), Why: why})
 	}
 	r, err := answer.Read(came.Text, value.Array)
 	if err != nil {
@@ -183,7 +182,7 @@ func (w *filling) patch(who patient, round int, step string, came *exchange.Repl
 	delete(w.refusals, who.at)
 	w.problems = w.check(&w.record)
 	w.repaired++
-	w.trace.add(&trace.Corrected{Request: step, Round: round, Operations: trace.OperationsOf(&ops), Left: w.problems})
+	w.trace.add(&trace.Corrected{Request: step, Operations: trace.OperationsOf(&ops), Left: w.problems})
 	return who.at == "" || stillFaulty(w.problems, who.at)
 }
 

@@ -42,7 +42,7 @@ func (l *RepeatedLeaf) Same() int { return l.Values[0].Times }
 // seed that follows the one before. Its exchanges are in the ledger under run
 // 0; no run and no record is made.
 func (f *Filler) Repeat(ctx context.Context, s document.Source, times int, seed int64) (*Repeated, error) {
-	f.Client.Fresh = true
+	f.First().Client.Fresh = true
 	records := make([]store.Record, times)
 	errs := make([]error, times)
 	var wait sync.WaitGroup
@@ -51,14 +51,12 @@ func (f *Filler) Repeat(ctx context.Context, s document.Source, times int, seed 
 		wait.Go(func() {
 			slots <- true
 			defer func() { <-slots }()
-			one := *f
 			at := seed + int64(i)
-			one.Seed = &at
 			task := store.Task{N: i, Document: s.ID, File: s.File}
 			if s.File == "" {
 				task.Text = []byte(s.Text)
 			}
-			records[i], errs[i] = one.one(ctx, 0, task)
+			records[i], errs[i] = Fill{Seed: &at}.make(ctx, f, 0, task)
 		})
 	}
 	wait.Wait()

@@ -13,10 +13,10 @@ import (
 
 // keptSettings writes what a run was made by for the ledger, so that it can go
 // on as it began; SettingsOf reads it back.
-func (f *Filler) keptSettings(some bool) []byte {
+func (f *Filler) keptSettings(w Work, b Beginning) []byte {
 	s := f.Settings
 	v := value.Obj()
-	if some {
+	if b.Some {
 		v.Set("some_fields", value.Boolean(true))
 	}
 	set := func(name, text string) {
@@ -29,15 +29,10 @@ func (f *Filler) keptSettings(some bool) []byte {
 	set("instructions", s.Instructions)
 	set("images", s.Images)
 	set("job", f.Job)
-	set("aside", f.Aside)
-	switch {
-	case f.News != nil:
-		set("repairs", "update")
-	case f.Given != nil:
-		set("repairs", "repair")
-	}
-	if f.Then != nil {
-		set("then", f.Then.Model.Entry)
+	set("aside", b.Aside)
+	set("repairs", w.name())
+	for _, other := range f.Models[1:] {
+		set("then", other.Entry)
 	}
 	if s.Template != nil {
 		set("template", s.Template.Source)
@@ -62,7 +57,7 @@ func (f *Filler) keptSettings(some bool) []byte {
 // runs with the same prompt are told.
 func (f *Filler) promptMark() []byte {
 	sample := &document.Document{Text: "\n", ID: "-"}
-	a := f.asker(sample)
+	a := f.asker(f.First(), sample)
 	var b bytes.Buffer
 	for i := range f.parts {
 		for _, m := range a.ask(&f.parts[i], nil).Request().Messages {

@@ -6,6 +6,7 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"sync"
 
 	"filler/internal/ask/answer"
 	"filler/internal/ask/model"
@@ -29,6 +30,16 @@ type News struct {
 	KeepNew bool // entries that the records have not are added
 }
 
+// Update is the work of bringing new documents into existing records, by the
+// first model.
+type Update struct {
+	Lines []record.Line // by the task's number
+	News  News
+	Done  Updated // what it did, once it is done
+
+	mu sync.Mutex
+}
+
 // Updated counts what an update did.
 type Updated struct {
 	Records   int // that changed
@@ -48,14 +59,16 @@ type Conflicted struct {
 	Change   correct.Change
 }
 
-// updated brings new documents into an existing record.
-func (f *Filler) updated(ctx context.Context, run int64, t store.Task, line *record.Line, news []*document.Document) (store.Record, error) {
+func (*Update) name() string { return "update" }
+
+func (o *Update) make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error) {
+	line, news := &o.Lines[t.N], o.News.Of[t.N]
 	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
 	if line.Status == record.Failed || line.Record.Kind == value.Null {
 		return w.failed(record.NoAnswer, "there is no record to update"), nil
 	}
 	w.record = line.Record.Clone()
-	x := &updating{filling: w, line: line, places: evidence.PlacesFromJSON(&line.Evidence), history: line.History.Clone()}
+	x := &updating{filling: w, update: o, line: line, places: evidence.PlacesFromJSON(&line.Evidence), history: line.History.Clone()}
 	if x.history.Kind != value.Array {
 		x.history = value.List()
 	}
@@ -78,6 +91,7 @@ func (f *Filler) updated(ctx context.Context, run int64, t store.Task, line *rec
 // updating is one record that is brought up to date.
 type updating struct {
 	*filling
+	update    *Update
 	line      *record.Line
 	places    evidence.Places
 	history   value.Value
@@ -93,7 +107,7 @@ func (x *updating) bring(ctx context.Context, d *document.Document) error {
 		x.trace.add(&trace.SameText{Document: d.ID})
 		return nil
 	}
-	a := x.Filler.asker(d)
+	a := x.Filler.asker(x.First(), d)
 	whole := part{schema: x.Schema, style: prompt.Record}
 	room, err := a.room(&whole)
 	if err != nil {
@@ -133,8 +147,7 @@ func (x *bringing) work(ctx context.Context) error {
 			step += " again"
 		}
 		req := prompt.Update{Ask: x.ask, Record: &x.record, Entries: x.entries(), Refused: refused}.Request()
-		req.Seed = x.Seed
-		came, err := x.send(ctx, step, req)
+		came, err := x.send(ctx, x.First(), step, req)
 		if err != nil {
 			if ends(err) {
 				return err
@@ -205,7 +218,7 @@ func (x *bringing) take(step string, came *model.Answer) (refused []string) {
 		x.trace.add(&trace.NothingNew{Request: step})
 		return nil
 	}
-	u := &correct.Updater{Schema: x.Schema, Check: x.Validator.Check, Index: x.index, Document: x.doc.ID, Prefer: x.News.Prefer, KeepNew: x.News.KeepNew}
+	u := &correct.Updater{Schema: x.Schema, Check: x.Validator.Check, Index: x.index, Document: x.doc.ID, Prefer: x.update.News.Prefer, KeepNew: x.update.News.KeepNew}
 	got := u.Apply(&x.record, x.places, &ops)
 	x.record, x.places = got.Record, onlyNew(x.doc, got.Places)
 	x.conflicts = append(x.conflicts, got.Conflicts...)
@@ -316,15 +329,15 @@ func (x *updating) done() store.Record {
 	}
 	risk := x.risks(x.places)
 	rec.Risk = risk.JSON()
-	x.addUp(x.count)
+	x.update.addUp(x.count)
 	return rec
 }
 
 // addUp adds to what the update did in all.
-func (f *Filler) addUp(c Updated) {
-	f.repairsMu.Lock()
-	defer f.repairsMu.Unlock()
-	s := &f.Updated
+func (o *Update) addUp(c Updated) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	s := &o.Done
 	s.Records, s.Values, s.Items, s.TakenBack = s.Records+c.Records, s.Values+c.Values, s.Items+c.Items, s.TakenBack+c.TakenBack
 	s.Confirmed, s.Refused, s.New = s.Confirmed+c.Confirmed, s.Refused+c.Refused, s.New+c.New
 	if len(c.Conflicts) == 0 {

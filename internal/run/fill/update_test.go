@@ -38,16 +38,15 @@ func updateOne(t *testing.T, s *schema.Schema, character string, line record.Lin
 	defer f.Close()
 	doc, err := (&document.Reader{}).Read(t.Context(), document.Source{ID: "later.txt", Text: text})
 	require.NoError(t, err)
-	f.Given = map[int]*record.Line{0: &line}
-	f.News = &News{Of: map[int][]*document.Document{0: {doc}}, Prefer: correct.Newer}
-	run, err := f.Start(Beginning{Name: ""}, []document.Source{{ID: line.Document, File: filepath.Join("../../demo/project", line.Document)}})
+	do := &Update{Lines: []record.Line{line}, News: News{Of: map[int][]*document.Document{0: {doc}}, Prefer: correct.Newer}}
+	run, err := f.Start(do, Beginning{Name: ""}, []document.Source{{ID: line.Document, File: filepath.Join("../../demo/project", line.Document)}})
 	require.NoError(t, err)
-	require.NoError(t, f.Run(context.Background(), run, Hooks{}))
+	require.NoError(t, f.Run(context.Background(), do, run, Hooks{}))
 	rec, _, err := l.RecordAt(run, 0)
 	require.NoError(t, err)
 	out, err := ToLine(run, rec)
 	require.NoError(t, err)
-	return out, f.Updated
+	return out, do.Done
 }
 
 // A document that says nothing new changes nothing, whatever the model answers:

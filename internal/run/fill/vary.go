@@ -60,13 +60,12 @@ func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold
 	if len(sources) == len(docs) {
 		return nil, errors.New("these changes do not apply to these documents")
 	}
-	f.Aside = "vary"
-	run, err := f.Start(Beginning{Name: name}, sources)
+	run, err := f.Start(Fill{}, Beginning{Name: name, Aside: "vary"}, sources)
 	if err != nil {
 		return nil, err
 	}
 	out := &Robustness{Run: run, Documents: len(docs)}
-	if err := f.Run(ctx, run, h); err != nil {
+	if err := f.Run(ctx, Fill{}, run, h); err != nil {
 		return out, err
 	}
 	lines := map[string]record.Line{}

@@ -2,6 +2,7 @@ package fill
 
 import (
 	"context"
+	"sync"
 
 	"filler/internal/ask/model"
 	"filler/internal/base/value"
@@ -24,9 +25,19 @@ type Repairs struct {
 	Unreadable int // records whose documents could not be read: they were normalized alone
 }
 
-// given repairs an existing record in place of filling one. Without its
-// document a record is normalized and checked against the schema alone.
-func (f *Filler) given(ctx context.Context, run int64, t store.Task, line *record.Line) (store.Record, error) {
+// Repair is the work of repairing existing records. Without its document a
+// record is normalized and checked against the schema alone.
+type Repair struct {
+	Lines []record.Line // by the task's number
+	Done  Repairs       // what it did, once it is done
+
+	mu sync.Mutex
+}
+
+func (*Repair) name() string { return "repair" }
+
+func (o *Repair) make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error) {
+	line := &o.Lines[t.N]
 	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
 	var c Repairs
 	c.Records = 1
@@ -43,14 +54,14 @@ func (f *Filler) given(ctx context.Context, run int64, t store.Task, line *recor
 	}
 	if line.Status == record.Failed || line.Record.Kind == value.Null {
 		if w.doc == nil || f.Rounds == 0 {
-			f.addRepairs(c)
+			o.addUp(c)
 			return w.failed(record.NoAnswer, "there is no record to repair"), nil
 		}
-		f.addRepairs(c)
-		return f.one(ctx, run, t)
+		o.addUp(c)
+		return Fill{}.make(ctx, f, run, t)
 	}
 	if w.doc != nil {
-		if pieces, err := w.asker().plan(); err == nil {
+		if pieces, err := w.asker(f.First()).plan(); err == nil {
 			w.long = len(pieces) > len(f.parts)
 		}
 	}
@@ -79,32 +90,33 @@ func (f *Filler) given(ctx context.Context, run int64, t store.Task, line *recor
 	w.trace.add(&trace.Checked{Problems: w.problems})
 	w.from(line)
 	if w.doc != nil {
-		if err := w.again(ctx); err != nil {
+		if err := w.again(ctx, f.First()); err != nil {
 			return store.Record{}, err
 		}
 		w.problems = w.check(&w.record)
 	}
 	if w.doc != nil && f.Rounds > 0 {
-		if err := w.patches(ctx); err != nil {
+		if err := w.patches(ctx, f.First()); err != nil {
 			return store.Record{}, err
 		}
 		step(&c.Patched)
-		if err := w.askFields(ctx); err != nil {
+		if err := w.askFields(ctx, f.First()); err != nil {
 			return store.Record{}, err
 		}
 		step(&c.Again)
-		if f.Then != nil && len(w.problems) > 0 {
-			w.trace.add(&trace.TakenOver{Model: f.Then.Model.Entry})
-			w.Filler, w.turn = f.Then, "then "
-			clear(w.refusals)
-			if err := w.repair(ctx); err != nil {
+		for _, other := range f.Models[1:] {
+			if len(w.problems) == 0 {
+				break
+			}
+			w.takeOver(other)
+			if err := w.repair(ctx, other); err != nil {
 				return store.Record{}, err
 			}
 			step(&c.Then)
 		}
 	}
 	c.Left = len(w.problems)
-	f.addRepairs(c)
+	o.addUp(c)
 	return w.done(), nil
 }
 
@@ -121,11 +133,11 @@ func (w *filling) from(line *record.Line) {
 	}
 }
 
-// addRepairs adds up what was done.
-func (f *Filler) addRepairs(c Repairs) {
-	f.repairsMu.Lock()
-	defer f.repairsMu.Unlock()
-	s := &f.Repairs
+// addUp adds to what was done in all.
+func (o *Repair) addUp(c Repairs) {
+	o.mu.Lock()
+	defer o.mu.Unlock()
+	s := &o.Done
 	s.Records, s.Problems, s.Normalized, s.Patched = s.Records+c.Records, s.Problems+c.Problems, s.Normalized+c.Normalized, s.Patched+c.Patched
 	s.Again, s.Then, s.Left, s.Unreadable = s.Again+c.Again, s.Then+c.Then, s.Left+c.Left, s.Unreadable+c.Unreadable
 }

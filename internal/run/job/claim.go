@@ -1,4 +1,4 @@
-package fill
+package job
 
 import (
 	"context"
@@ -10,7 +10,7 @@ import (
 // look sees which tasks are done, here or elsewhere, and counts those that are
 // not.
 func (r *running) look() (left int, err error) {
-	all, err := r.Ledger.Tasks(r.run)
+	all, err := r.Store.Tasks(r.Run)
 	if err != nil {
 		return 0, err
 	}
@@ -36,7 +36,7 @@ const elsewhere = 200 * time.Millisecond
 // a time, so that others who join have their share.
 func (r *running) claim(ctx context.Context, queue chan<- store.Task) error {
 	for ctx.Err() == nil {
-		tasks, err := r.Ledger.Claim(r.run, r.Pace.AtOnce)
+		tasks, err := r.Store.Claim(r.Run, r.AtOnce)
 		if err != nil {
 			return err
 		}
