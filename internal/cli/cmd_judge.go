@@ -140,7 +140,7 @@ func (v *validation) line(n int, l record.Line, err error) error {
 	switch {
 	case err != nil:
 		where = fmt.Sprintf("%s:%d", v.file, n)
-		problems = []record.Problem{{Code: record.Syntax, Message: err.Error()}}
+		problems = []record.Problem{{What: record.Failure{Kind: record.Syntax, Why: err.Error()}}}
 	case l.Status == record.Failed:
 		problems = l.Problems
 	default:
@@ -164,7 +164,7 @@ func (v *validation) line(n int, l record.Line, err error) error {
 		if path != "" {
 			path += "  "
 		}
-		v.a.printf("%s  %s%s  %s%s\n", where, path, v.a.paint(bad, string(p.Code)), p.Message, now)
+		v.a.printf("%s  %s%s  %s%s\n", where, path, v.a.paint(bad, string(p.Code())), p.Message(), now)
 	}
 	return nil
 }

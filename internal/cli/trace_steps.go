@@ -148,7 +148,7 @@ func (t *tracer) problems(kind string, problems []record.Problem) error {
 		if p.Value != nil {
 			now = "  " + clip(p.Value.String(), 60)
 		}
-		t.line(kind, bad, "%s  %s  %s%s", p.Path, p.Code, p.Message, now)
+		t.line(kind, bad, "%s  %s  %s%s", p.Path, p.Code(), p.Message(), now)
 	}
 	return nil
 }

@@ -1,7 +1,6 @@
 package record
 
 import (
-	"fmt"
 	"strings"
 
 	"github.com/santhosh-tekuri/jsonschema/v6"
@@ -23,23 +22,12 @@ func (c *collector) inner(p value.Pointer, v *value.Value) {
 	name, want := f.Measure()
 	switch {
 	case p.Last() == name && v != nil && v.Kind == value.String && want != "":
-		c.add(p.Parent(), Format, fmt.Sprintf("the %s is %q; the schema requires %q", name, v.Text, want), whole)
+		c.add(p.Parent(), OtherMeasure{Name: name, Is: v.Text, Want: want}, whole)
 	case v != nil && v.Kind == value.Number:
-		c.add(p.Parent(), Range, fmt.Sprintf("%s is out of bounds%s", v.Text, boundsOf(f)), whole)
+		c.add(p.Parent(), OutOfBounds{Is: v.Text, Min: f.Min, Max: f.Max}, whole)
 	default:
-		c.add(p.Parent(), Type, fmt.Sprintf("expected %s", typeWords[f.Type]), whole)
+		c.add(p.Parent(), OfType{Want: f.Type}, whole)
 	}
-}
-
-func boundsOf(f *schema.Field) string {
-	var parts []string
-	if f.Min != "" {
-		parts = append(parts, "at least "+f.Min)
-	}
-	if f.Max != "" {
-		parts = append(parts, "at most "+f.Max)
-	}
-	return " (" + strings.Join(parts, ", ") + ")"
 }
 
 // isKept tells whether an error comes from a keyword that an imported schema
@@ -69,7 +57,7 @@ func (c *collector) dates(f *schema.Field, p value.Pointer, v *value.Value) {
 		}
 	case f.Type == schema.Date && f.Precision != "" && v.Kind == value.String && !f.IsDate(v.Text):
 		if _, told := c.at[p]; !told && v.Text != "" {
-			c.add(p, Format, "no such day in the calendar", v)
+			c.add(p, NoSuchDay{}, v)
 		}
 	}
 }
@@ -151,7 +139,7 @@ func (c *collector) follow(f *schema.Field, v *value.Value, p value.Pointer, tar
 			}
 		}
 		if _, told := c.at[p]; !told {
-			c.add(p, Link, "points to nothing: no "+strings.Join(f.To, " or ")+" has this value", v)
+			c.add(p, DeadLink{f.To}, v)
 		}
 	}
 }
@@ -177,12 +165,8 @@ func (c *collector) rules(s *schema.Schema) {
 	walkRecords(s, c.record, func(base value.Pointer, rec *value.Value) {
 		whole := schema.Operands(s, rec)
 		for _, r := range s.Rules {
-			msg := r.Say
-			if msg == "" {
-				msg = "rule broken: " + r.Holds
-			}
 			for _, b := range r.Check(s, rec, whole, base) {
-				c.problems = append(c.problems, Problem{Path: b.At, Code: Rule, Message: strings.TrimSuffix(msg, "."), Fields: b.Fields})
+				c.problems = append(c.problems, Problem{Path: b.At, What: BrokenRule{r.Holds, r.Say}, Fields: b.Fields})
 			}
 		}
 	})

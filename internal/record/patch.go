@@ -153,7 +153,7 @@ func show(p value.Pointer) string {
 // What is missing may only be put there.
 func (b *Bounds) inBounds(p value.Pointer, add bool) bool {
 	for _, problem := range b.Problems {
-		if problem.Code == Rule {
+		if problem.Code() == Rule {
 			for _, field := range problem.Fields {
 				if p.Within(field) {
 					return true
@@ -161,7 +161,7 @@ func (b *Bounds) inBounds(p value.Pointer, add bool) bool {
 			}
 			continue
 		}
-		if p.Within(problem.Path) && (problem.Code != Missing || add || b.Schema.At(p) != nil) {
+		if p.Within(problem.Path) && (problem.Code() != Missing || add || b.Schema.At(p) != nil) {
 			return true
 		}
 	}
@@ -281,7 +281,7 @@ func (b *Bounds) vanished(before, after *value.Value, m moves) string {
 			return true
 		}
 		for _, problem := range b.Problems {
-			if (problem.Code == Unexpected || problem.Code == NoEvidence) && p.Within(problem.Path) {
+			if (problem.Code() == Unexpected || problem.Code() == NoEvidence) && p.Within(problem.Path) {
 				return true
 			}
 		}

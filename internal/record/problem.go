@@ -43,16 +43,21 @@ const (
 
 // Problem is one thing wrong with a record.
 type Problem struct {
-	Path    value.Pointer
-	Code    Code
-	Message string
-	Value   *value.Value    // what failed; nil where nothing is there
-	Fields  []value.Pointer // of a rule: what it speaks of
+	Path   value.Pointer
+	What   What
+	Value  *value.Value    // what failed; nil where nothing is there
+	Fields []value.Pointer // of a rule: what it speaks of
 }
+
+// Code gives the kind of the problem.
+func (p Problem) Code() Code { return p.What.Code() }
+
+// Message says for people what is wrong.
+func (p Problem) Message() string { return p.What.Text() }
 
 // JSON gives the problem in its machine form.
 func (p Problem) JSON() value.Value {
-	v := value.Obj(value.Str(string(p.Path)).Named("path"), value.Str(string(p.Code)).Named("code"), value.Str(p.Message).Named("message"))
+	v := value.Obj(value.Str(string(p.Path)).Named("path"), value.Str(string(p.Code())).Named("code"), value.Str(p.Message()).Named("message"))
 	if p.Value != nil {
 		v.Kids = append(v.Kids, p.Value.Named("value"))
 	}
@@ -83,7 +88,7 @@ func ProblemFromJSON(v *value.Value) Problem {
 		}
 		return ""
 	}
-	p := Problem{Path: value.Pointer(text("path")), Code: Code(text("code")), Message: text("message")}
+	p := Problem{Path: value.Pointer(text("path")), What: Told{Code(text("code")), text("message")}}
 	if kid := v.Get("value"); kid != nil {
 		c := kid.Named("")
 		p.Value = &c
@@ -101,7 +106,7 @@ func (p Problem) String() string {
 	if path == "" {
 		path = "the record"
 	}
-	return fmt.Sprintf("%s: %s", path, p.Message)
+	return fmt.Sprintf("%s: %s", path, p.Message())
 }
 
 // Subset reports whether the problems of a are a strict subset of those of b,
@@ -126,10 +131,10 @@ func within(a, b []Problem) bool {
 	}
 	count := map[id]int{}
 	for _, p := range b {
-		count[id{p.Path, p.Code}]++
+		count[id{p.Path, p.Code()}]++
 	}
 	for _, p := range a {
-		if count[id{p.Path, p.Code}]--; count[id{p.Path, p.Code}] < 0 {
+		if count[id{p.Path, p.Code()}]--; count[id{p.Path, p.Code()}] < 0 {
 			return false
 		}
 	}

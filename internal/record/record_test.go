@@ -77,8 +77,8 @@ func TestCheck(t *testing.T) {
 		rec := parse(t, c.record)
 		var got []string
 		for _, p := range v.Check(&rec) {
-			got = append(got, fmt.Sprintf("%s %s", p.Path, p.Code))
-			assert.NotEmpty(t, p.Message)
+			got = append(got, fmt.Sprintf("%s %s", p.Path, p.Code()))
+			assert.NotEmpty(t, p.Message())
 		}
 		if strings.Contains(c.want, "colour") {
 			assert.ElementsMatch(t, strings.Split(c.want, " · "), got)
@@ -101,7 +101,7 @@ func bounds(v *Validator, rec *value.Value, seen map[string]bool) *Bounds {
 		problems := v.Check(r)
 		r.Walk(func(p value.Pointer, n *value.Value) bool {
 			if n.Kind == value.String && n.Text == "invented" {
-				problems = append(problems, Problem{Path: p, Code: NoEvidence})
+				problems = append(problems, Problem{Path: p, What: Told{Kind: NoEvidence}})
 			}
 			return true
 		})
@@ -293,7 +293,7 @@ func TestCheckAcrossFields(t *testing.T) {
 		rec := parse(t, c.record)
 		var got []string
 		for _, p := range v.Check(&rec) {
-			text := fmt.Sprintf("%s %s", p.Path, p.Code)
+			text := fmt.Sprintf("%s %s", p.Path, p.Code())
 			if len(p.Fields) > 0 {
 				text += fmt.Sprintf(" %v", p.Fields)
 			}
@@ -336,6 +336,6 @@ func TestTwoWayDate(t *testing.T) {
 		rec := value.Obj(value.Str(text).Named("on"))
 		problems := v.Check(&rec)
 		require.Len(t, problems, 1, text)
-		assert.Equal(t, want, problems[0].Message, text)
+		assert.Equal(t, want, problems[0].Message(), text)
 	}
 }

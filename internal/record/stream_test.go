@@ -54,7 +54,7 @@ func TestReadLines(t *testing.T) {
 func TestLineComesBack(t *testing.T) {
 	v := value.Str("one")
 	l := Line{Document: "d", Run: 3, Status: Flagged, Hashes: Hashes{Text: "h"}, Record: value.Obj(value.Num("1.50").Named("a")),
-		Problems: []Problem{{Path: "/a", Code: Rule, Message: "m", Value: &v, Fields: []value.Pointer{"/a", "/b"}}}, Evidence: value.Obj(value.Obj(value.Str("quoted").Named("kind")).Named("/a"))}
+		Problems: []Problem{{Path: "/a", What: Told{Rule, "m"}, Value: &v, Fields: []value.Pointer{"/a", "/b"}}}, Evidence: value.Obj(value.Obj(value.Str("quoted").Named("kind")).Named("/a"))}
 	out := l.JSON(false)
 	assert.Equal(t, `{"document":"d","run":3,"status":"flagged","text_sha256":"h","record":{"a":1.50},"problems":[{"path":"/a","code":"rule","message":"m","value":"one","fields":["/a","/b"]}],"evidence":{"/a":{"kind":"quoted"}}}`, out.String())
 	parsed, err := value.Parse(out.String())
@@ -70,7 +70,7 @@ func TestLineComesBack(t *testing.T) {
 }
 
 func TestSubset(t *testing.T) {
-	a, b, c := Problem{Path: "/a", Code: Type}, Problem{Path: "/b", Code: Type}, Problem{Path: "/a", Code: Range}
+	a, b, c := Problem{Path: "/a", What: Told{Kind: Type}}, Problem{Path: "/b", What: Told{Kind: Type}}, Problem{Path: "/a", What: Told{Kind: Range}}
 	assert.True(t, Subset([]Problem{a}, []Problem{a, b}))
 	assert.True(t, Subset(nil, []Problem{a}))
 	assert.False(t, Subset([]Problem{a, b}, []Problem{a, b}))
@@ -113,7 +113,7 @@ func TestSoundIsSound(t *testing.T) {
 		if va.Sound(&rec) {
 			passed++
 			for _, p := range problems {
-				require.Equal(t, Missing, p.Code, "%s: %s", rec, p)
+				require.Equal(t, Missing, p.Code(), "%s: %s", rec, p)
 			}
 		}
 		if got := va.Check(&rec); len(got) == 0 {
@@ -151,7 +151,7 @@ func TestQuickLookWithLinksAndRules(t *testing.T) {
 			none++
 		}
 		for _, p := range want {
-			found[p.Code]++
+			found[p.Code()]++
 		}
 	}
 	assert.Greater(t, none, 1000)

@@ -139,7 +139,7 @@ func (c *collector) numbers(record *value.Value) {
 		}
 		canonical := value.CanonicalNumber(v.Text)
 		if _, power, has := strings.Cut(canonical, "e"); has && len(strings.TrimLeft(power, "-")) >= 3 && !withinExponent(power) {
-			c.add(p, Range, "a number with an excessive exponent", v)
+			c.add(p, Exponent{}, v)
 		}
 		return true
 	})
@@ -153,14 +153,14 @@ func withinExponent(power string) bool {
 // rank orders codes where one value fails in several ways: the first is told.
 var rank = map[Code]int{Missing: 0, Type: 1, Choice: 2, Format: 3, Pattern: 4, Length: 5, Range: 6}
 
-func (c *collector) add(p value.Pointer, code Code, msg string, v *value.Value) {
-	problem := Problem{Path: p, Code: code, Message: msg}
+func (c *collector) add(p value.Pointer, what What, v *value.Value) {
+	problem := Problem{Path: p, What: what}
 	if v != nil {
 		clone := v.Clone().Named("")
 		problem.Value = &clone
 	}
 	if i, again := c.at[p]; again {
-		if rank[code] < rank[c.problems[i].Code] {
+		if rank[what.Code()] < rank[c.problems[i].Code()] {
 			c.problems[i] = problem
 		}
 		return
@@ -188,28 +188,29 @@ func (c *collector) gather(e *jsonschema.ValidationError) {
 			return
 		}
 		for _, name := range k.Missing {
-			c.add(p.Key(name), Missing, "required, but missing", nil)
+			c.add(p.Key(name), NotThere{}, nil)
 		}
 	case *kind.AdditionalProperties:
 		if f != nil && f.IsLeaf() {
-			c.add(p, Type, fmt.Sprintf("expected %s", typeWords[f.Type]), v)
+			c.add(p, OfType{Want: f.Type}, v)
 			return
 		}
 		for _, name := range k.Properties {
-			c.add(p.Key(name), Unexpected, "the schema has no such field"+didYouMean(f, name), c.record.At(p.Key(name)))
+			c.add(p.Key(name), NoField{meant(f, name)}, c.record.At(p.Key(name)))
 		}
 	default:
 		c.keyword(p, v, f, e.ErrorKind)
 	}
 }
 
-func didYouMean(group *schema.Field, name string) string {
+// meant gives the field of a group that a name may be meant for, or "".
+func meant(group *schema.Field, name string) string {
 	if group == nil {
 		return ""
 	}
 	for _, kid := range group.Fields {
 		if strings.EqualFold(strings.ReplaceAll(kid.Name, "_", ""), strings.ReplaceAll(name, "_", "")) {
-			return fmt.Sprintf("; did you mean %q?", kid.Name)
+			return kid.Name
 		}
 	}
 	return ""
@@ -221,42 +222,42 @@ func (c *collector) keyword(p value.Pointer, v *value.Value, f *schema.Field, k 
 		return
 	}
 	if f.Required && v.Empty() {
-		c.add(p, Missing, "required, but missing", nil)
+		c.add(p, NotThere{}, nil)
 		return
 	}
 	if len(f.Extra.Kids) > 0 && isKept(f, k) {
-		c.add(p, Schema, "breaks a keyword of the imported schema: "+keywordOf(k), v)
+		c.add(p, Keyword{keywordOf(k)}, v)
 		return
 	}
 	switch k.(type) {
 	case *kind.Type:
-		c.add(p, Type, fmt.Sprintf("expected %s, got %s", typeWords[f.Kin().Type], kindWords[v.Kind]), v)
+		c.add(p, OfType{f.Kin().Type, &v.Kind}, v)
 	case *kind.Enum:
-		c.add(p, Choice, "not one of the choices: "+strings.Join(optionValues(f), ", "), v)
+		c.add(p, NoChoice{optionValues(f)}, v)
 	case *kind.Required: // an amount without its measure
-		c.add(p, Type, fmt.Sprintf("expected %s", typeWords[f.Type]), v)
+		c.add(p, OfType{Want: f.Type}, v)
 	case *kind.Pattern:
 		if f.Pattern == nil {
-			c.add(p, Format, notWritten(f, v), v)
+			c.add(p, notWritten(f, v), v)
 			return
 		}
-		c.add(p, Pattern, "does not match the pattern "+f.Pattern.String(), v)
+		c.add(p, NoMatch{f.Pattern.String()}, v)
 	case *kind.Format:
-		c.add(p, Format, notWritten(f.Kin(), v), v)
+		c.add(p, notWritten(f.Kin(), v), v)
 	case *kind.Minimum:
-		c.add(p, Range, fmt.Sprintf("%s is below the minimum, %s", v.Text, f.Min), v)
+		c.add(p, Limit{Is: v.Text, Bound: f.Min}, v)
 	case *kind.Maximum:
-		c.add(p, Range, fmt.Sprintf("%s is above the maximum, %s", v.Text, f.Max), v)
+		c.add(p, Limit{Is: v.Text, Bound: f.Max, Above: true}, v)
 	case *kind.MinLength:
-		c.add(p, Length, fmt.Sprintf("%d characters; the minimum is %s", utf8.RuneCountInString(v.Text), f.Min), v)
+		c.add(p, Limit{"characters", fmt.Sprint(utf8.RuneCountInString(v.Text)), f.Min, false}, v)
 	case *kind.MaxLength:
-		c.add(p, Length, fmt.Sprintf("%d characters; the maximum is %s", utf8.RuneCountInString(v.Text), f.Max), v)
+		c.add(p, Limit{"characters", fmt.Sprint(utf8.RuneCountInString(v.Text)), f.Max, true}, v)
 	case *kind.MinItems:
-		c.add(p, Length, fmt.Sprintf("%d items; the minimum is %s", len(v.Kids), f.Min), nil)
+		c.add(p, Limit{"items", fmt.Sprint(len(v.Kids)), f.Min, false}, nil)
 	case *kind.MaxItems:
-		c.add(p, Length, fmt.Sprintf("%d items; the maximum is %s", len(v.Kids), f.Max), nil)
+		c.add(p, Limit{"items", fmt.Sprint(len(v.Kids)), f.Max, true}, nil)
 	default:
-		c.add(p, Type, "does not fit the schema", v)
+		c.add(p, Unfit{}, v)
 	}
 }
 
@@ -293,7 +294,7 @@ func (c *collector) repeats() {
 		seen := make(map[string]bool, len(v.Kids))
 		for i := range v.Kids {
 			if name := v.Kids[i].Name; seen[name] {
-				c.add(p.Key(name), Syntax, "duplicate key", &v.Kids[i])
+				c.add(p.Key(name), TwiceNamed{}, &v.Kids[i])
 			} else {
 				seen[name] = true
 			}
@@ -386,18 +387,18 @@ func arrange(f *schema.Field, v *value.Value) value.Value {
 
 // notWritten says that a value is not in the form of its type; of a date that
 // two formats read as different days, which days.
-func notWritten(f *schema.Field, v *value.Value) string {
+func notWritten(f *schema.Field, v *value.Value) What {
 	if f.Type == schema.Date && v.Kind == value.String {
 		if days := f.DateReadings(v.Text); len(days) > 1 {
-			return fmt.Sprintf("ambiguous date: the formats under `written` read this as %s and as %s; keep one of the formats", schema.ISODate(days[0]), schema.ISODate(days[1]))
+			return TwoDays{schema.ISODate(days[0]), schema.ISODate(days[1])}
 		}
 	}
 	if f.Type == schema.Date && v.Kind == value.String && len(f.Written) == 0 {
 		if formats := schema.PossibleFormats(v.Text); len(formats) > 1 {
-			return fmt.Sprintf("ambiguous date %q: declare written: [%s]", v.Text, strings.Join(formats, "] or ["))
+			return TwoForms{v.Text, formats}
 		} else if len(formats) == 1 {
-			return fmt.Sprintf("not written as %s: declare written: [%s]", schema.FormOf(f), formats[0])
+			return OtherForm{schema.FormOf(f), formats[0]}
 		}
 	}
-	return fmt.Sprintf("not %s in the form %s", typeWords[f.Type], schema.FormOf(f))
+	return NotInForm{f.Type, schema.FormOf(f)}
 }

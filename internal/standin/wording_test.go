@@ -26,7 +26,7 @@ import (
 )
 
 var (
-	keptLine = regexp.MustCompile("^(# .*| *- [a-z_0-9]+ \\(.*|[{\\[/].*|<.*)$")
+	keptLine = regexp.MustCompile(`^(# .*| *- [a-z_0-9]+ \(.*|[{\[/].*|<.*)$`)
 	faulty   = regexp.MustCompile(`^(\d+\. (?:/\S*|the record) \([a-z-]+\): ).*?(\.(?: It speaks of .*)?(?: Its value now: .*)?)$`)
 	word     = regexp.MustCompile(`\pL+`)
 )
@@ -117,9 +117,9 @@ func TestWordingChangesNothing(t *testing.T) {
 		}
 		one := prompt.Ask{Model: m, Schema: s, Doc: report, Set: prompt.Settings{Layout: "rows"}}
 		many := prompt.Ask{Model: m, Schema: entries, Doc: register, Set: prompt.Settings{Layout: "rows"}}
-		problems := []record.Problem{{Path: "/visited", Code: record.Format, Message: "not a date", Value: visited}, {Path: "", Code: record.Rule, Message: "the report number is that of the file", Fields: []value.Pointer{"/report_no"}}}
+		problems := []record.Problem{{Path: "/visited", What: record.Told{Kind: record.Format, Says: "not a date"}, Value: visited}, {Path: "", What: record.Told{Kind: record.Rule, Says: "the report number is that of the file"}, Fields: []value.Pointer{"/report_no"}}}
 		same(name+" repair", prompt.Repair{Ask: one, Record: &now, Problems: problems}.Request())
-		same(name+" repair of an entry", prompt.Repair{Ask: many, Record: &rows, At: "/0", Problems: []record.Problem{{Path: "/0/set", Code: record.Missing, Message: "it is required"}}}.Request())
+		same(name+" repair of an entry", prompt.Repair{Ask: many, Record: &rows, At: "/0", Problems: []record.Problem{{Path: "/0/set", What: record.Told{Kind: record.Missing, Says: "it is required"}}}}.Request())
 		same(name+" update", prompt.Update{Ask: one, Record: &now}.Request())
 		same(name+" update of entries", prompt.Update{Ask: many, Record: &rows, Entries: []int{0}, Refused: []string{"/0/set: the words are not in the document"}}.Request())
 	}

@@ -243,7 +243,7 @@ func (a Repair) Request() *exchange.Request {
 	b.WriteString(a.section())
 	b.WriteString("\n" + outline.WriteRecord(a.Record, a.At) + "\n" + outline.Problems + "\n")
 	for i, p := range a.Problems {
-		b.WriteString(outline.WriteProblem(i+1, outline.Problem{Path: p.Path, Code: string(p.Code), Message: p.Message, Fields: p.Fields, Now: p.Value}) + "\n")
+		b.WriteString(outline.WriteProblem(i+1, outline.Problem{Path: p.Path, Code: string(p.Code()), Message: p.Message(), Fields: p.Fields, Now: p.Value}) + "\n")
 	}
 	b.WriteString("\n# Answer\nCorrect these problems by what the document says. Answer with a JSON Patch (RFC 6902), an array of operations such as " +
 		`[{"op": "replace", "path": "/a/0/b", "value": 1}]` + ", and nothing else. Touch only the paths named above and what is below them; all paths are those of the whole record so far. " +

@@ -34,7 +34,7 @@ func everyRequest(t *testing.T, s *schema.Schema, text string, set Settings) map
 			all[style+" "+shape] = ask.Request()
 		}
 		ask.Style = Record
-		all["repair "+shape] = Repair{Ask: ask, Record: &rec, Problems: []record.Problem{{Path: "/bays/0/number", Code: record.Type, Message: "should be a number"}}, Refused: "it took a value away"}.Request()
+		all["repair "+shape] = Repair{Ask: ask, Record: &rec, Problems: []record.Problem{{Path: "/bays/0/number", What: record.Told{Kind: record.Type, Says: "should be a number"}}}, Refused: "it took a value away"}.Request()
 		all["update "+shape] = Update{Ask: ask, Record: &rec, Refused: []string{"nothing of it is quoted"}}.Request()
 		ask.Schema, ask.Style = s.Part([]string{"inspector.licence"}), ByField
 		all["by-field "+shape] = ask.Request()

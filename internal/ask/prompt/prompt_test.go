@@ -68,7 +68,7 @@ func TestFence(t *testing.T) {
 func TestRepairNamesTheProblems(t *testing.T) {
 	v := value.Str("5th of Apr")
 	rec := value.Obj(v.Named("visited"))
-	r := Repair{Ask: Ask{Model: m, Schema: load(t), Doc: doc(t, "text")}, Record: &rec, Problems: []record.Problem{{Path: "/visited", Code: record.Format, Message: "not a date", Value: &v}}, Refused: "it fixes nothing"}.Request()
+	r := Repair{Ask: Ask{Model: m, Schema: load(t), Doc: doc(t, "text")}, Record: &rec, Problems: []record.Problem{{Path: "/visited", What: record.Told{Kind: record.Format, Says: "not a date"}, Value: &v}}, Refused: "it fixes nothing"}.Request()
 	text := r.Messages[1].Content
 	assert.Contains(t, text, `1. /visited (format): not a date. Its value now: "5th of Apr"`)
 	assert.Contains(t, text, `{"visited":"5th of Apr"}`)

@@ -221,8 +221,8 @@ func (l *loader) breaks(rec *value.Value) string {
 		return ""
 	}
 	for _, p := range l.check.Check(rec) {
-		if p.Code != record.Missing {
-			return fmt.Sprintf("%s (%s)", p, p.Code)
+		if p.Code() != record.Missing {
+			return fmt.Sprintf("%s (%s)", p, p.Code())
 		}
 	}
 	return ""

@@ -176,11 +176,11 @@ func (t *turn) breaks(p value.Pointer, v *value.Value) string {
 	after := t.Record.Clone()
 	after.Put(p, *v)
 	for _, problem := range record.Beyond(t.Check(&after), t.problems) {
-		switch problem.Code {
+		switch problem.Code() {
 		case record.Rule, record.Link, record.Missing:
 		default:
 			if problem.Path.Within(p) || p.Within(problem.Path) {
-				return problem.Message
+				return problem.Message()
 			}
 		}
 	}

@@ -241,7 +241,7 @@ func (t *turn) set(f *schema.Field, p value.Pointer, v *value.Value) {
 	if c.Kept {
 		if t.Prefer == Neither {
 			old := c.Was
-			t.Conflicts = append(t.Conflicts, record.Problem{Path: p, Code: record.Conflict, Value: &old, Message: fmt.Sprintf("%s says %s, and both have evidence", t.Document, c.Now)})
+			t.Conflicts = append(t.Conflicts, record.Problem{Path: p, What: record.DocumentsDisagree{Document: t.Document, Says: c.Now.String()}, Value: &old})
 		}
 		return
 	}

@@ -126,7 +126,7 @@ func TestNormalizingKeepsItsRules(t *testing.T) {
 			worse[top(p.Path)] = true
 		}
 		for _, p := range after {
-			require.True(t, p.Code == record.Missing || worse[top(p.Path)] || len(changes) > 0, "%s: %s", about, p)
+			require.True(t, p.Code() == record.Missing || worse[top(p.Path)] || len(changes) > 0, "%s: %s", about, p)
 		}
 		if len(before) == 0 {
 			require.Empty(t, after, "%s: %v", about, after)

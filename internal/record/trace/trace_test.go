@@ -31,7 +31,7 @@ func anything(r *rand.Rand, v reflect.Value) {
 	case []record.Problem:
 		for range r.IntN(3) {
 			own := value.Str("was")
-			v.Set(reflect.Append(v, reflect.ValueOf(record.Problem{Path: "/a/0", Code: record.Type, Message: "m", Value: &own, Fields: []value.Pointer{"/b"}})))
+			v.Set(reflect.Append(v, reflect.ValueOf(record.Problem{Path: "/a/0", What: record.Told{Kind: record.Type, Says: "m"}, Value: &own, Fields: []value.Pointer{"/b"}})))
 		}
 		return
 	}

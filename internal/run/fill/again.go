@@ -146,17 +146,13 @@ func (w *filling) stillUnread(lines []evidence.Line) {
 	}
 	for i, l := range lines {
 		if i == maxUnread {
-			w.others = append(w.others, record.Problem{Code: record.Uncovered, Message: fmt.Sprintf("no value came from %d more lines that name fields", len(lines)-i)})
+			w.others = append(w.others, record.Problem{What: record.MoreUnread{Lines: len(lines) - i}})
 			return
 		}
+		unread := record.Unread{Line: l.Line, Field: l.Field, Said: l.Text}
 		if f := w.Schema.Find(l.Field); f != nil && f.Sensitive {
-			w.others = append(w.others, record.Problem{Code: record.Uncovered, Message: fmt.Sprintf("line %d names %s, but no value came from it", l.Line, l.Field)})
-			continue
+			unread.Said = ""
 		}
-		said := l.Text
-		if r := []rune(said); len(r) > 60 {
-			said = string(r[:59]) + "…"
-		}
-		w.others = append(w.others, record.Problem{Code: record.Uncovered, Message: fmt.Sprintf("line %d names %s, but no value came from it (%q)", l.Line, l.Field, said)})
+		w.others = append(w.others, record.Problem{What: unread})
 	}
 }

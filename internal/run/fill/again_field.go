@@ -25,7 +25,7 @@ func (w *filling) askFields(ctx context.Context, by *Model) error {
 	asked := 0
 	for _, p := range append([]record.Problem(nil), w.problems...) {
 		field := w.Schema.At(p.Path)
-		if field == nil || !field.IsLeaf() || strings.Contains(field.Path, "[]") || w.Schema.EachEntry() || asked == maxAskedAgain || !fixable(p.Code) {
+		if field == nil || !field.IsLeaf() || strings.Contains(field.Path, "[]") || w.Schema.EachEntry() || asked == maxAskedAgain || !fixable(p.Code()) {
 			continue
 		}
 		asked++
@@ -35,7 +35,7 @@ func (w *filling) askFields(ctx context.Context, by *Model) error {
 		}
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
 		got := x.record.At(p.Path)
-		if x.code != "" || got.Empty() && (p.Code != record.NoEvidence || !x.unstated) {
+		if x.code != "" || got.Empty() && (p.Code() != record.NoEvidence || !x.unstated) {
 			continue
 		}
 		if got.Empty() { // asked by itself, the model does not hold on to what stands nowhere

@@ -273,10 +273,10 @@ func (x *piece) account(r *answer.Result, read []*value.Value) {
 // unusedProblems gives the problems of what was not read.
 func (x *piece) unusedProblems() (all []record.Problem) {
 	for _, u := range x.unused {
-		all = append(all, record.Problem{Path: pathOf(x), Code: record.Unused, Message: fmt.Sprintf("line %d of the reply: %s (%q)", u.Line, u.Reason, u.Text)})
+		all = append(all, record.Problem{Path: pathOf(x), What: record.ReplyUnused{Line: u.Line, Reason: u.Reason, Said: u.Text}})
 	}
 	if x.garbled {
-		all = append(all, record.Problem{Path: pathOf(x), Code: record.Encoding, Message: "the reply holds bytes that are not UTF-8, or half a letter; U+FFFD stands in their place"})
+		all = append(all, record.Problem{Path: pathOf(x), What: record.ReplyGarbled{}})
 	}
 	return all
 }

@@ -2,7 +2,6 @@ package fill
 
 import (
 	"context"
-	"fmt"
 	"strings"
 	"sync"
 
@@ -237,16 +236,16 @@ func (w *filling) addPart(pieces []*piece, all int) {
 	var parts []merge.Part
 	for _, x := range pieces {
 		if x.code != "" {
-			w.others = append(w.others, record.Problem{Path: pathOf(x), Code: x.code, Message: x.step + ": " + x.why})
+			w.others = append(w.others, record.Problem{Path: pathOf(x), What: record.Failure{Kind: x.code, Of: x.step, Why: x.why}})
 			w.lose(x)
 			continue
 		}
 		if x.cut {
-			msg := "the reply was cut short; its complete values were kept"
+			cut := record.ReplyCut{}
 			if all > 1 {
-				msg = x.step + ": " + msg
+				cut.Request = x.step
 			}
-			w.others = append(w.others, record.Problem{Path: pathOf(x), Code: record.Truncated, Message: msg})
+			w.others = append(w.others, record.Problem{Path: pathOf(x), What: cut})
 			w.lose(x)
 		}
 		w.others = append(w.others, x.unusedProblems()...)
@@ -328,8 +327,7 @@ func (w *filling) decided(r merge.Result) {
 			others = append(others, v.String())
 		}
 		v := c.Values[0]
-		w.others = append(w.others, record.Problem{Path: c.Path, Code: record.Conflict, Value: &v,
-			Message: fmt.Sprintf("another chunk of the document says %s", strings.Join(others, " and "))})
+		w.others = append(w.others, record.Problem{Path: c.Path, What: record.ChunksDisagree{Others: others}, Value: &v})
 	}
 }
 
@@ -392,24 +390,24 @@ func (w *filling) check(v *value.Value) []record.Problem {
 		}
 		switch {
 		case field.Basis && place.Kind == evidence.Inferred && !place.Found() && len(w.pages.images) == 0:
-			problems = append(problems, evidenceProblem(p, v, "the words that this value rests on are missing or not in the document"))
+			problems = append(problems, evidenceProblem(p, v, record.Unfounded{}))
 		case place.Kind == evidence.Pictured && field.Evidence == "quoted":
-			problems = append(problems, evidenceProblem(p, v, "evidence must be quoted, but the value is only pictured: the model says where it is on the page"))
+			problems = append(problems, evidenceProblem(p, v, record.OnlyPictured{}))
 		case place.Kind == evidence.Lookalike && (field.Evidence == "quoted" || field.Evidence == "restated"):
-			problems = append(problems, evidenceProblem(p, v, fmt.Sprintf("evidence must be tighter than a lookalike (%q)", w.doc.Text[place.Start:place.End])))
+			problems = append(problems, evidenceProblem(p, v, record.OnlyLookalike{Words: w.doc.Text[place.Start:place.End]}))
 		case place.Kind == evidence.None:
-			problems = append(problems, evidenceProblem(p, v, "the value is nowhere in the document"))
+			problems = append(problems, evidenceProblem(p, v, record.Nowhere{}))
 		case field.Evidence == "quoted" && place.Kind != evidence.Quoted:
-			problems = append(problems, evidenceProblem(p, v, "evidence must be quoted, but the document has the value in another spelling"))
+			problems = append(problems, evidenceProblem(p, v, record.OnlyRestated{}))
 		}
 	}
 	record.Sort(w.Schema, problems)
 	return problems
 }
 
-func evidenceProblem(p value.Pointer, v *value.Value, msg string) record.Problem {
+func evidenceProblem(p value.Pointer, v *value.Value, what record.What) record.Problem {
 	at := v.At(p).Clone().Named("")
-	return record.Problem{Path: p, Code: record.NoEvidence, Message: msg, Value: &at}
+	return record.Problem{Path: p, What: what, Value: &at}
 }
 
 // done closes the filling.
@@ -439,7 +437,7 @@ func (w *filling) done() store.Record {
 
 // failed closes a filling that came to no record.
 func (w *filling) failed(code record.Code, msg string) store.Record {
-	w.problems = []record.Problem{{Code: code, Message: msg}}
+	w.problems = []record.Problem{{What: record.Failure{Kind: code, Why: msg}}}
 	w.trace.add(&trace.Ended{Status: record.Failed, Problems: w.problems})
 	return w.toLedger(record.Failed, []byte("null"), []byte("{}"))
 }

@@ -138,7 +138,7 @@ func TestEveryRowOnce(t *testing.T) {
 			assert.IsIncreasing(t, got, "%s, chunks of %d", character, size)
 			unread := 0
 			for _, p := range line.Problems {
-				if p.Code == record.Uncovered {
+				if p.Code() == record.Uncovered {
 					unread++
 				}
 			}

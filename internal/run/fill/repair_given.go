@@ -123,7 +123,7 @@ func (o *Repair) make(ctx context.Context, f *Filler, run int64, t store.Task) (
 // from takes over what is known of how the record came about.
 func (w *filling) from(line *record.Line) {
 	for _, p := range line.Problems {
-		switch p.Code {
+		switch p.Code() {
 		case record.Truncated, record.Conflict, record.Unused, record.Encoding:
 			w.others = append(w.others, p)
 		}

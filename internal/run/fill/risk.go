@@ -120,9 +120,9 @@ func (r *risker) operations(ops []trace.Operation, weight float64) {
 func (r *risker) fromProblems() {
 	for _, p := range r.w.problems {
 		switch {
-		case p.Code == record.Truncated:
+		case p.Code() == record.Truncated:
 			r.whole *= 1 - riskCut
-		case p.Code == record.Uncovered:
+		case p.Code() == record.Uncovered:
 			// it weighs on the field that is null, not on the record
 		case p.Path == "":
 			r.whole *= 1 - riskAround

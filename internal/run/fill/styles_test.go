@@ -70,7 +70,7 @@ func TestAPartThatFails(t *testing.T) {
 	assert.Equal(t, record.Flagged, line.Status)
 	assert.Equal(t, `{"name":"Heron","bays":[]}`, line.Record.String())
 	require.Len(t, line.Problems, 1)
-	assert.Equal(t, "/bays syntax", fmt.Sprint(line.Problems[0].Path, " ", line.Problems[0].Code))
+	assert.Equal(t, "/bays syntax", fmt.Sprint(line.Problems[0].Path, " ", line.Problems[0].Code()))
 }
 
 // Pointers copy from the source, whole lines without their label; a pointer to
@@ -121,7 +121,7 @@ func TestCutShort(t *testing.T) {
 			assert.Empty(t, line.Problems)
 		} else {
 			require.NotEmpty(t, line.Problems)
-			assert.Equal(t, record.Truncated, line.Problems[0].Code)
+			assert.Equal(t, record.Truncated, line.Problems[0].Code())
 			assert.Less(t, asked.Load(), int32(12), "it does not go on for ever")
 		}
 	}
@@ -150,7 +150,7 @@ func TestPictures(t *testing.T) {
 	assert.Equal(t, `{"kind":"pictured","page":1,"box":[400,40,600,80]}`, line.Evidence.Get("/bridge").Named("").String(), "the picture that was sent is half the page's size")
 	var codes []string
 	for _, p := range line.Problems {
-		codes = append(codes, string(p.Path)+" "+string(p.Code))
+		codes = append(codes, string(p.Path)+" "+string(p.Code()))
 	}
 	assert.Equal(t, []string{"/no no-evidence", "/on no-evidence"}, codes)
 }

@@ -306,7 +306,7 @@ func (x *updating) done() store.Record {
 		stands[p.Path] = true
 	}
 	for _, p := range x.line.Problems {
-		switch p.Code {
+		switch p.Code() {
 		case record.NoEvidence, record.Conflict, record.Truncated, record.Uncovered, record.Unused, record.Encoding:
 			if now := x.record.At(p.Path); !stands[p.Path] && (p.Value == nil || now != nil && value.Equal(now, p.Value)) {
 				x.problems = append(x.problems, p)

@@ -261,7 +261,7 @@ func FirstProblem(rec store.Record) string {
 	}
 	p := record.ProblemFromJSON(&problems.Kids[0])
 	if p.Path == "" {
-		return p.Message
+		return p.Message()
 	}
 	return p.String()
 }

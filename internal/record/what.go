@@ -1,0 +1,313 @@
+package record
+
+import (
+	"fmt"
+	"strings"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// What is what is wrong: a small type for each kind of problem, with what it
+// takes to say it. Its text is made last.
+type What interface {
+	Code() Code
+	Text() string
+}
+
+// What the schema finds wrong.
+type (
+	// NotThere is a required value that is missing.
+	NotThere struct{}
+	// OfType is a value of another type than the field's.
+	OfType struct {
+		Want schema.Type
+		Got  *value.Kind // nil: of the right kind and incomplete
+	}
+	// Unfit is a value that breaks the schema in a way that has no name here.
+	Unfit struct{}
+	// NoChoice is a value that is none of the choices.
+	NoChoice struct{ Choices []string }
+	// NoMatch is a text that breaks the field's pattern.
+	NoMatch struct{ Pattern string }
+	// Limit is a number, a text or a list beyond the field's bounds.
+	Limit struct {
+		Of    string // "", characters or items
+		Is    string
+		Bound string
+		Above bool
+	}
+	// OutOfBounds is an amount beyond the field's bounds, each "" where there is
+	// none.
+	OutOfBounds struct{ Is, Min, Max string }
+	// OtherMeasure is an amount in another currency or unit than the field's.
+	OtherMeasure struct{ Name, Is, Want string }
+	// Exponent is a number that is too large or small to be computed with.
+	Exponent struct{}
+	// NotInForm is a value that is not written as its type asks.
+	NotInForm struct {
+		Type schema.Type
+		Form string
+	}
+	// OtherForm is a day in a form that the field could declare.
+	OtherForm struct{ Form, Written string }
+	// TwoDays is a day that two declared forms read differently.
+	TwoDays struct{ One, Other string }
+	// TwoForms is a day in one of several forms, of which none is declared.
+	TwoForms struct {
+		Said  string
+		Forms []string
+	}
+	// NoSuchDay is a day that no calendar has.
+	NoSuchDay struct{}
+	// NoField is a member that the schema has not, with the field that may be
+	// meant, if any.
+	NoField struct{ Meant string }
+	// TwiceNamed is a member whose name the object has twice.
+	TwiceNamed struct{}
+	// Keyword is a kept keyword of an imported schema that is broken, in its own
+	// words.
+	Keyword struct{ Says string }
+	// BrokenRule is a rule of the schema that does not hold, with what it says
+	// of itself, if anything.
+	BrokenRule struct{ Holds, Say string }
+	// DeadLink is a link to a value that no target has.
+	DeadLink struct{ Targets []string }
+)
+
+func (NotThere) Code() Code     { return Missing }
+func (OfType) Code() Code       { return Type }
+func (Unfit) Code() Code        { return Type }
+func (NoChoice) Code() Code     { return Choice }
+func (NoMatch) Code() Code      { return Pattern }
+func (Exponent) Code() Code     { return Range }
+func (OutOfBounds) Code() Code  { return Range }
+func (OtherMeasure) Code() Code { return Format }
+func (NotInForm) Code() Code    { return Format }
+func (OtherForm) Code() Code    { return Format }
+func (TwoDays) Code() Code      { return Format }
+func (TwoForms) Code() Code     { return Format }
+func (NoSuchDay) Code() Code    { return Format }
+func (NoField) Code() Code      { return Unexpected }
+func (TwiceNamed) Code() Code   { return Syntax }
+func (Keyword) Code() Code      { return Schema }
+func (BrokenRule) Code() Code   { return Rule }
+func (DeadLink) Code() Code     { return Link }
+
+// Code is range for numbers and length for texts and lists.
+func (l Limit) Code() Code {
+	if l.Of == "" {
+		return Range
+	}
+	return Length
+}
+
+func (NotThere) Text() string { return "required, but missing" }
+
+func (t OfType) Text() string {
+	if t.Got == nil {
+		return fmt.Sprintf("expected %s", typeWords[t.Want])
+	}
+	return fmt.Sprintf("expected %s, got %s", typeWords[t.Want], kindWords[*t.Got])
+}
+
+func (Unfit) Text() string      { return "does not fit the schema" }
+func (c NoChoice) Text() string { return "not one of the choices: " + strings.Join(c.Choices, ", ") }
+func (m NoMatch) Text() string  { return "does not match the pattern " + m.Pattern }
+
+func (l Limit) Text() string {
+	switch {
+	case l.Of == "" && l.Above:
+		return fmt.Sprintf("%s is above the maximum, %s", l.Is, l.Bound)
+	case l.Of == "":
+		return fmt.Sprintf("%s is below the minimum, %s", l.Is, l.Bound)
+	case l.Above:
+		return fmt.Sprintf("%s %s; the maximum is %s", l.Is, l.Of, l.Bound)
+	}
+	return fmt.Sprintf("%s %s; the minimum is %s", l.Is, l.Of, l.Bound)
+}
+
+func (o OutOfBounds) Text() string {
+	var bounds []string
+	if o.Min != "" {
+		bounds = append(bounds, "at least "+o.Min)
+	}
+	if o.Max != "" {
+		bounds = append(bounds, "at most "+o.Max)
+	}
+	return fmt.Sprintf("%s is out of bounds (%s)", o.Is, strings.Join(bounds, ", "))
+}
+
+func (o OtherMeasure) Text() string {
+	return fmt.Sprintf("the %s is %q; the schema requires %q", o.Name, o.Is, o.Want)
+}
+
+func (Exponent) Text() string { return "a number with an excessive exponent" }
+
+func (n NotInForm) Text() string {
+	return fmt.Sprintf("not %s in the form %s", typeWords[n.Type], n.Form)
+}
+
+func (o OtherForm) Text() string {
+	return fmt.Sprintf("not written as %s: declare written: [%s]", o.Form, o.Written)
+}
+
+func (d TwoDays) Text() string {
+	return fmt.Sprintf("ambiguous date: the formats under `written` read this as %s and as %s; keep one of the formats", d.One, d.Other)
+}
+
+func (f TwoForms) Text() string {
+	return fmt.Sprintf("ambiguous date %q: declare written: [%s]", f.Said, strings.Join(f.Forms, "] or ["))
+}
+
+func (NoSuchDay) Text() string { return "no such day in the calendar" }
+
+func (n NoField) Text() string {
+	if n.Meant != "" {
+		return fmt.Sprintf("the schema has no such field; did you mean %q?", n.Meant)
+	}
+	return "the schema has no such field"
+}
+
+func (TwiceNamed) Text() string { return "duplicate key" }
+func (k Keyword) Text() string  { return "breaks a keyword of the imported schema: " + k.Says }
+
+func (r BrokenRule) Text() string {
+	if r.Say == "" {
+		return "rule broken: " + strings.TrimSuffix(r.Holds, ".")
+	}
+	return strings.TrimSuffix(r.Say, ".")
+}
+
+func (l DeadLink) Text() string {
+	return "points to nothing: no " + strings.Join(l.Targets, " or ") + " has this value"
+}
+
+// What the source text finds wrong.
+type (
+	// Nowhere is a value that stands nowhere in the document.
+	Nowhere struct{}
+	// Unfounded is a value whose words are missing or not in the document.
+	Unfounded struct{}
+	// OnlyPictured is a value that must be quoted, and of which the model says
+	// where it is on the page.
+	OnlyPictured struct{}
+	// OnlyLookalike is a value whose evidence must be tighter.
+	OnlyLookalike struct{ Words string }
+	// OnlyRestated is a value that must be quoted.
+	OnlyRestated struct{}
+	// Unread is a line that names a field, and no value comes from it. Said is
+	// the line, unless the field is sensitive.
+	Unread struct {
+		Line        int
+		Field, Said string
+	}
+	// MoreUnread are further lines of the kind.
+	MoreUnread struct{ Lines int }
+	// ChunksDisagree is a value for which other chunks of the document have
+	// others.
+	ChunksDisagree struct{ Others []string }
+	// DocumentsDisagree is a value for which a new document has another.
+	DocumentsDisagree struct{ Document, Says string }
+)
+
+func (Nowhere) Code() Code           { return NoEvidence }
+func (Unfounded) Code() Code         { return NoEvidence }
+func (OnlyPictured) Code() Code      { return NoEvidence }
+func (OnlyLookalike) Code() Code     { return NoEvidence }
+func (OnlyRestated) Code() Code      { return NoEvidence }
+func (Unread) Code() Code            { return Uncovered }
+func (MoreUnread) Code() Code        { return Uncovered }
+func (ChunksDisagree) Code() Code    { return Conflict }
+func (DocumentsDisagree) Code() Code { return Conflict }
+
+func (Nowhere) Text() string { return "the value is nowhere in the document" }
+func (Unfounded) Text() string {
+	return "the words that this value rests on are missing or not in the document"
+}
+func (OnlyPictured) Text() string {
+	return "evidence must be quoted, but the value is only pictured: the model says where it is on the page"
+}
+func (l OnlyLookalike) Text() string {
+	return fmt.Sprintf("evidence must be tighter than a lookalike (%q)", l.Words)
+}
+func (OnlyRestated) Text() string {
+	return "evidence must be quoted, but the document has the value in another spelling"
+}
+
+// mostSaid is how many characters of a line a problem shows.
+const mostSaid = 60
+
+func (u Unread) Text() string {
+	if u.Said == "" {
+		return fmt.Sprintf("line %d names %s, but no value came from it", u.Line, u.Field)
+	}
+	said := u.Said
+	if r := []rune(said); len(r) > mostSaid {
+		said = string(r[:mostSaid-1]) + "…"
+	}
+	return fmt.Sprintf("line %d names %s, but no value came from it (%q)", u.Line, u.Field, said)
+}
+
+func (m MoreUnread) Text() string {
+	return fmt.Sprintf("no value came from %d more lines that name fields", m.Lines)
+}
+func (d ChunksDisagree) Text() string {
+	return "another chunk of the document says " + strings.Join(d.Others, " and ")
+}
+func (d DocumentsDisagree) Text() string {
+	return fmt.Sprintf("%s says %s, and both have evidence", d.Document, d.Says)
+}
+
+// What of the reply is wrong.
+type (
+	// ReplyCut is a reply that ended early; Request names it, where there are
+	// several.
+	ReplyCut struct{ Request string }
+	// ReplyUnused is a stretch of a reply that no value came from.
+	ReplyUnused struct {
+		Line         int
+		Reason, Said string
+	}
+	// ReplyGarbled is a reply that is not all UTF-8.
+	ReplyGarbled struct{}
+	// Failure is what kept a record from being made, or read: no answer, a reply
+	// or a document that can't be read. Of names the request, where there are
+	// several.
+	Failure struct {
+		Kind    Code
+		Of, Why string
+	}
+	// Told is a problem read from its machine form.
+	Told struct {
+		Kind Code
+		Says string
+	}
+)
+
+func (ReplyCut) Code() Code     { return Truncated }
+func (ReplyUnused) Code() Code  { return Unused }
+func (ReplyGarbled) Code() Code { return Encoding }
+func (f Failure) Code() Code    { return f.Kind }
+func (t Told) Code() Code       { return t.Kind }
+
+func (c ReplyCut) Text() string {
+	const says = "the reply was cut short; its complete values were kept"
+	if c.Request != "" {
+		return c.Request + ": " + says
+	}
+	return says
+}
+func (u ReplyUnused) Text() string {
+	return fmt.Sprintf("line %d of the reply: %s (%q)", u.Line, u.Reason, u.Said)
+}
+func (ReplyGarbled) Text() string {
+	return "the reply holds bytes that are not UTF-8, or half a letter; U+FFFD stands in their place"
+}
+func (f Failure) Text() string {
+	if f.Of != "" {
+		return f.Of + ": " + f.Why
+	}
+	return f.Why
+}
+func (t Told) Text() string { return t.Says }
