@@ -38,6 +38,7 @@ const (
 	ReasonCut     = "the reply ends within it"
 	ReasonRepeat  = "a later value with the same key was kept"
 	ReasonDots    = "three dots in place of items"
+	ReasonFurther = "a further line where one value was asked for"
 	ReasonBeside  = "beside the record, which has another value there"
 	ReasonRow     = "a row with other cells than the first row names"
 )

@@ -79,7 +79,7 @@ func FuzzPlain(f *testing.F) {
 		require.NoError(t, err)
 		require.True(t, value.Equal(&again, &r.Value))
 		accounted(t, &r, known)
-		v, deviations := Short(text, []string{"a"})
+		v, deviations, _ := Short(text, []string{"a"})
 		_, err = value.Parse(v.String())
 		require.NoError(t, err)
 		for _, m := range deviations {

@@ -9,11 +9,13 @@ import (
 	"filler/internal/base/value"
 )
 
-// Short reads the answer to a question for one value: what is left without
+// Short reads the answer to a question for one value, with what of it was not
+// used though it may be a value as well: what is left without
 // thinking, fences, quotes, emphasis and the field's own name before it. names
 // are what the field is called. An answer in JSON gives its value.
-func Short(text string, names []string) (value.Value, []Deviation) {
+func Short(text string, names []string) (value.Value, []Deviation, []Unused) {
 	var deviations []Deviation
+	var left []Unused
 	deviate := func(kind string, at int, note string) {
 		deviations = append(deviations, Deviation{kind, max(at, 0), note})
 	}
@@ -34,16 +36,17 @@ func Short(text string, names []string) (value.Value, []Deviation) {
 		body = strings.TrimSpace(strings.TrimSuffix(strings.TrimSpace(inner), "```"))
 	}
 	if v, err := value.Parse(body); err == nil && v.Kind != value.Number {
-		return unwrapShort(v, names), deviations
+		return unwrapShort(v, names), deviations, nil
 	}
 	line, rest, more := strings.Cut(body, "\n")
 	if more && strings.TrimSpace(rest) != "" {
 		if strings.HasSuffix(strings.TrimSpace(line), ":") { // words that announce the value
 			deviate(Chatter, strings.Index(text, line), "words before the answer")
-			line, _, _ = strings.Cut(strings.TrimSpace(rest), "\n")
+			line, rest, _ = strings.Cut(strings.TrimSpace(rest), "\n")
 		} else {
 			deviate(Chatter, strings.Index(text, rest), "words behind the answer")
 		}
+		left = furtherValues(text, rest)
 	}
 	line = strings.TrimSpace(line)
 	if said := boldEnd.FindStringSubmatch(line); said != nil {
@@ -72,7 +75,24 @@ func Short(text string, names []string) (value.Value, []Deviation) {
 		}
 	}
 	line = strings.ToValidUTF8(strings.TrimFunc(line, unicode.IsSpace), "\ufffd")
-	return value.Str(line), deviations
+	return value.Str(line), deviations, left
+}
+
+// sentenceWords is from how many words on a line is a sentence and no value.
+const sentenceWords = 4
+
+// furtherValues gives the lines behind an answer of one line that may be values
+// as well: those that are no sentences.
+func furtherValues(text, rest string) (all []Unused) {
+	for line := range strings.Lines(rest) {
+		line = strings.TrimSpace(line)
+		if words := strings.Fields(line); len(words) == 0 || len(words) >= sentenceWords || strings.HasPrefix(line, "```") || !strings.ContainsFunc(line, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }) {
+			continue
+		}
+		at := strings.Index(text, line)
+		all = append(all, Unused{Offset: at, Line: 1 + strings.Count(text[:at], "\n"), Text: line, Reason: ReasonFurther})
+	}
+	return all
 }
 
 var (

@@ -40,9 +40,29 @@ func TestShort(t *testing.T) {
 		"null":                           `null`,
 		"":                               `""`,
 	} {
-		v, _ := Short(said, []string{"visited", "Day"})
+		v, _, _ := Short(said, []string{"visited", "Day"})
 		assert.Equal(t, want, v.String(), "%q", said)
 	}
-	_, deviations := Short("Visited: 3.3.2031\nBye.", []string{"visited"})
+	_, deviations, _ := Short("Visited: 3.3.2031\nBye.", []string{"visited"})
 	assert.Len(t, deviations, 2, "each deviation is listed")
+}
+
+// A further line that may be a value is told; a sentence behind the answer is
+// none.
+func TestFurtherValues(t *testing.T) {
+	for said, want := range map[string]string{
+		"3.3.2031\n4.3.2031": "4.3.2031",
+		"3.3.2031\n\nThat is the day of the visit itself.": "",
+		"The values are:\n12\n14\n":                        "14",
+		"```\n12\n```":                                     "",
+		"12\nor 14":                                        "or 14",
+		`{"value": 3}`:                                     "",
+	} {
+		_, _, left := Short(said, []string{"visited"})
+		got := ""
+		for _, u := range left {
+			got += u.Text
+		}
+		assert.Equal(t, want, got, said)
+	}
 }

@@ -257,17 +257,42 @@ func (x *piece) entries(all []value.Value) bool {
 // record from being unflagged; what a field that is sensitive may have said is
 // not repeated.
 func (x *piece) account(r *answer.Result, read []*value.Value) {
-	sensitive := false
-	x.w.Schema.Root.Walk(func(f *schema.Field, _ int) { sensitive = sensitive || f.Sensitive })
-	for _, u := range r.Account(x.known, read...) {
-		if sensitive {
-			u.Text = "…"
-		}
-		x.trace.add(&trace.Unused{Offset: u.Offset, Line: u.Line, Text: u.Text, Reason: u.Reason, Chatter: u.Chatter})
-		if !u.Chatter {
+	x.leftOver(r.Account(x.known, read...))
+}
+
+// leftOver notes what of a reply was not read. What a reply says in a schema
+// with sensitive fields may be one of them, so that it is not repeated.
+func (x *piece) leftOver(all []answer.Unused) {
+	for _, u := range all {
+		step := x.w.unusedStep(u)
+		if u.Text = step.Text; !u.Chatter {
 			x.unused = append(x.unused, u)
 		}
+		x.trace.add(step)
 	}
+}
+
+func (w *filling) unusedStep(u answer.Unused) *trace.Unused {
+	sensitive := false
+	w.Schema.Root.Walk(func(f *schema.Field, _ int) { sensitive = sensitive || f.Sensitive })
+	if sensitive {
+		u.Text = "…"
+	}
+	return &trace.Unused{Offset: u.Offset, Line: u.Line, Text: u.Text, Reason: u.Reason, Chatter: u.Chatter}
+}
+
+// corrections reads the operations of a reply to a repair or an update, and notes
+// what of it was not read.
+func (w *filling) corrections(faulty []value.Pointer, r *answer.Result) value.Value {
+	w.trace.lenient(r.Deviations)
+	ops, deviations := answer.Patch(w.Schema, &w.record, faulty, *r)
+	w.trace.lenient(deviations)
+	for _, u := range r.Account(func(string) bool { return false }, &r.Value, &ops) {
+		if !u.Chatter {
+			w.trace.add(w.unusedStep(u))
+		}
+	}
+	return ops
 }
 
 // unusedProblems gives the problems of what was not read.
@@ -319,8 +344,6 @@ func (x *piece) unpack(f *schema.Field, p value.Pointer, v *value.Value) {
 	}
 }
 
-// unstated is how models say that the document does not say: as the prompt asks
-// for, or in their own words.
 // unstated is how answers to a question for one field say that there is none.
 var unstated = sync.OnceValue(func() *regexp.Regexp {
 	return regexp.MustCompile(`(?i)^"?(?:` + outline.NotStated + `\b|` + lang.Unstated.Pattern() + `(?: |\.|$)|(?:the|this) ` + lang.Document.Pattern() + `s? do(?:es)? not ` + lang.States.Pattern() + `\b)`)
@@ -328,8 +351,9 @@ var unstated = sync.OnceValue(func() *regexp.Regexp {
 
 // short takes the answer to a question: a value, or that there is none.
 func (x *piece) short(came string) {
-	v, deviations := answer.Short(came, append([]string{schema.Spoken(x.field.Name), x.field.Name}, x.field.PrintedAs...))
+	v, deviations, left := answer.Short(came, append([]string{schema.Spoken(x.field.Name), x.field.Name}, x.field.PrintedAs...))
 	x.trace.lenient(deviations)
+	x.leftOver(left)
 	if v.Kind == value.String && unstated().MatchString(v.Text) {
 		v, x.unstated = value.Value{}, true
 	}

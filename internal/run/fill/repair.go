@@ -158,15 +158,13 @@ func (w *filling) patch(who patient, step string, came *exchange.Reply) bool {
 		refuse(&value.Value{}, err.Error())
 		return false
 	}
-	w.trace.lenient(r.Deviations)
 	var faulty []value.Pointer
 	for _, p := range w.problems {
 		if p.Path.Within(who.at) {
 			faulty = append(faulty, p.Path)
 		}
 	}
-	ops, deviations := answer.Patch(w.Schema, &w.record, faulty, r)
-	w.trace.lenient(deviations)
+	ops := w.corrections(faulty, &r)
 	if len(ops.Kids) == 0 {
 		refuse(&ops, "the model found nothing to correct")
 		return false

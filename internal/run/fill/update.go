@@ -211,9 +211,7 @@ func (x *bringing) take(step string, came *model.Answer) (refused []string) {
 		x.trace.add(&trace.CorrectionRefused{Request: step, Why: err.Error()})
 		return []string{"the answer was not a JSON Patch: " + err.Error()}
 	}
-	x.trace.lenient(r.Deviations)
-	ops, deviations := answer.Patch(x.Schema, &x.record, nil, r)
-	x.trace.lenient(deviations)
+	ops := x.corrections(nil, &r)
 	if len(ops.Kids) == 0 {
 		x.trace.add(&trace.NothingNew{Request: step})
 		return nil
