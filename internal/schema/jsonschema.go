@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"fmt"
 	"strings"
 
 	"filler/internal/base/value"
@@ -17,15 +18,26 @@ func (s *Schema) Full() value.Value {
 
 // Wire gives the JSON Schema that goes to the model: every property required,
 // unknown as null, no other properties, and no keyword beyond type,
-// properties, required, additionalProperties, items, enum and description.
-// With `each: entry` the records stand in one property, since servers want an
-// object at the root. A field with a basis is an object of value and basis.
-func (s *Schema) Wire() value.Value {
-	root := s.Root.wire()
-	if !s.EachEntry() {
-		return root
+// properties, required, additionalProperties, items, enum, and $ref where the
+// same form comes again. With `each: entry` the records stand in one property,
+// since servers want an object at the root. A field with a basis is an object of
+// value and basis. What a field means is not in it.
+func (s *Schema) Wire() value.Value { return s.DescribedWire(nil) }
+
+// DescribedWire is Wire with a description of each field.
+func (s *Schema) DescribedWire(describe func(*Field) string) value.Value {
+	w := &wirer{describe: describe, times: map[string]int{}, names: map[string]string{}}
+	if describe == nil {
+		w.count(s.Root)
 	}
-	return object([]value.Value{root.Named(Wrapper)}, []string{Wrapper})
+	root := w.of(s.Root)
+	if s.EachEntry() {
+		root = object([]value.Value{root.Named(Wrapper)}, []string{Wrapper})
+	}
+	if len(w.defs.Kids) > 0 {
+		root.Set("$defs", w.defs)
+	}
+	return root
 }
 
 // Wrapper is the property that holds the records of an `each: entry` reply.
@@ -201,30 +213,66 @@ func (f *Field) bounds(v *value.Value, least, most string) {
 	}
 }
 
-func (f *Field) wire() value.Value {
-	v := f.wireByType()
-	if f.Basis {
-		basis := value.Obj(orNull("string", true), value.Str("The words of the document that the value rests on, letter for letter.").Named("description"))
-		v = object([]value.Value{v.Named("value"), basis.Named("basis")}, []string{"value", "basis"})
+// wirer writes the wire form of fields.
+type wirer struct {
+	describe func(*Field) string // nil: not at all
+	times    map[string]int      // how often a form comes
+	names    map[string]string   // of the forms that are defined
+	defs     value.Value
+}
+
+// leastShared is how many bytes a form takes at least that is defined once, where
+// it comes again.
+const leastShared = 100
+
+// count counts the forms of groups and lists.
+func (w *wirer) count(f *Field) {
+	f.Walk(func(f *Field, _ int) {
+		if f.Path != "" && !f.IsLeaf() {
+			plain := (&wirer{}).of(f)
+			w.times[plain.String()]++
+		}
+	})
+}
+
+// of gives the form of a field, or a reference to it.
+func (w *wirer) of(f *Field) value.Value {
+	if !f.IsLeaf() && len(w.times) > 0 {
+		plain := (&wirer{}).of(f)
+		key := plain.String()
+		if w.times[key] > 1 && len(key) >= leastShared {
+			if w.names[key] == "" {
+				w.names[key] = fmt.Sprintf("f%d", len(w.names)+1)
+				w.defs.Kind = value.Object
+				w.defs.Set(w.names[key], plain)
+			}
+			return value.Obj(value.Str("#/$defs/" + w.names[key]).Named("$ref"))
+		}
 	}
-	if about := f.wireAbout(); about != "" {
-		v.Set("description", value.Str(about))
+	v := w.byType(f)
+	if f.Basis {
+		v = object([]value.Value{v.Named("value"), value.Obj(orNull("string", true)).Named("basis")}, []string{"value", "basis"})
+	}
+	if w.describe != nil {
+		if about := w.describe(f); about != "" {
+			v.Set("description", value.Str(about))
+		}
 	}
 	return v
 }
 
-func (f *Field) wireByType() value.Value {
+func (w *wirer) byType(f *Field) value.Value {
 	switch f.Type {
 	case Group:
 		var properties []value.Value
 		var names []string
 		for _, kid := range f.Fields {
-			properties = append(properties, kid.wire().Named(kid.Name))
+			properties = append(properties, w.of(kid).Named(kid.Name))
 			names = append(names, kid.Name)
 		}
 		return object(properties, names)
 	case List:
-		return value.Obj(value.Str("array").Named("type"), f.Item.wire().Named("items"))
+		return value.Obj(value.Str("array").Named("type"), w.of(f.Item).Named("items"))
 	case Choice:
 		return value.Obj(orNull("string", true), f.optionValues(true).Named("enum"))
 	case Money, Quantity:
@@ -233,15 +281,34 @@ func (f *Field) wireByType() value.Value {
 		v.Kids[0] = orNull("object", true)
 		return v
 	}
-	return value.Obj(orNull(jsonTypes[f.Kin().Type], true))
+	v := value.Obj(orNull(jsonTypes[f.Kin().Type], true))
+	if listed := f.listed(); len(listed.Kids) > 0 {
+		v.Set("enum", listed)
+	}
+	return v
 }
 
-func (f *Field) wireAbout() string {
-	about := f.About
-	if form := FormOf(f.Kin()); form != "" {
-		about += " As " + form + "."
+// listed gives the values that an imported schema lists or fixes for a leaf, and
+// null.
+func (f *Field) listed() value.Value {
+	all := value.List()
+	if list := f.Extra.Get("enum"); list != nil {
+		for i := range list.Kids {
+			all.Kids = append(all.Kids, list.Kids[i].Clone().Named(""))
+		}
 	}
-	return about
+	if only := f.Extra.Get("const"); only != nil {
+		all.Kids = append(all.Kids, only.Clone().Named(""))
+	}
+	for i := range all.Kids {
+		if all.Kids[i].Kind == value.Null {
+			return all
+		}
+	}
+	if len(all.Kids) > 0 {
+		all.Kids = append(all.Kids, value.Value{})
+	}
+	return all
 }
 
 // FormOf says how a value of the field is written in a record, where its JSON

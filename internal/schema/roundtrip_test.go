@@ -472,12 +472,22 @@ func FuzzImport(f *testing.F) {
 }
 
 // The wire form of any schema says only what servers that constrain decoding
-// commonly take, requires every property, and lets every leaf be null.
+// commonly take, requires every property, lets every leaf be null, and has a form
+// that comes again once.
 func TestWireIsPlain(t *testing.T) {
 	g := &gen{r: rand.New(rand.NewPCG(60, 61)), used: map[string]bool{}}
-	allowed := map[string]bool{"type": true, "properties": true, "required": true, "additionalProperties": true, "items": true, "enum": true, "description": true}
+	allowed := map[string]bool{"type": true, "properties": true, "required": true, "additionalProperties": true, "items": true, "enum": true}
+	var defs *value.Value
+	shared := 0
 	var walk func(v *value.Value, path string)
 	walk = func(v *value.Value, path string) {
+		if ref := v.Word("$ref"); ref != "" {
+			require.Len(t, v.Kids, 1, path)
+			shared++
+			if v = defs.Get(strings.TrimPrefix(ref, "#/$defs/")); v == nil {
+				t.Fatalf("%s points to nothing: %s", path, ref)
+			}
+		}
 		for i := range v.Kids {
 			require.True(t, allowed[v.Kids[i].Name], "%s has %s", path, v.Kids[i].Name)
 		}
@@ -502,6 +512,13 @@ func TestWireIsPlain(t *testing.T) {
 		require.NoError(t, err)
 		wire := s.Wire()
 		require.Equal(t, "object", wire.Get("type").Text)
+		defs = nil
+		if d := wire.Get("$defs"); d != nil {
+			own := d.Clone()
+			defs = &own
+			wire.Drop("$defs")
+		}
 		walk(&wire, "")
 	}
+	require.Positive(t, shared, "no form comes again")
 }

@@ -47,7 +47,7 @@ type writer struct {
 // is put.
 func seeded(name string, t *task, seed *int64) *rand.Rand {
 	h := fnv.New64a()
-	fmt.Fprintf(h, "%s\n%s\n%t %t %v %d %s\n", name, strings.Join(strings.Fields(t.document), " "), t.short, t.update, t.form, t.refused, t.again)
+	fmt.Fprintf(h, "%s\n%s\n%t %t %t %v %d %s\n", name, strings.Join(strings.Fields(t.document), " "), t.short, t.inLines, t.update, t.form, t.refused, t.again)
 	for _, leaf := range t.schema.Leaves() {
 		fmt.Fprintln(h, leaf.Path, leaf.Type)
 	}
@@ -73,6 +73,9 @@ func (w *writer) answer() (text string, cut bool) {
 	}
 	if w.task.short {
 		return w.short(), false
+	}
+	if w.task.inLines {
+		return w.inLines(), false
 	}
 	var v value.Value
 	if isOpen(w.task.schema) {

@@ -59,9 +59,27 @@ func (w *writer) open() value.Value {
 // short answers a question for one field with its value alone, or says that it
 // is not stated.
 func (w *writer) short() string {
-	leaf := w.task.schema.Leaves()[0]
 	raw := printed.Fill(w.task.schema, w.task.document)
-	at := &raw
+	text := w.one(w.task.schema.Leaves()[0], &raw)
+	if text != outline.NotStated && w.chance(w.mess/4) {
+		text = schema.Spoken(w.task.schema.Leaves()[0].Name) + ": " + text
+	}
+	return text
+}
+
+// inLines answers with a line for each field.
+func (w *writer) inLines() string {
+	raw := printed.Fill(w.task.schema, w.task.document)
+	var b strings.Builder
+	for _, leaf := range w.task.schema.Leaves() {
+		fmt.Fprintf(&b, "%s: %s\n", leaf.Path, w.one(leaf, &raw))
+	}
+	return b.String()
+}
+
+// one gives the value of a field in words.
+func (w *writer) one(leaf *schema.Field, raw *value.Value) string {
+	at := raw
 	for _, name := range strings.Split(leaf.Path, ".") {
 		at = at.Get(name)
 	}
@@ -84,9 +102,6 @@ func (w *writer) short() string {
 		if m := v.Get(name); m != nil {
 			text += " " + m.Text
 		}
-	}
-	if w.chance(w.mess / 4) {
-		text = schema.Spoken(leaf.Name) + ": " + text
 	}
 	return text
 }

@@ -119,6 +119,7 @@ type task struct {
 	again    string            // the fields of lines that are asked about once more
 	refused  int               // lines on what was not taken of the answer before
 	short    bool              // one value is asked for, alone
+	inLines  bool              // a line is asked for each field
 	pages    []*document.Document
 	lines    []outline.Line // of a document that is shown with ids
 }
@@ -133,6 +134,7 @@ func readTask(r *request, pictures bool) *task {
 	root := outline.Read(before)
 	if len(root.Fields) == 0 {
 		root = outline.Read(rest)
+		t.inLines = outline.Has(rest, outline.InLines+"\n")
 		t.short = outline.Has(rest, outline.OneField+"\n") && len((&schema.Schema{Root: root}).Leaves()) == 1
 	}
 	var wire *value.Value

@@ -116,7 +116,7 @@ func TestSchemaAlone(t *testing.T) {
 	server, err := Start("127.0.0.1:0", Options{Character: "careful"})
 	require.NoError(t, err)
 	defer server.Close()
-	body := `{"model":"m","messages":[{"role":"user","content":"Kiln: 4\nFired on: 3 May 2031\nGlaze: ash"}],"response_format":{"type":"json_schema","json_schema":{"name":"x","schema":
+	body := `{"model":"m","messages":[{"role":"user","content":"Kiln: 6\nFired on: 3 May 2031\nGlaze: ash"}],"response_format":{"type":"json_schema","json_schema":{"name":"x","schema":
 		{"type":"object","properties":{"kiln":{"type":["integer","null"]},"fired_on":{"type":["string","null"],"description":"As YYYY-MM-DD."},"glaze":{"type":["string","null"],"enum":["ash","salt",null]}}}}}}`
 	resp, err := http.Post(server.URL+"/chat/completions", "application/json", strings.NewReader(body))
 	require.NoError(t, err)
@@ -124,5 +124,5 @@ func TestSchemaAlone(t *testing.T) {
 	data, _ := io.ReadAll(resp.Body)
 	reply, err := chat.ReadReply(data)
 	require.NoError(t, err)
-	assert.JSONEq(t, `{"kiln":4,"fired_on":"2031-05-03","glaze":"ash"}`, reply.Text)
+	assert.JSONEq(t, `{"kiln":6,"fired_on":"2031-05-03","glaze":"ash"}`, reply.Text)
 }

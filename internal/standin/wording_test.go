@@ -111,6 +111,16 @@ func TestWordingChangesNothing(t *testing.T) {
 			}
 			same(name+" entries "+shape, prompt.Fill(m, entries, register, shape, prompt.Settings{Layout: "rows"}))
 		}
+		shown := *m
+		shown.SeesSchema = true
+		for _, style := range []string{prompt.Record, prompt.ByPointer} {
+			a := prompt.Ask{Model: &shown, Schema: s, Doc: report, Shape: "schema", Style: style, Set: prompt.Settings{Layout: "rows"}}
+			r := a.Request()
+			assert.NotContains(t, r.Messages[0].Content, "- report_no")
+			a.Model = m
+			assert.Equal(t, post(a.Request()), post(r), "%s %s: what the fields are may stand in the schema", name, style)
+			same(name+" sees schema "+style, r)
+		}
 		for i, missing := range [][]string{nil, {"visited"}} {
 			lines := &prompt.Chunk{N: 1, Of: 1, Only: true, Missing: missing, Shown: []layout.Span{{End: len(report.Text)}}}
 			same(fmt.Sprint(name, " again ", i), prompt.Ask{Model: m, Schema: s, Doc: report, Chunk: lines, Set: prompt.Settings{Layout: "rows"}}.Request())

@@ -29,9 +29,6 @@ const (
 // not state it.
 const NotStated = "not stated"
 
-// anID begins the description of a value that is given by id.
-const anID = "Id of: "
-
 // FormOf gives the line that shows the form of a reply, for requests that no
 // JSON Schema goes along with.
 func FormOf(s *schema.Schema, how Values) string {
@@ -53,36 +50,44 @@ func skeleton(f *schema.Field, how Values) string {
 	case schema.List:
 		return "[" + skeleton(f.Item, how) + ", …]"
 	}
-	leaf := "<" + string(f.Kin().Type) + " or null>"
+	leaf := "<" + string(f.Kin().Type) + ">"
 	switch {
-	case how == IDs && strings.HasPrefix(f.About, anID):
+	case how == IDs && f.Pattern == anID:
 		leaf = idLeaf
 	case f.Type == schema.Money || f.Type == schema.Quantity:
 		name, _ := f.Measure()
-		leaf = fmt.Sprintf("{\"amount\": <number or null>, %q: <text or null>}", name)
+		leaf = fmt.Sprintf("{\"amount\": <number>, %q: <text>} or null", name)
 	}
 	if f.Basis {
-		return fmt.Sprintf("{\"value\": %s, \"basis\": <text or null>}", leaf)
+		return fmt.Sprintf("{\"value\": %s, \"basis\": <text>}", leaf)
 	}
 	return leaf
 }
 
-const idLeaf = "<id or null>"
+const idLeaf = "<id>"
 
-var formLine = regexp.MustCompile(`(?m)^\{"[^\n]*<[a-z]+ or null>[^\n]*\}$`)
+// anID marks a field of a reply that is given by id.
+var anID = regexp.MustCompile(`^L[0-9]`)
+
+var byIDs = regexp.MustCompile(`(?m)^ *- [A-Za-z][A-Za-z0-9_]* \((?:list of )?[a-z]+ by id[,)]`)
+
+var formLine = regexp.MustCompile(`(?m)^\{"[^\n]*<[a-z]+>[^\n]*\}$`)
 
 // ReadForm gives the form that a request asks for: of the JSON Schema that goes
-// along, else of the last line of the text that shows a form.
+// along, else of the last line of the text that shows a form. Ids are told by
+// the field lines.
 func ReadForm(root *schema.Field, wire *value.Value, text string) (f Form) {
+	if byIDs.MatchString(text) {
+		f.Values = IDs
+	}
 	own := len(root.Fields) == 1 && root.Fields[0].Name == schema.Wrapper // a field of this name is no wrapper
 	if wire != nil {
 		f.Records = records(wire)
 		if inner := wire.At(value.Pointer("/properties/" + schema.Wrapper + "/items")); own && inner != nil {
 			f.Records = records(inner)
 		}
-		line := string(wire.JSON())
-		switch {
-		case strings.Contains(line, `"description":"`+anID):
+		switch line := string(wire.JSON()); {
+		case strings.Contains(line, byID+") ") || strings.Contains(line, byID+", required) "):
 			f.Values = IDs
 		case strings.Contains(line, `"required":["value","page","box"]`):
 			f.Values = Places
@@ -99,7 +104,7 @@ func ReadForm(root *schema.Field, wire *value.Value, text string) (f Form) {
 	switch {
 	case strings.Contains(line, idLeaf):
 		f.Values = IDs
-	case strings.Contains(line, `"page": <integer or null>, "box": [`):
+	case strings.Contains(line, `"page": <integer>, "box": [`):
 		f.Values = Places
 	}
 	return f
@@ -137,7 +142,7 @@ func pointing(f *schema.Field) *schema.Field {
 	case f.Type == schema.List:
 		out.Item = pointing(f.Item)
 	case ByID(f):
-		return &schema.Field{Name: f.Name, Path: f.Path, Type: schema.Text, About: anID + f.About, Required: f.Required, PrintedAs: f.PrintedAs, Avoid: f.Avoid}
+		return &schema.Field{Name: f.Name, Path: f.Path, Type: schema.Text, About: f.About, Required: f.Required, PrintedAs: f.PrintedAs, Avoid: f.Avoid, Pattern: anID}
 	}
 	return &out
 }

@@ -70,6 +70,17 @@ func group(r *rand.Rand, level int) (fields []*schema.Field) {
 	return fields
 }
 
+// named gives fields their paths, as loading a schema does.
+func named(f *schema.Field, path string) {
+	f.Path = path
+	for _, kid := range f.Fields {
+		named(kid, strings.TrimPrefix(path+"."+kid.Name, "."))
+	}
+	if f.Type == schema.List {
+		named(f.Item, path+"[]")
+	}
+}
+
 // facts gives what a field line tells by its form, as one text.
 func facts(fields []*schema.Field, indent string) string {
 	var b strings.Builder
@@ -107,7 +118,7 @@ func TestRoundTrip(t *testing.T) {
 	for seed := range uint64(600) {
 		r := rand.New(rand.NewPCG(seed, 4))
 		root := &schema.Field{Type: schema.Group, Fields: group(r, 0)}
-		text := Write(&schema.Schema{Root: root})
+		text := Write(&schema.Schema{Root: root}, []Values{Plain, IDs}[r.IntN(2)])
 		got := Read("Fill one record.\n\n" + Fields + "\n" + text + "\n# Answer\n- other (text): no field.\n")
 		require.Equal(t, facts(root.Fields, ""), facts(got.Fields, ""), "seed %d\n%s", seed, text)
 	}
@@ -121,6 +132,7 @@ func TestForms(t *testing.T) {
 		if r.IntN(5) == 0 { // a record whose only field is called as the wrapper is
 			record = &schema.Field{Type: schema.Group, Fields: []*schema.Field{{Name: schema.Wrapper, Path: schema.Wrapper, Type: schema.List, Item: record}}}
 		}
+		named(record, "")
 		s := &schema.Schema{Root: record}
 		if r.IntN(2) == 0 {
 			s.Root = &schema.Field{Type: schema.List, Item: record}
@@ -135,11 +147,35 @@ func TestForms(t *testing.T) {
 			}
 			want := Form{Records: s.EachEntry(), Values: how}
 			line := FormOf(s, how)
-			assert.Equal(t, want, ReadForm(record, nil, "Answer so:\n"+line+"\n"), "seed %d: %s", seed, line)
+			told := Write(s, how)
+			assert.Equal(t, want, ReadForm(record, nil, told+"\nAnswer so:\n"+line+"\n"), "seed %d: %s", seed, line)
 			wire := Asked(s, how).Wire()
-			assert.Equal(t, want, ReadForm(record, &wire, line), "seed %d: %s", seed, wire.JSON())
+			assert.Equal(t, want, ReadForm(record, &wire, told), "seed %d: %s", seed, wire.JSON())
+			if how == Plain { // the fields by themselves, and with their lines in place of the prompt's
+				if bare := FromWire(&wire); record.Fields[0].Name != schema.Wrapper { // whose name alone says nothing
+					assert.Equal(t, forms(record.Fields, ""), forms(bare.Fields, ""), "seed %d: %s", seed, wire.JSON())
+				}
+				described := Described(s, how)
+				full := FromWire(&described)
+				assert.Equal(t, facts(record.Fields, ""), facts(full.Fields, ""), "seed %d: %s", seed, described.JSON())
+			}
 		}
 	}
+}
+
+// forms gives the names and JSON types of fields, as one text.
+func forms(fields []*schema.Field, indent string) string {
+	var b strings.Builder
+	for _, f := range fields {
+		fmt.Fprintf(&b, "%s%s\n", indent, f.Name)
+		switch {
+		case f.Type == schema.Group:
+			b.WriteString(forms(f.Fields, indent+"  "))
+		case f.Type == schema.List && !f.Item.IsLeaf():
+			b.WriteString(forms(f.Item.Fields, indent+"  "))
+		}
+	}
+	return b.String()
 }
 
 // The document is what stands between its marks, whatever stands in it.

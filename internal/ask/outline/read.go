@@ -9,7 +9,7 @@ import (
 	"filler/internal/schema"
 )
 
-var fieldLine = regexp.MustCompile(`^( *)- ([A-Za-z][A-Za-z0-9_]*) \((list of [a-z]+|[a-z]+)(, required)?\): ?(.*)$`)
+var fieldLine = regexp.MustCompile(`^( *)- ([A-Za-z][A-Za-z0-9_]*) \((list of [a-z]+|[a-z]+)( by id)?(, required)?\): ?(.*)$`)
 
 // Read gives the fields of the first stretch of field lines in a text, as a
 // group; one without fields where there is none.
@@ -28,11 +28,38 @@ func Read(text string) *schema.Field {
 		if level >= len(stack) {
 			level = len(stack) - 1
 		}
-		f := newField(m[2], m[3], m[5])
-		f.Required = m[4] != ""
-		stack = append(stack[:level+1], attach(stack[level], f))
+		f := newField(m[2], m[3], m[6])
+		f.Required = m[5] != ""
+		below := attach(stack[level], f)
+		if as := fieldsAs.FindStringSubmatch(m[6]); as != nil {
+			if of := (&schema.Schema{Root: root}).Find(as[1]); of != nil && of.Type == schema.List {
+				again(below, of.Item.Fields)
+			} else if of != nil {
+				again(below, of.Fields)
+			}
+		}
+		stack = append(stack[:level+1], below)
 	}
 	return root
+}
+
+// again gives a group the fields of another.
+func again(group *schema.Field, fields []*schema.Field) {
+	for _, f := range fields {
+		own := *f
+		own.Fields = nil
+		if f.Item != nil {
+			item := *f.Item
+			own.Item, item.Fields = &item, nil
+		}
+		below := attach(group, &own)
+		switch {
+		case f.Type == schema.Group:
+			again(below, f.Fields)
+		case f.Type == schema.List && f.Item.Type == schema.Group:
+			again(below, f.Item.Fields)
+		}
+	}
 }
 
 // attach puts a field below its parent and gives the group that its own
@@ -54,12 +81,12 @@ func attach(parent, f *schema.Field) *schema.Field {
 }
 
 var (
-	toldApart = regexp.MustCompile(`Items are told apart by ([^.]*)\.`)
-	pivotIs   = regexp.MustCompile(`Years of two digits are those from (\d{4})`)
-	writtenAs = regexp.MustCompile(`write it as: (.*?)\.(?: [A-Z]|$)`)
-	measureIs = regexp.MustCompile(`Its (?:currency|unit) is (\S+?)\.(?: [A-Z]|$)`)
-	signsAre  = regexp.MustCompile(`write an? (\w+) before decimals(?: and an? (\w+) between thousands)?`)
-	signOf    = map[string]string{"point": ".", "comma": ",", "space": " ", "apostrophe": "'"}
+	onePer    = regexp.MustCompile(`One item per ([^.]*)\.`)
+	pivotIs   = regexp.MustCompile(`Years of two digits: (\d{4}) to`)
+	writtenAs = regexp.MustCompile(`(?:^|[.?!] )Written: (.*?)\.(?: [A-Z]|$)`)
+	measureIs = regexp.MustCompile(`(?:^|[.?!] )In (\S+)\.(?: [A-Z]|$)`)
+	signsAre  = regexp.MustCompile(`Written like 1([., '’]?)234([.,])5\.`)
+	fieldsAs  = regexp.MustCompile(`Fields as (\S+)\.$`)
 	quoted    = regexp.MustCompile(`^"(?:[^"\\]|\\.)*"`)
 )
 
@@ -70,18 +97,23 @@ func newField(name, kind, says string) *schema.Field {
 		f.Type = schema.List
 		f.Item = newField("", item, says)
 	}
-	if m := toldApart.FindStringSubmatch(says); m != nil && f.Type == schema.List {
+	if m := onePer.FindStringSubmatch(says); m != nil && f.Type == schema.List {
 		f.Key = strings.Split(m[1], " and ")
 	}
-	f.Basis = strings.Contains(says, `{"value": …, "basis": …}`)
+	f.Basis = strings.Contains(says, "With basis.")
 	if about, facts, ok := strings.Cut(says, "One of: \""); ok && f.Type == schema.Choice {
 		f.Of, f.About = readOptions(`"`+facts), about
 	}
 	if m := measureIs.FindStringSubmatch(says); m != nil {
-		f.Currency, f.Unit = m[1], m[1]
+		switch f.Type {
+		case schema.Money:
+			f.Currency = m[1]
+		case schema.Quantity:
+			f.Unit = m[1]
+		}
 	}
 	if m := signsAre.FindStringSubmatch(says); m != nil {
-		f.Numbers = schema.NumberFormat{Decimal: signOf[m[1]], Group: signOf[m[2]]}
+		f.Numbers = schema.NumberFormat{Decimal: m[2], Group: m[1]}
 	}
 	if _, facts, ok := strings.Cut(says, "Printed as: \""); ok {
 		f.PrintedAs, _ = quotedTexts(`"` + facts)
@@ -110,7 +142,7 @@ func readOptions(text string) (options []schema.Option) {
 			return options
 		}
 		o := schema.Option{Value: values[0]}
-		if also, ok := strings.CutPrefix(rest, " (also written "); ok {
+		if also, ok := strings.CutPrefix(rest, " (also "); ok {
 			o.Also, rest = quotedTexts(also)
 			rest = strings.TrimPrefix(rest, ")")
 		}

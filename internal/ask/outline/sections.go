@@ -13,14 +13,15 @@ import (
 // Headings of what is data in a prompt. Each is a line of its own; RecordSoFar
 // and RecordsSoFar may have more behind them.
 const (
-	Fields       = "# Fields"         // field lines follow
-	OneField     = "# Field"          // one field line follows, and its value alone is asked for
-	Document     = "# Document"       // the document follows, between its marks
-	LookAgain    = "# Look again"     // the document is lines that nothing came from so far; the fields they name may follow
-	RecordSoFar  = "# Record so far"  // a record follows, as JSON on one line
-	RecordsSoFar = "# Records so far" // records follow, each on a line behind its path
-	Problems     = "# Problems"       // of the record so far
-	NotTaken     = "# Not taken"      // what of the answer before was refused, and why
+	Fields       = "# Fields"                    // field lines follow
+	InLines      = "# Fields, answered in lines" // field lines follow; a line NAME: VALUE is asked for each
+	OneField     = "# Field"                     // one field line follows, and its value alone is asked for
+	Document     = "# Document"                  // the document follows, between its marks
+	LookAgain    = "# Look again"                // the document is lines that nothing came from so far; the fields they name may follow
+	RecordSoFar  = "# Record so far"             // a record follows, as JSON on one line
+	RecordsSoFar = "# Records so far"            // records follow, each on a line behind its path
+	Problems     = "# Problems"                  // of the record so far
+	NotTaken     = "# Not taken"                 // what of the answer before was refused, and why
 )
 
 // Fence gives a mark that does not occur in a text. The text stands between two

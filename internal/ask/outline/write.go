@@ -6,30 +6,35 @@
 //
 // The fields stand one a line, indented by two blanks a level, in one stretch:
 //
-//   - NAME (TYPE[, required]): What it is. FACTS
-//   - bays (list, required): The bays of the bridge. Items are told apart by number.
+//   - NAME (TYPE[ by id][, required]): What it is. FACTS
+//   - bays (list, required): The bays of the bridge. One item per number.
 //   - number (integer): Printed as: "Bay", "Feld".
-//   - finding (choice): One of: "rot" (also written "decay"); "rust" = of iron.
+//   - finding (choice): One of: "rot" (also "decay"); "rust" = of iron.
+//   - builder (group): Who built it. Fields as owner.
 //
-// TYPE is a type of the schema, or "list of TYPE" where the items are values.
-// FACTS are sentences of a fixed form, each only where the schema has it:
+// TYPE is a type of the schema, or "list of TYPE" where the items are values;
+// "by id" says that the value is given by the id of its words. FACTS are
+// sentences of a fixed form, each only where the schema has it:
 //
-//	One of: VALUE [(also written WORD, …)] [= what it means]; ….
-//	Its currency is CODE.   Its unit is UNIT.
-//	It is the value of PATH that is meant, or null.
+//	One of: VALUE [(also WORD, …)] [= what it means]; ….
+//	In UNIT.                           the unit or the currency of its amount
+//	Refers to PATH [or PATH].          a link
 //	Printed as: LABEL, ….
-//	The documents write it as: FORMAT; ….
-//	Years of two digits are those from YEAR to YEAR.
-//	The documents write a SIGN before decimals [and a SIGN between thousands].
-//	Does not belong here: WHAT; ….
-//	Give it as {"value": …, "basis": …}, …
-//	It matches the regular expression PATTERN
+//	As FORM.                           a date that may go no further than month or year
+//	Written: FORMAT; ….                dates, as documents write them
+//	Years of two digits: YEAR to YEAR.
+//	Written like NUMBER.               the signs that documents write numbers with
+//	Not: WHAT; ….
+//	With basis.                        as {"value": …, "basis": …}
+//	Pattern: PATTERN                   to the end of the line, or to two blanks
 //	From MIN to MAX.   At least MIN.   At most MAX.
-//	Items are told apart by FIELD [and FIELD].
+//	One item per FIELD [and FIELD].    a list
+//	Fields as PATH.                    a group or list with the fields of another
 //
-// Values, words and labels are JSON strings. The form of a reply (Form) is one
-// line, JSON with the type of each value between < and >. Where the form goes
-// along as a JSON Schema, it is read from there (FromWire).
+// Values, words and labels are JSON strings, or numbers, true, false and null
+// where an imported schema has them. The form of a reply (Form) is one line,
+// JSON with the type of each value between < and >. Where the form goes along as
+// a JSON Schema, it is read from there (FromWire).
 package outline
 
 import (
@@ -40,29 +45,54 @@ import (
 	"filler/internal/schema"
 )
 
-// Write gives the fields of a record, one line a field, indented by level.
-func Write(s *schema.Schema) string {
-	var b strings.Builder
-	lines(&b, s.Record().Fields, 0)
-	return b.String()
+// Write gives the fields of a record, one line a field, indented by level. how
+// says how their values are given.
+func Write(s *schema.Schema, how Values) string {
+	w := &writer{how: how, seen: map[string]string{}}
+	w.fields(s.Record().Fields, 0, "")
+	return w.String()
 }
 
-func lines(b *strings.Builder, fields []*schema.Field, level int) {
+type writer struct {
+	strings.Builder
+	how  Values
+	seen map[string]string // blocks of fields, and where they stood first
+}
+
+// leastAgain is how many bytes of fields are worth saying "as" in their place.
+const leastAgain = 60
+
+func (w *writer) fields(fields []*schema.Field, level int, path string) {
 	for _, f := range fields {
-		fmt.Fprintf(b, "%s- %s (%s): %s\n", strings.Repeat("  ", level), f.Name, kind(f), says(f))
-		switch {
-		case f.Type == schema.Group:
-			lines(b, f.Fields, level+1)
-		case f.Type == schema.List && f.Item.Type == schema.Group:
-			lines(b, f.Item.Fields, level+1)
+		at := path + f.Name
+		fmt.Fprintf(w, "%s- %s (%s): %s", strings.Repeat("  ", level), f.Name, kind(f, w.how), Says(f))
+		inner, below := f, at+"."
+		if f.Type == schema.List {
+			inner, below = f.Item, at+"[]."
 		}
+		if inner.Type != schema.Group {
+			w.WriteByte('\n')
+			continue
+		}
+		block := &writer{how: w.how, seen: map[string]string{}}
+		block.fields(inner.Fields, 0, "")
+		if as, again := w.seen[block.String()]; again && block.Len() >= leastAgain {
+			fmt.Fprintf(w, " Fields as %s.\n", as)
+			continue
+		}
+		w.seen[block.String()] = at
+		w.WriteByte('\n')
+		w.fields(inner.Fields, level+1, below)
 	}
 }
 
-func kind(f *schema.Field) string {
-	k := string(f.Kin().Type)
+func kind(f *schema.Field, how Values) string {
+	k, leaf := string(f.Kin().Type), f
 	if f.Type == schema.List && f.Item.IsLeaf() {
-		k = "list of " + string(f.Item.Kin().Type)
+		k, leaf = "list of "+string(f.Item.Kin().Type), f.Item
+	}
+	if how == IDs && leaf.IsLeaf() && ByID(leaf) {
+		k += byID
 	}
 	if f.Required {
 		k += ", required"
@@ -70,66 +100,65 @@ func kind(f *schema.Field) string {
 	return k
 }
 
-// says gives all that the schema tells about a field, in sentences.
-func says(f *schema.Field) string {
+// byID stands behind the type of a value that is given by id.
+const byID = " by id"
+
+// Says gives all that the schema tells about a field, in sentences.
+func Says(f *schema.Field) string {
 	var parts []string
-	if about := sentence(f.About); about != "" {
-		parts = append(parts, about)
-	}
 	add := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
+	if about := sentence(f.About); about != "" {
+		add("%s", about)
+	}
 	if f.Type == schema.List && f.Item.IsLeaf() {
-		parts = append(parts, says(f.Item))
+		if said := Says(f.Item); said != "" && said != sentence(f.About) {
+			add("%s", said)
+		}
 	}
-	if len(f.Of) > 0 {
-		add("One of: %s.", options(f))
+	if all := options(f); all != "" {
+		add("One of: %s.", all)
 	}
-	if name, want := f.Measure(); want != "" && (f.Type == schema.Money || f.Type == schema.Quantity) {
-		add("Its %s is %s.", name, want)
+	if _, want := f.Measure(); want != "" && (f.Type == schema.Money || f.Type == schema.Quantity) {
+		add("In %s.", want)
 	}
 	if len(f.To) > 0 {
-		add("It is the value of %s that is meant, or null.", strings.Join(f.To, " or "))
+		add("Refers to %s.", strings.Join(f.To, " or "))
 	}
 	if len(f.PrintedAs) > 0 {
 		add("Printed as: %s.", quotedList(f.PrintedAs))
+	}
+	if f.Type == schema.Date && f.Precision != "" {
+		add("As %s.", schema.FormOf(f))
 	}
 	if len(f.Written) > 0 {
 		var formats []string
 		for _, w := range f.Written {
 			formats = append(formats, w.Text)
 		}
-		add("The documents write it as: %s.", strings.Join(formats, "; "))
+		add("Written: %s.", strings.Join(formats, "; "))
 		if f.Pivot > 0 {
-			add("Years of two digits are those from %d to %d.", f.Pivot, f.Pivot+99)
+			add("Years of two digits: %d to %d.", f.Pivot, f.Pivot+99)
 		}
 	}
 	if f.Numbers.Decimal != "" {
-		add("The documents write %s before decimals%s.", signName[f.Numbers.Decimal], groupName(f.Numbers.Group))
+		add("Written like 1%s234%s5.", f.Numbers.Group, f.Numbers.Decimal)
 	}
 	if len(f.Avoid) > 0 {
-		add("Does not belong here: %s.", strings.TrimSuffix(strings.Join(f.Avoid, "; "), "."))
+		add("Not: %s.", strings.TrimSuffix(strings.Join(f.Avoid, "; "), "."))
 	}
 	if f.Basis {
-		add("Give it as {\"value\": …, \"basis\": …}, with the words of the document that it rests on, letter for letter.")
-	}
-	if f.Pattern != nil {
-		add("It matches the regular expression %s", f.Pattern)
+		add("With basis.")
 	}
 	if bounds := bounds(f); bounds != "" {
 		add("%s", bounds)
 	}
 	if len(f.Key) > 0 {
-		add("Items are told apart by %s.", strings.Join(f.Key, " and "))
+		add("One item per %s.", strings.Join(f.Key, " and "))
 	}
-	return strings.Join(parts, " ")
-}
-
-var signName = map[string]string{".": "a point", ",": "a comma", " ": "a space", "'": "an apostrophe", "’": "an apostrophe"}
-
-func groupName(sign string) string {
-	if sign == "" {
-		return ""
+	if f.Pattern != nil { // last, since it may hold anything
+		add("Pattern: %s ", f.Pattern)
 	}
-	return " and " + signName[sign] + " between thousands"
+	return strings.TrimSuffix(strings.Join(parts, " "), " ")
 }
 
 func sentence(s string) string {
@@ -148,17 +177,30 @@ func quotedList(list []string) string {
 	return strings.Join(q, ", ")
 }
 
+// options gives what a value may be: the choices, or what an imported schema
+// lists or fixes.
 func options(f *schema.Field) string {
 	var all []string
 	for _, o := range f.Of {
 		text := string(value.AppendQuoted(nil, o.Value))
 		if len(o.Also) > 0 {
-			text += " (also written " + quotedList(o.Also) + ")"
+			text += " (also " + quotedList(o.Also) + ")"
 		}
 		if o.About != "" {
 			text += " = " + strings.TrimSuffix(o.About, ".")
 		}
 		all = append(all, text)
+	}
+	if len(f.Of) > 0 {
+		return strings.Join(all, "; ")
+	}
+	if list := f.Extra.Get("enum"); list != nil {
+		for i := range list.Kids {
+			all = append(all, list.Kids[i].Clone().Named("").String())
+		}
+	}
+	if only := f.Extra.Get("const"); only != nil {
+		all = append(all, only.Clone().Named("").String())
 	}
 	return strings.Join(all, "; ")
 }

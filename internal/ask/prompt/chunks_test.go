@@ -127,7 +127,7 @@ func TestStyles(t *testing.T) {
 	}
 	q := ask(ByField, "schema", "inspector.licence")
 	assert.Contains(t, q, "- inspector (group): Who made the visit.\n  - licence (text): Licence number.")
-	assert.Contains(t, q, "answer: not stated")
+	assert.Contains(t, q, "state it: not stated")
 	assert.NotContains(t, q, "report_no (")
 	assert.NotContains(t, q, "json_schema")
 	p := ask(ByPointer, "schema", "report_no", "visited", "weather")

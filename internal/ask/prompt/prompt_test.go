@@ -37,18 +37,18 @@ func TestSectionsComeInOrder(t *testing.T) {
 		r := Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{Layout: "rows"})
 		all := r.Messages[0].Content + r.Messages[1].Content
 		at := -1
-		for _, part := range []string{"You read documents", "# Task", "# Fields", "# How to write values", "# Document", "FB-2031-01", "# Answer"} {
+		for _, part := range []string{"You write down", "# Task", "# Fields", "# How to write values", "# Document", "FB-2031-01", "# Answer"} {
 			i := strings.Index(all, part)
 			require.Greater(t, i, at, "%s in shape %s", part, shape)
 			at = i
 		}
 		assert.Equal(t, shape == "schema", len(r.Format) > 0)
-		assert.Equal(t, shape == "plain", strings.Contains(all, `"bays": [{"number": <integer or null>`))
+		assert.Equal(t, shape == "plain", strings.Contains(all, `"bays": [{"number": <integer>`))
 		assert.Equal(t, chat.Body(r), chat.Body(Fill(m, load(t), doc(t, "Report no.: FB-2031-01\n"), shape, Settings{Layout: "rows"})))
 	}
-	out := outline.Write(load(t))
-	assert.Contains(t, out, "    - kind (choice): What is wrong. One of: \"rot\" (also written \"decay\", \"decayed timber\"); \"rust\"")
-	assert.Contains(t, out, "- visited (date, required): Day of the visit, not the day of the letter. The documents write it as: D.M.YYYY; D MMMM YYYY.")
+	out := outline.Write(load(t), outline.Plain)
+	assert.Contains(t, out, "    - kind (choice): What is wrong. One of: \"rot\" (also \"decay\", \"decayed timber\"); \"rust\"")
+	assert.Contains(t, out, "- visited (date, required): Day of the visit, not the day of the letter. Written: D.M.YYYY; D MMMM YYYY.")
 }
 
 // A document can't close its own fence, whatever it holds.
@@ -105,6 +105,6 @@ func TestShapes(t *testing.T) {
 		assert.Equal(t, shape == "schema", strings.Contains(body, `"json_schema"`), shape)
 		assert.Equal(t, shape == "tool", strings.Contains(body, `"tool_choice":{"type":"function"`), shape)
 		assert.Equal(t, shape == "object", strings.Contains(body, `{"type":"json_object"}`), shape)
-		assert.Equal(t, shape == "object" || shape == "plain", strings.Contains(body, "Its form:"), shape)
+		assert.Equal(t, shape == "object" || shape == "plain", strings.Contains(body, "Its form"), shape)
 	}
 }

@@ -40,6 +40,6 @@ func (a Update) Request() *exchange.Request {
 	if len(a.Refused) > 0 {
 		b.WriteString("\n" + outline.NotTaken + "\n- " + strings.Join(a.Refused, "\n- ") + "\n")
 	}
-	r.Messages = []exchange.Message{{Role: "system", Content: a.Kept.text(a.Schema, "system "+Record, func() string { return system(a.Schema, a.Set, Record) })}, {Role: "user", Content: b.String(), Images: a.Images}}
+	r.Messages = []exchange.Message{{Role: "system", Content: a.Ask.unheld()}, {Role: "user", Content: b.String(), Images: a.Images}}
 	return r
 }

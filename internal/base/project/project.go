@@ -64,6 +64,9 @@ type Model struct {
 	Headers     map[string]string
 	Body        map[string]string // extra keys, values as JSON
 	Stream      bool              // answers come in pieces, where the server offers it
+	// SeesSchema says that the server shows the JSON Schema of the reply to the
+	// model, so that what the fields are need not stand in the prompt as well.
+	SeesSchema bool
 }
 
 // Pace is how fast requests may go out.
@@ -258,7 +261,7 @@ func (p *Project) readModels(n *place.Node) {
 
 func readModel(n *place.Node) *Model {
 	m := &Model{Entry: n.Key(), Name: n.Key(), Shape: "auto", Reply: DefaultReply}
-	n.Known("at", "name", "key_from", "shape", "temperature", "context", "reply", "price", "headers", "body", "stream")
+	n.Known("at", "name", "key_from", "shape", "temperature", "context", "reply", "price", "headers", "body", "stream", "sees_schema")
 	if n.Get("at") == nil {
 		n.Fault("the key \"at\" is missing", "say where the model is: a base URL, or standin:steady")
 	}
@@ -293,6 +296,8 @@ func readModel(n *place.Node) *Model {
 			}
 		case "stream":
 			m.Stream = kid.Bool()
+		case "sees_schema":
+			m.SeesSchema = kid.Bool()
 		case "headers":
 			m.Headers = readHeaders(kid)
 		case "body":

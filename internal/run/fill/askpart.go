@@ -166,7 +166,7 @@ func (x *piece) take(came *model.Answer) error {
 	}
 	// What is not UTF-8 has become U+FFFD on the way. A document may have it too.
 	x.garbled = strings.ContainsRune(came.Text, utf8.RuneError) && !strings.ContainsRune(x.w.doc.Text, utf8.RuneError)
-	if x.style == prompt.ByField {
+	if x.field != nil {
 		x.short(came.Text)
 		return nil
 	}

@@ -244,7 +244,7 @@ func TestShapesFallBack(t *testing.T) {
 		if c.ignores {
 			chatty := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 				body, _ := io.ReadAll(r.Body)
-				if strings.Contains(string(body), "Its form:") && !strings.Contains(string(body), "json_object") {
+				if strings.Contains(string(body), "Its form") && !strings.Contains(string(body), "json_object") {
 					fmt.Fprint(w, `{"choices":[{"message":{"content":"{\"name\": \"Heron Plank\"}"}}]}`)
 					return
 				}

@@ -18,7 +18,7 @@ type part struct {
 	name   string // "" is the whole record
 	schema *schema.Schema
 	style  string        // prompt.Record, ByField or ByPointer
-	field  *schema.Field // of a part by field
+	field  *schema.Field // of a part by field that asks for one alone
 }
 
 // partsOf gives the parts of a record in a style, in schema order. Fields with
@@ -43,7 +43,10 @@ func partsOf(s *schema.Schema, style string) ([]part, error) {
 	for _, b := range d.bundles {
 		sub := s.Part(b.paths)
 		p := part{name: b.name, schema: sub, style: b.style}
-		if b.style == prompt.ByField {
+		if b.style == prompt.ByField && len(b.paths) > 1 {
+			p.name = fmt.Sprintf("%s and %d more", b.name, len(b.paths)-1)
+		}
+		if b.style == prompt.ByField && len(b.paths) == 1 {
 			p.field = s.Find(b.paths[0])
 		}
 		parts = append(parts, p)
@@ -55,6 +58,7 @@ func partsOf(s *schema.Schema, style string) ([]part, error) {
 type bundle struct {
 	name, style string
 	paths       []string
+	alone       bool // no other field is asked for with it
 }
 
 type divider struct {
@@ -77,14 +81,29 @@ func (d *divider) divide(f *schema.Field, style string) {
 			d.divide(kid, inner)
 		}
 	case style == prompt.ByField && f.IsLeaf():
-		d.bundles = append(d.bundles, &bundle{f.Path, prompt.ByField, []string{f.Path}})
+		d.question(f)
 	case !f.IsLeaf() && style != prompt.Record && style != prompt.ByPointer:
-		d.bundles = append(d.bundles, &bundle{f.Path, prompt.Record, []string{f.Path}})
+		d.bundles = append(d.bundles, &bundle{f.Path, prompt.Record, []string{f.Path}, false})
 	case style == prompt.ByPointer:
 		d.with("by pointer", prompt.ByPointer, f)
 	default:
 		d.with("the rest", prompt.Record, f)
 	}
+}
+
+// mostQuestions is how many short fields go into one request of style by-field.
+const mostQuestions = 5
+
+// question puts a field into a request with other short ones; one that comes
+// with its words has a request of its own.
+func (d *divider) question(f *schema.Field) {
+	for _, b := range d.bundles {
+		if b.style == prompt.ByField && len(b.paths) < mostQuestions && !f.Basis && f.Style == "" && !b.alone {
+			b.paths = append(b.paths, f.Path)
+			return
+		}
+	}
+	d.bundles = append(d.bundles, &bundle{f.Path, prompt.ByField, []string{f.Path}, f.Basis || f.Style != ""})
 }
 
 // mixed tells whether a field of a group has a style of its own.
@@ -99,7 +118,7 @@ func (d *divider) with(name, style string, f *schema.Field) {
 			return
 		}
 	}
-	d.bundles = append(d.bundles, &bundle{name, style, []string{f.Path}})
+	d.bundles = append(d.bundles, &bundle{name, style, []string{f.Path}, false})
 }
 
 // asker makes the requests for a document.

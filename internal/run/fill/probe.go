@@ -32,7 +32,7 @@ const (
 
 // Probed is what one small exchange has shown.
 type Probed struct {
-	What    string // a shape, "images" or "same reply twice"
+	What    string // a shape, "schema shown", "images" or "same reply twice"
 	Verdict string
 	Note    string
 	Took    time.Duration
@@ -83,6 +83,11 @@ func Probe(ctx context.Context, m *project.Model, dir string, pace project.Pace,
 		}
 		if verdict == Honoured && best == "" {
 			best = shape
+		}
+	}
+	if best == "schema" || best == "tool" {
+		if err := p.described(ctx, best == "tool"); err != nil {
+			return err
 		}
 	}
 	if err := p.twice(ctx); err != nil {
@@ -182,6 +187,28 @@ func (p *prober) twice(ctx context.Context) error {
 		return nil
 	case a.Text != p.last:
 		out.Verdict, out.Note = Another, "repeat runs before trusting a difference"
+	}
+	p.tell(out)
+	return nil
+}
+
+// described finds out whether the model is shown the JSON Schema of the reply:
+// only a description in it says what to answer.
+func (p *prober) described(ctx context.Context, tool bool) error {
+	const word = "alder"
+	format := `{"type":"object","properties":{"answer":{"type":["string","null"],"description":"(text) The word ` + word + `, whatever is asked."}},"required":["answer"],"additionalProperties":false}`
+	req := &exchange.Request{Model: p.model.Name, Temperature: p.model.Temperature, MaxTokens: p.model.Reply, Extra: p.model.Body, FormatName: "probe", Format: []byte(format), Tool: tool,
+		Messages: []exchange.Message{{Role: "user", Content: "Answer in the form asked for. The form may say what to answer; where it does not, answer null."}}}
+	a, took, refused, err := p.ask(ctx, req)
+	if err != nil {
+		return err
+	}
+	out := Probed{What: "schema shown", Took: took, Verdict: Ignored, Note: "the model does not see what the schema says of a field"}
+	switch {
+	case refused != nil:
+		out.Verdict, out.Note = Refused, refused.Msg
+	case strings.Contains(strings.ToLower(a.Text), word):
+		out.Verdict, out.Note = Honoured, "`sees_schema: true` spares the fields in the prompt"
 	}
 	p.tell(out)
 	return nil

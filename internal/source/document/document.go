@@ -206,6 +206,15 @@ func fileError(file string, err error) error {
 	return &Error{file, "can't be read: " + strings.TrimPrefix(err.Error(), "open "+file+": "), "check the file"}
 }
 
+// IsOCR tells whether an OCR engine read the document from pictures.
+func (d *Document) IsOCR() bool {
+	switch d.Format {
+	case HOCR, ALTO, PageXML, TSV, Picture:
+		return true
+	}
+	return false
+}
+
 // Hash gives the hash that fixes a source text.
 func Hash(text string) string {
 	// The bytes of the string itself: a copy would take a tenth of the time.
