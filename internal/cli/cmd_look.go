@@ -78,6 +78,9 @@ func (a *app) promptCmd() *cobra.Command {
 				}
 				return nil
 			}
+			if m.At == project.Printed {
+				return fmt.Errorf("model %s asks nothing: it fills by what documents print; `filler fill --model %s` shows what that gives", m.Entry, m.Entry)
+			}
 			if nth < 1 || nth > len(planned) {
 				return fmt.Errorf("--request %d: %s takes %s", nth, args[0], plural(len(planned), "request"))
 			}

@@ -6,6 +6,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/base/project"
 	"filler/internal/base/value"
 	"filler/internal/run/fill"
 )
@@ -30,6 +31,9 @@ strongest shape that is honoured is remembered.`,
 			m, err := w.model(name)
 			if err != nil {
 				return err
+			}
+			if m.At == project.Printed {
+				return fmt.Errorf("model %s is no server: it fills by what documents print; there is nothing to try", m.Entry)
 			}
 			l, err := w.openRuns()
 			if err != nil {

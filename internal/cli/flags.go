@@ -19,7 +19,7 @@ const (
 	schemaUsage  = "a schema `FILE`, in place of the project's"
 	goldUsage    = "gold `PATH`: a folder, or a file of JSON Lines, in place of the project's"
 	recordsUsage = "a `FILE` of JSON Lines, or - for standard input, in place of a run"
-	modelUsage   = "the `MODEL`: a name in filler.yaml, a base URL, or standin:CHARACTER"
+	modelUsage   = "the `MODEL`: a name in filler.yaml, a base URL, standin:CHARACTER, or printed"
 	splitUsage   = "only this `SPLIT` of the gold set: tune or test"
 	freshUsage   = "ask again what the cache could answer"
 	bareUsage    = "print the records alone, without status, problems and evidence"

@@ -85,7 +85,7 @@ func (w *work) settings(o *looking) (prompt.Settings, error) {
 	s := prompt.Settings{Layout: w.layout(o.layout), Overlap: -1}
 	if w.project != nil {
 		p := w.project.Prompt
-		s.Style, s.Instructions, s.Chunk, s.Overlap, s.Images = p.Style, p.Instructions, p.Chunk, p.Overlap, p.Images
+		s.Style, s.Instructions, s.Chunk, s.Overlap, s.Images, s.Prefill = p.Style, p.Instructions, p.Chunk, p.Overlap, p.Images, p.Prefill
 		if p.Template != "" {
 			var err error
 			if s.Template, err = prompt.ParseTemplate(p.TemplateFile, p.Template); err != nil {

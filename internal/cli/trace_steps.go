@@ -43,6 +43,10 @@ func (t *tracer) Example(s *trace.Example) error {
 	return t.line("example", soft, "%s is a solved example of the prompt, or nearly: this record never counts in a score", s.Document)
 }
 
+func (t *tracer) Printed(s *trace.Printed) error {
+	return t.line("printed", faint, "%s filled by what the document prints, at no cost", plural(s.Values, "value"))
+}
+
 func (t *tracer) Plan(s *trace.Plan) error {
 	said := plural(s.Requests, "request")
 	if s.Parts != 1 {

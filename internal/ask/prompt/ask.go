@@ -32,6 +32,7 @@ type Settings struct {
 	Overlap      int       // lines that are shown again where a cut falls within an entry; -1: DefaultOverlap
 	Template     *Template // the project's own words in place of ours, or nil
 	Solved       []Solved  // documents shown with their records
+	Prefill      bool      // what documents print beyond doubt is taken first, and not asked for
 	Images       string    // "": none; "beside": page pictures before the text; "alone": in place of it
 }
 
@@ -45,6 +46,7 @@ type Ask struct {
 	Shape  string // schema, tool, object or words
 	Set    Settings
 	Images []exchange.Image // of the pages
+	Given  *value.Value     // values that are known; nil: none
 	Kept   *Kept            // what is the same for all documents; nil: made each time
 }
 
@@ -192,6 +194,9 @@ func (a Ask) section() string {
 		return outline.Document + "\n" + n
 	}
 	s := documentSection(a.Doc, a.Set.Layout, a.Chunk)
+	if a.Given != nil {
+		s += "\n# Known already\n" + string(without(a.Given).JSON()) + "\nAsked for are only the fields listed.\n"
+	}
 	if n != "" {
 		s += n
 	}
@@ -200,6 +205,22 @@ func (a Ask) section() string {
 
 func (a Ask) base() *exchange.Request {
 	return &exchange.Request{Model: a.Model.Name, Temperature: a.Model.Temperature, MaxTokens: a.Model.Reply, Extra: a.Model.Body}
+}
+
+// without gives a record without what is empty in it.
+func without(v *value.Value) *value.Value {
+	out := v.Clone()
+	if out.Kind == value.Object || out.Kind == value.Array {
+		kept := out.Kids[:0:0]
+		for i := range out.Kids {
+			kid := without(&out.Kids[i])
+			if !kid.Empty() && (kid.Kind != value.Object || len(kid.Kids) > 0) {
+				kept = append(kept, *kid)
+			}
+		}
+		out.Kids = kept
+	}
+	return &out
 }
 
 // how is the style that values are written in.

@@ -20,6 +20,7 @@ type Prompt struct {
 	Examples     int      // how many solved documents are shown
 	ExamplesOf   []string // these, by document
 	Images       string   // "", beside or alone
+	Prefill      bool     // what documents print beyond doubt is not asked for
 }
 
 // Styles are the values of prompt.style.
@@ -29,7 +30,7 @@ var Styles = []string{"record", "by-group", "by-field", "by-pointer", "open"}
 const MaxExamples = 20
 
 func (p *Project) readPrompt(n *place.Node) {
-	n.Known("style", "layout", "instructions", "template", "chunk", "overlap", "examples", "images")
+	n.Known("style", "layout", "instructions", "template", "chunk", "overlap", "examples", "images", "prefill")
 	for _, kid := range n.Pairs() {
 		switch kid.Key() {
 		case "style":
@@ -49,6 +50,8 @@ func (p *Project) readPrompt(n *place.Node) {
 			p.readExamples(kid)
 		case "images":
 			p.Prompt.Images = readImages(kid)
+		case "prefill":
+			p.Prompt.Prefill = kid.Bool()
 		}
 	}
 }

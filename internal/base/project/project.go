@@ -334,12 +334,19 @@ func readHeaders(n *place.Node) map[string]string {
 	return headers
 }
 
+// Printed is the address of the model that fills by what documents print, and
+// asks nothing.
+const Printed = "printed"
+
 // CheckAt says what is wrong with a model's address, if anything is.
 func CheckAt(at string) error {
 	if character, ok := strings.CutPrefix(at, "standin:"); ok {
 		if !slices.Contains(Characters, character) {
 			return fmt.Errorf("the stand-in has no character %q (it has %s)", character, strings.Join(Characters, ", "))
 		}
+		return nil
+	}
+	if at == Printed {
 		return nil
 	}
 	if !strings.HasPrefix(at, "http://") && !strings.HasPrefix(at, "https://") {
@@ -352,11 +359,14 @@ func CheckAt(at string) error {
 // project. A key for it may stand in FILLER_KEY.
 func AtAddress(at string) (*Model, error) {
 	if err := CheckAt(at); err != nil {
-		return nil, fmt.Errorf("%w; write a base URL such as http://127.0.0.1:8000/v1, or standin:steady", err)
+		return nil, fmt.Errorf("%w; write a base URL such as http://127.0.0.1:8000/v1, standin:steady, or printed", err)
 	}
 	m := &Model{Entry: at, Name: "default", At: at, Shape: "auto", Reply: DefaultReply, KeyFrom: "FILLER_KEY"}
 	if character, ok := strings.CutPrefix(at, "standin:"); ok {
 		m.Name, m.KeyFrom = character, ""
+	}
+	if at == Printed {
+		m.Name, m.KeyFrom = at, ""
 	}
 	return m, nil
 }
@@ -370,7 +380,7 @@ func (p *Project) Model(name string) (*Model, error) {
 	if m := p.Models[name]; m != nil {
 		return m, nil
 	}
-	if strings.Contains(name, ":") {
+	if strings.Contains(name, ":") || name == Printed {
 		return AtAddress(name)
 	}
 	if name == "" {

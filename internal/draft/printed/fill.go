@@ -24,7 +24,48 @@ import (
 // Fill gives the record of a text, with every leaf as it is printed: a string,
 // or null where nothing was found. With `each: entry` it gives the records.
 func Fill(s *schema.Schema, text string) value.Value {
-	w := &filler{}
+	return (&filler{}).fill(s, text)
+}
+
+// Sure gives what a text prints beyond doubt, as the schema asks for it: values
+// behind a field's own label, in its column, or in an item under its own
+// heading, that are a legal value whole; null and empty lists else.
+func Sure(s *schema.Schema, text string) value.Value {
+	raw := (&filler{exact: true}).fill(s, text)
+	return sure(s.Root, &raw)
+}
+
+func sure(f *schema.Field, raw *value.Value) value.Value {
+	switch {
+	case f.Type == schema.Group && raw.Kind == value.Object:
+		out := value.Obj()
+		for _, kid := range f.Fields {
+			if at := raw.Get(kid.Name); at != nil {
+				v := sure(kid, at)
+				out.Kids = append(out.Kids, v.Named(kid.Name))
+			}
+		}
+		return out
+	case f.Type == schema.List && raw.Kind == value.Array:
+		out := value.List()
+		for i := range raw.Kids {
+			out.Kids = append(out.Kids, sure(f.Item, &raw.Kids[i]))
+		}
+		return out
+	case f.IsLeaf() && raw.Kind == value.String:
+		v, ok := Value(f, raw.Text)
+		name, own := f.Measure()
+		if of := v.Get(name); own != "" && of != nil && of.Text != own {
+			ok = false // another currency or unit than the field's
+		}
+		if ok {
+			return v
+		}
+	}
+	return value.Value{}
+}
+
+func (w *filler) fill(s *schema.Schema, text string) value.Value {
 	all := readLines(text)
 	if s.EachEntry() {
 		return w.list(s.Root, all, nil, map[*line]bool{})
@@ -32,14 +73,16 @@ func Fill(s *schema.Schema, text string) value.Value {
 	return w.group(s.Root, all, nil)
 }
 
-type filler struct{}
+// filler fills; exact ones take only what stands behind a field's own label or in
+// its column, whole, and nothing that the document says twice in different words.
+type filler struct{ exact bool }
 
 // group fills one group from its lines. outer are the slots of the groups
 // around it, whose labels end an item of the group's lists.
 func (w *filler) group(g *schema.Field, lines []*line, outer []*slot) value.Value {
 	out := blank(g)
 	owned := map[*line]bool{} // lines that a list has taken
-	own := slots(g)
+	own := w.slots(g)
 	for _, f := range lists(g) {
 		around := append(append([]*slot(nil), outer...), own...)
 		for _, other := range lists(g) {
@@ -56,7 +99,7 @@ func (w *filler) group(g *schema.Field, lines []*line, outer []*slot) value.Valu
 			free = append(free, l)
 		}
 	}
-	fillSlots(&out, own, free)
+	w.fillSlots(&out, own, free)
 	return out
 }
 
@@ -114,7 +157,7 @@ func put(v *value.Value, path []string, kid value.Value) {
 }
 
 // fillSlots gives each slot the printed value whose label fits it best.
-func fillSlots(out *value.Value, own []*slot, lines []*line) {
+func (w *filler) fillSlots(out *value.Value, own []*slot, lines []*line) {
 	taken := map[*slot]float64{}
 	used := map[*line]map[int]bool{} // pairs that have gone to a slot
 	for i, l := range lines {
@@ -129,7 +172,12 @@ func fillSlots(out *value.Value, own []*slot, lines []*line) {
 				if len(s.twins(own)) > 0 {
 					continue
 				}
-				if f := s.fit(p.label); f >= fit && f > taken[s] && (best == nil || f > fit) {
+				f := s.fit(p.label)
+				if w.exact && f == 1 && taken[s] == 1 && differs(out, s, text) {
+					put(out, s.path, value.Value{}) // two lines say it, and not the same
+					taken[s] = 2
+				}
+				if f >= fit && f > taken[s] && (best == nil || f > fit) {
 					best, fit = s, f
 				}
 			}
@@ -153,6 +201,9 @@ func fillSlots(out *value.Value, own []*slot, lines []*line) {
 				}
 			}
 		}
+	}
+	if w.exact {
+		return
 	}
 	for _, s := range own {
 		if taken[s] == 0 && inline(out, s, s.own(own, lines)) {
@@ -287,11 +338,36 @@ func cutAtLabel(own []*slot, text string) string {
 
 var listSplit = regexp.MustCompile(`\s*(?:,|;|\band\b|&|\+)\s*`)
 
+// differs tells whether a text has another value for a slot than it got.
+func differs(out *value.Value, s *slot, text string) bool {
+	at := out
+	for _, name := range s.path {
+		at = at.Get(name)
+	}
+	raw := printed(s.f, text)
+	return s.f.Type != schema.List && raw != "" && at.Kind == value.String && lower(raw) != lower(at.Text)
+}
+
+// whole tells whether a value is all that a text says, but for signs and what
+// stands in brackets.
+func whole(raw, text string) bool {
+	_, behind, found := strings.Cut(text, raw)
+	before, _, _ := strings.Cut(text, raw)
+	rest := brackets.ReplaceAllString(before+" "+behind, "")
+	return found && !strings.ContainsFunc(rest, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) })
+}
+
+var brackets = regexp.MustCompile(`\([^()]*\)`)
+
 func assign(out *value.Value, s *slot, text string) bool {
 	if s.f.Type == schema.List {
 		items := value.List()
 		for _, part := range listSplit.Split(text, -1) {
-			if raw := printed(s.f.Item, part); raw != "" {
+			raw := printed(s.f.Item, part)
+			if s.exact && raw != "" && !whole(raw, part) {
+				return false
+			}
+			if raw != "" {
 				items.Kids = append(items.Kids, value.Str(raw))
 			}
 		}
@@ -299,7 +375,7 @@ func assign(out *value.Value, s *slot, text string) bool {
 		return len(items.Kids) > 0
 	}
 	raw := printed(s.f, text)
-	if raw == "" {
+	if raw == "" || s.exact && !whole(raw, text) {
 		return false
 	}
 	put(out, s.path, value.Str(raw))

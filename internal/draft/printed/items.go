@@ -22,7 +22,7 @@ func (w *filler) list(f *schema.Field, lines []*line, outer []*slot, owned map[*
 			free = append(free, l)
 		}
 	}
-	item := slots(f.Item)
+	item := w.slots(f.Item)
 	for _, way := range []func(*schema.Field, []*slot, []*line, []*slot) ([][]*line, []*line){nested, headed, sectioned, repeated} {
 		if rows, used := table(f, item, free); len(rows) > 0 && !hasHeadings(f, free) {
 			mark(owned, used)
@@ -36,7 +36,7 @@ func (w *filler) list(f *schema.Field, lines []*line, outer []*slot, owned map[*
 		out := value.List()
 		for _, region := range regions {
 			v := w.group(f.Item, region, outer)
-			if !bare(&v) {
+			if !bare(&v) && !(w.exact && alone(f.Item, &v)) {
 				out.Kids = append(out.Kids, v)
 			}
 		}
@@ -49,6 +49,19 @@ func mark(owned map[*line]bool, lines []*line) {
 	for _, l := range lines {
 		owned[l] = true
 	}
+}
+
+// alone tells whether an item of several fields got one value only: its heading,
+// which may be a mention of an item elsewhere.
+func alone(item *schema.Field, v *value.Value) bool {
+	got := 0
+	v.Walk(func(_ value.Pointer, n *value.Value) bool {
+		if n.Kind == value.String && n.Text != "" {
+			got++
+		}
+		return got < 2
+	})
+	return got < 2 && len((&schema.Schema{Root: item}).Leaves()) > 1
 }
 
 // bare tells whether nothing at all was filled.
@@ -73,7 +86,7 @@ func itemNames(f *schema.Field) []string {
 		}
 	}
 	if len(names) == 0 { // the entries of a document: their first field heads them
-		if all := slots(f.Item); len(all) > 0 {
+		if all := (&filler{}).slots(f.Item); len(all) > 0 {
 			for _, name := range all[0].names {
 				names = append(names, strings.Join(name, " "))
 			}
@@ -123,7 +136,7 @@ func headed(f *schema.Field, item []*slot, lines []*line, outer []*slot) (region
 	seen := map[string]bool{}
 	inside := append([]*slot(nil), item...)
 	for _, inner := range lists(f.Item) {
-		inside = append(inside, slots(inner.field.Item)...)
+		inside = append(inside, (&filler{}).slots(inner.field.Item)...)
 	}
 	open := false
 	for _, l := range lines {
@@ -447,7 +460,10 @@ func columnOf(columns []*slot, head, row *line, c cell) *slot {
 func (w *filler) byOption(f *schema.Field, lines []*line) value.Value {
 	out := value.List()
 	var choice *slot
-	item := slots(f.Item)
+	item := w.slots(f.Item)
+	if w.exact { // running text is never beyond doubt
+		return out
+	}
 	for _, s := range item {
 		if s.f.Type == schema.Choice && len(s.path) == 1 {
 			choice = s
@@ -474,7 +490,7 @@ func (w *filler) byOption(f *schema.Field, lines []*line) value.Value {
 			end = len(word) + wordIndex(lower(rest[len(word):]), lower(next))
 		}
 		v := blank(f.Item)
-		fillSlots(&v, item, []*line{readLine(rest[:end])})
+		w.fillSlots(&v, item, []*line{readLine(rest[:end])})
 		out.Kids = append(out.Kids, v)
 		rest = rest[min(len(word), len(rest)):]
 	}

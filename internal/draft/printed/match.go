@@ -2,6 +2,7 @@ package printed
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -22,6 +23,7 @@ type slot struct {
 	about map[string]bool
 	leads [][]string // what names the group it is in
 	first bool       // of its group
+	exact bool       // only its own labels are its, letter for letter
 }
 
 // isLead tells whether a label names the slot's group and no more.
@@ -35,7 +37,7 @@ func (s *slot) isLead(label []string) bool {
 }
 
 // slots gives the leaves of a group, those of groups within it included.
-func slots(group *schema.Field) []*slot {
+func (w *filler) slots(group *schema.Field) []*slot {
 	var all []*slot
 	var add func(g *schema.Field, path []string, leads []string)
 	add = func(g *schema.Field, path []string, leads []string) {
@@ -49,7 +51,7 @@ func slots(group *schema.Field) []*slot {
 			case f.Type == schema.List && !f.Item.IsLeaf():
 				continue
 			}
-			s := &slot{f: f, path: at, about: aboutWords(f.About)}
+			s := &slot{f: f, path: at, about: aboutWords(f.About), exact: w.exact}
 			for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
 				s.names = append(s.names, words(name))
 				if short := strings.Trim(lower(name), " .:"); short != strings.Join(words(name), " ") {
@@ -230,6 +232,14 @@ func alike(a, b string) float64 {
 // fit says how well a printed label fits a slot, from 0 to 1.
 func (s *slot) fit(label []string) float64 {
 	if len(label) == 0 || len(label) > 6 {
+		return 0
+	}
+	if s.exact {
+		for _, name := range s.names {
+			if slices.Equal(name, label) {
+				return 1
+			}
+		}
 		return 0
 	}
 	best := 0.0

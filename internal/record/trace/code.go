@@ -134,6 +134,8 @@ func (s *Read) code(c *coder) {
 func (s *Unreadable) code(c *coder) { text(c, "note", &s.Why) }
 func (s *Example) code(c *coder)    { text(c, "document", &s.Document) }
 
+func (s *Printed) code(c *coder) { c.number("values", &s.Values) }
+
 func (s *Plan) code(c *coder) {
 	c.number("requests", &s.Requests)
 	c.number("parts", &s.Parts)

@@ -19,6 +19,10 @@ type Unreadable struct{ Why string }
 // Example is a solved document of the prompt that this one is, or nearly is.
 type Example struct{ Document string }
 
+// Printed is a record that was filled by what the document prints, without a
+// model: so many values.
+type Printed struct{ Values int }
+
 // Plan is what was asked for, where it took more than one request.
 type Plan struct {
 	Requests, Parts int

@@ -30,6 +30,7 @@ type Visitor interface {
 	Read(s *Read) error
 	Unreadable(s *Unreadable) error
 	Example(s *Example) error
+	Printed(s *Printed) error
 	Plan(s *Plan) error
 	Asked(s *Asked) error
 	NoAnswer(s *NoAnswer) error
@@ -65,6 +66,7 @@ var kinds = map[string]func() Step{
 	"read":               func() Step { return &Read{} },
 	"unreadable":         func() Step { return &Unreadable{} },
 	"example":            func() Step { return &Example{} },
+	"printed":            func() Step { return &Printed{} },
 	"plan":               func() Step { return &Plan{} },
 	"ask":                func() Step { return &Asked{} },
 	"no-answer":          func() Step { return &NoAnswer{} },
@@ -97,6 +99,7 @@ var kinds = map[string]func() Step{
 func (s *Read) name() string              { return "read" }
 func (s *Unreadable) name() string        { return "unreadable" }
 func (s *Example) name() string           { return "example" }
+func (s *Printed) name() string           { return "printed" }
 func (s *Plan) name() string              { return "plan" }
 func (s *Asked) name() string             { return "ask" }
 func (s *NoAnswer) name() string          { return "no-answer" }
@@ -134,6 +137,9 @@ func (s *Unreadable) Accept(v Visitor) error { return v.Unreadable(s) }
 
 // Accept shows the step.
 func (s *Example) Accept(v Visitor) error { return v.Example(s) }
+
+// Accept shows the step.
+func (s *Printed) Accept(v Visitor) error { return v.Printed(s) }
 
 // Accept shows the step.
 func (s *Plan) Accept(v Visitor) error { return v.Plan(s) }

@@ -22,7 +22,7 @@ const maxUnread = 12
 // from, and takes from the answers what stands in those lines; then for those
 // that are left, each place by itself. What then still is unread is a problem.
 func (w *filling) again(ctx context.Context, by *Model) error {
-	if w.Settings.Style == prompt.Open || len(w.images()) > 0 {
+	if w.Settings.Style == prompt.Open || len(w.images()) > 0 || by.prints() {
 		return nil
 	}
 	whole := part{schema: w.Schema, style: prompt.Record}

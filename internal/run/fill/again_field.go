@@ -19,7 +19,7 @@ const maxAskedAgain = 6
 // askFields asks again for fields that are still wrong, each as a question of its own. An
 // answer is let through like any patch: only where it makes nothing worse.
 func (w *filling) askFields(ctx context.Context, by *Model) error {
-	if w.Rounds == 0 || w.doc == nil || w.long || len(w.images()) > 0 {
+	if w.Rounds == 0 || by.prints() || w.doc == nil || w.long || len(w.images()) > 0 {
 		return nil
 	}
 	asked := 0

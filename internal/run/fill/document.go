@@ -69,17 +69,21 @@ func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (sto
 	if shown := f.exampleOf(doc); shown != "" {
 		w.trace.add(&trace.Example{Document: shown})
 	}
-	code, why, err := w.ask(ctx, f.First())
-	for _, other := range f.Models[1:] {
-		if err != nil || code == "" && len(w.problems)+len(w.others) == 0 {
+	code, why, err := w.first(ctx)
+	for i, other := range f.Models[1:] {
+		open := f.Models[i].prints() && len(w.openFields()) > 0
+		if err != nil || code == "" && len(w.problems)+len(w.others) == 0 && !open {
 			break
 		}
 		// The other model repairs what is wrong, within the bounds of every
-		// repair, so that what was right stays; or fills from the start.
+		// repair, so that what was right stays; or fills what is missing, or all.
 		w.takeOver(other)
-		if code != "" {
+		switch {
+		case code != "":
 			code, why, err = w.ask(ctx, other)
-		} else {
+		case f.Models[i].prints():
+			code, why, err = w.rest(ctx, other)
+		default:
 			err = w.repair(ctx, other)
 		}
 	}
@@ -101,6 +105,19 @@ func readStep(d *document.Document) trace.Step {
 func (w *filling) open(d *document.Document) {
 	w.doc, w.index, w.cuts = d, evidence.NewIndex(d.Text), prompt.NewPlanner(d)
 	w.index.Unsure = unsure(d)
+}
+
+// first has the first model fill the record.
+func (w *filling) first(ctx context.Context) (code record.Code, why string, err error) {
+	switch {
+	case w.First().prints():
+		w.print()
+		return "", "", nil
+	case w.Settings.Prefill:
+		w.byPrint()
+		return w.rest(ctx, w.First())
+	}
+	return w.ask(ctx, w.First())
 }
 
 // takeOver notes that another model works on from here.

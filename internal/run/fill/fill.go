@@ -64,6 +64,9 @@ type Model struct {
 	server *standin.Server
 }
 
+// prints tells the model that fills by what documents print and asks nothing.
+func (m *Model) prints() bool { return m.At == project.Printed }
+
 // First is the model that is asked first.
 func (f *Filler) First() *Model { return f.Models[0] }
 
@@ -146,6 +149,10 @@ func (s Setup) reach(m *project.Model) (*Model, error) {
 	if s.Replay != nil { // neither a server nor a key is needed
 		asked.Client = model.New(m, model.Way{Base: m.At, Codec: s.Codec}, s.Pace, s.Ledger)
 		asked.Client.Replay = s.Replay
+		return asked, nil
+	}
+	if asked.prints() {
+		asked.Client = model.New(m, model.Way{Codec: s.Codec}, s.Pace, s.Ledger)
 		return asked, nil
 	}
 	var err error

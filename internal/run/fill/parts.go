@@ -9,6 +9,7 @@ import (
 	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/tokens"
+	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 )
@@ -19,6 +20,7 @@ type part struct {
 	schema *schema.Schema
 	style  string        // prompt.Record, ByField or ByPointer
 	field  *schema.Field // of a part by field that asks for one alone
+	given  *value.Value  // values that are known and shown; nil: none
 }
 
 // partsOf gives the parts of a record in a style, in schema order. Fields with
@@ -33,7 +35,7 @@ func partsOf(s *schema.Schema, style string) ([]part, error) {
 		return nil, fmt.Errorf("%s: a schema with `each: entry` is asked for in style record or by-pointer, since parts of a record could not be assigned to an entry; use style record or by-pointer", s.File)
 	}
 	if !own && (style == prompt.Record || style == prompt.ByPointer) {
-		return []part{{"", s, style, nil}}, nil
+		return []part{{schema: s, style: style}}, nil
 	}
 	d := &divider{schema: s}
 	for _, f := range s.Record().Fields {
@@ -144,7 +146,7 @@ func (a *asker) ask(p *part, c *prompt.Chunk) prompt.Ask {
 	if p.style == prompt.ByField {
 		shape = "plain"
 	}
-	return prompt.Ask{Model: a.by.Model, Schema: p.schema, Doc: a.doc, Chunk: c, Style: p.style, Shape: shape, Set: a.Settings, Images: a.images(), Kept: a.by.kept}
+	return prompt.Ask{Model: a.by.Model, Schema: p.schema, Doc: a.doc, Chunk: c, Style: p.style, Shape: shape, Set: a.Settings, Images: a.images(), Kept: a.by.kept, Given: p.given}
 }
 
 // layoutOf is how the document is shown in a part.
@@ -192,9 +194,17 @@ const leastRoom = 64
 
 // plan gives the pieces in which a document is asked about.
 func (a *asker) plan() ([]*piece, error) {
-	var pieces []*piece
+	var all []*part
 	for i := range a.parts {
-		p := &a.parts[i]
+		all = append(all, &a.parts[i])
+	}
+	return a.planOf(all)
+}
+
+// planOf gives the pieces of parts.
+func (a *asker) planOf(parts []*part) ([]*piece, error) {
+	var pieces []*piece
+	for _, p := range parts {
 		room, err := a.room(p)
 		if err != nil {
 			return nil, err

@@ -17,7 +17,7 @@ import (
 // would hold nothing.
 func (s Setup) Priced() error {
 	for _, m := range []*project.Model{s.Model, s.Then} {
-		if m != nil && m.PriceIn == 0 && m.PriceOut == 0 {
+		if m != nil && m.At != project.Printed && m.PriceIn == 0 && m.PriceOut == 0 {
 			return fmt.Errorf("model %s has no price, which a budget needs; add `price: {in: …, out: …}` to it in filler.yaml", m.Entry)
 		}
 	}
@@ -80,6 +80,9 @@ func Requests(ctx context.Context, s Setup, source document.Source, shape string
 
 // Requests gives the requests with which a document is first asked about.
 func (f *Filler) Requests(ctx context.Context, d *document.Document, file string) ([]Planned, error) {
+	if f.First().prints() {
+		return nil, nil
+	}
 	a := f.asker(f.First(), d)
 	var err error
 	if a.pages, err = f.pictures(ctx, d, file); err != nil {

@@ -35,7 +35,7 @@ func (w *filling) repair(ctx context.Context, by *Model) error {
 // patches asks for patches until nothing is wrong or the rounds are used up.
 func (w *filling) patches(ctx context.Context, by *Model) error {
 	tired := map[value.Pointer]bool{} // of which another round makes no sense
-	for round := 1; round <= w.Rounds && len(w.problems) > 0; round++ {
+	for round := 1; !by.prints() && round <= w.Rounds && len(w.problems) > 0; round++ {
 		for _, who := range w.patients(by, round) {
 			if tired[who.at] {
 				continue

@@ -34,6 +34,9 @@ func (f *Filler) keptSettings(w Work, b Beginning) []byte {
 	for _, other := range f.Models[1:] {
 		set("then", other.Entry)
 	}
+	if s.Prefill {
+		v.Set("prefill", value.Boolean(true))
+	}
 	if s.Template != nil {
 		set("template", s.Template.Source)
 	}
@@ -86,6 +89,7 @@ func SettingsOf(r store.Run) (s prompt.Settings, then string) {
 	}
 	s.Layout, s.Style, s.Instructions, s.Images = get("layout"), get("style"), get("instructions"), get("images")
 	s.Chunk, _ = strconv.Atoi(get("chunk"))
+	s.Prefill = get("prefill") == "true"
 	if n, err := strconv.Atoi(get("overlap")); err == nil {
 		s.Overlap = n
 	}
