@@ -59,7 +59,7 @@ func (p *plainServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		text += m.Content + "\n"
 	}
 	answer := "[]"
-	if !strings.Contains(text, "JSON Patch") {
+	if !strings.Contains(text, "# Problems") {
 		out, _ := json.MarshalIndent(readOut(text), "", "  ")
 		answer = "Sure.\n```json\n" + strings.TrimSuffix(string(out), "\n}") + ",\n}\n```\nAnything else?"
 	}

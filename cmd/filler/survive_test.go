@@ -73,7 +73,7 @@ func bridges(t *testing.T, url string, n int, more string) string {
 		require.NoError(t, os.MkdirAll(filepath.Dir(filepath.Join(dir, name)), 0o755))
 		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
 	}
-	write("filler.yaml", "schema: s.yaml\ndocuments: [documents]\nuse: m\nmodels:\n  m: {at: \""+url+"\", name: steady, price: {in: 1, out: 2}"+more+"}\npace: {at_once: 2, attempts: 2}\n")
+	write("filler.yaml", "schema: s.yaml\ndocuments: [documents]\nuse: m\nmodels:\n  m: {at: \""+url+"\", name: careful, price: {in: 1, out: 2}"+more+"}\npace: {at_once: 2, attempts: 2}\n")
 	write("s.yaml", "schema: s\nfields:\n  report_no: {text: Number of the report., printed_as: [Report no.]}\n  bridge: Name of the bridge.\n  grade: {integer: Grade.}\n")
 	for i := range n {
 		write(fmt.Sprintf("documents/%04d.txt", i), fmt.Sprintf("Report no.: FB-2031-%04d\nBridge: Plank %d\nGrade: %d\n", i, i, i%4))

@@ -121,7 +121,7 @@ others get --character. Rules of your own come first:
 
   rules:
     - {when: 'FB-2031-06', reply: '{"report_no": "FB-2031-06"}'}
-    - {when: 'JSON Patch', status: 429, retry_after: 2, times: 1}
+    - {when: '# Problems', status: 429, retry_after: 2, times: 1}
 
 Read more: docs/asking.md, "A server by script".`,
 		RunE: func(cmd *cobra.Command, _ []string) error {

@@ -1,8 +1,10 @@
 package record
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
+	"slices"
 
 	jsonpatch "github.com/evanphx/json-patch/v5"
 
@@ -20,6 +22,74 @@ type Bounds struct {
 	Check func(v *value.Value) []Problem
 	// Evident gives the paths of the values that have a place in the source.
 	Evident func(v *value.Value) map[value.Pointer]bool
+	// Locked gives the values that stand in their place in the source, which
+	// nothing changes; nil: none.
+	Locked func(v *value.Value) map[value.Pointer]bool
+}
+
+// Rejected is an operation that was not applied, and why.
+type Rejected struct {
+	Op  value.Value
+	Why string
+}
+
+// Each applies what it can: the patch as a whole, since corrections may belong
+// together; else each operation by itself, so that one that is refused does not
+// take the others along. Removals come last, from the end of a list on, since
+// paths mean the record as it was sent.
+func (b *Bounds) Each(record *value.Value, patch *value.Value) (after value.Value, taken value.Value, rejected []Rejected) {
+	whole, err := b.Apply(record, patch)
+	if err == nil {
+		return whole, *patch, nil
+	}
+	after, taken = record.Clone(), value.List()
+	if len(patch.Kids) <= 1 || patch.Kind != value.Array {
+		return after, taken, []Rejected{{first(patch), err.Error()}}
+	}
+	own := *b
+	for _, op := range inOrder(patch.Kids) {
+		one := value.List(op)
+		next, err := own.Apply(&after, &one)
+		if err != nil {
+			rejected = append(rejected, Rejected{op, err.Error()})
+			continue
+		}
+		after = next
+		taken.Kids = append(taken.Kids, op)
+		if own.Problems = own.Check(&after); len(own.Problems) == 0 {
+			break
+		}
+	}
+	return after, taken, rejected
+}
+
+func first(patch *value.Value) value.Value {
+	if patch.Kind == value.Array && len(patch.Kids) > 0 {
+		return patch.Kids[0]
+	}
+	return value.Value{}
+}
+
+// inOrder gives operations with removals last, those of later items first.
+func inOrder(ops []value.Value) []value.Value {
+	var others, removals []value.Value
+	for _, op := range ops {
+		if op.Word("op") == "remove" {
+			removals = append(removals, op)
+		} else {
+			others = append(others, op)
+		}
+	}
+	slices.SortStableFunc(removals, func(a, b value.Value) int {
+		x, y := value.Pointer(a.Word("path")), value.Pointer(b.Word("path"))
+		i, _ := value.ArrayIndex(x.Last())
+		j, _ := value.ArrayIndex(y.Last())
+		if x.Parent() != y.Parent() {
+			return cmp.Compare(y, x)
+		}
+		return j - i
+	})
+	return append(others, removals...)
 }
 
 // Refusal says why a patch was not applied.
@@ -81,7 +151,31 @@ func (b *Bounds) Apply(record *value.Value, patch *value.Value) (value.Value, er
 	if why := b.worse(record, &after, movesOf(record, ops)); why != "" {
 		return value.Value{}, &Refusal{-1, why}
 	}
+	if len(moved) == 0 {
+		if i := b.idle(ops, b.Check(&after)); i >= 0 {
+			return value.Value{}, &Refusal{i, fmt.Sprintf("leaves %s as wrong as it was", show(ops[i].path))}
+		}
+	}
 	return after, nil
+}
+
+// idle gives the first replacement that leaves as many problems at its place as
+// there were; -1: none.
+func (b *Bounds) idle(ops []operation, problems []Problem) int {
+	count := func(all []Problem, p value.Pointer) (n int) {
+		for _, problem := range all {
+			if problem.Code() != Rule && problem.Path.Within(p) {
+				n++
+			}
+		}
+		return n
+	}
+	for i, o := range ops {
+		if before := count(b.Problems, o.path); o.op == "replace" && before > 0 && count(problems, o.path) >= before {
+			return i
+		}
+	}
+	return -1
 }
 
 func readOperation(v *value.Value) (operation, string) {
@@ -260,6 +354,13 @@ func (b *Bounds) worse(before, after *value.Value, m moves) string {
 		}
 		return "it fixes nothing"
 	}
+	if b.Locked != nil {
+		for p := range b.Locked(before) {
+			if at, there := m.after(p); !there || !value.Equal(before.At(p), orNull(after.At(at))) {
+				return fmt.Sprintf("it changes %s, which stands in its place in the document", p)
+			}
+		}
+	}
 	evident := b.Evident(after)
 	for p := range b.Evident(before) {
 		if at, there := m.after(p); !there || !evident[at] {
@@ -267,6 +368,13 @@ func (b *Bounds) worse(before, after *value.Value, m moves) string {
 		}
 	}
 	return ""
+}
+
+func orNull(v *value.Value) *value.Value {
+	if v == nil {
+		return &value.Value{}
+	}
+	return v
 }
 
 // vanished finds a value that is gone although nothing allows it to go: only

@@ -69,8 +69,12 @@ type (
 	// words.
 	Keyword struct{ Says string }
 	// BrokenRule is a rule of the schema that does not hold, with what it says
-	// of itself, if anything.
-	BrokenRule struct{ Holds, Say string }
+	// of itself, if anything. Stands: all values that it names stand in their
+	// place in the document.
+	BrokenRule struct {
+		Holds, Say string
+		Stands     bool
+	}
 	// DeadLink is a link to a value that no target has.
 	DeadLink struct{ Targets []string }
 )
@@ -173,10 +177,14 @@ func (TwiceNamed) Text() string { return "duplicate key" }
 func (k Keyword) Text() string  { return "breaks a keyword of the imported schema: " + k.Says }
 
 func (r BrokenRule) Text() string {
+	says := strings.TrimSuffix(r.Say, ".")
 	if r.Say == "" {
-		return "rule broken: " + strings.TrimSuffix(r.Holds, ".")
+		says = "rule broken: " + strings.TrimSuffix(r.Holds, ".")
 	}
-	return strings.TrimSuffix(r.Say, ".")
+	if r.Stands {
+		says += "; its values stand in the document, so that a person decides"
+	}
+	return says
 }
 
 func (l DeadLink) Text() string {

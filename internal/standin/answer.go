@@ -242,7 +242,7 @@ func (w *writer) slipped(f *schema.Field, v value.Value) value.Value {
 	return v
 }
 
-// patch answers a repair request with a JSON Patch.
+// patch answers a repair request with corrections.
 func (w *writer) patch() value.Value {
 	raw := printed.Fill(w.task.schema, w.task.document)
 	ops := value.List()
@@ -263,13 +263,37 @@ func (w *writer) patch() value.Value {
 				continue
 			}
 		}
-		o := value.Obj(value.Str(op).Named("op"), value.Str(string(path)).Named("path"))
-		if op != "remove" {
-			o.Kids = append(o.Kids, v.Named("value"))
-		}
-		ops.Kids = append(ops.Kids, o)
+		ops.Kids = append(ops.Kids, correction(op, path, v, w.wordsOf(f.Path, &raw)))
 	}
-	return ops
+	return value.Obj(ops.Named("corrections"))
+}
+
+// wordsOf gives the line that the printed value of a path stands in, or "".
+func (w *writer) wordsOf(p value.Pointer, raw *value.Value) string {
+	at := raw.At(p)
+	if at == nil || at.Text == "" {
+		return ""
+	}
+	for _, line := range strings.Split(w.task.document, "\n") {
+		if strings.Contains(line, at.Text) {
+			return strings.TrimSpace(line)
+		}
+	}
+	return ""
+}
+
+// correction writes one.
+func correction(op string, at value.Pointer, v value.Value, words string) value.Value {
+	o := value.Obj(value.Str(string(at)).Named("at"))
+	if op == "remove" {
+		o.Kids = append(o.Kids, value.Boolean(true).Named("remove"))
+	} else {
+		o.Kids = append(o.Kids, v.Named("value"))
+	}
+	if words != "" {
+		o.Kids = append(o.Kids, value.Str(words).Named("quote"))
+	}
+	return o
 }
 
 // byField makes a problem of each field that a broken rule speaks of: one of them

@@ -43,7 +43,7 @@ var ScriptFaults = []string{"cut", "stall", "garbage", "page", "huge", "circles"
 //	rules:
 //	  - when: 'FB-2031-06'       # a regular expression
 //	    reply: '{"report_no": "FB-2031-06"}'
-//	  - {when: 'JSON Patch', status: 429, retry_after: 2, times: 1}
+//	  - {when: '# Problems', status: 429, retry_after: 2, times: 1}
 //	  - {when: '.', fault: cut, times: 3}
 //
 // Its faults come back as place.Faults.

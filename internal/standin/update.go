@@ -13,22 +13,22 @@ import (
 	"filler/internal/schema"
 )
 
-// update answers what a new document changes in a record, with a JSON Patch of
-// which every operation names its words.
+// update answers what a new document changes in a record, with
+// corrections of which each names its words.
 func (w *writer) update() value.Value {
 	u := &updater{writer: w, ops: value.List()}
 	raw := printed.Fill(w.task.schema, w.task.document)
 	if w.task.schema.EachEntry() {
 		u.entries(w.task.schema.Root.Item, &raw, w.task.entries)
-		return u.ops
+		return value.Obj(u.ops.Named("corrections"))
 	}
 	if w.task.now == nil {
-		return u.ops
+		return value.Obj(u.ops.Named("corrections"))
 	}
 	now := &w.task.now.Record
 	u.compare(w.task.schema.Root, "", &raw, now)
 	u.takeBack(w.task.schema.Root, "", now)
-	return u.ops
+	return value.Obj(u.ops.Named("corrections"))
 }
 
 type updater struct {
@@ -183,12 +183,7 @@ func (u *updater) say(op string, p value.Pointer, v value.Value, words string) {
 			return
 		}
 	}
-	o := value.Obj(value.Str(op).Named("op"), value.Str(string(p)).Named("path"))
-	if op != "remove" {
-		o.Kids = append(o.Kids, v.Named("value"))
-	}
-	o.Kids = append(o.Kids, value.Str(words).Named("quote"))
-	u.ops.Kids = append(u.ops.Kids, o)
+	u.ops.Kids = append(u.ops.Kids, correction(op, p, v, words))
 }
 
 var takesBack = sync.OnceValue(func() *regexp.Regexp {

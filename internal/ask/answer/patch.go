@@ -9,15 +9,20 @@ import (
 	"filler/internal/schema"
 )
 
-// Patch gives the operations of a reply that was to be a JSON Patch (RFC 6902) for
-// a record: taken out of what stands around them, with paths and words of other
+// Patch gives what a reply asks to change in a record, as operations of RFC 6902
+// with the words they rest on. Asked for are corrections,
+//
+//	{"at": "/bays/0/number", "value": 1, "quote": "Bay 1"}
+//
+// where "/bays/-" adds an item, null empties and "remove": true takes an item
+// out; operations of a JSON Patch are understood as well: taken out of what stands around them, with paths and words of other
 // spellings put right. A reply that is the record itself, corrected, becomes the
 // operations that bring its values to the faulty places, and to no others.
 // Without operations the list is empty.
 func Patch(s *schema.Schema, record *value.Value, faulty []value.Pointer, r Result) (value.Value, []Deviation) {
 	x := &shaper{schema: s}
 	ops := x.operations(&r)
-	if len(faulty) > 0 && !slices.ContainsFunc(ops.Kids, func(v value.Value) bool { return v.Get("path") != nil }) {
+	if len(faulty) > 0 && !slices.ContainsFunc(ops.Kids, func(v value.Value) bool { return v.Get("path") != nil || isCorrection(&v) }) {
 		if whole := x.fromRecord(record, faulty, r.Value); len(whole.Kids) > 0 {
 			ops = whole
 		}
@@ -29,7 +34,12 @@ func Patch(s *schema.Schema, record *value.Value, faulty []value.Pointer, r Resu
 }
 
 func isOperation(v *value.Value) bool {
-	return v.Kind == value.Object && v.Get("path") != nil && (v.Get("op") != nil || v.Get("value") != nil)
+	return v.Kind == value.Object && v.Get("path") != nil && (v.Get("op") != nil || v.Get("value") != nil) || isCorrection(v)
+}
+
+func isCorrection(v *value.Value) bool {
+	at := v.Get("at")
+	return v.Kind == value.Object && at != nil && at.Kind == value.String && (v.Get("value") != nil || v.Word("remove") == "true")
 }
 
 // operations finds the operations in a reply.
@@ -51,8 +61,12 @@ func (x *shaper) operations(r *Result) value.Value {
 		case isOperation(at.v):
 			return value.List(at.v.Clone().Named(""))
 		case at.v.Kind == value.Array && len(at.v.Kids) > 0 && isOperation(&at.v.Kids[0]):
-			x.deviate(Wrapper, "", fmt.Sprintf("the key %q around the patch", strings.TrimPrefix(string(at.path), "/")))
+			if name := strings.TrimPrefix(string(at.path), "/"); name != Corrections {
+				x.deviate(Wrapper, "", fmt.Sprintf("the key %q around the corrections", name))
+			}
 			return at.v.Clone().Named("")
+		case at.v.Kind == value.Array && len(at.v.Kids) == 0 && string(at.path) == "/"+Corrections:
+			return value.List()
 		case at.v.Kind != value.Object || at.deep == maxWrapped:
 			continue
 		case isByPath(at.v):
@@ -108,12 +122,38 @@ func (x *shaper) fromRecord(record *value.Value, faulty []value.Pointer, v value
 	return ops
 }
 
+// Corrections is the key of the list in a reply that corrects.
+const Corrections = "corrections"
+
+// asOperation gives the operation that a correction stands for.
+func asOperation(record *value.Value, c *value.Value) value.Value {
+	at := pathOf(record, c.Word("at"))
+	op, v := "replace", c.Get("value")
+	switch {
+	case c.Word("remove") == "true":
+		op, v = "remove", nil
+	case record.At(at) == nil:
+		op = "add"
+	}
+	out := value.Obj(value.Str(op).Named("op"), value.Str(string(at)).Named("path"))
+	if v != nil {
+		out.Kids = append(out.Kids, v.Clone().Named("value"))
+	}
+	if words := c.Get("quote"); words != nil {
+		out.Kids = append(out.Kids, words.Clone().Named("quote"))
+	}
+	return out
+}
+
 // otherWords are words that models use for the operations and their members.
 var otherWords = map[string]string{"update": "replace", "set": "replace", "change": "replace", "delete": "remove", "insert": "add"}
 
 func (x *shaper) operation(record *value.Value, op value.Value) value.Value {
 	if op.Kind != value.Object {
 		return op
+	}
+	if isCorrection(&op) && op.Get("path") == nil {
+		return asOperation(record, &op)
 	}
 	if what := op.Get("op"); what == nil {
 		op.Set("op", value.Str("replace"))

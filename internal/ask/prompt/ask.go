@@ -299,9 +299,10 @@ func (a Repair) Request() *exchange.Request {
 	for i, p := range a.Problems {
 		b.WriteString(outline.WriteProblem(i+1, outline.Problem{Path: p.Path, Code: string(p.Code()), Message: p.Message(), Fields: p.Fields, Now: p.Value}) + "\n")
 	}
-	b.WriteString("\n# Answer\nCorrect these problems by what the document says. Answer with a JSON Patch (RFC 6902), an array of operations such as " +
-		`[{"op": "replace", "path": "/a/0/b", "value": 1}]` + ", and nothing else. Touch only the paths named above and what is below them; all paths are those of the whole record so far. " +
-		"Set a value to null only where the problem is `no-evidence`; remove only what is `unexpected`. Where the document does not help, leave the problem out; if nothing helps, answer [].\n")
+	b.WriteString("\n# Answer\nCorrect these problems by what the document says. Answer with " +
+		`{"corrections": [{"at": "/a/0/b", "value": 1, "quote": "the words of the document that hold it"}]}` + " and nothing else: a correction for each value that is wrong, at a path named above or below one, as paths of the whole record so far. " +
+		"A value that is nowhere in the document becomes null; \"remove\": true in place of a value takes out what is `unexpected`. " +
+		"If a value is right, or the document does not help, leave it out; if nothing is to be corrected, the list is empty.\n")
 	if a.Refused != "" {
 		b.WriteString("\n" + outline.NotTaken + "\nYour last answer: " + a.Refused + ".\n")
 	}

@@ -33,10 +33,10 @@ func (a Update) Request() *exchange.Request {
 		}
 		last = " A record for what the document speaks of and none of these is, is added at \"/-\"."
 	}
-	b.WriteString("\n# Answer\nThe document is newer than the record. Say what it changes, as a JSON Patch (RFC 6902): an array of operations such as " +
-		`[{"op": "replace", "path": "/a/0/b", "value": 1, "quote": "b is 1 now"}]` + ", and nothing else. Each operation has the member \"quote\": the words of the document that it rests on, letter for letter, with the value in them. " +
-		"Use \"replace\" for a value that is now another, \"add\" for one that is new (\"/list/-\" for a further item of a list), and \"remove\" only for what the words take back. " +
-		"All paths are those of the record so far. Leave out what the document does not speak of and what the record has already; where it changes nothing, answer []." + last + "\n")
+	b.WriteString("\n# Answer\nThe document is newer than the record. Say what it changes: answer with " +
+		`{"corrections": [{"at": "/a/0/b", "value": 1, "quote": "b is 1 now"}]}` + " and nothing else. The quote is the words of the document that the correction rests on, letter for letter, with the value in them. " +
+		"\"/list/-\" adds an item to a list; \"remove\": true in place of a value takes out what the words take back, and nothing else. " +
+		"All paths are those of the record so far. Leave out what the document does not speak of and what the record has already; where it changes nothing, the list is empty." + last + "\n")
 	if len(a.Refused) > 0 {
 		b.WriteString("\n" + outline.NotTaken + "\n- " + strings.Join(a.Refused, "\n- ") + "\n")
 	}

@@ -242,14 +242,12 @@ func (s *Checked) code(c *coder) { c.problems("problems", &s.Problems) }
 
 func (s *Corrected) code(c *coder) {
 	text(c, "request", &s.Request)
-	c.number("round", &s.Round)
 	c.operations(&s.Operations)
 	c.problems("left", &s.Left)
 }
 
 func (s *CorrectionRefused) code(c *coder) {
 	text(c, "request", &s.Request)
-	c.number("round", &s.Round)
 	c.operations(&s.Operations)
 	text(c, "note", &s.Why)
 }

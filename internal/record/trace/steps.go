@@ -137,7 +137,6 @@ type Operation struct {
 // Corrected is a correction that was taken.
 type Corrected struct {
 	Request    string
-	Round      int
 	Operations []Operation
 	Left       []record.Problem
 }
@@ -145,7 +144,6 @@ type Corrected struct {
 // CorrectionRefused is one that was not.
 type CorrectionRefused struct {
 	Request    string
-	Round      int
 	Operations []Operation
 	Why        string
 }

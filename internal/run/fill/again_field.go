@@ -25,7 +25,7 @@ func (w *filling) askFields(ctx context.Context, by *Model) error {
 	asked := 0
 	for _, p := range append([]record.Problem(nil), w.problems...) {
 		field := w.Schema.At(p.Path)
-		if field == nil || !field.IsLeaf() || strings.Contains(field.Path, "[]") || w.Schema.EachEntry() || asked == maxAskedAgain || !fixable(p.Code()) {
+		if field == nil || !field.IsLeaf() || strings.Contains(field.Path, "[]") || w.Schema.EachEntry() || asked == maxAskedAgain || !fixable(p.Code()) || w.refused[p.Path] == "" {
 			continue
 		}
 		asked++
@@ -104,5 +104,5 @@ func (w *filling) bounds() *record.Bounds {
 	return &record.Bounds{Schema: w.Schema, Problems: w.problems, Check: w.check, Finish: func(v *value.Value) {
 		normalize.Record(w.Schema, v)
 		*v = record.Arrange(w.Schema, v)
-	}, Evident: w.evident}
+	}, Evident: w.evident, Locked: w.locked}
 }

@@ -41,8 +41,14 @@ type filling struct {
 	basis      map[value.Pointer]string // words that inferred values rest on
 	repaired   int                      // corrections taken
 	refusals   map[value.Pointer]string // why the last patch was not applied
+	refused    map[value.Pointer]string // why corrections were not taken, by their paths
+	insists    map[value.Pointer]bool   // problems that the model would not change anything for
 	missed     map[string]bool          // fields that lines speak of, and nothing comes from
 	normalized map[trail][]string       // rules of the normalizers that led to values
+}
+
+func newFilling(f *Filler, run int64, t store.Task) *filling {
+	return &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}, refused: map[value.Pointer]string{}, insists: map[value.Pointer]bool{}}
 }
 
 // Fill is the work of filling records from documents.
@@ -53,7 +59,8 @@ type Fill struct {
 func (Fill) name() string { return "" }
 
 func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error) {
-	w := &filling{Filler: f, run: run, task: t, seed: o.Seed, refusals: map[value.Pointer]string{}}
+	w := newFilling(f, run, t)
+	w.seed = o.Seed
 	doc, err := f.read(ctx, t)
 	if ctx.Err() != nil {
 		return store.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
@@ -124,6 +131,8 @@ func (w *filling) first(ctx context.Context) (code record.Code, why string, err 
 func (w *filling) takeOver(by *Model) {
 	w.trace.add(&trace.TakenOver{Model: by.Entry})
 	clear(w.refusals)
+	clear(w.refused)
+	clear(w.insists)
 }
 
 // asker gives what makes the requests to a model for the document.

@@ -3,6 +3,7 @@ package fill
 import (
 	"context"
 	"fmt"
+	"strings"
 
 	"filler/internal/ask/answer"
 	"filler/internal/ask/exchange"
@@ -10,6 +11,7 @@ import (
 	"filler/internal/base/tokens"
 	"filler/internal/base/value"
 	"filler/internal/record"
+	"filler/internal/record/evidence"
 	"filler/internal/record/trace"
 	"filler/internal/schema"
 	"filler/internal/source/layout"
@@ -35,7 +37,7 @@ func (w *filling) repair(ctx context.Context, by *Model) error {
 // patches asks for patches until nothing is wrong or the rounds are used up.
 func (w *filling) patches(ctx context.Context, by *Model) error {
 	tired := map[value.Pointer]bool{} // of which another round makes no sense
-	for round := 1; !by.prints() && round <= w.Rounds && len(w.problems) > 0; round++ {
+	for round := 1; !by.prints() && round <= w.Rounds && len(w.askable()) > 0; round++ {
 		for _, who := range w.patients(by, round) {
 			if tired[who.at] {
 				continue
@@ -63,10 +65,10 @@ const inOne = 1500
 // itself, so that one bad answer does not spoil the others.
 func (w *filling) patients(by *Model, round int) []patient {
 	if !w.long && (round == 1 && tokens.Estimate(w.doc.Text) <= inOne || len(w.images()) > 0 || len(w.problems) == 1) {
-		return []patient{{problems: w.problems}}
+		return []patient{{problems: w.askable()}}
 	}
 	var all []*patient
-	for _, p := range w.problems {
+	for _, p := range w.askable() {
 		at := w.partAt(p.Path)
 		var mine *patient
 		for _, one := range all {
@@ -147,15 +149,15 @@ func (w *filling) round(ctx context.Context, by *Model, who patient, step string
 	return w.patch(who, step, &came.Reply), nil
 }
 
-// patch applies what a repair reply asks for, if it is within bounds. It gives
-// false where another round makes no sense.
+// patch applies what a repair reply asks for, as far as it is within bounds. It
+// gives false where another round makes no sense.
 func (w *filling) patch(who patient, step string, came *exchange.Reply) bool {
-	refuse := func(ops *value.Value, why string) {
-		w.trace.add(&trace.CorrectionRefused{Request: step, Operations: trace.OperationsOf(ops), Why: why})
+	refuse := func(ops []trace.Operation, why string) {
+		w.trace.add(&trace.CorrectionRefused{Request: step, Operations: ops, Why: why})
 	}
 	r, err := answer.Read(came.Text, value.Array)
 	if err != nil {
-		refuse(&value.Value{}, err.Error())
+		refuse(nil, err.Error())
 		return false
 	}
 	var faulty []value.Pointer
@@ -165,23 +167,124 @@ func (w *filling) patch(who patient, step string, came *exchange.Reply) bool {
 		}
 	}
 	ops := w.corrections(faulty, &r)
+	w.insistent(who, &ops)
 	if len(ops.Kids) == 0 {
-		refuse(&ops, "the model found nothing to correct")
+		refuse(nil, "the model found nothing to correct")
 		return false
 	}
-	b := w.bounds()
-	after, err := b.Apply(&w.record, &ops)
-	if err != nil {
-		w.refusals[who.at] = err.Error()
-		refuse(&ops, err.Error())
+	after, taken, rejected := w.bounds().Each(&w.record, w.quoted(&ops, refuse))
+	var whys []string
+	for _, r := range rejected {
+		one := value.List(r.Op)
+		refuse(trace.OperationsOf(&one), r.Why)
+		if whys = append(whys, r.Why); w.wasRefused(value.Pointer(r.Op.Word("path")), r.Why) {
+			w.insists[value.Pointer(r.Op.Word("path"))] = true
+		}
+	}
+	w.refusals[who.at] = strings.Join(whys, "; ")
+	if len(whys) == 0 {
+		delete(w.refusals, who.at)
+	}
+	if len(taken.Kids) > 0 {
+		w.record = after
+		w.problems = w.check(&w.record)
+		w.repaired++
+		w.trace.add(&trace.Corrected{Request: step, Operations: trace.OperationsOf(&taken), Left: w.problems})
+	}
+	return len(whys) > 0 || who.at == "" || stillFaulty(w.problems, who.at)
+}
+
+// quoted gives the operations whose words stand in the document, or that name
+// none.
+func (w *filling) quoted(ops *value.Value, refuse func([]trace.Operation, string)) *value.Value {
+	kept := value.List()
+	for _, op := range ops.Kids {
+		if words := op.Word("quote"); words != "" {
+			if _, found := w.index.Words(words); !found {
+				one := value.List(op)
+				refuse(trace.OperationsOf(&one), "its words are not in the document")
+				w.wasRefused(value.Pointer(op.Word("path")), "its words are not in the document")
+				continue
+			}
+		}
+		op.Drop("quote")
+		kept.Kids = append(kept.Kids, op)
+	}
+	return &kept
+}
+
+// insistent notes the problems for which the model changes nothing: it leaves them
+// out, or answers with the value that is there. They are not asked about again.
+func (w *filling) insistent(who patient, ops *value.Value) {
+	for _, p := range who.problems {
+		corrected := false
+		for i := range ops.Kids {
+			at := value.Pointer(ops.Kids[i].Word("path"))
+			touches := at.Within(p.Path) || p.Path.Within(at)
+			for _, field := range p.Fields {
+				touches = touches || at.Within(field) || field.Within(at)
+			}
+			v, was := ops.Kids[i].Get("value"), w.record.At(at)
+			corrected = corrected || touches && (v == nil || was == nil || !value.Equal(v, was))
+		}
+		if !corrected {
+			w.insists[p.Path] = true
+		}
+	}
+}
+
+// wasRefused notes that a correction was refused, and tells whether one was for
+// the same reason before.
+func (w *filling) wasRefused(p value.Pointer, why string) bool {
+	if w.refused[p] == why {
 		return true
 	}
-	w.record = after
-	delete(w.refusals, who.at)
-	w.problems = w.check(&w.record)
-	w.repaired++
-	w.trace.add(&trace.Corrected{Request: step, Operations: trace.OperationsOf(&ops), Left: w.problems})
-	return who.at == "" || stillFaulty(w.problems, who.at)
+	w.refused[p] = why
+	return false
+}
+
+// askable gives the problems that a model may be asked about: not those on which
+// it insists, nor rules all of whose values stand in their place in the document.
+func (w *filling) askable() (all []record.Problem) {
+	var locked map[value.Pointer]bool
+	for i, p := range w.problems {
+		if rule, ok := p.What.(record.BrokenRule); ok && len(p.Fields) > 0 {
+			if locked == nil {
+				locked = w.locked(&w.record)
+			}
+			stands := true
+			for _, field := range p.Fields {
+				stands = stands && locked[field]
+			}
+			if stands {
+				rule.Stands = true
+				w.problems[i].What = rule
+				continue
+			}
+		}
+		if !w.insists[p.Path] {
+			all = append(all, p)
+		}
+	}
+	return all
+}
+
+// locked gives the values that are legal, quoted or restated, and tied to their
+// field by a label, with no other place that says the same.
+func (w *filling) locked(v *value.Value) map[value.Pointer]bool {
+	wrong := map[value.Pointer]bool{}
+	for _, p := range w.problems {
+		if p.Code() != record.Rule {
+			wrong[p.Path] = true
+		}
+	}
+	all := map[value.Pointer]bool{}
+	for p, place := range w.places(v) {
+		if place.Found() && place.Led && place.Rivals == 0 && (place.Kind == evidence.Quoted || place.Kind == evidence.Restated) && !wrong[p] {
+			all[p] = true
+		}
+	}
+	return all
 }
 
 func stillFaulty(problems []record.Problem, at value.Pointer) bool {

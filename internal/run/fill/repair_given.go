@@ -38,7 +38,7 @@ func (*Repair) name() string { return "repair" }
 
 func (o *Repair) make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error) {
 	line := &o.Lines[t.N]
-	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
+	w := newFilling(f, run, t)
 	var c Repairs
 	c.Records = 1
 	doc, err := f.read(ctx, t)

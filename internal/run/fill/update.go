@@ -63,7 +63,7 @@ func (*Update) name() string { return "update" }
 
 func (o *Update) make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error) {
 	line, news := &o.Lines[t.N], o.News.Of[t.N]
-	w := &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}}
+	w := newFilling(f, run, t)
 	if line.Status == record.Failed || line.Record.Kind == value.Null {
 		return w.failed(record.NoAnswer, "there is no record to update"), nil
 	}
@@ -209,7 +209,7 @@ func (x *bringing) take(step string, came *model.Answer) (refused []string) {
 	r, err := answer.Read(came.Text, value.Array)
 	if err != nil {
 		x.trace.add(&trace.CorrectionRefused{Request: step, Why: err.Error()})
-		return []string{"the answer was not a JSON Patch: " + err.Error()}
+		return []string{"the answer held no corrections: " + err.Error()}
 	}
 	ops := x.corrections(nil, &r)
 	if len(ops.Kids) == 0 {
