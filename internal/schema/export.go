@@ -114,6 +114,16 @@ func (f *Field) beyond() value.Value {
 	if written := f.writtenValue(); written.Kind != value.Null {
 		v.Set("written", written)
 	}
+	if len(f.Minus)+len(f.Plus) > 0 {
+		signs := value.Obj()
+		if len(f.Minus) > 0 {
+			signs.Set("minus", texts(f.Minus))
+		}
+		if len(f.Plus) > 0 {
+			signs.Set("plus", texts(f.Plus))
+		}
+		v.Set("signs", signs)
+	}
 	text("precision", f.Precision)
 	if f.Pivot > 0 {
 		v.Set("pivot", value.Num(strconv.Itoa(f.Pivot)))

@@ -246,6 +246,13 @@ func (im *importer) words(f *Field, ours *value.Value) {
 			}
 		case "written":
 			readWrittenValue(f, k)
+		case "signs":
+			if words := k.Get("minus"); words != nil {
+				f.Minus = textsOf(words)
+			}
+			if words := k.Get("plus"); words != nil {
+				f.Plus = textsOf(words)
+			}
 		case "precision":
 			f.Precision = k.Text
 		case "pivot":

@@ -38,6 +38,8 @@ func (l *loader) key(n *place.Node, f *Field) {
 		f.Max = f.readBound(n)
 	case "written":
 		f.readWritten(l, n)
+	case "signs":
+		f.readSigns(n)
 	case "pivot":
 		f.readPivot(n)
 	case "precision":
@@ -166,6 +168,21 @@ func (f *Field) readWritten(l *loader, n *place.Node) {
 			n.Fault(fmt.Sprintf("%q: %s", text, err), "known signs: D, DD, M, MM, MMM, MMMM, YYYY, YY")
 		}
 		f.Written = append(f.Written, format)
+	}
+}
+
+// readSigns reads the words that say whether a figure is below 0 or above.
+func (f *Field) readSigns(n *place.Node) {
+	if !n.IsMap() {
+		n.Fault("`signs` holds the words that stand for a sign", "write `{minus: [loses, credit], plus: [gains]}`")
+		return
+	}
+	n.Known("minus", "plus")
+	if words := n.Get("minus"); words != nil {
+		f.Minus = words.Texts()
+	}
+	if words := n.Get("plus"); words != nil {
+		f.Plus = words.Texts()
 	}
 }
 

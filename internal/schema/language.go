@@ -86,6 +86,8 @@ func keyLanguage(t Type, k string) value.Value {
 			return textOrTexts("Formats of D, DD, M, MM, MMM, MMMM and YYYY, or YY with a pivot.")
 		}
 		return object([]value.Value{oneOfTexts([]string{".", ","}, "").Named("decimal"), described("string", "").Named("group")}, nil)
+	case "signs":
+		return object([]value.Value{textOrTexts("Words beside a figure that say that it is below 0.").Named("minus"), textOrTexts("And above.").Named("plus")}, nil)
 	case "of":
 		option := value.Obj(value.List(value.Obj(texts([]string{"string", "null"}).Named("type")),
 			object([]value.Value{textOrTexts("Other words for it.").Named("also"), described("string", "What it means.").Named("about")}, nil)).Named("anyOf"))

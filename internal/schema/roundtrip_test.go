@@ -81,7 +81,7 @@ func (g *gen) leaf() string {
 	case Text:
 		f += g.maybe("pattern", `'^[A-Z]\d+"x$'`) + g.maybe("min", "1") + g.maybe("max", "12") + g.maybe("compare", []string{"loose", "set", "{similar: 0.8}"}[g.r.IntN(3)]) + g.maybe("normalize", "[upper, no-end-stop]") + g.maybe("examples", `[{text: "a\nb", gives: null}]`)
 	case Integer, Number:
-		f += g.maybe("min", "-3") + g.maybe("max", "9") + g.maybe("compare", "{within: 0.5}") + g.maybe("written", `{decimal: ",", group: "."}`)
+		f += g.maybe("min", "-3") + g.maybe("max", "9") + g.maybe("compare", "{within: 0.5}") + g.maybe("written", `{decimal: ",", group: "."}`) + g.maybe("signs", `{minus: [loses, "in debt"], plus: gains}`)
 	case Date:
 		f += g.maybe("written", "[D.M.YYYY, D MMMM YYYY]") + g.maybe("precision", "month") + g.maybe("pivot", "1950")
 	case Choice:

@@ -81,6 +81,8 @@ type Field struct {
 	Evidence  string       // the loosest kind allowed: quoted, restated or inferred
 	Basis     bool         // an inferred value must come with the words it rests on
 	Avoid     []string     // what does not belong in it
+	Minus     []string     // words beside a figure that say that it is below 0
+	Plus      []string     // and those that say that it is above
 	Sensitive bool         // masked wherever people look on
 	Style     string       // how the field is asked for, where it is not as the rest: one of AskStyles
 	Normalize []string     // further normalizers, or "none"

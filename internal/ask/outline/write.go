@@ -24,6 +24,7 @@
 //	Written: FORMAT; ….                dates, as documents write them
 //	Years of two digits: YEAR to YEAR.
 //	Written like NUMBER.               the signs that documents write numbers with
+//	Below 0 with: WORD, ….             words that say so
 //	Not: WHAT; ….
 //	With basis.                        as {"value": …, "basis": …}
 //	Pattern: PATTERN                   to the end of the line, or to two blanks
@@ -142,6 +143,9 @@ func Says(f *schema.Field) string {
 	}
 	if f.Numbers.Decimal != "" {
 		add("Written like 1%s234%s5.", f.Numbers.Group, f.Numbers.Decimal)
+	}
+	if len(f.Minus) > 0 {
+		add("Below 0 with: %s.", quotedList(f.Minus))
 	}
 	if len(f.Avoid) > 0 {
 		add("Not: %s.", strings.TrimSuffix(strings.Join(f.Avoid, "; "), "."))

@@ -62,6 +62,9 @@ const (
 	NumberLabel Kind = "number-label" // stands behind a name for its number
 	AsStated    Kind = "as-stated"
 	Removal     Kind = "removal" // takes something back
+	Code        Kind = "code"    // of a currency (ISO 4217)
+	Minor       Kind = "minor"   // a hundredth of a currency
+	But         Kind = "but"     // stands between what is not so and what is
 )
 
 //go:embed words/*.txt

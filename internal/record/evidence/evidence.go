@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"time"
 
@@ -273,7 +274,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 	case v.Kind == value.Object:
 		w.amount(f, v, add)
 	case v.Kind == value.Number:
-		add(w.ix.numbers[value.CanonicalNumber(v.Text)], Restated, v.Text)
+		add(w.figures(f, v.Text, ""), Restated, v.Text)
 	case v.Kind == value.Bool:
 		add(w.yesNo(f, v.Text == "true"), Restated, "")
 	case v.Kind != value.String:
@@ -284,7 +285,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
 				add(w.ix.find(format.Write(t)), Restated, "")
 			}
-			w.otherMonths(t, add)
+			add(w.ix.daysOf(v.Text), Restated, "")
 		}
 	case f.Type == schema.Time:
 		add(w.ix.find(v.Text), Restated, v.Text)
@@ -305,6 +306,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 			w.synonyms(f, v.Text, add)
 		}
 	}
+	cands = slices.DeleteFunc(cands, func(c candidate) bool { return w.ix.isTakenBack(c.span) })
 	if len(cands) == 0 && !own.AllowsInferred() {
 		w.near(f, v, add)
 	}
@@ -324,12 +326,15 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 		measure = m.Text
 	}
 	var with, without []span
-	for _, s := range w.ix.numbers[value.CanonicalNumber(figure.Text)] {
+	for _, s := range w.figures(f, figure.Text, measure) {
 		if wide := w.ix.beside(s, measure); wide != s {
 			with = append(with, wide)
 		} else {
 			without = append(without, s)
 		}
+	}
+	if f.Type == schema.Money {
+		with = append(with, w.ix.minor(figure.Text)...)
 	}
 	add(with, Restated, figure.Text+" "+measure)
 	if len(with) == 0 {
@@ -338,6 +343,36 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	if len(with) == 0 {
 		add(without, Restated, "")
 	}
+}
+
+// figures gives the places of a number: with the sign that the words near it say,
+// where the field declares such words, and with no other measure beside it.
+func (w *weigher) figures(f *schema.Field, text, measure string) []span {
+	key := value.CanonicalNumber(text)
+	if len(f.Minus)+len(f.Plus) == 0 && measure == "" {
+		return w.ix.numbers[key]
+	}
+	other := strings.TrimPrefix(key, "-")
+	spans := w.ix.numbers[key]
+	if other != key && len(f.Minus) > 0 { // -40 may stand as "loses 40"
+		spans = append(spans[:len(spans):len(spans)], w.ix.numbers[other]...)
+	}
+	var found []span
+	for _, s := range spans {
+		if measure != "" && w.ix.saysOther(f, s, measure) {
+			continue
+		}
+		if len(f.Minus)+len(f.Plus) > 0 {
+			said := w.ix.signed(f, s)
+			own := strings.IndexAny(w.ix.text[s.start:s.end], "-−–") == 0
+			negative := own || said < 0
+			if negative != strings.HasPrefix(key, "-") {
+				continue
+			}
+		}
+		found = append(found, s)
+	}
+	return found
 }
 
 // partDates finds dates that go no further than the month or the year.

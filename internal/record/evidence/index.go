@@ -21,6 +21,7 @@ import (
 
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
+	"filler/internal/record/normalize"
 )
 
 // span is a place in the source text, half-open, in bytes.
@@ -42,6 +43,8 @@ type Index struct {
 	breaks  []int             // where lines end
 	spans   []span            // what is indexed
 	likes   likes
+	days    days
+	back    []span // what the text takes back
 	// Unsure tells whether the OCR engine was in doubt of the words between two
 	// offsets; there a value may be a few more characters away. May be nil.
 	Unsure func(start, end int) bool
@@ -90,15 +93,21 @@ func newIndex(text string, breaks []int, spans []span) *Index {
 		}
 	}
 	ix.words = byWord(ix.tokens)
+	var literals []literal
 	for _, s := range spans {
-		ix.findNumbers(s)
+		literals = ix.literals(literals, s)
 	}
-	for i, t := range ix.tokens {
-		if n := lang.Number.Meaning(t.word); n != "" {
-			key := value.CanonicalNumber(n)
-			ix.numbers[key] = append(ix.numbers[key], ix.tokens[i].span)
+	decimal := convention(literals)
+	for _, l := range literals {
+		for _, reading := range readingsBy(l.text, decimal) {
+			ix.numbers[reading] = append(ix.numbers[reading], l.span)
 		}
 	}
+	for _, s := range spans {
+		ix.findFractions(s)
+	}
+	ix.findWords()
+	ix.findTakenBack()
 	return ix
 }
 
@@ -142,7 +151,7 @@ func (ix *Index) beside(s span, measure string) span {
 	if measure == "" {
 		return s
 	}
-	for _, m := range append(append([]string{measure}, lang.Sign.Names(measure)...), lang.PerhapsSign.Names(measure)...) {
+	for _, m := range append(append(append([]string{measure}, lang.Sign.Names(measure)...), lang.PerhapsSign.Names(measure)...), lang.Currency.Names(measure)...) {
 		behind := strings.TrimLeft(ix.text[s.end:min(len(ix.text), s.end+4+len(m))], " \u00a0")
 		if len(behind) >= len(m) && strings.EqualFold(behind[:len(m)], m) {
 			gap := len(ix.text[s.end:min(len(ix.text), s.end+4+len(m))]) - len(behind)
@@ -202,9 +211,9 @@ func tokenize(text string) []token {
 
 func fold(s string) string { return strings.ToLower(s) }
 
-// findNumbers records every number that stands by itself: 12.40 and 1,250 do,
-// the digits of FB-2031-07, of 3.4.2031 or of v2 do not.
-func (ix *Index) findNumbers(within span) {
+// literals adds every number that stands by itself: 12.40 and 1,250 do, the
+// digits of FB-2031-07, of 3.4.2031 or of v2 do not.
+func (ix *Index) literals(all []literal, within span) []literal {
 	text := ix.text[:within.end]
 	for i := within.start; i < len(text); {
 		if text[i] < '0' || text[i] > '9' {
@@ -216,17 +225,40 @@ func (ix *Index) findNumbers(within span) {
 		if !standsAlone(text, start, end) {
 			continue
 		}
-		literal := text[start:end]
-		if start > 0 && (text[start-1] == '-' || text[start-1] == '+') && (start == 1 || strings.IndexByte(" \t\n(:=", text[start-2]) >= 0) {
-			if text[start-1] == '-' {
-				literal = "-" + literal
+		digits := text[start:end]
+		if sign, size := signBefore(text[within.start:start]); size > 0 {
+			if sign == '-' {
+				digits = "-" + digits
 			}
-			start--
+			start -= size
 		}
-		for _, reading := range readings(literal) {
-			ix.numbers[reading] = append(ix.numbers[reading], span{start, end})
-		}
+		all = append(all, literal{span{start, end}, digits})
 	}
+	return all
+}
+
+// signBefore gives the sign at the end of a text, '-' or '+', and its bytes; 0 and
+// 0 where there is none, or where it joins two words.
+func signBefore(before string) (sign byte, size int) {
+	r, size := utf8.DecodeLastRuneInString(before)
+	switch r {
+	case '-', '−', '–':
+		sign = '-'
+	case '+':
+		sign = '+'
+	default:
+		return 0, 0
+	}
+	rest := before[:len(before)-size]
+	if rest != "" && strings.IndexByte(" \t\n(:=", rest[len(rest)-1]) < 0 || r == '–' && strings.TrimRight(rest, " ") != rest && strings.ContainsFunc(lastWord(rest), unicode.IsDigit) {
+		return 0, 0 // a range, or a dash between words
+	}
+	return sign, size
+}
+
+func lastWord(text string) string {
+	text = strings.TrimRight(text, " ")
+	return text[strings.LastIndexAny(text, " \t\n")+1:]
 }
 
 // numberEnd gives the end of the digits, points and commas that start at i.
@@ -265,7 +297,11 @@ func standsAlone(text string, start, end int) bool {
 	for letters < len(rest) && (rest[letters]|0x20 >= 'a' && rest[letters]|0x20 <= 'z') {
 		letters++
 	}
-	return !(letters > 0 && letters < len(rest) && isDigit(rest[letters]))
+	if letters > 0 && letters < len(rest) && isDigit(rest[letters]) {
+		return false
+	}
+	// Letters may follow, as a unit or an ending does; a longer word is none.
+	return letters <= 3 || normalize.UnitOf(rest[:letters]) != "" || lang.Currency.Has(rest[:letters])
 }
 
 func isDigit(c byte) bool { return c >= '0' && c <= '9' }

@@ -1,17 +1,16 @@
 package evidence
 
 import (
-	"fmt"
 	"maps"
 	"slices"
 	"strings"
 	"sync"
 	"time"
+	"unicode"
 	"unicode/utf8"
 
 	"github.com/agext/levenshtein"
 
-	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -136,7 +135,7 @@ func (ix *Index) nearText(text string) []span {
 		if distance > sure && (distance > most || !ix.Unsure(window[0].start, window[len(window)-1].end)) {
 			continue
 		}
-		if figuresIn(window) == figuresIn(want) {
+		if figuresIn(window) == figuresIn(want) || normalize.AsFigures(other) == normalize.AsFigures(folded) {
 			found = append(found, span{window[0].start, window[len(window)-1].end})
 		}
 	}
@@ -206,12 +205,29 @@ func (w *weigher) otherUnits(f *schema.Field, figure string, add func([]span, Ki
 	}
 }
 
-// otherMonths finds a day whose month is spelled in another language.
-func (w *weigher) otherMonths(t time.Time, add func([]span, Kind, string)) {
-	for _, name := range lang.Month.Names(fmt.Sprint(int(t.Month()))) {
-		if name = strings.ToLower(name); len(w.ix.words[name]) > 0 {
-			add(w.ix.find(t.Format("2 ")+name+t.Format(" 2006")), Restated, "")
-			add(w.ix.find(t.Format("2 ")+"de "+name+t.Format(" de 2006")), Restated, "")
+// Misread tells whether a source has a value with letters that were plainly
+// misread: figures within its words that are letters in the value, or letters
+// that the field's pattern does not let stand. Then the value is the one that is
+// meant.
+func Misread(f *schema.Field, v *value.Value, source string) bool {
+	if v == nil || v.Kind != value.String || normalize.AsFigures(strings.ToLower(source)) != normalize.AsFigures(strings.ToLower(v.Text)) {
+		return false
+	}
+	if f.Pattern != nil {
+		return f.Pattern.MatchString(v.Text) && !f.Pattern.MatchString(source)
+	}
+	said, meant := tokenize(source), tokenize(v.Text)
+	if len(said) != len(meant) {
+		return false
+	}
+	for i := range said {
+		if said[i].word == meant[i].word {
+			continue
+		}
+		mixed := strings.ContainsFunc(said[i].word, unicode.IsDigit) && strings.ContainsFunc(said[i].word, unicode.IsLetter)
+		if !mixed || strings.ContainsFunc(meant[i].word, unicode.IsDigit) && strings.ContainsFunc(meant[i].word, unicode.IsLetter) {
+			return false
 		}
 	}
+	return true
 }

@@ -5,6 +5,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
@@ -188,12 +189,31 @@ func (u *unread) line(n, start, end int) []Line {
 			stop = stop - len(said) + strings.Index(said, "   ") // another cell, without a colon
 		}
 		value := strings.TrimSpace(ix.text[c.from:stop])
-		if blank(strings.TrimRight(value, ".")) || u.spoken(c.f, n, c.from, stop) {
+		if blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.spoken(c.f, n, c.from, stop) {
 			continue
 		}
 		lines = append(lines, Line{c.label, stop, n + 1, c.f.Path, strings.TrimSpace(ix.text[c.label:stop])})
 	}
 	return lines
+}
+
+// couldSay tells whether a text may hold a value of a field: a day needs a figure
+// for the day, a number any figure or number word.
+func couldSay(f *schema.Field, text string) bool {
+	figures := 0
+	for _, t := range tokenize(text) {
+		_, word := numberWord(t.word)
+		if word || strings.ContainsFunc(t.word, unicode.IsDigit) {
+			figures++
+		}
+	}
+	switch f.Kin().Type {
+	case schema.Date:
+		return f.Precision != "" && figures > 0 || figures > 1 || strings.ContainsAny(text, ".-/") && figures > 0
+	case schema.Integer, schema.Number, schema.Money, schema.Quantity, schema.Time, schema.DateTime:
+		return figures > 0 || strings.ContainsAny(text, "½¼¾")
+	}
+	return true
 }
 
 // opensCell tells whether what stands before a word lets it open a label.
@@ -262,7 +282,7 @@ func (u *unread) rows(labelled []Line) []Line {
 			for at := n + step; at >= 0 && at <= len(ix.breaks) && !taken[at]; at += step {
 				text, start, end := ix.lineAt(at)
 				own := cellsOf(text)
-				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || strings.Contains(text, ":") || ix.tokenAt(start) == ix.tokenAt(end) {
+				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsFigures(own, u.cellsAt(n)) || strings.Contains(text, ":") || ix.tokenAt(start) == ix.tokenAt(end) {
 					break
 				}
 				taken[at] = true
@@ -271,6 +291,23 @@ func (u *unread) rows(labelled []Line) []Line {
 		}
 	}
 	return append(lines, u.headed(taken)...)
+}
+
+func (u *unread) cellsAt(n int) []string {
+	text, _, _ := u.w.ix.lineAt(n)
+	return cellsOf(text)
+}
+
+// headsFigures tells a row without any figure beside one that has some in half of
+// its cells: it heads them.
+func headsFigures(row, read []string) bool {
+	with := 0
+	for _, c := range read {
+		if strings.ContainsFunc(c, unicode.IsDigit) {
+			with++
+		}
+	}
+	return with*2 >= len(read) && !slices.ContainsFunc(row, func(c string) bool { return strings.ContainsFunc(c, unicode.IsDigit) })
 }
 
 // rowOf gives the list that a line is a row of, and its cells; "" for none.

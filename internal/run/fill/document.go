@@ -419,6 +419,7 @@ func (w *filling) check(v *value.Value) []record.Problem {
 			problems = append(problems, evidenceProblem(p, v, record.Unfounded{}))
 		case place.Kind == evidence.Pictured && field.Evidence == "quoted":
 			problems = append(problems, evidenceProblem(p, v, record.OnlyPictured{}))
+		case place.Kind == evidence.Lookalike && evidence.Misread(field, v.At(p), w.doc.Text[place.Start:place.End]):
 		case place.Kind == evidence.Lookalike && (field.Evidence == "quoted" || field.Evidence == "restated"):
 			problems = append(problems, evidenceProblem(p, v, record.OnlyLookalike{Words: w.doc.Text[place.Start:place.End]}))
 		case place.Kind == evidence.None:

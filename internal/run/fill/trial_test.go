@@ -1,0 +1,144 @@
+package fill
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/rogpeppe/go-internal/txtar"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/ask/prompt"
+	"filler/internal/base/project"
+	"filler/internal/base/value"
+	"filler/internal/record/pair"
+	"filler/internal/schema"
+)
+
+// trialDoc is a document with what it says and what two readers answered who saw
+// nothing but the request: a careful one, and a careless one with the slips of
+// small models.
+type trialDoc struct{ text, gold, careful, small string }
+
+func trial(t *testing.T, name string) (*schema.Schema, map[string]*trialDoc) {
+	s, err := schema.Load("testdata/replies/" + name + ".yaml")
+	require.NoError(t, err)
+	a, err := txtar.ParseFile("testdata/replies/" + name + ".txtar")
+	require.NoError(t, err)
+	docs := map[string]*trialDoc{}
+	for _, f := range a.Files {
+		id, part, _ := strings.Cut(f.Name, ".")
+		if docs[id] == nil {
+			docs[id] = &trialDoc{}
+		}
+		text := string(f.Data)
+		switch part {
+		case "txt":
+			docs[id].text = text
+		case "gold":
+			docs[id].gold = text
+		case "careful":
+			docs[id].careful = text
+		case "small":
+			docs[id].small = text
+		}
+	}
+	return s, docs
+}
+
+// tried is what came of one voice over all documents.
+type tried struct {
+	docs, flagged, requests        int
+	values, right, alarmed, spoilt int // right values in the reply; of them with a problem; turned wrong
+	wrong, caught, righted         int // wrong values in the reply; of them with a problem; and put right
+	f1Reply, f1Record              [3]int
+}
+
+func answerAll(t *testing.T, s *schema.Schema, docs map[string]*trialDoc, reply func(d *trialDoc) string) (out tried, said []string) {
+	for id, d := range docs {
+		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			body, _ := io.ReadAll(r.Body)
+			out.requests++
+			answer := strings.TrimSpace(reply(d))
+			if strings.Contains(string(body), "# Problems") {
+				answer = `{"corrections": []}`
+			}
+			text, _ := json.Marshal(answer)
+			fmt.Fprintf(w, `{"choices":[{"message":{"content":%s},"finish_reason":"stop"}],"usage":{"prompt_tokens":1,"completion_tokens":1}}`, text)
+		}))
+		file := filepath.Join(t.TempDir(), id+".txt")
+		require.NoError(t, os.WriteFile(file, []byte(d.text), 0o644))
+		line, _ := fillOne(t, Setup{Schema: s, Model: &project.Model{Entry: "m", Name: "m", At: server.URL, Shape: "plain", Reply: 4000},
+			Pace: project.Pace{AtOnce: 1, Attempts: 1, Timeout: 20 * time.Second}, Rounds: 2, Settings: prompt.Settings{Layout: "rows"}}, file)
+		server.Close()
+		out.docs++
+		if len(line.Problems) > 0 {
+			out.flagged++
+		}
+		gold, err := value.Parse(strings.TrimSpace(d.gold))
+		require.NoError(t, err)
+		came, err := value.Parse(strings.TrimSpace(reply(d)))
+		require.NoError(t, err)
+		problem := map[value.Pointer]string{}
+		for _, p := range line.Problems {
+			problem[p.Path] = string(p.Code()) + ": " + p.Message()
+		}
+		eachLeaf(s.Root, "", &came, func(f *schema.Field, p value.Pointer, v *value.Value) {
+			if v.Empty() {
+				return
+			}
+			want, is := gold.At(p), line.Record.At(p)
+			right := want != nil && pair.Right(f, want, v)
+			isRight := want != nil && is != nil && pair.Right(f, want, is)
+			why := problem[p]
+			if right {
+				out.right++
+				if why != "" {
+					out.alarmed++
+					said = append(said, fmt.Sprintf("%s %s right %s: %s", id, p, v, why))
+				}
+				if !isRight {
+					out.spoilt++
+					said = append(said, fmt.Sprintf("%s %s spoilt %s: %v", id, p, v, is))
+				}
+				return
+			}
+			out.wrong++
+			switch {
+			case isRight:
+				out.righted++
+			case why != "":
+				out.caught++
+			default:
+				said = append(said, fmt.Sprintf("%s %s wrong and not caught: %s, is %v, risk %v", id, p, v, is, line.Risk.Get(string(p))))
+			}
+		})
+		if why := problem[""]; why != "" {
+			said = append(said, id+" "+why)
+		}
+	}
+	return out, said
+}
+
+func TestTrial(t *testing.T) {
+	for _, name := range []string{"clocks", "trees"} {
+		s, docs := trial(t, name)
+		for _, v := range []struct {
+			name string
+			of   func(d *trialDoc) string
+		}{{"careful", func(d *trialDoc) string { return d.careful }}, {"small", func(d *trialDoc) string { return d.small }}} {
+			got, said := answerAll(t, s, docs, v.of)
+			t.Logf("%s: %d documents, %d flagged, %d requests; %d right values, %d with a problem, %d spoilt; %d wrong, %d caught, %d put right", v.name, got.docs, got.flagged, got.requests, got.right, got.alarmed, got.spoilt, got.wrong, got.caught, got.righted)
+			for _, line := range said {
+				t.Log("  " + line)
+			}
+		}
+	}
+}
