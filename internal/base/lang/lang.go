@@ -62,9 +62,11 @@ const (
 	NumberLabel Kind = "number-label" // stands behind a name for its number
 	AsStated    Kind = "as-stated"
 	Removal     Kind = "removal" // takes something back
-	Code        Kind = "code"    // of a currency (ISO 4217)
-	Minor       Kind = "minor"   // a hundredth of a currency
-	But         Kind = "but"     // stands between what is not so and what is
+	Day         Kind = "day"     // of a month, in words; meanings 1 to 31
+	AndAHalf    Kind = "and-a-half"
+	Code        Kind = "code"  // of a currency (ISO 4217)
+	Minor       Kind = "minor" // a hundredth of a currency
+	But         Kind = "but"   // stands between what is not so and what is
 )
 
 //go:embed words/*.txt

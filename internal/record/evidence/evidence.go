@@ -306,7 +306,9 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 			w.synonyms(f, v.Text, add)
 		}
 	}
-	cands = slices.DeleteFunc(cands, func(c candidate) bool { return w.ix.isTakenBack(c.span) })
+	cands = slices.DeleteFunc(cands, func(c candidate) bool {
+		return w.ix.isTakenBack(c.span) || isShortFigure(v) && w.ix.inDate(c.span)
+	})
 	if len(cands) == 0 && !own.AllowsInferred() {
 		w.near(f, v, add)
 	}
@@ -377,10 +379,8 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 
 // partDates finds dates that go no further than the month or the year.
 func (w *weigher) partDates(text string, add func([]span, Kind, string)) {
-	if t, err := time.Parse("2006-01", text); err == nil {
-		for _, layout := range []string{"January 2006", "Jan 2006", "1/2006", "01/2006", "1.2006", "01.2006"} {
-			add(w.ix.find(t.Format(layout)), Restated, "")
-		}
+	if _, err := time.Parse("2006-01", text); err == nil {
+		add(w.ix.monthsOf(text), Restated, "")
 	}
 }
 

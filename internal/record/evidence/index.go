@@ -225,7 +225,10 @@ func (ix *Index) literals(all []literal, within span) []literal {
 		if !standsAlone(text, start, end) {
 			continue
 		}
-		digits := text[start:end]
+		digits := ungrouped.Replace(text[start:end])
+		if r, _ := utf8.DecodeRuneInString(text[end:]); parts[string(r)] != "" || strings.HasPrefix(text[end:], " ") && fractionBehind.MatchString(text[end:min(len(text), end+6)]) {
+			continue // the whole part of a fraction
+		}
 		if sign, size := signBefore(text[within.start:start]); size > 0 {
 			if sign == '-' {
 				digits = "-" + digits
@@ -267,6 +270,10 @@ func numberEnd(text string, i int) int {
 		c := text[i]
 		digit := c >= '0' && c <= '9'
 		joins := (c == '.' || c == ',') && i+1 < len(text) && text[i+1] >= '0' && text[i+1] <= '9'
+		if n := groupSign(text[i:]); n > 0 && !digit {
+			i += n
+			continue
+		}
 		if !digit && !joins {
 			break
 		}
@@ -274,6 +281,27 @@ func numberEnd(text string, i int) int {
 	}
 	return i
 }
+
+// groupSign gives the bytes of an apostrophe or a narrow space before exactly three
+// digits, which it sets off as thousands; 0 for anything else.
+func groupSign(text string) int {
+	r, size := utf8.DecodeRuneInString(text)
+	if r != '\'' && r != '’' && r != '\u202f' && r != '\u00a0' || len(text) < size+3 {
+		return 0
+	}
+	for i := range 3 {
+		if !isDigit(text[size+i]) {
+			return 0
+		}
+	}
+	if len(text) > size+3 && isDigit(text[size+3]) {
+		return 0
+	}
+	return size
+}
+
+// ungrouped gives the digits of a number without such signs.
+var ungrouped = strings.NewReplacer("'", "", "’", "", "\u202f", "", "\u00a0", "")
 
 // standsAlone reports whether the digits of [start, end) are no part of a
 // code, a date or a time. Letters may follow, as a unit does, but then no

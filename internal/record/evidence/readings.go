@@ -3,6 +3,7 @@ package evidence
 import (
 	"fmt"
 	"regexp"
+	"sort"
 	"strconv"
 	"strings"
 	"sync"
@@ -89,6 +90,9 @@ var (
 	parts    = map[string]string{"½": "1/2", "¼": "1/4", "¾": "3/4", "⅓": "1/3", "⅔": "2/3", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8"}
 )
 
+// fractionBehind is what makes a mixed number of the figure before it.
+var fractionBehind = regexp.MustCompile(`^ \d/\d{1,2}(?:[^\d/]|$)`)
+
 // findFractions records mixed numbers that come out even: 2 1/2 and 2½ are 2.5.
 func (ix *Index) findFractions(within span) {
 	text := ix.text[within.start:within.end]
@@ -122,8 +126,29 @@ func (ix *Index) findWords() {
 		key := value.CanonicalNumber(strconv.Itoa(n))
 		ix.numbers[key] = append(ix.numbers[key], s)
 	}
-	for i, t := range ix.tokens {
+	half := func(n int, s span) { // two and a half, zweieinhalb
+		key := value.CanonicalNumber(strconv.Itoa(n) + ".5")
+		ix.numbers[key] = append(ix.numbers[key], s)
+	}
+	for _, i := range ix.numberWords() {
+		t := ix.tokens[i]
+		for _, end := range lang.AndAHalf.Words() {
+			if before, ok := strings.CutSuffix(t.word, end); ok && before != "" {
+				if n, ok := numberWord(before); ok {
+					half(n, t.span)
+				}
+			}
+		}
 		n, ok := numberWord(t.word)
+		if !ok {
+			continue
+		}
+		for _, end := range lang.AndAHalf.Words() {
+			if rest := ix.text[t.end:min(len(ix.text), t.end+len(end)+1)]; len(rest) == len(end)+1 && rest[0] == ' ' && strings.EqualFold(rest[1:], end) {
+				half(n, span{t.start, t.end + len(rest)})
+				ok = false
+			}
+		}
 		if !ok {
 			continue
 		}
@@ -144,10 +169,37 @@ func (ix *Index) findWords() {
 	}
 }
 
+// numberWords gives the tokens that are numbers in words, or halves of them, in
+// order. A text has few words that stand there often: each is looked up once.
+func (ix *Index) numberWords() (all []int) {
+	for word, at := range ix.words {
+		_, is := numberWord(word)
+		for _, end := range lang.AndAHalf.Words() {
+			is = is || strings.HasSuffix(word, end)
+		}
+		if is {
+			all = append(all, at...)
+		}
+	}
+	sort.Ints(all)
+	return all
+}
+
 // numberWord reads one word, also one that joins units and tens with "und".
 func numberWord(word string) (int, bool) {
 	if n, err := strconv.Atoi(lang.Number.Meaning(word)); err == nil {
 		return n, true
+	}
+	if before, rest, ok := strings.Cut(word, "hundert"); ok { // zweihundertzwölf
+		hundreds, okA := 1, before == "" || before == "ein"
+		if !okA {
+			hundreds, okA = numberWord(before)
+		}
+		n, okB := 0, rest == ""
+		if !okB {
+			n, okB = numberWord(rest)
+		}
+		return hundreds*100 + n, okA && okB && hundreds < 10 && n < 100
 	}
 	unit, tens, ok := strings.Cut(word, "und")
 	if !ok || tens == "" {
@@ -163,51 +215,149 @@ func numberWord(word string) (int, bool) {
 
 // days is the dates of a source, made when they are first asked for.
 type days struct {
-	once sync.Once
-	at   map[string][]span // by the day as records hold it
+	once  sync.Once
+	at    map[string][]span // by the day as records hold it
+	spans []span            // of all of them, and of days in figures
 }
-
-var dayText = sync.OnceValue(func() *regexp.Regexp {
-	th, of := lang.Ordinal.Pattern(), lang.OrdinalOf.Pattern()
-	return regexp.MustCompile(`(?i)(\d{1,2})\.?` + th + `?[ \x{00a0}]+(?:` + of + ` )?(\pL{3,12})\.?,?[ \x{00a0}]+(?:` + of + ` )?(\d{4})|(\pL{3,12})\.? (\d{1,2})` + th + `?,? (\d{4})|(\d{4})[/.](\d{1,2})[/.](\d{1,2})`)
-})
 
 // daysOf gives the places where a day is written with its month in words, in
 // any language and with any ending, or year first.
 func (ix *Index) daysOf(day string) []span {
-	ix.days.once.Do(func() {
-		ix.days.at = map[string][]span{}
-		for _, s := range ix.spans {
-			text := ix.text[s.start:s.end]
-			for _, m := range dayText().FindAllStringSubmatchIndex(text, -1) {
-				get := func(n int) string {
-					if m[2*n] < 0 {
-						return ""
-					}
-					return text[m[2*n]:m[2*n+1]]
-				}
-				d, month, y := get(1)+get(5)+get(9), get(2)+get(4), get(3)+get(6)+get(7)
-				number := get(8)
-				if month != "" {
-					if number = lang.Month.Meaning(month); number == "" {
-						number = lang.ShortMonth.Meaning(month)
-					}
-				}
-				t, err := time.Parse("2006-1-2", y+"-"+strings.TrimLeft(number, "0")+"-"+strings.TrimLeft(d, "0"))
-				if err != nil || m[0] > 0 && isWordBefore(text, m[0]) {
-					continue
-				}
-				key := schema.ISODate(t)
-				ix.days.at[key] = append(ix.days.at[key], span{s.start + m[0], s.start + m[1]})
-			}
-		}
-	})
+	ix.findDays()
 	return ix.days.at[day]
 }
 
-func isWordBefore(text string, at int) bool {
-	r, _ := utf8.DecodeLastRuneInString(text[:at])
-	return isWordRune(r)
+// inDate tells whether a place is a part of a date.
+func (ix *Index) inDate(s span) bool {
+	ix.findDays()
+	spans := ix.days.spans // in order
+	last := sort.Search(len(spans), func(i int) bool { return spans[i].start > s.start })
+	for i := last - 1; i >= 0 && i >= last-4; i-- { // those in words and in figures may overlap
+		if d := spans[i]; s.start >= d.start && s.end <= d.end && s != d {
+			return true
+		}
+	}
+	return false
+}
+
+func (ix *Index) findDays() {
+	ix.days.once.Do(func() {
+		ix.days.at = map[string][]span{}
+		for _, name := range append(lang.Month.Words(), lang.ShortMonth.Words()...) {
+			for _, i := range ix.words[name] {
+				ix.dayAround(i, name)
+			}
+		}
+		for i := 0; i+2 < len(ix.tokens); i++ {
+			ix.dayInFigures(i)
+		}
+		sort.Slice(ix.days.spans, func(i, j int) bool { return ix.days.spans[i].start < ix.days.spans[j].start })
+	})
+}
+
+// keepDay notes a date between two tokens.
+func (ix *Index) keepDay(from, to int, year, month, day string) {
+	at := span{ix.tokens[from].start, ix.tokens[to].end}
+	ix.days.spans = append(ix.days.spans, at)
+	if t, err := time.Parse("2006-1-2", year+"-"+strings.TrimLeft(month, "0")+"-"+strings.TrimLeft(day, "0")); err == nil {
+		key := schema.ISODate(t)
+		ix.days.at[key] = append(ix.days.at[key], at)
+	}
+}
+
+// dayAround reads a date around the name of a month: 3rd of April 2032, 1er avril
+// 2032, April 3, 2032.
+func (ix *Index) dayAround(i int, name string) {
+	month := lang.Month.Meaning(name)
+	if month == "" {
+		month = lang.ShortMonth.Meaning(name)
+	}
+	after := ix.skipOf(i+1, 1)
+	if year, ok := ix.year(after); ok && ix.near(i, after) {
+		if day, first := ix.dayBefore(ix.skipOf(i-1, -1)); day != "" && ix.near(first, i) {
+			ix.keepDay(first, after, year, month, day)
+			return
+		}
+	}
+	if day := ix.dayOf(i + 1); day != "" {
+		if year, ok := ix.year(i + 2); ok && ix.near(i, i+2) {
+			ix.keepDay(i, i+2, year, month, day)
+		}
+	}
+}
+
+// near tells whether two tokens stand as close as the parts of a date do.
+func (ix *Index) near(from, to int) bool {
+	return from >= 0 && to < len(ix.tokens) && ix.tokens[to].start-ix.tokens[from].end < 32 && strings.Count(ix.text[ix.tokens[from].end:ix.tokens[to].start], "\n") < 2
+}
+
+// skipOf steps over a word that stands between the parts of a date.
+func (ix *Index) skipOf(i, step int) int {
+	if i >= 0 && i < len(ix.tokens) && lang.OrdinalOf.Has(ix.tokens[i].word) {
+		return i + step
+	}
+	return i
+}
+
+func (ix *Index) year(i int) (string, bool) {
+	if i < 0 || i >= len(ix.tokens) || len(ix.tokens[i].word) != 4 || strings.Trim(ix.tokens[i].word, "0123456789") != "" {
+		return "", false
+	}
+	return ix.tokens[i].word, true
+}
+
+// dayOf reads a token as a day of a month: in figures, with or without an ending,
+// or in words.
+func (ix *Index) dayOf(i int) string {
+	if i < 0 || i >= len(ix.tokens) {
+		return ""
+	}
+	word := ix.tokens[i].word
+	if d := lang.Day.Meaning(word); d != "" {
+		return d
+	}
+	digits := 0
+	for digits < len(word) && isDigit(word[digits]) {
+		digits++
+	}
+	if digits == 0 || digits > 2 || digits < len(word) && !lang.Ordinal.Has(word[digits:]) {
+		return ""
+	}
+	return word[:digits]
+}
+
+// dayBefore reads the day that ends at a token, and gives its first token.
+func (ix *Index) dayBefore(i int) (day string, first int) {
+	if i > 0 {
+		if d := lang.Day.Meaning(ix.tokens[i-1].word + "-" + ix.tokens[i].word); d != "" {
+			return d, i - 1
+		}
+	}
+	return ix.dayOf(i), i
+}
+
+// dayInFigures reads a date in figures alone: 3.4.2032, 2032/04/03.
+func (ix *Index) dayInFigures(i int) {
+	a, b, c := ix.tokens[i], ix.tokens[i+1], ix.tokens[i+2]
+	if !isDigit(a.word[0]) || !isDigit(b.word[0]) || len(a.word) > 4 || len(b.word) > 2 || len(c.word) > 4 || strings.Trim(a.word+b.word+c.word, "0123456789") != "" {
+		return
+	}
+	for _, gap := range []string{ix.text[a.end:b.start], ix.text[b.end:c.start]} {
+		if gap = strings.TrimRight(gap, " "); gap != "." && gap != "/" && gap != "-" {
+			return
+		}
+	}
+	if len(a.word) == 4 {
+		ix.keepDay(i, i+2, a.word, b.word, c.word)
+	} else {
+		ix.days.spans = append(ix.days.spans, span{a.start, c.end})
+	}
+}
+
+// isShortFigure tells a value that is a number of at most three digits: such a one
+// stands in every date.
+func isShortFigure(v *value.Value) bool {
+	return (v.Kind == value.String || v.Kind == value.Number) && v.Text != "" && len(v.Text) <= 3 && strings.Trim(v.Text, "0123456789") == ""
 }
 
 // neighbour is what stands beside a figure.
@@ -336,7 +486,7 @@ func (ix *Index) signed(f *schema.Field, s span) int {
 		case t.start >= s.end:
 			between = ix.text[s.end:t.start]
 		}
-		if strings.ContainsAny(between, ";:!?") || strings.Contains(between, ". ") {
+		if strings.ContainsAny(between, ";!?") || sentenceEnd.MatchString(between) {
 			continue
 		}
 		for n, words := range [][]string{f.Minus, f.Plus} {
@@ -354,47 +504,70 @@ func (ix *Index) signed(f *schema.Field, s span) int {
 	return sign
 }
 
+// sentenceEnd is the end of a sentence, and not of an abbreviation before a figure.
+var sentenceEnd = regexp.MustCompile(`[.:]\s+\p{Lu}\pL{3,}`)
+
 // signReach is how many words from a figure a word of its sign may stand.
 const signReach = 6
 
 // findTakenBack notes what the text takes back: the X of "not X but Y", and the
 // same figure elsewhere in its paragraph; what is struck out.
 func (ix *Index) findTakenBack() {
-	for _, s := range ix.spans {
-		text := ix.text[s.start:s.end]
-		for _, m := range struck.FindAllStringIndex(text, -1) {
-			ix.back = append(ix.back, span{s.start + m[0], s.start + m[1]})
+	if strings.Contains(ix.text, "~~") {
+		for _, s := range ix.spans {
+			for _, m := range struck.FindAllStringIndex(ix.text[s.start:s.end], mostTakenBack) {
+				ix.back = append(ix.back, span{s.start + m[0], s.start + m[1]})
+			}
 		}
-		for _, m := range notBut().FindAllStringSubmatchIndex(text, -1) {
-			said := text[m[2]:m[3]]
-			from, to := strings.LastIndex(text[:m[0]], "\n\n"), strings.Index(text[m[1]:], "\n\n")
-			if from < 0 {
-				from = 0
-			}
-			if to < 0 {
-				to = len(text)
-			} else {
-				to += m[1]
-			}
-			for at := from; ; {
-				i := strings.Index(text[at:to], said)
-				if i < 0 {
-					break
-				}
-				at += i
-				ix.back = append(ix.back, span{s.start + at, s.start + at + len(said)})
-				at += len(said)
-			}
+	}
+	for _, not := range lang.Not.Words() {
+		at := ix.words[not]
+		for _, i := range at[:min(len(at), mostTakenBack)] {
+			ix.notBut(i)
 		}
 	}
 }
 
-var (
-	struck = regexp.MustCompile(`~~[^~\n]{1,200}~~`)
-	notBut = sync.OnceValue(func() *regexp.Regexp {
-		return regexp.MustCompile(`(?i)(?:^|[^\pL])` + lang.Not.Pattern() + `\s+(?:\pL+\s+)?([\d][\d.,:/-]*[\d]|\d+)[^.;\n]{0,24}?[ ,\n]+` + lang.But.Pattern() + `[ \n]`)
-	})
-)
+// notBut reads "not X but Y" from its first word on, X a figure or two words of
+// which the second is: what is said of X in its paragraph is taken back.
+func (ix *Index) notBut(i int) {
+	for x := i + 1; x <= i+2 && x < len(ix.tokens); x++ {
+		if !isDigit(ix.tokens[x].word[0]) {
+			continue
+		}
+		for y := x + 1; y <= x+5 && y < len(ix.tokens); y++ {
+			if strings.ContainsAny(ix.text[ix.tokens[y-1].end:ix.tokens[y].start], ".;") {
+				return
+			}
+			if lang.But.Has(ix.tokens[y].word) {
+				ix.takeBack(ix.tokens[x])
+				return
+			}
+		}
+		return
+	}
+}
+
+// takeBack marks a word wherever its paragraph has it.
+func (ix *Index) takeBack(t token) {
+	from := strings.LastIndex(ix.text[:t.start], "\n\n")
+	to := strings.Index(ix.text[t.end:], "\n\n")
+	if to < 0 {
+		to = len(ix.text)
+	} else {
+		to += t.end
+	}
+	for _, i := range ix.words[t.word] {
+		if o := ix.tokens[i]; o.start >= from && o.end <= to {
+			ix.back = append(ix.back, o.span)
+		}
+	}
+}
+
+var struck = regexp.MustCompile(`~~[^~\n]{1,200}~~`)
+
+// mostTakenBack bounds what is looked for in each stretch of a text.
+const mostTakenBack = 200
 
 // isTakenBack tells whether a place lies in what the text takes back.
 func (ix *Index) isTakenBack(s span) bool {
@@ -404,4 +577,32 @@ func (ix *Index) isTakenBack(s span) bool {
 		}
 	}
 	return false
+}
+
+// monthText is a month of a year, in words of any language or in figures.
+var monthText = regexp.MustCompile(`(\pL{3,12})\.? (?:de )?(\d{4})|(?:^|[^\d./-])(\d{1,2})[/.](\d{4})`)
+
+// monthsOf gives the places where a month is written, as records hold it: 2032-04.
+func (ix *Index) monthsOf(month string) (found []span) {
+	year, number, _ := strings.Cut(month, "-")
+	number = strings.TrimLeft(number, "0")
+	for _, s := range ix.spans {
+		text := ix.text[s.start:s.end]
+		for _, m := range monthText.FindAllStringSubmatchIndex(text, -1) {
+			from, y, said := m[2], 4, ""
+			if m[2] >= 0 {
+				word := text[m[2]:m[3]]
+				if said = lang.Month.Meaning(word); said == "" {
+					said = lang.ShortMonth.Meaning(word)
+				}
+			} else {
+				from, y = m[6], 8
+				said = strings.TrimLeft(text[m[6]:m[7]], "0")
+			}
+			if said == number && text[m[y]:m[y+1]] == year {
+				found = append(found, span{s.start + from, s.start + m[y+1]})
+			}
+		}
+	}
+	return found
 }
