@@ -3,6 +3,7 @@ package evidence
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -369,7 +370,11 @@ type neighbour struct {
 // behind gives the word or sign right behind a figure.
 func (ix *Index) behind(s span) neighbour {
 	rest := ix.text[s.end:min(len(ix.text), s.end+24)]
-	trimmed := strings.TrimLeft(rest, " \u00a0")
+	trimmed := rest
+	for _, none := range []string{",-", ",–", ",—", ".-", ".–", ".—"} { // no hundredths
+		trimmed = strings.TrimPrefix(trimmed, none)
+	}
+	trimmed = strings.TrimLeft(trimmed, " \u00a0")
 	end := 0
 	for i, r := range trimmed {
 		if i == 0 && strings.ContainsRune("€$£¥%°\"'", r) {
@@ -429,7 +434,11 @@ func (ix *Index) saysOther(f *schema.Field, s span, measure string) bool {
 	if f.Type == schema.Money {
 		for i, w := range []string{word, lead} {
 			if code, perhaps := currencyOf(w, i == 0); code != "" {
-				return code != strings.ToUpper(measure) && !perhaps
+				own := slices.Concat(lang.Sign.Names(measure), lang.PerhapsSign.Names(measure))
+				if perhaps { // the dollars of a currency that has no sign of its own
+					return len(own) > 0 && !slices.Contains(own, w)
+				}
+				return code != strings.ToUpper(measure)
 			}
 		}
 		return lang.Minor.Has(word) || isUnit(word)
