@@ -8,8 +8,9 @@
 //   - The same request to the same model is answered from the ledger and not
 //     paid again, unless it is asked afresh; while one is on its way, others
 //     that ask the same wait for it, in other processes too.
-//   - A key leaves this package in one header only. Where a server repeats it,
-//     it is struck out before anything is kept or shown.
+//   - A key leaves this package in one header only. Where a server repeats it, or
+//     any other secret of the way to it, it is struck out before anything is kept
+//     or shown.
 package model
 
 import (
@@ -30,6 +31,7 @@ import (
 
 	"filler/internal/ask/exchange"
 	"filler/internal/base/project"
+	"filler/internal/base/secret"
 	"filler/internal/base/tokens"
 	"filler/internal/source/fetch"
 	"filler/internal/store"
@@ -55,6 +57,8 @@ type Client struct {
 
 	model   *project.Model
 	way     Way
+	secrets *secret.Set // struck out of all that comes back
+	shown   string      // the base URL as it may be shown
 	pace    project.Pace
 	keeper  Keeper
 	limiter *rate.Limiter
@@ -81,7 +85,14 @@ type Way struct {
 // New gives a client for a model.
 func New(m *project.Model, way Way, pace project.Pace, keeper Keeper) *Client {
 	way.Base = strings.TrimRight(way.Base, "/")
-	c := &Client{model: m, way: way, pace: pace, keeper: keeper, http: fetch.New(pace.AtOnce)}
+	c := &Client{model: m, way: way, pace: pace, keeper: keeper, http: fetch.New(pace.AtOnce), shown: secret.Address(way.Base)}
+	texts := append(secret.OfAddress(way.Base), way.Key)
+	for name, text := range m.Headers {
+		if secret.IsHeader(name) {
+			texts = append(texts, text)
+		}
+	}
+	c.secrets = secret.NewSet(texts...)
 	if pace.PerMinute > 0 {
 		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
 	}
@@ -177,6 +188,11 @@ func (c *Client) keyOf(body []byte) string {
 
 // Ask sends a request, unless its answer is known, and reads the reply.
 func (c *Client) Ask(ctx context.Context, call Call, req *exchange.Request) (*Answer, error) {
+	a, err := c.ask(ctx, call, req)
+	return a, c.clean(err)
+}
+
+func (c *Client) ask(ctx context.Context, call Call, req *exchange.Request) (*Answer, error) {
 	parts := c.way.Codec.Parts(req)
 	body := bytes.Join(parts, nil)
 	key := c.keyOf(body)
@@ -273,7 +289,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 	var not *exchange.Unreadable
 	switch {
 	case errors.As(err, &not):
-		return nil, &Failure{Msg: fmt.Sprintf("%s: %s, in %s", c.way.Base, not, times(c.pace.Attempts)), Hint: checkAddress, Err: err}
+		return nil, &Failure{Msg: fmt.Sprintf("%s: %s, in %s", c.shown, not, times(c.pace.Attempts)), Hint: checkAddress, Err: err}
 	case err != nil:
 		return nil, c.unanswered(ctx, err)
 	}
@@ -281,9 +297,9 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 	if status != http.StatusOK {
 		return nil, c.refused(status, raw, req.Shape())
 	}
-	if read == nil || c.way.Key != "" { // a page, or a body out of which the key was struck
+	if read == nil || !c.secrets.Empty() { // a page, or a body out of which the key was struck
 		if read, err = c.way.Codec.Read(raw); err != nil {
-			return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.way.Base, err), Hint: checkAddress, Fatal: true, Err: err}
+			return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.shown, err), Hint: checkAddress, Fatal: true, Err: err}
 		}
 	}
 	answer.Reply = *read
@@ -375,12 +391,18 @@ func (c *Client) headers() map[string]string {
 	return h
 }
 
-// strike takes the key out of what a server sent.
-func (c *Client) strike(body []byte) []byte {
-	if c.way.Key == "" {
-		return body
+// strike takes the secrets out of what a server sent.
+func (c *Client) strike(body []byte) []byte { return c.secrets.Strike(body) }
+
+// clean takes them out of what is said about it.
+func (c *Client) clean(err error) error {
+	var f *Failure
+	if errors.As(err, &f) {
+		own := *f
+		own.Msg, own.Hint = c.secrets.StrikeText(f.Msg), c.secrets.StrikeText(f.Hint)
+		return &own
 	}
-	return bytes.ReplaceAll(body, []byte(c.way.Key), []byte("[key]"))
+	return err
 }
 
 // exchange puts an attempt and its price into the ledger's words.
@@ -425,7 +447,7 @@ func (c *Client) unanswered(ctx context.Context, err error) error {
 	case errors.Is(err, errBudget):
 		return &Failure{Msg: "the next request might exceed the budget", Hint: "raise it with --budget and continue with --resume", Fatal: true, Budget: true, Err: err}
 	case errors.As(err, &none):
-		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.way.Base), Hint: "start the server, or correct the model's address", Fatal: true, Err: err}
+		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.shown), Hint: "start the server, or correct the model's address", Fatal: true, Err: err}
 	case errors.As(err, &broken):
 		return &Failure{Msg: fmt.Sprintf("%s, in %s", broken, times(c.pace.Attempts)), Hint: "try again with `filler fill --resume`, or raise pace.timeout", Err: err}
 	}
@@ -443,7 +465,7 @@ func times(n int) string {
 // request.
 func (c *Client) refused(status int, body []byte, shape string) error {
 	said := c.way.Codec.Refusal(body)
-	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.way.Base, status, said)}
+	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.shown, status, said)}
 	switch {
 	case status == 401 || status == 403:
 		f.Hint, f.Fatal = "put a valid key into the variable named by the model's `key_from`", true
@@ -454,10 +476,10 @@ func (c *Client) refused(status int, body []byte, shape string) error {
 	case status >= 300 && status < 400:
 		f.Hint, f.Fatal = "the server redirects; write the new address into `at`", true
 	case status == 429:
-		f.Msg = fmt.Sprintf("%s answered 429 (%s) %s", c.way.Base, said, timesOver(c.pace.Attempts))
+		f.Msg = fmt.Sprintf("%s answered 429 (%s) %s", c.shown, said, timesOver(c.pace.Attempts))
 		f.Hint = "lower pace.at_once or set pace.per_minute, then `filler fill --resume`"
 	case status >= 500:
-		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.way.Base, status, said, times(c.pace.Attempts))
+		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.shown, status, said, times(c.pace.Attempts))
 		f.Hint = "the server has a fault; try `filler fill --resume` later"
 	case aboutLength.MatchString(said):
 		f.Hint = "the request is too long for the model; split the document, or set the model's `context`"

@@ -24,6 +24,7 @@ import (
 	"github.com/joho/godotenv"
 
 	"filler/internal/base/place"
+	"filler/internal/base/secret"
 )
 
 // FileName is the file that makes a folder a project.
@@ -350,7 +351,7 @@ func CheckAt(at string) error {
 		return nil
 	}
 	if !strings.HasPrefix(at, "http://") && !strings.HasPrefix(at, "https://") {
-		return fmt.Errorf("%q is not a model address", at)
+		return fmt.Errorf("%q is not a model address", secret.Address(at))
 	}
 	return nil
 }
@@ -361,7 +362,7 @@ func AtAddress(at string) (*Model, error) {
 	if err := CheckAt(at); err != nil {
 		return nil, fmt.Errorf("%w; write a base URL such as http://127.0.0.1:8000/v1, standin:steady, or printed", err)
 	}
-	m := &Model{Entry: at, Name: "default", At: at, Shape: "auto", Reply: DefaultReply, KeyFrom: "FILLER_KEY"}
+	m := &Model{Entry: secret.Address(at), Name: "default", At: at, Shape: "auto", Reply: DefaultReply, KeyFrom: "FILLER_KEY"}
 	if character, ok := strings.CutPrefix(at, "standin:"); ok {
 		m.Name, m.KeyFrom = character, ""
 	}
