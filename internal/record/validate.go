@@ -390,7 +390,7 @@ func arrange(f *schema.Field, v *value.Value) value.Value {
 func notWritten(f *schema.Field, v *value.Value) What {
 	if f.Type == schema.Date && v.Kind == value.String {
 		if days := f.DateReadings(v.Text); len(days) > 1 {
-			return TwoDays{schema.ISODate(days[0]), schema.ISODate(days[1])}
+			return TwoDays{days[0], days[1]}
 		}
 	}
 	if f.Type == schema.Date && v.Kind == value.String && len(f.Written) == 0 {

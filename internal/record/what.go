@@ -70,10 +70,12 @@ type (
 	Keyword struct{ Says string }
 	// BrokenRule is a rule of the schema that does not hold, with what it says
 	// of itself, if anything. Stands: all values that it names stand in their
-	// place in the document.
+	// place in the document. Mixed: two currencies or units that it would have
+	// to put together, so that nobody can tell whether it holds.
 	BrokenRule struct {
 		Holds, Say string
 		Stands     bool
+		Mixed      []string
 	}
 	// DeadLink is a link to a value that no target has.
 	DeadLink struct{ Targets []string }
@@ -180,6 +182,9 @@ func (r BrokenRule) Text() string {
 	says := strings.TrimSuffix(r.Say, ".")
 	if r.Say == "" {
 		says = "rule broken: " + strings.TrimSuffix(r.Holds, ".")
+	}
+	if len(r.Mixed) == 2 {
+		return fmt.Sprintf("the rule %s puts %s and %s together, so that it can't be checked", strings.TrimSuffix(r.Holds, "."), r.Mixed[0], r.Mixed[1])
 	}
 	if r.Stands {
 		says += "; its values stand in the document, so that a person decides"

@@ -14,13 +14,15 @@ import (
 
 // DateFormat is one way in which documents write dates, such as D.M.YYYY or
 // D MMMM YYYY. Its signs: D and DD (day, DD always two digits), M and MM
-// (month), MMM and MMMM (short and full English month name), YYYY, and YY where a
-// pivot says of which hundred years. All else
-// stands for itself; white space stands for any white space.
+// (month), MMM and MMMM (short and full name of the month), YYYY, and YY where a
+// pivot says of which hundred years. Formats without a day, or of a year alone,
+// are for fields of that precision. All else stands for itself; white space
+// stands for any white space.
 type DateFormat struct {
-	Pivot int // the first of the hundred years that two digits mean; 0: none is declared
-	Text  string
-	parts []datePart
+	Pivot  int // the first of the hundred years that two digits mean; 0: none is declared
+	Text   string
+	finest string // day, month or year
+	parts  []datePart
 }
 
 type datePart struct {
@@ -30,7 +32,8 @@ type datePart struct {
 
 var dateSigns = []string{"MMMM", "YYYY", "MMM", "DD", "MM", "YY", "D", "M"}
 
-// ParseDateFormat reads a format; it must name day, month and year once each.
+// ParseDateFormat reads a format; it must name day, month and year once each, or
+// month and year, or the year.
 func ParseDateFormat(text string) (DateFormat, error) {
 	f := DateFormat{Text: text}
 	count := map[byte]int{}
@@ -48,9 +51,10 @@ func ParseDateFormat(text string) (DateFormat, error) {
 		f.parts = append(f.parts, datePart{literal: rest[:1]})
 		rest = rest[1:]
 	}
-	if count['D'] != 1 || count['M'] != 1 || count['Y'] != 1 {
-		return f, errors.New("a date format names day, month and year once each, as in D.M.YYYY or D MMMM YYYY")
+	if count['D'] > 1 || count['M'] > 1 || count['Y'] != 1 || count['M'] < count['D'] {
+		return f, errors.New("a date format names day, month and year once each, as in D.M.YYYY or D MMMM YYYY, or month and year, as in M/YYYY")
 	}
+	f.finest = [3]string{"year", "month", "day"}[count['D']+count['M']]
 	return f, nil
 }
 
@@ -66,9 +70,10 @@ func leadingSign(s string) string {
 	return ""
 }
 
-// Read reads text as a date in this format, the whole of it.
-func (f DateFormat) Read(text string) (time.Time, bool) {
-	year, month, day := 0, 0, 0
+// Read reads text as a date in this format, the whole of it, and gives it as
+// records hold it: YYYY-MM-DD, YYYY-MM or YYYY.
+func (f DateFormat) Read(text string) (date string, ok bool) {
+	year, month, day := 0, 1, 1
 	rest := strings.TrimSpace(text)
 	for _, p := range f.parts {
 		ok := true
@@ -88,15 +93,24 @@ func (f DateFormat) Read(text string) (time.Time, bool) {
 			day, rest, ok = cutDigits(rest, len(p.sign), 2)
 		}
 		if !ok {
-			return time.Time{}, false
+			return "", false
 		}
 	}
-	if rest != "" {
-		return time.Time{}, false
-	}
 	t := time.Date(year, time.Month(month), day, 0, 0, 0, 0, time.UTC)
-	return t, t.Day() == day && int(t.Month()) == month && year > 0
+	if rest != "" || t.Day() != day || int(t.Month()) != month || year <= 0 {
+		return "", false
+	}
+	return t.Format(layoutOf[f.finest]), true
 }
+
+// layoutOf gives how records hold dates of a precision.
+var layoutOf = map[string]string{"day": "2006-01-02", "month": "2006-01", "year": "2006"}
+
+// finer orders precisions.
+var finer = map[string]int{"year": 0, "month": 1, "": 2, "day": 2}
+
+// Suits tells whether a field of a precision may be written in the format.
+func (f DateFormat) Suits(precision string) bool { return finer[f.finest] >= finer[precision] }
 
 // century gives the year that two digits mean: of the hundred years from Pivot on.
 func (f DateFormat) century(yy int) int { return f.Pivot + (yy-f.Pivot%100+100)%100 }
@@ -156,8 +170,13 @@ func IsISODate(text string) bool {
 	return err == nil
 }
 
-// Write gives t in this format.
-func (f DateFormat) Write(t time.Time) string {
+// Write gives a date, as records hold it, in this format; "" for one that does
+// not say all that the format names.
+func (f DateFormat) Write(date string) string {
+	t, err := time.Parse(layoutOf[f.finest], date)
+	if err != nil {
+		return ""
+	}
 	var b strings.Builder
 	for _, p := range f.parts {
 		switch p.sign {
@@ -217,27 +236,38 @@ func mustFormats(texts ...string) []DateFormat {
 	return formats
 }
 
-// ISODate writes t as records hold dates.
-func ISODate(t time.Time) string { return t.Format("2006-01-02") }
-
 // ReadDate reads text as a date in the field's formats or a plain one. It
 // gives false also where two declared formats read it differently.
-func (f *Field) ReadDate(text string) (time.Time, bool) {
-	days := f.DateReadings(text)
-	if len(days) != 1 {
-		return time.Time{}, false
+func (f *Field) ReadDate(text string) (date string, ok bool) {
+	dates := f.DateReadings(text)
+	if len(dates) != 1 {
+		return "", false
 	}
-	return days[0], true
+	return dates[0], true
 }
 
-// DateReadings gives the days that text can mean in the field's formats and the
-// plain ones, each once.
-func (f *Field) DateReadings(text string) []time.Time {
-	var days []time.Time
-	for _, format := range append(append([]DateFormat(nil), f.Written...), PlainDates...) {
-		if t, hit := format.Read(text); hit && !slices.ContainsFunc(days, t.Equal) {
-			days = append(days, t)
+// DateReadings gives the dates that text can mean in the field's formats and the
+// plain ones, each once, as records hold them.
+func (f *Field) DateReadings(text string) (dates []string) {
+	for _, format := range f.DateFormats() {
+		if date, hit := format.Read(text); hit && !slices.Contains(dates, date) {
+			dates = append(dates, date)
 		}
 	}
-	return days
+	return dates
 }
+
+// DateFormats gives the formats in which documents may write the field: its own,
+// and those that have one reading only.
+func (f *Field) DateFormats() []DateFormat {
+	all := append(append([]DateFormat(nil), f.Written...), PlainDates...)
+	for _, format := range plainParts {
+		if format.Suits(f.Precision) {
+			all = append(all, format)
+		}
+	}
+	return all
+}
+
+// plainParts are the formats of months and years that have one reading only.
+var plainParts = mustFormats("YYYY-MM", "MMMM YYYY", "MMM YYYY", "MMMM, YYYY", "YYYY")

@@ -129,7 +129,18 @@ func (f *Field) beyond() value.Value {
 		v.Set("pivot", value.Num(strconv.Itoa(f.Pivot)))
 	}
 	text("currency", f.Currency)
-	text("unit", f.Unit)
+	also := func(words []string) value.Value { return value.Obj(texts(words).Named("also")) }
+	if len(f.UnitAlso) > 0 {
+		v.Set("unit", value.Obj(also(f.UnitAlso).Named(f.Unit)))
+	} else {
+		text("unit", f.Unit)
+	}
+	if len(f.Yes) > 0 {
+		v.Set("true", also(f.Yes))
+	}
+	if len(f.No) > 0 {
+		v.Set("false", also(f.No))
+	}
 	set("to", f.To)
 	if f.Type != Group && f.Evidence != DefaultEvidence(f.Type) || f.Type == Group && f.Evidence != "restated" {
 		text("evidence", f.Evidence)

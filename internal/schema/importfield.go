@@ -261,6 +261,13 @@ func (im *importer) words(f *Field, ours *value.Value) {
 			f.Currency = k.Text
 		case "unit":
 			f.Unit = k.Text
+			if k.Kind == value.Object && len(k.Kids) == 1 {
+				f.Unit, f.UnitAlso = k.Kids[0].Name, textsOf(k.Kids[0].Get("also"))
+			}
+		case "true":
+			f.Yes = textsOf(k.Get("also"))
+		case "false":
+			f.No = textsOf(k.Get("also"))
 		case "to":
 			f.To = textsOf(k)
 		case "evidence":

@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -9,12 +10,13 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/place"
 )
 
 // The values that some keys take.
 var (
-	EvidenceKinds   = []string{"quoted", "restated", "lookalike", "seen", "inferred"}
+	EvidenceKinds   = []string{"quoted", "restated", "lookalike", "pictured", "inferred"}
 	Precisions      = []string{"day", "month", "year"}
 	Comparisons     = []string{"exact", "loose", "set", "none"}
 	AskStyles       = []string{"record", "by-group", "by-field", "by-pointer"}
@@ -47,11 +49,15 @@ func (l *loader) key(n *place.Node, f *Field) {
 	case "of":
 		f.readOptions(n)
 	case "currency":
-		if f.Currency = n.Filled("the currency"); f.Currency != "" && !currencyCode.MatchString(f.Currency) {
+		if f.Currency = n.Filled("the currency"); f.Currency != "" && !lang.Code.Has(f.Currency) {
 			n.Fault(fmt.Sprintf("%q is not a currency code", f.Currency), "write the three letters of ISO 4217, such as EUR")
 		}
 	case "unit":
-		f.Unit = n.Filled("the unit")
+		f.readUnit(n)
+	case "true":
+		f.Yes = readAlso(n)
+	case "false":
+		f.No = readAlso(n)
 	case "to":
 		f.To = n.Texts()
 		l.later = append(l.later, func() { l.link(n, f) })
@@ -168,6 +174,11 @@ func (f *Field) readWritten(l *loader, n *place.Node) {
 			n.Fault(fmt.Sprintf("%q: %s", text, err), "known signs: D, DD, M, MM, MMM, MMMM, YYYY, YY")
 		}
 		f.Written = append(f.Written, format)
+		l.later = append(l.later, func() {
+			if err == nil && !format.Suits(f.Precision) {
+				n.Fault(fmt.Sprintf("%q is coarser than the field, which holds a %s", text, cmp.Or(f.Precision, "day")), fmt.Sprintf("add `precision: %s`", format.finest))
+			}
+		})
 	}
 }
 
@@ -184,6 +195,31 @@ func (f *Field) readSigns(n *place.Node) {
 	if words := n.Get("plus"); words != nil {
 		f.Plus = words.Texts()
 	}
+}
+
+// readUnit reads a unit, with other words for it, if there are any.
+func (f *Field) readUnit(n *place.Node) {
+	if !n.IsMap() {
+		f.Unit = n.Filled("the unit")
+		return
+	}
+	pairs := n.Pairs()
+	if len(pairs) != 1 {
+		n.Fault("a quantity has one unit", "write `unit: {s/day: {also: [seconds a day]}}`")
+		return
+	}
+	f.Unit, f.UnitAlso = pairs[0].Key(), readAlso(pairs[0])
+}
+
+// readAlso reads `{also: [WORD, …]}`.
+func readAlso(n *place.Node) []string {
+	also := n.Get("also")
+	if also == nil {
+		n.Fault("the other words are missing", "write `{also: [intact]}`")
+		return nil
+	}
+	n.Known("also")
+	return also.Texts()
 }
 
 // readPivot reads the first of the hundred years that two digits mean.

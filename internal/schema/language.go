@@ -76,7 +76,12 @@ func keyLanguage(t Type, k string) value.Value {
 		return oneOfTexts(Precisions, "The coarsest that is allowed.")
 	case "currency":
 		return patterned(currencyCode.String(), "Three letters of ISO 4217.")
-	case "pattern", "unit", "uses":
+	case "true", "false":
+		return object([]value.Value{textOrTexts("Other words for it.").Named("also")}, []string{"also"})
+	case "unit":
+		also := object([]value.Value{textOrTexts("Other words for it.").Named("also")}, []string{"also"})
+		return value.Obj(value.List(described("string", ""), value.Obj(value.Str("object").Named("type"), value.Num("1").Named("maxProperties"), also.Named("additionalProperties"))).Named("anyOf"))
+	case "pattern", "uses":
 		return described("string", "")
 	case "compare":
 		number := value.Obj(texts([]string{"number", "string"}).Named("type"))

@@ -222,7 +222,7 @@ var TypeKeys = map[Type][]string{
 	Text:     {"pattern", "min", "max"},
 	Integer:  {"min", "max", "written", "signs"},
 	Number:   {"min", "max", "written", "signs"},
-	Boolean:  {},
+	Boolean:  {"true", "false"},
 	Date:     {"written", "precision", "pivot"},
 	Time:     {},
 	DateTime: {},

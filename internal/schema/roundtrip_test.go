@@ -84,12 +84,14 @@ func (g *gen) leaf() string {
 		f += g.maybe("min", "-3") + g.maybe("max", "9") + g.maybe("compare", "{within: 0.5}") + g.maybe("written", `{decimal: ",", group: "."}`) + g.maybe("signs", `{minus: [loses, "in debt"], plus: gains}`)
 	case Date:
 		f += g.maybe("written", "[D.M.YYYY, D MMMM YYYY]") + g.maybe("precision", "month") + g.maybe("pivot", "1950")
+	case Boolean:
+		f += g.maybe("true", "{also: [intact, in order]}") + g.maybe("false", "{also: broken}")
 	case Choice:
 		f += ", of: {yes: {also: [ja, si]}, 'no': , \"007\": {about: The agent.}}" + g.maybe("compare", "none")
 	case Money:
 		f += g.maybe("currency", "EUR") + g.maybe("max", "100")
 	case Quantity:
-		f += g.maybe("unit", "m/s²") + g.maybe("min", "0.5")
+		f += g.maybe("unit", []string{"m/s²", "{m/s²: {also: [metres a second a second]}}"}[g.r.IntN(2)]) + g.maybe("min", "0.5")
 	}
 	switch g.r.IntN(4) {
 	case 0:

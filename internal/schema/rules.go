@@ -27,8 +27,9 @@ import (
 //
 // Fields stand by name, lists are arrays; with `for` the fields of the item
 // come first, and `record` is the whole. Dates compare in time, numbers and
-// sums as exact decimals. A comparison over something unknown is unknown, and a
-// rule that is unknown holds.
+// sums as exact decimals, money and quantities by their amounts where both are of
+// one currency or unit. A comparison over something unknown, or over a value that
+// is not of its field's type, is unknown, and a rule that is unknown holds.
 type Rule struct {
 	Holds  string
 	Say    string
@@ -123,9 +124,9 @@ func (f *Field) typedLeaf() types.Type {
 	case Boolean:
 		return types.Bool
 	case Money:
-		return types.Map{"amount": types.Float64, "currency": types.String}
+		return types.Map{"amount": types.Float64, "currency": types.String, measuredMark: types.Bool}
 	case Quantity:
-		return types.Map{"amount": types.Float64, "unit": types.String}
+		return types.Map{"amount": types.Float64, "unit": types.String, measuredMark: types.Bool}
 	}
 	return types.String
 }
@@ -146,11 +147,7 @@ func (r *Rule) compile(record, scope *Field) error {
 			}
 		}
 	}
-	if _, err := expr.Compile(r.Holds, append(functions(), expr.Env(aside(env)), expr.AsBool(), expr.Patch(&visitor{visit: func(n ast.Node) {
-		if id, ok := n.(*ast.IdentifierNode); ok && isFunction[id.Value] {
-			id.Value = asideMark + id.Value
-		}
-	}}))...); err != nil {
+	if _, err := expr.Compile(r.Holds, append(functions(), expr.Env(aside(env)), expr.AsBool(), expr.Patch(byAmount{}))...); err != nil {
 		return plainError(err)
 	}
 	tree, err := parser.Parse(r.Holds)
@@ -161,6 +158,51 @@ func (r *Rule) compile(record, scope *Field) error {
 	options := append(functions(), operators()...)
 	r.prog, err = expr.Compile(r.Holds, append(options, expr.Env(map[string]any{}), expr.AllowUndefinedVariables(), expr.Optimize(false), expr.Patch(&rewriter{}))...)
 	return plainError(err)
+}
+
+// measuredMark tells the checker's maps of money and quantities from groups. No
+// field can have that name.
+const measuredMark = "is measured"
+
+// byAmount shows the checker what rules compute with: of money and quantities
+// the amount. It also takes fields that are called like a function aside.
+type byAmount struct{}
+
+func (byAmount) Visit(node *ast.Node) {
+	amount := func(n *ast.Node) {
+		of := (*n).Nature()
+		if of == nil || of.TypeData == nil {
+			return
+		}
+		if _, measured := of.Fields[measuredMark]; measured {
+			*n = &ast.MemberNode{Node: *n, Property: &ast.StringNode{Value: "amount"}}
+		}
+	}
+	switch n := (*node).(type) {
+	case *ast.IdentifierNode:
+		if isFunction[n.Value] {
+			n.Value = asideMark + n.Value
+		}
+	case *ast.BinaryNode:
+		if n.Operator != "in" {
+			amount(&n.Left)
+			amount(&n.Right)
+		}
+	case *ast.UnaryNode:
+		amount(&n.Node)
+	case *ast.BuiltinNode:
+		for i := range n.Arguments {
+			if p, ok := n.Arguments[i].(*ast.PredicateNode); ok {
+				amount(&p.Node)
+			} else {
+				amount(&n.Arguments[i])
+			}
+		}
+	case *ast.ArrayNode:
+		for i := range n.Nodes {
+			amount(&n.Nodes[i])
+		}
+	}
 }
 
 // asideMark stands before the name of a field that is called like a function,
@@ -231,6 +273,7 @@ func (v *visitor) Visit(n *ast.Node) { v.visit(*n) }
 type Broken struct {
 	At     value.Pointer   // the record or item
 	Fields []value.Pointer // what the rule speaks of
+	Mixed  []string        // of two currencies or units that it would have to put together
 }
 
 // Check gives the places of one record where the rule does not hold. base is
@@ -249,10 +292,11 @@ func (r *Rule) Check(s *Schema, rec *value.Value, whole Whole, base value.Pointe
 			}
 		}
 		out, err := expr.Run(r.prog, env)
-		if holds, known := out.(bool); err != nil || !known || holds {
+		m, isMixed := out.(mixed)
+		if holds, known := out.(bool); err != nil || !isMixed && (!known || holds) {
 			return // an error comes of something unknown, such as an item that is not there
 		}
-		broken = append(broken, Broken{At: at, Fields: r.pointers(scope, at, base)})
+		broken = append(broken, Broken{At: at, Fields: r.pointers(scope, at, base), Mixed: m})
 	})
 	return broken
 }

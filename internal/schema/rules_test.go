@@ -22,6 +22,7 @@ fields:
   name: A name.
   open: {boolean: Open.}
   cost: {money: Cost., currency: EUR}
+  parts: {list: Parts., fields: {fee: {money: Fee in any currency.}}}
   bays:
     list: Bays.
     fields:
@@ -65,6 +66,18 @@ func TestRules(t *testing.T) {
 		{"{holds: a / b > 1}", `{"a":1,"b":0}`, ""},
 		{"{holds: 'max(a, b) < 3 and -a < 0'}", `{"a":1,"b":3}`, " [/a /b]"},
 		{"{holds: 'open ? a > 0 : b > 0'}", `{"open":true,"a":1}`, ""},
+		{"{holds: cost < 100}", `{"cost":{"amount":100.0,"currency":"EUR"}}`, " [/cost]"},
+		{"{holds: cost < 100}", `{"cost":{"amount":100.0,"currency":"USD"}}`, ""}, // not of its type
+		{"{holds: 'sum(parts, .fee) == cost'}", `{"cost":{"amount":3,"currency":"EUR"},"parts":[{"fee":{"amount":1,"currency":"EUR"}},{"fee":{"amount":2.00,"currency":"EUR"}}]}`, ""},
+		{"{holds: 'sum(parts, .fee) == cost'}", `{"cost":{"amount":4,"currency":"EUR"},"parts":[{"fee":{"amount":1,"currency":"EUR"}},{"fee":{"amount":2.00,"currency":"EUR"}}]}`, " [/cost /parts]"},
+		{"{holds: 'sum(parts, .fee.amount) == cost.amount'}", `{"cost":{"amount":4,"currency":"EUR"},"parts":[{"fee":{"amount":1,"currency":"EUR"}}]}`, " [/cost /parts]"},
+		{"{holds: 'sum(parts, .fee) == cost'}", `{"cost":{"amount":3,"currency":"EUR"},"parts":[{"fee":{"amount":1,"currency":"CHF"}},{"fee":{"amount":2.00,"currency":"EUR"}}]}`, " [/cost /parts] CHF with EUR"},
+		{"{holds: 'cost + 1 > a or sum(parts, .fee) == cost'}", `{"a":0,"cost":{"amount":3,"currency":"EUR"},"parts":[{"fee":{"amount":1,"currency":"CHF"}}]}`, ""},
+		{"{holds: 'not (sum(parts, .fee) > cost)'}", `{"cost":{"amount":3,"currency":"EUR"},"parts":[{"fee":{"amount":1,"currency":"CHF"}}]}`, " [/cost /parts] CHF with EUR"},
+		{"{holds: 'max(map(parts, .fee)) <= cost * 2'}", `{"cost":{"amount":3,"currency":"EUR"},"parts":[{"fee":{"amount":7,"currency":"EUR"}}]}`, " [/cost /parts]"},
+		{"{holds: 'round(cost) == 3'}", `{"cost":{"amount":3.2,"currency":"EUR"}}`, ""},
+		{"{holds: 'upto > from'}", `{"from":"2031-01-02","upto":"1.1.31"}`, ""}, // no date
+		{"{holds: 'a < 3'}", `{"a":"seven"}`, ""},
 	} {
 		s, err := Parse("s.yaml", []byte(ruled+"  - "+c.rule+"\n"))
 		require.NoError(t, err, c.rule)
@@ -72,13 +85,18 @@ func TestRules(t *testing.T) {
 		require.NoError(t, err)
 		var got []string
 		for _, b := range s.Rules[0].Check(s, &rec, Operands(s, &rec), "") {
-			got = append(got, strings.TrimPrefix(fmt.Sprintf("%s %v", b.At, b.Fields), ""))
+			said := fmt.Sprintf("%s %v", b.At, b.Fields)
+			if len(b.Mixed) > 0 {
+				said += " " + strings.Join(b.Mixed, " with ")
+			}
+			got = append(got, said)
 		}
 		assert.Equal(t, c.broken, strings.Join(got, "; "), "%s over %s", c.rule, c.record)
 	}
 	for rule, says := range map[string]string{
 		"{holds: c > 1}": "unknown name c", "{holds: a > from}": "mismatched types", "{holds: a + 1}": "bool", "{holds: 'a >'}": "unexpected", "{for: 'bays', holds: a > 1}": "not a list of items",
-		"{for: 'bays[]', holds: nothing > 1}": "unknown name nothing", "{say: x}": "needs `holds`", "{holds: name.first == 1}": "",
+		"{for: 'bays[]', holds: nothing > 1}": "unknown name nothing", "{holds: cost > name}": "mismatched types", "{holds: 'sum(parts, .amount) == 1'}": "unknown field amount", "{holds: 'sum(bays, .finds) > 1'}": "", "{holds: 'cost.unit == \"m\"'}": "unknown field unit",
+		"{say: x}": "needs `holds`", "{holds: name.first == 1}": "",
 	} {
 		_, err := Parse("s.yaml", []byte(ruled+"  - "+rule+"\n"))
 		require.Error(t, err, rule)

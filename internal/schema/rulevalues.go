@@ -32,7 +32,7 @@ func native(v *value.Value, f *Field) any {
 			}
 		}
 		return list
-	case v == nil || v.Empty():
+	case v == nil || v.Empty() || kin.Type != Text && !kin.fits(v):
 		return nil
 	case v.Kind == value.Number:
 		return number(v.Text)
@@ -41,13 +41,56 @@ func native(v *value.Value, f *Field) any {
 	case v.Kind == value.String:
 		return v.Text
 	case kin.Type == Money || kin.Type == Quantity:
-		m := map[string]any{}
-		for i := range v.Kids {
-			m[v.Kids[i].Name] = native(&v.Kids[i], &Field{Type: Text})
+		name, _ := kin.Measure()
+		d := number(v.Get("amount").Text)
+		if d == nil {
+			return nil
 		}
-		return m
+		return measured{"amount": d, name: v.Get(name).Text}
 	}
 	return nil
+}
+
+// measured is money or a quantity: its amount, and its currency or unit.
+type measured map[string]any
+
+// measure gives the currency or unit.
+func (m measured) measure() string {
+	for _, name := range []string{"currency", "unit"} {
+		if s, ok := m[name].(string); ok {
+			return s
+		}
+	}
+	return ""
+}
+
+// like gives another amount in the same measure.
+func (m measured) like(amount decimal.Decimal) measured {
+	out := measured{}
+	for name, v := range m {
+		out[name] = v
+	}
+	out["amount"] = amount
+	return out
+}
+
+// mixed is what comes of two measures that were put together: like the unknown,
+// but told.
+type mixed []string
+
+// together tells whether two values are of two measures, or one is mixed already.
+func together(a, b any) (m mixed, is bool) {
+	for _, v := range []any{a, b} {
+		if m, is = v.(mixed); is {
+			return m, true
+		}
+	}
+	x, ok1 := a.(measured)
+	y, ok2 := b.(measured)
+	if ok1 && ok2 && x.measure() != y.measure() {
+		return mixed{x.measure(), y.measure()}, true
+	}
+	return nil, false
 }
 
 // number gives a literal as a decimal, or nil beyond any measure.
@@ -151,6 +194,9 @@ func operators() []expr.Option {
 	}
 	for name, do := range arithmetic {
 		two(name, func(a, b any) any {
+			if m, is := together(a, b); is {
+				return m
+			}
 			x, y := toDecimal(a), toDecimal(b)
 			if x == nil || y == nil {
 				if s, ok := a.(string); ok && name == "plus_" {
@@ -160,11 +206,14 @@ func operators() []expr.Option {
 				}
 				return nil
 			}
-			return do(*x, *y)
+			return inMeasure(name, a, b, do(*x, *y))
 		})
 	}
 	for name, holds := range comparisons {
 		two(name, func(a, b any) any {
+			if m, is := together(a, b); is {
+				return m
+			}
 			c, known := compare(a, b)
 			if !known {
 				return nil
@@ -192,6 +241,9 @@ func operators() []expr.Option {
 		if b, ok := v.(bool); ok {
 			return !b
 		}
+		if m, ok := v.(mixed); ok {
+			return m
+		}
 		return nil
 	})
 	one("sure_", func(v any) any { b, ok := v.(bool); return ok && b })
@@ -205,6 +257,30 @@ func operators() []expr.Option {
 		})
 	}
 	return options
+}
+
+// inMeasure gives what came of two amounts the measure that it has: a sum of
+// money is money, and a part of money by money is a number.
+func inMeasure(name string, a, b, out any) any {
+	d, ok := out.(decimal.Decimal)
+	if !ok {
+		return out
+	}
+	x, ok1 := a.(measured)
+	y, ok2 := b.(measured)
+	switch {
+	case name == "plus_" || name == "minus_" || name == "rest_":
+		if ok1 {
+			return x.like(d)
+		} else if ok2 {
+			return y.like(d)
+		}
+	case ok1 && !ok2 && (name == "times_" || name == "over_"):
+		return x.like(d)
+	case ok2 && !ok1 && name == "times_":
+		return y.like(d)
+	}
+	return out
 }
 
 var arithmetic = map[string]func(x, y decimal.Decimal) any{
@@ -253,6 +329,9 @@ func toDecimal(v any) *decimal.Decimal {
 	switch x := v.(type) {
 	case decimal.Decimal:
 		return &x
+	case measured:
+		d, _ := x["amount"].(decimal.Decimal)
+		return &d
 	case int:
 		d := decimal.NewFromInt(int64(x))
 		return &d
@@ -293,6 +372,9 @@ func logic(a, b any, decisive bool) any {
 	case ok1 && ok2:
 		return !decisive
 	}
+	if m, is := together(a, b); is {
+		return m
+	}
 	return nil
 }
 
@@ -318,13 +400,17 @@ func isIn(a, b any) any {
 // folds sum up lists; what is unknown in a list makes a sum unknown.
 var folds = map[string]func(list []any) any{
 	"sum_of": func(list []any) any {
-		sum := decimal.Zero
+		var sum any = decimal.Zero
 		for _, v := range list {
 			d := toDecimal(v)
+			m, is := together(sum, v)
+			if is {
+				return m
+			}
 			if d == nil {
 				return nil
 			}
-			sum = sum.Add(*d)
+			sum = inMeasure("plus_", sum, v, toDecimal(sum).Add(*d))
 		}
 		return sum
 	},
@@ -359,6 +445,9 @@ func countOf(list []any) any {
 	n := 0
 	for _, v := range list {
 		b, ok := v.(bool)
+		if m, is := v.(mixed); is {
+			return m
+		}
 		if !ok {
 			return nil
 		}
@@ -370,9 +459,10 @@ func countOf(list []any) any {
 }
 
 func countTrue(list []any, holds func(int) bool) any {
-	n := toDecimal(countOf(list))
+	count := countOf(list)
+	n := toDecimal(count)
 	if n == nil {
-		return nil
+		return count
 	}
 	return holds(int(n.IntPart()))
 }
@@ -383,23 +473,26 @@ func extreme(list []any, sign int) any {
 			list = inner
 		}
 	}
-	var best *decimal.Decimal
+	var best any
 	for _, v := range list {
 		d := toDecimal(v)
+		if m, is := together(best, v); is {
+			return m
+		}
 		if d == nil {
 			return nil
 		}
-		if best == nil || d.Cmp(*best) == sign {
-			best = d
+		if best == nil || d.Cmp(*toDecimal(best)) == sign {
+			best = v
 		}
 	}
-	if best == nil {
-		return nil
-	}
-	return *best
+	return best
 }
 
 func rounded(list []any, do func(decimal.Decimal) decimal.Decimal) any {
+	if m, ok := list[0].(measured); ok {
+		return m.like(do(*toDecimal(m)))
+	}
 	if d := toDecimal(list[0]); d != nil {
 		return do(*d)
 	}

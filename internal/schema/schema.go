@@ -83,6 +83,9 @@ type Field struct {
 	Avoid     []string     // what does not belong in it
 	Minus     []string     // words beside a figure that say that it is below 0
 	Plus      []string     // and those that say that it is above
+	Yes       []string     // of a boolean: words that say that it is true
+	No        []string     // and that it is false
+	UnitAlso  []string     // of a quantity: other words for its unit
 	Sensitive bool         // masked wherever people look on
 	Style     string       // how the field is asked for, where it is not as the rest: one of AskStyles
 	Normalize []string     // further normalizers, or "none"

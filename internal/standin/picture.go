@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"strings"
-	"time"
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -57,9 +56,11 @@ func (w *writer) places(f *schema.Field, v *value.Value) value.Value {
 // where finds the words of a value on the pictures.
 func (w *writer) where(f *schema.Field, v *value.Value) (page, box value.Value) {
 	spellings := []string{v.Text}
-	if t, err := time.Parse(time.DateOnly, v.Text); err == nil && f.Type == schema.Date {
-		for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
-			spellings = append(spellings, format.Write(t))
+	if f.Type == schema.Date {
+		for _, format := range f.DateFormats() {
+			if spelled := format.Write(v.Text); spelled != "" {
+				spellings = append(spellings, spelled)
+			}
 		}
 	}
 	for _, s := range spellings {

@@ -38,6 +38,12 @@ func leaf(r *rand.Rand, name string) *schema.Field {
 		f.Currency = []string{"", "EUR"}[r.IntN(2)]
 	case schema.Quantity:
 		f.Unit = []string{"", "m2", "l/s", "%"}[r.IntN(4)]
+		if f.Unit != "" {
+			f.UnitAlso = some(r, 2)
+		}
+		f.Minus = some(r, 2)
+	case schema.Boolean:
+		f.Yes, f.No = some(r, 2), some(r, 2)
 	case schema.Date:
 		if r.IntN(2) == 0 {
 			format, _ := schema.ParseDateFormat("D.M.YY")
@@ -101,7 +107,7 @@ func facts(fields []*schema.Field, indent string) string {
 		if of.Type != schema.Money && of.Type != schema.Quantity {
 			measure = ""
 		}
-		fmt.Fprintf(&b, "%s%s %s/%s %t key%q printed%q written%q pivot%d signs%v basis%t measure%q of%q\n", indent, f.Name, f.Type, of.Type, f.Required, f.Key, of.PrintedAs, written, of.Pivot, of.Numbers, of.Basis, measure, options)
+		fmt.Fprintf(&b, "%s%s %s/%s %t key%q printed%q written%q pivot%d signs%v basis%t measure%q of%q words%q\n", indent, f.Name, f.Type, of.Type, f.Required, f.Key, of.PrintedAs, written, of.Pivot, of.Numbers, of.Basis, measure, options, [][]string{of.UnitAlso, of.Minus, of.Yes, of.No})
 		switch {
 		case f.Type == schema.Group:
 			b.WriteString(facts(f.Fields, indent+"  "))

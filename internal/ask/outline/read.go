@@ -118,6 +118,11 @@ func newField(name, kind, says string) *schema.Field {
 	if _, facts, ok := strings.Cut(says, "Printed as: \""); ok {
 		f.PrintedAs, _ = quotedTexts(`"` + facts)
 	}
+	for lead, words := range map[string]*[]string{"Unit also": &f.UnitAlso, "Below 0 with": &f.Minus, "True with": &f.Yes, "False with": &f.No} {
+		if _, facts, ok := strings.Cut(says, lead+": \""); ok {
+			*words, _ = quotedTexts(`"` + facts)
+		}
+	}
 	if m := writtenAs.FindStringSubmatch(says); m != nil {
 		for _, text := range strings.Split(m[1], "; ") {
 			if format, err := schema.ParseDateFormat(text); err == nil {

@@ -25,6 +25,9 @@
 //	Years of two digits: YEAR to YEAR.
 //	Written like NUMBER.               the signs that documents write numbers with
 //	Below 0 with: WORD, ….             words that say so
+//	Unit also: WORD, ….                other words for the unit
+//	True with: WORD, ….                words that say that it is
+//	False with: WORD, ….               and that it is not
 //	Not: WHAT; ….
 //	With basis.                        as {"value": …, "basis": …}
 //	Pattern: PATTERN                   to the end of the line, or to two blanks
@@ -144,8 +147,13 @@ func Says(f *schema.Field) string {
 	if f.Numbers.Decimal != "" {
 		add("Written like 1%s234%s5.", f.Numbers.Group, f.Numbers.Decimal)
 	}
-	if len(f.Minus) > 0 {
-		add("Below 0 with: %s.", quotedList(f.Minus))
+	for _, words := range []struct {
+		lead string
+		are  []string
+	}{{"Unit also", f.UnitAlso}, {"Below 0 with", f.Minus}, {"True with", f.Yes}, {"False with", f.No}} {
+		if len(words.are) > 0 {
+			add("%s: %s.", words.lead, quotedList(words.are))
+		}
 	}
 	if len(f.Avoid) > 0 {
 		add("Not: %s.", strings.TrimSuffix(strings.Join(f.Avoid, "; "), "."))

@@ -202,10 +202,10 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 	case schema.Date:
 		clean := plainDate(strings.ReplaceAll(raw, ". ", "."))
 		if t, ok := f.ReadDate(clean); ok {
-			return value.Str(schema.ISODate(t)), true
+			return value.Str(t), true
 		}
 		if t, ok := f.ReadDate(plainDate(raw)); ok {
-			return value.Str(schema.ISODate(t)), true
+			return value.Str(t), true
 		}
 		return value.Str(raw), false
 	case schema.Boolean:

@@ -136,12 +136,12 @@ func otherDate(f *schema.Field, g, d string) bool {
 	if f.Type != schema.Date || len(g) != 10 {
 		return false
 	}
-	if t, ok := f.ReadDate(d); ok && schema.ISODate(t) == g {
+	if t, ok := f.ReadDate(d); ok && t == g {
 		return true
 	}
 	for _, text := range []string{"D.M.YYYY", "D/M/YYYY", "M/D/YYYY", "M.D.YYYY", "D-M-YYYY", "YYYY/M/D", "YYYY.M.D", "D. M. YYYY"} {
 		format, err := schema.ParseDateFormat(text)
-		if t, ok := format.Read(d); err == nil && ok && schema.ISODate(t) == g {
+		if t, ok := format.Read(d); err == nil && ok && t == g {
 			return true
 		}
 	}

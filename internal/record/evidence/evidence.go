@@ -281,12 +281,10 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 	case f.Type == schema.Date:
 		add(w.ix.find(v.Text), Restated, v.Text)
 		w.partDates(v.Text, add)
-		if t, err := time.Parse("2006-01-02", v.Text); err == nil {
-			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
-				add(w.ix.find(format.Write(t)), Restated, "")
-			}
-			add(w.ix.daysOf(v.Text), Restated, "")
+		for _, format := range f.DateFormats() {
+			add(w.ix.find(format.Write(v.Text)), Restated, "")
 		}
+		add(w.ix.daysOf(v.Text), Restated, "")
 	case f.Type == schema.Time:
 		add(w.ix.find(v.Text), Restated, v.Text)
 		short := strings.TrimPrefix(v.Text, "0")
@@ -296,8 +294,8 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 	case f.Type == schema.DateTime:
 		add(w.ix.find(v.Text), Restated, v.Text)
 		if t, err := time.Parse(time.RFC3339, v.Text); err == nil {
-			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
-				add(w.ix.find(format.Write(t)), Restated, "")
+			for _, format := range f.DateFormats() {
+				add(w.ix.find(format.Write(t.Format(time.DateOnly))), Restated, "")
 			}
 		}
 	default:
@@ -329,7 +327,7 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	}
 	var with, without []span
 	for _, s := range w.figures(f, figure.Text, measure) {
-		if wide := w.ix.beside(s, measure); wide != s {
+		if wide := w.ix.beside(f, s, measure); wide != s {
 			with = append(with, wide)
 		} else {
 			without = append(without, s)
@@ -396,9 +394,19 @@ func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind
 	}
 }
 
-// yesNo finds the words for true or false behind a label of the field.
+// yesNo finds the words for true or false behind a label of the field, and those
+// that it declares wherever they stand.
 func (w *weigher) yesNo(f *schema.Field, want bool) []span {
 	var found []span
+	for says, words := range map[bool][]string{true: f.Yes, false: f.No} {
+		for _, word := range words {
+			for _, s := range w.ix.find(word) {
+				if (says != w.ix.isDenied(s)) == want {
+					found = append(found, s)
+				}
+			}
+		}
+	}
 	for _, t := range w.ix.tokens {
 		if b, known := normalize.YesNo(t.word); known && b == want && w.led(f, t.span) {
 			found = append(found, t.span)

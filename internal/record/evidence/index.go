@@ -14,6 +14,7 @@
 package evidence
 
 import (
+	"slices"
 	"sort"
 	"strings"
 	"unicode"
@@ -22,6 +23,7 @@ import (
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
+	"filler/internal/schema"
 )
 
 // span is a place in the source text, half-open, in bytes.
@@ -147,11 +149,11 @@ func byWord(tokens []token) map[string][]int {
 
 // beside widens the place of a figure over the measure right before or behind
 // it, if it stands there.
-func (ix *Index) beside(s span, measure string) span {
+func (ix *Index) beside(f *schema.Field, s span, measure string) span {
 	if measure == "" {
 		return s
 	}
-	for _, m := range append(append(append([]string{measure}, lang.Sign.Names(measure)...), lang.PerhapsSign.Names(measure)...), lang.Currency.Names(measure)...) {
+	for _, m := range namesOf(f, measure) {
 		behind := strings.TrimLeft(ix.text[s.end:min(len(ix.text), s.end+4+len(m))], " \u00a0")
 		if len(behind) >= len(m) && strings.EqualFold(behind[:len(m)], m) {
 			gap := len(ix.text[s.end:min(len(ix.text), s.end+4+len(m))]) - len(behind)
@@ -164,6 +166,19 @@ func (ix *Index) beside(s span, measure string) span {
 		}
 	}
 	return s
+}
+
+// namesOf gives the words and signs that may stand for a measure of a field.
+func namesOf(f *schema.Field, measure string) []string {
+	if f.Type == schema.Quantity {
+		all := append([]string{measure}, lang.Unit.Names(measure)...)
+		if measure == f.Unit {
+			all = append(all, f.UnitAlso...)
+		}
+		slices.SortStableFunc(all, func(a, b string) int { return len(b) - len(a) })
+		return all
+	}
+	return append(append(append([]string{measure}, lang.Sign.Names(measure)...), lang.PerhapsSign.Names(measure)...), lang.Currency.Names(measure)...)
 }
 
 // line gives the number of the line that holds offset, from 0.

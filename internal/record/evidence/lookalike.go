@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"time"
 	"unicode"
 	"unicode/utf8"
 
@@ -48,9 +47,9 @@ func (w *weigher) near(f *schema.Field, v *value.Value, add func([]span, Kind, s
 		}
 	case v.Kind != value.String:
 	case f.Type == schema.Date:
-		if t, err := time.Parse("2006-01-02", v.Text); err == nil {
-			for _, format := range append(append([]schema.DateFormat(nil), f.Written...), schema.PlainDates...) {
-				add(w.ix.nearText(format.Write(t)), Lookalike, "")
+		for _, format := range f.DateFormats() {
+			if spelled := format.Write(v.Text); spelled != "" {
+				add(w.ix.nearText(spelled), Lookalike, "")
 			}
 		}
 	case f.Type == schema.Text:

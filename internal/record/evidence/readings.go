@@ -261,7 +261,7 @@ func (ix *Index) keepDay(from, to int, year, month, day string) {
 	at := span{ix.tokens[from].start, ix.tokens[to].end}
 	ix.days.spans = append(ix.days.spans, at)
 	if t, err := time.Parse("2006-1-2", year+"-"+strings.TrimLeft(month, "0")+"-"+strings.TrimLeft(day, "0")); err == nil {
-		key := schema.ISODate(t)
+		key := t.Format(time.DateOnly)
 		ix.days.at[key] = append(ix.days.at[key], at)
 	}
 }
@@ -449,8 +449,17 @@ func (ix *Index) saysOther(f *schema.Field, s span, measure string) bool {
 	if code, _ := currencyOf(lead, false); code != "" {
 		return true
 	}
+	if ix.beside(f, s, measure) != s {
+		return false // its own, which may begin with another: s/day
+	}
 	unit := normalize.UnitOf(word)
 	return unit != "" && isUnit(word) && unit != normalize.UnitOf(measure) && !strings.EqualFold(word, measure)
+}
+
+// isDenied tells whether a word for "not" stands right before a place.
+func (ix *Index) isDenied(s span) bool {
+	at := ix.tokenAt(s.start) - 1
+	return at >= 0 && ix.near(at, at+1) && lang.Not.Has(ix.tokens[at].word)
 }
 
 // isUnit tells a word that is a unit of measure and nothing else: "a" and "in"

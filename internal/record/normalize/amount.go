@@ -2,6 +2,7 @@ package normalize
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 
 	"filler/internal/base/lang"
@@ -154,7 +155,7 @@ func measureOf(f *schema.Field, before, behind, own string) string {
 			return code
 		}
 		return ""
-	case own != "" && strings.EqualFold(text, own):
+	case own != "" && (strings.EqualFold(text, own) || slices.ContainsFunc(f.UnitAlso, func(also string) bool { return fold(also) == fold(text) })):
 		return own
 	}
 	return text

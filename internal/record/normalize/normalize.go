@@ -313,8 +313,8 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 	case f.Type == schema.Date && v.Kind == value.String && midnight.MatchString(v.Text):
 		return RuleDate, value.Str(midnight.FindStringSubmatch(v.Text)[1]), true
 	case f.Type == schema.Date && v.Kind == value.String:
-		if d, read := f.ReadDate(v.Text); read && schema.ISODate(d) != v.Text {
-			return RuleDate, value.Str(schema.ISODate(d)), true
+		if d, read := f.ReadDate(v.Text); read && d != v.Text && !f.IsDate(v.Text) {
+			return RuleDate, value.Str(d), true
 		}
 	case f.Type == schema.Choice && v.Kind == value.String:
 		if option, found := Choice(f, v.Text); found && option != v.Text {
@@ -380,9 +380,16 @@ func Opposite(a, b string) bool {
 	return denies != "" && denies == b || denied != "" && denied == a
 }
 
-// Says reads a text for true or false of one field: the words of YesNo, the
-// field's own name (`closed`), and what denies it (`open`, `not closed`).
+// Says reads a text for true or false of one field: the words that it declares,
+// those of YesNo, the field's own name (`closed`), and what denies it (`open`, `not closed`).
 func Says(f *schema.Field, text string) (b, known bool) {
+	for i, words := range [][]string{f.Yes, f.No} {
+		for _, w := range words {
+			if fold(w) == fold(text) {
+				return i == 0, true
+			}
+		}
+	}
 	if b, known = YesNo(text); known {
 		return b, known
 	}

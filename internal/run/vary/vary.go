@@ -15,7 +15,6 @@ import (
 	"slices"
 	"sort"
 	"strings"
-	"time"
 	"unicode"
 
 	"filler/internal/base/value"
@@ -174,13 +173,9 @@ func dates(d *doc) bool {
 		if p.field.Type != schema.Date {
 			continue
 		}
-		t, err := time.Parse("2006-01-02", p.v.Text)
-		if err != nil {
-			continue
-		}
 		now := d.text[p.place.Start:p.place.End]
 		for _, f := range append(append([]schema.DateFormat(nil), p.field.Written...), schema.PlainDates[0], schema.PlainDates[3]) {
-			if text := f.Write(t); text != now {
+			if text := f.Write(p.v.Text); text != "" && text != now {
 				d.replace(p.place, text)
 				changed = true
 				break
