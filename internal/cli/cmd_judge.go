@@ -113,7 +113,7 @@ func (a *app) validateCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			v := &validation{a: a, asJSON: asJSON, check: check, file: j.recordsFile}
+			v := &validation{a: a, asJSON: asJSON, check: check, schema: w.schema, file: j.recordsFile}
 			if _, err := a.each(w, j, first(args), v.line); err != nil {
 				return err
 			}
@@ -128,6 +128,7 @@ type validation struct {
 	a              *app
 	asJSON         bool
 	check          *record.Validator
+	schema         *schema.Schema
 	file           string
 	records, valid int
 	list           []value.Value
@@ -145,6 +146,10 @@ func (v *validation) line(n int, l record.Line, err error) error {
 		problems = l.Problems
 	default:
 		problems = v.check.Check(&l.Record)
+		if twins := record.Twins(v.schema, &l.Record); len(twins) > 0 {
+			problems = append(problems, twins...)
+			record.Sort(v.schema, problems)
+		}
 	}
 	if len(problems) == 0 {
 		v.valid++

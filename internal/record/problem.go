@@ -19,27 +19,32 @@ type Code string
 
 // The codes.
 const (
-	Syntax     Code = "syntax"      // the reply could not be read
-	Missing    Code = "missing"     // a required value is not there
-	Type       Code = "type"        // a value of another type
-	Choice     Code = "choice"      // not one of the choices
-	Pattern    Code = "pattern"     // does not match the pattern
-	Range      Code = "range"       // a number out of bounds
-	Format     Code = "format"      // not written as its type asks
-	Length     Code = "length"      // a text or list too short or too long
-	Unexpected Code = "unexpected"  // a field that the schema has not
-	Rule       Code = "rule"        // breaks a rule of the schema
-	Link       Code = "link"        // points to nothing
-	Schema     Code = "schema"      // breaks a kept keyword of an imported schema
-	NoEvidence Code = "no-evidence" // stands nowhere in the source
-	Truncated  Code = "truncated"   // the reply ended early
-	Unused     Code = "unused"      // the reply says more than was read
-	Encoding   Code = "encoding"    // the reply is not all UTF-8
-	Conflict   Code = "conflict"    // parts of the document disagree
-	Uncovered  Code = "uncovered"   // a line that speaks of a field, and no value comes from it
-	Unreadable Code = "unreadable"  // the document could not be read
-	NoAnswer   Code = "no-answer"   // the model gave no answer
+	Syntax     Code = "syntax"        // the reply could not be read
+	Missing    Code = "missing"       // a required value is not there
+	Type       Code = "type"          // a value of another type
+	Choice     Code = "choice"        // not one of the choices
+	Pattern    Code = "pattern"       // does not match the pattern
+	Range      Code = "range"         // a number out of bounds
+	Format     Code = "format"        // not written as its type asks
+	Length     Code = "length"        // a text or list too short or too long
+	Unexpected Code = "unexpected"    // a field that the schema has not
+	Rule       Code = "rule"          // breaks a rule of the schema
+	Link       Code = "link"          // points to nothing
+	Schema     Code = "schema"        // breaks a kept keyword of an imported schema
+	NoEvidence Code = "no-evidence"   // stands nowhere in the source
+	Against    Code = "contradicted"  // the source says otherwise of its only figure
+	Twice      Code = "duplicate-key" // two items of a list with one key
+	Truncated  Code = "truncated"     // the reply ended early
+	Unused     Code = "unused"        // the reply says more than was read
+	Encoding   Code = "encoding"      // the reply is not all UTF-8
+	Conflict   Code = "conflict"      // parts of the document disagree
+	Uncovered  Code = "uncovered"     // a line that speaks of a field, and no value comes from it
+	Unreadable Code = "unreadable"    // the document could not be read
+	NoAnswer   Code = "no-answer"     // the model gave no answer
 )
+
+// Unborne tells the codes of values that nothing in the source bears out.
+func (c Code) Unborne() bool { return c == NoEvidence || c == Against }
 
 // Problem is one thing wrong with a record.
 type Problem struct {

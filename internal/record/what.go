@@ -77,6 +77,11 @@ type (
 		Stands     bool
 		Mixed      []string
 	}
+	// SameKey is an item with the key of one before it.
+	SameKey struct {
+		Key   string // FIELD VALUE, …
+		First value.Pointer
+	}
 	// DeadLink is a link to a value that no target has.
 	DeadLink struct{ Targets []string }
 )
@@ -99,6 +104,7 @@ func (TwiceNamed) Code() Code   { return Syntax }
 func (Keyword) Code() Code      { return Schema }
 func (BrokenRule) Code() Code   { return Rule }
 func (DeadLink) Code() Code     { return Link }
+func (SameKey) Code() Code      { return Twice }
 
 // Code is range for numbers and length for texts and lists.
 func (l Limit) Code() Code {
@@ -192,6 +198,10 @@ func (r BrokenRule) Text() string {
 	return says
 }
 
+func (s SameKey) Text() string {
+	return fmt.Sprintf("has the key of %s (%s), and says something else", s.First, s.Key)
+}
+
 func (l DeadLink) Text() string {
 	return "points to nothing: no " + strings.Join(l.Targets, " or ") + " has this value"
 }
@@ -200,6 +210,12 @@ func (l DeadLink) Text() string {
 type (
 	// Nowhere is a value that stands nowhere in the document.
 	Nowhere struct{}
+	// SaysOther is a value whose figure stands in the document once, with another
+	// unit, currency or sign. Said is the line, unless the field is sensitive.
+	SaysOther struct {
+		Line int
+		Said string
+	}
 	// Unfounded is a value whose words are missing or not in the document.
 	Unfounded struct{}
 	// OnlyPictured is a value that must be quoted, and of which the model says
@@ -225,6 +241,7 @@ type (
 )
 
 func (Nowhere) Code() Code           { return NoEvidence }
+func (SaysOther) Code() Code         { return Against }
 func (Unfounded) Code() Code         { return NoEvidence }
 func (OnlyPictured) Code() Code      { return NoEvidence }
 func (OnlyLookalike) Code() Code     { return NoEvidence }
@@ -251,15 +268,25 @@ func (OnlyRestated) Text() string {
 // mostSaid is how many characters of a line a problem shows.
 const mostSaid = 60
 
+func (s SaysOther) Text() string {
+	if s.Said == "" {
+		return fmt.Sprintf("line %d has the figure with another unit, currency or sign", s.Line)
+	}
+	return fmt.Sprintf("line %d has the figure with another unit, currency or sign (%q)", s.Line, clipped(s.Said))
+}
+
+func clipped(said string) string {
+	if r := []rune(said); len(r) > mostSaid {
+		return string(r[:mostSaid-1]) + "…"
+	}
+	return said
+}
+
 func (u Unread) Text() string {
 	if u.Said == "" {
 		return fmt.Sprintf("line %d names %s, but no value came from it", u.Line, u.Field)
 	}
-	said := u.Said
-	if r := []rune(said); len(r) > mostSaid {
-		said = string(r[:mostSaid-1]) + "…"
-	}
-	return fmt.Sprintf("line %d names %s, but no value came from it (%q)", u.Line, u.Field, said)
+	return fmt.Sprintf("line %d names %s, but no value came from it (%q)", u.Line, u.Field, clipped(u.Said))
 }
 
 func (m MoreUnread) Text() string {

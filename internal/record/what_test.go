@@ -41,6 +41,8 @@ var whats = map[string]What{
 	"schema: breaks a keyword of the imported schema: not, it is":                                                  Keyword{"not, it is"},
 	"rule: rule broken: a > b":                                                                                     BrokenRule{Holds: "a > b"},
 	"link: points to nothing: no a or b has this value":                                                            DeadLink{[]string{"a", "b"}},
+	`contradicted: line 3 has the figure with another unit, currency or sign ("Weight 7 lb")`:                      SaysOther{3, "Weight 7 lb"},
+	"duplicate-key: has the key of /bays/0 (no 7), and says something else":                                        SameKey{"no 7", "/bays/0"},
 	"no-evidence: the value is nowhere in the document":                                                            Nowhere{},
 	"no-evidence: the words that this value rests on are missing or not in the document":                           Unfounded{},
 	"no-evidence: evidence must be quoted, but the value is only pictured: the model says where it is on the page": OnlyPictured{},

@@ -11,7 +11,7 @@ func (w *weigher) choose() {
 	for _, l := range waiting {
 		total := len(l.cands)
 		if total == 0 {
-			w.places[l.path] = Place{Kind: l.lacking}
+			w.places[l.path] = Place{Kind: l.lacking, Against: l.against}
 			continue
 		}
 		cands := l.inRegion()

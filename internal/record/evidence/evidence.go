@@ -32,6 +32,7 @@ type Place struct {
 	Basis      bool // the place is that of the words that an inferred value rests on
 	Rivals     int  // other places where the value stands
 	Led        bool // a label of the field stands before it
+	Against    int  // of a figure that stands nowhere as it is: the line, from 1, of the only one with another unit, currency or sign
 	Page       int  // from 1; 0 where the document has no pages
 	Box        [4]int
 	Boxes      [][4]int // one a line, where the value runs over several
@@ -98,7 +99,7 @@ func Of(s *schema.Schema, record *value.Value, ix *Index) Places { return With(s
 // With is Of where the places of some values are known, also that they stand
 // nowhere: they stay, and tell where the other values of their items are.
 func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
-	w := &weigher{ix: ix, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
+	w := &weigher{ix: ix, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, against: map[sought]int{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
 	s.Root.Walk(func(f *schema.Field, _ int) {
 		for _, name := range f.Key {
 			if kid := f.Item.Child(name); kid != nil {
@@ -138,6 +139,7 @@ type leaf struct {
 	cands   []candidate
 	f       *schema.Field
 	lacking Kind // what it is where no place is found
+	against int
 	fixed   *Place
 }
 
@@ -177,6 +179,8 @@ type weigher struct {
 	leaves  []*leaf
 	names   map[*schema.Field][][]string
 	found   map[sought][]candidate
+	against map[sought]int
+	other   []span // where the figure that is looked for stands with another measure or sign
 	claimed map[claim]bool
 	taken   map[span]bool
 	root    *item
@@ -211,7 +215,8 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 			w.keep(&leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{span{at.Start, at.End}, at.Kind, at.Led}}})
 			return
 		}
-		l := &leaf{path: p, item: it, cands: w.known(f, v), f: f, lacking: None}
+		l := &leaf{path: p, item: it, f: f, lacking: None}
+		l.cands, l.against = w.known(f, v)
 		if f.AllowsInferred() {
 			l.lacking = Inferred
 		}
@@ -238,18 +243,23 @@ type sought struct {
 }
 
 // known gives the candidates of a value, found once for all items that hold
-// it: those that a label leads, if any are led.
-func (w *weigher) known(f *schema.Field, v *value.Value) []candidate {
+// it: those that a label leads, if any are led; and the line of what speaks
+// against it, if it stands nowhere.
+func (w *weigher) known(f *schema.Field, v *value.Value) ([]candidate, int) {
 	key := sought{f, v.Kind, v.Text}
 	if v.Kind == value.Object {
 		key.text = v.Named("").String()
 	}
 	cands, ok := w.found[key]
 	if !ok {
+		w.other = nil
 		cands = narrow(longest(w.candidates(f, v)))
 		w.found[key] = cands
+		if len(cands) == 0 && len(w.other) == 1 {
+			w.against[key] = w.ix.line(w.other[0].start) + 1
+		}
 	}
-	return cands
+	return cands, w.against[key]
 }
 
 // candidates gives the places where the value of a field may stand.
@@ -360,6 +370,7 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 	var found []span
 	for _, s := range spans {
 		if measure != "" && w.ix.saysOther(f, s, measure) {
+			w.other = append(w.other, s)
 			continue
 		}
 		if len(f.Minus)+len(f.Plus) > 0 {
@@ -367,6 +378,7 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 			own := strings.IndexAny(w.ix.text[s.start:s.end], "-−–") == 0
 			negative := own || said < 0
 			if negative != strings.HasPrefix(key, "-") {
+				w.other = append(w.other, s)
 				continue
 			}
 		}

@@ -184,6 +184,12 @@ func namesOf(f *schema.Field, measure string) []string {
 // line gives the number of the line that holds offset, from 0.
 func (ix *Index) line(offset int) int { return sort.SearchInts(ix.breaks, offset) }
 
+// Line gives the text of a line, from 1, without the blanks around it.
+func (ix *Index) Line(n int) string {
+	text, _, _ := ix.lineAt(n - 1)
+	return strings.TrimSpace(text)
+}
+
 // tokenAt gives the first token that does not end before offset.
 func (ix *Index) tokenAt(offset int) int {
 	return sort.Search(len(ix.tokens), func(i int) bool { return ix.tokens[i].end > offset })

@@ -79,6 +79,19 @@ func randomThing(r *rand.Rand, depth int) value.Value {
 	return value.Str(randomText(r))
 }
 
+// twoOf gives a list of two items that may have one key.
+func twoOf(r *rand.Rand) value.Value {
+	list := value.List()
+	for range 2 {
+		item := value.Obj(value.Num(strconv.Itoa(r.IntN(2))).Named("no"))
+		if r.IntN(2) == 0 {
+			item.Set("on", value.Boolean(true))
+		}
+		list.Kids = append(list.Kids, item)
+	}
+	return list
+}
+
 // Whatever stands in a record: normalizing twice changes nothing more, what is sound
 // is left alone, the changes told are those that were made, each by a listed rule
 // and no value gets a problem that it had not.
@@ -104,6 +117,9 @@ func TestNormalizingKeepsItsRules(t *testing.T) {
 					name = strings.ToUpper(name[:1]) + name[1:]
 				}
 				rec.Set(name, randomThing(r, 0))
+				if f.Name == "keyed" && r.IntN(2) == 0 {
+					rec.Set(name, twoOf(r))
+				}
 			}
 		}
 		was := rec.Clone()

@@ -47,6 +47,7 @@ const (
 	RuleMeasure    = "measure"     // the schema's own currency or unit where none stands
 	RuleUnit       = "unit"        // a quantity in the schema's own unit
 	RuleUnknown    = "unknown"     // a word that says there is no value
+	RuleTwice      = "twice"       // an item that says nothing beyond one with its key
 	RuleSentence   = "sentence"    // a sentence around the value
 	RuleLookalikes = "lookalikes"  // letters that look like figures
 )
@@ -90,6 +91,7 @@ func (t *tidier) field(f *schema.Field, p value.Pointer, v *value.Value) {
 				t.field(f.Item, p.Index(i), &v.Kids[i])
 			}
 			t.items(p, v)
+			t.twice(f, p, v)
 		}
 	default:
 		t.leaf(f, p, v)
@@ -107,6 +109,54 @@ func (t *tidier) items(p value.Pointer, v *value.Value) {
 	if len(left.Kids) < len(v.Kids) {
 		t.set(p, RuleBlank, v, left)
 	}
+}
+
+// twice takes out the items that say nothing beyond one before them with the same
+// key. What they say otherwise is for validation.
+func (t *tidier) twice(f *schema.Field, p value.Pointer, v *value.Value) {
+	if len(f.Key) == 0 || f.Ordered || len(v.Kids) < 2 {
+		return
+	}
+	first, left := map[string]int{}, value.List()
+	for i := range v.Kids {
+		key, whole := "", true
+		for _, name := range f.Key {
+			at := v.Kids[i].Get(name)
+			whole = whole && !at.Empty()
+			if whole {
+				key += at.Named("").String() + "\x00"
+			}
+		}
+		at, seen := first[key]
+		if whole && seen && saysLess(&v.Kids[i], &left.Kids[at]) {
+			continue
+		}
+		if whole && !seen {
+			first[key] = len(left.Kids)
+		}
+		left.Kids = append(left.Kids, v.Kids[i])
+	}
+	if len(left.Kids) < len(v.Kids) {
+		t.set(p, RuleTwice, v, left)
+	}
+}
+
+// saysLess tells whether all that a value says stands in another.
+func saysLess(v, other *value.Value) bool {
+	switch {
+	case v.Empty():
+		return true
+	case other.Empty() || v.Kind != other.Kind:
+		return false
+	case v.Kind == value.Object:
+		for i := range v.Kids {
+			if !saysLess(&v.Kids[i], other.Get(v.Kids[i].Name)) {
+				return false
+			}
+		}
+		return true
+	}
+	return value.Equal(v, other)
 }
 
 // listed reads a list that was written as one text: words for none, or items

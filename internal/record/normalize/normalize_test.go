@@ -33,6 +33,7 @@ fields:
   k: {link: A link., to: 'l[].n'}
   l: {list: A list., fields: {x: A text., n: {integer: N.}}}
   p: {list: A list., items: {integer: A number.}}
+  keyed: {list: Lamps., key: [no], fields: {no: {integer: Number.}, on: {boolean: On.}}}
 `
 
 func TestNormalizers(t *testing.T) {

@@ -35,7 +35,7 @@ func (w *filling) askFields(ctx context.Context, by *Model) error {
 		}
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
 		got := x.record.At(p.Path)
-		if x.code != "" || got.Empty() && (p.Code() != record.NoEvidence || !x.unstated) {
+		if x.code != "" || got.Empty() && (!p.Code().Unborne() || !x.unstated) {
 			continue
 		}
 		if got.Empty() { // asked by itself, the model does not hold on to what stands nowhere
@@ -64,7 +64,7 @@ func (f *Filler) schemaOf(s *schema.Schema, paths []string) *schema.Schema {
 // fixable tells problems that another value of the field can fix.
 func fixable(c record.Code) bool {
 	switch c {
-	case record.Missing, record.Type, record.Choice, record.Pattern, record.Range, record.Format, record.Length, record.NoEvidence:
+	case record.Missing, record.Type, record.Choice, record.Pattern, record.Range, record.Format, record.Length, record.NoEvidence, record.Against:
 		return true
 	}
 	return false

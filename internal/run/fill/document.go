@@ -13,6 +13,7 @@ import (
 	"filler/internal/record/evidence"
 	"filler/internal/record/merge"
 	"filler/internal/record/trace"
+	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/source/layout"
 	"filler/internal/store"
@@ -404,7 +405,7 @@ func (w *filling) places(v *value.Value) evidence.Places {
 // check gives all problems of a record: what the schema says, and values that
 // stand nowhere in the source.
 func (w *filling) check(v *value.Value) []record.Problem {
-	problems := w.Validator.Check(v)
+	problems := append(w.Validator.Check(v), record.Twins(w.Schema, v)...)
 	at := map[value.Pointer]bool{}
 	for _, p := range problems {
 		at[p.Path] = true
@@ -423,13 +424,25 @@ func (w *filling) check(v *value.Value) []record.Problem {
 		case place.Kind == evidence.Lookalike && (field.Evidence == "quoted" || field.Evidence == "restated"):
 			problems = append(problems, evidenceProblem(p, v, record.OnlyLookalike{Words: w.doc.Text[place.Start:place.End]}))
 		case place.Kind == evidence.None:
-			problems = append(problems, evidenceProblem(p, v, record.Nowhere{}))
+			problems = append(problems, evidenceProblem(p, v, w.missing(field, place)))
 		case field.Evidence == "quoted" && place.Kind != evidence.Quoted:
 			problems = append(problems, evidenceProblem(p, v, record.OnlyRestated{}))
 		}
 	}
 	record.Sort(w.Schema, problems)
 	return problems
+}
+
+// missing says of a value that stands nowhere whether its figure does.
+func (w *filling) missing(f *schema.Field, place evidence.Place) record.What {
+	if place.Against == 0 {
+		return record.Nowhere{}
+	}
+	says := record.SaysOther{Line: place.Against}
+	if !f.Sensitive {
+		says.Said = w.index.Line(place.Against)
+	}
+	return says
 }
 
 func evidenceProblem(p value.Pointer, v *value.Value, what record.What) record.Problem {

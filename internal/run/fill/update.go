@@ -298,14 +298,14 @@ func (x *updating) done() store.Record {
 	if len(x.history.Kids) > before {
 		x.count.Records = 1
 	}
-	x.problems = append(x.Validator.Check(&x.record), x.conflicts...)
+	x.problems = append(append(x.Validator.Check(&x.record), record.Twins(x.Schema, &x.record)...), x.conflicts...)
 	stands := map[value.Pointer]bool{}
 	for _, p := range x.problems {
 		stands[p.Path] = true
 	}
 	for _, p := range x.line.Problems {
 		switch p.Code() {
-		case record.NoEvidence, record.Conflict, record.Truncated, record.Uncovered, record.Unused, record.Encoding:
+		case record.NoEvidence, record.Against, record.Conflict, record.Truncated, record.Uncovered, record.Unused, record.Encoding:
 			if now := x.record.At(p.Path); !stands[p.Path] && (p.Value == nil || now != nil && value.Equal(now, p.Value)) {
 				x.problems = append(x.problems, p)
 			}
