@@ -389,7 +389,7 @@ func (b *Bounds) vanished(before, after *value.Value, m moves) string {
 			return true
 		}
 		for _, problem := range b.Problems {
-			if (problem.Code() == Unexpected || problem.Code().Unborne()) && p.Within(problem.Path) {
+			if (problem.Code() == Unexpected || problem.Code().Unfound()) && p.Within(problem.Path) {
 				return true
 			}
 		}

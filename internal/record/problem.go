@@ -43,8 +43,8 @@ const (
 	NoAnswer   Code = "no-answer"     // the model gave no answer
 )
 
-// Unborne tells the codes of values that nothing in the source bears out.
-func (c Code) Unborne() bool { return c == NoEvidence || c == Against }
+// Unfound tells the codes of values without evidence.
+func (c Code) Unfound() bool { return c == NoEvidence || c == Against }
 
 // Problem is one thing wrong with a record.
 type Problem struct {

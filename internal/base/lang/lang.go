@@ -66,7 +66,13 @@ const (
 	AndAHalf    Kind = "and-a-half"
 	Code        Kind = "code"  // of a currency (ISO 4217)
 	Minor       Kind = "minor" // a hundredth of a currency
-	But         Kind = "but"   // stands between what is not so and what is
+	Scale       Kind = "scale" // stands behind a number; its meaning the noughts that it adds
+	Half        Kind = "half"
+	Dozen       Kind = "dozen"
+	NumberAnd   Kind = "number-and" // joins the parts of a number in words
+	Minus       Kind = "minus"      // before a number
+	Oclock      Kind = "o-clock"    // behind an hour
+	But         Kind = "but"        // stands between what is not so and what is
 )
 
 //go:embed words/*.txt

@@ -10,6 +10,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 var (
@@ -186,7 +187,7 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 		return value.Str(raw), err == nil
 	case schema.Integer, schema.Number:
 		if f.Numbers.Decimal != "" {
-			if literal := normalize.Declared(f, raw); literal != "" && (f.Type == schema.Number || value.IsInteger(literal)) {
+			if literal := reading.Declared(f.Numbers, raw); literal != "" && (f.Type == schema.Number || value.IsInteger(literal)) {
 				return value.Num(literal), true
 			}
 		}

@@ -11,6 +11,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // ErrorType says how a leaf went wrong.
@@ -161,7 +162,7 @@ func otherAmount(f *schema.Field, gold, filled *value.Value) ErrorType {
 		return Unit
 	}
 	if f.Type == schema.Quantity && !m.Empty() && !n.Empty() {
-		if to := normalize.Convert(b.Text, n.Text, m.Text); to != "" && value.EqualNumbers(to, a.Text) {
+		if to := reading.Convert(b.Text, n.Text, m.Text); to != "" && value.EqualNumbers(to, a.Text) {
 			return Unit
 		}
 	}

@@ -22,7 +22,7 @@ func (w *weigher) choose() {
 				best, bestCost = c, cost
 			}
 		}
-		line := w.ix.line(best.start)
+		line := w.ix.LineOf(best.Start)
 		l.item.take(best.span, line)
 		w.claimed[claim{l.f, best.span}] = true
 		w.taken[best.span] = true
@@ -30,7 +30,7 @@ func (w *weigher) choose() {
 			w.places[l.path] = *l.fixed
 			continue
 		}
-		w.places[l.path] = Place{Kind: best.kind, Start: best.start, End: best.end, Line: line + 1, Rivals: total - 1, Led: best.led}
+		w.places[l.path] = Place{Kind: best.kind, Start: best.Start, End: best.End, Line: line + 1, Rivals: total - 1, Led: best.led}
 	}
 }
 
@@ -54,14 +54,14 @@ func longest(cands []candidate) []candidate {
 		return cands
 	}
 	sort.SliceStable(cands, func(i, j int) bool {
-		if cands[i].start != cands[j].start {
-			return cands[i].start < cands[j].start
+		if cands[i].Start != cands[j].Start {
+			return cands[i].Start < cands[j].Start
 		}
-		return cands[i].end > cands[j].end
+		return cands[i].End > cands[j].End
 	})
 	kept := cands[:1]
 	for _, c := range cands[1:] {
-		if last := kept[len(kept)-1]; c.end > last.end {
+		if last := kept[len(kept)-1]; c.End > last.End {
 			kept = append(kept, c)
 		}
 	}
@@ -109,19 +109,19 @@ func (w *weigher) cost(l *leaf, c candidate) int {
 		case len(it.placed) > 0:
 			return cost + w.distance(it.placed, c.span)
 		case it.prior != nil && it.prior.last >= 0:
-			return cost + follow(it.prior.last, c.start)
+			return cost + follow(it.prior.last, c.Start)
 		}
 	}
-	return cost + c.start/64 // nothing to go by: the first place
+	return cost + c.Start/64 // nothing to go by: the first place
 }
 
 func (w *weigher) distance(placed []spot, c span) int {
 	best := 1 << 40
-	line := w.ix.line(c.start)
+	line := w.ix.LineOf(c.Start)
 	for _, p := range placed {
-		gap, lines := max(0, c.start-p.end), line-p.line
-		if c.start < p.start {
-			gap, lines = 2*max(0, p.start-c.end), -2*lines
+		gap, lines := max(0, c.Start-p.End), line-p.line
+		if c.Start < p.Start {
+			gap, lines = 2*max(0, p.Start-c.End), -2*lines
 		}
 		best = min(best, gap+100*lines)
 	}

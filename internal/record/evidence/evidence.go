@@ -9,6 +9,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // Kind says how a value stands in the source.
@@ -109,7 +110,7 @@ func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	})
 	w.root = &item{last: -1}
 	w.collect(s.Root, "", w.root, record)
-	w.findRegions([]*item{w.root}, region{0, len(ix.text)})
+	w.findRegions([]*item{w.root}, region{0, len(ix.Source)})
 	w.choose()
 	return w.places
 }
@@ -122,7 +123,7 @@ func (ix *Index) Words(words string) (Place, bool) {
 		return Place{}, false
 	}
 	s := found[0]
-	return Place{Kind: Inferred, Start: s.start, End: s.end, Line: ix.line(s.start) + 1, Basis: true, Rivals: len(found) - 1}, true
+	return Place{Kind: Inferred, Start: s.Start, End: s.End, Line: ix.LineOf(s.Start) + 1, Basis: true, Rivals: len(found) - 1}, true
 }
 
 // candidate is one place where a value may stand.
@@ -169,7 +170,7 @@ func (it *item) take(s span, line int) {
 		if len(it.placed) < maxPlaced {
 			it.placed = append(it.placed, spot{s, line})
 		}
-		it.last = max(it.last, s.start)
+		it.last = max(it.last, s.Start)
 	}
 }
 
@@ -180,6 +181,7 @@ type weigher struct {
 	names   map[*schema.Field][][]string
 	found   map[sought][]candidate
 	against map[sought]int
+	open    []span // where the figure that is looked for can be read as another number too
 	other   []span // where the figure that is looked for stands with another measure or sign
 	claimed map[claim]bool
 	taken   map[span]bool
@@ -212,7 +214,7 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 			w.places[p] = at
 			return
 		} else if ok {
-			w.keep(&leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{span{at.Start, at.End}, at.Kind, at.Led}}})
+			w.keep(&leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{between(at.Start, at.End), at.Kind, at.Led}}})
 			return
 		}
 		l := &leaf{path: p, item: it, f: f, lacking: None}
@@ -256,7 +258,7 @@ func (w *weigher) known(f *schema.Field, v *value.Value) ([]candidate, int) {
 		cands = narrow(longest(w.candidates(f, v)))
 		w.found[key] = cands
 		if len(cands) == 0 && len(w.other) == 1 {
-			w.against[key] = w.ix.line(w.other[0].start) + 1
+			w.against[key] = w.ix.LineOf(w.other[0].Start) + 1
 		}
 	}
 	return cands, w.against[key]
@@ -274,7 +276,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 			}
 			seen[s] = true
 			k := kind
-			if exact != "" && w.ix.text[s.start:s.end] == exact {
+			if exact != "" && w.ix.Source[s.Start:s.End] == exact {
 				k = Quoted
 			}
 			cands = append(cands, candidate{s, k, w.led(own, s)})
@@ -294,11 +296,10 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		for _, format := range f.DateFormats() {
 			add(w.ix.find(format.Write(v.Text)), Restated, "")
 		}
-		add(w.ix.daysOf(v.Text), Restated, "")
+		add(w.ix.Days(v.Text), Restated, "")
 	case f.Type == schema.Time:
 		add(w.ix.find(v.Text), Restated, v.Text)
-		short := strings.TrimPrefix(v.Text, "0")
-		for _, spelling := range []string{short, strings.Replace(v.Text, ":", ".", 1), strings.Replace(short, ":", ".", 1)} {
+		for _, spelling := range reading.Clocks(v.Text) {
 			add(w.ix.find(spelling), Restated, "")
 		}
 	case f.Type == schema.DateTime:
@@ -315,7 +316,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		}
 	}
 	cands = slices.DeleteFunc(cands, func(c candidate) bool {
-		return w.ix.isTakenBack(c.span) || isShortFigure(v) && w.ix.inDate(c.span)
+		return w.ix.TakenBack(c.span) || isShortFigure(v) && w.ix.InDate(c.span)
 	})
 	if len(cands) == 0 && !own.AllowsInferred() {
 		w.near(f, v, add)
@@ -337,14 +338,14 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	}
 	var with, without []span
 	for _, s := range w.figures(f, figure.Text, measure) {
-		if wide := w.ix.beside(f, s, measure); wide != s {
+		if wide := w.ix.Beside(f, s, measure); wide != s {
 			with = append(with, wide)
 		} else {
 			without = append(without, s)
 		}
 	}
 	if f.Type == schema.Money {
-		with = append(with, w.ix.minor(figure.Text)...)
+		with = append(with, w.ix.Minor(figure.Text)...)
 	}
 	add(with, Restated, figure.Text+" "+measure)
 	if len(with) == 0 {
@@ -359,23 +360,25 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 // where the field declares such words, and with no other measure beside it.
 func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 	key := value.CanonicalNumber(text)
-	if len(f.Minus)+len(f.Plus) == 0 && measure == "" {
-		return w.ix.numbers[key]
-	}
 	other := strings.TrimPrefix(key, "-")
-	spans := w.ix.numbers[key]
+	spans, open := w.ix.Numbers(f, key)
 	if other != key && len(f.Minus) > 0 { // -40 may stand as "loses 40"
-		spans = append(spans[:len(spans):len(spans)], w.ix.numbers[other]...)
+		more, also := w.ix.Numbers(f, other)
+		spans, open = append(spans, more...), append(open, also...)
+	}
+	w.open = append(w.open, open...)
+	if len(f.Minus)+len(f.Plus) == 0 && measure == "" {
+		return spans
 	}
 	var found []span
 	for _, s := range spans {
-		if measure != "" && w.ix.saysOther(f, s, measure) {
+		if measure != "" && w.ix.SaysOther(f, s, measure) {
 			w.other = append(w.other, s)
 			continue
 		}
 		if len(f.Minus)+len(f.Plus) > 0 {
-			said := w.ix.signed(f, s)
-			own := strings.IndexAny(w.ix.text[s.start:s.end], "-−–") == 0
+			said := w.ix.Signed(f, s)
+			own := strings.IndexAny(w.ix.Source[s.Start:s.End], "-−–") == 0
 			negative := own || said < 0
 			if negative != strings.HasPrefix(key, "-") {
 				w.other = append(w.other, s)
@@ -390,7 +393,7 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 // partDates finds dates that go no further than the month or the year.
 func (w *weigher) partDates(text string, add func([]span, Kind, string)) {
 	if _, err := time.Parse("2006-01", text); err == nil {
-		add(w.ix.monthsOf(text), Restated, "")
+		add(w.ix.Months(text), Restated, "")
 	}
 }
 
@@ -413,15 +416,15 @@ func (w *weigher) yesNo(f *schema.Field, want bool) []span {
 	for says, words := range map[bool][]string{true: f.Yes, false: f.No} {
 		for _, word := range words {
 			for _, s := range w.ix.find(word) {
-				if (says != w.ix.isDenied(s)) == want {
+				if (says != w.ix.Denied(s)) == want {
 					found = append(found, s)
 				}
 			}
 		}
 	}
-	for _, t := range w.ix.tokens {
-		if b, known := normalize.YesNo(t.word); known && b == want && w.led(f, t.span) {
-			found = append(found, t.span)
+	for _, t := range w.ix.Tokens {
+		if b, known := normalize.YesNo(t.Word); known && b == want && w.led(f, t.Span) {
+			found = append(found, t.Span)
 		}
 	}
 	return found
@@ -433,14 +436,14 @@ const labelReach = 48
 // led reports whether a label of the field, or its name, stands before s in
 // the same line.
 func (w *weigher) led(f *schema.Field, s span) bool {
-	first := w.ix.tokenAt(s.start)
+	first := w.ix.TokenAt(s.Start)
 	for at := first - 1; at >= 0; at-- {
-		t := w.ix.tokens[at]
-		if t.end < s.start-labelReach || w.ix.line(t.start) != w.ix.line(s.start) {
+		t := w.ix.Tokens[at]
+		if t.End < s.Start-labelReach || w.ix.LineOf(t.Start) != w.ix.LineOf(s.Start) {
 			return false
 		}
 		for _, name := range w.labels(f) {
-			if begin := at - len(name) + 1; begin >= 0 && w.ix.reads(begin, name) && w.ix.line(w.ix.tokens[begin].start) == w.ix.line(s.start) {
+			if begin := at - len(name) + 1; begin >= 0 && w.ix.Reads(begin, name) && w.ix.LineOf(w.ix.Tokens[begin].Start) == w.ix.LineOf(s.Start) {
 				return true
 			}
 		}
@@ -456,8 +459,8 @@ func (w *weigher) labels(f *schema.Field) [][]string {
 	var names [][]string
 	for _, name := range append(append([]string{schema.Spoken(f.Name)}, f.PrintedAs...), w.heads[f]...) {
 		var words []string
-		for _, t := range tokenize(name) {
-			words = append(words, t.word)
+		for _, t := range reading.Tokenize(name) {
+			words = append(words, t.Word)
 		}
 		if len(words) > 0 {
 			names = append(names, words)

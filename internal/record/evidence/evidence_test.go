@@ -77,7 +77,7 @@ func TestPlaces(t *testing.T) {
 		p, ok := ps[value.Pointer(c.path)]
 		require.True(t, ok, c.record)
 		assert.Equal(t, c.kind, string(p.Kind), c.record)
-		assert.Equal(t, c.at, ix.text[p.Start:p.End], c.record)
+		assert.Equal(t, c.at, ix.Source[p.Start:p.End], c.record)
 	}
 }
 
@@ -87,7 +87,7 @@ func TestItemsStandTogether(t *testing.T) {
 	ps, ix := places(t, `{"bays":[{"no":1,"length":3.5,"kind":"rot"},{"no":3,"length":1250,"kind":"rot"}]}`)
 	third := strings.Index(source, "Bay 3")
 	assert.Equal(t, third+4, ps["/bays/1/no"].Start)
-	assert.Equal(t, "rot", ix.text[ps["/bays/1/kind"].Start:ps["/bays/1/kind"].End])
+	assert.Equal(t, "rot", ix.Source[ps["/bays/1/kind"].Start:ps["/bays/1/kind"].End])
 	assert.Less(t, ps["/bays/0/kind"].End, third)
 	assert.Equal(t, 1, ps["/bays/1/kind"].Rivals)
 }

@@ -13,6 +13,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // What stands in the source but for a few characters, as OCR engines write it,
@@ -69,16 +70,16 @@ type likes struct {
 func (ix *Index) likeFigures() map[string][]span {
 	ix.likes.once.Do(func() {
 		ix.likes.numbers = map[string][]span{}
-		for _, s := range ix.spans {
-			for at := s.start; at < s.end; {
+		for _, s := range ix.Stretches {
+			for at := s.Start; at < s.End; {
 				end := at
-				for end < s.end && !strings.ContainsRune(" \t\n|;:()", rune(ix.text[end])) {
+				for end < s.End && !strings.ContainsRune(" \t\n|;:()", rune(ix.Source[end])) {
 					end++
 				}
-				word := strings.TrimRight(ix.text[at:end], ".,")
+				word := strings.TrimRight(ix.Source[at:end], ".,")
 				if figures := normalize.Figures(word); figures != "" && len(word) < 24 {
-					for _, reading := range readings(figures) {
-						ix.likes.numbers[reading] = append(ix.likes.numbers[reading], span{at, at + len(word)})
+					for _, reading := range reading.Figures(figures) {
+						ix.likes.numbers[reading] = append(ix.likes.numbers[reading], between(at, at+len(word)))
 					}
 				}
 				at = end + 1
@@ -91,7 +92,7 @@ func (ix *Index) likeFigures() map[string][]span {
 // nearText finds windows of as many words as a text has that are few edits
 // away, one of the words the same or the whole not longer than two.
 func (ix *Index) nearText(text string) []span {
-	want := tokenize(text)
+	want := reading.Tokenize(text)
 	sure := nearly(utf8.RuneCountInString(text))
 	most := sure
 	if ix.Unsure != nil {
@@ -102,13 +103,13 @@ func (ix *Index) nearText(text string) []span {
 	}
 	starts := map[int]bool{}
 	for i, t := range want {
-		for _, at := range ix.words[t.word] {
+		for _, at := range ix.ByWord[t.Word] {
 			starts[at-i] = true
 		}
 	}
 	if len(want) <= 2 {
-		for i, t := range ix.tokens {
-			if len(t.word)-len(want[0].word) <= most && len(want[0].word)-len(t.word) <= most {
+		for i, t := range ix.Tokens {
+			if len(t.Word)-len(want[0].Word) <= most && len(want[0].Word)-len(t.Word) <= most {
 				starts[i] = true
 			}
 		}
@@ -119,10 +120,10 @@ func (ix *Index) nearText(text string) []span {
 	folded := joinWords(want)
 	var found []span
 	for _, at := range slices.Sorted(maps.Keys(starts)) {
-		if at < 0 || at+len(want) > len(ix.tokens) {
+		if at < 0 || at+len(want) > len(ix.Tokens) {
 			continue
 		}
-		window := ix.tokens[at : at+len(want)]
+		window := ix.Tokens[at : at+len(want)]
 		if !together(ix, window) {
 			continue
 		}
@@ -131,11 +132,11 @@ func (ix *Index) nearText(text string) []span {
 			continue
 		}
 		distance := levenshtein.Distance(other, folded, nil)
-		if distance > sure && (distance > most || !ix.Unsure(window[0].start, window[len(window)-1].end)) {
+		if distance > sure && (distance > most || !ix.Unsure(window[0].Start, window[len(window)-1].End)) {
 			continue
 		}
 		if figuresIn(window) == figuresIn(want) || normalize.AsFigures(other) == normalize.AsFigures(folded) {
-			found = append(found, span{window[0].start, window[len(window)-1].end})
+			found = append(found, between(window[0].Start, window[len(window)-1].End))
 		}
 	}
 	return found
@@ -143,10 +144,10 @@ func (ix *Index) nearText(text string) []span {
 
 // figuresIn gives the figures of some words, letters that look like them taken
 // for them: a value with another figure is another value, however near.
-func figuresIn(tokens []token) string {
+func figuresIn(tokens []reading.Token) string {
 	var b strings.Builder
 	for _, t := range tokens {
-		word := t.word
+		word := t.Word
 		if figures := normalize.Figures(word); figures != "" {
 			word = figures
 		}
@@ -162,17 +163,17 @@ func figuresIn(tokens []token) string {
 // maxNear bounds how many windows are compared for one value.
 const maxNear = 20000
 
-func joinWords(tokens []token) string {
+func joinWords(tokens []reading.Token) string {
 	words := make([]string, len(tokens))
 	for i, t := range tokens {
-		words[i] = t.word
+		words[i] = t.Word
 	}
 	return strings.Join(words, " ")
 }
 
-func together(ix *Index, window []token) bool {
+func together(ix *Index, window []reading.Token) bool {
 	for i := 1; i < len(window); i++ {
-		if window[i].start < window[i-1].end || !closeBy(ix.text[window[i-1].end:window[i].start]) {
+		if window[i].Start < window[i-1].End || !closeBy(ix.Source[window[i-1].End:window[i].Start]) {
 			return false
 		}
 	}
@@ -184,20 +185,16 @@ func (w *weigher) otherUnits(f *schema.Field, figure string, add func([]span, Ki
 	if f.Type != schema.Quantity || f.Unit == "" {
 		return
 	}
-	for _, unit := range normalize.Kindred(f.Unit) {
-		amount := normalize.Convert(figure, f.Unit, unit)
+	for _, unit := range reading.Kindred(f.Unit) {
+		amount := reading.Convert(figure, f.Unit, unit)
 		if amount == "" {
 			continue
 		}
 		var with []span
-		for _, s := range w.ix.numbers[value.CanonicalNumber(amount)] {
-			rest := strings.TrimLeft(w.ix.text[s.end:min(s.end+16, len(w.ix.text))], " \u00a0")
-			word := rest
-			if i := strings.IndexFunc(rest, func(r rune) bool { return !isWordRune(r) && r != '"' && r != '\'' }); i >= 0 {
-				word = rest[:i]
-			}
-			if normalize.UnitOf(word) == unit {
-				with = append(with, span{s.start, s.end + strings.Index(w.ix.text[s.end:], word) + len(word)})
+		found, _ := w.ix.Numbers(f, value.CanonicalNumber(amount))
+		for _, s := range found {
+			if m := w.ix.MeasureOf(s); m.Unit == unit {
+				with = append(with, m.Where)
 			}
 		}
 		add(with, Restated, "")
@@ -215,16 +212,16 @@ func Misread(f *schema.Field, v *value.Value, source string) bool {
 	if f.Pattern != nil {
 		return f.Pattern.MatchString(v.Text) && !f.Pattern.MatchString(source)
 	}
-	said, meant := tokenize(source), tokenize(v.Text)
+	said, meant := reading.Tokenize(source), reading.Tokenize(v.Text)
 	if len(said) != len(meant) {
 		return false
 	}
 	for i := range said {
-		if said[i].word == meant[i].word {
+		if said[i].Word == meant[i].Word {
 			continue
 		}
-		mixed := strings.ContainsFunc(said[i].word, unicode.IsDigit) && strings.ContainsFunc(said[i].word, unicode.IsLetter)
-		if !mixed || strings.ContainsFunc(meant[i].word, unicode.IsDigit) && strings.ContainsFunc(meant[i].word, unicode.IsLetter) {
+		mixed := strings.ContainsFunc(said[i].Word, unicode.IsDigit) && strings.ContainsFunc(said[i].Word, unicode.IsLetter)
+		if !mixed || strings.ContainsFunc(meant[i].Word, unicode.IsDigit) && strings.ContainsFunc(meant[i].Word, unicode.IsLetter) {
 			return false
 		}
 	}

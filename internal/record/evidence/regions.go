@@ -15,15 +15,15 @@ const (
 )
 
 // region is a stretch of the source text, in bytes, half-open.
-type region struct{ start, end int }
+type region struct{ Start, End int }
 
-func (r region) holds(s span) bool { return s.start >= r.start && s.start < r.end }
+func (r region) holds(s span) bool { return s.Start >= r.Start && s.Start < r.End }
 
 // of gives those of some candidates, sorted by where they start, that begin in
 // the region.
 func (r region) of(cands []candidate) []candidate {
-	from := sort.Search(len(cands), func(i int) bool { return cands[i].start >= r.start })
-	to := sort.Search(len(cands), func(i int) bool { return cands[i].start >= r.end })
+	from := sort.Search(len(cands), func(i int) bool { return cands[i].Start >= r.Start })
+	to := sort.Search(len(cands), func(i int) bool { return cands[i].Start >= r.End })
 	return cands[from:to]
 }
 
@@ -86,9 +86,9 @@ func (w *weigher) divide(items []*item, within region) {
 		return
 	}
 	for i, it := range kept {
-		r := region{chosen[i], within.end}
+		r := region{chosen[i], within.End}
 		if i+1 < len(kept) {
-			r.end = chosen[i+1]
+			r.End = chosen[i+1]
 		}
 		it.region = &r
 	}
@@ -112,7 +112,7 @@ func (d *division) placesOf(it *item) (places []place, starts []int) {
 		}
 		at := make([]int, len(inside))
 		for i, c := range inside {
-			at[i] = c.start
+			at[i] = c.Start
 		}
 		places = append(places, place{at, weight})
 		if weight < 1 {
@@ -134,9 +134,9 @@ func (d *division) placesOf(it *item) (places []place, starts []int) {
 func (d *division) score(i int, r region) float64 {
 	sum := 0.0
 	for _, p := range d.places[i] {
-		n := sort.SearchInts(p.at, r.start)
-		if n < len(p.at) && p.at[n] < r.end {
-			far := min(float64(p.at[n]-r.start)/20000, 0.2)
+		n := sort.SearchInts(p.at, r.Start)
+		if n < len(p.at) && p.at[n] < r.End {
+			far := min(float64(p.at[n]-r.Start)/20000, 0.2)
 			sum += p.weight * (1 - far)
 		}
 	}
@@ -173,7 +173,7 @@ func (d *division) best() (chosen []int, share float64) {
 		if sums[n-1][k] < 0 {
 			continue
 		}
-		if s := sums[n-1][k] + d.score(n-1, region{start, d.within.end}); s > best+1e-9 {
+		if s := sums[n-1][k] + d.score(n-1, region{start, d.within.End}); s > best+1e-9 {
 			best, end = s, k
 		}
 	}

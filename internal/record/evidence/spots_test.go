@@ -24,7 +24,7 @@ func (w *writer) plain(format string, args ...any) { fmt.Fprintf(&w.text, format
 func (w *writer) put(p value.Pointer, format string, args ...any) {
 	start := w.text.Len()
 	fmt.Fprintf(&w.text, format, args...)
-	w.spots[p] = span{start, w.text.Len()}
+	w.spots[p] = between(start, w.text.Len())
 }
 
 const reports = `
@@ -109,7 +109,7 @@ func TestValuesAreFoundWhereTheyWerePut(t *testing.T) {
 		places := Of(s, &rec, NewIndex(w.text.String()))
 		for p, spot := range w.spots {
 			all++
-			if got := places[p]; got.Start == spot.start && got.End == spot.end {
+			if got := places[p]; got.Start == spot.Start && got.End == spot.End {
 				right++
 			} else {
 				wrong[s.At(p).Path]++

@@ -11,6 +11,7 @@ import (
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // Line is a line, or a labelled part of one, that speaks of a field and that
@@ -32,10 +33,10 @@ func Unread(s *schema.Schema, record *value.Value, ix *Index, places Places) []L
 	u.prepare()
 	var lines []Line
 	start := 0
-	for n := 0; n <= len(ix.breaks); n++ {
-		end := len(ix.text)
-		if n < len(ix.breaks) {
-			end = ix.breaks[n]
+	for n := 0; n <= len(ix.Breaks); n++ {
+		end := len(ix.Source)
+		if n < len(ix.Breaks) {
+			end = ix.Breaks[n]
 		}
 		lines = append(lines, u.line(n, start, end)...)
 		start = end + 1
@@ -65,7 +66,7 @@ type unread struct {
 
 // entryAt is where an entry begins.
 type entryAt struct {
-	start int
+	Start int
 	at    value.Pointer
 }
 
@@ -83,8 +84,8 @@ func (u *unread) prepare() {
 	}
 	for p, place := range u.places {
 		if place.Found() {
-			for n := u.w.ix.line(place.Start); n <= u.w.ix.line(place.End-1); n++ {
-				u.claims[n] = append(u.claims[n], span{place.Start, place.End})
+			for n := u.w.ix.LineOf(place.Start); n <= u.w.ix.LineOf(place.End-1); n++ {
+				u.claims[n] = append(u.claims[n], between(place.Start, place.End))
 				u.leaves[n] = append(u.leaves[n], p)
 			}
 		}
@@ -105,8 +106,8 @@ func (u *unread) prepare() {
 // folded gives the words of a name.
 func folded(name string) string {
 	var words []string
-	for _, t := range tokenize(name) {
-		words = append(words, t.word)
+	for _, t := range reading.Tokenize(name) {
+		words = append(words, t.Word)
 	}
 	return strings.Join(words, " ")
 }
@@ -127,15 +128,15 @@ func (u *unread) findEntries() {
 	for step, at := range first {
 		u.entries = append(u.entries, entryAt{at, value.Pointer("").Key(step)})
 	}
-	slices.SortFunc(u.entries, func(a, b entryAt) int { return cmp.Or(a.start-b.start, cmp.Compare(a.at, b.at)) })
+	slices.SortFunc(u.entries, func(a, b entryAt) int { return cmp.Or(a.Start-b.Start, cmp.Compare(a.at, b.at)) })
 }
 
 // entryOf gives the entry that an offset lies in: the last that begins before
 // it.
 func (u *unread) entryOf(offset int) value.Pointer {
-	best := entryAt{start: -1}
+	best := entryAt{Start: -1}
 	for _, e := range u.entries {
-		if e.start <= offset && e.start > best.start {
+		if e.Start <= offset && e.Start > best.Start {
 			best = e
 		}
 	}
@@ -155,26 +156,26 @@ func (u *unread) line(n, start, end int) []Line {
 		label, from int
 	}
 	var cells []cell
-	first := ix.tokenAt(start)
-	for i := first; i < len(ix.tokens) && ix.tokens[i].start < end; i++ {
-		if !opensCell(ix.text[start:ix.tokens[i].start]) {
+	first := ix.TokenAt(start)
+	for i := first; i < len(ix.Tokens) && ix.Tokens[i].Start < end; i++ {
+		if !opensCell(ix.Source[start:ix.Tokens[i].Start]) {
 			continue
 		}
 		var best naming
-		for _, name := range u.named[ix.tokens[i].word] {
-			if len(name.words) > len(best.words) && ix.reads(i, name.words) && i+len(name.words) <= len(ix.tokens) {
+		for _, name := range u.named[ix.Tokens[i].Word] {
+			if len(name.words) > len(best.words) && ix.Reads(i, name.words) && i+len(name.words) <= len(ix.Tokens) {
 				best = name
 			}
 		}
 		if best.f == nil {
 			continue
 		}
-		behind := ix.tokens[i+len(best.words)-1].end
+		behind := ix.Tokens[i+len(best.words)-1].End
 		if behind > end {
 			continue // its last words stand in the next line
 		}
-		if rest := strings.TrimLeft(ix.text[behind:end], " .)"); strings.HasPrefix(rest, ":") {
-			cells = append(cells, cell{best.f, ix.tokens[i].start, end - len(rest) + 1})
+		if rest := strings.TrimLeft(ix.Source[behind:end], " .)"); strings.HasPrefix(rest, ":") {
+			cells = append(cells, cell{best.f, ix.Tokens[i].Start, end - len(rest) + 1})
 		}
 	}
 	var lines []Line
@@ -185,14 +186,14 @@ func (u *unread) line(n, start, end int) []Line {
 				continue // the end of one label is another
 			}
 		}
-		if said := strings.TrimLeft(ix.text[c.from:stop], " "); strings.Contains(said, "   ") {
+		if said := strings.TrimLeft(ix.Source[c.from:stop], " "); strings.Contains(said, "   ") {
 			stop = stop - len(said) + strings.Index(said, "   ") // another cell, without a colon
 		}
-		value := strings.TrimSpace(ix.text[c.from:stop])
+		value := strings.TrimSpace(ix.Source[c.from:stop])
 		if blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.spoken(c.f, n, c.from, stop) {
 			continue
 		}
-		lines = append(lines, Line{c.label, stop, n + 1, c.f.Path, strings.TrimSpace(ix.text[c.label:stop])})
+		lines = append(lines, Line{c.label, stop, n + 1, c.f.Path, strings.TrimSpace(ix.Source[c.label:stop])})
 	}
 	return lines
 }
@@ -201,9 +202,9 @@ func (u *unread) line(n, start, end int) []Line {
 // for the day, a number any figure or number word.
 func couldSay(f *schema.Field, text string) bool {
 	figures := 0
-	for _, t := range tokenize(text) {
-		_, word := numberWord(t.word)
-		if word || strings.ContainsFunc(t.word, unicode.IsDigit) {
+	for _, t := range reading.Tokenize(text) {
+		_, word := reading.NumberWord(t.Word)
+		if word || strings.ContainsFunc(t.Word, unicode.IsDigit) {
 			figures++
 		}
 	}
@@ -230,7 +231,7 @@ func opensCell(before string) bool {
 // spoken tells whether a value comes from a stretch of a line.
 func (u *unread) spoken(f *schema.Field, line, from, to int) bool {
 	for _, s := range u.claims[line] {
-		if s.start < to && s.end > from {
+		if s.Start < to && s.End > from {
 			return true
 		}
 	}
@@ -279,10 +280,10 @@ func (u *unread) rows(labelled []Line) []Line {
 			continue
 		}
 		for _, step := range []int{-1, 1} {
-			for at := n + step; at >= 0 && at <= len(ix.breaks) && !taken[at]; at += step {
-				text, start, end := ix.lineAt(at)
+			for at := n + step; at >= 0 && at <= len(ix.Breaks) && !taken[at]; at += step {
+				text, start, end := ix.rowAt(at)
 				own := cellsOf(text)
-				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsFigures(own, u.cellsAt(n)) || strings.Contains(text, ":") || ix.tokenAt(start) == ix.tokenAt(end) {
+				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsFigures(own, u.cellsAt(n)) || strings.Contains(text, ":") || ix.TokenAt(start) == ix.TokenAt(end) {
 					break
 				}
 				taken[at] = true
@@ -294,7 +295,7 @@ func (u *unread) rows(labelled []Line) []Line {
 }
 
 func (u *unread) cellsAt(n int) []string {
-	text, _, _ := u.w.ix.lineAt(n)
+	text, _, _ := u.w.ix.rowAt(n)
 	return cellsOf(text)
 }
 
@@ -319,7 +320,7 @@ func (u *unread) rowOf(n int) (string, int) {
 	for _, at := range slices.Sorted(maps.Keys(count)) {
 		f := u.s.At(at.Parent())
 		if count[at] >= 2 && f != nil && f.Type == schema.List {
-			text, _, _ := u.w.ix.lineAt(n)
+			text, _, _ := u.w.ix.rowAt(n)
 			if cells := cellsOf(text); len(cells) >= 2 {
 				return u.called(f), len(cells)
 			}
@@ -376,7 +377,7 @@ func (u *unread) findHomes() {
 		if count[item] == nil {
 			count[item] = map[int]int{}
 		}
-		line := u.w.ix.line(place.Start)
+		line := u.w.ix.LineOf(place.Start)
 		count[item][line]++
 		if home, ok := u.homes[item]; !ok || count[item][line] > count[item][home] {
 			u.homes[item] = line
@@ -398,8 +399,8 @@ func (u *unread) called(list *schema.Field) string {
 func (u *unread) headed(taken map[int]bool) []Line {
 	ix := u.w.ix
 	var lines []Line
-	for n := 0; n < len(ix.breaks); n++ {
-		text, _, _ := ix.lineAt(n)
+	for n := 0; n < len(ix.Breaks); n++ {
+		text, _, _ := ix.rowAt(n)
 		head := cellsOf(text)
 		if len(head) < 2 || strings.Contains(text, ":") || len(u.claims[n]) > 0 || !u.isHead(head) {
 			continue
@@ -408,14 +409,14 @@ func (u *unread) headed(taken map[int]bool) []Line {
 		if list == "" {
 			continue
 		}
-		for at := n + 1; at <= len(ix.breaks); at++ {
-			row, start, end := ix.lineAt(at)
+		for at := n + 1; at <= len(ix.Breaks); at++ {
+			row, start, end := ix.rowAt(at)
 			cells := cellsOf(row)
 			switch {
-			case ix.tokenAt(start) == ix.tokenAt(end) && strings.TrimSpace(row) != "": // a rule
+			case ix.TokenAt(start) == ix.TokenAt(end) && strings.TrimSpace(row) != "": // a rule
 				continue
 			case len(cells) < 2 || len(cells) < len(head)-1 || len(cells) > len(head)+1 || strings.Contains(row, ": "):
-				at = len(ix.breaks) + 1
+				at = len(ix.Breaks) + 1
 				continue
 			case !u.isRead(at, cells) && !taken[at]:
 				taken[at] = true
@@ -450,15 +451,15 @@ func first(words string) string {
 	return word
 }
 
-func (ix *Index) lineAt(n int) (text string, start, end int) {
+func (ix *Index) rowAt(n int) (text string, start, end int) {
 	if n > 0 {
-		start = ix.breaks[n-1] + 1
+		start = ix.Breaks[n-1] + 1
 	}
-	end = len(ix.text)
-	if n < len(ix.breaks) {
-		end = ix.breaks[n]
+	end = len(ix.Source)
+	if n < len(ix.Breaks) {
+		end = ix.Breaks[n]
 	}
-	return ix.text[start:end], start, end
+	return ix.Source[start:end], start, end
 }
 
 // cellsOf gives the cells of a row: what wide gaps, tabs or bars part.

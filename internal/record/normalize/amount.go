@@ -1,71 +1,31 @@
 package normalize
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
-// number gives the JSON literal of a number in figures, and the rule that read
-// it: as JSON would write it, or in the signs that the field declares.
+// number gives the JSON literal of a number that can be read in one way only, and
+// the rule that read it.
 func number(f *schema.Field, text string) (literal, rule string) {
-	if f.Numbers.Decimal == "" {
-		if literal := jsonNumber(text); literal != "" {
-			return literal, RuleDigits
-		}
-		return OneReading(text), RuleNumber
-	}
-	if declared := Declared(f, text); declared != "" {
-		return declared, RuleNumber
-	}
-	return "", ""
+	return oneOf(reading.Whole(text, f.Numbers, f.Type == schema.Integer), f, text)
 }
 
-// Declared reads a number in the signs that a field declares: groups, if there
-// are any, must have three digits each. "" if it is not written so.
-func Declared(f *schema.Field, text string) string {
-	body := strings.TrimLeft(text, "+-")
-	sign := ""
-	if strings.HasPrefix(text, "-") {
-		sign = "-"
+// oneOf gives the one reading of a text; "" where it has two.
+func oneOf(readings []string, f *schema.Field, text string) (literal, rule string) {
+	if len(readings) != 1 {
+		return "", ""
 	}
-	if len(text)-len(body) > 1 {
-		return ""
+	if f.Numbers.Decimal == "" && jsonNumber(text) == readings[0] {
+		return readings[0], RuleDigits
 	}
-	whole, fraction, hasFraction := strings.Cut(body, f.Numbers.Decimal)
-	if hasFraction && (fraction == "" || strings.Trim(fraction, "0123456789") != "") {
-		return ""
-	}
-	if g := f.Numbers.Group; g != "" && strings.Contains(whole, g) {
-		groups := strings.Split(whole, g)
-		if len(groups[0]) == 0 || len(groups[0]) > 3 {
-			return ""
-		}
-		for _, part := range groups[1:] {
-			if len(part) != 3 {
-				return ""
-			}
-		}
-		whole = strings.Join(groups, "")
-	}
-	if whole == "" || strings.Trim(whole, "0123456789") != "" {
-		return ""
-	}
-	literal := strings.TrimLeft(whole, "0")
-	if literal == "" {
-		literal = "0"
-	}
-	if hasFraction {
-		literal += "." + fraction
-	}
-	return sign + literal
+	return readings[0], RuleNumber
 }
-
-var amountText = regexp.MustCompile(`^(\pL{1,12}\.?|[€°%²³/µ\pL]{0,6})?\s*([-+]?[0-9][0-9.,'’ ]*[0-9]|[-+]?[0-9])\s*([\pL€°%/²³µ.]{1,12})?$`)
 
 // amount reads money or a quantity that was written as a text or a bare number,
 // or that lacks its measure where the schema knows it.
@@ -79,16 +39,12 @@ func amount(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 	case value.Object:
 		return amountParts(f, v, name, own)
 	case value.String:
-		m := amountText.FindStringSubmatch(v.Text)
-		if m == nil {
+		figures, before, behind, ok := reading.Amount(v.Text, f.Numbers)
+		measure := measureOf(f, before, behind, own)
+		if !ok || len(figures) != 1 || measure == "" {
 			return "", to, false
 		}
-		literal, _ := number(f, strings.TrimSpace(m[2]))
-		measure := measureOf(f, m[1], m[3], own)
-		if literal == "" || measure == "" {
-			return "", to, false
-		}
-		return RuleAmount, pairOf(literal, name, measure), true
+		return RuleAmount, pairOf(figures[0], name, measure), true
 	}
 	return "", to, false
 }
@@ -111,12 +67,11 @@ func amountParts(f *schema.Field, v *value.Value, name, own string) (string, val
 		if literal, r := number(f, amount.Text); literal != "" {
 			rule = r
 			out.Set("amount", value.Num(literal))
-		} else if m := amountText.FindStringSubmatch(amount.Text); m != nil && m[1]+m[3] != "" {
+		} else if figures, before, behind, ok := reading.Amount(amount.Text, f.Numbers); ok && len(figures) == 1 && before+behind != "" {
 			// The measure stands in the figure's text as well, and says the same.
-			literal, _ := number(f, strings.TrimSpace(m[2]))
-			stated := measureOf(f, m[1], m[3], own)
-			if literal != "" && stated != "" && (measure.Empty() || measureOf(f, measure.Text, "", own) == stated) {
-				return RuleAmount, pairOf(literal, name, stated), true
+			stated := measureOf(f, before, behind, own)
+			if stated != "" && (measure.Empty() || measureOf(f, measure.Text, "", own) == stated) {
+				return RuleAmount, pairOf(figures[0], name, stated), true
 			}
 		}
 	}
@@ -143,38 +98,25 @@ func measureOf(f *schema.Field, before, behind, own string) string {
 	case text == "":
 		return own
 	case f.Type == schema.Money:
-		// A sign that stands for one currency only: the dollar and the pound are
-		// several countries'.
 		if code := lang.Sign.Meaning(text); code != "" {
 			return code
+		}
+		// The dollar and the pound are several countries': the schema's, if it is
+		// one of them.
+		if own != "" && slices.Contains(lang.PerhapsSign.Names(own), text) {
+			return own
 		}
 		if code := lang.Currency.Meaning(text); code != "" {
 			return code
 		}
-		if code := strings.ToUpper(text); len(code) == 3 && strings.Trim(code, "ABCDEFGHIJKLMNOPQRSTUVWXYZ") == "" {
+		if code := strings.ToUpper(text); lang.Code.Has(code) {
 			return code
 		}
 		return ""
 	case own != "" && (strings.EqualFold(text, own) || slices.ContainsFunc(f.UnitAlso, func(also string) bool { return fold(also) == fold(text) })):
 		return own
+	case own != "" && reading.UnitOf(text) == "" && len(strings.Fields(text)) > 1:
+		return "" // words, and no unit
 	}
 	return text
-}
-
-var clock = regexp.MustCompile(`^(\d{1,2})[:.h](\d{2})(?:[:.](\d{2}))?\s*(?:h|hrs?|o'clock)?$`)
-
-// TimeOfDay reads a time on the 24-hour clock.
-func TimeOfDay(text string) (string, bool) {
-	m := clock.FindStringSubmatch(strings.TrimSpace(text))
-	if m == nil {
-		return "", false
-	}
-	at := m[1] + ":" + m[2]
-	if len(m[1]) == 1 {
-		at = "0" + at
-	}
-	if m[3] != "" {
-		at += ":" + m[3]
-	}
-	return at, schema.IsTime(at)
 }

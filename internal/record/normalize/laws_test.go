@@ -14,6 +14,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // randomText is the kind of thing that models write where a value belongs.
@@ -201,15 +202,15 @@ func TestNumbersInSigns(t *testing.T) {
 			if tail != "" {
 				written += signs[0] + tail
 			}
-			got := Declared(s.Find(name), written)
+			got := reading.Declared(s.Find(name).Numbers, written)
 			require.True(t, value.EqualNumbers(literal, got) && got != "", "%s in %s is %q, not %q", written, name, got, literal)
-			if one := OneReading(written); one != "" {
-				require.True(t, value.EqualNumbers(literal, one), "%s has one reading, %q, not %q", written, one, literal)
+			if one := reading.Whole(written, schema.NumberFormat{}, false); len(one) == 1 {
+				require.True(t, value.EqualNumbers(literal, one[0]), "%s has one reading, %q, not %q", written, one, literal)
 			}
 		}
 	}
 	for _, two := range []string{"1,250", "1.250", "12,345", "999.999"} {
-		assert.Empty(t, OneReading(two), two)
+		assert.Len(t, reading.Whole(two, schema.NumberFormat{}, false), 2, two)
 	}
 }
 
@@ -220,9 +221,9 @@ func TestUnitsThereAndBack(t *testing.T) {
 	for range 3000 {
 		a, b := units[r.IntN(len(units))], units[r.IntN(len(units))]
 		amount := fmt.Sprintf("%d.%d", r.IntN(5000), r.IntN(1000))
-		there := Convert(amount, a, b)
+		there := reading.Convert(amount, a, b)
 		kin := a == b
-		for _, k := range Kindred(a) {
+		for _, k := range reading.Kindred(a) {
 			kin = kin || k == b
 		}
 		if !kin {
@@ -232,6 +233,6 @@ func TestUnitsThereAndBack(t *testing.T) {
 		if there == "" {
 			continue // the figure has no end
 		}
-		require.True(t, value.EqualNumbers(amount, Convert(there, b, a)), "%s %s, %s %s", amount, a, there, b)
+		require.True(t, value.EqualNumbers(amount, reading.Convert(there, b, a)), "%s %s, %s %s", amount, a, there, b)
 	}
 }

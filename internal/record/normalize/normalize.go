@@ -18,6 +18,7 @@ import (
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // Change is one value changed by one rule.
@@ -351,7 +352,7 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 			return rule, value.Num(literal), true
 		}
 	case f.Type == schema.Time && v.Kind == value.String:
-		if at, read := TimeOfDay(v.Text); read && at != v.Text {
+		if at, read := reading.TimeOfDay(v.Text); read && at != v.Text {
 			return RuleTime, value.Str(at), true
 		}
 	case f.Type == schema.Money || f.Type == schema.Quantity:
@@ -364,6 +365,9 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		return RuleDate, value.Str(midnight.FindStringSubmatch(v.Text)[1]), true
 	case f.Type == schema.Date && v.Kind == value.String:
 		if d, read := f.ReadDate(v.Text); read && d != v.Text && !f.IsDate(v.Text) {
+			return RuleDate, value.Str(d), true
+		}
+		if d := reading.Date(v.Text); d != "" && len(f.DateReadings(v.Text)) == 0 && !f.IsDate(v.Text) {
 			return RuleDate, value.Str(d), true
 		}
 	case f.Type == schema.Choice && v.Kind == value.String:

@@ -2,16 +2,14 @@ package normalize
 
 import (
 	"regexp"
-	"slices"
 	"strings"
 	"sync"
 	"unicode"
 
-	"github.com/shopspring/decimal"
-
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // Unknown tells whether a text says that there is no value of a field. A choice
@@ -63,116 +61,6 @@ func Figures(text string) string {
 	return AsFigures(text)
 }
 
-var (
-	decimalComma = regexp.MustCompile(`^([+-]?)(\d{1,3}(?:[. '’\x{00a0}\x{202f}]\d{3})+|\d+),(\d{1,2}|\d{4,})$`)
-	decimalPoint = regexp.MustCompile(`^([+-]?)(\d{1,3}(?:[, '’\x{00a0}\x{202f}]\d{3})+)\.(\d+)$`)
-	grouped      = regexp.MustCompile(`^([+-]?)(\d{1,3}(?:[ '’\x{00a0}\x{202f}]\d{3})+)$`)
-	manyGroups   = regexp.MustCompile(`^([+-]?)(\d{1,3}(?:(?:\.\d{3}){2,}|(?:,\d{3}){2,}))$`)
-)
-
-// OneReading gives the JSON literal of a number whose signs can be read one way
-// only, though the field declares none: 12,5 and 1.250,00 and 1 250 are such,
-// 1,250 and 1.250 are not.
-func OneReading(text string) string {
-	for _, re := range []*regexp.Regexp{decimalComma, decimalPoint, grouped, manyGroups} {
-		m := re.FindStringSubmatch(text)
-		if m == nil {
-			continue
-		}
-		whole := strings.Map(func(r rune) rune {
-			if r >= '0' && r <= '9' {
-				return r
-			}
-			return -1
-		}, m[2])
-		whole = strings.TrimLeft(whole, "0")
-		if whole == "" {
-			whole = "0"
-		}
-		if len(m) > 3 && m[3] != "" {
-			whole += "." + m[3]
-		}
-		return strings.TrimPrefix(m[1], "+") + whole
-	}
-	return ""
-}
-
-// unit is a unit of measure: what it measures, and how many of the base unit it
-// is, exactly.
-type unit struct {
-	of     string
-	factor string
-}
-
-// units are those that are turned into each other. Factors are exact by
-// definition (SI; the international yard and pound of 1959).
-var units = map[string]unit{
-	"mm": {"length", "0.001"}, "cm": {"length", "0.01"}, "dm": {"length", "0.1"}, "m": {"length", "1"}, "km": {"length", "1000"},
-	"in": {"length", "0.0254"}, "ft": {"length", "0.3048"}, "yd": {"length", "0.9144"}, "mi": {"length", "1609.344"},
-	"mg": {"mass", "0.001"}, "g": {"mass", "1"}, "kg": {"mass", "1000"}, "t": {"mass", "1000000"}, "lb": {"mass", "453.59237"}, "oz": {"mass", "28.349523125"},
-	"ms": {"time", "0.001"}, "s": {"time", "1"}, "min": {"time", "60"}, "h": {"time", "3600"}, "d": {"time", "86400"},
-	"mm2": {"area", "0.000001"}, "cm2": {"area", "0.0001"}, "m2": {"area", "1"}, "ha": {"area", "10000"}, "km2": {"area", "1000000"},
-	"ml": {"volume", "0.001"}, "cl": {"volume", "0.01"}, "l": {"volume", "1"}, "m3": {"volume", "1000"},
-	"W": {"power", "1"}, "kW": {"power", "1000"}, "MW": {"power", "1000000"}, "Wh": {"energy", "1"}, "kWh": {"energy", "1000"}, "MWh": {"energy", "1000000"},
-	"N": {"force", "1"}, "kN": {"force", "1000"}, "Pa": {"pressure", "1"}, "kPa": {"pressure", "1000"}, "bar": {"pressure", "100000"},
-}
-
-// UnitOf gives the unit that a text names, as units are called here; "" for one
-// that is not known.
-func UnitOf(text string) string {
-	text = strings.TrimSuffix(strings.TrimSpace(text), ".")
-	for _, name := range []string{text, strings.ToLower(text)} {
-		if _, ok := units[name]; ok {
-			return name
-		}
-		if short := lang.Unit.Meaning(name); short != "" {
-			return short
-		}
-	}
-	return ""
-}
-
-// maxPlaces bounds the decimals of a conversion that does not come out even:
-// such a one is none.
-const maxPlaces = 12
-
-// Convert gives an amount in another unit, exactly; "" where the units are not
-// known, measure different things, or the figure has no end.
-func Convert(amount, from, to string) string {
-	a, okA := units[UnitOf(from)]
-	b, okB := units[UnitOf(to)]
-	if !okA || !okB || a.of != b.of {
-		return ""
-	}
-	d, err := decimal.NewFromString(amount)
-	if err != nil || d.Exponent() > 30 || d.Exponent() < -30 {
-		return ""
-	}
-	base := d.Mul(decimal.RequireFromString(a.factor))
-	other := decimal.RequireFromString(b.factor)
-	out := base.DivRound(other, maxPlaces)
-	if !out.Mul(other).Equal(base) {
-		return ""
-	}
-	return out.String()
-}
-
-// Kindred gives the units that measure the same as one, itself left out.
-func Kindred(name string) []string {
-	own, ok := units[UnitOf(name)]
-	if !ok {
-		return nil
-	}
-	var all []string
-	for other, u := range units {
-		if u.of == own.of && other != UnitOf(name) {
-			all = append(all, other)
-		}
-	}
-	slices.Sort(all)
-	return all
-}
-
 // converted gives a quantity in the schema's own unit.
 func converted(f *schema.Field, v *value.Value) (value.Value, bool) {
 	if f.Type != schema.Quantity || f.Unit == "" || v.Kind != value.Object {
@@ -182,10 +70,10 @@ func converted(f *schema.Field, v *value.Value) (value.Value, bool) {
 	if amount == nil || amount.Kind != value.Number || unit == nil || unit.Kind != value.String || unit.Text == f.Unit {
 		return value.Value{}, false
 	}
-	if UnitOf(unit.Text) == UnitOf(f.Unit) && UnitOf(f.Unit) != "" {
+	if reading.UnitOf(unit.Text) == reading.UnitOf(f.Unit) && reading.UnitOf(f.Unit) != "" {
 		return pairOf(amount.Text, "unit", f.Unit), true
 	}
-	if literal := Convert(amount.Text, unit.Text, f.Unit); literal != "" {
+	if literal := reading.Convert(amount.Text, unit.Text, f.Unit); literal != "" {
 		return pairOf(literal, "unit", f.Unit), true
 	}
 	return value.Value{}, false

@@ -7,6 +7,8 @@ import (
 
 	"github.com/shopspring/decimal"
 	"github.com/stretchr/testify/assert"
+
+	"filler/internal/source/reading"
 	"github.com/stretchr/testify/require"
 )
 
@@ -19,20 +21,20 @@ func TestConvert(t *testing.T) {
 	for range 3000 {
 		amount := fmt.Sprintf("%d.%d", r.IntN(5000), r.IntN(100))
 		from, to := names[r.IntN(len(names))], names[r.IntN(len(names))]
-		out := Convert(amount, from, to)
+		out := reading.Convert(amount, from, to)
 		if out == "" {
 			continue
 		}
 		there++
-		back := Convert(out, to, from)
+		back := reading.Convert(out, to, from)
 		require.NotEmpty(t, back, "%s %s in %s", amount, from, to)
 		require.True(t, decimal.RequireFromString(back).Equal(decimal.RequireFromString(amount)), "%s %s -> %s %s -> %s", amount, from, out, to, back)
 	}
 	assert.Greater(t, there, 300)
-	assert.Equal(t, "9.8", Convert("980", "cm", "metres"))
-	assert.Equal(t, "", Convert("1", "m", "ft"), "3.28083… has no end")
-	assert.Equal(t, "", Convert("1", "m", "kg"))
-	assert.Equal(t, "", Convert("1", "EUR", "USD"))
+	assert.Equal(t, "9.8", reading.Convert("980", "cm", "metres"))
+	assert.Equal(t, "", reading.Convert("1", "m", "ft"), "3.28083… has no end")
+	assert.Equal(t, "", reading.Convert("1", "m", "kg"))
+	assert.Equal(t, "", reading.Convert("1", "EUR", "USD"))
 }
 
 // Every normalizer that changes a value is listed, and has an example.

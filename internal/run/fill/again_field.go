@@ -35,7 +35,7 @@ func (w *filling) askFields(ctx context.Context, by *Model) error {
 		}
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
 		got := x.record.At(p.Path)
-		if x.code != "" || got.Empty() && (!p.Code().Unborne() || !x.unstated) {
+		if x.code != "" || got.Empty() && (!p.Code().Unfound() || !x.unstated) {
 			continue
 		}
 		if got.Empty() { // asked by itself, the model does not hold on to what stands nowhere

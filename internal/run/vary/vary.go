@@ -19,8 +19,8 @@ import (
 
 	"filler/internal/base/value"
 	"filler/internal/record/evidence"
-	"filler/internal/record/normalize"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // Change is one way of changing documents.
@@ -196,8 +196,8 @@ func units(d *doc) bool {
 		if !strings.Contains(stands, unit.Text) {
 			continue // the unit stands elsewhere, as in the head of a table
 		}
-		for _, other := range normalize.Kindred(unit.Text) {
-			to := normalize.Convert(amount.Text, unit.Text, other)
+		for _, other := range reading.Kindred(unit.Text) {
+			to := reading.Convert(amount.Text, unit.Text, other)
 			if other == unit.Text || to == "" || len(to) > 8 {
 				continue
 			}

@@ -1,0 +1,414 @@
+package reading
+
+import (
+	"regexp"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+	"filler/internal/schema"
+)
+
+// Measure is what a text says that a figure measures.
+type Measure struct {
+	Unit    string // as units are called here; "" for none
+	Code    string // of a currency; "" for none
+	Perhaps bool   // the currency's sign is that of others too
+	Minor   bool   // hundredths of a currency
+	Word    string // as it stands there
+	Where   Span   // of the figure with it, where it stands beside it; else of the figure
+}
+
+// none tells whether a text says nothing of what a figure measures.
+func (m Measure) none() bool { return m.Unit == "" && m.Code == "" && !m.Minor }
+
+// MeasureOf gives what a figure measures, by what stands beside it, else by the
+// label before it, else by the head of its column.
+func (tx *Text) MeasureOf(s Span) Measure {
+	m := tx.beside(s)
+	if m.none() {
+		m = measureIn(labelled(tx.lineUpTo(s.Start)))
+		if m.none() {
+			m = measureIn(unitOfHead(tx.head(s)))
+		}
+		m.Where = s
+	}
+	return m
+}
+
+// beside gives what the words and signs right beside a figure say.
+func (tx *Text) beside(s Span) Measure {
+	word, size := measureBehind(tx.Source[s.End:min(len(tx.Source), s.End+40)])
+	lead := tx.before(s)
+	for i, w := range []string{word, lead} {
+		where := Span{s.Start, s.End + size}
+		if i == 1 {
+			gap := strings.LastIndex(tx.Source[:s.Start], w)
+			where = Span{gap, s.End}
+		}
+		if code, perhaps := currencyOf(w, i == 0); code != "" {
+			return Measure{Code: code, Perhaps: perhaps, Word: w, Where: where, Unit: unitUnless(i == 0, w)}
+		}
+	}
+	where := Span{s.Start, s.End + size}
+	if lang.Minor.Has(word) {
+		return Measure{Minor: true, Word: word, Where: where}
+	}
+	if isUnit(word) {
+		return Measure{Unit: UnitOf(word), Word: word, Where: where}
+	}
+	return Measure{Where: s}
+}
+
+// unitUnless gives the unit that a name of a currency is too: pounds.
+func unitUnless(behind bool, word string) string {
+	if behind && isUnit(word) {
+		return UnitOf(word)
+	}
+	return ""
+}
+
+// noHundredths are what stands for none behind an amount.
+var noHundredths = []string{",-", ",–", ",—", ".-", ".–", ".—"}
+
+// measureBehind gives the words right behind a figure that name a unit or a
+// currency, or else the one word, and the bytes up to their end.
+func measureBehind(rest string) (word string, size int) {
+	trimmed := rest
+	for _, none := range noHundredths {
+		trimmed = strings.TrimPrefix(trimmed, none)
+	}
+	trimmed = strings.TrimLeft(trimmed, " \u00a0\u202f")
+	gap := len(rest) - len(trimmed)
+	ends := wordEnds(trimmed, 3)
+	for i := len(ends) - 1; i > 0; i-- {
+		if UnitOf(trimmed[:ends[i]]) != "" {
+			return trimmed[:ends[i]], gap + ends[i]
+		}
+	}
+	if len(ends) == 0 {
+		return "", 0
+	}
+	return trimmed[:ends[0]], gap + ends[0]
+}
+
+// wordEnds gives where the first words of a text end, signs of units being words
+// or parts of them.
+func wordEnds(text string, most int) (ends []int) {
+	for at := 0; len(ends) < most; {
+		end := at
+		for i, r := range text[at:] {
+			joins := r == '/' && i > 0 && at+i+1 < len(text) && isLetter(text[at+i+1:])
+			if strings.ContainsRune("€$£¥%‰\"'″′”", r) && i == 0 {
+				end = at + utf8.RuneLen(r)
+				break
+			}
+			if !IsWordRune(r) && !strings.ContainsRune("²³°µ", r) && !joins && !(r == '-' && i > 0) {
+				break
+			}
+			end = at + i + utf8.RuneLen(r)
+		}
+		if end == at {
+			return ends
+		}
+		ends = append(ends, end)
+		if at = end; at < len(text) && text[at] == ' ' {
+			at++
+			continue
+		}
+		return ends
+	}
+	return ends
+}
+
+func isLetter(text string) bool {
+	r, _ := utf8.DecodeRuneInString(text)
+	return unicode.IsLetter(r)
+}
+
+// before gives the word or sign right before a figure.
+func (tx *Text) before(s Span) string {
+	head := strings.TrimRight(tx.Source[max(0, s.Start-16):s.Start], " \u00a0")
+	from := len(head)
+	for from > 0 {
+		r, size := utf8.DecodeLastRuneInString(head[:from])
+		if strings.ContainsRune("€$£¥", r) && from == len(head) {
+			return head[from-size:]
+		}
+		if !unicode.IsLetter(r) {
+			break
+		}
+		from -= size
+	}
+	return head[from:]
+}
+
+func (tx *Text) lineUpTo(at int) string {
+	return tx.Source[strings.LastIndexByte(tx.Source[:at], '\n')+1 : at]
+}
+
+// unitInLabel is a measure at the end of a label: Weight (kg), Betrag in EUR:.
+var unitInLabel = regexp.MustCompile(`(?:[(\[]|\bin |/ ?|, )([\pL€$£¥°%²³/]{1,16})[)\]]?\s*[:=]?[\s.…_]*$`)
+
+// labelled gives the measure that ends the label right before a figure.
+func labelled(before string) string {
+	if !strings.ContainsAny(before, ":=)]") {
+		return ""
+	}
+	m := unitInLabel.FindStringSubmatch(before[max(0, len(before)-60):])
+	if m == nil {
+		return ""
+	}
+	return m[1]
+}
+
+// unitInHead is a measure in the head of a column.
+var unitInHead = regexp.MustCompile(`(?:[(\[]|\bin |/ ?|, )([\pL€$£¥°%²³/]{1,16})[)\]]?\s*$|(?:^|\s)([\pL°%€$£¥]{2,4}[²³]?|[%€$£¥])\s*$`)
+
+func unitOfHead(head string) string {
+	m := unitInHead.FindStringSubmatch(head)
+	if m == nil {
+		return ""
+	}
+	return m[1] + m[2]
+}
+
+// measureIn reads a word of a label or a head as a measure.
+func measureIn(word string) Measure {
+	if code, perhaps := currencyOf(word, false); code != "" {
+		return Measure{Code: code, Perhaps: perhaps, Word: word}
+	}
+	if word != "" && (UnitOf(word) != "" && !lang.Filler.Has(word) || isUnit(word)) {
+		return Measure{Unit: UnitOf(word), Word: word}
+	}
+	return Measure{}
+}
+
+// Bounds of the search for the head of a column.
+const (
+	headReach = 80 // lines above a figure
+	cellGap   = 2  // blanks between the cells of a row
+)
+
+// head gives the head of the column that a figure stands in: the first cell
+// without a figure above it, where all between are cells too.
+func (tx *Text) head(s Span) string {
+	line := tx.LineOf(s.Start)
+	from := 0
+	if line > 0 {
+		from = tx.Breaks[line-1] + 1
+	}
+	row := tx.lineAt(line)
+	barred := strings.ContainsAny(row, "|\t")
+	if !barred && !strings.Contains(row, "  ") {
+		return ""
+	}
+	nth, column := strings.Count(row[:s.Start-from], "|")+strings.Count(row[:s.Start-from], "\t"), utf8.RuneCountInString(row[:s.Start-from])
+	width := utf8.RuneCountInString(tx.Source[s.Start:s.End])
+	for up := line - 1; up >= 0 && up >= line-headReach; up-- {
+		above := tx.lineAt(up)
+		if strings.TrimSpace(above) == "" {
+			return ""
+		}
+		cell := ""
+		if barred {
+			cell = nthCell(above, nth)
+		} else {
+			cell = cellAt(above, column, width)
+		}
+		if cell = strings.TrimSpace(cell); strings.ContainsFunc(cell, unicode.IsLetter) && !strings.ContainsFunc(cell, unicode.IsDigit) || len(cell) > 0 && len(cell) < 4 && strings.ContainsAny(cell, "%€$£¥") {
+			return cell
+		}
+	}
+	return ""
+}
+
+func nthCell(line string, nth int) string {
+	for ; nth > 0; nth-- {
+		at := strings.IndexAny(line, "|\t")
+		if at < 0 {
+			return ""
+		}
+		line = line[at+1:]
+	}
+	if at := strings.IndexAny(line, "|\t"); at >= 0 {
+		line = line[:at]
+	}
+	return line
+}
+
+// cellAt gives the cell of a line that stands over some columns, in letters.
+func cellAt(line string, column, width int) string {
+	runes := []rune(line)
+	if column >= len(runes)+cellGap {
+		return ""
+	}
+	blank := func(i int) bool {
+		return i < 0 || i >= len(runes) || runes[i] == ' ' && (i+1 >= len(runes) || runes[i+1] == ' ' || i > 0 && runes[i-1] == ' ')
+	}
+	at := column
+	for at < column+width && blank(at) {
+		at++
+	}
+	if blank(at) {
+		return ""
+	}
+	start, end := at, at
+	for !blank(start - 1) {
+		start--
+	}
+	for !blank(end) {
+		end++
+	}
+	return string(runes[start:end])
+}
+
+// Beside widens the place of a figure over the measure right before or behind
+// it, if it stands there.
+func (tx *Text) Beside(f *schema.Field, s Span, measure string) Span {
+	if measure == "" {
+		return s
+	}
+	if m := tx.beside(s); m.Code != "" && m.Code == strings.ToUpper(measure) && f.Type == schema.Money || m.Unit != "" && m.Unit == UnitOf(measure) && f.Type == schema.Quantity {
+		return m.Where
+	}
+	for _, m := range namesOf(f, measure) {
+		rest := tx.Source[s.End:min(len(tx.Source), s.End+6+len(m))]
+		behind := strings.TrimLeft(rest, " \u00a0")
+		if len(behind) >= len(m) && strings.EqualFold(behind[:len(m)], m) && !goesOn(m, behind[len(m):]) {
+			return Span{s.Start, s.End + len(rest) - len(behind) + len(m)}
+		}
+		lead := tx.Source[max(0, s.Start-6-len(m)):s.Start]
+		before := strings.TrimRight(lead, " \u00a0")
+		if at := len(before) - len(m); at >= 0 && strings.EqualFold(before[at:], m) && (at == 0 || !isWordByte(before[at-1]) || !isWordByte(m[0])) {
+			return Span{s.Start - len(lead) + at, s.End}
+		}
+	}
+	return s
+}
+
+// goesOn tells whether what follows a measure makes it another: m in mm, m², m/s.
+func goesOn(measure, rest string) bool {
+	r, _ := utf8.DecodeRuneInString(rest)
+	last, _ := utf8.DecodeLastRuneInString(measure)
+	return IsWordRune(last) && (IsWordRune(r) || r == '²' || r == '³') || r == '/' && len(rest) > 1 && isLetter(rest[1:])
+}
+
+func isWordByte(c byte) bool { return c >= 0x80 || isDigit(c) || c|0x20 >= 'a' && c|0x20 <= 'z' }
+
+// namesOf gives the words and signs that may stand for a measure of a field.
+func namesOf(f *schema.Field, measure string) []string {
+	if f.Type != schema.Quantity {
+		return append(append(append([]string{measure}, lang.Sign.Names(measure)...), lang.PerhapsSign.Names(measure)...), lang.Currency.Names(measure)...)
+	}
+	all := []string{measure}
+	if measure == f.Unit {
+		all = append(all, f.UnitAlso...)
+	}
+	slices.SortStableFunc(all, func(a, b string) int { return len(b) - len(a) })
+	return all
+}
+
+// currencyOf gives the currency that a word or sign stands for, and whether it
+// may be another's as well; "" for none. A name is one only behind a figure.
+func currencyOf(word string, behind bool) (code string, perhaps bool) {
+	if c := lang.Sign.Meaning(word); c != "" {
+		return c, false
+	}
+	if c := lang.PerhapsSign.Meaning(word); c != "" {
+		return c, true
+	}
+	if len(word) == 3 && word == strings.ToUpper(word) && lang.Code.Has(word) {
+		return word, false
+	}
+	if behind {
+		return lang.Currency.Meaning(word), false
+	}
+	return "", false
+}
+
+// SaysOther tells whether a text says that a figure measures something else than
+// the measure: another unit or currency.
+func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
+	m := tx.MeasureOf(s)
+	if f.Type == schema.Money {
+		if m.Code == "" {
+			return m.Minor || m.Unit != ""
+		}
+		if m.Perhaps { // the dollars of a currency that has no sign of its own
+			own := slices.Concat(lang.Sign.Names(measure), lang.PerhapsSign.Names(measure))
+			return len(own) > 0 && !slices.Contains(own, m.Word)
+		}
+		return m.Code != strings.ToUpper(measure)
+	}
+	if m.none() || tx.Beside(f, s, measure) != s { // its own may begin with another: s/day
+		return false
+	}
+	return m.Unit == "" || m.Unit != UnitOf(measure) && !strings.EqualFold(m.Word, measure)
+}
+
+// Denied tells whether a word for "not" stands right before a place.
+func (tx *Text) Denied(s Span) bool {
+	at := tx.TokenAt(s.Start) - 1
+	return at >= 0 && tx.near(at, at+1) && lang.Not.Has(tx.Tokens[at].Word)
+}
+
+// isUnit tells a word that is a unit of measure and nothing else: "a" and "in"
+// are words before all.
+func isUnit(word string) bool {
+	return UnitOf(word) != "" && !lang.Filler.Has(word) && !lang.LeadIn.Has(word)
+}
+
+// Minor gives the places of a sum in hundredths: 50 cents for 0.50.
+func (tx *Text) Minor(figure string) []Span {
+	var found []Span
+	for _, s := range tx.Every(canonical(shifted(figure, 2))) {
+		if m := tx.beside(s); m.Minor {
+			found = append(found, m.Where)
+		}
+	}
+	return found
+}
+
+// Signed gives the sign that words near a figure say, where the field declares
+// such words: -1, 1, or 0 for none.
+func (tx *Text) Signed(f *schema.Field, s Span) int {
+	at := tx.TokenAt(s.Start)
+	line := tx.LineOf(s.Start)
+	best, sign := 1<<30, 0
+	for i := max(0, at-signReach); i < len(tx.Tokens) && i <= at+signReach; i++ {
+		if tx.Tokens[i].Start > s.End && tx.LineOf(tx.Tokens[i].Start) > line+1 || tx.LineOf(tx.Tokens[i].End) < line-1 {
+			continue
+		}
+		between := ""
+		switch t := tx.Tokens[i]; {
+		case t.End <= s.Start:
+			between = tx.Source[t.End:s.Start]
+		case t.Start >= s.End:
+			between = tx.Source[s.End:t.Start]
+		}
+		if strings.ContainsAny(between, ";!?") || sentenceEnd.MatchString(between) {
+			continue
+		}
+		for n, words := range [][]string{f.Minus, f.Plus} {
+			for _, w := range words {
+				var want []string
+				for _, t := range Tokenize(w) {
+					want = append(want, t.Word)
+				}
+				if away := max(i-at, at-i); tx.Reads(i, want) && len(want) > 0 && away < best {
+					best, sign = away, 2*n-1
+				}
+			}
+		}
+	}
+	return sign
+}
+
+// sentenceEnd is the end of a sentence, and not of an abbreviation before a figure.
+var sentenceEnd = regexp.MustCompile(`[.:]\s+\p{Lu}\pL{3,}`)
+
+// signReach is how many words from a figure a word of its sign may stand.
+const signReach = 6

@@ -1,0 +1,194 @@
+package reading
+
+import (
+	"fmt"
+	"regexp"
+	"sort"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"filler/internal/base/lang"
+)
+
+// days is the dates of a source, made when they are first asked for.
+type days struct {
+	once  sync.Once
+	at    map[string][]Span // by the day as records hold it
+	spans []Span            // of all of them, and of days in figures
+}
+
+// Days gives the places where a day is written with its month in words, in
+// any language and with any ending, or year first.
+func (tx *Text) Days(day string) []Span {
+	tx.findDays()
+	return tx.days.at[day]
+}
+
+// InDate tells whether a place is a part of a date.
+func (tx *Text) InDate(s Span) bool {
+	tx.findDays()
+	spans := tx.days.spans // in order
+	last := sort.Search(len(spans), func(i int) bool { return spans[i].Start > s.Start })
+	for i := last - 1; i >= 0 && i >= last-4; i-- { // those in words and in figures may overlap
+		if d := spans[i]; s.Start >= d.Start && s.End <= d.End && s != d {
+			return true
+		}
+	}
+	return false
+}
+
+func (tx *Text) findDays() {
+	tx.days.once.Do(func() {
+		tx.days.at = map[string][]Span{}
+		for _, name := range append(lang.Month.Words(), lang.ShortMonth.Words()...) {
+			for _, i := range tx.ByWord[name] {
+				tx.dayAround(i, name)
+			}
+		}
+		for i := 0; i+2 < len(tx.Tokens); i++ {
+			tx.dayInFigures(i)
+		}
+		sort.Slice(tx.days.spans, func(i, j int) bool { return tx.days.spans[i].Start < tx.days.spans[j].Start })
+	})
+}
+
+// keepDay notes a date between two tokens.
+func (tx *Text) keepDay(from, to int, year, month, day string) {
+	at := Span{tx.Tokens[from].Start, tx.Tokens[to].End}
+	tx.days.spans = append(tx.days.spans, at)
+	if t, err := time.Parse("2006-1-2", year+"-"+strings.TrimLeft(month, "0")+"-"+strings.TrimLeft(day, "0")); err == nil {
+		key := t.Format(time.DateOnly)
+		tx.days.at[key] = append(tx.days.at[key], at)
+	}
+}
+
+// dayAround reads a date around the name of a month: 3rd of April 2032, 1er avril
+// 2032, April 3, 2032.
+func (tx *Text) dayAround(i int, name string) {
+	month := lang.Month.Meaning(name)
+	if month == "" {
+		month = lang.ShortMonth.Meaning(name)
+	}
+	after := tx.skipOf(i+1, 1)
+	if year, ok := tx.year(after); ok && tx.near(i, after) {
+		if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.near(first, i) {
+			tx.keepDay(first, after, year, month, day)
+			return
+		}
+	}
+	if day := tx.dayOf(i + 1); day != "" {
+		if year, ok := tx.year(i + 2); ok && tx.near(i, i+2) {
+			tx.keepDay(i, i+2, year, month, day)
+		}
+	}
+}
+
+// near tells whether two tokens stand as close as the parts of a date do.
+func (tx *Text) near(from, to int) bool {
+	return from >= 0 && to < len(tx.Tokens) && tx.Tokens[to].Start-tx.Tokens[from].End < 32 && strings.Count(tx.Source[tx.Tokens[from].End:tx.Tokens[to].Start], "\n") < 2
+}
+
+// skipOf steps over a word that stands between the parts of a date.
+func (tx *Text) skipOf(i, step int) int {
+	if i >= 0 && i < len(tx.Tokens) && lang.OrdinalOf.Has(tx.Tokens[i].Word) {
+		return i + step
+	}
+	return i
+}
+
+func (tx *Text) year(i int) (string, bool) {
+	if i < 0 || i >= len(tx.Tokens) || len(tx.Tokens[i].Word) != 4 || strings.Trim(tx.Tokens[i].Word, "0123456789") != "" {
+		return "", false
+	}
+	return tx.Tokens[i].Word, true
+}
+
+// dayOf reads a Token as a day of a month: in figures, with or without an ending,
+// or in words.
+func (tx *Text) dayOf(i int) string {
+	if i < 0 || i >= len(tx.Tokens) {
+		return ""
+	}
+	word := tx.Tokens[i].Word
+	if d := lang.Day.Meaning(word); d != "" {
+		return d
+	}
+	digits := 0
+	for digits < len(word) && isDigit(word[digits]) {
+		digits++
+	}
+	if digits == 0 || digits > 2 || digits < len(word) && !lang.Ordinal.Has(word[digits:]) {
+		return ""
+	}
+	return word[:digits]
+}
+
+// dayBefore reads the day that ends at a token, and gives its first Token.
+func (tx *Text) dayBefore(i int) (day string, first int) {
+	if i > 0 {
+		if d := lang.Day.Meaning(tx.Tokens[i-1].Word + "-" + tx.Tokens[i].Word); d != "" {
+			return d, i - 1
+		}
+	}
+	return tx.dayOf(i), i
+}
+
+// dayInFigures reads a date in figures alone: 3.4.2032, 2032/04/03.
+func (tx *Text) dayInFigures(i int) {
+	a, b, c := tx.Tokens[i], tx.Tokens[i+1], tx.Tokens[i+2]
+	if !isDigit(a.Word[0]) || !isDigit(b.Word[0]) || len(a.Word) > 4 || len(b.Word) > 2 || len(c.Word) > 4 || strings.Trim(a.Word+b.Word+c.Word, "0123456789") != "" {
+		return
+	}
+	for _, gap := range []string{tx.Source[a.End:b.Start], tx.Source[b.End:c.Start]} {
+		if gap = strings.TrimRight(gap, " "); gap != "." && gap != "/" && gap != "-" {
+			return
+		}
+	}
+	if len(a.Word) == 4 {
+		tx.keepDay(i, i+2, a.Word, b.Word, c.Word)
+	} else {
+		tx.days.spans = append(tx.days.spans, Span{a.Start, c.End})
+	}
+}
+
+// months is the months of a source, made when they are first asked for.
+type months struct {
+	once sync.Once
+	at   map[string][]Span // by the month as records hold it
+}
+
+// monthText is a month of a year, in words of any language or in figures.
+var monthText = regexp.MustCompile(`(\pL{3,12})\.?,? (?:de )?(\d{4})|(?:^|[^\d./-])(\d{1,2})[/.](\d{4})`)
+
+// Months gives the places where a month is written, as records hold it: 2032-04.
+func (tx *Text) Months(month string) []Span {
+	tx.months.once.Do(func() {
+		tx.months.at = map[string][]Span{}
+		for _, s := range tx.Stretches {
+			tx.findMonths(s)
+		}
+	})
+	return tx.months.at[month]
+}
+
+func (tx *Text) findMonths(s Span) {
+	text := tx.Source[s.Start:s.End]
+	for _, m := range monthText.FindAllStringSubmatchIndex(text, -1) {
+		from, y, said := m[2], 4, ""
+		if m[2] >= 0 {
+			word := text[m[2]:m[3]]
+			if said = lang.Month.Meaning(word); said == "" {
+				said = lang.ShortMonth.Meaning(word)
+			}
+		} else {
+			from, y = m[6], 8
+			said = text[m[6]:m[7]]
+		}
+		if n, err := strconv.Atoi(said); err == nil && n >= 1 && n <= 12 {
+			key := fmt.Sprintf("%s-%02d", text[m[y]:m[y+1]], n)
+			tx.months.at[key] = append(tx.months.at[key], Span{s.Start + from, s.Start + m[y+1]})
+		}
+	}
+}

@@ -1,0 +1,361 @@
+package reading
+
+import (
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+	"filler/internal/base/value"
+)
+
+// findNumbers notes every number that stands by itself: 12.40 and 1,250 do, the
+// digits of FB-2031-07, of 3.4.2031 or of v2 do not.
+func (tx *Text) findNumbers() {
+	var all []literal
+	for _, s := range tx.Stretches {
+		all = tx.literals(all, s)
+	}
+	decimal := convention(all)
+	for _, l := range all {
+		both := Figures(l.text)
+		readings := both
+		if l.scale == 0 {
+			readings = readingsBy(l.text, both, decimal)
+		}
+		for _, key := range both {
+			ruledOut := len(readings) < len(both) && readings[0] != key
+			f := figure{Span: l.Span, text: l.text, open: len(readings) > 1}
+			if ruledOut { // by the rest of the text, but perhaps not by a declared format
+				f.open = true
+			}
+			if l.scale > 0 {
+				key, f.text, f.open = canonical(shifted(key, l.scale)), "", false
+			}
+			tx.add(key, f)
+		}
+	}
+}
+
+// literals adds the numbers of a stretch.
+func (tx *Text) literals(all []literal, within Span) []literal {
+	text := tx.Source[:within.End]
+	for i := within.Start; i < len(text); {
+		if !isDigit(text[i]) {
+			i++
+			continue
+		}
+		start, end := i, numberEnd(text, i)
+		i = end
+		if !standsAlone(text, start, end) {
+			continue
+		}
+		digits := ungrouped.Replace(text[start:end])
+		if r, _ := utf8.DecodeRuneInString(text[end:]); parts[string(r)] != "" || strings.HasPrefix(text[end:], " ") && fractionBehind.MatchString(text[end:min(len(text), end+6)]) {
+			continue // the whole part of a fraction
+		}
+		if sign, size := signBefore(text[within.Start:start]); size > 0 {
+			if sign == '-' {
+				digits = "-" + digits
+			}
+			start -= size
+		}
+		scale, size := scaleBehind(text[end:])
+		all = append(all, literal{Span{start, end + size}, digits, scale})
+	}
+	return all
+}
+
+// scaleBehind gives the noughts that a word right behind a number adds, and the
+// bytes up to its end: 6 for "1.2 million", 3 for "12k".
+func scaleBehind(rest string) (noughts, size int) {
+	gap := len(rest) - len(strings.TrimLeft(rest, " \u00a0"))
+	if gap > 2 {
+		return 0, 0
+	}
+	word := rest[gap:]
+	if end := strings.IndexFunc(word, func(r rune) bool { return !unicode.IsLetter(r) }); end >= 0 {
+		word = word[:end]
+	}
+	if len(word) == 0 || len(word) > 12 || len(word) == 1 && (word != "k" || gap > 0) {
+		return 0, 0
+	}
+	noughts, _ = strconv.Atoi(lang.Scale.Meaning(word))
+	if noughts == 0 {
+		return 0, 0
+	}
+	size = gap + len(word)
+	if strings.HasPrefix(rest[size:], ".") && len(word) < 5 {
+		size++
+	}
+	return noughts, size
+}
+
+// shifted gives a figure with its point so many places further right.
+func shifted(figure string, places int) string {
+	sign := ""
+	if strings.HasPrefix(figure, "-") {
+		sign, figure = "-", figure[1:]
+	}
+	whole, decimals, _ := strings.Cut(figure, ".")
+	decimals += strings.Repeat("0", places)
+	whole = strings.TrimLeft(whole+decimals[:places], "0")
+	if whole == "" {
+		whole = "0"
+	}
+	if decimals[places:] != "" {
+		whole += "." + decimals[places:]
+	}
+	return sign + whole
+}
+
+// signBefore gives the sign at the end of a text, '-' or '+', and its bytes; 0 and
+// 0 where there is none, or where it joins two words.
+func signBefore(before string) (sign byte, size int) {
+	r, size := utf8.DecodeLastRuneInString(before)
+	switch r {
+	case '-', '−', '–':
+		sign = '-'
+	case '+':
+		sign = '+'
+	default:
+		return 0, 0
+	}
+	rest := before[:len(before)-size]
+	if rest != "" && strings.IndexByte(" \t\n(:=", rest[len(rest)-1]) < 0 || r == '–' && strings.TrimRight(rest, " ") != rest && strings.ContainsFunc(lastWord(rest), unicode.IsDigit) {
+		return 0, 0 // a range, or a dash between words
+	}
+	return sign, size
+}
+
+func lastWord(text string) string {
+	text = strings.TrimRight(text, " ")
+	return text[strings.LastIndexAny(text, " \t\n")+1:]
+}
+
+// numberEnd gives the end of the digits, points and commas that start at i.
+func numberEnd(text string, i int) int {
+	for i < len(text) {
+		c := text[i]
+		digit := c >= '0' && c <= '9'
+		joins := (c == '.' || c == ',') && i+1 < len(text) && text[i+1] >= '0' && text[i+1] <= '9'
+		if n := groupSign(text[i:]); n > 0 && !digit {
+			i += n
+			continue
+		}
+		if !digit && !joins {
+			break
+		}
+		i++
+	}
+	return i
+}
+
+// groupSign gives the bytes of an apostrophe or a narrow space before exactly three
+// digits, which it sets off as thousands; 0 for anything else.
+func groupSign(text string) int {
+	r, size := utf8.DecodeRuneInString(text)
+	if r != '\'' && r != '’' && r != '\u202f' && r != '\u00a0' || len(text) < size+3 {
+		return 0
+	}
+	for i := range 3 {
+		if !isDigit(text[size+i]) {
+			return 0
+		}
+	}
+	if len(text) > size+3 && isDigit(text[size+3]) {
+		return 0
+	}
+	return size
+}
+
+// ungrouped gives the digits of a number without such signs.
+var ungrouped = strings.NewReplacer("'", "", "’", "", "\u202f", "", "\u00a0", "")
+
+// standsAlone reports whether the digits of [start, end) are no part of a
+// code, a date or a time. Letters may follow, as a unit does, but then no
+// further digits.
+func standsAlone(text string, start, end int) bool {
+	if before, size := utf8.DecodeLastRuneInString(text[:start]); size > 0 {
+		if IsWordRune(before) {
+			return false
+		}
+		if strings.ContainsRune("-/.:_", before) {
+			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); IsWordRune(prior) {
+				return false
+			}
+		}
+	}
+	rest := text[end:]
+	if len(rest) >= 2 && strings.IndexByte("-/:_", rest[0]) >= 0 && isDigit(rest[1]) {
+		return false
+	}
+	letters := 0
+	for letters < len(rest) && (rest[letters]|0x20 >= 'a' && rest[letters]|0x20 <= 'z') {
+		letters++
+	}
+	if letters > 0 && letters < len(rest) && isDigit(rest[letters]) {
+		return false
+	}
+	// Letters may follow, as a unit or an ending does; a longer word is none.
+	return letters <= 3 || UnitOf(rest[:letters]) != "" || lang.Currency.Has(rest[:letters])
+}
+
+// Figures gives the canonical numbers that a literal may mean: 1,250 is 1.25 or
+// 1250.
+func Figures(literal string) []string {
+	all := spelled(literal)
+	for i, s := range all {
+		all[i] = canonical(s)
+	}
+	return all
+}
+
+func canonical(literal string) string { return value.CanonicalNumber(literal) }
+
+// spelled gives the numbers that a literal may mean as JSON writes them, with all
+// their decimals; decimals come before groups.
+func spelled(literal string) []string {
+	points, commas := strings.Count(literal, "."), strings.Count(literal, ",")
+	var spelled []string
+	switch {
+	case points <= 1 && commas == 0:
+		spelled = append(spelled, literal)
+		if points == 1 && mayGroup(literal, '.') {
+			spelled = append(spelled, strings.Replace(literal, ".", "", 1))
+		}
+	case commas == 1 && points == 0:
+		spelled = append(spelled, strings.Replace(literal, ",", ".", 1))
+		if mayGroup(literal, ',') {
+			spelled = append(spelled, strings.Replace(literal, ",", "", 1))
+		}
+	case strings.LastIndexByte(literal, '.') > strings.LastIndexByte(literal, ',') && points == 1:
+		spelled = append(spelled, strings.ReplaceAll(literal, ",", ""))
+	case commas == 1:
+		spelled = append(spelled, strings.Replace(strings.ReplaceAll(literal, ".", ""), ",", ".", 1))
+	case points == 0:
+		spelled = append(spelled, strings.ReplaceAll(literal, ",", ""))
+	case commas == 0:
+		// Several points: thousands only where every group has three digits.
+		groups := strings.Split(literal, ".")
+		for _, g := range groups[1:] {
+			if len(g) != 3 {
+				return nil
+			}
+		}
+		spelled = append(spelled, strings.ReplaceAll(literal, ".", ""))
+	}
+	return spelled
+}
+
+// mayGroup tells whether a sign stands where one for thousands may: before three
+// digits, and behind one to three that do not begin with 0.
+func mayGroup(literal string, sign byte) bool {
+	whole := strings.TrimLeft(literal[:strings.IndexByte(literal, sign)], "-")
+	return len(literal)-strings.IndexByte(literal, sign) == 4 && len(whole) > 0 && len(whole) < 4 && whole[0] != '0'
+}
+
+// What words can mean beside figures: fractions, numbers in words, days with
+// their endings; and what a figure's own neighbours say of it.
+
+// literal is a number as it is printed.
+type literal struct {
+	Span
+	text  string
+	scale int // noughts that a word behind it adds
+}
+
+// convention is which sign a text writes before decimals, as far as its numbers
+// that can be read in one way only tell: '.', ',' or 0 where they tell nothing or
+// both.
+func convention(all []literal) byte {
+	point, comma := false, false
+	for _, l := range all {
+		p, c := strings.LastIndexByte(l.text, '.'), strings.LastIndexByte(l.text, ',')
+		last := max(p, c)
+		if last < 0 || strings.HasPrefix(l.text, "0") && p < 0 && c < 0 {
+			continue
+		}
+		decimals := len(l.text) - last - 1
+		switch {
+		case p >= 0 && c >= 0:
+		case strings.Count(l.text, ".")+strings.Count(l.text, ",") > 1: // groups alone, or a date
+			if len(Figures(l.text)) == 0 {
+				continue
+			}
+			if p >= 0 {
+				comma = true
+			} else {
+				point = true
+			}
+			continue
+		case decimals == 3 && !strings.HasPrefix(strings.TrimLeft(l.text, "-"), "0"):
+			continue // a group or decimals
+		}
+		if l.text[last] == '.' {
+			point = true
+		} else {
+			comma = true
+		}
+	}
+	switch {
+	case point && !comma:
+		return '.'
+	case comma && !point:
+		return ','
+	}
+	return 0
+}
+
+// readingsBy gives those readings of a literal that a text allows whose convention
+// is known: 1,250 is 1250 where decimals stand behind a point.
+func readingsBy(text string, all []string, decimal byte) []string {
+	if len(all) < 2 || decimal == 0 {
+		return all
+	}
+	sign := byte('.')
+	if strings.IndexByte(text, ',') >= 0 {
+		sign = ','
+	}
+	if sign == decimal {
+		return all[:1] // decimals
+	}
+	return all[1:] // a group
+}
+
+var (
+	fraction = regexp.MustCompile(`(?:^|[^\d/.,])((\d{1,4})[ \x{00a0}](\d)/(\d{1,2}))(?:[^\d/]|$)|((\d{0,4})[ \x{00a0}]?([½¼¾⅓⅔⅛⅜⅝⅞]))`)
+	parts    = map[string]string{"½": "1/2", "¼": "1/4", "¾": "3/4", "⅓": "1/3", "⅔": "2/3", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8"}
+)
+
+// fractionBehind is what makes a mixed number of the figure before it.
+var fractionBehind = regexp.MustCompile(`^ \d/\d{1,2}(?:[^\d/]|$)`)
+
+// findFractions records mixed numbers that come out even: 2 1/2 and 2½ are 2.5.
+func (tx *Text) findFractions(within Span) {
+	text := tx.Source[within.Start:within.End]
+	if !strings.Contains(text, "/") && !strings.ContainsAny(text, "½¼¾⅓⅔⅛⅜⅝⅞") {
+		return
+	}
+	for _, m := range fraction.FindAllStringSubmatchIndex(text, -1) {
+		group, whole, of := 1, 2, ""
+		if m[2] < 0 {
+			group, whole = 5, 6
+			of = parts[text[m[14]:m[15]]]
+		} else {
+			of = text[m[6]:m[7]] + "/" + text[m[8]:m[9]]
+		}
+		over, under, _ := strings.Cut(of, "/")
+		a, _ := strconv.Atoi(over)
+		b, _ := strconv.Atoi(under)
+		if b == 0 || 1000%b != 0 {
+			continue
+		}
+		n, _ := strconv.Atoi(text[m[2*whole]:m[2*whole+1]])
+		key := value.CanonicalNumber(fmt.Sprintf("%d.%03d", n+a/b, a%b*1000/b))
+		tx.add(key, figure{Span: Span{within.Start + m[2*group], within.Start + m[2*group+1]}})
+	}
+}

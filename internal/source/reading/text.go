@@ -1,0 +1,228 @@
+// Package reading says what the words of a text can mean: its numbers, amounts,
+// days and months, each with its place, and what the text takes back. Nothing
+// else reads numbers out of a text.
+//
+// Rules it keeps:
+//
+//   - A reading begins and ends at a token boundary: the 3 of bay 3 is never a
+//     part of 13, of 3.5, of a code, a telephone number or a date.
+//   - What can be read in two ways has both readings: 1.250 is 1.25 and 1250. The
+//     format that a field declares decides; where there is none, how the text
+//     writes its other numbers; where those tell nothing, it is of two readings
+//     and evidence for neither.
+//   - Readings are made in one pass, in time linear in the text.
+package reading
+
+import (
+	"sort"
+	"strings"
+	"unicode"
+
+	"filler/internal/schema"
+)
+
+// Span is a place in a text, half-open, in bytes.
+type Span struct{ Start, End int }
+
+// Token is a run of letters and digits.
+type Token struct {
+	Span
+	Word string // in small letters
+}
+
+// Text is a source text, read. It is made once a document and may then be used by
+// many goroutines.
+type Text struct {
+	Source    string
+	Tokens    []Token
+	ByWord    map[string][]int // word in small letters → its tokens
+	Breaks    []int            // where lines end
+	Stretches []Span           // what is read; the rest of the source is not looked at
+	numbers   map[string][]figure
+	days      days
+	months    months
+	back      []Span // what the text takes back
+}
+
+// New reads a text.
+func New(text string) *Text {
+	return read(text, lineBreaks(text), []Span{{0, len(text)}})
+}
+
+// Within reads some stretches of the same text alone, each [start, end) in bytes,
+// in order. Places stay those of the whole text.
+func (tx *Text) Within(stretches [][2]int) *Text {
+	var spans []Span
+	for _, s := range stretches {
+		spans = append(spans, Span{s[0], s[1]})
+	}
+	return read(tx.Source, tx.Breaks, spans)
+}
+
+func lineBreaks(text string) (breaks []int) {
+	for i := 0; i < len(text); i++ {
+		if text[i] == '\n' {
+			breaks = append(breaks, i)
+		}
+	}
+	return breaks
+}
+
+func read(text string, breaks []int, spans []Span) *Text {
+	tx := &Text{Source: text, numbers: map[string][]figure{}, Breaks: breaks, Stretches: spans}
+	for _, s := range spans {
+		found := Tokenize(text[s.Start:s.End])
+		if s.Start > 0 {
+			for i := range found {
+				found[i].Start, found[i].End = found[i].Start+s.Start, found[i].End+s.Start
+			}
+		}
+		if tx.Tokens == nil {
+			tx.Tokens = found
+		} else {
+			tx.Tokens = append(tx.Tokens, found...)
+		}
+	}
+	tx.ByWord = byWord(tx.Tokens)
+	tx.findNumbers()
+	for _, s := range spans {
+		tx.findFractions(s)
+	}
+	tx.findWords()
+	tx.findTakenBack()
+	return tx
+}
+
+// figure is a number where it stands.
+type figure struct {
+	Span
+	text string // as it is printed, its sign as -; "" for one in words
+	open bool   // it has another reading, which nothing in the text rules out
+}
+
+func (tx *Text) add(key string, f figure) { tx.numbers[key] = append(tx.numbers[key], f) }
+
+// Numbers gives the places of a number, in canonical form, as a field may hold it.
+// Open are those that can be read as another number as well.
+func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
+	for _, at := range tx.numbers[key] {
+		switch {
+		case at.text == "":
+		case f.Numbers.Decimal != "":
+			if said := Declared(f.Numbers, at.text); said != "" && canonical(said) != key || said == "" && at.open {
+				continue
+			}
+		case at.open && f.Type != schema.Integer:
+			open = append(open, at.Span)
+			continue
+		}
+		found = append(found, at.Span)
+	}
+	return found, open
+}
+
+// Every gives the places of a number in any of its readings.
+func (tx *Text) Every(key string) (found []Span) {
+	for _, at := range tx.numbers[key] {
+		found = append(found, at.Span)
+	}
+	return found
+}
+
+// byWord gives the tokens of each word, by their places in tokens. All lists
+// share one array: a text has few words that stand there often, and many lists
+// would be most of the work.
+func byWord(tokens []Token) map[string][]int {
+	ids := make(map[string]int32, len(tokens)/4)
+	of := make([]int32, len(tokens))
+	var counts []int
+	for i := range tokens {
+		id, ok := ids[tokens[i].Word]
+		if !ok {
+			id = int32(len(counts))
+			ids[tokens[i].Word] = id
+			counts = append(counts, 0)
+		}
+		of[i] = id
+		counts[id]++
+	}
+	all := make([]int, len(tokens))
+	lists := make([][]int, len(counts))
+	at := 0
+	for id, n := range counts {
+		lists[id] = all[at : at : at+n]
+		at += n
+	}
+	for i, id := range of {
+		lists[id] = append(lists[id], i)
+	}
+	words := make(map[string][]int, len(ids))
+	for word, id := range ids {
+		words[word] = lists[id]
+	}
+	return words
+}
+
+// LineOf gives the number of the line that holds offset, from 0.
+func (tx *Text) LineOf(offset int) int { return sort.SearchInts(tx.Breaks, offset) }
+
+// Line gives the text of a line, from 1, without the blanks around it.
+func (tx *Text) Line(n int) string { return strings.TrimSpace(tx.lineAt(n - 1)) }
+
+// lineAt gives the text of a line, from 0.
+func (tx *Text) lineAt(n int) string {
+	start, end := 0, len(tx.Source)
+	if n > 0 {
+		start = tx.Breaks[n-1] + 1
+	}
+	if n < len(tx.Breaks) {
+		end = tx.Breaks[n]
+	}
+	return tx.Source[start:end]
+}
+
+// TokenAt gives the first Token that does not end before offset.
+func (tx *Text) TokenAt(offset int) int {
+	return sort.Search(len(tx.Tokens), func(i int) bool { return tx.Tokens[i].End > offset })
+}
+
+// Reads tells whether the tokens from first on are these words.
+func (tx *Text) Reads(first int, words []string) bool {
+	for i, w := range words {
+		if first+i >= len(tx.Tokens) || tx.Tokens[first+i].Word != w {
+			return false
+		}
+	}
+	return true
+}
+
+// IsWordRune tells what words consist of.
+func IsWordRune(r rune) bool {
+	return unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r)
+}
+
+// Tokenize gives the words of a text.
+func Tokenize(text string) []Token {
+	tokens := make([]Token, 0, len(text)/6+1)
+	start := -1
+	for i, r := range text {
+		if IsWordRune(r) {
+			if start < 0 {
+				start = i
+			}
+			continue
+		}
+		if start >= 0 {
+			tokens = append(tokens, Token{Span{start, i}, fold(text[start:i])})
+			start = -1
+		}
+	}
+	if start >= 0 {
+		tokens = append(tokens, Token{Span{start, len(text)}, fold(text[start:])})
+	}
+	return tokens
+}
+
+func fold(s string) string { return strings.ToLower(s) }
+
+func isDigit(c byte) bool { return c >= '0' && c <= '9' }

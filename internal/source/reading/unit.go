@@ -1,0 +1,100 @@
+package reading
+
+import (
+	"math/big"
+	"slices"
+	"strings"
+
+	"filler/internal/base/lang"
+)
+
+// unit is a unit of measure: what it measures, how many of the base unit it is,
+// exactly, and what is added first, where its nought is another.
+type unit struct {
+	of     string
+	factor string // a decimal or a fraction
+	offset string
+}
+
+// units are those that are turned into each other. Factors are exact by
+// definition (SI; the international yard and pound of 1959; the Celsius and
+// Fahrenheit scales by the kelvin).
+var units = map[string]unit{
+	"um": {"length", "0.000001", ""}, "mm": {"length", "0.001", ""}, "cm": {"length", "0.01", ""}, "dm": {"length", "0.1", ""}, "m": {"length", "1", ""}, "km": {"length", "1000", ""},
+	"in": {"length", "0.0254", ""}, "ft": {"length", "0.3048", ""}, "yd": {"length", "0.9144", ""}, "mi": {"length", "1609.344", ""},
+	"mg": {"mass", "0.001", ""}, "g": {"mass", "1", ""}, "kg": {"mass", "1000", ""}, "t": {"mass", "1000000", ""}, "lb": {"mass", "453.59237", ""}, "oz": {"mass", "28.349523125", ""},
+	"ms": {"time", "0.001", ""}, "s": {"time", "1", ""}, "min": {"time", "60", ""}, "h": {"time", "3600", ""}, "d": {"time", "86400", ""},
+	"mm2": {"area", "0.000001", ""}, "cm2": {"area", "0.0001", ""}, "dm2": {"area", "0.01", ""}, "m2": {"area", "1", ""}, "a": {"area", "100", ""}, "ha": {"area", "10000", ""}, "km2": {"area", "1000000", ""},
+	"acre": {"area", "4046.8564224", ""}, "ft2": {"area", "0.09290304", ""},
+	"ml": {"volume", "0.001", ""}, "cl": {"volume", "0.01", ""}, "dl": {"volume", "0.1", ""}, "l": {"volume", "1", ""}, "hl": {"volume", "100", ""}, "m3": {"volume", "1000", ""}, "cm3": {"volume", "0.001", ""}, "dm3": {"volume", "1", ""},
+	"W": {"power", "1", ""}, "kW": {"power", "1000", ""}, "MW": {"power", "1000000", ""}, "Wh": {"energy", "1", ""}, "kWh": {"energy", "1000", ""}, "MWh": {"energy", "1000000", ""},
+	"N": {"force", "1", ""}, "kN": {"force", "1000", ""}, "Pa": {"pressure", "1", ""}, "hPa": {"pressure", "100", ""}, "kPa": {"pressure", "1000", ""}, "MPa": {"pressure", "1000000", ""}, "mbar": {"pressure", "100", ""}, "bar": {"pressure", "100000", ""},
+	"V": {"voltage", "1", ""}, "mV": {"voltage", "0.001", ""}, "kV": {"voltage", "1000", ""}, "A": {"current", "1", ""}, "mA": {"current", "0.001", ""},
+	"Hz": {"frequency", "1", ""}, "kHz": {"frequency", "1000", ""}, "MHz": {"frequency", "1000000", ""},
+	"m/s": {"speed", "1", ""}, "km/h": {"speed", "5/18", ""}, "mph": {"speed", "0.44704", ""},
+	"K": {"temperature", "1", ""}, "°C": {"temperature", "1", "273.15"}, "°F": {"temperature", "5/9", "459.67"},
+	"%": {"share", "1", ""}, "‰": {"share", "0.1", ""},
+}
+
+// UnitOf gives the unit that a text names, as units are called here; "" for one
+// that is not known.
+func UnitOf(text string) string {
+	text = strings.TrimSuffix(strings.TrimSpace(text), ".")
+	for _, name := range []string{text, strings.ToLower(text)} {
+		if _, ok := units[name]; ok {
+			return name
+		}
+		if short := lang.Unit.Meaning(name); short != "" {
+			return short
+		}
+	}
+	return ""
+}
+
+// maxPlaces bounds the decimals of a conversion that does not come out even:
+// such a one is none.
+const maxPlaces = 12
+
+// Convert gives an amount in another unit, exactly; "" where the units are not
+// known, measure different things, or the figure has no end.
+func Convert(amount, from, to string) string {
+	a, okA := units[UnitOf(from)]
+	b, okB := units[UnitOf(to)]
+	n, okN := new(big.Rat).SetString(amount)
+	if !okA || !okB || !okN || a.of != b.of || len(amount) > 60 || strings.ContainsAny(amount, "eE") {
+		return ""
+	}
+	n.Add(n, rational(a.offset))
+	n.Mul(n, rational(a.factor))
+	n.Quo(n, rational(b.factor))
+	n.Sub(n, rational(b.offset))
+	out := n.FloatString(maxPlaces)
+	if back, _ := new(big.Rat).SetString(out); back.Cmp(n) != 0 {
+		return ""
+	}
+	return strings.TrimSuffix(strings.TrimRight(out, "0"), ".")
+}
+
+func rational(s string) *big.Rat {
+	if s == "" {
+		return new(big.Rat)
+	}
+	r, _ := new(big.Rat).SetString(s)
+	return r
+}
+
+// Kindred gives the units that measure the same as one, itself left out.
+func Kindred(name string) []string {
+	own, ok := units[UnitOf(name)]
+	if !ok {
+		return nil
+	}
+	var all []string
+	for other, u := range units {
+		if u.of == own.of && other != UnitOf(name) {
+			all = append(all, other)
+		}
+	}
+	slices.Sort(all)
+	return all
+}

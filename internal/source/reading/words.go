@@ -1,0 +1,201 @@
+package reading
+
+import (
+	"sort"
+	"strconv"
+	"strings"
+
+	"filler/internal/base/lang"
+)
+
+// findWords records numbers in words: twelve, a dozen, twenty-three, one hundred
+// and five, dreiundzwanzig, two and a half.
+func (tx *Text) findWords() {
+	next := 0
+	for _, i := range tx.numberWords() {
+		t := tx.Tokens[i]
+		if before, ok := halfAfter(t.Word); ok {
+			tx.add(canonical(before+".5"), figure{Span: t.Span})
+			continue
+		}
+		if i < next {
+			continue // within another number
+		}
+		if lang.Half.Has(t.Word) {
+			tx.add("0.5", figure{Span: t.Span})
+			continue
+		}
+		n, end := tx.phrase(i)
+		if end < 0 {
+			continue
+		}
+		next = end + 1
+		s := Span{t.Start, tx.Tokens[end].End}
+		half := false
+		for _, words := range lang.AndAHalf.Words() {
+			if rest := tx.Source[s.End:min(len(tx.Source), s.End+len(words)+1)]; len(rest) == len(words)+1 && rest[0] == ' ' && strings.EqualFold(rest[1:], words) {
+				tx.add(canonical(strconv.Itoa(n)+".5"), figure{Span: Span{s.Start, s.End + len(rest)}})
+				next, half = tx.TokenAt(s.End+len(rest)), true
+			}
+		}
+		if !half {
+			tx.add(canonical(strconv.Itoa(n)), figure{Span: s})
+		}
+	}
+}
+
+// halfAfter gives the number in a word that ends in a half more: zweieinhalb.
+func halfAfter(word string) (string, bool) {
+	for _, end := range lang.AndAHalf.Words() {
+		if before, ok := strings.CutSuffix(word, end); ok && before != "" {
+			if n, ok := NumberWord(before); ok {
+				return strconv.Itoa(n), true
+			}
+		}
+	}
+	return "", false
+}
+
+// mostWords bounds the words of one number.
+const mostWords = 12
+
+// phrase reads the number that begins with a token, word by word, and gives its
+// last token; -1 where none begins.
+func (tx *Text) phrase(first int) (n, last int) {
+	total, now, last := 0, 0, -1
+	for i := first; i < len(tx.Tokens) && i < first+mostWords; i++ {
+		word := tx.Tokens[i].Word
+		if i > first {
+			if gap := tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start]; gap != " " && gap != "-" && gap != "\n" {
+				break
+			}
+		}
+		if last == i-1 && last >= first && lang.NumberAnd.Has(word) && now+total >= 20 && i+1 < len(tx.Tokens) {
+			if v, ok := NumberWord(tx.Tokens[i+1].Word); ok && fits(now, v) {
+				continue
+			}
+			break
+		}
+		noughts, _ := strconv.Atoi(lang.Scale.Meaning(word))
+		v, is := NumberWord(word)
+		switch {
+		case noughts >= 3 && last >= first && noughts < 10 && now > 0 && now < 1000:
+			for range noughts {
+				now *= 10
+			}
+			total, now = total+now, 0
+		case !is:
+			return total + now, last
+		case v == 100 && last >= first && now > 0 && now < 10 && tx.isHundred(i):
+			now *= 100
+		case v == 100 && !tx.isHundred(i):
+			return total + now, last
+		case v == 12 && last >= first && now > 0 && now < 10 && lang.Dozen.Has(word):
+			now *= 12
+		case v == 20 && now == 4: // quatre-vingts
+			now = 80
+		case last >= first && !fits(now, v):
+			return total + now, last
+		default:
+			now += v
+		}
+		last = i
+	}
+	return total + now, last
+}
+
+// fits tells whether a number may follow in one that is said so far: 3 after 20,
+// 12 after 100, and in French 12 after 60.
+func fits(now, v int) bool {
+	tens := now % 100
+	switch {
+	case now == 0, v >= 100:
+		return false
+	case tens == 0:
+		return true
+	case tens == 60 || tens == 80:
+		return v < 20
+	}
+	return tens >= 20 && tens%10 == 0 && v < 10
+}
+
+// isHundred tells a word for a hundred from one for a hundredth of a currency:
+// cinq cents is 500, five cents are a sum.
+func (tx *Text) isHundred(i int) bool {
+	if !lang.Minor.Has(tx.Tokens[i].Word) {
+		return true
+	}
+	for _, at := range []int{i - 1, i + 1} {
+		if at >= 0 && at < len(tx.Tokens) {
+			if _, is := NumberWord(tx.Tokens[at].Word); is && onlyIn("fr", tx.Tokens[at].Word) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// onlyIn tells whether a number word is of one language and not of English.
+func onlyIn(code, word string) bool {
+	in := map[string]bool{}
+	for _, l := range lang.Languages() {
+		for _, w := range l.Words(lang.Number) {
+			if strings.EqualFold(w, word) {
+				in[l.Code] = true
+			}
+		}
+	}
+	return in[code] && !in["en"]
+}
+
+// numberWords gives the tokens that are numbers in words, or halves of them, in
+// order. A text has few words that stand there often: each is looked up once.
+func (tx *Text) numberWords() (all []int) {
+	for word, at := range tx.ByWord {
+		_, is := NumberWord(word)
+		is = is || lang.Half.Has(word)
+		for _, end := range lang.AndAHalf.Words() {
+			is = is || strings.HasSuffix(word, end)
+		}
+		if is {
+			all = append(all, at...)
+		}
+	}
+	sort.Ints(all)
+	return all
+}
+
+// NumberWord reads one word, also one that joins units and tens with "und".
+func NumberWord(word string) (int, bool) {
+	if n, err := strconv.Atoi(lang.Number.Meaning(word)); err == nil {
+		return n, true
+	}
+	for _, joint := range []struct {
+		word string
+		is   int
+	}{{"tausend", 1000}, {"hundert", 100}} { // zweihundertzwölf
+		before, rest, ok := strings.Cut(word, joint.word)
+		if !ok || strings.Contains(rest, joint.word) {
+			continue
+		}
+		times, okA := 1, before == "" || before == "ein"
+		if !okA {
+			times, okA = NumberWord(before)
+		}
+		n, okB := 0, rest == ""
+		if !okB {
+			n, okB = NumberWord(rest)
+		}
+		return times*joint.is + n, okA && okB && times < 1000 && (times < 10 || joint.is == 1000) && n < joint.is
+	}
+	unit, tens, ok := strings.Cut(word, "und")
+	if !ok || tens == "" {
+		return 0, false
+	}
+	if unit == "ein" {
+		unit = "eins"
+	}
+	a, errA := strconv.Atoi(lang.Number.Meaning(unit))
+	b, errB := strconv.Atoi(lang.Number.Meaning(tens))
+	return a + b, errA == nil && errB == nil && a < 10 && b >= 20 && b < 100
+}
