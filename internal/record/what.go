@@ -216,6 +216,13 @@ type (
 		Line int
 		Said string
 	}
+	// TwoFigures is a value whose figure stands in the document in a form that can
+	// be read as another number too. Said is the line, unless the field is
+	// sensitive.
+	TwoFigures struct {
+		Line int
+		Said string
+	}
 	// Unfounded is a value whose words are missing or not in the document.
 	Unfounded struct{}
 	// OnlyPictured is a value that must be quoted, and of which the model says
@@ -242,6 +249,7 @@ type (
 
 func (Nowhere) Code() Code           { return NoEvidence }
 func (SaysOther) Code() Code         { return Against }
+func (TwoFigures) Code() Code        { return NoEvidence }
 func (Unfounded) Code() Code         { return NoEvidence }
 func (OnlyPictured) Code() Code      { return NoEvidence }
 func (OnlyLookalike) Code() Code     { return NoEvidence }
@@ -273,6 +281,14 @@ func (s SaysOther) Text() string {
 		return fmt.Sprintf("line %d has the figure with another unit, currency or sign", s.Line)
 	}
 	return fmt.Sprintf("line %d has the figure with another unit, currency or sign (%q)", s.Line, clipped(s.Said))
+}
+
+func (t TwoFigures) Text() string {
+	said := ""
+	if t.Said != "" {
+		said = fmt.Sprintf(" (%q)", clipped(t.Said))
+	}
+	return fmt.Sprintf("line %d has the figure in a form with two readings%s: declare written, such as {decimal: \",\", group: \".\"}", t.Line, said)
 }
 
 func clipped(said string) string {

@@ -52,11 +52,12 @@ const (
 	Currency    Kind = "currency" // meanings are codes (ISO 4217)
 	Sign        Kind = "sign"     // of one currency only
 	PerhapsSign Kind = "perhaps-sign"
-	Unit        Kind = "unit"    // meanings are units as package normalize calls them
-	Short       Kind = "short"   // of the word that is its meaning
-	Ending      Kind = "ending"  // of a noun in the plural; its meaning that of the singular, - for none
-	Filler      Kind = "filler"  // says nothing by itself
-	LeadIn      Kind = "lead-in" // leads to what is no label
+	AlsoOf      Kind = "also-currency" // codes with the sign of the code that is its meaning
+	Unit        Kind = "unit"          // meanings are units as package normalize calls them
+	Short       Kind = "short"         // of the word that is its meaning
+	Ending      Kind = "ending"        // of a noun in the plural; its meaning that of the singular, - for none
+	Filler      Kind = "filler"        // says nothing by itself
+	LeadIn      Kind = "lead-in"       // leads to what is no label
 	Article     Kind = "article"
 	Is          Kind = "is"
 	NumberLabel Kind = "number-label" // stands behind a name for its number
@@ -69,6 +70,7 @@ const (
 	Scale       Kind = "scale" // stands behind a number; its meaning the noughts that it adds
 	Half        Kind = "half"
 	Dozen       Kind = "dozen"
+	NumberOne   Kind = "number-one"
 	NumberAnd   Kind = "number-and" // joins the parts of a number in words
 	Minus       Kind = "minus"      // before a number
 	Oclock      Kind = "o-clock"    // behind an hour

@@ -34,6 +34,7 @@ type Place struct {
 	Rivals     int  // other places where the value stands
 	Led        bool // a label of the field stands before it
 	Against    int  // of a figure that stands nowhere as it is: the line, from 1, of the only one with another unit, currency or sign
+	Open       int  // likewise, the line of one that can be read as another number too
 	Page       int  // from 1; 0 where the document has no pages
 	Box        [4]int
 	Boxes      [][4]int // one a line, where the value runs over several
@@ -100,7 +101,7 @@ func Of(s *schema.Schema, record *value.Value, ix *Index) Places { return With(s
 // With is Of where the places of some values are known, also that they stand
 // nowhere: they stay, and tell where the other values of their items are.
 func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
-	w := &weigher{ix: ix, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, against: map[sought]int{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
+	w := &weigher{ix: ix, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, against: map[sought]says{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
 	s.Root.Walk(func(f *schema.Field, _ int) {
 		for _, name := range f.Key {
 			if kid := f.Item.Child(name); kid != nil {
@@ -140,7 +141,7 @@ type leaf struct {
 	cands   []candidate
 	f       *schema.Field
 	lacking Kind // what it is where no place is found
-	against int
+	against says
 	fixed   *Place
 }
 
@@ -180,7 +181,7 @@ type weigher struct {
 	leaves  []*leaf
 	names   map[*schema.Field][][]string
 	found   map[sought][]candidate
-	against map[sought]int
+	against map[sought]says
 	open    []span // where the figure that is looked for can be read as another number too
 	other   []span // where the figure that is looked for stands with another measure or sign
 	claimed map[claim]bool
@@ -231,6 +232,10 @@ func (w *weigher) keep(l *leaf) {
 	l.item.leaves = append(l.item.leaves, l)
 }
 
+// says is what lines say of a figure that stands nowhere as it is: lines from 1, 0
+// for none.
+type says struct{ other, open int }
+
 // claim is a place that the value of a field in one item has taken.
 type claim struct {
 	f *schema.Field
@@ -247,18 +252,22 @@ type sought struct {
 // known gives the candidates of a value, found once for all items that hold
 // it: those that a label leads, if any are led; and the line of what speaks
 // against it, if it stands nowhere.
-func (w *weigher) known(f *schema.Field, v *value.Value) ([]candidate, int) {
+func (w *weigher) known(f *schema.Field, v *value.Value) ([]candidate, says) {
 	key := sought{f, v.Kind, v.Text}
 	if v.Kind == value.Object {
 		key.text = v.Named("").String()
 	}
 	cands, ok := w.found[key]
 	if !ok {
-		w.other = nil
+		w.other, w.open = nil, nil
 		cands = narrow(longest(w.candidates(f, v)))
 		w.found[key] = cands
-		if len(cands) == 0 && len(w.other) == 1 {
-			w.against[key] = w.ix.LineOf(w.other[0].Start) + 1
+		switch {
+		case len(cands) > 0:
+		case len(w.open) > 0:
+			w.against[key] = says{open: w.ix.LineOf(w.open[0].Start) + 1}
+		case len(w.other) == 1:
+			w.against[key] = says{other: w.ix.LineOf(w.other[0].Start) + 1}
 		}
 	}
 	return cands, w.against[key]
@@ -297,11 +306,23 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 			add(w.ix.find(format.Write(v.Text)), Restated, "")
 		}
 		add(w.ix.Days(v.Text), Restated, "")
+		if schema.IsISODate(v.Text) {
+			found, open := w.ix.InFigures(f, v.Text)
+			add(found, Restated, "")
+			w.open = append(w.open, open...)
+		}
 	case f.Type == schema.Time:
 		add(w.ix.find(v.Text), Restated, v.Text)
 		for _, spelling := range reading.Clocks(v.Text) {
 			add(w.ix.find(spelling), Restated, "")
 		}
+		for i, c := range cands { // 3:30 is not 3:30 pm
+			cands[i].span = w.ix.WithHalf(c.span)
+		}
+		cands = slices.DeleteFunc(cands, func(c candidate) bool {
+			at, read := reading.TimeOfDay(w.ix.Source[c.Start:c.End])
+			return read && at != v.Text && at+":00" != v.Text
+		})
 	case f.Type == schema.DateTime:
 		add(w.ix.find(v.Text), Restated, v.Text)
 		if t, err := time.Parse(time.RFC3339, v.Text); err == nil {

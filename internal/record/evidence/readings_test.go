@@ -57,6 +57,85 @@ var exam = []struct{ field, text, right, wrong string }{
 	{"{date: D., precision: month}", "Due 8/2034.", `"2034-08"`, `"2034-07"`},
 	{"{integer: N.}", "I had written that it gains 16; it is not 16 but 18.", `18`, `16`},
 	{"{number: N.}", "The price is ~~40.00~~ 38.00.", `38`, `40`},
+	{"{number: N.}", "Temperatur minus 12 Grad.", `-12`, `12.5`},
+	{"{number: N.}", "Drift of − 4 per day.", `-4`, `4.4`},
+	{"{number: N.}", "1 250 Zuschauer kamen.", `1250`, `1.25`},
+	{"{number: N.}", "1 250,75 étaient dus.", `1250.75`, `250.75`},
+	{"{number: N.}", "Fläche 1 250 m²", `1250`, `250`},
+	{"{number: N.}", "Output of 1.2 million units.", `1200000`, `1.2`},
+	{"{number: N.}", "Umsatz 3 Mio. Euro", `3000000`, `3`},
+	{"{number: N.}", "About 12k readers.", `12000`, `12`},
+	{"{number: N.}", "Half a barrel was left.", `0.5`, `5`},
+	{"{number: N.}", "one hundred and five crates", `105`, `100`},
+	{"{number: N.}", "two dozen eggs", `24`, `12`},
+	{"{number: N.}", "soixante-douze caisses", `72`, `60`},
+	{"{number: N.}", "quatre-vingt-dix boîtes", `90`, `80`},
+	{"{number: N.}", "vingt et un sacs", `21`, `20`},
+	{"{number: N.}", "zweihundertzwölf Stück", `212`, `200`},
+	{"{number: N.}", "Between 4 and 6 of them.", `4`, `46`},
+	{"{number: N.}", "4–6 of them", `4`, `-6`},
+	{"{integer: N.}", "Call 030 221 9040 for more; 7 came.", `7`, `221`},
+	{"{integer: N.}", "Invoice 2031-118 lists 5 items.", `5`, `118`},
+	{"{integer: N.}", "At 14:30 there were 9.", `9`, `30`},
+	{"{integer: N.}", "Room 12b holds 40.", `40`, `12`},
+	{"{number: N.}", "Der Wert betrug 1.250 bei 2.400 und 3,5.", `1250`, `1.25`},
+	{"{number: N., written: {decimal: \",\", group: \".\"}}", "Fläche 1.240 gemessen", `1240`, `1.24`},
+	{"{number: N., written: {decimal: \".\", group: \",\"}}", "Area 1,240 measured", `1240`, `1.24`},
+	{"{number: N.}", "Area 1,240 measured", ``, `1.24`},
+	{"{number: N.}", "Area 1,240 measured", ``, `1240`},
+	{"{integer: N.}", "Area 1,240 measured", `1240`, `124`},
+	{"{money: M.}", "Total 1.250,00 €", `{"amount":1250,"currency":"EUR"}`, `{"amount":1.25,"currency":"EUR"}`},
+	{"{money: M.}", "Total €1,250.00", `{"amount":1250,"currency":"EUR"}`, `{"amount":1250,"currency":"CHF"}`},
+	{"{money: M.}", "Preis 80,– EUR", `{"amount":80,"currency":"EUR"}`, `{"amount":80,"currency":"CHF"}`},
+	{"{money: M.}", "Fr. 480.– bezahlt", `{"amount":480,"currency":"CHF"}`, `{"amount":480,"currency":"EUR"}`},
+	{"{money: M.}", "twelve pounds fifty, no: £12.50", `{"amount":12.5,"currency":"GBP"}`, `{"amount":12.5,"currency":"EUR"}`},
+	{"{money: M.}", "The sum of 40 Swiss francs was paid.", `{"amount":40,"currency":"CHF"}`, `{"amount":40,"currency":"EUR"}`},
+	{"{money: M.}", "275 francs suisses", `{"amount":275,"currency":"CHF"}`, `{"amount":275,"currency":"USD"}`},
+	{"{money: M.}", "20 pounds sterling", `{"amount":20,"currency":"GBP"}`, `{"amount":20,"currency":"EUR"}`},
+	{"{money: M., currency: USD}", "Paid 15 dollars.", `{"amount":15,"currency":"USD"}`, `{"amount":51,"currency":"USD"}`},
+	{"{money: M., currency: EUR}", "Amount (EUR): 310", `{"amount":310,"currency":"EUR"}`, `{"amount":301,"currency":"EUR"}`},
+	{"{money: M.}", "Amount (EUR): 310", `{"amount":310,"currency":"EUR"}`, `{"amount":310,"currency":"USD"}`},
+	{"{money: M.}", "Item      Price/CHF\nlamp      12.50\nhook      3.20", `{"amount":12.5,"currency":"CHF"}`, `{"amount":12.5,"currency":"EUR"}`},
+	{"{money: M.}", "| item | price (GBP) |\n|---|---|\n| lamp | 12.50 |", `{"amount":12.5,"currency":"GBP"}`, `{"amount":12.5,"currency":"EUR"}`},
+	{"{money: M.}", "1.2 million euros", `{"amount":1200000,"currency":"EUR"}`, `{"amount":1.2,"currency":"EUR"}`},
+	{"{money: M.}", "EUR 3 Mio.", `{"amount":3000000,"currency":"EUR"}`, `{"amount":3,"currency":"EUR"}`},
+	{"{money: M.}", "Weight 20 kg, 8 EUR", `{"amount":8,"currency":"EUR"}`, `{"amount":20,"currency":"EUR"}`},
+	{"{quantity: Q., unit: kg}", "Weight: 20 lb", `{"amount":9.0718474,"unit":"kg"}`, `{"amount":20,"unit":"kg"}`},
+	{"{quantity: Q., unit: cm}", "Girth (m)   1.46", `{"amount":146,"unit":"cm"}`, `{"amount":1.46,"unit":"cm"}`},
+	{"{quantity: Q., unit: cm}", "No.   Girth (m)\n7     1.46\n8     2.10", `{"amount":210,"unit":"cm"}`, `{"amount":1.46,"unit":"cm"}`},
+	{"{quantity: Q., unit: cm}", "No.   Girth (cm)\n7     146\n8     210", `{"amount":210,"unit":"cm"}`, `{"amount":210,"unit":"m"}`},
+	{"{quantity: Q., unit: °C}", "It was 50 °F inside.", `{"amount":10,"unit":"°C"}`, `{"amount":50,"unit":"°C"}`},
+	{"{quantity: Q., unit: °C}", "minus 4 Grad Celsius", `{"amount":-4,"unit":"°C"}`, `{"amount":4,"unit":"°F"}`},
+	{"{quantity: Q., unit: °C}", "21.5 degrees Celsius", `{"amount":21.5,"unit":"°C"}`, `{"amount":21.5,"unit":"°F"}`},
+	{"{quantity: Q., unit: m2}", "an area of 3 square metres", `{"amount":3,"unit":"m2"}`, `{"amount":3,"unit":"m3"}`},
+	{"{quantity: Q., unit: m2}", "0,42 ha Wald", `{"amount":4200,"unit":"m2"}`, `{"amount":0.42,"unit":"m2"}`},
+	{"{quantity: Q., unit: m2}", "5 m long", ``, `{"amount":5,"unit":"m2"}`},
+	{"{quantity: Q., unit: m}", "5 m² of felt", ``, `{"amount":5,"unit":"m"}`},
+	{"{quantity: Q., unit: m}", "5 mm thick", `{"amount":0.005,"unit":"m"}`, `{"amount":5,"unit":"m"}`},
+	{"{quantity: Q., unit: in}", "A 12\" pipe", `{"amount":12,"unit":"in"}`, `{"amount":12,"unit":"cm"}`},
+	{"{quantity: Q., unit: kg}", "three kilos of tar", `{"amount":3,"unit":"kg"}`, `{"amount":3,"unit":"g"}`},
+	{"{quantity: Q., unit: {s/day: {also: [seconds a day]}}}", "gains 16 seconds a day", `{"amount":16,"unit":"s/day"}`, `{"amount":61,"unit":"s/day"}`},
+	{"{quantity: Q., unit: s/day}", "gains 16 s/day", `{"amount":16,"unit":"s/day"}`, `{"amount":16,"unit":"min"}`},
+	{"{quantity: Q., unit: '%'}", "Humidity 45 per cent", `{"amount":45,"unit":"%"}`, `{"amount":45,"unit":"kg"}`},
+	{"{quantity: Q., unit: '%'}", "Feuchte 12,5 %", `{"amount":12.5,"unit":"%"}`, `{"amount":125,"unit":"%"}`},
+	{"{quantity: Q., unit: km/h}", "wind 30 km/h", `{"amount":30,"unit":"km/h"}`, `{"amount":30,"unit":"m/s"}`},
+	{"{quantity: Q., unit: l}", "two and a half litres", `{"amount":2.5,"unit":"l"}`, `{"amount":2,"unit":"l"}`},
+	{"{date: D., written: [D.M.YYYY]}", "am 03.04.2032 geliefert", `"2032-04-03"`, `"2032-03-04"`},
+	{"{date: D., written: [M/D/YYYY]}", "on 4/3/2032", `"2032-04-03"`, `"2032-03-04"`},
+	{"{date: D.}", "Sept 3, 2032", `"2032-09-03"`, `"2032-08-03"`},
+	{"{date: D.}", "3. Sept. 2032", `"2032-09-03"`, `"2032-09-30"`},
+	{"{date: D.}", "Mittwoch, 5. Mai 2032", `"2032-05-05"`, `"2032-05-15"`},
+	{"{date: D.}", "le 14 juillet 2032", `"2032-07-14"`, `"2032-06-14"`},
+	{"{date: D., precision: month}", "sometime in Sept 2032", `"2032-09"`, `"2032-10"`},
+	{"{date: D., precision: year}", "founded in 1987", `"1987"`, `"1978"`},
+	{"{time: T.}", "at 9 Uhr 15", `"09:15"`, `"15:09"`},
+	{"{time: T.}", "we met at 3:30 pm", `"15:30"`, `"03:30"`},
+	{"{time: T.}", "vers 14h30", `"14:30"`, `"04:30"`},
+	{"{time: T.}", "open from 8 am", `"08:00"`, `"20:00"`},
+	{"{boolean: B., true: {also: [intact]}, false: {also: [broken]}}", "The seal was intact.", `true`, ``},
+	{"{number: N.}", "The reading was <del>41</del> 42.", `42`, ``},
+	{"{integer: N.}", "Nicht 7, sondern 9 Kisten.", `9`, `7`},
+	{"{integer: N.}", "There were 12 (correction: 14) boxes.", `14`, ``},
 	{"{text: T.}", "By Marlow of 0undle.", `"Marlow of Oundle"`, `"Marlow of Arundel"`},
 }
 
@@ -67,6 +146,9 @@ func TestExam(t *testing.T) {
 		s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  f: "+c.field+"\n"))
 		require.NoError(t, err, c.field)
 		for want, text := range map[bool]string{true: c.right, false: c.wrong} {
+			if text == "" {
+				continue
+			}
 			rec, err := value.Parse(`{"f":` + text + `}`)
 			require.NoError(t, err)
 			place := Of(s, &rec, NewIndex(c.text))["/f"]
@@ -79,6 +161,9 @@ func TestExam(t *testing.T) {
 // sentence: the same again in a long text of others' figures.
 func TestExamInCompany(t *testing.T) {
 	for i, c := range exam {
+		if c.right == "" {
+			continue
+		}
 		text := strings.Repeat("No figures stand here, and nothing of note.\n", 1+i%5) + "\n" + c.text + "\n\n" + strings.Repeat("Nor here.\n", i%7)
 		s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  f: "+c.field+"\n"))
 		require.NoError(t, err)

@@ -435,14 +435,17 @@ func (w *filling) check(v *value.Value) []record.Problem {
 
 // missing says of a value that stands nowhere whether its figure does.
 func (w *filling) missing(f *schema.Field, place evidence.Place) record.What {
-	if place.Against == 0 {
-		return record.Nowhere{}
+	said := ""
+	if line := max(place.Against, place.Open); line > 0 && !f.Sensitive {
+		said = w.index.Line(line)
 	}
-	says := record.SaysOther{Line: place.Against}
-	if !f.Sensitive {
-		says.Said = w.index.Line(place.Against)
+	switch {
+	case place.Open > 0:
+		return record.TwoFigures{Line: place.Open, Said: said}
+	case place.Against > 0:
+		return record.SaysOther{Line: place.Against, Said: said}
 	}
-	return says
+	return record.Nowhere{}
 }
 
 func evidenceProblem(p value.Pointer, v *value.Value, what record.What) record.Problem {

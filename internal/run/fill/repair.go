@@ -262,6 +262,9 @@ func (w *filling) askable() (all []record.Problem) {
 				continue
 			}
 		}
+		if _, undeclared := p.What.(record.TwoFigures); undeclared {
+			continue // it is for the schema to say, and no model can
+		}
 		if !w.insists[p.Path] {
 			all = append(all, p)
 		}

@@ -45,8 +45,7 @@ func (tx *Text) beside(s Span) Measure {
 	for i, w := range []string{word, lead} {
 		where := Span{s.Start, s.End + size}
 		if i == 1 {
-			gap := strings.LastIndex(tx.Source[:s.Start], w)
-			where = Span{gap, s.End}
+			where = Span{strings.LastIndex(tx.Source[:s.Start], w), s.End}
 		}
 		if code, perhaps := currencyOf(w, i == 0); code != "" {
 			return Measure{Code: code, Perhaps: perhaps, Word: w, Where: where, Unit: unitUnless(i == 0, w)}
@@ -58,6 +57,9 @@ func (tx *Text) beside(s Span) Measure {
 	}
 	if isUnit(word) {
 		return Measure{Unit: UnitOf(word), Word: word, Where: where}
+	}
+	if of, _, compound := strings.Cut(word, "/"); compound && isUnit(of) { // of units, and none that is known
+		return Measure{Unit: word, Word: word, Where: where}
 	}
 	return Measure{Where: s}
 }
@@ -84,7 +86,7 @@ func measureBehind(rest string) (word string, size int) {
 	gap := len(rest) - len(trimmed)
 	ends := wordEnds(trimmed, 3)
 	for i := len(ends) - 1; i > 0; i-- {
-		if UnitOf(trimmed[:ends[i]]) != "" {
+		if words := trimmed[:ends[i]]; UnitOf(words) != "" || lang.Currency.Has(words) {
 			return trimmed[:ends[i]], gap + ends[i]
 		}
 	}
@@ -131,6 +133,9 @@ func isLetter(text string) bool {
 // before gives the word or sign right before a figure.
 func (tx *Text) before(s Span) string {
 	head := strings.TrimRight(tx.Source[max(0, s.Start-16):s.Start], " \u00a0")
+	if short := strings.TrimSuffix(head, "."); short != head && len(short) > 0 && isLetter(short[len(short)-1:]) {
+		head = short // Fr. 480
+	}
 	from := len(head)
 	for from > 0 {
 		r, size := utf8.DecodeLastRuneInString(head[:from])
@@ -329,6 +334,14 @@ func currencyOf(word string, behind bool) (code string, perhaps bool) {
 	return "", false
 }
 
+// familyOf gives the currency whose sign a currency has.
+func familyOf(code string) string {
+	if of := lang.AlsoOf.Meaning(code); of != "" {
+		return of
+	}
+	return strings.ToUpper(code)
+}
+
 // SaysOther tells whether a text says that a figure measures something else than
 // the measure: another unit or currency.
 func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
@@ -337,16 +350,15 @@ func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
 		if m.Code == "" {
 			return m.Minor || m.Unit != ""
 		}
-		if m.Perhaps { // the dollars of a currency that has no sign of its own
-			own := slices.Concat(lang.Sign.Names(measure), lang.PerhapsSign.Names(measure))
-			return len(own) > 0 && !slices.Contains(own, m.Word)
+		if m.Perhaps { // dollars are several countries'
+			return m.Code != familyOf(measure)
 		}
 		return m.Code != strings.ToUpper(measure)
 	}
 	if m.none() || tx.Beside(f, s, measure) != s { // its own may begin with another: s/day
 		return false
 	}
-	return m.Unit == "" || m.Unit != UnitOf(measure) && !strings.EqualFold(m.Word, measure)
+	return m.Unit != UnitOf(measure) && !strings.EqualFold(m.Word, measure) || m.Unit == ""
 }
 
 // Denied tells whether a word for "not" stands right before a place.

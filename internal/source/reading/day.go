@@ -10,13 +10,16 @@ import (
 	"time"
 
 	"filler/internal/base/lang"
+	"filler/internal/schema"
 )
 
 // days is the dates of a source, made when they are first asked for.
 type days struct {
-	once  sync.Once
-	at    map[string][]Span // by the day as records hold it
-	spans []Span            // of all of them, and of days in figures
+	once sync.Once
+	at   map[string][]Span // by the day as records hold it
+	// those in figures alone, by every day that they may be
+	figures map[string][]Span
+	spans   []Span // of all of them, and of days in figures
 }
 
 // Days gives the places where a day is written with its month in words, in
@@ -41,7 +44,7 @@ func (tx *Text) InDate(s Span) bool {
 
 func (tx *Text) findDays() {
 	tx.days.once.Do(func() {
-		tx.days.at = map[string][]Span{}
+		tx.days.at, tx.days.figures = map[string][]Span{}, map[string][]Span{}
 		for _, name := range append(lang.Month.Words(), lang.ShortMonth.Words()...) {
 			for _, i := range tx.ByWord[name] {
 				tx.dayAround(i, name)
@@ -58,8 +61,7 @@ func (tx *Text) findDays() {
 func (tx *Text) keepDay(from, to int, year, month, day string) {
 	at := Span{tx.Tokens[from].Start, tx.Tokens[to].End}
 	tx.days.spans = append(tx.days.spans, at)
-	if t, err := time.Parse("2006-1-2", year+"-"+strings.TrimLeft(month, "0")+"-"+strings.TrimLeft(day, "0")); err == nil {
-		key := t.Format(time.DateOnly)
+	if key := dayKey(year, month, day); key != "" {
 		tx.days.at[key] = append(tx.days.at[key], at)
 	}
 }
@@ -148,9 +150,60 @@ func (tx *Text) dayInFigures(i int) {
 	}
 	if len(a.Word) == 4 {
 		tx.keepDay(i, i+2, a.Word, b.Word, c.Word)
-	} else {
-		tx.days.spans = append(tx.days.spans, Span{a.Start, c.End})
+		return
 	}
+	at := Span{a.Start, c.End}
+	tx.days.spans = append(tx.days.spans, at)
+	years := []string{c.Word}
+	if len(c.Word) == 2 {
+		years = []string{"19" + c.Word, "20" + c.Word}
+	}
+	for _, year := range years {
+		for _, order := range [][2]string{{b.Word, a.Word}, {a.Word, b.Word}} {
+			if day := dayKey(year, order[0], order[1]); day != "" {
+				tx.days.figures[day] = append(tx.days.figures[day], at)
+			}
+		}
+	}
+}
+
+// dayKey gives a day as records hold it; "" where there is none.
+func dayKey(year, month, day string) string {
+	t, err := time.Parse("2006-1-2", year+"-"+strings.TrimLeft(month, "0")+"-"+strings.TrimLeft(day, "0"))
+	if err != nil {
+		return ""
+	}
+	return t.Format(time.DateOnly)
+}
+
+// InFigures gives the places where a field may have a day in figures alone, as its
+// formats say; of a field that declares none, those that are no other day. Open
+// are those that may be another day as well.
+func (tx *Text) InFigures(f *schema.Field, day string) (found, open []Span) {
+	tx.findDays()
+	for _, at := range tx.days.figures[day] {
+		said := strings.ReplaceAll(tx.Source[at.Start:at.End], " ", "")
+		readings := f.DateReadings(said)
+		switch {
+		case len(f.Written) > 0 && len(readings) > 0:
+			if len(readings) == 1 && readings[0] == day {
+				found = append(found, at)
+			}
+		case !tx.sameYear(at, day[:4]):
+		case day[5:7] != day[8:] && day[8:] <= "12":
+			open = append(open, at)
+		default:
+			found = append(found, at)
+		}
+	}
+	return found, open
+}
+
+// sameYear tells whether a day in figures is of a year: its own, or one that the
+// text writes in full elsewhere.
+func (tx *Text) sameYear(at Span, year string) bool {
+	said := tx.Source[at.Start:at.End]
+	return strings.HasSuffix(said, year) || len(tx.ByWord[year]) > 0
 }
 
 // months is the months of a source, made when they are first asked for.

@@ -3,6 +3,7 @@ package reading
 import (
 	"fmt"
 	"regexp"
+	"sort"
 	"strconv"
 	"strings"
 	"unicode"
@@ -20,20 +21,22 @@ func (tx *Text) findNumbers() {
 		all = tx.literals(all, s)
 	}
 	decimal := convention(all)
+	phones := tx.phones()
 	for _, l := range all {
-		both := Figures(l.text)
-		readings := both
-		if l.scale == 0 {
-			readings = readingsBy(l.text, both, decimal)
+		if within(phones, l.Span) {
+			continue
 		}
+		both := Figures(l.text)
+		if l.scale > 0 { // 1.2 million has decimals
+			tx.add(canonical(shifted(spelled(l.text)[0], l.scale)), figure{Span: l.Span})
+			continue
+		}
+		readings := readingsBy(l.text, both, decimal)
 		for _, key := range both {
 			ruledOut := len(readings) < len(both) && readings[0] != key
 			f := figure{Span: l.Span, text: l.text, open: len(readings) > 1}
 			if ruledOut { // by the rest of the text, but perhaps not by a declared format
 				f.open = true
-			}
-			if l.scale > 0 {
-				key, f.text, f.open = canonical(shifted(key, l.scale)), "", false
 			}
 			tx.add(key, f)
 		}
@@ -63,10 +66,72 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 			}
 			start -= size
 		}
+		if digit := end - numberStart(text, end); digit <= 3 && end < len(text) && text[end] == ' ' {
+			if l, only := grouped(text, end-digit); l.text != "" {
+				if strings.HasPrefix(digits, "-") {
+					l.text = "-" + l.text
+				}
+				l.Start = start
+				if all = append(all, l); only {
+					i = l.End
+					continue
+				}
+			}
+		}
 		scale, size := scaleBehind(text[end:])
 		all = append(all, literal{Span{start, end + size}, digits, scale})
 	}
 	return all
+}
+
+// spacedGroups is a number with blanks between its thousands.
+var spacedGroups = regexp.MustCompile(`^[1-9]\d{0,2}(?: \d{3})+(?:[.,]\d{1,2})?(?:[^\d ]|$| \D)`)
+
+// numberStart gives where the digits begin that end at a place.
+func numberStart(text string, end int) int {
+	for end > 0 && isDigit(text[end-1]) {
+		end--
+	}
+	return end
+}
+
+// grouped reads a number whose thousands are set apart by blanks: 1 250. It may
+// be several numbers, but where decimals or a measure stand behind it.
+func grouped(text string, start int) (l literal, only bool) {
+	m := spacedGroups.FindString(text[start:min(len(text), start+24)])
+	if m == "" {
+		return l, false
+	}
+	m = strings.TrimRightFunc(m, func(r rune) bool { return !unicode.IsDigit(r) })
+	end := start + len(m)
+	word, _ := measureBehind(text[end:min(len(text), end+40)])
+	code, _ := currencyOf(word, true)
+	return literal{Span: Span{start, end}, text: strings.ReplaceAll(m, " ", "")}, strings.ContainsAny(m, ".,") || code != "" || isUnit(word)
+}
+
+// telephone is a number that begins with 0 or + and goes on in groups.
+var telephone = regexp.MustCompile(`(?:\+\d|\b0\d|\(0\d)[\d ()/.-]{6,}\d`)
+
+// phones gives the telephone numbers, in order.
+func (tx *Text) phones() (all []Span) {
+	for _, s := range tx.Stretches {
+		for _, m := range telephone.FindAllStringIndex(tx.Source[s.Start:s.End], -1) {
+			said := tx.Source[s.Start+m[0] : s.Start+m[1]]
+			if strings.ContainsAny(said, " /-(") && !dateLike.MatchString(said) && !strings.Contains(said, "  ") {
+				all = append(all, Span{s.Start + m[0], s.Start + m[1]})
+			}
+		}
+	}
+	return all
+}
+
+// dateLike tells a day, or a time, from a telephone number.
+var dateLike = regexp.MustCompile(`^0?\d{1,2}[./-]\d{1,2}[./-]\d{2,4}`)
+
+// within tells whether a place lies in one of several, which are in order.
+func within(all []Span, s Span) bool {
+	i := sort.Search(len(all), func(i int) bool { return all[i].End >= s.End })
+	return i < len(all) && all[i].Start <= s.Start
 }
 
 // scaleBehind gives the noughts that a word right behind a number adds, and the
@@ -101,7 +166,7 @@ func shifted(figure string, places int) string {
 		sign, figure = "-", figure[1:]
 	}
 	whole, decimals, _ := strings.Cut(figure, ".")
-	decimals += strings.Repeat("0", places)
+	decimals += strings.Repeat("0", max(0, places-len(decimals)))
 	whole = strings.TrimLeft(whole+decimals[:places], "0")
 	if whole == "" {
 		whole = "0"
@@ -112,9 +177,20 @@ func shifted(figure string, places int) string {
 	return sign + whole
 }
 
+// minusWord is a word for a sign right before a number, or a sign of its own with
+// a blank behind it.
+var minusWord = regexp.MustCompile(`(?:^|[\s(:=])((\pL{4,6}) |− )$`)
+
 // signBefore gives the sign at the end of a text, '-' or '+', and its bytes; 0 and
 // 0 where there is none, or where it joins two words.
 func signBefore(before string) (sign byte, size int) {
+	if strings.HasSuffix(before, " ") {
+		m := minusWord.FindStringSubmatch(before[max(0, len(before)-12):])
+		if m != nil && (m[2] == "" && !strings.ContainsFunc(lastWord(strings.TrimSuffix(before, m[1])), unicode.IsDigit) || lang.Minus.Has(m[2])) {
+			return '-', len(m[1])
+		}
+		return 0, 0
+	}
 	r, size := utf8.DecodeLastRuneInString(before)
 	switch r {
 	case '-', '−', '–':
@@ -201,7 +277,7 @@ func standsAlone(text string, start, end int) bool {
 		return false
 	}
 	// Letters may follow, as a unit or an ending does; a longer word is none.
-	return letters <= 3 || UnitOf(rest[:letters]) != "" || lang.Currency.Has(rest[:letters])
+	return letters == 0 || letters == 2 || letters == 3 || letters == 1 && strings.IndexByte("kxh", rest[0]|0x20) >= 0 || UnitOf(rest[:letters]) != "" || lang.Currency.Has(rest[:letters])
 }
 
 // Figures gives the canonical numbers that a literal may mean: 1,250 is 1.25 or

@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"math/big"
 	"regexp"
 	"strconv"
 	"strings"
@@ -216,7 +217,7 @@ func leadingFraction(text string) (n, rest string, ok bool) {
 	if b == 0 || 1000%b != 0 {
 		return "", "", false
 	}
-	return value.CanonicalNumber(strconv.Itoa(w+a/b) + "." + strconv.Itoa(1000 + a%b*1000/b)[1:]), text[end:], true
+	return written(value.CanonicalNumber(strconv.Itoa(w+a/b) + "." + strconv.Itoa(1000 + a%b*1000/b)[1:])), text[end:], true
 }
 
 // leadingWords reads a number in words: twenty-three, a dozen, two and a half.
@@ -225,7 +226,7 @@ func leadingWords(text string) (n, rest string) {
 	longest := Span{}
 	for key, at := range tx.numbers {
 		for _, f := range at {
-			if f.text == "" && f.Start == startOf(tx) && f.End > longest.End {
+			if f.text == "" && f.End > longest.End && tx.opens(f.Start) {
 				longest, n = f.Span, key
 			}
 		}
@@ -233,17 +234,32 @@ func leadingWords(text string) (n, rest string) {
 	if n == "" {
 		return "", text
 	}
-	return n, text[longest.End:]
+	return written(n), text[longest.End:]
 }
 
-// startOf gives where the first word stands that is no article.
-func startOf(tx *Text) int {
+// opens tells whether nothing but articles stands before a place.
+func (tx *Text) opens(at int) bool {
 	for _, t := range tx.Tokens {
-		if !lang.Article.Has(t.Word) {
-			return t.Start
+		if t.Start >= at {
+			return true
+		}
+		if !lang.Article.Has(t.Word) && !lang.Filler.Has(t.Word) {
+			return false
 		}
 	}
-	return 0
+	return true
+}
+
+// written gives a canonical number as JSON writes it, without an exponent.
+func written(key string) string {
+	n, ok := new(big.Rat).SetString(key)
+	if !ok {
+		return key
+	}
+	if n.IsInt() {
+		return n.Num().String()
+	}
+	return strings.TrimRight(n.FloatString(3), "0")
 }
 
 // Date gives the day that a text means which has its month in words, in any
@@ -270,7 +286,7 @@ func Date(text string) string {
 
 var (
 	clock     = regexp.MustCompile(`^(\d{1,2})[:.h] ?(\d{2})(?:[:.](\d{2}))?\s*(?:h|hrs?|o'clock)?$`)
-	clockWord = regexp.MustCompile(`^(\d{1,2})(?:[:.](\d{2}))? ?(\pL+(?:\.\pL\.?)?)(?: ?(\d{2}))?$`)
+	clockWord = regexp.MustCompile(`^(\d{1,2})(?:[:.](\d{2}))? ?([\pL']+(?:\.\pL\.?)?)(?: ?(\d{2}))?$`)
 )
 
 // TimeOfDay reads a time: on the 24-hour clock as HH:MM[:SS], 9.30 h, 9 Uhr 15,
@@ -345,4 +361,14 @@ func Clocks(at string) []string {
 		}
 	}
 	return all
+}
+
+var halfDay = regexp.MustCompile(`(?i)^ ?[ap]\.?m\b\.?`)
+
+// WithHalf widens the place of a time over the am or pm behind it.
+func (tx *Text) WithHalf(s Span) Span {
+	if m := halfDay.FindString(tx.Source[s.End:min(len(tx.Source), s.End+6)]); m != "" {
+		s.End += len(m)
+	}
+	return s
 }

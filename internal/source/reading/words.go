@@ -22,7 +22,7 @@ func (tx *Text) findWords() {
 			continue // within another number
 		}
 		if lang.Half.Has(t.Word) {
-			tx.add("0.5", figure{Span: t.Span})
+			tx.add(canonical("0.5"), figure{Span: t.Span})
 			continue
 		}
 		n, end := tx.phrase(i)
@@ -74,6 +74,9 @@ func (tx *Text) phrase(first int) (n, last int) {
 			if v, ok := NumberWord(tx.Tokens[i+1].Word); ok && fits(now, v) {
 				continue
 			}
+			if lang.NumberOne.Has(tx.Tokens[i+1].Word) && now%10 == 0 { // vingt et un
+				return total + now + 1, i + 1
+			}
 			break
 		}
 		noughts, _ := strconv.Atoi(lang.Scale.Meaning(word))
@@ -94,7 +97,7 @@ func (tx *Text) phrase(first int) (n, last int) {
 			now *= 12
 		case v == 20 && now == 4: // quatre-vingts
 			now = 80
-		case last >= first && !fits(now, v):
+		case last >= first && !fits(now, v) && (now > 0 || total == 0):
 			return total + now, last
 		default:
 			now += v
