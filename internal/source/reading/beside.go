@@ -150,8 +150,12 @@ func (tx *Text) before(s Span) string {
 	return head[from:]
 }
 
+// labelReach is how many bytes before a figure its label is looked for.
+const labelReach = 80
+
 func (tx *Text) lineUpTo(at int) string {
-	return tx.Source[strings.LastIndexByte(tx.Source[:at], '\n')+1 : at]
+	near := tx.Source[max(0, at-labelReach):at]
+	return near[strings.LastIndexByte(near, '\n')+1:]
 }
 
 // unitInLabel is a measure at the end of a label: Weight (kg), Betrag in EUR:.
@@ -193,8 +197,9 @@ func measureIn(word string) Measure {
 
 // Bounds of the search for the head of a column.
 const (
-	headReach = 80 // lines above a figure
-	cellGap   = 2  // blanks between the cells of a row
+	headReach  = 80   // lines above a figure
+	cellGap    = 2    // blanks between the cells of a row
+	longestRow = 2000 // bytes
 )
 
 // head gives the head of the column that a figure stands in: the first cell
@@ -206,6 +211,9 @@ func (tx *Text) head(s Span) string {
 		from = tx.Breaks[line-1] + 1
 	}
 	row := tx.lineAt(line)
+	if len(row) > longestRow {
+		return ""
+	}
 	barred := strings.ContainsAny(row, "|\t")
 	if !barred && !strings.Contains(row, "  ") {
 		return ""
@@ -214,7 +222,7 @@ func (tx *Text) head(s Span) string {
 	width := utf8.RuneCountInString(tx.Source[s.Start:s.End])
 	for up := line - 1; up >= 0 && up >= line-headReach; up-- {
 		above := tx.lineAt(up)
-		if strings.TrimSpace(above) == "" {
+		if len(above) > longestRow || strings.TrimSpace(above) == "" {
 			return ""
 		}
 		cell := ""
