@@ -7,6 +7,7 @@ import (
 	"golang.org/x/text/language"
 	"golang.org/x/text/message"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/record/pair"
 	"filler/internal/schema"
@@ -58,6 +59,26 @@ func (c *collector) dates(f *schema.Field, p value.Pointer, v *value.Value) {
 	case f.Type == schema.Date && f.Precision != "" && v.Kind == value.String && !f.IsDate(v.Text):
 		if _, told := c.at[p]; !told && v.Text != "" {
 			c.add(p, NoSuchDay{}, v)
+		}
+	}
+}
+
+// currencies finds money in what is no currency.
+func (c *collector) currencies(f *schema.Field, p value.Pointer, v *value.Value) {
+	switch {
+	case v == nil:
+	case f.Type == schema.Group && v.Kind == value.Object:
+		for _, kid := range f.Fields {
+			c.currencies(kid, p.Key(kid.Name), v.Get(kid.Name))
+		}
+	case f.Type == schema.List && v.Kind == value.Array:
+		for i := range v.Kids {
+			c.currencies(f.Item, p.Index(i), &v.Kids[i])
+		}
+	case f.Type == schema.Money && f.Currency == "" && v.Kind == value.Object:
+		code := v.Get("currency")
+		if _, told := c.at[p]; !told && code != nil && code.Kind == value.String && !(lang.Code.Has(code.Text) && code.Text == strings.ToUpper(code.Text)) {
+			c.add(p, NoCurrency{code.Text}, v)
 		}
 	}
 }

@@ -21,6 +21,7 @@ type Validator struct {
 	compiled  *jsonschema.Schema
 	plain     bool                   // Sound knows it
 	form      bool                   // likewise, but for links and rules
+	anyMoney  bool                   // some money may be of any currency
 	partDates bool                   // some date may be coarser than a day
 	pointedTo map[*schema.Field]bool // fields that links point to
 }
@@ -48,6 +49,7 @@ func NewValidator(s *schema.Schema) (*Validator, error) {
 	va := &Validator{schema: s, compiled: compiled, pointedTo: map[*schema.Field]bool{}}
 	va.plain, va.form = isPlain(s)
 	for _, f := range s.Leaves() {
+		va.anyMoney = va.anyMoney || f.Type == schema.Money && f.Currency == ""
 		va.partDates = va.partDates || f.Type == schema.Date && f.Precision != ""
 		for _, t := range f.Targets {
 			va.pointedTo[t] = true
@@ -93,6 +95,9 @@ func (va *Validator) Check(record *value.Value) []Problem {
 	}
 	if va.partDates {
 		c.dates(va.schema.Root, "", record)
+	}
+	if va.anyMoney {
+		c.currencies(va.schema.Root, "", record)
 	}
 	if len(va.pointedTo) > 0 {
 		c.links(va.schema, va.pointedTo)

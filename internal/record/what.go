@@ -42,6 +42,8 @@ type (
 	OutOfBounds struct{ Is, Min, Max string }
 	// OtherMeasure is an amount in another currency or unit than the field's.
 	OtherMeasure struct{ Name, Is, Want string }
+	// NoCurrency is money in what is no currency.
+	NoCurrency struct{ Is string }
 	// Exponent is a number that is too large or small to be computed with.
 	Exponent struct{}
 	// NotInForm is a value that is not written as its type asks.
@@ -94,6 +96,7 @@ func (NoMatch) Code() Code      { return Pattern }
 func (Exponent) Code() Code     { return Range }
 func (OutOfBounds) Code() Code  { return Range }
 func (OtherMeasure) Code() Code { return Format }
+func (NoCurrency) Code() Code   { return Format }
 func (NotInForm) Code() Code    { return Format }
 func (OtherForm) Code() Code    { return Format }
 func (TwoDays) Code() Code      { return Format }
@@ -152,6 +155,10 @@ func (o OutOfBounds) Text() string {
 
 func (o OtherMeasure) Text() string {
 	return fmt.Sprintf("the %s is %q; the schema requires %q", o.Name, o.Is, o.Want)
+}
+
+func (n NoCurrency) Text() string {
+	return fmt.Sprintf("%q is no currency code of ISO 4217", n.Is)
 }
 
 func (Exponent) Text() string { return "a number with an excessive exponent" }

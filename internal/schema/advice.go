@@ -22,7 +22,8 @@ func (l *loader) advise(f *place.File) {
 			a.field(f, n)
 		}
 	})
-	a.barely()
+	a.together(a.bare, "these descriptions say almost nothing: %s", "say what each value is, as to a colleague")
+	a.together(a.plain, "these figures do not say how documents write them: %s", "add `written: {decimal: \",\", group: \".\"}`; without it, 1.250 has two readings, and is a problem")
 	l.s.Advice = l.s.Advice.Unique()
 	_ = l.s.Advice.Err() // puts them in order
 }
@@ -30,23 +31,24 @@ func (l *loader) advise(f *place.File) {
 type adviser struct {
 	*loader
 	labels map[string]*Field
+	plain  []*Field // figures that do not say how documents write them
 	bare   []*Field // whose descriptions say next to nothing
 }
 
-// barely gives one piece of advice for all descriptions that say too little.
-func (a *adviser) barely() {
-	if len(a.bare) == 0 {
+// together gives one piece of advice for several fields.
+func (a *adviser) together(fields []*Field, msg, hint string) {
+	if len(fields) == 0 {
 		return
 	}
 	var names []string
-	for i, f := range a.bare {
-		if i == 4 && len(a.bare) > 5 {
-			names = append(names, fmt.Sprintf("and %d more", len(a.bare)-4))
+	for i, f := range fields {
+		if i == 4 && len(fields) > 5 {
+			names = append(names, fmt.Sprintf("and %d more", len(fields)-4))
 			break
 		}
 		names = append(names, f.Path)
 	}
-	a.note(a.nodes[a.bare[0]], "these descriptions say almost nothing: "+strings.Join(names, ", "), "say what each value is, as to a colleague")
+	a.note(a.nodes[fields[0]], fmt.Sprintf(msg, strings.Join(names, ", ")), hint)
 }
 
 func (a *adviser) note(n *place.Node, msg, hint string) {
@@ -65,6 +67,10 @@ func (a *adviser) field(f *Field, n *place.Node) {
 	case Date:
 		if len(f.Written) == 0 {
 			a.note(n, fmt.Sprintf("the date %q does not say how documents write it", f.Name), "add `written: [D.M.YYYY]`; without it, ambiguous dates stay as written and are a problem")
+		}
+	case Number, Money, Quantity:
+		if f.Numbers.Decimal == "" {
+			a.plain = append(a.plain, f)
 		}
 	case Choice:
 		a.synonyms(f, n)

@@ -30,7 +30,7 @@ func (w *weigher) choose() {
 			w.places[l.path] = *l.fixed
 			continue
 		}
-		w.places[l.path] = Place{Kind: best.kind, Start: best.Start, End: best.End, Line: line + 1, Rivals: total - 1, Led: best.led}
+		w.places[l.path] = Place{Kind: best.kind, Start: best.Start, End: best.End, Line: line + 1, Rivals: total - 1, Led: best.led, Tied: best.led || l.item.region != nil && l.item.region.holds(best.span)}
 	}
 }
 

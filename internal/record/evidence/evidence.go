@@ -33,6 +33,7 @@ type Place struct {
 	Basis      bool // the place is that of the words that an inferred value rests on
 	Rivals     int  // other places where the value stands
 	Led        bool // a label of the field stands before it
+	Tied       bool // it is led, or stands in the region of its item
 	Against    int  // of a figure that stands nowhere as it is: the line, from 1, of the only one with another unit, currency or sign
 	Open       int  // likewise, the line of one that can be read as another number too
 	Page       int  // from 1; 0 where the document has no pages

@@ -53,19 +53,55 @@ func pairOf(literal, name, measure string) value.Value {
 	return value.Obj(value.Num(literal).Named("amount"), value.Str(measure).Named(name))
 }
 
+// onlyFigure gives the one member besides the measure, if it is a number under
+// another name: {"value": 7, "unit": "kg"}; -1 for none.
+func onlyFigure(v *value.Value, measure string) int {
+	at := -1
+	for i := range v.Kids {
+		switch kid := &v.Kids[i]; {
+		case kid.Name == measure:
+		case at >= 0 || kid.Kind != value.Number && (kid.Kind != value.String || !strings.ContainsAny(kid.Text, "0123456789")):
+			return -1
+		default:
+			at = i
+		}
+	}
+	return at
+}
+
+// saysNothing tells an amount without any value but a measure.
+func saysNothing(v *value.Value, measure string) bool {
+	for i := range v.Kids {
+		if v.Kids[i].Name != measure && !v.Kids[i].Empty() {
+			return false
+		}
+	}
+	return len(v.Kids) > 0
+}
+
 // amountParts normalizes an amount that is an object already.
 func amountParts(f *schema.Field, v *value.Value, name, own string) (string, value.Value, bool) {
 	amount, measure := v.Get("amount"), v.Get(name)
-	if amount.Empty() {
-		if len(v.Kids) > 0 && len(v.Kids) <= 2 {
-			return RuleBlank, value.Value{}, true
-		}
-		return "", value.Value{}, false
-	}
 	rule, out := "", v.Clone()
+	if amount.Empty() {
+		figure := onlyFigure(v, name)
+		switch {
+		case figure >= 0 && amount == nil:
+			rule = RuleAmount
+			out.Kids[figure].Name = "amount"
+			amount, v = out.Get("amount"), &out
+			measure = out.Get(name)
+		case saysNothing(v, name):
+			return RuleBlank, value.Value{}, true
+		default:
+			return "", value.Value{}, false
+		}
+	}
 	if amount.Kind == value.String {
 		if literal, r := number(f, amount.Text); literal != "" {
-			rule = r
+			if rule == "" {
+				rule = r
+			}
 			out.Set("amount", value.Num(literal))
 		} else if figures, before, behind, ok := reading.Amount(amount.Text, f.Numbers); ok && len(figures) == 1 && before+behind != "" {
 			// The measure stands in the figure's text as well, and says the same.
@@ -77,11 +113,15 @@ func amountParts(f *schema.Field, v *value.Value, name, own string) (string, val
 	}
 	switch {
 	case measure.Empty() && own != "":
-		rule = RuleMeasure
+		if rule != RuleAmount {
+			rule = RuleMeasure
+		}
 		out.Set(name, value.Str(own))
 	case measure != nil && measure.Kind == value.String:
 		if m := measureOf(f, measure.Text, "", own); m != "" && m != measure.Text {
-			rule = RuleMeasure
+			if rule != RuleAmount {
+				rule = RuleMeasure
+			}
 			out.Set(name, value.Str(m))
 		}
 	}

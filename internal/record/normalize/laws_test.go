@@ -42,7 +42,7 @@ func randomText(r *rand.Rand) string {
 	case 9:
 		return pick("1, 2 and 4", "3; 4", "1-4", "7", "a, b", "1,2")
 	case 10:
-		return pick("1O.5", "l2", "S0S", "B1", "2O31-04-03")
+		return pick("1O.5", "l2", "S0S", "B1", "2O31-04-03", "r0t", "TC-l2")
 	case 11:
 		return pick("The t is FB-7.", "The n is 12.", "It is 4 m long.", "about 3")
 	case 12:

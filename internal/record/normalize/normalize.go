@@ -50,6 +50,7 @@ const (
 	RuleUnknown    = "unknown"     // a word that says there is no value
 	RuleTwice      = "twice"       // an item that says nothing beyond one with its key
 	RuleSentence   = "sentence"    // a sentence around the value
+	RuleMisread    = "misread"     // a choice or a code, but for letters and figures that look alike
 	RuleLookalikes = "lookalikes"  // letters that look like figures
 )
 
@@ -287,6 +288,10 @@ func (t *tidier) clearer(f *schema.Field, p value.Pointer, v *value.Value) {
 		case f.Type == schema.Text:
 			t.set(p, RuleSentence, v, said)
 		}
+		return
+	}
+	if legal := misread(f, v.Text); legal != "" {
+		t.set(p, RuleMisread, v, value.Str(legal))
 		return
 	}
 	if figures := Figures(v.Text); figures != "" && isFigure(f) {

@@ -33,6 +33,7 @@ fields:
   k: {link: A link., to: 'l[].n'}
   l: {list: A list., fields: {x: A text., n: {integer: N.}}}
   p: {list: A list., items: {integer: A number.}}
+  tc: {text: A code., pattern: "^TC-[0-9]+$"}
   keyed: {list: Lamps., key: [no], fields: {no: {integer: Number.}, on: {boolean: On.}}}
 `
 

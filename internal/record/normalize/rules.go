@@ -43,6 +43,90 @@ func AsFigures(text string) string {
 	}, text)
 }
 
+// likeness makes a text of one spelling of all letters and figures that are read
+// for each other: oi1ed and oiled are alike.
+func likeness(text string) string {
+	return strings.Map(func(r rune) rune {
+		switch r = unicode.ToLower(r); r {
+		case 'i':
+			return '1'
+		}
+		if to, ok := lookalikes[r]; ok {
+			return to
+		}
+		return r
+	}, fold(text))
+}
+
+// misread gives the one choice, or the one code of the field's pattern, that a
+// text is but for letters and figures that look like each other; "" where it is
+// legal itself, or may be two.
+func misread(f *schema.Field, text string) string {
+	switch {
+	case f.Type == schema.Choice:
+		if _, known := Choice(f, text); known || len(text) < 3 {
+			return ""
+		}
+		found := ""
+		for _, o := range f.Of {
+			for _, word := range append([]string{o.Value}, o.Also...) {
+				if likeness(word) == likeness(text) {
+					if found != "" && found != o.Value {
+						return ""
+					}
+					found = o.Value
+				}
+			}
+		}
+		return found
+	case f.Type == schema.Text && f.Pattern != nil && len(text) <= 40 && !f.Pattern.MatchString(text):
+		return onlyMatch(f.Pattern, text)
+	}
+	return ""
+}
+
+// twins are the signs that look like one.
+var twins = map[rune][]rune{'0': {'O'}, 'O': {'0'}, 'o': {'0'}, 'Q': {'0'}, 'D': {'0'}, '1': {'I', 'l'}, 'l': {'1'}, 'I': {'1'}, '|': {'1'}, '2': {'Z'}, 'Z': {'2'}, 'z': {'2'}, '5': {'S'}, 'S': {'5'}, 's': {'5'}, '8': {'B'}, 'B': {'8'}}
+
+// onlyMatch gives the one text that a pattern matches and that is one sign away
+// from text, or else two.
+func onlyMatch(pattern *regexp.Regexp, text string) string {
+	near := variants(text)
+	for range 2 {
+		found := ""
+		for _, v := range near {
+			if pattern.MatchString(v) && v != found {
+				if found != "" {
+					return ""
+				}
+				found = v
+			}
+		}
+		if found != "" {
+			return found
+		}
+		var further []string
+		for _, v := range near {
+			further = append(further, variants(v)...)
+		}
+		near = further
+	}
+	return ""
+}
+
+// variants gives the texts that are one such sign away.
+func variants(text string) (all []string) {
+	runes := []rune(text)
+	for i, r := range runes {
+		for _, to := range twins[r] {
+			runes[i] = to
+			all = append(all, string(runes))
+		}
+		runes[i] = r
+	}
+	return all
+}
+
 // Figures gives a text with the letters that look like figures as figures; ""
 // where there are none, or where no figure stands beside them: a word of
 // letters is a word.
@@ -134,6 +218,7 @@ var Rules = []Rule{
 	{RuleNumber, "figures", "in declared separators, or with only one reading", `"1.250,00" → 1250.00`},
 	{RuleWhole, "integer", "decimals that are all zero", "3.0 → 3"},
 	{RuleLookalikes, "figures", "letters that look like digits, among digits", `"1O.5" → 10.5`},
+	{RuleMisread, "choice, text with a pattern", "the one legal value that looks the same", `"oi1ed" → "oiled"`},
 	{RuleYesNo, "boolean", "a word for true or false, the field's own name among them", `"ja" → true`},
 	{RuleDate, "date", "in a declared format, or with only one reading", `"3. März 2031" → "2031-03-03"`},
 	{RuleTime, "time", "a time of day", `"9.30 h" → "09:30"`},

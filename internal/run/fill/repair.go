@@ -254,7 +254,7 @@ func (w *filling) askable() (all []record.Problem) {
 			}
 			stands := true
 			for _, field := range p.Fields {
-				stands = stands && locked[field]
+				stands = stands && w.allLocked(field, locked)
 			}
 			if stands {
 				rule.Stands = true
@@ -272,8 +272,35 @@ func (w *filling) askable() (all []record.Problem) {
 	return all
 }
 
+// allLocked tells whether a value is locked, or all numbers and amounts below a
+// place are: what a rule sums up.
+func (w *filling) allLocked(p value.Pointer, locked map[value.Pointer]bool) bool {
+	if locked[p] {
+		return true
+	}
+	f, v := w.Schema.At(p), w.record.At(p)
+	if f == nil || f.IsLeaf() || v.Empty() {
+		return false
+	}
+	all, some := true, false
+	v.Walk(func(at value.Pointer, of *value.Value) bool {
+		at = p + at
+		leaf := w.Schema.At(at)
+		if leaf == nil || !leaf.IsLeaf() || of.Empty() {
+			return true
+		}
+		switch leaf.Kin().Type {
+		case schema.Integer, schema.Number, schema.Money, schema.Quantity:
+			all, some = all && locked[at], true
+		}
+		return false
+	})
+	return all && some
+}
+
 // locked gives the values that are legal, quoted or restated, and tied to their
-// field by a label, with no other place that says the same.
+// field by a label or the region of their item, with no other place that says the
+// same.
 func (w *filling) locked(v *value.Value) map[value.Pointer]bool {
 	wrong := map[value.Pointer]bool{}
 	for _, p := range w.problems {
@@ -283,7 +310,7 @@ func (w *filling) locked(v *value.Value) map[value.Pointer]bool {
 	}
 	all := map[value.Pointer]bool{}
 	for p, place := range w.places(v) {
-		if place.Found() && place.Led && place.Rivals == 0 && (place.Kind == evidence.Quoted || place.Kind == evidence.Restated) && !wrong[p] {
+		if place.Found() && place.Tied && place.Rivals == 0 && (place.Kind == evidence.Quoted || place.Kind == evidence.Restated) && !wrong[p] {
 			all[p] = true
 		}
 	}

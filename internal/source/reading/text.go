@@ -96,18 +96,24 @@ func read(text string, breaks []int, spans []Span) *Text {
 // figure is a number where it stands.
 type figure struct {
 	Span
-	text string // as it is printed, its sign as -; "" for one in words
-	open bool   // it has another reading, which nothing in the text rules out
+	text    string // as it is printed, its sign as -; "" for one in words
+	inWords bool
+	open    bool // it has another reading, which nothing in the text rules out
 }
 
 func (tx *Text) add(key string, f figure) { tx.numbers[key] = append(tx.numbers[key], f) }
 
-// Numbers gives the places of a number, in canonical form, as a field may hold it.
-// Open are those that can be read as another number as well.
+// Numbers gives the places of a number, in canonical form, as a field may hold it;
+// those in words only where none is in figures: "one" is more often a word than a
+// number. Open are those that can be read as another number as well.
 func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
+	var words []Span
 	for _, at := range tx.numbers[key] {
 		switch {
-		case at.text == "":
+		case at.inWords:
+			words = append(words, at.Span)
+			continue
+		case at.text == "": // a fraction, or with a word of scale
 		case f.Numbers.Decimal != "":
 			if said := Declared(f.Numbers, at.text); said != "" && canonical(said) != key || said == "" && at.open {
 				continue
@@ -117,6 +123,9 @@ func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
 			continue
 		}
 		found = append(found, at.Span)
+	}
+	if len(found)+len(open) == 0 {
+		return words, nil
 	}
 	return found, open
 }

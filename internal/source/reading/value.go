@@ -226,7 +226,7 @@ func leadingWords(text string) (n, rest string) {
 	longest := Span{}
 	for key, at := range tx.numbers {
 		for _, f := range at {
-			if f.text == "" && f.End > longest.End && tx.opens(f.Start) {
+			if f.inWords && f.End > longest.End && tx.opens(f.Start) {
 				longest, n = f.Span, key
 			}
 		}

@@ -15,14 +15,14 @@ func (tx *Text) findWords() {
 	for _, i := range tx.numberWords() {
 		t := tx.Tokens[i]
 		if before, ok := halfAfter(t.Word); ok {
-			tx.add(canonical(before+".5"), figure{Span: t.Span})
+			tx.add(canonical(before+".5"), figure{inWords: true, Span: t.Span})
 			continue
 		}
 		if i < next {
 			continue // within another number
 		}
 		if lang.Half.Has(t.Word) {
-			tx.add(canonical("0.5"), figure{Span: t.Span})
+			tx.add(canonical("0.5"), figure{inWords: true, Span: t.Span})
 			continue
 		}
 		n, end := tx.phrase(i)
@@ -34,12 +34,12 @@ func (tx *Text) findWords() {
 		half := false
 		for _, words := range lang.AndAHalf.Words() {
 			if rest := tx.Source[s.End:min(len(tx.Source), s.End+len(words)+1)]; len(rest) == len(words)+1 && rest[0] == ' ' && strings.EqualFold(rest[1:], words) {
-				tx.add(canonical(strconv.Itoa(n)+".5"), figure{Span: Span{s.Start, s.End + len(rest)}})
+				tx.add(canonical(strconv.Itoa(n)+".5"), figure{inWords: true, Span: Span{s.Start, s.End + len(rest)}})
 				next, half = tx.TokenAt(s.End+len(rest)), true
 			}
 		}
 		if !half {
-			tx.add(canonical(strconv.Itoa(n)), figure{Span: s})
+			tx.add(canonical(strconv.Itoa(n)), figure{inWords: true, Span: s})
 		}
 	}
 }
