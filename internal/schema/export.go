@@ -158,6 +158,7 @@ func (f *Field) beyond() value.Value {
 	}
 	set("key", f.Key)
 	flag("ordered", f.Ordered)
+	set("removed_as", f.RemovedAs)
 	if examples := f.examplesValue(); len(examples.Kids) > 0 && (f.Path != "" && !f.isItem()) {
 		v.Set("examples", examples)
 	} else if len(examples.Kids) > 0 && f.Path == "" && f.Type == Group {

@@ -293,6 +293,8 @@ func (im *importer) words(f *Field, ours *value.Value) {
 			f.Weight = k.Text
 		case "key":
 			f.Key = textsOf(k)
+		case "removed_as":
+			f.RemovedAs = textsOf(k)
 		case "ordered":
 			f.Ordered = true
 		case "examples":

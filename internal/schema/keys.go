@@ -63,6 +63,8 @@ func (l *loader) key(n *place.Node, f *Field) {
 		l.later = append(l.later, func() { l.link(n, f) })
 	case "key":
 		f.Key = n.Texts()
+	case "removed_as":
+		f.RemovedAs = n.Texts()
 	case "ordered":
 		f.Ordered = n.Bool()
 	case "avoid":

@@ -60,7 +60,7 @@ func keyLanguage(t Type, k string) value.Value {
 		return v
 	case "required", "sensitive", "basis", "ordered":
 		return described("boolean", "")
-	case "printed_as", "avoid", "to", "key":
+	case "printed_as", "avoid", "to", "key", "removed_as":
 		return textOrTexts("")
 	case "normalize":
 		return textOrTexts("One or more of " + NormalizerNames[0] + " and the others.")

@@ -231,7 +231,7 @@ var TypeKeys = map[Type][]string{
 	Quantity: {"unit", "min", "max", "written", "signs"},
 	Link:     {"to"},
 	Group:    {"fields"},
-	List:     {"fields", "items", "uses", "key", "ordered", "min", "max", "item_keywords"},
+	List:     {"fields", "items", "uses", "key", "ordered", "removed_as", "min", "max", "item_keywords"},
 }
 
 // KeysOf gives all keys that a field of a type may have.

@@ -119,6 +119,10 @@ func (g *gen) fields(level, indent int) string {
 				g.used["ordered"] = true
 				fmt.Fprintf(&b, "%s  ordered: true\n%s  min: 0\n%s  max: 3\n", pad, pad, pad)
 			}
+			if g.r.IntN(3) == 0 {
+				g.used["removed_as"] = true
+				fmt.Fprintf(&b, "%s  removed_as: [written off, \"gone: sold\"]\n", pad)
+			}
 			if g.r.IntN(2) == 0 {
 				g.used["key"] = true
 				fmt.Fprintf(&b, "%s  key: [id]\n", pad)

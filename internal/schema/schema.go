@@ -95,6 +95,7 @@ type Field struct {
 	Extra     value.Value // keywords of an imported JSON Schema that have no word here, an object
 	Of        []Option    // of a choice
 	Key       []string    // of a list: names of leaves of its item
+	RemovedAs []string    // of a list: what documents say of an item that no longer counts
 	Ordered   bool        // of a list: its order counts
 	Fields    []*Field    // of a group
 	Item      *Field      // of a list: a group, or a leaf

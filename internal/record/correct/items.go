@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/record/evidence"
 	"filler/internal/record/normalize"
@@ -175,6 +176,9 @@ func (t *turn) remove(f *schema.Field, p value.Pointer, at evidence.Place) {
 	case !t.speaksOf(f, p, was):
 		t.refuse(p, "the words %s do not name it", short(t.words))
 		return
+	case !t.takesBack(list, isItem):
+		t.refuse(p, "no word of removal stands with the words %s", short(t.words))
+		return
 	}
 	at.Document = t.Document
 	t.Changes = append(t.Changes, Change{Path: p, Was: was.Clone().Named(""), Words: t.words, Place: at})
@@ -207,6 +211,26 @@ func (t *turn) speaksOf(f *schema.Field, p value.Pointer, was *value.Value) bool
 	}
 	for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
 		if name != "" && strings.Contains(" "+strings.Join(words, " ")+" ", " "+strings.ToLower(name)+" ") {
+			return true
+		}
+	}
+	return false
+}
+
+// takesBack tells whether the sentence of the words says that something no longer
+// counts: a word of removal in any language, one that the list declares, or, of a
+// value, one that denies it.
+func (t *turn) takesBack(list *schema.Field, isItem bool) bool {
+	sentence := t.Index.Sentence(t.span[0], t.span[1])
+	words := lang.Removal.Words()
+	if isItem {
+		words = append(words[:len(words):len(words)], list.RemovedAs...)
+	} else {
+		words = append(append(words[:len(words):len(words)], lang.Not.Words()...), lang.Unstated.Words()...)
+	}
+	within := evidence.NewIndex(sentence)
+	for _, w := range words {
+		if _, stands := within.Words(w); stands {
 			return true
 		}
 	}

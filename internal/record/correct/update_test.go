@@ -77,6 +77,8 @@ func TestApply(t *testing.T) {
 		{"what the document still says", `{"op":"replace","path":"/inspector/name","value":"is withdrawn","quote":"is withdrawn"}`, "", "", "still says"},
 		{"what breaks the schema", `{"op":"replace","path":"/bays/0/defects/0/grade","value":9,"quote":"13.9 m"}`, "", "", "do not hold"},
 		{"a removal of something else", `{"op":"remove","path":"/actions/0","quote":"The bridge is closed."}`, "", "", "do not name it"},
+		{"a removal where nothing is taken back", `{"op":"remove","path":"/bays/1","quote":"Bay 2 has a length of 13.9 m"}`, "", "", "no word of removal"},
+		{"taken back in another sentence", `{"op":"remove","path":"/bays/0","quote":"grade 1 in bay 1"}`, "", "", "no word of removal"},
 		{"a list taken away", `{"op":"remove","path":"/bays","quote":"is withdrawn"}`, "", "", "name the values or items"},
 		{"no field", `{"op":"add","path":"/colour","value":"red","quote":"Bay 3"}`, "", "", "not a field of the schema"},
 		{"a move", `{"op":"move","from":"/bridge","path":"/report_no","quote":"Bay 3"}`, "", "", "an update uses"},

@@ -14,6 +14,7 @@
 package reading
 
 import (
+	"regexp"
 	"sort"
 	"strings"
 	"unicode"
@@ -188,6 +189,24 @@ func (tx *Text) lineAt(n int) string {
 		end = tx.Breaks[n]
 	}
 	return tx.Source[start:end]
+}
+
+// sentenceEnds are what ends a sentence, or what stands for one: a line of a list
+// or of a table, a paragraph.
+var sentenceEnds = regexp.MustCompile(`[.!?]["”)]?\s+\p{Lu}|\n\s*\n|\n\s*(?:[-*•|]|\d+[.)])\s|[ \t]{3,}[^\n]*\n|\|\s*\n`)
+
+// Sentence gives the sentence, or the sentences, that a stretch of the text lies
+// in.
+func (tx *Text) Sentence(start, end int) string {
+	const most = 600
+	from, to := max(0, start-most), min(len(tx.Source), end+most)
+	for _, m := range sentenceEnds.FindAllStringIndex(tx.Source[from:start], -1) {
+		from = max(from, min(from+m[0]+1, start))
+	}
+	if m := sentenceEnds.FindStringIndex(tx.Source[max(start, end-1):to]); m != nil {
+		to = max(end, max(start, end-1)+m[0]+1)
+	}
+	return tx.Source[from:to]
 }
 
 // TokenAt gives the first Token that does not end before offset.
