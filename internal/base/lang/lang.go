@@ -74,6 +74,9 @@ const (
 	NumberAnd   Kind = "number-and" // joins the parts of a number in words
 	Minus       Kind = "minus"      // before a number
 	Oclock      Kind = "o-clock"    // behind an hour
+	Inflection  Kind = "inflection" // an ending that a noun may have in a sentence
+	Wrong       Kind = "wrong"      // stands between what was wrong and what is right
+	Crossed     Kind = "crossed"    // says that what it stands with is struck out
 	But         Kind = "but"        // stands between what is not so and what is
 )
 

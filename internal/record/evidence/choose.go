@@ -1,11 +1,16 @@
 package evidence
 
-import "sort"
+import (
+	"sort"
+
+	"filler/internal/schema"
+)
 
 // choose places the leaves: first what stands in one place only, since that
 // tells where its item is, then the rest in the order of the record, which is
 // mostly that of the document.
 func (w *weigher) choose() {
+	defer w.older()
 	waiting := append([]*leaf(nil), w.leaves...)
 	sort.SliceStable(waiting, func(i, j int) bool { return len(waiting[i].cands) < 2 && len(waiting[j].cands) > 1 })
 	for _, l := range waiting {
@@ -22,6 +27,10 @@ func (w *weigher) choose() {
 				best, bestCost = c, cost
 			}
 		}
+		if w.isAmount(l, best) {
+			w.places[l.path] = Place{Kind: l.lacking}
+			continue
+		}
 		line := w.ix.LineOf(best.Start)
 		l.item.take(best.span, line)
 		w.claimed[claim{l.f, best.span}] = true
@@ -30,8 +39,19 @@ func (w *weigher) choose() {
 			w.places[l.path] = *l.fixed
 			continue
 		}
+		w.chosen = append(w.chosen, l)
 		w.places[l.path] = Place{Kind: best.kind, Start: best.Start, End: best.End, Line: line + 1, Rivals: total - 1, Led: best.led, Tied: best.led || l.item.region != nil && l.item.region.holds(best.span)}
 	}
+}
+
+// isAmount tells a bare number of a list's item that is found outside of its
+// region alone, as a figure with a unit or a currency: another thing's.
+func (w *weigher) isAmount(l *leaf, c candidate) bool {
+	if l.fixed != nil || c.led || l.f.Type != schema.Integer || l.item.region == nil || l.item.region.holds(c.span) {
+		return false
+	}
+	m := w.ix.MeasureOf(c.span)
+	return m.Unit != "" || m.Code != ""
 }
 
 // inRegion gives the candidates in the region of the leaf's item, or of what that

@@ -188,6 +188,7 @@ type weigher struct {
 	claimed map[claim]bool
 	taken   map[span]bool
 	root    *item
+	chosen  []*leaf // that have a place
 	fixed   Places
 	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
 }

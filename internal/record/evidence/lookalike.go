@@ -10,6 +10,7 @@ import (
 
 	"github.com/agext/levenshtein"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -54,6 +55,7 @@ func (w *weigher) near(f *schema.Field, v *value.Value, add func([]span, Kind, s
 			}
 		}
 	case f.Type == schema.Text:
+		add(w.ix.inflected(v.Text), Restated, "")
 		add(w.ix.nearText(v.Text), Lookalike, "")
 	}
 }
@@ -142,6 +144,43 @@ func (ix *Index) nearText(text string) []span {
 	return found
 }
 
+// inflected finds a text whose words have other endings of a noun: Wasserwerks
+// Talquell for Wasserwerk Talquell.
+func (ix *Index) inflected(text string) (found []span) {
+	want := reading.Tokenize(text)
+	if len(want) == 0 || len(want) > 12 {
+		return nil
+	}
+	for i, t := range want {
+		for _, at := range ix.ByWord[t.Word] {
+			first := at - i
+			if first < 0 || first+len(want) > len(ix.Tokens) {
+				continue
+			}
+			window, same := ix.Tokens[first:first+len(want)], true
+			for k := range want {
+				same = same && sameNoun(want[k].Word, window[k].Word)
+			}
+			if same && together(ix, window) {
+				found = append(found, between(window[0].Start, window[len(window)-1].End))
+			}
+		}
+		if len(found) > 0 {
+			return found
+		}
+	}
+	return found
+}
+
+// sameNoun tells whether two words are one but for an ending.
+func sameNoun(a, b string) bool {
+	if len(a) > len(b) {
+		a, b = b, a
+	}
+	rest, ok := strings.CutPrefix(b, a)
+	return a == b || ok && len(a) >= 4 && lang.Inflection.Has(rest) && !strings.ContainsFunc(a, unicode.IsDigit)
+}
+
 // figuresIn gives the figures of some words, letters that look like them taken
 // for them: a value with another figure is another value, however near.
 func figuresIn(tokens []reading.Token) string {
@@ -201,11 +240,31 @@ func (w *weigher) otherUnits(f *schema.Field, figure string, add func([]span, Ki
 	}
 }
 
+func isFigure(f *schema.Field) bool {
+	switch f.Type {
+	case schema.Integer, schema.Number, schema.Money, schema.Quantity, schema.Date, schema.Time:
+		return true
+	}
+	return false
+}
+
 // Misread tells whether a source has a value with letters that were plainly
 // misread: figures within its words that are letters in the value, or letters
 // that the field's pattern does not let stand. Then the value is the one that is
 // meant.
 func Misread(f *schema.Field, v *value.Value, source string) bool {
+	if v != nil && isFigure(f.Kin()) {
+		figures := value.Str(normalize.Figures(source))
+		if figures.Text == "" {
+			return false
+		}
+		_, to, ok := normalize.ByType(f.Kin(), &figures)
+		figure, own := &to, v
+		if v.Kind == value.Object {
+			figure, own = to.Get("amount"), v.Get("amount")
+		}
+		return ok && figure != nil && own != nil && figure.Kind == own.Kind && (figure.Text == own.Text || figure.Kind == value.Number && value.EqualNumbers(figure.Text, own.Text))
+	}
 	if v == nil || v.Kind != value.String || normalize.AsFigures(strings.ToLower(source)) != normalize.AsFigures(strings.ToLower(v.Text)) {
 		return false
 	}

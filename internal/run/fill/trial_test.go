@@ -154,7 +154,7 @@ func answerAll(t *testing.T, s *schema.Schema, docs map[string]*trialDoc, reply 
 // What the two readers answered, put through everything that follows a reply. The
 // careful one is right throughout: of its values at most one in fifty draws a
 // problem, none is changed, and at most 1.3 requests go out for each planned. Of
-// the other's wrong values seven in ten and more are told or put right; what is
+// the other's wrong values eight in ten and more are told or put right; what is
 // not, is in the document, or was concluded.
 func TestTrial(t *testing.T) {
 	var careful, small tried
@@ -176,8 +176,8 @@ func TestTrial(t *testing.T) {
 	assert.Zero(t, careful.spoilt+small.spoilt)
 	assert.LessOrEqual(t, careful.alarmed*50, careful.right)
 	assert.LessOrEqual(t, careful.requests*10, careful.docs*13)
-	assert.Zero(t, careful.wrong)
-	assert.GreaterOrEqual(t, (small.caught+small.righted)*10, small.wrong*7)
+	assert.Equal(t, careful.righted, careful.wrong, "what a normalizer puts right")
+	assert.GreaterOrEqual(t, (small.caught+small.righted)*10, small.wrong*8)
 	assert.LessOrEqual(t, small.alarmed*50, small.right)
 }
 

@@ -3,41 +3,56 @@ package reading
 import (
 	"regexp"
 	"strings"
+	"sync"
 
 	"filler/internal/base/lang"
 )
 
-// findTakenBack notes what the text takes back: the X of "not X but Y", and the
-// same figure elsewhere in its paragraph; what is struck out.
+// findTakenBack notes what the text takes back: what is struck out; the X of "not X
+// but Y", and the same figure elsewhere in its paragraph; the X of "X, that was
+// wrong, it is Y".
 func (tx *Text) findTakenBack() {
-	if strings.Contains(tx.Source, "~~") {
+	if strings.ContainsAny(tx.Source, "~<[(") {
 		for _, s := range tx.Stretches {
-			for _, m := range struck.FindAllStringIndex(tx.Source[s.Start:s.End], mostTakenBack) {
+			for _, m := range struck().FindAllStringIndex(tx.Source[s.Start:s.End], mostTakenBack) {
 				tx.back = append(tx.back, Span{s.Start + m[0], s.Start + m[1]})
 			}
 		}
 	}
 	for _, not := range lang.Not.Words() {
-		at := tx.ByWord[not]
-		for _, i := range at[:min(len(at), mostTakenBack)] {
-			tx.notBut(i)
+		tx.each(not, tx.notBut)
+	}
+	for _, wrong := range lang.Wrong.Words() {
+		tx.each(wrong, tx.wrongIs)
+	}
+}
+
+// each calls do for the places of some words, so many at most: with the first
+// token and the one behind the last.
+func (tx *Text) each(words string, do func(from, to int)) {
+	want := strings.Fields(words)
+	at := tx.ByWord[want[0]]
+	for _, i := range at[:min(len(at), mostTakenBack)] {
+		if tx.Reads(i, want) {
+			do(i, i+len(want))
 		}
 	}
 }
 
-// notBut reads "not X but Y" from its first word on, X a figure or two words of
-// which the second is: what is said of X in its paragraph is taken back.
-func (tx *Text) notBut(i int) {
-	for x := i + 1; x <= i+2 && x < len(tx.Tokens); x++ {
+// notBut reads "not X but Y" behind its first word, X a figure or two words of
+// which the second is: X is taken back wherever its paragraph has it.
+func (tx *Text) notBut(_, from int) {
+	for x := from; x <= from+1 && x < len(tx.Tokens); x++ {
 		if !isDigit(tx.Tokens[x].Word[0]) {
 			continue
 		}
-		for y := x + 1; y <= x+5 && y < len(tx.Tokens); y++ {
-			if strings.ContainsAny(tx.Source[tx.Tokens[y-1].End:tx.Tokens[y].Start], ".;") {
+		figure := tx.figureAt(tx.Tokens[x])
+		for y := tx.TokenAt(figure.End); y <= x+6 && y < len(tx.Tokens); y++ {
+			if gap := tx.Source[tx.Tokens[y-1].End:tx.Tokens[y].Start]; strings.ContainsRune(gap, ';') || strings.Contains(gap, ". ") {
 				return
 			}
 			if lang.But.Has(tx.Tokens[y].Word) {
-				tx.takeBack(tx.Tokens[x])
+				tx.takeBack(figure)
 				return
 			}
 		}
@@ -45,23 +60,67 @@ func (tx *Text) notBut(i int) {
 	}
 }
 
-// takeBack marks a word wherever its paragraph has it.
-func (tx *Text) takeBack(t Token) {
-	from := strings.LastIndex(tx.Source[:t.Start], "\n\n")
-	to := strings.Index(tx.Source[t.End:], "\n\n")
-	if to < 0 {
-		to = len(tx.Source)
-	} else {
-		to += t.End
-	}
-	for _, i := range tx.ByWord[t.Word] {
-		if o := tx.Tokens[i]; o.Start >= from && o.End <= to {
-			tx.back = append(tx.back, o.Span)
+// wrongIs reads "X, that was wrong, it is Y" around its middle words.
+func (tx *Text) wrongIs(from, to int) {
+	wrong, right := -1, -1
+	for i := from - 1; i >= 0 && i >= from-4 && wrong < 0; i-- {
+		if strings.Contains(tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start], "\n\n") {
+			return
 		}
+		if isDigit(tx.Tokens[i].Word[0]) {
+			wrong = i
+		}
+	}
+	for i := to; i < len(tx.Tokens) && i < to+5 && right < 0; i++ {
+		if gap := tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start]; strings.Contains(gap, ". ") || strings.Contains(gap, "\n\n") {
+			return
+		}
+		if isDigit(tx.Tokens[i].Word[0]) {
+			right = i
+		}
+	}
+	if wrong >= 0 && right >= 0 {
+		tx.back = append(tx.back, tx.figureAt(tx.Tokens[wrong]))
 	}
 }
 
-var struck = regexp.MustCompile(`~~[^~\n]{1,200}~~`)
+// figureAt gives the number that a token is a part of: 11,8 of its 8.
+func (tx *Text) figureAt(t Token) Span {
+	start := t.Start
+	for start > 1 && (isDigit(tx.Source[start-1]) || strings.IndexByte(".,'", tx.Source[start-1]) >= 0 && isDigit(tx.Source[start-2])) {
+		start--
+	}
+	return Span{start, numberEnd(tx.Source, start)}
+}
+
+// takeBack marks a figure wherever its paragraph has it.
+func (tx *Text) takeBack(s Span) {
+	from := strings.LastIndex(tx.Source[:s.Start], "\n\n") + 1
+	to := strings.Index(tx.Source[s.End:], "\n\n")
+	if to < 0 {
+		to = len(tx.Source)
+	} else {
+		to += s.End
+	}
+	figure := tx.Source[s.Start:s.End]
+	for at := from; at < to; {
+		i := strings.Index(tx.Source[at:to], figure)
+		if i < 0 {
+			return
+		}
+		here := Span{at + i, at + i + len(figure)}
+		if whole := tx.figureAt(Token{Span: here}); whole == here {
+			tx.back = append(tx.back, here)
+		}
+		at = here.End
+	}
+}
+
+// struck is what is struck out: by marks, or by a remark that says so.
+var struck = sync.OnceValue(func() *regexp.Regexp {
+	crossed := lang.Crossed.Pattern()
+	return regexp.MustCompile(`~~[^~\n]{1,200}~~|(?is)<(?:del|s|strike)>.{1,200}?</(?:del|s|strike)>|(?i)[\[(]` + crossed + `:? [^\])\n]{1,80}[\])]|(?i)[^\s\[(]{1,30}(?: [\pL€$£%°]{1,12})? [\[(]` + crossed + `[\])]`)
+})
 
 // mostTakenBack bounds what is looked for in each stretch of a text.
 const mostTakenBack = 200
@@ -69,7 +128,7 @@ const mostTakenBack = 200
 // TakenBack tells whether a place lies in what the text takes back.
 func (tx *Text) TakenBack(s Span) bool {
 	for _, b := range tx.back {
-		if s.Start >= b.Start && s.Start < b.End {
+		if s.Start < b.End && b.Start < s.End {
 			return true
 		}
 	}

@@ -52,6 +52,9 @@ func (tx *Text) beside(s Span) Measure {
 		}
 	}
 	where := Span{s.Start, s.End + size}
+	if half := strings.ToLower(word); lang.Oclock.Has(half) && half != "h" || half == "am" || half == "pm" {
+		return Measure{Unit: "o'clock", Word: word, Where: where}
+	}
 	if lang.Minor.Has(word) {
 		return Measure{Minor: true, Word: word, Where: where}
 	}

@@ -29,6 +29,12 @@ func (tx *Text) Days(day string) []Span {
 	return tx.days.at[day]
 }
 
+// AllDays gives the places of all days, in order.
+func (tx *Text) AllDays() []Span {
+	tx.findDays()
+	return tx.days.spans
+}
+
 // InDate tells whether a place is a part of a date.
 func (tx *Text) InDate(s Span) bool {
 	tx.findDays()

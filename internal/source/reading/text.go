@@ -123,12 +123,39 @@ func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
 			open = append(open, at.Span)
 			continue
 		}
-		found = append(found, at.Span)
+		if at.End-at.Start > 3 || !tx.InDate(at.Span) {
+			found = append(found, at.Span)
+		}
 	}
 	if len(found)+len(open) == 0 {
 		return words, nil
 	}
 	return found, open
+}
+
+// AllNumbers gives the places of all numbers, in order, each once.
+func (tx *Text) AllNumbers() (all []Span) {
+	seen := map[Span]bool{}
+	for _, figures := range tx.numbers {
+		for _, f := range figures {
+			if !seen[f.Span] {
+				seen[f.Span] = true
+				all = append(all, f.Span)
+			}
+		}
+	}
+	sort.Slice(all, func(i, j int) bool { return all[i].Start < all[j].Start })
+	return all
+}
+
+// FigureIn gives the first number that lies in a place.
+func (tx *Text) FigureIn(s Span) (Span, bool) {
+	for _, n := range tx.AllNumbers() {
+		if n.Start >= s.Start && n.End <= s.End {
+			return n, true
+		}
+	}
+	return Span{}, false
 }
 
 // Every gives the places of a number in any of its readings.
