@@ -110,16 +110,22 @@ func grouped(text string, start int) (l literal, only bool) {
 }
 
 // telephone is a number that begins with 0 or + and goes on in groups.
-var telephone = regexp.MustCompile(`(?:\+\d|\b0\d|\(0\d)[\d ()/.-]{6,}\d`)
+var telephone = regexp.MustCompile(`^(?:\+\d|0\d|\(0\d)[\d ()/.-]{6,34}\d`)
 
 // phones gives the telephone numbers, in order.
 func (tx *Text) phones() (all []Span) {
 	for _, s := range tx.Stretches {
-		for _, m := range telephone.FindAllStringIndex(tx.Source[s.Start:s.End], -1) {
-			said := tx.Source[s.Start+m[0] : s.Start+m[1]]
-			if strings.ContainsAny(said, " /-(") && !dateLike.MatchString(said) && !strings.Contains(said, "  ") {
-				all = append(all, Span{s.Start + m[0], s.Start + m[1]})
+		text := tx.Source[s.Start:s.End]
+		for i := 0; i+8 < len(text); i++ {
+			if c := text[i]; c != '+' && c != '0' && c != '(' || i > 0 && c == '0' && (isWordByte(text[i-1]) || strings.IndexByte(".,'", text[i-1]) >= 0) {
+				continue
 			}
+			n := len(telephone.FindString(text[i:min(len(text), i+40)]))
+			said := text[i : i+n]
+			if n > 0 && strings.ContainsAny(said, " /-(") && !dateLike.MatchString(said) && !strings.Contains(said, "  ") {
+				all = append(all, Span{s.Start + i, s.Start + i + n})
+			}
+			i += max(0, n-1)
 		}
 	}
 	return all
@@ -177,17 +183,32 @@ func shifted(figure string, places int) string {
 	return sign + whole
 }
 
-// minusWord is a word for a sign right before a number, or a sign of its own with
-// a blank behind it.
-var minusWord = regexp.MustCompile(`(?:^|[\s(:=])((\pL{4,6}) |− )$`)
+// spacedSign gives the bytes of a sign with a blank behind it, or of a word for
+// one, at the end of a text: "− ", "minus ".
+func spacedSign(before string) int {
+	rest := strings.TrimSuffix(before, " ")
+	if head, ok := strings.CutSuffix(rest, "−"); ok {
+		if strings.TrimRight(head, " ") == head && head != "" && head[len(head)-1] != '\n' || strings.ContainsFunc(lastWord(head), unicode.IsDigit) {
+			return 0 // between words, or a range
+		}
+		return len(before) - len(head)
+	}
+	from := len(rest)
+	for from > 0 && rest[from-1]|0x20 >= 'a' && rest[from-1]|0x20 <= 'z' {
+		from--
+	}
+	if n := len(rest) - from; n < 4 || n > 6 || !lang.Minus.Has(rest[from:]) {
+		return 0
+	}
+	return len(before) - from
+}
 
 // signBefore gives the sign at the end of a text, '-' or '+', and its bytes; 0 and
 // 0 where there is none, or where it joins two words.
 func signBefore(before string) (sign byte, size int) {
 	if strings.HasSuffix(before, " ") {
-		m := minusWord.FindStringSubmatch(before[max(0, len(before)-12):])
-		if m != nil && (m[2] == "" && !strings.ContainsFunc(lastWord(strings.TrimSuffix(before, m[1])), unicode.IsDigit) || lang.Minus.Has(m[2])) {
-			return '-', len(m[1])
+		if n := spacedSign(before); n > 0 {
+			return '-', n
 		}
 		return 0, 0
 	}
