@@ -27,7 +27,7 @@ func (w *weigher) choose() {
 				best, bestCost = c, cost
 			}
 		}
-		if w.isAmount(l, best) {
+		if w.isAnothers(l, best) {
 			w.places[l.path] = Place{Kind: l.lacking}
 			continue
 		}
@@ -44,14 +44,22 @@ func (w *weigher) choose() {
 	}
 }
 
-// isAmount tells a bare number of a list's item that is found outside of its
-// region alone, as a figure with a unit or a currency: another thing's.
-func (w *weigher) isAmount(l *leaf, c candidate) bool {
+// isAnothers tells a count of a list's item that is found outside of its region
+// alone, in that of another item. What stands before the first or behind the last
+// may be said of all of them.
+func (w *weigher) isAnothers(l *leaf, c candidate) bool {
 	if l.fixed != nil || c.led || l.f.Type != schema.Integer || l.item.region == nil || l.item.region.holds(c.span) {
 		return false
 	}
-	m := w.ix.MeasureOf(c.span)
-	return m.Unit != "" || m.Code != ""
+	if m := w.ix.MeasureOf(c.span); m.Unit != "" || m.Code != "" {
+		return true
+	}
+	for _, other := range l.item.row {
+		if other.region.holds(c.span) {
+			return c.End-c.Start <= 3 && other.sure() && l.item.sure()
+		}
+	}
+	return false
 }
 
 // inRegion gives the candidates in the region of the leaf's item, or of what that

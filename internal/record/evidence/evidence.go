@@ -154,6 +154,7 @@ type item struct {
 	last   int    // where the last of them starts; -1: none
 	leaves []*leaf
 	lists  [][]*item
+	row    []*item // the items of its list that have a region
 	region *region // where it stands, as far as all items of its list together tell; may be nil
 }
 
@@ -372,7 +373,7 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	}
 	add(with, Restated, figure.Text+" "+measure)
 	if len(with) == 0 {
-		w.otherUnits(f, figure.Text, add)
+		w.otherUnits(f, figure.Text, measure, add)
 	}
 	if len(with) == 0 {
 		add(without, Restated, "")

@@ -44,7 +44,8 @@ func (w *weigher) near(f *schema.Field, v *value.Value, add func([]span, Kind, s
 	case v.Kind == value.Number:
 		add(w.ix.likeFigures()[value.CanonicalNumber(v.Text)], Lookalike, "")
 	case v.Kind == value.Object:
-		if figure := v.Get("amount"); figure != nil && figure.Kind == value.Number {
+		name, own := f.Measure()
+		if figure, m := v.Get("amount"), v.Get(name); figure != nil && figure.Kind == value.Number && (m == nil || own == "" || m.Text == own) {
 			add(w.ix.likeFigures()[value.CanonicalNumber(figure.Text)], Lookalike, "")
 		}
 	case v.Kind != value.String:
@@ -79,7 +80,7 @@ func (ix *Index) likeFigures() map[string][]span {
 					end++
 				}
 				word := strings.TrimRight(ix.Source[at:end], ".,")
-				if figures := normalize.Figures(word); figures != "" && len(word) < 24 {
+				if figures := normalize.Figures(word); figures != "" && len(word) < 24 && strings.Trim(strings.TrimLeft(figures, "+-"), "0123456789.,'") == "" {
 					for _, reading := range reading.Figures(figures) {
 						ix.likes.numbers[reading] = append(ix.likes.numbers[reading], between(at, at+len(word)))
 					}
@@ -220,12 +221,12 @@ func together(ix *Index, window []reading.Token) bool {
 }
 
 // otherUnits finds an amount that the source states in another unit.
-func (w *weigher) otherUnits(f *schema.Field, figure string, add func([]span, Kind, string)) {
-	if f.Type != schema.Quantity || f.Unit == "" {
+func (w *weigher) otherUnits(f *schema.Field, figure, own string, add func([]span, Kind, string)) {
+	if f.Type != schema.Quantity {
 		return
 	}
-	for _, unit := range reading.Kindred(f.Unit) {
-		amount := reading.Convert(figure, f.Unit, unit)
+	for _, unit := range reading.Kindred(own) {
+		amount := reading.Convert(figure, own, unit)
 		if amount == "" {
 			continue
 		}

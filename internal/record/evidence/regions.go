@@ -1,6 +1,9 @@
 package evidence
 
-import "sort"
+import (
+	"sort"
+	"strings"
+)
 
 // The items of a list mostly stand one after the other, each with its values
 // together. Where a value stands in several places, the region of its item
@@ -91,6 +94,35 @@ func (w *weigher) divide(items []*item, within region) {
 			r.End = chosen[i+1]
 		}
 		it.region = &r
+	}
+	w.endLast(kept)
+	for _, it := range kept {
+		it.row = kept
+	}
+}
+
+// sure tells whether two values of an item at least may stand in its region.
+func (it *item) sure() bool {
+	n := 0
+	for _, l := range it.leaves {
+		if len(it.region.of(l.cands)) > 0 {
+			n++
+		}
+	}
+	return n > 1
+}
+
+// endLast ends the region of the last item at an empty line, if no other item has
+// one within.
+func (w *weigher) endLast(items []*item) {
+	for _, it := range items[:len(items)-1] {
+		if strings.Contains(strings.TrimRight(w.ix.Source[it.region.Start:it.region.End], " \n"), "\n\n") {
+			return
+		}
+	}
+	last := items[len(items)-1].region
+	if at := strings.Index(w.ix.Source[last.Start:last.End], "\n\n"); at >= 0 {
+		last.End = last.Start + at
 	}
 }
 

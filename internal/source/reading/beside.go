@@ -38,10 +38,30 @@ func (tx *Text) MeasureOf(s Span) Measure {
 	return m
 }
 
+// mayBeBefore tells whether a word before a figure is this figure's and not of one
+// before it: 12 EUR   8 is in EUR once.
+func (tx *Text) mayBeBefore(s Span, word string) bool {
+	lead := tx.Source[max(0, s.Start-40):s.Start]
+	at := strings.LastIndex(lead, word)
+	if at < 0 {
+		return false
+	}
+	gap := len(lead) - at - len(word)
+	head := strings.TrimRight(lead[:at], " \u00a0")
+	return gap <= 1 || head == "" || !isDigit(head[len(head)-1]) || len(lead[:at])-len(head) > gap
+}
+
 // beside gives what the words and signs right beside a figure say.
 func (tx *Text) beside(s Span) Measure {
 	word, size := measureBehind(tx.Source[s.End:min(len(tx.Source), s.End+40)])
 	lead := tx.before(s)
+	if !tx.mayBeBefore(s, lead) {
+		lead = ""
+	}
+	if half := strings.ToLower(tx.Source[s.Start:s.End]); lang.Half.Has(half) && lang.Filler.Has(word) { // half a kilo
+		more, n := measureBehind(tx.Source[min(len(tx.Source), s.End+size):min(len(tx.Source), s.End+size+40)])
+		word, size = more, size+n
+	}
 	for i, w := range []string{word, lead} {
 		where := Span{s.Start, s.End + size}
 		if i == 1 {
@@ -298,7 +318,7 @@ func (tx *Text) Beside(f *schema.Field, s Span, measure string) Span {
 		}
 		lead := tx.Source[max(0, s.Start-6-len(m)):s.Start]
 		before := strings.TrimRight(lead, " \u00a0")
-		if at := len(before) - len(m); at >= 0 && strings.EqualFold(before[at:], m) && (at == 0 || !isWordByte(before[at-1]) || !isWordByte(m[0])) {
+		if at := len(before) - len(m); at >= 0 && (f.Type == schema.Money || len(lead)-len(before) <= 1) && tx.mayBeBefore(s, before[at:]) && strings.EqualFold(before[at:], m) && (at == 0 || !isWordByte(before[at-1]) || !isWordByte(m[0])) {
 			return Span{s.Start - len(lead) + at, s.End}
 		}
 	}
@@ -359,12 +379,15 @@ func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
 	m := tx.MeasureOf(s)
 	if f.Type == schema.Money {
 		if m.Code == "" {
-			return m.Minor || m.Unit != ""
+			return m.Minor || m.Unit != "" || f.Currency != "" && measure != f.Currency
 		}
 		if m.Perhaps { // dollars are several countries'
 			return m.Code != familyOf(measure)
 		}
 		return m.Code != strings.ToUpper(measure)
+	}
+	if m.none() && tx.Beside(f, s, measure) == s { // bare: in the schema's own unit
+		return f.Unit != "" && measure != f.Unit
 	}
 	if m.none() || tx.Beside(f, s, measure) != s { // its own may begin with another: s/day
 		return false
