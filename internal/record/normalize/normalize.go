@@ -372,8 +372,10 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		if d, read := f.ReadDate(v.Text); read && d != v.Text && !f.IsDate(v.Text) {
 			return RuleDate, value.Str(d), true
 		}
-		if d := reading.Date(v.Text); d != "" && len(f.DateReadings(v.Text)) == 0 && !f.IsDate(v.Text) {
-			return RuleDate, value.Str(d), true
+		if !f.IsDate(v.Text) && len(f.DateReadings(v.Text)) == 0 {
+			if d := reading.Date(v.Text); d != "" {
+				return RuleDate, value.Str(d), true
+			}
 		}
 	case f.Type == schema.Choice && v.Kind == value.String:
 		if option, found := Choice(f, v.Text); found && option != v.Text {

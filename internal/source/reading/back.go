@@ -12,7 +12,7 @@ import (
 // but Y", and the same figure elsewhere in its paragraph; the X of "X, that was
 // wrong, it is Y".
 func (tx *Text) findTakenBack() {
-	if strings.ContainsAny(tx.Source, "~<[(") {
+	if tx.mayStrike() {
 		for _, s := range tx.Stretches {
 			for _, m := range struck().FindAllStringIndex(tx.Source[s.Start:s.End], mostTakenBack) {
 				tx.back = append(tx.back, Span{s.Start + m[0], s.Start + m[1]})
@@ -25,6 +25,23 @@ func (tx *Text) findTakenBack() {
 	for _, wrong := range lang.Wrong.Words() {
 		tx.each(wrong, tx.wrongIs)
 	}
+}
+
+// mayStrike tells whether the text has a mark or a word by which it strikes
+// anything out: few have.
+func (tx *Text) mayStrike() bool {
+	for _, mark := range []string{"~~", "<d", "<D", "<s", "<S"} {
+		if strings.Contains(tx.Source, mark) {
+			return true
+		}
+	}
+	for _, words := range lang.Crossed.Words() {
+		first, _, _ := strings.Cut(words, " ")
+		if len(tx.ByWord[first]) > 0 {
+			return true
+		}
+	}
+	return false
 }
 
 // each calls do for the places of some words, so many at most: with the first
