@@ -7,7 +7,7 @@ fields:
   values:
     list: Every value that the document gives a name to, in its order.
     fields:
-      of: {text: "What the value belongs to, where the document speaks of several such things, as bay 2; else null.", evidence: inferred}
+      of: {text: "What the value belongs to, where the document speaks of several such things; else null.", evidence: inferred}
       name: {text: What the document calls the value., required: true, evidence: inferred}
       value: {text: "The value, letter for letter.", required: true}
   things:

@@ -85,23 +85,33 @@ type tried struct {
 	wrong, caught, righted  int // wrong values in the reply; of them with a problem; and put right
 }
 
+// trialSetup has a server answer with one reply, and find nothing to correct; it
+// counts the requests.
+func trialSetup(t *testing.T, s *schema.Schema, reply string, requests *int) Setup {
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		body, _ := io.ReadAll(r.Body)
+		*requests++
+		answer := strings.TrimSpace(reply)
+		if strings.Contains(string(body), "# Problems") {
+			answer = `{"corrections": []}`
+		}
+		text, _ := json.Marshal(answer)
+		fmt.Fprintf(w, `{"choices":[{"message":{"content":%s},"finish_reason":"stop"}],"usage":{"prompt_tokens":1,"completion_tokens":1}}`, text)
+	}))
+	t.Cleanup(server.Close)
+	return Setup{Schema: s, Model: &project.Model{Entry: "m", Name: "m", At: server.URL, Shape: "plain", Reply: 4000},
+		Pace: project.Pace{AtOnce: 1, Attempts: 1, Timeout: 20 * time.Second}, Rounds: 2, Settings: prompt.Settings{Layout: "rows"}}
+}
+
+func writeDoc(t *testing.T, id, text string) string {
+	file := filepath.Join(t.TempDir(), id+".txt")
+	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
+	return file
+}
+
 func answerAll(t *testing.T, s *schema.Schema, docs map[string]*trialDoc, reply func(d *trialDoc) string) (out tried, said []string) {
 	for id, d := range docs {
-		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-			body, _ := io.ReadAll(r.Body)
-			out.requests++
-			answer := strings.TrimSpace(reply(d))
-			if strings.Contains(string(body), "# Problems") {
-				answer = `{"corrections": []}`
-			}
-			text, _ := json.Marshal(answer)
-			fmt.Fprintf(w, `{"choices":[{"message":{"content":%s},"finish_reason":"stop"}],"usage":{"prompt_tokens":1,"completion_tokens":1}}`, text)
-		}))
-		file := filepath.Join(t.TempDir(), id+".txt")
-		require.NoError(t, os.WriteFile(file, []byte(d.text), 0o644))
-		line, _ := fillOne(t, Setup{Schema: s, Model: &project.Model{Entry: "m", Name: "m", At: server.URL, Shape: "plain", Reply: 4000},
-			Pace: project.Pace{AtOnce: 1, Attempts: 1, Timeout: 20 * time.Second}, Rounds: 2, Settings: prompt.Settings{Layout: "rows"}}, file)
-		server.Close()
+		line, _ := fillOne(t, trialSetup(t, s, reply(d), &out.requests), writeDoc(t, id, d.text))
 		out.docs++
 		if len(line.Problems) > 0 {
 			out.flagged++
