@@ -33,6 +33,8 @@ type piece struct {
 	step  string
 	level int // how often it was split
 
+	keys *value.Value // what its links may point to, found by other pieces; nil: none
+
 	w     *filling
 	by    *Model          // whom it is asked of
 	index *evidence.Index // of what is shown
@@ -92,6 +94,9 @@ func (x *piece) ask(ctx context.Context) (*model.Answer, error) {
 	w := x.w
 	for {
 		ask := w.asker(x.by).ask(x.part, x.chunk)
+		if ask.Given == nil {
+			ask.Given = x.keys
+		}
 		shape := ask.Shape
 		req := ask.Request()
 		if most := x.by.Context; most > 0 {

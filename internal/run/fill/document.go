@@ -184,8 +184,31 @@ func (w *filling) planned(pieces []*piece) {
 	w.trace.add(plan)
 }
 
-// fillAll asks for pieces, several at once.
+// fillAll fills the pieces: those whose fields link to what others are asked for
+// after these, with the keys that were found.
 func (w *filling) fillAll(ctx context.Context, pieces []*piece) error {
+	var first, linking []*piece
+	for _, x := range pieces {
+		if len(pieces) > 1 && len(linksOut(x.schema, w.Schema)) > 0 {
+			linking = append(linking, x)
+		} else {
+			first = append(first, x)
+		}
+	}
+	if len(first) == 0 {
+		first, linking = linking, nil
+	}
+	if err := w.fillThese(ctx, first, len(pieces) == 1); err != nil || len(linking) == 0 {
+		return err
+	}
+	for _, x := range linking {
+		x.keys = w.keysFor(x, first)
+	}
+	return w.fillThese(ctx, linking, false)
+}
+
+// fillThese fills pieces at once; a single one here and now.
+func (w *filling) fillThese(ctx context.Context, pieces []*piece, single bool) error {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	var wait sync.WaitGroup
@@ -197,7 +220,7 @@ func (w *filling) fillAll(ctx context.Context, pieces []*piece) error {
 		if x.chunk != nil {
 			x.index = w.index.Within(spansOf(x.chunk.Shown))
 		}
-		if len(pieces) == 1 {
+		if single {
 			return x.fill(ctx)
 		}
 		hands <- true

@@ -46,7 +46,7 @@ func (x *piece) split(ctx context.Context) error {
 	x.trace.add(&trace.Split{Request: x.step, Chunks: len(chunks), Why: "the reply was cut short"})
 	for i, c := range chunks {
 		c.N, c.Of = i+1, len(chunks)
-		half := &piece{by: x.by, part: x.part, chunk: &c, room: x.room, step: fmt.Sprintf("%s.%d", x.step, i+1), level: x.level + 1, w: x.w}
+		half := &piece{by: x.by, part: x.part, chunk: &c, room: x.room, step: fmt.Sprintf("%s.%d", x.step, i+1), level: x.level + 1, w: x.w, keys: x.keys}
 		half.index = x.w.index.Within(spansOf(c.Shown))
 		if err := half.fill(ctx); err != nil {
 			return err
@@ -91,7 +91,7 @@ func (x *piece) rest(ctx context.Context) error {
 	}
 	p := *x.part
 	p.schema = x.w.schemaOf(x.schema, left)
-	rest := &piece{by: x.by, part: &p, chunk: x.chunk, room: x.room, step: x.step + ".rest", level: deepest, w: x.w, index: x.index}
+	rest := &piece{by: x.by, part: &p, chunk: x.chunk, room: x.room, step: x.step + ".rest", level: deepest, w: x.w, keys: x.keys, index: x.index}
 	x.trace.add(&trace.Split{Request: x.step, Chunks: 1, Why: "the reply was cut short; asked for " + strings.Join(left, ", ") + " again"})
 	if err := rest.fill(ctx); err != nil {
 		return err

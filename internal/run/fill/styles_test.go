@@ -73,6 +73,23 @@ func TestAPartThatFails(t *testing.T) {
 	assert.Equal(t, "/bays syntax", fmt.Sprint(line.Problems[0].Path, " ", line.Problems[0].Code()))
 }
 
+// A group that links to another is asked for behind it, with the keys that were
+// found.
+func TestLinksAreShownWhatTheyPointTo(t *testing.T) {
+	var about atomic.Value
+	line, _ := answering(t, "schema: s\nfields:\n  jobs: {list: Work., fields: {what: What., lamp: {link: The lamp., to: 'lamps[].no'}}}\n  lamps: {list: Lamps., key: [no], fields: {no: Number., lit: {boolean: Lit.}}}\n", write(t, "a.txt", "Lamps A7 and B2 are lit.\nWork: glaze A7\n"),
+		prompt.Settings{Layout: "rows", Style: prompt.ByGroup}, project.Model{Shape: "plain"}, func(w http.ResponseWriter, body string) {
+			if strings.Contains(body, "- jobs (list)") {
+				about.Store(body)
+				say(w, `{"jobs": [{"what": "glaze", "lamp": "A7"}]}`, "stop")
+				return
+			}
+			say(w, `{"lamps": [{"no": "A7", "lit": true}, {"no": "B2", "lit": null}]}`, "stop")
+		})
+	assert.Equal(t, `{"jobs":[{"what":"glaze","lamp":"A7"}],"lamps":[{"no":"A7","lit":true},{"no":"B2","lit":null}]}`, line.Record.String())
+	assert.Contains(t, about.Load(), `# Known already\n{\"lamps\":[{\"no\":\"A7\"},{\"no\":\"B2\"}]}`)
+}
+
 // Pointers copy from the source, whole lines without their label; a pointer to
 // nothing is no value of the document.
 func TestPointers(t *testing.T) {

@@ -40,11 +40,7 @@ func TestWhole(t *testing.T) {
 		{"1.2 million", none, "1200000"}, {"3 Mio.", none, "3000000"}, {"12k", none, "12000"}, {"2,5 Mrd.", none, "2500000000"},
 		{"4-6", none, ""}, {"4 or 6", none, ""}, {"about 4", none, ""}, {"FB-12", none, ""}, {"", none, ""}, {"-", none, ""}, {"12:30", none, ""}, {"3.4.2031", none, ""},
 	} {
-		var got []string
-		for _, n := range Whole(c.text, c.as, false) {
-			got = append(got, n)
-		}
-		assert.Equal(t, c.want, strings.Join(got, " "), "%q %v", c.text, c.as)
+		assert.Equal(t, c.want, strings.Join(Whole(c.text, c.as, false), " "), "%q %v", c.text, c.as)
 	}
 	assert.Equal(t, []string{"1250"}, Whole("1.250", none, true), "a whole number has no decimals")
 }
