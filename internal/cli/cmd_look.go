@@ -118,10 +118,12 @@ func (a *app) printCost(m *project.Model, planned []fill.Planned, nth int) {
 		total += model.TokensOf(one.Request)
 		replies += one.Request.MaxTokens
 	}
-	what := plural(total, "token")
+	one := planned[nth-1]
+	what := fmt.Sprintf("%s, the first %s the same for every document,", plural(total, "token"), thousands(model.CommonTokens(one.Request)))
 	if len(planned) > 1 {
-		what = fmt.Sprintf("request %d of %d (%s); in total %s", nth, len(planned), planned[nth-1].Step, what)
+		what = fmt.Sprintf("request %d of %d (%s): %s, the first %s the same for every document; in total %s", nth, len(planned), one.Step,
+			plural(model.TokensOf(one.Request), "token"), thousands(model.CommonTokens(one.Request)), plural(total, "token"))
 	}
 	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to model %s, shape %s; replies of up to %s tokens: cost %s to %s", what,
-		m.Entry, planned[nth-1].Request.Shape(), thousands(replies), money(model.Cost(m, total, 0)), money(model.Cost(m, total, replies)))))
+		m.Entry, one.Request.Shape(), thousands(replies), money(model.Cost(m, total, 0)), money(model.Cost(m, total, replies)))))
 }

@@ -2,8 +2,6 @@ package answer
 
 import (
 	"encoding/csv"
-	"regexp"
-	"strconv"
 	"strings"
 
 	"filler/internal/base/value"
@@ -12,81 +10,20 @@ import (
 // Dressed is what stands around or before the lines of an answer and is none of it.
 const Dressed = "dressed"
 
-var (
-	ansiCode   = regexp.MustCompile("\x1b\\[[0-9;]*[A-Za-z]")
-	lineNumber = regexp.MustCompile(`^\s*(\d+)\s*(?:[|:.)│]\s?|\s{1,4}|$)`)
-)
-
-// undressed takes terminal escape sequences, marks of quoted or added lines, and line
-// numbers off a text, where every line has them.
+// undressed puts ordinary colons and commas where a reply has wide ones, and takes
+// the marks of a formula off it.
 func undressed(text string) (string, []Deviation) {
 	var deviations []Deviation
 	took := func(what string) { deviations = append(deviations, Deviation{Kind: Dressed, Note: what}) }
-	if ansiCode.MatchString(text) {
-		text = ansiCode.ReplaceAllString(text, "")
-		took("terminal escape sequences")
-	}
 	if trimmed := strings.TrimSpace(text); strings.HasPrefix(trimmed, `\[`) && strings.HasSuffix(trimmed, `\]`) {
 		text = trimmed[2 : len(trimmed)-2]
 		took("the marks of a formula")
-	}
-	for _, sign := range []string{">", "+"} {
-		if bare, ok := withoutMark(text, sign); ok {
-			text = bare
-			took("the sign " + sign + " before each line")
-		}
-	}
-	if bare, ok := withoutNumbers(text); ok {
-		text = bare
-		took("the numbers of the lines")
 	}
 	if strings.Contains(text, `"：`) && !strings.Contains(text, `":`) {
 		text = strings.NewReplacer(`"：`, `":`, `"，`, `",`, `}，`, `},`, `]，`, `],`, `，"`, `,"`, `， "`, `, "`).Replace(text)
 		took("wide colons and commas")
 	}
 	return text, deviations
-}
-
-// fewLines is from how many lines on what all of them begin with is a mark.
-const fewLines = 3
-
-func withoutMark(text, sign string) (string, bool) {
-	lines := strings.Split(text, "\n")
-	n := 0
-	for i, line := range lines {
-		if strings.TrimSpace(line) == "" {
-			continue
-		}
-		rest, ok := strings.CutPrefix(strings.TrimLeft(line, " \t"), sign)
-		if !ok || rest != "" && rest[0] != ' ' && rest[0] != '\t' && rest[0] != '\r' {
-			return text, false
-		}
-		n++
-		lines[i] = strings.TrimPrefix(rest, " ")
-	}
-	return strings.Join(lines, "\n"), n >= fewLines
-}
-
-// withoutNumbers takes the numbers off lines that are counted through.
-func withoutNumbers(text string) (string, bool) {
-	if len(text) > maxOutlineLine*1000 {
-		return text, false
-	}
-	lines := strings.Split(strings.TrimRight(text, "\n"), "\n")
-	next := -1
-	for i, line := range lines {
-		m := lineNumber.FindStringSubmatchIndex(line)
-		if m == nil {
-			return text, false
-		}
-		n, err := strconv.Atoi(line[m[2]:m[3]])
-		if err != nil || next >= 0 && n != next {
-			return text, false
-		}
-		next = n + 1
-		lines[i] = line[m[1]:]
-	}
-	return strings.Join(lines, "\n"), len(lines) >= fewLines
 }
 
 // fromCSV reads lines with commas, semicolons or tabs between the values, below a

@@ -356,6 +356,14 @@ func TokensOf(req *exchange.Request) int {
 	return tokens.Count(string(text)) + pictures*perPicture
 }
 
+// CommonTokens counts what a request has in common with those for all other
+// documents, and begins with: what a server that keeps prompts need not read twice.
+func CommonTokens(req *exchange.Request) int {
+	common := *req
+	common.Messages = slices.DeleteFunc(slices.Clone(req.Messages), func(m exchange.Message) bool { return m.Role != "system" })
+	return TokensOf(&common)
+}
+
 // Guess is TokensOf by bytes alone, near enough and fast.
 func Guess(req *exchange.Request) int {
 	text, pictures := req.Weigh()

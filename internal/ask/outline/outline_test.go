@@ -11,6 +11,7 @@ import (
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
+	"filler/internal/source/layout"
 )
 
 var leafTypes = []schema.Type{schema.Text, schema.Integer, schema.Number, schema.Boolean, schema.Date, schema.Time, schema.DateTime, schema.Choice, schema.Money, schema.Quantity}
@@ -239,4 +240,36 @@ func FuzzRead(f *testing.F) {
 		ReadRecords(text)
 		ReadLines(text)
 	})
+}
+
+// A long line is shown in pieces behind the ids of their first words, and is one
+// line when it is read.
+func TestLinesInPieces(t *testing.T) {
+	r := rand.New(rand.NewPCG(31, 32))
+	for range 300 {
+		var text []string
+		for range 1 + r.IntN(5) {
+			words := make([]string, r.IntN(60))
+			for i := range words {
+				words[i] = fmt.Sprint("w", i+1)
+			}
+			text = append(text, strings.Join(words, " "))
+		}
+		var shown strings.Builder
+		for i, l := range text {
+			layout.WriteLine(&shown, i, "", l)
+		}
+		for l := range strings.Lines(shown.String()) {
+			id, rest, _ := strings.Cut(strings.TrimSpace(l), " ")
+			require.LessOrEqual(t, len(strings.Fields(l)), 17)
+			if _, n, ok := strings.Cut(id, "."); ok {
+				require.True(t, strings.HasPrefix(rest+" ", "w"+n+" "), l)
+			}
+		}
+		all, without := ReadLines(strings.TrimSuffix(shown.String(), "\n"))
+		require.Equal(t, strings.Join(text, "\n"), without)
+		for i, l := range all {
+			require.Equal(t, Line{layout.LineID(i), text[i]}, l)
+		}
+	}
 }

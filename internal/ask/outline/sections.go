@@ -90,16 +90,24 @@ func ReadAgain(text string) (again bool, fields string) {
 // its place on the page in brackets where it is known, and its text.
 type Line struct{ ID, Text string }
 
-var lineWithID = regexp.MustCompile(`^(L[0-9]{1,6}) (?:\[[0-9, .-]+\] )?(.*)$`)
+var lineWithID = regexp.MustCompile(`^(L[0-9]{1,6})(\.[0-9]{1,4})? (?:\[[0-9, .-]+\] )?(.*)$`)
 
 // ReadLines gives the lines of a document that is shown with ids, and the
-// document without them; none where fewer than eight lines in ten have one.
+// document without them; none where fewer than eight lines in ten have one. The
+// pieces of a long line, behind the ids of their first words, are one line.
 func ReadLines(doc string) (all []Line, without string) {
-	lines := strings.Split(doc, "\n")
-	for i, l := range lines {
-		if m := lineWithID.FindStringSubmatch(l); m != nil {
-			all = append(all, Line{m[1], m[2]})
-			lines[i] = m[2]
+	var lines []string
+	for l := range strings.SplitSeq(doc, "\n") {
+		m := lineWithID.FindStringSubmatch(l)
+		switch last := len(all) - 1; {
+		case m == nil:
+			lines = append(lines, l)
+		case m[2] != "" && last >= 0 && all[last].ID == m[1] && lines[len(lines)-1] == all[last].Text:
+			all[last].Text += " " + m[3]
+			lines[len(lines)-1] = all[last].Text
+		default:
+			all = append(all, Line{m[1], m[3]})
+			lines = append(lines, m[3])
 		}
 	}
 	if len(all) == 0 || len(all)*10 < len(lines)*8 {

@@ -13,6 +13,7 @@ package prompt
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 
 	"filler/internal/ask/outline"
@@ -179,6 +180,9 @@ func howToOne(s *schema.Schema) string {
 	return rest
 }
 
+// goesOn finds a line that is shown in pieces.
+var goesOn = regexp.MustCompile(`(?m)^L[0-9]+\.13 `)
+
 // documentSection fences the document, or what is shown of it, as data.
 func documentSection(d *document.Document, layout string, c *Chunk) string {
 	var shown string
@@ -194,6 +198,9 @@ func documentSection(d *document.Document, layout string, c *Chunk) string {
 		if d.Layout != nil {
 			how = " Each line stands behind its id, such as L12, and its place on the page in pixels [left, top, right, bottom]; neither is part of the text."
 		}
+	}
+	if layout == "boxes" && goesOn.MatchString(shown) {
+		how += " A long line goes on behind the id of its next word, such as L12.13."
 	}
 	if d.IsOCR() {
 		how += " It was read by OCR: a letter that was plainly misread is put right in figures, dates and codes, and nowhere else."

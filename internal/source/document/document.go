@@ -19,7 +19,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"fmt"
 	"io"
 	"os"
 	"path/filepath"
@@ -65,7 +64,7 @@ func (d *Document) Show(r layout.Rendering) string {
 		for l := range strings.SplitSeq(strings.TrimSuffix(d.Text, "\n"), "\n") {
 			n++
 			if r.Span == nil || r.Span.Holds(at) {
-				fmt.Fprintf(&b, "%s %s\n", layout.LineID(n-1), l)
+				layout.WriteLine(&b, n-1, "", l)
 			}
 			at += len(l) + 1
 		}

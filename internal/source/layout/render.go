@@ -6,6 +6,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 )
 
@@ -134,10 +135,49 @@ func (t *view) boxes() string {
 			fmt.Fprintf(&b, "page %d of %d (%d x %d)\n", page, len(t.Pages), t.Pages[page-1].Width, t.Pages[page-1].Height)
 		}
 		if words := t.words(l); len(words) > 0 {
-			fmt.Fprintf(&b, "%s [%d,%d,%d,%d] %s\n", LineID(i), l.Box[0], l.Box[1], l.Box[2], l.Box[3], strings.Join(words, " "))
+			place := fmt.Sprintf("[%d,%d,%d,%d] ", l.Box[0], l.Box[1], l.Box[2], l.Box[3])
+			WriteLine(&b, i, place, strings.Join(words, " "))
 		}
 	}
 	return b.String()
+}
+
+// A line of more words than longLine is shown in pieces, so that nobody has to
+// count further than a few.
+const (
+	longLine  = 16
+	pieceLine = 12
+)
+
+// WriteLine writes a line of the text behind its id and its place. A long one goes
+// on in lines of their own, each behind the id of its first word: L3.13.
+func WriteLine(b *strings.Builder, i int, place, text string) {
+	b.WriteString(LineID(i) + " " + place)
+	left, word := len(strings.Fields(text)), 1
+	for left > longLine {
+		at := wordsEnd(text, pieceLine)
+		b.WriteString(text[:at] + "\n")
+		text = strings.TrimLeftFunc(text[at:], unicode.IsSpace)
+		left, word = left-pieceLine, word+pieceLine
+		fmt.Fprintf(b, "%s.%d ", LineID(i), word)
+	}
+	b.WriteString(text + "\n")
+}
+
+// wordsEnd gives where the nth word of a text ends.
+func wordsEnd(text string, n int) int {
+	in := false
+	for at, r := range text {
+		if space := unicode.IsSpace(r); space == in {
+			if in {
+				if n--; n == 0 {
+					return at
+				}
+			}
+			in = !in
+		}
+	}
+	return len(text)
 }
 
 // LineID gives the short id of a line by its index.
