@@ -165,6 +165,11 @@ func (w *filling) ask(ctx context.Context, by *Model) (code record.Code, why str
 	}
 	w.problems = w.check(&w.record)
 	w.trace.add(&trace.Checked{Problems: w.problems})
+	for _, x := range pieces {
+		if x.unstated { // the question has been answered, and is not put in another way
+			w.insists[value.Pointer("/"+strings.ReplaceAll(x.field.Path, ".", "/"))] = true
+		}
+	}
 	return "", "", w.repair(ctx, by)
 }
 

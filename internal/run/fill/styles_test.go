@@ -90,6 +90,22 @@ func TestLinksAreShownWhatTheyPointTo(t *testing.T) {
 	assert.Contains(t, about.Load(), `# Known already\n{\"lamps\":[{\"no\":\"A7\"},{\"no\":\"B2\"}]}`)
 }
 
+// A question that was answered with nothing is not asked again in another style.
+func TestNothingIsAnAnswer(t *testing.T) {
+	var asked atomic.Int32
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		asked.Add(1)
+		say(w, "not stated", "stop")
+	}))
+	t.Cleanup(server.Close)
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: {text: Name., required: true, evidence: inferred, basis: true}\n"))
+	require.NoError(t, err)
+	line, _ := fillOne(t, Setup{Schema: s, Model: &project.Model{Entry: "m", Name: "m", At: server.URL, Shape: "plain", Reply: 500}, Rounds: 2,
+		Pace: project.Pace{AtOnce: 1, Attempts: 1, Timeout: 2 * time.Second}, Settings: prompt.Settings{Layout: "rows", Style: prompt.ByField}}, write(t, "a.txt", "A plank over a brook.\n"))
+	assert.Equal(t, "/name missing", fmt.Sprint(line.Problems[0].Path, " ", line.Problems[0].Code()))
+	assert.EqualValues(t, 1, asked.Load())
+}
+
 // Pointers copy from the source, whole lines without their label; a pointer to
 // nothing is no value of the document.
 func TestPointers(t *testing.T) {
