@@ -13,6 +13,7 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -72,6 +73,17 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 		for body, n := range p.answered {
 			if n > 1 {
 				ts.Fatalf("a request was answered %d times: %.200s", n, body)
+			}
+		}
+	},
+	// unseen TEXT checks that no request held a text.
+	"unseen": func(ts *testscript.TestScript, _ bool, args []string) {
+		p := servers[ts.Getenv("WORK")]
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		for body := range p.answered {
+			if strings.Contains(body, args[0]) {
+				ts.Fatalf("a request held %q: %.300s", args[0], body)
 			}
 		}
 	},
@@ -211,11 +223,18 @@ func TestProjects(t *testing.T) {
 	}
 }
 
-// TestInterrupted stops a run as Ctrl-C does: it ends soon, says how to go on,
-// and the next go completes it.
+// TestInterrupted stops a run as Ctrl-C does, as a terminal that goes away does, and
+// as a machine that shuts down: it ends soon, says how to go on, and the next go
+// completes it.
 func TestInterrupted(t *testing.T) {
-	dir := t.TempDir()
 	filler := build(t)
+	for _, sig := range []os.Signal{os.Interrupt, syscall.SIGHUP, syscall.SIGTERM} {
+		t.Run(sig.String(), func(t *testing.T) { stopped(t, filler, sig) })
+	}
+}
+
+func stopped(t *testing.T, filler string, sig os.Signal) {
+	dir := t.TempDir()
 	p := &plainServer{limit: -1, answered: map[string]int{}, delay: 60 * time.Millisecond}
 	s := httptest.NewServer(p)
 	defer s.Close()
@@ -232,11 +251,11 @@ func TestInterrupted(t *testing.T) {
 		}
 		time.Sleep(time.Millisecond)
 	}
-	cmd.Process.Signal(os.Interrupt)
+	cmd.Process.Signal(sig)
 	err := cmd.Wait()
 	said := cmd.Stderr.(*strings.Builder).String()
 	if cmd.ProcessState.ExitCode() != 1 || !strings.Contains(said, "continue with `filler fill --resume=1`") {
-		t.Fatalf("after an interrupt: %v\n%s", err, said)
+		t.Fatalf("after the signal: %v\n%s", err, said)
 	}
 	fills(t, dir, filler, "fill", "--resume", "-o", "all.jsonl")
 	data, _ := os.ReadFile(dir + "/all.jsonl")

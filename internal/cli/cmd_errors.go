@@ -2,7 +2,6 @@ package cli
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -103,7 +102,7 @@ func (a *app) errors(ctx context.Context, o finding, runName string) error {
 			return err
 		}
 		defer done()
-		finder.Source = a.sourceReader(ctx, w, r)
+		finder.Source = a.sourceReader(ctx, w, r, o.recordsFile)
 	}
 	fixer := score.NewFixer(w.schema)
 	var all []score.LeafError
@@ -155,16 +154,14 @@ func (a *app) found(w *work, o finding, runName string, finder *score.Finder, do
 }
 
 // sourceReader reads the documents of records by their ids, for several at a time.
-func (a *app) sourceReader(ctx context.Context, w *work, r *document.Reader) func(id string) (*document.Document, error) {
+// from is the file that names them, or what stands in its place.
+func (a *app) sourceReader(ctx context.Context, w *work, r *document.Reader, from string) func(id string) (*document.Document, error) {
 	var mu sync.Mutex // of the project's tables, which are read when first asked for
 	return func(id string) (*document.Document, error) {
 		mu.Lock()
-		found, err := w.one(id)
+		found := w.sourceOf(id, from)
 		mu.Unlock()
-		if err != nil || len(found) != 1 {
-			return nil, errors.Join(err, errors.New("not found"))
-		}
-		return r.Read(ctx, found[0])
+		return r.Read(ctx, found)
 	}
 }
 

@@ -59,7 +59,7 @@ func (a *app) goldDesk(ctx context.Context) (*work, gold.Set, func(id string) (*
 	if err != nil {
 		return nil, nil, nil, nil, err
 	}
-	return w, set, a.sourceReader(ctx, w, r), done, nil
+	return w, set, a.sourceReader(ctx, w, r, dir), done, nil
 }
 
 // existing loads the gold that is there; none is no fault.
@@ -194,7 +194,7 @@ func (a *app) goldCheck(ctx context.Context, names []string, o looking, asJSON b
 		return err
 	}
 	defer done()
-	source := a.sourceReader(ctx, w, r)
+	source := a.sourceReader(ctx, w, r, path)
 	ids, err := named(set, names)
 	if err != nil {
 		return err

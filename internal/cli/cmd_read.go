@@ -4,13 +4,13 @@ import (
 	"context"
 	"fmt"
 	"image/png"
-	"os"
 	"regexp"
 	"strings"
 	"unicode/utf8"
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/base/process"
 	"filler/internal/base/project"
 	"filler/internal/base/tokens"
 	"filler/internal/base/value"
@@ -305,12 +305,9 @@ func (a *app) draw(ctx context.Context, o *reading, r *document.Reader, d *docum
 		return err
 	}
 	img := report.Page(d.Layout, page, picture)
-	f, err := os.Create(o.image)
+	f, err := process.Begin(o.image, false)
 	if err == nil {
-		err = png.Encode(f, img)
-		if cerr := f.Close(); err == nil {
-			err = cerr
-		}
+		err = f.Commit(png.Encode(f, img))
 	}
 	if err != nil {
 		return &document.Error{File: o.image, Msg: "can't be written", Hint: "check that its folder is there and may be written"}

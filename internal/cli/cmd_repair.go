@@ -168,11 +168,12 @@ func (a *app) prepareRepair(o repairing, w *work, l store.Store, r *document.Rea
 	if err != nil {
 		return nil, err
 	}
-	return w.beginGiven(filler, &fill.Repair{Lines: lines}, o.name, lines)
+	return w.beginGiven(filler, &fill.Repair{Lines: lines}, o.name, o.recordsFile, lines)
 }
 
-// beginGiven starts a run over existing records.
-func (w *work) beginGiven(f *fill.Filler, do fill.Work, name string, lines []record.Line) (*begun, error) {
+// beginGiven starts a run over existing records, from a file or of the run
+// database.
+func (w *work) beginGiven(f *fill.Filler, do fill.Work, name, from string, lines []record.Line) (*begun, error) {
 	b := fill.Beginning{Name: name}
 	if w.project != nil && len(lines) > 0 && lines[0].Run > 0 { // it covers what the older run covers
 		if old, err := f.Ledger.Find(fmt.Sprint(lines[0].Run)); err == nil {
@@ -181,14 +182,18 @@ func (w *work) beginGiven(f *fill.Filler, do fill.Work, name string, lines []rec
 	}
 	sources := make([]document.Source, len(lines))
 	for i := range lines {
-		sources[i] = w.sourceOf(lines[i].Document)
+		sources[i] = w.sourceOf(lines[i].Document, from)
 	}
 	return begin(f, do, b, sources)
 }
 
-// sourceOf gives the document of a record by its id. One that is gone keeps its
+// sourceOf gives the document of a record by its id, as the file with the record
+// may name it; "" is the run database, which the user filled. One that is gone keeps its
 // id, and reading it says so.
-func (w *work) sourceOf(id string) document.Source {
+func (w *work) sourceOf(id, file string) document.Source {
+	if file != "" {
+		return w.byID(id, file)
+	}
 	if found, err := w.one(id); err == nil && len(found) == 1 {
 		return found[0]
 	}

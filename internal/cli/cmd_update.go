@@ -178,7 +178,7 @@ func (a *app) prepareUpdate(o updating, w *work, l store.Store, r *document.Read
 	if err != nil {
 		return nil, err
 	}
-	return w.beginGiven(filler, do, o.name, do.Lines)
+	return w.beginGiven(filler, do, o.name, o.recordsFile, do.Lines)
 }
 
 // maxListed bounds how many conflicts are named one by one.

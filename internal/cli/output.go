@@ -2,9 +2,10 @@ package cli
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
+	"io"
 	"os"
-	"path/filepath"
 
 	"filler/internal/base/process"
 	"filler/internal/run/fill"
@@ -15,9 +16,9 @@ import (
 // output is the file that records go to: written to a temporary file beside it
 // and renamed when complete, so that an older file is never half overwritten.
 type output struct {
-	path string
-	temp *os.File
-	bare bool // temp is the file itself: a device or a pipe
+	path  string
+	whole *process.Writing // a file
+	pipe  *os.File         // a device or a pipe
 }
 
 func openOutput(path string) (*output, error) {
@@ -32,34 +33,27 @@ func openOutput(path string) (*output, error) {
 		if err != nil {
 			return nil, &document.Error{File: path, Msg: "can't be written", Hint: "check its permissions"}
 		}
-		return &output{path, file, true}, nil
+		return &output{path: path, pipe: file}, nil
 	}
-	if target, err := filepath.EvalSymlinks(path); err == nil {
-		path = target
-	}
-	temp, err := process.Temp(filepath.Dir(path), "")
+	whole, err := process.Begin(path, false)
 	if err != nil {
 		return nil, &document.Error{File: path, Msg: "can't be written", Hint: "check that its folder is there and may be written"}
 	}
-	return &output{path, temp, false}, nil
+	return &output{path: path, whole: whole}, nil
 }
 
 // write writes the records of a run in document order.
 func (o *output) write(f *fill.Filler, run int64, bare bool) error {
-	w := bufio.NewWriter(o.temp)
+	to, finish := io.Writer(o.pipe), func(err error) error { return errors.Join(err, o.pipe.Close()) }
+	if o.whole != nil {
+		to, finish = o.whole, o.whole.Commit
+	}
+	w := bufio.NewWriter(to)
 	err := f.Ledger.Records(run, 0, func(r store.Record) error { return writeLine(w, f.Schema, run, r, bare) })
 	if err == nil {
 		err = w.Flush()
 	}
-	if err == nil && !o.bare {
-		err = o.temp.Chmod(0o644)
-	}
-	if cerr := o.temp.Close(); err == nil {
-		err = cerr
-	}
-	if err == nil && !o.bare {
-		err = os.Rename(o.temp.Name(), o.path)
-	}
+	err = finish(err)
 	if err != nil {
 		return &document.Error{File: o.path, Msg: "can't be written (is the disk full?)", Hint: fmt.Sprintf("the records are in the ledger; `filler fill --resume=%d -o FILE` writes them again", run)}
 	}
@@ -68,11 +62,10 @@ func (o *output) write(f *fill.Filler, run int64, bare bool) error {
 
 // abandon removes what was not renamed into place.
 func (o *output) abandon() {
-	if o.temp == nil {
-		return
-	}
-	o.temp.Close()
-	if !o.bare {
-		os.Remove(o.temp.Name())
+	switch {
+	case o.whole != nil:
+		o.whole.Abandon()
+	case o.pipe != nil:
+		o.pipe.Close()
 	}
 }

@@ -6,12 +6,12 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
-	"os"
 	"slices"
 	"strconv"
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/base/process"
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/run/fill"
@@ -41,15 +41,13 @@ func (o *filling) check(cmd *cobra.Command, args []string) error {
 
 // writeRecording keeps a run's exchanges in a file.
 func writeRecording(f *fill.Filler, run int64, file string) error {
-	out, err := os.Create(file)
+	out, err := process.Begin(file, true)
 	if err == nil {
 		w := bufio.NewWriter(out)
 		if err = f.Record(run, w); err == nil {
 			err = w.Flush()
 		}
-		if cerr := out.Close(); err == nil {
-			err = cerr
-		}
+		err = out.Commit(err)
 	}
 	if err != nil {
 		return &document.Error{File: file, Msg: "the exchanges can't be saved here", Hint: "check that its folder exists and can be written; the run itself is in the ledger"}

@@ -66,12 +66,12 @@ func (p *progress) onTerminal(now job.Progress) {
 		return
 	}
 	if p.bar == nil {
-		p.bar = progressbar.NewOptions(now.All, progressbar.OptionSetWriter(p.a.err), progressbar.OptionSetWidth(24),
+		p.bar = progressbar.NewOptions(now.All, progressbar.OptionSetWriter(p.a.err.(*screen).to), progressbar.OptionSetWidth(24),
 			progressbar.OptionClearOnFinish(), progressbar.OptionSetElapsedTime(false), progressbar.OptionSetPredictTime(false),
 			progressbar.OptionThrottle(80*time.Millisecond),
 			progressbar.OptionSetTheme(progressbar.Theme{Saucer: "▪", SaucerPadding: "·", BarStart: "", BarEnd: ""}))
 	}
-	p.bar.Describe(p.line(now))
+	p.bar.Describe(visible(p.line(now)))
 	_ = p.bar.Set(now.Done)
 }
 

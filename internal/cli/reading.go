@@ -158,7 +158,7 @@ func (a *app) reader(w *work, o *looking) (*document.Reader, func(), error) {
 		a.parsed = false
 		return nil, done, err
 	}
-	r := &document.Reader{Links: o.links, DropRunning: o.dropRunning, Web: &fetch.Kept{Fresh: o.refetch}}
+	r := &document.Reader{Links: o.links, DropRunning: o.dropRunning, Web: &fetch.Kept{Fresh: o.refetch, Named: w.userNamed}}
 	if w.project == nil {
 		if dir, err := os.UserCacheDir(); err == nil {
 			r.Keep, r.Web.Dir = filepath.Join(dir, "filler", "ocr"), filepath.Join(dir, "filler", "web")
@@ -169,7 +169,7 @@ func (a *app) reader(w *work, o *looking) (*document.Reader, func(), error) {
 	keep := filepath.Join(w.project.Dir, ".filler")
 	r.Keep, r.Web.Dir = filepath.Join(keep, "ocr"), filepath.Join(keep, "web")
 	r.Links, r.DropRunning = r.Links || about.Links, r.DropRunning || about.DropRunning
-	r.Limits = document.Limits(about.Limits)
+	r.Limits, r.Web.Allow = document.Limits(about.Limits), about.Fetch
 	var err error
 	r.Engine, done, err = w.engine(about.OCR)
 	return r, done, err

@@ -5,13 +5,17 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"runtime"
+	"slices"
 	"strings"
 
 	"filler/internal/ask/model"
 	"filler/internal/base/place"
 	"filler/internal/base/project"
+	"filler/internal/base/secret"
 	"filler/internal/schema"
 	"filler/internal/source/document"
+	"filler/internal/source/fetch"
 	"filler/internal/store"
 	"filler/internal/store/sqlite"
 )
@@ -21,8 +25,9 @@ import (
 type work struct {
 	project *project.Project // nil without one
 	schema  *schema.Schema
-	root    string  // the folder that document ids are relative to
-	leftOut []error // rows and tables that can't be documents
+	root    string          // the folder that document ids are relative to
+	leftOut []error         // rows, tables and links that can't be documents
+	typed   map[string]bool // addresses that the command line names
 }
 
 // find gives the project at hand, at the job that is meant.
@@ -56,6 +61,7 @@ func (a *app) open(schemaFile string) (*work, error) {
 	switch {
 	case err == nil:
 		w.project, w.root = p, p.Dir
+		a.warnOpenKeys(p.Dir)
 		if schemaFile == "" {
 			schemaFile = p.Schema
 		}
@@ -75,10 +81,27 @@ func (a *app) anywhere() (*work, error) {
 	switch {
 	case err == nil:
 		w.project, w.root = p, p.Dir
+		a.warnOpenKeys(p.Dir)
 	case !errors.As(err, &none):
 		return nil, err
 	}
 	return w, nil
+}
+
+// warnOpenKeys says if others than the user can read or change the keys of a
+// project.
+func (a *app) warnOpenKeys(dir string) {
+	file := filepath.Join(dir, ".env")
+	info, err := os.Stat(file)
+	if err != nil || runtime.GOOS == "windows" {
+		return
+	}
+	switch mode := info.Mode().Perm(); {
+	case mode&0o022 != 0:
+		a.notef("warning: %s: others can change the keys in it; `chmod 600 %s`\n", file, file)
+	case mode&0o044 != 0:
+		a.notef("warning: %s: others can read the keys in it; `chmod 600 %s`\n", file, file)
+	}
 }
 
 // model gives the model that a flag or the project names.
@@ -205,7 +228,7 @@ func (w *work) named(names []string) ([]document.Source, error) {
 		if len(w.project.Documents) == 0 {
 			return rows, nil
 		}
-		found, err := document.Find(w.root, w.project.Documents)
+		found, err := w.find(w.project.Documents)
 		return append(found, rows...), err
 	}
 	var found []document.Source
@@ -222,15 +245,60 @@ func (w *work) named(names []string) ([]document.Source, error) {
 // one gives the documents that one name stands for: a file, a folder, an
 // address, a table of the project with all its rows, or a row.
 func (w *work) one(name string) ([]document.Source, error) {
+	if document.IsAddress(name) {
+		if w.typed == nil {
+			w.typed = map[string]bool{}
+		}
+		w.typed[fetch.Shown(name)] = true
+	}
 	at := w.locate(name)
 	if t := w.tableAt(at); t != nil {
 		return w.rowsOf(t), nil
 	}
 	if document.IsAddress(name) || !strings.Contains(name, "#") || exists(at) {
-		return document.Find(w.root, []string{at})
+		return w.find([]string{at})
 	}
 	row, err := rowNamed(w.rows(), name)
 	return []document.Source{row}, err
+}
+
+// find gives the documents that paths stand for. What is wrong with single ones is
+// told when the sources are known, and the others go on.
+func (w *work) find(names []string) ([]document.Source, error) {
+	found, err := document.Find(w.root, names)
+	var faults document.LeftOut
+	if errors.As(err, &faults) {
+		w.leftOut, err = append(w.leftOut, faults...), nil
+	}
+	return found, err
+}
+
+// byID gives the document that data names: a row of the project's tables, a file of
+// the project, or what filler.yaml names. Without a project it lies in the folder
+// of the file that names it.
+func (w *work) byID(id, from string) document.Source {
+	if w.project == nil {
+		return document.Named(id, filepath.Dir(from))
+	}
+	if strings.Contains(id, "#") && !document.IsAddress(id) {
+		if row, err := rowNamed(w.rows(), id); err == nil {
+			return row
+		}
+	}
+	if document.IsAddress(id) && strings.Contains(id, secret.Mark) { // known again, once the project's addresses are
+		was := w.leftOut
+		_, _ = w.named(nil)
+		w.leftOut = was
+	}
+	return document.Named(id, append([]string{w.root}, w.project.Documents...)...)
+}
+
+// userNamed tells whether the user named an address, on the command line or in
+// filler.yaml.
+func (w *work) userNamed(address string) bool {
+	return w.typed[address] || w.project != nil && slices.ContainsFunc(w.project.Documents, func(d string) bool {
+		return document.IsAddress(d) && fetch.Shown(d) == address
+	})
 }
 
 // tableAt gives the project's table that a path names, or nil.
@@ -280,7 +348,7 @@ func (w *work) rows() []document.Source {
 // when the sources are known, and the other documents go on.
 func (w *work) rowsOf(t *document.Table) []document.Source {
 	rows, err := t.Rows(w.root)
-	var faults document.RowFaults
+	var faults document.LeftOut
 	switch {
 	case errors.As(err, &faults):
 		w.leftOut = append(w.leftOut, faults...)

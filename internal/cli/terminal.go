@@ -64,7 +64,7 @@ func (a *app) paint(t tone, s string) string {
 	case bad:
 		style = style.Foreground(lipgloss.Color("1"))
 	}
-	return style.Render(s)
+	return steering(style.Render(visible(s)))
 }
 
 // paintErr is paint for standard error.
@@ -103,12 +103,14 @@ func (a *app) newTable(heads ...string) *table {
 func (t *table) row(cells ...any) {
 	var row []field
 	for _, c := range cells {
-		switch v := c.(type) {
-		case field:
-			row = append(row, v)
-		default:
-			row = append(row, field{text: fmt.Sprint(v)})
+		cell, is := c.(field)
+		if !is {
+			cell = field{text: fmt.Sprint(c)}
 		}
+		if t.a.term.out { // as wide as it will be shown
+			cell.text = visible(cell.text)
+		}
+		row = append(row, cell)
 	}
 	t.rows = append(t.rows, row)
 }
@@ -247,6 +249,7 @@ func (a *app) sayf(format string, args ...any) {
 		a.printf("%s\n", text)
 		return
 	}
+	text = visible(text)
 	line, width := "", a.term.width
 	for _, word := range strings.Fields(text) {
 		if line != "" && lipgloss.Width(line)+1+lipgloss.Width(word) > width {

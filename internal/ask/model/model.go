@@ -86,13 +86,8 @@ type Way struct {
 func New(m *project.Model, way Way, pace project.Pace, keeper Keeper) *Client {
 	way.Base = strings.TrimRight(way.Base, "/")
 	c := &Client{model: m, way: way, pace: pace, keeper: keeper, http: fetch.New(pace.AtOnce), shown: secret.Address(way.Base)}
-	texts := append(secret.OfAddress(way.Base), way.Key)
-	for name, text := range m.Headers {
-		if secret.IsHeader(name) {
-			texts = append(texts, text)
-		}
-	}
-	c.secrets = secret.NewSet(texts...)
+	c.secrets = secret.NewSet(append(append(secret.OfAddress(way.Base), way.Key), secret.OfHeaders(m.Headers)...)...)
+	c.http.Clean = c.secrets.Strike
 	if pace.PerMinute > 0 {
 		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
 	}
@@ -281,7 +276,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 	if req.Stream = c.model.Stream && !c.whole.Load(); req.Stream {
 		client.Watch = func() fetch.Watcher { return c.way.Codec.Streamed() }
 	}
-	status, raw, err := client.Post(ctx, c.way.Base+c.way.Codec.Path(), c.headers(), c.way.Codec.Sent(req))
+	status, raw, err := client.Post(ctx, c.url(), c.headers(), c.way.Codec.Sent(req))
 	if err == nil && req.Stream && status == http.StatusBadRequest && aboutStreams.MatchString(c.way.Codec.Refusal(raw)) {
 		c.whole.Store(true) // the server does not stream: ask for the answer in one piece
 		return c.send(ctx, call, key, req, parts)
@@ -293,11 +288,10 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 	case err != nil:
 		return nil, c.unanswered(ctx, err)
 	}
-	raw = c.strike(raw)
 	if status != http.StatusOK {
 		return nil, c.refused(status, raw, req.Shape())
 	}
-	if read == nil || !c.secrets.Empty() { // a page, or a body out of which the key was struck
+	if read == nil { // a page
 		if read, err = c.way.Codec.Read(raw); err != nil {
 			return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.shown, err), Hint: checkAddress, Fatal: true, Err: err}
 		}
@@ -399,10 +393,18 @@ func (c *Client) headers() map[string]string {
 	return h
 }
 
-// strike takes the secrets out of what a server sent.
-func (c *Client) strike(body []byte) []byte { return c.secrets.Strike(body) }
+// url gives where requests go: the codec's path behind that of the address, before
+// its query.
+func (c *Client) url() string {
+	base, query, has := strings.Cut(c.way.Base, "?")
+	base = strings.TrimRight(base, "/") + c.way.Codec.Path()
+	if has {
+		base += "?" + query
+	}
+	return base
+}
 
-// clean takes them out of what is said about it.
+// clean takes the secrets out of what is said about an exchange.
 func (c *Client) clean(err error) error {
 	var f *Failure
 	if errors.As(err, &f) {
@@ -416,9 +418,9 @@ func (c *Client) clean(err error) error {
 // exchange puts an attempt and its price into the ledger's words.
 func (c *Client) exchange(call Call, key string, req *exchange.Request, parts [][]byte, t fetch.Try, reply *exchange.Reply) store.Exchange {
 	x := store.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: t.Number, Request: parts,
-		Status: t.Status, Reply: c.strike(t.Body), Took: t.Took}
+		Status: t.Status, Reply: t.Body, Took: t.Took}
 	if t.Err != nil {
-		x.Error = string(c.strike([]byte(t.Err.Error())))
+		x.Error = c.secrets.StrikeText(t.Err.Error())
 	}
 	switch {
 	case t.Status == http.StatusOK:
@@ -459,7 +461,7 @@ func (c *Client) unanswered(ctx context.Context, err error) error {
 	case errors.As(err, &broken):
 		return &Failure{Msg: fmt.Sprintf("%s, in %s", broken, times(c.pace.Attempts)), Hint: "try again with `filler fill --resume`, or raise pace.timeout", Err: err}
 	}
-	return &Failure{Msg: string(c.strike([]byte(err.Error()))), Err: err}
+	return &Failure{Msg: c.secrets.StrikeText(err.Error()), Err: err}
 }
 
 func times(n int) string {

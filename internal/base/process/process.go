@@ -4,6 +4,9 @@
 //
 //   - A process is alive as long as this machine says so; of another machine, or
 //     of another container on this one, nothing is said.
+//   - A file is written beside its place and put there whole, with the mode of the
+//     one that it replaces; a new one honours the umask, and is the user's alone
+//     where it is private.
 //   - A half-written file is named by its process. The next one that writes into
 //     the same folder takes it away, once that process is gone.
 package process
@@ -12,6 +15,9 @@ import (
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
+	"fmt"
+	"io/fs"
+	"math/rand/v2"
 	"os"
 	"path/filepath"
 	"runtime"
@@ -50,10 +56,11 @@ func Alive(pid int) bool {
 // part is how the names of half-written files begin.
 const part = ".filler-part-"
 
-// Temp makes a file in a folder, with a name that ends in end, for what is renamed
-// once it is whole, and takes away what processes of this machine that are gone
-// have left there.
-func Temp(dir, end string) (*os.File, error) {
+// Temp makes a file of the user's own in a folder, with a name that ends in end, and
+// takes away what processes of this machine that are gone have left there.
+func Temp(dir, end string) (*os.File, error) { return temp(dir, end, 0o600) }
+
+func temp(dir, end string, mode os.FileMode) (*os.File, error) {
 	mine := part + Machine() + "-"
 	if left, err := filepath.Glob(filepath.Join(escape(dir), mine+"*")); err == nil {
 		for _, file := range left {
@@ -63,7 +70,13 @@ func Temp(dir, end string) (*os.File, error) {
 			}
 		}
 	}
-	return os.CreateTemp(dir, mine+strconv.Itoa(os.Getpid())+"-*"+end)
+	for tries := 0; ; tries++ {
+		name := fmt.Sprintf("%s%d-%08x%s", mine, os.Getpid(), rand.Uint32(), end)
+		f, err := os.OpenFile(filepath.Join(dir, name), os.O_RDWR|os.O_CREATE|os.O_EXCL, mode)
+		if err == nil || !errors.Is(err, fs.ErrExist) || tries == 100 {
+			return f, err
+		}
+	}
 }
 
 // escape keeps the letters of a folder's name from being read as a pattern.
@@ -71,22 +84,62 @@ func escape(dir string) string {
 	return strings.NewReplacer(`\`, `\\`, "*", `\*`, "?", `\?`, "[", `\[`).Replace(dir)
 }
 
-// WriteFile writes a file whole or not at all, readable by all.
-func WriteFile(file string, data []byte) error {
-	temp, err := Temp(filepath.Dir(file), "")
+// Writing is a file that is being written beside its place.
+type Writing struct {
+	*os.File
+	place string
+}
+
+// Begin begins to write a file. What its place is a link to is replaced, and not
+// the link.
+func Begin(file string, private bool) (*Writing, error) {
+	if target, err := filepath.EvalSymlinks(file); err == nil {
+		file = target
+	}
+	mode := os.FileMode(0o666)
+	if private {
+		mode = 0o600
+	}
+	f, err := temp(filepath.Dir(file), "", mode)
 	if err != nil {
-		return err
+		return nil, err
 	}
-	defer os.Remove(temp.Name())
-	_, err = temp.Write(data)
-	if err == nil {
-		err = temp.Chmod(0o644)
+	if old, err := os.Stat(file); err == nil {
+		if err := f.Chmod(old.Mode().Perm()); err != nil {
+			f.Close()
+			os.Remove(f.Name())
+			return nil, err
+		}
 	}
-	if cerr := temp.Close(); err == nil {
+	return &Writing{f, file}, nil
+}
+
+// Commit puts the file in its place, if it was written without an error.
+func (w *Writing) Commit(err error) error {
+	if cerr := w.Close(); err == nil {
 		err = cerr
 	}
 	if err == nil {
-		err = os.Rename(temp.Name(), file)
+		err = os.Rename(w.Name(), w.place)
+	}
+	if err != nil {
+		os.Remove(w.Name())
 	}
 	return err
+}
+
+// Abandon leaves what stood in its place as it was. After Commit it does nothing.
+func (w *Writing) Abandon() {
+	w.Close()
+	os.Remove(w.Name())
+}
+
+// WriteFile writes a file whole or not at all; a private one for the user alone.
+func WriteFile(file string, data []byte, private bool) error {
+	w, err := Begin(file, private)
+	if err != nil {
+		return err
+	}
+	_, err = w.Write(data)
+	return w.Commit(err)
 }

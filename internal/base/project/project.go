@@ -161,7 +161,7 @@ func Load(file string) (*Project, error) {
 }
 
 func (p *Project) read(root *place.Node) {
-	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "metadata", "limits", "budget", "jobs")
+	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "metadata", "limits", "fetch", "budget", "jobs")
 	for _, n := range root.Pairs() {
 		switch n.Key() {
 		case "schema", "documents", "gold", "metadata", "use":
@@ -177,7 +177,7 @@ func (p *Project) read(root *place.Node) {
 			if r := n.Get("rounds"); r != nil {
 				p.Rounds = r.Int(0)
 			}
-		case "read", "limits", "ocr":
+		case "read", "limits", "fetch", "ocr":
 			p.readReading(n)
 		case "budget":
 			p.Budget = n.Float()
@@ -235,7 +235,7 @@ func (p *Project) readDocuments(n *place.Node) {
 }
 
 func (p *Project) path(name string) string {
-	if name == "" || filepath.IsAbs(name) {
+	if name == "" || filepath.IsAbs(name) || strings.HasPrefix(name, "http://") || strings.HasPrefix(name, "https://") {
 		return name
 	}
 	return filepath.Join(p.Dir, name)

@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/place"
+	"filler/internal/source/fetch"
 )
 
 // Reading is how documents are read.
@@ -15,6 +16,7 @@ type Reading struct {
 	Links       bool   // web pages keep the targets of links
 	DropRunning bool   // running heads and foots are left out
 	Limits      Limits
+	Fetch       []string // hosts and ranges beside the public ones that data may name
 	OCR         OCR
 }
 
@@ -100,10 +102,10 @@ func (p *Project) readTable(n *place.Node) Table {
 	return t
 }
 
-// readReading reads the keys read, limits and ocr.
+// readReading reads the keys read, limits, fetch and ocr.
 func (p *Project) readReading(n *place.Node) {
 	if !n.IsMap() {
-		n.Fault(fmt.Sprintf("%s should hold keys of its own", n.Key()), "write "+map[string]string{"read": "`read: {links: keep}`", "limits": "`limits: {pages: 200}`",
+		n.Fault(fmt.Sprintf("%s should hold keys of its own", n.Key()), "write "+map[string]string{"read": "`read: {links: keep}`", "limits": "`limits: {pages: 200}`", "fetch": "`fetch: {allow: [host.example]}`",
 			"ocr": "`ocr: {languages: [eng]}`, or leave it out for tesseract"}[n.Key()])
 		return
 	}
@@ -128,6 +130,16 @@ func (p *Project) readReading(n *place.Node) {
 				r.Limits.Pages = k.Int(1)
 			case "seconds":
 				r.Limits.Seconds = k.Int(1)
+			}
+		}
+	case "fetch":
+		n.Known("allow")
+		if k := n.Get("allow"); k != nil {
+			r.Fetch = k.Texts()
+			for _, text := range r.Fetch {
+				if err := fetch.CheckAllowed(text); err != nil {
+					k.Fault(err.Error(), "write a host, or a range with its length")
+				}
 			}
 		}
 	case "ocr":

@@ -79,7 +79,7 @@ func Write(file string, v *value.Value) error {
 	if err := os.MkdirAll(filepath.Dir(file), 0o755); err != nil {
 		return fault("its folder can't be created", "check the permissions")
 	}
-	if err := process.WriteFile(file, append(v.Indent(), '\n')); err != nil {
+	if err := process.WriteFile(file, append(v.Indent(), '\n'), false); err != nil {
 		return fault("can't be written", "check its permissions, and that the disk is not full")
 	}
 	return nil

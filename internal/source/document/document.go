@@ -22,6 +22,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"slices"
 	"sort"
 	"strings"
 	"unicode"
@@ -29,6 +30,7 @@ import (
 	"unsafe"
 
 	"filler/internal/base/project"
+	"filler/internal/source/fetch"
 	"filler/internal/source/layout"
 )
 
@@ -242,15 +244,19 @@ func firstInvalid(data []byte) (int, bool) {
 
 // Find gives the sources that names stand for: files, or folders whose
 // documents are taken with all below, sorted. A name is relative to the
-// current folder; ids are relative to root where the file lies below it.
+// current folder; ids are relative to root where the file lies below it. A link in
+// a folder that leads out of it and out of root is left out: LeftOut says so, and
+// comes with all others.
 func Find(root string, names []string) ([]Source, error) {
 	var found []Source
+	var left LeftOut
 	seen := map[string]bool{}
 	for _, name := range names {
 		if IsAddress(name) {
 			if !seen[name] {
 				seen[name] = true
-				found = append(found, Source{ID: name, File: name})
+				shown := fetch.Shown(name)
+				found = append(found, Source{ID: shown, File: shown})
 			}
 			continue
 		}
@@ -263,6 +269,13 @@ func Find(root string, names []string) ([]Source, error) {
 			if files, err = inFolder(name); err != nil {
 				return nil, err
 			}
+			files = slices.DeleteFunc(files, func(file string) bool {
+				out := !within(name, file) && !within(root, file)
+				if out {
+					left = append(left, &Error{file, "a link to a file outside the project", "name that file itself, or copy it in"})
+				}
+				return out
+			})
 		}
 		for _, file := range files {
 			if id := idOf(root, file); !seen[id] {
@@ -270,6 +283,9 @@ func Find(root string, names []string) ([]Source, error) {
 				found = append(found, Source{ID: id, File: file})
 			}
 		}
+	}
+	if len(left) > 0 {
+		return found, left
 	}
 	return found, nil
 }

@@ -21,7 +21,7 @@ var imageName = regexp.MustCompile(`image\s+(?:"([^"]+)"|&quot;([^&]+)&quot;|'([
 // a page of a PDF. Of hOCR, ALTO and PAGE it is the picture that they name, if
 // it lies beside them; else nil.
 func (r *Reader) Picture(ctx context.Context, d *Document, s Source, page int) (image.Image, error) {
-	if s.File == "" || IsAddress(s.File) {
+	if s.File == "" || IsAddress(s.File) || refusedFile(s) != nil {
 		return nil, nil
 	}
 	data, err := os.ReadFile(s.File)

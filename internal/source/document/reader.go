@@ -61,6 +61,9 @@ func (r *Reader) Read(ctx context.Context, s Source) (*Document, error) {
 }
 
 func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
+	if err := refusedFile(s); err != nil {
+		return nil, err
+	}
 	switch {
 	case s.File == "":
 		d, err := r.Parse(ctx, s.ID, []byte(s.Text))

@@ -353,7 +353,7 @@ func TestAddresses(t *testing.T) {
 	defer s.Close()
 	ctx, dir := context.Background(), t.TempDir()
 	read := func(path string, fresh bool) (*Document, error) {
-		r := &Reader{Web: &fetch.Kept{Dir: dir, Fresh: fresh}, Limits: Limits{Bytes: 4000}}
+		r := &Reader{Web: &fetch.Kept{Dir: dir, Fresh: fresh, Named: func(string) bool { return true }}, Limits: Limits{Bytes: 4000}}
 		found, err := Find(".", []string{s.URL + path})
 		require.NoError(t, err)
 		return r.Read(ctx, found[0])

@@ -4,6 +4,7 @@ import (
 	"encoding/csv"
 	"errors"
 	"filler/internal/base/project"
+	"filler/internal/source/fetch"
 	"fmt"
 	"io"
 	"os"
@@ -23,10 +24,10 @@ type Table struct {
 	Metadata []string // columns that are metadata of the documents
 }
 
-// RowFaults are the faults of single rows; the other rows are fine.
-type RowFaults []error
+// LeftOut are the faults of single sources; the others are fine.
+type LeftOut []error
 
-func (f RowFaults) Error() string {
+func (f LeftOut) Error() string {
 	if len(f) == 1 {
 		return f[0].Error()
 	}
@@ -35,7 +36,7 @@ func (f RowFaults) Error() string {
 
 // Rows gives the rows of the table as sources. root is the folder that ids are
 // relative to; a row's id is the file's with # and the row's mark behind it.
-// With RowFaults come the rows that are sound.
+// With LeftOut come the rows that are sound.
 func (t Table) Rows(root string) ([]Source, error) {
 	if len(t.Text) == 0 && t.From == "" {
 		return nil, &Error{t.File, "no text columns are named", "add `text: [column]`, or `from: column` for one that names files or addresses"}
@@ -49,7 +50,7 @@ func (t Table) Rows(root string) ([]Source, error) {
 	if t.From != "" {
 		needs = append(needs, t.From)
 	}
-	var faults RowFaults
+	var faults LeftOut
 	err := eachRow(t.File, needs, wants, func(line int, _ []string, get func(string) (string, bool)) error {
 		if err := r.add(line, get); err != nil {
 			faults = append(faults, err)
@@ -158,7 +159,7 @@ func (r *rows) from(at, name string) (string, error) {
 	case name == "":
 		return "", &Error{at, fmt.Sprintf("the row has nothing in the column %q, which names what to read", r.From), "fill it in, or remove the row"}
 	case IsAddress(name):
-		return name, nil
+		return fetch.Shown(name), nil
 	case strings.Contains(name, "://"):
 		return "", &Error{at, fmt.Sprintf("%s is not an address that can be fetched", project.OneLine(name)), "addresses begin with http:// or https://"}
 	}
@@ -170,21 +171,6 @@ func (r *rows) from(at, name string) (string, error) {
 		return "", &Error{at, fmt.Sprintf("%s lies outside the project", project.OneLine(name)), "move the file into it"}
 	}
 	return file, nil
-}
-
-// within tells whether a file lies below a folder, links followed.
-func within(dir, file string) bool {
-	real := func(p string) string {
-		if abs, err := filepath.Abs(p); err == nil {
-			p = abs
-		}
-		if r, err := filepath.EvalSymlinks(p); err == nil {
-			p = r
-		}
-		return p
-	}
-	rel, err := filepath.Rel(real(dir), real(file))
-	return err == nil && rel != ".." && !strings.HasPrefix(rel, ".."+string(filepath.Separator))
 }
 
 func eachCSV(file, text string, tabs bool, needs []string, f func(int, []string, func(string) (string, bool)) error) error {

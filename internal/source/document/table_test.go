@@ -80,7 +80,7 @@ func TestTableFaults(t *testing.T) {
 	file := filepath.Join(t.TempDir(), "t.csv")
 	require.NoError(t, os.WriteFile(file, []byte("mark,note\nA,x\nA,y\n,z\nB,w\n"), 0o644))
 	sound, err := Table{File: file, ID: "mark", Text: []string{"note"}}.Rows(filepath.Dir(file))
-	var faults RowFaults
+	var faults LeftOut
 	require.ErrorAs(t, err, &faults)
 	assert.Len(t, faults, 2)
 	require.Len(t, sound, 2, "the other rows go on")

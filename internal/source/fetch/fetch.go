@@ -24,6 +24,8 @@ import (
 	"time"
 
 	"github.com/hashicorp/go-retryablehttp"
+
+	"filler/internal/base/secret"
 )
 
 // Grace is how long a request in flight may go on after a cancellation.
@@ -64,6 +66,9 @@ type Client struct {
 	// Accept says what is wrong with an answer that came whole; such an attempt
 	// counts as broken, and another may do better. May be nil.
 	Accept func(status int, body []byte) error
+	// Clean takes out of an answer what nobody else may see, before anybody does. May
+	// be nil.
+	Clean func(body []byte) []byte
 	// Watch gives what reads along where an answer comes as a stream of events.
 	// Then Timeout is the longest silence, and not the whole time. May be nil.
 	Watch func() Watcher
@@ -78,7 +83,7 @@ type NotThere struct {
 }
 
 func (e *NotThere) Error() string {
-	return fmt.Sprintf("nothing answers at %s (%s)", e.URL, plain(e.Err))
+	return fmt.Sprintf("nothing answers at %s (%s)", secret.Address(e.URL), plain(e.Err))
 }
 func (e *NotThere) Unwrap() error { return e.Err }
 
@@ -89,7 +94,7 @@ type Broken struct {
 }
 
 func (e *Broken) Error() string {
-	return fmt.Sprintf("no complete answer from %s (%s)", e.URL, plain(e.Err))
+	return fmt.Sprintf("no complete answer from %s (%s)", secret.Address(e.URL), plain(e.Err))
 }
 func (e *Broken) Unwrap() error { return e.Err }
 
@@ -136,7 +141,7 @@ func New(atOnce int) *Client {
 func (c *Client) Post(ctx context.Context, url string, headers map[string]string, body []byte) (int, []byte, error) {
 	req, err := retryablehttp.NewRequestWithContext(ctx, http.MethodPost, url, body)
 	if err != nil {
-		return 0, nil, fmt.Errorf("%s: not an address; check it", url)
+		return 0, nil, fmt.Errorf("%s: not an address; check it", secret.Address(url))
 	}
 	req.Header.Set("Content-Type", "application/json")
 	for k, v := range headers {
@@ -239,6 +244,9 @@ func (t *trip) send(req *http.Request) (*http.Response, []byte, error) {
 		body, err = io.ReadAll(io.LimitReader(resp.Body, MaxAnswer+1))
 	}
 	resp.Body.Close()
+	if clean := t.client.Clean; clean != nil {
+		body = clean(body)
+	}
 	if err != nil {
 		return nil, body, cause(err)
 	}

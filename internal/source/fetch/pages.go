@@ -16,6 +16,9 @@ import (
 	"path/filepath"
 	"strings"
 	"time"
+
+	"filler/internal/base/process"
+	"filler/internal/base/secret"
 )
 
 // Page is what an address gave.
@@ -39,18 +42,38 @@ func (e *Unfit) Error() string { return e.Msg + "; " + e.Hint }
 // Kept fetches addresses and keeps what they gave, by its hash and the day: an
 // address is fetched once, unless it is asked for afresh. Every snapshot stays.
 type Kept struct {
-	Dir   string // "" keeps nothing
-	Fresh bool   // fetch again what is kept
+	Dir   string                    // "" keeps nothing
+	Fresh bool                      // fetch again what is kept
+	Allow []string                  // hosts, addresses and ranges beside the public ones that data may name
+	Named func(address string) bool // whether the user named an address, and no data; nil: none
 }
 
-// Get gives the newest snapshot of an address, at most so many bytes of it.
+// Get gives the newest snapshot of an address, as Shown gives it, at most so many
+// bytes of it.
 func (k *Kept) Get(ctx context.Context, address string, most int, timeout time.Duration) (*Page, error) {
 	if !k.Fresh {
 		if p := k.newest(address); p != nil {
 			return p, nil
 		}
 	}
-	p, err := get(ctx, address, most, timeout)
+	at, err := real(address)
+	if err != nil {
+		return nil, err
+	}
+	u, err := url.Parse(at)
+	if err != nil || u.Host == "" {
+		return nil, &Unfit{"not an address", "write it as https://host/path"}
+	}
+	host := ""
+	if k.Named != nil && k.Named(address) {
+		host = u.Hostname()
+	}
+	g := newGuard(k.Allow, host)
+	defer g.close()
+	p, err := get(ctx, at, g, most, timeout)
+	if err == nil {
+		p.URL = address
+	}
 	if err == nil && k.Dir != "" {
 		err = k.save(p)
 	}
@@ -61,6 +84,12 @@ func (k *Kept) Get(ctx context.Context, address string, most int, timeout time.D
 func (k *Kept) index(address string) string {
 	sum := sha256.Sum256([]byte(address))
 	return filepath.Join(k.Dir, hex.EncodeToString(sum[:])[:40]+".jsonl")
+}
+
+// mark tells addresses apart that are shown alike.
+func mark(address string) string {
+	sum := sha256.Sum256([]byte(address))
+	return hex.EncodeToString(sum[:4])
 }
 
 func (k *Kept) newest(address string) *Page {
@@ -95,17 +124,17 @@ func (k *Kept) save(p *Page) error {
 	fail := func(err error) error {
 		return &Unfit{"what was fetched can't be kept (" + err.Error() + ")", "check the permissions of " + k.Dir}
 	}
-	if err := os.MkdirAll(k.Dir, 0o755); err != nil {
+	if err := os.MkdirAll(k.Dir, 0o777); err != nil {
 		return fail(err)
 	}
-	if err := os.WriteFile(filepath.Join(k.Dir, p.Hash), p.Body, 0o644); err != nil {
+	if err := process.WriteFile(filepath.Join(k.Dir, p.Hash), p.Body, true); err != nil {
 		return fail(err)
 	}
 	entry, err := json.Marshal(p)
 	if err != nil {
 		return fail(err)
 	}
-	f, err := os.OpenFile(k.index(p.URL), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o644)
+	f, err := os.OpenFile(k.index(p.URL), os.O_CREATE|os.O_APPEND|os.O_WRONLY, 0o600)
 	if err != nil {
 		return fail(err)
 	}
@@ -119,25 +148,22 @@ func (k *Kept) save(p *Page) error {
 // maxHops bounds how often an address may send on to another.
 const maxHops = 8
 
-func get(ctx context.Context, address string, most int, timeout time.Duration) (*Page, error) {
-	u, err := url.Parse(address)
-	if err != nil || u.Host == "" {
-		return nil, &Unfit{"not an address", "write it as https://host/path"}
-	}
+func get(ctx context.Context, address string, way http.RoundTripper, most int, timeout time.Duration) (*Page, error) {
 	ctx, cancel := context.WithTimeoutCause(ctx, timeout, ErrTimeout)
 	defer cancel()
 	p := &Page{URL: address}
-	client := &http.Client{CheckRedirect: func(req *http.Request, via []*http.Request) error {
+	client := &http.Client{Transport: way, CheckRedirect: func(req *http.Request, via []*http.Request) error {
 		if len(via) > maxHops {
 			return errors.New("it redirects endlessly")
 		}
-		p.Hops = append(p.Hops, req.URL.String())
+		p.Hops = append(p.Hops, secret.Address(req.URL.String()))
 		return nil
 	}}
 	for try := 0; ; try++ {
 		p.Hops = nil
 		status, err := p.once(ctx, client, most)
-		later := status == http.StatusTooManyRequests || status >= 500 || err != nil && status == 0 && !isDial(err)
+		_, held := isHeld(err)
+		later := status == http.StatusTooManyRequests || status >= 500 || err != nil && status == 0 && !isDial(err) && !held
 		if !later || try >= 2 || ctx.Err() != nil {
 			return p.finish(ctx, status, err, most)
 		}
@@ -162,6 +188,7 @@ func (p *Page) once(ctx context.Context, client *http.Client, most int) (int, er
 	defer resp.Body.Close()
 	p.Type, p.At = resp.Header.Get("Content-Type"), time.Now().UTC().Truncate(time.Second)
 	p.Body, err = io.ReadAll(io.LimitReader(resp.Body, int64(most)+1))
+	p.Body = secret.NewSet(secret.OfAddress(p.URL)...).Strike(p.Body)
 	if err != nil {
 		return 0, err
 	}
@@ -176,7 +203,10 @@ func (p *Page) finish(ctx context.Context, status int, err error, most int) (*Pa
 	if errors.As(err, &wrapped) {
 		err = wrapped.Err
 	}
+	held, refused := isHeld(err)
 	switch {
+	case refused:
+		return nil, &Unfit{held.Error(), fmt.Sprintf("if it may be fetched, write `fetch: {allow: [%s]}` into filler.yaml", held.Host)}
 	case err != nil && errors.Is(context.Cause(ctx), ErrTimeout):
 		return nil, &Unfit{"no complete answer in time", "raise `limits: {seconds: …}` in filler.yaml, or try later"}
 	case err != nil && ctx.Err() != nil:

@@ -14,6 +14,8 @@ import (
 	"github.com/stretchr/testify/require"
 )
 
+func anybody(string) bool { return true }
+
 // Every snapshot of an address stays; the newest counts, unless it is damaged.
 func TestSnapshots(t *testing.T) {
 	hits := 0
@@ -25,7 +27,7 @@ func TestSnapshots(t *testing.T) {
 	defer s.Close()
 	dir := t.TempDir()
 	get := func(fresh bool) *Page {
-		p, err := (&Kept{Dir: dir, Fresh: fresh}).Get(context.Background(), s.URL+"/a", 100, 5*time.Second)
+		p, err := (&Kept{Dir: dir, Fresh: fresh, Named: anybody}).Get(context.Background(), s.URL+"/a", 100, 5*time.Second)
 		require.NoError(t, err)
 		return p
 	}
@@ -60,7 +62,7 @@ func TestTroubledPages(t *testing.T) {
 	}))
 	defer s.Close()
 	for path, says := range map[string]string{"/late": "", "/none": "answers with status 410", "/empty": "gives an empty page", "": ""} {
-		p, err := (&Kept{}).Get(context.Background(), s.URL+path, 100, 10*time.Second)
+		p, err := (&Kept{Named: anybody}).Get(context.Background(), s.URL+path, 100, 10*time.Second)
 		if says == "" {
 			require.NoError(t, err, path)
 			assert.Equal(t, "here", string(p.Body))

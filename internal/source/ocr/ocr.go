@@ -27,6 +27,7 @@ import (
 	"time"
 
 	"filler/internal/base/process"
+	"filler/internal/base/secret"
 	"filler/internal/source/fetch"
 )
 
@@ -206,7 +207,7 @@ type Server struct {
 }
 
 // Name gives the address.
-func (s Server) Name() string { return s.URL + " " + s.Form }
+func (s Server) Name() string { return secret.Address(s.URL) + " " + s.Form }
 
 // Gives gives the form that the project names.
 func (s Server) Gives() string { return s.Form }
@@ -214,18 +215,18 @@ func (s Server) Gives() string { return s.Form }
 // Read posts the picture and gives the answer.
 func (s Server) Read(ctx context.Context, picture []byte) ([]byte, error) {
 	c := fetch.New(2)
-	c.Attempts = 3
+	c.Attempts, c.Clean = 3, secret.NewSet(secret.OfAddress(s.URL)...).Strike
 	if at, ok := ctx.Deadline(); ok {
 		c.Timeout = time.Until(at)
 	}
 	status, body, err := c.Post(ctx, s.URL, map[string]string{"Content-Type": http.DetectContentType(picture)}, picture)
 	switch {
 	case err != nil && ctx.Err() != nil && errors.Is(context.Cause(ctx), context.DeadlineExceeded):
-		return nil, &Error{"the OCR server at " + s.URL + " took too long", "raise `limits: {seconds: …}` in filler.yaml"}
+		return nil, &Error{"the OCR server at " + secret.Address(s.URL) + " took too long", "raise `limits: {seconds: …}` in filler.yaml"}
 	case err != nil:
 		return nil, &Error{"the OCR server: " + err.Error(), "check `ocr` in filler.yaml, and that the server runs"}
 	case status != http.StatusOK:
-		return nil, &Error{fmt.Sprintf("the OCR server at %s answers with status %d", s.URL, status), "check the address under `ocr` in filler.yaml"}
+		return nil, &Error{fmt.Sprintf("the OCR server at %s answers with status %d", secret.Address(s.URL), status), "check the address under `ocr` in filler.yaml"}
 	}
 	return body, nil
 }
@@ -295,5 +296,5 @@ func keep(file string, data []byte) {
 	if os.MkdirAll(filepath.Dir(file), 0o755) != nil {
 		return
 	}
-	_ = process.WriteFile(file, data)
+	_ = process.WriteFile(file, data, true)
 }
