@@ -6,9 +6,9 @@ import (
 	"os"
 	"strings"
 	"time"
-	"unicode/utf8"
 
 	"charm.land/lipgloss/v2"
+	"github.com/charmbracelet/x/ansi"
 	"golang.org/x/term"
 )
 
@@ -189,11 +189,7 @@ func clip(s string, width int) string {
 	if lipgloss.Width(s) <= width {
 		return s
 	}
-	for s != "" && lipgloss.Width(s) > width-1 {
-		_, size := utf8.DecodeLastRuneInString(s)
-		s = s[:len(s)-size]
-	}
-	return strings.TrimRight(s, " ") + "…"
+	return strings.TrimRight(ansi.Truncate(s, width-1, ""), " ") + "…"
 }
 
 // thousands writes a whole number with separators: 12,345.

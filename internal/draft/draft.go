@@ -15,6 +15,7 @@ import (
 	"regexp"
 	"slices"
 	"sort"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -31,7 +32,8 @@ type node struct {
 	seen   map[int]bool // samples
 	list   bool         // an item is described by kids, or by values if it has none
 	kids   []*node
-	items  int // list items seen
+	items  int  // list items seen
+	over   bool // it has more kids than maxKids, and the others are not kept
 
 	in      map[int]map[string]bool // its values by sample
 	repeats bool                    // some value came twice in one sample
@@ -68,8 +70,33 @@ func (n *node) kid(label string, sample int) *node {
 	k := newNode(label)
 	k.seen[sample] = true
 	k.labels[label] = true
-	n.kids = append(n.kids, k)
+	n.keep(k)
 	return k
+}
+
+// maxKids is how many fields one group of a draft may have: nobody writes more by
+// hand, and what has more is data that stands where names belong.
+const maxKids = 1000
+
+func (n *node) keep(k *node) {
+	if len(n.kids) >= maxKids {
+		n.over = true
+		return
+	}
+	n.kids = append(n.kids, k)
+}
+
+// tooWide gives a group with more fields than a draft takes, or nil.
+func (n *node) tooWide() *node {
+	if n.over {
+		return n
+	}
+	for _, k := range n.kids {
+		if wide := k.tooWide(); wide != nil {
+			return wide
+		}
+	}
+	return nil
 }
 
 // alike: the same name, or the one is the other's plural or short form.
@@ -125,6 +152,13 @@ type Result struct {
 
 // finish writes the draft and reads it back, as the loader would.
 func finish(root *node, samples int, each string) (*Result, error) {
+	if wide := root.tooWide(); wide != nil {
+		where := "the record"
+		if wide.label != "" {
+			where = strconv.Quote(wide.label)
+		}
+		return nil, fmt.Errorf("%s has over %d different fields: values seem to stand where names belong; give other samples, or turn them into items of a list", where, maxKids)
+	}
 	root.point(root.listNames())
 	var b strings.Builder
 	fmt.Fprintf(&b, "# A draft from %s. Check the types, and write descriptions that tell a\n# model what each value is.\nschema: draft\nabout: Write here what one record is about.\neach: %s\nfields:\n", count(samples, "sample"), each)

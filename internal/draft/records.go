@@ -72,7 +72,7 @@ func (n *node) exact(name string) *node {
 	if goodName.MatchString(name) {
 		k.name = name
 	}
-	n.kids = append(n.kids, k)
+	n.keep(k)
 	return k
 }
 

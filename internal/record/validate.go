@@ -200,8 +200,14 @@ func (c *collector) gather(e *jsonschema.ValidationError) {
 			c.add(p, OfType{Want: f.Type}, v)
 			return
 		}
+		extra := map[string]*value.Value{}
+		for i := range v.Kids {
+			if kid := &v.Kids[i]; extra[kid.Name] == nil {
+				extra[kid.Name] = kid
+			}
+		}
 		for _, name := range k.Properties {
-			c.add(p.Key(name), NoField{meant(f, name)}, c.record.At(p.Key(name)))
+			c.add(p.Key(name), NoField{meant(f, name)}, extra[name])
 		}
 	default:
 		c.keyword(p, v, f, e.ErrorKind)

@@ -233,6 +233,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 	answer := &Answer{}
 	client := *c.http
 	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
+	client.Most = max(leastAnswer, perToken*req.MaxTokens)
 	most, taken := c.most(req), 0
 	var read *exchange.Reply // the answer of the attempt at hand
 	client.Gate = func(ctx context.Context) (err error) {
@@ -327,6 +328,14 @@ func (c *Client) replay(call Call, key string, req *exchange.Request, parts [][]
 }
 
 const checkAddress = "check that `at` is the base URL of a chat-completions server, such as http://127.0.0.1:8000/v1"
+
+// An answer may have perToken bytes for each token of its cap: more than the
+// longest tokens have, each of their letters escaped; and leastAnswer, since servers
+// say more than the answer.
+const (
+	perToken    = 64
+	leastAnswer = 1 << 20
+)
 
 // errBudget ends a request that the budget can't pay.
 var errBudget = errors.New("the budget")
@@ -434,6 +443,9 @@ func (c *Client) exchange(call Call, key string, req *exchange.Request, parts []
 		}
 	case t.Status == 0 && t.Sent:
 		x.Estimated, x.TokensIn, x.TokensOut = true, Guess(req), tokens.EstimateBytes(len(t.Body))
+		if req.MaxTokens > 0 { // no server may charge for more
+			x.TokensOut = min(x.TokensOut, req.MaxTokens)
+		}
 	}
 	x.CostNano = Cost(c.model, x.TokensIn, x.TokensOut)
 	return x
@@ -448,6 +460,7 @@ func Cost(m *project.Model, in, out int) int64 {
 func (c *Client) unanswered(ctx context.Context, err error) error {
 	var none *fetch.NotThere
 	var broken *fetch.Broken
+	var long *fetch.TooLong
 	var trouble *store.Error
 	switch {
 	case errors.As(err, &trouble):
@@ -458,6 +471,8 @@ func (c *Client) unanswered(ctx context.Context, err error) error {
 		return &Failure{Msg: "the next request might exceed the budget", Hint: "raise it with --budget and continue with --resume", Fatal: true, Budget: true, Err: err}
 	case errors.As(err, &none):
 		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.shown), Hint: "start the server, or correct the model's address", Fatal: true, Err: err}
+	case errors.As(err, &long):
+		return &Failure{Msg: fmt.Sprintf("%s: %s, which is more than its cap of tokens can hold", c.shown, long), Hint: "the server seems to ignore the cap; check it with `filler probe`", Err: err}
 	case errors.As(err, &broken):
 		return &Failure{Msg: fmt.Sprintf("%s, in %s", broken, times(c.pace.Attempts)), Hint: "try again with `filler fill --resume`, or raise pace.timeout", Err: err}
 	}

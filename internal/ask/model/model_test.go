@@ -2,9 +2,11 @@ package model
 
 import (
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"net/http"
 	"net/http/httptest"
+	"runtime"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -133,7 +135,9 @@ func TestCutCountsAsSpent(t *testing.T) {
 		w.Header().Set("Content-Length", "900")
 		fmt.Fprint(w, strings.Repeat("x", 360))
 	})
-	_, err := c.Ask(context.Background(), Call{Run: 1}, ask(strings.Repeat("y", 3600)))
+	long := ask(strings.Repeat("y", 3600))
+	long.MaxTokens = 500
+	_, err := c.Ask(context.Background(), Call{Run: 1}, long)
 	require.Error(t, err)
 	totals, err := l.Totals(1)
 	require.NoError(t, err)
@@ -163,4 +167,43 @@ func TestPace(t *testing.T) {
 		require.NoError(t, err)
 	}
 	assert.GreaterOrEqual(t, time.Since(began), 195*time.Millisecond)
+}
+
+// A reply without end is cut off, asked for once, and costs no more than its cap
+// of tokens; what came is kept. It takes no more memory than it may have bytes.
+func TestEndlessReplies(t *testing.T) {
+	for _, stream := range []bool{false, true} {
+		var asked atomic.Int64
+		c, l := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "plain", Stream: stream, PriceIn: 0, PriceOut: 10}, "", func(w http.ResponseWriter, _ *http.Request) {
+			asked.Add(1)
+			piece := []byte(`{"choices":[{"message":{"content":"` + strings.Repeat("x", 1<<16))
+			if stream {
+				w.Header().Set("Content-Type", "text/event-stream")
+			}
+			for sent := 0; sent < 300<<20; sent += len(piece) {
+				if stream {
+					piece = fmt.Appendf(nil, "data: {\"choices\":[{\"delta\":{\"content\":\"%x\"}}]}\n\n", sha256.Sum256([]byte(fmt.Sprint(sent))))
+				}
+				if _, err := w.Write(piece); err != nil {
+					return
+				}
+			}
+		})
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
+		_, err := c.Ask(context.Background(), Call{Run: 1, N: 1, Step: "fill"}, ask("all"))
+		runtime.ReadMemStats(&after)
+		var fail *Failure
+		require.ErrorAs(t, err, &fail, "stream %v", stream)
+		assert.Contains(t, fail.Msg, "the answer was cut off at 1024 kB and had not ended, which is more than its cap of tokens can hold")
+		assert.False(t, fail.Fatal)
+		assert.EqualValues(t, 1, asked.Load(), "another attempt would cost as much")
+		assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(400<<20), "stream %v", stream)
+		x, err := l.Exchanges(1, 1)
+		require.NoError(t, err)
+		require.Len(t, x, 1)
+		assert.Equal(t, 10, x[0].TokensOut)
+		assert.True(t, x[0].Estimated)
+		assert.NotEmpty(t, x[0].Reply)
+	}
 }

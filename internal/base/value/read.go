@@ -198,6 +198,10 @@ func (r *Reader) word(v *Value) bool {
 	return r.fail(r.pos, fmt.Sprintf("%q in place of a value", r.peekRune()))
 }
 
+// maxNumber is the most signs of a number: exact arithmetic costs more than the
+// square of its digits.
+const maxNumber = 10000
+
 // number takes the number grammar of RFC 8259, section 6.
 func (r *Reader) number() (string, bool) {
 	start := r.pos
@@ -227,6 +231,9 @@ func (r *Reader) number() (string, bool) {
 	}
 	if r.pos < len(r.src) && (r.src[r.pos] >= '0' && r.src[r.pos] <= '9') {
 		return "", r.fail(start, "a number with a leading zero")
+	}
+	if r.pos-start > maxNumber {
+		return "", r.fail(start, fmt.Sprintf("a number of %d signs, and at most %d are read", r.pos-start, maxNumber))
 	}
 	return r.src[start:r.pos], true
 }

@@ -120,7 +120,7 @@ type ConditionError struct {
 }
 
 func (e *ConditionError) Error() string {
-	return fmt.Sprintf("the condition %q: %s; %s", e.Text, e.Msg, e.Hint)
+	return fmt.Sprintf("the condition %q: %s; %s", shortened(e.Text), e.Msg, e.Hint)
 }
 
 // names finds the metadata that a condition speaks of.
@@ -223,4 +223,12 @@ func (c *Condition) Holds(f Metadata) (holds, known bool, err error) {
 		err = conditionFault(c.text, err, map[string]bool{})
 	}
 	return holds, true, err
+}
+
+// shortened gives the beginning of a condition: enough to know it by.
+func shortened(text string) string {
+	if r := []rune(text); len(r) > 80 {
+		return string(r[:79]) + "…"
+	}
+	return text
 }

@@ -31,8 +31,13 @@ import (
 // Grace is how long a request in flight may go on after a cancellation.
 const Grace = 2 * time.Second
 
-// MaxAnswer is the most bytes of an answer that are read.
+// MaxAnswer is the most bytes of an answer that are read where a Client names no
+// other number.
 const MaxAnswer = 64 << 20
+
+// perEvent is how many times as long an answer in pieces may be, with what is
+// around each piece.
+const perEvent = 32
 
 // FirstWait is the wait before the second attempt; each further one doubles it.
 // Tests shorten it.
@@ -66,6 +71,7 @@ type Client struct {
 	// Accept says what is wrong with an answer that came whole; such an attempt
 	// counts as broken, and another may do better. May be nil.
 	Accept func(status int, body []byte) error
+	Most   int // bytes of an answer; 0: MaxAnswer
 	// Clean takes out of an answer what nobody else may see, before anybody does. May
 	// be nil.
 	Clean func(body []byte) []byte
@@ -97,6 +103,21 @@ func (e *Broken) Error() string {
 	return fmt.Sprintf("no complete answer from %s (%s)", secret.Address(e.URL), plain(e.Err))
 }
 func (e *Broken) Unwrap() error { return e.Err }
+
+// TooLong says that an answer did not end where any answer has to. Another attempt
+// would cost as much again.
+type TooLong struct{ Most int }
+
+func (e *TooLong) Error() string {
+	return fmt.Sprintf("the answer was cut off at %d kB and had not ended", e.Most>>10)
+}
+
+func (c *Client) most() int {
+	if c.Most > 0 {
+		return c.Most
+	}
+	return MaxAnswer
+}
 
 // ErrTimeout is the cause of an attempt that ran out of time.
 var ErrTimeout = errors.New("the time limit ran out")
@@ -241,7 +262,7 @@ func (t *trip) send(req *http.Request) (*http.Response, []byte, error) {
 	if t.client.Watch != nil && resp.StatusCode == http.StatusOK && strings.HasPrefix(resp.Header.Get("Content-Type"), "text/event-stream") {
 		body, err = t.watch(resp.Body)
 	} else {
-		body, err = io.ReadAll(io.LimitReader(resp.Body, MaxAnswer+1))
+		body, err = io.ReadAll(io.LimitReader(resp.Body, int64(t.client.most())+1))
 	}
 	resp.Body.Close()
 	if clean := t.client.Clean; clean != nil {
@@ -250,8 +271,8 @@ func (t *trip) send(req *http.Request) (*http.Response, []byte, error) {
 	if err != nil {
 		return nil, body, cause(err)
 	}
-	if len(body) > MaxAnswer {
-		return nil, nil, fmt.Errorf("a reply of over %d MB", MaxAnswer>>20)
+	if most := t.client.most(); len(body) > most {
+		return nil, body[:most], &TooLong{most}
 	}
 	if accept := t.client.Accept; accept != nil {
 		if err := accept(resp.StatusCode, body); err != nil {
@@ -266,9 +287,14 @@ func (t *trip) send(req *http.Request) (*http.Response, []byte, error) {
 func (t *trip) watch(from io.Reader) ([]byte, error) {
 	w := t.client.Watch()
 	buf := make([]byte, 32<<10)
-	for total := 0; total <= MaxAnswer; {
+	most, line := t.client.most(), 0 // line: the bytes of an event that has not ended
+	for total := 0; total <= perEvent*most && line <= most; {
 		n, err := from.Read(buf)
 		total += n
+		if end := bytes.LastIndexByte(buf[:n], '\n'); end >= 0 {
+			line = -end - 1
+		}
+		line += n
 		if n > 0 {
 			t.alive()
 			if w.Feed(buf[:n]) {
@@ -284,7 +310,8 @@ func (t *trip) watch(from io.Reader) ([]byte, error) {
 			return w.Body(), err
 		}
 	}
-	return nil, fmt.Errorf("a reply of over %d MB", MaxAnswer>>20)
+	body := w.Body()
+	return body[:min(len(body), most)], &TooLong{most}
 }
 
 func isDial(err error) bool {
@@ -299,7 +326,11 @@ func (t *trip) again(ctx context.Context, resp *http.Response, err error) (bool,
 	if t.fatal != nil {
 		return false, t.fatal
 	}
+	var long *TooLong
 	if err != nil {
+		if errors.As(err, &long) {
+			return false, err
+		}
 		// Where nothing listens, waiting long helps nobody.
 		return ctx.Err() == nil && (!isDial(err) || t.tries < maxDials), err
 	}
@@ -347,6 +378,10 @@ func (t *trip) failure(ctx context.Context, url string, err error) error {
 		return context.Cause(ctx)
 	case isDial(err):
 		return &NotThere{url, err}
+	}
+	var long *TooLong
+	if errors.As(err, &long) {
+		return long
 	}
 	return &Broken{url, err}
 }
