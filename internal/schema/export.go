@@ -3,6 +3,7 @@ package schema
 import (
 	"fmt"
 	"strconv"
+	"strings"
 
 	"filler/internal/base/value"
 )
@@ -317,20 +318,23 @@ func yamlFlow(v *value.Value) string {
 	case value.String:
 		return yamlText(v.Text)
 	case value.Array, value.Object:
-		open, shut := "[", "]"
+		signs := "[]"
 		if v.Kind == value.Object {
-			open, shut = "{", "}"
+			signs = "{}"
 		}
+		var b strings.Builder
+		b.WriteByte(signs[0])
 		for i := range v.Kids {
 			if i > 0 {
-				open += ", "
+				b.WriteString(", ")
 			}
 			if v.Kind == value.Object {
-				open += yamlText(v.Kids[i].Name) + ": "
+				b.WriteString(yamlText(v.Kids[i].Name) + ": ")
 			}
-			open += yamlFlow(&v.Kids[i])
+			b.WriteString(yamlFlow(&v.Kids[i]))
 		}
-		return open + shut
+		b.WriteByte(signs[1])
+		return b.String()
 	case value.Null:
 		return "null"
 	}

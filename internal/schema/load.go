@@ -207,9 +207,9 @@ func (l *loader) fields(n *place.Node, parent *Field) {
 	}
 }
 
-func fold(name string) string {
-	return strings.ToLower(strings.NewReplacer("_", "", "-", "").Replace(name))
-}
+func fold(name string) string { return strings.ToLower(separators.Replace(name)) }
+
+var separators = strings.NewReplacer("_", "", "-", "")
 
 // CommonKeys may stand in every field, TypeKeys only with their types.
 var CommonKeys = []string{"required", "printed_as", "evidence", "avoid", "sensitive", "style", "examples", "keywords"}

@@ -96,24 +96,32 @@ var lineWithID = regexp.MustCompile(`^(L[0-9]{1,6})(\.[0-9]{1,4})? (?:\[[0-9, .-
 // document without them; none where fewer than eight lines in ten have one. The
 // pieces of a long line, behind the ids of their first words, are one line.
 func ReadLines(doc string) (all []Line, without string) {
-	var lines []string
+	var lines [][]string // the pieces of each
+	var ids []string     // its id; "" none
+	shown := 0
 	for l := range strings.SplitSeq(doc, "\n") {
 		m := lineWithID.FindStringSubmatch(l)
-		switch last := len(all) - 1; {
+		switch last := len(lines) - 1; {
 		case m == nil:
-			lines = append(lines, l)
-		case m[2] != "" && last >= 0 && all[last].ID == m[1] && lines[len(lines)-1] == all[last].Text:
-			all[last].Text += " " + m[3]
-			lines[len(lines)-1] = all[last].Text
+			lines, ids = append(lines, []string{l}), append(ids, "")
+		case m[2] != "" && last >= 0 && ids[last] == m[1]:
+			lines[last] = append(lines[last], m[3])
 		default:
-			all = append(all, Line{m[1], m[3]})
-			lines = append(lines, m[3])
+			lines, ids = append(lines, []string{m[3]}), append(ids, m[1])
+			shown++
 		}
 	}
-	if len(all) == 0 || len(all)*10 < len(lines)*8 {
+	if shown == 0 || shown*10 < len(lines)*8 {
 		return nil, doc
 	}
-	return all, strings.Join(lines, "\n")
+	whole := make([]string, len(lines))
+	for i, pieces := range lines {
+		whole[i] = strings.Join(pieces, " ")
+		if ids[i] != "" {
+			all = append(all, Line{ids[i], whole[i]})
+		}
+	}
+	return all, strings.Join(whole, "\n")
 }
 
 // Problem is a problem of a record as a prompt names it, one a line:

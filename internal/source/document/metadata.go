@@ -132,9 +132,16 @@ func (v *names) Visit(n *ast.Node) {
 	}
 }
 
+// maxCondition is how long a condition may be: patterns in it cost more than the
+// square of their length.
+const maxCondition = 2000
+
 // ParseCondition reads a condition such as `year > 2030 and valley == "Ossel"`
 // over the metadata that sources have. A fact that reads as a number is one.
 func ParseCondition(text string, sources []Source) (*Condition, error) {
+	if len(text) > maxCondition {
+		return nil, &ConditionError{text, fmt.Sprintf("it has %d signs, and at most %d are read", len(text), maxCondition), "name the documents in place of it"}
+	}
 	known := map[string]bool{}
 	numeric := map[string]bool{}
 	for _, s := range sources {
