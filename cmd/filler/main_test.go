@@ -233,6 +233,26 @@ func TestInterrupted(t *testing.T) {
 	}
 }
 
+// TestStopsAtOnce stops what only reads and counts.
+func TestStopsAtOnce(t *testing.T) {
+	dir, filler := t.TempDir(), build(t)
+	put := func(name, text string) {
+		if err := os.WriteFile(dir+"/"+name, []byte(text), 0o600); err != nil {
+			t.Fatal(err)
+		}
+	}
+	put("s.yaml", "schema: s\nfields:\n  no: {integer: Number.}\n")
+	put("r.jsonl", strings.Repeat(`{"document":"a","record":{"no":"x"}}`+"\n", 2_000_000))
+	cmd := start(t, dir, filler, "validate", "--records", "r.jsonl", "--schema", "s.yaml")
+	time.Sleep(300 * time.Millisecond)
+	cmd.Process.Signal(os.Interrupt)
+	began := time.Now()
+	err := cmd.Wait()
+	if said := cmd.Stderr.(*strings.Builder).String(); cmd.ProcessState.ExitCode() != 1 || said != "stopped\n" {
+		t.Fatalf("after the signal: %v, %q, %v", err, said, time.Since(began))
+	}
+}
+
 func stopped(t *testing.T, filler string, sig os.Signal) {
 	dir := t.TempDir()
 	p := &plainServer{limit: -1, answered: map[string]int{}, delay: 60 * time.Millisecond}

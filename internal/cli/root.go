@@ -17,9 +17,12 @@ import (
 	"regexp"
 	"runtime"
 	"runtime/debug"
+	"slices"
 	"strconv"
 	"strings"
+	"sync/atomic"
 	"syscall"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -52,9 +55,10 @@ type app struct {
 	in       io.Reader
 	out, err io.Writer
 	term     terminal
-	folder   string // the folder to work in
-	job      string // the job to work at, of a project with several
-	parsed   bool   // arguments and flags were fine
+	folder   string      // the folder to work in
+	job      string      // the job to work at, of a project with several
+	parsed   bool        // arguments and flags were fine
+	sends    atomic.Bool // the command sends requests
 }
 
 // Main runs the program and gives its exit code.
@@ -64,9 +68,40 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	// less often saves a fifth of the processor's time for some megabytes.
 	debug.SetGCPercent(300)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
-	defer stop()
-	return a.run(ctx, args[1:])
+	ended := make(chan bool)
+	go a.stopSoon(ctx, stop, ended)
+	code := a.run(ctx, args[1:])
+	close(ended)
+	stop()
+	return code
 }
+
+// settle is how long a command that only reads and counts may go on when it is told
+// to stop.
+const settle = 300 * time.Millisecond
+
+// stopSoon sees to it that a signal ends the program. What sends requests brings
+// them home and keeps them; a second signal ends that too. All else ends at once.
+func (a *app) stopSoon(ctx context.Context, stop func(), ended chan bool) {
+	select {
+	case <-ended:
+		return
+	case <-ctx.Done():
+	}
+	stop() // the next signal is not caught
+	if a.sends.Load() {
+		return
+	}
+	select {
+	case <-ended:
+	case <-time.After(settle):
+		a.notef("stopped\n")
+		os.Exit(codeStopped)
+	}
+}
+
+// sending are the commands that send requests, or serve.
+var sending = []string{"fill", "repair", "update", "repeat", "vary", "probe", "demo", "standin"}
 
 func (a *app) run(ctx context.Context, args []string) int {
 	out, _ := a.screens()
@@ -147,6 +182,7 @@ Read more:   filler COMMAND --help; README.md and docs/ in the source tree`,
 		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error {
 			a.parsed = true
+			a.sends.Store(a.sends.Load() || slices.Contains(sending, cmd.Name()))
 			if f := cmd.Flags().Lookup("json"); f != nil && f.Changed {
 				a.out.(*screen).visible = false // what a machine reads stays as it is
 			}
