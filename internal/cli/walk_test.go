@@ -177,7 +177,7 @@ func TestBrokenFiles(t *testing.T) {
 		require.NotEmpty(t, found)
 		t.Fatalf("the ledger is %v", found)
 	}
-	gold, err := filepath.Glob("gold/*/*.json")
+	gold, err := filepath.Glob("gold/documents/*/*.json")
 	require.NoError(t, err)
 	require.NotEmpty(t, gold)
 	r := rand.New(rand.NewPCG(7, 7))

@@ -9,6 +9,8 @@ import (
 	"time"
 
 	"filler/internal/base/value"
+	"filler/internal/measure/gold"
+	"filler/internal/record"
 	"filler/internal/source/document"
 	"filler/internal/source/pdf"
 )
@@ -115,11 +117,11 @@ func files() (all []made, golds []signed) {
 		}
 		id := "documents/" + name + ext
 		metadata += fmt.Sprintf("%s,%d,%s\n", id, int(v.visited.Month()), officeOf(v))
-		golds = append(golds, signed{id: id, gold: "gold/" + name + ".json", rec: recordOf(k.fit(v))})
+		golds = append(golds, signed{id: id, gold: gold.FileOf("gold", id), rec: recordOf(k.fit(v))})
 	}
 	all = append(all, made{"notes.csv", []byte(notesTable(notes))}, made{"metadata.csv", []byte(metadata)})
 	for _, v := range notes {
-		golds = append(golds, signed{id: "notes.csv#" + v.no, text: note(v) + "\n", gold: "gold/notes/" + v.no + ".json", rec: recordOf(fitNote(v))})
+		golds = append(golds, signed{id: "notes.csv#" + v.no, text: note(v) + "\n", gold: gold.FileOf("gold", "notes.csv#"+v.no), rec: recordOf(fitNote(v))})
 	}
 	return all, golds
 }
@@ -144,7 +146,7 @@ func main() {
 	if err != nil {
 		log.Fatal(err)
 	}
-	put(filepath.Join(root, "register/gold/register.json"), text)
+	put(filepath.Join(root, "register", gold.FileOf("gold", "documents/register.txt")), text)
 }
 
 // registerSchema is the inspections' schema, for as many as a document holds.
@@ -179,7 +181,8 @@ func goldText(root string, g signed) (string, error) {
 	if g.rec.Kind == value.Array {
 		name = "records"
 	}
-	out := value.Obj(value.Str(g.id).Named("document"), value.Str(d.Hash).Named("text_sha256"), value.Str("reviewed").Named("state"),
+	seal := (&gold.Record{Document: g.id, Hashes: record.Hashes{Text: d.Hash}, Record: g.rec}).SealNow()
+	out := value.Obj(value.Str(g.id).Named("document"), value.Str(d.Hash).Named("text_sha256"), value.Str("reviewed").Named("state"), value.Str(seal).Named("seal"),
 		value.Str("M. Harrow").Named("reviewer"), value.Str("2031-11-02").Named("on"), g.rec.Named(name))
 	return string(out.Indent()) + "\n", nil
 }

@@ -28,6 +28,7 @@ const (
 	Untouched  Kind = "untouched"   // a draft that nobody changed
 	Gone       Kind = "gone"        // the document can't be read
 	Unsigned   Kind = "unsigned"    // reviewed, without a reviewer
+	Edited     Kind = "edited"      // it is not what was signed
 )
 
 // Finding is something that a person should look at.
@@ -82,6 +83,9 @@ func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Docum
 			}
 		}
 	}
+	if r.State == Reviewed && r.Seal != "" && r.Seal != r.SealNow() {
+		add(Edited, "", "it is not what %s signed: edited since; look at it again and sign", orSomebody(r.Reviewer))
+	}
 	if r.State == Draft && r.AsDrafted() {
 		add(Untouched, "", "a draft of %s that nobody changed", r.Model)
 	}
@@ -95,6 +99,13 @@ func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Docum
 		return all[i].Path < all[j].Path
 	})
 	return all
+}
+
+func orSomebody(reviewer string) string {
+	if reviewer == "" {
+		return "somebody"
+	}
+	return reviewer
 }
 
 // fileLines are the lines of a file by the path within its record.

@@ -36,6 +36,7 @@ type Record struct {
 	Model        string      // whose draft it was; "" for one that began empty
 	Run          string      // of that draft
 	Mark         string      // a short hash of the draft
+	Seal         string      // of the record as it was signed; "" for one that never was, or by an older version
 	Split        string      // Tune, Test or ""
 	Version      string      // of the schema that it was drafted with
 	Places       value.Value // of its values, as far as the draft had them
@@ -142,6 +143,7 @@ func (r *Record) about(v *value.Value) {
 	text("reviewer", &r.Reviewer)
 	text("on", &r.On)
 	text("split", &r.Split)
+	text("seal", &r.Seal)
 	text("version", &r.Version)
 	if d := v.Get("drafted"); d != nil {
 		r.Model, r.Run, r.Mark = strings.Clone(d.Word("model")), strings.Clone(d.Word("run")), strings.Clone(d.Word("mark"))

@@ -37,7 +37,7 @@ func TestFromDraftToGold(t *testing.T) {
 	require.NoError(t, err)
 	line := record.Line{Document: doc.ID, Run: 4, Hashes: record.Hashes{Text: doc.Hash}, Record: parse(t, `{"a":7,"b":"Oak","k":null,"l":[{"n":3,"t":"elm"}]}`), Evidence: parse(t, `{"/a":{"kind":"quoted","start":4,"end":5}}`)}
 	file := FileOf(dir, line.Document)
-	assert.Equal(t, filepath.Join(dir, "x/a.json"), file)
+	assert.Equal(t, filepath.Join(dir, "documents/x/a.txt.json"), file)
 	v := NewDraft(s, &line, "steady", false)
 	require.NoError(t, Write(file, &v))
 	load := func() *Record {
@@ -163,4 +163,48 @@ func TestSettle(t *testing.T) {
 	_, made, err := choiceFrom(&v)
 	require.NoError(t, err)
 	assert.False(t, made)
+}
+
+// A seal holds through what changes nothing: other wording of the schema, other
+// order and layout of the file; and no longer once a value or the document is
+// another.
+func TestSeals(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(small))
+	require.NoError(t, err)
+	check, err := record.NewValidator(s)
+	require.NoError(t, err)
+	dir := t.TempDir()
+	line := record.Line{Document: "a.txt", Hashes: record.Hashes{Text: strings.Repeat("a", 64)}, Record: parse(t, `{"a":7,"b":"Oak","l":[{"n":3,"t":"elm"}]}`)}
+	v := NewDraft(s, &line, "steady", false)
+	file := FileOf(dir, "a.txt")
+	require.NoError(t, Write(file, &v))
+	edited := func(from, to string) bool {
+		data, err := os.ReadFile(file)
+		require.NoError(t, err)
+		require.Contains(t, string(data), from)
+		require.NoError(t, os.WriteFile(file, []byte(strings.Replace(string(data), from, to, 1)), 0o600))
+		set, err := Load(dir, s)
+		require.NoError(t, err)
+		for _, f := range Check(s, check, set["a.txt"], nil, nil) {
+			if f.Kind == Edited {
+				assert.Contains(t, f.Msg, "ann")
+				return true
+			}
+		}
+		return false
+	}
+	assert.False(t, edited(`"a": 7`, `"a": 8`), "a draft is for editing")
+	set, err := Load(dir, s)
+	require.NoError(t, err)
+	require.NoError(t, Sign(set["a.txt"], "ann", time.Now()))
+	for _, same := range [][2]string{{`"a": 8`, `"a":   8.0`}, {"\"b\": \"Oak\",\n", ""}, {`"a":   8.0`, `"b": "Oak", "a": 8`}, {`"notes": {}`, `"notes": {"/a": "checked twice"}`}} {
+		if same[1] == "" {
+			assert.True(t, edited(same[0], same[1]), "a value is gone")
+			continue
+		}
+		assert.False(t, edited(same[0], same[1]), same)
+	}
+	assert.True(t, edited(`"t": "elm"`, `"t": "ash"`))
+	assert.False(t, edited(`"t": "ash"`, `"t": "elm"`), "put back")
+	assert.True(t, edited(strings.Repeat("a", 64), strings.Repeat("b", 64)), "another text")
 }

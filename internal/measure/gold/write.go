@@ -1,9 +1,12 @@
 package gold
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -17,21 +20,27 @@ import (
 // dayForm is how gold files write the day of a review.
 const dayForm = "2006-01-02"
 
-// FileOf gives the file of a document's gold below a folder: the document's own
-// path without the folder that all documents lie in, with `.json` in place of
-// its ending; the row of a table below the table's name.
+// FileOf gives the file of a document's gold below a folder: the document's whole
+// name with `.json` behind it. No two documents have the same.
 func FileOf(dir, document string) string {
-	id, row, isRow := strings.Cut(document, "#")
-	if isRow {
-		id = strings.TrimSuffix(id, filepath.Ext(id)) + "/" + row
-	} else {
-		id = strings.TrimSuffix(id, filepath.Ext(id))
+	var b strings.Builder
+	for i, part := range strings.Split(document, "/") {
+		if i > 0 {
+			b.WriteByte('/')
+		}
+		if part == "" || strings.Trim(part, ".") == "" { // it would lead elsewhere
+			b.WriteString("%" + strings.ReplaceAll(part, ".", "%2E"))
+			continue
+		}
+		for _, r := range part {
+			if r < ' ' || strings.ContainsRune(`%\:*?"<>|`, r) {
+				fmt.Fprintf(&b, "%%%02X", r)
+				continue
+			}
+			b.WriteRune(r)
+		}
 	}
-	if first, rest, ok := strings.Cut(id, "/"); ok && first == "documents" {
-		id = rest
-	}
-	id = strings.NewReplacer("://", "_", ":", "_", "?", "_", "..", "_").Replace(id)
-	return filepath.Join(dir, filepath.FromSlash(strings.TrimLeft(id, "/")+".json"))
+	return filepath.Join(dir, filepath.FromSlash(b.String()+".json"))
 }
 
 // NewDraft makes the gold file of a filled record, for review; with blind, an empty
@@ -113,9 +122,50 @@ func Change(file string, members ...value.Value) error {
 	return Write(file, &v)
 }
 
-// Sign marks a gold record reviewed.
+// Sign marks a gold record reviewed, and seals it.
 func Sign(r *Record, by string, on time.Time) error {
-	return Change(r.File, value.Str(Reviewed).Named("state"), value.Str(on.Format(dayForm)).Named("on"), value.Str(by).Named("reviewer"))
+	return Change(r.File, value.Str(Reviewed).Named("state"), value.Str(r.SealNow()).Named("seal"), value.Str(on.Format(dayForm)).Named("on"), value.Str(by).Named("reviewer"))
+}
+
+// SealNow gives the seal of a record as it is: a hash of its document, that
+// document's text and its values. It shows that something was changed after it was
+// signed, and nothing about who did: whoever can write the file can seal it.
+func (r *Record) SealNow() string {
+	h := sha256.New()
+	fmt.Fprintf(h, "%s\n%s\n", r.Document, r.Hashes.Text)
+	h.Write(appendPlain(nil, &r.Record))
+	return hex.EncodeToString(h.Sum(nil)[:16])
+}
+
+// appendPlain writes a value so that what means the same is written the same: fields
+// by their names, numbers without signs that say nothing, and no field that is
+// empty.
+func appendPlain(b []byte, v *value.Value) []byte {
+	switch v.Kind {
+	case value.Number:
+		return value.AppendCanonicalNumber(b, v.Text)
+	case value.Array:
+		b = append(b, '[')
+		for i := range v.Kids {
+			b = append(appendPlain(b, &v.Kids[i]), ',')
+		}
+		return append(b, ']')
+	case value.Object:
+		kids := make([]*value.Value, 0, len(v.Kids))
+		for i := range v.Kids {
+			if kid := &v.Kids[i]; !kid.Empty() {
+				kids = append(kids, kid)
+			}
+		}
+		slices.SortStableFunc(kids, func(a, b *value.Value) int { return strings.Compare(a.Name, b.Name) })
+		b = append(b, '{')
+		for _, kid := range kids {
+			b = append(appendPlain(append(value.AppendQuoted(b, kid.Name), ':'), kid), ',')
+		}
+		return append(b, '}')
+	}
+	bare := v.Named("")
+	return append(b, bare.JSON()...)
 }
 
 // Unsignable says why a record can't be signed, or "". hashes gives those of its

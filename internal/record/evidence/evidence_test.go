@@ -104,7 +104,7 @@ func TestDemoGoldIsFound(t *testing.T) {
 	root := "../../demo/project/"
 	s, err := schema.Load(root + "schemas/inspection.yaml")
 	require.NoError(t, err)
-	files, err := filepath.Glob(root + "gold/*/*.json")
+	files, err := filepath.Glob(root + "gold/documents/*/*.json")
 	require.NoError(t, err)
 	notes, err := document.Table{File: root + "notes.csv", ID: "ref", Text: []string{"note"}}.Rows(root)
 	require.NoError(t, err)

@@ -54,7 +54,7 @@ func updateOne(t *testing.T, s *schema.Schema, character string, line record.Lin
 func TestNothingNew(t *testing.T) {
 	s, err := schema.Load("../../demo/project/schemas/inspection.yaml")
 	require.NoError(t, err)
-	files, err := filepath.Glob("../../demo/project/gold/*/*.json")
+	files, err := filepath.Glob("../../demo/project/gold/documents/*/*.json")
 	require.NoError(t, err)
 	tried := 0
 	for _, file := range files {

@@ -37,11 +37,14 @@ const MaxAnswer = 64 << 20
 
 // perEvent is how many times as long an answer in pieces may be, with what is
 // around each piece.
-const perEvent = 32
+const perEvent = 8
 
 // FirstWait is the wait before the second attempt; each further one doubles it.
 // Tests shorten it.
 var FirstWait = 500 * time.Millisecond
+
+// maxLong is how many answers without end are paid for.
+const maxLong = 2
 
 // maxDials is how often a connection is tried where nothing listens.
 const maxDials = 3
@@ -104,8 +107,7 @@ func (e *Broken) Error() string {
 }
 func (e *Broken) Unwrap() error { return e.Err }
 
-// TooLong says that an answer did not end where any answer has to. Another attempt
-// would cost as much again.
+// TooLong says that an answer did not end where any answer has to.
 type TooLong struct{ Most int }
 
 func (e *TooLong) Error() string {
@@ -195,6 +197,7 @@ type trip struct {
 	alive  func() // puts the end of an attempt's time off
 	tries  int
 	last   Try
+	long   int   // answers that did not end
 	fatal  error // the caller's own error; no attempt can better it
 }
 
@@ -329,7 +332,8 @@ func (t *trip) again(ctx context.Context, resp *http.Response, err error) (bool,
 	var long *TooLong
 	if err != nil {
 		if errors.As(err, &long) {
-			return false, err
+			t.long++
+			return ctx.Err() == nil && t.long < maxLong, err
 		}
 		// Where nothing listens, waiting long helps nobody.
 		return ctx.Err() == nil && (!isDial(err) || t.tries < maxDials), err
