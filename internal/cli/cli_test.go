@@ -8,12 +8,6 @@ import (
 	"time"
 
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
-
-	"filler/internal/base/value"
-	"filler/internal/record"
-	"filler/internal/record/trace"
-	"filler/internal/schema"
 )
 
 func TestFigures(t *testing.T) {
@@ -55,20 +49,6 @@ func TestPipesGetPlainText(t *testing.T) {
 	assert.Contains(t, out.String(), strings.Repeat("x", 300))
 	t.Setenv("NO_COLOR", "1")
 	assert.False(t, inspect(&out, &out).colour)
-}
-
-func TestMask(t *testing.T) {
-	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  phone: {text: Phone number., sensitive: true}\n  who: {group: Who., fields: {iban: {text: Account number., sensitive: true}, name: Name of it.}}\n  grade: {integer: Grade of it., sensitive: true}\n"))
-	require.NoError(t, err)
-	rec, _ := value.Parse(`{"phone":"01 \"23","who":{"iban":"QX99","name":"Ada"},"grade":7}`)
-	wrong := value.Str("QX98")
-	steps := trace.Steps{&trace.Normalized{Path: "/phone", From: value.Str(" 0123"), To: value.Str("0123")}, &trace.Checked{Problems: []record.Problem{{Path: "/who/iban", Value: &wrong}}}}
-	m := newMask(s, &rec, steps)
-	assert.Equal(t, `••• Ada ••• ••• ••• 7`, m.hide(`01 "23 Ada QX99 QX98 0123 7`), "one figure alone would hide half the page")
-	assert.Equal(t, `"•••"`, m.hide(value.Str(`01 "23`).String()))
-	assert.Equal(t, "x", (*mask)(nil).hide("x"))
-	empty, _ := value.Parse(`{}`)
-	assert.Nil(t, newMask(s, &empty, nil))
 }
 
 // Wrong use is told in one line, with exit code 2; what can't be done with 1.

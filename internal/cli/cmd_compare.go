@@ -201,8 +201,8 @@ func (a *app) printComparison(w *work, c *score.Comparison, sets [2]set, o compa
 // beside gives the two values of a leaf with a sign between them; what is
 // sensitive is masked.
 func (w *work) beside(x *score.LeafPair, sign string) string {
-	if f := w.schema.Find(x.Field); f != nil && f.Sensitive {
-		return hidden + sign + hidden
+	if w.schema.IsSensitive(x.Field) {
+		return record.Hidden + sign + record.Hidden
 	}
 	return clip(oneLine(shownValue(&x.A)), 40) + sign + clip(oneLine(shownValue(&x.B)), 40)
 }
@@ -211,10 +211,10 @@ func (w *work) beside(x *score.LeafPair, sign string) string {
 // JSON.
 func (w *work) maskLeaves(leaves []score.LeafPair) {
 	for i := range leaves {
-		if f := w.schema.Find(leaves[i].Field); f != nil && f.Sensitive {
+		if w.schema.IsSensitive(leaves[i].Field) {
 			for _, v := range []*value.Value{&leaves[i].Gold, &leaves[i].A, &leaves[i].B} {
 				if !v.Empty() {
-					*v = value.Str(hidden)
+					*v = value.Str(record.Hidden)
 				}
 			}
 		}

@@ -125,6 +125,7 @@ func (a *app) errors(ctx context.Context, o finding, runName string) error {
 		c := fixer.Try()
 		fixes = &c
 	}
+	w.coverErrors(shown, fixes)
 	if o.asJSON {
 		a.errorsJSON(shown, fixes)
 		return nil
@@ -134,6 +135,32 @@ func (a *app) errors(ctx context.Context, o finding, runName string) error {
 		a.printFixes(fixes)
 	}
 	return nil
+}
+
+// coverErrors hides the values of sensitive fields, the lines that they stand in,
+// and what a fix would write of them.
+func (w *work) coverErrors(all []score.LeafError, fixes *score.Fixes) {
+	for i := range all {
+		m := &all[i]
+		if !w.schema.IsSensitive(m.Field.Path) {
+			continue
+		}
+		for _, v := range []*value.Value{&m.Gold, &m.Filled} {
+			if !v.Empty() {
+				*v = value.Str(record.Hidden)
+			}
+		}
+		m.GoldLine, m.FilledLine = score.Line{N: m.GoldLine.N, Text: record.Hidden}, score.Line{N: m.FilledLine.N, Text: record.Hidden}
+	}
+	if fixes == nil {
+		return
+	}
+	for i := range fixes.Chosen {
+		if x := &fixes.Chosen[i]; w.schema.IsSensitive(x.Field) {
+			key, _, _ := strings.Cut(x.Write, ":")
+			x.Write = key + ": " + record.Hidden
+		}
+	}
 }
 
 // found finds the errors of a run or a file.
@@ -221,13 +248,7 @@ func (a *app) printError(m *score.LeafError, fresh bool) {
 		kind += " with " + m.Detail
 	}
 	gold, filled := shownValue(&m.Gold), shownValue(&m.Filled)
-	if m.Field.Sensitive {
-		gold, filled = hidden, hidden
-	}
 	a.printf("  %s  %s: gold %s, filled %s  %s\n", m.Path(), m.Outcome, a.paint(good, clip(oneLine(gold), 50)), a.paint(bad, clip(oneLine(filled), 50)), a.paint(soft, kind))
-	if m.Field.Sensitive {
-		return
-	}
 	if m.GoldLine.N > 0 {
 		a.printf("%s\n", a.paint(faint, fmt.Sprintf("      gold, line %d: %s", m.GoldLine.N, clip(strings.TrimSpace(m.GoldLine.Text), 90))))
 	}
@@ -260,11 +281,7 @@ func (a *app) printFixes(c *score.Fixes) {
 
 func (a *app) errorsJSON(all []score.LeafError, fixes *score.Fixes) {
 	for i := range all {
-		m := &all[i]
-		if m.Field.Sensitive {
-			m.Gold, m.Filled, m.GoldLine, m.FilledLine = value.Str(hidden), value.Str(hidden), score.Line{}, score.Line{}
-		}
-		a.printJSON(m.JSON())
+		a.printJSON(all[i].JSON())
 	}
 	if fixes != nil {
 		a.printJSON(fixes.JSON())

@@ -13,6 +13,7 @@ import (
 	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/base/project"
+	"filler/internal/record"
 	"filler/internal/run/fill"
 	"filler/internal/run/job"
 	"filler/internal/schema"
@@ -466,7 +467,8 @@ func (a *app) printOne(f *fill.Filler, run int64) error {
 	return f.Ledger.Records(run, 0, func(r store.Record) error {
 		line, err := fill.ToLine(run, r)
 		if err == nil {
-			a.printRecord(f.Schema, &line, false)
+			line = record.NewCover(f.Schema).Line(line)
+			a.printRecord(f.Schema, &line)
 		}
 		return err
 	})

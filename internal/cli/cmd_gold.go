@@ -200,13 +200,16 @@ func (a *app) goldCheck(ctx context.Context, names []string, o looking, asJSON b
 		return err
 	}
 	found := 0
+	cover := record.NewCover(w.schema)
 	for _, id := range ids {
 		doc, unread := source(id)
 		if unread != nil {
 			doc = nil
 		}
 		for _, f := range gold.Check(w.schema, check, set[id], doc, unread) {
-			found++
+			if found++; cover.Hides(f.Path) && f.Path != "" {
+				f.Msg = cover.Text(f.Msg)
+			}
 			a.printFinding(f, asJSON)
 		}
 	}

@@ -101,7 +101,7 @@ func first(args []string) string {
 
 func (a *app) validateCmd() *cobra.Command {
 	var j judged
-	var asJSON bool
+	var asJSON, sensitive bool
 	cmd := &cobra.Command{Use: "validate [RUN]", Short: "Check records against the schema", Args: cobra.MaximumNArgs(1),
 		Long: "Check the records of a run, or of any file of JSON Lines, against the schema. Exit code 3:\nsome records have problems.\n\nWithout a project:  filler validate --schema SCHEMA --records FILE",
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -114,6 +114,9 @@ func (a *app) validateCmd() *cobra.Command {
 				return err
 			}
 			v := &validation{a: a, asJSON: asJSON, check: check, schema: w.schema, file: j.recordsFile}
+			if !sensitive {
+				v.cover = record.NewCover(w.schema)
+			}
 			if _, err := a.each(w, j, first(args), v.line); err != nil {
 				return err
 			}
@@ -121,6 +124,7 @@ func (a *app) validateCmd() *cobra.Command {
 		}}
 	j.flags(cmd, false)
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print the result as JSON")
+	cmd.Flags().BoolVar(&sensitive, "sensitive", false, sensitiveUsage)
 	return cmd
 }
 
@@ -130,6 +134,7 @@ type validation struct {
 	check          *record.Validator
 	schema         *schema.Schema
 	file           string
+	cover          *record.Cover
 	records, valid int
 	list           []value.Value
 }
@@ -154,7 +159,7 @@ func (v *validation) line(n int, l record.Line, err error) error {
 	if len(problems) == 0 {
 		v.valid++
 	}
-	for _, p := range problems {
+	for _, p := range v.cover.Problems(problems) {
 		if v.asJSON {
 			out := p.JSON()
 			out.Kids = append([]value.Value{value.Str(where).Named("document")}, out.Kids...)

@@ -80,7 +80,7 @@ is kept; the exchanges are in the ledger, and cost.`,
 	f.StringVar(&schemaFile, "schema", "", schemaUsage)
 	f.StringVar(&modelName, "model", "", modelUsage)
 	f.BoolVar(&all, "all", false, "also show the values that were always the same")
-	f.BoolVar(&sensitive, "sensitive", false, "show the values of sensitive fields")
+	f.BoolVar(&sensitive, "sensitive", false, sensitiveUsage)
 	f.BoolVar(&asJSON, "json", false, "print JSON")
 	return cmd
 }
@@ -88,13 +88,14 @@ is kept; the exchanges are in the ledger, and cost.`,
 // hide takes the values of sensitive fields out of what is shown. How often the
 // same came stays.
 func hide(s *schema.Schema, r *fill.Repeated) {
+	cover := record.NewCover(s)
 	for i := range r.Leaves {
-		if field := s.At(r.Leaves[i].Path); field == nil || !field.Sensitive {
+		if !cover.Hides(r.Leaves[i].Path) {
 			continue
 		}
 		for j := range r.Leaves[i].Values {
 			if v := &r.Leaves[i].Values[j]; v.Value != "null" {
-				v.Value = value.Str(hidden).String()
+				v.Value = value.Str(record.Hidden).String()
 			}
 		}
 	}

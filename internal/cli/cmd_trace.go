@@ -9,6 +9,7 @@ import (
 
 	"filler/internal/base/place"
 	"filler/internal/base/value"
+	"filler/internal/record"
 	"filler/internal/record/trace"
 	"filler/internal/run/fill"
 	"filler/internal/schema"
@@ -39,7 +40,7 @@ func (a *app) traceCmd() *cobra.Command {
 	cmd.Flags().StringVar(&runName, "run", "last", "the `RUN`: a number, a name, or last")
 	cmd.Flags().BoolVar(&full, "full", false, "show requests and replies in full")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
-	cmd.Flags().BoolVar(&sensitive, "sensitive", false, "show the values of sensitive fields")
+	cmd.Flags().BoolVar(&sensitive, "sensitive", false, sensitiveUsage)
 	return cmd
 }
 
@@ -91,10 +92,9 @@ func (a *app) printTrace(l store.Store, run store.Run, t store.Task, full, asJSO
 	if err != nil {
 		return err
 	}
-	if has && !sensitive {
-		if whole, err := value.ParseBytes(rec.Record); err == nil {
-			tr.mask = newMask(s, &whole, steps)
-		}
+	if !sensitive {
+		tr.cover = record.NewCover(s)
+		steps = trace.Covered(steps, tr.cover)
 	}
 	if asJSON {
 		return tr.json(t, steps, rec, has)
@@ -117,7 +117,8 @@ func (a *app) printTrace(l store.Store, run store.Run, t store.Task, full, asJSO
 		return err
 	}
 	a.printf("\n")
-	a.printRecord(s, &line, sensitive)
+	line = tr.cover.Line(line)
+	a.printRecord(s, &line)
 	return nil
 }
 
@@ -171,7 +172,7 @@ func (t *tracer) exchange(x store.Exchange) error {
 		t.block("reply", reply)
 		return nil
 	}
-	t.line("reply", faint, "%s", clip(strings.Join(strings.Fields(reply), " "), 100))
+	t.line("reply", faint, "%s", clip(t.cover.Words(oneLine(reply)), 100))
 	return nil
 }
 
@@ -185,8 +186,12 @@ func replyText(x store.Exchange) string {
 }
 
 func (t *tracer) block(kind, body string) {
+	if t.cover != nil {
+		t.line(kind, faint, "%s bytes, not shown: the schema has sensitive fields; --sensitive shows them", thousands(len(body)))
+		return
+	}
 	t.line(kind, faint, "%s bytes", thousands(len(body)))
-	for _, l := range strings.Split(strings.TrimRight(t.mask.hide(body), "\n"), "\n") {
+	for _, l := range strings.Split(strings.TrimRight(body, "\n"), "\n") {
 		t.a.printf("            %s\n", l)
 	}
 }
@@ -203,11 +208,14 @@ func (t *tracer) json(task store.Task, steps trace.Steps, rec store.Record, has 
 			return err
 		}
 		if req, err := value.ParseBytes(body); err == nil {
+			if t.cover != nil {
+				req = value.Str(record.Hidden)
+			}
 			e.Kids = append(e.Kids, req.Named("request"))
 		}
-		e.Kids = append(e.Kids, value.Str(replyText(x)).Named("reply"))
+		e.Kids = append(e.Kids, value.Str(t.cover.Words(replyText(x))).Named("reply"))
 		if x.Error != "" {
-			e.Kids = append(e.Kids, value.Str(x.Error).Named("error"))
+			e.Kids = append(e.Kids, value.Str(t.cover.Text(x.Error)).Named("error"))
 		}
 		list.Kids = append(list.Kids, e)
 	}
@@ -221,9 +229,10 @@ func (t *tracer) json(task store.Task, steps trace.Steps, rec store.Record, has 
 		if err != nil {
 			return err
 		}
+		line = t.cover.Line(line)
 		result := line.JSON(s.EachEntry())
 		v.Kids = append(v.Kids, result.Named("result"))
 	}
-	t.a.printf("%s\n", t.mask.hide(string(v.JSON())))
+	t.a.printJSON(v)
 	return nil
 }

@@ -195,14 +195,15 @@ func (a *app) tellUpdated(b *begun, o updating) {
 	if c.New > 0 {
 		a.notef("%s not in the records: reported, not kept; `filler trace DOC` shows them, --new keep adds them\n", plural(c.New, "entry"))
 	}
+	cover := record.NewCover(b.Schema)
 	for i, x := range c.Conflicts {
 		if i == maxListed {
 			a.notef("%d more conflicts\n", len(c.Conflicts)-i)
 			break
 		}
 		was, now := shownValue(&x.Change.Was), shownValue(&x.Change.Now)
-		if fd := b.Schema.At(x.Change.Path); fd != nil && fd.Sensitive {
-			was, now = hidden, hidden
+		if cover.Hides(x.Change.Path) {
+			was, now = record.Hidden, record.Hidden
 		}
 		kept := "the new one is kept"
 		if x.Change.Kept {
@@ -215,7 +216,7 @@ func (a *app) tellUpdated(b *begun, o updating) {
 // printUpdates prints what was changed, as a table.
 func (a *app) printUpdates(f *fill.Filler, run int64) {
 	t := a.newTable("record", "path", "was", "is now", "document", ">line")
-	rows := 0
+	rows, cover := 0, record.NewCover(f.Schema)
 	err := linesOf(f.Ledger, run, func(line record.Line) error {
 		for i := range line.History.Kids {
 			h := &line.History.Kids[i]
@@ -224,8 +225,8 @@ func (a *app) printUpdates(f *fill.Filler, run int64) {
 			}
 			rows++
 			was, now := shownValue(h.Get("was")), shownValue(h.Get("now"))
-			if fd := f.Schema.At(value.Pointer(h.Word("path"))); fd != nil && fd.Sensitive {
-				was, now = hidden, hidden
+			if cover.Hides(value.Pointer(h.Word("path"))) {
+				was, now = record.Hidden, record.Hidden
 			}
 			t.row(line.Document, h.Word("path"), clip(was, 28), field{clip(now, 28), bold}, h.Word("document"), h.Get("line").Text)
 		}

@@ -26,6 +26,8 @@ const (
 	outputUsage  = "write the records to this `FILE`"
 	nameUsage    = "the run's `NAME`"
 
+	sensitiveUsage = "show the values of sensitive fields"
+
 	reviewerUsage = "the reviewer's `NAME`, kept in the gold files"
 )
 

@@ -19,11 +19,11 @@ type tracer struct {
 	exchanges []store.Exchange
 	shown     map[int]bool // those that a step has claimed
 	full      bool
-	mask      *mask
+	cover     *record.Cover
 }
 
 func (t *tracer) line(kind string, tn tone, format string, args ...any) error {
-	t.a.printf("  %s  %s\n", t.a.paint(tn, fmt.Sprintf("%-9s", kind)), t.mask.hide(fmt.Sprintf(format, args...)))
+	t.a.printf("  %s  %s\n", t.a.paint(tn, fmt.Sprintf("%-9s", kind)), fmt.Sprintf(format, args...))
 	return nil
 }
 

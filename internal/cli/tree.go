@@ -11,9 +11,9 @@ import (
 
 // printRecord prints a record as a tree. The letter before each value is the kind
 // of its evidence.
-func (a *app) printRecord(s *schema.Schema, l *record.Line, sensitive bool) {
+func (a *app) printRecord(s *schema.Schema, l *record.Line) {
 	a.printf("%s  %s\n", a.paint(bold, l.Document), a.paint(statusTone(l.Status), string(l.Status)))
-	t := tree{a: a, line: l, schema: s, open: sensitive, problems: map[value.Pointer]record.Problem{}}
+	t := tree{a: a, line: l, schema: s, problems: map[value.Pointer]record.Problem{}}
 	for _, p := range l.Problems {
 		t.problems[p.Path] = p
 	}
@@ -54,7 +54,6 @@ type treeRow struct {
 type tree struct {
 	a        *app
 	schema   *schema.Schema
-	open     bool // show the values of sensitive fields too
 	line     *record.Line
 	problems map[value.Pointer]record.Problem
 	rows     []treeRow
@@ -169,12 +168,10 @@ func (t *tree) mark(p value.Pointer) (mark string, tn tone, line string) {
 func (t *tree) leaf(name string, p value.Pointer, v *value.Value) {
 	mark, mt, line := t.mark(p)
 	text := v.Text
-	if f := t.schema.At(p); f != nil && f.Sensitive && !t.open && !v.Empty() {
-		t.rows = append(t.rows, treeRow{name, mark, mt, hidden, line})
-		return
-	}
 	if amount := v.Get("amount"); amount != nil && len(v.Kids) == 2 {
-		text = amount.Text + " " + v.Kids[1].Text
+		if text = amount.Text + " " + v.Kids[1].Text; amount.Text == record.Hidden {
+			text = record.Hidden
+		}
 		t.rows = append(t.rows, treeRow{name, mark, mt, text, line})
 		return
 	}

@@ -258,6 +258,16 @@ func (s *Schema) Find(path string) *Field {
 	return found
 }
 
+// IsSensitive tells whether the field of a path is sensitive, or what it lies in.
+func (s *Schema) IsSensitive(path string) bool {
+	sensitive := false
+	s.Root.Walk(func(f *Field, _ int) {
+		within := path == f.Path || strings.HasPrefix(path, f.Path+".") || strings.HasPrefix(path, f.Path+"[]")
+		sensitive = sensitive || within && f.Path != "" && (f.Sensitive || f.Item != nil && f.Item.Sensitive)
+	})
+	return sensitive
+}
+
 // Hash gives the hash of the schema's source, by which a run keeps it.
 func (s *Schema) Hash() string {
 	sum := sha256.Sum256(s.Source)

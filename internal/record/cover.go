@@ -1,0 +1,194 @@
+package record
+
+import (
+	"regexp"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Hidden stands for a value that is not shown.
+const Hidden = "•••"
+
+// Cover hides the values of a schema's sensitive fields in what is shown to
+// people. It errs on the side of hiding: what stands where no field is, or where a
+// sensitive field should be, is hidden as well. A nil Cover hides nothing.
+type Cover struct{ schema *schema.Schema }
+
+// NewCover gives the cover for a schema; nil where it has no sensitive field.
+func NewCover(s *schema.Schema) *Cover {
+	if s == nil || !holdsSensitive(s.Root) {
+		return nil
+	}
+	return &Cover{s}
+}
+
+func holdsSensitive(f *schema.Field) bool {
+	found := false
+	f.Walk(func(f *schema.Field, _ int) { found = found || f.Sensitive || f.Item != nil && f.Item.Sensitive })
+	return found
+}
+
+// Hides tells whether what stands at a place, or below it, is hidden.
+func (c *Cover) Hides(p value.Pointer) bool {
+	if c == nil {
+		return false
+	}
+	f := c.schema.Root
+	for _, step := range p.Steps() {
+		if f.Sensitive {
+			return true
+		}
+		switch _, isIndex := value.ArrayIndex(step); {
+		case f.Type == schema.Group:
+			f = f.Child(step)
+		case f.Type == schema.List && (isIndex || step == "-"):
+			f = f.Item
+		default:
+			return holdsSensitive(f)
+		}
+		if f == nil {
+			return true
+		}
+	}
+	return holdsSensitive(f)
+}
+
+// Value gives a value that stands at a place with what is sensitive in it hidden.
+func (c *Cover) Value(p value.Pointer, v *value.Value) *value.Value {
+	if c == nil || v == nil {
+		return v
+	}
+	out := v.Clone().Named(v.Name)
+	f := c.schema.At(p)
+	if f == nil && p != "" || c.above(p) {
+		hideAll(&out)
+		return &out
+	}
+	c.hide(f, &out)
+	return &out
+}
+
+// above tells whether a place lies within a sensitive field.
+func (c *Cover) above(p value.Pointer) bool {
+	for ; p != ""; p = p.Parent() {
+		if f := c.schema.At(p.Parent()); f != nil && f.Sensitive {
+			return true
+		}
+	}
+	return false
+}
+
+func (c *Cover) hide(f *schema.Field, v *value.Value) {
+	switch {
+	case f == nil || f.Sensitive:
+		hideAll(v)
+	case f.Type == schema.Group && v.Kind == value.Object:
+		for i := range v.Kids {
+			c.hide(f.Child(v.Kids[i].Name), &v.Kids[i])
+		}
+	case f.Type == schema.List && v.Kind == value.Array:
+		for i := range v.Kids {
+			c.hide(f.Item, &v.Kids[i])
+		}
+	case holdsSensitive(f):
+		hideAll(v)
+	}
+}
+
+// hideAll hides every value, and leaves where there is none.
+func hideAll(v *value.Value) {
+	switch v.Kind {
+	case value.Null:
+	case value.Object, value.Array:
+		for i := range v.Kids {
+			hideAll(&v.Kids[i])
+		}
+	default:
+		*v = value.Str(Hidden).Named(v.Name)
+	}
+}
+
+// said is what a message repeats of values: quoted text, and words with a figure.
+var said = regexp.MustCompile(`"(?:[^"\\]|\\.)*"|[^\s()]*[0-9][^\s()]*`)
+
+// Text gives a message with what it repeats hidden.
+func (c *Cover) Text(message string) string {
+	if c == nil {
+		return message
+	}
+	return said.ReplaceAllString(message, Hidden)
+}
+
+// Words gives words of a document or a reply as they may be shown: not at all,
+// since nobody knows what is in them.
+func (c *Cover) Words(words string) string {
+	if c == nil || words == "" {
+		return words
+	}
+	return Hidden
+}
+
+// Problem gives a problem as it may be shown.
+func (c *Cover) Problem(p Problem) Problem {
+	if c == nil {
+		return p
+	}
+	hides := c.Hides(p.Path)
+	for _, f := range p.Fields {
+		hides = hides || c.Hides(f)
+	}
+	switch p.Code() {
+	case Syntax, Unused, Encoding, Conflict, NoAnswer: // they repeat what came
+		hides = true
+	}
+	if hides && p.Code() != Rule { // a rule's words are the schema's
+		p.What = Told{p.Code(), c.Text(p.Message())}
+	}
+	p.Value = c.Value(p.Path, p.Value)
+	return p
+}
+
+// Problems gives problems as they may be shown.
+func (c *Cover) Problems(all []Problem) []Problem {
+	if c == nil {
+		return all
+	}
+	out := make([]Problem, len(all))
+	for i, p := range all {
+		out[i] = c.Problem(p)
+	}
+	return out
+}
+
+// Line gives a record with its problems and history as they may be shown.
+func (c *Cover) Line(l Line) Line {
+	if c == nil {
+		return l
+	}
+	l.Record = *c.Value("", &l.Record)
+	l.Problems = c.Problems(l.Problems)
+	l.History = c.History(l.History)
+	return l
+}
+
+// History gives the list of what updates have changed as it may be shown.
+func (c *Cover) History(list value.Value) value.Value {
+	if c == nil {
+		return list
+	}
+	out := list.Clone().Named(list.Name)
+	for i := range out.Kids {
+		change := &out.Kids[i]
+		at := value.Pointer(change.Word("path"))
+		for _, name := range []string{"was", "now"} {
+			if v := change.Get(name); v != nil {
+				change.Set(name, c.Value(at, v).Named(""))
+			}
+		}
+		if change.Get("quote") != nil && c.Hides(at) {
+			change.Set("quote", value.Str(Hidden))
+		}
+	}
+	return out
+}
