@@ -13,8 +13,8 @@ import (
 func (a *app) ledgerCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "ledger", Short: "The file that runs and exchanges are kept in", Args: noSuch,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
-		Long: "Look after the ledger, .filler/ledger.db. To copy it, copy the file while nothing runs.\n\nRead more: docs/formats.md, \"The ledger\"."}
-	cmd.AddCommand(a.pruneCmd())
+		Long: "Look after the ledger, .filler/ledger.db. `copy` makes a copy, also one to hand on.\n\nRead more: docs/formats.md, \"The ledger\"."}
+	cmd.AddCommand(a.pruneCmd(), a.copyCmd())
 	return cmd
 }
 

@@ -13,14 +13,21 @@ const Hidden = "•••"
 // Cover hides the values of a schema's sensitive fields in what is shown to
 // people. It errs on the side of hiding: what stands where no field is, or where a
 // sensitive field should be, is hidden as well. A nil Cover hides nothing.
-type Cover struct{ schema *schema.Schema }
+type Cover struct {
+	schema *schema.Schema
+	token  func(text string) string // what stands for a value; nil: Hidden
+}
+
+// NewTokens gives a cover that hides the words of documents and replies under any
+// schema, and puts a token in the place of each sensitive value.
+func NewTokens(s *schema.Schema, token func(text string) string) *Cover { return &Cover{s, token} }
 
 // NewCover gives the cover for a schema; nil where it has no sensitive field.
 func NewCover(s *schema.Schema) *Cover {
 	if s == nil || !holdsSensitive(s.Root) {
 		return nil
 	}
-	return &Cover{s}
+	return &Cover{schema: s}
 }
 
 func holdsSensitive(f *schema.Field) bool {
@@ -62,7 +69,7 @@ func (c *Cover) Value(p value.Pointer, v *value.Value) *value.Value {
 	out := v.Clone().Named(v.Name)
 	f := c.schema.At(p)
 	if f == nil && p != "" || c.above(p) {
-		hideAll(&out)
+		c.hideAll(&out)
 		return &out
 	}
 	c.hide(f, &out)
@@ -82,7 +89,7 @@ func (c *Cover) above(p value.Pointer) bool {
 func (c *Cover) hide(f *schema.Field, v *value.Value) {
 	switch {
 	case f == nil || f.Sensitive:
-		hideAll(v)
+		c.hideAll(v)
 	case f.Type == schema.Group && v.Kind == value.Object:
 		for i := range v.Kids {
 			c.hide(f.Child(v.Kids[i].Name), &v.Kids[i])
@@ -92,20 +99,24 @@ func (c *Cover) hide(f *schema.Field, v *value.Value) {
 			c.hide(f.Item, &v.Kids[i])
 		}
 	case holdsSensitive(f):
-		hideAll(v)
+		c.hideAll(v)
 	}
 }
 
 // hideAll hides every value, and leaves where there is none.
-func hideAll(v *value.Value) {
+func (c *Cover) hideAll(v *value.Value) {
 	switch v.Kind {
 	case value.Null:
 	case value.Object, value.Array:
 		for i := range v.Kids {
-			hideAll(&v.Kids[i])
+			c.hideAll(&v.Kids[i])
 		}
 	default:
-		*v = value.Str(Hidden).Named(v.Name)
+		mark := Hidden
+		if c.token != nil {
+			mark = c.token(v.Text)
+		}
+		*v = value.Str(mark).Named(v.Name)
 	}
 }
 

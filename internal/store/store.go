@@ -91,6 +91,27 @@ type Pruner interface {
 	Prune(runs []int64, trial bool) (Pruned, error)
 }
 
+// Forgetter drops what is kept of one document. A store need not be one.
+type Forgetter interface {
+	// Forget drops a document's tasks, records and exchanges from all runs, so that
+	// they can't be found in the store's files either. A trial counts and drops
+	// nothing.
+	Forget(document string, trial bool) (Pruned, error)
+}
+
+// Copier copies itself into a file. A store need not be one.
+type Copier interface {
+	// Copy writes all into a new file; with redo without documents, requests and
+	// replies, and with what redo makes of the rest.
+	Copy(file string, redo *Redo) error
+}
+
+// Redo says what becomes of records and of a run's settings in a copy for others.
+type Redo struct {
+	Record   func(run Run, r Record) (Record, error)
+	Settings func(settings []byte) ([]byte, error)
+}
+
 // Pruned counts what was dropped. Sizes are those of the store, in bytes; after a
 // trial both are that of now.
 type Pruned struct {

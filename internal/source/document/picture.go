@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"strings"
 	"time"
 
 	"filler/internal/source/pdf"
@@ -55,6 +56,15 @@ func (r *Reader) Picture(ctx context.Context, d *Document, s Source, page int) (
 		return beside(s.File, data, page, l.Pixels), nil
 	}
 	return nil, nil
+}
+
+// MayBePicture tells by its name whether an OCR engine may have read a document.
+func MayBePicture(name string) bool {
+	switch strings.ToLower(filepath.Ext(name)) {
+	case ".pdf", ".png", ".jpg", ".jpeg", ".tif", ".tiff":
+		return true
+	}
+	return IsAddress(name)
 }
 
 // beside gives the picture that a scan's file names, if it lies in its folder.

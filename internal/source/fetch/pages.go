@@ -145,6 +145,30 @@ func (k *Kept) save(p *Page) error {
 	return nil
 }
 
+// Forget drops all snapshots of an address, and gives how many there were; a trial
+// drops none.
+func (k *Kept) Forget(address string, trial bool) int {
+	f, err := os.Open(k.index(address))
+	if err != nil {
+		return 0
+	}
+	defer f.Close()
+	n := 0
+	for in := bufio.NewScanner(f); in.Scan(); {
+		var p Page
+		if json.Unmarshal(in.Bytes(), &p) == nil && p.URL == address {
+			n++
+			if !trial {
+				os.Remove(filepath.Join(k.Dir, p.Hash))
+			}
+		}
+	}
+	if !trial {
+		os.Remove(k.index(address))
+	}
+	return n
+}
+
 // maxHops bounds how often an address may send on to another.
 const maxHops = 8
 

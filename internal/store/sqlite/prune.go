@@ -1,7 +1,6 @@
 package sqlite
 
 import (
-	"context"
 	"database/sql"
 	"errors"
 	"fmt"
@@ -49,12 +48,7 @@ func (l *Ledger) Prune(runs []int64, trial bool) (store.Pruned, error) {
 		return p, nil
 	}
 	if err == nil {
-		l.writing.Lock()
-		defer l.writing.Unlock()
-		if _, err = l.db.ExecContext(context.Background(), "VACUUM"); err == nil {
-			_, err = l.db.ExecContext(context.Background(), "PRAGMA wal_checkpoint(TRUNCATE)")
-		}
-		err = l.explain(err)
+		err = l.compact()
 	}
 	if err == nil {
 		p.After, err = l.size()
