@@ -15,6 +15,7 @@ test: needs
 
 long: needs
 	$(GO) test ./internal/source/layout ./internal/run/fill
+	$(GO) test ./cmd/filler -run BuildsAreEqual
 
 race:
 	CGO_ENABLED=1 $(GO) test -race -short -skip 'SameLineEveryTime|EveryEntryOnce' ./internal/run/... ./internal/ask/... ./internal/store/... ./internal/source/fetch
@@ -27,7 +28,7 @@ needs:
 	  $$sudo apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$sudo apt-get install -y -qq --no-install-recommends tesseract-ocr tesseract-ocr-eng >/dev/null; }
 
 filler:
-	$(GO) build -trimpath -ldflags '-s -w' -o filler ./cmd/filler
+	$(GO) build -trimpath -buildvcs=false -ldflags '-s -w' -o filler ./cmd/filler
 
 bench:
 	$(GO) test ./internal/... -run '^$$' -bench . -benchmem

@@ -9,6 +9,7 @@ package cli
 
 import (
 	"context"
+	_ "embed"
 	"errors"
 	"fmt"
 	"io"
@@ -220,11 +221,24 @@ func readMore(cmd *cobra.Command) {
 const readMoreLine = "Read more: docs/commands.md, docs/guide.md."
 
 func (a *app) versionCmd() *cobra.Command {
-	return &cobra.Command{Use: "version", Short: "Print the version", Args: cobra.NoArgs,
+	var licences bool
+	cmd := &cobra.Command{Use: "version", Short: "Print the version", Args: cobra.NoArgs,
+		Long: "Print the version. --licences prints what the program is made of, with the licence of each\npart and its text.",
 		Run: func(*cobra.Command, []string) {
-			fmt.Fprintf(a.out, "filler %s (%s, %s/%s)\n", Version, runtime.Version(), runtime.GOOS, runtime.GOARCH)
+			if licences {
+				a.printf("%s", licenceTexts)
+				return
+			}
+			a.printf("filler %s (%s, %s/%s)\n", Version, runtime.Version(), runtime.GOOS, runtime.GOARCH)
 		}}
+	cmd.Flags().BoolVar(&licences, "licences", false, "print the licences of all that the program is made of")
+	return cmd
 }
+
+// licenceTexts names each module with its licence, and gives the texts.
+//
+//go:embed licences.txt
+var licenceTexts string
 
 // printf writes to standard output, notef to standard error.
 func (a *app) printf(format string, args ...any) { fmt.Fprintf(a.out, format, args...) }
