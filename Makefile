@@ -35,5 +35,5 @@ bench:
 
 FUZZTIME ?= 20s
 fuzz:
-	@for target in base/value:FuzzParse ask/answer:FuzzRead schema:FuzzParse source/document:FuzzParse record/evidence:FuzzOf draft/printed:FuzzFill schema:FuzzImport draft:FuzzFromTexts source/document:FuzzFormats source/document:FuzzScans source/layout:FuzzMake ask/answer:FuzzPlain ask/chat:FuzzStream; do \
+	@for target in base/value:FuzzParse ask/answer:FuzzRead schema:FuzzParse source/document:FuzzParse record/evidence:FuzzOf draft/printed:FuzzFill schema:FuzzImport draft:FuzzFromTexts source/document:FuzzFormats source/document:FuzzScans source/layout:FuzzMake ask/answer:FuzzPlain ask/chat:FuzzStream ask/outline:FuzzRead source/reading:FuzzText; do \
 	  $(GO) test ./internal/$${target%%:*} -run '^$$' -fuzz $${target##*:} -fuzztime $(FUZZTIME) -fuzzminimizetime 10x || exit 1; done
