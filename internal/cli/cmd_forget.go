@@ -62,7 +62,7 @@ func (a *app) forgetCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "forget DOC...", Short: "Erase what is kept of a document: runs, cache, records, gold, pages", Args: cobra.MinimumNArgs(1),
 		Long: `Erase what is kept of documents: their records and exchanges in every run and in the cache,
 their gold, their lines in the project's files of JSON Lines, and kept pages; with a picture
-or PDF all kept results of OCR, which name no document. The ledger is written anew, so that
+or PDF all kept results of OCR, which name no document. The ledger is rewritten, so that
 nothing is left in its file. The documents themselves stay where they are, and so do copies of
 the ledger and what an update took over into other records.
 

@@ -29,7 +29,7 @@ func licenceOf(text string) string {
 }
 
 // What the program says of licences is what the modules that it is made of say, at
-// the versions it is made with. FILLER_WRITE_DOCS=1 writes it anew.
+// the versions it is made with. FILLER_WRITE_DOCS=1 rewrites it.
 func TestLicences(t *testing.T) {
 	out, err := exec.Command("go", "list", "-deps", "-f", "{{with .Module}}{{if .Version}}{{.Path}}\t{{.Version}}\t{{.Dir}}{{end}}{{end}}", "../../cmd/filler").Output()
 	require.NoError(t, err)

@@ -18,8 +18,8 @@ var (
 
 // Forget drops all that is kept of a document: its tasks and records in every run,
 // and every exchange about it, whoever has its answer from the cache. Exchanges of
-// no run go as well, since nothing says what they are about. The file is written
-// anew, so that nothing is left in its free pages.
+// no run go as well, since nothing says what they are about. The file is rewritten,
+// so that nothing is left in its free pages.
 func (l *Ledger) Forget(document string, trial bool) (store.Pruned, error) {
 	var p store.Pruned
 	var err error
@@ -97,7 +97,7 @@ func forget(tx *sql.Tx, document string, p *store.Pruned) error {
 	return nil
 }
 
-// compact writes the file anew, and empties the log beside it.
+// compact rewrites the file, and empties the log beside it.
 func (l *Ledger) compact() error {
 	l.writing.Lock()
 	defer l.writing.Unlock()
