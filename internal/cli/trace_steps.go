@@ -116,7 +116,7 @@ func (t *tracer) PlaceRefused(s *trace.PlaceRefused) error {
 }
 
 func (t *tracer) Normalized(s *trace.Normalized) error {
-	return t.line("normalize", soft, "%s  %s → %s  (%s)", s.Path, s.From.String(), s.To.String(), s.Rule)
+	return t.line("normalize", soft, "%s  %s → %s  (%s)", s.Path, clip(s.From.String(), 60), clip(s.To.String(), 60), s.Rule)
 }
 
 func (t *tracer) Merged(s *trace.Merged) error {
