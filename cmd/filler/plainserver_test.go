@@ -25,8 +25,10 @@ type plainServer struct {
 
 func (p *plainServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	var req struct {
-		Messages []struct{ Role, Content string }
-		Format   any `json:"response_format"`
+		Messages    []struct{ Role, Content string }
+		Format      any `json:"response_format"`
+		MaxTokens   any `json:"max_tokens"`
+		Temperature any `json:"temperature"`
 	}
 	body := new(strings.Builder)
 	if err := json.NewDecoder(http.MaxBytesReader(w, teeBody(r, body), 1<<20)).Decode(&req); err != nil || !strings.HasSuffix(r.URL.Path, "/chat/completions") {
@@ -37,6 +39,15 @@ func (p *plainServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	mode, over := p.mode, p.limit == 0
 	p.mu.Unlock()
 	if p.fail(w, r, mode) {
+		return
+	}
+	if mode == "newer" && (req.MaxTokens != nil || req.Temperature != nil) {
+		w.WriteHeader(http.StatusBadRequest)
+		if req.MaxTokens != nil {
+			fmt.Fprint(w, `{"error": {"message": "Unsupported parameter: 'max_tokens' is not supported with this model. Use 'max_completion_tokens' instead."}}`)
+			return
+		}
+		fmt.Fprint(w, `{"error": {"message": "Unsupported value: 'temperature' does not support 0 with this model."}}`)
 		return
 	}
 	if req.Format != nil {
@@ -79,6 +90,10 @@ func (p *plainServer) fail(w http.ResponseWriter, r *http.Request, mode string) 
 		w.Header().Set("Retry-After", "0")
 		w.WriteHeader(429)
 		fmt.Fprint(w, `{"error": {"message": "slow down"}}`)
+	case "thinks":
+		fmt.Fprint(w, `{"choices": [{"message": {"content": null, "reasoning_content": "Let me see."}, "finish_reason": "length"}]}`)
+	case "filtered":
+		fmt.Fprint(w, `{"choices": [{"message": {"content": ""}, "finish_reason": "content_filter"}]}`)
 	case "500":
 		w.WriteHeader(500)
 		fmt.Fprint(w, "oops")

@@ -409,6 +409,11 @@ func (a *app) runFill(ctx context.Context, o filling, b *begun, out *output) err
 		}
 	}
 	a.summary(b.run, totals, time.Since(began), err)
+	for _, m := range b.Models {
+		if said := m.Client.Adapted(); said != "" {
+			a.notef("note: %s; it is remembered\n", said)
+		}
+	}
 	var fail *model.Failure
 	if errors.As(err, &fail) && fail.Budget {
 		a.notef("stopped at the budget: %s spent, and the next request might exceed it; continue with a higher --budget and --resume=%d\n", money(b.First().Client.Purse.Spent()), b.run)

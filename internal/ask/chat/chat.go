@@ -16,6 +16,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"sort"
+	"strconv"
 	"strings"
 
 	"filler/internal/ask/exchange"
@@ -96,8 +97,18 @@ func tail(r *exchange.Request) []byte {
 	case len(r.Format) > 0:
 		keys["response_format"] = fmt.Sprintf(`{"type":"json_schema","json_schema":{"name":%s,"strict":true,"schema":%s}}`, name, r.Format)
 	}
+	for key, name := range r.Keys {
+		if v, ours := keys[key]; ours {
+			delete(keys, key)
+			if name != "" {
+				keys[name] = v
+			}
+		}
+	}
 	for k, v := range r.Extra {
-		keys[k] = v
+		if keys[k] = v; v == "null" {
+			delete(keys, k)
+		}
 	}
 	names := make([]string, 0, len(keys))
 	for k := range keys {
@@ -122,26 +133,30 @@ func Sent(r *exchange.Request) []byte {
 	if !r.Stream {
 		return body
 	}
-	return append(body[:len(body)-1], `,"stream":true,"stream_options":{"include_usage":true}}`...)
+	body = append(body[:len(body)-1], `,"stream":true`...)
+	if name, set := r.Keys["stream_options"]; (!set || name != "") && r.Extra["stream_options"] == "" {
+		body = append(body, `,"stream_options":{"include_usage":true}`...)
+	}
+	return append(body, '}')
 }
 
 type wireReply struct {
 	Choices []struct {
 		Message struct {
 			Content json.RawMessage `json:"content"`
-			Refusal string          `json:"refusal"`
+			Refusal json.RawMessage `json:"refusal"`
 			Calls   []struct {
 				Function struct {
 					Arguments json.RawMessage `json:"arguments"`
 				} `json:"function"`
 			} `json:"tool_calls"`
+			// Where a server shows what the model thought, by the names in use.
+			Thought  json.RawMessage `json:"reasoning_content"`
+			Thought2 json.RawMessage `json:"reasoning"`
 		} `json:"message"`
-		Finish string `json:"finish_reason"`
+		Finish json.RawMessage `json:"finish_reason"`
 	} `json:"choices"`
-	Usage *struct {
-		In  int `json:"prompt_tokens"`
-		Out int `json:"completion_tokens"`
-	} `json:"usage"`
+	Usage json.RawMessage `json:"usage"`
 	Error json.RawMessage `json:"error"`
 }
 
@@ -161,18 +176,70 @@ func ReadReply(body []byte) (*exchange.Reply, error) {
 		return nil, &exchange.Unreadable{What: "the reply has no choices"}
 	}
 	c := w.Choices[0]
-	text, ok := contentText(c.Message.Content)
+	text, refusal, thought, ok := contentText(c.Message.Content)
 	if !ok {
 		return nil, &exchange.Unreadable{What: "the reply's content is neither text nor parts of text"}
 	}
-	r := &exchange.Reply{Text: text, Refusal: c.Message.Refusal, Finish: c.Finish}
+	r := &exchange.Reply{Text: text, Refusal: plainText(c.Message.Refusal) + refusal, Finish: plainText(c.Finish),
+		Reasoned: thought || plainText(c.Message.Thought) != "" || plainText(c.Message.Thought2) != ""}
 	if len(c.Message.Calls) > 0 {
 		r.Text, r.Called = arguments(c.Message.Calls[0].Function.Arguments), true
 	}
-	if w.Usage != nil && w.Usage.In >= 0 && w.Usage.Out >= 0 {
-		r.TokensIn, r.TokensOut, r.HasUsage = w.Usage.In, w.Usage.Out, true
-	}
+	readUsage(w.Usage, r)
 	return r, nil
+}
+
+// readUsage reads what a server says of tokens. What is no number of tokens counts
+// as not said.
+func readUsage(raw json.RawMessage, r *exchange.Reply) {
+	var u struct {
+		In      json.RawMessage `json:"prompt_tokens"`
+		Out     json.RawMessage `json:"completion_tokens"`
+		InWhole struct {
+			Cached json.RawMessage `json:"cached_tokens"`
+		} `json:"prompt_tokens_details"`
+		OutWhole struct {
+			Reasoning json.RawMessage `json:"reasoning_tokens"`
+		} `json:"completion_tokens_details"`
+	}
+	if json.Unmarshal(raw, &u) != nil {
+		return
+	}
+	in, okIn := tokensIn(u.In)
+	out, okOut := tokensIn(u.Out)
+	if !okIn || !okOut {
+		return
+	}
+	r.TokensIn, r.TokensOut, r.HasUsage = in, out, true
+	if n, ok := tokensIn(u.InWhole.Cached); ok {
+		r.Cached = min(n, in)
+	}
+	if n, ok := tokensIn(u.OutWhole.Reasoning); ok {
+		r.Reasoning = min(n, out)
+	}
+}
+
+// mostTokens is more than any server can mean.
+const mostTokens = 1 << 30
+
+// tokensIn reads a number of tokens: a whole number, however it is written.
+func tokensIn(raw json.RawMessage) (int, bool) {
+	text := strings.TrimSpace(string(raw))
+	if s := plainText(raw); s != "" {
+		text = strings.TrimSpace(s)
+	}
+	f, err := strconv.ParseFloat(text, 64)
+	if err != nil || !(f >= 0 && f <= mostTokens) {
+		return 0, false
+	}
+	return int(f + 0.5), true
+}
+
+// plainText gives a JSON text; "" for anything else.
+func plainText(raw json.RawMessage) string {
+	var text string
+	_ = json.Unmarshal(raw, &text)
+	return text
 }
 
 // arguments gives the arguments of a call as text: servers send them as a
@@ -185,25 +252,33 @@ func arguments(raw json.RawMessage) string {
 	return string(raw)
 }
 
-func contentText(raw json.RawMessage) (string, bool) {
+// contentText gives the text of a message's content, what a part of it refuses,
+// and whether a part is thinking.
+func contentText(raw json.RawMessage) (text, refusal string, thought, ok bool) {
 	if len(raw) == 0 || string(raw) == "null" {
-		return "", true
+		return "", "", false, true
 	}
-	var text string
 	if json.Unmarshal(raw, &text) == nil {
-		return text, true
+		return text, "", false, true
 	}
 	var parts []struct {
-		Text string `json:"text"`
+		Type    string          `json:"type"`
+		Text    json.RawMessage `json:"text"`
+		Refusal string          `json:"refusal"`
 	}
 	if json.Unmarshal(raw, &parts) != nil {
-		return "", false
+		return "", "", false, false
 	}
 	var b strings.Builder
 	for _, p := range parts {
-		b.WriteString(p.Text)
+		refusal += p.Refusal
+		if strings.Contains(p.Type, "reason") || strings.Contains(p.Type, "think") {
+			thought = true
+			continue
+		}
+		b.WriteString(plainText(p.Text))
 	}
-	return b.String(), true
+	return b.String(), refusal, thought, true
 }
 
 // LooksLikePage tells a web page from other bodies.

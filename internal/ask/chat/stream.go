@@ -26,6 +26,8 @@ type Stream struct {
 	usage     json.RawMessage
 	failure   json.RawMessage
 	events    int
+	thought   bool // the model thought, and the server shows it apart
+	brought   int  // bytes that brought the answer on
 	done      bool
 	circling  bool
 	looked    int // the length of the text when it was last looked at for circles
@@ -34,9 +36,11 @@ type Stream struct {
 type streamPiece struct {
 	Choices []struct {
 		Delta struct {
-			Content string `json:"content"`
-			Refusal string `json:"refusal"`
-			Calls   []struct {
+			Content  string `json:"content"`
+			Refusal  string `json:"refusal"`
+			Thought  string `json:"reasoning_content"`
+			Thought2 string `json:"reasoning"`
+			Calls    []struct {
 				Function struct {
 					Name      string `json:"name"`
 					Arguments string `json:"arguments"`
@@ -49,9 +53,11 @@ type streamPiece struct {
 	Error json.RawMessage `json:"error"`
 }
 
-// Feed takes the next bytes. It gives true where the answer runs in circles and
+// Feed takes the next bytes. It tells whether they bring the answer on, which
+// comments and empty pieces do not, and whether it has ended or runs in circles, and
 // need not be read on.
-func (s *Stream) Feed(data []byte) (stop bool) {
+func (s *Stream) Feed(data []byte) (progress, stop bool) {
+	before := s.brought
 	data = append(s.rest, data...)
 	for {
 		i := bytes.IndexByte(data, '\n')
@@ -66,7 +72,7 @@ func (s *Stream) Feed(data []byte) (stop bool) {
 		s.looked = n
 		s.circling = exchange.Circles(s.text())
 	}
-	return s.circling
+	return s.brought > before, s.circling || s.done
 }
 
 func (s *Stream) line(line []byte) {
@@ -91,6 +97,8 @@ func (s *Stream) line(line []byte) {
 		s.usage = p.Usage
 	}
 	for _, c := range p.Choices {
+		s.brought += len(c.Delta.Content) + len(c.Delta.Refusal) + len(c.Delta.Thought) + len(c.Delta.Thought2) + len(c.Finish)
+		s.thought = s.thought || c.Delta.Thought+c.Delta.Thought2 != ""
 		s.content.WriteString(c.Delta.Content)
 		s.refusal.WriteString(c.Delta.Refusal)
 		for _, call := range c.Delta.Calls {
@@ -99,6 +107,7 @@ func (s *Stream) line(line []byte) {
 				s.function = call.Function.Name
 			}
 			s.arguments.WriteString(call.Function.Arguments)
+			s.brought += len(call.Function.Arguments)
 		}
 		if c.Finish != "" {
 			s.finish = c.Finish
@@ -138,6 +147,9 @@ func (s *Stream) Body() []byte {
 		b = append(b, `}}]`...)
 	} else {
 		b = value.AppendQuoted(b, s.content.String())
+	}
+	if s.thought {
+		b = append(b, `,"reasoning_content":"…"`...)
 	}
 	if s.refusal.Len() > 0 {
 		b = append(b, `,"refusal":`...)

@@ -36,7 +36,8 @@ func TestStream(t *testing.T) {
 			all := wire.String()
 			for len(all) > 0 {
 				n := min(1+r.IntN(60), len(all))
-				require.False(t, s.Feed([]byte(all[:n])))
+				_, stop := s.Feed([]byte(all[:n]))
+				require.Equal(t, s.done, stop)
 				all = all[n:]
 			}
 			require.True(t, s.Whole())
@@ -65,7 +66,7 @@ func TestCircles(t *testing.T) {
 	s := &Stream{}
 	stopped := false
 	for i := 0; i < 2000 && !stopped; i++ {
-		stopped = s.Feed([]byte("data: {\"choices\":[{\"delta\":{\"content\":\"null, null, \"}}]}\n"))
+		_, stopped = s.Feed([]byte("data: {\"choices\":[{\"delta\":{\"content\":\"null, null, \"}}]}\n"))
 	}
 	assert.True(t, stopped)
 	reply, err := ReadReply(s.Body())

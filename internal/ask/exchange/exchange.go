@@ -42,8 +42,11 @@ type Request struct {
 	// Stream asks for the answer in pieces. It changes how the answer travels
 	// and not what it is.
 	Stream bool
+	// Keys are names of the body's keys as the server takes them, by ours; ""
+	// leaves one out.
+	Keys map[string]string
 	// Extra are further keys of the body with their values as JSON; they win
-	// over ours.
+	// over ours, and null takes one away.
 	Extra map[string]string
 }
 
@@ -76,9 +79,12 @@ type Reply struct {
 	Text      string
 	Refusal   string // what the model said in place of an answer
 	Finish    string // stop, length, …
+	Reasoned  bool   // it thought before the answer, and shows it apart
 	TokensIn  int
 	TokensOut int
 	HasUsage  bool
+	Cached    int  // of TokensIn, read before and cheaper
+	Reasoning int  // of TokensOut, thinking
 	Called    bool // the text is the arguments of a function's call
 }
 

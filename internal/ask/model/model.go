@@ -23,6 +23,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -55,8 +56,11 @@ type Client struct {
 	Purse    *Purse              // what may be spent; nil: no limit
 	Replay   *exchange.Recording // answers in place of the server; nil: the server does
 
-	model   *project.Model
-	way     Way
+	model    *project.Model
+	way      Way
+	learned  atomic.Pointer[map[string]string] // see adapt.go
+	learning sync.Mutex
+
 	secrets *secret.Set // struck out of all that comes back
 	shown   string      // the base URL as it may be shown
 	pace    project.Pace
@@ -88,6 +92,7 @@ func New(m *project.Model, way Way, pace project.Pace, keeper Keeper) *Client {
 	c := &Client{model: m, way: way, pace: pace, keeper: keeper, http: fetch.New(pace.AtOnce), shown: secret.Address(way.Base)}
 	c.secrets = secret.NewSet(append(append(secret.OfAddress(way.Base), way.Key), secret.OfHeaders(m.Headers)...)...)
 	c.http.Clean = c.secrets.Strike
+	c.remember()
 	if pace.PerMinute > 0 {
 		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
 	}
@@ -174,6 +179,7 @@ type Answer struct {
 
 // Key gives the cache key of a request.
 func (c *Client) Key(req *exchange.Request) string {
+	req = c.taken(req)
 	return c.keyOf(bytes.Join(c.way.Codec.Parts(req), nil))
 }
 
@@ -187,7 +193,8 @@ func (c *Client) Ask(ctx context.Context, call Call, req *exchange.Request) (*An
 	return a, c.clean(err)
 }
 
-func (c *Client) ask(ctx context.Context, call Call, req *exchange.Request) (*Answer, error) {
+func (c *Client) ask(ctx context.Context, call Call, asked *exchange.Request) (*Answer, error) {
+	req := c.taken(asked)
 	parts := c.way.Codec.Parts(req)
 	body := bytes.Join(parts, nil)
 	key := c.keyOf(body)
@@ -275,9 +282,14 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 		return err
 	}
 	if req.Stream = c.model.Stream && !c.whole.Load(); req.Stream {
-		client.Watch = func() fetch.Watcher { return c.way.Codec.Streamed() }
+		client.Watch, client.Whole = func() fetch.Watcher { return c.way.Codec.Streamed() }, c.pace.ReplyTime
 	}
 	status, raw, err := client.Post(ctx, c.url(), c.headers(), c.way.Codec.Sent(req))
+	if err == nil && status != http.StatusOK && c.adapt(status, raw, req) {
+		now := c.taken(req)
+		parts = c.way.Codec.Parts(now)
+		return c.send(ctx, call, c.keyOf(bytes.Join(parts, nil)), now, parts)
+	}
 	if err == nil && req.Stream && status == http.StatusBadRequest && aboutStreams.MatchString(c.way.Codec.Refusal(raw)) {
 		c.whole.Store(true) // the server does not stream: ask for the answer in one piece
 		return c.send(ctx, call, key, req, parts)
@@ -397,6 +409,9 @@ func (c *Client) headers() map[string]string {
 	}
 	if c.way.Key != "" {
 		name, text := c.way.Codec.Header(c.way.Key)
+		if c.model.KeyHeader != "" {
+			name, text = c.model.KeyHeader, c.way.Key
+		}
 		h[name] = text
 	}
 	return h
@@ -433,8 +448,10 @@ func (c *Client) exchange(call Call, key string, req *exchange.Request, parts []
 	}
 	switch {
 	case t.Status == http.StatusOK:
-		if reply != nil && reply.HasUsage {
+		if reply != nil && reply.HasUsage && possible(reply, req, parts, t.Body) {
 			x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
+			x.CostNano = costOf(c.model, reply)
+			return x
 		} else {
 			x.Estimated, x.TokensIn = true, Guess(req)
 			if reply != nil {
@@ -449,6 +466,29 @@ func (c *Client) exchange(call Call, key string, req *exchange.Request, parts []
 	}
 	x.CostNano = Cost(c.model, x.TokensIn, x.TokensOut)
 	return x
+}
+
+// possible tells whether a server's count of tokens can be: no token has less than
+// a byte, but for those of pictures, of what the server says around the messages,
+// and of thinking that it does not show. What can't be is estimated in its place.
+func possible(r *exchange.Reply, req *exchange.Request, parts [][]byte, body []byte) bool {
+	const around = 10_000
+	_, pictures := req.Weigh()
+	sent := 0
+	for _, p := range parts {
+		sent += len(p)
+	}
+	return r.TokensIn <= sent+pictures*around+around && r.TokensOut <= max(req.MaxTokens, len(body))+around
+}
+
+// costOf gives the price of a reply's tokens, those that the server had read before
+// at theirs.
+func costOf(m *project.Model, r *exchange.Reply) int64 {
+	cost := Cost(m, r.TokensIn, r.TokensOut)
+	if m.PriceCached != nil && r.Cached > 0 {
+		cost -= int64(float64(r.Cached)*(m.PriceIn-*m.PriceCached)*1000 + 0.5)
+	}
+	return cost
 }
 
 // Cost gives the price of tokens in billionths of the currency that the

@@ -25,6 +25,7 @@ import (
 
 	"filler/internal/base/place"
 	"filler/internal/base/secret"
+	"filler/internal/base/value"
 )
 
 // FileName is the file that makes a folder a project.
@@ -63,7 +64,10 @@ type Model struct {
 	PriceIn     float64 // per million tokens
 	PriceOut    float64
 	Headers     map[string]string
-	Body        map[string]string // extra keys, values as JSON
+	Body        map[string]string // extra keys, values as JSON; null takes one of ours away
+	Keys        map[string]string // names of the body's keys as the server takes them, by ours; "" leaves one out
+	KeyHeader   string            // the header that carries the key alone; "": as a bearer's
+	PriceCached *float64          // of what the server has read before; nil: as PriceIn
 	Stream      bool              // answers come in pieces, where the server offers it
 	// SeesSchema says that the server shows the JSON Schema of the reply to the
 	// model, so that what the fields are need not stand in the prompt as well.
@@ -78,10 +82,11 @@ type Pace struct {
 	TokensPerMinute int
 	Attempts        int
 	Timeout         time.Duration
+	ReplyTime       time.Duration // of a streamed reply, however steadily it comes
 }
 
 // DefaultPace is the pace where filler.yaml says nothing.
-var DefaultPace = Pace{AtOnce: 8, PerMinute: 0, Attempts: 5, Timeout: 120 * time.Second}
+var DefaultPace = Pace{AtOnce: 8, PerMinute: 0, Attempts: 5, Timeout: 120 * time.Second, ReplyTime: 20 * time.Minute}
 
 // DefaultReply is the cap on a reply's tokens where the model says none, and
 // DefaultRounds the number of repair rounds.
@@ -261,8 +266,8 @@ func (p *Project) readModels(n *place.Node) {
 }
 
 func readModel(n *place.Node) *Model {
-	m := &Model{Entry: n.Key(), Name: n.Key(), Shape: "auto", Reply: DefaultReply}
-	n.Known("at", "name", "key_from", "shape", "temperature", "context", "reply", "price", "headers", "body", "stream", "sees_schema")
+	m := &Model{Entry: n.Key(), Name: n.Key(), Shape: "auto", Reply: DefaultReply, Body: map[string]string{}, Keys: map[string]string{}}
+	n.Known("at", "name", "key_from", "key_header", "shape", "temperature", "seed", "effort", "context", "reply", "reply_key", "price", "headers", "body", "stream", "sees_schema")
 	if n.Get("at") == nil {
 		n.Fault("the key \"at\" is missing", "say where the model is: a base URL, or standin:steady")
 	}
@@ -281,14 +286,33 @@ func readModel(n *place.Node) *Model {
 			if m.Shape = kid.Text(); !slices.Contains(Shapes, m.Shape) {
 				kid.Fault(fmt.Sprintf("unknown shape %q", m.Shape), place.Suggest(m.Shape, Shapes))
 			}
+		case "key_header":
+			m.KeyHeader = kid.Filled("the header's name")
 		case "temperature":
+			if kid.Text() == "none" {
+				m.Keys["temperature"] = ""
+				continue
+			}
 			m.Temperature = kid.Float()
+		case "seed":
+			if kid.Text() != "none" {
+				kid.Fault("the only thing to say of the seed is `none`", "`repeat --seed N` sends one; `seed: none` leaves it out")
+			}
+			m.Keys["seed"] = ""
+		case "effort":
+			m.Body["reasoning_effort"] = value.Str(kid.Filled("the effort")).String()
+		case "reply_key":
+			m.Keys["max_tokens"] = kid.Filled("the key")
 		case "context":
 			m.Context = kid.Int(256)
 		case "reply":
 			m.Reply = kid.Int(16)
 		case "price":
-			kid.Known("in", "out")
+			kid.Known("in", "out", "cached")
+			if cached := kid.Get("cached"); cached != nil {
+				price := cached.Float()
+				m.PriceCached = &price
+			}
 			if in := kid.Get("in"); in != nil {
 				m.PriceIn = in.Float()
 			}
@@ -302,7 +326,6 @@ func readModel(n *place.Node) *Model {
 		case "headers":
 			m.Headers = readHeaders(kid)
 		case "body":
-			m.Body = map[string]string{}
 			for _, b := range kid.Pairs() {
 				m.Body[b.Key()] = string(b.JSON())
 			}
@@ -413,7 +436,7 @@ func (m *Model) Key(dir string) (string, error) {
 }
 
 func (p *Project) readPace(n *place.Node) {
-	n.Known("at_once", "per_minute", "tokens_per_minute", "attempts", "timeout")
+	n.Known("at_once", "per_minute", "tokens_per_minute", "attempts", "timeout", "reply_time")
 	for _, kid := range n.Pairs() {
 		switch kid.Key() {
 		case "at_once":
@@ -424,13 +447,17 @@ func (p *Project) readPace(n *place.Node) {
 			p.Pace.TokensPerMinute = kid.Int(1000)
 		case "attempts":
 			p.Pace.Attempts = kid.Int(1)
-		case "timeout":
+		case "timeout", "reply_time":
 			d, err := time.ParseDuration(kid.Text())
 			if err != nil || d <= 0 {
 				kid.Fault(fmt.Sprintf("%q is not a duration", kid.Text()), "write it as 120s or 2m")
 				continue
 			}
-			p.Pace.Timeout = d
+			if kid.Key() == "timeout" {
+				p.Pace.Timeout = d
+			} else {
+				p.Pace.ReplyTime = d
+			}
 		}
 	}
 }

@@ -21,14 +21,15 @@ func write(t *testing.T, dir, name, text string) string {
 
 const whole = `
 schema: schemas/s.yaml
-documents: [docs, more/a.txt]
+documents: [docs, more/a.txt, 'https://host.example/a?b=1']
+fetch: {allow: [10.1.0.0/16, inner.example]}
 gold: gold
 use: big
 models:
   big: {at: "http://127.0.0.1:8000/v1", name: some-model, key_from: BIG_KEY, shape: plain, temperature: 0.5, context: 9000, reply: 100,
-        price: {in: 0.22, out: 0.87}, headers: {X-Team: paths}, body: {top_p: 0.9, stop: ["a", "b"], mode: "1.0"}}
-  small: {at: "standin:hasty"}
-pace: {at_once: 3, per_minute: 90, attempts: 2, timeout: 1m30s}
+        price: {in: 0.22, out: 0.87, cached: 0.1}, reply_key: max_completion_tokens, seed: none, effort: low, key_header: api-key, headers: {X-Team: paths}, body: {top_p: 0.9, stop: ["a", "b"], mode: "1.0"}}
+  small: {at: "standin:hasty", temperature: none}
+pace: {at_once: 3, per_minute: 90, attempts: 2, timeout: 1m30s, reply_time: 5m}
 repair: {rounds: 0}
 `
 
@@ -37,13 +38,16 @@ func TestLoad(t *testing.T) {
 	p, err := Load(write(t, dir, FileName, whole))
 	require.NoError(t, err)
 	assert.Equal(t, filepath.Join(dir, "schemas/s.yaml"), p.Schema)
-	assert.Equal(t, []string{filepath.Join(dir, "docs"), filepath.Join(dir, "more/a.txt")}, p.Documents)
-	assert.Equal(t, Pace{AtOnce: 3, PerMinute: 90, Attempts: 2, Timeout: 90 * time.Second}, p.Pace)
+	assert.Equal(t, []string{filepath.Join(dir, "docs"), filepath.Join(dir, "more/a.txt"), "https://host.example/a?b=1"}, p.Documents)
+	assert.Equal(t, []string{"10.1.0.0/16", "inner.example"}, p.Reading.Fetch)
+	assert.Equal(t, Pace{AtOnce: 3, PerMinute: 90, Attempts: 2, Timeout: 90 * time.Second, ReplyTime: 5 * time.Minute}, p.Pace)
 	assert.Equal(t, 0, p.Rounds)
 	m, err := p.Model("")
 	require.NoError(t, err)
+	cached := 0.1
 	assert.Equal(t, &Model{Entry: "big", At: "http://127.0.0.1:8000/v1", Name: "some-model", KeyFrom: "BIG_KEY", Shape: "plain", Temperature: 0.5, Context: 9000, Reply: 100,
-		PriceIn: 0.22, PriceOut: 0.87, Headers: map[string]string{"X-Team": "paths"}, Body: map[string]string{"top_p": "0.9", "stop": `["a","b"]`, "mode": `"1.0"`}}, m)
+		PriceIn: 0.22, PriceOut: 0.87, PriceCached: &cached, Keys: map[string]string{"max_tokens": "max_completion_tokens", "seed": ""}, KeyHeader: "api-key", Headers: map[string]string{"X-Team": "paths"}, Body: map[string]string{"top_p": "0.9", "stop": `["a","b"]`, "mode": `"1.0"`, "reasoning_effort": `"low"`}}, m)
+	assert.Equal(t, map[string]string{"temperature": ""}, p.Models["small"].Keys)
 	m, err = p.Model("standin:careful")
 	require.NoError(t, err)
 	assert.Equal(t, "careful", m.Name)
@@ -55,6 +59,7 @@ func TestLoad(t *testing.T) {
 
 func TestFaults(t *testing.T) {
 	for text, says := range map[string]string{
+		"schema: s\nmodels: {a: {at: 'http://x', seed: 4}}\n": "the only thing to say of the seed", "schema: s\nfetch: {allow: ['http://x']}\n": "neither a host nor a range", "schema: s\nfetch: [x]\n": "should hold keys of its own",
 		"use: x\n": `the key "schema" is missing`, "schema: s\nuse: x\n": "there is no model", "schema: s\nmodels: {a: {}}\n": `the key "at" is missing`,
 		"schema: s\nmodels: {a: {at: localhost}}\n": "not a model address", "schema: s\nmodels: {a: {at: 'http://x', shape: round}}\n": "unknown shape",
 		"schema: s\nmodels: {a: {at: 'http://x', key_from: 'sk-123 4'}}\n":               "not the name of an environment variable",

@@ -142,6 +142,7 @@ func FuzzOf(f *testing.F) {
 	require.NoError(f, err)
 	f.Add(source, "Heron Plank", "3.5")
 	f.Add("1.2.3,4 -5 a1b2", "é", "12345678901234567890")
+	f.Add("FB-3-2;0#1\nName: Hero 13.4.2k", "Hero", "2k")
 	f.Fuzz(func(t *testing.T, source, name, number string) {
 		record := value.Obj(value.Str(name).Named("name"), value.List(value.Obj(value.Str(number).Named("kind"), value.Str(name).Named("no"))).Named("bays"))
 		if v, err := value.Parse(number); err == nil && v.Kind == value.Number {

@@ -69,6 +69,10 @@ func (x *piece) fill(ctx context.Context) error {
 	}
 	if err := x.take(came); err != nil {
 		x.code, x.why = record.Syntax, err.Error()
+		var none *noAnswer
+		if errors.As(err, &none) {
+			x.code = record.NoAnswer
+		}
 	}
 	if x.cut || x.code == record.Syntax && cutOff(came) {
 		if err := x.split(ctx); err != nil {
@@ -164,10 +168,7 @@ func (x *piece) usable(a *model.Answer) bool {
 // take reads a reply into the record and normalizes it.
 func (x *piece) take(came *model.Answer) error {
 	if strings.TrimSpace(came.Text) == "" {
-		if came.Refusal != "" {
-			return fmt.Errorf("the model refused: %s", came.Refusal)
-		}
-		return answer.ErrEmpty
+		return &noAnswer{whyNone(came, x.by.Reply)}
 	}
 	// What is not UTF-8 has become U+FFFD on the way. A document may have it too.
 	x.garbled = strings.ContainsRune(came.Text, utf8.RuneError) && !strings.ContainsRune(x.w.doc.Text, utf8.RuneError)
@@ -180,6 +181,28 @@ func (x *piece) take(came *model.Answer) error {
 	}
 	x.normalize()
 	return nil
+}
+
+// noAnswer says that a reply holds no answer.
+type noAnswer struct{ why string }
+
+func (e *noAnswer) Error() string { return e.why }
+
+// whyNone says in the server's words why a reply is empty.
+func whyNone(came *model.Answer, most int) string {
+	switch {
+	case came.Refusal != "":
+		return "the model refused: " + came.Refusal
+	case came.Finish == "content_filter":
+		return "the server held the reply back (content_filter)"
+	case came.Finish == "length" && (came.Reasoned || came.Reasoning > 0):
+		return fmt.Sprintf("the model thought until its cap of %d tokens and gave no answer; raise the model's `reply`", most)
+	case came.Reasoned:
+		return "the model thought and gave no answer"
+	case came.Finish != "" && came.Finish != "stop":
+		return fmt.Sprintf("the reply is empty (%s)", came.Finish)
+	}
+	return answer.ErrEmpty.Error()
 }
 
 // read reads a reply into the record, as the model means it.

@@ -93,6 +93,9 @@ func Probe(ctx context.Context, m *project.Model, dir string, pace project.Pace,
 	if err := p.twice(ctx); err != nil {
 		return err
 	}
+	if said := client.Adapted(); said != "" {
+		tell(Probed{What: "keys of a request", Verdict: Ignored, Note: said})
+	}
 	if err := p.images(ctx); err != nil {
 		return err
 	}

@@ -68,6 +68,7 @@ type Try struct {
 type Client struct {
 	Attempts int
 	Timeout  time.Duration                   // of one attempt
+	Whole    time.Duration                   // of one attempt that comes in pieces, however fast; 0: no limit
 	Gate     func(ctx context.Context) error // waits for the caller's turn
 	Done     func(t Try) error               // hears of every attempt; its error ends the request
 	Retrying func(t Try)                     // hears of every wait
@@ -124,6 +125,9 @@ func (c *Client) most() int {
 // ErrTimeout is the cause of an attempt that ran out of time.
 var ErrTimeout = errors.New("the time limit ran out")
 
+// ErrEndless is the cause of an attempt whose answer came on and on.
+var ErrEndless = errors.New("the answer had not ended after the longest time for one")
+
 // ErrCut is the cause of an attempt that was cut off after a cancellation.
 var ErrCut = errors.New("cut off after the stop")
 
@@ -134,6 +138,8 @@ func plain(err error) string {
 	switch {
 	case errors.Is(err, ErrTimeout):
 		return ErrTimeout.Error()
+	case errors.Is(err, ErrEndless):
+		return ErrEndless.Error()
 	case errors.As(err, &dns):
 		return "no such host"
 	case errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, io.EOF):
@@ -147,7 +153,9 @@ func plain(err error) string {
 
 // Watcher reads along with an answer that comes in pieces.
 type Watcher interface {
-	Feed(data []byte) (stop bool) // hears of the next bytes; true: no more are wanted
+	// Feed hears of the next bytes; it tells whether they bring the answer on, and
+	// whether no more are wanted.
+	Feed(data []byte) (progress, stop bool)
 	Whole() bool                  // whether the answer has come to its end
 	Body() []byte                 // the answer, put together
 }
@@ -239,11 +247,16 @@ func (t *trip) limits(stop context.Context) (context.Context, context.CancelFunc
 	ctx, cancel := context.WithCancelCause(context.WithoutCancel(stop))
 	limit := time.AfterFunc(t.client.Timeout, func() { cancel(ErrTimeout) })
 	t.alive = func() { limit.Reset(t.client.Timeout) }
+	stopWhole := func() bool { return true }
+	if t.client.Whole > 0 {
+		stopWhole = time.AfterFunc(t.client.Whole, func() { cancel(ErrEndless) }).Stop
+	}
 	unhook := context.AfterFunc(stop, func() {
 		time.AfterFunc(Grace, func() { cancel(ErrCut) })
 	})
 	return ctx, func() {
 		limit.Stop()
+		stopWhole()
 		unhook()
 		cancel(context.Canceled)
 	}
@@ -299,8 +312,11 @@ func (t *trip) watch(from io.Reader) ([]byte, error) {
 		}
 		line += n
 		if n > 0 {
-			t.alive()
-			if w.Feed(buf[:n]) {
+			progress, stop := w.Feed(buf[:n])
+			if progress {
+				t.alive()
+			}
+			if stop {
 				return w.Body(), nil
 			}
 		}
@@ -331,7 +347,7 @@ func (t *trip) again(ctx context.Context, resp *http.Response, err error) (bool,
 	}
 	var long *TooLong
 	if err != nil {
-		if errors.As(err, &long) {
+		if errors.As(err, &long) || errors.Is(err, ErrEndless) {
 			t.long++
 			return ctx.Err() == nil && t.long < maxLong, err
 		}

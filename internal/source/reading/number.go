@@ -28,7 +28,9 @@ func (tx *Text) findNumbers() {
 		}
 		both := Figures(l.text)
 		if l.scale > 0 { // 1.2 million has decimals
-			tx.add(canonical(shifted(spelled(l.text)[0], l.scale)), figure{Span: l.Span})
+			if plain := spelled(l.text); len(plain) > 0 {
+				tx.add(canonical(shifted(plain[0], l.scale)), figure{Span: l.Span})
+			}
 			continue
 		}
 		readings := readingsBy(l.text, both, decimal)
