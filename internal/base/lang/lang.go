@@ -78,6 +78,9 @@ const (
 	Wrong       Kind = "wrong"      // stands between what was wrong and what is right
 	Crossed     Kind = "crossed"    // says that what it stands with is struck out
 	But         Kind = "but"        // stands between what is not so and what is
+	UnitOf      Kind = "unit-of"    // stands between a unit and what is measured: litres of water
+	PerEach     Kind = "per-each"   // does as Per does, where it can be no article
+	Per         Kind = "per"        // stands between a unit and the one that it is of: milligrams a litre
 )
 
 //go:embed words/*.txt

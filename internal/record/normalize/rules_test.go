@@ -35,6 +35,11 @@ func TestConvert(t *testing.T) {
 	assert.Equal(t, "", reading.Convert("1", "m", "ft"), "3.28083… has no end")
 	assert.Equal(t, "", reading.Convert("1", "m", "kg"))
 	assert.Equal(t, "", reading.Convert("1", "EUR", "USD"))
+	assert.Equal(t, "62000", reading.Convert("62", "mg/l", "µg/l"))
+	assert.Equal(t, "0.062", reading.Convert("62", "milligrams a litre", "g/l"))
+	assert.Equal(t, "10", reading.Convert("1", "t/ha", "kg/a"))
+	assert.Equal(t, "", reading.Convert("1", "mg/l", "mg/kg"))
+	assert.Equal(t, "", reading.Convert("1", "K/min", "°C/min"), "what has another nought is no ratio")
 }
 
 // Every normalizer that changes a value is listed, and has an example.

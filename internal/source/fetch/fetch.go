@@ -156,8 +156,8 @@ type Watcher interface {
 	// Feed hears of the next bytes; it tells whether they bring the answer on, and
 	// whether no more are wanted.
 	Feed(data []byte) (progress, stop bool)
-	Whole() bool                  // whether the answer has come to its end
-	Body() []byte                 // the answer, put together
+	Whole() bool  // whether the answer has come to its end
+	Body() []byte // the answer, put together
 }
 
 // New gives a client whose connections stay open for atOnce requests.

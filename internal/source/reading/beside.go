@@ -51,15 +51,18 @@ func (tx *Text) mayBeBefore(s Span, word string) bool {
 	return gap <= 1 || head == "" || !isDigit(head[len(head)-1]) || len(lead[:at])-len(head) > gap
 }
 
+// besides is how far what measures a figure may reach behind it.
+const besides = 64
+
 // beside gives what the words and signs right beside a figure say.
 func (tx *Text) beside(s Span) Measure {
-	word, size := measureBehind(tx.Source[s.End:min(len(tx.Source), s.End+40)])
+	word, size := measureBehind(tx.Source[s.End:min(len(tx.Source), s.End+besides)])
 	lead := tx.before(s)
 	if !tx.mayBeBefore(s, lead) {
 		lead = ""
 	}
 	if half := strings.ToLower(tx.Source[s.Start:s.End]); lang.Half.Has(half) && lang.Filler.Has(word) { // half a kilo
-		more, n := measureBehind(tx.Source[min(len(tx.Source), s.End+size):min(len(tx.Source), s.End+size+40)])
+		more, n := measureBehind(tx.Source[min(len(tx.Source), s.End+size):min(len(tx.Source), s.End+size+besides)])
 		word, size = more, size+n
 	}
 	for i, w := range []string{word, lead} {
@@ -108,6 +111,9 @@ func measureBehind(rest string) (word string, size int) {
 	trimmed = strings.TrimLeft(trimmed, " \u00a0\u202f")
 	gap := len(rest) - len(trimmed)
 	ends := wordEnds(trimmed, 3)
+	if word, end := ratioBehind(trimmed); end > 0 {
+		return word, gap + end
+	}
 	for i := len(ends) - 1; i > 0; i-- {
 		if words := trimmed[:ends[i]]; UnitOf(words) != "" || lang.Currency.Has(words) {
 			return trimmed[:ends[i]], gap + ends[i]
@@ -117,6 +123,34 @@ func measureBehind(rest string) (word string, size int) {
 		return "", 0
 	}
 	return trimmed[:ends[0]], gap + ends[0]
+}
+
+// maxOf is how many words may stand between a unit and the one that it is of: 62
+// milligrams of dissolved nitrate a litre.
+const maxOf = 4
+
+// ratioBehind reads a unit of another, also with words between them for what is
+// measured, and over the end of a line.
+func ratioBehind(text string) (unit string, end int) {
+	if !strings.Contains(text, "\n\n") {
+		text = strings.Replace(text, "\n", " ", 1)
+	}
+	all := wordEnds(text, maxOf+4)
+	if len(all) < 3 || UnitOf(text[:all[0]]) == "" {
+		return "", 0
+	}
+	of := lang.UnitOf.Has(strings.ToLower(strings.TrimSpace(text[all[0]:all[1]])))
+	for i := 1; i+1 < len(all) && (of || i < 4); i++ {
+		// Behind a word that does not say so, an article is no more than that:
+		// 20 kg over a day.
+		if per := strings.ToLower(strings.TrimSpace(text[all[i-1]:all[i]])); lang.Per.Has(per) || (of || i == 1) && lang.PerEach.Has(per) {
+			unit := text[:all[0]] + "/" + strings.TrimSpace(text[all[i]:all[i+1]])
+			if of, _ := ratioOf(unit); of != "" {
+				return unit, all[i+1]
+			}
+		}
+	}
+	return "", 0
 }
 
 // wordEnds gives where the first words of a text end, signs of units being words
@@ -391,6 +425,9 @@ func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
 	}
 	if m.none() || tx.Beside(f, s, measure) != s { // its own may begin with another: s/day
 		return false
+	}
+	if of, _ := ratioOf(measure); of != "" && m.Unit == of && measure == f.Unit {
+		return false // of what it is, a heading or the sentence before says
 	}
 	return m.Unit != UnitOf(measure) && !strings.EqualFold(m.Word, measure) || m.Unit == ""
 }

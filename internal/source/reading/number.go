@@ -106,7 +106,7 @@ func grouped(text string, start int) (l literal, only bool) {
 	}
 	m = strings.TrimRightFunc(m, func(r rune) bool { return !unicode.IsDigit(r) })
 	end := start + len(m)
-	word, _ := measureBehind(text[end:min(len(text), end+40)])
+	word, _ := measureBehind(text[end:min(len(text), end+besides)])
 	code, _ := currencyOf(word, true)
 	return literal{Span: Span{start, end}, text: strings.ReplaceAll(m, " ", "")}, strings.ContainsAny(m, ".,") || code != "" || isUnit(word)
 }

@@ -22,11 +22,11 @@ type unit struct {
 var units = map[string]unit{
 	"um": {"length", "0.000001", ""}, "mm": {"length", "0.001", ""}, "cm": {"length", "0.01", ""}, "dm": {"length", "0.1", ""}, "m": {"length", "1", ""}, "km": {"length", "1000", ""},
 	"in": {"length", "0.0254", ""}, "ft": {"length", "0.3048", ""}, "yd": {"length", "0.9144", ""}, "mi": {"length", "1609.344", ""},
-	"mg": {"mass", "0.001", ""}, "g": {"mass", "1", ""}, "kg": {"mass", "1000", ""}, "t": {"mass", "1000000", ""}, "lb": {"mass", "453.59237", ""}, "oz": {"mass", "28.349523125", ""},
+	"ng": {"mass", "0.000000001", ""}, "ug": {"mass", "0.000001", ""}, "mg": {"mass", "0.001", ""}, "g": {"mass", "1", ""}, "kg": {"mass", "1000", ""}, "t": {"mass", "1000000", ""}, "lb": {"mass", "453.59237", ""}, "oz": {"mass", "28.349523125", ""},
 	"ms": {"time", "0.001", ""}, "s": {"time", "1", ""}, "min": {"time", "60", ""}, "h": {"time", "3600", ""}, "d": {"time", "86400", ""},
 	"mm2": {"area", "0.000001", ""}, "cm2": {"area", "0.0001", ""}, "dm2": {"area", "0.01", ""}, "m2": {"area", "1", ""}, "a": {"area", "100", ""}, "ha": {"area", "10000", ""}, "km2": {"area", "1000000", ""},
 	"acre": {"area", "4046.8564224", ""}, "ft2": {"area", "0.09290304", ""},
-	"ml": {"volume", "0.001", ""}, "cl": {"volume", "0.01", ""}, "dl": {"volume", "0.1", ""}, "l": {"volume", "1", ""}, "hl": {"volume", "100", ""}, "m3": {"volume", "1000", ""}, "cm3": {"volume", "0.001", ""}, "dm3": {"volume", "1", ""},
+	"ul": {"volume", "0.000001", ""}, "ml": {"volume", "0.001", ""}, "cl": {"volume", "0.01", ""}, "dl": {"volume", "0.1", ""}, "l": {"volume", "1", ""}, "hl": {"volume", "100", ""}, "m3": {"volume", "1000", ""}, "cm3": {"volume", "0.001", ""}, "dm3": {"volume", "1", ""},
 	"W": {"power", "1", ""}, "kW": {"power", "1000", ""}, "MW": {"power", "1000000", ""}, "Wh": {"energy", "1", ""}, "kWh": {"energy", "1000", ""}, "MWh": {"energy", "1000000", ""},
 	"N": {"force", "1", ""}, "kN": {"force", "1000", ""}, "Pa": {"pressure", "1", ""}, "hPa": {"pressure", "100", ""}, "kPa": {"pressure", "1000", ""}, "MPa": {"pressure", "1000000", ""}, "mbar": {"pressure", "100", ""}, "bar": {"pressure", "100000", ""},
 	"V": {"voltage", "1", ""}, "mV": {"voltage", "0.001", ""}, "kV": {"voltage", "1000", ""}, "A": {"current", "1", ""}, "mA": {"current", "0.001", ""},
@@ -48,7 +48,37 @@ func UnitOf(text string) string {
 			return short
 		}
 	}
+	if of, per := ratioOf(text); of != "" {
+		return of + "/" + per
+	}
 	return ""
+}
+
+// ratioOf reads a unit of another: mg/l, milligrams a litre.
+func ratioOf(text string) (of, per string) {
+	if head, tail, ok := strings.Cut(text, "/"); ok {
+		of, per = UnitOf(head), UnitOf(tail)
+	} else if words := strings.Fields(text); len(words) == 3 && (lang.Per.Has(strings.ToLower(words[1])) || lang.PerEach.Has(strings.ToLower(words[1]))) {
+		of, per = UnitOf(words[0]), UnitOf(words[2])
+	}
+	if of == "" || per == "" || strings.Contains(of+per, "/") {
+		return "", ""
+	}
+	return of, per
+}
+
+// known gives a unit by its name here; one of another measures what both do.
+func known(name string) (unit, bool) {
+	if u, ok := units[name]; ok {
+		return u, true
+	}
+	of, per, ok := strings.Cut(name, "/")
+	a, okA := units[of]
+	b, okB := units[per]
+	if !ok || !okA || !okB || a.offset+b.offset != "" {
+		return unit{}, false
+	}
+	return unit{of: a.of + "/" + b.of, factor: new(big.Rat).Quo(rational(a.factor), rational(b.factor)).RatString()}, true
 }
 
 // maxPlaces bounds the decimals of a conversion that does not come out even:
@@ -58,8 +88,8 @@ const maxPlaces = 12
 // Convert gives an amount in another unit, exactly; "" where the units are not
 // known, measure different things, or the figure has no end.
 func Convert(amount, from, to string) string {
-	a, okA := units[UnitOf(from)]
-	b, okB := units[UnitOf(to)]
+	a, okA := known(UnitOf(from))
+	b, okB := known(UnitOf(to))
 	n, okN := new(big.Rat).SetString(amount)
 	if !okA || !okB || !okN || a.of != b.of || len(amount) > 60 || strings.ContainsAny(amount, "eE") {
 		return ""
@@ -85,6 +115,13 @@ func rational(s string) *big.Rat {
 
 // Kindred gives the units that measure the same as one, itself left out.
 func Kindred(name string) []string {
+	if of, per := ratioOf(name); of != "" && units[UnitOf(name)] == (unit{}) {
+		all := Kindred(of)
+		for i, other := range all {
+			all[i] = other + "/" + per
+		}
+		return all
+	}
 	own, ok := units[UnitOf(name)]
 	if !ok {
 		return nil
