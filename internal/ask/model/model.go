@@ -20,7 +20,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -33,7 +32,6 @@ import (
 	"filler/internal/ask/exchange"
 	"filler/internal/base/project"
 	"filler/internal/base/secret"
-	"filler/internal/base/tokens"
 	"filler/internal/source/fetch"
 	"filler/internal/store"
 )
@@ -365,26 +363,6 @@ func (c *Client) most(req *exchange.Request) int64 {
 // size, and those that are sent have at most 1600 pixels a side.
 const perPicture = 1600
 
-// TokensOf counts the tokens of a request; what a picture takes is a guess.
-func TokensOf(req *exchange.Request) int {
-	text, pictures := req.Weigh()
-	return tokens.Count(string(text)) + pictures*perPicture
-}
-
-// CommonTokens counts what a request has in common with those for all other
-// documents, and begins with: what a server that keeps prompts need not read twice.
-func CommonTokens(req *exchange.Request) int {
-	common := *req
-	common.Messages = slices.DeleteFunc(slices.Clone(req.Messages), func(m exchange.Message) bool { return m.Role != "system" })
-	return TokensOf(&common)
-}
-
-// Guess is TokensOf by bytes alone, near enough and fast.
-func Guess(req *exchange.Request) int {
-	text, pictures := req.Weigh()
-	return tokens.EstimateBytes(len(text)) + pictures*perPicture
-}
-
 // gate waits for the pace: so many requests and so many tokens a minute. It
 // gives the tokens that were taken for the request.
 func (c *Client) gate(ctx context.Context, req *exchange.Request) (int, error) {
@@ -437,154 +415,4 @@ func (c *Client) clean(err error) error {
 		return &own
 	}
 	return err
-}
-
-// exchange puts an attempt and its price into the ledger's words.
-func (c *Client) exchange(call Call, key string, req *exchange.Request, parts [][]byte, t fetch.Try, reply *exchange.Reply) store.Exchange {
-	x := store.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: t.Number, Request: parts,
-		Status: t.Status, Reply: t.Body, Took: t.Took}
-	if t.Err != nil {
-		x.Error = c.secrets.StrikeText(t.Err.Error())
-	}
-	switch {
-	case t.Status == http.StatusOK:
-		if reply != nil && reply.HasUsage && possible(reply, req, parts, t.Body) {
-			x.Finish, x.TokensIn, x.TokensOut = reply.Finish, reply.TokensIn, reply.TokensOut
-			x.CostNano = costOf(c.model, reply)
-			return x
-		} else {
-			x.Estimated, x.TokensIn = true, Guess(req)
-			if reply != nil {
-				x.Finish, x.TokensOut = reply.Finish, tokens.Estimate(reply.Text)
-			}
-		}
-	case t.Status == 0 && t.Sent:
-		x.Estimated, x.TokensIn, x.TokensOut = true, Guess(req), tokens.EstimateBytes(len(t.Body))
-		if req.MaxTokens > 0 { // no server may charge for more
-			x.TokensOut = min(x.TokensOut, req.MaxTokens)
-		}
-	}
-	x.CostNano = Cost(c.model, x.TokensIn, x.TokensOut)
-	return x
-}
-
-// possible tells whether a server's count of tokens can be: no token has less than
-// a byte, but for those of pictures, of what the server says around the messages,
-// and of thinking that it does not show. What can't be is estimated in its place.
-func possible(r *exchange.Reply, req *exchange.Request, parts [][]byte, body []byte) bool {
-	const around = 10_000
-	_, pictures := req.Weigh()
-	sent := 0
-	for _, p := range parts {
-		sent += len(p)
-	}
-	return r.TokensIn <= sent+pictures*around+around && r.TokensOut <= max(req.MaxTokens, len(body))+around
-}
-
-// costOf gives the price of a reply's tokens, those that the server had read before
-// at theirs.
-func costOf(m *project.Model, r *exchange.Reply) int64 {
-	cost := Cost(m, r.TokensIn, r.TokensOut)
-	if m.PriceCached != nil && r.Cached > 0 {
-		cost -= int64(float64(r.Cached)*(m.PriceIn-*m.PriceCached)*1000 + 0.5)
-	}
-	return cost
-}
-
-// Cost gives the price of tokens in billionths of the currency that the
-// model's price is in.
-func Cost(m *project.Model, in, out int) int64 {
-	return int64(float64(in)*m.PriceIn*1000 + float64(out)*m.PriceOut*1000 + 0.5)
-}
-
-func (c *Client) unanswered(ctx context.Context, err error) error {
-	var none *fetch.NotThere
-	var broken *fetch.Broken
-	var long *fetch.TooLong
-	var trouble *store.Error
-	switch {
-	case errors.As(err, &trouble):
-		return &Failure{Msg: trouble.File + ": " + trouble.Msg, Hint: trouble.Hint, Fatal: true, Err: err}
-	case ctx.Err() != nil:
-		return &Failure{Msg: "stopped", Stopped: true, Err: err}
-	case errors.Is(err, errBudget):
-		return &Failure{Msg: "the next request might exceed the budget", Hint: "raise it with --budget and continue with --resume", Fatal: true, Budget: true, Err: err}
-	case errors.As(err, &none):
-		return &Failure{Msg: fmt.Sprintf("nothing answers at %s", c.shown), Hint: "start the server, or correct the model's address", Fatal: true, Err: err}
-	case errors.As(err, &long):
-		return &Failure{Msg: fmt.Sprintf("%s: %s, which is more than its cap of tokens can hold", c.shown, long), Hint: "the server seems to ignore the cap; check it with `filler probe`", Err: err}
-	case errors.As(err, &broken):
-		return &Failure{Msg: fmt.Sprintf("%s, in %s", broken, times(c.pace.Attempts)), Hint: "try again with `filler fill --resume`, or raise pace.timeout", Err: err}
-	}
-	return &Failure{Msg: c.secrets.StrikeText(err.Error()), Err: err}
-}
-
-func times(n int) string {
-	if n == 1 {
-		return "1 attempt"
-	}
-	return fmt.Sprintf("%d attempts", n)
-}
-
-// refused puts an answer other than 200 into words. shape is that of the
-// request.
-func (c *Client) refused(status int, body []byte, shape string) error {
-	said := c.way.Codec.Refusal(body)
-	f := &Failure{Msg: fmt.Sprintf("%s answered %d (%s)", c.shown, status, said)}
-	switch {
-	case status == 401 || status == 403:
-		f.Hint, f.Fatal = "put a valid key into the variable named by the model's `key_from`", true
-	case status == 404:
-		f.Hint, f.Fatal = "check the model's `at` and `name`", true
-	case status == 402:
-		f.Hint, f.Fatal = "the account can't pay; check it with the provider", true
-	case status >= 300 && status < 400:
-		f.Hint, f.Fatal = "the server redirects; write the new address into `at`", true
-	case status == 429:
-		f.Msg = fmt.Sprintf("%s answered 429 (%s) %s", c.shown, said, timesOver(c.pace.Attempts))
-		f.Hint = "lower pace.at_once or set pace.per_minute, then `filler fill --resume`"
-	case status >= 500:
-		f.Msg = fmt.Sprintf("%s answered %d (%s), in %s", c.shown, status, said, times(c.pace.Attempts))
-		f.Hint = "the server has a fault; try `filler fill --resume` later"
-	case aboutLength.MatchString(said):
-		f.Hint = "the request is too long for the model; split the document, or set the model's `context`"
-	case shape != "plain":
-		weaker, err := c.Weaken(shape)
-		if err != nil {
-			return err
-		}
-		f.Shape = weaker
-		if !weaker {
-			f.Hint = fmt.Sprintf("the server may not take shape %s; write `shape: auto` for this model", shape)
-		}
-	default:
-		f.Hint = "the server rejects this request; `filler trace` shows it"
-	}
-	return f
-}
-
-// aboutStreams tells refusals of an answer in pieces.
-var aboutStreams = regexp.MustCompile(`(?i)stream`)
-
-// aboutLength tells refusals of a long request: a weaker shape would fare no
-// better.
-var aboutLength = regexp.MustCompile(`(?i)context|too long|too large|too many tokens|maximum.{0,20}(tokens|length)`)
-
-func timesOver(n int) string {
-	if n == 1 {
-		return "once"
-	}
-	return fmt.Sprintf("%d times over", n)
-}
-
-// Waited gives a line for people about a wait before another attempt.
-func Waited(t fetch.Try) string {
-	why := fmt.Sprintf("answered %d", t.Status)
-	switch {
-	case t.Status == 0 && !t.Sent:
-		why = "can't be reached"
-	case t.Status == 0:
-		why = "gave no complete answer"
-	}
-	return fmt.Sprintf("the server %s (attempt %d); next attempt in %s", why, t.Number, t.Wait.Round(100*time.Millisecond))
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"database/sql"
-	"errors"
 	"os"
 	"strconv"
 
@@ -21,39 +20,7 @@ var (
 // no run go as well, since nothing says what they are about. The file is rewritten,
 // so that nothing is left in its free pages.
 func (l *Ledger) Forget(document string, trial bool) (store.Pruned, error) {
-	var p store.Pruned
-	var err error
-	if p.Before, err = l.size(); err != nil {
-		return p, err
-	}
-	err = l.write(func(tx *sql.Tx) error {
-		if err := forget(tx, document, &p); err != nil {
-			return err
-		}
-		used, err := usedBlobs(tx)
-		if err != nil {
-			return err
-		}
-		if err := dropBodies(tx, used, &p); err != nil {
-			return err
-		}
-		clear(l.put)
-		if trial {
-			return errTrial
-		}
-		return nil
-	})
-	if trial && errors.Is(err, errTrial) {
-		p.After = p.Before
-		return p, nil
-	}
-	if err == nil {
-		err = l.compact()
-	}
-	if err == nil {
-		p.After, err = l.size()
-	}
-	return p, err
+	return l.drop(trial, func(tx *sql.Tx, p *store.Pruned) error { return forget(tx, document, p) })
 }
 
 func forget(tx *sql.Tx, document string, p *store.Pruned) error {

@@ -21,13 +21,19 @@ const unused = `FROM exchange WHERE run NOT IN (SELECT id FROM run) AND key NOT 
 // Prune drops runs with their tasks and records, and all exchanges and bodies
 // that no other run uses. What a process is at is not dropped.
 func (l *Ledger) Prune(runs []int64, trial bool) (store.Pruned, error) {
+	return l.drop(trial, func(tx *sql.Tx, p *store.Pruned) error { return dropRuns(tx, runs, p) })
+}
+
+// drop has rows dropped, then all bodies that nothing refers to, and writes the file
+// in what space is left; a trial counts, and leaves all as it was.
+func (l *Ledger) drop(trial bool, rows func(tx *sql.Tx, p *store.Pruned) error) (store.Pruned, error) {
 	var p store.Pruned
 	var err error
 	if p.Before, err = l.size(); err != nil {
 		return p, err
 	}
 	err = l.write(func(tx *sql.Tx) error {
-		if err := dropRuns(tx, runs, &p); err != nil {
+		if err := rows(tx, &p); err != nil {
 			return err
 		}
 		used, err := usedBlobs(tx)
