@@ -62,7 +62,7 @@ func TestServersThatRefuseKeys(t *testing.T) {
 	assert.Equal(t, 4, refused)
 	assert.Equal(t, 10.0, bodies[1]["max_completion_tokens"])
 	assert.Equal(t, "the server of model m takes max_completion_tokens in place of max_tokens, no seed, no stream_options, no temperature", c.Adapted())
-	again := New(m, Way{m.At, "", chat.Codec{}}, project.Pace{AtOnce: 1, Attempts: 1, Timeout: 5 * time.Second}, l)
+	again := New(m, Way{Base: m.At, Codec: chat.Codec{}}, project.Pace{AtOnce: 1, Attempts: 1, Timeout: 5 * time.Second}, l)
 	send(again, "three")
 	assert.Equal(t, 4, refused, "another run knows")
 	before := len(bodies)

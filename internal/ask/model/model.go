@@ -82,6 +82,7 @@ type Way struct {
 	Base  string // URL
 	Key   string // "": none
 	Codec exchange.Codec
+	Reach fetch.Reach
 }
 
 // New gives a client for a model.
@@ -90,6 +91,10 @@ func New(m *project.Model, way Way, pace project.Pace, keeper Keeper) *Client {
 	c := &Client{model: m, way: way, pace: pace, keeper: keeper, http: fetch.New(pace.AtOnce), shown: secret.Address(way.Base)}
 	c.secrets = secret.NewSet(append(append(secret.OfAddress(way.Base), way.Key), secret.OfHeaders(m.Headers)...)...)
 	c.http.Clean = c.secrets.Strike
+	c.http.Through(way.Reach)
+	if way.Reach.Socket != "" {
+		c.shown = "unix://" + way.Reach.Socket
+	}
 	c.remember()
 	if pace.PerMinute > 0 {
 		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)

@@ -31,7 +31,7 @@ func setup(t *testing.T, m *project.Model, key string, handle http.HandlerFunc) 
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
 	m.At = s.URL
-	return New(m, Way{s.URL, key, chat.Codec{}}, project.Pace{AtOnce: 8, Attempts: 2, Timeout: 5 * time.Second}, l), l
+	return New(m, Way{Base: s.URL, Key: key, Codec: chat.Codec{}}, project.Pace{AtOnce: 8, Attempts: 2, Timeout: 5 * time.Second}, l), l
 }
 
 func reply(w http.ResponseWriter, text string, in, out int) {

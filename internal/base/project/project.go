@@ -26,6 +26,7 @@ import (
 	"filler/internal/base/place"
 	"filler/internal/base/secret"
 	"filler/internal/base/value"
+	"filler/internal/source/fetch"
 )
 
 // FileName is the file that makes a folder a project.
@@ -66,9 +67,12 @@ type Model struct {
 	Headers     map[string]string
 	Body        map[string]string // extra keys, values as JSON; null takes one of ours away
 	Keys        map[string]string // names of the body's keys as the server takes them, by ours; "" leaves one out
-	KeyHeader   string            // the header that carries the key alone; "": as a bearer's
-	PriceCached *float64          // of what the server has read before; nil: as PriceIn
-	Stream      bool              // answers come in pieces, where the server offers it
+	CAFile      string            // certificates that the server is known by; "": the system's
+	CertFile    string            // of the client, with CertKey
+	CertKey     string
+	KeyHeader   string   // the header that carries the key alone; "": as a bearer's
+	PriceCached *float64 // of what the server has read before; nil: as PriceIn
+	Stream      bool     // answers come in pieces, where the server offers it
 	// SeesSchema says that the server shows the JSON Schema of the reply to the
 	// model, so that what the fields are need not stand in the prompt as well.
 	SeesSchema bool
@@ -261,13 +265,18 @@ func (p *Project) readModels(n *place.Node) {
 		n.Fault("models should hold one entry a model", "write `models: {steady: {at: standin:steady}}`")
 	}
 	for _, entry := range n.Pairs() {
-		p.Models[entry.Key()] = readModel(entry)
+		m := readModel(entry)
+		m.CAFile, m.CertFile, m.CertKey = p.path(m.CAFile), p.path(m.CertFile), p.path(m.CertKey)
+		p.Models[entry.Key()] = m
 	}
 }
 
 func readModel(n *place.Node) *Model {
 	m := &Model{Entry: n.Key(), Name: n.Key(), Shape: "auto", Reply: DefaultReply, Body: map[string]string{}, Keys: map[string]string{}}
-	n.Known("at", "name", "key_from", "key_header", "shape", "temperature", "seed", "effort", "context", "reply", "reply_key", "price", "headers", "body", "stream", "sees_schema")
+	n.Known("at", "name", "key_from", "key_header", "ca_file", "cert", "cert_key", "shape", "temperature", "seed", "effort", "context", "reply", "reply_key", "price", "headers", "body", "stream", "sees_schema")
+	if (n.Get("cert") == nil) != (n.Get("cert_key") == nil) {
+		n.Fault("a client's certificate has two files", "name both: `cert` and `cert_key`")
+	}
 	if n.Get("at") == nil {
 		n.Fault("the key \"at\" is missing", "say where the model is: a base URL, or standin:steady")
 	}
@@ -286,6 +295,12 @@ func readModel(n *place.Node) *Model {
 			if m.Shape = kid.Text(); !slices.Contains(Shapes, m.Shape) {
 				kid.Fault(fmt.Sprintf("unknown shape %q", m.Shape), place.Suggest(m.Shape, Shapes))
 			}
+		case "ca_file":
+			m.CAFile = kid.Filled("the path")
+		case "cert":
+			m.CertFile = kid.Filled("the path")
+		case "cert_key":
+			m.CertKey = kid.Filled("the path")
 		case "key_header":
 			m.KeyHeader = kid.Filled("the header's name")
 		case "temperature":
@@ -371,6 +386,9 @@ func CheckAt(at string) error {
 		return nil
 	}
 	if at == Printed {
+		return nil
+	}
+	if socket, _ := fetch.Socket(at); strings.HasPrefix(socket, "/") {
 		return nil
 	}
 	if !strings.HasPrefix(at, "http://") && !strings.HasPrefix(at, "https://") {

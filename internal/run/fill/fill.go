@@ -178,7 +178,12 @@ func connect(m *project.Model, dir string, pace project.Pace, codec exchange.Cod
 		}
 		base = server.URL
 	}
-	return model.New(m, model.Way{Base: base, Key: key, Codec: codec}, pace, l), server, nil
+	certificates, err := fetch.Certificates(m.CAFile, m.CertFile, m.CertKey)
+	if err != nil {
+		return nil, nil, err
+	}
+	socket, base := fetch.Socket(base)
+	return model.New(m, model.Way{Base: base, Key: key, Codec: codec, Reach: fetch.Reach{Socket: socket, TLS: certificates}}, pace, l), server, nil
 }
 
 // Transcriber gives the OCR engine that has a model write down what is on a
