@@ -182,7 +182,9 @@ func (k Kind) Meaning(word string) string { return all().means[k][strings.ToLowe
 func (k Kind) Names(meaning string) []string { return all().names[k][meaning] }
 
 // Words gives all words of the kind, in small letters.
-func (k Kind) Words() []string { return all().words[k] }
+//
+// What is appended to them does not reach those of others.
+func (k Kind) Words() []string { return slices.Clip(all().words[k]) }
 
 // Pattern gives a regular expression, without groups that are counted, for any
 // word of the kind in small letters; of two that begin the same way the longer.
