@@ -12,6 +12,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -32,8 +33,11 @@ import (
 // line.
 func answering(t *testing.T, schemaText, file string, set prompt.Settings, m project.Model, came func(w http.ResponseWriter, body string)) (record.Line, *Filler) {
 	t.Helper()
+	var one sync.Mutex // what a test counts is counted by one request at a time
 	s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		body, _ := io.ReadAll(r.Body)
+		one.Lock()
+		defer one.Unlock()
 		came(w, string(body))
 	}))
 	t.Cleanup(s.Close)
