@@ -211,15 +211,11 @@ func forgetIn(file, id string, trial bool) (string, error) {
 		}
 		return file, os.Remove(file)
 	}
-	gone, kept := 0, 0
-	var out *process.Writing
-	var to *bufio.Writer
+	gone := 0
 	err := record.ReadTexts(file, func(_ int, _ int64, text []byte) error {
 		if v, err := value.ParseBytes(text); err == nil && v.Word("document") == id {
 			gone++
-			return nil
 		}
-		kept++
 		return nil
 	})
 	if err != nil || gone == 0 {
@@ -229,10 +225,11 @@ func forgetIn(file, id string, trial bool) (string, error) {
 	if trial {
 		return what, nil
 	}
-	if out, err = process.Begin(file, false); err != nil {
+	out, err := process.Begin(file, false)
+	if err != nil {
 		return "", err
 	}
-	to = bufio.NewWriter(out)
+	to := bufio.NewWriter(out)
 	err = record.ReadTexts(file, func(_ int, _ int64, text []byte) error {
 		if v, err := value.ParseBytes(text); err == nil && v.Word("document") == id {
 			return nil

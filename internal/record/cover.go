@@ -123,6 +123,9 @@ func (c *Cover) hideAll(v *value.Value) {
 // said is what a message repeats of values: quoted text, and words with a figure.
 var said = regexp.MustCompile(`"(?:[^"\\]|\\.)*"|[^\s()]*[0-9][^\s()]*`)
 
+// quoted is what a message quotes.
+var quoted = regexp.MustCompile(`"(?:[^"\\]|\\.)*"`)
+
 // Text gives a message with what it repeats hidden.
 func (c *Cover) Text(message string) string {
 	if c == nil {
@@ -152,6 +155,8 @@ func (c *Cover) Problem(p Problem) Problem {
 	switch p.Code() {
 	case Syntax, Unused, Encoding, Conflict, NoAnswer: // they repeat what came
 		hides = true
+	case Against: // it quotes a line of the document
+		p.What = Told{p.Code(), quoted.ReplaceAllString(p.Message(), Hidden)}
 	}
 	if hides && p.Code() != Rule { // a rule's words are the schema's
 		p.What = Told{p.Code(), c.Text(p.Message())}

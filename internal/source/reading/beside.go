@@ -223,6 +223,9 @@ func labelled(before string) string {
 	if !strings.ContainsAny(before, ":=)]") {
 		return ""
 	}
+	if unit := ratioAtEnd(before); unit != "" {
+		return unit
+	}
 	m := unitInLabel.FindStringSubmatch(before[max(0, len(before)-60):])
 	if m == nil {
 		return ""
@@ -233,7 +236,25 @@ func labelled(before string) string {
 // unitInHead is a measure in the head of a column.
 var unitInHead = regexp.MustCompile(`(?:[(\[]|\bin |/ ?|, )([\pL€$£¥°%²³/]{1,16})[)\]]?\s*$|(?:^|\s)([\pL°%€$£¥]{2,4}[²³]?|[%€$£¥])\s*$`)
 
+// ratioAtEnd gives the unit of another that ends a label or a head: Flour g/kg. One
+// that is all of it may be a name and its unit: m/kg.
+func ratioAtEnd(label string) string {
+	words := strings.Fields(strings.TrimRight(label[max(0, len(label)-60):], " \u00a0.…_:=)]"))
+	if len(words) == 0 {
+		return ""
+	}
+	last := words[len(words)-1]
+	bare := strings.TrimLeft(last, "([")
+	if of, _ := ratioOf(bare); of == "" || !strings.Contains(bare, "/") || len(words) == 1 && bare == last {
+		return ""
+	}
+	return bare
+}
+
 func unitOfHead(head string) string {
+	if unit := ratioAtEnd(head); unit != "" {
+		return unit
+	}
 	m := unitInHead.FindStringSubmatch(head)
 	if m == nil {
 		return ""

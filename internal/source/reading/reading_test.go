@@ -144,7 +144,8 @@ func TestDeclaredDecides(t *testing.T) {
 
 func TestMeasures(t *testing.T) {
 	for text, want := range map[string]string{
-		"It weighs 20 kg.": "kg", "Weight (lb): 20": "lb", "Betrag in EUR: 20": "EUR", "€20": "EUR", "20 € each": "EUR", "20 pounds sterling": "GBP", "20 square metres": "m2", "20 degrees Celsius": "°C", "20 s/day": "s/d", "20 milligrams of nitrate a litre": "mg/l", "20 kilograms of active substance per hectare": "kg/ha", "20 Milligramm Nitrat pro Liter": "mg/l", "20 grammes de sel par litre": "g/l", "20 µg/l": "ug/l", "20 kg over a day": "kg", "20 litres of milk a cow": "l", "20 litres of milk": "l", "20 kg/box": "kg/box", "20 boxes": "",
+		"It weighs 20 kg.": "kg", "Weight (lb): 20": "lb", "Betrag in EUR: 20": "EUR", "€20": "EUR", "20 € each": "EUR", "20 pounds sterling": "GBP", "20 square metres": "m2", "20 degrees Celsius": "°C", "20 s/day": "s/d", "20 milligrams of nitrate a litre": "mg/l", "20 kilograms of active substance per hectare": "kg/ha", "20 Milligramm Nitrat pro Liter": "mg/l", "20 grammes de sel par litre": "g/l", "20 µg/l": "ug/l", "20 kg over a day": "kg", "20 litres of milk a cow": "l", "20 litres of milk": "l", "20 kg/box": "kg/box",
+		"Item  Flour g/kg\nrye   20": "g/kg", "| a | Nitrat (mg/l) |\n| 3 | 20 |": "mg/l", "Nitrate (mg/l): 20": "mg/l", "no  m/kg\n1   20": "kg", "Weight/kg: 20": "kg", "20 boxes": "",
 		"no  girth/cm\n1   20": "cm", "| a | price (GBP) |\n| 3 | 20 |": "GBP", "a\tb in kg\n1\t20": "kg", "no  girth/cm\n\n1   20": "", "20 cents": "minor", "about 20 in all": "", "20 a day": "",
 	} {
 		tx := New(text)

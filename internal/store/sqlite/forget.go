@@ -24,29 +24,13 @@ func (l *Ledger) Forget(document string, trial bool) (store.Pruned, error) {
 }
 
 func forget(tx *sql.Tx, document string, p *store.Pruned) error {
-	rows, err := tx.Query("SELECT DISTINCT run FROM task WHERE document = ?", document)
+	runs, err := idsOf(tx, "SELECT DISTINCT run FROM task WHERE document = ?", document)
 	if err != nil {
 		return err
 	}
-	var runs []int64
-	for rows.Next() {
-		var run int64
-		if err := rows.Scan(&run); err != nil {
-			rows.Close()
-			return err
-		}
-		runs = append(runs, run)
-	}
-	if err := rows.Err(); err != nil {
-		return err
-	}
 	for _, run := range runs {
-		at, err := reap(tx, run)
-		if err != nil {
+		if err := idle(tx, run); err != nil {
 			return err
-		}
-		if at > 0 {
-			return &store.Busy{Run: run}
 		}
 	}
 	p.Runs = len(runs)

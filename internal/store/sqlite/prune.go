@@ -73,12 +73,8 @@ func (l *Ledger) size() (int64, error) {
 
 func dropRuns(tx *sql.Tx, runs []int64, p *store.Pruned) error {
 	for _, run := range runs {
-		at, err := reap(tx, run)
-		if err != nil {
+		if err := idle(tx, run); err != nil {
 			return err
-		}
-		if at > 0 {
-			return &store.Busy{Run: run}
 		}
 		for _, drop := range []struct {
 			query string
@@ -90,6 +86,33 @@ func dropRuns(tx *sql.Tx, runs []int64, p *store.Pruned) error {
 		}
 	}
 	return counted(tx, &p.Exchanges, "DELETE "+unused)
+}
+
+// idle says if a process is at a run.
+func idle(tx *sql.Tx, run int64) error {
+	at, err := reap(tx, run)
+	if err == nil && at > 0 {
+		return &store.Busy{Run: run}
+	}
+	return err
+}
+
+// idsOf gives the numbers that a query finds.
+func idsOf(tx *sql.Tx, query string, args ...any) ([]int64, error) {
+	rows, err := tx.Query(query, args...)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	var all []int64
+	for rows.Next() {
+		var id int64
+		if err := rows.Scan(&id); err != nil {
+			return nil, err
+		}
+		all = append(all, id)
+	}
+	return all, rows.Err()
 }
 
 func counted(tx *sql.Tx, into *int, query string, args ...any) error {
@@ -129,30 +152,22 @@ func usedBlobs(tx *sql.Tx) (map[int64]bool, error) {
 const atOnce = 500
 
 func dropBodies(tx *sql.Tx, used map[int64]bool, p *store.Pruned) error {
-	rows, err := tx.Query("SELECT id FROM blob")
+	all, err := idsOf(tx, "SELECT id FROM blob")
 	if err != nil {
 		return err
 	}
-	var idle []string
-	for rows.Next() {
-		var id int64
-		if err := rows.Scan(&id); err != nil {
-			rows.Close()
-			return err
-		}
+	var unused []string
+	for _, id := range all {
 		if !used[id] {
-			idle = append(idle, fmt.Sprint(id))
+			unused = append(unused, fmt.Sprint(id))
 		}
 	}
-	if err := rows.Err(); err != nil {
-		return err
-	}
-	for len(idle) > 0 {
-		n := min(atOnce, len(idle))
-		if err := counted(tx, &p.Bodies, "DELETE FROM blob WHERE id IN ("+strings.Join(idle[:n], ",")+")"); err != nil {
+	for len(unused) > 0 {
+		n := min(atOnce, len(unused))
+		if err := counted(tx, &p.Bodies, "DELETE FROM blob WHERE id IN ("+strings.Join(unused[:n], ",")+")"); err != nil {
 			return err
 		}
-		idle = idle[n:]
+		unused = unused[n:]
 	}
 	return nil
 }
