@@ -1,8 +1,11 @@
 package main
 
 import (
+	"bytes"
 	"encoding/hex"
+	"encoding/json"
 	"errors"
+	"fmt"
 	"image/png"
 	"io"
 	"net/http"
@@ -11,6 +14,7 @@ import (
 	"os/exec"
 	"path/filepath"
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 	"syscall"
@@ -147,6 +151,39 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 		ts.Check(err)
 		ts.Check(png.Encode(f, sheet.Image))
 		ts.Check(f.Close())
+	},
+	// answer IN OUT [reverse] [text=N] [cut=N] answers a file of requests as a server
+	// would that works through files: in reverse order, the Nth reply as its text alone,
+	// or cut in the middle.
+	"answer": func(ts *testscript.TestScript, _ bool, args []string) {
+		var lines []string
+		for i, line := range strings.Split(strings.TrimSpace(ts.ReadFile(args[0])), "\n") {
+			var asked struct {
+				ID   string
+				Body json.RawMessage
+			}
+			ts.Check(json.Unmarshal([]byte(line), &asked))
+			got := httptest.NewRecorder()
+			(&plainServer{limit: -1, answered: map[string]int{}}).ServeHTTP(got, httptest.NewRequest("POST", "/v1/chat/completions", bytes.NewReader(asked.Body)))
+			reply := fmt.Sprintf(`{"id":%q,"body":%s}`, asked.ID, strings.TrimSpace(got.Body.String()))
+			if slices.Contains(args, fmt.Sprintf("text=%d", i)) {
+				var said struct {
+					Choices []struct {
+						Message struct{ Content []struct{ Text string } }
+					}
+				}
+				ts.Check(json.Unmarshal(got.Body.Bytes(), &said))
+				reply = fmt.Sprintf(`{"text":%q,"id":%q}`, said.Choices[0].Message.Content[0].Text, asked.ID)
+			}
+			if slices.Contains(args, fmt.Sprintf("cut=%d", i)) {
+				reply = reply[:len(reply)/2]
+			}
+			lines = append(lines, reply)
+		}
+		if slices.Contains(args, "reverse") {
+			slices.Reverse(lines)
+		}
+		ts.Check(os.WriteFile(ts.MkAbs(args[1]), []byte(strings.Join(lines, "\n")+"\n"), 0o644))
 	},
 	// put FILE LINE... writes lines in which variables are set.
 	// drop FILE KEY takes a member that holds an object out of one line of JSON.

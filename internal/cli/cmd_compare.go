@@ -175,7 +175,7 @@ func (a *app) printComparison(w *work, c *score.Comparison, sets [2]set, o compa
 	}
 	a.printf("\n")
 	if sets[0].run != nil && sets[1].run != nil {
-		a.printf("cost: %s → %s\n", money(sets[0].totals.CostNano), money(sets[1].totals.CostNano))
+		a.printf("cost: %s → %s\n", a.cost(sets[0].totals.CostNano), a.cost(sets[1].totals.CostNano))
 	}
 	if rows > 0 {
 		a.printf("%s\n", a.paint(faint, "paired permutation test over documents: p "+pText(c.P)))

@@ -34,6 +34,7 @@ type filling struct {
 	dry                                                bool
 	saveExchanges, replay, then                        string
 	accepted                                           accepted
+	files                                              byFile
 	looking
 }
 
@@ -66,6 +67,10 @@ types take a setting behind an equals sign:
 
   filler fill FILE --model URL --text report_no --date visited=D.M.YYYY \
     --integer 'bays[].number' --quantity 'bays[].length=m' --choice weather=dry,wet
+
+Where a server works through files of requests, or an engine runs offline, --requests-out
+writes the requests in place of sending them, and --replies-in takes the replies and goes
+on, round after round, until --requests-out leaves an empty file.
 
 A request that was answered in an earlier run is answered from the cache (--fresh asks
 again). --resume continues a run that was stopped or interrupted, and shares in one that is
@@ -120,6 +125,7 @@ Read more: docs/guide.md, docs/asking.md.`,
 	f.StringVar(&o.then, "then", "", "have this `MODEL` repair what the first one leaves flagged, and fill what it fails")
 	f.StringVar(&o.saveExchanges, "save-exchanges", "", "save all exchanges of the run to this `FILE`, without keys")
 	f.StringVar(&o.replay, "replay", "", "answer from this `FILE` of saved exchanges; fail on a request that is not in it")
+	o.files.flags(cmd)
 	f.BoolVar(&o.dry, "dry-run", false, "price the run and send nothing")
 	f.BoolVar(&o.fresh, "fresh", false, freshUsage)
 	f.BoolVar(&o.bare, "bare", false, bareUsage)
@@ -143,6 +149,15 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		return err
 	}
 	defer done()
+	defer func() { o.files.end() }()
+	if err := o.files.begin(); err != nil {
+		return err
+	}
+	if o.files.in != "" {
+		if o.resume, err = a.takeIn(&o.files, w, l, o.resume); err != nil {
+			return err
+		}
+	}
 	if o.dry {
 		return a.dryRun(ctx, o, w, l, r, names)
 	}
@@ -151,6 +166,9 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		return err
 	}
 	defer b.Close()
+	if err := b.Learn(b.run, o.files.taken); err != nil {
+		return err
+	}
 	if err := b.SetBudget(b.run, w.budget(o.budget)); err != nil {
 		return err
 	}
@@ -206,7 +224,7 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 	if err != nil {
 		return nil, err
 	}
-	setup.Fresh, setup.Stdin = o.fresh, a.in
+	setup.Fresh, setup.Stdin, setup.ByFile = o.fresh, a.in, o.files.is()
 	modelName := o.modelName
 	var old store.Run
 	var sources []document.Source
@@ -379,16 +397,21 @@ func (a *app) runFill(ctx context.Context, o filling, b *begun, out *output) err
 	hooks := fill.Hooks{Hooks: job.Hooks{Progress: bar.show}, Waiting: bar.waiting}
 	stream := o.output == "" && (!a.term.out || o.asJSON)
 	pipe := bufio.NewWriter(a.out)
-	if stream {
-		hooks.Record = func(r store.Record) error {
-			if err := writeLine(pipe, b.Schema, b.run, r, o.bare); err != nil {
-				return err
-			}
-			return pipe.Flush()
+	print := func(r store.Record) error {
+		if err := writeLine(pipe, b.Schema, b.run, r, o.bare); err != nil {
+			return err
 		}
+		return pipe.Flush()
+	}
+	if stream && !o.files.is() {
+		hooks.Record = print
 	}
 	err := b.Run(ctx, b.work, b.run, hooks)
 	bar.end()
+	sent, serr := o.files.sendOut(b.Filler, b.run, began)
+	if err == nil {
+		err = serr
+	}
 	if o.output != "" {
 		if werr := out.write(b.Filler, b.run, o.bare); werr != nil && err == nil {
 			err = werr
@@ -403,26 +426,35 @@ func (a *app) runFill(ctx context.Context, o filling, b *begun, out *output) err
 	if terr != nil {
 		return terr
 	}
+	if err == nil && stream && o.files.is() && totals.Waiting == 0 { // once, and not a part with each file
+		if err = b.Ledger.Records(b.run, 0, print); err != nil {
+			return err
+		}
+	}
 	if err == nil && a.term.out && !stream && o.output == "" && totals.Documents == 1 {
 		if terr := a.printOne(b.Filler, b.run); terr != nil {
 			return terr
 		}
 	}
 	a.summary(b.run, totals, time.Since(began), err)
+	var fail *model.Failure
+	budget := errors.As(err, &fail) && fail.Budget
+	if o.files.is() && (err == nil || budget || errors.Is(err, job.ErrStopped)) {
+		a.tellWaiting(&o.files, b.run, sent, totals.Waiting)
+	}
 	for _, m := range b.Models {
 		if said := m.Client.Adapted(); said != "" {
 			a.notef("note: %s; it is remembered\n", said)
 		}
 	}
-	var fail *model.Failure
-	if errors.As(err, &fail) && fail.Budget {
-		a.notef("stopped at the budget: %s spent, and the next request might exceed it; continue with a higher --budget and --resume=%d\n", money(b.First().Client.Purse.Spent()), b.run)
+	if budget {
+		a.notef("stopped at the budget: %s spent, and the next request might exceed it; continue with a higher --budget and --resume=%d\n", a.cost(b.First().Client.Purse.Spent()), b.run)
 		return exit(codeBudget)
 	}
 	if err != nil && !errors.Is(err, job.ErrStopped) {
 		return err
 	}
-	if err == nil {
+	if err == nil && totals.Waiting == 0 {
 		return o.accepted.verdict(a, totals)
 	}
 	return err
@@ -445,22 +477,32 @@ func writeLine(to io.Writer, s *schema.Schema, run int64, r store.Record, bare b
 
 // summary says how a run ended, on standard error.
 func (a *app) summary(run int64, t store.Totals, took time.Duration, err error) {
-	a.notef("run %d: %s · %d unflagged · %d repaired · %d flagged · %d failed\n", run, plural(t.Documents, "document"), t.Unflagged, t.Repaired, t.Flagged, t.Failed)
+	waiting := ""
+	if err == nil && t.Waiting > 0 {
+		waiting = fmt.Sprintf(" · %d waiting", t.Waiting)
+	}
+	a.notef("run %d: %s · %d unflagged · %d repaired · %d flagged · %d failed%s\n", run, plural(t.Documents, "document"), t.Unflagged, t.Repaired, t.Flagged, t.Failed, waiting)
 	if t.Unflagged > 0 {
 		a.notef("unflagged: no check objected; accuracy is what `filler score` says\n")
 	}
 	guess := ""
-	if t.Estimated {
+	switch {
+	case t.EstimatedNano > 0 && t.EstimatedNano < t.CostNano:
+		guess = fmt.Sprintf(" (%s of it estimated)", a.cost(t.EstimatedNano))
+	case t.Estimated && t.EstimatedNano == t.CostNano:
+		guess = " (estimated)"
+	case t.Estimated:
 		guess = " (partly estimated)"
 	}
 	cached := ""
 	if t.Cached > 0 {
 		cached = fmt.Sprintf(" and %s from the cache", thousands(t.Cached))
 	}
-	a.notef("%s%s · %s tokens in, %s out · cost %s%s · %s\n", plural(t.Exchanges, "exchange"), cached, thousands(t.TokensIn), thousands(t.TokensOut), money(t.CostNano), guess, seconds(took))
+	a.notef("%s%s · %s tokens in, %s out · cost %s%s · %s\n", plural(t.Exchanges, "exchange"), cached, thousands(t.TokensIn), thousands(t.TokensOut), a.cost(t.CostNano), guess, seconds(took))
 	switch {
 	case err != nil:
 		a.notef("stopped with %s left to fill; continue with `filler fill --resume=%d`\n", plural(t.Waiting, "document"), run)
+	case t.Waiting > 0:
 	case t.Failed > 0:
 		a.notef("`filler trace DOC` shows why a document failed; `filler fill --resume=%d --fresh` asks for the failed ones again\n", run)
 	case t.Flagged > 0:

@@ -114,8 +114,12 @@ func (a *app) printRequest(req *exchange.Request) {
 // printCost says what the requests would cost.
 func (a *app) printCost(m *project.Model, planned []fill.Planned, nth int) {
 	total, replies := 0, 0
+	var least, most int64
 	for _, one := range planned {
-		total += model.TokensOf(one.Request)
+		n := model.TokensOf(one.Request)
+		total += n
+		least += model.CostOf(m, one.Request, n, 0)
+		most += model.CostOf(m, one.Request, n, one.Request.MaxTokens)
 		replies += one.Request.MaxTokens
 	}
 	one := planned[nth-1]
@@ -125,5 +129,5 @@ func (a *app) printCost(m *project.Model, planned []fill.Planned, nth int) {
 			plural(model.TokensOf(one.Request), "token"), thousands(model.CommonTokens(one.Request)), plural(total, "token"))
 	}
 	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to model %s, shape %s; replies of up to %s tokens: cost %s to %s", what,
-		m.Entry, one.Request.Shape(), thousands(replies), money(model.Cost(m, total, 0)), money(model.Cost(m, total, replies)))))
+		m.Entry, one.Request.Shape(), thousands(replies), a.cost(least), a.cost(most))))
 }

@@ -134,7 +134,7 @@ func (a *app) printRepeated(r *fill.Repeated, spent int64, all bool) {
 			ends = append(ends, fmt.Sprintf("%d %s", n, s))
 		}
 	}
-	a.printf("%s · cost %s\n", strings.Join(ends, " · "), money(spent))
+	a.printf("%s · cost %s\n", strings.Join(ends, " · "), a.cost(spent))
 }
 
 func repeatedJSON(r *fill.Repeated) value.Value {

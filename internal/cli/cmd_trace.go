@@ -158,7 +158,7 @@ func (t *tracer) exchange(x store.Exchange) error {
 		if x.Estimated {
 			guess = " (estimated)"
 		}
-		t.line("ask", bold, "%s, attempt %d: %d, %s tokens in, %s out%s, cost %s, %d ms", x.Step, x.Try, x.Status, thousands(x.TokensIn), thousands(x.TokensOut), guess, money(x.CostNano), x.Took.Milliseconds())
+		t.line("ask", bold, "%s, attempt %d: %d, %s tokens in, %s out%s, cost %s, %d ms", x.Step, x.Try, x.Status, thousands(x.TokensIn), thousands(x.TokensOut), guess, t.a.cost(x.CostNano), x.Took.Milliseconds())
 	}
 	if t.full {
 		body, err := t.l.RequestOf(x)

@@ -140,7 +140,7 @@ func (a *app) vary(ctx context.Context, o varying, changes []vary.Change, names 
 		return err
 	}
 	if totals, terr := l.Totals(got.Run); terr == nil {
-		a.notef("run %d: %s and %s of them filled · cost %s\n", got.Run, plural(got.Documents, "document"), plural(totals.Documents-got.Documents, "changed copy"), money(totals.CostNano))
+		a.notef("run %d: %s and %s of them filled · cost %s\n", got.Run, plural(got.Documents, "document"), plural(totals.Documents-got.Documents, "changed copy"), a.cost(totals.CostNano))
 	}
 	if o.asJSON {
 		a.printJSON(robustnessJSON(got))

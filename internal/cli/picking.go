@@ -36,6 +36,9 @@ func (o *filling) check(cmd *cobra.Command, args []string) error {
 	case o.dry && o.output != "":
 		return errors.New("--dry-run makes no records; leave out -o")
 	}
+	if err := o.files.check(o); err != nil {
+		return err
+	}
 	return o.accepted.check()
 }
 
@@ -155,9 +158,9 @@ func (a *app) dryRun(ctx context.Context, o filling, w *work, l store.Store, r *
 	if p.Unreadable > 0 {
 		a.printf("%s can't be read; `filler read` says why\n", plural(p.Unreadable, "document"))
 	}
-	a.printf("%s in · cost %s to %s, not counting repairs and further questions\n", plural(p.TokensIn, "token"), money(p.LeastNano), money(p.MostNano))
+	a.printf("%s in · cost %s to %s, not counting repairs and further questions\n", plural(p.TokensIn, "token"), a.cost(p.LeastNano), a.cost(p.MostNano))
 	if b := w.budget(o.budget); b > 0 {
-		a.printf("the budget is %s\n", money(int64(b*1e9)))
+		a.printf("the budget is %s\n", a.cost(int64(b*1e9)))
 	}
 	return nil
 }

@@ -94,7 +94,7 @@ func (a *app) printMore(r *score.Report, o scoring) {
 		}
 	}
 	if nano, ok := r.PerRight(); ok && nano > 0 {
-		a.printf("cost: %s in total, %s per right value\n", money(r.Spent.CostNano), money(int64(nano)))
+		a.printf("cost: %s in total, %s per right value\n", a.cost(r.Spent.CostNano), a.cost(int64(nano)))
 	}
 	if r.TooLong > 0 {
 		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: %s too long for the optimal pairing; equal items were paired, the rest in order", plural(r.TooLong, "list"))))

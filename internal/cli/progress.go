@@ -58,7 +58,7 @@ func (p *progress) line(now job.Progress) string {
 	if rate > 0 {
 		left = seconds(time.Duration(float64(now.All-now.Done) / rate * float64(time.Second)))
 	}
-	return fmt.Sprintf("%d / %d · %.1f a second · %s left · spent %s · %d flagged · %d failed", now.Done, now.All, rate, left, money(now.SpentNano), now.Flagged, now.Failed)
+	return fmt.Sprintf("%d / %d · %.1f a second · %s left · spent %s · %d flagged · %d failed", now.Done, now.All, rate, left, p.a.cost(now.SpentNano), now.Flagged, now.Failed)
 }
 
 func (p *progress) onTerminal(now job.Progress) {

@@ -60,6 +60,7 @@ type app struct {
 	job      string      // the job to work at, of a project with several
 	parsed   bool        // arguments and flags were fine
 	sends    atomic.Bool // the command sends requests
+	currency string      // of the project's prices; "" where none is said
 }
 
 // Main runs the program and gives its exit code.

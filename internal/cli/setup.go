@@ -40,6 +40,7 @@ func (a *app) find() (*project.Project, error) {
 		}
 		return nil, err
 	}
+	a.currency = p.Currency
 	return p, p.Choose(a.job)
 }
 
@@ -47,6 +48,7 @@ func (a *app) find() (*project.Project, error) {
 // named.
 func (a *app) findAny() (*project.Project, error) {
 	if p, err := project.Find("."); err == nil && a.job == "" && p.Schema == "" && len(p.Jobs) > 1 {
+		a.currency = p.Currency
 		return p, nil
 	}
 	return a.find()

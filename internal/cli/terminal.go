@@ -202,6 +202,14 @@ func thousands[T int | int64](n T) string {
 }
 
 // money writes an amount in billionths of the currency of the price list.
+// cost is money with the currency of the project's prices.
+func (a *app) cost(nano int64) string {
+	if a.currency == "" {
+		return money(nano)
+	}
+	return money(nano) + " " + a.currency
+}
+
 func money(nano int64) string {
 	switch v := float64(nano) / 1e9; {
 	case nano == 0:

@@ -74,6 +74,32 @@ type Exchanges interface {
 	SaveShape(identity, shape string) error
 }
 
+// Open is a request that waits for a reply in a file.
+type Open struct {
+	Key     string
+	Run     int64
+	N       int
+	Step    string
+	Request [][]byte // its body in parts
+	Terms   []byte   // what whoever asked needs to settle it by
+}
+
+// Opens keeps requests whose replies come in files.
+type Opens interface {
+	// SaveOpen keeps a request of a run that waits, or marks one kept before as asked
+	// again now.
+	SaveOpen(o Open) error
+	// Opened calls each for the requests of a run that wait and were asked since then,
+	// in the order of their tasks, those of several tasks once.
+	Opened(run int64, since time.Time, each func(o Open, body []byte) error) error
+	// OpenBy gives the request that waits under a key, of the oldest run; nil where
+	// none does.
+	OpenBy(key string) (*Open, error)
+	// Settle keeps the exchange of a request that waited, which then waits no more in
+	// any run, unless the status is other than 200.
+	Settle(o Open, x Exchange) error
+}
+
 // Records keeps what came of the tasks.
 type Records interface {
 	SaveRecord(run int64, r Record) error
@@ -124,6 +150,7 @@ type Store interface {
 	Runs
 	Claims
 	Exchanges
+	Opens
 	Records
 	Close() error
 }
@@ -143,16 +170,18 @@ type Run struct {
 	Identity   string
 	Rounds     int
 	Settings   []byte // JSON: what else the prompt was made by
-	State      string // Going, Done, Stopped or Interrupted
+	State      string // Going, Done, Stopped, Waiting or Interrupted
 	Began      time.Time
 	Seconds    float64
 }
 
-// The states of a run. Interrupted is one that was going when its process ended.
+// The states of a run. Waiting is one whose requests went out in a file;
+// Interrupted one that was going when its process ended.
 const (
 	Going       = "going"
 	Done        = "done"
 	Stopped     = "stopped"
+	Waiting     = "waiting"
 	Interrupted = "interrupted"
 )
 
@@ -183,7 +212,8 @@ type Totals struct {
 	Exchanges, Cached                    int // Cached are not among Exchanges
 	TokensIn, TokensOut                  int
 	CostNano                             int64
-	Estimated                            bool // a part of tokens and cost is a guess
+	EstimatedNano                        int64 // what of CostNano is a guess
+	Estimated                            bool  // a part of tokens and cost is a guess
 }
 
 // Exchange is one request and its reply, or one attempt that got none.

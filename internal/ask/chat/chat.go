@@ -42,6 +42,11 @@ func (Codec) Sent(r *exchange.Request) []byte { return Sent(r) }
 // Read reads an answer. See ReadReply.
 func (Codec) Read(body []byte) (*exchange.Reply, error) { return ReadReply(body) }
 
+// Said gives the body of an answer that says a text.
+func (Codec) Said(text string) []byte {
+	return append(value.AppendQuoted([]byte(`{"choices":[{"message":{"content":`), text), "}}]}"...)
+}
+
 // Refusal gives what a refusal says. See ErrorText.
 func (Codec) Refusal(body []byte) string { return ErrorText(body) }
 

@@ -111,6 +111,8 @@ type Codec interface {
 	// Read reads the body of an answer with status 200. Its errors are of type
 	// *Unreadable.
 	Read(body []byte) (*Reply, error)
+	// Said gives the body of an answer that says a text, and nothing of tokens.
+	Said(text string) []byte
 	// Refusal gives what the body of a refused request says, in one line.
 	Refusal(body []byte) string
 	// Streamed puts an answer together that comes in pieces.

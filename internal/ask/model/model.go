@@ -45,6 +45,7 @@ type Keeper interface {
 	Drop(key string) error
 	Shape(identity string) (string, error)
 	SaveShape(identity, shape string) error
+	SaveOpen(o store.Open) error
 }
 
 // Client asks one model. Its methods may be called by many goroutines.
@@ -53,6 +54,7 @@ type Client struct {
 	Retrying func(t fetch.Try)   // hears of every wait before another attempt
 	Purse    *Purse              // what may be spent; nil: no limit
 	Replay   *exchange.Recording // answers in place of the server; nil: the server does
+	ByFile   bool                // requests go out in a file, and nothing is sent
 
 	model    *project.Model
 	way      Way
@@ -76,6 +78,16 @@ type Client struct {
 
 // SpentNano gives what this client's attempts have cost.
 func (c *Client) SpentNano() int64 { return c.spent.Load() }
+
+// pay adds to what was spent.
+func (c *Client) pay(cost int64) {
+	for {
+		was := c.spent.Load()
+		if c.spent.CompareAndSwap(was, plus(was, cost)) {
+			return
+		}
+	}
+}
 
 // Way is how a model is reached.
 type Way struct {
@@ -150,6 +162,8 @@ type Failure struct {
 	Shape bool
 	// Budget: the request might have cost more than is left.
 	Budget bool
+	// Later: the request waits for its reply in a file.
+	Later bool
 	// Stopped: the user stopped the run.
 	Stopped bool
 	Err     error
@@ -204,6 +218,9 @@ func (c *Client) ask(ctx context.Context, call Call, asked *exchange.Request) (*
 	if c.Replay != nil {
 		return c.replay(call, key, req, parts, body)
 	}
+	if c.ByFile {
+		return c.byFile(call, key, req, parts)
+	}
 	if c.Fresh {
 		return c.send(ctx, call, key, req, parts)
 	}
@@ -234,6 +251,9 @@ func (c *Client) known(call Call, key string, parts [][]byte) (*Answer, error) {
 	if err != nil {
 		return nil, nil // it could not be read then either; ask again
 	}
+	if x.Run == call.Run && x.N == call.N && x.Step == call.Step && x.Run != 0 { // its own, from a go before
+		return &Answer{Reply: *reply}, nil
+	}
 	err = c.keeper.SaveExchange(store.Exchange{Key: key, Run: call.Run, N: call.N, Step: call.Step, Try: 0, Request: parts,
 		Status: 200, Reply: x.Reply, Finish: x.Finish, TokensIn: x.TokensIn, TokensOut: x.TokensOut})
 	return &Answer{Reply: *reply, Cached: true}, err
@@ -262,7 +282,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 		if c.minute != nil {
 			c.minute.settle(taken, x.TokensIn+x.TokensOut)
 		}
-		c.spent.Add(x.CostNano)
+		c.pay(x.CostNano)
 		if c.Purse != nil {
 			c.Purse.settle(most, x.CostNano)
 		}
@@ -361,7 +381,7 @@ func (c *Client) most(req *exchange.Request) int64 {
 	if c.Purse == nil {
 		return 0
 	}
-	return Cost(c.model, TokensOf(req)*11/10, req.MaxTokens)
+	return CostOf(c.model, req, TokensOf(req)*11/10, req.MaxTokens)
 }
 
 // perPicture is what a page picture is taken for in tokens: servers count by

@@ -38,13 +38,13 @@ func (p *Purse) setAside(ctx context.Context, most int64) bool {
 	defer p.mu.Unlock()
 	for {
 		switch {
-		case ctx.Err() != nil || p.closed || p.spent+most > p.limit:
+		case ctx.Err() != nil || p.closed || plus(p.spent, most) > p.limit:
 			// Where one request does not fit, no later one goes out: the run
 			// ends at one place and not in shreds.
 			p.closed = p.closed || ctx.Err() == nil
 			p.turn.Broadcast()
 			return false
-		case p.spent+p.aside+most <= p.limit:
+		case plus(p.spent, plus(p.aside, most)) <= p.limit:
 			p.aside += most
 			return true
 		}
@@ -52,12 +52,25 @@ func (p *Purse) setAside(ctx context.Context, most int64) bool {
 	}
 }
 
+// reserve sets most aside for good, for a request that is answered another time. It
+// is false where it does not fit.
+func (p *Purse) reserve(most int64) bool {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	if p.closed || plus(p.spent, plus(p.aside, most)) > p.limit {
+		p.closed = true
+		return false
+	}
+	p.aside += most
+	return true
+}
+
 // settle takes what a request did cost.
 func (p *Purse) settle(most, cost int64) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	p.aside -= most
-	p.spent += cost
+	p.spent = plus(p.spent, cost)
 	p.turn.Broadcast()
 }
 

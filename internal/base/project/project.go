@@ -11,6 +11,7 @@
 package project
 
 import (
+	"cmp"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -42,6 +43,7 @@ type Project struct {
 	Gold      string
 	Use       string // the model to use unless told otherwise
 	Models    map[string]*Model
+	Currency  string // of all prices; "" where none says it
 	Pace      Pace
 	Rounds    int // of repair
 	Reading   Reading
@@ -54,25 +56,27 @@ type Project struct {
 
 // Model is how one model is reached and paid.
 type Model struct {
-	Entry       string // its name in filler.yaml
-	At          string // a base URL, or standin:CHARACTER
-	Name        string // the name sent
-	KeyFrom     string // environment variable
-	Shape       string // one of Shapes
-	Temperature float64
-	Context     int     // tokens; 0: not said
-	Reply       int     // cap on a reply's tokens
-	PriceIn     float64 // per million tokens
-	PriceOut    float64
-	Headers     map[string]string
-	Body        map[string]string // extra keys, values as JSON; null takes one of ours away
-	Keys        map[string]string // names of the body's keys as the server takes them, by ours; "" leaves one out
-	CAFile      string            // certificates that the server is known by; "": the system's
-	CertFile    string            // of the client, with CertKey
-	CertKey     string
-	KeyHeader   string   // the header that carries the key alone; "": as a bearer's
-	PriceCached *float64 // of what the server has read before; nil: as PriceIn
-	Stream      bool     // answers come in pieces, where the server offers it
+	Entry        string // its name in filler.yaml
+	At           string // a base URL, or standin:CHARACTER
+	Name         string // the name sent
+	KeyFrom      string // environment variable
+	Shape        string // one of Shapes
+	Temperature  float64
+	Context      int     // tokens; 0: not said
+	Reply        int     // cap on a reply's tokens
+	PriceIn      float64 // per million tokens
+	PriceOut     float64
+	Headers      map[string]string
+	Body         map[string]string // extra keys, values as JSON; null takes one of ours away
+	Keys         map[string]string // names of the body's keys as the server takes them, by ours; "" leaves one out
+	CAFile       string            // certificates that the server is known by; "": the system's
+	CertFile     string            // of the client, with CertKey
+	CertKey      string
+	KeyHeader    string   // the header that carries the key alone; "": as a bearer's
+	PriceCached  *float64 // of what the server has read before; nil: as PriceIn
+	PricePicture float64  // of one picture; its tokens then cost nothing of their own
+	Currency     string   // of the prices, in any words; "" says none
+	Stream       bool     // answers come in pieces, where the server offers it
 	// SeesSchema says that the server shows the JSON Schema of the reply to the
 	// model, so that what the fields are need not stand in the prompt as well.
 	SeesSchema bool
@@ -267,6 +271,10 @@ func (p *Project) readModels(n *place.Node) {
 	for _, entry := range n.Pairs() {
 		m := readModel(entry)
 		m.CAFile, m.CertFile, m.CertKey = p.path(m.CAFile), p.path(m.CertFile), p.path(m.CertKey)
+		if m.Currency != "" && p.Currency != "" && m.Currency != p.Currency {
+			entry.Fault(fmt.Sprintf("its price is in %s, and that of another model in %s", m.Currency, p.Currency), "give all prices of a project in one currency, so that costs can be added")
+		}
+		p.Currency = cmp.Or(p.Currency, m.Currency)
 		p.Models[entry.Key()] = m
 	}
 }
@@ -323,7 +331,13 @@ func readModel(n *place.Node) *Model {
 		case "reply":
 			m.Reply = kid.Int(16)
 		case "price":
-			kid.Known("in", "out", "cached")
+			kid.Known("in", "out", "cached", "picture", "currency")
+			if picture := kid.Get("picture"); picture != nil {
+				m.PricePicture = picture.Float()
+			}
+			if currency := kid.Get("currency"); currency != nil {
+				m.Currency = currency.Filled("the currency")
+			}
 			if cached := kid.Get("cached"); cached != nil {
 				price := cached.Float()
 				m.PriceCached = &price

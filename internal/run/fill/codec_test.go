@@ -41,9 +41,11 @@ type slip struct {
 
 func (slips) Path() string                          { return "/slips" }
 func (slips) Header(key string) (name, text string) { return "X-Pass", "pass " + key }
-func (slips) Refusal(body []byte) string            { return strings.TrimPrefix(string(body), "NO ") }
-func (slips) Streamed() fetch.Watcher               { return nil }
-func (s slips) Sent(r *exchange.Request) []byte     { return bytes.Join(s.Parts(r), nil) }
+func (slips) Said(text string) []byte               { return []byte(fmt.Sprintf(`{"Say":%q}`, text)) }
+
+func (slips) Refusal(body []byte) string        { return strings.TrimPrefix(string(body), "NO ") }
+func (slips) Streamed() fetch.Watcher           { return nil }
+func (s slips) Sent(r *exchange.Request) []byte { return bytes.Join(s.Parts(r), nil) }
 
 func (slips) Parts(r *exchange.Request) [][]byte {
 	one := slip{To: r.Model, Most: r.MaxTokens, Form: r.Format}

@@ -237,9 +237,11 @@ func (w *filling) fillThese(ctx context.Context, pieces []*piece, single bool) e
 			if err := x.fill(ctx); err != nil {
 				mu.Lock()
 				defer mu.Unlock()
-				if first == nil {
-					first = err
+				if !waits(err) { // else the others may go out with it
 					cancel(err)
+				}
+				if first == nil || waits(first) {
+					first = err
 				}
 			}
 		})

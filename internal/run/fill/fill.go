@@ -94,6 +94,7 @@ type Setup struct {
 	Then     *project.Model      // asked where Model leaves problems; may be nil
 	Job      string              // the project's job, or ""
 	Codec    exchange.Codec      // the protocol of the models; nil: chat completions
+	ByFile   bool                // requests go out in a file; nothing is sent
 }
 
 // protocol is that of servers where nothing else is said.
@@ -146,9 +147,9 @@ func New(s Setup) (*Filler, error) {
 // reach makes the way to a model.
 func (s Setup) reach(m *project.Model) (*Model, error) {
 	asked := &Model{Model: m, kept: &prompt.Kept{}}
-	if s.Replay != nil { // neither a server nor a key is needed
+	if s.Replay != nil || s.ByFile { // neither a server nor a key is needed
 		asked.Client = model.New(m, model.Way{Base: m.At, Codec: s.Codec}, s.Pace, s.Ledger)
-		asked.Client.Replay = s.Replay
+		asked.Client.Replay, asked.Client.ByFile, asked.Client.Fresh = s.Replay, s.ByFile, s.Fresh
 		return asked, nil
 	}
 	if asked.prints() {
@@ -277,7 +278,7 @@ func (f *Filler) Run(ctx context.Context, w Work, run int64, h Hooks) error {
 			h.Progress(p)
 		}
 	}
-	j := job.Job{Store: f.Ledger, Run: run, AtOnce: f.Pace.AtOnce, Stopped: isStopped, Spent: f.SpentNano, Hooks: hooks,
+	j := job.Job{Store: f.Ledger, Run: run, AtOnce: f.Pace.AtOnce, Stopped: isStopped, Waits: waits, Spent: f.SpentNano, Hooks: hooks,
 		Make: func(ctx context.Context, t store.Task) (store.Record, error) { return w.make(ctx, f, run, t) }}
 	return j.Do(ctx)
 }
@@ -286,6 +287,12 @@ func (f *Filler) Run(ctx context.Context, w Work, run int64, h Hooks) error {
 func isStopped(err error) bool {
 	var fail *model.Failure
 	return errors.As(err, &fail) && fail.Stopped
+}
+
+// waits tells the error of a request that waits for its reply in a file.
+func waits(err error) bool {
+	var fail *model.Failure
+	return errors.As(err, &fail) && fail.Later
 }
 
 // read reads the document of a task.

@@ -17,7 +17,7 @@ import (
 // would hold nothing.
 func (s Setup) Priced() error {
 	for _, m := range []*project.Model{s.Model, s.Then} {
-		if m != nil && m.At != project.Printed && m.PriceIn == 0 && m.PriceOut == 0 {
+		if m != nil && m.At != project.Printed && m.PriceIn == 0 && m.PriceOut == 0 && m.PricePicture == 0 {
 			return fmt.Errorf("model %s has no price, which a budget needs; add `price: {in: …, out: …}` to it in filler.yaml", m.Entry)
 		}
 	}
@@ -130,8 +130,8 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 			}
 			n := model.TokensOf(one.Request)
 			p.TokensIn += n
-			p.LeastNano += model.Cost(f.First().Model, n, 0)
-			p.MostNano += model.Cost(f.First().Model, n, f.First().Reply)
+			p.LeastNano += model.CostOf(f.First().Model, one.Request, n, 0)
+			p.MostNano += model.CostOf(f.First().Model, one.Request, n, f.First().Reply)
 		}
 		tell(i + 1)
 	}

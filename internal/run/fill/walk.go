@@ -31,5 +31,5 @@ func eachLeaf(f *schema.Field, p value.Pointer, v *value.Value, do func(f *schem
 // the run was stopped, or can't go on. Others are outcomes of one request.
 func ends(err error) bool {
 	var fail *model.Failure
-	return !errors.As(err, &fail) || fail.Fatal || fail.Stopped
+	return !errors.As(err, &fail) || fail.Fatal || fail.Stopped || fail.Later
 }

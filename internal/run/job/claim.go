@@ -52,7 +52,7 @@ func (r *running) claim(ctx context.Context, queue chan<- store.Task) error {
 			continue
 		}
 		if held == 0 {
-			if left, err := r.look(); err != nil || left == 0 {
+			if left, err := r.look(); err != nil || left == r.putBy() {
 				return err
 			}
 		}
@@ -65,10 +65,17 @@ func (r *running) claim(ctx context.Context, queue chan<- store.Task) error {
 	return nil
 }
 
-// hold counts tasks that are ours and not done.
+// putBy counts tasks that wait for another go.
+func (r *running) putBy() int {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	return r.waiting
+}
+
+// hold counts tasks that are ours and at work.
 func (r *running) hold(n int) int {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.held += n
-	return r.held
+	return r.held - r.waiting
 }

@@ -49,8 +49,11 @@ type Job struct {
 	// end and not its cause.
 	Make    func(ctx context.Context, t store.Task) (store.Record, error)
 	Stopped func(err error) bool
-	Spent   func() int64 // in billionths, in this go
-	Hooks   Hooks
+	// Waits tells errors of tasks that wait for another go; the others go on;
+	// nil: none does.
+	Waits func(err error) bool
+	Spent func() int64 // in billionths, in this go
+	Hooks Hooks
 }
 
 // Progress is how far a run is.
@@ -87,8 +90,11 @@ func (j *Job) Do(ctx context.Context) error {
 	}
 	err := r.work(ctx)
 	state := store.Done
-	if err != nil {
+	switch {
+	case err != nil:
 		state = store.Stopped
+	case r.waiting > 0:
+		state = store.Waiting
 	}
 	if end := j.Store.End(j.Run, state, time.Since(began)); err == nil {
 		err = end
@@ -103,6 +109,7 @@ type running struct {
 
 	mu       sync.Mutex
 	held     int // tasks that are ours and not done
+	waiting  int // of these, those that wait for another go
 	done     []bool
 	next     int // the first place whose record has not been handed out
 	progress Progress
@@ -160,6 +167,10 @@ func (r *running) task(ctx context.Context, t store.Task) error {
 		return nil
 	}
 	rec, err := r.record(ctx, t)
+	if err != nil && r.Waits != nil && r.Waits(err) {
+		r.putOff()
+		return nil
+	}
 	if err != nil {
 		return err
 	}
@@ -169,10 +180,7 @@ func (r *running) task(ctx context.Context, t store.Task) error {
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.held--
-	select {
-	case r.more <- struct{}{}:
-	default:
-	}
+	r.ended()
 	if !r.done[t.N] {
 		r.done[t.N] = true
 		r.progress.Done++
@@ -182,6 +190,22 @@ func (r *running) task(ctx context.Context, t store.Task) error {
 		return r.handOut()
 	}
 	return nil
+}
+
+// putOff leaves a task to another go. It stays ours until this one ends.
+func (r *running) putOff() {
+	r.mu.Lock()
+	defer r.mu.Unlock()
+	r.waiting++
+	r.ended()
+}
+
+// ended says that one task less is at work here.
+func (r *running) ended() {
+	select {
+	case r.more <- struct{}{}:
+	default:
+	}
 }
 
 // record makes the record of one task. A fault of the program becomes an error

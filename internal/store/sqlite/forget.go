@@ -34,6 +34,10 @@ func forget(tx *sql.Tx, document string, p *store.Pruned) error {
 		}
 	}
 	p.Runs = len(runs)
+	// A request may be that of several documents with the same text: all forget it.
+	if _, err := tx.Exec("DELETE FROM open WHERE key IN (SELECT key FROM open JOIN task ON task.run = open.run AND task.n = open.n WHERE task.document = ?1) OR run NOT IN (SELECT id FROM run)", document); err != nil {
+		return err
+	}
 	const about = `FROM exchange WHERE key IN (SELECT key FROM exchange JOIN task ON task.run = exchange.run AND task.n = exchange.n WHERE task.document = ?1)
 		OR run NOT IN (SELECT id FROM run)`
 	for _, drop := range []struct {
@@ -123,8 +127,10 @@ func redact(file string, redo *store.Redo) error {
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec("DELETE FROM exchange WHERE run NOT IN (SELECT id FROM run)"); err != nil {
-			return err
+		for _, drop := range []string{"DELETE FROM exchange WHERE run NOT IN (SELECT id FROM run)", "DELETE FROM open"} {
+			if _, err := tx.Exec(drop); err != nil {
+				return err
+			}
 		}
 		// Without an answer nobody may take one from this copy.
 		if _, err := tx.Exec("UPDATE exchange SET request = x'', reply = ?, error = '', key = randomblob(32)", empty); err != nil {

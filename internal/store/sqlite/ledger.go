@@ -34,6 +34,11 @@ import (
 //go:embed tables.sql
 var tables string
 
+// openTable came later; a ledger without it is given one when it is opened.
+//
+//go:embed open.sql
+var openTable string
+
 // version is the layout's number, in SQLite's user_version.
 const version = 4
 
@@ -162,7 +167,7 @@ func (l *Ledger) makeTables() error {
 		return l.explain(err)
 	}
 	if v != 0 {
-		return l.checkVersion()
+		return l.addOpen()
 	}
 	tx, err := l.db.Begin()
 	if err != nil {
@@ -176,10 +181,23 @@ func (l *Ledger) makeTables() error {
 		}
 		return l.explain(err)
 	}
-	if _, err := tx.Exec(tables + fmt.Sprintf("PRAGMA user_version = %d;", version)); err != nil {
+	if _, err := tx.Exec(tables + openTable + fmt.Sprintf("PRAGMA user_version = %d;", version)); err != nil {
 		return l.explain(err)
 	}
 	return l.explain(tx.Commit())
+}
+
+// addOpen gives a ledger that was made before there were open requests their table.
+func (l *Ledger) addOpen() error {
+	if err := l.checkVersion(); err != nil {
+		return err
+	}
+	var has int
+	err := l.db.QueryRow("SELECT count(*) FROM sqlite_master WHERE name = 'open'").Scan(&has)
+	if err == nil && has == 0 {
+		_, err = l.db.Exec(openTable)
+	}
+	return l.explain(err)
 }
 
 // lighten opens the connection for what is not waited for.

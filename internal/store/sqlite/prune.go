@@ -79,7 +79,7 @@ func dropRuns(tx *sql.Tx, runs []int64, p *store.Pruned) error {
 		for _, drop := range []struct {
 			query string
 			count *int
-		}{{"DELETE FROM record WHERE run = ?", &p.Records}, {"DELETE FROM task WHERE run = ?", nil}, {"DELETE FROM run WHERE id = ?", &p.Runs}} {
+		}{{"DELETE FROM record WHERE run = ?", &p.Records}, {"DELETE FROM open WHERE run = ?", nil}, {"DELETE FROM task WHERE run = ?", nil}, {"DELETE FROM run WHERE id = ?", &p.Runs}} {
 			if err := counted(tx, drop.count, drop.query, run); err != nil {
 				return err
 			}
@@ -128,7 +128,7 @@ func counted(tx *sql.Tx, into *int, query string, args ...any) error {
 // usedBlobs gives the numbers of the bodies that something refers to.
 func usedBlobs(tx *sql.Tx) (map[int64]bool, error) {
 	used := map[int64]bool{}
-	rows, err := tx.Query(`SELECT schema, x'' FROM run UNION ALL SELECT prompt, x'' FROM run UNION ALL SELECT reply, request FROM exchange
+	rows, err := tx.Query(`SELECT schema, x'' FROM run UNION ALL SELECT prompt, x'' FROM run UNION ALL SELECT reply, request FROM exchange UNION ALL SELECT schema, request FROM open JOIN run ON run.id = open.run
 		UNION ALL SELECT blob.id, x'' FROM task JOIN blob ON blob.hash = task.text_sha256`)
 	if err != nil {
 		return nil, err

@@ -12,16 +12,15 @@ import (
 
 // SaveExchange writes an exchange and returns when it is on the disk. Whoever
 // waits for the answer to the same request may have it then.
-func (l *Ledger) SaveExchange(x store.Exchange) error {
+func (l *Ledger) SaveExchange(x store.Exchange) error { return l.saveExchange(x, false) }
+
+// saveExchange writes an exchange; settles says that its request waits no more.
+func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
 	key := append([]byte{}, hashBytes(x.Key)...)
 	return l.write(func(tx *sql.Tx) error {
-		request := []byte{}
-		for i, part := range x.Request {
-			id, err := l.putBlob(tx, part, l.hashed(i, part))
-			if err != nil {
-				return err
-			}
-			request = binary.AppendUvarint(request, uint64(id))
+		request, err := l.putParts(tx, x.Request)
+		if err != nil {
+			return err
 		}
 		reply, err := l.putBlob(tx, x.Reply, sha256.Sum256(x.Reply))
 		if err != nil {
@@ -33,6 +32,9 @@ func (l *Ledger) SaveExchange(x store.Exchange) error {
 		if err == nil && x.Status == 200 && x.Try > 0 {
 			_, err = l.exec(tx, "DELETE FROM flight WHERE key = ?", key)
 		}
+		if err == nil && settles {
+			_, err = l.exec(tx, "DELETE FROM open WHERE key = ?", key)
+		}
 		return err
 	})
 }
@@ -40,7 +42,7 @@ func (l *Ledger) SaveExchange(x store.Exchange) error {
 // answered is the statement of Answered, prepared once.
 func (l *Ledger) answered() (*sql.Stmt, error) {
 	l.once.Do(func() {
-		l.known, l.knownErr = l.db.Prepare(`SELECT exchange.id, run, body, finish, tokens_in, tokens_out FROM exchange JOIN blob ON blob.id = reply
+		l.known, l.knownErr = l.db.Prepare(`SELECT exchange.id, run, n, step, body, finish, CAST(tokens_in AS INTEGER), CAST(tokens_out AS INTEGER) FROM exchange JOIN blob ON blob.id = reply
 			WHERE key = ? AND status = 200 AND try > 0 ORDER BY exchange.id DESC LIMIT 1`)
 	})
 	return l.known, l.knownErr
@@ -55,7 +57,7 @@ func (l *Ledger) Answered(key string) (*store.Exchange, error) {
 	if err != nil {
 		return nil, l.explain(err)
 	}
-	err = ask.QueryRow(hashBytes(key)).Scan(&x.ID, &x.Run, &reply, &x.Finish, &x.TokensIn, &x.TokensOut)
+	err = ask.QueryRow(hashBytes(key)).Scan(&x.ID, &x.Run, &x.N, &x.Step, &reply, &x.Finish, &x.TokensIn, &x.TokensOut)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
@@ -142,7 +144,7 @@ func numbers(b []byte) (all []int64) {
 
 // Exchanges gives the exchanges of one task, in order, without their requests.
 func (l *Ledger) Exchanges(run int64, n int) ([]store.Exchange, error) {
-	rows, err := l.db.Query(`SELECT exchange.id, key, step, try, request, status, body, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at
+	rows, err := l.db.Query(`SELECT exchange.id, key, step, try, request, status, body, error, finish, CAST(tokens_in AS INTEGER), CAST(tokens_out AS INTEGER), estimated <> 0, CAST(cost_nano AS INTEGER), CAST(took_ms AS INTEGER), at
 		FROM exchange JOIN blob ON blob.id = reply WHERE run = ? AND n = ? ORDER BY exchange.id`, run, n)
 	if err != nil {
 		return nil, l.explain(err)

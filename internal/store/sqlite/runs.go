@@ -253,6 +253,10 @@ func (l *Ledger) Metadata(run int64) (map[string]map[string]string, error) {
 	return all, l.explain(rows.Err())
 }
 
+// sumOf adds without an overflow: a figure that no exchange can have must not keep
+// the others from being read. Sums up to 2^53 are exact.
+func sumOf(what string) string { return "CAST(total(" + what + ") AS INTEGER)" }
+
 // Totals sums up what the ledger holds of a run. A document that failed and
 // waits for another go counts as waiting.
 func (l *Ledger) Totals(run int64) (store.Totals, error) {
@@ -264,8 +268,8 @@ func (l *Ledger) Totals(run int64) (store.Totals, error) {
 			Scan(&t.Unflagged, &t.Repaired, &t.Flagged, &t.Failed)
 	}
 	if err == nil {
-		err = l.db.QueryRow(`SELECT coalesce(sum(try > 0), 0), coalesce(sum(try = 0), 0), coalesce(sum(tokens_in * (try > 0)), 0), coalesce(sum(tokens_out * (try > 0)), 0), coalesce(sum(cost_nano), 0), coalesce(max(estimated * (try > 0)), 0) FROM exchange WHERE run = ?`, run).
-			Scan(&t.Exchanges, &t.Cached, &t.TokensIn, &t.TokensOut, &t.CostNano, &t.Estimated)
+		err = l.db.QueryRow(`SELECT coalesce(sum(try > 0), 0), coalesce(sum(try = 0), 0), `+sumOf("tokens_in * (try > 0)")+`, `+sumOf("tokens_out * (try > 0)")+`, `+sumOf("cost_nano")+`, `+sumOf("cost_nano * (estimated <> 0)")+`, coalesce(max(estimated <> 0 AND try > 0), 0) FROM exchange WHERE run = ?`, run).
+			Scan(&t.Exchanges, &t.Cached, &t.TokensIn, &t.TokensOut, &t.CostNano, &t.EstimatedNano, &t.Estimated)
 	}
 	return t, l.explain(err)
 }
