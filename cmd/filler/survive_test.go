@@ -100,7 +100,8 @@ func run(dir string, args ...string) (string, error) {
 }
 
 // Killed fifty times at any moment, a run still comes to its end: every
-// document out once, and nothing that was on the disk asked again.
+// document out once, and nothing that was on the disk asked again. Every request that
+// the server had is in the ledger; those that nothing was heard of as maybe spent.
 func TestKilledFiftyTimes(t *testing.T) {
 	counting := &countingServer{times: map[string]int{}, inner: standin.Handler(standin.Options{Delay: 40 * time.Millisecond})}
 	s := httptest.NewServer(counting)
@@ -160,6 +161,15 @@ func TestKilledFiftyTimes(t *testing.T) {
 		assert.Equal(t, fmt.Sprintf("documents/%04d.txt", i), rec.Document)
 		assert.NotEqual(t, "failed", rec.Status)
 	}
+	l, err := sqlite.OpenToRead(filepath.Join(dir, ".filler", "ledger.db"))
+	require.NoError(t, err)
+	defer l.Close()
+	totals, err := l.Totals(1)
+	require.NoError(t, err)
+	assert.GreaterOrEqual(t, totals.Exchanges, counting.count())
+	assert.LessOrEqual(t, totals.Exchanges-counting.count(), 50, "about to go out when the process was killed")
+	assert.Positive(t, totals.EstimatedNano)
+	assert.Less(t, totals.EstimatedNano, totals.CostNano)
 }
 
 // A key shows nowhere: not in what is printed, kept, recorded or traced, also

@@ -297,6 +297,9 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 	if err != nil {
 		return nil, err
 	}
+	if n := filler.Pace.AtOnce; n < setup.Pace.AtOnce {
+		a.notef("note: few files may be open at once (`ulimit -n`), so %s at once and not %d\n", plural(n, "request"), setup.Pace.AtOnce)
+	}
 	if o.resume != "" {
 		return &begun{filler, fill.Fill{}, old.ID}, nil
 	}
@@ -394,6 +397,10 @@ func sourcesOf(w *work, l store.Store, run int64, names []string) ([]document.So
 func (a *app) runFill(ctx context.Context, o filling, b *begun, out *output) error {
 	began := time.Now()
 	bar := a.newProgress()
+	bar.run = b.Filler
+	if purse := b.First().Client.Purse; purse != nil {
+		bar.budget = purse.Left()
+	}
 	hooks := fill.Hooks{Hooks: job.Hooks{Progress: bar.show}, Waiting: bar.waiting}
 	stream := o.output == "" && (!a.term.out || o.asJSON)
 	pipe := bufio.NewWriter(a.out)

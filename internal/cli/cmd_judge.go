@@ -194,7 +194,7 @@ func (v *validation) end() error {
 func (a *app) runsCmd() *cobra.Command {
 	var asJSON bool
 	cmd := &cobra.Command{Use: "runs", Short: "The runs of the project, with cost and F1", Args: cobra.NoArgs,
-		Long: "List the runs, the newest first, with model, marks of schema and prompt, cost and F1. F1 is\ngiven for runs over the same documents and fields as the last run, so that the figures can\nbe compared; `filler score RUN` measures any other. A run is going, done, stopped (by\nCtrl-C, the budget or an error) or interrupted: its process is gone. `filler fill --resume`\ngoes on with it.",
+		Long: "List the runs, the newest first, with model, marks of schema and prompt, cost and F1. F1 is\ngiven for runs over the same documents and fields as the last run, so that the figures can\nbe compared; `filler score RUN` measures any other. A run is going, done, stopped (by\nCtrl-C, the budget or an error), waiting (for replies in a file) or interrupted: its process\nis gone. `filler fill --resume` goes on with it.",
 		RunE: func(*cobra.Command, []string) error {
 			l, p, err := a.kept()
 			if err != nil {

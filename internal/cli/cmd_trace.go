@@ -152,7 +152,11 @@ func (t *tracer) exchange(x store.Exchange) error {
 	case x.Try == 0:
 		t.line("ask", bold, "%s: from the cache, at no cost", x.Step)
 	case x.Status == 0:
-		t.line("ask", bad, "%s, attempt %d: no complete answer (%s)", x.Step, x.Try, x.Error)
+		paid := ""
+		if x.CostNano > 0 {
+			paid = fmt.Sprintf("; cost %s (estimated)", t.a.cost(x.CostNano))
+		}
+		t.line("ask", bad, "%s, attempt %d: no complete answer (%s)%s", x.Step, x.Try, x.Error, paid)
 	default:
 		guess := ""
 		if x.Estimated {

@@ -9,6 +9,7 @@ import (
 
 	"filler/internal/ask/model"
 	"filler/internal/record"
+	"filler/internal/run/fill"
 	"filler/internal/run/job"
 	"filler/internal/source/fetch"
 )
@@ -22,6 +23,9 @@ type progress struct {
 	last   time.Time
 	waited time.Time
 	start  int // documents that were done before
+
+	run    *fill.Filler // whose pace and load say how long it takes; may be nil
+	budget int64        // what may be spent in this go, in billionths; 0: any amount
 }
 
 // lineEvery is how often a plain line comes.
@@ -53,12 +57,36 @@ func (p *progress) show(now job.Progress) {
 }
 
 func (p *progress) line(now job.Progress) string {
-	rate := float64(now.Done-p.start) / time.Since(p.began).Seconds()
-	left := "?"
-	if rate > 0 {
-		left = seconds(time.Duration(float64(now.All-now.Done) / rate * float64(time.Second)))
+	took := time.Since(p.began)
+	made := now.Done - p.start
+	goes := now.All - now.Done // documents that are still to come
+	short := ""
+	if p.budget > 0 && now.SpentNano > 0 && made > 0 {
+		if more := int(float64(p.budget-now.SpentNano) / (float64(now.SpentNano) / float64(made))); more < goes {
+			goes, short = max(more, 0), fmt.Sprintf(" · budget for about %d more", max(more, 0))
+		}
 	}
-	return fmt.Sprintf("%d / %d · %.1f a second · %s left · spent %s · %d flagged · %d failed", now.Done, now.All, rate, left, p.a.cost(now.SpentNano), now.Flagged, now.Failed)
+	left := "?"
+	if made > 0 {
+		left = seconds(p.left(goes, made, took))
+	}
+	return fmt.Sprintf("%d / %d · %.1f a second · %s left · spent %s%s · %d flagged · %d failed", now.Done, now.All, float64(made)/took.Seconds(), left, p.a.cost(now.SpentNano), short, now.Flagged, now.Failed)
+}
+
+// left gives how long so many documents take, when made took so long: no less than
+// the limits of a minute allow, which the first minute does not show.
+func (p *progress) left(goes, made int, took time.Duration) time.Duration {
+	each := took.Seconds() / float64(made)
+	if p.run != nil {
+		requests, tokens := p.run.Load()
+		if n := p.run.Pace.PerMinute; n > 0 {
+			each = max(each, float64(requests)/float64(made)/float64(n)*60)
+		}
+		if n := p.run.Pace.TokensPerMinute; n > 0 {
+			each = max(each, float64(tokens)/float64(made)/float64(n)*60)
+		}
+	}
+	return time.Duration(float64(goes) * each * float64(time.Second))
 }
 
 func (p *progress) onTerminal(now job.Progress) {

@@ -149,6 +149,9 @@ func (p *plain) check(t *testing.T, l store.Store) {
 				want.Exchanges++
 				want.TokensIn, want.TokensOut = want.TokensIn+was.TokensIn, want.TokensOut+was.TokensOut
 				want.Estimated = want.Estimated || was.Estimated
+				if was.Estimated {
+					want.EstimatedNano += was.CostNano
+				}
 			}
 			rec, found, err := l.RecordAt(run, n)
 			require.NoError(t, err)

@@ -54,6 +54,10 @@ type Claims interface {
 	// another process has it. Drop gives it back.
 	Take(key string) (bool, error)
 	Drop(key string) error
+	// Depart says that a request is going out now, and what it costs at most. Where
+	// this process ends before an exchange of it is saved or it is dropped, the next
+	// that joins a run keeps it as an exchange without a reply: maybe spent.
+	Depart(x Exchange) error
 }
 
 // Exchanges keeps what was asked and what came back.
@@ -220,6 +224,7 @@ type Totals struct {
 type Exchange struct {
 	ID        int64
 	Key       string
+	Flight    string // the key under which it is on its way, where that is another
 	Run       int64
 	N         int
 	Step      string

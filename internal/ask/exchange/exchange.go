@@ -92,6 +92,7 @@ type Reply struct {
 type Unreadable struct {
 	What string
 	Page bool // it is a web page: the address is not that of a model
+	Free bool // it came with a status other than 200, and costs nothing
 }
 
 func (e *Unreadable) Error() string { return e.What }

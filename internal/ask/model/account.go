@@ -2,6 +2,7 @@ package model
 
 import (
 	"bytes"
+	"errors"
 	"math"
 	"net/http"
 	"slices"
@@ -61,7 +62,8 @@ func (c *Client) exchange(call Call, key string, req *exchange.Request, parts []
 	if t.Err != nil {
 		x.Error = c.secrets.StrikeText(t.Err.Error())
 	}
-	if t.Status == http.StatusOK || t.Status == 0 && t.Sent {
+	var not *exchange.Unreadable
+	if t.Status == http.StatusOK || t.Status == 0 && t.Sent && !(errors.As(t.Err, &not) && not.Free) {
 		termsOf(c.model, req, parts).settle(&x, reply)
 	}
 	return x

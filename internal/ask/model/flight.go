@@ -2,9 +2,11 @@ package model
 
 import (
 	"context"
+	"crypto/rand"
 	"time"
 
 	"filler/internal/ask/exchange"
+	"filler/internal/store"
 )
 
 // Between two looks at a request that another process has sent.
@@ -12,6 +14,23 @@ const (
 	firstLook = 10 * time.Millisecond
 	lastLook  = 250 * time.Millisecond
 )
+
+// flight gives the key under which a request is on its way, where that is not its
+// own: one that is asked afresh may go out several times at once.
+func (c *Client) flight(key string) string {
+	if !c.Fresh {
+		return ""
+	}
+	return store.HashOf([]byte(key + " " + rand.Text()))
+}
+
+// leaving gives the exchange of a request that goes out now, should no more be heard
+// of it: what it costs at most.
+func (c *Client) leaving(call Call, key, flight string, req *exchange.Request) store.Exchange {
+	x := store.Exchange{Key: key, Flight: flight, Run: call.Run, N: call.N, Step: call.Step, Try: 1, TokensIn: Guess(req), TokensOut: req.MaxTokens}
+	x.CostNano = CostOf(c.model, req, x.TokensIn, x.TokensOut)
+	return x
+}
 
 // alone sends a request once no other process has the same one on its way. Where
 // that one is answered meanwhile, its answer is taken.
@@ -23,7 +42,7 @@ func (c *Client) alone(ctx context.Context, call Call, key string, req *exchange
 		}
 		a, err := c.known(call, key, parts)
 		if err == nil && a == nil && mine {
-			if a, err = c.send(ctx, call, key, req, parts); err == nil {
+			if a, err = c.judged(ctx, call, key, req, parts); err == nil {
 				return a, nil // and SaveExchange has dropped the right
 			}
 		}

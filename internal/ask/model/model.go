@@ -43,6 +43,7 @@ type Keeper interface {
 	// Take asks for the right to send a request, which one process at a time has.
 	Take(key string) (bool, error)
 	Drop(key string) error
+	Depart(x store.Exchange) error
 	Shape(identity string) (string, error)
 	SaveShape(identity, shape string) error
 	SaveOpen(o store.Open) error
@@ -69,12 +70,17 @@ type Client struct {
 	flights singleflight.Group
 	shape   atomic.Int32 // index into project.Shapes
 	whole   atomic.Bool  // the server does not stream
-	served  atomic.Bool  // it has answered as a model does
+	fares   *standing
 	crowd   *throttle
-	minute  *bucket // of tokens; nil: no limit
+	minute  *minute // of tokens; nil: no limit
 	spent   atomic.Int64
+	made    atomic.Int64 // attempts
+	moved   atomic.Int64 // tokens in and out
 	http    *fetch.Client
 }
+
+// Load gives how many requests have gone out, and how many tokens went with them.
+func (c *Client) Load() (requests, tokens int64) { return c.made.Load(), c.moved.Load() }
 
 // SpentNano gives what this client's attempts have cost.
 func (c *Client) SpentNano() int64 { return c.spent.Load() }
@@ -112,9 +118,9 @@ func New(m *project.Model, way Way, pace project.Pace, keeper Keeper) *Client {
 		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
 	}
 	if pace.TokensPerMinute > 0 {
-		c.minute = newBucket(pace.TokensPerMinute)
+		c.minute = newMinute(pace.TokensPerMinute)
 	}
-	c.crowd = newThrottle(pace.AtOnce)
+	c.crowd, c.fares = newThrottle(pace.AtOnce), newStanding(pace.GiveUp)
 	c.shape.Store(int32(max(slices.Index(project.Shapes, m.Shape), 0)))
 	if m.Shape == "auto" || m.Shape == "" {
 		c.shape.Store(1)
@@ -167,6 +173,11 @@ type Failure struct {
 	// Stopped: the user stopped the run.
 	Stopped bool
 	Err     error
+	// Rejected: the server turns this very request away.
+	Rejected bool
+
+	kind string // what others may fail alike by; "": it says nothing of the server
+	page bool   // a page came where no answer had come before, and was not asked again
 }
 
 func (f *Failure) Error() string {
@@ -222,7 +233,7 @@ func (c *Client) ask(ctx context.Context, call Call, asked *exchange.Request) (*
 		return c.byFile(call, key, req, parts)
 	}
 	if c.Fresh {
-		return c.send(ctx, call, key, req, parts)
+		return c.judged(ctx, call, key, req, parts)
 	}
 	if a, err := c.known(call, key, parts); a != nil || err != nil {
 		return a, err
@@ -261,6 +272,7 @@ func (c *Client) known(call Call, key string, parts [][]byte) (*Answer, error) {
 
 func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.Request, parts [][]byte) (*Answer, error) {
 	answer := &Answer{}
+	flight := c.flight(key)
 	client := *c.http
 	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
 	client.Most = max(leastAnswer, perToken*req.MaxTokens)
@@ -274,15 +286,21 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 		if c.Purse != nil && !c.Purse.setAside(ctx, most) {
 			return errBudget
 		}
-		return c.crowd.enter(ctx)
+		if err := c.crowd.enter(ctx); err != nil {
+			return err
+		}
+		return c.keeper.Depart(c.leaving(call, key, flight, req))
 	}
 	client.Done = func(t fetch.Try) error {
 		c.crowd.leave(t.Status == http.StatusTooManyRequests, time.Now())
 		x := c.exchange(call, key, req, parts, t, read)
+		x.Flight = flight
 		if c.minute != nil {
 			c.minute.settle(taken, x.TokensIn+x.TokensOut)
 		}
 		c.pay(x.CostNano)
+		c.made.Add(1)
+		c.moved.Add(int64(x.TokensIn + x.TokensOut))
 		if c.Purse != nil {
 			c.Purse.settle(most, x.CostNano)
 		}
@@ -290,17 +308,17 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 		return c.keeper.SaveExchange(x)
 	}
 	client.Accept = func(status int, body []byte) error {
+		if status == http.StatusForbidden || status == http.StatusNotFound {
+			return c.gateway(status, body)
+		}
 		if status != http.StatusOK {
 			return nil
 		}
 		var err error
 		read, err = c.way.Codec.Read(body)
 		var not *exchange.Unreadable
-		if errors.As(err, &not) && not.Page && !c.served.Load() {
+		if errors.As(err, &not) && not.Page && !c.fares.hasServed() {
 			return nil // a wrong address more likely than a bad moment: no other attempt betters it
-		}
-		if err == nil {
-			c.served.Store(true)
 		}
 		return err
 	}
@@ -320,7 +338,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 	var not *exchange.Unreadable
 	switch {
 	case errors.As(err, &not):
-		return nil, &Failure{Msg: fmt.Sprintf("%s: %s, in %s", c.shown, not, times(c.pace.Attempts)), Hint: checkAddress, Err: err}
+		return nil, &Failure{Msg: fmt.Sprintf("%s: %s, in %s", c.shown, not, times(c.pace.Attempts)), Hint: checkAddress, kind: "unreadable", Err: err}
 	case err != nil:
 		return nil, c.unanswered(ctx, err)
 	}
@@ -329,7 +347,7 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 	}
 	if read == nil { // a page
 		if read, err = c.way.Codec.Read(raw); err != nil {
-			return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.shown, err), Hint: checkAddress, Fatal: true, Err: err}
+			return nil, &Failure{Msg: fmt.Sprintf("%s: %s", c.shown, err), Hint: checkAddress, kind: "page", page: true, Err: err}
 		}
 	}
 	answer.Reply = *read
@@ -399,11 +417,8 @@ func (c *Client) gate(ctx context.Context, req *exchange.Request) (int, error) {
 	if c.minute == nil {
 		return 0, nil
 	}
-	return c.minute.take(ctx, Guess(req)+min(req.MaxTokens, usualReply))
+	return c.minute.take(ctx, Guess(req)*11/10+req.MaxTokens)
 }
-
-// usualReply is what a reply is taken for before it comes.
-const usualReply = 1000
 
 func (c *Client) headers() map[string]string {
 	h := map[string]string{}

@@ -100,14 +100,15 @@ func TestFailures(t *testing.T) {
 		fatal, shaped bool
 	}{
 		{401, `{"error":{"message":"bad key"}}`, "answered 401 (bad key)", true, false},
+		{400, `{"error":{"code":"content_filter","message":"held back"}}`, "holds what the document says back", false, false},
 		{404, `no`, "check the model's `at` and `name`", true, false},
 		{402, `{}`, "can't pay", true, false},
 		{400, `{"detail":"response_format unknown"}`, "answered 400", false, true},
 		{400, `{"error":"maximum context length is 4096 tokens"}`, "too long for the model", false, false},
-		{429, `{"message":"slow"}`, "2 times over", false, false},
-		{500, `oops`, "in 2 attempts", false, false},
+		{429, `{"message":"slow"}`, "2 times over", true, false},
+		{500, `oops`, "in 2 attempts", true, false},
 		{200, `<html>`, "web page", true, false},
-		{200, `{"choices":`, "not complete JSON", false, false},
+		{200, `{"choices":`, "not complete JSON", true, false},
 		{301, ``, "the server redirects", true, false},
 	} {
 		client, _ := setup(t, &project.Model{Entry: "m", Name: "m", Shape: "auto"}, "", func(w http.ResponseWriter, _ *http.Request) {

@@ -74,6 +74,13 @@ func (p *Purse) settle(most, cost int64) {
 	p.turn.Broadcast()
 }
 
+// Left gives what may still be spent, in billionths.
+func (p *Purse) Left() int64 {
+	p.mu.Lock()
+	defer p.mu.Unlock()
+	return max(p.limit-p.spent, 0)
+}
+
 // Spent gives what is gone, in billionths.
 func (p *Purse) Spent() int64 {
 	p.mu.Lock()

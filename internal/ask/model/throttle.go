@@ -72,52 +72,89 @@ func (t *throttle) bearable() int {
 	return int(t.now)
 }
 
-// bucket holds the tokens of a minute: what a request may take is taken out
-// before it goes, what it did not take comes back.
-type bucket struct {
+// minute bounds what goes through in any 60 seconds: what a request may take counts
+// from when it goes out until a minute after it has come back, when what it did take
+// is known. Thus no 60 seconds hold more, whether a server counts a request when it
+// begins or when it ends; but for one that alone takes more than a minute's worth,
+// which waits until nothing else counts.
+type minute struct {
+	most int
+
 	mu   sync.Mutex
-	size float64
-	left float64
-	at   time.Time
+	sum  int           // of all that counts
+	past []spent       // that came back, in the order in which they stop to count
+	back chan struct{} // closed when something came back
+	line chan struct{} // holds one: who came first goes first
 }
 
-func newBucket(perMinute int) *bucket {
-	return &bucket{size: float64(perMinute), left: float64(perMinute), at: time.Now()}
+// spent is what counts until a time.
+type spent struct {
+	n     int
+	until time.Time
 }
 
-// fill lets in what has come since the last look.
-func (b *bucket) fill(now time.Time) {
-	b.left = min(b.size, b.left+b.size*now.Sub(b.at).Minutes())
-	b.at = now
+func newMinute(most int) *minute {
+	return &minute{most: most, back: make(chan struct{}), line: make(chan struct{}, 1)}
 }
 
-// take waits until n tokens are there. A request that is larger than the bucket
-// waits until it is full.
-func (b *bucket) take(ctx context.Context, n int) (int, error) {
-	need := min(float64(n), b.size)
+// pause waits for a time, or until sooner or ctx ends.
+func pause(ctx context.Context, d time.Duration, sooner <-chan struct{}) error {
+	t := time.NewTimer(d)
+	defer t.Stop()
+	select {
+	case <-t.C:
+	case <-sooner:
+	case <-ctx.Done():
+	}
+	return ctx.Err()
+}
+
+// take waits until n may go out.
+func (m *minute) take(ctx context.Context, n int) (int, error) {
+	select {
+	case m.line <- struct{}{}:
+	case <-ctx.Done():
+		return 0, ctx.Err()
+	}
+	defer func() { <-m.line }()
 	for {
-		b.mu.Lock()
-		b.fill(time.Now())
-		missing := need - b.left
-		if missing <= 0 {
-			b.left -= need
-			b.mu.Unlock()
-			return int(need), nil
+		wait, back := m.try(n)
+		if back == nil {
+			return n, nil
 		}
-		b.mu.Unlock()
-		wait := time.Duration(missing / b.size * float64(time.Minute))
-		select {
-		case <-time.After(max(wait, time.Millisecond)):
-		case <-ctx.Done():
-			return 0, ctx.Err()
+		if err := pause(ctx, wait, back); err != nil {
+			return 0, err
 		}
 	}
 }
 
-// settle gives back what a request did not take, or takes what it took more.
-func (b *bucket) settle(taken, used int) {
-	b.mu.Lock()
-	defer b.mu.Unlock()
-	b.fill(time.Now())
-	b.left = min(b.size, b.left+float64(taken-used))
+// try takes n if it fits; else it gives how long to wait at most, and what tells
+// that something came back.
+func (m *minute) try(n int) (time.Duration, <-chan struct{}) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	now := time.Now()
+	for len(m.past) > 0 && !m.past[0].until.After(now) {
+		m.sum -= m.past[0].n
+		m.past = m.past[1:]
+	}
+	if m.sum == 0 || m.sum+n <= m.most {
+		m.sum += n
+		return 0, nil
+	}
+	wait := time.Minute
+	if len(m.past) > 0 {
+		wait = m.past[0].until.Sub(now)
+	}
+	return wait, m.back
+}
+
+// settle notes that a request has come back, and what it took.
+func (m *minute) settle(taken, used int) {
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	m.sum += used - taken
+	m.past = append(m.past, spent{used, time.Now().Add(time.Minute)})
+	close(m.back)
+	m.back = make(chan struct{})
 }

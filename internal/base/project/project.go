@@ -91,10 +91,11 @@ type Pace struct {
 	Attempts        int
 	Timeout         time.Duration
 	ReplyTime       time.Duration // of a streamed reply, however steadily it comes
+	GiveUp          time.Duration // how long no request may be answered before a run stops
 }
 
 // DefaultPace is the pace where filler.yaml says nothing.
-var DefaultPace = Pace{AtOnce: 8, PerMinute: 0, Attempts: 5, Timeout: 120 * time.Second, ReplyTime: 20 * time.Minute}
+var DefaultPace = Pace{AtOnce: 8, PerMinute: 0, Attempts: 5, Timeout: 120 * time.Second, ReplyTime: 20 * time.Minute, GiveUp: 10 * time.Minute}
 
 // DefaultReply is the cap on a reply's tokens where the model says none, and
 // DefaultRounds the number of repair rounds.
@@ -468,7 +469,7 @@ func (m *Model) Key(dir string) (string, error) {
 }
 
 func (p *Project) readPace(n *place.Node) {
-	n.Known("at_once", "per_minute", "tokens_per_minute", "attempts", "timeout", "reply_time")
+	n.Known("at_once", "per_minute", "tokens_per_minute", "attempts", "timeout", "reply_time", "give_up")
 	for _, kid := range n.Pairs() {
 		switch kid.Key() {
 		case "at_once":
@@ -479,17 +480,13 @@ func (p *Project) readPace(n *place.Node) {
 			p.Pace.TokensPerMinute = kid.Int(1000)
 		case "attempts":
 			p.Pace.Attempts = kid.Int(1)
-		case "timeout", "reply_time":
+		case "timeout", "reply_time", "give_up":
 			d, err := time.ParseDuration(kid.Text())
 			if err != nil || d <= 0 {
 				kid.Fault(fmt.Sprintf("%q is not a duration", kid.Text()), "write it as 120s or 2m")
 				continue
 			}
-			if kid.Key() == "timeout" {
-				p.Pace.Timeout = d
-			} else {
-				p.Pace.ReplyTime = d
-			}
+			*map[string]*time.Duration{"timeout": &p.Pace.Timeout, "reply_time": &p.Pace.ReplyTime, "give_up": &p.Pace.GiveUp}[kid.Key()] = d
 		}
 	}
 }

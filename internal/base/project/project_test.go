@@ -27,9 +27,9 @@ gold: gold
 use: big
 models:
   big: {at: "http://127.0.0.1:8000/v1", name: some-model, key_from: BIG_KEY, shape: plain, temperature: 0.5, context: 9000, reply: 100,
-        price: {in: 0.22, out: 0.87, cached: 0.1}, reply_key: max_completion_tokens, seed: none, effort: low, key_header: api-key, headers: {X-Team: paths}, body: {top_p: 0.9, stop: ["a", "b"], mode: "1.0"}}
+        price: {in: 0.22, out: 0.87, cached: 0.1, picture: 0.01, currency: crowns}, reply_key: max_completion_tokens, seed: none, effort: low, key_header: api-key, headers: {X-Team: paths}, body: {top_p: 0.9, stop: ["a", "b"], mode: "1.0"}}
   small: {at: "standin:hasty", temperature: none}
-pace: {at_once: 3, per_minute: 90, attempts: 2, timeout: 1m30s, reply_time: 5m}
+pace: {at_once: 3, per_minute: 90, attempts: 2, timeout: 1m30s, reply_time: 5m, give_up: 3m}
 repair: {rounds: 0}
 `
 
@@ -40,13 +40,14 @@ func TestLoad(t *testing.T) {
 	assert.Equal(t, filepath.Join(dir, "schemas/s.yaml"), p.Schema)
 	assert.Equal(t, []string{filepath.Join(dir, "docs"), filepath.Join(dir, "more/a.txt"), "https://host.example/a?b=1"}, p.Documents)
 	assert.Equal(t, []string{"10.1.0.0/16", "inner.example"}, p.Reading.Fetch)
-	assert.Equal(t, Pace{AtOnce: 3, PerMinute: 90, Attempts: 2, Timeout: 90 * time.Second, ReplyTime: 5 * time.Minute}, p.Pace)
+	assert.Equal(t, Pace{AtOnce: 3, PerMinute: 90, Attempts: 2, Timeout: 90 * time.Second, ReplyTime: 5 * time.Minute, GiveUp: 3 * time.Minute}, p.Pace)
 	assert.Equal(t, 0, p.Rounds)
+	assert.Equal(t, "crowns", p.Currency)
 	m, err := p.Model("")
 	require.NoError(t, err)
 	cached := 0.1
 	assert.Equal(t, &Model{Entry: "big", At: "http://127.0.0.1:8000/v1", Name: "some-model", KeyFrom: "BIG_KEY", Shape: "plain", Temperature: 0.5, Context: 9000, Reply: 100,
-		PriceIn: 0.22, PriceOut: 0.87, PriceCached: &cached, Keys: map[string]string{"max_tokens": "max_completion_tokens", "seed": ""}, KeyHeader: "api-key", Headers: map[string]string{"X-Team": "paths"}, Body: map[string]string{"top_p": "0.9", "stop": `["a","b"]`, "mode": `"1.0"`, "reasoning_effort": `"low"`}}, m)
+		PriceIn: 0.22, PriceOut: 0.87, PriceCached: &cached, PricePicture: 0.01, Currency: "crowns", Keys: map[string]string{"max_tokens": "max_completion_tokens", "seed": ""}, KeyHeader: "api-key", Headers: map[string]string{"X-Team": "paths"}, Body: map[string]string{"top_p": "0.9", "stop": `["a","b"]`, "mode": `"1.0"`, "reasoning_effort": `"low"`}}, m)
 	assert.Equal(t, map[string]string{"temperature": ""}, p.Models["small"].Keys)
 	m, err = p.Model("standin:careful")
 	require.NoError(t, err)
@@ -65,6 +66,7 @@ func TestFaults(t *testing.T) {
 		"schema: s\nmodels: {a: {at: 'http://x', key_from: 'sk-123 4'}}\n":               "not the name of an environment variable",
 		"schema: s\nmodels: {a: {at: 'http://x', headers: {Authorization: Bearer x}}}\n": "use key_from",
 		"schema: s\nmodels: {a: {at: 'http://x', price: {input: 3}}}\n":                  `unknown key "input"`, "schema: s\nmodels: {a: {at: 'http://x', price: {in: -3}}}\n": "at least 0",
+		"schema: s\nmodels: {a: {at: 'http://x', price: {currency: x}}, b: {at: 'http://x', price: {currency: y}}}\n": "its price is in y, and that of another model in x",
 		"schema: s\npace: {at_once: 0}\n": "at least 1", "schema: s\npace: {timeout: soon}\n": "not a duration", "schema: s\nrepair: {rounds: many}\n": "whole number",
 		"schema: s\nprompt: {style: odd}\n": "unknown style", "schema: s\nmodels: [a]\n": "one entry a model", "schema: s\ndocuments: {a: b}\n": "a list of texts",
 	} {

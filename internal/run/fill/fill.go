@@ -24,6 +24,7 @@ import (
 	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
+	"filler/internal/base/process"
 	"filler/internal/base/project"
 	"filler/internal/record"
 	"filler/internal/run/job"
@@ -78,6 +79,15 @@ func (f *Filler) SpentNano() (sum int64) {
 	return sum
 }
 
+// Load gives how many requests have gone out, and how many tokens went with them.
+func (f *Filler) Load() (requests, tokens int64) {
+	for _, m := range f.Models {
+		r, t := m.Client.Load()
+		requests, tokens = requests+r, tokens+t
+	}
+	return requests, tokens
+}
+
 // Setup is what a Filler is made of.
 type Setup struct {
 	Ledger   store.Store
@@ -103,12 +113,21 @@ var protocol exchange.Codec = chat.Codec{}
 // ReadReply reads the reply of a kept exchange.
 func ReadReply(x store.Exchange) (*exchange.Reply, error) { return protocol.Read(x.Reply) }
 
+// Where few file handles are allowed, fewer documents are worked on at once:
+// keptHandles are for the ledger and what is always open, eachHandles for each request
+// with the documents that are read beside it.
+const (
+	keptHandles = 36
+	eachHandles = 5
+)
+
 // New prepares a Filler, and starts the stand-in where the model is one.
 func New(s Setup) (*Filler, error) {
 	v, err := record.NewValidator(s.Schema)
 	if err != nil {
 		return nil, err
 	}
+	s.Pace.AtOnce = min(s.Pace.AtOnce, max((process.Handles()-keptHandles)/eachHandles, 1))
 	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Settings: s.Settings, Job: s.Job, partial: &sync.Map{}}
 	if f.Reader == nil {
 		f.Reader = &document.Reader{}

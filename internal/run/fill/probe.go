@@ -120,7 +120,7 @@ func (p *prober) ask(ctx context.Context, req *exchange.Request) (a *model.Answe
 	a, err = p.client.Ask(ctx, model.Call{Step: "probe"}, req)
 	took = time.Since(began)
 	var f *model.Failure
-	if errors.As(err, &f) && !f.Fatal && !f.Stopped {
+	if errors.As(err, &f) && (!f.Fatal || f.Rejected) && !f.Stopped {
 		return nil, took, f, nil
 	}
 	return a, took, nil, err

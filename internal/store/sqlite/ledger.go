@@ -187,17 +187,24 @@ func (l *Ledger) makeTables() error {
 	return l.explain(tx.Commit())
 }
 
-// addOpen gives a ledger that was made before there were open requests their table.
+// addOpen gives a ledger that was made before there were open requests what they
+// need.
 func (l *Ledger) addOpen() error {
 	if err := l.checkVersion(); err != nil {
 		return err
 	}
-	var has int
-	err := l.db.QueryRow("SELECT count(*) FROM sqlite_master WHERE name = 'open'").Scan(&has)
-	if err == nil && has == 0 {
-		_, err = l.db.Exec(openTable)
+	for _, add := range [][2]string{{"sqlite_master WHERE name = 'open'", openTable},
+		{"pragma_table_info('flight') WHERE name = 'about'", "ALTER TABLE flight ADD COLUMN about TEXT NOT NULL DEFAULT ''"}} {
+		var has int
+		err := l.db.QueryRow("SELECT count(*) FROM " + add[0]).Scan(&has)
+		if err == nil && has == 0 {
+			_, err = l.db.Exec(add[1])
+		}
+		if err != nil {
+			return l.explain(err)
+		}
 	}
-	return l.explain(err)
+	return nil
 }
 
 // lighten opens the connection for what is not waited for.

@@ -31,6 +31,11 @@ func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
 			x.TokensIn, x.TokensOut, x.Estimated, x.CostNano, x.Took.Milliseconds(), time.Now().UnixMilli())
 		if err == nil && x.Status == 200 && x.Try > 0 {
 			_, err = l.exec(tx, "DELETE FROM flight WHERE key = ?", key)
+		} else if err == nil && x.Try > 0 { // it has come back
+			_, err = l.exec(tx, "UPDATE flight SET about = '' WHERE key = ?", key)
+		}
+		if err == nil && x.Flight != "" {
+			_, err = l.exec(tx, "DELETE FROM flight WHERE key = ?", hashBytes(x.Flight))
 		}
 		if err == nil && settles {
 			_, err = l.exec(tx, "DELETE FROM open WHERE key = ?", key)

@@ -268,7 +268,7 @@ func (l *Ledger) Totals(run int64) (store.Totals, error) {
 			Scan(&t.Unflagged, &t.Repaired, &t.Flagged, &t.Failed)
 	}
 	if err == nil {
-		err = l.db.QueryRow(`SELECT coalesce(sum(try > 0), 0), coalesce(sum(try = 0), 0), `+sumOf("tokens_in * (try > 0)")+`, `+sumOf("tokens_out * (try > 0)")+`, `+sumOf("cost_nano")+`, `+sumOf("cost_nano * (estimated <> 0)")+`, coalesce(max(estimated <> 0 AND try > 0), 0) FROM exchange WHERE run = ?`, run).
+		err = l.db.QueryRow(`SELECT coalesce(sum(try > 0), 0), coalesce(sum(try = 0), 0), `+sumOf("tokens_in * (try > 0)")+`, `+sumOf("tokens_out * (try > 0)")+`, `+sumOf("cost_nano")+`, `+sumOf("cost_nano * (estimated <> 0 AND try > 0)")+`, coalesce(max(estimated <> 0 AND try > 0), 0) FROM exchange WHERE run = ?`, run).
 			Scan(&t.Exchanges, &t.Cached, &t.TokensIn, &t.TokensOut, &t.CostNano, &t.EstimatedNano, &t.Estimated)
 	}
 	return t, l.explain(err)

@@ -55,7 +55,8 @@ CREATE INDEX task_free ON task(run, n) WHERE NOT done AND holder = 0;
 -- Requests on their way.
 CREATE TABLE flight(
   key    BLOB PRIMARY KEY,
-  holder INTEGER NOT NULL
+  holder INTEGER NOT NULL,
+  about  TEXT NOT NULL DEFAULT ''   -- JSON: the exchange, once it has gone out
 ) WITHOUT ROWID;
 
 CREATE TABLE exchange(

@@ -2,6 +2,7 @@ package sqlite
 
 import (
 	"database/sql"
+	"encoding/json"
 	"fmt"
 	"os"
 	"slices"
@@ -88,11 +89,85 @@ func reap(tx *sql.Tx, run int64) (left int, err error) {
 		return 0, err
 	}
 	for _, id := range dead {
+		if err := maybeSpent(tx, id); err != nil {
+			return 0, err
+		}
 		if err := leave(tx, id); err != nil {
 			return 0, err
 		}
 	}
 	return left, nil
+}
+
+// maybeSpent keeps what a process had sent when it ended as exchanges without a
+// reply, of runs that are there.
+func maybeSpent(tx *sql.Tx, worker int64) error {
+	rows, err := tx.Query("SELECT about FROM flight WHERE holder = ? AND about <> ''", worker)
+	if err != nil {
+		return err
+	}
+	var all []store.Exchange
+	for rows.Next() {
+		var about string
+		var x store.Exchange
+		if err := rows.Scan(&about); err != nil {
+			rows.Close()
+			return err
+		}
+		if json.Unmarshal([]byte(about), &x) == nil {
+			all = append(all, x)
+		}
+	}
+	if err := rows.Err(); err != nil || len(all) == 0 {
+		return err
+	}
+	if _, err := tx.Exec("INSERT OR IGNORE INTO blob(hash, body) VALUES(?1, ?2)", hashBytes(store.HashOf(nil)), pack(nil)); err != nil {
+		return err
+	}
+	for _, x := range all {
+		if _, err := tx.Exec(`INSERT INTO exchange(key, run, n, step, try, request, status, reply, error, tokens_in, tokens_out, estimated, cost_nano, at)
+			SELECT ?,?,?,?,?,x'',0,blob.id,?,?,?,1,?,? FROM blob WHERE hash = ?`, hashBytes(x.Key), x.Run, x.N, x.Step, max(x.Try, 1), InFlight,
+			x.TokensIn, x.TokensOut, x.CostNano, time.Now().UnixMilli(), hashBytes(store.HashOf(nil))); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// InFlight is the error of an exchange that was on its way when its process ended.
+const InFlight = "on its way when the process ended: maybe spent, at most so much"
+
+// Depart says that a request is going out now.
+func (l *Ledger) Depart(x store.Exchange) error {
+	flight := x.Flight
+	if flight == "" {
+		flight = x.Key
+	}
+	x.Request, x.Reply, x.Flight = nil, nil, ""
+	about, err := json.Marshal(x)
+	if err != nil {
+		return err
+	}
+	return l.lightly(func(tx *sql.Tx) error {
+		me, err := l.sender(tx)
+		if err == nil {
+			_, err = tx.Exec("INSERT INTO flight(key, holder, about) VALUES(?1,?2,?3) ON CONFLICT(key) DO UPDATE SET about = ?3", hashBytes(flight), me, string(about))
+		}
+		return err
+	})
+}
+
+// sender gives the worker that stands for the requests of this process.
+func (l *Ledger) sender(tx *sql.Tx) (int64, error) {
+	me := l.worker(0)
+	if me != 0 {
+		return me, nil
+	}
+	me, err := enter(tx, 0) // one row, of however many hands: transactions come one by one
+	if err == nil {
+		l.entered(0, me)
+	}
+	return me, err
 }
 
 // alive gives the runs that somebody is at.
@@ -256,13 +331,9 @@ func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 // Take asks for the right to send the request with this key.
 func (l *Ledger) Take(key string) (mine bool, err error) {
 	err = l.lightly(func(tx *sql.Tx) error {
-		me := l.worker(0)
-		if me == 0 { // one row, of however many hands: transactions come one by one
-			var err error
-			if me, err = enter(tx, 0); err != nil {
-				return err
-			}
-			l.entered(0, me)
+		me, err := l.sender(tx)
+		if err != nil {
+			return err
 		}
 		take := func() error {
 			res, err := tx.Exec("INSERT OR IGNORE INTO flight(key, holder) VALUES(?,?)", hashBytes(key), me)
