@@ -90,7 +90,7 @@ func TestEncodings(t *testing.T) {
 }
 
 const page = `<!DOCTYPE html><html><head><title>x</title><style>p{}</style></head><body>
-<nav><a href="/">Home</a></nav><div class="top-menu"><ul><li>Start</li></ul></div><script>alert(1)</script>
+<nav><a href="/">Home</a></nav><div class="top-menu"><ul><li><a href="/">Start</a></li></ul></div><script>alert(1)</script>
 <h1>Report FB_2031-07</h1><p>Visited on <b>3&nbsp;April</b> by <a href="/q">Dana *Quill*</a>.</p><p hidden>secret</p>
 <form><label>Bridge</label><input value="Heron Plank"><br><label>Closed</label><input type="checkbox" checked>
 <select><option>dry</option><option selected>rain</option></select><input type="hidden" value="token"><textarea>All well</textarea></form>

@@ -14,18 +14,19 @@ import (
 const maxNesting = 200
 
 // fromHTML gives the text of a web page in the manner of Markdown: scripts,
-// styles, menus and footers go, tables stay tables, and form fields show what
-// is filled in. Links keep their words, and their targets where links is set.
-func fromHTML(text string, links bool) (string, error) {
+// styles, and the page's menus and footer go, tables stay tables, and form fields
+// show what is filled in. Links keep their words, and their targets where links is
+// set. What is left out or changed is noted, with a count.
+func fromHTML(text string, links bool) (string, []string, error) {
 	root, err := html.Parse(strings.NewReader(text))
 	if err != nil { // the parser refuses what is nested too deep
 		if root, err = html.Parse(strings.NewReader(flatter(text))); err != nil {
-			return "", err
+			return "", nil, err
 		}
 	}
-	p := &pageWriter{links: links}
+	p := &pageWriter{links: links, seen: &pageNotes{}}
 	p.kids(root)
-	return strings.TrimSpace(p.out.String()) + "\n", nil
+	return strings.TrimSpace(p.out.String()) + "\n", p.seen.notes(), nil
 }
 
 // flatter takes the tags out that lie too deep.
@@ -67,20 +68,20 @@ func atoms(all ...atom.Atom) map[atom.Atom]bool {
 }
 
 // dropped elements hold nothing that a reader of the page would read.
-var dropped = atoms(atom.Script, atom.Style, atom.Noscript, atom.Template, atom.Nav, atom.Footer, atom.Svg, atom.Iframe, atom.Object, atom.Head,
-	atom.Dialog, atom.Canvas, atom.Audio, atom.Video, atom.Datalist, atom.Button, atom.Math)
+var dropped = atoms(atom.Script, atom.Style, atom.Noscript, atom.Template, atom.Head, atom.Canvas, atom.Audio, atom.Video, atom.Datalist, atom.Button)
 
 // blocks begin on a line of their own; those that are true have a blank line
 // around them.
 var blocks = map[atom.Atom]bool{atom.P: true, atom.H1: true, atom.H2: true, atom.H3: true, atom.H4: true, atom.H5: true, atom.H6: true, atom.Table: true,
 	atom.Ul: true, atom.Ol: true, atom.Dl: true, atom.Pre: true, atom.Blockquote: true, atom.Fieldset: true, atom.Form: true, atom.Section: true, atom.Article: true,
-	atom.Main: true, atom.Header: true, atom.Figure: true, atom.Hr: true, atom.Address: true, atom.Aside: true,
+	atom.Main: true, atom.Header: true, atom.Footer: true, atom.Nav: true, atom.Dialog: true, atom.Figure: true, atom.Hr: true, atom.Address: true, atom.Aside: true,
 	atom.Div: false, atom.Li: false, atom.Dt: false, atom.Legend: false, atom.Figcaption: false, atom.Tr: false, atom.Caption: false, atom.Details: false, atom.Summary: false}
 
 // pageWriter writes the tree of a page as text.
 type pageWriter struct {
 	out    strings.Builder
 	links  bool
+	seen   *pageNotes
 	inline bool   // within a cell: one line only
 	indent string // of the list item at hand
 	breaks int    // line ends that are owed before the next word
@@ -108,65 +109,13 @@ func has(n *html.Node, key string) bool {
 	return false
 }
 
-// isMenu tells what pages call their menus and the like, by role, class or id.
-func isMenu(n *html.Node) bool {
-	switch n.DataAtom {
-	case atom.Div, atom.Ul, atom.Ol, atom.Aside, atom.Section, atom.Header:
-		for i := range n.Attr {
-			switch a := &n.Attr[i]; a.Key {
-			case "role":
-				if a.Val == "navigation" || a.Val == "banner" || a.Val == "contentinfo" {
-					return true
-				}
-			case "class", "id":
-				if namesMenu(a.Val) {
-					return true
-				}
-			}
-		}
-	}
-	return false
-}
-
-// namesMenu looks for the words of menus in a class or id such as "top-menu".
-func namesMenu(s string) bool {
-	for s != "" {
-		word := s
-		if at := strings.IndexAny(s, " _-\t\n"); at >= 0 {
-			word, s = s[:at], s[at+1:]
-		} else {
-			s = ""
-		}
-		switch strings.ToLower(word) {
-		case "nav", "navigation", "navbar", "menu", "breadcrumb", "breadcrumbs", "cookie", "cookies", "footer", "sidebar", "banner":
-			return true
-		}
-	}
-	return false
-}
-
-func isHidden(n *html.Node) bool {
-	for i := range n.Attr {
-		switch a := &n.Attr[i]; a.Key {
-		case "hidden":
-			return true
-		case "style":
-			style := strings.ReplaceAll(strings.ToLower(a.Val), " ", "")
-			if strings.Contains(style, "display:none") || strings.Contains(style, "visibility:hidden") {
-				return true
-			}
-		}
-	}
-	return false
-}
-
 func (p *pageWriter) kids(n *html.Node) {
 	for kid := n.FirstChild; kid != nil; kid = kid.NextSibling {
 		switch kid.Type {
 		case html.TextNode:
 			p.text(kid.Data)
 		case html.ElementNode:
-			if !dropped[kid.DataAtom] && !isHidden(kid) && !isMenu(kid) {
+			if !p.leavesOut(kid) {
 				p.element(kid)
 			}
 		case html.DocumentNode:
@@ -261,7 +210,7 @@ func (p *pageWriter) element(n *html.Node) {
 	case atom.Input:
 		p.aside(inputText(n))
 	case atom.Select:
-		p.aside(selected(n))
+		p.aside(p.selected(n))
 	case atom.Textarea:
 		p.aside(textOf(n))
 	case atom.H1, atom.H2, atom.H3, atom.H4, atom.H5, atom.H6:
@@ -273,9 +222,17 @@ func (p *pageWriter) element(n *html.Node) {
 	case atom.Table:
 		p.table(n)
 	case atom.Dt:
+		p.term(n)
+	case atom.Dd:
+		p.definition(n)
+	case atom.Del, atom.S, atom.Strike:
+		p.struck(n)
+	case atom.Ins:
+		p.seen.inserted++
 		p.kids(n)
-		p.space = true
-	case atom.Dd, atom.Label:
+	case atom.Sup:
+		p.raised(n)
+	case atom.Label:
 		p.space = true
 		p.kids(n)
 		p.space = true
@@ -286,6 +243,10 @@ func (p *pageWriter) element(n *html.Node) {
 	case atom.A:
 		p.link(n)
 	default:
+		if isStruck(n) {
+			p.struck(n)
+			break
+		}
 		p.kids(n)
 	}
 	if isBlock && n.DataAtom != atom.Dt {
@@ -334,7 +295,7 @@ func (p *pageWriter) list(n *html.Node) {
 	}
 	for kid := n.FirstChild; kid != nil; kid = kid.NextSibling {
 		switch {
-		case kid.Type != html.ElementNode || isHidden(kid):
+		case kid.Type != html.ElementNode || p.leavesOut(kid):
 		case kid.DataAtom == atom.Li && n.DataAtom == atom.Ol:
 			number++
 			p.item(kid, strconv.Itoa(number)+".")
@@ -379,13 +340,14 @@ func inputText(n *html.Node) string {
 }
 
 // selected gives the options that are chosen; the first where none is marked.
-func selected(n *html.Node) string {
+func (p *pageWriter) selected(n *html.Node) string {
 	var chosen []string
-	first := ""
+	first, all := "", 0
 	for at := n.FirstChild; at != nil; at = following(at, n) {
 		if at.DataAtom != atom.Option {
 			continue
 		}
+		all++
 		text := strings.TrimSpace(textOf(at))
 		if first == "" {
 			first = text
@@ -394,9 +356,10 @@ func selected(n *html.Node) string {
 			chosen = append(chosen, text)
 		}
 	}
-	if len(chosen) == 0 && !has(n, "multiple") {
-		return first
+	if len(chosen) == 0 && !has(n, "multiple") && first != "" {
+		chosen = []string{first}
 	}
+	p.seen.options += all - len(chosen)
 	return strings.Join(chosen, ", ")
 }
 

@@ -98,7 +98,7 @@ func (m *message) part(contentType, encoding, disposition string, body io.Reader
 		return err
 	}
 	if kind == "text/html" {
-		if text, err = fromHTML(text, m.links); err != nil {
+		if text, _, err = fromHTML(text, m.links); err != nil {
 			return &Error{m.id, "the web page in the message can't be read", "save its text as a file of its own"}
 		}
 		m.page = append(m.page, text)

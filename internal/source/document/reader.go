@@ -267,10 +267,11 @@ func (r *Reader) textOf(ctx context.Context, d *Document, data []byte) (string, 
 	}
 	if d.Format == WebPage {
 		d.Raw = data
-		text, err := fromHTML(string(bytes.TrimPrefix(inUTF8(withoutUTF16(d, data), ""), utf8Mark)), r.Links)
+		text, notes, err := fromHTML(string(bytes.TrimPrefix(inUTF8(withoutUTF16(d, data), ""), utf8Mark)), r.Links)
 		if err != nil {
 			return "", &Error{d.ID, "this web page can't be read", "save its text as a file"}
 		}
+		d.Notes = append(d.Notes, notes...)
 		return text, nil
 	}
 	text, note, err := decode(d.ID, data)
