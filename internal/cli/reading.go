@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"github.com/spf13/cobra"
+	"golang.org/x/text/encoding/htmlindex"
 
 	"filler/internal/ask/prompt"
 	"filler/internal/base/place"
@@ -28,6 +29,7 @@ type looking struct {
 	layout             string
 	links, dropRunning bool
 	refetch            bool
+	encoding           string
 	examples           int
 	images             string
 	style              string
@@ -37,6 +39,7 @@ type looking struct {
 // flags adds those that every command that reads documents has.
 func (o *looking) flags(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&o.layout, "layout", "", "the `LAYOUT` in which the text is shown: "+strings.Join(layout.Renderings, ", "))
+	cmd.Flags().StringVar(&o.encoding, "encoding", "", "the `ENCODING` of the documents, such as windows-1250, where they do not say it")
 	cmd.Flags().BoolVar(&o.refetch, "refetch", false, "fetch addresses again and keep the new snapshot")
 }
 
@@ -158,7 +161,14 @@ func (a *app) reader(w *work, o *looking) (*document.Reader, func(), error) {
 		a.parsed = false
 		return nil, done, err
 	}
+	if _, err := htmlindex.Get(o.encoding); o.encoding != "" && err != nil {
+		a.parsed = false
+		return nil, done, fmt.Errorf("unknown encoding %q; write a name such as windows-1250, iso-8859-2, shift_jis, euc-kr, gb18030 or big5", o.encoding)
+	}
 	r := &document.Reader{Links: o.links, DropRunning: o.dropRunning, Web: &fetch.Kept{Fresh: o.refetch, Named: w.userNamed}}
+	if o.encoding != "" {
+		r.Encodings = []document.Encoding{{Name: o.encoding}}
+	}
 	if w.project == nil {
 		if dir, err := os.UserCacheDir(); err == nil {
 			r.Keep, r.Web.Dir = filepath.Join(dir, "filler", "ocr"), filepath.Join(dir, "filler", "web")
@@ -169,6 +179,11 @@ func (a *app) reader(w *work, o *looking) (*document.Reader, func(), error) {
 	keep := filepath.Join(w.project.Dir, ".filler")
 	r.Keep, r.Web.Dir = filepath.Join(keep, "ocr"), filepath.Join(keep, "web")
 	r.Links, r.DropRunning = r.Links || about.Links, r.DropRunning || about.DropRunning
+	for _, e := range about.Encodings {
+		if o.encoding == "" {
+			r.Encodings = append(r.Encodings, document.Encoding(e))
+		}
+	}
 	r.Limits, r.Web.Allow = document.Limits(about.Limits), about.Fetch
 	var err error
 	r.Engine, done, err = w.engine(about.OCR)

@@ -6,6 +6,8 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"golang.org/x/text/encoding/htmlindex"
+
 	"filler/internal/base/place"
 	"filler/internal/source/fetch"
 )
@@ -15,10 +17,15 @@ type Reading struct {
 	Layout      string // rendering for the model: flow, rows or boxes
 	Links       bool   // web pages keep the targets of links
 	DropRunning bool   // running heads and foots are left out
+	Encodings   []Encoding
 	Limits      Limits
 	Fetch       []string // hosts and ranges beside the public ones that data may name
 	OCR         OCR
 }
+
+// Encoding states the character set of a file, or of all files in a folder; Path "" is
+// all of the project.
+type Encoding struct{ Path, Name string }
 
 // Limits bound one document. A zero stands for the default.
 type Limits struct{ Bytes, Pixels, Pages, Seconds int }
@@ -111,7 +118,10 @@ func (p *Project) readReading(n *place.Node) {
 	}
 	switch r := &p.Reading; n.Key() {
 	case "read":
-		n.Known("links", "running")
+		n.Known("links", "running", "encoding")
+		if k := n.Get("encoding"); k != nil {
+			r.Encodings = readEncodings(k)
+		}
 		if k := n.Get("links"); k != nil {
 			r.Links = oneOf(k, []string{"keep", "drop"}) == "keep"
 		}
@@ -145,6 +155,25 @@ func (p *Project) readReading(n *place.Node) {
 	case "ocr":
 		p.Reading.OCR = readOCR(n)
 	}
+}
+
+// readEncodings reads one character set for all, or one a path.
+func readEncodings(n *place.Node) (all []Encoding) {
+	add := func(k *place.Node, path string) {
+		name := k.Filled("the encoding")
+		if _, err := htmlindex.Get(name); name != "" && err != nil {
+			k.Fault(fmt.Sprintf("unknown encoding %q", name), "write a name such as windows-1250, iso-8859-2, shift_jis, euc-kr, gb18030 or big5")
+		}
+		all = append(all, Encoding{path, name})
+	}
+	if !n.IsMap() {
+		add(n, "")
+		return all
+	}
+	for _, k := range n.Pairs() {
+		add(k, strings.TrimSuffix(k.Key(), "/"))
+	}
+	return all
 }
 
 func readOCR(n *place.Node) OCR {

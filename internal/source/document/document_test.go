@@ -75,8 +75,8 @@ func TestEncodings(t *testing.T) {
 		"UTF-16, big end first":    {"\xfe\xff\x00c\x00a\x00f\x00\xe9", "café", "read as UTF-16"},
 		"UTF-16 without a mark":    {"c\x00a\x00f\x00e\x00 \x00=\x00", "cafe =", "read as UTF-16 without a mark"},
 		"UTF-16 beyond the plane":  {"\xff\xfe\x3d\xd8\x00\xdea\x00", "\U0001F600a", "read as UTF-16"},
-		"Latin-1":                  {"caf\xe9 au lait", "café au lait", "read as Latin-1"},
-		"Windows-1252":             {"\x93caf\xe9\x94 \x80 5", "“café” € 5", "read as Windows-1252"},
+		"Latin-1":                  {"caf\xe9 au lait", "café au lait", "read as Latin-1, by guess"},
+		"Windows-1252":             {"\x93caf\xe9\x94 \x80 5", "“café” € 5", "read as Windows-1252, by guess"},
 	} {
 		d, err := Parse("a.txt", []byte(c.data))
 		require.NoError(t, err, name)

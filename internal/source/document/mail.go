@@ -64,6 +64,8 @@ type message struct {
 	page     []string
 	attached []string
 	count    int
+	stated   string // the character set that the user states
+	notes    []string
 }
 
 func (m *message) part(contentType, encoding, disposition string, body io.Reader, depth int) error {
@@ -93,7 +95,8 @@ func (m *message) part(contentType, encoding, disposition string, body io.Reader
 	if err != nil && len(data) == 0 {
 		return &Error{m.id, "part of the message can't be decoded", "save its text as a file of its own"}
 	}
-	text, err := inCharset(m.id, params["charset"], data)
+	text, notes, err := decode(m.id, data, told{m.stated, params["charset"]})
+	m.notes = append(m.notes, notes...)
 	if err != nil {
 		return err
 	}
@@ -142,16 +145,4 @@ func charsetReader(charset string, in io.Reader) (io.Reader, error) {
 		return nil, err
 	}
 	return e.NewDecoder().Reader(in), nil
-}
-
-// inCharset decodes a part in the character set that it names, else as any
-// text is told.
-func inCharset(id, charset string, data []byte) (string, error) {
-	if e, err := htmlindex.Get(charset); err == nil && charset != "" {
-		if out, err := e.NewDecoder().Bytes(data); err == nil {
-			return string(out), nil
-		}
-	}
-	text, _, err := decode(id, data)
-	return text, err
 }

@@ -6,12 +6,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"mime"
 	"os"
 	"path/filepath"
 	"strings"
 	"time"
-
-	"golang.org/x/net/html/charset"
 
 	"filler/internal/source/fetch"
 	"filler/internal/source/layout"
@@ -49,6 +48,7 @@ type Reader struct {
 	Keep        string      // the folder in which OCR results are kept; "": none
 	Web         *fetch.Kept // fetches addresses; nil: they are refused
 	NoWords     bool        // pictures are not read: the model is shown them
+	Encodings   []Encoding  // character sets that the user states
 }
 
 // Read reads a source.
@@ -136,11 +136,7 @@ func (r *Reader) readAddress(ctx context.Context, s Source) (*Document, error) {
 		}
 		return nil, err
 	}
-	data := page.Body
-	if strings.Contains(page.Type, "html") {
-		data = inUTF8(data, page.Type)
-	}
-	d, err := r.parse(ctx, s.ID, nameFor(s.File, page.Type), data)
+	d, err := r.parse(ctx, s.ID, nameFor(s.File, page.Type), page.Type, page.Body)
 	if err != nil {
 		return nil, err
 	}
@@ -151,16 +147,19 @@ func (r *Reader) readAddress(ctx context.Context, s Source) (*Document, error) {
 	return d, nil
 }
 
-// inUTF8 decodes a page whose server or head names another character set.
-func inUTF8(data []byte, contentType string) []byte {
-	if _, broken := firstInvalid(data); !broken {
-		return data
+// Encoding states the character set of a file, or of all files in a folder.
+type Encoding struct{ Path, Name string }
+
+// stated gives the character set that the user states for a document: that of the
+// nearest folder or of the file itself; "" for none.
+func (r *Reader) stated(id string) (name string) {
+	longest := -1
+	for _, e := range r.Encodings {
+		if path := strings.TrimSuffix(e.Path, "/"); len(path) > longest && (path == "" || path == "." || id == path || strings.HasPrefix(id, path+"/")) {
+			longest, name = len(path), e.Name
+		}
 	}
-	enc, _, _ := charset.DetermineEncoding(data, contentType)
-	if out, err := enc.NewDecoder().Bytes(data); err == nil {
-		return out
-	}
-	return data
+	return name
 }
 
 // nameFor gives a name by which the format of what was fetched can be told.
@@ -180,17 +179,17 @@ func nameFor(address, contentType string) string {
 
 // Parse turns the bytes of a file into a document.
 func (r *Reader) Parse(ctx context.Context, id string, data []byte) (*Document, error) {
-	return r.parse(ctx, id, id, data)
+	return r.parse(ctx, id, id, "", data)
 }
 
-func (r *Reader) parse(ctx context.Context, id, name string, data []byte) (*Document, error) {
+func (r *Reader) parse(ctx context.Context, id, name, contentType string, data []byte) (*Document, error) {
 	d := &Document{ID: id, Format: formatOf(name, data)}
 	if d.Format == Plain {
 		if err := refused(id, data); err != nil {
 			return nil, err
 		}
 	}
-	text, err := r.textOf(ctx, d, data)
+	text, err := r.textOf(ctx, d, contentType, data)
 	if err != nil {
 		return nil, err
 	}
@@ -240,7 +239,7 @@ func (d *Document) clean(text string) string {
 }
 
 // textOf reads the text by the format, and sets d.Layout where there are boxes.
-func (r *Reader) textOf(ctx context.Context, d *Document, data []byte) (string, error) {
+func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, data []byte) (string, error) {
 	switch d.Format {
 	case Mail:
 		d.Raw = data
@@ -259,7 +258,11 @@ func (r *Reader) textOf(ctx context.Context, d *Document, data []byte) (string, 
 		return r.fromXML(d, data)
 	case HOCR:
 		d.Raw = data
-		pages, err := fromHOCR(inUTF8(data, "text/html"))
+		page, err := r.decoded(d, data, declaredIn(data, contentType))
+		if err != nil {
+			return "", err
+		}
+		pages, err := fromHOCR([]byte(page))
 		if err != nil {
 			return "", &Error{d.ID, "this hOCR can't be read: " + err.Error(), "make it again"}
 		}
@@ -267,17 +270,18 @@ func (r *Reader) textOf(ctx context.Context, d *Document, data []byte) (string, 
 	}
 	if d.Format == WebPage {
 		d.Raw = data
-		text, notes, err := fromHTML(string(bytes.TrimPrefix(inUTF8(withoutUTF16(d, data), ""), utf8Mark)), r.Links)
+		page, err := r.decoded(d, data, declaredIn(data, contentType))
+		if err != nil {
+			return "", err
+		}
+		text, notes, err := fromHTML(page, r.Links)
 		if err != nil {
 			return "", &Error{d.ID, "this web page can't be read", "save its text as a file"}
 		}
 		d.Notes = append(d.Notes, notes...)
 		return text, nil
 	}
-	text, note, err := decode(d.ID, data)
-	if note != "" {
-		d.Notes = append(d.Notes, note)
-	}
+	text, err := r.decoded(d, data, charsetOf(contentType))
 	if err != nil {
 		return "", err
 	}
@@ -289,23 +293,32 @@ func (r *Reader) textOf(ctx context.Context, d *Document, data []byte) (string, 
 	return text, nil
 }
 
-// withoutUTF16 decodes pages whose bytes decode would tell.
-func withoutUTF16(d *Document, data []byte) []byte {
-	text, note, err := decode(d.ID, data)
+// decoded gives the text of bytes and notes how they were read. A page or a file of
+// marks with bytes that are no text is read all the same: clean notes them.
+func (r *Reader) decoded(d *Document, data []byte, declared string) (string, error) {
+	text, notes, err := decode(d.ID, data, told{r.stated(d.ID), declared})
+	if err != nil && d.Format != Plain && d.Format != TSV && r.stated(d.ID) == "" {
+		return string(bytes.TrimPrefix(data, utf8Mark)), nil
+	}
+	d.Notes = append(d.Notes, notes...)
+	return text, err
+}
+
+// charsetOf gives the character set that a content type names.
+func charsetOf(contentType string) string {
+	_, params, err := mime.ParseMediaType(contentType)
 	if err != nil {
-		return data
+		return ""
 	}
-	if note != "" {
-		d.Notes = append(d.Notes, note)
-	}
-	return []byte(text)
+	return params["charset"]
 }
 
 func (r *Reader) fromXML(d *Document, data []byte) (string, error) {
-	if little, big := zerosAt(data); little || big || bytes.HasPrefix(data, []byte{0xff, 0xfe}) || bytes.HasPrefix(data, []byte{0xfe, 0xff}) {
-		data = bytes.Replace(withoutUTF16(d, data), []byte("UTF-16"), []byte("UTF-8"), 1)
+	text, err := r.decoded(d, data, declaredInXML(data))
+	if err != nil {
+		return "", err
 	}
-	in := xmlReader(bytes.NewReader(bytes.TrimPrefix(data, utf8Mark)))
+	in := xmlReader(strings.NewReader(text))
 	switch d.Format {
 	case ALTO:
 		pages, err := fromALTO(d.ID, in)

@@ -103,13 +103,21 @@ func parseScan(id, form string, data []byte) ([]layout.Page, error) {
 	}
 	switch form {
 	case ocr.HOCR:
-		pages, err := fromHOCR(inUTF8(data, "text/html"))
+		page, _, err := decode(id, data, told{declared: declaredIn(data, "")})
+		if err != nil {
+			page = string(data)
+		}
+		pages, err := fromHOCR([]byte(page))
 		return pages, plain(err)
 	case ocr.ALTO, ocr.Page:
 		if m := scanRoot.FindSubmatch(data[:min(len(data), 8192)]); m == nil || (string(m[1]) == "alto") != (form == ocr.ALTO) {
 			return nil, fmt.Errorf("it begins with %q", start(data))
 		}
-		in := xmlReader(bytes.NewReader(bytes.TrimPrefix(data, utf8Mark)))
+		text, _, err := decode(id, data, told{declared: declaredInXML(data)})
+		if err != nil {
+			return nil, plain(err)
+		}
+		in := xmlReader(strings.NewReader(text))
 		if form == ocr.ALTO {
 			pages, err := fromALTO(id, in)
 			return pages, plain(err)
@@ -123,7 +131,7 @@ func parseScan(id, form string, data []byte) ([]layout.Page, error) {
 		pages, err := fromTSV(id, strings.ToValidUTF8(string(data), "\ufffd"))
 		return pages, plain(err)
 	}
-	text, _, err := decode(id, data)
+	text, _, err := decode(id, data, told{})
 	return []layout.Page{{Text: text}}, plain(err)
 }
 

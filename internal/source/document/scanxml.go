@@ -10,8 +10,6 @@ import (
 	"strconv"
 	"strings"
 
-	"golang.org/x/net/html/charset"
-
 	"filler/internal/source/layout"
 )
 
@@ -20,7 +18,7 @@ import (
 func xmlReader(r io.Reader) *xml.Decoder {
 	d := xml.NewDecoder(r)
 	d.Entity = xml.HTMLEntity
-	d.CharsetReader = charset.NewReaderLabel
+	d.CharsetReader = func(_ string, in io.Reader) (io.Reader, error) { return in, nil } // it is UTF-8 by now
 	return d
 }
 

@@ -85,7 +85,7 @@ func eachRow(file string, needs, wants []string, f func(line int, columns []stri
 	if err != nil {
 		return fileError(file, err)
 	}
-	text, _, err := decode(file, data)
+	text, _, err := decode(file, data, told{})
 	if err != nil {
 		return err
 	}
