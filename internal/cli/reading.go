@@ -184,6 +184,12 @@ func (a *app) reader(w *work, o *looking) (*document.Reader, func(), error) {
 			r.Encodings = append(r.Encodings, document.Encoding(e))
 		}
 	}
+	if about.PasswordFrom != "" {
+		var err error
+		if r.Password, err = project.Secret(w.project.Dir, about.PasswordFrom); err != nil {
+			return nil, done, fmt.Errorf("read.password_from: %w", err)
+		}
+	}
 	r.Limits, r.Web.Allow = document.Limits(about.Limits), about.Fetch
 	var err error
 	r.Engine, done, err = w.engine(about.OCR)

@@ -223,10 +223,14 @@ func (w *work) named(names []string) ([]document.Source, error) {
 		if w.project == nil {
 			return nil, errors.New("no document is named; add its path, or - for standard input")
 		}
-		if len(w.project.Documents)+len(w.project.Tables) == 0 {
+		if len(w.project.Documents)+len(w.project.Tables)+len(w.project.Mails) == 0 {
 			return nil, fmt.Errorf("%s: no documents are named; add `documents: [documents]`", w.project.File)
 		}
-		rows := w.rows()
+		mails, err := w.mails()
+		if err != nil {
+			return nil, err
+		}
+		rows := append(mails, w.rows()...)
 		if len(w.project.Documents) == 0 {
 			return rows, nil
 		}
@@ -260,8 +264,54 @@ func (w *work) one(name string) ([]document.Source, error) {
 	if document.IsAddress(name) || !strings.Contains(name, "#") || exists(at) {
 		return w.find([]string{at})
 	}
-	row, err := rowNamed(w.rows(), name)
+	if part, ok := document.OfPart(w.root, at); ok && exists(part.File) && w.tableAt(part.File) == nil && !document.IsMailbox(part.File) {
+		return []document.Source{part}, nil
+	}
+	row, err := rowNamed(append(w.rows(), w.boxed(at)...), name)
 	return []document.Source{row}, err
+}
+
+// boxed gives the messages of the mailbox that a name is a message of.
+func (w *work) boxed(at string) []document.Source {
+	part, ok := document.OfPart(w.root, at)
+	if !ok || !document.IsMailbox(part.File) {
+		return nil
+	}
+	found, err := w.find([]string{part.File})
+	if err != nil {
+		return nil
+	}
+	return found
+}
+
+// mails gives the e-mails that the project names as such, and what is attached to
+// them where it asks for that.
+func (w *work) mails() (all []document.Source, err error) {
+	for _, m := range w.project.Mails {
+		found, err := w.find([]string{m.Path})
+		if err != nil {
+			return nil, err
+		}
+		for _, s := range found {
+			if s.File == "" { // of a mailbox
+				all = append(all, s)
+				continue
+			}
+			if strings.ToLower(filepath.Ext(s.File)) != ".eml" {
+				continue
+			}
+			all = append(all, s)
+			if !m.Attachments {
+				continue
+			}
+			data, err := os.ReadFile(s.File)
+			if err != nil {
+				return nil, &document.Error{File: s.File, Msg: "can't be read", Hint: "check the file"}
+			}
+			all = append(all, document.Attached(s, data)...)
+		}
+	}
+	return all, nil
 }
 
 // find gives the documents that paths stand for. What is wrong with single ones is
@@ -283,7 +333,7 @@ func (w *work) byID(id, from string) document.Source {
 		return document.Named(id, filepath.Dir(from))
 	}
 	if strings.Contains(id, "#") && !document.IsAddress(id) {
-		if row, err := rowNamed(w.rows(), id); err == nil {
+		if row, err := rowNamed(append(w.rows(), w.boxed(w.locate(id))...), id); err == nil {
 			return row
 		}
 	}

@@ -71,16 +71,19 @@ const (
 	Half        Kind = "half"
 	Dozen       Kind = "dozen"
 	NumberOne   Kind = "number-one"
-	NumberAnd   Kind = "number-and" // joins the parts of a number in words
-	Minus       Kind = "minus"      // before a number
-	Oclock      Kind = "o-clock"    // behind an hour
-	Inflection  Kind = "inflection" // an ending that a noun may have in a sentence
-	Wrong       Kind = "wrong"      // stands between what was wrong and what is right
-	Crossed     Kind = "crossed"    // says that what it stands with is struck out
-	But         Kind = "but"        // stands between what is not so and what is
-	UnitOf      Kind = "unit-of"    // stands between a unit and what is measured: litres of water
-	PerEach     Kind = "per-each"   // does as Per does, where it can be no article
-	Per         Kind = "per"        // stands between a unit and the one that it is of: milligrams a litre
+	NumberAnd   Kind = "number-and"   // joins the parts of a number in words
+	Minus       Kind = "minus"        // before a number
+	Oclock      Kind = "o-clock"      // behind an hour
+	Inflection  Kind = "inflection"   // an ending that a noun may have in a sentence
+	Wrong       Kind = "wrong"        // stands between what was wrong and what is right
+	Crossed     Kind = "crossed"      // says that what it stands with is struck out
+	But         Kind = "but"          // stands between what is not so and what is
+	UnitOf      Kind = "unit-of"      // stands between a unit and what is measured: litres of water
+	PerEach     Kind = "per-each"     // does as Per does, where it can be no article
+	MailFrom    Kind = "mail-from"    // stands before who wrote a message
+	MailSubject Kind = "mail-subject" // stands before what a message is about
+	Original    Kind = "original"     // stands between dashes above an earlier message
+	Per         Kind = "per"          // stands between a unit and the one that it is of: milligrams a litre
 )
 
 //go:embed words/*.txt

@@ -88,6 +88,7 @@ type Job struct {
 	Schema    string
 	Documents []string
 	Tables    []Table
+	Mails     []Mails
 	Gold      string
 	Metadata  string
 	Use       string
@@ -113,7 +114,7 @@ func (p *Project) readJobs(n *place.Node) {
 		if entry.Get("schema") == nil {
 			entry.Fault("the key \"schema\" is missing", "add `schema: schemas/NAME.yaml`")
 		}
-		p.Jobs[entry.Key()] = &Job{inner.Schema, inner.Documents, inner.Tables, inner.Gold, inner.Metadata, inner.Use}
+		p.Jobs[entry.Key()] = &Job{inner.Schema, inner.Documents, inner.Tables, inner.Mails, inner.Gold, inner.Metadata, inner.Use}
 	}
 }
 
@@ -148,8 +149,8 @@ func (p *Project) Choose(name string) error {
 		return fmt.Errorf("%s: there is no job %q; %s", p.File, name, place.Suggest(name, names))
 	}
 	p.Job, p.Schema = name, j.Schema
-	if len(j.Documents)+len(j.Tables) > 0 {
-		p.Documents, p.Tables = j.Documents, j.Tables
+	if len(j.Documents)+len(j.Tables)+len(j.Mails) > 0 {
+		p.Documents, p.Tables, p.Mails = j.Documents, j.Tables, j.Mails
 	}
 	if j.Gold != "" {
 		p.Gold = j.Gold

@@ -12,6 +12,7 @@ package project
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -40,6 +41,7 @@ type Project struct {
 	Schema    string
 	Documents []string
 	Tables    []Table
+	Mails     []Mails
 	Gold      string
 	Use       string // the model to use unless told otherwise
 	Models    map[string]*Model
@@ -242,6 +244,10 @@ func (p *Project) readDocuments(n *place.Node) {
 	for _, item := range n.Items() {
 		if !item.IsMap() {
 			p.Documents = append(p.Documents, p.path(item.Filled("the path")))
+			continue
+		}
+		if item.Get("mail") != nil {
+			p.Mails = append(p.Mails, p.readMails(item))
 			continue
 		}
 		p.Tables = append(p.Tables, p.readTable(item))
@@ -452,20 +458,36 @@ func (m *Model) Key(dir string) (string, error) {
 	if m.KeyFrom == "" {
 		return "", nil
 	}
-	if key := os.Getenv(m.KeyFrom); key != "" {
-		return key, nil
+	key, err := Secret(dir, m.KeyFrom)
+	if m.KeyFrom == "FILLER_KEY" && errors.As(err, new(*NotSet)) {
+		return "", nil // the address was given by hand; it may need none
+	}
+	if err != nil {
+		return "", fmt.Errorf("model %s: %w", m.Entry, err)
+	}
+	return key, nil
+}
+
+// NotSet says that a variable holds nothing.
+type NotSet struct{ Name string }
+
+func (e *NotSet) Error() string {
+	return fmt.Sprintf("the variable %s is not set; set it, or put %s=… into .env", e.Name, e.Name)
+}
+
+// Secret gives what a variable holds: of the environment, else of .env in a folder.
+func Secret(dir, name string) (string, error) {
+	if text := os.Getenv(name); text != "" {
+		return text, nil
 	}
 	env, err := godotenv.Read(filepath.Join(dir, ".env"))
 	if err != nil && !os.IsNotExist(err) {
 		return "", fmt.Errorf("%s: not readable as lines of NAME=value; correct it", filepath.Join(dir, ".env"))
 	}
-	if key := env[m.KeyFrom]; key != "" {
-		return key, nil
+	if text := env[name]; text != "" {
+		return text, nil
 	}
-	if m.KeyFrom == "FILLER_KEY" {
-		return "", nil // the address was given by hand; it may need none
-	}
-	return "", fmt.Errorf("model %s: the variable %s is not set; set it, or put %s=… into .env", m.Entry, m.KeyFrom, m.KeyFrom)
+	return "", &NotSet{name}
 }
 
 func (p *Project) readPace(n *place.Node) {

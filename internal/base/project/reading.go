@@ -14,13 +14,14 @@ import (
 
 // Reading is how documents are read.
 type Reading struct {
-	Layout      string // rendering for the model: flow, rows or boxes
-	Links       bool   // web pages keep the targets of links
-	DropRunning bool   // running heads and foots are left out
-	Encodings   []Encoding
-	Limits      Limits
-	Fetch       []string // hosts and ranges beside the public ones that data may name
-	OCR         OCR
+	Layout       string // rendering for the model: flow, rows or boxes
+	Links        bool   // web pages keep the targets of links
+	DropRunning  bool   // running heads and foots are left out
+	Encodings    []Encoding
+	PasswordFrom string // variable that holds the password of PDFs
+	Limits       Limits
+	Fetch        []string // hosts and ranges beside the public ones that data may name
+	OCR          OCR
 }
 
 // Encoding states the character set of a file, or of all files in a folder; Path "" is
@@ -46,6 +47,12 @@ type Table struct {
 	From     string
 	ID       string
 	Metadata []string
+}
+
+// Mails are e-mails, one or a folder of them.
+type Mails struct {
+	Path        string
+	Attachments bool // what is attached is a document of its own
 }
 
 // Layouts are the values of prompt.layout, Forms those of ocr.gives.
@@ -78,6 +85,15 @@ func (p *Project) sound(n *place.Node, file, what string, data []byte) string {
 		n.Fault(fmt.Sprintf("%s is empty", file), "write the "+what+" into it, or leave `"+n.Key()+"` out")
 	}
 	return string(data)
+}
+
+func (p *Project) readMails(n *place.Node) Mails {
+	n.Known("mail", "attachments")
+	m := Mails{Path: p.path(n.Get("mail").Filled("the path"))}
+	if k := n.Get("attachments"); k != nil {
+		m.Attachments = k.Bool()
+	}
+	return m
 }
 
 func (p *Project) readTable(n *place.Node) Table {
@@ -118,7 +134,10 @@ func (p *Project) readReading(n *place.Node) {
 	}
 	switch r := &p.Reading; n.Key() {
 	case "read":
-		n.Known("links", "running", "encoding")
+		n.Known("links", "running", "encoding", "password_from")
+		if k := n.Get("password_from"); k != nil {
+			r.PasswordFrom = readKeyFrom(k)
+		}
 		if k := n.Get("encoding"); k != nil {
 			r.Encodings = readEncodings(k)
 		}

@@ -35,7 +35,7 @@ import (
 )
 
 // Extensions are the file names that are taken for documents in a folder.
-var Extensions = []string{".txt", ".md", ".html", ".htm", ".xhtml", ".eml", ".xml", ".hocr", ".alto", ".pdf", ".png", ".jpg", ".jpeg", ".tif", ".tiff"}
+var Extensions = []string{".txt", ".md", ".html", ".htm", ".xhtml", ".eml", ".xml", ".hocr", ".alto", ".mbox", ".pdf", ".png", ".jpg", ".jpeg", ".tif", ".tiff"}
 
 // Document is one source, read.
 type Document struct {
@@ -278,16 +278,38 @@ func Find(root string, names []string) ([]Source, error) {
 			})
 		}
 		for _, file := range files {
-			if id := idOf(root, file); !seen[id] {
-				seen[id] = true
-				found = append(found, Source{ID: id, File: file})
+			id := idOf(root, file)
+			if seen[id] {
+				continue
 			}
+			seen[id] = true
+			if box := mailbox(id, file); box != nil {
+				found = append(found, box...)
+				continue
+			}
+			found = append(found, Source{ID: id, File: file})
 		}
 	}
 	if len(left) > 0 {
 		return found, left
 	}
 	return found, nil
+}
+
+// IsMailbox tells a mailbox by its name.
+func IsMailbox(file string) bool { return strings.ToLower(filepath.Ext(file)) == ".mbox" }
+
+// mailbox gives the messages of a file that is a mailbox by its name and content; nil
+// for any other.
+func mailbox(id, file string) []Source {
+	if !IsMailbox(file) {
+		return nil
+	}
+	data, err := os.ReadFile(file)
+	if err != nil || !isMbox(file, data) {
+		return nil
+	}
+	return messages(id, data)
 }
 
 func inFolder(dir string) ([]string, error) {

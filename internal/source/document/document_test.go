@@ -129,7 +129,7 @@ func TestMail(t *testing.T) {
 		"--XX\r\nContent-Type: application/pdf; name=plan.pdf\r\nContent-Disposition: attachment; filename=plan.pdf\r\nContent-Transfer-Encoding: base64\r\n\r\nAAAA\r\n--XX--\r\n"
 	d, err := Parse("a.eml", []byte(text))
 	require.NoError(t, err)
-	assert.Equal(t, "From: Jörg Quill <q@ossel.example>\nTo: a@b.example\nSubject: Report\n\nGrüße, bay 1 is fine\n\nAttached: plan.pdf\n", d.Text)
+	assert.Equal(t, "From: Jörg Quill <q@ossel.example>\nTo: a@b.example\nSubject: Report\n\nGrüße, bay 1 is fine\n\nAttached: plan.pdf (#1)\n", d.Text)
 	d, err = Parse("b.eml", []byte("From: a@b.example\nContent-Type: text/html\nContent-Transfer-Encoding: base64\n\nPHA+aGkgPGI+dGhlcmU8L2I+PC9wPg==\n"))
 	require.NoError(t, err)
 	assert.Contains(t, d.Text, "\nhi there\n")

@@ -1,6 +1,7 @@
 package document
 
 import (
+	"os"
 	"path/filepath"
 	"strings"
 )
@@ -23,6 +24,11 @@ func Named(id string, folders ...string) Source {
 	}
 	if strings.Contains(id, "://") {
 		return Source{ID: id, File: outside + id}
+	}
+	if name, _, ok := cutPart(file); ok {
+		if _, err := os.Stat(file); err != nil { // a part of a file
+			file = name
+		}
 	}
 	for _, dir := range folders {
 		if within(dir, file) {

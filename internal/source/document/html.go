@@ -236,6 +236,8 @@ func (p *pageWriter) element(n *html.Node) {
 		p.space = true
 		p.kids(n)
 		p.space = true
+	case atom.Blockquote:
+		p.quote(n)
 	case atom.Pre:
 		p.pre++
 		p.kids(n)

@@ -166,6 +166,21 @@ func (p *pageWriter) struck(n *html.Node) {
 	p.space = p.space || in.space
 }
 
+// quote writes what a page or a mail quotes with > before each of its lines.
+func (p *pageWriter) quote(n *html.Node) {
+	if p.inline || p.lists > 0 || len(p.indent) > 40 {
+		p.kids(n)
+		return
+	}
+	if p.out.Len() == 0 {
+		p.out.WriteString("> ")
+	}
+	before := p.indent
+	p.indent += "> "
+	p.kids(n)
+	p.indent = before
+}
+
 // term writes what a list explains, as a label.
 func (p *pageWriter) term(n *html.Node) {
 	p.kids(n)

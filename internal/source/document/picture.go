@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"regexp"
+	"strconv"
 	"strings"
 	"time"
 
@@ -29,7 +30,15 @@ func (r *Reader) Picture(ctx context.Context, d *Document, s Source, page int) (
 	if err != nil {
 		return nil, fileError(s.File, err)
 	}
-	l := r.Limits.filled()
+	l, offset := r.Limits.filled(), 0
+	if part := partOf(s); part != "" {
+		if m := pageRange.FindStringSubmatch(part); d.Format == PDF && pdf.Is(data) && m != nil {
+			first, _ := strconv.Atoi(m[1])
+			offset = first - 1
+		} else if a, err := r.attachment(s, part, data); err == nil {
+			data = a.data
+		}
+	}
 	switch d.Format {
 	case Picture:
 		if page > 1 {
@@ -43,7 +52,7 @@ func (r *Reader) Picture(ctx context.Context, d *Document, s Source, page int) (
 	case PDF:
 		ctx, cancel := context.WithTimeout(ctx, time.Duration(l.Seconds)*time.Second)
 		defer cancel()
-		pages, err := pdf.Read(ctx, pdf.Request{Data: data, MaxPixels: l.Pixels, Draw: page, Only: page})
+		pages, err := pdf.Read(ctx, pdf.Request{Data: data, Password: r.Password, MaxPixels: l.Pixels, Draw: page + offset, First: page + offset, Last: page + offset})
 		var said *pdf.Error
 		if errors.As(err, &said) {
 			return nil, &Error{s.File, said.Msg, said.Hint}

@@ -49,6 +49,9 @@ type Reader struct {
 	Web         *fetch.Kept // fetches addresses; nil: they are refused
 	NoWords     bool        // pictures are not read: the model is shown them
 	Encodings   []Encoding  // character sets that the user states
+	Password    string      // opens PDFs that are encrypted
+
+	first, last int // pages of a PDF; 0: all
 }
 
 // Read reads a source.
@@ -66,7 +69,11 @@ func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
 	}
 	switch {
 	case s.File == "":
-		d, err := r.Parse(ctx, s.ID, []byte(s.Text))
+		name := s.ID
+		if isMessage(s.ID, s.Text) {
+			name = "message.eml"
+		}
+		d, err := r.parse(ctx, s.ID, name, "", []byte(s.Text))
 		if err == nil {
 			d.FileHash = "" // a row is no file
 		}
@@ -90,6 +97,9 @@ func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
 	data, err := os.ReadFile(s.File)
 	if err != nil {
 		return nil, fileError(s.File, err)
+	}
+	if part := partOf(s); part != "" {
+		return r.parsePart(ctx, s, part, data)
 	}
 	return r.Parse(ctx, s.ID, data)
 }
@@ -243,8 +253,9 @@ func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, da
 	switch d.Format {
 	case Mail:
 		d.Raw = data
-		text, err := fromMail(d.ID, data, r.Links)
-		if !errors.Is(err, errMail) {
+		m := &message{id: d.ID, links: r.Links, stated: r.stated(d.ID)}
+		text, err := fromMail(data, m)
+		if d.Notes = append(d.Notes, m.notes...); !errors.Is(err, errMail) {
 			return text, err
 		}
 		d.Format, d.Raw = Plain, nil

@@ -150,7 +150,7 @@ func (r *Reader) fromPDF(ctx context.Context, d *Document, data []byte) (string,
 	l := r.Limits.filled()
 	limited, cancel := context.WithTimeout(ctx, time.Duration(l.Seconds)*time.Second)
 	defer cancel()
-	read, err := pdf.Read(limited, pdf.Request{Data: data, MaxPages: l.Pages, MaxPixels: l.Pixels})
+	read, err := pdf.Read(limited, pdf.Request{Data: data, Password: r.Password, MaxPages: l.Pages, MaxPixels: l.Pixels, First: r.first, Last: r.last})
 	if err != nil {
 		var said *pdf.Error
 		if errors.As(err, &said) {

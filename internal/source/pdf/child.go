@@ -60,29 +60,35 @@ func read(r Request, tell func(any) error) error {
 	if err != nil {
 		return err
 	}
-	opened, err := lib.OpenDocument(&requests.OpenDocument{File: &r.Data})
+	open := &requests.OpenDocument{File: &r.Data}
+	if r.Password != "" {
+		open.Password = &r.Password
+	}
+	opened, err := lib.OpenDocument(open)
 	if err != nil {
-		return fault(err)
+		return fault(err, r.Password != "")
 	}
 	p := &reader{r, lib, opened.Document}
 	count, err := lib.FPDF_GetPageCount(&requests.FPDF_GetPageCount{Document: p.doc})
 	if err != nil {
 		return err
 	}
-	first, last := 1, count.PageCount
+	first, last := max(r.First, 1), count.PageCount
+	if r.Last > 0 {
+		if r.Last > last {
+			return &Error{fmt.Sprintf("there is no page %d; it has %d", r.Last, last), "name another"}
+		}
+		last = r.Last
+	}
 	switch {
-	case r.Only > 0 && r.Only > last:
-		return &Error{fmt.Sprintf("there is no page %d; it has %d", r.Only, last), "name another"}
-	case r.Only > 0:
-		first, last = r.Only, r.Only
-	case r.MaxPages > 0 && last > r.MaxPages:
-		return &Error{fmt.Sprintf("%d pages, and at most %d are read", last, r.MaxPages), "split the file, or raise `limits: {pages: …}` in filler.yaml"}
+	case r.MaxPages > 0 && last-first >= r.MaxPages:
+		return &Error{fmt.Sprintf("%d pages, and at most %d are read", last-first+1, r.MaxPages), "name some (`report.pdf#1-50`), split the file, or raise `limits: {pages: …}` in filler.yaml"}
 	case last == 0:
 		return &Error{"this PDF has no pages", "save it again"}
 	}
 	step := 1
 	if r.Half > 0 {
-		first, step = r.Half, 2
+		first, step = first+r.Half-1, 2
 	}
 	if err := tell(head{Pages: max(last-first+step, 0) / step}); err != nil {
 		return err
@@ -99,10 +105,12 @@ func read(r Request, tell func(any) error) error {
 	return nil
 }
 
-func fault(err error) error {
-	switch {
-	case errors.Is(err, pdferrors.ErrPassword), strings.Contains(err.Error(), pdferrors.ErrPassword.Error()):
-		return &Error{"this PDF is encrypted and needs a password", "save it without one"}
+func fault(err error, tried bool) error {
+	switch isPassword := errors.Is(err, pdferrors.ErrPassword) || strings.Contains(err.Error(), pdferrors.ErrPassword.Error()); {
+	case isPassword && tried:
+		return &Error{"this PDF is encrypted, and the password does not open it", "correct the variable that `password_from` names"}
+	case isPassword:
+		return &Error{"this PDF is encrypted and needs a password", "name the variable that holds it: `read: {password_from: VAR}`, or save it without one"}
 	case errors.Is(err, pdferrors.ErrSecurity), strings.Contains(err.Error(), pdferrors.ErrSecurity.Error()):
 		return &Error{"this PDF is encrypted in a way that can't be read", "save it without encryption"}
 	case errors.Is(err, pdferrors.ErrFormat), errors.Is(err, pdferrors.ErrFile), strings.Contains(err.Error(), "incorrect format"):
@@ -196,13 +204,13 @@ func words(chars []*responses.GetPageTextStructuredChar, turn affine) []layout.W
 			end()
 			continue
 		}
-		at := c.PointPosition
-		if text.Len() > 0 && (at.Left-last.Right > max(last.Top-last.Bottom, at.Top-at.Bottom) && at.Bottom < last.Top && at.Top > last.Bottom || at.Right < last.Left-(last.Top-last.Bottom)) {
+		at := along(c)
+		if text.Len() > 0 && apart(last, at) {
 			end()
 		}
 		last = at
-		x0, y0 := turn.of(at.Left, at.Top)
-		x1, y1 := turn.of(at.Right, at.Bottom)
+		x0, y0 := turn.of(c.PointPosition.Left, c.PointPosition.Top)
+		x1, y1 := turn.of(c.PointPosition.Right, c.PointPosition.Bottom)
 		x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
 		if text.Len() == 0 {
 			box = [4]float64{x0, y0, x1, y1}
@@ -212,6 +220,30 @@ func words(chars []*responses.GetPageTextStructuredChar, turn affine) []layout.W
 	}
 	end()
 	return found
+}
+
+// along gives the place of a character in a frame in which its line runs from left to
+// right: lines may run up or down the page, or be turned over.
+func along(c *responses.GetPageTextStructuredChar) responses.CharPosition {
+	at := c.PointPosition
+	switch turns := int(math.Round(c.Angle/(math.Pi/2))) & 3; turns {
+	case 1:
+		return responses.CharPosition{Left: at.Bottom, Right: at.Top, Top: -at.Left, Bottom: -at.Right}
+	case 2:
+		return responses.CharPosition{Left: -at.Right, Right: -at.Left, Top: -at.Bottom, Bottom: -at.Top}
+	case 3:
+		return responses.CharPosition{Left: -at.Top, Right: -at.Bottom, Top: at.Right, Bottom: at.Left}
+	}
+	return at
+}
+
+// apart tells whether two characters that follow one another are of two words: a gap
+// lies between them that is as wide as the letters are high, the line goes back, or
+// the next one stands on another line.
+func apart(last, at responses.CharPosition) bool {
+	high := max(last.Top-last.Bottom, at.Top-at.Bottom)
+	shift := math.Abs((last.Top+last.Bottom)/2 - (at.Top+at.Bottom)/2)
+	return at.Left-last.Right > high || at.Right < last.Left-(last.Top-last.Bottom) || at.Bottom >= last.Top && shift > high || at.Top <= last.Bottom && shift > high
 }
 
 var ligatures = map[rune]string{'\ufb00': "ff", '\ufb01': "fi", '\ufb02': "fl", '\ufb03': "ffi", '\ufb04': "ffl", '\ufb05': "st", '\ufb06': "st"}

@@ -39,8 +39,10 @@ type Request struct {
 	MaxPages  int // 0: no limit
 	MaxPixels int // of one page; a larger one is drawn smaller
 	Draw      int // the page, from 1, that is drawn in any case; 0: those without text; -1: none
-	Only      int // this page alone; 0: all
-	Half      int // 1: the odd pages, 2: the even ones; 0: all
+	First     int // the pages from here on, from 1; 0: from the first
+	Last      int // up to here; 0: to the last
+	Half      int // 1: every other page from First on, 2: those between; 0: all
+	Password  string
 }
 
 // Page is one page, read.
@@ -105,7 +107,7 @@ func Read(ctx context.Context, r Request) ([]Page, error) {
 			first.Unlock()
 		}()
 	}
-	if len(r.Data) >= leastForTwo && r.Only == 0 {
+	if len(r.Data) >= leastForTwo && r.Last == 0 {
 		select {
 		case slots <- true: // there is room for another
 			defer func() { <-slots }()
