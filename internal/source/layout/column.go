@@ -101,7 +101,7 @@ func (s *sheet) areColumns(a, b column) bool {
 	if len(b.lines) < len(a.lines) {
 		few, many = &b, &a
 	}
-	if s.inRows(a, b) {
+	if s.inRows(a, b) || s.areRows(a, b) {
 		return false
 	}
 	aligned := s.partners(few.lines, many.lines)
@@ -124,6 +124,19 @@ func (s *sheet) areColumns(a, b column) bool {
 	}
 	return false
 }
+
+// areRows tells rows of single lines that stand side by side, further apart than lines
+// of running text are set.
+func (s *sheet) areRows(a, b column) bool {
+	if min(len(a.lines), len(b.lines)) < 3 || min(s.partners(a.lines, b.lines), s.partners(b.lines, a.lines)) < 0.85 {
+		return false
+	}
+	return min(s.tight(a.lines), s.tight(b.lines)) >= rowPitch*s.em
+}
+
+// rowPitch is from which pitch on, in letters' sizes, lines are rows: text is set at
+// 1.1 to 1.5, typewritten at up to 2.
+const rowPitch = 1.75
 
 // inRows tells rows whose cells run over several lines: the groups of lines on
 // both sides begin side by side.

@@ -125,7 +125,11 @@ func (s *sheet) trim(items []*item, g strip) (strip, int, int) {
 		return g, 0, 0
 	}
 	first, last := max(l[0], r[0]), min(l[len(l)-1], r[len(r)-1])
-	top, bottom := s.reach(l, r, first, -1, 2.0), s.reach(l, r, last, 1, 3.5)
+	up, down := 2.0, 3.5
+	if s.inStep(l, r, first, last) { // rows of a table end where rows end
+		up, down = nextRow, nextRow
+	}
+	top, bottom := s.reach(l, r, first, -1, up), s.reach(l, r, last, 1, down)
 	if first > last { // nothing stands side by side
 		return g, 0, 0
 	}
@@ -139,6 +143,28 @@ func (s *sheet) trim(items []*item, g strip) (strip, int, int) {
 		return
 	}
 	return g, count(l), count(r)
+}
+
+// nextRow is how far, in pitches, the next row of a table is away at most.
+const nextRow = 1.35
+
+// inStep tells sides of a gutter whose lines stand beside one another from the first
+// to the last, in rows further apart than lines of text.
+func (s *sheet) inStep(l, r []float64, first, last float64) bool {
+	within := func(of []float64) []float64 {
+		return slices.DeleteFunc(slices.Clone(of), func(y float64) bool { return y < first-0.4*s.size || y > last+0.4*s.size })
+	}
+	l, r = within(l), within(r)
+	if min(len(l), len(r)) < 3 || (last-first)/float64(max(len(l), len(r))-1) < rowPitch*s.em {
+		return false
+	}
+	met := 0
+	for _, y := range l {
+		if slices.ContainsFunc(r, func(z float64) bool { return math.Abs(y-z) <= 0.4*s.size }) {
+			met++
+		}
+	}
+	return float64(met) >= 0.85*float64(max(len(l), len(r)))
 }
 
 // steps makes lines of sorted middles.

@@ -198,3 +198,66 @@ func BenchmarkRead(b *testing.B) {
 	}
 	b.ReportMetric(float64(words), "words")
 }
+
+// Words that run up or down the page, or stand on their heads, are whole; letters that
+// stand one below the other in cells are words of their own, in whatever order they
+// are drawn.
+func TestWordsOfEveryDirection(t *testing.T) {
+	p := fpdf.New("P", "mm", "A4", "")
+	p.SetFont("Helvetica", "", 11)
+	p.AddPage()
+	for i, degrees := range []float64{0, 90, 180, 270, 12} {
+		p.TransformBegin()
+		p.TransformRotate(degrees, 100, 60+40*float64(i))
+		p.Text(100, 60+40*float64(i), fmt.Sprintf("Deposit%d paid", i))
+		p.TransformEnd()
+	}
+	for column := range 3 {
+		for row := range 4 {
+			p.Text(15+6*float64(column), 20+5*float64(row), string(rune('a'+column*4+row)))
+		}
+	}
+	pages, err := Read(context.Background(), Request{Data: written(t, p)})
+	require.NoError(t, err)
+	var found []string
+	for _, w := range pages[0].Words {
+		found = append(found, w.Text)
+	}
+	want := strings.Fields("Deposit0 paid Deposit1 paid Deposit2 paid Deposit3 paid Deposit4 paid a b c d e f g h i j k l")
+	assert.ElementsMatch(t, want, found)
+}
+
+// Pages can be read by number; a password opens what is encrypted.
+func TestPagesAndPasswords(t *testing.T) {
+	p := fpdf.New("P", "mm", "A4", "")
+	p.SetFont("Helvetica", "", 11)
+	p.SetProtection(0, "heron", "osier")
+	for i := range 5 {
+		p.AddPage()
+		p.Text(20, 20, fmt.Sprintf("page%d", i+1))
+	}
+	data := written(t, p)
+	for _, c := range []struct {
+		r    Request
+		want string
+	}{{Request{}, "page1 page2 page3 page4 page5"}, {Request{First: 2, Last: 3}, "page2 page3"}, {Request{First: 4}, "page4 page5"}, {Request{First: 5, Last: 5}, "page5"}, {Request{First: 2, MaxPages: 4}, "page2 page3 page4 page5"}} {
+		c.r.Data, c.r.Password = data, "heron"
+		pages, err := Read(context.Background(), c.r)
+		require.NoError(t, err)
+		var found []string
+		for _, page := range pages {
+			for _, w := range page.Words {
+				found = append(found, w.Text)
+			}
+		}
+		assert.Equal(t, c.want, strings.Join(found, " "))
+	}
+	for _, c := range []struct {
+		r    Request
+		says string
+	}{{Request{}, "needs a password"}, {Request{Password: "plank"}, "the password does not open it"}, {Request{Password: "heron", First: 2, Last: 6}, "there is no page 6; it has 5"}, {Request{Password: "heron", MaxPages: 3}, "5 pages, and at most 3"}} {
+		c.r.Data = data
+		_, err := Read(context.Background(), c.r)
+		assert.ErrorContains(t, err, c.says)
+	}
+}
