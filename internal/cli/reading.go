@@ -190,6 +190,7 @@ func (a *app) reader(w *work, o *looking) (*document.Reader, func(), error) {
 			return nil, done, fmt.Errorf("read.password_from: %w", err)
 		}
 	}
+	r.KeepBroken = about.KeepBroken
 	r.Limits, r.Web.Allow = document.Limits(about.Limits), about.Fetch
 	var err error
 	r.Engine, done, err = w.engine(about.OCR)

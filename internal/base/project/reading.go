@@ -18,6 +18,7 @@ type Reading struct {
 	Links        bool   // web pages keep the targets of links
 	DropRunning  bool   // running heads and foots are left out
 	Encodings    []Encoding
+	KeepBroken   bool   // pages whose letters are not told are not given to the OCR engine
 	PasswordFrom string // variable that holds the password of PDFs
 	Limits       Limits
 	Fetch        []string // hosts and ranges beside the public ones that data may name
@@ -134,7 +135,10 @@ func (p *Project) readReading(n *place.Node) {
 	}
 	switch r := &p.Reading; n.Key() {
 	case "read":
-		n.Known("links", "running", "encoding", "password_from")
+		n.Known("links", "running", "encoding", "password_from", "broken_text")
+		if k := n.Get("broken_text"); k != nil {
+			r.KeepBroken = oneOf(k, []string{"ocr", "keep"}) == "keep"
+		}
 		if k := n.Get("password_from"); k != nil {
 			r.PasswordFrom = readKeyFrom(k)
 		}

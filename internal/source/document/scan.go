@@ -159,10 +159,24 @@ func (r *Reader) fromPDF(ctx context.Context, d *Document, data []byte) (string,
 		return "", err
 	}
 	pages := make([]layout.Page, len(read))
-	scanned, outside := 0, 0
+	scanned, outside, reread, kept := 0, 0, 0, 0
+	var remarks []string
 	for i, p := range read {
 		pages[i] = p.Page
 		outside += p.Outside
+		remarks = append(remarks, p.Remarks...)
+		if broken := p.Unmapped >= pdf.BrokenFrom; broken && p.Picture != nil {
+			ok, err := r.reread(ctx, d, &pages[i], p)
+			if err != nil {
+				return "", err
+			}
+			if ok {
+				reread++
+			} else {
+				kept++
+			}
+			continue
+		}
 		if p.Picture == nil {
 			continue
 		}
@@ -186,7 +200,37 @@ func (r *Reader) fromPDF(ctx context.Context, d *Document, data []byte) (string,
 	if outside > 0 {
 		d.Notes = append(d.Notes, fmt.Sprintf("%d words outside the page left out", outside))
 	}
+	if reread > 0 {
+		d.Notes = append(d.Notes, fmt.Sprintf("%d pages do not tell what their letters are, and were read by the OCR engine", reread))
+	}
+	if kept > 0 {
+		d.Notes = append(d.Notes, fmt.Sprintf("%d pages do not tell what their letters are: their text may be nonsense (`read: {broken_text: ocr}` has the OCR engine read them)", kept))
+	}
+	if len(remarks) > 0 {
+		d.Notes = append(d.Notes, fmt.Sprintf("%d remarks on its pages are no part of the text, such as %q", len(remarks), clipped(remarks[0], 60)))
+	}
 	return r.lay(d, pages, nil)
+}
+
+// reread has the OCR engine read a page whose letters are not told, where there is an
+// engine and it is wanted.
+func (r *Reader) reread(ctx context.Context, d *Document, into *layout.Page, p pdf.Page) (bool, error) {
+	if r.KeepBroken {
+		return false, nil
+	}
+	found, err := r.recognise(ctx, d, p.Picture, p.Page)
+	if err != nil {
+		return false, ctx.Err() // without an engine what there is stays
+	}
+	into.Words, into.Text = found[0].Words, found[0].Text
+	return true, nil
+}
+
+func clipped(s string, most int) string {
+	if r := []rune(s); len(r) > most {
+		return string(r[:most-1]) + "…"
+	}
+	return s
 }
 
 // blank tells the picture of an empty page.

@@ -126,7 +126,6 @@ func (p *reader) page(n int) (Page, error) {
 	if err != nil {
 		return Page{}, fmt.Errorf("page %d: %w", n, err)
 	}
-	p.flatten(at)
 	scale := float64(DPI) / 72
 	if most := float64(p.MaxPixels); most > 0 && size.Width*size.Height*scale*scale > most {
 		scale = math.Sqrt(most / (size.Width * size.Height))
@@ -136,16 +135,21 @@ func (p *reader) page(n int) (Page, error) {
 	if err != nil {
 		return Page{}, err
 	}
+	marks := p.marks(at, turn)
+	p.flatten(at, len(marks) > 0)
 	text, err := p.lib.GetPageTextStructured(&requests.GetPageTextStructured{Page: at, Mode: requests.GetPageTextStructuredModeChars})
 	if err == nil {
-		out.Words = words(text.Chars, turn)
+		out.Words, out.Remarks = withMarks(words(text.Chars, turn), marks)
+		if len(text.Chars) > 0 {
+			out.Unmapped = p.unmapped(at)
+		}
 		all := len(out.Words)
 		out.Words = slices.DeleteFunc(out.Words, func(w layout.Word) bool {
 			return w.Box[2] <= 0 || w.Box[3] <= 0 || w.Box[0] >= out.Width || w.Box[1] >= out.Height
 		})
 		out.Outside = all - len(out.Words)
 	}
-	if p.Draw == n || p.Draw == 0 && len(out.Words) == 0 {
+	if p.Draw == n || p.Draw == 0 && (len(out.Words) == 0 || out.Unmapped >= BrokenFrom) {
 		if out.Picture, err = p.draw(at, out.DPI); err != nil {
 			return Page{}, fmt.Errorf("page %d: %w", n, err)
 		}
@@ -154,9 +158,8 @@ func (p *reader) page(n int) (Page, error) {
 }
 
 // flatten makes what is filled into forms and noted on the page part of it.
-func (p *reader) flatten(at requests.Page) {
-	notes, err := p.lib.FPDFPage_GetAnnotCount(&requests.FPDFPage_GetAnnotCount{Page: at})
-	if err != nil || notes.Count == 0 {
+func (p *reader) flatten(at requests.Page, marked bool) {
+	if !marked {
 		return
 	}
 	// Where this fails the page is read as it is.

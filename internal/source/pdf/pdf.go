@@ -48,9 +48,15 @@ type Request struct {
 // Page is one page, read.
 type Page struct {
 	layout.Page
-	Picture []byte // PNG, of a page without text or one that was asked for
-	Outside int    // words that stand beside the page, where nobody sees them; they are left out
+	Picture  []byte   // PNG, of a page without text or one that was asked for
+	Outside  int      // words that stand beside the page, where nobody sees them; they are left out
+	Remarks  []string // what is noted on the page and not a part of its text
+	Unmapped int      // of a hundred characters, those of which the file does not tell what they are
 }
+
+// BrokenFrom is from how many unmapped characters of a hundred on a page's text can't
+// be trusted; such a page is drawn as well.
+const BrokenFrom = 20
 
 // Error says why a file can't be read, in one line without its name.
 type Error struct {
