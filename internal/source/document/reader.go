@@ -354,8 +354,18 @@ func (r *Reader) lay(d *Document, pages []layout.Page, err error) (string, error
 		cleanWords(&pages[i])
 	}
 	d.Layout = layout.Make(pages, layout.Options{DropRunning: r.DropRunning})
+	for i, left := range d.Layout.Dropped {
+		if i == mostDropped {
+			d.Notes = append(d.Notes, fmt.Sprintf("%d more heads and feet left out", len(d.Layout.Dropped)-i))
+			break
+		}
+		d.Notes = append(d.Notes, fmt.Sprintf("%q left out on %d pages", clipped(left.Text, 50), left.Pages))
+	}
 	return d.Layout.Text, nil
 }
+
+// mostDropped bounds how many heads and feet are told one by one.
+const mostDropped = 5
 
 // cleanWords makes every word valid text on one line, and gives a page without
 // a size the one that its words take.

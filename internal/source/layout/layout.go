@@ -87,13 +87,21 @@ type Line struct {
 
 // Text is what pages say, with a map from every offset to its word.
 type Text struct {
-	Text  string
-	Words []Placed // in the order of the text
-	Lines []Line   // in reading order
-	Pages []Page   // without their words
-	Skew  []float64
+	Text    string
+	Words   []Placed // in the order of the text
+	Lines   []Line   // in reading order
+	Pages   []Page   // without their words
+	Skew    []float64
+	Dropped []Dropped // running heads and feet that were left out, in order
 
 	blocks []block
+}
+
+// Dropped is a running head or foot that was left out: how it first stands, and on how
+// many pages.
+type Dropped struct {
+	Text  string
+	Pages int
 }
 
 // Options say how a text is made.

@@ -152,6 +152,54 @@ func TestRunningHeads(t *testing.T) {
 	assert.Contains(t, two.Text, "Yearbook", "two pages are too few to tell")
 }
 
+// On pages full of rows, with the same words at the same heights, no row goes, nor the
+// head of the table that each page repeats; the page's own head and foot do.
+func TestRowsAreNoRunningHeads(t *testing.T) {
+	for _, headed := range []bool{false, true} {
+		var pages []Page
+		for n := range 12 {
+			var lines []string
+			y := 60
+			if headed {
+				lines = append(lines, fmt.Sprintf("50,40 Yearbook 2031 page %d", n+1), fmt.Sprintf("600,1570 %d", n+1))
+				y = 110
+			}
+			lines = append(lines, fmt.Sprintf("50,%d Bay", y), fmt.Sprintf("300,%d Kind", y), fmt.Sprintf("600,%d Grade", y))
+			for y += 26; y < 1510; y += 26 {
+				lines = append(lines, fmt.Sprintf("50,%d %d", y, 10+(y*n)%80), fmt.Sprintf("300,%d rot", y), fmt.Sprintf("600,%d %d", y, y%4))
+			}
+			pages = append(pages, words(lines...))
+		}
+		all, less := Make(pages, Options{}), Make(pages, Options{DropRunning: true})
+		whole(t, pages, all)
+		heads := 0
+		if headed {
+			heads = 5 * 12 // words
+			require.Len(t, less.Dropped, 2)
+			assert.Equal(t, []Dropped{{"Yearbook 2031 page 1", 12}, {"1", 12}}, less.Dropped)
+		}
+		assert.Equal(t, len(all.Words)-heads, len(less.Words))
+		assert.NotContains(t, less.Text, "Yearbook")
+		assert.Equal(t, 12, strings.Count(less.Text, "Grade"))
+	}
+}
+
+// Heads that differ on left and right pages are heads all the same.
+func TestHeadsInPairs(t *testing.T) {
+	var pages []Page
+	for n := range 8 {
+		head := "50,40 Reports of the year"
+		if n%2 == 1 {
+			head = "800,40 The valley of the Ossel"
+		}
+		pages = append(pages, words(head, fmt.Sprintf("50,300 visit number %d", n), "50,322 was dry"))
+	}
+	less := Make(pages, Options{DropRunning: true})
+	assert.NotContains(t, less.Text, "Reports of")
+	assert.NotContains(t, less.Text, "valley of")
+	assert.Equal(t, []Dropped{{"Reports of the year", 4}, {"The valley of the Ossel", 4}}, less.Dropped)
+}
+
 // One page can be shown alone, and words marked, in every rendering.
 func TestShow(t *testing.T) {
 	text := Make([]Page{words("50,50 first page"), words("50,50 second page")}, Options{})

@@ -10,9 +10,10 @@ import (
 // maker writes blocks into a Text.
 type maker struct {
 	*Text
-	blocks []block
-	out    strings.Builder
-	pads   map[int]int // line → the column of characters where it begins, in tables
+	blocks    []block
+	out       strings.Builder
+	pads      map[int]int    // line → the column of characters where it begins, in tables
+	droppedAt map[string]int // index into Dropped, by the shape of its line
 }
 
 // maxPad bounds the spaces that line the columns of a table up.
@@ -36,6 +37,7 @@ func (m *maker) write(opt Options) {
 		b.eachLine(func(r, c int, l *line) {
 			n := Line{Page: b.page, Running: l.running, Block: i, row: r, column: c, line: l}
 			if n.Running && opt.DropRunning {
+				m.drop(l)
 				return
 			}
 			for _, w := range l.words {
@@ -68,6 +70,25 @@ func (m *maker) write(opt Options) {
 	}
 	m.Text.Text = m.out.String()
 	m.Text.blocks = m.blocks
+}
+
+// drop leaves a running head or foot out.
+func (m *maker) drop(l *line) {
+	var words []string
+	for _, w := range l.words {
+		words = append(words, w.word.Text)
+	}
+	shape := shapeOf(l)
+	if m.droppedAt == nil {
+		m.droppedAt = map[string]int{}
+	}
+	at, known := m.droppedAt[shape]
+	if !known {
+		at = len(m.Dropped)
+		m.droppedAt[shape] = at
+		m.Dropped = append(m.Dropped, Dropped{Text: strings.Join(words, " ")})
+	}
+	m.Dropped[at].Pages++
 }
 
 // fill marks the lines that go on in the next.
