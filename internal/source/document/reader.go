@@ -354,6 +354,15 @@ func (r *Reader) lay(d *Document, pages []layout.Page, err error) (string, error
 		cleanWords(&pages[i])
 	}
 	d.Layout = layout.Make(pages, layout.Options{DropRunning: r.DropRunning})
+	joined := 0
+	for i := range d.Layout.Words {
+		if d.Layout.Words[i].Joined {
+			joined++
+		}
+	}
+	if joined > 0 {
+		d.Notes = append(d.Notes, fmt.Sprintf("%d words broken at line ends were joined", joined))
+	}
 	for i, left := range d.Layout.Dropped {
 		if i == mostDropped {
 			d.Notes = append(d.Notes, fmt.Sprintf("%d more heads and feet left out", len(d.Layout.Dropped)-i))

@@ -126,6 +126,8 @@ func TestRenderings(t *testing.T) {
 			"the boards of this old deck were all replaced in the spring of that year, and the rail was painted once again by the parish\n"},
 		"a word that has its hyphen anyway": {words("50,50 a re-used beam and the boards of the re-", "50,72 used deck were looked at by the parish and", "50,94 found to be good for another year or two"), Flow,
 			"a re-used beam and the boards of the re-used deck were looked at by the parish and found to be good for another year or two\n"},
+		"addresses, codes and capitals stay as they stand": {words("50,50 the list of this year is at https://reed.example/hire-", "50,72 list and names the old beam of the bridge at FB31ab-", "50,94 cd besides, the rail is of the NORTH-", "50,116 side firm and was bought by the parish and re-", "50,138 painted by them in the spring of that year"), Flow,
+			"the list of this year is at https://reed.example/hire-list and names the old beam of the bridge at FB31ab- cd besides, the rail is of the NORTH-\nside firm and was bought by the parish and repainted by them in the spring of that year\n"},
 		"two columns": {words("50,50 the deck is sound from", "50,72 end to end and needs", "50,94 no work this year or", "50,116 the next one",
 			"400,50 a beam under the far", "400,72 bay has begun to rot", "400,94 and should be looked", "400,116 at in the spring"), Rows,
 			"the deck is sound from\nend to end and needs\nno work this year or\nthe next one\n\na beam under the far\nbay has begun to rot\nand should be looked\nat in the spring\n"},

@@ -248,11 +248,37 @@ func (m *maker) breaks(i int, known map[string]bool) (start string, keep, ok boo
 	if utf8.RuneCountInString(start) < 2 || !unicode.IsLetter(before) || !unicode.IsLower(after) {
 		return "", false, false
 	}
+	if strings.Contains(start, "://") || strings.HasPrefix(start, "www.") {
+		return start, true, true // an address goes on, with its hyphen
+	}
+	if isCode(start) || isCode(next) {
+		return "", false, false
+	}
 	whole := strings.ToLower(bare(start) + "-" + bare(next))
 	if (sign == '\u2013' || sign == '\u2014') && known[strings.ToLower(bare(start))] {
 		return "", false, false // a dash after a whole word
 	}
 	return start, sign == '-' && known[whole], true
+}
+
+// isCode tells what is no word of a language: an address, a code, a name in capitals.
+// Its hyphen may be its own, so that it is left as it stands.
+func isCode(s string) bool {
+	letters, capitals := 0, 0
+	for i, r := range s {
+		switch {
+		case unicode.IsDigit(r) || strings.ContainsRune("/@_\\#=&", r):
+			return true
+		case (r == '.' || r == ':') && i+1 < len(s) && i > 0 && !strings.ContainsRune(",;)\"'”", rune(s[i+1])):
+			return true // host.example, but not the end of a sentence
+		case unicode.IsLetter(r):
+			letters++
+			if unicode.IsUpper(r) {
+				capitals++
+			}
+		}
+	}
+	return letters > 1 && capitals == letters
 }
 
 func bare(s string) string {
