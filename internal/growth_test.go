@@ -143,7 +143,7 @@ func readers(t *testing.T) []reader {
 		{"gold", func(t *testing.T, text string) { _, _ = gold.Load(inFile(t, "g.json", text), s) }, mixed(jsonShapes, map[string]func(n int) string{"items": counted(`{"document":"a","state":"reviewed","record":{"bays":[`, `{"no":%},`, `{"no":1}]}}`), "strange": counted(`{"document":"a","state":"reviewed","record":{`, `"x%":1,`, `"z":1}}`)})},
 		{"metadata", func(t *testing.T, text string) { _, _ = document.LoadMetadata(inFile(t, "m.csv", text)) }, map[string]func(n int) string{"rows": counted("document,a\n", "d%,1\n", ""), "patterns": counted("document,a\n", "d%/*,1\n", ""), "columns": counted("document,", "c%,", "z\n"), "quotes": times("document,a\n", `"`, "")}},
 		{"table", func(t *testing.T, text string) {
-			_, _ = document.Table{File: inFile(t, "t.csv", text), Text: []string{"a"}}.Rows(".")
+			_, _, _ = document.Table{File: inFile(t, "t.csv", text), Text: []string{"a"}}.Rows(".")
 		}, map[string]func(n int) string{"rows": counted("a,b\n", "x%,1\n", ""), "cells": times("a,b\n", "x,", "y\n"), "quotes": times("a,b\n", `"`, ""), "columns": counted("a,", "c%,", "z\nx\n")}},
 		{"condition", func(_ *testing.T, text string) {
 			c, err := document.ParseCondition(text, []document.Source{{ID: "a", Metadata: document.Metadata{"n": "3"}}})

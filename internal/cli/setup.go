@@ -26,6 +26,7 @@ type work struct {
 	project *project.Project // nil without one
 	schema  *schema.Schema
 	root    string          // the folder that document ids are relative to
+	notes   []string        // what is to be known of tables
 	leftOut []error         // rows, tables and links that can't be documents
 	typed   map[string]bool // addresses that the command line names
 }
@@ -360,7 +361,7 @@ func (w *work) tableAt(path string) *document.Table {
 	}
 	for _, t := range w.project.Tables {
 		if filepath.Clean(t.File) == filepath.Clean(path) || sameFile(t.File, path) {
-			return tableOf(t)
+			return w.tableOf(t)
 		}
 	}
 	return nil
@@ -375,8 +376,8 @@ func sameFile(a, b string) bool {
 	return err == nil && os.SameFile(x, y)
 }
 
-func tableOf(t project.Table) *document.Table {
-	return &document.Table{File: t.File, ID: t.ID, Text: t.Text, From: t.From, Metadata: t.Metadata}
+func (w *work) tableOf(t project.Table) *document.Table {
+	return &document.Table{File: t.File, Sheet: t.Sheet, Encoding: w.encodingOf(t.File), ID: t.ID, Text: t.Text, From: t.From, Metadata: t.Metadata}
 }
 
 func exists(path string) bool {
@@ -391,7 +392,7 @@ func (w *work) rows() []document.Source {
 		return nil
 	}
 	for _, t := range w.project.Tables {
-		all = append(all, w.rowsOf(tableOf(t))...)
+		all = append(all, w.rowsOf(w.tableOf(t))...)
 	}
 	return all
 }
@@ -399,7 +400,8 @@ func (w *work) rows() []document.Source {
 // rowsOf gives the sound rows of a table. What is wrong with the others is told
 // when the sources are known, and the other documents go on.
 func (w *work) rowsOf(t *document.Table) []document.Source {
-	rows, err := t.Rows(w.root)
+	rows, notes, err := t.Rows(w.root)
+	w.notes = append(w.notes, notes...)
 	var faults document.LeftOut
 	switch {
 	case errors.As(err, &faults):
@@ -410,9 +412,31 @@ func (w *work) rowsOf(t *document.Table) []document.Source {
 	return rows
 }
 
+// mostLeftOut bounds how many rows are told one by one.
+const mostLeftOut = 20
+
+// encodingOf gives the character set that the project states for a file.
+func (w *work) encodingOf(file string) string {
+	if w.project == nil {
+		return ""
+	}
+	r := document.Reader{}
+	for _, e := range w.project.Reading.Encodings {
+		r.Encodings = append(r.Encodings, document.Encoding(e))
+	}
+	return r.Stated(document.IDOf(w.root, file))
+}
+
 // tell says which rows and tables are left out, and whether there are any.
 func (a *app) tell(w *work) bool {
-	for _, err := range w.leftOut {
+	for _, note := range w.notes {
+		a.notef("note: %s\n", note)
+	}
+	for i, err := range w.leftOut {
+		if i == mostLeftOut {
+			a.notef("left out: %s more\n", thousands(len(w.leftOut)-i))
+			break
+		}
 		a.notef("left out: %s\n", err)
 	}
 	return len(w.leftOut) > 0

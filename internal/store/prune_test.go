@@ -22,7 +22,7 @@ func TestPruneKeepsWhatIsUsed(t *testing.T) {
 		paid := map[string]bool{}
 		uses := map[int64][]string{} // keys by run
 		for n := range 6 {
-			run, err := l.Start(store.Run{Schema: fmt.Appendf(nil, "schema %d", n%2), Prompt: fmt.Appendf(nil, "prompt %d", n)}, []store.Task{{N: 0, Document: "a", Text: fmt.Appendf(nil, "text %d", n%3)}})
+			run, err := l.Start(store.Run{Schema: fmt.Appendf(nil, "schema %d", n%2), Prompt: fmt.Appendf(nil, "prompt %d", n)}, []store.Task{{N: 0, Document: "a", Text: func() ([]byte, error) { return fmt.Appendf(nil, "text %d", n%3), nil }}})
 			require.NoError(t, err)
 			for range 1 + r.IntN(8) {
 				key := fmt.Sprint("k", r.IntN(12))

@@ -203,8 +203,8 @@ type Task struct {
 	N        int
 	Document string
 	File     string
-	TextHash string // of the source text, once read, or of Text
-	Text     []byte // given to Start: the text of a document that no file holds
+	TextHash string                 // of the source text, once read, or of Text
+	Text     func() ([]byte, error) // given to Start: the text of a document that no file holds
 	Done     bool
 	Metadata map[string]string
 }

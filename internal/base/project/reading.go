@@ -44,6 +44,7 @@ type OCR struct {
 // Table is a file in which every row is a document.
 type Table struct {
 	File     string
+	Sheet    string
 	Text     []string
 	From     string
 	ID       string
@@ -98,7 +99,7 @@ func (p *Project) readMails(n *place.Node) Mails {
 }
 
 func (p *Project) readTable(n *place.Node) Table {
-	n.Known("table", "text", "from", "id", "metadata")
+	n.Known("table", "sheet", "text", "from", "id", "metadata")
 	t := Table{}
 	if file := n.Get("table"); file != nil {
 		t.File = p.path(file.Filled("the table's path"))
@@ -111,6 +112,8 @@ func (p *Project) readTable(n *place.Node) Table {
 			t.Text = k.Texts()
 		case "metadata":
 			t.Metadata = k.Texts()
+		case "sheet":
+			t.Sheet = k.Filled("the sheet's name")
 		case "from":
 			t.From = k.Filled("the column's name")
 		case "id":

@@ -106,7 +106,7 @@ func TestDemoGoldIsFound(t *testing.T) {
 	require.NoError(t, err)
 	files, err := filepath.Glob(root + "gold/documents/*/*.json")
 	require.NoError(t, err)
-	notes, err := document.Table{File: root + "notes.csv", ID: "ref", Text: []string{"note"}}.Rows(root)
+	notes, _, err := document.Table{File: root + "notes.csv", ID: "ref", Text: []string{"note"}}.Rows(root)
 	require.NoError(t, err)
 	found, all := 0, 0
 	for _, file := range files {

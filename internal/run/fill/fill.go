@@ -244,11 +244,19 @@ func (f *Filler) Start(w Work, b Beginning, sources []document.Source) (int64, e
 	for i, s := range sources {
 		tasks[i] = store.Task{N: i, Document: s.ID, File: s.File, Metadata: s.Metadata}
 		if s.File == "" {
-			tasks[i].Text = []byte(s.Text)
+			tasks[i].Text = textOf(s)
 		}
 	}
 	return f.Ledger.Start(store.Run{Name: b.Name, Scope: b.Scope, Of: b.Of, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(w, b),
 		Model: f.First().Entry, Identity: model.Identity(f.First().Model), Rounds: f.Rounds}, tasks)
+}
+
+// textOf gives what reads the text of a source.
+func textOf(s document.Source) func() ([]byte, error) {
+	return func() ([]byte, error) {
+		text, err := s.Whole()
+		return []byte(text), err
+	}
 }
 
 // Record writes all exchanges of a run as JSON Lines: what was sent and what
@@ -323,7 +331,11 @@ func (f *Filler) read(ctx context.Context, t store.Task) (*document.Document, er
 		return f.Reader.ReadFrom(ctx, t.Document, f.Stdin)
 	}
 	if t.File == "" && t.Text != nil {
-		return f.Reader.Read(ctx, document.Source{ID: t.Document, Text: string(t.Text)})
+		text, err := t.Text()
+		if err != nil {
+			return nil, err
+		}
+		return f.Reader.Read(ctx, document.Source{ID: t.Document, Text: string(text)})
 	}
 	if t.File == "" {
 		text, err := f.Ledger.Blob(t.TextHash)

@@ -71,7 +71,7 @@ func Requests(ctx context.Context, s Setup, source document.Source, shape string
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, err
 	}
-	d, err := f.read(ctx, store.Task{Document: source.ID, File: source.File, Text: []byte(source.Text)})
+	d, err := f.read(ctx, store.Task{Document: source.ID, File: source.File, Text: textOf(source)})
 	if err != nil {
 		return nil, err
 	}
@@ -107,7 +107,7 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 		if ctx.Err() != nil {
 			return p, job.ErrStopped
 		}
-		d, err := f.read(ctx, store.Task{Document: s.ID, File: s.File, Text: []byte(s.Text)})
+		d, err := f.read(ctx, store.Task{Document: s.ID, File: s.File, Text: textOf(s)})
 		p.Documents++
 		if err != nil {
 			p.Unreadable++

@@ -54,7 +54,7 @@ func (f *Filler) Repeat(ctx context.Context, s document.Source, times int, seed 
 			at := seed + int64(i)
 			task := store.Task{N: i, Document: s.ID, File: s.File}
 			if s.File == "" {
-				task.Text = []byte(s.Text)
+				task.Text = textOf(s)
 			}
 			records[i], errs[i] = Fill{Seed: &at}.make(ctx, f, 0, task)
 		})

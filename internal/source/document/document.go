@@ -180,6 +180,16 @@ type Source struct {
 	File     string // the path or address to open; "" for a text that came another way
 	Text     string // that text
 	Metadata Metadata
+
+	row rowAt // of a table, where Text is left out
+}
+
+// Whole gives the text of a source that no file holds.
+func (s Source) Whole() (string, error) {
+	if s.row.table != nil {
+		return s.row.read()
+	}
+	return s.Text, nil
 }
 
 // Read reads the source with the defaults of a Reader.
@@ -348,6 +358,9 @@ func isDocument(path string) bool {
 	}
 	return false
 }
+
+// IDOf gives the id of a file: its path below root, else as it is named.
+func IDOf(root, file string) string { return idOf(root, file) }
 
 func idOf(root, file string) string {
 	abs, err := filepath.Abs(file)

@@ -27,7 +27,11 @@ func (f Metadata) Names() []string { return slices.Sorted(maps.Keys(f)) }
 // column a fact.
 func LoadMetadata(file string) (*MetadataTable, error) {
 	t := &MetadataTable{file: file, exact: map[string]Metadata{}}
-	err := eachRow(file, []string{"document"}, nil, func(line int, columns []string, get func(string) (string, bool)) error {
+	_, err := (&tableFile{file: file}).each([]string{"document"}, nil, func(row tableCells, fault error) error {
+		if fault != nil {
+			return fault
+		}
+		line, columns, get := row.line, row.columns, row.get
 		t.columns = columns
 		id, _ := get("document")
 		id = strings.TrimSpace(id)

@@ -72,7 +72,7 @@ func (r *Reader) parsePart(ctx context.Context, s Source, part string, data []by
 
 // attachment gives the attachment of a mail that has a number.
 func (r *Reader) attachment(s Source, part string, data []byte) (attachment, error) {
-	m := &message{id: s.ID, links: r.Links, stated: r.stated(s.ID)}
+	m := &message{id: s.ID, links: r.Links, stated: r.Stated(s.ID)}
 	if _, err := fromMail(data, m); err != nil {
 		return attachment{}, &Error{s.File, "not a message with attachments", "name the file"}
 	}

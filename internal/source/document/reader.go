@@ -70,11 +70,15 @@ func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
 	}
 	switch {
 	case s.File == "":
+		text, err := s.Whole()
+		if err != nil {
+			return nil, err
+		}
 		name := s.ID
-		if isMessage(s.ID, s.Text) {
+		if isMessage(s.ID, text) {
 			name = "message.eml"
 		}
-		d, err := r.parse(ctx, s.ID, name, "", []byte(s.Text))
+		d, err := r.parse(ctx, s.ID, name, "", []byte(text))
 		if err == nil {
 			d.FileHash = "" // a row is no file
 		}
@@ -161,9 +165,9 @@ func (r *Reader) readAddress(ctx context.Context, s Source) (*Document, error) {
 // Encoding states the character set of a file, or of all files in a folder.
 type Encoding struct{ Path, Name string }
 
-// stated gives the character set that the user states for a document: that of the
+// Stated gives the character set that the user states for a document: that of the
 // nearest folder or of the file itself; "" for none.
-func (r *Reader) stated(id string) (name string) {
+func (r *Reader) Stated(id string) (name string) {
 	longest := -1
 	for _, e := range r.Encodings {
 		if path := strings.TrimSuffix(e.Path, "/"); len(path) > longest && (path == "" || path == "." || id == path || strings.HasPrefix(id, path+"/")) {
@@ -254,7 +258,7 @@ func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, da
 	switch d.Format {
 	case Mail:
 		d.Raw = data
-		m := &message{id: d.ID, links: r.Links, stated: r.stated(d.ID)}
+		m := &message{id: d.ID, links: r.Links, stated: r.Stated(d.ID)}
 		text, err := fromMail(data, m)
 		if d.Notes = append(d.Notes, m.notes...); !errors.Is(err, errMail) {
 			return text, err
@@ -308,8 +312,8 @@ func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, da
 // decoded gives the text of bytes and notes how they were read. A page or a file of
 // marks with bytes that are no text is read all the same: clean notes them.
 func (r *Reader) decoded(d *Document, data []byte, declared string) (string, error) {
-	text, notes, err := decode(d.ID, data, told{r.stated(d.ID), declared})
-	if err != nil && d.Format != Plain && d.Format != TSV && r.stated(d.ID) == "" {
+	text, notes, err := decode(d.ID, data, told{r.Stated(d.ID), declared})
+	if err != nil && d.Format != Plain && d.Format != TSV && r.Stated(d.ID) == "" {
 		return string(bytes.TrimPrefix(data, utf8Mark)), nil
 	}
 	d.Notes = append(d.Notes, notes...)

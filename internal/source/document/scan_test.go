@@ -402,7 +402,7 @@ func TestTableOfSources(t *testing.T) {
 	put("p/docs/a b.txt", "Deck sound.\n")
 	put("secret.txt", "key")
 	table := put("p/list.csv", "ref,where,year\nA1,docs/a b.txt,2031\nA2,http://127.0.0.1:1/x,2030\n")
-	rows, err := Table{File: table, ID: "ref", From: "where", Metadata: []string{"year"}}.Rows(filepath.Join(dir, "p"))
+	rows, _, err := Table{File: table, ID: "ref", From: "where", Metadata: []string{"year"}}.Rows(filepath.Join(dir, "p"))
 	require.NoError(t, err)
 	require.Len(t, rows, 2)
 	d, err := rows[0].Read()
@@ -418,7 +418,7 @@ func TestTableOfSources(t *testing.T) {
 		"ref,where\nA1,\n":                  `nothing in the column "where"`,
 		"ref,other\nA1,x\n":                 `there is no column "where"`,
 	} {
-		_, err := Table{File: put("p/list.csv", text), ID: "ref", From: "where"}.Rows(filepath.Join(dir, "p"))
+		_, _, err := Table{File: put("p/list.csv", text), ID: "ref", From: "where"}.Rows(filepath.Join(dir, "p"))
 		assert.ErrorContains(t, err, says)
 	}
 }

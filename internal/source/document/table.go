@@ -1,23 +1,19 @@
 package document
 
 import (
-	"encoding/csv"
-	"errors"
-	"filler/internal/base/project"
-	"filler/internal/source/fetch"
 	"fmt"
-	"io"
-	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 
-	"filler/internal/base/value"
+	"filler/internal/base/project"
+	"filler/internal/source/fetch"
 )
 
 // Table is a file in which every row is a document.
 type Table struct {
-	File     string   // CSV, TSV (by its name) or JSON Lines
+	File     string   // CSV, TSV (by its name), JSON Lines, a spreadsheet or a Parquet file
+	Sheet    string   // of a spreadsheet; "" is the first
+	Encoding string   // of a text file, where the user states it
 	ID       string   // the column whose values tell rows apart; "" counts rows
 	Text     []string // the columns that hold the text; with several each stands behind its name
 	From     string   // or the column that names a file (beside the table) or an address
@@ -34,14 +30,15 @@ func (f LeftOut) Error() string {
 	return fmt.Sprintf("%s (and %d more)", f[0], len(f)-1)
 }
 
-// Rows gives the rows of the table as sources. root is the folder that ids are
-// relative to; a row's id is the file's with # and the row's mark behind it.
-// With LeftOut come the rows that are sound.
-func (t Table) Rows(root string) ([]Source, error) {
+// Rows gives the rows of the table as sources, and what is to be noted of it. root is
+// the folder that ids are relative to; a row's id is the file's with # and the row's
+// mark behind it. With LeftOut come the rows that are sound. Where a row is what is
+// kept, and not its text: that is read again when it is asked for.
+func (t Table) Rows(root string) (found []Source, notes []string, err error) {
 	if len(t.Text) == 0 && t.From == "" {
-		return nil, &Error{t.File, "no text columns are named", "add `text: [column]`, or `from: column` for one that names files or addresses"}
+		return nil, nil, &Error{t.File, "no text columns are named", "add `text: [column]`, or `from: column` for one that names files or addresses"}
 	}
-	r := &rows{Table: t, root: root, id: idOf(root, t.File), seen: map[string]int{}}
+	r := &rows{Table: t, root: root, id: idOf(root, t.File), seen: map[string]int32{}, metadata: map[string]Metadata{}}
 	needs := append([]string{}, t.Text...)
 	wants := append([]string{}, t.Metadata...)
 	if t.ID != "" {
@@ -51,65 +48,48 @@ func (t Table) Rows(root string) ([]Source, error) {
 		needs = append(needs, t.From)
 	}
 	var faults LeftOut
-	err := eachRow(t.File, needs, wants, func(line int, _ []string, get func(string) (string, bool)) error {
-		if err := r.add(line, get); err != nil {
-			faults = append(faults, err)
+	n := 0
+	notes, err = t.file().each(needs, wants, func(row tableCells, fault error) error {
+		n++
+		if fault == nil {
+			fault = r.add(n, row)
+		}
+		if fault != nil {
+			faults = append(faults, fault)
 		}
 		return nil
 	})
 	switch {
 	case err != nil:
-		return nil, err
+		return nil, notes, err
 	case len(faults) > 0:
-		return r.sources, faults
+		return r.sources, notes, faults
 	case len(r.sources) == 0:
-		return nil, &Error{t.File, "the table has no rows", "add one, or remove the table"}
+		return nil, notes, &Error{t.File, "the table has no rows", "add one, or remove the table"}
 	}
-	return r.sources, nil
+	return r.sources, notes, nil
 }
 
-// maxTable is the largest table that is read, in bytes.
-const maxTable = 1 << 30
-
-// eachRow calls f with every row of a table. The columns named in needs must be
-// there; those in wants too where the table has a head.
-func eachRow(file string, needs, wants []string, f func(line int, columns []string, get func(column string) (string, bool)) error) error {
-	info, err := os.Stat(file)
-	if err != nil {
-		return fileError(file, err)
-	}
-	if info.IsDir() || info.Size() > maxTable {
-		return &Error{file, "not a readable table (a folder, or over 1 GB)", "name a CSV, TSV or JSON Lines file"}
-	}
-	data, err := os.ReadFile(file)
-	if err != nil {
-		return fileError(file, err)
-	}
-	text, _, err := decode(file, data, told{})
-	if err != nil {
-		return err
-	}
-	ext := strings.ToLower(filepath.Ext(file))
-	if ext == ".jsonl" || ext == ".ndjson" {
-		return eachJSON(file, text, needs, f)
-	}
-	return eachCSV(file, text, ext == ".tsv" || ext == ".tab", append(needs, wants...), f)
+// file gives what reads the table.
+func (t Table) file() *tableFile {
+	return &tableFile{file: t.File, sheet: t.Sheet, encoding: t.Encoding}
 }
 
 type rows struct {
 	Table
-	root    string
-	id      string
-	seen    map[string]int // mark → row
-	sources []Source
+	root     string
+	id       string
+	seen     map[string]int32    // mark → line
+	metadata map[string]Metadata // rows with the same share them
+	sources  []Source
 }
 
-// add takes one row in; get gives the text of a column.
-func (r *rows) add(line int, get func(column string) (string, bool)) error {
-	at := fmt.Sprintf("%s:%d", r.File, line)
-	mark := fmt.Sprint(len(r.sources) + 1)
+// add takes one row in, the nth.
+func (r *rows) add(n int, row tableCells) error {
+	at := fmt.Sprintf("%s:%d", r.File, row.line)
+	mark := fmt.Sprint(n)
 	if r.ID != "" {
-		m, _ := get(r.ID)
+		m, _ := row.get(r.ID)
 		if mark = strings.TrimSpace(m); mark == "" {
 			return &Error{at, fmt.Sprintf("the row has nothing in the id column %q", r.ID), "fill it in, or leave `id` out"}
 		}
@@ -117,18 +97,10 @@ func (r *rows) add(line int, get func(column string) (string, bool)) error {
 	if first, again := r.seen[mark]; again {
 		return &Error{at, fmt.Sprintf("a second row with the id %q (the first is in line %d)", mark, first), "ids must differ; change one"}
 	}
-	r.seen[mark] = line
-	s := Source{ID: r.id + "#" + mark}
-	for _, c := range r.Metadata {
-		if v, _ := get(c); strings.TrimSpace(v) != "" {
-			if s.Metadata == nil {
-				s.Metadata = Metadata{}
-			}
-			s.Metadata[c] = strings.TrimSpace(v)
-		}
-	}
+	s := Source{ID: r.id + "#" + mark, Metadata: r.known(row)}
+	r.seen[s.ID[len(r.id)+1:]] = int32(row.line)
 	if r.From != "" {
-		name, _ := get(r.From)
+		name, _ := row.get(r.From)
 		var err error
 		if s.File, err = r.from(at, strings.TrimSpace(name)); err != nil {
 			return err
@@ -136,19 +108,54 @@ func (r *rows) add(line int, get func(column string) (string, bool)) error {
 		r.sources = append(r.sources, s)
 		return nil
 	}
+	if s.row = row.ref; s.row.table == nil {
+		s.Text = textOfRow(r.Text, row.get)
+	} else if s.row.table.texts == nil {
+		s.row.table.texts = r.Text
+	}
+	r.sources = append(r.sources, s)
+	return nil
+}
+
+// known gives the metadata of a row.
+func (r *rows) known(row tableCells) Metadata {
+	var m Metadata
+	key := ""
+	for _, c := range r.Metadata {
+		v, _ := row.get(c)
+		if v = strings.TrimSpace(v); v != "" {
+			if m == nil {
+				m = Metadata{}
+			}
+			m[c] = v
+		}
+		key += v + "\x00"
+	}
+	if same, ok := r.metadata[key]; ok {
+		return same
+	}
+	if m != nil && len(r.metadata) < mostShared {
+		r.metadata[key] = m
+	}
+	return m
+}
+
+// mostShared bounds how many different metadata are shared among rows.
+const mostShared = 10_000
+
+// textOfRow gives the text of a row as Parse would make it, so that the text's hash is
+// the source's; of several columns each stands behind its name.
+func textOfRow(columns []string, get func(string) (string, bool)) string {
 	var b strings.Builder
-	for _, column := range r.Text {
+	for _, column := range columns {
 		text, _ := get(column)
-		if len(r.Text) > 1 {
+		if len(columns) > 1 {
 			fmt.Fprintf(&b, "%s: ", column)
 		}
-		// As Parse would make it, so that the text's hash is the source's.
 		text = strings.NewReplacer("\r\n", "\n", "\r", "\n").Replace(text)
 		b.WriteString(strings.TrimSpace(text) + "\n")
 	}
-	s.Text = b.String()
-	r.sources = append(r.sources, s)
-	return nil
+	return b.String()
 }
 
 // from gives the file or address that a row names. A file must lie in the
@@ -171,90 +178,4 @@ func (r *rows) from(at, name string) (string, error) {
 		return "", &Error{at, fmt.Sprintf("%s lies outside the project", project.OneLine(name)), "move the file into it"}
 	}
 	return file, nil
-}
-
-func eachCSV(file, text string, tabs bool, needs []string, f func(int, []string, func(string) (string, bool)) error) error {
-	in := csv.NewReader(strings.NewReader(text))
-	in.FieldsPerRecord = -1
-	in.LazyQuotes = tabs
-	if tabs {
-		in.Comma = '\t'
-	} else if head, _, _ := strings.Cut(text, "\n"); strings.Count(head, ";") > strings.Count(head, ",") {
-		in.Comma = ';'
-	}
-	head, err := in.Read()
-	if err != nil {
-		return &Error{file, "the table has no header row", "put the column names in the first line"}
-	}
-	column := map[string]int{}
-	for i, name := range head {
-		head[i] = strings.TrimSpace(name)
-		column[head[i]] = i
-	}
-	for _, name := range needs {
-		if _, ok := column[name]; !ok {
-			return &Error{file, fmt.Sprintf("there is no column %q", name), "the table has " + strings.Join(head, ", ")}
-		}
-	}
-	for {
-		row, err := in.Read()
-		if errors.Is(err, io.EOF) {
-			return nil
-		}
-		var bad *csv.ParseError
-		if errors.As(err, &bad) {
-			return &Error{fmt.Sprintf("%s:%d:%d", file, bad.Line, bad.Column), "not CSV: " + bad.Err.Error(), "correct the quotes in this row"}
-		}
-		if err != nil {
-			return err
-		}
-		line, _ := in.FieldPos(0)
-		err = f(line, head, func(name string) (string, bool) {
-			i, ok := column[name]
-			if !ok || i >= len(row) {
-				return "", ok
-			}
-			return row[i], true
-		})
-		if err != nil {
-			return err
-		}
-	}
-}
-
-func eachJSON(file, text string, needs []string, f func(int, []string, func(string) (string, bool)) error) error {
-	for i, l := range strings.Split(text, "\n") {
-		if strings.TrimSpace(l) == "" {
-			continue
-		}
-		v, err := value.Parse(l)
-		if err != nil || v.Kind != value.Object {
-			return &Error{fmt.Sprintf("%s:%d", file, i+1), "this line is not a JSON object", "correct it"}
-		}
-		var columns []string
-		for k := range v.Kids {
-			columns = append(columns, v.Kids[k].Name)
-		}
-		for _, name := range needs {
-			if !slices.Contains(columns, name) {
-				return &Error{fmt.Sprintf("%s:%d", file, i+1), fmt.Sprintf("there is no column %q", name), "the row has " + strings.Join(columns, ", ")}
-			}
-		}
-		err = f(i+1, columns, func(name string) (string, bool) {
-			kid := v.Get(name)
-			switch {
-			case kid == nil:
-				return "", false
-			case kid.Kind == value.Null:
-				return "", true
-			case len(kid.Kids) > 0:
-				return kid.Named("").String(), true
-			}
-			return kid.Text, true
-		})
-		if err != nil {
-			return err
-		}
-	}
-	return nil
 }

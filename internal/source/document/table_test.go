@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/csv"
 	"encoding/json"
+	"errors"
 	"os"
 	"path/filepath"
 	"strings"
@@ -12,6 +13,12 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
+
+func wholeOf(t testing.TB, s Source) string {
+	text, err := s.Whole()
+	require.NoError(t, err)
+	return text
+}
 
 // The same rows come out of every way to write a table, whatever the cells
 // hold, and a row's text is what Parse makes of it.
@@ -40,20 +47,20 @@ func TestTableWays(t *testing.T) {
 	} {
 		file := filepath.Join(dir, name)
 		require.NoError(t, os.WriteFile(file, data, 0o644))
-		got, err := Table{File: file, ID: "mark", Text: []string{"note"}}.Rows(dir)
+		got, _, err := Table{File: file, ID: "mark", Text: []string{"note"}}.Rows(dir)
 		require.NoError(t, err, name)
 		require.Len(t, got, 3, name)
 		for i, s := range got {
 			assert.Equal(t, name+"#"+cells[i+1][0], s.ID)
-			assert.Equal(t, cells[i+1][1]+"\n", s.Text, name)
+			assert.Equal(t, cells[i+1][1]+"\n", wholeOf(t, s), name)
 			doc, err := s.Read()
 			require.NoError(t, err, name)
-			assert.Equal(t, s.Text, doc.Text, name)
+			assert.Equal(t, wholeOf(t, s), doc.Text, name)
 		}
-		both, err := Table{File: file, Text: []string{"by", "note"}}.Rows(dir)
+		both, _, err := Table{File: file, Text: []string{"by", "note"}}.Rows(dir)
 		require.NoError(t, err, name)
 		assert.Equal(t, name+"#2", both[1].ID, "without a mark rows are counted")
-		assert.Equal(t, "by: Ämne Lü\nnote: two\nlines,\n\nand a gap\n", both[1].Text, name)
+		assert.Equal(t, "by: Ämne Lü\nnote: two\nlines,\n\nand a gap\n", wholeOf(t, both[1]), name)
 	}
 }
 
@@ -71,7 +78,7 @@ func TestTableFaults(t *testing.T) {
 	} {
 		file := filepath.Join(t.TempDir(), c.name)
 		require.NoError(t, os.WriteFile(file, []byte(c.data), 0o644))
-		_, err := Table{File: file, ID: "mark", Text: []string{"note"}}.Rows(filepath.Dir(file))
+		_, _, err := Table{File: file, ID: "mark", Text: []string{"note"}}.Rows(filepath.Dir(file))
 		require.Error(t, err, c.data)
 		assert.Contains(t, err.Error(), c.says)
 		assert.NotContains(t, err.Error(), "\n")
@@ -79,14 +86,57 @@ func TestTableFaults(t *testing.T) {
 	}
 	file := filepath.Join(t.TempDir(), "t.csv")
 	require.NoError(t, os.WriteFile(file, []byte("mark,note\nA,x\nA,y\n,z\nB,w\n"), 0o644))
-	sound, err := Table{File: file, ID: "mark", Text: []string{"note"}}.Rows(filepath.Dir(file))
+	sound, _, err := Table{File: file, ID: "mark", Text: []string{"note"}}.Rows(filepath.Dir(file))
 	var faults LeftOut
 	require.ErrorAs(t, err, &faults)
 	assert.Len(t, faults, 2)
 	require.Len(t, sound, 2, "the other rows go on")
 	assert.Equal(t, "t.csv#B", sound[1].ID)
-	_, err = Table{File: "none.csv", Text: []string{"a"}}.Rows(".")
+	_, _, err = Table{File: "none.csv", Text: []string{"a"}}.Rows(".")
 	assert.ErrorContains(t, err, "there is no such file")
+}
+
+// One row that is not CSV or JSON is left out by its line, wherever it stands, and the
+// others keep their places; rows with too few or too many cells are noted.
+func TestBrokenRowsAreLeftOut(t *testing.T) {
+	for _, c := range []struct {
+		name, data, marks, faults, notes string
+	}{
+		{"t.csv", "note\na\n\"b\" b,\nc\n", "1 3", "t.csv:3:3: not CSV", ""},
+		{"t.csv", "note,by\n\n\na,x\nb \"b,y\n\nc,z\n", "1 3", "t.csv:5:3: not CSV", ""},
+		{"t.csv", "note,by\na,x\n\"b,y\nc,z\nd,w\n", "1 3 4", "t.csv:3: not CSV", ""},
+		{"t.csv", "note,by\n\"a\na\",x\n\"b\"b,y\n\"c\nc\",z\n\"d", "1 3", "t.csv:4:3: not CSV t.csv:7:3: not CSV", ""},
+		{"t.csv", "note,by\na\nb,x,y\nc,x,y\n", "1 2 3", "", "t.csv: 1 rows have fewer cells than the head, the first in line 2 t.csv: 2 rows have more cells than the head, the first in line 3; what has no column is not read"},
+		{"t.jsonl", "{\"note\":\"a\"}\n{\"note\n\n{\"note\":\"c\"}\n{\"n\":1}\n{\"note\":\"e\"}", "1 3 5", `t.jsonl:2: this line is not a JSON object t.jsonl:5: there is no column "note"`, ""},
+		{"t.csv", "note\n\x9cbern\xfc\n", "1", "", "t.csv: read as Windows-1252, by guess; it could be windows-1250 as well"},
+	} {
+		dir := t.TempDir()
+		file := filepath.Join(dir, c.name)
+		require.NoError(t, os.WriteFile(file, []byte(c.data), 0o644))
+		found, notes, err := Table{File: file, Text: []string{"note"}}.Rows(dir)
+		var marks, faults []string
+		for _, s := range found {
+			marks = append(marks, strings.TrimPrefix(s.ID, c.name+"#"))
+			doc, err := s.Read()
+			require.NoError(t, err, c.data)
+			assert.NotContains(t, doc.Text, "b,")
+		}
+		var left LeftOut
+		if errors.As(err, &left) {
+			for _, f := range left {
+				text, _, _ := strings.Cut(strings.TrimPrefix(f.Error(), dir+"/"), "; ")
+				if at := strings.Index(text, "not CSV"); at >= 0 {
+					text = text[:at+7]
+				}
+				faults = append(faults, text)
+			}
+		} else {
+			require.NoError(t, err)
+		}
+		assert.Equal(t, c.marks, strings.Join(marks, " "), c.data)
+		assert.Equal(t, c.faults, strings.Join(faults, " "), c.data)
+		assert.Equal(t, c.notes, strings.ReplaceAll(strings.Join(notes, " "), dir+"/", ""), c.data)
+	}
 }
 
 // What is no readable file is refused before it is read whole.

@@ -48,7 +48,7 @@ func filled(t *testing.T) *Ledger {
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
 	for run := range 3 {
-		id, err := l.Start(store.Run{Schema: []byte("schema: s"), Prompt: []byte("prompt"), Settings: []byte(`{"examples":"text of c"}`)}, []store.Task{{N: 0, Document: "a", Text: []byte("text of a")}, {N: 1, Document: "b", Text: []byte("text of b")}})
+		id, err := l.Start(store.Run{Schema: []byte("schema: s"), Prompt: []byte("prompt"), Settings: []byte(`{"examples":"text of c"}`)}, []store.Task{{N: 0, Document: "a", Text: func() ([]byte, error) { return []byte("text of a"), nil }}, {N: 1, Document: "b", Text: func() ([]byte, error) { return []byte("text of b"), nil }}})
 		require.NoError(t, err)
 		for n, doc := range []string{"a", "b"} {
 			x := store.Exchange{Key: store.HashOf([]byte(doc)), Run: id, N: n, Status: 200, Try: min(1, run+1), Request: [][]byte{[]byte("shared"), fmt.Appendf(nil, "asked about the text of %s in run %d", doc, run)}, Reply: fmt.Appendf(nil, "the value of %s", doc)}

@@ -56,8 +56,12 @@ func (l *Ledger) insertTasks(tx *sql.Tx, run int64, tasks []store.Task) error {
 	for _, t := range tasks {
 		var source []byte
 		if t.Text != nil {
-			hash := sha256.Sum256(t.Text)
-			if _, err := l.putBlob(tx, t.Text, hash); err != nil {
+			text, err := t.Text()
+			if err != nil {
+				return err
+			}
+			hash := sha256.Sum256(text)
+			if _, err := l.putBlob(tx, text, hash); err != nil {
 				return err
 			}
 			source = hash[:]
