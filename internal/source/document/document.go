@@ -35,7 +35,7 @@ import (
 )
 
 // Extensions are the file names that are taken for documents in a folder.
-var Extensions = []string{".txt", ".md", ".html", ".htm", ".xhtml", ".eml", ".xml", ".hocr", ".alto", ".mbox", ".pdf", ".png", ".jpg", ".jpeg", ".tif", ".tiff"}
+var Extensions = []string{".txt", ".md", ".html", ".htm", ".xhtml", ".eml", ".xml", ".hocr", ".alto", ".mbox", ".docx", ".pdf", ".png", ".jpg", ".jpeg", ".tif", ".tiff"}
 
 // Document is one source, read.
 type Document struct {

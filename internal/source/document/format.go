@@ -24,6 +24,7 @@ const (
 	TSV     Format = "tsv" // the OCR engine's
 	PDF     Format = "pdf"
 	Picture Format = "picture"
+	Office  Format = "office"
 )
 
 var (
@@ -51,6 +52,8 @@ func formatOf(id string, data []byte) Format {
 		return PDF
 	case isPicture(data):
 		return Picture
+	case isWord(data):
+		return Office
 	case ext == ".eml":
 		return Mail
 	case strings.HasPrefix(head, tsvHead):
@@ -75,6 +78,9 @@ func formatOf(id string, data []byte) Format {
 
 // refused gives what is wrong with kinds of files that are known and not read.
 func refused(id string, data []byte) error {
+	if isSheet(data) {
+		return &Error{id, "this is a spreadsheet; its rows are documents", "name it in filler.yaml as {table: …, text: […]}"}
+	}
 	for _, k := range []struct{ start, what, hint string }{
 		{"PK\x03\x04", "an office document or an archive", "save it as PDF or as text"},
 		{"\xd0\xcf\x11\xe0", "an old office document", "save it as PDF or as text"},

@@ -266,6 +266,10 @@ func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, da
 		d.Format, d.Raw = Plain, nil
 	case PDF:
 		return r.fromPDF(ctx, d, data)
+	case Office:
+		text, notes, err := r.fromWord(d.ID, data)
+		d.Notes = append(d.Notes, notes...)
+		return text, err
 	case Picture:
 		pages, err := r.fromPicture(ctx, d, data)
 		return r.lay(d, pages, err)
