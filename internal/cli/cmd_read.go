@@ -152,13 +152,8 @@ func (a *app) printDocument(d *document.Document, o *reading, how string, named 
 // foot gives what a document amounts to.
 func foot(d *document.Document, o *reading, how string) []string {
 	shown := d.Show(layout.Rendering{How: how, Page: o.page})
-	count := tokens.Count(shown)
-	words := 0
-	for _, w := range d.Words() {
-		if o.page == 0 || d.Layout == nil || w.Page == o.page {
-			words++
-		}
-	}
+	count, exact := tokens.Near(shown)
+	words := d.CountWords(o.page)
 	var parts []string
 	switch {
 	case d.Layout != nil && o.page > 0:
@@ -168,7 +163,11 @@ func foot(d *document.Document, o *reading, how string) []string {
 	default:
 		parts = append(parts, plural(document.NewLines(d.Text).Len(), "line"))
 	}
-	parts = append(parts, plural(words, "word"), plural(count, "token"))
+	about := ""
+	if !exact {
+		about = "about "
+	}
+	parts = append(parts, plural(words, "word"), about+plural(count, "token"))
 	if saved, of := saving(d, count); saved > 0 && o.page == 0 {
 		parts = append(parts, fmt.Sprintf("cleaning saved %s (%d %%)", thousands(saved), 100*saved/of))
 	}
@@ -180,9 +179,8 @@ func foot(d *document.Document, o *reading, how string) []string {
 
 // saving gives the tokens that cleaning saved, and of how many.
 func saving(d *document.Document, count int) (saved, of int) {
-	if len(d.Raw) > 1<<20 {
-		of = tokens.EstimateBytes(len(d.Raw))
-	} else {
+	of = tokens.EstimateBytes(len(d.Raw))
+	if len(d.Raw) <= 1<<20 {
 		of = tokens.Count(string(d.Raw))
 	}
 	return of - count, of
@@ -225,11 +223,13 @@ func readJSON(d *document.Document, o *reading, how string) value.Value {
 	if len(d.Metadata) > 0 {
 		v.Kids = append(v.Kids, metadataJSON(d.Metadata).Named("metadata"))
 	}
-	words := d.Words()
-	v.Kids = append(v.Kids, num(document.NewLines(d.Text).Len(), "lines"), num(len(words), "word_count"), num(utf8.RuneCountInString(d.Text), "characters"))
+	v.Kids = append(v.Kids, num(document.NewLines(d.Text).Len(), "lines"), num(d.CountWords(0), "word_count"), num(utf8.RuneCountInString(d.Text), "characters"))
 	shown := d.Show(layout.Rendering{How: how, Page: o.page})
-	count := tokens.Count(shown)
+	count, exact := tokens.Near(shown)
 	v.Kids = append(v.Kids, num(count, "tokens"))
+	if !exact {
+		v.Kids = append(v.Kids, value.Boolean(true).Named("tokens_estimated"))
+	}
 	if saved, _ := saving(d, count); saved > 0 && o.page == 0 {
 		v.Kids = append(v.Kids, num(saved, "saved"))
 	}
@@ -252,7 +252,7 @@ func readJSON(d *document.Document, o *reading, how string) value.Value {
 		v.Kids = append(v.Kids, pages.Named("pages"))
 	}
 	if o.words {
-		v.Kids = append(v.Kids, wordsJSON(d, words, o.page).Named("words"))
+		v.Kids = append(v.Kids, wordsJSON(d, d.Words(), o.page).Named("words"))
 	}
 	return v
 }

@@ -15,13 +15,69 @@ import (
 
 var vocabulary = sync.OnceValue(codec.NewO200kBase)
 
-// Count gives the number of tokens of text.
-func Count(text string) int {
+// pieceOf is how much of a text is counted at once, in bytes: the library's memory is
+// many times that of what it is given.
+const pieceOf = 64 << 10
+
+// Count gives the number of tokens of text. A long one is counted piece by piece, cut
+// where a line begins with a letter, so that no token lies across a cut.
+func Count(text string) (n int) {
+	for len(text) > 0 {
+		end := len(text)
+		if end > pieceOf {
+			end = cut(text, pieceOf)
+		}
+		n += count(text[:end])
+		text = text[end:]
+	}
+	return n
+}
+
+func count(text string) int {
 	n, err := vocabulary().Count(text)
 	if err != nil {
 		return Estimate(text)
 	}
 	return n
+}
+
+// cut gives a place at or behind at where a line begins with a letter or a digit; the
+// end where there is none.
+func cut(text string, at int) int {
+	for i := at; i < len(text); i++ {
+		if c := text[i]; text[i-1] == '\n' && (c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9') {
+			return i
+		}
+	}
+	return len(text)
+}
+
+// Of a text of more than countedWhole bytes only so much is counted as sampled says,
+// in pieces from all over it.
+const (
+	countedWhole = 4 << 20
+	sampled      = 2 << 20
+)
+
+// Near counts the tokens of a text, and tells whether that is exact: those of a very
+// long one are those of a sample of it, for its length.
+func Near(text string) (n int, exact bool) {
+	if len(text) <= countedWhole {
+		return Count(text), true
+	}
+	pieces := sampled / (pieceOf / 4)
+	step, bytes := len(text)/pieces, 0
+	for i := range pieces {
+		from := cut(text, max(i*step, 1))
+		to := cut(text, min(from+pieceOf/4, len(text)))
+		if to > from && to-from <= pieceOf {
+			n, bytes = n+count(text[from:to]), bytes+to-from
+		}
+	}
+	if bytes == 0 { // one line without end
+		return Estimate(text), false
+	}
+	return int(float64(n) / float64(bytes) * float64(len(text))), false
 }
 
 // bytesPerToken is what running English text with figures and markup measures

@@ -29,3 +29,21 @@ func TestEstimate(t *testing.T) {
 	assert.Zero(t, Count(""))
 	assert.Positive(t, Estimate("a"))
 }
+
+// A text counted in pieces has the tokens that it has as one, and a sample of a very
+// long one is near the count.
+func TestCountByPieces(t *testing.T) {
+	line := "The deck of bay 7 was sound, and its rail\n\n  * painted in May;\n* 40.00 EUR\r\n\n\nNext: Übergang, 3.4.2031\n"
+	long := strings.Repeat(line, 3000)
+	whole, err := vocabulary().Count(long)
+	require.NoError(t, err)
+	assert.Equal(t, whole, Count(long))
+	n, exact := Near(long)
+	assert.Equal(t, []any{whole, true}, []any{n, exact})
+	longer := strings.Repeat(long, 20)
+	n, exact = Near(longer)
+	assert.False(t, exact)
+	assert.InEpsilon(t, 20*whole, n, 0.02)
+	n, _ = Near(strings.Repeat("x", 5<<20))
+	assert.Positive(t, n)
+}

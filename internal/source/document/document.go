@@ -138,6 +138,27 @@ func (d *Document) Words() []layout.Placed {
 	return found
 }
 
+// CountWords counts the words of a page, from 1, or of all (0).
+func (d *Document) CountWords(page int) (n int) {
+	if d.Layout == nil {
+		within := false
+		for _, r := range d.Text {
+			white := unicode.IsSpace(r)
+			if !white && !within {
+				n++
+			}
+			within = !white
+		}
+		return n
+	}
+	for i := range d.Layout.Words {
+		if page == 0 || d.Layout.Words[i].Page == page {
+			n++
+		}
+	}
+	return n
+}
+
 func plainWord(text string, start, end, line int) layout.Placed {
 	return layout.Placed{Word: layout.Word{Text: text[start:end], Confidence: layout.NoConfidence}, Start: start, End: end, Line: line}
 }

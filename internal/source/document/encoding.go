@@ -325,6 +325,9 @@ func garbled(text string) (notes []string) {
 	if lost := strings.Count(text, "\ufffd"); lost > 0 {
 		notes = append(notes, fmt.Sprintf("%d characters of the file are U+FFFD: they were lost before", lost))
 	}
+	if !strings.ContainsFunc(text, func(r rune) bool { return r >= utf8.RuneSelf }) || !strings.Contains(text, "Ã") && !strings.Contains(text, "Â") && !strings.Contains(text, "Ä") && !strings.Contains(text, "Å") && !strings.Contains(text, "â") {
+		return notes
+	}
 	n, was, is := 0, "", ""
 	for _, m := range wrongly.FindAllString(text, -1) {
 		raw, err := charmap.Windows1252.NewEncoder().String(m)

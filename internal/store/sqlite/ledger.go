@@ -61,6 +61,7 @@ type Ledger struct {
 	fresh    [][32]byte           // those of the transaction at hand; likewise
 	parts    []hashed             // of the request that was written last; likewise
 	stmts    map[string]*sql.Stmt // likewise
+	bound    map[string]*sql.Stmt // those of the transaction at hand; likewise
 
 	atWork workers
 }
@@ -89,7 +90,7 @@ func Open(file string) (*Ledger, error) {
 		l.db.Close()
 		return nil, err
 	}
-	l.put, l.stmts = map[[32]byte]int64{}, map[string]*sql.Stmt{}
+	l.put, l.stmts, l.bound = map[[32]byte]int64{}, map[string]*sql.Stmt{}, map[string]*sql.Stmt{}
 	l.queue, l.done = make(chan job, 256), make(chan struct{})
 	go l.writer()
 	return l, nil
@@ -341,6 +342,7 @@ func (l *Ledger) transaction(do func(tx *sql.Tx) error) error {
 	if err != nil {
 		return l.explain(err)
 	}
+	clear(l.bound)
 	if err := do(tx); err != nil {
 		tx.Rollback()
 		l.settled(false)
@@ -383,12 +385,12 @@ func (l *Ledger) putBlob(tx *sql.Tx, body []byte, hash [32]byte) (int64, error) 
 	if id := l.put[hash]; id != 0 {
 		return id, nil
 	}
-	stmt, err := l.stmt("SELECT id FROM blob WHERE hash = ?")
+	stmt, err := l.stmt(tx, "SELECT id FROM blob WHERE hash = ?")
 	if err != nil {
 		return 0, err
 	}
 	var id int64
-	err = tx.Stmt(stmt).QueryRow(hash[:]).Scan(&id)
+	err = stmt.QueryRow(hash[:]).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) {
 		var res sql.Result
 		if res, err = l.exec(tx, "INSERT INTO blob(hash, body) VALUES(?, ?)", hash[:], pack(body)); err == nil {
@@ -416,8 +418,12 @@ func (l *Ledger) settled(kept bool) {
 	l.fresh = l.fresh[:0]
 }
 
-// stmt gives a statement that is prepared once; for the writer alone.
-func (l *Ledger) stmt(query string) (*sql.Stmt, error) {
+// stmt gives a statement that is prepared once, for a transaction, which remembers
+// each that it is given until its end; for the writer alone.
+func (l *Ledger) stmt(tx *sql.Tx, query string) (*sql.Stmt, error) {
+	if bound := l.bound[query]; bound != nil {
+		return bound, nil
+	}
 	stmt := l.stmts[query]
 	if stmt == nil {
 		var err error
@@ -426,16 +432,17 @@ func (l *Ledger) stmt(query string) (*sql.Stmt, error) {
 		}
 		l.stmts[query] = stmt
 	}
-	return stmt, nil
+	l.bound[query] = tx.Stmt(stmt)
+	return l.bound[query], nil
 }
 
 // exec runs a statement that is prepared once; for the writer alone.
 func (l *Ledger) exec(tx *sql.Tx, query string, args ...any) (sql.Result, error) {
-	stmt, err := l.stmt(query)
+	stmt, err := l.stmt(tx, query)
 	if err != nil {
 		return nil, err
 	}
-	return tx.Stmt(stmt).Exec(args...)
+	return stmt.Exec(args...)
 }
 
 // Blob gives a kept body by its hash.
