@@ -81,6 +81,7 @@ func (m *merger) list(f *schema.Field, nodes []node, p value.Pointer) value.Valu
 func (m *merger) itemsOf(f *schema.Field, n node, p value.Pointer) []*item {
 	var items []*item
 	count := map[mark]int{}
+	at := map[mark][]int{} // the items that have a value of a field at a place
 	for i := range n.v.Kids {
 		it := &item{node: node{n.part, n.at.Index(i), &n.v.Kids[i]}, start: -1}
 		m.marks(f.Item, it.node, it, true)
@@ -89,18 +90,22 @@ func (m *merger) itemsOf(f *schema.Field, n node, p value.Pointer) []*item {
 		}
 		it.start = it.stands()
 		it.key = keyOf(f, it.v)
-		if before := slices.IndexFunc(items, func(o *item) bool { return m.repeats(f.Item, o, it) }); before >= 0 {
+		if firstAt(items, at, it, func(o *item) bool { return m.repeats(f.Item, o, it) }) >= 0 {
 			was := it.v.Clone()
 			m.decisions = append(m.decisions, Decision{What: Dropped, Path: p, Note: "an item that the reply has twice and the document once", Was: was.Named("")})
 			continue
 		}
 		if p == "" && m.schema.EachEntry() {
-			it.twin = slices.IndexFunc(items, func(o *item) bool { return within(o, it) }) + 1
+			it.twin = firstAt(items, at, it, func(o *item) bool { return within(o, it) }) + 1
 		}
 		if it.twin == 0 {
 			for _, k := range it.marks {
 				count[mark{f: k.f, Span: k.Span}]++
 			}
+		}
+		for _, k := range it.marks {
+			w := mark{f: k.f, Span: k.Span}
+			at[w] = append(at[w], len(items))
 		}
 		items = append(items, it)
 	}
@@ -111,6 +116,23 @@ func (m *merger) itemsOf(f *schema.Field, n node, p value.Pointer) []*item {
 		}
 	}
 	return items
+}
+
+// firstAt gives the first item that fits, of those that have a value where the item has
+// one that stands nowhere else; -1 where none does. Whatever is the same item has.
+func firstAt(items []*item, at map[mark][]int, it *item, fits func(o *item) bool) int {
+	best := -1
+	for _, k := range it.marks {
+		if !k.only {
+			continue
+		}
+		for _, i := range at[mark{f: k.f, Span: k.Span}] {
+			if (best < 0 || i < best) && fits(items[i]) {
+				best = i
+			}
+		}
+	}
+	return best
 }
 
 // marks gathers the places of an item's values: its own, and with deep those
@@ -201,9 +223,15 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 	var clusters []*cluster
 	spots := map[spot][]*cluster{}
 	keys := map[string]*cluster{}
-	var last *cluster             // that of the item before
-	homes := map[int][]*cluster{} // of each part's items
+	var last *cluster               // that of the item before
+	homes := map[int][]*cluster{}   // of each part's items
+	regions := map[int][]*cluster{} // by the entry of the document that they stand in
+	reach, part := reach{}, -1
 	for _, it := range items {
+		if it.part != part {
+			part = it.part
+			reach.next()
+		}
 		var c *cluster
 		if it.twin > 0 {
 			c = homes[it.part][it.twin-1]
@@ -217,7 +245,7 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 			}
 		}
 		if c == nil && p == "" && m.schema.EachEntry() {
-			c = m.byRegion(clusters, it)
+			c = m.byRegion(regions, it)
 		}
 		if c == nil && it.first && last != nil && m.goesOn(f, last, it) {
 			c = last
@@ -226,15 +254,21 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 		case c != nil:
 			c.items = append(c.items, it)
 			c.gaps = c.gaps && m.parts[it.part].Gaps
-			if c.start < 0 {
+			if c.start < 0 && it.start >= 0 {
 				c.start = it.start
+				regions[m.region(c.start)] = append(regions[m.region(c.start)], c)
+				reach.add(c.start)
 			}
 		case m.parts[it.part].Gaps && !m.fillsGap(it):
 			homes[it.part] = append(homes[it.part], nil)
 			continue
 		default:
 			c = &cluster{items: []*item{it}, start: it.start, gaps: m.parts[it.part].Gaps}
-			clusters = insert(clusters, c)
+			clusters = insert(clusters, c, reach.before)
+			reach.add(c.start)
+			if c.start >= 0 {
+				regions[m.region(c.start)] = append(regions[m.region(c.start)], c)
+			}
 		}
 		homes[it.part] = append(homes[it.part], c)
 		if !m.parts[it.part].Gaps {
@@ -252,6 +286,12 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 	}
 	return clusters
 }
+
+// reach tells how far the items of earlier parts reach.
+type reach struct{ before, all int }
+
+func (r *reach) next()      { r.before = r.all }
+func (r *reach) add(at int) { r.all = max(r.all, at) }
 
 // withoutEchoes joins entries of which every value stands where one of another
 // entry stands: they are that entry once more, read in part.
@@ -313,8 +353,13 @@ func containsAll[K comparable](all, some map[K]bool) bool {
 // insert puts a cluster behind the others, or before the first that begins
 // behind it and that only earlier parts know: the items of one part stay in the
 // order of its reply.
-func insert(clusters []*cluster, c *cluster) []*cluster {
+//
+// Where none of earlier parts begins behind before, there is nothing to look for.
+func insert(clusters []*cluster, c *cluster, before int) []*cluster {
 	part := c.items[0].part
+	if c.start >= before {
+		return append(clusters, c)
+	}
 	for i, other := range clusters {
 		if c.start >= 0 && other.start > c.start && !other.has(part) {
 			return slices.Insert(clusters, i, c)
@@ -350,16 +395,14 @@ func (m *merger) byEvidence(spots map[spot][]*cluster, it *item) *cluster {
 
 // byRegion gives the cluster that stands in the same entry of the document as
 // an item, if no field of the two stands at different places.
-func (m *merger) byRegion(clusters []*cluster, it *item) *cluster {
+func (m *merger) byRegion(regions map[int][]*cluster, it *item) *cluster {
 	home := m.region(it.start)
 	if home < 0 {
 		return nil
 	}
-	for i := len(clusters) - 1; i >= 0; i-- {
-		if c := clusters[i]; m.region(c.start) == home {
-			if !c.rivals(it) {
-				return c
-			}
+	for _, c := range slices.Backward(regions[home]) {
+		if !c.rivals(it) {
+			return c
 		}
 	}
 	return nil
