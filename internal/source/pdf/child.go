@@ -141,7 +141,7 @@ func (p *reader) page(n int) (Page, error) {
 	if err == nil {
 		out.Words, out.Remarks = withMarks(words(text.Chars, turn), marks)
 		if len(text.Chars) > 0 {
-			out.Unmapped = p.unmapped(at)
+			out.Unmapped = p.unmapped(at, out.Words)
 		}
 		all := len(out.Words)
 		out.Words = slices.DeleteFunc(out.Words, func(w layout.Word) bool {

@@ -4,6 +4,8 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/klippa-app/go-pdfium/enums"
 	"github.com/klippa-app/go-pdfium/requests"
@@ -129,9 +131,15 @@ func strike(words []layout.Word, line layout.Box) {
 // sampled is how many characters of a page are looked at for their meaning.
 const sampled = 400
 
+// isNothing tells what is no letter of any text: what stands for no character, for one
+// of a private set, or for a command.
+func isNothing(r rune) bool {
+	return r == 0 || r == utf8.RuneError || r < ' ' && r != '\n' && r != '\r' && r != '\t' || r >= 0xe000 && r <= 0xf8ff || r >= 0xf0000
+}
+
 // unmapped gives how many of a hundred characters of a page have no meaning that the
 // file tells: what they look like can be drawn, what they are is not said.
-func (p *reader) unmapped(at requests.Page) int {
+func (p *reader) unmapped(at requests.Page, words []layout.Word) int {
 	text, err := p.lib.FPDFText_LoadPage(&requests.FPDFText_LoadPage{Page: at})
 	if err != nil {
 		return 0
@@ -141,13 +149,47 @@ func (p *reader) unmapped(at requests.Page) int {
 	if err != nil || count.Count == 0 {
 		return 0
 	}
-	n, bad := 0, 0
+	n, bad, mute := 0, 0, 0
 	for i := 0; i < count.Count; i += max(count.Count/sampled, 1) {
 		n++
 		e, err := p.lib.FPDFText_HasUnicodeMapError(&requests.FPDFText_HasUnicodeMapError{TextPage: text.TextPage, Index: i})
-		if err == nil && e.HasUnicodeMapError {
+		if err != nil || !e.HasUnicodeMapError {
+			continue
+		}
+		// Fonts may lack a map and say what they say all the same.
+		mute++
+		if u, err := p.lib.FPDFText_GetUnicode(&requests.FPDFText_GetUnicode{TextPage: text.TextPage, Index: i}); err == nil && isNothing(rune(u.Unicode)) {
 			bad++
 		}
 	}
+	if mute*100/n >= BrokenFrom && unspeakable(words) {
+		return mute * 100 / n
+	}
 	return bad * 100 / n
+}
+
+// unspeakable tells words of Latin letters of which most have no vowel: letters that
+// stand for others.
+func unspeakable(words []layout.Word) bool {
+	all, without := 0, 0
+	for _, w := range words {
+		latin := 0
+		vowel := false
+		for _, r := range strings.ToLower(w.Text) {
+			switch {
+			case unicode.Is(unicode.Latin, r):
+				latin++
+				vowel = vowel || r >= utf8.RuneSelf || strings.ContainsRune("aeiouy", r)
+			case unicode.IsLetter(r):
+				vowel = true // of another script
+			}
+		}
+		if latin >= 4 {
+			all++
+			if !vowel {
+				without++
+			}
+		}
+	}
+	return all >= 8 && without*2 >= all
 }

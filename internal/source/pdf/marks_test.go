@@ -63,7 +63,8 @@ func TestFormsAndMarks(t *testing.T) {
 	assert.Equal(t, []string{"check this figure"}, pages[0].Remarks)
 }
 
-// A page whose font does not tell what its letters are is drawn as well.
+// A page whose font does not tell what its letters are is drawn as well; one that says
+// what it says without a map is not.
 func TestLettersThatAreNotTold(t *testing.T) {
 	p := fpdf.New("P", "mm", "A4", "")
 	p.AddUTF8FontFromBytes("go", "", goregular.TTF)
@@ -71,11 +72,22 @@ func TestLettersThatAreNotTold(t *testing.T) {
 	p.AddPage()
 	p.Text(20, 20, "The price is 40.00 crowns a day")
 	sound := written(t, p)
-	pages, err := Read(context.Background(), Request{Data: sound})
-	require.NoError(t, err)
-	assert.Equal(t, []any{0, 7, true}, []any{pages[0].Unmapped, len(pages[0].Words), pages[0].Picture == nil})
 	require.Equal(t, 1, strings.Count(string(sound), "/ToUnicode"))
-	pages, err = Read(context.Background(), Request{Data: bytes.Replace(sound, []byte("/ToUnicode"), []byte("/ToNothing"), 1)})
+	for _, data := range [][]byte{sound, bytes.Replace(sound, []byte("/ToUnicode"), []byte("/ToNothing"), 1)} {
+		pages, err := Read(context.Background(), Request{Data: data})
+		require.NoError(t, err)
+		assert.Equal(t, []any{7, true}, []any{len(pages[0].Words), pages[0].Picture == nil})
+		assert.Less(t, pages[0].Unmapped, BrokenFrom)
+	}
+	var names strings.Builder
+	for i := range 26 {
+		fmt.Fprintf(&names, "/g%d", 300+i)
+	}
+	broken := objects("<</Type/Catalog/Pages 2 0 R>>", "<</Type/Pages/Kids[3 0 R]/Count 1>>",
+		"<</Type/Page/Parent 2 0 R/MediaBox[0 0 500 300]/Contents 4 0 R/Resources<</Font<</F 5 0 R>>>>>>",
+		stream("", "BT /F 10 Tf 20 260 Td (tghr prcf qrst wxzv bncd fghj klmn pqrs tvwx zbcd fghk) Tj ET"),
+		"<</Type/Font/Subtype/Type1/BaseFont/ABCDEF+Own/FirstChar 97/LastChar 122/Encoding<</Type/Encoding/Differences[97 "+names.String()+"]>>>>")
+	pages, err := Read(context.Background(), Request{Data: broken})
 	require.NoError(t, err)
 	assert.GreaterOrEqual(t, pages[0].Unmapped, BrokenFrom)
 	assert.NotNil(t, pages[0].Picture)
