@@ -10,7 +10,11 @@
 //     can be answered from whatever the protocol.
 package exchange
 
-import "filler/internal/source/fetch"
+import (
+	"cmp"
+
+	"filler/internal/source/fetch"
+)
 
 // Message is one turn of the conversation.
 type Message struct {
@@ -21,8 +25,9 @@ type Message struct {
 
 // Image is a picture in a message.
 type Image struct {
-	Type string // image/png, image/jpeg, …
-	Data []byte
+	Type   string // image/png, image/jpeg, …
+	Data   []byte
+	Tokens int // what a model takes it for; 0: what is usual
 }
 
 // Request asks for one completion.
@@ -64,14 +69,21 @@ func (r *Request) Shape() string {
 	return "plain"
 }
 
-// Weigh gives what of a request is text, and how many pictures go along: the
-// bytes of a picture are no measure of its tokens.
-func (r *Request) Weigh() (text []byte, pictures int) {
+// UsualPicture is what a picture is taken for in tokens where nothing else is known:
+// servers count by size.
+const UsualPicture = 1600
+
+// Weigh gives what of a request is text, how many pictures go along, and for how many
+// tokens those are taken: their bytes are no measure of that.
+func (r *Request) Weigh() (text []byte, pictures, pictured int) {
 	for _, m := range r.Messages {
 		pictures += len(m.Images)
+		for _, img := range m.Images {
+			pictured += cmp.Or(img.Tokens, UsualPicture)
+		}
 		text = append(append(append(append(text, m.Role...), '\n'), m.Content...), '\n')
 	}
-	return append(text, r.Format...), pictures
+	return append(text, r.Format...), pictures, pictured
 }
 
 // Reply is what came back, read.

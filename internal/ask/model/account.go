@@ -16,8 +16,8 @@ import (
 
 // TokensOf counts the tokens of a request; what a picture takes is a guess.
 func TokensOf(req *exchange.Request) int {
-	text, pictures := req.Weigh()
-	return tokens.Count(string(text)) + pictures*perPicture
+	text, _, pictured := req.Weigh()
+	return tokens.Count(string(text)) + pictured
 }
 
 // CommonTokens counts what a request has in common with those for all other
@@ -30,8 +30,8 @@ func CommonTokens(req *exchange.Request) int {
 
 // Guess is TokensOf by bytes alone, near enough and fast.
 func Guess(req *exchange.Request) int {
-	text, pictures := req.Weigh()
-	return tokens.EstimateBytes(len(text)) + pictures*perPicture
+	text, _, pictured := req.Weigh()
+	return tokens.EstimateBytes(len(text)) + pictured
 }
 
 // Terms are what an exchange is counted and paid by, apart from its reply.
@@ -40,6 +40,7 @@ type Terms struct {
 	Cached   *float64 // of those in that the server had read before; nil: as In
 	Picture  float64  // price of a picture
 	Pictures int
+	Pictured int // tokens that the pictures are taken for
 	Guess    int // tokens of the request
 	Cap      int // most tokens of the reply
 	Sent     int // bytes of the request
@@ -48,7 +49,7 @@ type Terms struct {
 // termsOf gives the terms of a request to a model.
 func termsOf(m *project.Model, req *exchange.Request, parts [][]byte) Terms {
 	t := Terms{In: m.PriceIn, Out: m.PriceOut, Cached: m.PriceCached, Picture: m.PricePicture, Guess: Guess(req), Cap: req.MaxTokens}
-	_, t.Pictures = req.Weigh()
+	_, t.Pictures, t.Pictured = req.Weigh()
 	for _, p := range parts {
 		t.Sent += len(p)
 	}
@@ -90,7 +91,7 @@ func (t Terms) settle(x *store.Exchange, reply *exchange.Reply) {
 	}
 	in := x.TokensIn
 	if t.Picture > 0 {
-		in -= t.Pictures * perPicture
+		in -= t.Pictured
 	}
 	x.CostNano = t.price(in, x.TokensOut, 0)
 }
@@ -138,9 +139,9 @@ func Cost(m *project.Model, in, out int) int64 {
 // CostOf gives the price of a request of so many tokens with a reply of so many.
 func CostOf(m *project.Model, req *exchange.Request, in, out int) int64 {
 	t := Terms{In: m.PriceIn, Out: m.PriceOut, Picture: m.PricePicture}
-	_, t.Pictures = req.Weigh()
+	_, t.Pictures, t.Pictured = req.Weigh()
 	if t.Picture > 0 {
-		in = max(in-t.Pictures*perPicture, 0)
+		in = max(in-t.Pictured, 0)
 	}
 	return t.price(in, out, 0)
 }

@@ -137,7 +137,7 @@ func (c *Client) LearnFrom(r Returned) error {
 func (t Terms) Most() int64 {
 	in := t.Guess
 	if t.Picture > 0 {
-		in -= t.Pictures * perPicture
+		in -= t.Pictured
 	}
 	return t.price(in, t.Cap, 0)
 }

@@ -402,10 +402,6 @@ func (c *Client) most(req *exchange.Request) int64 {
 	return CostOf(c.model, req, TokensOf(req)*11/10, req.MaxTokens)
 }
 
-// perPicture is what a page picture is taken for in tokens: servers count by
-// size, and those that are sent have at most 1600 pixels a side.
-const perPicture = 1600
-
 // gate waits for the pace: so many requests and so many tokens a minute. It
 // gives the tokens that were taken for the request.
 func (c *Client) gate(ctx context.Context, req *exchange.Request) (int, error) {

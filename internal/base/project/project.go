@@ -58,27 +58,29 @@ type Project struct {
 
 // Model is how one model is reached and paid.
 type Model struct {
-	Entry        string // its name in filler.yaml
-	At           string // a base URL, or standin:CHARACTER
-	Name         string // the name sent
-	KeyFrom      string // environment variable
-	Shape        string // one of Shapes
-	Temperature  float64
-	Context      int     // tokens; 0: not said
-	Reply        int     // cap on a reply's tokens
-	PriceIn      float64 // per million tokens
-	PriceOut     float64
-	Headers      map[string]string
-	Body         map[string]string // extra keys, values as JSON; null takes one of ours away
-	Keys         map[string]string // names of the body's keys as the server takes them, by ours; "" leaves one out
-	CAFile       string            // certificates that the server is known by; "": the system's
-	CertFile     string            // of the client, with CertKey
-	CertKey      string
-	KeyHeader    string   // the header that carries the key alone; "": as a bearer's
-	PriceCached  *float64 // of what the server has read before; nil: as PriceIn
-	PricePicture float64  // of one picture; its tokens then cost nothing of their own
-	Currency     string   // of the prices, in any words; "" says none
-	Stream       bool     // answers come in pieces, where the server offers it
+	Entry         string // its name in filler.yaml
+	At            string // a base URL, or standin:CHARACTER
+	Name          string // the name sent
+	KeyFrom       string // environment variable
+	Shape         string // one of Shapes
+	Temperature   float64
+	Context       int     // tokens; 0: not said
+	Reply         int     // cap on a reply's tokens
+	PriceIn       float64 // per million tokens
+	PriceOut      float64
+	Headers       map[string]string
+	Body          map[string]string // extra keys, values as JSON; null takes one of ours away
+	Keys          map[string]string // names of the body's keys as the server takes them, by ours; "" leaves one out
+	CAFile        string            // certificates that the server is known by; "": the system's
+	CertFile      string            // of the client, with CertKey
+	CertKey       string
+	KeyHeader     string   // the header that carries the key alone; "": as a bearer's
+	PriceCached   *float64 // of what the server has read before; nil: as PriceIn
+	PictureSide   int      // longest side of a picture in pixels that the model is shown; 0: 1600
+	PictureTokens int      // what a picture of that size is taken for; 0: not said
+	PricePicture  float64  // of one picture; its tokens then cost nothing of their own
+	Currency      string   // of the prices, in any words; "" says none
+	Stream        bool     // answers come in pieces, where the server offers it
 	// SeesSchema says that the server shows the JSON Schema of the reply to the
 	// model, so that what the fields are need not stand in the prompt as well.
 	SeesSchema bool
@@ -288,7 +290,7 @@ func (p *Project) readModels(n *place.Node) {
 
 func readModel(n *place.Node) *Model {
 	m := &Model{Entry: n.Key(), Name: n.Key(), Shape: "auto", Reply: DefaultReply, Body: map[string]string{}, Keys: map[string]string{}}
-	n.Known("at", "name", "key_from", "key_header", "ca_file", "cert", "cert_key", "shape", "temperature", "seed", "effort", "context", "reply", "reply_key", "price", "headers", "body", "stream", "sees_schema")
+	n.Known("at", "name", "key_from", "key_header", "ca_file", "cert", "cert_key", "shape", "temperature", "seed", "effort", "context", "reply", "reply_key", "price", "pictures", "headers", "body", "stream", "sees_schema")
 	if (n.Get("cert") == nil) != (n.Get("cert_key") == nil) {
 		n.Fault("a client's certificate has two files", "name both: `cert` and `cert_key`")
 	}
@@ -354,6 +356,14 @@ func readModel(n *place.Node) *Model {
 			}
 			if out := kid.Get("out"); out != nil {
 				m.PriceOut = out.Float()
+			}
+		case "pictures":
+			kid.Known("side", "tokens")
+			if side := kid.Get("side"); side != nil {
+				m.PictureSide = side.Int(64)
+			}
+			if tokens := kid.Get("tokens"); tokens != nil {
+				m.PictureTokens = tokens.Int(1)
 			}
 		case "stream":
 			m.Stream = kid.Bool()

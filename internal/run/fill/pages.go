@@ -2,6 +2,7 @@ package fill
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"image"
@@ -18,7 +19,8 @@ import (
 	"filler/internal/source/document"
 )
 
-// maxSide is the longest side of a picture that is sent, in pixels, and maxPages
+// maxSide is the longest side of a picture that is sent, in pixels, where the model says
+// none, and maxPages
 // how many pages of one document are.
 const (
 	maxSide  = 1600
@@ -58,26 +60,68 @@ func (f *Filler) pictures(ctx context.Context, d *document.Document, file string
 		if d.Layout != nil && d.Layout.Pages[page-1].Width > 0 {
 			width = d.Layout.Pages[page-1].Width
 		}
-		small := smaller(img)
+		side, most := f.pictureLimit()
+		small := inGrey(smaller(img, side))
 		var b bytes.Buffer
 		if err := jpeg.Encode(&b, small, &jpeg.Options{Quality: 85}); err != nil {
 			return out, err
 		}
-		out.images = append(out.images, exchange.Image{Type: "image/jpeg", Data: b.Bytes()})
+		size := small.Bounds().Size()
+		out.images = append(out.images, exchange.Image{Type: "image/jpeg", Data: b.Bytes(), Tokens: max(most*size.X*size.Y/(side*side), leastPicture)})
 		out.scale = append(out.scale, float64(width)/float64(small.Bounds().Dx()))
 		out.sizes = append(out.sizes, small.Bounds().Size())
 	}
 	return out, nil
 }
 
-// smaller scales a picture down to maxSide.
-func smaller(img image.Image) image.Image {
-	size := img.Bounds().Size()
-	side := max(size.X, size.Y)
-	if side <= maxSide {
+// leastPicture is what the smallest picture is taken for in tokens.
+const leastPicture = 85
+
+// pictureLimit gives the longest side of a picture that all models of the run are shown
+// as it is, and for how many tokens a square of it is taken.
+func (f *Filler) pictureLimit() (side, tokens int) {
+	side, tokens = 0, 0
+	for _, m := range f.Models {
+		own := cmp.Or(m.PictureSide, maxSide)
+		if side == 0 || own < side {
+			side = own
+		}
+		tokens = max(tokens, cmp.Or(m.PictureTokens, exchange.UsualPicture))
+	}
+	return cmp.Or(side, maxSide), cmp.Or(tokens, exchange.UsualPicture)
+}
+
+// inGrey gives a picture without colours as such: it is a third of the bytes.
+func inGrey(img image.Image) image.Image {
+	if _, is := img.(*image.Gray); is {
 		return img
 	}
-	out := image.NewRGBA(image.Rect(0, 0, max(size.X*maxSide/side, 1), max(size.Y*maxSide/side, 1)))
+	b := img.Bounds()
+	coloured := 0
+	for y := b.Min.Y; y < b.Max.Y; y += 2 {
+		for x := b.Min.X; x < b.Max.X; x += 2 {
+			r, g, bl, _ := img.At(x, y).RGBA()
+			if max(r, g, bl)-min(r, g, bl) > 0x1800 {
+				coloured++
+			}
+		}
+	}
+	if coloured*2000 > b.Dx()*b.Dy()/4 { // more than specks
+		return img
+	}
+	out := image.NewGray(b)
+	draw.Draw(out, b, img, b.Min, draw.Src)
+	return out
+}
+
+// smaller scales a picture down to a side.
+func smaller(img image.Image, most int) image.Image {
+	size := img.Bounds().Size()
+	side := max(size.X, size.Y)
+	if side <= most {
+		return img
+	}
+	out := image.NewRGBA(image.Rect(0, 0, max(size.X*most/side, 1), max(size.Y*most/side, 1)))
 	draw.ApproxBiLinear.Scale(out, out.Bounds(), img, img.Bounds(), draw.Src, nil)
 	return out
 }

@@ -16,8 +16,8 @@ import (
 // fromHOCR reads the words of hOCR, a web page in which classes and titles say
 // what a piece of a scan is and where it stands (the hOCR format, version 1.2).
 // Where an engine gives lines without words, the words share out their line.
-func fromHOCR(data []byte) ([]layout.Page, error) {
-	h := &hocr{z: html.NewTokenizer(bytes.NewReader(data))}
+func fromHOCR(text string) ([]layout.Page, error) {
+	h := &hocr{z: html.NewTokenizer(strings.NewReader(text))}
 	for {
 		switch kind := h.z.Next(); kind {
 		case html.ErrorToken:

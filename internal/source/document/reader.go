@@ -282,7 +282,7 @@ func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, da
 		if err != nil {
 			return "", err
 		}
-		pages, err := fromHOCR([]byte(page))
+		pages, err := fromHOCR(page)
 		if err != nil {
 			return "", &Error{d.ID, "this hOCR can't be read: " + err.Error(), "make it again"}
 		}

@@ -44,10 +44,36 @@ func (r *Reader) fromPicture(ctx context.Context, d *Document, data []byte) ([]l
 	if kind != "tiff" {
 		// The engine's own complaint about a damaged picture says little.
 		if _, _, err := image.Decode(bytes.NewReader(data)); err != nil {
-			return nil, &Error{d.ID, "this picture is damaged or cut short", "save or scan it again"}
+			return r.damaged(ctx, d, salvaged(data, kind), layout.Page{Width: about.Width, Height: about.Height})
 		}
 	}
 	return r.recognise(ctx, d, data, layout.Page{Width: about.Width, Height: about.Height})
+}
+
+// damaged has the engine read what there is of a picture. Where it finds no words, the
+// picture is refused.
+func (r *Reader) damaged(ctx context.Context, d *Document, data []byte, size layout.Page) ([]layout.Page, error) {
+	if data == nil {
+		return nil, &Error{d.ID, "this picture is damaged or cut short", "save or scan it again"}
+	}
+	before := len(d.Notes)
+	pages, err := r.recognise(ctx, d, data, size)
+	words := 0
+	for _, p := range pages {
+		words += len(p.Words)
+		if strings.TrimSpace(p.Text) != "" {
+			words++
+		}
+	}
+	if ctx.Err() != nil {
+		return nil, err
+	}
+	if err != nil || words == 0 && !r.NoWords {
+		d.Notes = d.Notes[:before]
+		return nil, &Error{d.ID, "this picture is damaged or cut short", "save or scan it again"}
+	}
+	d.Notes = append(d.Notes, "the picture is damaged or cut short: what is missing of it is not read")
+	return pages, nil
 }
 
 // recognise has the engine read a picture and reads what it gave.
@@ -107,7 +133,7 @@ func parseScan(id, form string, data []byte) ([]layout.Page, error) {
 		if err != nil {
 			page = string(data)
 		}
-		pages, err := fromHOCR([]byte(page))
+		pages, err := fromHOCR(page)
 		return pages, plain(err)
 	case ocr.ALTO, ocr.Page:
 		if m := scanRoot.FindSubmatch(data[:min(len(data), 8192)]); m == nil || (string(m[1]) == "alto") != (form == ocr.ALTO) {
