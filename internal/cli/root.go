@@ -68,7 +68,7 @@ func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	a := &app{args: args, in: in, out: out, err: errOut, term: inspect(out, errOut)}
 	// Filling makes much that is thrown away soon, and holds little: collecting less
 	// often saves some of the processor's time for some megabytes.
-	debug.SetGCPercent(150)
+	debug.SetGCPercent(120)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	ended := make(chan bool)
 	go a.stopSoon(ctx, stop, ended)

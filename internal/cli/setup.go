@@ -265,24 +265,11 @@ func (w *work) one(name string) ([]document.Source, error) {
 	if document.IsAddress(name) || !strings.Contains(name, "#") || exists(at) {
 		return w.find([]string{at})
 	}
-	if part, ok := document.OfPart(w.root, at); ok && exists(part.File) && w.tableAt(part.File) == nil && !document.IsMailbox(part.File) {
+	if part, ok := document.OfPart(w.root, at); ok && exists(part.File) && w.tableAt(part.File) == nil {
 		return []document.Source{part}, nil
 	}
-	row, err := rowNamed(append(w.rows(), w.boxed(at)...), name)
+	row, err := rowNamed(w.rows(), name)
 	return []document.Source{row}, err
-}
-
-// boxed gives the messages of the mailbox that a name is a message of.
-func (w *work) boxed(at string) []document.Source {
-	part, ok := document.OfPart(w.root, at)
-	if !ok || !document.IsMailbox(part.File) {
-		return nil
-	}
-	found, err := w.find([]string{part.File})
-	if err != nil {
-		return nil
-	}
-	return found
 }
 
 // mails gives the e-mails that the project names as such, and what is attached to
@@ -294,15 +281,11 @@ func (w *work) mails() (all []document.Source, err error) {
 			return nil, err
 		}
 		for _, s := range found {
-			if s.File == "" { // of a mailbox
+			isMail := strings.ToLower(filepath.Ext(s.File)) == ".eml"
+			if isMail || document.IsMailbox(s.File) {
 				all = append(all, s)
-				continue
 			}
-			if strings.ToLower(filepath.Ext(s.File)) != ".eml" {
-				continue
-			}
-			all = append(all, s)
-			if !m.Attachments {
+			if !isMail || !m.Attachments {
 				continue
 			}
 			data, err := os.ReadFile(s.File)
@@ -334,7 +317,7 @@ func (w *work) byID(id, from string) document.Source {
 		return document.Named(id, filepath.Dir(from))
 	}
 	if strings.Contains(id, "#") && !document.IsAddress(id) {
-		if row, err := rowNamed(append(w.rows(), w.boxed(w.locate(id))...), id); err == nil {
+		if row, err := rowNamed(w.rows(), id); err == nil {
 			return row
 		}
 	}

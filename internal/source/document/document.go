@@ -330,19 +330,6 @@ func Find(root string, names []string) ([]Source, error) {
 // IsMailbox tells a mailbox by its name.
 func IsMailbox(file string) bool { return strings.ToLower(filepath.Ext(file)) == ".mbox" }
 
-// mailbox gives the messages of a file that is a mailbox by its name and content; nil
-// for any other.
-func mailbox(id, file string) []Source {
-	if !IsMailbox(file) {
-		return nil
-	}
-	data, err := os.ReadFile(file)
-	if err != nil || !isMbox(file, data) {
-		return nil
-	}
-	return messages(id, data)
-}
-
 func inFolder(dir string) ([]string, error) {
 	var files []string
 	err := filepath.WalkDir(dir, func(path string, entry os.DirEntry, err error) error {

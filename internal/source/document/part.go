@@ -1,14 +1,19 @@
 package document
 
 import (
+	"bufio"
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
-	"net/mail"
+	"io"
+	"os"
 	"path/filepath"
 	"regexp"
 	"strconv"
 	"strings"
+	"sync"
+	"time"
 )
 
 // A document may be a part of a file: an attachment of a mail (mail.eml#2), pages of
@@ -109,41 +114,107 @@ func Attached(s Source, data []byte) (found []Source) {
 // mboxFrom begins a message of a mailbox (RFC 4155).
 var mboxFrom = regexp.MustCompile(`(?m)^From \S+ .*\d{4}.*$`)
 
-// isMbox tells a mailbox.
-func isMbox(name string, data []byte) bool {
-	at := mboxFrom.FindIndex(data[:min(len(data), 4096)])
-	return at != nil && at[0] == 0 && (strings.ToLower(filepath.Ext(name)) == ".mbox" || bytes.Contains(data[:min(len(data), 1<<16)], []byte("\nMessage-I")))
+// boxOf is where the messages of a mailbox stand.
+type boxOf struct {
+	size     int64
+	changed  time.Time
+	messages []span64
 }
 
-// messages gives the messages of a mailbox, each a source with its own text.
-func messages(id string, data []byte) (found []Source) {
-	var starts []int
-	for _, at := range mboxFrom.FindAllIndex(data, -1) {
-		if at[0] == 0 || bytes.HasSuffix(data[:at[0]], []byte("\n\n")) || bytes.HasSuffix(data[:at[0]], []byte("\r\n\r\n")) {
-			starts = append(starts, at[0])
+type span64 struct{ start, end int64 }
+
+// boxes keeps what is known of mailboxes, by their files: each message is read by
+// itself.
+var boxes sync.Map
+
+// mailboxAt finds the messages of a mailbox; none where the file is no mailbox.
+func mailboxAt(file string) (*boxOf, error) {
+	info, err := os.Stat(file)
+	if err != nil {
+		return nil, err
+	}
+	if known, ok := boxes.Load(file); ok && known.(*boxOf).size == info.Size() && known.(*boxOf).changed.Equal(info.ModTime()) {
+		return known.(*boxOf), nil
+	}
+	in, err := os.Open(file)
+	if err != nil {
+		return nil, err
+	}
+	defer in.Close()
+	box := &boxOf{size: info.Size(), changed: info.ModTime()}
+	r := bufio.NewReaderSize(in, 1<<16)
+	blank, begins, at := true, true, int64(0)
+	for {
+		line, err := r.ReadSlice('\n')
+		if begins && blank && bytes.HasPrefix(line, []byte("From ")) && mboxFrom.Match(bytes.TrimRight(line, "\r\n")) {
+			if n := len(box.messages); n > 0 {
+				box.messages[n-1].end = at
+			}
+			box.messages = append(box.messages, span64{at + int64(len(line)), info.Size()})
+		}
+		if begins {
+			blank = len(bytes.TrimSpace(line)) == 0
+		}
+		at += int64(len(line))
+		begins = err == nil
+		if err != nil && !errors.Is(err, bufio.ErrBufferFull) {
+			break
 		}
 	}
-	for i, from := range starts {
-		to := len(data)
-		if i+1 < len(starts) {
-			to = starts[i+1]
-		}
-		body := data[from:to]
-		if end := bytes.IndexByte(body, '\n'); end >= 0 {
-			body = body[end+1:]
-		}
-		body = bytes.ReplaceAll(body, []byte("\n>From "), []byte("\nFrom "))
-		found = append(found, Source{ID: fmt.Sprintf("%s#%d", id, i+1), Text: string(body)})
+	if first, _ := readAt(file, span64{0, 5}); len(box.messages) == 0 || string(first) != "From " {
+		box.messages = nil
+	}
+	boxes.Store(file, box)
+	return box, nil
+}
+
+func readAt(file string, s span64) ([]byte, error) {
+	in, err := os.Open(file)
+	if err != nil {
+		return nil, err
+	}
+	defer in.Close()
+	data := make([]byte, max(s.end-s.start, 0))
+	n, err := in.ReadAt(data, s.start)
+	if errors.Is(err, io.EOF) {
+		err = nil
+	}
+	return data[:n], err
+}
+
+// mailbox gives the messages of a file that is a mailbox by its name and content; none
+// for any other.
+func mailbox(id, file string) (found []Source) {
+	if !IsMailbox(file) {
+		return nil
+	}
+	box, err := mailboxAt(file)
+	if err != nil {
+		return nil
+	}
+	for i := range box.messages {
+		found = append(found, Source{ID: fmt.Sprintf("%s#%d", id, i+1), File: file})
 	}
 	return found
 }
 
-// isMessage tells the text of a message of a mailbox.
-func isMessage(id, text string) bool {
-	name, _, ok := cutPart(id)
-	if !ok || strings.ToLower(filepath.Ext(name)) != ".mbox" && filepath.Ext(name) != "" {
-		return false
+// fromMailbox reads a message of a mailbox.
+func (r *Reader) fromMailbox(ctx context.Context, s Source, part string) (*Document, error) {
+	box, err := mailboxAt(s.File)
+	if err != nil {
+		return nil, fileError(s.File, err)
 	}
-	_, err := mail.ReadMessage(strings.NewReader(text))
-	return err == nil
+	n, err := strconv.Atoi(part)
+	if err != nil || n < 1 || n > len(box.messages) {
+		return nil, &Error{s.ID, fmt.Sprintf("there is no message %s; the mailbox has %d", part, len(box.messages)), "name another"}
+	}
+	at := box.messages[n-1]
+	if at.end-at.start > int64(r.Limits.filled().Bytes) {
+		return nil, r.tooLarge(s.ID)
+	}
+	data, err := readAt(s.File, at)
+	if err != nil {
+		return nil, fileError(s.File, err)
+	}
+	return r.parse(ctx, s.ID, "message.eml", "", bytes.ReplaceAll(data, []byte("\n>From "), []byte("\nFrom ")))
 }

@@ -74,11 +74,7 @@ func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
 		if err != nil {
 			return nil, err
 		}
-		name := s.ID
-		if isMessage(s.ID, text) {
-			name = "message.eml"
-		}
-		d, err := r.parse(ctx, s.ID, name, "", []byte(text))
+		d, err := r.Parse(ctx, s.ID, []byte(text))
 		if err == nil {
 			d.FileHash = "" // a row is no file
 		}
@@ -95,6 +91,9 @@ func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
 	}
 	if !info.Mode().IsRegular() {
 		return nil, &Error{s.File, "this is a device or a pipe, not a file", "name a file, or - for standard input"}
+	}
+	if part := partOf(s); part != "" && IsMailbox(s.File) {
+		return r.fromMailbox(ctx, s, part)
 	}
 	if info.Size() > int64(r.Limits.filled().Bytes) {
 		return nil, r.tooLarge(s.File)
