@@ -26,13 +26,12 @@ import (
 type mannered struct {
 	manners []string
 
-	mu      sync.Mutex
-	asked   map[int]int // by document
-	good    map[int]int // whole answers
-	told    [2]int      // tokens in and out that answers told and may be believed
-	untold  int         // answers, whole or not, that told none
-	strange []string
-	done    chan bool
+	mu     sync.Mutex
+	asked  map[int]int // by document
+	good   map[int]int // whole answers
+	told   [2]int      // tokens in and out that answers told and may be believed
+	untold int         // answers, whole or not, that told none
+	done   chan bool
 }
 
 var plank = regexp.MustCompile(`Plank (\d+)`)

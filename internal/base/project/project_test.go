@@ -115,7 +115,7 @@ func TestReading(t *testing.T) {
 	for text, want := range map[string]Reading{
 		"": {Layout: "rows"},
 		"prompt: {layout: boxes}\nread: {links: keep, running: drop}": {Layout: "boxes", Links: true, DropRunning: true},
-		"limits: {bytes: 9, pixels: 8, pages: 7, seconds: 6}":         {Layout: "rows", Limits: Limits{9, 8, 7, 6}},
+		"limits: {bytes: 9, pixels: 8, pages: 7, seconds: 6}":         {Layout: "rows", Limits: Limits{9, 8, 7, 6, 0}},
 		"ocr: {languages: [eng, deu]}":                                {Layout: "rows", OCR: OCR{Languages: []string{"eng", "deu"}}},
 		"ocr: {command: [my-engine, '{image}'], gives: hocr}":         {Layout: "rows", OCR: OCR{Command: []string{"my-engine", "{image}"}, Gives: "hocr"}},
 		"ocr: {at: 'http://127.0.0.1:9/x', gives: page}":              {Layout: "rows", OCR: OCR{At: "http://127.0.0.1:9/x", Gives: "page"}},

@@ -30,7 +30,7 @@ type Reading struct {
 type Encoding struct{ Path, Name string }
 
 // Limits bound one document. A zero stands for the default.
-type Limits struct{ Bytes, Pixels, Pages, Seconds int }
+type Limits struct{ Bytes, Pixels, Pages, Seconds, Memory int }
 
 // OCR is by what pictures are read. All empty: the tesseract program.
 type OCR struct {
@@ -155,7 +155,7 @@ func (p *Project) readReading(n *place.Node) {
 			r.DropRunning = oneOf(k, []string{"keep", "drop"}) == "drop"
 		}
 	case "limits":
-		n.Known("bytes", "pixels", "pages", "seconds")
+		n.Known("bytes", "pixels", "pages", "seconds", "memory")
 		for _, k := range n.Pairs() {
 			switch k.Key() {
 			case "bytes":
@@ -164,6 +164,8 @@ func (p *Project) readReading(n *place.Node) {
 				r.Limits.Pixels = k.Int(1)
 			case "pages":
 				r.Limits.Pages = k.Int(1)
+			case "memory":
+				r.Limits.Memory = k.Int(1 << 20)
 			case "seconds":
 				r.Limits.Seconds = k.Int(1)
 			}

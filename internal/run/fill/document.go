@@ -65,6 +65,11 @@ func (Fill) name() string { return "" }
 func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error) {
 	w := newFilling(f, run, t)
 	w.seed = o.Seed
+	release, err := f.room(ctx, t)
+	if err != nil {
+		return store.Record{}, err
+	}
+	defer release()
 	doc, err := f.read(ctx, t)
 	for tries := 0; noHandles(err) && ctx.Err() == nil; tries++ { // others are read meanwhile
 		if tries == mostTries {

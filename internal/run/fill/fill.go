@@ -17,8 +17,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
 	"strings"
 	"sync"
+
+	"golang.org/x/sync/semaphore"
 
 	"filler/internal/ask/chat"
 	"filler/internal/ask/exchange"
@@ -51,6 +54,7 @@ type Filler struct {
 	Models []*Model
 
 	partial  *sync.Map           // of schemas, by what they ask for
+	memory   *semaphore.Weighted // of the long documents in hand, in bytes
 	shingles []document.Shingles // of the solved documents
 	parts    []part              // what each request asks of a record
 }
@@ -132,6 +136,7 @@ func New(s Setup) (*Filler, error) {
 	if f.Reader == nil {
 		f.Reader = &document.Reader{}
 	}
+	f.memory = semaphore.NewWeighted(int64(f.Reader.MostMemory()))
 	if s.Settings.Images == "alone" {
 		blind := *f.Reader
 		blind.NoWords = true
@@ -320,6 +325,27 @@ func isStopped(err error) bool {
 func waits(err error) bool {
 	var fail *model.Failure
 	return errors.As(err, &fail) && fail.Later
+}
+
+// A document from longFrom bytes on takes up to perByte bytes of memory for each of its
+// own, with what is known of its text.
+const (
+	longFrom = 1 << 20
+	perByte  = 25
+)
+
+// room waits until there is memory for a document, and gives what gives it back. One
+// that needs more than there is has it all.
+func (f *Filler) room(ctx context.Context, t store.Task) (func(), error) {
+	info, err := os.Stat(t.File)
+	if err != nil || info.Size() < longFrom || f.memory == nil {
+		return func() {}, nil // what is wrong with the file is told when it is read
+	}
+	need := min(info.Size()*perByte, int64(f.Reader.MostMemory()))
+	if err := f.memory.Acquire(ctx, need); err != nil {
+		return nil, &model.Failure{Msg: "stopped", Stopped: true, Err: err}
+	}
+	return func() { f.memory.Release(need) }, nil
 }
 
 // read reads the document of a task.

@@ -10,6 +10,7 @@ import (
 	"unicode"
 	"unicode/utf16"
 	"unicode/utf8"
+	"unsafe"
 
 	"github.com/gogs/chardet"
 	"golang.org/x/text/encoding"
@@ -52,7 +53,8 @@ func plainUTF8(id string, data []byte, notes []string) (string, []string, error)
 		return "", nil, &Error{id, fmt.Sprintf("NUL byte at offset %d", at), "it looks like a binary file; name a text file"}
 	}
 	if utf8.Valid(data) && !bytes.Contains(data, []byte("\x1b$")) {
-		text := string(data)
+		// What was read is not written to any more: a copy would be as large.
+		text := unsafe.String(unsafe.SliceData(data), len(data))
 		return text, append(notes, garbled(text)...), nil
 	}
 	if text, note, ok := guess(data); ok {

@@ -23,14 +23,15 @@ type Limits struct {
 	Pixels  int // of one page: 100 million
 	Pages   int // 1,000
 	Seconds int // for one PDF, one page of OCR, one address: 120
+	Memory  int // of the long documents that are in hand together, in bytes: 2 GiB
 }
 
 // DefaultLimits are what a Reader keeps where nothing else is said.
-var DefaultLimits = Limits{Bytes: 64 << 20, Pixels: 100_000_000, Pages: 1000, Seconds: 120}
+var DefaultLimits = Limits{Bytes: 64 << 20, Pixels: 100_000_000, Pages: 1000, Seconds: 120, Memory: 2 << 30}
 
 func (l Limits) filled() Limits {
 	d := DefaultLimits
-	for _, at := range []struct{ from, to *int }{{&l.Bytes, &d.Bytes}, {&l.Pixels, &d.Pixels}, {&l.Pages, &d.Pages}, {&l.Seconds, &d.Seconds}} {
+	for _, at := range []struct{ from, to *int }{{&l.Bytes, &d.Bytes}, {&l.Pixels, &d.Pixels}, {&l.Pages, &d.Pages}, {&l.Seconds, &d.Seconds}, {&l.Memory, &d.Memory}} {
 		if *at.from > 0 {
 			*at.to = *at.from
 		}
@@ -120,6 +121,9 @@ func (r *Reader) ReadFrom(ctx context.Context, id string, from io.Reader) (*Docu
 	}
 	return r.Parse(ctx, id, data)
 }
+
+// MostMemory gives how much the long documents that are in hand together may take.
+func (r *Reader) MostMemory() int { return r.Limits.filled().Memory }
 
 func (r *Reader) tooLarge(name string) error {
 	return &Error{name, fmt.Sprintf("larger than %s", size(r.Limits.filled().Bytes)), "split it, or raise `limits: {bytes: …}` in filler.yaml"}
