@@ -146,7 +146,7 @@ func (a *app) printDocument(d *document.Document, o *reading, how string, named 
 		}
 		a.printf("%s  %s\n", a.paint(faint, fmt.Sprintf("%*d", width, n+1)), l)
 	}
-	a.printf("%s\n", a.paint(faint, strings.Join(foot(d, o, how), " · ")))
+	a.painted(faint, strings.Join(foot(d, o, how), " · "))
 }
 
 // foot gives what a document amounts to.

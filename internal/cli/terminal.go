@@ -247,17 +247,19 @@ func plural(n int, one string) string {
 
 // sayf prints a sentence, broken between words where the terminal ends; the
 // further lines are indented.
-func (a *app) sayf(format string, args ...any) {
-	text := fmt.Sprintf(format, args...)
+func (a *app) sayf(format string, args ...any) { a.painted(plain, fmt.Sprintf(format, args...)) }
+
+// painted is sayf in one colour.
+func (a *app) painted(as tone, text string) {
 	if !a.term.out {
-		a.printf("%s\n", text)
+		a.printf("%s\n", a.paint(as, text))
 		return
 	}
 	text = visible(text)
 	line, width := "", a.term.width
 	for _, word := range strings.Fields(text) {
 		if line != "" && lipgloss.Width(line)+1+lipgloss.Width(word) > width {
-			a.printf("%s\n", line)
+			a.printf("%s\n", a.paint(as, line))
 			line = "  " + word
 			continue
 		}
@@ -266,5 +268,5 @@ func (a *app) sayf(format string, args ...any) {
 		}
 		line += word
 	}
-	a.printf("%s\n", line)
+	a.printf("%s\n", a.paint(as, line))
 }
