@@ -19,6 +19,7 @@ type Measure struct {
 	Minor   bool   // hundredths of a currency
 	Word    string // as it stands there
 	Where   Span   // of the figure with it, where it stands beside it; else of the figure
+	Each    bool   // a label or a head says it, of what the figure is for: Hire / Day, Price per kg
 }
 
 // none tells whether a text says nothing of what a figure measures.
@@ -29,13 +30,27 @@ func (m Measure) none() bool { return m.Unit == "" && m.Code == "" && !m.Minor }
 func (tx *Text) MeasureOf(s Span) Measure {
 	m := tx.beside(s)
 	if m.none() {
-		m = measureIn(labelled(tx.lineUpTo(s.Start)))
+		said := tx.lineUpTo(s.Start)
+		m = measureIn(labelled(said))
 		if m.none() {
-			m = measureIn(unitOfHead(tx.head(s)))
+			said = tx.head(s)
+			m = measureIn(unitOfHead(said))
 		}
-		m.Where = s
+		m.Where, m.Each = s, isEach(said, m.Word)
 	}
 	return m
+}
+
+// isEach tells whether a unit stands in a label or a head behind a stroke or a word for
+// "per".
+func isEach(said, unit string) bool {
+	at := strings.LastIndex(said, unit)
+	if unit == "" || at < 0 {
+		return false
+	}
+	before := strings.TrimRight(said[:at], " \u00a0([")
+	words := strings.Fields(strings.ToLower(before))
+	return strings.HasSuffix(before, "/") || len(words) > 0 && (lang.Per.Has(words[len(words)-1]) || lang.PerEach.Has(words[len(words)-1]))
 }
 
 // mayBeBefore tells whether a word before a figure is this figure's and not of one
@@ -434,7 +449,7 @@ func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
 	m := tx.MeasureOf(s)
 	if f.Type == schema.Money {
 		if m.Code == "" {
-			return m.Minor || m.Unit != "" || f.Currency != "" && measure != f.Currency
+			return m.Minor || m.Unit != "" && !m.Each || f.Currency != "" && measure != f.Currency
 		}
 		if m.Perhaps { // dollars are several countries'
 			return m.Code != familyOf(measure)
