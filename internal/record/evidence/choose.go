@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"regexp"
 	"sort"
 
 	"filler/internal/schema"
@@ -48,6 +49,9 @@ func (w *weigher) choose() {
 // alone, in that of another item. What stands before the first or behind the last
 // may be said of all of them.
 func (w *weigher) isAnothers(l *leaf, c candidate) bool {
+	if w.inOthersRow(l, c) {
+		return true
+	}
 	if l.fixed != nil || c.led || l.f.Type != schema.Integer || l.item.region == nil || l.item.region.holds(c.span) {
 		return false
 	}
@@ -58,6 +62,43 @@ func (w *weigher) isAnothers(l *leaf, c candidate) bool {
 		if other.region.holds(c.span) {
 			return c.End-c.Start <= 3 && other.sure() && l.item.sure()
 		}
+	}
+	return false
+}
+
+// figure is what may be a value in a cell.
+var figure = regexp.MustCompile(`\d[\d.,'/:]*`)
+
+// mostCells bounds how many figures of an item's region are looked at.
+const mostCells = 40
+
+// inOthersRow tells a figure that is found in the row of another item alone, while the
+// item's own row has another figure under the same head.
+func (w *weigher) inOthersRow(l *leaf, c candidate) bool {
+	own := l.item.region
+	if l.fixed != nil || c.led || own == nil || own.holds(c.span) || !l.item.sure() {
+		return false
+	}
+	switch l.f.Type {
+	case schema.Integer, schema.Number, schema.Money, schema.Quantity, schema.Date:
+	default:
+		return false
+	}
+	for _, other := range l.item.row {
+		if other == l.item || !other.region.holds(c.span) || !other.sure() {
+			continue
+		}
+		head := w.ix.HeadOf(c.span)
+		if head == "" {
+			return false
+		}
+		row := w.ix.Source[own.Start:own.End]
+		for _, m := range figure.FindAllStringIndex(row, mostCells) {
+			if w.ix.HeadOf(span{Start: own.Start + m[0], End: own.Start + m[1]}) == head {
+				return true
+			}
+		}
+		return false
 	}
 	return false
 }

@@ -101,7 +101,7 @@ func correcting(t *testing.T, s *schema.Schema, id string, d *trialDoc, reply st
 // the end than in the reply, and none that was right is lost.
 func TestCorrectionsComeThrough(t *testing.T) {
 	var of, before, after, spoilt int
-	for _, name := range []string{"clocks", "trees", "wells", "props"} {
+	for _, name := range []string{"clocks", "trees", "wells", "props", "hires"} {
 		s, docs := trial(t, name)
 		for id, d := range docs {
 			o, b, a, lost := correcting(t, s, id, d, d.small)

@@ -80,7 +80,7 @@ func others(f *schema.Field, v *value.Value) map[string]value.Value {
 func TestOtherValuesAreRefused(t *testing.T) {
 	values, found := 0, 0
 	tried, let := map[string]int{}, map[string]int{}
-	for _, name := range []string{"clocks", "trees", "wells", "props"} {
+	for _, name := range []string{"clocks", "trees", "wells", "props", "hires"} {
 		s, docs := trial(t, name)
 		for id, d := range docs {
 			gold, err := value.Parse(strings.TrimSpace(d.gold))

@@ -168,7 +168,7 @@ func answerAll(t *testing.T, s *schema.Schema, docs map[string]*trialDoc, reply 
 // not, is in the document, or was concluded.
 func TestTrial(t *testing.T) {
 	var careful, small tried
-	for _, name := range []string{"clocks", "trees", "wells", "props"} {
+	for _, name := range []string{"clocks", "trees", "wells", "props", "hires"} {
 		s, docs := trial(t, name)
 		for _, v := range []struct {
 			name string

@@ -57,8 +57,9 @@ func (tx *Text) each(words string, do func(from, to int)) {
 }
 
 // notBut reads "not X but Y" behind its first word, X a figure or two words of
-// which the second is: X is taken back wherever its paragraph has it.
-func (tx *Text) notBut(_, from int) {
+// which the second is: X is taken back wherever its paragraph has it. In "Y, not X" it
+// is taken back where it stands.
+func (tx *Text) notBut(at, from int) {
 	for x := from; x <= from+1 && x < len(tx.Tokens); x++ {
 		if !isDigit(tx.Tokens[x].Word[0]) {
 			continue
@@ -73,8 +74,37 @@ func (tx *Text) notBut(_, from int) {
 				return
 			}
 		}
+		if tx.contrasts(at) {
+			tx.back = append(tx.back, figure)
+		}
 		return
 	}
+}
+
+// beforeNot is within how many words before "not" the figure stands that is so.
+const beforeNot = 7
+
+// contrasts tells "Y, not X" and "Y and not X" before its word for not: a figure stands
+// before it in the same sentence, with a comma or a word for "and" between.
+func (tx *Text) contrasts(not int) bool {
+	if not == 0 {
+		return false
+	}
+	gap := tx.Source[tx.Tokens[not-1].End:tx.Tokens[not].Start]
+	if !strings.HasPrefix(gap, ",") && !lang.NumberAnd.Has(tx.Tokens[not-1].Word) {
+		return false
+	}
+	for i := not - 1; i >= 0 && i >= not-beforeNot; i-- {
+		if isDigit(tx.Tokens[i].Word[0]) {
+			return true
+		}
+		if i > 0 {
+			if between := tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start]; strings.Contains(between, ". ") || strings.ContainsAny(between, ";\n:") && !strings.Contains(between, " ") {
+				return false
+			}
+		}
+	}
+	return false
 }
 
 // wrongIs reads "X, that was wrong, it is Y" around its middle words.

@@ -331,6 +331,9 @@ func (tx *Text) head(s Span) string {
 	return ""
 }
 
+// HeadOf gives the head of the column that a figure stands in; "" where none is told.
+func (tx *Text) HeadOf(s Span) string { return tx.head(s) }
+
 func nthCell(line string, nth int) string {
 	for ; nth > 0; nth-- {
 		at := strings.IndexAny(line, "|\t")
