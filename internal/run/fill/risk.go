@@ -3,6 +3,7 @@ package fill
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"filler/internal/base/value"
 	"filler/internal/record"
@@ -29,6 +30,7 @@ const (
 	riskInferred   = 0.30
 	riskNone       = 0.65
 	riskRival      = 0.03 // for each other place where the value stands, up to four; none behind its label
+	riskEarlier    = 0.20 // it stands in an earlier message that a mail quotes
 	riskNull       = 0.30
 	riskNullOften  = 0.45 // null, and most other items of the list have a value
 	riskMissing    = 0.45 // null, and required
@@ -191,6 +193,9 @@ func (r *risker) own(f *schema.Field, p value.Pointer, v *value.Value) float64 {
 			left *= 1 - riskRival
 		}
 	}
+	if r.w.earlier(at) {
+		left *= 1 - riskEarlier
+	}
 	if doubt := r.w.doubt(at); doubt > 0 {
 		left *= 1 - doubt*riskUnsureMost
 	}
@@ -255,6 +260,16 @@ func unsure(d *document.Document) func(start, end int) bool {
 		}
 		return false
 	}
+}
+
+// earlier tells whether a place lies in a line of an earlier message: of a mail, and
+// marked so.
+func (w *filling) earlier(p evidence.Place) bool {
+	if w.doc == nil || !p.Found() || p.Document != "" || p.Start > len(w.doc.Text) {
+		return false
+	}
+	line := w.doc.Text[strings.LastIndexByte(w.doc.Text[:p.Start], '\n')+1:]
+	return strings.HasPrefix(line, ">")
 }
 
 // doubt is how unsure the OCR engine was of the words under a place: 1 less its
