@@ -127,6 +127,9 @@ func (p *pageWriter) grid(rows []tableRow) (cells, heads [][]string) {
 				if b.rows == 0 {
 					return
 				}
+				if p.seen.filled++; p.seen.filled > maxRepeated {
+					b.text = ""
+				}
 				if over[len(line)] = (below{b.text, b.rows - 1}); b.rows == 1 {
 					delete(over, len(line))
 				}
@@ -170,7 +173,11 @@ func (p *pageWriter) grid(rows []tableRow) (cells, heads [][]string) {
 }
 
 // maxColumns bounds how wide a table may become.
-const maxColumns = 2000
+const maxColumns = 500
+
+// maxRepeated bounds how many cells of a page are filled by what others reach over:
+// spans of thousands of rows would make little text into very much.
+const maxRepeated = 100_000
 
 // spanOf gives how many columns or rows a cell takes, at most so many.
 func spanOf(c *html.Node, key string, most int) int {

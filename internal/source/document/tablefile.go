@@ -3,6 +3,7 @@ package document
 import (
 	"bufio"
 	"bytes"
+	"cmp"
 	"encoding/csv"
 	"errors"
 	"fmt"
@@ -188,6 +189,7 @@ func (t *tableFile) eachCSV(in io.ReadSeeker, needs []string, f func(row tableCe
 	_, onDisk := in.(*os.File)
 	t.comma = ','
 	head, line := []string(nil), 0
+	var first error
 	for broken := 0; ; {
 		rows, next, fault, err := t.run(in, base, line, &head, needs, onDisk, f)
 		switch {
@@ -198,8 +200,13 @@ func (t *tableFile) eachCSV(in io.ReadSeeker, needs []string, f func(row tableCe
 		case head == nil:
 			return fault
 		}
+		first = cmp.Or(first, fault)
 		if broken++; broken > mostBroken {
-			return &Error{t.file, fmt.Sprintf("more than %d rows are not CSV", mostBroken), "correct the quotes; the first faults are told above"}
+			var about *Error
+			if errors.As(first, &about) {
+				return &Error{about.File, fmt.Sprintf("%s, and so are more than %d other rows", about.Msg, mostBroken-1), "correct the quotes, or name the file .tsv if tabs part its cells"}
+			}
+			return first
 		}
 		if err := f(tableCells{}, fault); err != nil {
 			return err
