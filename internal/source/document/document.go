@@ -309,7 +309,7 @@ func Find(root string, names []string) ([]Source, error) {
 			})
 		}
 		for _, file := range files {
-			id := idOf(root, file)
+			id := IDOf(root, file)
 			if seen[id] {
 				continue
 			}
@@ -368,9 +368,7 @@ func isDocument(path string) bool {
 }
 
 // IDOf gives the id of a file: its path below root, else as it is named.
-func IDOf(root, file string) string { return idOf(root, file) }
-
-func idOf(root, file string) string {
+func IDOf(root, file string) string {
 	abs, err := filepath.Abs(file)
 	if err != nil {
 		return strings.ToValidUTF8(filepath.ToSlash(file), "\ufffd")

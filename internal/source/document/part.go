@@ -42,7 +42,7 @@ func cutPart(id string) (file, part string, ok bool) {
 // the part behind it. ok is false where the name has no part.
 func OfPart(root, name string) (s Source, ok bool) {
 	file, part, ok := cutPart(name)
-	return Source{ID: idOf(root, file) + "#" + part, File: file}, ok
+	return Source{ID: IDOf(root, file) + "#" + part, File: file}, ok
 }
 
 var pageRange = regexp.MustCompile(`^(\d{1,6})(?:-(\d{1,6}))?$`)

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -36,7 +37,7 @@ func (t *tableFile) eachInSheet(needs []string, f func(row tableCells, fault err
 		if sheet = sheets[0]; len(sheets) > 1 {
 			notes = append(notes, fmt.Sprintf("%s: sheet %q is read, and not %s", t.file, sheet, strings.Join(sheets[1:], ", ")))
 		}
-	case !contains(sheets, sheet):
+	case !slices.Contains(sheets, sheet):
 		return nil, &Error{t.file, fmt.Sprintf("there is no sheet %q", sheet), "it has " + strings.Join(sheets, ", ")}
 	}
 	merged, err := mergedCells(book, sheet)
@@ -83,15 +84,6 @@ func (t *tableFile) eachInSheet(needs []string, f func(row tableCells, fault err
 		return notes, &Error{t.file, "the table has no header row", "put the column names in its first row"}
 	}
 	return append(notes, t.notes()...), rows.Error()
-}
-
-func contains(list []string, s string) bool {
-	for _, one := range list {
-		if one == s {
-			return true
-		}
-	}
-	return false
 }
 
 // mergedCells gives what merged cells say in the rows and columns that they reach into,

@@ -38,7 +38,7 @@ func (t Table) Rows(root string) (found []Source, notes []string, err error) {
 	if len(t.Text) == 0 && t.From == "" {
 		return nil, nil, &Error{t.File, "no text columns are named", "add `text: [column]`, or `from: column` for one that names files or addresses"}
 	}
-	r := &rows{Table: t, root: root, id: idOf(root, t.File), seen: map[string]int32{}, metadata: map[string]Metadata{}}
+	r := &rows{Table: t, root: root, id: IDOf(root, t.File), seen: map[string]int32{}, metadata: map[string]Metadata{}}
 	needs := append([]string{}, t.Text...)
 	wants := append([]string{}, t.Metadata...)
 	if t.ID != "" {
