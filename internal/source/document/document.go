@@ -19,6 +19,7 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
+	"fmt"
 	"io"
 	"os"
 	"path/filepath"
@@ -48,6 +49,14 @@ type Document struct {
 	Raw      []byte       // the source before cleaning, where it is text with marks; nil of others
 	Layout   *layout.Text // words, lines and pages; nil of a source without boxes
 	Metadata Metadata
+}
+
+// counted puts a count into words: one, or many with the number in it.
+func counted(n int, one, many string) string {
+	if n == 1 {
+		return one
+	}
+	return fmt.Sprintf(many, n)
 }
 
 // Render gives the text as a model is shown it: one of layout.Renderings. A

@@ -66,15 +66,15 @@ func (r *Reader) fromWord(id string, data []byte) (string, []string, error) {
 		return "", nil, damaged
 	}
 	for _, one := range []struct {
-		n    int
-		what string
-	}{{edges, "%d headers and footers were left out"}, {w.pictures, "%d pictures were left out"}} {
+		n         int
+		one, many string
+	}{{edges, "a header or footer was left out", "%d headers and footers were left out"}, {w.pictures, "a picture was left out", "%d pictures were left out"}} {
 		if one.n > 0 {
-			notes = append(notes, fmt.Sprintf(one.what, one.n))
+			notes = append(notes, counted(one.n, one.one, one.many))
 		}
 	}
 	if len(w.comments) > 0 {
-		notes = append(notes, fmt.Sprintf("%d comments are no part of the text, such as %q", len(w.comments), clipped(w.comments[0], 60)))
+		notes = append(notes, counted(len(w.comments), "a comment is no part of the text", "%d comments are no part of the text")+fmt.Sprintf(": %q", clipped(w.comments[0], 60)))
 	}
 	return text, notes, nil
 }

@@ -55,7 +55,7 @@ func TestOfficeTexts(t *testing.T) {
 	assert.Equal(t, Office, d.Format)
 	assert.Equal(t, "## Hire\n\nThe saw costs ~~40.00~~~~41.00~~ 38.00 [1].\n\n- deck\n- rail\n\n[x] closed [ ] open\n\n| Tool | Hire / Day | Hire / Week |\n|------|------------|-------------|\n| Saw  | 10.00      | 40.00       |\n| Saw  | 11.00      | 44.00       |\n\nend & more\n\nin a box\n\n[1] a day, from May\n", d.Text)
 	said := strings.Join(d.Notes, ", ")
-	for _, part := range []string{"2 struck-out passages", "a hidden element", "1 headers and footers", `1 comments are no part of the text, such as "is this so?"`, "a passage is marked as inserted"} {
+	for _, part := range []string{"2 struck-out passages", "a hidden element", "a header or footer was left out", `a comment is no part of the text: "is this so?"`, "a passage is marked as inserted"} {
 		assert.Contains(t, said, part)
 	}
 	same, err := Parse("no-name", data)

@@ -102,7 +102,7 @@ func asDeclared(data []byte, name string) (string, []string, bool) {
 	text, lost := decodeAs(e, data)
 	notes := []string{fmt.Sprintf("read as %s, as it declares", name)}
 	if lost >= 0 {
-		notes = append(notes, fmt.Sprintf("%d characters that are not %s became U+FFFD", strings.Count(text, "\ufffd"), name))
+		notes = append(notes, counted(strings.Count(text, "\ufffd"), "a character that is not "+name+" became U+FFFD", "%d characters that are not "+name+" became U+FFFD"))
 	}
 	return text, notes, true
 }
@@ -325,7 +325,7 @@ var wrongly = regexp.MustCompile(`[ÂÃÄÅâ][^\x00-\x7f]{1,2}`)
 // were lost.
 func garbled(text string) (notes []string) {
 	if lost := strings.Count(text, "\ufffd"); lost > 0 {
-		notes = append(notes, fmt.Sprintf("%d characters of the file are U+FFFD: they were lost before", lost))
+		notes = append(notes, counted(lost, "a character of the file is U+FFFD: it was lost before", "%d characters of the file are U+FFFD: they were lost before"))
 	}
 	if !strings.ContainsFunc(text, func(r rune) bool { return r >= utf8.RuneSelf }) || !strings.Contains(text, "Ã") && !strings.Contains(text, "Â") && !strings.Contains(text, "Ä") && !strings.Contains(text, "Å") && !strings.Contains(text, "â") {
 		return notes
@@ -345,7 +345,7 @@ func garbled(text string) (notes []string) {
 		}
 	}
 	if n > 0 {
-		notes = append(notes, fmt.Sprintf("%d places look as if decoded wrongly before (%s for %s); get the file again", n, was, is))
+		notes = append(notes, counted(n, "a place looks as if decoded wrongly before", "%d places look as if decoded wrongly before")+fmt.Sprintf(" (%s for %s); get the file again", was, is))
 	}
 	return notes
 }

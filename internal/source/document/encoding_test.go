@@ -81,7 +81,7 @@ func TestCharactersThatAreWrong(t *testing.T) {
 	}{
 		{"a.txt", "Preis 40 â‚¬ fÃ¼r MÃ¼ller", []string{"3 places look as if decoded wrongly before (â‚¬ for €); get the file again"}},
 		{"a.txt", "«CAFÉ» Ärger, 20 °C, Ångström", nil},
-		{"a.txt", "lost \ufffd here", []string{"1 characters of the file are U+FFFD: they were lost before"}},
+		{"a.txt", "lost \ufffd here", []string{"a character of the file is U+FFFD: it was lost before"}},
 		{"a.html", "<html><meta charset=windows-1252><p>Zürich", []string{"it declares windows-1252, and its bytes are UTF-8"}},
 		{"a.xml", "<?xml version='1.0' encoding='x-own'?><a>b</a>", []string{`it declares the encoding "x-own", which is not known`}},
 	} {

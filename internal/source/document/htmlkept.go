@@ -1,7 +1,6 @@
 package document
 
 import (
-	"fmt"
 	"strings"
 
 	"golang.org/x/net/html"
@@ -33,11 +32,8 @@ func (s *pageNotes) notes() (all []string) {
 		{max(s.filled-maxRepeated, 0), "a cell that another reaches over is left empty: there are too many", "%d cells that others reach over are left empty: there are too many"},
 		{s.nested, "a table within a cell stands on its line", "%d tables within cells stand on their lines"},
 	} {
-		switch {
-		case one.n == 1:
-			all = append(all, one.one)
-		case one.n > 1:
-			all = append(all, fmt.Sprintf(one.many, one.n))
+		if one.n > 0 {
+			all = append(all, counted(one.n, one.one, one.many))
 		}
 	}
 	return all

@@ -63,11 +63,13 @@ func fromMail(data []byte, m *message) (string, error) {
 		text += "\nAttached: " + strings.Join(names, ", ") + "\n"
 	}
 	for _, one := range []struct {
-		n    int
-		what string
-	}{{m.pages, "%d web pages of the message were left out: its plain text stands for them"}, {m.stubs, "%d plain texts of the message were left out: its web page says more"}, {quoted(text), "%d lines of earlier messages are marked with >"}} {
+		n         int
+		one, many string
+	}{{m.pages, "a web page of the message was left out: its plain text stands for it", "%d web pages of the message were left out: its plain texts stand for them"},
+		{m.stubs, "a plain text of the message was left out: its web page says more", "%d plain texts of the message were left out: its web pages say more"},
+		{quoted(text), "a line of an earlier message is marked with >", "%d lines of earlier messages are marked with >"}} {
 		if one.n > 0 {
-			m.notes = append(m.notes, fmt.Sprintf(one.what, one.n))
+			m.notes = append(m.notes, counted(one.n, one.one, one.many))
 		}
 	}
 	return text, nil

@@ -30,17 +30,17 @@ const (
 func TestMessages(t *testing.T) {
 	inner := "Content-Type: message/rfc822\n\nFrom: P. Reed <p@reed.example>\nSubject: Deposit\n\nThe deposit is 100.\n"
 	for _, c := range []struct{ name, data, text, note string }{
-		{"a page beside the same text", mailOf("alternative", plainPart, pagePart), heads + "The saw costs 40.00 a day, and the drill 12.00.\n", "1 web pages of the message were left out"},
+		{"a page beside the same text", mailOf("alternative", plainPart, pagePart), heads + "The saw costs 40.00 a day, and the drill 12.00.\n", "a web page of the message was left out"},
 		{"a page behind a text", mailOf("mixed", plainPart, pagePart), heads + "The saw costs 40.00 a day, and the drill 12.00.\n\nThe saw costs 40.00 a day.\n", ""},
-		{"a mere hint of a page", mailOf("alternative", "Content-Type: text/plain\n\nSee the page.\n", strings.Replace(pagePart, "a day", strings.Repeat("a day or two ", 20), 1)), heads + "The saw costs 40.00 " + strings.Repeat("a day or two ", 20) + ".\n", "1 plain texts of the message were left out"},
+		{"a mere hint of a page", mailOf("alternative", "Content-Type: text/plain\n\nSee the page.\n", strings.Replace(pagePart, "a day", strings.Repeat("a day or two ", 20), 1)), heads + "The saw costs 40.00 " + strings.Repeat("a day or two ", 20) + ".\n", "a plain text of the message was left out"},
 		{"a forwarded message", mailOf("mixed", plainPart, inner), heads + "The saw costs 40.00 a day, and the drill 12.00.\n\n----- Forwarded message -----\nFrom: P. Reed <p@reed.example>\nSubject: Deposit\n\nThe deposit is 100.\n----- End of the forwarded message -----\n", ""},
 		{"an attached text", mailOf("mixed", plainPart, "Content-Type: text/plain; name=more.txt\nContent-Disposition: attachment; filename=more.txt\n\nDeposit: 100\n"), heads + "The saw costs 40.00 a day, and the drill 12.00.\n\nAttached: more.txt (#1)\n", ""},
-		{"an earlier message with a mark", heads[:len(heads)-1] + "Message-ID: <8@x.example>\n\nIt is 42.00 now.\n\n> It is 40.00.\n", heads + "It is 42.00 now.\n\n> It is 40.00.\n", "1 lines of earlier messages"},
+		{"an earlier message with a mark", heads[:len(heads)-1] + "Message-ID: <8@x.example>\n\nIt is 42.00 now.\n\n> It is 40.00.\n", heads + "It is 42.00 now.\n\n> It is 40.00.\n", "a line of an earlier message"},
 		{"an earlier message under dashes", heads[:len(heads)-1] + "Message-ID: <8@x.example>\n\nIt is 42.00 now.\n\n-----Original Message-----\nFrom: P. Reed\n\nIt is 40.00.\n", heads + "It is 42.00 now.\n\n> -----Original Message-----\n> From: P. Reed\n\n> It is 40.00.\n", "3 lines of earlier messages"},
 		{"an earlier message under heads", heads[:len(heads)-1] + "Message-ID: <8@x.example>\n\nEs sind 42.00.\n\nVon: P. Reed\nGesendet: Montag\nAn: D. Osier\nBetreff: Miete\n\nEs sind 40.00.\n", heads + "Es sind 42.00.\n\n> Von: P. Reed\n> Gesendet: Montag\n> An: D. Osier\n> Betreff: Miete\n\n> Es sind 40.00.\n", "5 lines of earlier messages"},
 		{"no earlier message", heads[:len(heads)-1] + "Message-ID: <8@x.example>\n\nIt is 42.00.\n\nFrom: the yard\nTo: the site\nTel: 12 34\n", heads + "It is 42.00.\n\nFrom: the yard\nTo: the site\nTel: 12 34\n", ""},
 		{"a page with a quotation", heads[:len(heads)-1] + "Content-Type: text/html\nMessage-ID: <8@x.example>\n\n<p>It is 42.00.</p><blockquote><p>It is 40.00.</p><p>Or so.</p></blockquote>", heads + "It is 42.00.\n\n> It is 40.00.\n\n> Or so.\n", "2 lines of earlier messages"},
-		{"lines that flow", heads[:len(heads)-1] + "Content-Type: text/plain; format=flowed\nMessage-ID: <8@x.example>\n\nThe saw costs \n40.00 a day.\n> Is it \n> 38.00?\n", heads + "The saw costs 40.00 a day.\n> Is it 38.00?\n", "1 lines of earlier messages"},
+		{"lines that flow", heads[:len(heads)-1] + "Content-Type: text/plain; format=flowed\nMessage-ID: <8@x.example>\n\nThe saw costs \n40.00 a day.\n> Is it \n> 38.00?\n", heads + "The saw costs 40.00 a day.\n> Is it 38.00?\n", "a line of an earlier message"},
 	} {
 		d, err := Parse("a.eml", []byte(c.data))
 		require.NoError(t, err, c.name)

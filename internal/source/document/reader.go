@@ -372,7 +372,7 @@ func (r *Reader) lay(d *Document, pages []layout.Page, err error) (string, error
 		}
 	}
 	if joined > 0 {
-		d.Notes = append(d.Notes, fmt.Sprintf("%d words broken at line ends were joined", joined))
+		d.Notes = append(d.Notes, counted(joined, "a word broken at a line end was joined", "%d words broken at line ends were joined"))
 	}
 	for i, left := range d.Layout.Dropped {
 		if i == mostDropped {

@@ -224,16 +224,16 @@ func (r *Reader) fromPDF(ctx context.Context, d *Document, data []byte) (string,
 		d.Notes = append(d.Notes, fmt.Sprintf("%d of %d pages have no text layer", scanned, len(pages)))
 	}
 	if outside > 0 {
-		d.Notes = append(d.Notes, fmt.Sprintf("%d words outside the page left out", outside))
+		d.Notes = append(d.Notes, counted(outside, "a word outside the page left out", "%d words outside the page left out"))
 	}
 	if reread > 0 {
-		d.Notes = append(d.Notes, fmt.Sprintf("%d pages do not tell what their letters are, and were read by the OCR engine", reread))
+		d.Notes = append(d.Notes, counted(reread, "a page does not tell what its letters are, and was read by the OCR engine", "%d pages do not tell what their letters are, and were read by the OCR engine"))
 	}
 	if kept > 0 {
-		d.Notes = append(d.Notes, fmt.Sprintf("%d pages do not tell what their letters are: their text may be nonsense (`read: {broken_text: ocr}` has the OCR engine read them)", kept))
+		d.Notes = append(d.Notes, counted(kept, "a page does not tell what its letters are", "%d pages do not tell what their letters are")+": what is read may be nonsense (`read: {broken_text: ocr}` has the OCR engine read it)")
 	}
 	if len(remarks) > 0 {
-		d.Notes = append(d.Notes, fmt.Sprintf("%d remarks on its pages are no part of the text, such as %q", len(remarks), clipped(remarks[0], 60)))
+		d.Notes = append(d.Notes, counted(len(remarks), "a remark on its pages is no part of the text", "%d remarks on its pages are no part of the text")+fmt.Sprintf(": %q", clipped(remarks[0], 60)))
 	}
 	return r.lay(d, pages, nil)
 }

@@ -39,7 +39,7 @@ func TestSpreadsheets(t *testing.T) {
 	assert.Equal(t, "hire.xlsx#1", found[0].ID)
 	assert.Equal(t, []string{"tool: Saw\nnote: two\nlines\nfrom: 2032-05-03\n", "tool: Saw\nnote: again\nfrom: 1250.5\n", "tool: Drill\nnote: \nfrom: \n"}, []string{wholeOf(t, found[0]), wholeOf(t, found[1]), wholeOf(t, found[2])})
 	said := strings.Join(notes, " ")
-	for _, part := range []string{`sheet "Sheet1" is read, and not old`, "merged cells say", "1 rows have more cells than the head, the first in line 5"} {
+	for _, part := range []string{`sheet "Sheet1" is read, and not old`, "merged cells say", "a row has more cells than the head, the first in line 5"} {
 		assert.Contains(t, said, part)
 	}
 	found, _, err = Table{File: file, Sheet: "old", Text: []string{"note"}}.Rows(dir)

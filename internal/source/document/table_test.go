@@ -106,7 +106,7 @@ func TestBrokenRowsAreLeftOut(t *testing.T) {
 		{"t.csv", "note,by\n\n\na,x\nb \"b,y\n\nc,z\n", "1 3", "t.csv:5:3: not CSV", ""},
 		{"t.csv", "note,by\na,x\n\"b,y\nc,z\nd,w\n", "1 3 4", "t.csv:3: not CSV", ""},
 		{"t.csv", "note,by\n\"a\na\",x\n\"b\"b,y\n\"c\nc\",z\n\"d", "1 3", "t.csv:4:3: not CSV t.csv:7:3: not CSV", ""},
-		{"t.csv", "note,by\na\nb,x,y\nc,x,y\n", "1 2 3", "", "t.csv: 1 rows have fewer cells than the head, the first in line 2 t.csv: 2 rows have more cells than the head, the first in line 3; what has no column is not read"},
+		{"t.csv", "note,by\na\nb,x,y\nc,x,y\n", "1 2 3", "", "t.csv: a row has fewer cells than the head, the first in line 2 t.csv: 2 rows have more cells than the head, the first in line 3; what has no column is not read"},
 		{"t.jsonl", "{\"note\":\"a\"}\n{\"note\n\n{\"note\":\"c\"}\n{\"n\":1}\n{\"note\":\"e\"}", "1 3 5", `t.jsonl:2: this line is not a JSON object t.jsonl:5: there is no column "note"`, ""},
 		{"t.csv", "note\n\x9cbern\xfc\n", "1", "", "t.csv: read as Windows-1252, by guess; it could be windows-1250 as well"},
 	} {

@@ -36,8 +36,8 @@ type tableFile struct {
 	tabs   bool
 	json   bool
 	column map[string]int
-	short  counted // rows with fewer cells than the head
-	long   counted // and with more
+	short  odd // rows with fewer cells than the head
+	long   odd // and with more
 
 	once sync.Once
 	open *os.File
@@ -45,10 +45,10 @@ type tableFile struct {
 	err  error
 }
 
-// counted counts rows, and remembers the first.
-type counted struct{ n, first int }
+// odd counts rows that are not like the others, and remembers the first.
+type odd struct{ n, first int }
 
-func (c *counted) add(line int) {
+func (c *odd) add(line int) {
 	if c.n++; c.n == 1 {
 		c.first = line
 	}
@@ -108,10 +108,10 @@ func (t *tableFile) each(needs, wants []string, f func(row tableCells, fault err
 // notes says how many rows have another number of cells than the head.
 func (t *tableFile) notes() (all []string) {
 	if t.short.n > 0 {
-		all = append(all, fmt.Sprintf("%s: %d rows have fewer cells than the head, the first in line %d", t.file, t.short.n, t.short.first))
+		all = append(all, t.file+": "+counted(t.short.n, "a row has", "%d rows have")+fmt.Sprintf(" fewer cells than the head, the first in line %d", t.short.first))
 	}
 	if t.long.n > 0 {
-		all = append(all, fmt.Sprintf("%s: %d rows have more cells than the head, the first in line %d; what has no column is not read", t.file, t.long.n, t.long.first))
+		all = append(all, t.file+": "+counted(t.long.n, "a row has", "%d rows have")+fmt.Sprintf(" more cells than the head, the first in line %d; what has no column is not read", t.long.first))
 	}
 	return all
 }
