@@ -179,8 +179,8 @@ func foot(d *document.Document, o *reading, how string) []string {
 
 // saving gives the tokens that cleaning saved, and of how many.
 func saving(d *document.Document, count int) (saved, of int) {
-	of = tokens.EstimateBytes(len(d.Raw))
-	if len(d.Raw) <= 1<<20 {
+	of = tokens.EstimateBytes(d.RawSize)
+	if d.RawSize == len(d.Raw) {
 		of = tokens.Count(string(d.Raw))
 	}
 	return of - count, of

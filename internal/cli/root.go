@@ -17,7 +17,6 @@ import (
 	"os/signal"
 	"regexp"
 	"runtime"
-	"runtime/debug"
 	"slices"
 	"strconv"
 	"strings"
@@ -66,9 +65,6 @@ type app struct {
 // Main runs the program and gives its exit code.
 func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	a := &app{args: args, in: in, out: out, err: errOut, term: inspect(out, errOut)}
-	// Filling makes much that is thrown away soon, and holds little: collecting less
-	// often saves some of the processor's time for some megabytes.
-	debug.SetGCPercent(120)
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	ended := make(chan bool)
 	go a.stopSoon(ctx, stop, ended)

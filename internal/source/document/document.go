@@ -46,7 +46,8 @@ type Document struct {
 	FileHash string // of the file's bytes; "" for a row of a table and for a run's kept text
 	Format   Format
 	Notes    []string     // what a reader should know of how it was read
-	Raw      []byte       // the source before cleaning, where it is text with marks; nil of others
+	Raw      []byte       // the source before cleaning, where it is text with marks; nil of others and of long ones
+	RawSize  int          // its bytes
 	Layout   *layout.Text // words, lines and pages; nil of a source without boxes
 	Metadata Metadata
 }

@@ -256,17 +256,27 @@ func (d *Document) clean(text string) string {
 	return text
 }
 
+// mostRaw is up to which size a source is kept beside its text, in bytes.
+const mostRaw = 1 << 20
+
+// keepRaw keeps the source as it was before cleaning.
+func (d *Document) keepRaw(data []byte) {
+	if d.RawSize = len(data); len(data) <= mostRaw {
+		d.Raw = data
+	}
+}
+
 // textOf reads the text by the format, and sets d.Layout where there are boxes.
 func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, data []byte) (string, error) {
 	switch d.Format {
 	case Mail:
-		d.Raw = data
+		d.keepRaw(data)
 		m := &message{id: d.ID, links: r.Links, stated: r.Stated(d.ID)}
 		text, err := fromMail(data, m)
 		if d.Notes = append(d.Notes, m.notes...); !errors.Is(err, errMail) {
 			return text, err
 		}
-		d.Format, d.Raw = Plain, nil
+		d.Format, d.Raw, d.RawSize = Plain, nil, 0
 	case PDF:
 		return r.fromPDF(ctx, d, data)
 	case Office:
@@ -277,10 +287,10 @@ func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, da
 		pages, err := r.fromPicture(ctx, d, data)
 		return r.lay(d, pages, err)
 	case ALTO, PageXML, XML:
-		d.Raw = data
+		d.keepRaw(data)
 		return r.fromXML(d, data)
 	case HOCR:
-		d.Raw = data
+		d.keepRaw(data)
 		page, err := r.decoded(d, data, declaredIn(data, contentType))
 		if err != nil {
 			return "", err
@@ -292,7 +302,7 @@ func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, da
 		return r.lay(d, pages, nil)
 	}
 	if d.Format == WebPage {
-		d.Raw = data
+		d.keepRaw(data)
 		page, err := r.decoded(d, data, declaredIn(data, contentType))
 		if err != nil {
 			return "", err
@@ -309,7 +319,7 @@ func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, da
 		return "", err
 	}
 	if d.Format == TSV {
-		d.Raw = data
+		d.keepRaw(data)
 		pages, err := fromTSV(d.ID, text)
 		return r.lay(d, pages, err)
 	}
