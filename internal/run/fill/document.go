@@ -2,11 +2,8 @@ package fill
 
 import (
 	"context"
-	"errors"
 	"strings"
 	"sync"
-	"syscall"
-	"time"
 
 	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
@@ -70,13 +67,9 @@ func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (sto
 		return store.Record{}, err
 	}
 	defer release()
-	doc, err := f.read(ctx, t)
-	for tries := 0; noHandles(err) && ctx.Err() == nil; tries++ { // others are read meanwhile
-		if tries == mostTries {
-			return store.Record{}, &model.Failure{Msg: "too many files are open", Hint: "allow more (`ulimit -n 1024`), or lower pace.at_once, then `filler fill --resume`", Fatal: true, Err: err}
-		}
-		time.Sleep(pauseForHandles)
-		doc, err = f.read(ctx, t)
+	doc, err := f.readPatiently(ctx, t)
+	if noHandles(err) {
+		return store.Record{}, &model.Failure{Msg: "too many files are open", Hint: "allow more (`ulimit -n 1024`), or lower pace.at_once, then `filler fill --resume`", Fatal: true, Err: err}
 	}
 	if ctx.Err() != nil {
 		return store.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}
@@ -117,17 +110,6 @@ func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (sto
 		return w.failed(code, why), nil
 	}
 	return w.done(), nil
-}
-
-// A document that can't be opened since too many files are open is tried again.
-const (
-	mostTries       = 100
-	pauseForHandles = 100 * time.Millisecond
-)
-
-// noHandles tells that a document could not be read because too many files are open.
-func noHandles(err error) bool {
-	return errors.Is(err, syscall.EMFILE) || errors.Is(err, syscall.ENFILE) || err != nil && strings.Contains(err.Error(), syscall.EMFILE.Error())
 }
 
 // readStep tells of a document that was read.

@@ -17,7 +17,6 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"strings"
 	"sync"
 
@@ -325,27 +324,6 @@ func isStopped(err error) bool {
 func waits(err error) bool {
 	var fail *model.Failure
 	return errors.As(err, &fail) && fail.Later
-}
-
-// A document from longFrom bytes on takes up to perByte bytes of memory for each of its
-// own, with what is known of its text.
-const (
-	longFrom = 1 << 20
-	perByte  = 25
-)
-
-// room waits until there is memory for a document, and gives what gives it back. One
-// that needs more than there is has it all.
-func (f *Filler) room(ctx context.Context, t store.Task) (func(), error) {
-	info, err := os.Stat(t.File)
-	if err != nil || info.Size() < longFrom || f.memory == nil {
-		return func() {}, nil // what is wrong with the file is told when it is read
-	}
-	need := min(info.Size()*perByte, int64(f.Reader.MostMemory()))
-	if err := f.memory.Acquire(ctx, need); err != nil {
-		return nil, &model.Failure{Msg: "stopped", Stopped: true, Err: err}
-	}
-	return func() { f.memory.Release(need) }, nil
 }
 
 // read reads the document of a task.
