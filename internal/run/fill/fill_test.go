@@ -190,7 +190,7 @@ func TestOrder(t *testing.T) {
 }
 
 // Every fault of the line at once: all documents come out, none twice, and
-// what was spent is what the ledger holds.
+// what was spent is what the ledger holds. Only two answers without end fail one.
 func TestABadLine(t *testing.T) {
 	defer func(d time.Duration) { fetch.FirstWait = d }(fetch.FirstWait)
 	fetch.FirstWait = 10 * time.Millisecond
@@ -215,11 +215,20 @@ func TestABadLine(t *testing.T) {
 	run, err := f.Start(Fill{}, Beginning{Name: ""}, sources)
 	require.NoError(t, err)
 	waits := 0
+	endless := 0 // documents that met with two answers without end, which are not paid a third time
 	seen := map[string]int{}
-	require.NoError(t, f.Run(context.Background(), Fill{}, run, Hooks{Waiting: func(fetch.Try) { waits++ }, Hooks: job.Hooks{Record: func(r store.Record) error { seen[r.Document]++; return nil }}}))
+	require.NoError(t, f.Run(context.Background(), Fill{}, run, Hooks{Waiting: func(fetch.Try) { waits++ }, Hooks: job.Hooks{Record: func(r store.Record) error {
+		seen[r.Document]++
+		if r.Status == "failed" {
+			endless++
+			assert.Contains(t, string(r.Problems), "had not ended", r.Document)
+		}
+		return nil
+	}}}))
 	totals, err := l.Totals(run)
 	require.NoError(t, err)
-	assert.Equal(t, []int{40, 0, 0}, []int{totals.Documents, totals.Waiting, totals.Failed})
+	assert.Equal(t, []int{40, 0, endless}, []int{totals.Documents, totals.Waiting, totals.Failed})
+	assert.LessOrEqual(t, endless, 4)
 	assert.Greater(t, waits, 20, "the line should have failed now and then")
 	assert.Equal(t, f.First().Client.SpentNano(), totals.CostNano)
 	assert.Len(t, seen, 40)
