@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"filler/internal/base/process"
+	"filler/internal/base/project"
 	"filler/internal/base/secret"
 	"filler/internal/run/fill"
 	"filler/internal/source/document"
@@ -120,7 +121,11 @@ func (a *app) runOf(t fill.Taken, l store.Store, resume string) (string, error) 
 // keys gives what is struck out of replies that come in files.
 func (w *work) keys() *secret.Set {
 	var all []string
-	if w.project != nil {
+	if w.project == nil {
+		if key, err := project.Secret(w.root, "FILLER_KEY"); err == nil {
+			all = append(all, key)
+		}
+	} else {
 		for _, m := range w.project.Models {
 			if key, err := m.Key(w.project.Dir); err == nil {
 				all = append(all, key)

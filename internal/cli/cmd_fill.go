@@ -137,10 +137,11 @@ Read more: docs/guide.md, docs/asking.md.`,
 func (a *app) fill(ctx context.Context, o filling, names []string) error {
 	w, err := a.openFor(o)
 	var none *project.NotFound
+	goesOn := o.resume != "" || o.asRun != "" || o.files.in != ""
 	switch {
-	case (o.resume != "" || o.asRun != "") && errors.As(err, &none):
+	case goesOn && errors.As(err, &none):
 		w = &work{root: "."}
-	case (o.resume != "" || o.asRun != "") && w != nil: // the run has kept its own schema
+	case goesOn && w != nil: // the run has kept its own schema
 	case err != nil:
 		return err
 	}

@@ -89,11 +89,16 @@ func (t Terms) settle(x *store.Exchange, reply *exchange.Reply) {
 	if t.Cap > 0 { // no server may charge for more
 		x.TokensOut = min(x.TokensOut, t.Cap)
 	}
-	in := x.TokensIn
+	x.CostNano = t.guessed(x.TokensIn, x.TokensOut)
+}
+
+// guessed gives the price of tokens that are counted here, pictures among them: where
+// pictures have a price of their own, their tokens have none.
+func (t Terms) guessed(in, out int) int64 {
 	if t.Picture > 0 {
-		in -= t.Pictured
+		in = max(in-t.Pictured, 0)
 	}
-	x.CostNano = t.price(in, x.TokensOut, 0)
+	return t.price(in, out, 0)
 }
 
 // possible tells whether a server's count of tokens can be: no token has less than
@@ -140,8 +145,5 @@ func Cost(m *project.Model, in, out int) int64 {
 func CostOf(m *project.Model, req *exchange.Request, in, out int) int64 {
 	t := Terms{In: m.PriceIn, Out: m.PriceOut, Picture: m.PricePicture}
 	_, t.Pictures, t.Pictured = req.Weigh()
-	if t.Picture > 0 {
-		in = max(in-t.Pictured, 0)
-	}
-	return t.price(in, out, 0)
+	return t.guessed(in, out)
 }

@@ -134,13 +134,7 @@ func (c *Client) LearnFrom(r Returned) error {
 }
 
 // Most gives the most that an exchange on these terms can cost.
-func (t Terms) Most() int64 {
-	in := t.Guess
-	if t.Picture > 0 {
-		in -= t.Pictured
-	}
-	return t.price(in, t.Cap, 0)
-}
+func (t Terms) Most() int64 { return t.guessed(t.Guess, t.Cap) }
 
 // answer gives the body of the answer and its status.
 func (r Returned) answer(codec exchange.Codec) (body []byte, status int, err error) {

@@ -104,7 +104,7 @@ type refusal struct {
 	run    int64
 	step   string
 	status int
-	body   []byte
+	reply  model.Returned
 }
 
 // hands is how many replies are kept at once: the ledger writes what comes together
@@ -116,8 +116,8 @@ const longestLine = 64 << 20
 
 // incoming is a line of a file of replies.
 type incoming struct {
-	line int
-	text []byte
+	line  int
+	reply model.Returned
 }
 
 // TakeIn reads replies to requests that went out in a file, a JSON object a line, in
@@ -140,8 +140,10 @@ func TakeIn(l model.Opens, from io.Reader, clean func([]byte) []byte) (Taken, er
 			t.fault(n, fmt.Sprintf("longer than %d MB; no reply is", longestLine>>20))
 			return
 		}
-		// The same reply twice comes to the same hand, one after the other.
-		queues[int(sha256.Sum256(idOf(text))[0])%hands] <- incoming{n, text}
+		if r, ok := t.parse(n, text); ok {
+			// The same reply twice comes to the same hand, one after the other.
+			queues[int(sha256.Sum256([]byte(r.ID))[0])%hands] <- incoming{n, r}
+		}
 	})
 	for _, q := range queues {
 		close(q)
@@ -149,15 +151,6 @@ func TakeIn(l model.Opens, from io.Reader, clean func([]byte) []byte) (Taken, er
 	wait.Wait()
 	sort.Slice(t.Faults, func(i, j int) bool { return t.Faults[i].Line < t.Faults[j].Line })
 	return t.Taken, errors.Join(err, t.err)
-}
-
-// idOf gives the id of a line, near enough to tell lines apart that have another.
-func idOf(line []byte) []byte {
-	var r struct {
-		ID string `json:"id"`
-	}
-	_ = json.Unmarshal(line, &r)
-	return []byte(r.ID)
 }
 
 // eachLine calls do for each line that is not blank.
@@ -208,18 +201,24 @@ func (t *taking) fault(line int, msg string) {
 	t.Faults = append(t.Faults, LineFault{line, msg})
 }
 
+// parse reads a line, or tells what is wrong with it.
+func (t *taking) parse(line int, text []byte) (r model.Returned, ok bool) {
+	err := json.Unmarshal(text, &r)
+	var kind *json.UnmarshalTypeError
+	switch {
+	case err == nil:
+		return r, true
+	case errors.As(err, &kind) && kind.Field != "":
+		t.fault(line, fmt.Sprintf("%q is no %s", kind.Field, kindName(kind.Field)))
+	default:
+		t.fault(line, "not a JSON object (cut short?)")
+	}
+	return r, false
+}
+
 // take keeps the reply of one line.
 func (t *taking) take(in incoming) {
-	var r model.Returned
-	if err := json.Unmarshal(in.text, &r); err != nil {
-		var kind *json.UnmarshalTypeError
-		if errors.As(err, &kind) && kind.Field != "" {
-			t.fault(in.line, fmt.Sprintf("%q is no %s", kind.Field, kindName(kind.Field)))
-			return
-		}
-		t.fault(in.line, "not a JSON object (cut short?)")
-		return
-	}
+	r := in.reply
 	came, err := model.TakeIn(t.into, protocol, r, t.clean)
 	var trouble *store.Error
 	switch {
@@ -248,7 +247,7 @@ func (t *taking) take(in incoming) {
 	case model.Refused:
 		t.Failed++
 		if len(t.refusals) < hands {
-			t.refusals = append(t.refusals, refusal{came.Run, came.Step, came.Status, []byte(in.text)})
+			t.refusals = append(t.refusals, refusal{came.Run, came.Step, came.Status, r})
 		}
 	}
 }
@@ -264,15 +263,14 @@ func kindName(field string) string {
 // requests have another form.
 func (f *Filler) Learn(run int64, t Taken) error {
 	for _, r := range t.refusals {
-		var line model.Returned
-		if r.run != run || json.Unmarshal(r.body, &line) != nil || r.status >= http.StatusInternalServerError {
+		if r.run != run || r.status >= http.StatusInternalServerError {
 			continue
 		}
 		for _, m := range f.Models {
 			if (m.turn != "") != strings.HasPrefix(r.step, "then ") {
 				continue
 			}
-			if err := m.Client.LearnFrom(line); err != nil {
+			if err := m.Client.LearnFrom(r.reply); err != nil {
 				return err
 			}
 		}
