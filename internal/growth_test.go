@@ -153,7 +153,7 @@ func readers(t *testing.T) []reader {
 		}, map[string]func(n int) string{"brackets": func(n int) string { return strings.Repeat("(", n) + "n > 1" + strings.Repeat(")", n) }, "sum": times("", "n + ", "n > 1"), "nots": times("", "not ", "(n > 1)"), "pattern": times(`string(n) matches "`, "(a?)", `"`)}},
 		{"script", func(t *testing.T, text string) { _, _ = standin.LoadScript(inFile(t, "s.txt", text)) }, map[string]func(n int) string{"lines": counted("", "when a%: b\n", ""), "brackets": times("", "[", "")}},
 		{"what a prompt asks", func(_ *testing.T, text string) {
-			outline.Read(text)
+			outline.Read(text, nil)
 			outline.ReadLines(text)
 			outline.ReadProblems(text)
 			outline.ReadRecords(text)

@@ -126,32 +126,48 @@ type node struct {
 }
 
 var (
-	nodeLine  = regexp.MustCompile(`(?m)^( *)- (\w+) \(([a-z ]+?)(?:, required)?\): (.*)$`)
-	inQuotes  = regexp.MustCompile(`"([^"]*)"`)
-	labelPart = regexp.MustCompile(`Printed as: ([^.]*(?:\.[^ ][^.]*|\."[^.]*)*)`)
+	fieldPart = regexp.MustCompile(`(?s)(?:^|\n)# Field[^\n]*\n(.*?)\n\n`)
+	nodeLine  = regexp.MustCompile(`(?m)^( *)- (\w+)(?: \(([a-z ]+)\))?: (.*)$`)
+	said      = regexp.MustCompile(`"([^"]*)"|(\pL[^",.;()=]*[^",.;()= ])`)
+	labelPart = regexp.MustCompile(`Printed as: ((?:"[^"]*"|[^".])*)`)
 )
+
+// wordsOf gives the words of a list, quoted or not.
+func wordsOf(list string) (all []string) {
+	for _, m := range said.FindAllStringSubmatch(list, -1) {
+		all = append(all, m[1]+m[2])
+	}
+	return all
+}
 
 // readOut makes a record of what a request holds.
 func readOut(text string) map[string]any {
 	root := &node{}
 	stack := []*node{root}
-	for _, m := range nodeLine.FindAllStringSubmatch(text, -1) {
+	fields := ""
+	if m := fieldPart.FindStringSubmatch(text); m != nil {
+		fields = m[1]
+	}
+	for _, m := range nodeLine.FindAllStringSubmatch(fields, -1) {
 		level := len(m[1]) / 2
 		n := &node{name: m[2], kind: m[3], labels: []string{strings.ReplaceAll(m[2], "_", " ")}, words: map[string]string{}}
 		if l := labelPart.FindStringSubmatch(m[4]); l != nil {
-			for _, q := range inQuotes.FindAllStringSubmatch(l[1], -1) {
-				n.labels = append(n.labels, q[1])
-			}
+			n.labels = append(n.labels, wordsOf(l[1])...)
 		}
 		if _, of, ok := strings.Cut(m[4], "One of: "); ok {
+			n.kind = "choice"
 			for _, option := range strings.Split(of, ";") {
-				all := inQuotes.FindAllStringSubmatch(option, -1)
+				option, _, _ = strings.Cut(option, " = ")
+				all := wordsOf(option)
 				for _, w := range all {
-					n.words[strings.ToLower(w[1])] = all[0][1]
+					n.words[strings.ToLower(w)] = all[0]
 				}
 			}
 		}
 		stack = append(stack[:level+1], n)
+		if level > 0 && stack[level].kind == "" {
+			stack[level].kind = "group"
+		}
 		stack[level].kids = append(stack[level].kids, n)
 	}
 	parts := regexp.MustCompile(`(?m)^=====\w+=====$`).Split(text, -1)

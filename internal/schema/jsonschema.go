@@ -276,8 +276,8 @@ func (w *wirer) byType(f *Field) value.Value {
 	case Choice:
 		return value.Obj(orNull("string", true), f.optionValues(true).Named("enum"))
 	case Money, Quantity:
-		name, _ := f.Measure()
-		v := object([]value.Value{value.Obj(orNull("number", true)).Named("amount"), value.Obj(orNull("string", true)).Named(name)}, []string{"amount", name})
+		name, fixed := f.Measure()
+		v := object([]value.Value{value.Obj(orNull("number", false)).Named("amount"), value.Obj(orNull("string", fixed == "")).Named(name)}, []string{"amount", name})
 		v.Kids[0] = orNull("object", true)
 		return v
 	}

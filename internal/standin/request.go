@@ -131,17 +131,17 @@ func readTask(r *request, pictures bool) *task {
 	if t.document = doc; pictures && !fenced {
 		t.document, before, rest = "", text, text // nothing but pictures
 	}
-	root := outline.Read(before)
-	if len(root.Fields) == 0 {
-		root = outline.Read(rest)
-		t.inLines = outline.Has(rest, outline.InLines+"\n")
-		t.short = outline.Has(rest, outline.OneField+"\n") && len((&schema.Schema{Root: root}).Leaves()) == 1
-	}
 	var wire *value.Value
 	if w := r.wire(); w != nil {
 		if v, err := value.ParseBytes(w); err == nil {
 			wire, t.typed = &v, true
 		}
+	}
+	root := outline.Read(before, wire)
+	if len(root.Fields) == 0 {
+		root = outline.Read(rest, wire)
+		t.inLines = outline.Has(rest, outline.InLines+"\n")
+		t.short = outline.Has(rest, outline.OneField+"\n") && len((&schema.Schema{Root: root}).Leaves()) == 1
 	}
 	if wire != nil && len(root.Fields) == 0 {
 		root = outline.FromWire(wire)

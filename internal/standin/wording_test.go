@@ -26,7 +26,7 @@ import (
 )
 
 var (
-	keptLine = regexp.MustCompile(`^(# .*| *- [a-z_0-9]+ \(.*|[{\[/].*|<.*)$`)
+	keptLine = regexp.MustCompile(`^(# .*| *- [a-z_0-9]+(?: \(.*|: .*)|[{\[/].*|<.*)$`)
 	faulty   = regexp.MustCompile(`^(\d+\. (?:/\S*|the record) \([a-z-]+\): ).*?(\.(?: It speaks of .*)?(?: Its value now: .*)?)$`)
 	word     = regexp.MustCompile(`\pL+`)
 )
@@ -42,7 +42,7 @@ func reworded(text string) string {
 				lines[i] = m[1] + "Quux" + m[2]
 			} else if i > 0 && lines[i-1] == outline.LookAgain {
 				continue // its fields
-			} else if !keptLine.MatchString(l) {
+			} else if l != outline.ByIDs && !keptLine.MatchString(l) {
 				lines[i] = word.ReplaceAllString(l, "quux")
 			}
 		}

@@ -69,15 +69,13 @@ const idLeaf = "<id>"
 // anID marks a field of a reply that is given by id.
 var anID = regexp.MustCompile(`^L[0-9]`)
 
-var byIDs = regexp.MustCompile(`(?m)^ *- [A-Za-z][A-Za-z0-9_]* \((?:list of )?[a-z]+ by id[,)]`)
-
 var formLine = regexp.MustCompile(`(?m)^\{"[^\n]*<[a-z]+>[^\n]*\}$`)
 
 // ReadForm gives the form that a request asks for: of the JSON Schema that goes
 // along, else of the last line of the text that shows a form. Ids are told by
-// the field lines.
+// the line before the fields.
 func ReadForm(root *schema.Field, wire *value.Value, text string) (f Form) {
-	if byIDs.MatchString(text) {
+	if Has(text, ByIDs+"\n") {
 		f.Values = IDs
 	}
 	own := len(root.Fields) == 1 && root.Fields[0].Name == schema.Wrapper // a field of this name is no wrapper
@@ -87,7 +85,7 @@ func ReadForm(root *schema.Field, wire *value.Value, text string) (f Form) {
 			f.Records = records(inner)
 		}
 		switch line := string(wire.JSON()); {
-		case strings.Contains(line, byID+") ") || strings.Contains(line, byID+", required) "):
+		case strings.Contains(line, byID+") "):
 			f.Values = IDs
 		case strings.Contains(line, `"required":["value","page","box"]`):
 			f.Values = Places

@@ -17,7 +17,7 @@ import (
 var leafTypes = []schema.Type{schema.Text, schema.Integer, schema.Number, schema.Boolean, schema.Date, schema.Time, schema.DateTime, schema.Choice, schema.Money, schema.Quantity}
 
 // words are texts that try the marks of the format.
-var words = []string{"Bay", "Feld Nr.", `the "old" kind`, "a; b", "x (y)", "é = è", "back\\slash", "1,5", "Ende."}
+var words = []string{"Bay", "Feld Nr.", `the "old" kind`, "a; b", "x (y)", "é = è", "back\\slash", "1,5", "Ende.", "true", "007", "loose rail"}
 
 func some(r *rand.Rand, most int) (all []string) {
 	for range r.IntN(most + 1) {
@@ -28,7 +28,7 @@ func some(r *rand.Rand, most int) (all []string) {
 
 // leaf gives a field of any type with any facts.
 func leaf(r *rand.Rand, name string) *schema.Field {
-	f := &schema.Field{Name: name, Type: leafTypes[r.IntN(len(leafTypes))], About: []string{"", "What it is", "What it is, not: this. Nor that!", "Über den Feldern (1)"}[r.IntN(4)], Required: r.IntN(2) == 0}
+	f := &schema.Field{Name: name, Type: leafTypes[r.IntN(len(leafTypes))], About: []string{"", "What it is", "What it is, not: this. Nor that!", "Über den Feldern (1)"}[r.IntN(4)]}
 	f.PrintedAs, f.Basis = some(r, 2), r.IntN(4) == 0
 	switch f.Type {
 	case schema.Choice:
@@ -68,7 +68,7 @@ func group(r *rand.Rand, level int) (fields []*schema.Field) {
 			fields = append(fields, &schema.Field{Name: name, Type: schema.List, About: "A list", Key: []string{item.Fields[0].Name}, Item: item})
 		case k == 2:
 			item := leaf(r, "")
-			item.Required, item.Basis, item.About = false, false, "Each of them"
+			item.Basis, item.About = false, "Each of them"
 			fields = append(fields, &schema.Field{Name: name, Type: schema.List, Item: item})
 		default:
 			fields = append(fields, leaf(r, name))
@@ -108,7 +108,7 @@ func facts(fields []*schema.Field, indent string) string {
 		if of.Type != schema.Money && of.Type != schema.Quantity {
 			measure = ""
 		}
-		fmt.Fprintf(&b, "%s%s %s/%s %t key%q printed%q written%q pivot%d signs%v basis%t measure%q of%q words%q\n", indent, f.Name, f.Type, of.Type, f.Required, f.Key, of.PrintedAs, written, of.Pivot, of.Numbers, of.Basis, measure, options, [][]string{of.UnitAlso, of.Minus, of.Yes, of.No})
+		fmt.Fprintf(&b, "%s%s %s/%s key%q printed%q written%q pivot%d signs%v basis%t measure%q of%q words%q\n", indent, f.Name, f.Type, of.Type, f.Key, of.PrintedAs, written, of.Pivot, of.Numbers, of.Basis, measure, options, [][]string{of.UnitAlso, of.Minus, of.Yes, of.No})
 		switch {
 		case f.Type == schema.Group:
 			b.WriteString(facts(f.Fields, indent+"  "))
@@ -125,8 +125,15 @@ func TestRoundTrip(t *testing.T) {
 	for seed := range uint64(600) {
 		r := rand.New(rand.NewPCG(seed, 4))
 		root := &schema.Field{Type: schema.Group, Fields: group(r, 0)}
-		text := Write(&schema.Schema{Root: root}, []Values{Plain, IDs}[r.IntN(2)])
-		got := Read("Fill one record.\n\n" + Fields + "\n" + text + "\n# Answer\n- other (text): no field.\n")
+		s := &schema.Schema{Root: root}
+		named(root, "")
+		text := Write(s, Plain, seed%2 == 0)
+		var along *value.Value
+		if seed%2 == 0 { // the types stand in the JSON Schema
+			wire := s.Wire()
+			along = &wire
+		}
+		got := Read("Fill one record.\n\n"+Fields+"\n"+text+"\n# Answer\n- other: no field.\n", along)
 		require.Equal(t, facts(root.Fields, ""), facts(got.Fields, ""), "seed %d\n%s", seed, text)
 	}
 }
@@ -154,7 +161,7 @@ func TestForms(t *testing.T) {
 			}
 			want := Form{Records: s.EachEntry(), Values: how}
 			line := FormOf(s, how)
-			told := Write(s, how)
+			told := Write(s, how, false)
 			assert.Equal(t, want, ReadForm(record, nil, told+"\nAnswer so:\n"+line+"\n"), "seed %d: %s", seed, line)
 			wire := Asked(s, how).Wire()
 			assert.Equal(t, want, ReadForm(record, &wire, told), "seed %d: %s", seed, wire.JSON())
@@ -227,10 +234,10 @@ func TestProblemsAndRecords(t *testing.T) {
 func FuzzRead(f *testing.F) {
 	f.Add("- a (list of money, required): One of: \"x\" (also written \"y\"). Its unit is m.\n  - b (choice): .\n", `{"properties":{"a":{"type":["object","null"],"properties":{"amount":{},"unit":{}}}}}`)
 	f.Fuzz(func(t *testing.T, text, wire string) {
-		root := Read(text)
+		root := Read(text, nil)
 		v, err := value.Parse(wire)
 		if err == nil {
-			FromWire(&v)
+			Read(text, &v)
 			ReadForm(root, &v, text)
 		}
 		ReadForm(root, nil, text)

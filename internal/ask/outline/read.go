@@ -2,6 +2,7 @@ package outline
 
 import (
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -9,38 +10,106 @@ import (
 	"filler/internal/schema"
 )
 
-var fieldLine = regexp.MustCompile(`^( *)- ([A-Za-z][A-Za-z0-9_]*) \((list of [a-z]+|[a-z]+)( by id)?(, required)?\): ?(.*)$`)
+var fieldLine = regexp.MustCompile(`^( *)- ([A-Za-z][A-Za-z0-9_]*)(?: \((list of [a-z]+|[a-z]+)\))?: ?(.*)$`)
 
-// Read gives the fields of the first stretch of field lines in a text, as a
-// group; one without fields where there is none.
-func Read(text string) *schema.Field {
-	root := &schema.Field{Type: schema.Group}
-	stack := []*schema.Field{root}
-	for _, l := range strings.Split(text, "\n") {
+// Read gives the fields of a text as a group: of the stretch of field lines below
+// the heading of fields, or of the longest stretch where there is no such heading;
+// a group without fields where there is none. Types that the lines do not say are
+// those of the JSON Schema that goes along, if one does.
+func Read(text string, wire *value.Value) *schema.Field {
+	types := &schema.Field{}
+	if wire != nil {
+		types = FromWire(wire)
+	}
+	lines := strings.Split(text, "\n")
+	for i, l := range lines {
+		if l == Fields || l == InLines || l == OneField {
+			return readFields(stretch(lines[i+1:]), types)
+		}
+	}
+	var longest [][]string
+	for i := 0; i < len(lines); i++ {
+		found := stretch(lines[i:])
+		if len(found) > len(longest) {
+			longest = found
+		}
+		i += len(found)
+	}
+	return readFields(longest, types)
+}
+
+// stretch gives the field lines that a text begins with, taken apart. The line on
+// ids may stand before them.
+func stretch(lines []string) (all [][]string) {
+	if len(lines) > 0 && lines[0] == ByIDs {
+		lines = lines[1:]
+	}
+	for _, l := range lines {
 		m := fieldLine.FindStringSubmatch(l)
-		if m == nil && len(root.Fields) > 0 {
+		if m == nil {
 			break
 		}
-		if m == nil {
-			continue
-		}
+		all = append(all, m)
+	}
+	return all
+}
+
+func readFields(lines [][]string, types *schema.Field) *schema.Field {
+	root := &schema.Field{Type: schema.Group}
+	stack, held := []*schema.Field{root}, []*schema.Field{types}
+	for i, m := range lines {
 		level := len(m[1]) / 2
 		if level >= len(stack) {
 			level = len(stack) - 1
 		}
-		f := newField(m[2], m[3], m[6])
-		f.Required = m[5] != ""
-		below := attach(stack[level], f)
-		if as := fieldsAs.FindStringSubmatch(m[6]); as != nil {
+		kind := m[3]
+		of := kid(held[level], m[2])
+		as := fieldsAs.FindStringSubmatch(m[4])
+		switch {
+		case kind != "":
+		case of != nil && wireKind(of) != string(schema.Text):
+			kind = wireKind(of)
+		case as != nil || i+1 < len(lines) && len(lines[i+1][1])/2 > level:
+			kind = string(schema.Group)
+		case strings.Contains(m[4], oneOf):
+			kind = string(schema.Choice)
+		default:
+			kind = string(schema.Text)
+		}
+		below := attach(stack[level], newField(m[2], kind, m[4]))
+		if as != nil {
 			if of := (&schema.Schema{Root: root}).Find(as[1]); of != nil && of.Type == schema.List {
 				again(below, of.Item.Fields)
 			} else if of != nil {
 				again(below, of.Fields)
 			}
 		}
-		stack = append(stack[:level+1], below)
+		stack, held = append(stack[:level+1], below), append(held[:level+1], of)
 	}
 	return root
+}
+
+// kid gives the field of a name in a group, or in the items of a list.
+func kid(f *schema.Field, name string) *schema.Field {
+	if f != nil && f.Type == schema.List {
+		f = f.Item
+	}
+	if f == nil {
+		return nil
+	}
+	i := slices.IndexFunc(f.Fields, func(k *schema.Field) bool { return k.Name == name })
+	if i < 0 {
+		return nil
+	}
+	return f.Fields[i]
+}
+
+// wireKind names the type of a field that was read from a JSON Schema.
+func wireKind(f *schema.Field) string {
+	if f.Type == schema.List && f.Item.Type != schema.Group {
+		return "list of " + string(f.Item.Type)
+	}
+	return string(f.Type)
 }
 
 // again gives a group the fields of another.
@@ -80,6 +149,9 @@ func attach(parent, f *schema.Field) *schema.Field {
 	return f
 }
 
+// oneOf is what stands before the values of a choice.
+const oneOf = "One of: "
+
 var (
 	onePer    = regexp.MustCompile(`One item per ([^.]*)\.`)
 	pivotIs   = regexp.MustCompile(`Years of two digits: (\d{4}) to`)
@@ -101,8 +173,8 @@ func newField(name, kind, says string) *schema.Field {
 		f.Key = strings.Split(m[1], " and ")
 	}
 	f.Basis = strings.Contains(says, "With basis.")
-	if about, facts, ok := strings.Cut(says, "One of: \""); ok && f.Type == schema.Choice {
-		f.Of, f.About = readOptions(`"`+facts), about
+	if about, facts, ok := strings.Cut(says, oneOf); ok && f.Type == schema.Choice {
+		f.Of, f.About = readOptions(facts), about
 	}
 	if m := measureIs.FindStringSubmatch(says); m != nil {
 		switch f.Type {
@@ -115,12 +187,12 @@ func newField(name, kind, says string) *schema.Field {
 	if m := signsAre.FindStringSubmatch(says); m != nil {
 		f.Numbers = schema.NumberFormat{Decimal: m[2], Group: m[1]}
 	}
-	if _, facts, ok := strings.Cut(says, "Printed as: \""); ok {
-		f.PrintedAs, _ = quotedTexts(`"` + facts)
+	if _, facts, ok := strings.Cut(says, "Printed as: "); ok {
+		f.PrintedAs, _ = quotedTexts(facts)
 	}
 	for lead, words := range map[string]*[]string{"Unit also": &f.UnitAlso, "Below 0 with": &f.Minus, "True with": &f.Yes, "False with": &f.No} {
-		if _, facts, ok := strings.Cut(says, lead+": \""); ok {
-			*words, _ = quotedTexts(`"` + facts)
+		if _, facts, ok := strings.Cut(says, lead+": "); ok {
+			*words, _ = quotedTexts(facts)
 		}
 	}
 	if m := writtenAs.FindStringSubmatch(says); m != nil {
@@ -147,7 +219,7 @@ func readOptions(text string) (options []schema.Option) {
 			return options
 		}
 		o := schema.Option{Value: values[0]}
-		if also, ok := strings.CutPrefix(rest, " (also "); ok {
+		if also, ok := strings.CutPrefix(rest, " ("); ok {
 			o.Also, rest = quotedTexts(also)
 			rest = strings.TrimPrefix(rest, ")")
 		}
@@ -168,21 +240,27 @@ func readOptions(text string) (options []schema.Option) {
 
 // afterAbout is what stands behind the meaning of an option: a further one, or
 // a further fact.
-var afterAbout = regexp.MustCompile(`; "|\.(?: [A-Z]|$)`)
+var afterAbout = regexp.MustCompile(`; |\.(?: [A-Z]|$)`)
 
-// quotedTexts reads JSON strings with a comma and a blank between them, and
-// gives what stands behind them.
+// quotedTexts reads texts as shownText gives them, with a comma and a blank
+// between them, and gives what stands behind them.
 func quotedTexts(text string) (all []string, rest string) {
 	for {
-		m := quoted.FindString(text)
-		v, err := value.Parse(m)
-		if m == "" || err != nil {
-			return all, text
+		m := bareText.FindString(text)
+		said := m
+		if m == "" {
+			m = quoted.FindString(text)
+			v, err := value.Parse(m)
+			if m == "" || err != nil {
+				return all, text
+			}
+			said = v.Text
 		}
-		all, text = append(all, v.Text), text[len(m):]
-		if !strings.HasPrefix(text, `, "`) {
-			return all, text
+		all, text = append(all, said), text[len(m):]
+		if next, more := strings.CutPrefix(text, ", "); more {
+			text = next
+			continue
 		}
-		text = text[2:]
+		return all, text
 	}
 }

@@ -63,12 +63,11 @@ func (r *wireReader) fields(parent *schema.Field, object *value.Value, level int
 		if kind == "list" && wireType(items) != "group" {
 			kind = "list of " + wireType(items)
 		}
-		required := false
 		if m := described.FindStringSubmatch(about); m != nil {
-			kind, required, about = m[1], m[3] != "", m[4]
+			kind, about = m[1], m[3]
 		}
 		f := newField(name, kind, about)
-		f.Required, f.Basis = required, f.Basis || basis
+		f.Basis = f.Basis || basis
 		if of := p.Get("enum"); of != nil && len(f.Of) == 0 {
 			f.Type = schema.Choice
 			for _, o := range of.Kids {
@@ -101,11 +100,19 @@ func Described(s *schema.Schema, how Values) value.Value {
 		case part && f.Name != "value":
 			return f.About
 		}
-		return "(" + kind(own, how) + ") " + Says(own)
+		k := kind(own)
+		if how == IDs && (ByID(own) || own.Type == schema.List && ByID(own.Item)) {
+			k += byID
+		}
+		return "(" + k + ") " + Says(own)
 	})
 }
 
-var described = regexp.MustCompile(`^\((list of [a-z]+|[a-z]+)( by id)?(, required)?\) (.*)$`)
+// byID stands behind the type of a value that is given by id, where the lines of
+// fields are apart from each other.
+const byID = " by id"
+
+var described = regexp.MustCompile(`^\((list of [a-z]+|[a-z]+)( by id)?\) (.*)$`)
 
 func wireType(p *value.Value) string {
 	t := p.Get("type")

@@ -6,22 +6,26 @@
 //
 // The fields stand one a line, indented by two blanks a level, in one stretch:
 //
-//   - NAME (TYPE[ by id][, required]): What it is. FACTS
-//   - bays (list, required): The bays of the bridge. One item per number.
-//   - number (integer): Printed as: "Bay", "Feld".
-//   - finding (choice): One of: "rot" (also "decay"); "rust" = of iron.
-//   - builder (group): Who built it. Fields as owner.
+//   - NAME[ (TYPE)]: What it is. FACTS
+//   - bays (list): The bays of the bridge. One item per number.
+//   - number (integer): Printed as: Bay, Feld.
+//   - finding: One of: rot (decay); rust = of iron.
+//   - builder: Who built it. Fields as owner.
 //
-// TYPE is a type of the schema, or "list of TYPE" where the items are values;
-// "by id" says that the value is given by the id of its words. FACTS are
-// sentences of a fixed form, each only where the schema has it:
+// TYPE is a type of the schema, or "list of TYPE" where the items are values. A
+// line without one is of the type that the JSON Schema beside it gives, or a
+// choice where it has values to choose from, a group where it has fields, and
+// else a text. Where values are given by the ids of their
+// words, a line before the first field says so (ByIDs). That a field is required
+// is not said: a model that reads it invents. FACTS are sentences of a fixed
+// form, each only where the schema has it:
 //
-//	One of: VALUE [(also WORD, …)] [= what it means]; ….
+//	One of: VALUE [(WORD, …)] [= what it means]; ….     WORD is another word for VALUE
 //	In UNIT.                           the unit or the currency of its amount
 //	Refers to PATH [or PATH].          a link
 //	Printed as: LABEL, ….
 //	As FORM.                           a date that may go no further than month or year
-//	Written: FORMAT; ….                dates, as documents write them
+//	Written: FORMAT; ….                dates, as documents write them in figures
 //	Years of two digits: YEAR to YEAR.
 //	Written like NUMBER.               the signs that documents write numbers with
 //	Below 0 with: WORD, ….             words that say so
@@ -35,7 +39,8 @@
 //	One item per FIELD [and FIELD].    a list
 //	Fields as PATH.                    a group or list with the fields of another
 //
-// Values, words and labels are JSON strings, or numbers, true, false and null
+// Values, words and labels stand as they are where they are words of letters,
+// and as JSON strings elsewhere; numbers, true, false and null are themselves,
 // where an imported schema has them. The form of a reply (Form) is one line,
 // JSON with the type of each value between < and >. Where the form goes along as
 // a JSON Schema, it is read from there (FromWire).
@@ -43,6 +48,7 @@ package outline
 
 import (
 	"fmt"
+	"regexp"
 	"strings"
 
 	"filler/internal/base/value"
@@ -50,16 +56,25 @@ import (
 )
 
 // Write gives the fields of a record, one line a field, indented by level. how
-// says how their values are given.
-func Write(s *schema.Schema, how Values) string {
-	w := &writer{how: how, seen: map[string]string{}}
+// says how their values are given; held that a JSON Schema goes along, whose
+// types need no words.
+func Write(s *schema.Schema, how Values, held bool) string {
+	w := &writer{how: how, held: held && how == Plain, seen: map[string]string{}}
+	if how == IDs {
+		w.WriteString(ByIDs + "\n")
+	}
 	w.fields(s.Record().Fields, 0, "")
 	return w.String()
 }
 
+// ByIDs is the line before the fields whose values are given by the ids of their
+// words: all but those that ByID excepts.
+const ByIDs = "Every value is the id of its words, but for booleans, choices and what comes with a basis."
+
 type writer struct {
 	strings.Builder
 	how  Values
+	held bool
 	seen map[string]string // blocks of fields, and where they stood first
 }
 
@@ -69,7 +84,7 @@ const leastAgain = 60
 func (w *writer) fields(fields []*schema.Field, level int, path string) {
 	for _, f := range fields {
 		at := path + f.Name
-		fmt.Fprintf(w, "%s- %s (%s): %s", strings.Repeat("  ", level), f.Name, kind(f, w.how), Says(f))
+		fmt.Fprintf(w, "%s- %s%s: %s", strings.Repeat("  ", level), f.Name, w.kind(f), said(f, w.how))
 		inner, below := f, at+"."
 		if f.Type == schema.List {
 			inner, below = f.Item, at+"[]."
@@ -78,7 +93,7 @@ func (w *writer) fields(fields []*schema.Field, level int, path string) {
 			w.WriteByte('\n')
 			continue
 		}
-		block := &writer{how: w.how, seen: map[string]string{}}
+		block := &writer{how: w.how, held: w.held, seen: map[string]string{}}
 		block.fields(inner.Fields, 0, "")
 		if as, again := w.seen[block.String()]; again && block.Len() >= leastAgain {
 			fmt.Fprintf(w, " Fields as %s.\n", as)
@@ -90,39 +105,73 @@ func (w *writer) fields(fields []*schema.Field, level int, path string) {
 	}
 }
 
-func kind(f *schema.Field, how Values) string {
-	k, leaf := string(f.Kin().Type), f
+// kind names the type of a field, or of the values of a list.
+func kind(f *schema.Field) string {
 	if f.Type == schema.List && f.Item.IsLeaf() {
-		k, leaf = "list of "+string(f.Item.Kin().Type), f.Item
+		return "list of " + string(f.Item.Kin().Type)
 	}
-	if how == IDs && leaf.IsLeaf() && ByID(leaf) {
-		k += byID
-	}
-	if f.Required {
-		k += ", required"
-	}
-	return k
+	return string(f.Kin().Type)
 }
 
-// byID stands behind the type of a value that is given by id.
-const byID = " by id"
+// kind is it behind a name: nothing where the rest of the line says it, or the
+// JSON Schema does.
+func (w *writer) kind(f *schema.Field) string {
+	k := kind(f)
+	switch schema.Type(k) {
+	case schema.Text:
+		if w.held || !strings.Contains(Says(f), oneOf) {
+			return ""
+		}
+	case schema.Group:
+		if len(f.Fields) > 0 {
+			return ""
+		}
+	case schema.Choice:
+		if len(f.Of) > 0 {
+			return ""
+		}
+	case schema.Date, schema.Time, schema.DateTime: // texts, for JSON
+		return " (" + k + ")"
+	}
+	if w.held && !writtenAsText(f) {
+		return ""
+	}
+	return " (" + k + ")"
+}
+
+// writtenAsText tells whether a list holds what JSON Schema has no type for.
+func writtenAsText(f *schema.Field) bool {
+	if f.Type != schema.List || !f.Item.IsLeaf() {
+		return false
+	}
+	switch f.Item.Kin().Type {
+	case schema.Date, schema.Time, schema.DateTime, schema.Choice:
+		return true
+	}
+	return false
+}
 
 // Says gives all that the schema tells about a field, in sentences.
-func Says(f *schema.Field) string {
+func Says(f *schema.Field) string { return said(f, Plain) }
+
+// said is it for a way of giving values: who points at words need not know how
+// they are written and read.
+func said(f *schema.Field, how Values) string {
 	var parts []string
+	written := how != IDs || !ByID(f)
 	add := func(format string, args ...any) { parts = append(parts, fmt.Sprintf(format, args...)) }
 	if about := sentence(f.About); about != "" {
 		add("%s", about)
 	}
 	if f.Type == schema.List && f.Item.IsLeaf() {
-		if said := Says(f.Item); said != "" && said != sentence(f.About) {
-			add("%s", said)
+		if of := said(f.Item, how); of != "" && of != sentence(f.About) {
+			add("%s", of)
 		}
 	}
 	if all := options(f); all != "" {
-		add("One of: %s.", all)
+		add(oneOf+"%s.", all)
 	}
-	if _, want := f.Measure(); want != "" && (f.Type == schema.Money || f.Type == schema.Quantity) {
+	if _, want := f.Measure(); want != "" && written && (f.Type == schema.Money || f.Type == schema.Quantity) {
 		add("In %s.", want)
 	}
 	if len(f.To) > 0 {
@@ -131,20 +180,24 @@ func Says(f *schema.Field) string {
 	if len(f.PrintedAs) > 0 {
 		add("Printed as: %s.", quotedList(f.PrintedAs))
 	}
-	if f.Type == schema.Date && f.Precision != "" {
+	if f.Type == schema.Date && written && f.Precision != "" {
 		add("As %s.", schema.FormOf(f))
 	}
-	if len(f.Written) > 0 {
+	if len(f.Written) > 0 && written {
 		var formats []string
 		for _, w := range f.Written {
-			formats = append(formats, w.Text)
+			if !strings.Contains(w.Text, "MMM") { // the name of a month can be read one way alone
+				formats = append(formats, w.Text)
+			}
 		}
-		add("Written: %s.", strings.Join(formats, "; "))
+		if len(formats) > 0 {
+			add("Written: %s.", strings.Join(formats, "; "))
+		}
 		if f.Pivot > 0 {
 			add("Years of two digits: %d to %d.", f.Pivot, f.Pivot+99)
 		}
 	}
-	if f.Numbers.Decimal != "" {
+	if f.Numbers.Decimal != "" && written {
 		add("Written like 1%s234%s5.", f.Numbers.Group, f.Numbers.Decimal)
 	}
 	for _, words := range []struct {
@@ -161,7 +214,7 @@ func Says(f *schema.Field) string {
 	if f.Basis {
 		add("With basis.")
 	}
-	if bounds := bounds(f); bounds != "" {
+	if bounds := bounds(f); bounds != "" && (written || f.Type == schema.List) {
 		add("%s", bounds)
 	}
 	if len(f.Key) > 0 {
@@ -184,9 +237,22 @@ func sentence(s string) string {
 func quotedList(list []string) string {
 	var q []string
 	for _, l := range list {
-		q = append(q, string(value.AppendQuoted(nil, l)))
+		q = append(q, shownText(l))
 	}
 	return strings.Join(q, ", ")
+}
+
+// bareText is what needs no quotes: words of letters, which end before whatever
+// may stand behind them.
+var bareText = regexp.MustCompile(`^\pL[\pL\pM\pN_-]*(?: [\pL\pN][\pL\pM\pN_-]*)*`)
+
+// shownText gives a text as it stands in a list: quoted where it could be taken
+// for more, or for less, or for a value that is no text.
+func shownText(s string) string {
+	if bareText.FindString(s) == s && s != "" && s != "true" && s != "false" && s != "null" {
+		return s
+	}
+	return string(value.AppendQuoted(nil, s))
 }
 
 // options gives what a value may be: the choices, or what an imported schema
@@ -194,12 +260,12 @@ func quotedList(list []string) string {
 func options(f *schema.Field) string {
 	var all []string
 	for _, o := range f.Of {
-		text := string(value.AppendQuoted(nil, o.Value))
+		text := shownText(o.Value)
 		if len(o.Also) > 0 {
-			text += " (also " + quotedList(o.Also) + ")"
+			text += " (" + quotedList(o.Also) + ")"
 		}
 		if o.About != "" {
-			text += " = " + strings.TrimSuffix(o.About, ".")
+			text += " = " + strings.TrimSuffix(strings.ReplaceAll(o.About, "; ", ", "), ".")
 		}
 		all = append(all, text)
 	}

@@ -17,7 +17,7 @@ import (
 // The styles: how a record is asked for.
 const (
 	Record    = "record"     // in one request
-	ByGroup   = "by-group"   // each group and list of the record in a request of its own
+	ByGroup   = "by-group"   // each list and larger group of the record in a request of its own
 	ByField   = "by-field"   // each field as a question, answered with the value alone
 	ByPointer = "by-pointer" // the model names the lines or words, and the value is copied from there
 	Open      = "open"       // without a schema: what is labelled, what is named, and how it belongs together
@@ -113,9 +113,9 @@ func (a Ask) Request() *exchange.Request {
 		a.Set.Layout = "boxes"
 	}
 	r := a.base()
-	closing := "Answer with the record as one JSON object and nothing else."
+	closing := "Answer with the record as JSON."
 	if s.EachEntry() {
-		closing = fmt.Sprintf("Answer with one JSON object that holds all records in the list %q, in the order of the document, and nothing else.", schema.Wrapper)
+		closing = fmt.Sprintf("Answer with one JSON object that holds all records in the list %q, in the order of the document.", schema.Wrapper)
 	}
 	if a.Chunk != nil && (a.Chunk.Of > 1 || a.Chunk.Only) {
 		closing = continued(s, a.Chunk) + closing
@@ -128,7 +128,7 @@ func (a Ask) Request() *exchange.Request {
 		closing = strings.Replace(closing, "Answer with", "Call the function with", 1)
 	default:
 		r.JSONObject = a.Shape == "object"
-		closing += " Its form, with null where nothing is stated:\n" + outline.FormOf(s, how)
+		closing += " Nothing else. Its form, with null where nothing is stated:\n" + outline.FormOf(s, how)
 	}
 	a.write(r, closing)
 	return r
@@ -235,7 +235,7 @@ func (a Ask) how() string {
 const onPages = "on-pages"
 
 // howToSee tells how to say where on the pages a value stands.
-const howToSee = `- Each value is {"value": …, "page": …, "box": [left, top, right, bottom]}: the number of its picture, from 1, and its place there in pixels from the top left; or {"value": null, "page": null, "box": []}.
+const howToSee = `* Each value is {"value": …, "page": …, "box": [left, top, right, bottom]}: the number of its picture, from 1, and its place there in pixels from the top left; or {"value": null, "page": null, "box": []}.
 `
 
 // example gives the name of a field in a group, or of any.
@@ -269,16 +269,20 @@ func (a Ask) question() *exchange.Request {
 	}
 	r.Messages = []exchange.Message{
 		{Role: "system", Content: role + about(a.Schema) + houseRules(a.Set)},
-		{Role: "user", Content: doc + "\n" + heading + "\n" + outline.Write(a.Schema, outline.Plain) + "\n# How to write values\n" + howToOne(a.Schema) + "\n# Answer\n" + closing + "\n", Images: a.Images}}
+		{Role: "user", Content: doc + "\n" + heading + "\n" + outline.Write(a.Schema, outline.Plain, false) + "\n# Values\n" + howToOne(a.Schema) + "\n# Answer\n" + closing + "\n", Images: a.Images}}
 	return r
 }
 
 // howToPoint tells how to answer by pointer.
-const howToPoint = `- Give every field. What the document does not state is null, required or not; a list with nothing in it is [].
-- "by id": the id of the words of the value, never the words, and without its label: L12 is the whole line, L12.3 its third word, L12.3-5 its third to fifth; blanks part words. L12.7+L13.1-2 goes on in the next line.
-- boolean: true or false. choice: one of the values listed. A text that sums up many words may be given in words.
-- list: each item that the document has, once, in its order.
+func howToPoint(held bool) string {
+	how := "* " + giveAll + `
+* id: never the words, and without the label: L12 is the whole line, L12.3 its third word, L12.3-5 its third to fifth; blanks part words. L12.7+L13.1-2 goes on in the next line.
 `
+	if !held {
+		how += "* boolean: true or false. One of: only these values.\n"
+	}
+	return how + "* A text that sums up many words may be given in words.\n* list: every item, once, in the document's order.\n"
+}
 
 // Repair gives the request that asks for a patch that fixes the problems of a
 // record.

@@ -126,7 +126,7 @@ func TestStyles(t *testing.T) {
 		return r.Messages[0].Content + r.Messages[1].Content + string(r.Format)
 	}
 	q := ask(ByField, "schema", "inspector.licence")
-	assert.Contains(t, q, "- inspector (group): Who made the visit.\n  - licence (text): Licence number.")
+	assert.Contains(t, q, "- inspector: Who made the visit.\n  - licence: Licence number.")
 	assert.Contains(t, q, "state it: not stated")
 	assert.NotContains(t, q, "report_no (")
 	assert.NotContains(t, q, "json_schema")

@@ -40,11 +40,11 @@ type TemplateData struct {
 
 // templateData gathers what a template can use.
 func templateData(s *schema.Schema, a Ask, doc, closing string) TemplateData {
-	d := TemplateData{Schema: s.Name, About: s.About, Entries: s.EachEntry(), Fields: outline.Write(s, valuesOf(a.how())), Values: howTo(s, false), Document: doc, Answer: closing,
+	d := TemplateData{Schema: s.Name, About: s.About, Entries: s.EachEntry(), Fields: outline.Write(s, valuesOf(a.how()), false), Values: howTo(s, false), Document: doc, Answer: closing,
 		Examples: strings.TrimSpace(examples(s) + solved(s, a.Set, a.how())), Instructions: strings.TrimSpace(a.Set.Instructions), Chunk: 1, Chunks: 1}
 	switch a.Style {
 	case ByPointer:
-		d.Values = howToPoint
+		d.Values = howToPoint(false)
 	case ByField:
 		d.Values = howToOne(s)
 	}

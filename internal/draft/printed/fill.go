@@ -237,9 +237,20 @@ func unlabelled(out *value.Value, s *slot, own []*slot, taken map[*slot]float64,
 		beside(out, s, own, taken, lines)
 	case s.f.Type == schema.Text && isItem && first.bullet:
 		assign(out, s, opening(first.body, own))
-	case s.f.Type == schema.Text && s.f.Required && aboutWords(s.f.About)["name"]:
+	case s.f.Type == schema.Text && s == ownName(own):
 		assign(out, s, nameInProse(lines))
 	}
+}
+
+// ownName gives the first text of a record's own that is described as a name: what
+// the document is about has one in its sentences.
+func ownName(own []*slot) *slot {
+	for _, s := range own {
+		if s.f.Type == schema.Text && len(s.path) == 1 && s.about["name"] {
+			return s
+		}
+	}
+	return nil
 }
 
 var nameRun = regexp.MustCompile(`\p{Lu}[\pL'’-]+(?: \p{Lu}[\pL'’-]+)+`)

@@ -84,6 +84,8 @@ func (d *divider) divide(f *schema.Field, style string) {
 		}
 	case style == prompt.ByField && f.IsLeaf():
 		d.question(f)
+	case style == prompt.ByGroup && small(f):
+		d.with("the rest", prompt.Record, f)
 	case !f.IsLeaf() && style != prompt.Record && style != prompt.ByPointer:
 		d.bundles = append(d.bundles, &bundle{f.Path, prompt.Record, []string{f.Path}, false})
 	case style == prompt.ByPointer:
@@ -106,6 +108,12 @@ func (d *divider) question(f *schema.Field) {
 		}
 	}
 	d.bundles = append(d.bundles, &bundle{f.Path, prompt.ByField, []string{f.Path}, f.Basis || f.Style != ""})
+}
+
+// small tells whether a group is asked for along with the record's own fields: a
+// request of its own would cost more than what it sets apart.
+func small(f *schema.Field) bool {
+	return f.Type == schema.Group && len(f.Fields) <= mostQuestions && !slices.ContainsFunc(f.Fields, func(kid *schema.Field) bool { return !kid.IsLeaf() })
 }
 
 // mixed tells whether a field of a group has a style of its own.
