@@ -17,7 +17,7 @@ const maxDeviations = 2000
 func lenient(text string, start int) (*found, error) {
 	p := &parser{src: text, pos: start}
 	v, ok := p.value(0)
-	f := &found{v: v, start: start, end: max(p.pos, start+1), deviations: p.deviations, cut: p.cut}
+	f := &found{v: v, start: start, end: max(p.pos, start+1), deviations: p.deviations, cut: p.cut, lastBracket: p.lastBracket}
 	switch {
 	case p.deep:
 		return f, ErrDeep
@@ -39,8 +39,11 @@ type parser struct {
 	deviations []Deviation
 	open       []byte // the closing brackets that are still to come
 	cut        bool   // the text ended inside the value
-	deep       bool   // too deep to be read
-	lost       bool   // this is no JSON, however leniently read
+	// The text ended where nothing but the last bracket is missing: behind a member
+	// of the outermost object that has its own end.
+	lastBracket bool
+	deep        bool // too deep to be read
+	lost        bool // this is no JSON, however leniently read
 }
 
 func (p *parser) deviate(kind, note string) { p.deviateAt(p.pos, kind, note) }
@@ -119,6 +122,13 @@ func (p *parser) value(depth int) (value.Value, bool) {
 	return p.bare()
 }
 
+// hasEnd tells whether the value that was read last shows where it ends: a number
+// may go on.
+func (p *parser) hasEnd() bool {
+	said := strings.TrimRight(p.src[:p.pos], " \t\r\n")
+	return said != "" && !unicode.IsDigit(rune(said[len(said)-1]))
+}
+
 // container reads an object or array. It ends at its own bracket, at the end
 // of the text, or where a bracket comes that an outer container waits for.
 func (p *parser) container(kind value.Kind, shut byte, depth int) (value.Value, bool) {
@@ -130,6 +140,7 @@ func (p *parser) container(kind value.Kind, shut byte, depth int) (value.Value, 
 		p.space()
 		switch c := p.peek(); {
 		case p.end():
+			p.lastBracket = !p.cut && len(p.open) == 1 && !comma && p.hasEnd()
 			p.cut = true
 			p.deviate(Close, "the text ends before "+string(shut))
 			return v, true
@@ -155,6 +166,7 @@ func (p *parser) container(kind value.Kind, shut byte, depth int) (value.Value, 
 			p.pos++
 			return v, true
 		case strings.HasPrefix(p.src[p.pos:], "```"):
+			p.lastBracket = !p.cut && len(p.open) == 1 && !comma && p.hasEnd()
 			p.cut = true
 			p.deviate(Close, "the block ends before "+string(shut))
 			return v, true

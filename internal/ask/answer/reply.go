@@ -56,6 +56,9 @@ type Result struct {
 	All        []value.Value // all objects that stand side by side in the reply, in order, where there are several
 	Deviations []Deviation
 	Cut        bool // the reply ended early
+	// LastBracket says, of one that ended early, that nothing but the bracket of the
+	// whole is missing.
+	LastBracket bool
 	reading
 }
 
@@ -190,7 +193,7 @@ func read(text string, want value.Kind, level int) (Result, error) {
 	if best == nil || (want == value.Object && !holdsObject(&best.v)) {
 		return Result{}, ErrNoRecord
 	}
-	r := Result{Value: best.v, All: sideBySide(all), Cut: best.cut, Deviations: append(deviations, best.around(text)...), reading: reading{text: text, start: best.start, end: best.end}}
+	r := Result{Value: best.v, All: sideBySide(all), Cut: best.cut, LastBracket: best.lastBracket, Deviations: append(deviations, best.around(text)...), reading: reading{text: text, start: best.start, end: best.end}}
 	r.Deviations = append(r.Deviations, best.deviations...)
 	r.others = best.asides(text)
 	for _, d := range best.deviations {
@@ -243,11 +246,12 @@ func holdsObject(v *value.Value) bool {
 
 // found is one value that stands in a reply.
 type found struct {
-	v          value.Value
-	start, end int
-	deviations []Deviation
-	cut        bool
-	weight     int // how many values it holds
+	v           value.Value
+	start, end  int
+	deviations  []Deviation
+	cut         bool
+	lastBracket bool
+	weight      int // how many values it holds
 }
 
 // maxCandidates bounds how many values of a reply are looked at.

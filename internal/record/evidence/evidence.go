@@ -6,6 +6,7 @@ import (
 	"strings"
 	"time"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -188,6 +189,7 @@ type weigher struct {
 	other   []span // where the figure that is looked for stands with another measure or sign
 	claimed map[claim]bool
 	taken   map[span]bool
+	plain   bool // nothing is looked for but for a few characters
 	root    *item
 	chosen  []*leaf // that have a place
 	fixed   Places
@@ -319,6 +321,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		for _, spelling := range reading.Clocks(v.Text) {
 			add(w.ix.find(spelling), Restated, "")
 		}
+		add(w.ix.SpokenTimes(v.Text), Restated, "")
 		for i, c := range cands { // 3:30 is not 3:30 pm
 			cands[i].span = w.ix.WithHalf(c.span)
 		}
@@ -342,8 +345,8 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 	cands = slices.DeleteFunc(cands, func(c candidate) bool {
 		return w.ix.TakenBack(c.span) || isShortFigure(v) && w.ix.InDate(c.span)
 	})
-	if len(cands) == 0 && !own.AllowsInferred() {
-		w.near(f, v, add)
+	if len(cands) == 0 && !own.AllowsInferred() && !w.plain {
+		w.near(own, v, add)
 	}
 	return cands
 }
@@ -391,6 +394,11 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 		spans, open = append(spans, more...), append(open, also...)
 	}
 	w.open = append(w.open, open...)
+	if key == "0" && f.Type != schema.Money {
+		if spans = append(spans, w.nought(f)...); len(spans) > 0 && len(w.ix.Every(key)) == 0 {
+			return spans
+		}
+	}
 	if len(f.Minus)+len(f.Plus) == 0 && measure == "" {
 		return spans
 	}
@@ -410,6 +418,26 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 			}
 		}
 		found = append(found, s)
+	}
+	return found
+}
+
+// nought gives the words that say nothing was counted, behind a label of the
+// field, and of a field that is a change those that say there was none.
+func (w *weigher) nought(f *schema.Field) (found []span) {
+	if f.Type == schema.Integer {
+		for _, word := range lang.Nought.Words() {
+			for _, s := range w.ix.find(word) {
+				if w.led(f, s) {
+					found = append(found, s)
+				}
+			}
+		}
+	}
+	if len(f.Minus)+len(f.Plus) > 0 {
+		for _, word := range lang.Unchanged.Words() {
+			found = append(found, w.ix.find(word)...)
+		}
 	}
 	return found
 }

@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"maps"
+	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -38,8 +39,20 @@ func nearlyUnsure(length int) int {
 	return max(1, length/4)
 }
 
-// near finds the places of a value but for a few characters.
-func (w *weigher) near(f *schema.Field, v *value.Value, add func([]span, Kind, string)) {
+// near finds the places of a value but for a few characters: first where letters
+// stand for figures in what can be nothing but figures, however many.
+func (w *weigher) near(own *schema.Field, v *value.Value, add func([]span, Kind, string)) {
+	if fx := w.ix.inFigures(); fx != nil && (v.Kind != value.String || strings.ContainsFunc(v.Text, unicode.IsDigit)) {
+		there := &weigher{ix: fx, names: w.names, heads: w.heads, plain: true}
+		var found []span
+		for _, c := range there.candidates(own, v) {
+			found = append(found, c.span)
+		}
+		if add(found, Lookalike, ""); len(found) > 0 {
+			return
+		}
+	}
+	f := own.Kin()
 	switch {
 	case v.Kind == value.Number:
 		add(w.ix.likeFigures()[value.CanonicalNumber(v.Text)], Lookalike, "")
@@ -66,6 +79,52 @@ func (w *weigher) near(f *schema.Field, v *value.Value, add func([]span, Kind, s
 type likes struct {
 	once    sync.Once
 	numbers map[string][]span
+	figured sync.Once
+	plain   *Index // with figures in place of the letters; nil: no letter stands for one
+}
+
+// allFigures is what consists of figures, of letters that are misread for 0 and 1,
+// and of the signs that stand in figures, dates and times.
+var allFigures = regexp.MustCompile(`[0-9OolI]+(?:[.,:/-][0-9OolI]+)*`)
+
+// figured gives a text with figures for letters where nothing else can be meant, each
+// at its place; "" where no letter stands for one.
+func figured(text string) string {
+	var out []byte
+	for _, at := range allFigures.FindAllStringIndex(text, -1) {
+		said := text[at[0]:at[1]]
+		before, _ := utf8.DecodeLastRuneInString(text[:at[0]])
+		after, _ := utf8.DecodeRuneInString(text[at[1]:])
+		if !strings.ContainsAny(said, "0123456789") || !strings.ContainsAny(said, "OolI") || at[0] > 0 && reading.IsWordRune(before) || reading.IsWordRune(after) {
+			continue
+		}
+		if out == nil {
+			out = []byte(text)
+		}
+		copy(out[at[0]:], normalize.AsFigures(said))
+	}
+	return string(out)
+}
+
+// inFigures gives an index of the source with figures for the letters in what has
+// at least one figure and else nothing but such letters: l.lO.2O33 is 1.10.2033.
+// Places are the same. nil where the source has none.
+func (ix *Index) inFigures() *Index {
+	ix.likes.figured.Do(func() {
+		out := figured(ix.Source)
+		if out == "" {
+			return
+		}
+		ix.likes.plain = &Index{Text: reading.New(out), Unsure: ix.Unsure}
+		if len(ix.Stretches) != 1 || ix.Stretches[0] != between(0, len(ix.Source)) {
+			var stretches [][2]int
+			for _, s := range ix.Stretches {
+				stretches = append(stretches, [2]int{s.Start, s.End})
+			}
+			ix.likes.plain = ix.likes.plain.Within(stretches)
+		}
+	})
+	return ix.likes.plain
 }
 
 // likeFigures gives the numbers that stand in the source with letters in place
@@ -231,12 +290,13 @@ func (w *weigher) otherUnits(f *schema.Field, figure, own string, add func([]spa
 			continue
 		}
 		var with []span
-		found, _ := w.ix.Numbers(f, value.CanonicalNumber(amount))
-		for _, s := range found {
+		open, other := w.open, w.other // are of the field's own unit
+		for _, s := range w.figures(f, amount, unit) {
 			if m := w.ix.MeasureOf(s); m.Unit == unit {
 				with = append(with, m.Where)
 			}
 		}
+		w.open, w.other = open, other
 		add(with, Restated, "")
 	}
 }
@@ -257,7 +317,13 @@ func Misread(f *schema.Field, v *value.Value, source string) bool {
 	if v != nil && isFigure(f.Kin()) {
 		figures := value.Str(normalize.Figures(source))
 		if figures.Text == "" {
+			figures.Text = figured(source)
+		}
+		if figures.Text == "" {
 			return false
+		}
+		if v.Text != "" && figures.Text == v.Text {
+			return true
 		}
 		_, to, ok := normalize.ByType(f.Kin(), &figures)
 		figure, own := &to, v

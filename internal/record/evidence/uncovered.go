@@ -145,7 +145,7 @@ func (u *unread) entryOf(offset int) value.Pointer {
 
 // blank tells what stands where a form has no value.
 func blank(text string) bool {
-	return text == "" || lang.Unknown.Has(text) || lang.Perhaps.Has(text) || lang.Pending.Has(text)
+	return strings.Trim(text, "_.… ") == "" || lang.Unknown.Has(text) || lang.Perhaps.Has(text) || lang.Pending.Has(text)
 }
 
 // line gives the labelled parts of a line that nothing comes from.

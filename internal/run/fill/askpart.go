@@ -212,10 +212,10 @@ func (x *piece) read(came *model.Answer) error {
 		return err
 	}
 	x.trace.lenient(r.Deviations)
-	x.cut = r.Cut || cutOff(came)
 	if x.record, err = x.unwrap(r.Value); err != nil {
 		return err
 	}
+	x.cut = cutOff(came) || r.Cut && !(r.LastBracket && came.Finish == "stop" && x.complete())
 	read := []*value.Value{&r.Value}
 	if x.schema.EachEntry() && len(r.All) > 1 && len(x.record.Kids) == 1 && r.Value.Kind == value.Object && r.Value.Get(schema.Wrapper) == nil && x.entries(r.All) {
 		read = read[:0]
@@ -236,6 +236,20 @@ func (x *piece) read(came *model.Answer) error {
 		x.point()
 	}
 	return nil
+}
+
+// complete tells whether a record has all fields that were asked for: a model that
+// ended of its own accord and left out the last bracket has said all.
+func (x *piece) complete() bool {
+	if x.schema.EachEntry() {
+		return true // the list has its own end
+	}
+	for _, f := range x.schema.Record().Fields {
+		if x.record.Get(f.Name) == nil {
+			return false
+		}
+	}
+	return true
 }
 
 // normalize normalizes what was read.

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/record"
+	"filler/internal/record/trace"
 	"filler/internal/source/document"
 	"filler/internal/store/sqlite"
 )
@@ -15,6 +16,21 @@ import (
 // fillOne fills one file as a setup says, with a ledger of its own, and gives
 // the line, and what filled it.
 func fillOne(t *testing.T, setup Setup, file string) (record.Line, *Filler) {
+	t.Helper()
+	line, f, _ := fillKept(t, setup, file)
+	return line, f
+}
+
+// fillTraced gives the steps as well.
+func fillTraced(t *testing.T, setup Setup, file string) (record.Line, trace.Steps) {
+	t.Helper()
+	line, _, raw := fillKept(t, setup, file)
+	steps, err := trace.Parse(raw)
+	require.NoError(t, err)
+	return line, steps
+}
+
+func fillKept(t *testing.T, setup Setup, file string) (record.Line, *Filler, []byte) {
 	t.Helper()
 	l, err := sqlite.Open(filepath.Join(t.TempDir(), "ledger.db"))
 	require.NoError(t, err)
@@ -31,5 +47,5 @@ func fillOne(t *testing.T, setup Setup, file string) (record.Line, *Filler) {
 	require.True(t, ok)
 	line, err := ToLine(run, rec)
 	require.NoError(t, err)
-	return line, f
+	return line, f, rec.Trace
 }

@@ -33,6 +33,10 @@ func (tx *Text) findNumbers() {
 			}
 			continue
 		}
+		if whole := strings.Trim(l.text, "0123456789") == "" && tx.halfBehind(l.End); whole {
+			tx.add(canonical(l.text+".5"), figure{Span: l.Span})
+			continue
+		}
 		readings := readingsBy(l.text, both, decimal)
 		for _, key := range both {
 			ruledOut := len(readings) < len(both) && readings[0] != key

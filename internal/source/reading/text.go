@@ -42,6 +42,7 @@ type Text struct {
 	numbers   map[string][]figure
 	days      days
 	months    months
+	clocks    clocks
 	back      []Span // what the text takes back
 }
 

@@ -26,6 +26,9 @@ func (tx *Text) findWords() {
 			continue
 		}
 		n, end := tx.phrase(i)
+		if end < 0 && lang.OneUnit.Has(t.Word) && tx.halfBehind(t.End) {
+			tx.add(canonical("1.5"), figure{inWords: true, Span: t.Span})
+		}
 		if end < 0 {
 			continue
 		}
@@ -38,10 +41,33 @@ func (tx *Text) findWords() {
 				next, half = tx.TokenAt(s.End+len(rest)), true
 			}
 		}
-		if !half {
+		if behind := tx.halfBehind(s.End); !half && behind {
+			tx.add(canonical(strconv.Itoa(n)+".5"), figure{inWords: true, Span: s})
+		} else if !half {
 			tx.add(canonical(strconv.Itoa(n)), figure{inWords: true, Span: s})
 		}
 	}
+}
+
+// halfBehind tells whether half more stands behind the unit of a number that ends
+// at a place: six kilos and a half, une tonne et demie.
+func (tx *Text) halfBehind(end int) bool {
+	i := tx.TokenAt(end)
+	if i+1 >= len(tx.Tokens) || tx.Tokens[i].Start < end || strings.Trim(tx.Source[end:tx.Tokens[i].Start], " \u00a0\n") != "" {
+		return false
+	}
+	unit := tx.Tokens[i]
+	if !isUnit(unit.Word) && !lang.Currency.Has(unit.Word) && !lang.PerhapsSign.Has(unit.Word) && !lang.Dozen.Has(unit.Word) {
+		return false
+	}
+	rest := tx.Source[unit.End:min(len(tx.Source), unit.End+16)]
+	for _, words := range lang.AndAHalf.Words() {
+		said := strings.Join(strings.Fields(rest), " ")
+		if len(said) >= len(words) && strings.EqualFold(said[:len(words)], words) && (len(said) == len(words) || !isWordByte(said[len(words)])) {
+			return true
+		}
+	}
+	return false
 }
 
 // halfAfter gives the number in a word that ends in a half more: zweieinhalb.
@@ -156,7 +182,7 @@ func onlyIn(code, word string) bool {
 func (tx *Text) numberWords() (all []int) {
 	for word, at := range tx.ByWord {
 		_, is := NumberWord(word)
-		is = is || lang.Half.Has(word)
+		is = is || lang.Half.Has(word) || lang.OneUnit.Has(word)
 		for _, end := range lang.AndAHalf.Words() {
 			is = is || strings.HasSuffix(word, end)
 		}

@@ -1,0 +1,238 @@
+package fill
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"maps"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/rogpeppe/go-internal/txtar"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/ask/outline"
+	"filler/internal/ask/prompt"
+	"filler/internal/base/value"
+	"filler/internal/measure/score"
+	"filler/internal/record"
+	"filler/internal/record/trace"
+	"filler/internal/schema"
+)
+
+// said are the replies that one voice gave to the requests of one step over one
+// document, in the order of the requests, as they were written. The voices: a
+// careful reader, a small careless one, and one that reasons before it answers.
+type said struct {
+	trade, doc, voice, step string
+	replies                 []string
+}
+
+// between stands between the replies to the requests of one step.
+const between = "\n%%\n"
+
+func allSaid(t *testing.T) (all []said) {
+	files, err := filepath.Glob("testdata/replies/said.*.txtar")
+	require.NoError(t, err)
+	require.NotEmpty(t, files)
+	for _, file := range files {
+		a, err := txtar.ParseFile(file)
+		require.NoError(t, err)
+		trade := strings.TrimSuffix(strings.TrimPrefix(filepath.Base(file), "said."), ".txtar")
+		for _, f := range a.Files {
+			name := strings.Split(f.Name, ".")
+			require.Len(t, name, 3, f.Name)
+			all = append(all, said{trade, name[0], name[1], name[2], strings.Split(strings.TrimSuffix(string(f.Data), "\n"), between)})
+		}
+	}
+	return all
+}
+
+// styleOf is the style that a step answers in.
+var styleOf = map[string]string{"record": prompt.Record, "groups": prompt.ByGroup, "fields": prompt.ByField, "pointers": prompt.ByPointer}
+
+// heard is what came of replies.
+type heard struct {
+	replies, docs                      int
+	right, wrong, missed, extra        int
+	alarmed                            int // right values with a problem
+	told                               int // wrong or extra values with one
+	corrected                          int // values that a correction changed
+	unread                             []string
+	forms                              map[string]int // kinds of lenient reading, each once a reply
+	thought, fenced, chatter, strictly int
+}
+
+func (h *heard) f1() float64 {
+	return 2 * float64(h.right) / float64(2*h.right+2*h.wrong+h.extra+h.missed)
+}
+
+// hear fills a document by what was said, one reply a request, and corrections
+// where the voice gave some; to all else that is asked it says nothing.
+func hear(t *testing.T, s *schema.Schema, d *trialDoc, x said, corrections string, sum *heard) []string {
+	var lock sync.Mutex
+	next := 0
+	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		lock.Lock()
+		defer lock.Unlock()
+		raw, _ := io.ReadAll(r.Body)
+		var body struct{ Messages []struct{ Content string } }
+		_ = json.Unmarshal(raw, &body)
+		asked := body.Messages[len(body.Messages)-1].Content
+		answer := "{}"
+		switch {
+		case outline.Has(asked, outline.Problems):
+			if answer = `{"corrections": []}`; corrections != "" {
+				answer, corrections = corrections, ""
+			}
+		case outline.Has(asked, outline.LookAgain):
+		case next < len(x.replies):
+			answer = x.replies[next]
+			next++
+		}
+		text, _ := json.Marshal(answer)
+		fmt.Fprintf(w, `{"choices":[{"message":{"content":%s},"finish_reason":"stop"}],"usage":{"prompt_tokens":1,"completion_tokens":1}}`, text)
+	}))
+	t.Cleanup(server.Close)
+	requests := 0
+	set := trialSetup(t, s, "", &requests)
+	set.Model.At, set.Settings.Style = server.URL, styleOf[x.step]
+	line, steps := fillTraced(t, set, writeDoc(t, x.doc, d.text))
+	name := x.trade + " " + x.doc + " " + x.voice + " " + x.step
+	require.Equal(t, len(x.replies), next, "%s: requests", name)
+	sum.count(x, steps)
+	return sum.judge(t, s, d, name, &line)
+}
+
+// judge counts what is right in a record.
+func (h *heard) judge(t *testing.T, s *schema.Schema, d *trialDoc, name string, line *record.Line) (notes []string) {
+	gold, err := value.Parse(strings.TrimSpace(d.gold))
+	require.NoError(t, err, name)
+	problem := map[value.Pointer]string{}
+	for _, p := range line.Problems {
+		problem[p.Path] = string(p.Code()) + ": " + p.Message()
+		if p.Path == "" {
+			notes = append(notes, name+" "+problem[p.Path])
+		}
+	}
+	h.docs++
+	filled := line.Record
+	score.Walk(s, &gold, &filled, score.Visitor{Paths: true, Leaf: func(l score.Leaf) {
+		why := problem[l.FilledPath]
+		switch l.Outcome {
+		case score.Right:
+			h.right++
+			if why != "" {
+				h.alarmed++
+				notes = append(notes, fmt.Sprintf("%s %s right %s: %s", name, l.FilledPath, l.Filled, why))
+			}
+			return
+		case score.Wrong:
+			h.wrong++
+		case score.Missed:
+			h.missed++
+			notes = append(notes, fmt.Sprintf("%s %s%s missed %s %s", name, l.GoldPath, l.FilledPath, l.Gold, why))
+			return
+		case score.Extra:
+			h.extra++
+		default:
+			return
+		}
+		if why != "" {
+			h.told++
+			return
+		}
+		notes = append(notes, fmt.Sprintf("%s %s %s is %s, not told", name, l.FilledPath, l.Filled, l.Gold))
+	}})
+	return notes
+}
+
+// count tallies the forms of replies by the steps that read them.
+func (h *heard) count(x said, steps trace.Steps) {
+	if h.forms == nil {
+		h.forms = map[string]int{}
+	}
+	for _, text := range x.replies {
+		h.replies++
+		trimmed := strings.TrimSpace(text)
+		switch {
+		case strings.Contains(text, "<think"):
+			h.thought++
+		case strings.Contains(text, "```"):
+			h.fenced++
+		case !strings.HasPrefix(trimmed, "{") && x.step != "fields":
+			h.chatter++
+		default:
+			h.strictly++
+		}
+	}
+	kinds := map[string]bool{}
+	for _, step := range steps {
+		switch step := step.(type) {
+		case *trace.Lenient:
+			kinds[step.Kind] = true
+		case *trace.Unused:
+			if !step.Chatter {
+				h.unread = append(h.unread, fmt.Sprintf("%s %s %s %s: %q %s", x.trade, x.doc, x.voice, x.step, step.Text, step.Reason))
+			}
+		}
+	}
+	for kind := range kinds {
+		h.forms[kind]++
+	}
+}
+
+// What three voices wrote over all documents, put through everything that follows
+// a reply.
+func TestVoices(t *testing.T) {
+	docs, schemas := map[string]map[string]*trialDoc{}, map[string]*schema.Schema{}
+	sums, forms := map[string]*heard{}, map[string]int{}
+	corrections := map[string]string{}
+	all := allSaid(t)
+	for _, x := range all {
+		if x.step == "corrections" {
+			corrections[x.trade+x.doc+x.voice] = x.replies[0]
+		}
+	}
+	replies := len(corrections)
+	for _, x := range all {
+		if x.step == "corrections" {
+			continue
+		}
+		if docs[x.trade] == nil {
+			schemas[x.trade], docs[x.trade] = trial(t, x.trade)
+		}
+		d := docs[x.trade][x.doc]
+		require.NotNil(t, d, "%s %s", x.trade, x.doc)
+		key := x.voice + " " + x.step
+		if sums[key] == nil {
+			sums[key] = &heard{}
+		}
+		for _, note := range hear(t, schemas[x.trade], d, x, corrections[x.trade+x.doc+x.voice], sums[key]) {
+			t.Log("  " + note)
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(sums)) {
+		h := sums[key]
+		replies += h.replies
+		t.Logf("%s: %d replies, %d documents; right %d wrong %d missed %d extra %d, F1 %.3f; right values with a problem %d; wrong or extra ones told %d of %d", key, h.replies, h.docs, h.right, h.wrong, h.missed, h.extra, h.f1(), h.alarmed, h.told, h.wrong+h.extra)
+		for _, u := range h.unread {
+			t.Log("  unread " + u)
+		}
+		for kind, n := range h.forms {
+			forms[kind] += n
+		}
+		assert.Empty(t, h.unread, key)
+		assert.LessOrEqual(t, h.alarmed*50, h.right, key)
+	}
+	for _, kind := range slices.Sorted(maps.Keys(forms)) {
+		t.Logf("form %s: %d", kind, forms[kind])
+	}
+	t.Logf("%d replies", replies)
+}

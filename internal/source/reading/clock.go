@@ -1,0 +1,218 @@
+package reading
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"sync"
+
+	"filler/internal/base/lang"
+)
+
+// clocks is the times of a source that are said in words, made when they are first
+// asked for.
+type clocks struct {
+	once sync.Once
+	at   map[string][]Span // by the time as records hold it, HH:MM
+}
+
+// SpokenTimes gives the places where a time of day is said in words, or in figures
+// with the part of the day: a quarter past eight, noon, halb sechs abends, neuf
+// heures moins le quart, 5 Uhr nachmittags. One that does not say which half of the
+// day it means stands for both.
+func (tx *Text) SpokenTimes(at string) []Span {
+	tx.clocks.once.Do(func() {
+		tx.clocks.at = map[string][]Span{}
+		for i := range tx.Tokens {
+			tx.timeFrom(i)
+		}
+	})
+	hour, rest, ok := strings.Cut(at, ":")
+	if minute, seconds, has := strings.Cut(rest, ":"); ok && has && seconds == "00" {
+		at = hour + ":" + minute
+	}
+	return tx.clocks.at[at]
+}
+
+// word gives a token's word; "" where there is none, or where another line or
+// sentence begins before it.
+func (tx *Text) word(from, i int) string {
+	if i < 0 || i >= len(tx.Tokens) || i > from && !tx.near(from, i) {
+		return ""
+	}
+	if i > 0 && i > from && strings.ContainsAny(tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start], ".;!?:|") {
+		return ""
+	}
+	return tx.Tokens[i].Word
+}
+
+// hourAt reads an hour, in words or figures, and the word for "o'clock" behind it;
+// next is the token behind it, clock whether that word stands there.
+func (tx *Text) hourAt(from, i int) (hour, next int, clock, ok bool) {
+	word := tx.word(from, i)
+	n, is := NumberWord(word)
+	if !is {
+		var err error
+		if n, err = strconv.Atoi(word); err != nil || len(word) > 2 {
+			if !lang.OneUnit.Has(word) {
+				return 0, 0, false, false
+			}
+			n = 1
+		}
+	}
+	next = i + 1
+	if lang.Oclock.Has(tx.word(from, next)) {
+		next, clock = next+1, true
+	} else if tx.word(from, next) == "o" && tx.word(from, next+1) == "clock" {
+		next, clock = next+2, true
+	}
+	return n, next, clock, n >= 0 && n <= 24
+}
+
+// timeFrom reads the time that begins with a token.
+func (tx *Text) timeFrom(i int) {
+	word := tx.word(i, i)
+	switch {
+	case lang.Noon.Has(word):
+		tx.fromTwelve(i, 12)
+		return
+	case lang.Midnight.Has(word):
+		tx.fromTwelve(i, 0)
+		return
+	}
+	if tx.beforeHour(i) {
+		return
+	}
+	hour, next, clock, ok := tx.hourAt(i, i)
+	if !ok {
+		return
+	}
+	if i > 0 { // the end of a longer number, or of minutes before an hour
+		if _, is := NumberWord(tx.Tokens[i-1].Word); is && tx.near(i-1, i) || lang.Past.Has(tx.Tokens[i-1].Word) || lang.ToHour.Has(tx.Tokens[i-1].Word) || lang.HalfTo.Has(tx.Tokens[i-1].Word) {
+			return
+		}
+	}
+	if minutes, behind, said := tx.behindHour(i, next); clock && said {
+		tx.keepTime(i, behind, hour, minutes)
+		return
+	}
+	_, inWords := NumberWord(word)
+	if half, end := tx.dayHalf(i, next); clock && inWords || half != "" && end > next-1 && (clock || inWords) {
+		tx.keepTime(i, next, hour, 0)
+	}
+}
+
+// fromTwelve keeps noon or midnight, and half an hour or a quarter from it.
+func (tx *Text) fromTwelve(i, hour int) {
+	minutes, behind, _ := tx.behindHour(i, i+1)
+	tx.keepExactly(i, behind, hour*60+minutes)
+}
+
+// beforeHour reads what is said before the hour: quarter past eight, ten to nine,
+// half past five, halb sechs, Viertel vor acht.
+func (tx *Text) beforeHour(i int) bool {
+	word := tx.word(i, i)
+	if lang.HalfTo.Has(word) {
+		if hour, next, _, ok := tx.hourAt(i, i+1); ok && hour >= 1 {
+			tx.keepTime(i, next, hour-1, 30)
+			return true
+		}
+	}
+	minutes, at := 0, i+1
+	switch n, is := NumberWord(word); {
+	case lang.Quarter.Has(word):
+		minutes = 15
+	case lang.Half.Has(word):
+		minutes = 30
+	case is && n < 30:
+		minutes = n
+	default:
+		return false
+	}
+	if lang.MinuteWord.Has(tx.word(i, at)) {
+		at++
+	}
+	sign := 0
+	switch {
+	case lang.Past.Has(tx.word(i, at)):
+		sign = 1
+	case lang.ToHour.Has(tx.word(i, at)) && minutes != 30:
+		sign = -1
+	}
+	hour, next, _, ok := tx.hourAt(i, at+1)
+	if sign == 0 || !ok {
+		return false
+	}
+	tx.keepTime(i, next, hour, sign*minutes)
+	return true
+}
+
+// behindHour reads what is said behind the hour: et quart, et demie, moins le
+// quart, moins dix.
+func (tx *Text) behindHour(i, next int) (minutes, behind int, said bool) {
+	sign, at := 0, next
+	switch word := tx.word(i, at); {
+	case lang.NumberAnd.Has(word):
+		sign, at = 1, at+1
+	case lang.Minus.Has(word):
+		sign, at = -1, at+1
+	}
+	if sign != 0 && lang.Filler.Has(tx.word(i, at)) && !lang.Quarter.Has(tx.word(i, at)) {
+		at++
+	}
+	word := tx.word(i, at)
+	n, is := NumberWord(word)
+	switch {
+	case sign != 0 && lang.Quarter.Has(word):
+		return sign * 15, at + 1, true
+	case sign > 0 && lang.Half.Has(word):
+		return 30, at + 1, true
+	case is && sign <= 0 && n > 0 && n < 60: // acht Uhr dreißig, dix heures moins cinq
+		if sign == 0 {
+			sign = 1
+		}
+		return sign * n, at + 1, true
+	}
+	return 0, next, false
+}
+
+// dayHalf gives the half of the day that the words behind a time say, "am" or
+// "pm", and their last token.
+func (tx *Text) dayHalf(i, next int) (half string, last int) {
+	for at := next; at < next+3; at++ {
+		word := tx.word(i, at)
+		if half := lang.DayHalf.Meaning(word); half != "" {
+			return half, at
+		}
+		if !lang.Filler.Has(word) && !lang.LeadIn.Has(word) {
+			break
+		}
+	}
+	return "", next - 1
+}
+
+// keepTime keeps a time of the twelve-hour clock, or of both halves of the day
+// where nothing says which.
+func (tx *Text) keepTime(i, next, hour, minutes int) {
+	half, last := tx.dayHalf(i, next)
+	total := hour*60 + minutes
+	switch {
+	case hour > 12 || hour == 12 && half == "" || hour == 0:
+		tx.keepExactly(i, last+1, total)
+	case half == "am":
+		tx.keepExactly(i, last+1, hour%12*60+minutes)
+	case half == "pm":
+		tx.keepExactly(i, last+1, (hour%12+12)*60+minutes)
+	default:
+		tx.keepExactly(i, last+1, total)
+		tx.keepExactly(i, last+1, total+12*60)
+	}
+}
+
+// keepExactly keeps a time of so many minutes from midnight that stands from a
+// token up to another.
+func (tx *Text) keepExactly(i, next, minutes int) {
+	minutes = (minutes + 24*60) % (24 * 60)
+	key := fmt.Sprintf("%02d:%02d", minutes/60, minutes%60)
+	tx.clocks.at[key] = append(tx.clocks.at[key], Span{tx.Tokens[i].Start, tx.Tokens[next-1].End})
+}
