@@ -36,6 +36,7 @@ const (
 	ReasonOther   = "another JSON value, not the answer"
 	ReasonLost    = "not read as a value"
 	ReasonCut     = "the reply ends within it"
+	ReasonUnasked = "a field that this request did not ask for"
 	ReasonRepeat  = "a later value with the same key was kept"
 	ReasonDots    = "three dots in place of items"
 	ReasonFurther = "a further line where one value was asked for"
@@ -380,8 +381,9 @@ func isDataLine(line string, known func(string) bool) bool {
 	if m := nameAndValue.FindStringSubmatch(line); m != nil && known(plainKey(m[1])) {
 		return true
 	}
-	for _, m := range nameInLine.FindAllStringSubmatch(line, -1) {
-		if known(m[1]) {
+	for _, m := range nameInLine.FindAllStringSubmatchIndex(line, -1) {
+		lead := strings.Trim(line[:m[0]], " \t-*•\"'`") != "" && strings.TrimSpace(line[m[1]:]) == "" // Here are the bays:
+		if known(line[m[2]:m[3]]) && !lead {
 			return true
 		}
 	}

@@ -29,6 +29,9 @@ func Inner(s *schema.Schema, v value.Value) (value.Value, []Deviation) {
 			return list, deviations
 		}
 	}
+	if whole, ok := piecewise(fields, &v); ok {
+		return whole, []Deviation{{Kind: Form, Note: "a list with a field an item in place of the record"}}
+	}
 	here := fieldsIn(fields, &v)
 	if v.Kind != value.Object || here > 1 || v.Get(schema.Wrapper) != nil {
 		return v, nil
@@ -69,6 +72,68 @@ func Inner(s *schema.Schema, v value.Value) (value.Value, []Deviation) {
 		deviations = append(deviations, beside(fields, &v, best.path, &out)...)
 	}
 	return out, deviations
+}
+
+// piecewise makes a record of a list whose items hold a field each, as a bulleted
+// list is read; also below a title.
+func piecewise(fields *schema.Field, v *value.Value) (value.Value, bool) {
+	if v.Kind == value.Object && len(v.Kids) == 1 && child(fields, v.Kids[0].Name) == nil {
+		v = &v.Kids[0]
+	}
+	if v.Kind != value.Array || len(v.Kids) < 2 {
+		return value.Value{}, false
+	}
+	whole, known := value.Obj(), 0
+	for i := range v.Kids {
+		item := &v.Kids[i]
+		if item.Kind != value.Object || len(item.Kids) != 1 || whole.Get(item.Kids[0].Name) != nil {
+			return value.Value{}, false
+		}
+		if child(fields, item.Kids[0].Name) != nil {
+			known++
+		}
+		whole.Kids = append(whole.Kids, item.Kids[0])
+	}
+	return whole, 2*known > len(whole.Kids)
+}
+
+// Lone makes a record of a list, or of one item of it, that stands in place of a
+// record whose one field it is. Without a deviation it is none.
+func Lone(s *schema.Schema, v value.Value) (value.Value, *Deviation) {
+	fields := s.Record().Fields
+	if s.EachEntry() || len(fields) != 1 || fields[0].Type != schema.List {
+		return v, nil
+	}
+	list, note := v.Named(fields[0].Name), "the list without its name"
+	isItem := func(item *value.Value) bool {
+		if fields[0].Item.Type != schema.Group {
+			return item.Kind != value.Object && item.Kind != value.Array
+		}
+		return item.Kind == value.Object && child(s.Record(), firstName(item)) == nil && fieldsIn(fields[0].Item, item) > 0
+	}
+	switch v.Kind {
+	case value.Array:
+		for i := range v.Kids {
+			if !isItem(&v.Kids[i]) {
+				return v, nil
+			}
+		}
+	case value.Object:
+		if fields[0].Item.Type != schema.Group || !isItem(&v) || 2*fieldsIn(fields[0].Item, &v) < len(v.Kids) {
+			return v, nil
+		}
+		list, note = value.List(v.Named("")).Named(fields[0].Name), "one item without its list"
+	default:
+		return v, nil
+	}
+	return value.Obj(list), &Deviation{Kind: Form, Note: note}
+}
+
+func firstName(v *value.Value) string {
+	if len(v.Kids) == 0 {
+		return ""
+	}
+	return v.Kids[0].Name
 }
 
 // beside adds to a record the fields that stand beside it, in the wrapper or in

@@ -314,6 +314,9 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		if schema.IsISODate(v.Text) {
 			found, open := w.ix.InFigures(f, v.Text)
 			add(found, Restated, "")
+			if len(cands) == 0 {
+				add(w.ix.DaysOfYear(v.Text), Restated, "")
+			}
 			w.open = append(w.open, open...)
 		}
 	case f.Type == schema.Time:
@@ -375,9 +378,7 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 		with = append(with, w.ix.Minor(figure.Text)...)
 	}
 	add(with, Restated, figure.Text+" "+measure)
-	if len(with) == 0 {
-		w.otherUnits(f, figure.Text, measure, add)
-	}
+	w.otherUnits(f, figure.Text, measure, add)
 	if len(with) == 0 {
 		add(without, Restated, "")
 	}

@@ -285,15 +285,16 @@ func (w *weigher) otherUnits(f *schema.Field, figure, own string, add func([]spa
 		return
 	}
 	for _, unit := range reading.Kindred(own) {
-		amount := reading.Convert(figure, own, unit)
-		if amount == "" {
-			continue
-		}
 		var with []span
 		open, other := w.open, w.other // are of the field's own unit
-		for _, s := range w.figures(f, amount, unit) {
-			if m := w.ix.MeasureOf(s); m.Unit == unit {
-				with = append(with, m.Where)
+		for _, amount := range append(reading.ConvertedFrom(figure, own, unit), reading.Convert(figure, own, unit)) {
+			if amount == "" {
+				continue
+			}
+			for _, s := range w.figures(f, amount, unit) {
+				if m := w.ix.MeasureOf(s); m.Unit == unit {
+					with = append(with, m.Where)
+				}
 			}
 		}
 		w.open, w.other = open, other

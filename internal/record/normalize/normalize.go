@@ -430,6 +430,9 @@ func wholeNumber(literal string) (string, bool) {
 
 // YesNo reads the words that forms use for true and false.
 func YesNo(text string) (b, known bool) {
+	if tick := strings.TrimSpace(text); tick == "[ ]" || tick == "[]" { // as forms have it
+		return false, true
+	}
 	word := strings.Trim(text, " .[]")
 	b = lang.Yes.Has(word)
 	return b, b || lang.No.Has(word)

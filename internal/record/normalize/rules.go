@@ -172,6 +172,9 @@ var sentence = sync.OnceValue(func() *regexp.Regexp {
 // name: "The licence is A4411." gives A4411. What is said of anything else
 // stays as it is.
 func bareOf(f *schema.Field, text string) string {
+	if code := behindLabel(f, text); code != "" {
+		return code
+	}
 	m := sentence().FindStringSubmatch(text)
 	if m == nil {
 		return ""
@@ -181,6 +184,21 @@ func bareOf(f *schema.Field, text string) string {
 		plain := PlainName(name)
 		if plain != "" && (said == plain || strings.TrimSuffix(plain, "no") == said || said+"number" == plain) {
 			return strings.Trim(m[2], "\"'“”‘’ ")
+		}
+	}
+	return ""
+}
+
+// behindLabel gives the code that a text is but for a label that documents print
+// before it: Nr. 7, Licence QL-058.
+func behindLabel(f *schema.Field, text string) string {
+	for _, label := range f.PrintedAs {
+		if len(text) <= len(label) || !strings.EqualFold(text[:len(label)], label) || f.Pattern != nil && f.Pattern.MatchString(text) {
+			continue
+		}
+		code, spaced := strings.CutPrefix(text[len(label):], " ")
+		if (spaced || strings.HasSuffix(label, ".")) && code != "" && !strings.ContainsAny(code, " \t\n") && strings.ContainsFunc(code, unicode.IsDigit) {
+			return code
 		}
 	}
 	return ""

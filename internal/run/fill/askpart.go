@@ -227,6 +227,7 @@ func (x *piece) read(came *model.Answer) error {
 	if x.w.Settings.Images != "alone" {
 		x.trace.lenient(answer.Shape(x.schema, &x.record))
 	}
+	x.onlyAsked()
 	x.unpack(x.schema.Root, "", &x.record)
 	if x.w.Settings.Images == "alone" && len(x.w.images()) > 0 {
 		x.see()
@@ -236,6 +237,25 @@ func (x *piece) read(came *model.Answer) error {
 		x.point()
 	}
 	return nil
+}
+
+// onlyAsked takes out of a part what other parts ask for: a model that lists the
+// items as well, in the request for the rest, does not say more of them than the
+// request for the items does.
+func (x *piece) onlyAsked() {
+	if x.record.Kind != value.Object || x.schema.EachEntry() {
+		return
+	}
+	kept := x.record.Kids[:0:0]
+	for i := range x.record.Kids {
+		kid := &x.record.Kids[i]
+		if x.schema.Record().Child(kid.Name) != nil || x.w.Schema.Record().Child(kid.Name) == nil {
+			kept = append(kept, *kid)
+			continue
+		}
+		x.trace.add(x.w.unusedStep(answer.Unused{Line: 1, Text: kid.Name, Reason: answer.ReasonUnasked, Chatter: true}))
+	}
+	x.record.Kids = kept
 }
 
 // complete tells whether a record has all fields that were asked for: a model that
@@ -414,6 +434,10 @@ func (x *piece) short(came string) {
 // unwrap takes the record, or with `each: entry` the records, out of what
 // models put around it.
 func (x *piece) unwrap(v value.Value) (value.Value, error) {
+	if record, lone := answer.Lone(x.schema, v); lone != nil {
+		x.trace.lenient([]answer.Deviation{*lone})
+		return record, nil
+	}
 	v, deviations := answer.Inner(x.schema, v)
 	x.trace.lenient(deviations)
 	for _, d := range deviations {

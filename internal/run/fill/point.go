@@ -13,6 +13,7 @@ import (
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/source/layout"
+	"filler/internal/source/reading"
 )
 
 // point puts the words that a reply points to in place of its pointers, and
@@ -20,7 +21,7 @@ import (
 // for in the source like any value.
 func (x *piece) point() {
 	x.pointed = evidence.Places{}
-	p := &pointer{doc: x.w.doc, places: x.pointed, trace: &x.trace}
+	p := &pointer{doc: x.w.doc, text: x.w.index.Text, places: x.pointed, trace: &x.trace}
 	p.lines = p.linesOf()
 	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, at value.Pointer, v *value.Value) {
 		if !outline.ByID(f) {
@@ -38,6 +39,7 @@ func (x *piece) point() {
 // pointer reads pointers of one reply.
 type pointer struct {
 	doc    *document.Document
+	text   *reading.Text
 	lines  [][]layout.Span // the words of each line, by the line's index
 	places evidence.Places
 	trace  *log
@@ -90,9 +92,24 @@ func (p *pointer) leaf(f *schema.Field, at value.Pointer, v *value.Value) {
 		copied, place = p.withoutLabel(f, copied, place)
 	}
 	copied, place = p.withoutSigns(f, copied, place)
+	copied = p.signed(f, copied, place)
 	*v = value.Str(copied).Named(v.Name)
 	p.places[at] = evidence.Place{Kind: evidence.Quoted, Start: place.Start, End: place.End, Line: 1 + strings.Count(p.doc.Text[:place.Start], "\n"), Led: true}
 	p.trace.add(&trace.Pointed{Path: at, Said: said, Copied: copied})
+}
+
+// signed writes the sign before a figure that the words near it say, where the
+// field declares such words: who points to 0.8 kg in "lost 0.8 kg" means -0.8 kg.
+func (p *pointer) signed(f *schema.Field, copied string, place layout.Span) string {
+	if len(f.Minus) == 0 || strings.ContainsAny(copied, "-−–") {
+		return copied
+	}
+	at, ok := p.text.FigureIn(reading.Span{Start: place.Start, End: place.End})
+	if !ok || p.text.Signed(f, at) >= 0 {
+		return copied
+	}
+	figure := p.doc.Text[at.Start:at.End]
+	return strings.Replace(copied, figure, "-"+figure, 1)
 }
 
 // pointerIn gives the pointer that stands in an object, or the ones of a list with

@@ -58,6 +58,8 @@ func allSaid(t *testing.T) (all []said) {
 var styleOf = map[string]string{"record": prompt.Record, "groups": prompt.ByGroup, "fields": prompt.ByField, "pointers": prompt.ByPointer}
 
 // heard is what came of replies.
+var lastSteps trace.Steps
+
 type heard struct {
 	replies, docs                      int
 	right, wrong, missed, extra        int
@@ -77,7 +79,14 @@ func (h *heard) f1() float64 {
 // where the voice gave some; to all else that is asked it says nothing.
 func hear(t *testing.T, s *schema.Schema, d *trialDoc, x said, corrections string, sum *heard) []string {
 	var lock sync.Mutex
-	next := 0
+	parts, err := partsOf(s, styleOf[x.step])
+	require.NoError(t, err)
+	to, asks := map[string]string{}, map[string]bool{} // the reply by the first field that is asked for
+	name := x.trade + " " + x.doc + " " + x.voice + " " + x.step
+	require.Len(t, x.replies, len(parts), "%s: requests", name)
+	for i, p := range parts {
+		to[p.schema.Leaves()[0].Path] = x.replies[i]
+	}
 	server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		lock.Lock()
 		defer lock.Unlock()
@@ -92,9 +101,19 @@ func hear(t *testing.T, s *schema.Schema, d *trialDoc, x said, corrections strin
 				answer, corrections = corrections, ""
 			}
 		case outline.Has(asked, outline.LookAgain):
-		case next < len(x.replies):
-			answer = x.replies[next]
-			next++
+		default:
+			fields := ""
+			for _, m := range body.Messages {
+				fields += m.Content + "\n"
+			}
+			asked := &schema.Schema{Root: outline.Read(fields, nil)}
+			first := asked.Leaves()[0].Path
+			if len(x.replies) == 1 {
+				first = parts[0].schema.Leaves()[0].Path // also for the rest of one that was cut
+			}
+			answer = to[first] // the same when it is asked again
+			assert.NotEmpty(t, answer, "%s: asked for %s", name, first)
+			asks[first] = true
 		}
 		text, _ := json.Marshal(answer)
 		fmt.Fprintf(w, `{"choices":[{"message":{"content":%s},"finish_reason":"stop"}],"usage":{"prompt_tokens":1,"completion_tokens":1}}`, text)
@@ -104,8 +123,8 @@ func hear(t *testing.T, s *schema.Schema, d *trialDoc, x said, corrections strin
 	set := trialSetup(t, s, "", &requests)
 	set.Model.At, set.Settings.Style = server.URL, styleOf[x.step]
 	line, steps := fillTraced(t, set, writeDoc(t, x.doc, d.text))
-	name := x.trade + " " + x.doc + " " + x.voice + " " + x.step
-	require.Equal(t, len(x.replies), next, "%s: requests", name)
+	lastSteps = steps
+	require.Len(t, asks, len(to), "%s: replies that nothing asked for", name)
 	sum.count(x, steps)
 	return sum.judge(t, s, d, name, &line)
 }

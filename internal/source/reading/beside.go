@@ -124,6 +124,12 @@ func measureBehind(rest string) (word string, size int) {
 		trimmed = strings.TrimPrefix(trimmed, none)
 	}
 	trimmed = strings.TrimLeft(trimmed, " \u00a0\u202f")
+	if below, ok := strings.CutPrefix(trimmed, "\n"); ok { // thirty at the end of a line, knots in the next
+		if word, size := measureBehind(below); strings.HasPrefix(below, word) && word != "" && (isUnit(word) && len(word) > 1 || lang.Currency.Has(word)) {
+			return word, len(rest) - len(below) + size
+		}
+		return "", 0
+	}
 	gap := len(rest) - len(trimmed)
 	ends := wordEnds(trimmed, 3)
 	if word, end := ratioBehind(trimmed); end > 0 {

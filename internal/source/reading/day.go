@@ -19,7 +19,9 @@ type days struct {
 	at   map[string][]Span // by the day as records hold it
 	// those in figures alone, by every day that they may be
 	figures map[string][]Span
-	spans   []Span // of all of them, and of days in figures
+	part    map[string][]Span // those without a year, by month and day: 06-05
+	years   map[string]bool   // of the days that have one
+	spans   []Span            // of all of them, and of days in figures
 }
 
 // Days gives the places where a day is written with its month in words, in
@@ -27,6 +29,22 @@ type days struct {
 func (tx *Text) Days(day string) []Span {
 	tx.findDays()
 	return tx.days.at[day]
+}
+
+// DaysOfYear gives the places where a day is written without its year, its month
+// in words, in a text that has other days of this year, or of the year before
+// where they are days of its last three months and this one is of the first
+// three.
+func (tx *Text) DaysOfYear(day string) []Span {
+	tx.findDays()
+	if len(day) != 10 {
+		return nil
+	}
+	year, err := strconv.Atoi(day[:4])
+	if err != nil || !tx.days.years[day[:4]] && !(day[5:7] <= "03" && tx.days.years[strconv.Itoa(year-1)+" late"]) {
+		return nil
+	}
+	return tx.days.part[day[5:]]
 }
 
 // AllDays gives the places of all days, in order.
@@ -51,6 +69,7 @@ func (tx *Text) InDate(s Span) bool {
 func (tx *Text) findDays() {
 	tx.days.once.Do(func() {
 		tx.days.at, tx.days.figures = map[string][]Span{}, map[string][]Span{}
+		tx.days.part, tx.days.years = map[string][]Span{}, map[string]bool{}
 		for _, name := range append(lang.Month.Words(), lang.ShortMonth.Words()...) {
 			for _, i := range tx.ByWord[name] {
 				tx.dayAround(i, name)
@@ -58,6 +77,14 @@ func (tx *Text) findDays() {
 		}
 		for i := 0; i+2 < len(tx.Tokens); i++ {
 			tx.dayInFigures(i)
+		}
+		for _, days := range []map[string][]Span{tx.days.at, tx.days.figures} {
+			for day := range days {
+				tx.days.years[day[:4]] = true
+				if day[5:7] >= "10" {
+					tx.days.years[day[:4]+" late"] = true
+				}
+			}
 		}
 		sort.Slice(tx.days.spans, func(i, j int) bool { return tx.days.spans[i].Start < tx.days.spans[j].Start })
 	})
@@ -89,8 +116,28 @@ func (tx *Text) dayAround(i int, name string) {
 	if day := tx.dayOf(i + 1); day != "" {
 		if year, ok := tx.year(i + 2); ok && tx.near(i, i+2) {
 			tx.keepDay(i, i+2, year, month, day)
+			return
 		}
 	}
+	if _, ok := tx.year(after); ok && tx.near(i, after) { // a month and a year
+		return
+	}
+	if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.near(first, i) {
+		tx.keepPart(first, i, month, day)
+	} else if day := tx.dayOf(i + 1); day != "" && tx.near(i, i+1) {
+		tx.keepPart(i, i+1, month, day)
+	}
+}
+
+// keepPart notes a day without a year between two tokens.
+func (tx *Text) keepPart(from, to int, month, day string) {
+	key := dayKey("2000", month, day) // a leap year
+	if key == "" {
+		return
+	}
+	at := Span{tx.Tokens[from].Start, tx.Tokens[to].End}
+	tx.days.spans = append(tx.days.spans, at)
+	tx.days.part[key[5:]] = append(tx.days.part[key[5:]], at)
 }
 
 // near tells whether two tokens stand as close as the parts of a date do.

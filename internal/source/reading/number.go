@@ -21,7 +21,7 @@ func (tx *Text) findNumbers() {
 		all = tx.literals(all, s)
 	}
 	decimal := convention(all)
-	phones := tx.phones()
+	phones, spoken := tx.phones(), 0
 	for _, l := range all {
 		if within(phones, l.Span) {
 			continue
@@ -31,6 +31,14 @@ func (tx *Text) findNumbers() {
 			if plain := spelled(l.text); len(plain) > 0 {
 				tx.add(canonical(shifted(plain[0], l.scale)), figure{Span: l.Span})
 			}
+			continue
+		}
+		if l.Start < spoken {
+			continue
+		}
+		if sum, end := tx.spokenSum(l.End); sum > 0 && strings.Trim(l.text, "0123456789") == "" {
+			tx.add(canonical(fmt.Sprintf("%s.%02d", l.text, sum)), figure{Span: l.Span})
+			spoken = end
 			continue
 		}
 		if whole := strings.Trim(l.text, "0123456789") == "" && tx.halfBehind(l.End); whole {

@@ -31,7 +31,7 @@ var units = map[string]unit{
 	"N": {"force", "1", ""}, "kN": {"force", "1000", ""}, "Pa": {"pressure", "1", ""}, "hPa": {"pressure", "100", ""}, "kPa": {"pressure", "1000", ""}, "MPa": {"pressure", "1000000", ""}, "mbar": {"pressure", "100", ""}, "bar": {"pressure", "100000", ""},
 	"V": {"voltage", "1", ""}, "mV": {"voltage", "0.001", ""}, "kV": {"voltage", "1000", ""}, "A": {"current", "1", ""}, "mA": {"current", "0.001", ""},
 	"Hz": {"frequency", "1", ""}, "kHz": {"frequency", "1000", ""}, "MHz": {"frequency", "1000000", ""},
-	"m/s": {"speed", "1", ""}, "km/h": {"speed", "5/18", ""}, "mph": {"speed", "0.44704", ""},
+	"m/s": {"speed", "1", ""}, "km/h": {"speed", "5/18", ""}, "mph": {"speed", "0.44704", ""}, "kn": {"speed", "463/900", ""},
 	"K": {"temperature", "1", ""}, "°C": {"temperature", "1", "273.15"}, "°F": {"temperature", "5/9", "459.67"},
 	"%": {"share", "1", ""}, "‰": {"share", "0.1", ""},
 }
@@ -103,6 +103,33 @@ func Convert(amount, from, to string) string {
 		return ""
 	}
 	return strings.TrimSuffix(strings.TrimRight(out, "0"), ".")
+}
+
+// ConvertedFrom gives the amounts in another unit that an amount may be, rounded to
+// its own decimals: 41.73 kg may be 92 lb. It is none where the amount comes out
+// even, or has fewer than three figures to tell by.
+func ConvertedFrom(amount, own, other string) (all []string) {
+	a, okA := known(UnitOf(own))
+	b, okB := known(UnitOf(other))
+	n, okN := new(big.Rat).SetString(amount)
+	if !okA || !okB || !okN || a.of != b.of || len(amount) > 30 || strings.ContainsAny(amount, "eE") || len(strings.TrimLeft(strings.ReplaceAll(amount, ".", ""), "-0")) < 3 {
+		return nil
+	}
+	back := func(x *big.Rat, from, to unit) *big.Rat {
+		x = new(big.Rat).Add(x, rational(from.offset))
+		x.Mul(x, rational(from.factor))
+		x.Quo(x, rational(to.factor))
+		return x.Sub(x, rational(to.offset))
+	}
+	_, decimals, _ := strings.Cut(amount, ".")
+	for places := range 3 {
+		said := back(n, a, b).FloatString(places)
+		exact, _ := new(big.Rat).SetString(said)
+		if whole := back(exact, b, a); whole.FloatString(len(decimals)) == n.FloatString(len(decimals)) && whole.Cmp(n) != 0 {
+			all = append(all, said)
+		}
+	}
+	return all
 }
 
 func rational(s string) *big.Rat {

@@ -1,9 +1,12 @@
 package reading
 
 import (
+	"fmt"
 	"sort"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 )
@@ -41,12 +44,52 @@ func (tx *Text) findWords() {
 				next, half = tx.TokenAt(s.End+len(rest)), true
 			}
 		}
-		if behind := tx.halfBehind(s.End); !half && behind {
+		if sum, end := tx.spokenSum(s.End); !half && sum > 0 {
+			tx.add(canonical(fmt.Sprintf("%d.%02d", n, sum)), figure{inWords: true, Span: s})
+			next = tx.TokenAt(end)
+		} else if behind := tx.halfBehind(s.End); !half && behind {
 			tx.add(canonical(strconv.Itoa(n)+".5"), figure{inWords: true, Span: s})
 		} else if !half {
 			tx.add(canonical(strconv.Itoa(n)), figure{inWords: true, Span: s})
 		}
 	}
+}
+
+// spokenSum gives the hundredths that are said behind the currency of a number that
+// ends at a place, and their end: twelve euros fifty, zwölf Euro fünfzig. 0 where
+// none are.
+func (tx *Text) spokenSum(end int) (hundredths, behind int) {
+	i := tx.TokenAt(end)
+	if i+1 >= len(tx.Tokens) || tx.Tokens[i].Start < end || tx.Source[end:tx.Tokens[i].Start] != " " || tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start] != " " {
+		return 0, 0
+	}
+	if word := tx.Tokens[i].Word; !lang.Currency.Has(word) && !lang.PerhapsSign.Has(word) {
+		return 0, 0
+	}
+	n, last := tx.phrase(i + 1)
+	if last < 0 {
+		if said := tx.Tokens[i+1].Word; len(said) == 2 && strings.Trim(said, "0123456789") == "" {
+			n, _ = strconv.Atoi(said)
+			last = i + 1
+		}
+	}
+	if last < 0 || n < 1 || n > 99 || last+1 < len(tx.Tokens) && !tx.endsSum(last) {
+		return 0, 0
+	}
+	return n, tx.Tokens[last].End
+}
+
+// endsSum tells whether what follows a token leaves the number before it what it
+// is: in "two pounds ten crates" ten are crates.
+func (tx *Text) endsSum(last int) bool {
+	gap, word := tx.Source[tx.Tokens[last].End:tx.Tokens[last+1].Start], tx.Tokens[last+1].Word
+	return strings.ContainsAny(gap, ".,;:)\n") || lang.Filler.Has(word) || lang.LeadIn.Has(word) || !isUnit(word) && len(word) > 0 && !startsNoun(tx.Source[tx.Tokens[last+1].Start:])
+}
+
+// startsNoun tells a word with a capital, which in German is a noun.
+func startsNoun(text string) bool {
+	r, _ := utf8.DecodeRuneInString(text)
+	return unicode.IsUpper(r)
 }
 
 // halfBehind tells whether half more stands behind the unit of a number that ends
