@@ -83,6 +83,7 @@ const (
 	HalfTo      Kind = "half-to"      // half an hour before the hour behind it: halb sechs
 	MinuteWord  Kind = "minute-word"  // between the figure of minutes and Past or ToHour
 	DayHalf     Kind = "day-half"     // says which half of the day a time means: am or pm
+	Until       Kind = "until"        // between the times that something lasts
 	Nought      Kind = "nought"       // says that there are none, where things are counted
 	Unchanged   Kind = "unchanged"    // says that a change is none
 	Inflection  Kind = "inflection"   // an ending that a noun may have in a sentence

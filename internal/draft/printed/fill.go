@@ -19,6 +19,7 @@ import (
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // Fill gives the record of a text, with every leaf as it is printed: a string,
@@ -54,15 +55,35 @@ func sure(f *schema.Field, raw *value.Value) value.Value {
 		return out
 	case f.IsLeaf() && raw.Kind == value.String:
 		v, ok := Value(f, raw.Text)
+		ok = ok && !readTwice(f.Kin(), raw.Text) && (f.Pattern == nil || v.Kind != value.String || f.Pattern.MatchString(v.Text))
 		name, own := f.Measure()
 		if of := v.Get(name); own != "" && of != nil && of.Text != own {
-			ok = false // another currency or unit than the field's
+			exact := ""
+			if amount := v.Get("amount"); f.Type == schema.Quantity && amount != nil {
+				exact = reading.Convert(amount.Text, of.Text, own)
+			}
+			if exact == "" {
+				ok = false // another currency, or a unit that is not turned into the field's
+			} else {
+				v = value.Obj(value.Num(exact).Named("amount"), value.Str(own).Named(name))
+			}
 		}
 		if ok {
 			return v
 		}
 	}
 	return value.Value{}
+}
+
+// readTwice tells a figure that can be read as another as well: 1,080 without a
+// format that decides.
+func readTwice(f *schema.Field, text string) bool {
+	switch f.Type {
+	case schema.Number, schema.Money, schema.Quantity:
+		figures, _, _, ok := reading.Amount(text, f.Numbers)
+		return ok && len(figures) > 1
+	}
+	return false
 }
 
 func (w *filler) fill(s *schema.Schema, text string) value.Value {

@@ -29,8 +29,8 @@ var dateText = sync.OnceValue(func() *regexp.Regexp {
 // amountText is a figure with the currency or the unit beside it, in the words
 // and signs of all languages, or a short one that is not known.
 var amountText = sync.OnceValue(func() *regexp.Regexp {
-	sign, words := lang.Sign.Pattern(), lang.Unit.Pattern()+`|`+lang.Currency.Pattern()
-	return regexp.MustCompile(`(?:\b[A-Z]{3}\s?|` + sign + `\s?)?\d+(?:[.,]\d+)*(?:\s?(?:` + sign + `|(?i:` + words + `)\b|[A-Z]{3}\b|[a-zµ°%]{1,4}[²³]?(?:/[a-z]{1,3})?))?`)
+	sign, words := lang.Sign.Pattern()+`|[$£¥]`, lang.Unit.Pattern()+`|`+lang.Currency.Pattern()+`|`+lang.PerhapsSign.Pattern()
+	return regexp.MustCompile(`(?:\b[A-Z]{3}\s?|(?:` + sign + `)\s?)?(?:\d{1,3}(?: \d{3})+\b|\d+)(?:[.,]\d+)*(?:\s?(?:` + sign + `|(?i:` + words + `)\b|[A-Z]{3}\b|[a-zµ°%]{1,4}[²³]?(?:/[a-z]{1,3})?))?`)
 })
 
 // plainDate gives a date without the ending of its day and the words before its month

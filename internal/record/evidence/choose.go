@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"sort"
 
+	"filler/internal/base/lang"
 	"filler/internal/schema"
 )
 
@@ -12,6 +13,7 @@ import (
 // mostly that of the document.
 func (w *weigher) choose() {
 	defer w.older()
+	defer w.single()
 	waiting := append([]*leaf(nil), w.leaves...)
 	sort.SliceStable(waiting, func(i, j int) bool { return len(waiting[i].cands) < 2 && len(waiting[j].cands) > 1 })
 	for _, l := range waiting {
@@ -42,6 +44,24 @@ func (w *weigher) choose() {
 		}
 		w.chosen = append(w.chosen, l)
 		w.places[l.path] = Place{Kind: best.kind, Start: best.Start, End: best.End, Line: line + 1, Rivals: total - 1, Led: best.led, Tied: best.led || l.item.region != nil && l.item.region.holds(best.span)}
+	}
+}
+
+// single places a count of one by the article right before what is counted: une
+// robe, a kettle.
+func (w *weigher) single() {
+	for _, l := range w.leaves {
+		if at := w.places[l.path]; at.Found() || l.f.Type != schema.Integer || !l.one || l.fixed != nil {
+			continue
+		}
+		for _, other := range l.item.leaves {
+			what := w.places[other.path]
+			if i := w.ix.TokenAt(what.Start) - 1; other.f.Type == schema.Text && what.Found() && i >= 0 && lang.OneUnit.Has(w.ix.Tokens[i].Word) && w.ix.Source[w.ix.Tokens[i].End:what.Start] == " " {
+				t := w.ix.Tokens[i]
+				w.places[l.path] = Place{Kind: Restated, Start: t.Start, End: t.End, Line: w.ix.LineOf(t.Start) + 1, Tied: true}
+				break
+			}
+		}
 	}
 }
 
@@ -166,7 +186,7 @@ func (w *weigher) cost(l *leaf, c candidate) int {
 		cost += 400 // another item has its value there
 	}
 	if w.taken[c.span] {
-		cost += 150 // another field has its value there
+		cost += 350 // another field has its value there
 	}
 	for it := l.item; it != nil; it = it.parent {
 		if it.region != nil && !it.region.holds(c.span) {

@@ -145,6 +145,7 @@ type leaf struct {
 	lacking Kind // what it is where no place is found
 	against says
 	fixed   *Place
+	one     bool // the value is 1
 }
 
 // item is a list item or the record itself: values of one item stand together.
@@ -223,7 +224,7 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 			w.keep(&leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{between(at.Start, at.End), at.Kind, at.Led}}})
 			return
 		}
-		l := &leaf{path: p, item: it, f: f, lacking: None}
+		l := &leaf{path: p, item: it, f: f, lacking: None, one: v.Kind == value.Number && v.Text == "1"}
 		l.cands, l.against = w.known(f, v)
 		if f.AllowsInferred() {
 			l.lacking = Inferred

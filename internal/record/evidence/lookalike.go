@@ -316,9 +316,9 @@ func isFigure(f *schema.Field) bool {
 // meant.
 func Misread(f *schema.Field, v *value.Value, source string) bool {
 	if v != nil && isFigure(f.Kin()) {
-		figures := value.Str(normalize.Figures(source))
+		figures := value.Str(figured(source))
 		if figures.Text == "" {
-			figures.Text = figured(source)
+			figures.Text = normalize.Figures(source)
 		}
 		if figures.Text == "" {
 			return false

@@ -337,9 +337,12 @@ func (u *unread) rowOf(n int) (string, int) {
 func (u *unread) isRead(line int, cells []string) bool {
 	full := 0
 	for _, c := range cells {
-		if !blank(c) {
+		if !blank(c) && !u.isField[folded(c)] { // the name of a field is its label
 			full++
 		}
+	}
+	if u.isSum(line) {
+		return true
 	}
 	most, of := 0, map[value.Pointer]int{}
 	for _, p := range u.leaves[line] {
@@ -351,6 +354,31 @@ func (u *unread) isRead(line int, cells []string) bool {
 		most = max(most, of[item])
 	}
 	return most*2 >= full && most > 0
+}
+
+// isSum tells a row whose figures are all values of the record itself, and of no
+// item: a total below the rows.
+func (u *unread) isSum(line int) bool {
+	own := map[span]bool{}
+	for i, p := range u.leaves[line] {
+		if u.itemOf(p) == "" {
+			own[u.claims[line][i]] = true
+		}
+	}
+	if len(own) == 0 {
+		return false
+	}
+	row, start, _ := u.w.ix.rowAt(line)
+	for _, m := range figure.FindAllStringIndex(row, mostCells) {
+		held := false
+		for s := range own {
+			held = held || s.Start <= start+m[0] && s.End >= start+m[1]
+		}
+		if !held {
+			return false
+		}
+	}
+	return true
 }
 
 // itemOf gives the item of a list that a value belongs to; "" for none.

@@ -99,6 +99,11 @@ func (tx *Text) timeFrom(i int) {
 	_, inWords := NumberWord(word)
 	if half, end := tx.dayHalf(i, next); clock && inWords || half != "" && end > next-1 && (clock || inWords) {
 		tx.keepTime(i, next, hour, 0)
+		if until := max(next, end+1); lang.Until.Has(tx.word(i, until)) { // two o'clock to five
+			if hour, next, _, ok := tx.hourAt(i, until+1); ok {
+				tx.keepTime(until+1, next, hour, 0)
+			}
+		}
 	}
 }
 

@@ -119,12 +119,12 @@ func (tx *Text) dayAround(i int, name string) {
 			return
 		}
 	}
-	if _, ok := tx.year(after); ok && tx.near(i, after) { // a month and a year
+	if _, ok := tx.year(after); ok && tx.near(i, after) || !lang.Month.Has(name) { // a month and a year; "am" and "mar" are words
 		return
 	}
-	if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.near(first, i) {
+	if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.Tokens[i].Start-tx.Tokens[first].End < 8 {
 		tx.keepPart(first, i, month, day)
-	} else if day := tx.dayOf(i + 1); day != "" && tx.near(i, i+1) {
+	} else if day := tx.dayOf(i + 1); day != "" && tx.Tokens[i+1].Start-tx.Tokens[i].End < 3 {
 		tx.keepPart(i, i+1, month, day)
 	}
 }

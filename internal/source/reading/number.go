@@ -41,8 +41,8 @@ func (tx *Text) findNumbers() {
 			spoken = end
 			continue
 		}
-		if whole := strings.Trim(l.text, "0123456789") == "" && tx.halfBehind(l.End); whole {
-			tx.add(canonical(l.text+".5"), figure{Span: l.Span})
+		if part := tx.partBehind(l.End); part != "" && strings.Trim(l.text, "0123456789") == "" {
+			tx.add(canonical(l.text+part), figure{Span: l.Span})
 			continue
 		}
 		readings := readingsBy(l.text, both, decimal)
@@ -309,6 +309,9 @@ func standsAlone(text string, start, end int) bool {
 		letters++
 	}
 	if letters > 0 && letters < len(rest) && isDigit(rest[letters]) {
+		return false
+	}
+	if said := rest[:letters]; strings.ContainsAny(said, "Oo") && strings.Trim(said, "OolI") == "" { // misread figures: 1,9OO
 		return false
 	}
 	// Letters may follow, as a unit or an ending does; a longer word is none.

@@ -17,8 +17,8 @@ func (tx *Text) findWords() {
 	next := 0
 	for _, i := range tx.numberWords() {
 		t := tx.Tokens[i]
-		if before, ok := halfAfter(t.Word); ok {
-			tx.add(canonical(before+".5"), figure{inWords: true, Span: t.Span})
+		if number := partAfter(t.Word); number != "" {
+			tx.add(canonical(number), figure{inWords: true, Span: t.Span})
 			continue
 		}
 		if i < next {
@@ -29,8 +29,8 @@ func (tx *Text) findWords() {
 			continue
 		}
 		n, end := tx.phrase(i)
-		if end < 0 && lang.OneUnit.Has(t.Word) && tx.halfBehind(t.End) {
-			tx.add(canonical("1.5"), figure{inWords: true, Span: t.Span})
+		if end < 0 && lang.OneUnit.Has(t.Word) && tx.partBehind(t.End) != "" {
+			tx.add(canonical("1"+tx.partBehind(t.End)), figure{inWords: true, Span: t.Span})
 		}
 		if end < 0 {
 			continue
@@ -39,16 +39,17 @@ func (tx *Text) findWords() {
 		s := Span{t.Start, tx.Tokens[end].End}
 		half := false
 		for _, words := range lang.AndAHalf.Words() {
-			if rest := tx.Source[s.End:min(len(tx.Source), s.End+len(words)+1)]; len(rest) == len(words)+1 && rest[0] == ' ' && strings.EqualFold(rest[1:], words) {
-				tx.add(canonical(strconv.Itoa(n)+".5"), figure{inWords: true, Span: Span{s.Start, s.End + len(rest)}})
-				next, half = tx.TokenAt(s.End+len(rest)), true
+			if at := tx.TokenAt(s.End); strings.Contains(words, " ") && tx.near(end, at) && tx.Reads(at, strings.Fields(words)) {
+				last := at + len(strings.Fields(words)) - 1
+				tx.add(canonical(strconv.Itoa(n)+partOf(words)), figure{inWords: true, Span: Span{s.Start, tx.Tokens[last].End}})
+				next, half = last+1, true
 			}
 		}
 		if sum, end := tx.spokenSum(s.End); !half && sum > 0 {
 			tx.add(canonical(fmt.Sprintf("%d.%02d", n, sum)), figure{inWords: true, Span: s})
 			next = tx.TokenAt(end)
-		} else if behind := tx.halfBehind(s.End); !half && behind {
-			tx.add(canonical(strconv.Itoa(n)+".5"), figure{inWords: true, Span: s})
+		} else if part := tx.partBehind(s.End); !half && part != "" {
+			tx.add(canonical(strconv.Itoa(n)+part), figure{inWords: true, Span: s})
 		} else if !half {
 			tx.add(canonical(strconv.Itoa(n)), figure{inWords: true, Span: s})
 		}
@@ -56,14 +57,15 @@ func (tx *Text) findWords() {
 }
 
 // spokenSum gives the hundredths that are said behind the currency of a number that
-// ends at a place, and their end: twelve euros fifty, zwölf Euro fünfzig. 0 where
-// none are.
+// ends at a place, and their end: twelve euros fifty, zwölf Euro fünfzig; and those
+// of a length in metres: 4 m 20. 0 where none are.
 func (tx *Text) spokenSum(end int) (hundredths, behind int) {
 	i := tx.TokenAt(end)
 	if i+1 >= len(tx.Tokens) || tx.Tokens[i].Start < end || tx.Source[end:tx.Tokens[i].Start] != " " || tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start] != " " {
 		return 0, 0
 	}
-	if word := tx.Tokens[i].Word; !lang.Currency.Has(word) && !lang.PerhapsSign.Has(word) {
+	word := tx.Tokens[i].Word
+	if two := tx.Tokens[i+1].Word; word == "m" && (len(two) != 2 || strings.Trim(two, "0123456789") != "") || word != "m" && !lang.Currency.Has(word) && !lang.PerhapsSign.Has(word) {
 		return 0, 0
 	}
 	n, last := tx.phrase(i + 1)
@@ -92,37 +94,46 @@ func startsNoun(text string) bool {
 	return unicode.IsUpper(r)
 }
 
-// halfBehind tells whether half more stands behind the unit of a number that ends
-// at a place: six kilos and a half, une tonne et demie.
-func (tx *Text) halfBehind(end int) bool {
+// partBehind gives the decimals that stand behind the unit of a number that ends at
+// a place: ".5" for six kilos and a half, une tonne et demie; "" for none.
+func (tx *Text) partBehind(end int) string {
 	i := tx.TokenAt(end)
 	if i+1 >= len(tx.Tokens) || tx.Tokens[i].Start < end || strings.Trim(tx.Source[end:tx.Tokens[i].Start], " \u00a0\n") != "" {
-		return false
+		return ""
 	}
 	unit := tx.Tokens[i]
 	if !isUnit(unit.Word) && !lang.Currency.Has(unit.Word) && !lang.PerhapsSign.Has(unit.Word) && !lang.Dozen.Has(unit.Word) {
-		return false
+		return ""
 	}
 	rest := tx.Source[unit.End:min(len(tx.Source), unit.End+16)]
 	for _, words := range lang.AndAHalf.Words() {
 		said := strings.Join(strings.Fields(rest), " ")
 		if len(said) >= len(words) && strings.EqualFold(said[:len(words)], words) && (len(said) == len(words) || !isWordByte(said[len(words)])) {
-			return true
+			return partOf(words)
 		}
 	}
-	return false
+	return ""
 }
 
-// halfAfter gives the number in a word that ends in a half more: zweieinhalb.
-func halfAfter(word string) (string, bool) {
+// partOf gives the decimals that words for a part say: ".5" for "and a half".
+func partOf(words string) string {
+	if part := lang.AndAHalf.Meaning(words); part != "" {
+		return "." + part
+	}
+	return ".5"
+}
+
+// partAfter gives the number in a word that ends in a part more: 2.5 for
+// zweieinhalb; "" for none.
+func partAfter(word string) string {
 	for _, end := range lang.AndAHalf.Words() {
 		if before, ok := strings.CutSuffix(word, end); ok && before != "" {
 			if n, ok := NumberWord(before); ok {
-				return strconv.Itoa(n), true
+				return strconv.Itoa(n) + partOf(end)
 			}
 		}
 	}
-	return "", false
+	return ""
 }
 
 // mostWords bounds the words of one number.
