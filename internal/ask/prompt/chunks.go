@@ -22,6 +22,8 @@ type Chunk struct {
 	// Shown are the lines that are sent, in order: the opening of the document
 	// and of the entry that the core begins in, some lines before it, the core.
 	Shown []layout.Span
+	// Pages are the first and the last whose pictures go along; none: those of all.
+	Pages [2]int
 	// Inside says that the core begins within an entry.
 	Inside bool
 	// Only says that the lines were left out by an earlier reply.

@@ -28,6 +28,7 @@ import (
 	"filler/internal/run/job"
 	"filler/internal/schema"
 	"filler/internal/source/document"
+	"filler/internal/source/pdf"
 	"filler/internal/store/sqlite"
 )
 
@@ -37,6 +38,7 @@ import (
 const asServer = "FILLER_BENCH_SERVER"
 
 func TestMain(m *testing.M) {
+	pdf.Main()
 	if delay := os.Getenv(asServer); delay != "" {
 		serveBench(delay)
 		return

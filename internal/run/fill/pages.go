@@ -7,29 +7,35 @@ import (
 	"fmt"
 	"image"
 	"image/jpeg"
+	"sort"
 	"strconv"
 
 	"golang.org/x/image/draw"
 
 	"filler/internal/ask/exchange"
+	"filler/internal/ask/prompt"
+	"filler/internal/base/tokens"
 	"filler/internal/base/value"
 	"filler/internal/record/evidence"
 	"filler/internal/record/trace"
 	"filler/internal/schema"
 	"filler/internal/source/document"
+	"filler/internal/source/layout"
 )
 
-// maxSide is the longest side of a picture that is sent, in pixels, where the model says
-// none, and maxPages
-// how many pages of one document are.
+// maxSide is the longest side of a picture that is sent, in pixels, where the model
+// says none; atOnce how many go along with one request; and maxPages how many pages of
+// one document are drawn.
 const (
 	maxSide  = 1600
-	maxPages = 20
+	atOnce   = 20
+	maxPages = 400
 )
 
 // pages are the pictures of a document's pages as they are sent.
 type pages struct {
 	images []exchange.Image
+	of     []int     // the page of each, from 1
 	scale  []float64 // pixels of the page for one of the picture sent
 	sizes  []image.Point
 }
@@ -48,30 +54,120 @@ func (f *Filler) pictures(ctx context.Context, d *document.Document, file string
 	if n > maxPages {
 		return out, &document.Error{File: d.ID, Msg: fmt.Sprintf("%d pages, and at most %d go along as pictures", n, maxPages), Hint: "split it, or leave prompt.images out"}
 	}
-	for page := 1; page <= n; page++ {
-		img, err := f.Reader.Picture(ctx, d, document.Source{ID: d.ID, File: file}, page)
+	for page := 1; page <= n; page += drawnAtOnce {
+		all, err := f.Reader.Pictures(ctx, d, document.Source{ID: d.ID, File: file}, page, min(n, page+drawnAtOnce-1))
 		if err != nil {
 			return out, err
 		}
-		if img == nil {
-			continue
+		for i, img := range all {
+			if img == nil {
+				continue
+			}
+			if err := out.add(d, page+i, img, f.pictureLimit); err != nil {
+				return out, err
+			}
 		}
-		width := img.Bounds().Dx()
-		if d.Layout != nil && d.Layout.Pages[page-1].Width > 0 {
-			width = d.Layout.Pages[page-1].Width
-		}
-		side, most := f.pictureLimit()
-		small := inGrey(smaller(img, side))
-		var b bytes.Buffer
-		if err := jpeg.Encode(&b, small, &jpeg.Options{Quality: 85}); err != nil {
-			return out, err
-		}
-		size := small.Bounds().Size()
-		out.images = append(out.images, exchange.Image{Type: "image/jpeg", Data: b.Bytes(), Tokens: max(most*size.X*size.Y/(side*side), leastPicture)})
-		out.scale = append(out.scale, float64(width)/float64(small.Bounds().Dx()))
-		out.sizes = append(out.sizes, small.Bounds().Size())
 	}
 	return out, nil
+}
+
+// drawnAtOnce is how many pages are drawn at a time: each takes some megabytes.
+const drawnAtOnce = 12
+
+// add keeps the picture of a page as it is sent.
+func (g *pages) add(d *document.Document, page int, img image.Image, limit func() (side, tokens int)) error {
+	width := img.Bounds().Dx()
+	if d.Layout != nil && d.Layout.Pages[page-1].Width > 0 {
+		width = d.Layout.Pages[page-1].Width
+	}
+	side, most := limit()
+	small := inGrey(smaller(img, side))
+	var b bytes.Buffer
+	if err := jpeg.Encode(&b, small, &jpeg.Options{Quality: 85}); err != nil {
+		return err
+	}
+	size := small.Bounds().Size()
+	g.images = append(g.images, exchange.Image{Type: "image/jpeg", Data: b.Bytes(), Tokens: max(most*size.X*size.Y/(side*side), leastPicture)})
+	g.of = append(g.of, page)
+	g.scale = append(g.scale, float64(width)/float64(size.X))
+	g.sizes = append(g.sizes, size)
+	return nil
+}
+
+// within gives the pictures of some pages, all of them for none.
+func (g *pages) within(c *prompt.Chunk) pages {
+	if c == nil || c.Pages == [2]int{} {
+		return *g
+	}
+	from := sort.SearchInts(g.of, c.Pages[0])
+	to := sort.SearchInts(g.of, c.Pages[1]+1)
+	return pages{images: g.images[from:to], of: g.of[from:to], scale: g.scale[from:to], sizes: g.sizes[from:to]}
+}
+
+// pageChunks cuts a document into stretches of pages whose pictures go along with
+// one request: as many as atOnce, and as fit what the model holds.
+func (a *asker) pageChunks(room prompt.Room) []prompt.Chunk {
+	all := &a.pages
+	starts := pageStarts(a.doc)
+	textOf := func(page int) layout.Span { // up to the next page
+		if page >= len(starts) {
+			return layout.Span{End: len(a.doc.Text)}
+		}
+		return layout.Span{Start: starts[page-1], End: starts[page]}
+	}
+	var chunks []prompt.Chunk
+	taken := 0
+	for i, page := range all.of {
+		text := textOf(page)
+		cost := all.images[i].Tokens
+		if a.Settings.Images != "alone" {
+			cost += tokens.EstimateBytes(text.End - text.Start)
+		}
+		last := len(chunks) - 1
+		if last < 0 || i-sort.SearchInts(all.of, chunks[last].Pages[0]) >= atOnce || a.by.Context > 0 && room.Tokens > 0 && taken+cost > room.Tokens {
+			chunks, taken = append(chunks, prompt.Chunk{Pages: [2]int{page, page}, Core: text}), 0
+			last++
+		}
+		taken += cost
+		chunks[last].Pages[1], chunks[last].Core.End = page, text.End
+	}
+	if len(chunks) < 2 {
+		return []prompt.Chunk{{N: 1, Of: 1}}
+	}
+	for i := range chunks { // what stands between them belongs to the one before
+		c := &chunks[i]
+		if c.N, c.Of = i+1, len(chunks); i == 0 {
+			c.Core.Start = 0
+		}
+		if i+1 < len(chunks) {
+			c.Core.End = chunks[i+1].Core.Start
+		} else {
+			c.Core.End = len(a.doc.Text)
+		}
+		c.Shown = []layout.Span{c.Core}
+	}
+	return chunks
+}
+
+// pageStarts gives where the text of each page begins, and behind them where the
+// last ends.
+func pageStarts(d *document.Document) []int {
+	if d.Layout == nil {
+		return []int{0, len(d.Text)}
+	}
+	starts := make([]int, len(d.Layout.Pages)+1)
+	for i := range starts {
+		starts[i] = len(d.Text)
+	}
+	for _, l := range d.Layout.Lines {
+		if at := d.Layout.Words[l.First].Start; l.Len > 0 && l.Page >= 1 && l.Page < len(starts) && at < starts[l.Page-1] {
+			starts[l.Page-1] = at
+		}
+	}
+	for i := len(starts) - 2; i >= 0; i-- { // a page without words begins where the next does
+		starts[i] = min(starts[i], starts[i+1])
+	}
+	return starts
 }
 
 // leastPicture is what the smallest picture is taken for in tokens.
@@ -130,11 +226,12 @@ func smaller(img image.Image, most int) image.Image {
 // is none.
 func (x *piece) see() {
 	x.seen = evidence.Places{}
+	own := x.w.pages.within(x.chunk)
 	eachLeaf(x.schema.Root, "", &x.record, func(_ *schema.Field, p value.Pointer, v *value.Value) {
 		if v.Kind != value.Object || v.Get("value") == nil {
 			return
 		}
-		if at, ok := x.w.pages.place(v.Get("page"), v.Get("box")); ok {
+		if at, ok := own.place(v.Get("page"), v.Get("box")); ok {
 			x.seen[p] = at
 		} else if !v.Get("value").Empty() {
 			x.trace.add(&trace.PlaceRefused{Path: p, Why: "the place that the model gives is not on any page"})
@@ -163,7 +260,7 @@ func (g *pages) place(page, box *value.Value) (evidence.Place, bool) {
 	if b[0] < 0 || b[1] < 0 || b[2] <= b[0] || b[3] <= b[1] || b[2] > float64(size.X)*1.02 || b[3] > float64(size.Y)*1.02 {
 		return at, false
 	}
-	at.Kind, at.Page = evidence.Pictured, n
+	at.Kind, at.Page = evidence.Pictured, g.of[n-1]
 	for i := range b {
 		at.Box[i] = int(b[i]*g.scale[n-1] + 0.5)
 	}

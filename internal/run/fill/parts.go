@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/tokens"
@@ -154,7 +153,7 @@ func (a *asker) ask(p *part, c *prompt.Chunk) prompt.Ask {
 	if p.style == prompt.ByField {
 		shape = "plain"
 	}
-	return prompt.Ask{Model: a.by.Model, Schema: p.schema, Doc: a.doc, Chunk: c, Style: p.style, Shape: shape, Set: a.Settings, Images: a.images(), Kept: a.by.kept, Given: p.given}
+	return prompt.Ask{Model: a.by.Model, Schema: p.schema, Doc: a.doc, Chunk: c, Style: p.style, Shape: shape, Set: a.Settings, Images: a.pages.within(c).images, Kept: a.by.kept, Given: p.given}
 }
 
 // layoutOf is how the document is shown in a part.
@@ -182,6 +181,7 @@ func (a *asker) room(p *part) (prompt.Room, error) {
 	}
 	if a.by.Context > 0 {
 		ask := a.ask(p, &prompt.Chunk{N: 8, Of: 10, Shown: nil})
+		ask.Images = nil // are counted page by page
 		around := model.Guess(ask.Request())
 		left := (a.by.Context - a.by.Reply - around) * 9 / 10
 		if left < leastRoom {
@@ -217,10 +217,11 @@ func (a *asker) planOf(parts []*part) ([]*piece, error) {
 		if err != nil {
 			return nil, err
 		}
-		chunks := a.cuts.Plan(room)
-		if len(a.images()) > 0 {
-			chunks = chunks[:1] // the pages are all there is
-			chunks[0] = prompt.Chunk{N: 1, Of: 1}
+		var chunks []prompt.Chunk
+		if len(a.pages.images) > 0 {
+			chunks = a.pageChunks(room)
+		} else {
+			chunks = a.cuts.Plan(room)
 		}
 		for _, c := range chunks {
 			x := &piece{by: a.by, part: p, room: room, step: stepName(p, c)}
@@ -244,6 +245,3 @@ func stepName(p *part, c prompt.Chunk) string {
 	}
 	return strings.Join(words, " ")
 }
-
-// images gives the pictures of the document's pages that go along.
-func (a *asker) images() []exchange.Image { return a.pages.images }

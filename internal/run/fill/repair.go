@@ -3,6 +3,7 @@ package fill
 import (
 	"context"
 	"fmt"
+	"sort"
 	"strings"
 
 	"filler/internal/ask/answer"
@@ -131,10 +132,34 @@ func (w *filling) linesOf(by *Model, at value.Pointer) *prompt.Chunk {
 	return &c
 }
 
+// shownTo gives what a repair is shown: of more pages than go along at once, those
+// that its values stand on, and the ones around them.
+func (w *filling) shownTo(who patient) *prompt.Chunk {
+	n := len(w.pages.of)
+	if n <= atOnce || who.chunk != nil && who.chunk.Pages != [2]int{} {
+		return who.chunk
+	}
+	near := 0
+	for p, place := range w.places(&w.record) {
+		for _, problem := range who.problems {
+			if place.Page > 0 && (p.Within(problem.Path.Parent()) || problem.Path.Within(p)) && (near == 0 || place.Page < near) {
+				near = place.Page
+			}
+		}
+	}
+	c := prompt.Chunk{N: 1, Of: 1}
+	if who.chunk != nil {
+		c = *who.chunk
+	}
+	first := min(max(0, sort.SearchInts(w.pages.of, near)-1), n-atOnce)
+	c.Pages = [2]int{w.pages.of[first], w.pages.of[first+atOnce-1]}
+	return &c
+}
+
 // round asks for one patch and applies it. It gives false where another round
 // makes no sense.
 func (w *filling) round(ctx context.Context, by *Model, who patient, step string) (more bool, err error) {
-	req := prompt.Repair{Ask: prompt.Ask{Model: by.Model, Schema: w.Schema, Doc: w.doc, Chunk: who.chunk, Set: w.Settings, Images: w.images(), Kept: by.kept},
+	req := prompt.Repair{Ask: prompt.Ask{Model: by.Model, Schema: w.Schema, Doc: w.doc, Chunk: w.shownTo(who), Set: w.Settings, Images: w.pages.within(w.shownTo(who)).images, Kept: by.kept},
 		Record: &w.record, At: who.at, Problems: who.problems, Refused: w.refusals[who.at]}.Request()
 	came, err := w.send(ctx, by, step, req)
 	step = by.turn + step

@@ -11,12 +11,15 @@ import (
 	"net/http/httptest"
 	"os"
 	"path/filepath"
+	"regexp"
+	"strconv"
 	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
 	"time"
 
+	"github.com/go-pdf/fpdf"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -190,6 +193,44 @@ func TestPictures(t *testing.T) {
 		codes = append(codes, string(p.Path)+" "+string(p.Code()))
 	}
 	assert.Equal(t, []string{"/no no-evidence", "/on no-evidence"}, codes)
+}
+
+// More pages than go along at once are several requests, each with its own pages;
+// places are told on the pages of the document.
+func TestPicturesOfManyPages(t *testing.T) {
+	file := filepath.Join(t.TempDir(), "a.pdf")
+	typeset := fpdf.New("P", "pt", "A6", "")
+	typeset.SetFont("Helvetica", "", 12)
+	for i := range 23 {
+		typeset.AddPage()
+		typeset.Text(40, 60, fmt.Sprintf("Lot %d weighs %d kg", i+1, 100+i))
+	}
+	require.NoError(t, typeset.OutputFileAndClose(file))
+	for _, how := range []string{"alone", "beside"} {
+		var lock sync.Mutex
+		sent := map[int]int{} // pictures by the first page that the request names
+		line, _ := answering(t, "schema: s\nfields:\n  lots:\n    list: The lots.\n    key: [no]\n    fields:\n      no: {integer: Number.}\n", file,
+			prompt.Settings{Layout: "rows", Images: how}, project.Model{Shape: "plain"}, func(w http.ResponseWriter, body string) {
+				m := regexp.MustCompile(`The pictures are its pages (\d+) to (\d+), in order`).FindStringSubmatch(body)
+				require.NotNil(t, m)
+				first, _ := strconv.Atoi(m[1])
+				last, _ := strconv.Atoi(m[2])
+				lock.Lock()
+				sent[first] = strings.Count(body, "data:image/jpeg;base64,")
+				lock.Unlock()
+				assert.Equal(t, last-first+1, sent[first])
+				assert.Equal(t, how == "beside", strings.Contains(body, fmt.Sprintf("Lot %d weighs", first)))
+				assert.False(t, strings.Contains(body, fmt.Sprintf("Lot %d weighs", last+1)), "the text of other pages")
+				value := fmt.Sprint(first)
+				if how == "alone" {
+					value = fmt.Sprintf(`{"value": %d, "page": 1, "box": [10, 10, 50, 30]}`, first)
+				}
+				say(w, fmt.Sprintf(`{"lots": [{"no": %s}]}`, value), "stop")
+			})
+		assert.Equal(t, map[int]int{1: 20, 21: 3}, sent, how)
+		assert.Equal(t, `{"lots":[{"no":1},{"no":21}]}`, line.Record.String(), how)
+		assert.Equal(t, "21", line.Evidence.Get("/lots/1/no").Get("page").Text, how)
+	}
 }
 
 // An answer in pieces counts like one in a piece; a server that does not stream

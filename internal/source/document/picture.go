@@ -19,10 +19,19 @@ import (
 
 var imageName = regexp.MustCompile(`image\s+(?:"([^"]+)"|&quot;([^&]+)&quot;|'([^']+)')|<fileName>([^<]+)</fileName>|imageFilename="([^"]+)"`)
 
-// Picture gives how a page of a document looks, from 1: the picture itself, or
-// a page of a PDF. Of hOCR, ALTO and PAGE it is the picture that they name, if
-// it lies beside them; else nil.
+// Picture gives how a page of a document looks, from 1: see Pictures.
 func (r *Reader) Picture(ctx context.Context, d *Document, s Source, page int) (image.Image, error) {
+	all, err := r.Pictures(ctx, d, s, page, page)
+	if err != nil || len(all) == 0 {
+		return nil, err
+	}
+	return all[0], nil
+}
+
+// Pictures gives how pages of a document look, from the first to the last of them,
+// from 1: the picture itself, or the pages of a PDF. Of hOCR, ALTO and PAGE they are
+// the pictures that they name, where those lie beside them; nil where there is none.
+func (r *Reader) Pictures(ctx context.Context, d *Document, s Source, first, last int) ([]image.Image, error) {
 	if s.File == "" || IsAddress(s.File) || refusedFile(s) != nil {
 		return nil, nil
 	}
@@ -33,38 +42,52 @@ func (r *Reader) Picture(ctx context.Context, d *Document, s Source, page int) (
 	l, offset := r.Limits.filled(), 0
 	if part := partOf(s); part != "" {
 		if m := pageRange.FindStringSubmatch(part); d.Format == PDF && pdf.Is(data) && m != nil {
-			first, _ := strconv.Atoi(m[1])
-			offset = first - 1
+			from, _ := strconv.Atoi(m[1])
+			offset = from - 1
 		} else if a, err := r.attachment(s, part, data); err == nil {
 			data = a.data
 		}
 	}
+	all := make([]image.Image, last-first+1)
 	switch d.Format {
 	case Picture:
-		if page > 1 {
-			return nil, nil // only the first picture of a file is drawn
+		if first > 1 {
+			return all, nil // only the first picture of a file is drawn
 		}
-		img, _, err := image.Decode(bytes.NewReader(data))
-		if err != nil {
+		if all[0], _, err = image.Decode(bytes.NewReader(data)); err != nil {
 			return nil, &Error{s.File, "this picture can't be drawn", "save it as PNG"}
 		}
-		return img, nil
 	case PDF:
-		ctx, cancel := context.WithTimeout(ctx, time.Duration(l.Seconds)*time.Second)
-		defer cancel()
-		pages, err := pdf.Read(ctx, pdf.Request{Data: data, Password: r.Password, MaxPixels: l.Pixels, Draw: page + offset, First: page + offset, Last: page + offset})
-		var said *pdf.Error
-		if errors.As(err, &said) {
-			return nil, &Error{s.File, said.Msg, said.Hint}
-		}
-		if err != nil {
-			return nil, err
-		}
-		return png.Decode(bytes.NewReader(pages[0].Picture))
+		return all, r.drawn(ctx, s, pdf.Request{Data: data, Password: r.Password, MaxPixels: l.Pixels, DrawAll: true, First: first + offset, Last: last + offset}, all)
 	case HOCR, ALTO, PageXML:
-		return beside(s.File, data, page, l.Pixels), nil
+		for i := range all {
+			all[i] = beside(s.File, data, first+i, l.Pixels)
+		}
 	}
-	return nil, nil
+	return all, nil
+}
+
+// drawn draws pages of a PDF.
+func (r *Reader) drawn(ctx context.Context, s Source, ask pdf.Request, into []image.Image) error {
+	ctx, cancel := context.WithTimeout(ctx, time.Duration(r.Limits.filled().Seconds)*time.Second)
+	defer cancel()
+	pages, err := pdf.Read(ctx, ask)
+	var said *pdf.Error
+	if errors.As(err, &said) {
+		return &Error{s.File, said.Msg, said.Hint}
+	}
+	if err != nil {
+		return err
+	}
+	for i := range into {
+		if i >= len(pages) {
+			return &Error{s.File, "it has fewer pages than when it was read", "fill it again"}
+		}
+		if into[i], err = png.Decode(bytes.NewReader(pages[i].Picture)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // MayBePicture tells by its name whether an OCR engine may have read a document.

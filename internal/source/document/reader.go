@@ -384,6 +384,9 @@ func (r *Reader) lay(d *Document, pages []layout.Page, err error) (string, error
 	if joined > 0 {
 		d.Notes = append(d.Notes, counted(joined, "a word broken at a line end was joined", "%d words broken at line ends were joined"))
 	}
+	if n := d.Layout.Down; n > 0 {
+		d.Notes = append(d.Notes, fmt.Sprintf("%s set from top to bottom, read from the right", counted(n, "1 page", "%d pages")))
+	}
 	for i, left := range d.Layout.Dropped {
 		if i == mostDropped {
 			d.Notes = append(d.Notes, fmt.Sprintf("%d more heads and feet left out", len(d.Layout.Dropped)-i))

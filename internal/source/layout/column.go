@@ -101,6 +101,9 @@ func (s *sheet) areColumns(a, b column) bool {
 	if len(b.lines) < len(a.lines) {
 		few, many = &b, &a
 	}
+	if isIndex(a.lines, b.lines) {
+		return true
+	}
 	if s.inRows(a, b) || s.areRows(a, b) {
 		return false
 	}
@@ -123,6 +126,36 @@ func (s *sheet) areColumns(a, b column) bool {
 		return aligned < 0.75
 	}
 	return false
+}
+
+// leastIndex is how many lines each side of an index has at least.
+const leastIndex = 4
+
+// isIndex tells an index in two columns: on both sides entries with the numbers of
+// their pages behind them, and all of them, the right side's behind the left's, in the
+// order of the alphabet.
+func isIndex(a, b []line) bool {
+	if len(a) < leastIndex || len(b) < leastIndex {
+		return false
+	}
+	last, entries, all := "", 0, 0
+	for _, side := range [][]line{a, b} {
+		for _, l := range side {
+			all++
+			first := l.words[0].word.Text
+			numbers := strings.TrimRight(l.words[len(l.words)-1].word.Text, ",;.")
+			if len(l.words) < 2 || strings.Trim(numbers, "0123456789–-f") != "" || !strings.ContainsFunc(first, unicode.IsLetter) {
+				continue // goes on from the line before, or stands below an entry
+			}
+			entries++
+			word := strings.ToLower(first)
+			if word < last {
+				return false
+			}
+			last = word
+		}
+	}
+	return entries*5 >= all*4
 }
 
 // areRows tells rows of single lines that stand side by side, further apart than lines

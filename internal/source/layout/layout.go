@@ -93,6 +93,7 @@ type Text struct {
 	Pages   []Page   // without their words
 	Skew    []float64
 	Dropped []Dropped // running heads and feet that were left out, in order
+	Down    int       // pages whose lines run from top to bottom
 
 	blocks []block
 }
@@ -116,6 +117,9 @@ func Make(pages []Page, opt Options) *Text {
 	for i, one := range ordered(pages) {
 		m.blocks = append(m.blocks, one.blocks...)
 		t.Skew = append(t.Skew, one.skew)
+		if one.down {
+			t.Down++
+		}
 		t.Pages = append(t.Pages, Page{Width: pages[i].Width, Height: pages[i].Height, DPI: pages[i].DPI})
 	}
 	m.markRunning()
@@ -127,6 +131,7 @@ func Make(pages []Page, opt Options) *Text {
 type page struct {
 	blocks []block
 	skew   float64 // degrees
+	down   bool    // its lines run from top to bottom
 }
 
 // ordered puts each page in order, several at a time: they know nothing of each
@@ -215,16 +220,24 @@ func orderPage(number int, p *Page) page {
 	if len(p.Words) == 0 && p.Text != "" {
 		return verbatim(number, p.Text)
 	}
-	items := make([]item, 0, len(p.Words))
-	for i := range p.Words {
-		w := &p.Words[i]
+	words := p.Words
+	down := fallen(words)
+	if down != nil {
+		words = down
+	}
+	items := make([]item, 0, len(words))
+	for i := range words {
+		w := &words[i]
 		if isBlank(w.Text) {
 			continue
 		}
 		items = append(items, item{word: w, x0: float64(w.Box[0]), y0: float64(w.Box[1]), x1: float64(max(w.Box[2], w.Box[0]+1)), y1: float64(max(w.Box[3], w.Box[1]+1)), stroke: isStroke(w.Text)})
 	}
+	if down != nil {
+		lay(items, p.Width)
+	}
 	angle := skewOf(items)
-	if angle != 0 {
+	if angle != 0 && down == nil {
 		straighten(items, angle, float64(p.Width), float64(p.Height))
 	}
 	s := &sheet{size: medianHeight(items), rtl: rightToLeft(items)}
@@ -239,7 +252,7 @@ func orderPage(number int, p *Page) page {
 	for i := range s.blocks {
 		s.blocks[i].page = number
 	}
-	return page{s.blocks, angle * 180 / math.Pi}
+	return page{s.blocks, angle * 180 / math.Pi, down != nil}
 }
 
 // byMiddle is the order in which items are kept, so that it need not be made

@@ -106,6 +106,49 @@ func words(lines ...string) Page {
 	return p
 }
 
+// Lines that run from top to bottom are read so, the first one from the right,
+// however the engine lists their letters; lines of the same letters from left to
+// right, and cells of one letter below each other, are not.
+func TestFromTopToBottom(t *testing.T) {
+	letters := []rune("橋点検記録三月四日見板腐手末直良替費用万円上下左右")
+	r := rand.New(rand.NewSource(7))
+	for range 200 {
+		size, pitch := 20+r.Intn(30), 1.3+r.Float64()
+		var want []string
+		page := Page{Width: 2400, Height: 1600}
+		x := 2200
+		for range 2 + r.Intn(8) {
+			text := make([]rune, 4+r.Intn(20))
+			for i := range text {
+				text[i] = letters[r.Intn(len(letters))]
+				y := 100 + i*size*21/20
+				page.Words = append(page.Words, Word{Text: string(text[i]), Box: Box{x + r.Intn(3), y + r.Intn(3), x + size - r.Intn(3), y + size - r.Intn(3)}, Confidence: NoConfidence})
+			}
+			want = append(want, string(text))
+			x -= int(float64(size) * pitch)
+		}
+		r.Shuffle(len(page.Words), func(a, b int) { page.Words[a], page.Words[b] = page.Words[b], page.Words[a] })
+		text := Make([]Page{page}, Options{})
+		require.Equal(t, strings.Join(want, ""), strings.Join(strings.Fields(text.Text), ""))
+		require.Equal(t, 1, text.Down)
+		turned := Page{Width: 2400, Height: 2400} // the same from left to right
+		for _, w := range page.Words {
+			turned.Words = append(turned.Words, Word{Text: w.Text, Box: Box{w.Box[1], 2300 - w.Box[2], w.Box[3], 2300 - w.Box[0]}, Confidence: NoConfidence})
+		}
+		across := Make([]Page{turned}, Options{})
+		require.Zero(t, across.Down)
+		require.Equal(t, strings.Join(want, ""), strings.Join(strings.Fields(across.Text), ""))
+	}
+	var cells Page
+	for row := range 12 {
+		for column := range 4 {
+			cells.Words = append(cells.Words, Word{Text: string(letters[row+column]), Box: Box{100 + 200*column, 100 + 36*row, 120 + 200*column, 120 + 36*row}, Confidence: NoConfidence})
+		}
+	}
+	cells.Width, cells.Height = 1000, 800
+	assert.Zero(t, Make([]Page{cells}, Options{}).Down, "cells of one letter")
+}
+
 func TestRenderings(t *testing.T) {
 	for name, c := range map[string]struct {
 		page Page
@@ -128,6 +171,9 @@ func TestRenderings(t *testing.T) {
 			"a re-used beam and the boards of the re-used deck were looked at by the parish and found to be good for another year or two\n"},
 		"addresses, codes and capitals stay as they stand": {words("50,50 the list of this year is at https://reed.example/hire-", "50,72 list and names the old beam of the bridge at FB31ab-", "50,94 cd besides, the rail is of the NORTH-", "50,116 side firm and was bought by the parish and re-", "50,138 painted by them in the spring of that year"), Flow,
 			"the list of this year is at https://reed.example/hire-list and names the old beam of the bridge at FB31ab- cd besides, the rail is of the NORTH-\nside firm and was bought by the parish and repainted by them in the spring of that year\n"},
+		"an index in two columns": {words("50,50 abutment 12, 14", "50,72 bay 3, 7, 9", "50,94 beam 21", "50,116 bolt 8, 30", "50,138 crack 11",
+			"300,50 deck 2, 16", "300,72 gate 5", "300,94 kerb 19, 20", "300,116 pier 4, 22", "300,138 rail 6"), Flow,
+			"abutment 12, 14\nbay 3, 7, 9\nbeam 21\nbolt 8, 30\ncrack 11\n\ndeck 2, 16\ngate 5\nkerb 19, 20\npier 4, 22\nrail 6\n"},
 		"two columns": {words("50,50 the deck is sound from", "50,72 end to end and needs", "50,94 no work this year or", "50,116 the next one",
 			"400,50 a beam under the far", "400,72 bay has begun to rot", "400,94 and should be looked", "400,116 at in the spring"), Rows,
 			"the deck is sound from\nend to end and needs\nno work this year or\nthe next one\n\na beam under the far\nbay has begun to rot\nand should be looked\nat in the spring\n"},

@@ -149,7 +149,7 @@ func (p *reader) page(n int) (Page, error) {
 		})
 		out.Outside = all - len(out.Words)
 	}
-	if p.Draw == n || p.Draw == 0 && (len(out.Words) == 0 || out.Unmapped >= BrokenFrom) {
+	if p.DrawAll || p.Draw == n || p.Draw == 0 && (len(out.Words) == 0 || out.Unmapped >= BrokenFrom) {
 		if out.Picture, err = p.draw(at, out.DPI); err != nil {
 			return Page{}, fmt.Errorf("page %d: %w", n, err)
 		}

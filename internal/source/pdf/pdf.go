@@ -36,12 +36,13 @@ const DPI = 300
 // Request says what to read.
 type Request struct {
 	Data      []byte
-	MaxPages  int // 0: no limit
-	MaxPixels int // of one page; a larger one is drawn smaller
-	Draw      int // the page, from 1, that is drawn in any case; 0: those without text; -1: none
-	First     int // the pages from here on, from 1; 0: from the first
-	Last      int // up to here; 0: to the last
-	Half      int // 1: every other page from First on, 2: those between; 0: all
+	MaxPages  int  // 0: no limit
+	MaxPixels int  // of one page; a larger one is drawn smaller
+	Draw      int  // the page, from 1, that is drawn in any case; 0: those without text; -1: none
+	DrawAll   bool // every page that is read
+	First     int  // the pages from here on, from 1; 0: from the first
+	Last      int  // up to here; 0: to the last
+	Half      int  // 1: every other page from First on, 2: those between; 0: all
 	Password  string
 }
 
