@@ -1,0 +1,369 @@
+package export
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/schema"
+)
+
+// Cell is a value of a row. Numbers and dates are texts as records have them.
+type Cell struct {
+	Text   string
+	Null   bool
+	Misfit bool // it is not what its column holds
+}
+
+var null = Cell{Null: true}
+
+// Misfit is a value that does not fit its column.
+type Misfit struct {
+	Document string
+	Path     value.Pointer
+	Value    string
+}
+
+// Rows gives the rows of records, table by table.
+type Rows struct {
+	Plan    *Plan
+	Emit    func(t int, row []Cell) error // the row is used again after it
+	Misfits int
+	First   []Misfit // the first of them
+	rows    [][]Cell
+	stack   []at
+	line    *record.Line
+	entry   *value.Value
+	numbers []Cell // document, entry
+}
+
+// at is an item that rows stand in.
+type at struct {
+	v        *value.Value
+	path     value.Pointer
+	position string
+}
+
+// mostMisfits is how many values that do not fit are named.
+const mostMisfits = 20
+
+// Line gives the rows of one line of records. change is what happened since another
+// run, where that is a column.
+func (r *Rows) Line(l *record.Line, change string) error {
+	r.line = l
+	if r.rows == nil {
+		for _, t := range r.Plan.Tables {
+			r.rows = append(r.rows, make([]Cell, len(t.Columns)))
+		}
+	}
+	if !r.Plan.each {
+		return r.record(&l.Record, "", "", change)
+	}
+	for i := range l.Record.Kids {
+		if err := r.record(&l.Record.Kids[i], value.Pointer("").Index(i), strconv.Itoa(i+1), change); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (r *Rows) record(rec *value.Value, path value.Pointer, entry, change string) error {
+	r.numbers = append(r.numbers[:0], Cell{Text: r.line.Document})
+	if r.Plan.each {
+		r.numbers = append(r.numbers, Cell{Text: entry})
+	}
+	r.entry = rec
+	r.stack = append(r.stack[:0], at{v: rec, path: path})
+	for i, t := range r.Plan.Tables {
+		if t.gone {
+			continue
+		}
+		if t.List == nil || t.loose {
+			if err := r.table(i, t, change); err != nil {
+				return err
+			}
+			continue
+		}
+		if err := r.items(i, t, t, change); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// items gives the rows of a list: those of each item that it stands in, one after
+// the other. top is the table whose rows they are.
+func (r *Rows) items(i int, t, top *Table, change string) error {
+	if t.Parent != nil && t.Parent.List != nil {
+		return r.within(i, t.Parent, top, change, func() error { return r.own(i, t, top, change) })
+	}
+	return r.own(i, t, top, change)
+}
+
+// within goes through the items of a list that lists stand in.
+func (r *Rows) within(i int, t, top *Table, change string, do func() error) error {
+	each := func() error {
+		here := r.stack[len(r.stack)-1]
+		list, path := follow(here.v, here.path, t.steps)
+		if list == nil {
+			return nil
+		}
+		for n := range list.Kids {
+			r.stack = append(r.stack, at{&list.Kids[n], path.Index(n), strconv.Itoa(n + 1)})
+			if err := do(); err != nil {
+				return err
+			}
+			r.stack = r.stack[:len(r.stack)-1]
+		}
+		return nil
+	}
+	if t.Parent != nil && t.Parent.List != nil {
+		return r.within(i, t.Parent, top, change, each)
+	}
+	return each()
+}
+
+// own gives a row for each item of a list in the item at hand.
+func (r *Rows) own(i int, t, top *Table, change string) error {
+	here := r.stack[len(r.stack)-1]
+	list, path := follow(here.v, here.path, t.steps)
+	if list == nil {
+		return nil
+	}
+	for n := range list.Kids {
+		r.stack = append(r.stack, at{&list.Kids[n], path.Index(n), strconv.Itoa(n + 1)})
+		if err := r.row(i, top, change); err != nil {
+			return err
+		}
+		r.stack = r.stack[:len(r.stack)-1]
+	}
+	return nil
+}
+
+// table gives the row of a record; of a flat table one for each item, and one without
+// an item where there is none.
+func (r *Rows) table(i int, t *Table, change string) error {
+	if t.List == nil {
+		return r.row(i, t, change)
+	}
+	var along []*Table
+	for at := t; at != nil && at.List != nil; at = at.Parent {
+		along = append([]*Table{at}, along...)
+	}
+	return r.flat(i, t, along, change)
+}
+
+func (r *Rows) flat(i int, t *Table, along []*Table, change string) error {
+	if len(along) == 0 {
+		return r.row(i, t, change)
+	}
+	here := r.stack[len(r.stack)-1]
+	list, path := follow(here.v, here.path, along[0].steps)
+	if list == nil || len(list.Kids) == 0 {
+		depth := len(r.stack)
+		for range along {
+			r.stack = append(r.stack, at{})
+		}
+		err := r.row(i, t, change)
+		r.stack = r.stack[:depth]
+		return err
+	}
+	for n := range list.Kids {
+		r.stack = append(r.stack, at{&list.Kids[n], path.Index(n), strconv.Itoa(n + 1)})
+		if err := r.flat(i, t, along[1:], change); err != nil {
+			return err
+		}
+		r.stack = r.stack[:len(r.stack)-1]
+	}
+	return nil
+}
+
+// row gives the row of what is on the stack.
+func (r *Rows) row(i int, t *Table, change string) error {
+	row := r.rows[i]
+	copy(row, r.numbers)
+	for k := len(r.numbers); k < t.Keys; k++ {
+		position := r.stack[k-len(r.numbers)+1].position
+		row[k] = Cell{Text: position, Null: position == ""}
+	}
+	for k := t.Keys; k < len(t.Columns); k++ {
+		c := &t.Columns[k]
+		switch {
+		case c.Field != nil:
+			row[k] = r.cell(c)
+		case c.Name == "change":
+			row[k] = Cell{Text: change, Null: change == ""}
+		default:
+			row[k] = Cell{Text: string(r.line.Status), Null: r.line.Status == ""}
+		}
+	}
+	return r.Emit(i, row)
+}
+
+// cell gives the value of a column.
+func (r *Rows) cell(c *Column) Cell {
+	here := r.stack[len(r.stack)-1-c.up]
+	if here.v == nil {
+		return null
+	}
+	v := here.v
+	for _, name := range c.steps {
+		if v = v.Get(name); v == nil {
+			break
+		}
+	}
+	switch c.Part {
+	case "evidence", "place", "line", "risk":
+		return r.beside(c, pointer(here.path, c.steps))
+	case "position":
+		return r.target(c, v)
+	}
+	if v == nil || v.Empty() && v.Kind != value.String {
+		return null
+	}
+	cell := c.Cell(v)
+	if cell.Misfit && r.Plan.typed {
+		if r.Misfits++; len(r.First) < mostMisfits {
+			r.First = append(r.First, Misfit{strings.Clone(r.line.Document), pointer(here.path, c.steps), strings.Clone(v.String())})
+		}
+		return null
+	}
+	return cell
+}
+
+// Cell gives a value as a column holds it.
+func (c *Column) Cell(v *value.Value) Cell {
+	if c.Part != "" {
+		if v.Kind != value.Object {
+			if c.Part == "amount" && v.Kind != value.Null {
+				return Cell{Text: text(v), Misfit: true}
+			}
+			return null
+		}
+		if v = v.Get(c.Part); v == nil || v.Kind == value.Null {
+			return null
+		}
+	}
+	out := Cell{Text: text(v)}
+	switch c.Kind {
+	case Text:
+		out.Misfit = v.Kind != value.String && v.Kind != value.Number || !c.legal(out.Text)
+	case Integer:
+		_, err := strconv.ParseInt(out.Text, 10, 64)
+		out.Misfit = v.Kind != value.Number || err != nil
+	case Number:
+		out.Misfit = v.Kind != value.Number || len(out.Text) > 60
+	case Boolean:
+		out.Misfit = v.Kind != value.Bool
+	case Date:
+		out.Misfit = !schema.IsISODate(out.Text)
+	case Time:
+		out.Misfit = !schema.IsTime(out.Text)
+	case Moment:
+		_, err := time.Parse(time.RFC3339, out.Text)
+		out.Misfit = err != nil
+	}
+	return out
+}
+
+// legal tells whether a text is among the choices of a column, if it has any.
+func (c *Column) legal(text string) bool {
+	f := c.Field.Kin()
+	if c.Part != "" || len(f.Of) == 0 {
+		return true
+	}
+	for _, o := range f.Of {
+		if o.Value == text {
+			return true
+		}
+	}
+	return false
+}
+
+// text gives a value as text; what is no plain value as JSON.
+func text(v *value.Value) string {
+	if v.Kind == value.Object || v.Kind == value.Array {
+		return v.String()
+	}
+	return v.Text
+}
+
+// beside gives what is known of a value beside it.
+func (r *Rows) beside(c *Column, p value.Pointer) Cell {
+	if c.Part == "risk" {
+		if risk := r.line.Risk.Get(string(p)); risk != nil && risk.Kind == value.Number {
+			return Cell{Text: risk.Text}
+		}
+		return null
+	}
+	place := r.line.Evidence.Get(string(p))
+	if place == nil {
+		return null
+	}
+	switch c.Part {
+	case "evidence":
+		if kind := place.Get("kind"); kind != nil {
+			return Cell{Text: kind.Text}
+		}
+	case "place":
+		if start, end := place.Get("start"), place.Get("end"); start != nil && end != nil {
+			return Cell{Text: start.Text + "-" + end.Text}
+		}
+	case "line":
+		if line := place.Get("line"); line != nil {
+			return Cell{Text: line.Text}
+		}
+	}
+	return null
+}
+
+// target gives the position of the item that a link points to.
+func (r *Rows) target(c *Column, v *value.Value) Cell {
+	if v == nil || v.Empty() {
+		return null
+	}
+	path, name, _ := strings.Cut(c.Field.To[0], "[].")
+	list, _ := follow(r.entry, "", strings.Split(path, "."))
+	if list == nil {
+		return null
+	}
+	for i := range list.Kids {
+		if key := list.Kids[i].Get(name); key != nil && key.Text == v.Text && key.Kind == v.Kind {
+			return Cell{Text: strconv.Itoa(i + 1)}
+		}
+	}
+	return null
+}
+
+// follow gives what stands at some names below a value, where that is a list.
+func follow(v *value.Value, path value.Pointer, steps []string) (*value.Value, value.Pointer) {
+	for _, name := range steps {
+		if v == nil {
+			return nil, ""
+		}
+		v, path = v.Get(name), path.Key(name)
+	}
+	if v == nil || v.Kind != value.Array {
+		return nil, ""
+	}
+	return v, path
+}
+
+func pointer(p value.Pointer, steps []string) value.Pointer {
+	for _, name := range steps {
+		p = p.Key(name)
+	}
+	return p
+}
+
+// Told says in a line how many values did not fit, and names the first.
+func (r *Rows) Told() string {
+	if r.Misfits == 0 {
+		return ""
+	}
+	m := r.First[0]
+	return fmt.Sprintf("%d values are not what their columns hold and are left empty; the first: %s %s %s", r.Misfits, m.Document, m.Path, m.Value)
+}
