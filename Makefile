@@ -20,12 +20,18 @@ long: needs
 race:
 	CGO_ENABLED=1 $(GO) test -race -short -skip 'SameLineEveryTime|EveryEntryOnce' ./internal/run/... ./internal/ask/... ./internal/store/... ./internal/source/fetch
 
-# What tests need beyond Go: a real OCR engine. It is installed where it is
+# What tests need beyond Go: a real OCR engine, and what reads exports: PostgreSQL, the
+# shell of SQLite and a spreadsheet's converter. They are installed where they are
 # missing and apt-get is at hand.
 needs:
-	@command -v tesseract >/dev/null || { echo "== installing tesseract-ocr"; \
+	@missing=""; \
+	command -v tesseract >/dev/null || missing="$$missing tesseract-ocr tesseract-ocr-eng"; \
+	ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || missing="$$missing postgresql"; \
+	command -v sqlite3 >/dev/null || missing="$$missing sqlite3"; \
+	command -v ssconvert >/dev/null || missing="$$missing gnumeric"; \
+	[ -z "$$missing" ] || { echo "== installing$$missing"; \
 	  sudo=; [ "$$(id -u)" = 0 ] || sudo=sudo; \
-	  $$sudo apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$sudo apt-get install -y -qq --no-install-recommends tesseract-ocr tesseract-ocr-eng >/dev/null; }
+	  $$sudo apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$sudo apt-get install -y -qq --no-install-recommends $$missing >/dev/null; }
 
 filler:
 	$(GO) build -trimpath -buildvcs=false -ldflags '-s -w' -o filler ./cmd/filler

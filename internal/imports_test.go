@@ -18,7 +18,7 @@ import (
 
 // order is the packages from the top down. A package imports only what stands
 // below it. docs/architecture.md gives the same list, with a sentence for each.
-var order = []string{"cli", "view/report", "run/fill", "run/job", "run/vary", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
+var order = []string{"cli", "view/report", "out/export", "run/fill", "run/job", "run/vary", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
 	"ask/prompt", "ask/outline", "ask/model", "ask/chat", "ask/exchange", "ask/answer", "record/merge", "record/correct", "record/evidence", "record/trace", "record", "record/pair", "record/normalize",
 	"store/sqlite", "store", "source/document", "source/pdf", "source/ocr", "source/reading", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/process", "base/place", "base/value", "base/lang", "base/secret",
 	"demo", "demo/paper"}
@@ -31,9 +31,9 @@ var never = map[string][]string{"standin": {"ask/prompt", "ask/model", "measure/
 	"ask/answer": {"store/sqlite", "source/fetch", "base/project"},
 	"cli":        {"ask/chat"}, "ask/prompt": {"ask/chat"}, "ask/model": {"ask/chat"}}
 
-// only are outside packages that one package alone may use.
-var only = map[string]string{"database/sql": "store/sqlite", "modernc.org/sqlite": "store/sqlite", "github.com/spf13/cobra": "cli",
-	"github.com/hashicorp/go-retryablehttp": "source/fetch", "go.yaml.in/yaml/v4": "base/place", "github.com/santhosh-tekuri/jsonschema/v6": "record"}
+// only are outside packages that these packages alone may use.
+var only = map[string]string{"database/sql": "store/sqlite out/export", "modernc.org/sqlite": "store/sqlite out/export", "github.com/spf13/cobra": "cli",
+	"github.com/hashicorp/go-retryablehttp": "source/fetch", "github.com/jackc/pgx/v5": "out/export", "github.com/xuri/excelize/v2": "out/export source/document", "github.com/parquet-go/parquet-go": "out/export source/document", "go.yaml.in/yaml/v4": "base/place", "github.com/santhosh-tekuri/jsonschema/v6": "record"}
 
 func TestImportsPointDown(t *testing.T) {
 	rank := map[string]int{}
@@ -54,7 +54,7 @@ func TestImportsPointDown(t *testing.T) {
 		for _, spec := range file.Imports {
 			to, _ := strconv.Unquote(spec.Path.Value)
 			if owner, ok := only[to]; ok {
-				assert.Equal(t, owner, from, "%s imports %s", path, to)
+				assert.Contains(t, strings.Fields(owner), from, "%s imports %s", path, to)
 			}
 			name, ours := strings.CutPrefix(to, "filler/internal/")
 			if !ours {

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"filler/internal/measure/gold"
 	"filler/internal/out/export"
@@ -25,6 +26,7 @@ type exporting struct {
 	to, output, since, statuses, where, rows, null string
 	columns                                        []string
 	wide, evidence, raw, dry, check, asJSON        bool
+	lessons                                        lessons
 }
 
 const projectsGold = "\x00the project's"
@@ -35,7 +37,8 @@ func (a *app) exportRecordsCmd() *cobra.Command {
 		Long: `Write the records of a run, of any file of JSON Lines, or of the gold set as tables: one for
 the records, one for each list. FORMAT is csv (a folder), xlsx, parquet (FILE.parquet holds records
 as they are, a folder holds tables), sqlite, sql, jsonl, json; left out, the name of PATH says it.
-postgres://USER@HOST/DATABASE is a database: run again, it is brought up to date.
+postgres://USER@HOST/DATABASE is a database: run again, it is brought up to date. training writes
+examples to tune a model with, spans texts with the places of their values, both of gold.
 
 Without a project:  filler export --schema SCHEMA --records FILE -o PATH`,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -43,13 +46,17 @@ Without a project:  filler export --schema SCHEMA --records FILE -o PATH`,
 				a.parsed = false
 				return err
 			}
+			if slices.Contains(export.Lessons, o.to) {
+				return a.exportLessons(cmd.Context(), &o)
+			}
 			return a.export(cmd.Context(), &o, first(args))
 		}}
 	o.flags(cmd, false)
+	o.lessons.flags(cmd)
 	f := cmd.Flags()
 	f.StringVar(&o.goldPath, "gold", "", "the gold set in place of a run; --gold=`PATH` names another than the project's")
 	f.Lookup("gold").NoOptDefVal = projectsGold
-	f.StringVar(&o.to, "to", "", "the `FORMAT`: "+strings.Join(export.Formats, ", "))
+	f.StringVar(&o.to, "to", "", "the `FORMAT`: "+strings.Join(slices.Concat(export.Formats, export.Lessons), ", "))
 	f.StringVarP(&o.output, "output", "o", "", "write to this `PATH`, or into the database at this address")
 	f.StringVar(&o.statuses, "status", "", "only records of these `STATUSES`, such as unflagged,repaired")
 	f.StringVar(&o.where, "where", "", "only documents whose metadata meet this `CONDITION`, such as 'year > 2030'")
@@ -98,6 +105,21 @@ func (o *exporting) settle(cmd *cobra.Command, args []string) error {
 		if o.to = exportFormat(o.output); o.to == "" {
 			return fmt.Errorf("--to is missing: %s says none of %s", o.output, strings.Join(export.Formats, ", "))
 		}
+	}
+	own := ""
+	cmd.Flags().Visit(func(f *pflag.Flag) {
+		if strings.HasPrefix(f.Usage, "training") {
+			own = f.Name
+		}
+	})
+	switch {
+	case slices.Contains(export.Lessons, o.to):
+		if len(args) > 0 || set("records") {
+			return fmt.Errorf("--to %s is made of the gold set; name no run and no records", o.to)
+		}
+		return nil
+	case own != "":
+		return fmt.Errorf("--%s goes with --to training or --to spans", own)
 	}
 	if o.to != "postgres" && !slices.Contains(export.Formats, o.to) {
 		return fmt.Errorf("unknown format %q; it is one of %s, or the address of a PostgreSQL database stands behind -o", o.to, strings.Join(export.Formats, ", "))

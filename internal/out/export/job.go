@@ -16,6 +16,9 @@ import (
 // Formats are what --to may name, beside an address of a PostgreSQL database.
 var Formats = []string{"csv", "xlsx", "parquet", "sqlite", "sql", "jsonl", "json"}
 
+// Lessons are the formats that are made of gold and its documents.
+var Lessons = []string{"training", "spans"}
+
 // Job is one export.
 type Job struct {
 	Schema   *schema.Schema
