@@ -41,7 +41,8 @@ func (g *inOrder) add(name string, n parquet.Node) {
 	g.fields = append(g.fields, &member{n, name})
 }
 
-// leafNode gives the type of a column. Numbers are doubles.
+// leafNode gives the type of a column. Numbers are doubles. Values are written plainly:
+// not every reader knows the newer encodings.
 func leafNode(c *Column) parquet.Node {
 	var n parquet.Node
 	switch c.Kind {
@@ -58,7 +59,7 @@ func leafNode(c *Column) parquet.Node {
 	default:
 		n = parquet.String()
 	}
-	return parquet.Optional(n)
+	return parquet.Optional(parquet.Encoded(n, &parquet.Plain))
 }
 
 // parquetValue gives a cell as a value of its column.
