@@ -12,7 +12,6 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
-	"github.com/spf13/pflag"
 
 	"filler/internal/measure/gold"
 	"filler/internal/out/export"
@@ -34,7 +33,7 @@ const projectsGold = "\x00the project's"
 func (a *app) exportRecordsCmd() *cobra.Command {
 	var o exporting
 	cmd := &cobra.Command{Use: "export [RUN] -o PATH|URL", Short: "Write records as tables, files or a database", Args: cobra.MaximumNArgs(1),
-		Long: `Write the records of a run, of any file of JSON Lines, or of the gold set as tables: one for
+		Long: `Write the records of a run, of any file of JSON Lines, or (--gold, --gold=PATH) of gold as tables: one for
 the records, one for each list. FORMAT is csv (a folder), xlsx, parquet (FILE.parquet holds records
 as they are, a folder holds tables), sqlite, sql, jsonl, json; left out, the name of PATH says it.
 postgres://USER@HOST/DATABASE is a database: run again, it is brought up to date. training writes
@@ -54,7 +53,7 @@ Without a project:  filler export --schema SCHEMA --records FILE -o PATH`,
 	o.flags(cmd, false)
 	o.lessons.flags(cmd)
 	f := cmd.Flags()
-	f.StringVar(&o.goldPath, "gold", "", "the gold set in place of a run; --gold=`PATH` names another than the project's")
+	f.StringVar(&o.goldPath, "gold", "", goldUsage)
 	f.Lookup("gold").NoOptDefVal = projectsGold
 	f.StringVar(&o.to, "to", "", "the `FORMAT`: "+strings.Join(slices.Concat(export.Formats, export.Lessons), ", "))
 	f.StringVarP(&o.output, "output", "o", "", "write to this `PATH`, or into the database at this address")
@@ -107,11 +106,11 @@ func (o *exporting) settle(cmd *cobra.Command, args []string) error {
 		}
 	}
 	own := ""
-	cmd.Flags().Visit(func(f *pflag.Flag) {
-		if strings.HasPrefix(f.Usage, "training") {
-			own = f.Name
+	for _, name := range lessonFlags {
+		if set(name) {
+			own = name
 		}
-	})
+	}
 	switch {
 	case slices.Contains(export.Lessons, o.to):
 		if len(args) > 0 || set("records") {
@@ -167,7 +166,7 @@ func (a *app) export(ctx context.Context, o *exporting, runName string) error {
 	if err != nil {
 		return err
 	}
-	err = a.exported(w, o, runName, e, pick, changes, &steps{a: a, began: time.Now(), last: time.Now()})
+	err = a.exported(ctx, w, o, runName, e, pick, changes, &steps{a: a, began: time.Now(), last: time.Now()})
 	if err != nil {
 		e.Abandon()
 		return err
@@ -179,10 +178,13 @@ func (a *app) export(ctx context.Context, o *exporting, runName string) error {
 }
 
 // exported gives the records to an export.
-func (a *app) exported(w *work, o *exporting, runName string, e *export.Export, pick func(*record.Line) string, changes *export.Changes, p *steps) error {
+func (a *app) exported(ctx context.Context, w *work, o *exporting, runName string, e *export.Export, pick func(*record.Line) string, changes *export.Changes, p *steps) error {
 	do := func(n int, l record.Line, err error) error {
 		if err != nil {
 			return lineFault(o.recordsFile, n, err)
+		}
+		if ctx.Err() != nil {
+			return errors.New("stopped; what stood there is as it was")
 		}
 		p.step()
 		change := ""

@@ -23,6 +23,9 @@ import (
 	"filler/internal/source/document"
 )
 
+// lessonFlags are those that go with lessons alone.
+var lessonFlags = []string{"style", "model", "errors-of", "split", "pseudonymize", "price"}
+
 // lessons are the flags of export that are for training examples alone.
 type lessons struct {
 	style, modelName, errorsOf, split string
@@ -32,12 +35,12 @@ type lessons struct {
 
 func (o *lessons) flags(cmd *cobra.Command) {
 	f := cmd.Flags()
-	f.StringVar(&o.style, "style", "", "training: the `STYLE` in which a record is asked for: record, by-group, by-field")
-	f.StringVar(&o.modelName, "model", "", "training: the `MODEL` whose shape and settings the requests have")
-	f.StringVar(&o.errorsOf, "errors-of", "", "training: the documents that this `RUN` got most wrong first")
-	f.StringVar(&o.split, "split", gold.Tune, "training and spans: the `SPLIT`; only tune, unless --to spans")
-	f.BoolVar(&o.pseudonymize, "pseudonymize", false, "training: replace sensitive values, in text and answer alike")
-	f.Float64Var(&o.price, "price", 0, "training: say what it costs at this `PRICE` a million tokens")
+	f.StringVar(&o.style, "style", "", "the `STYLE` in which a record is asked for: record, by-group, by-field")
+	f.StringVar(&o.modelName, "model", "", modelUsage)
+	f.StringVar(&o.errorsOf, "errors-of", "", "the documents that this `RUN` got most wrong first")
+	f.StringVar(&o.split, "split", "", splitUsage)
+	f.BoolVar(&o.pseudonymize, "pseudonymize", false, "replace sensitive values, in text and answer alike")
+	f.Float64Var(&o.price, "price", 0, "say what it costs at this `PRICE` a million tokens")
 }
 
 // ofGold are the documents of the gold set that examples are made of, with what reads
@@ -117,7 +120,7 @@ func (a *app) exportLessons(ctx context.Context, o *exporting) error {
 func (a *app) spans(ctx context.Context, w *work, o *exporting, g *ofGold, to *bufio.Writer) error {
 	s := export.NewSpans(w.schema, to)
 	n := 0
-	for _, id := range g.of(o.lessons.split) {
+	for _, id := range g.of(cmp.Or(o.lessons.split, gold.Tune)) {
 		d, err := g.reader.Read(ctx, g.source[id])
 		if err != nil {
 			a.notef("left out: %s\n", err)
@@ -134,7 +137,7 @@ func (a *app) spans(ctx context.Context, w *work, o *exporting, g *ofGold, to *b
 }
 
 func (a *app) training(ctx context.Context, w *work, o *exporting, g *ofGold, to *bufio.Writer) error {
-	if o.lessons.split != gold.Tune {
+	if o.lessons.split != "" && o.lessons.split != gold.Tune {
 		return fmt.Errorf("--split %s: only the tune split is trained on; what is tested on would no longer test", o.lessons.split)
 	}
 	var tests []string

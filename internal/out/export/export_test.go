@@ -387,6 +387,24 @@ func TestNamesAndOptions(t *testing.T) {
 	assert.Equal(t, []string{"kiln_log.document", "kiln_log.master_name", "kilns.document", "kilns.position", "kilns_pots.document", "kilns_pots.kilns_position", "kilns_pots.position", "kilns_pots.glaze"}, names)
 }
 
+// The same records give the same bytes in every format.
+func TestSameBytes(t *testing.T) {
+	s := load(t, kiln)
+	lines := randomLines(s, 20, 4)
+	for _, to := range Formats {
+		var was string
+		for range 4 {
+			dir := t.TempDir()
+			run(t, &Job{Schema: s, To: to, Path: filepath.Join(dir, "out."+to), Nested: true, Options: Options{Evidence: to == "json"}}, lines)
+			now := strings.ReplaceAll(everything(t, dir), dir, "")
+			if was == "" {
+				was = now
+			}
+			require.Equal(t, was, now, to)
+		}
+	}
+}
+
 // An export that fails leaves what stood there; what is not of an export is not
 // touched.
 func TestNothingHalfWritten(t *testing.T) {

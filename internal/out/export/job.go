@@ -299,6 +299,9 @@ func (e *Export) Told() (all []string) {
 			all = append(all, told)
 		}
 	}
+	if e.pg != nil && e.pg.nuls > 0 {
+		all = append(all, fmt.Sprintf("%d texts hold the character 0, which the database can't hold; it is left out of them", e.pg.nuls))
+	}
 	if e.nested != nil && e.nested.Misfits > 0 {
 		all = append(all, fmt.Sprintf("%d values are not what their columns hold and are left empty; --to jsonl keeps them", e.nested.Misfits))
 	}

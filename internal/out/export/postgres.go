@@ -31,6 +31,7 @@ type Postgres struct {
 	n    []int
 	said []string // all statements that were run
 	gone []string // documents that are no more
+	nuls int      // texts with characters that no text of the database holds
 	dry  bool
 }
 
@@ -182,6 +183,9 @@ func (d *Postgres) Row(t int, row []Cell) error {
 		if c.Null {
 			b.WriteString(`\N`)
 			continue
+		}
+		if strings.IndexByte(c.Text, 0) >= 0 {
+			d.nuls++
 		}
 		escaped.WriteString(b, c.Text)
 	}

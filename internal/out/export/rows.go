@@ -255,7 +255,8 @@ func (c *Column) Cell(v *value.Value) Cell {
 		_, err := strconv.ParseInt(out.Text, 10, 64)
 		out.Misfit = v.Kind != value.Number || err != nil
 	case Number:
-		out.Misfit = v.Kind != value.Number || len(out.Text) > 60
+		_, err := strconv.ParseFloat(out.Text, 64) // beyond what any number of a program holds
+		out.Misfit = v.Kind != value.Number || len(out.Text) > 60 || err != nil
 	case Boolean:
 		out.Misfit = v.Kind != value.Bool
 	case Date:

@@ -1,7 +1,10 @@
 package export
 
 import (
+	"archive/zip"
 	"fmt"
+	"os"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -157,8 +160,36 @@ func (x *XLSX) Close() error {
 	if err := x.file.SetDocProps(&excelize.DocProperties{Created: "2000-01-01T00:00:00Z", Modified: "2000-01-01T00:00:00Z"}); err != nil {
 		return err
 	}
-	if err := x.file.SaveAs(x.path); err != nil {
+	raw := x.path + ".zip.xlsx" // the library takes the endings of workbooks alone
+	defer os.Remove(raw)
+	if err := x.file.SaveAs(raw); err != nil {
 		return err
 	}
-	return x.file.Close()
+	if err := x.file.Close(); err != nil {
+		return err
+	}
+	return inOneOrder(raw, x.path)
+}
+
+// inOneOrder writes an archive again with its files in the order of their names: the
+// library's changes from time to time.
+func inOneOrder(from, to string) error {
+	r, err := zip.OpenReader(from)
+	if err != nil {
+		return err
+	}
+	defer r.Close()
+	out, err := os.Create(to)
+	if err != nil {
+		return err
+	}
+	defer out.Close()
+	slices.SortFunc(r.File, func(a, b *zip.File) int { return strings.Compare(a.Name, b.Name) })
+	w := zip.NewWriter(out)
+	for _, f := range r.File {
+		if err := w.Copy(f); err != nil {
+			return err
+		}
+	}
+	return w.Close()
 }
