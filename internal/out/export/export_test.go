@@ -51,6 +51,12 @@ fields:
       what: For what.
       kiln: {link: The kiln that it is for., to: 'kilns[].mark'}
       sum: {money: How much., currency: EUR}
+  yard:
+    group: The yard.
+    fields:
+      hands:
+        list: Who worked there.
+        fields: {name: Name., lit: {list: Kilns that they lit., items: {link: A kiln., to: 'kilns[].mark'}}}
 `
 
 func load(t testing.TB, text string) *schema.Schema {
@@ -87,6 +93,9 @@ func random(r *rand.Rand, f *schema.Field, marks *[]string) value.Value {
 			}
 			if f.Item.IsLeaf() && v.Kind == value.Null {
 				v = num(7)
+				if f.Item.Type == schema.Link {
+					v = value.Str("nowhere")
+				}
 			}
 			out.Kids = append(out.Kids, v)
 		}
@@ -373,7 +382,7 @@ func TestNamesAndOptions(t *testing.T) {
 	assert.Equal(t, []string{"document is column document_ of table s: document is a key there", "status is column status_ of table s: status is a key there"}, p.Notes)
 	s = load(t, kiln)
 	_, err = NewPlan(s, Options{Rows: "pots[]"})
-	assert.EqualError(t, err, "--rows pots[]: the schema has no such list; it has kilns[], kilns[].pots[], kilns[].pots[].marks[], bills[]")
+	assert.EqualError(t, err, "--rows pots[]: the schema has no such list; it has kilns[], kilns[].pots[], kilns[].pots[].marks[], bills[], yard.hands[], yard.hands[].lit[]")
 	_, err = NewPlan(s, Options{Columns: []string{"nought"}})
 	assert.ErrorContains(t, err, "--columns nought: no column and no field is called so")
 	p, err = NewPlan(s, Options{Columns: []string{"kilns[].pots[].glaze", "master.name"}})
