@@ -166,50 +166,69 @@ func (a *app) export(ctx context.Context, o *exporting, runName string) error {
 	if err != nil {
 		return err
 	}
-	err = a.exported(ctx, w, o, runName, e, pick, changes, &steps{a: a, began: time.Now(), last: time.Now()})
-	if err != nil {
+	s := &sender{a: a, w: w, o: o, to: e, pick: pick, changes: changes, scored: a.measuring(w, o), steps: &steps{a: a, began: time.Now(), last: time.Now()}}
+	if err := s.all(ctx, runName); err != nil {
 		e.Abandon()
 		return err
 	}
+	s.scored.tell(&job.Manifest)
 	if err := e.Close(); err != nil {
 		return err
 	}
 	return a.tellExport(o, job, e)
 }
 
-// exported gives the records to an export.
-func (a *app) exported(ctx context.Context, w *work, o *exporting, runName string, e *export.Export, pick func(*record.Line) string, changes *export.Changes, p *steps) error {
+// sender gives records to an export.
+type sender struct {
+	a       *app
+	w       *work
+	o       *exporting
+	to      *export.Export
+	pick    func(*record.Line) string // why one is left out
+	changes *export.Changes
+	scored  *exportScore
+	steps   *steps
+}
+
+func (s *sender) all(ctx context.Context, runName string) error {
 	do := func(n int, l record.Line, err error) error {
 		if err != nil {
-			return lineFault(o.recordsFile, n, err)
+			return lineFault(s.o.recordsFile, n, err)
 		}
 		if ctx.Err() != nil {
 			return errors.New("stopped; what stood there is as it was")
 		}
-		p.step()
-		change := ""
-		if changes != nil {
-			if change = changes.Of(&l); change == "" && l.Status != record.Failed {
-				e.LeaveOut("unchanged")
-				return nil
-			}
-		}
-		if why := pick(&l); why != "" {
-			e.LeaveOut(why)
-			return nil
-		}
-		return e.Line(&l, change)
+		s.steps.step()
+		return s.one(&l)
 	}
 	var err error
-	if o.goldPath != "" {
-		err = a.eachGold(w, o.goldPath, do)
+	if s.o.goldPath != "" {
+		err = s.a.eachGold(s.w, s.o.goldPath, do)
 	} else {
-		_, err = a.each(w, o.judged, runName, do)
+		_, err = s.a.each(s.w, s.o.judged, runName, do)
 	}
-	if err == nil && changes != nil {
-		err = changes.Gone(e.Gone)
+	if err == nil && s.changes != nil {
+		err = s.changes.Gone(s.to.Gone)
 	}
 	return err
+}
+
+func (s *sender) one(l *record.Line) error {
+	change := ""
+	if s.changes != nil {
+		if change = s.changes.Of(l); change == "" && l.Status != record.Failed {
+			s.to.LeaveOut("unchanged")
+			return nil
+		}
+	}
+	if why := s.pick(l); why != "" {
+		s.to.LeaveOut(why)
+		return nil
+	}
+	if err := s.scored.add(l); err != nil {
+		return err
+	}
+	return s.to.Line(l, change)
 }
 
 // picks gives what tells why a record is left out; "" for one that goes in.

@@ -151,6 +151,12 @@ func (sc *Scorer) Add(l record.Line) error {
 	return nil
 }
 
+// Has tells whether a document has gold that measures it.
+func (sc *Scorer) Has(document string) bool {
+	n, _, _ := sc.hand.Find(document)
+	return n >= 0
+}
+
 // measure counts a record that was not seen before.
 func (sc *Scorer) measure(l *record.Line) {
 	g, filled, why := sc.judge(l)

@@ -64,6 +64,11 @@ func (r *Report) more() (members []value.Value) {
 	return members
 }
 
+// Brief gives the figures over all values, as they stand in the machine form.
+func (r *Report) Brief() value.Value {
+	return value.Obj(append(append([]value.Value{count("documents", r.Documents)}, r.Overall.json()...), r.F1.json()...)...)
+}
+
 // JSON gives the machine form of docs/formats.md.
 func (r *Report) JSON() value.Value {
 	v := value.Obj()

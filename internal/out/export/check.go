@@ -14,7 +14,7 @@ import (
 // Check says in lines what of a target is not as the schema has it, or is not as the
 // export wrote it; none where all is.
 func (j *Job) Check(ctx context.Context) ([]string, error) {
-	j.Options.Typed = typed(j.To)
+	j.Options.Typed, j.Options.Line = typed(j.To), j.To == "xlsx"
 	plan, err := NewPlan(j.Schema, j.Options)
 	if err != nil {
 		return nil, err

@@ -71,6 +71,8 @@ func keyAbout(name string) string {
 		return "How the filling ended: unflagged, repaired or flagged."
 	case name == "position":
 		return "Which item of its list, from 1."
+	case name == sourceLine:
+		return "The line of the document where the first value of the row stands."
 	case name == "change":
 		return "What happened since the other run: added or changed."
 	}
@@ -125,7 +127,11 @@ type Options struct {
 	Columns  []string // only these, by column or by field; nil: all
 	Change   bool     // with what happened since another run
 	Typed    bool     // what does not fit its column becomes null
+	Line     bool     // with the line of the document where the first value of each row stands
 }
+
+// sourceLine is the column of that line.
+const sourceLine = "source_line"
 
 // NewPlan gives the tables of a schema. Its errors are faults of the options, or of
 // names that can't both be columns.
@@ -146,7 +152,15 @@ func NewPlan(s *schema.Schema, o Options) (*Plan, error) {
 	if err := p.names(); err != nil {
 		return nil, err
 	}
-	return p, p.only(o.Columns)
+	if err := p.only(o.Columns); err != nil || !o.Line {
+		return p, err
+	}
+	for _, t := range p.Tables {
+		if !t.gone && !t.has(sourceLine) {
+			t.Columns = append(t.Columns, Column{Name: sourceLine, Kind: Integer})
+		}
+	}
+	return p, nil
 }
 
 func listsOf(s *schema.Schema) string {

@@ -67,7 +67,7 @@ func (j *Job) Begin(ctx context.Context) (*Export, error) {
 	if j.To == "jsonl" || j.To == "json" || j.To == "parquet" && j.Nested {
 		return e, e.lined()
 	}
-	j.Options.Typed = typed(j.To)
+	j.Options.Typed, j.Options.Line = typed(j.To), j.To == "xlsx"
 	plan, err := NewPlan(j.Schema, j.Options)
 	if err != nil {
 		return nil, err

@@ -15,23 +15,23 @@ const madeBy = "filler export"
 // Manifest says what an export holds and where it comes from. It says nothing of
 // when, so that the same records give the same bytes.
 type Manifest struct {
-	MadeBy    string         `json:"made_by"`
-	Format    string         `json:"format"`
-	From      string         `json:"from,omitempty"` // a run, a file, or gold
-	Run       int64          `json:"run,omitempty"`
-	Schema    string         `json:"schema"`
-	SchemaSum string         `json:"schema_sha256"`
-	Prompt    string         `json:"prompt,omitempty"` // the hash that marks the run's prompt
-	Model     string         `json:"model,omitempty"`
-	Documents int            `json:"documents"`
-	Statuses  map[string]int `json:"statuses,omitempty"`
-	LeftOut   map[string]int `json:"left_out,omitempty"` // documents, by reason
-	Rows      map[string]int `json:"rows,omitempty"`
-	Misfits   int            `json:"misfits,omitempty"` // values that do not fit their columns
-	Since     string         `json:"since,omitempty"`   // the run that changes are counted from
-	Changes   map[string]int `json:"changes,omitempty"`
-	Score     any            `json:"score,omitempty"`
-	Files     []FileSum      `json:"files,omitempty"`
+	MadeBy    string          `json:"made_by"`
+	Format    string          `json:"format"`
+	From      string          `json:"from,omitempty"` // a run, a file, or gold
+	Run       int64           `json:"run,omitempty"`
+	Schema    string          `json:"schema"`
+	SchemaSum string          `json:"schema_sha256"`
+	Prompt    string          `json:"prompt,omitempty"` // the hash that marks the run's prompt
+	Model     string          `json:"model,omitempty"`
+	Documents int             `json:"documents"`
+	Statuses  map[string]int  `json:"statuses,omitempty"`
+	LeftOut   map[string]int  `json:"left_out,omitempty"` // documents, by reason
+	Rows      map[string]int  `json:"rows,omitempty"`
+	Misfits   int             `json:"misfits,omitempty"` // values that do not fit their columns
+	Since     string          `json:"since,omitempty"`   // the run that changes are counted from
+	Changes   map[string]int  `json:"changes,omitempty"`
+	Score     json.RawMessage `json:"score,omitempty"` // of the exported documents that have gold
+	Files     []FileSum       `json:"files,omitempty"`
 }
 
 // FileSum is a file of an export with its hash.

@@ -156,6 +156,13 @@ func TestSpreadsheetReads(t *testing.T) {
 	convert := tool(t, "ssconvert")
 	s := load(t, kiln)
 	lines := randomLines(s, 25, 9)
+	for i := range lines { // the values of the first kiln stand in lines 7 and 5
+		lines[i].Evidence = value.Obj(
+			value.Obj(value.Num("9").Named("line")).Named("/no"),
+			value.Obj(value.Num("7").Named("line")).Named("/kilns/0/mark"),
+			value.Obj(value.Num("5").Named("line")).Named("/kilns/0/heat"),
+			value.Obj(value.Num("3").Named("line")).Named("/kilns/0/pots/0/glaze"))
+	}
 	dir := t.TempDir()
 	path := filepath.Join(dir, "out.xlsx")
 	e := run(t, &Job{Schema: s, To: "xlsx", Path: path}, lines)
@@ -183,6 +190,12 @@ func TestSpreadsheetReads(t *testing.T) {
 		}
 	}
 	assert.Len(t, rows["kilns_pots"], pots)
+	for table, line := range map[string]string{"kiln_log": "9", "kilns": "5", "kilns_pots": "3"} {
+		assert.Equal(t, line, rows[table][0]["source_line"], table)
+	}
+	for _, row := range rows["kilns"] {
+		assert.Equal(t, row["position"] == "1", row["source_line"] != "")
+	}
 	assert.Greater(t, len(rows["fields"]), 10)
 }
 

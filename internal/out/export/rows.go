@@ -194,6 +194,8 @@ func (r *Rows) row(i int, t *Table, change string) error {
 		switch {
 		case c.Field != nil:
 			row[k] = r.cell(c)
+		case c.Name == sourceLine:
+			row[k] = r.firstLine(t)
 		case c.Name == "change":
 			row[k] = Cell{Text: change, Null: change == ""}
 		default:
@@ -319,6 +321,23 @@ func (r *Rows) beside(c *Column, p value.Pointer) Cell {
 		}
 	}
 	return null
+}
+
+// firstLine gives the line of the row's own value that stands first in the document.
+func (r *Rows) firstLine(t *Table) Cell {
+	first := null
+	least := 0
+	for k := range t.Columns {
+		c := &t.Columns[k]
+		if c.Field == nil || c.up > 0 || c.Part != "" && c.Part != "amount" {
+			continue
+		}
+		line := r.beside(&Column{Part: "line"}, pointer(r.stack[len(r.stack)-1].path, c.steps))
+		if n, err := strconv.Atoi(line.Text); err == nil && (first.Null || n < least) {
+			first, least = line, n
+		}
+	}
+	return first
 }
 
 // target gives the position of the item that a link points to.
