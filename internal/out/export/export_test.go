@@ -435,6 +435,11 @@ func TestNothingHalfWritten(t *testing.T) {
 	require.NoError(t, os.WriteFile(filepath.Join(own, "letter.txt"), []byte("dear"), 0o644))
 	_, err := (&Job{Schema: s, To: "csv", Path: own}).Begin(context.Background())
 	assert.EqualError(t, err, own+": this folder has files that are not of an export; name another one, or empty it")
+	letter := filepath.Join(own, "letter.txt")
+	_, err = (&Job{Schema: s, To: "jsonl", Path: letter}).Begin(context.Background())
+	assert.EqualError(t, err, letter+": this file is not of an export: it has no manifest beside it; name another one, or remove it")
+	_, err = (&Job{Schema: s, To: "sqlite", Path: os.DevNull}).Begin(context.Background())
+	assert.EqualError(t, err, os.DevNull+": this is no plain file; name a file, and read that")
 }
 
 // everything gives the files below a folder with their bytes.

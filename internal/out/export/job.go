@@ -50,6 +50,7 @@ type Export struct {
 	file   *File
 	done   func(error) error // puts what was written in its place
 	undo   func()
+	temp   string // the file that is written, if it is one
 	pg     *Postgres
 	nested *Nested
 	Plan   *Plan
@@ -104,11 +105,11 @@ func (e *Export) tabled(ctx context.Context) (err error) {
 		e.pg.All = j.All
 		e.sink, e.undo, e.done = e.pg, e.pg.Abandon, func(err error) error { return err }
 	case j.To == "csv" && single, j.To == "sql":
-		w, err := process.Begin(j.Path, false)
+		w, err := beginStream(j.Path)
 		if err != nil {
 			return err
 		}
-		e.undo, e.done = w.Abandon, w.Commit
+		e.undo, e.done, e.temp = w.Abandon, w.Commit, w.Name()
 		if j.To == "sql" {
 			e.sink, err = NewScript(e.Plan, w)
 			return err
@@ -136,7 +137,7 @@ func (e *Export) tabled(ctx context.Context) (err error) {
 		if e.file, err = BeginFile(j.Path); err != nil {
 			return err
 		}
-		e.undo, e.done = e.file.Abandon, e.file.Commit
+		e.undo, e.done, e.temp = e.file.Abandon, e.file.Commit, e.file.Temp
 		if j.To == "xlsx" {
 			e.sink, err = NewXLSX(e.Plan, e.file.Temp)
 			return err
@@ -153,11 +154,11 @@ func (e *Export) tabled(ctx context.Context) (err error) {
 // lined begins a format that takes records as they are.
 func (e *Export) lined() error {
 	j := e.job
-	w, err := process.Begin(j.Path, false)
+	w, err := beginStream(j.Path)
 	if err != nil {
 		return unwritten(j.Path, err)
 	}
-	e.undo, e.done = w.Abandon, w.Commit
+	e.undo, e.done, e.temp = w.Abandon, w.Commit, w.Name()
 	switch j.To {
 	case "parquet":
 		e.nested = NewNested(j.Schema, w)
@@ -271,17 +272,19 @@ func (e *Export) Close() error {
 	if err == nil && e.folder != nil {
 		err = m.addFolder(e.folder.Dir)
 	}
+	var beside *process.Writing
+	if err == nil && e.temp != "" {
+		beside, err = m.beside(e.temp, e.job.Path)
+	}
 	if err = e.done(err); err != nil {
 		e.undo()
-		return unwritten(e.job.Path, err)
-	}
-	if e.folder == nil && e.job.To != "postgres" {
-		s, err := sum(e.job.Path, filepath.Base(e.job.Path))
-		if err == nil {
-			m.Files = append(m.Files, s)
-			err = process.WriteFile(e.job.Path+"."+manifestName, m.JSON(), false)
+		if beside != nil {
+			beside.Abandon()
 		}
 		return unwritten(e.job.Path, err)
+	}
+	if beside != nil {
+		return unwritten(e.job.Path+"."+manifestName, beside.Commit(nil))
 	}
 	return nil
 }

@@ -7,6 +7,8 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+
+	"filler/internal/base/process"
 )
 
 // madeBy is what a manifest says of who made it.
@@ -57,6 +59,25 @@ func sum(path, name string) (FileSum, error) {
 func (m *Manifest) JSON() []byte {
 	data, _ := json.MarshalIndent(m, "", "  ")
 	return append(data, '\n')
+}
+
+// beside writes the manifest of the file at temp, which will stand at path, so far that
+// it can be put beside it when the file has its place.
+func (m *Manifest) beside(temp, path string) (*process.Writing, error) {
+	s, err := sum(temp, filepath.Base(path))
+	if err != nil {
+		return nil, err
+	}
+	m.Files = append(m.Files, s)
+	w, err := process.Begin(path+"."+manifestName, false)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := w.Write(m.JSON()); err != nil {
+		w.Abandon()
+		return nil, err
+	}
+	return w, nil
 }
 
 // addFolder notes the files of a folder, in the order of their names, and writes the

@@ -89,13 +89,41 @@ func (f *Folder) Commit(err error) error {
 // Abandon leaves what stood in its place.
 func (f *Folder) Abandon() { os.RemoveAll(f.Dir) }
 
+// mayReplace says why a file that stands somewhere is not replaced: it is no plain
+// file, or something is in it that no export wrote.
+func mayReplace(path string) error {
+	info, err := os.Stat(path)
+	switch {
+	case err != nil:
+		return nil
+	case info.IsDir():
+		return &Error{path, "this is a folder", "name a file"}
+	case !info.Mode().IsRegular():
+		return &Error{path, "this is no plain file", "name a file, and read that"}
+	case info.Size() > 0 && !isOurs(path+"."+manifestName):
+		return &Error{path, "this file is not of an export: it has no manifest beside it", "name another one, or remove it"}
+	}
+	return nil
+}
+
+// beginStream begins to write a file from its start to its end.
+func beginStream(path string) (*process.Writing, error) {
+	if err := mayReplace(path); err != nil {
+		return nil, err
+	}
+	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
+		return nil, &Error{filepath.Dir(path), "can't be made", "check its permissions"}
+	}
+	return process.Begin(path, false)
+}
+
 // File is a file that is written beside its place by its path.
 type File struct{ Path, Temp string }
 
 // BeginFile begins to write a file that something else opens by its path.
 func BeginFile(path string) (*File, error) {
-	if info, err := os.Stat(path); err == nil && info.IsDir() {
-		return nil, &Error{path, "this is a folder", "name a file"}
+	if err := mayReplace(path); err != nil {
+		return nil, err
 	}
 	if err := os.MkdirAll(filepath.Dir(path), 0o777); err != nil {
 		return nil, &Error{filepath.Dir(path), "can't be made", "check its permissions"}
