@@ -107,7 +107,7 @@ func (o *exporting) settle(cmd *cobra.Command, args []string) error {
 	}
 	own := ""
 	for _, name := range lessonFlags {
-		if set(name) {
+		if set(name) && (own == "" || own == "split") {
 			own = name
 		}
 	}
@@ -115,6 +115,9 @@ func (o *exporting) settle(cmd *cobra.Command, args []string) error {
 	case slices.Contains(export.Lessons, o.to):
 		if len(args) > 0 || set("records") {
 			return fmt.Errorf("--to %s is made of the gold set; name no run and no records", o.to)
+		}
+		if o.to == "spans" && own != "" && own != "split" {
+			return fmt.Errorf("--%s goes with --to training", own)
 		}
 		return nil
 	case own != "":

@@ -15,6 +15,7 @@ import (
 
 	"filler/internal/base/process"
 	"filler/internal/base/project"
+	"filler/internal/base/value"
 	"filler/internal/measure/gold"
 	"filler/internal/measure/score"
 	"filler/internal/out/export"
@@ -86,6 +87,14 @@ func (g *ofGold) of(split string) (ids []string) {
 	return ids
 }
 
+// records gives all records of the set.
+func (g *ofGold) records() (all []*value.Value) {
+	for _, id := range g.set.Documents() {
+		all = append(all, &g.set[id].Record)
+	}
+	return all
+}
+
 // exportLessons writes examples for tuning a model, or texts with the places of
 // their values.
 func (a *app) exportLessons(ctx context.Context, o *exporting) error {
@@ -124,6 +133,10 @@ func (a *app) spans(ctx context.Context, w *work, o *exporting, g *ofGold, to *b
 		d, err := g.reader.Read(ctx, g.source[id])
 		if err != nil {
 			a.notef("left out: %s\n", err)
+			continue
+		}
+		if g.set[id].Hashes.Since(record.Hashes{Text: d.Hash, File: d.FileHash}) != record.Same {
+			a.notef("left out: %s: it has changed, or is read otherwise, since its review\n", id)
 			continue
 		}
 		rec := g.set[id].Record
@@ -165,20 +178,23 @@ func (a *app) training(ctx context.Context, w *work, o *exporting, g *ofGold, to
 	if err != nil {
 		return err
 	}
-	t := export.NewTraining(w.schema, to, tests)
-	t.Pseudonymize = o.lessons.pseudonymize
+	t := export.NewTraining(to, tests)
+	teaching := fill.Teaching{Setup: setup, Shape: w.knownShape(m)}
+	if o.lessons.pseudonymize {
+		teaching.Hidden = fill.NewPseudonyms(w.schema, g.records())
+	}
 	for _, id := range ids {
-		rec := g.set[id].Record
-		all, text, err := fill.Lessons(ctx, setup, g.source[id], w.knownShape(m), &rec)
+		all, text, err := teaching.Lessons(ctx, g.source[id], g.set[id])
+		var left fill.LeftOut
 		switch {
 		case errors.Is(err, fill.ErrPointer):
 			return err
-		case errors.Is(err, fill.ErrLong):
+		case errors.As(err, &left):
 			t.Leave(id, err.Error())
 		case err != nil:
 			t.Leave(id, "it can't be read")
 		default:
-			if err := t.Add(id, text, &rec, all); err != nil {
+			if err := t.Add(id, text, all); err != nil {
 				return err
 			}
 		}
@@ -220,7 +236,7 @@ func (a *app) tellTraining(o *exporting, t *export.Training) {
 		total += n
 	}
 	if o.asJSON {
-		data, _ := json.Marshal(map[string]any{"documents": t.Documents, "examples": t.Examples, "tokens": total, "left_out": t.LeftOut})
+		data, _ := json.Marshal(map[string]any{"documents": t.Documents, "examples": t.Examples, "tokens": total, "left_out": t.LeftOut, "values_without_basis": t.Unrested})
 		a.printf("%s\n", data)
 		return
 	}
@@ -231,6 +247,9 @@ func (a *app) tellTraining(o *exporting, t *export.Training) {
 	}
 	for _, why := range slices.Sorted(maps.Keys(t.LeftOut)) {
 		a.notef("left out: %s: %s\n", why, strings.Join(t.LeftOut[why], ", "))
+	}
+	if t.Unrested > 0 {
+		a.notef("%d values are answered without the words that they rest on: gold does not say them\n", t.Unrested)
 	}
 	if o.lessons.price > 0 {
 		a.notef("cost %.4f at %g a million tokens, each time they are gone through\n", float64(total)*o.lessons.price/1e6, o.lessons.price)

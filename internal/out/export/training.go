@@ -3,11 +3,9 @@ package export
 import (
 	"bufio"
 	"fmt"
-	"hash/fnv"
 	"io"
 	"slices"
 	"strings"
-	"unicode"
 
 	"filler/internal/base/tokens"
 	"filler/internal/base/value"
@@ -20,20 +18,19 @@ import (
 // Training writes examples to tune a model with, one a line: the messages as they would
 // be sent, and the answer that the reviewed record says.
 type Training struct {
-	Schema       *schema.Schema
-	Pseudonymize bool // replace the values of sensitive fields, the same by the same
-	out          *bufio.Writer
-	tests        []document.Shingles
-	Documents    int
-	Examples     int
-	Tokens       []int // of each example
-	LeftOut      map[string][]string
+	out       *bufio.Writer
+	tests     []document.Shingles
+	Documents int
+	Examples  int
+	Tokens    []int // of each example
+	Unrested  int   // values that are answered without what they rest on
+	LeftOut   map[string][]string
 }
 
 // NewTraining begins a file of examples. tests are the texts of the test split: what
 // is nearly one of them is no example.
-func NewTraining(s *schema.Schema, w io.Writer, tests []string) *Training {
-	t := &Training{Schema: s, out: bufio.NewWriter(w), LeftOut: map[string][]string{}}
+func NewTraining(w io.Writer, tests []string) *Training {
+	t := &Training{out: bufio.NewWriter(w), LeftOut: map[string][]string{}}
 	for _, text := range tests {
 		t.tests = append(t.tests, document.NewShingles(text))
 	}
@@ -44,7 +41,7 @@ func NewTraining(s *schema.Schema, w io.Writer, tests []string) *Training {
 func (t *Training) Leave(id, why string) { t.LeftOut[why] = append(t.LeftOut[why], id) }
 
 // Add writes the examples of a document.
-func (t *Training) Add(id, text string, gold *value.Value, lessons []fill.Lesson) error {
+func (t *Training) Add(id, text string, lessons []fill.Lesson) error {
 	own := document.NewShingles(text)
 	for _, test := range t.tests {
 		if own.Likeness(test) >= document.NearDuplicate {
@@ -52,24 +49,9 @@ func (t *Training) Add(id, text string, gold *value.Value, lessons []fill.Lesson
 			return nil
 		}
 	}
-	var swap []string // what is replaced, and by what
-	if t.Pseudonymize {
-		var ok bool
-		if swap, ok = t.pseudonyms(text, gold); !ok {
-			t.Leave(id, "a sensitive value stands otherwise in the text than in the record")
-			return nil
-		}
-	}
 	t.Documents++
 	for i := range lessons {
 		l := lessons[i]
-		if len(swap) > 0 {
-			change := strings.NewReplacer(swap...)
-			l.Answer = change.Replace(l.Answer)
-			for k := range l.Request.Messages {
-				l.Request.Messages[k].Content = change.Replace(l.Request.Messages[k].Content)
-			}
-		}
 		line, err := l.Messages()
 		if err != nil {
 			return err
@@ -78,6 +60,7 @@ func (t *Training) Add(id, text string, gold *value.Value, lessons []fill.Lesson
 		for _, m := range l.Request.Messages {
 			n += tokens.Count(m.Content)
 		}
+		t.Unrested += l.Unrested
 		t.Examples, t.Tokens = t.Examples+1, append(t.Tokens, n)
 		if _, err := t.out.Write(append(line, '\n')); err != nil {
 			return err
@@ -107,50 +90,6 @@ func (t *Training) Histogram() (upTo, n []int) {
 		upTo, n = upTo[1:], n[1:]
 	}
 	return upTo, n
-}
-
-// pseudonyms gives what is replaced in a document; false where a sensitive value does
-// not stand in it as the record has it.
-func (t *Training) pseudonyms(text string, gold *value.Value) (swap []string, ok bool) {
-	ok = true
-	places := evidence.Of(t.Schema, gold, evidence.NewIndex(text))
-	gold.Walk(func(p value.Pointer, v *value.Value) bool {
-		f := t.Schema.At(p)
-		if f == nil || !f.IsLeaf() || !f.Sensitive || v.Empty() {
-			return true
-		}
-		at := places[p]
-		if v.Kind != value.String || !at.Found() || text[at.Start:at.End] != v.Text {
-			ok = false
-			return false
-		}
-		swap = append(swap, v.Text, pseudonym(v.Text))
-		return false
-	})
-	return swap, ok
-}
-
-// pseudonym gives a text of the same form: letters by letters, digits by digits, the
-// same by the same.
-func pseudonym(text string) string {
-	h := fnv.New64a()
-	h.Write([]byte(text))
-	state := h.Sum64()
-	next := func(n int) int {
-		state = state*6364136223846793005 + 1442695040888963407
-		return int((state >> 33) % uint64(n))
-	}
-	return strings.Map(func(r rune) rune {
-		switch {
-		case unicode.IsDigit(r):
-			return rune('0' + next(10))
-		case unicode.IsUpper(r):
-			return rune('A' + next(26))
-		case unicode.IsLetter(r):
-			return rune('a' + next(26))
-		}
-		return r
-	}, text)
 }
 
 // Spans writes documents with the places of their values, for training a tagger: one

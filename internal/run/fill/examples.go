@@ -89,7 +89,7 @@ func (s Setup) candidate(ctx context.Context, g *gold.Record, at map[string]docu
 		return nil, fmt.Errorf("it has about %d tokens; the limit for an example is %d", n, maxExample)
 	}
 	ix := evidence.NewIndex(d.Text)
-	places := evidence.Of(s.Schema, &g.Record, ix)
+	places := placesOfGold(s.Schema, g, ix)
 	came := inReplyForm(s.Schema.Root, "", &g.Record, places, d.Text)
 	return &candidate{Solved: prompt.Solved{Document: id, Text: shown, Record: string(came.JSON())}, shows: showing(s.Schema, &g.Record), tokens: n}, nil
 }
@@ -148,6 +148,48 @@ func cover(all []*candidate, n int) []*candidate {
 		picked = append(picked, best)
 	}
 	return picked
+}
+
+// placesOfGold gives where the values of reviewed gold stand. One with a basis that
+// is not found itself rests on what its draft rested on, or on the line with its
+// label, if the document has that once.
+func placesOfGold(s *schema.Schema, g *gold.Record, ix *evidence.Index) evidence.Places {
+	places := evidence.Of(s, &g.Record, ix)
+	drafted := evidence.PlacesFromJSON(&g.Places)
+	g.Record.Walk(func(p value.Pointer, v *value.Value) bool {
+		f := s.At(p)
+		if f == nil || !f.Basis || v.Empty() || places[p].Found() {
+			return true
+		}
+		if was := drafted[p]; was.Basis && was.Document == "" && was.Start < was.End && was.End <= len(ix.Source) {
+			places[p] = was
+			return true
+		}
+		if strings.Contains(f.Path, "[]") {
+			return true
+		}
+		for _, label := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+			at, ok := ix.Words(label)
+			if said := behind(ix.Source, at.End); ok && at.Rivals == 0 && said > at.End {
+				at.End = said
+				places[p] = at
+				break
+			}
+		}
+		return true
+	})
+	return places
+}
+
+// behind gives where the words end that stand behind a label in its line, over a gap
+// and up to the next; from where there are none.
+func behind(text string, from int) int {
+	line, _, _ := strings.Cut(text[from:], "\n")
+	start := len(line) - len(strings.TrimLeft(line, " .:|\t\u00a0"))
+	if words, _, _ := strings.Cut(line[start:], "  "); strings.TrimSpace(words) != "" {
+		return from + start + len(strings.TrimRight(words, " |\t\r"))
+	}
+	return from
 }
 
 // inReplyForm gives a record as a model should answer: fields with a basis with

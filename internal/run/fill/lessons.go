@@ -9,6 +9,8 @@ import (
 	"filler/internal/ask/outline"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/value"
+	"filler/internal/measure/gold"
+	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/schema"
 	"filler/internal/source/document"
@@ -19,18 +21,37 @@ import (
 // with.
 type Lesson struct {
 	Planned
-	Answer string
+	Answer   string
+	Unrested int // values that should say what they rest on, of which gold does not tell it
 }
 
-// The reasons why a document gives no lessons.
-var (
-	ErrLong    = errors.New("it takes several requests: what each should answer is not known")
-	ErrPointer = errors.New("style by-pointer answers by ids, which gold has not")
+// LeftOut is why a document gives no lessons.
+type LeftOut string
+
+func (why LeftOut) Error() string { return string(why) }
+
+// The reasons.
+const (
+	leftLong     LeftOut = "it takes several requests: what each should answer is not known"
+	leftSpelling LeftOut = "a sensitive value stands otherwise in the text than in the record"
+	leftPicture  LeftOut = "its pages go along as pictures, in which nothing can be replaced"
+	leftChanged  LeftOut = "it has changed since its review"
 )
 
+// ErrPointer says that no document can give lessons.
+var ErrPointer = errors.New("style by-pointer answers by ids, which gold has not")
+
+// Teaching is how lessons are made.
+type Teaching struct {
+	Setup  Setup
+	Shape  string      // of the request, where the model's is auto
+	Hidden *Pseudonyms // nil: documents are shown as they are
+}
+
 // Lessons gives the requests with which a document is first asked about, each with the
-// answer that its reviewed record says, and the text that is shown. Nothing is sent.
-func Lessons(ctx context.Context, s Setup, source document.Source, shape string, gold *value.Value) ([]Lesson, string, error) {
+// answer that its reviewed record says, and the document's text. Nothing is sent.
+func (t Teaching) Lessons(ctx context.Context, source document.Source, g *gold.Record) ([]Lesson, string, error) {
+	s, shape := t.Setup, t.Shape
 	if s.Model.Shape != "auto" && s.Model.Shape != "" {
 		shape = s.Model.Shape
 	}
@@ -43,36 +64,57 @@ func Lessons(ctx context.Context, s Setup, source document.Source, shape string,
 	if err != nil {
 		return nil, "", err
 	}
+	if g.Hashes.Since(hashesOf(d)) == record.Changed {
+		return nil, d.Text, leftChanged
+	}
 	a := f.asker(f.First(), d)
 	if a.pages, err = f.pictures(ctx, d, source.File); err != nil {
 		return nil, "", err
+	}
+	switch {
+	case t.Hidden == nil:
+	case len(a.pages.images) > 0:
+		return nil, d.Text, leftPicture
+	case !t.Hidden.cover(&g.Record, d.Text):
+		return nil, d.Text, leftSpelling
 	}
 	pieces, err := a.plan()
 	if err != nil {
 		return nil, "", err
 	}
-	places := evidence.Of(s.Schema, gold, evidence.NewIndex(d.Text))
-	whole := inReplyForm(s.Schema.Root, "", gold, places, d.Text)
+	places := placesOfGold(s.Schema, g, evidence.NewIndex(d.Text))
+	reply := inReplyForm(s.Schema.Root, "", &g.Record, places, d.Text)
+	t.Hidden.inAnswer(s.Schema.Root, &reply)
 	var all []Lesson
 	for _, x := range pieces {
 		switch {
 		case x.chunk != nil:
-			return nil, d.Text, ErrLong
+			return nil, d.Text, leftLong
 		case x.style == prompt.ByPointer:
 			return nil, d.Text, ErrPointer
 		}
-		answer := answered(x.schema.Root, &whole)
-		said := string(answer.JSON())
-		if s.Schema.EachEntry() {
-			wrapped := value.Obj(answer.Named(schema.Wrapper))
-			said = string(wrapped.JSON())
+		answer := answered(x.schema.Root, &reply)
+		request := a.ask(x.part, nil).Request()
+		for i := range request.Messages {
+			if m := &request.Messages[i]; m.Role == "user" {
+				m.Content = t.Hidden.in(m.Content)
+			}
 		}
-		if x.style == prompt.ByField {
-			said = inLines(x.schema, &answer)
-		}
-		all = append(all, Lesson{Planned{x.step, a.ask(x.part, nil).Request()}, said})
+		all = append(all, Lesson{Planned{x.step, request}, written(x, &answer, s.Schema.EachEntry()), unrested(x.schema.Root, &answer)})
 	}
 	return all, d.Text, nil
+}
+
+// written gives an answer as the reply to a piece would be written.
+func written(x *piece, answer *value.Value, each bool) string {
+	switch {
+	case x.style == prompt.ByField:
+		return inLines(x.schema, answer)
+	case each:
+		wrapped := value.Obj(answer.Named(schema.Wrapper))
+		return string(wrapped.JSON())
+	}
+	return string(answer.JSON())
 }
 
 // answered gives a record with all fields of a schema, null or empty where it has
@@ -102,6 +144,26 @@ func answered(f *schema.Field, v *value.Value) value.Value {
 		return value.Value{}
 	}
 	return v.Clone().Named("")
+}
+
+// unrested counts the values of an answer that say nothing of what they rest on and
+// should.
+func unrested(f *schema.Field, v *value.Value) (n int) {
+	switch {
+	case f.Type == schema.Group:
+		for _, kid := range f.Fields {
+			n += unrested(kid, v.Get(kid.Name))
+		}
+	case f.Type == schema.List:
+		for i := range v.Kids {
+			n += unrested(f.Item, &v.Kids[i])
+		}
+	case f.Basis:
+		if own := v.Get("value"); own != nil && !own.Empty() && v.Get("basis").Empty() {
+			n++
+		}
+	}
+	return n
 }
 
 // inLines gives the answer to questions: the value alone, or a line for each field.
