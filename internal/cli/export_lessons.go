@@ -13,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/ask/exchange"
 	"filler/internal/base/process"
 	"filler/internal/base/project"
 	"filler/internal/base/value"
@@ -236,7 +237,7 @@ func (a *app) tellTraining(o *exporting, t *export.Training) {
 		total += n
 	}
 	if o.asJSON {
-		data, _ := json.Marshal(map[string]any{"documents": t.Documents, "examples": t.Examples, "tokens": total, "left_out": t.LeftOut, "values_without_basis": t.Unrested})
+		data, _ := json.Marshal(map[string]any{"documents": t.Documents, "examples": t.Examples, "tokens": total, "pictures": t.Pictures, "left_out": t.LeftOut, "values_without_basis": t.Unrested})
 		a.printf("%s\n", data)
 		return
 	}
@@ -247,6 +248,9 @@ func (a *app) tellTraining(o *exporting, t *export.Training) {
 	}
 	for _, why := range slices.Sorted(maps.Keys(t.LeftOut)) {
 		a.notef("left out: %s: %s\n", why, strings.Join(t.LeftOut[why], ", "))
+	}
+	if t.Pictures > 0 {
+		a.notef("%s among them, taken for about %s tokens each\n", plural(t.Pictures, "picture"), thousands(exchange.UsualPicture))
 	}
 	if t.Unrested > 0 {
 		a.notef("%d values are answered without the words that they rest on: gold does not say them\n", t.Unrested)

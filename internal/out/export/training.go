@@ -2,11 +2,13 @@ package export
 
 import (
 	"bufio"
+	"cmp"
 	"fmt"
 	"io"
 	"slices"
 	"strings"
 
+	"filler/internal/ask/exchange"
 	"filler/internal/base/tokens"
 	"filler/internal/base/value"
 	"filler/internal/record/evidence"
@@ -23,6 +25,7 @@ type Training struct {
 	Documents int
 	Examples  int
 	Tokens    []int // of each example
+	Pictures  int   // in all of them; what they are in tokens is an estimate
 	Unrested  int   // values that are answered without what they rest on
 	LeftOut   map[string][]string
 }
@@ -59,6 +62,10 @@ func (t *Training) Add(id, text string, lessons []fill.Lesson) error {
 		n := tokens.Count(l.Answer)
 		for _, m := range l.Request.Messages {
 			n += tokens.Count(m.Content)
+			for _, img := range m.Images {
+				n += cmp.Or(img.Tokens, exchange.UsualPicture)
+				t.Pictures++
+			}
 		}
 		t.Unrested += l.Unrested
 		t.Examples, t.Tokens = t.Examples+1, append(t.Tokens, n)
