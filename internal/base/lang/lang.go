@@ -95,6 +95,11 @@ const (
 	MailFrom    Kind = "mail-from"    // stands before who wrote a message
 	MailSubject Kind = "mail-subject" // stands before what a message is about
 	Original    Kind = "original"     // stands between dashes above an earlier message
+	Part        Kind = "part"         // of a whole; its meaning how many of them make one
+	OfMost      Kind = "of-most"      // stands between points and the most that there are: 13 out of 20
+	DayJoin     Kind = "day-join"     // stands between days of one month: the 3rd and 5th
+	OnDay       Kind = "on-day"       // stands before the figure of a day: am 18.
+	Times       Kind = "times"        // stands between a count and how much each of them is: 16 at 4.2 kg
 	Per         Kind = "per"          // stands between a unit and the one that it is of: milligrams a litre
 )
 

@@ -302,6 +302,9 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		w.amount(f, v, add)
 	case v.Kind == value.Number:
 		add(w.figures(f, v.Text, ""), Restated, v.Text)
+		if len(cands) == 0 {
+			w.derived(f, v.Text, add)
+		}
 	case v.Kind == value.Bool:
 		add(w.yesNo(f, v.Text == "true"), Restated, "")
 	case v.Kind != value.String:
@@ -316,7 +319,10 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 			found, open := w.ix.InFigures(f, v.Text)
 			add(found, Restated, "")
 			if len(cands) == 0 {
-				add(w.ix.DaysOfYear(v.Text), Restated, "")
+				add(w.ix.DaysOfYear(f, v.Text), Restated, "")
+			}
+			if len(cands) == 0 {
+				add(w.ix.DaysOfMonth(v.Text), Restated, "")
 			}
 			w.open = append(w.open, open...)
 		}
@@ -382,6 +388,9 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	w.otherUnits(f, figure.Text, measure, add)
 	if len(with) == 0 {
 		add(without, Restated, "")
+	}
+	if len(with)+len(without) == 0 {
+		w.shared(f, figure.Text, measure, add)
 	}
 }
 

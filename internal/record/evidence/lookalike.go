@@ -186,7 +186,7 @@ func (ix *Index) nearText(text string) []span {
 			continue
 		}
 		window := ix.Tokens[at : at+len(want)]
-		if !together(ix, window) {
+		if !together(ix, window) && !sameGaps(ix, window, text, want) {
 			continue
 		}
 		other := joinWords(window)
@@ -273,6 +273,17 @@ func joinWords(tokens []reading.Token) string {
 func together(ix *Index, window []reading.Token) bool {
 	for i := 1; i < len(window); i++ {
 		if window[i].Start < window[i-1].End || !closeBy(ix.Source[window[i-1].End:window[i].Start]) {
+			return false
+		}
+	}
+	return true
+}
+
+// sameGaps tells whether words stand as far apart as those of a text: A. Penrow is no
+// end of a sentence.
+func sameGaps(ix *Index, window []reading.Token, text string, want []reading.Token) bool {
+	for i := 1; i < len(window); i++ {
+		if ix.Source[window[i-1].End:window[i].Start] != text[want[i-1].End:want[i].Start] {
 			return false
 		}
 	}

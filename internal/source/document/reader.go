@@ -9,6 +9,7 @@ import (
 	"mime"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -273,7 +274,7 @@ func (r *Reader) textOf(ctx context.Context, d *Document, contentType string, da
 		d.keepRaw(data)
 		m := &message{id: d.ID, links: r.Links, stated: r.Stated(d.ID)}
 		text, err := fromMail(data, m)
-		if d.Notes = append(d.Notes, m.notes...); !errors.Is(err, errMail) {
+		if d.Notes = withNew(d.Notes, m.notes); !errors.Is(err, errMail) {
 			return text, err
 		}
 		d.Format, d.Raw, d.RawSize = Plain, nil, 0
@@ -425,4 +426,14 @@ func cleanWords(p *layout.Page) {
 			p.Width, p.Height = max(p.Width, w.Box[2]), max(p.Height, w.Box[3])
 		}
 	}
+}
+
+// withNew adds notes, each once: the parts of a mail often have the same to tell.
+func withNew(notes, more []string) []string {
+	for _, n := range more {
+		if !slices.Contains(notes, n) {
+			notes = append(notes, n)
+		}
+	}
+	return notes
 }

@@ -21,6 +21,8 @@ type days struct {
 	figures map[string][]Span
 	part    map[string][]Span // those without a year, by month and day: 06-05
 	years   map[string]bool   // of the days that have one
+	alone   map[string][]Span // those without a month, by the day
+	months  map[string]bool   // of the days that have all: 2032-04
 	spans   []Span            // of all of them, and of days in figures
 }
 
@@ -31,11 +33,10 @@ func (tx *Text) Days(day string) []Span {
 	return tx.days.at[day]
 }
 
-// DaysOfYear gives the places where a day is written without its year, its month
-// in words, in a text that has other days of this year, or of the year before
+// DaysOfYear gives the places where a day is written without its year, in a text that has other days of this year, or of the year before
 // where they are days of its last three months and this one is of the first
 // three.
-func (tx *Text) DaysOfYear(day string) []Span {
+func (tx *Text) DaysOfYear(f *schema.Field, day string) []Span {
 	tx.findDays()
 	if len(day) != 10 {
 		return nil
@@ -44,7 +45,7 @@ func (tx *Text) DaysOfYear(day string) []Span {
 	if err != nil || !tx.days.years[day[:4]] && !(day[5:7] <= "03" && tx.days.years[strconv.Itoa(year-1)+" late"]) {
 		return nil
 	}
-	return tx.days.part[day[5:]]
+	return ofYear(f, tx.Source, tx.days.part[day[5:]], day)
 }
 
 // AllDays gives the places of all days, in order.
@@ -69,18 +70,25 @@ func (tx *Text) InDate(s Span) bool {
 func (tx *Text) findDays() {
 	tx.days.once.Do(func() {
 		tx.days.at, tx.days.figures = map[string][]Span{}, map[string][]Span{}
-		tx.days.part, tx.days.years = map[string][]Span{}, map[string]bool{}
+		tx.days.alone = map[string][]Span{}
+		tx.days.part, tx.days.years, tx.days.months = map[string][]Span{}, map[string]bool{}, map[string]bool{}
 		for _, name := range append(lang.Month.Words(), lang.ShortMonth.Words()...) {
 			for _, i := range tx.ByWord[name] {
 				tx.dayAround(i, name)
 			}
 		}
-		for i := 0; i+2 < len(tx.Tokens); i++ {
-			tx.dayInFigures(i)
+		for i := range tx.Tokens {
+			if i+2 < len(tx.Tokens) {
+				tx.dayInFigures(i)
+			}
+			if i+1 < len(tx.Tokens) && isDigit(tx.Tokens[i].Word[0]) {
+				tx.dayAndMonth(i)
+			}
+			tx.dayAlone(i)
 		}
 		for _, days := range []map[string][]Span{tx.days.at, tx.days.figures} {
 			for day := range days {
-				tx.days.years[day[:4]] = true
+				tx.days.years[day[:4]], tx.days.months[day[:7]] = true, true
 				if day[5:7] >= "10" {
 					tx.days.years[day[:4]+" late"] = true
 				}
@@ -110,6 +118,7 @@ func (tx *Text) dayAround(i int, name string) {
 	if year, ok := tx.year(after); ok && tx.near(i, after) {
 		if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.near(first, i) {
 			tx.keepDay(first, after, year, month, day)
+			tx.listed(first, year, month)
 			return
 		}
 	}
@@ -124,6 +133,7 @@ func (tx *Text) dayAround(i int, name string) {
 	}
 	if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.Tokens[i].Start-tx.Tokens[first].End < 8 {
 		tx.keepPart(first, i, month, day)
+		tx.listed(first, "", month)
 	} else if day := tx.dayOf(i + 1); day != "" && tx.Tokens[i+1].Start-tx.Tokens[i].End < 3 {
 		tx.keepPart(i, i+1, month, day)
 	}
@@ -207,6 +217,9 @@ func (tx *Text) dayInFigures(i int) {
 	}
 	at := Span{a.Start, c.End}
 	tx.days.spans = append(tx.days.spans, at)
+	if len(c.Word) == 4 {
+		tx.listed(i, c.Word, b.Word)
+	}
 	years := []string{c.Word}
 	if len(c.Word) == 2 {
 		years = []string{"19" + c.Word, "20" + c.Word}

@@ -36,6 +36,10 @@ func (tx *Text) findNumbers() {
 		if l.Start < spoken {
 			continue
 		}
+		if n, err := strconv.Atoi(l.text); err == nil && n < 1000 && tx.isDozen(l.End) {
+			tx.add(canonical(strconv.Itoa(12*n)), figure{Span: l.Span})
+			continue
+		}
 		if sum, end := tx.spokenSum(l.End); sum > 0 && strings.Trim(l.text, "0123456789") == "" {
 			tx.add(canonical(fmt.Sprintf("%s.%02d", l.text, sum)), figure{Span: l.Span})
 			spoken = end
@@ -55,6 +59,12 @@ func (tx *Text) findNumbers() {
 			tx.add(key, f)
 		}
 	}
+}
+
+// isDozen tells whether a word for a dozen stands behind a figure.
+func (tx *Text) isDozen(end int) bool {
+	i := tx.TokenAt(end)
+	return i < len(tx.Tokens) && tx.Source[end:max(end, tx.Tokens[i].Start)] == " " && lang.Dozen.Has(tx.Tokens[i].Word)
 }
 
 // literals adds the numbers of a stretch.
@@ -292,7 +302,9 @@ var ungrouped = strings.NewReplacer("'", "", "’", "", "\u202f", "", "\u00a0", 
 func standsAlone(text string, start, end int) bool {
 	if before, size := utf8.DecodeLastRuneInString(text[:start]); size > 0 {
 		if IsWordRune(before) {
-			return false
+			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); before|0x20 != 'x' || IsWordRune(prior) { // x120: a power
+				return false
+			}
 		}
 		if strings.ContainsRune("-/.:_", before) {
 			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); IsWordRune(prior) {

@@ -19,6 +19,7 @@ import (
 	"strings"
 	"unicode"
 
+	"filler/internal/base/lang"
 	"filler/internal/schema"
 )
 
@@ -43,6 +44,7 @@ type Text struct {
 	days      days
 	months    months
 	clocks    clocks
+	derived   derived
 	back      []Span // what the text takes back
 }
 
@@ -112,6 +114,8 @@ func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
 	var words []Span
 	for _, at := range tx.numbers[key] {
 		switch {
+		case (f.Type == schema.Quantity || f.Type == schema.Money) && tx.isRank(at.End):
+			continue
 		case at.inWords:
 			words = append(words, at.Span)
 			continue
@@ -132,6 +136,17 @@ func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
 		return words, nil
 	}
 	return found, open
+}
+
+// isRank tells whether the ending of a day or a rank stands behind a figure: the 8th is
+// no amount.
+func (tx *Text) isRank(end int) bool {
+	rest := tx.Source[end:min(len(tx.Source), end+8)]
+	n := strings.IndexFunc(rest, func(r rune) bool { return !unicode.IsLetter(r) })
+	if n < 0 {
+		n = len(rest)
+	}
+	return n > 1 && lang.Ordinal.Has(rest[:n]) && UnitOf(rest[:n]) == ""
 }
 
 // AllNumbers gives the places of all numbers, in order, each once.

@@ -188,7 +188,7 @@ func (tx *Text) phrase(first int) (n, last int) {
 }
 
 // fits tells whether a number may follow in one that is said so far: 3 after 20,
-// 12 after 100, and in French 12 after 60.
+// 12 after 100, and in French 12 after 60 and 8 after 10.
 func fits(now, v int) bool {
 	tens := now % 100
 	switch {
@@ -198,6 +198,8 @@ func fits(now, v int) bool {
 		return true
 	case tens == 60 || tens == 80:
 		return v < 20
+	case tens == 10: // dix-huit
+		return v >= 7 && v <= 9
 	}
 	return tens >= 20 && tens%10 == 0 && v < 10
 }

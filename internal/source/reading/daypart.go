@@ -1,0 +1,122 @@
+package reading
+
+import (
+	"strings"
+
+	"filler/internal/base/lang"
+	"filler/internal/schema"
+)
+
+// listed notes the days before a day that share its month and year: the 16th, 19th and
+// 23 March 2032; vom 3. auf den 4. Februar 2032. They stay figures.
+func (tx *Text) listed(first int, year, month string) {
+	for at, left := first, mostListed; left > 0; left-- {
+		next := at - 1
+		for steps := 0; steps < 3 && next >= 0 && !isDigit(tx.Tokens[next].Word[0]); steps++ {
+			next--
+		}
+		if next < 0 || !tx.near(next, at) {
+			return
+		}
+		day := tx.dayOf(next)
+		if day == "" || !joinsDays(tx.Source[tx.Tokens[next].End:tx.Tokens[at].Start]) || !tx.opensDay(next) {
+			return
+		}
+		s := tx.Tokens[next].Span
+		if year == "" {
+			if key := dayKey("2000", month, day); key != "" {
+				tx.days.part[key[5:]] = append(tx.days.part[key[5:]], s)
+			}
+		} else if key := dayKey(year, month, day); key != "" {
+			tx.days.at[key] = append(tx.days.at[key], s)
+		}
+		at = next
+	}
+}
+
+// mostListed is how many days a month can have before another.
+const mostListed = 30
+
+// joinsDays tells whether what stands between two figures makes them days of one month.
+func joinsDays(gap string) bool {
+	words := strings.Fields(strings.ToLower(strings.Trim(gap, " .,&–-\u00a0\n")))
+	if len(words) == 0 {
+		return strings.ContainsAny(gap, ".,&–-")
+	}
+	if last := words[len(words)-1]; len(words) > 1 && (lang.Article.Has(last) || lang.OnDay.Has(last)) {
+		words = words[:len(words)-1] // 8th and the 9th
+	}
+	said := strings.Join(words, " ")
+	return lang.DayJoin.Has(said) || lang.DayJoin.Has(strings.Join(strings.Fields(strings.ToLower(strings.Trim(gap, " .,&–-\u00a0\n"))), " "))
+}
+
+// opensDay tells whether a figure may be a day: it is no part of a number or a code.
+func (tx *Text) opensDay(i int) bool {
+	start := tx.Tokens[i].Start
+	if start == 0 {
+		return true
+	}
+	c := tx.Source[start-1]
+	return !isDigit(c) && strings.IndexByte("/.,-", c) < 0 || c == '.' && (start < 2 || !isDigit(tx.Source[start-2]))
+}
+
+// dayAndMonth reads a day and a month in figures without a year: 13.4., 30/4. They
+// stay figures.
+func (tx *Text) dayAndMonth(i int) {
+	a, b := tx.Tokens[i], tx.Tokens[i+1]
+	if len(a.Word) > 2 || len(b.Word) > 2 || strings.Trim(a.Word+b.Word, "0123456789") != "" || !tx.opensDay(i) {
+		return
+	}
+	gap := strings.TrimRight(tx.Source[a.End:b.Start], " ")
+	rest := tx.Source[b.End:]
+	if gap != "." && gap != "/" || gap == "." && !strings.HasPrefix(rest, ".") || gap == "/" && strings.HasPrefix(rest, "/") {
+		return
+	}
+	if rest = strings.TrimPrefix(rest, "."); rest != "" && isDigit(rest[0]) {
+		return
+	}
+	at := Span{a.Start, b.End}
+	if key := dayKey("2000", b.Word, a.Word); key != "" {
+		tx.days.part[key[5:]] = append(tx.days.part[key[5:]], at)
+	}
+	if key := dayKey("2000", a.Word, b.Word); gap == "/" && key != "" && a.Word != b.Word {
+		tx.days.part[key[5:]] = append(tx.days.part[key[5:]], at)
+	}
+}
+
+// DaysOfMonth gives the places of a day without month and year, in a text that has
+// another day of its month: on the 18th, am 18.
+func (tx *Text) DaysOfMonth(day string) []Span {
+	tx.findDays()
+	if !schema.IsISODate(day) || !tx.days.months[day[:7]] {
+		return nil
+	}
+	return tx.days.alone[strings.TrimLeft(day[8:], "0")]
+}
+
+// dayAlone notes a figure that is a day by its ending or by the word before it.
+func (tx *Text) dayAlone(i int) {
+	t, day := tx.Tokens[i], strings.TrimLeft(tx.dayOf(i), "0")
+	if day == "" || !isDigit(t.Word[0]) || !tx.opensDay(i) {
+		return
+	}
+	rest := tx.Source[t.End:]
+	byEnding := strings.Trim(t.Word, "0123456789") != ""
+	if byEnding || i > 0 && lang.OnDay.Has(tx.Tokens[i-1].Word) && tx.near(i-1, i) && (len(rest) < 2 || !isDigit(rest[0]) && !isDigit(rest[1])) {
+		tx.days.alone[day] = append(tx.days.alone[day], t.Span)
+	}
+}
+
+// ofYear keeps of the places of a day without a year those that a field may so read.
+func ofYear(f *schema.Field, source string, all []Span, day string) (found []Span) {
+	for _, s := range all {
+		said := strings.ReplaceAll(source[s.Start:s.End], " ", "")
+		if a, b, stroke := strings.Cut(said, "/"); stroke && len(f.Written) > 0 {
+			if !strings.Contains(strings.Join(f.DateReadings(a+"/"+b+"/"+day[:4]), " "), day) {
+				continue
+			}
+		}
+		found = append(found, s)
+	}
+	return found
+}

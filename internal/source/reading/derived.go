@@ -1,0 +1,300 @@
+package reading
+
+import (
+	"math/big"
+	"regexp"
+	"sort"
+	"strconv"
+	"strings"
+	"sync"
+
+	"filler/internal/base/lang"
+	"filler/internal/base/value"
+)
+
+// derived is what a text says by two figures or more, made when it is first asked
+// for: parts of a whole, points out of the most there are, lasting times in hours and
+// minutes, and a count with what each of them is.
+type derived struct {
+	once     sync.Once
+	parts    exacts            // so many of so many: a fifth, two thirds, 2/8
+	points   map[string][]Span // so many out of a most, by both: 13/20, eighteen out of twenty
+	lasting  exacts            // times that something lasts, in seconds
+	products map[string][]product
+}
+
+// exacts are exact numbers with their places.
+type exacts struct {
+	all []*big.Rat
+	at  map[string][]Span // by their text
+}
+
+// mostExact bounds how many different ones are kept: each is compared with each value
+// that stands nowhere else.
+const mostExact = 500
+
+func (e *exacts) add(n *big.Rat, s Span) {
+	key := n.RatString()
+	if e.at == nil {
+		e.at = map[string][]Span{}
+	}
+	if _, known := e.at[key]; !known {
+		if len(e.all) == mostExact {
+			return
+		}
+		e.all = append(e.all, n)
+	}
+	e.at[key] = append(e.at[key], s)
+}
+
+// of gives the places of those that something is true of.
+func (e *exacts) of(is func(n *big.Rat) bool) (found []Span) {
+	for _, n := range e.all {
+		if is(n) {
+			found = append(found, e.at[n.RatString()]...)
+		}
+	}
+	return found
+}
+
+// product is a count with what each is: 16 at 4.2 kg.
+type product struct {
+	Span
+	each Span
+}
+
+func (tx *Text) derive() *derived {
+	r := &tx.derived
+	r.once.Do(func() {
+		r.products, r.points = map[string][]product{}, map[string][]Span{}
+		for _, s := range tx.Stretches {
+			tx.partsInFigures(s)
+			tx.lastingIn(s)
+		}
+		tx.partsInWords()
+		tx.pointsInWords()
+		tx.multiply()
+	})
+	return r
+}
+
+// inFigures is two figures with a stroke between, or words that say out of.
+var inFigures = regexp.MustCompile(`(\d{1,4}(?:[.,]\d{1,2}|[½¼¾])?) ?/ ?(\d{1,4})|[½¼¾⅓⅔⅛⅜⅝⅞]`)
+
+func (tx *Text) partsInFigures(s Span) {
+	text := tx.Source[s.Start:s.End]
+	for _, m := range inFigures.FindAllStringSubmatchIndex(text, -1) {
+		at := Span{s.Start + m[0], s.Start + m[1]}
+		if m[2] < 0 {
+			over, under, _ := strings.Cut(parts[text[m[0]:m[1]]], "/")
+			if m[0] == 0 || !isDigit(text[m[0]-1]) {
+				tx.keepShare(at, over, under)
+			}
+			continue
+		}
+		if m[0] > 0 && (isWordByte(text[m[0]-1]) || strings.IndexByte("/.,-", text[m[0]-1]) >= 0) || m[1] < len(text) && (isDigit(text[m[1]]) || strings.IndexByte("/-", text[m[1]]) >= 0) {
+			continue // a date, or a code
+		}
+		over, under := text[m[2]:m[3]], text[m[4]:m[5]]
+		for sign, decimals := range map[string]string{"½": ".5", "¼": ".25", "¾": ".75", ",": "."} {
+			over = strings.ReplaceAll(over, sign, decimals)
+		}
+		tx.keepShare(at, over, under)
+		tx.keepPoints(at, canonical(over), canonical(under))
+	}
+}
+
+func (tx *Text) keepPoints(at Span, key, most string) {
+	tx.derived.points[key+"/"+most] = append(tx.derived.points[key+"/"+most], at)
+}
+
+func (tx *Text) keepShare(at Span, over, under string) {
+	a, okA := new(big.Rat).SetString(over)
+	b, okB := new(big.Rat).SetString(under)
+	if okA && okB && b.Sign() > 0 && a.Cmp(b) <= 0 {
+		share := new(big.Rat).Quo(a, b)
+		tx.derived.parts.add(share, at)
+		tx.keepLasting(share, at)
+	}
+}
+
+// keepLasting notes a part of an hour or the like: three quarters of an hour.
+func (tx *Text) keepLasting(share *big.Rat, at Span) {
+	i := tx.TokenAt(at.End)
+	for n := 0; n < 3 && i < len(tx.Tokens) && tx.Tokens[i].Start-at.End < 12; n, i = n+1, i+1 {
+		if of := units[UnitOf(tx.Tokens[i].Word)]; of.of == "time" {
+			tx.derived.lasting.add(new(big.Rat).Mul(share, rational(of.factor)), Span{at.Start, tx.Tokens[i].End})
+			return
+		}
+	}
+}
+
+// partsInWords finds half, a fifth, two thirds, drei Viertel.
+func (tx *Text) partsInWords() {
+	for _, name := range lang.Part.Words() {
+		for _, i := range tx.ByWord[strings.ToLower(name)] {
+			first, over := i, "1"
+			if i > 0 && tx.near(i-1, i) {
+				if n, ok := NumberWord(tx.Tokens[i-1].Word); ok {
+					first, over = i-1, strconv.Itoa(n)
+				} else if lang.Article.Has(tx.Tokens[i-1].Word) || lang.OneUnit.Has(tx.Tokens[i-1].Word) {
+					first = i - 1
+				}
+			}
+			tx.keepShare(Span{tx.Tokens[first].Start, tx.Tokens[i].End}, over, lang.Part.Meaning(name))
+		}
+	}
+}
+
+// pointsInWords finds eighteen out of twenty, in words and figures.
+func (tx *Text) pointsInWords() {
+	all := tx.figuresInOrder()
+	for i := 0; i+1 < len(all); i++ {
+		a, b := all[i], all[i+1]
+		if gap := strings.TrimSpace(tx.Source[a.End:max(a.End, b.Start)]); a.End < b.Start && b.Start-a.End < 12 && lang.OfMost.Has(gap) {
+			tx.keepPoints(Span{a.Start, b.End}, a.key, b.key)
+		}
+	}
+}
+
+// keyed is a figure with one of its readings.
+type keyed struct {
+	Span
+	key string
+}
+
+// figuresInOrder gives all figures, each with its readings, in order.
+func (tx *Text) figuresInOrder() (all []keyed) {
+	for key, figures := range tx.numbers {
+		for _, f := range figures {
+			all = append(all, keyed{f.Span, key})
+		}
+	}
+	sort.Slice(all, func(i, j int) bool {
+		if all[i].Start != all[j].Start {
+			return all[i].Start < all[j].Start
+		}
+		return all[i].key < all[j].key
+	})
+	return all
+}
+
+// joins is how far a count and what each of them is stand apart.
+const joins = 24
+
+// multiply finds counts with what each of them is: 16 at 4.2 kg, 12 sacks of 25 kg,
+// 3 × £4.
+func (tx *Text) multiply() {
+	all := tx.figuresInOrder()
+	for i, a := range all {
+		for k := i + 1; k < len(all) && all[k].Start <= a.End+joins; k++ {
+			b := all[k]
+			if b.Start <= a.End || !isTimes(tx.Source[a.End:b.Start]) {
+				continue
+			}
+			x, okX := new(big.Rat).SetString(a.key)
+			y, okY := new(big.Rat).SetString(b.key)
+			if !okX || !okY || !x.IsInt() || len(a.key)+len(b.key) > 24 {
+				continue
+			}
+			key := value.CanonicalNumber(x.Mul(x, y).FloatString(6))
+			tx.derived.products[key] = append(tx.derived.products[key], product{Span{a.Start, b.End}, b.Span})
+		}
+	}
+}
+
+// isTimes tells whether what stands between two figures makes them a count and what
+// each of them is.
+func isTimes(gap string) bool {
+	if strings.ContainsAny(gap, "\n.;:()") {
+		return false
+	}
+	words := strings.Fields(strings.Trim(gap, " \u00a0€$£¥"))
+	if len(words) == 0 || len(words) > 3 {
+		return false
+	}
+	for _, w := range words {
+		if strings.ContainsAny(w, "0123456789") {
+			return false
+		}
+	}
+	last := words[len(words)-1]
+	return lang.Times.Has(last) || strings.Contains("x×@*", last)
+}
+
+// inHours is a time in hours and minutes: 1h10, 2 h 05 min, 3 hours and 20 minutes.
+var inHours = regexp.MustCompile(`(\d{1,3}) ?(\pL{1,8})\.?(?: (\pL{1,3}))? ?(\d{1,2})(?: ?(\pL{1,8}|['′]))?`)
+
+func (tx *Text) lastingIn(s Span) {
+	text := tx.Source[s.Start:s.End]
+	for _, m := range inHours.FindAllStringSubmatchIndex(text, -1) {
+		said := func(n int) string {
+			if m[2*n] < 0 {
+				return ""
+			}
+			return text[m[2*n]:m[2*n+1]]
+		}
+		end := m[1]
+		if UnitOf(said(2)) != "h" || said(3) != "" && !lang.NumberAnd.Has(said(3)) || m[0] > 0 && isWordByte(text[m[0]-1]) {
+			continue
+		}
+		if unit := said(5); unit != "" && unit != "'" && unit != "′" && UnitOf(unit) != "min" && unit != "m" {
+			end = m[9]
+		}
+		hours, _ := strconv.Atoi(said(1))
+		minutes, _ := strconv.Atoi(said(4))
+		if minutes < 60 && (end == len(text) || !isDigit(text[end])) {
+			tx.derived.lasting.add(big.NewRat(int64(hours)*3600+int64(minutes)*60, 1), Span{s.Start + m[0], s.Start + end})
+		}
+	}
+}
+
+// asShown tells whether a figure is another, rounded to the decimals that it has.
+func asShown(figure string, exact *big.Rat) bool {
+	_, decimals, _ := strings.Cut(figure, ".")
+	n, ok := new(big.Rat).SetString(figure)
+	return ok && len(figure) < 30 && !strings.ContainsAny(figure, "eE") && n.FloatString(len(decimals)) == exact.FloatString(len(decimals))
+}
+
+// Shares gives the places that say a percentage as a part: an eighth is 12.5 %, 2/8
+// are 25 %, 0.91 is 91 %.
+func (tx *Text) Shares(percent string) (found []Span) {
+	found = tx.derive().parts.of(func(share *big.Rat) bool {
+		return asShown(percent, new(big.Rat).Mul(share, big.NewRat(100, 1)))
+	})
+	n, ok := new(big.Rat).SetString(percent)
+	if !ok || len(percent) > 12 || n.Sign() <= 0 || n.Cmp(big.NewRat(100, 1)) > 0 {
+		return found
+	}
+	for _, s := range tx.Every(value.CanonicalNumber(n.Quo(n, big.NewRat(100, 1)).FloatString(8))) {
+		if tx.MeasureOf(s).none() && strings.ContainsAny(tx.Source[s.Start:s.End], ".,") {
+			found = append(found, s)
+		}
+	}
+	return found
+}
+
+// Points gives the places that say so many out of a most: 13/20.
+func (tx *Text) Points(key, most string) []Span {
+	return tx.derive().points[key+"/"+canonical(most)]
+}
+
+// Lasting gives the places that say a time in a unit otherwise: an hour and ten
+// minutes as 1h10, 45 minutes as three quarters of an hour.
+func (tx *Text) Lasting(figure, unit string) (found []Span) {
+	u, ok := units[unit]
+	if !ok || u.of != "time" {
+		return nil
+	}
+	in := func(seconds *big.Rat) bool { return asShown(figure, new(big.Rat).Quo(seconds, rational(u.factor))) }
+	return tx.derive().lasting.of(in)
+}
+
+// Products gives the places of a count with what each of them is, where both come to a
+// number, and those of what each is.
+func (tx *Text) Products(key string) (found, each []Span) {
+	for _, p := range tx.derive().products[key] {
+		found, each = append(found, p.Span), append(each, p.each)
+	}
+	return found, each
+}
