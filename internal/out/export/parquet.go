@@ -88,7 +88,7 @@ const parquetRows = 20_000
 
 // parquetFile is one file that rows go to.
 type parquetFile struct {
-	out  *parquet.Writer
+	out  *parquet.GenericWriter[any]
 	rows int
 	file io.Closer
 }
@@ -98,7 +98,7 @@ func newParquet(w io.Writer, name string, root parquet.Node, about [][2]string) 
 	for _, a := range about {
 		options = append(options, parquet.KeyValueMetadata(a[0], a[1]))
 	}
-	return &parquetFile{out: parquet.NewWriter(w, options...)}
+	return &parquetFile{out: parquet.NewGenericWriter[any](w, options...)}
 }
 
 func (f *parquetFile) write(row parquet.Row) error {

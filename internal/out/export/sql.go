@@ -135,8 +135,6 @@ func (d dialect) value(c *Column, cell Cell) string {
 type Script struct {
 	plan *Plan
 	out  *bufio.Writer
-	last int // the table whose rows are being written; -1: none
-	n    int
 	kept [][]string // rows of the later tables, since rows of one record come together
 }
 
@@ -145,7 +143,7 @@ const rowsAtOnce = 100
 
 // NewScript begins a script.
 func NewScript(p *Plan, w io.Writer) (*Script, error) {
-	s := &Script{plan: p, out: bufio.NewWriterSize(w, 1<<16), last: -1, kept: make([][]string, len(p.Tables))}
+	s := &Script{plan: p, out: bufio.NewWriterSize(w, 1<<16), kept: make([][]string, len(p.Tables))}
 	s.out.WriteString("-- Records of the schema " + strings.ReplaceAll(p.Schema.Name, "\n", " ") + ".\nBEGIN;\n")
 	for _, t := range p.Tables {
 		s.out.WriteString(postgres.create(t, "", false) + ";\n")

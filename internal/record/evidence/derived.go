@@ -19,7 +19,8 @@ func (w *weigher) shared(f *schema.Field, figure, measure string, add func([]spa
 	add(w.ix.Lasting(figure, unit), Restated, "")
 	found, each := w.ix.Products(key)
 	for i := range found {
-		if !w.ix.SaysOther(f, each[i], measure) {
+		side := reading.UnitOf(w.ix.MeasureOf(each[i]).Unit)
+		if !w.ix.SaysOther(f, each[i], measure) || side != "" && side+"2" == unit {
 			add(found[i:i+1], Restated, "")
 		}
 	}

@@ -16,6 +16,19 @@ import (
 // same figure with another unit, currency, sign or day, figures that are parts of
 // others, and what is taken back.
 var exam = []struct{ field, text, right, wrong string }{
+	{"{quantity: Q., unit: mm}", "Format 21 x 14,8 cm", `{"amount":210,"unit":"mm"}`, `{"amount":21,"unit":"mm"}`},
+	{"{quantity: Q., unit: mm}", "Kisten 40 mal 60 cm", `{"amount":400,"unit":"mm"}`, `{"amount":40,"unit":"mm"}`},
+	{"{quantity: Q., unit: m²}", "a hut of 2 m by 3 m", `{"amount":6,"unit":"m²"}`, `{"amount":5,"unit":"m²"}`},
+	{"{quantity: Q., unit: m²}", "Fläche: 3,2 a", `{"amount":320,"unit":"m²"}`, `{"amount":32,"unit":"m²"}`},
+	{"{integer: 'Notice, in months.'}", "Kündigungsfrist: ein halbes Jahr", `6`, `5`},
+	{"{integer: 'Notice, in months.'}", "a quarter of a year, or three weeks", `3`, `4`},
+	{"{integer: 'Notice, in months.'}", "preaviso de un mes", `1`, `2`},
+	{"{integer: 'Notice, in weeks.'}", "Notice: two months", ``, `8`},
+	{"{number: 'Time, in hours.'}", "an hour and\nthree quarters", `1.75`, `3.25`},
+	{"{integer: N.}", "six cents quarante affiches pour le 3 et le 5", `640`, `600`},
+	{"{integer: N.}", "Zylinder    3,5 Std.     keine", `0`, `1`},
+	{"{date: D., written: [D.M.YYYY]}", "angenommen 12.3.35, fertig 30.3.35", `"2035-03-12"`, `"2035-12-03"`},
+	{"{date: D., written: [D.M.YYYY]}", "geboren 12.3.35, Vertrag vom 1.4.2035", `"2035-03-12"`, `"1935-03-12"`},
 	{"{date: D.}", "Turned on 4 May 2033, and on the 8th and 10th.", `"2033-05-10"`, `"2033-05-09"`},
 	{"{date: D.}", "Seen on the 8th, 10th and 13th of March 2035.", `"2035-03-08"`, `"2035-03-09"`},
 	{"{date: D.}", "Nacht vom 3. auf den 4. Februar 2035", `"2035-02-03"`, `"2035-02-05"`},

@@ -304,11 +304,18 @@ func (u *unread) cellsAt(n int) []string {
 func headsFigures(row, read []string) bool {
 	with := 0
 	for _, c := range read {
-		if strings.ContainsFunc(c, unicode.IsDigit) {
+		if hasFigure(c) {
 			with++
 		}
 	}
-	return with*2 >= len(read) && !slices.ContainsFunc(row, func(c string) bool { return strings.ContainsFunc(c, unicode.IsDigit) })
+	return with*2 >= len(read) && !slices.ContainsFunc(row, hasFigure)
+}
+
+// hasFigure tells whether a cell has a figure, but for those in units: m3.
+func hasFigure(cell string) bool {
+	return slices.ContainsFunc(strings.Fields(cell), func(word string) bool {
+		return strings.ContainsFunc(word, unicode.IsDigit) && reading.UnitOf(strings.Trim(word, "()[].,")) == ""
+	})
 }
 
 // rowOf gives the list that a line is a row of, and its cells; "" for none.

@@ -30,6 +30,9 @@ func (m Measure) none() bool { return m.Unit == "" && m.Code == "" && !m.Minor }
 func (tx *Text) MeasureOf(s Span) Measure {
 	m := tx.beside(s)
 	if m.none() {
+		m = tx.ofNext(s)
+	}
+	if m.none() {
 		said := tx.lineUpTo(s.Start)
 		m = measureIn(labelled(said))
 		if m.none() {
@@ -39,6 +42,27 @@ func (tx *Text) MeasureOf(s Span) Measure {
 		m.Where, m.Each = s, isEach(said, m.Word)
 	}
 	return m
+}
+
+// nextSide is a figure and its unit behind a sign or a word for times: 21 x 14.8 cm.
+var nextSide = regexp.MustCompile(`^ ?(x|×|\pL{2,4}) ?(\d{1,6}(?:[.,]\d{1,3})?)`)
+
+// ofNext gives what the next side of so much by so much measures, which is said once.
+func (tx *Text) ofNext(s Span) Measure {
+	rest := tx.Source[s.End:min(len(tx.Source), s.End+besides)]
+	m := nextSide.FindStringSubmatchIndex(rest)
+	if m == nil {
+		return Measure{}
+	}
+	if word := rest[m[2]:m[3]]; word != "x" && word != "×" && !lang.Times.Has(word) {
+		return Measure{}
+	}
+	next := tx.beside(Span{s.End + m[4], s.End + m[5]})
+	if units[next.Unit].of != "length" {
+		return Measure{}
+	}
+	next.Where = s
+	return next
 }
 
 // isEach tells whether a unit stands in a label or a head behind a stroke or a word for
@@ -85,11 +109,17 @@ func (tx *Text) beside(s Span) Measure {
 		if i == 1 {
 			where = Span{strings.LastIndex(tx.Source[:s.Start], w), s.End}
 		}
+		if i == 0 && tx.opensNext(s.End, size) {
+			continue
+		}
 		if code, perhaps := currencyOf(w, i == 0); code != "" {
 			return Measure{Code: code, Perhaps: perhaps, Word: w, Where: where, Unit: unitUnless(i == 0, w)}
 		}
 	}
 	where := Span{s.Start, s.End + size}
+	if word == "a" && endsField(tx.Source[where.End:]) { // ares; else it is a word
+		return Measure{Unit: "a", Word: word, Where: where}
+	}
 	if half := strings.ToLower(word); lang.Oclock.Has(half) && half != "h" || half == "am" || half == "pm" {
 		return Measure{Unit: "o'clock", Word: word, Where: where}
 	}
@@ -103,6 +133,18 @@ func (tx *Text) beside(s Span) Measure {
 		return Measure{Unit: word, Word: word, Where: where}
 	}
 	return Measure{Where: s}
+}
+
+// opensNext tells whether a sign behind a figure is that of the next one, which it
+// stands right before: 1.354   £9.35.
+func (tx *Text) opensNext(end, size int) bool {
+	at := end + size
+	return size > 1 && at < len(tx.Source) && isDigit(tx.Source[at]) && strings.ContainsAny(tx.Source[end:end+1], " \t|")
+}
+
+// endsField tells whether what follows a word ends what it belongs to.
+func endsField(rest string) bool {
+	return rest == "" || strings.HasPrefix(rest, "  ") || strings.ContainsAny(rest[:1], ",;\n\t|")
 }
 
 // unitUnless gives the unit that a name of a currency is too: pounds.

@@ -23,6 +23,7 @@ type days struct {
 	years   map[string]bool   // of the days that have one
 	alone   map[string][]Span // those without a month, by the day
 	months  map[string]bool   // of the days that have all: 2032-04
+	full    bool              // a year is written in full
 	spans   []Span            // of all of them, and of days in figures
 }
 
@@ -101,7 +102,7 @@ func (tx *Text) findDays() {
 // keepDay notes a date between two tokens.
 func (tx *Text) keepDay(from, to int, year, month, day string) {
 	at := Span{tx.Tokens[from].Start, tx.Tokens[to].End}
-	tx.days.spans = append(tx.days.spans, at)
+	tx.days.spans, tx.days.full = append(tx.days.spans, at), true
 	if key := dayKey(year, month, day); key != "" {
 		tx.days.at[key] = append(tx.days.at[key], at)
 	}
@@ -218,6 +219,7 @@ func (tx *Text) dayInFigures(i int) {
 	at := Span{a.Start, c.End}
 	tx.days.spans = append(tx.days.spans, at)
 	if len(c.Word) == 4 {
+		tx.days.full = true
 		tx.listed(i, c.Word, b.Word)
 	}
 	years := []string{c.Word}
@@ -250,6 +252,12 @@ func (tx *Text) InFigures(f *schema.Field, day string) (found, open []Span) {
 	for _, at := range tx.days.figures[day] {
 		said := strings.ReplaceAll(tx.Source[at.Start:at.End], " ", "")
 		readings := f.DateReadings(said)
+		if len(readings) == 0 && !strings.HasSuffix(said, day[:4]) { // a declared order holds for short years too
+			readings = f.DateReadings(said[:len(said)-2] + day[:4])
+			if len(readings) > 0 && !tx.sameYear(at, day[:4]) {
+				continue
+			}
+		}
 		switch {
 		case len(f.Written) > 0 && len(readings) > 0:
 			if len(readings) == 1 && readings[0] == day {
@@ -266,10 +274,10 @@ func (tx *Text) InFigures(f *schema.Field, day string) (found, open []Span) {
 }
 
 // sameYear tells whether a day in figures is of a year: its own, or one that the
-// text writes in full elsewhere.
+// text writes in full elsewhere; in a text that writes none in full, one of this century.
 func (tx *Text) sameYear(at Span, year string) bool {
 	said := tx.Source[at.Start:at.End]
-	return strings.HasSuffix(said, year) || len(tx.ByWord[year]) > 0
+	return strings.HasSuffix(said, year) || len(tx.ByWord[year]) > 0 || year >= "2000" && !tx.days.full
 }
 
 // months is the months of a source, made when they are first asked for.

@@ -19,7 +19,7 @@ type derived struct {
 	once     sync.Once
 	parts    exacts            // so many of so many: a fifth, two thirds, 2/8
 	points   map[string][]Span // so many out of a most, by both: 13/20, eighteen out of twenty
-	lasting  exacts            // times that something lasts, in seconds
+	lasting  exacts            // times that something lasts, in seconds; months are below nought
 	products map[string][]product
 }
 
@@ -122,11 +122,23 @@ func (tx *Text) keepShare(at Span, over, under string) {
 func (tx *Text) keepLasting(share *big.Rat, at Span) {
 	i := tx.TokenAt(at.End)
 	for n := 0; n < 3 && i < len(tx.Tokens) && tx.Tokens[i].Start-at.End < 12; n, i = n+1, i+1 {
-		if of := units[UnitOf(tx.Tokens[i].Word)]; of.of == "time" {
-			tx.derived.lasting.add(new(big.Rat).Mul(share, rational(of.factor)), Span{at.Start, tx.Tokens[i].End})
+		if of := units[UnitOf(tx.Tokens[i].Word)]; isLasting(of) {
+			tx.derived.lasting.add(lastingOf(of, share), Span{at.Start, tx.Tokens[i].End})
 			return
 		}
 	}
+}
+
+func isLasting(u unit) bool { return u.of == "time" || u.of == "months" }
+
+// lastingOf gives a part of a unit of time in seconds, of one of months in months below
+// nought: neither is so many of the other.
+func lastingOf(u unit, share *big.Rat) *big.Rat {
+	n := new(big.Rat).Mul(share, rational(u.factor))
+	if u.of == "months" {
+		n.Neg(n)
+	}
+	return n
 }
 
 // partsInWords finds half, a fifth, two thirds, drei Viertel.
@@ -283,10 +295,12 @@ func (tx *Text) Points(key, most string) []Span {
 // minutes as 1h10, 45 minutes as three quarters of an hour.
 func (tx *Text) Lasting(figure, unit string) (found []Span) {
 	u, ok := units[unit]
-	if !ok || u.of != "time" {
+	if !ok || !isLasting(u) {
 		return nil
 	}
-	in := func(seconds *big.Rat) bool { return asShown(figure, new(big.Rat).Quo(seconds, rational(u.factor))) }
+	in := func(n *big.Rat) bool {
+		return n.Sign() > 0 == (u.of == "time") && asShown(figure, new(big.Rat).Quo(new(big.Rat).Abs(n), rational(u.factor)))
+	}
 	return tx.derive().lasting.of(in)
 }
 

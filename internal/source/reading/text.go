@@ -138,6 +138,19 @@ func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
 	return found, open
 }
 
+// IsCell tells whether a place is a cell of a table by itself: a gap, a stroke or a tab
+// stands before it, and behind it or the end of the line.
+func (tx *Text) IsCell(s Span) bool {
+	before := tx.Source[strings.LastIndexByte(tx.Source[:s.Start], '\n')+1 : s.Start]
+	behind, _, _ := strings.Cut(tx.Source[s.End:], "\n")
+	gap := func(text string, whole bool) bool {
+		trimmed := strings.TrimSpace(text)
+		return whole && trimmed == "" || strings.HasPrefix(text, "  ") || strings.HasPrefix(text, "\t") || strings.HasPrefix(trimmed, "|")
+	}
+	left := strings.TrimRight(before, " ")
+	return strings.TrimSpace(before) != "" && (len(before)-len(left) > 1 || strings.HasSuffix(left, "|") || strings.HasSuffix(left, "\t")) && gap(behind, true)
+}
+
 // isRank tells whether the ending of a day or a rank stands behind a figure: the 8th is
 // no amount.
 func (tx *Text) isRank(end int) bool {

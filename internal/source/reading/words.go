@@ -105,7 +105,7 @@ func (tx *Text) partBehind(end int) string {
 	if !isUnit(unit.Word) && !lang.Currency.Has(unit.Word) && !lang.PerhapsSign.Has(unit.Word) && !lang.Dozen.Has(unit.Word) {
 		return ""
 	}
-	rest := tx.Source[unit.End:min(len(tx.Source), unit.End+16)]
+	rest := tx.Source[unit.End:min(len(tx.Source), unit.End+28)]
 	for _, words := range lang.AndAHalf.Words() {
 		said := strings.Join(strings.Fields(rest), " ")
 		if len(said) >= len(words) && strings.EqualFold(said[:len(words)], words) && (len(said) == len(words) || !isWordByte(said[len(words)])) {
@@ -212,12 +212,35 @@ func (tx *Text) isHundred(i int) bool {
 	}
 	for _, at := range []int{i - 1, i + 1} {
 		if at >= 0 && at < len(tx.Tokens) {
-			if _, is := NumberWord(tx.Tokens[at].Word); is && onlyIn("fr", tx.Tokens[at].Word) {
+			if _, is := NumberWord(tx.Tokens[at].Word); is && (onlyIn("fr", tx.Tokens[at].Word) || tx.speaks("fr", at) > tx.speaks("en", at)) {
 				return true
 			}
 		}
 	}
 	return false
+}
+
+// around is how many words on either side tell the language of one.
+const around = 12
+
+// speaks counts the words around one that join days in a language or stand before them:
+// they tell languages with the same number words apart.
+func (tx *Text) speaks(code string, at int) (n int) {
+	for _, l := range lang.Languages() {
+		if l.Code != code {
+			continue
+		}
+		for _, k := range []lang.Kind{lang.DayJoin, lang.OnDay, lang.OfMost} {
+			for _, w := range l.Words(k) {
+				for i := max(0, at-around); i < len(tx.Tokens) && i <= at+around; i++ {
+					if tx.Tokens[i].Word == strings.ToLower(w) {
+						n++
+					}
+				}
+			}
+		}
+	}
+	return n
 }
 
 // onlyIn tells whether a number word is of one language and not of English.
