@@ -6,9 +6,7 @@ import (
 	"strings"
 	"time"
 
-	"filler/internal/base/lang"
 	"filler/internal/base/value"
-	"filler/internal/record/normalize"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
 )
@@ -429,66 +427,6 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 			}
 		}
 		found = append(found, s)
-	}
-	return found
-}
-
-// nought gives the words that say nothing was counted, behind a label of the
-// field, and of a field that is a change those that say there was none.
-func (w *weigher) nought(f *schema.Field) (found []span) {
-	if f.Type == schema.Integer {
-		for _, word := range lang.Nought.Words() {
-			for _, s := range w.ix.find(word) {
-				if w.led(f, s) || w.ix.IsCell(s) {
-					found = append(found, s)
-				}
-			}
-		}
-	}
-	if len(f.Minus)+len(f.Plus) > 0 {
-		for _, word := range lang.Unchanged.Words() {
-			found = append(found, w.ix.find(word)...)
-		}
-	}
-	return found
-}
-
-// partDates finds dates that go no further than the month or the year.
-func (w *weigher) partDates(text string, add func([]span, Kind, string)) {
-	if _, err := time.Parse("2006-01", text); err == nil {
-		add(w.ix.Months(text), Restated, "")
-	}
-}
-
-func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind, string)) {
-	for _, o := range f.Of {
-		if o.Value != chosen {
-			continue
-		}
-		add(w.ix.find(schema.Spoken(o.Value)), Restated, "")
-		for _, also := range o.Also {
-			add(w.ix.find(also), Restated, "")
-		}
-	}
-}
-
-// yesNo finds the words for true or false behind a label of the field, and those
-// that it declares wherever they stand.
-func (w *weigher) yesNo(f *schema.Field, want bool) []span {
-	var found []span
-	for says, words := range map[bool][]string{true: f.Yes, false: f.No} {
-		for _, word := range words {
-			for _, s := range w.ix.find(word) {
-				if (says != w.ix.Denied(s)) == want {
-					found = append(found, s)
-				}
-			}
-		}
-	}
-	for _, t := range w.ix.Tokens {
-		if b, known := normalize.YesNo(t.Word); known && b == want && w.led(f, t.Span) {
-			found = append(found, t.Span)
-		}
 	}
 	return found
 }

@@ -1,0 +1,225 @@
+package evidence
+
+import (
+	"maps"
+	"slices"
+	"strings"
+	"unicode"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+	"filler/internal/source/reading"
+)
+
+// rows gives the rows of tables that nothing comes from, beside rows of which
+// at least two values of one item come.
+func (u *unread) rows(labelled []Line) []Line {
+	ix := u.w.ix
+	taken := map[int]bool{}
+	for _, l := range labelled {
+		taken[l.Line-1] = true
+	}
+	var lines []Line
+	for _, n := range slices.Sorted(maps.Keys(u.claims)) {
+		list, cells := u.rowOf(n)
+		if list == "" {
+			continue
+		}
+		for _, step := range []int{-1, 1} {
+			for at := n + step; at >= 0 && at <= len(ix.Breaks) && !taken[at]; at += step {
+				text, start, end := ix.rowAt(at)
+				own := cellsOf(text)
+				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsFigures(own, u.cellsAt(n)) || strings.Contains(text, ":") || ix.TokenAt(start) == ix.TokenAt(end) {
+					break
+				}
+				taken[at] = true
+				lines = append(lines, Line{start, end, at + 1, list, strings.Join(strings.Fields(text), " ")})
+			}
+		}
+	}
+	return append(lines, u.headed(taken)...)
+}
+
+func (u *unread) cellsAt(n int) []string {
+	text, _, _ := u.w.ix.rowAt(n)
+	return cellsOf(text)
+}
+
+// headsFigures tells a row without any figure beside one that has some in half of
+// its cells: it heads them.
+func headsFigures(row, read []string) bool {
+	with := 0
+	for _, c := range read {
+		if hasFigure(c) {
+			with++
+		}
+	}
+	return with*2 >= len(read) && !slices.ContainsFunc(row, hasFigure)
+}
+
+// hasFigure tells whether a cell has a figure, but for those in units: m3.
+func hasFigure(cell string) bool {
+	return slices.ContainsFunc(strings.Fields(cell), func(word string) bool {
+		return strings.ContainsFunc(word, unicode.IsDigit) && reading.UnitOf(strings.Trim(word, "()[].,")) == ""
+	})
+}
+
+// rowOf gives the list that a line is a row of, and its cells; "" for none.
+func (u *unread) rowOf(n int) (string, int) {
+	count := map[value.Pointer]int{}
+	for _, p := range u.leaves[n] {
+		count[p.Parent()]++
+	}
+	for _, at := range slices.Sorted(maps.Keys(count)) {
+		f := u.s.At(at.Parent())
+		if count[at] >= 2 && f != nil && f.Type == schema.List {
+			text, _, _ := u.w.ix.rowAt(n)
+			if cells := cellsOf(text); len(cells) >= 2 {
+				return u.called(f), len(cells)
+			}
+		}
+	}
+	return "", 0
+}
+
+// isRead tells whether a row was read: values of one item come from half of its
+// cells at least, but those that say there is none. Those of several items may
+// all be other rows', which say the same in places; and an item reads the row
+// that most of its values stand in, or one that goes on in the next line, and
+// none besides.
+func (u *unread) isRead(line int, cells []string) bool {
+	full := 0
+	for _, c := range cells {
+		if !blank(c) && !u.isField[folded(c)] { // the name of a field is its label
+			full++
+		}
+	}
+	if u.isSum(line) {
+		return true
+	}
+	most, of := 0, map[value.Pointer]int{}
+	for _, p := range u.leaves[line] {
+		item := u.itemOf(p)
+		if home, ok := u.homes[item]; ok && item != "" && (line < home-1 || line > home+1) {
+			continue
+		}
+		of[item]++
+		most = max(most, of[item])
+	}
+	return most*2 >= full && most > 0
+}
+
+// isSum tells a row whose figures are all values of the record itself, and of no
+// item: a total below the rows.
+func (u *unread) isSum(line int) bool {
+	own := map[span]bool{}
+	for i, p := range u.leaves[line] {
+		if u.itemOf(p) == "" {
+			own[u.claims[line][i]] = true
+		}
+	}
+	if len(own) == 0 {
+		return false
+	}
+	row, start, _ := u.w.ix.rowAt(line)
+	for _, m := range figure.FindAllStringIndex(row, mostCells) {
+		held := false
+		for s := range own {
+			held = held || s.Start <= start+m[0] && s.End >= start+m[1]
+		}
+		if !held {
+			return false
+		}
+	}
+	return true
+}
+
+// headed gives the rows below the heads of tables that no value comes from: also
+// of tables of which no row was read.
+func (u *unread) headed(taken map[int]bool) []Line {
+	ix := u.w.ix
+	var lines []Line
+	for n := 0; n < len(ix.Breaks); n++ {
+		text, _, _ := ix.rowAt(n)
+		head := cellsOf(text)
+		if len(head) < 2 || strings.Contains(text, ":") || len(u.claims[n]) > 0 || !u.isHead(head) {
+			continue
+		}
+		list := u.listOf(head)
+		if list == "" {
+			continue
+		}
+		for at := n + 1; at <= len(ix.Breaks); at++ {
+			row, start, end := ix.rowAt(at)
+			cells := cellsOf(row)
+			switch {
+			case ix.TokenAt(start) == ix.TokenAt(end) && strings.TrimSpace(row) != "": // a rule
+				continue
+			case len(cells) < 2 || len(cells) < len(head)-1 || len(cells) > len(head)+1 || strings.Contains(row, ": "):
+				at = len(ix.Breaks) + 1
+				continue
+			case !u.isRead(at, cells) && !taken[at]:
+				taken[at] = true
+				lines = append(lines, Line{start, end, at + 1, list, strings.Join(strings.Fields(row), " ")})
+			}
+		}
+	}
+	return lines
+}
+
+// listOf gives the list whose fields the cells of a head name; "" where they
+// name none, or fields of no list.
+func (u *unread) listOf(head []string) string {
+	for _, cell := range head {
+		for _, name := range u.named[first(folded(cell))] {
+			if strings.Join(name.words, " ") != folded(cell) {
+				continue
+			}
+			if at := strings.LastIndex(name.f.Path, "[]"); at >= 0 {
+				return name.f.Path[:at]
+			}
+			if u.s.EachEntry() {
+				return schema.Wrapper
+			}
+		}
+	}
+	return ""
+}
+
+func first(words string) string {
+	word, _, _ := strings.Cut(words, " ")
+	return word
+}
+
+func (ix *Index) rowAt(n int) (text string, start, end int) {
+	if n > 0 {
+		start = ix.Breaks[n-1] + 1
+	}
+	end = len(ix.Source)
+	if n < len(ix.Breaks) {
+		end = ix.Breaks[n]
+	}
+	return ix.Source[start:end], start, end
+}
+
+// cellsOf gives the cells of a row: what wide gaps, tabs or bars part.
+func cellsOf(line string) []string {
+	var cells []string
+	for _, c := range strings.FieldsFunc(strings.ReplaceAll(line, "  ", "\t"), func(r rune) bool { return r == '\t' || r == '|' }) {
+		if c = strings.TrimSpace(c); c != "" {
+			cells = append(cells, c)
+		}
+	}
+	return cells
+}
+
+// isHead tells the head of a table: most cells are called like fields.
+func (u *unread) isHead(cells []string) bool {
+	known := 0
+	for _, c := range cells {
+		if u.isField[folded(c)] {
+			known++
+		}
+	}
+	return known*2 >= len(cells)
+}

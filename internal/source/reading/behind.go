@@ -1,0 +1,145 @@
+package reading
+
+import (
+	"regexp"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+)
+
+// nextSide is a figure and its unit behind a sign or a word for times: 21 x 14.8 cm.
+var nextSide = regexp.MustCompile(`^ ?(x|×|\pL{2,4}) ?(\d{1,6}(?:[.,]\d{1,3})?)`)
+
+// ofNext gives what the next side of so much by so much measures, which is said once.
+func (tx *Text) ofNext(s Span) Measure {
+	rest := tx.Source[s.End:min(len(tx.Source), s.End+besides)]
+	m := nextSide.FindStringSubmatchIndex(rest)
+	if m == nil {
+		return Measure{}
+	}
+	if word := rest[m[2]:m[3]]; word != "x" && word != "×" && !lang.Times.Has(word) {
+		return Measure{}
+	}
+	next := tx.beside(Span{s.End + m[4], s.End + m[5]})
+	if units[next.Unit].of != "length" {
+		return Measure{}
+	}
+	next.Where = s
+	return next
+}
+
+// opensNext tells whether a sign behind a figure is that of the next one, which it
+// stands right before: 1.354   £9.35.
+func (tx *Text) opensNext(end, size int) bool {
+	at := end + size
+	return size > 1 && at < len(tx.Source) && isDigit(tx.Source[at]) && strings.ContainsAny(tx.Source[end:end+1], " \t|")
+}
+
+// endsField tells whether what follows a word ends what it belongs to.
+func endsField(rest string) bool {
+	return rest == "" || strings.HasPrefix(rest, "  ") || strings.ContainsAny(rest[:1], ",;\n\t|")
+}
+
+// noHundredths are what stands for none behind an amount.
+var noHundredths = []string{",-", ",–", ",—", ".-", ".–", ".—"}
+
+// measureBehind gives the words right behind a figure that name a unit or a
+// currency, or else the one word, and the bytes up to their end.
+func measureBehind(rest string) (word string, size int) {
+	trimmed := rest
+	for _, none := range noHundredths {
+		trimmed = strings.TrimPrefix(trimmed, none)
+	}
+	trimmed = strings.TrimLeft(trimmed, " \u00a0\u202f")
+	if below, ok := strings.CutPrefix(trimmed, "\n"); ok { // thirty at the end of a line, knots in the next
+		if word, size := measureBehind(below); strings.HasPrefix(below, word) && word != "" && (isUnit(word) && len(word) > 1 || lang.Currency.Has(word)) {
+			return word, len(rest) - len(below) + size
+		}
+		return "", 0
+	}
+	gap := len(rest) - len(trimmed)
+	ends := wordEnds(trimmed, 3)
+	if word, end := ratioBehind(trimmed); end > 0 {
+		return word, gap + end
+	}
+	for i := len(ends) - 1; i > 0; i-- {
+		if words := trimmed[:ends[i]]; UnitOf(words) != "" || lang.Currency.Has(words) {
+			return trimmed[:ends[i]], gap + ends[i]
+		}
+	}
+	if len(ends) == 0 {
+		return "", 0
+	}
+	return trimmed[:ends[0]], gap + ends[0]
+}
+
+// maxOf is how many words may stand between a unit and the one that it is of: 62
+// milligrams of dissolved nitrate a litre.
+const maxOf = 4
+
+// ratioBehind reads a unit of another, also with words between them for what is
+// measured, and over the end of a line.
+func ratioBehind(text string) (unit string, end int) {
+	if !strings.Contains(text, "\n\n") {
+		text = strings.Replace(text, "\n", " ", 1)
+	}
+	all := wordEnds(text, maxOf+4)
+	if len(all) < 3 || UnitOf(text[:all[0]]) == "" {
+		return "", 0
+	}
+	of := lang.UnitOf.Has(strings.ToLower(strings.TrimSpace(text[all[0]:all[1]])))
+	for i := 1; i+1 < len(all) && (of || i < 4); i++ {
+		// Behind a word that does not say so, an article is no more than that:
+		// 20 kg over a day.
+		if per := strings.ToLower(strings.TrimSpace(text[all[i-1]:all[i]])); lang.Per.Has(per) || (of || i == 1) && lang.PerEach.Has(per) {
+			unit := text[:all[0]] + "/" + strings.TrimSpace(text[all[i]:all[i+1]])
+			if of, _ := ratioOf(unit); of != "" {
+				return unit, all[i+1]
+			}
+		}
+	}
+	return "", 0
+}
+
+// wordEnds gives where the first words of a text end, signs of units being words
+// or parts of them.
+func wordEnds(text string, most int) (ends []int) {
+	for at := 0; len(ends) < most; {
+		end := at
+		for i, r := range text[at:] {
+			joins := r == '/' && i > 0 && at+i+1 < len(text) && isLetter(text[at+i+1:])
+			if strings.ContainsRune("€$£¥%‰\"'″′”", r) && i == 0 {
+				end = at + utf8.RuneLen(r)
+				break
+			}
+			if !IsWordRune(r) && !strings.ContainsRune("²³°µ", r) && !joins && !(r == '-' && i > 0) {
+				break
+			}
+			end = at + i + utf8.RuneLen(r)
+		}
+		if end == at {
+			return ends
+		}
+		ends = append(ends, end)
+		if at = end; at < len(text) && text[at] == ' ' {
+			at++
+			continue
+		}
+		return ends
+	}
+	return ends
+}
+
+func isLetter(text string) bool {
+	r, _ := utf8.DecodeRuneInString(text)
+	return unicode.IsLetter(r)
+}
+
+// goesOn tells whether what follows a measure makes it another: m in mm, m², m/s.
+func goesOn(measure, rest string) bool {
+	r, _ := utf8.DecodeRuneInString(rest)
+	last, _ := utf8.DecodeLastRuneInString(measure)
+	return IsWordRune(last) && (IsWordRune(r) || r == '²' || r == '³') || r == '/' && len(rest) > 1 && isLetter(rest[1:])
+}
