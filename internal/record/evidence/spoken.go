@@ -14,7 +14,7 @@ func (w *weigher) nought(f *schema.Field) (found []span) {
 	if f.Type == schema.Integer {
 		for _, word := range lang.Nought.Words() {
 			for _, s := range w.ix.find(word) {
-				if w.led(f, s) || w.ix.IsCell(s) {
+				if w.led(f, s) || w.ix.IsCell(s) || w.ix.BeforeNoun(s) {
 					found = append(found, s)
 				}
 			}

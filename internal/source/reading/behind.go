@@ -30,6 +30,32 @@ func (tx *Text) ofNext(s Span) Measure {
 	return next
 }
 
+// Of a range the measure is often said once: £1,200-1,800; 10-12 mm; 800 bis 1.200 €.
+var (
+	higherSide = regexp.MustCompile(`^ ?(-|–|\pL{1,5}) ?(\d[\d.,]*\d|\d)`)
+	lowerSide  = regexp.MustCompile(`(?:^|[^\d.,])(\d[\d.,]*\d|\d) ?(-|–|\pL{1,5}) ?$`)
+)
+
+// ofOtherSide gives what the other side of a range measures.
+func (tx *Text) ofOtherSide(s Span) Measure {
+	joins := func(word string) bool { return word == "-" || word == "–" || lang.Until.Has(word) }
+	rest := tx.Source[s.End:min(len(tx.Source), s.End+besides)]
+	if m := higherSide.FindStringSubmatchIndex(rest); m != nil && joins(rest[m[2]:m[3]]) {
+		if next := tx.beside(Span{s.End + m[4], s.End + m[5]}); !next.none() {
+			next.Where = s
+			return next
+		}
+	}
+	from := max(0, s.Start-besides/2)
+	if m := lowerSide.FindStringSubmatchIndex(tx.Source[from:s.Start]); m != nil && joins(tx.Source[from+m[4]:from+m[5]]) {
+		if prior := tx.beside(Span{from + m[2], from + m[3]}); !prior.none() && prior.Unit != "o'clock" {
+			prior.Where = s
+			return prior
+		}
+	}
+	return Measure{}
+}
+
 // opensNext tells whether a sign behind a figure is that of the next one, which it
 // stands right before: 1.354   £9.35.
 func (tx *Text) opensNext(end, size int) bool {

@@ -33,6 +33,9 @@ func (tx *Text) MeasureOf(s Span) Measure {
 		m = tx.ofNext(s)
 	}
 	if m.none() {
+		m = tx.ofOtherSide(s)
+	}
+	if m.none() {
 		said := tx.lineUpTo(s.Start)
 		m = measureIn(labelled(said))
 		if m.none() {

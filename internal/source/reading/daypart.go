@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"strconv"
 	"strings"
 
 	"filler/internal/base/lang"
@@ -23,6 +24,7 @@ func (tx *Text) listed(first int, year, month string) {
 			return
 		}
 		s := tx.Tokens[next].Span
+		tx.between(next, at, year, month)
 		if year == "" {
 			if key := dayKey("2000", month, day); key != "" {
 				tx.days.part[key[5:]] = append(tx.days.part[key[5:]], s)
@@ -31,6 +33,26 @@ func (tx *Text) listed(first int, year, month string) {
 			tx.days.at[key] = append(tx.days.at[key], s)
 		}
 		at = next
+	}
+}
+
+// between notes the days between two, where words or a dash say that they last: from
+// the 16th to the 18th May.
+func (tx *Text) between(first, last int, year, month string) {
+	gap := tx.Source[tx.Tokens[first].End:tx.Tokens[last].Start]
+	until := strings.ContainsAny(gap, "-–")
+	for _, w := range strings.Fields(strings.ToLower(strings.Trim(gap, " ."))) {
+		until = until || lang.Until.Has(w)
+	}
+	a, errA := strconv.Atoi(tx.dayOf(first))
+	b, errB := strconv.Atoi(tx.dayOf(last))
+	if !until || year == "" || errA != nil || errB != nil {
+		return
+	}
+	for day := a + 1; day < b && day <= 31; day++ {
+		if key := dayKey(year, month, strconv.Itoa(day)); key != "" {
+			tx.days.at[key] = append(tx.days.at[key], Span{tx.Tokens[first].Start, tx.Tokens[last].End})
+		}
 	}
 }
 
@@ -43,11 +65,14 @@ func joinsDays(gap string) bool {
 	if len(words) == 0 {
 		return strings.ContainsAny(gap, ".,&–-")
 	}
+	if last := strings.Trim(words[len(words)-1], ".,"); len(words) > 1 && lang.Weekday.Has(last) {
+		words = words[:len(words)-1] // Tuesday 6 and Wednesday 7
+	}
 	if last := words[len(words)-1]; len(words) > 1 && (lang.Article.Has(last) || lang.OnDay.Has(last)) {
 		words = words[:len(words)-1] // 8th and the 9th
 	}
 	said := strings.Join(words, " ")
-	return lang.DayJoin.Has(said) || lang.DayJoin.Has(strings.Join(strings.Fields(strings.ToLower(strings.Trim(gap, " .,&–-\u00a0\n"))), " "))
+	return lang.DayJoin.Has(said)
 }
 
 // opensDay tells whether a figure may be a day: it is no part of a number or a code.

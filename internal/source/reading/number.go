@@ -3,6 +3,7 @@ package reading
 import (
 	"fmt"
 	"regexp"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -20,7 +21,9 @@ func (tx *Text) findNumbers() {
 	for _, s := range tx.Stretches {
 		all = tx.literals(all, s)
 	}
-	decimal := convention(all)
+	decimal := convention(slices.DeleteFunc(slices.Clone(all), func(l literal) bool { // 13.30 Uhr has no decimals
+		return len(l.text) < 6 && tx.beside(l.Span).Unit == "o'clock"
+	}))
 	phones, spoken := tx.phones(), 0
 	for _, l := range all {
 		if within(phones, l.Span) {
@@ -296,6 +299,37 @@ func groupSign(text string) int {
 // ungrouped gives the digits of a number without such signs.
 var ungrouped = strings.NewReplacer("'", "", "’", "", "\u202f", "", "\u00a0", "")
 
+// sideOfRange is a number that may be one side of a range: 1,200-1,800.
+var sideOfRange = regexp.MustCompile(`^(?:[1-9]\d{0,2}(?:[.,]\d{3})+|(?:0|[1-9]\d{0,5}))(?:[.,]\d{1,2})?$`)
+
+// hundredths are the decimals of a side.
+var hundredths = regexp.MustCompile(`[.,]\d{1,2}$`)
+
+// isRange tells whether a hyphen stands between two numbers of which the second is the
+// greater, and is no part of a code, a day or a telephone number.
+func isRange(text string, hyphen int) bool {
+	from, to := hyphen, hyphen+1
+	for from > 0 && (isDigit(text[from-1]) || text[from-1] == '.' || text[from-1] == ',') {
+		from--
+	}
+	for to < len(text) && (isDigit(text[to]) || (text[to] == '.' || text[to] == ',') && to+1 < len(text) && isDigit(text[to+1])) {
+		to++
+	}
+	low, high := text[from:hyphen], text[hyphen+1:to]
+	if !sideOfRange.MatchString(low) || !sideOfRange.MatchString(high) {
+		return false
+	}
+	if before, _ := utf8.DecodeLastRuneInString(text[:from]); IsWordRune(before) || strings.ContainsRune("-/_:", before) {
+		return false
+	}
+	if to < len(text) && (strings.IndexByte("-/_:", text[to]) >= 0 || isWordByte(text[to])) {
+		return false
+	}
+	bare := strings.NewReplacer(".", "", ",", "")
+	a, b := bare.Replace(hundredths.ReplaceAllString(low, "")), bare.Replace(hundredths.ReplaceAllString(high, ""))
+	return len(a) == len(b) && a < b || len(b) == len(a)+1
+}
+
 // standsAlone reports whether the digits of [start, end) are no part of a
 // code, a date or a time. Letters may follow, as a unit does, but then no
 // further digits.
@@ -307,13 +341,13 @@ func standsAlone(text string, start, end int) bool {
 			}
 		}
 		if strings.ContainsRune("-/.:_", before) {
-			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); IsWordRune(prior) {
+			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); IsWordRune(prior) && !(before == '-' && isRange(text, start-1)) {
 				return false
 			}
 		}
 	}
 	rest := text[end:]
-	if len(rest) >= 2 && strings.IndexByte("-/:_", rest[0]) >= 0 && isDigit(rest[1]) {
+	if len(rest) >= 2 && strings.IndexByte("-/:_", rest[0]) >= 0 && isDigit(rest[1]) && !(rest[0] == '-' && isRange(text, end)) {
 		return false
 	}
 	letters := 0

@@ -151,6 +151,17 @@ func (tx *Text) IsCell(s Span) bool {
 	return strings.TrimSpace(before) != "" && (len(before)-len(left) > 1 || strings.HasSuffix(left, "|") || strings.HasSuffix(left, "\t")) && gap(behind, true)
 }
 
+// BeforeNoun tells whether one word stands behind a place, and then no other that goes on
+// with it: no abstentions; keine Enthaltung.
+func (tx *Text) BeforeNoun(s Span) bool {
+	i := tx.TokenAt(s.End)
+	if i >= len(tx.Tokens) || tx.Source[s.End:max(s.End, tx.Tokens[i].Start)] != " " || lang.Filler.Has(tx.Tokens[i].Word) || isDigit(tx.Tokens[i].Word[0]) {
+		return false
+	}
+	rest := strings.TrimLeft(tx.Source[tx.Tokens[i].End:], " ")
+	return rest == "" || strings.ContainsAny(rest[:1], ".,;:\n–-)")
+}
+
 // isRank tells whether the ending of a day or a rank stands behind a figure: the 8th is
 // no amount.
 func (tx *Text) isRank(end int) bool {

@@ -292,7 +292,7 @@ var (
 // TimeOfDay reads a time: on the 24-hour clock as HH:MM[:SS], 9.30 h, 9 Uhr 15,
 // 14h30; on the 12-hour clock with am or pm.
 func TimeOfDay(text string) (string, bool) {
-	text = strings.ToLower(strings.TrimSpace(text))
+	text = strings.TrimSuffix(strings.ToLower(strings.TrimSpace(text)), ".")
 	if m := clock.FindStringSubmatch(text); m != nil {
 		at := pad(m[1]) + ":" + m[2]
 		if m[3] != "" {
