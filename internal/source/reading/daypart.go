@@ -121,8 +121,12 @@ func (tx *Text) DaysOfMonth(day string) []Span {
 
 // dayAlone notes a figure that is a day by its ending or by the word before it.
 func (tx *Text) dayAlone(i int) {
-	t, day := tx.Tokens[i], strings.TrimLeft(tx.dayOf(i), "0")
-	if day == "" || !isDigit(t.Word[0]) || !tx.opensDay(i) {
+	t := tx.Tokens[i]
+	if !isDigit(t.Word[0]) || len(t.Word) > 5 {
+		return
+	}
+	day := strings.TrimLeft(tx.dayOf(i), "0")
+	if day == "" || !tx.opensDay(i) {
 		return
 	}
 	rest := tx.Source[t.End:]

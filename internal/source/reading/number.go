@@ -22,7 +22,7 @@ func (tx *Text) findNumbers() {
 		all = tx.literals(all, s)
 	}
 	decimal := convention(slices.DeleteFunc(slices.Clone(all), func(l literal) bool { // 13.30 Uhr has no decimals
-		return len(l.text) < 6 && tx.beside(l.Span).Unit == "o'clock"
+		return len(l.text) < 6 && strings.IndexByte(l.text, '.') > 0 && tx.beside(l.Span).Unit == "o'clock"
 	}))
 	phones, spoken := tx.phones(), 0
 	for _, l := range all {
