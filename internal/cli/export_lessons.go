@@ -127,17 +127,51 @@ func (a *app) exportLessons(ctx context.Context, o *exporting) error {
 	return out.Commit(err)
 }
 
-func (a *app) spans(ctx context.Context, w *work, o *exporting, g *ofGold, to *bufio.Writer) error {
-	s := export.NewSpans(w.schema, to)
-	n := 0
-	for _, id := range g.of(cmp.Or(o.lessons.split, gold.Tune)) {
-		d, err := g.reader.Read(ctx, g.source[id])
+// read gives a document of gold; its error says in one line why it can't be had.
+func (g *ofGold) read(ctx context.Context, id string) (*document.Document, error) {
+	source, here := g.source[id]
+	if !here {
+		return nil, &document.Error{File: id, Msg: notAmong}
+	}
+	return g.reader.Read(ctx, source)
+}
+
+const notAmong = "it is not among the documents of the project"
+
+// tests gives what the test split holds, to keep out what is nearly that. A test
+// document that can't be read is told: nothing can be compared with it.
+func (a *app) tests(ctx context.Context, g *ofGold) export.Tests {
+	var texts []string
+	for _, id := range g.of(gold.Test) {
+		d, err := g.read(ctx, id)
 		if err != nil {
-			a.notef("left out: %s\n", err)
+			a.notef("not compared with: %s\n", err)
 			continue
 		}
-		if g.set[id].Hashes.Since(record.Hashes{Text: d.Hash, File: d.FileHash}) != record.Same {
+		texts = append(texts, d.Text)
+	}
+	return export.NewTests(texts)
+}
+
+func (a *app) spans(ctx context.Context, w *work, o *exporting, g *ofGold, to *bufio.Writer) error {
+	s := export.NewSpans(w.schema, to)
+	split := cmp.Or(o.lessons.split, gold.Tune)
+	var tests export.Tests
+	if split != gold.Test {
+		tests = a.tests(ctx, g)
+	}
+	n := 0
+	for _, id := range g.of(split) {
+		d, err := g.read(ctx, id)
+		switch {
+		case err != nil:
+			a.notef("left out: %s\n", err)
+			continue
+		case g.set[id].Hashes.Since(record.Hashes{Text: d.Hash, File: d.FileHash}) != record.Same:
 			a.notef("left out: %s: it has changed, or is read otherwise, since its review\n", id)
+			continue
+		case tests.Nearly(d.Text):
+			a.notef("left out: %s: nearly a document of the test split\n", id)
 			continue
 		}
 		rec := g.set[id].Record
@@ -153,14 +187,6 @@ func (a *app) spans(ctx context.Context, w *work, o *exporting, g *ofGold, to *b
 func (a *app) training(ctx context.Context, w *work, o *exporting, g *ofGold, to *bufio.Writer) error {
 	if o.lessons.split != "" && o.lessons.split != gold.Tune {
 		return fmt.Errorf("--split %s: only the tune split is trained on; what is tested on would no longer test", o.lessons.split)
-	}
-	var tests []string
-	for _, id := range g.of(gold.Test) {
-		d, err := g.reader.Read(ctx, g.source[id])
-		if err != nil {
-			return err
-		}
-		tests = append(tests, d.Text)
 	}
 	m, err := w.model(o.lessons.modelName)
 	if err != nil {
@@ -179,13 +205,18 @@ func (a *app) training(ctx context.Context, w *work, o *exporting, g *ofGold, to
 	if err != nil {
 		return err
 	}
-	t := export.NewTraining(to, tests)
+	t := export.NewTraining(to, a.tests(ctx, g))
 	teaching := fill.Teaching{Setup: setup, Shape: w.knownShape(m)}
 	if o.lessons.pseudonymize {
 		teaching.Hidden = fill.NewPseudonyms(w.schema, g.records())
 	}
 	for _, id := range ids {
-		all, text, err := teaching.Lessons(ctx, g.source[id], g.set[id])
+		source, here := g.source[id]
+		if !here {
+			t.Leave(id, notAmong)
+			continue
+		}
+		all, text, err := teaching.Lessons(ctx, source, g.set[id])
 		var left fill.LeftOut
 		switch {
 		case errors.Is(err, fill.ErrPointer):

@@ -87,24 +87,15 @@ func (r *Rows) record(rec *value.Value, path value.Pointer, entry, change string
 			}
 			continue
 		}
-		if err := r.items(i, t, t, change); err != nil {
+		if err := r.within(t, func() error { return r.row(i, t, change) }); err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// items gives the rows of a list: those of each item that it stands in, one after
-// the other. top is the table whose rows they are.
-func (r *Rows) items(i int, t, top *Table, change string) error {
-	if t.Parent != nil && t.Parent.List != nil {
-		return r.within(i, t.Parent, top, change, func() error { return r.own(i, t, top, change) })
-	}
-	return r.own(i, t, top, change)
-}
-
-// within goes through the items of a list that lists stand in.
-func (r *Rows) within(i int, t, top *Table, change string, do func() error) error {
+// within goes through the items of a list, in all items of those that it stands in.
+func (r *Rows) within(t *Table, do func() error) error {
 	each := func() error {
 		here := r.stack[len(r.stack)-1]
 		list, path := follow(here.v, here.path, t.steps)
@@ -121,26 +112,9 @@ func (r *Rows) within(i int, t, top *Table, change string, do func() error) erro
 		return nil
 	}
 	if t.Parent != nil && t.Parent.List != nil {
-		return r.within(i, t.Parent, top, change, each)
+		return r.within(t.Parent, each)
 	}
 	return each()
-}
-
-// own gives a row for each item of a list in the item at hand.
-func (r *Rows) own(i int, t, top *Table, change string) error {
-	here := r.stack[len(r.stack)-1]
-	list, path := follow(here.v, here.path, t.steps)
-	if list == nil {
-		return nil
-	}
-	for n := range list.Kids {
-		r.stack = append(r.stack, at{&list.Kids[n], path.Index(n), strconv.Itoa(n + 1)})
-		if err := r.row(i, top, change); err != nil {
-			return err
-		}
-		r.stack = r.stack[:len(r.stack)-1]
-	}
-	return nil
 }
 
 // table gives the row of a record; of a flat table one for each item, and one without

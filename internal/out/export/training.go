@@ -21,7 +21,7 @@ import (
 // be sent, and the answer that the reviewed record says.
 type Training struct {
 	out       *bufio.Writer
-	tests     []document.Shingles
+	tests     Tests
 	Documents int
 	Examples  int
 	Tokens    []int // of each example
@@ -30,14 +30,29 @@ type Training struct {
 	LeftOut   map[string][]string
 }
 
-// NewTraining begins a file of examples. tests are the texts of the test split: what
-// is nearly one of them is no example.
-func NewTraining(w io.Writer, tests []string) *Training {
-	t := &Training{out: bufio.NewWriter(w), LeftOut: map[string][]string{}}
-	for _, text := range tests {
-		t.tests = append(t.tests, document.NewShingles(text))
+// Tests are the texts of the test split: what is nearly one of them is not trained on.
+type Tests []document.Shingles
+
+// NewTests gives the tests of some texts.
+func NewTests(texts []string) (all Tests) {
+	for _, text := range texts {
+		all = append(all, document.NewShingles(text))
 	}
-	return t
+	return all
+}
+
+// Nearly tells whether a text is one of them, or nearly.
+func (t Tests) Nearly(text string) bool {
+	if len(t) == 0 {
+		return false
+	}
+	own := document.NewShingles(text)
+	return slices.ContainsFunc(t, func(test document.Shingles) bool { return own.Likeness(test) >= document.NearDuplicate })
+}
+
+// NewTraining begins a file of examples.
+func NewTraining(w io.Writer, tests Tests) *Training {
+	return &Training{out: bufio.NewWriter(w), LeftOut: map[string][]string{}, tests: tests}
 }
 
 // Leave notes a document that gives no examples.
@@ -45,12 +60,9 @@ func (t *Training) Leave(id, why string) { t.LeftOut[why] = append(t.LeftOut[why
 
 // Add writes the examples of a document.
 func (t *Training) Add(id, text string, lessons []fill.Lesson) error {
-	own := document.NewShingles(text)
-	for _, test := range t.tests {
-		if own.Likeness(test) >= document.NearDuplicate {
-			t.Leave(id, "nearly a document of the test split")
-			return nil
-		}
+	if t.tests.Nearly(text) {
+		t.Leave(id, "nearly a document of the test split")
+		return nil
 	}
 	t.Documents++
 	for i := range lessons {

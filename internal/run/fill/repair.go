@@ -159,7 +159,8 @@ func (w *filling) shownTo(who patient) *prompt.Chunk {
 // round asks for one patch and applies it. It gives false where another round
 // makes no sense.
 func (w *filling) round(ctx context.Context, by *Model, who patient, step string) (more bool, err error) {
-	req := prompt.Repair{Ask: prompt.Ask{Model: by.Model, Schema: w.Schema, Doc: w.doc, Chunk: w.shownTo(who), Set: w.Settings, Images: w.pages.within(w.shownTo(who)).images, Kept: by.kept},
+	shown := w.shownTo(who)
+	req := prompt.Repair{Ask: prompt.Ask{Model: by.Model, Schema: w.Schema, Doc: w.doc, Chunk: shown, Set: w.Settings, Images: w.pages.within(shown).images, Kept: by.kept},
 		Record: &w.record, At: who.at, Problems: who.problems, Refused: w.refusals[who.at]}.Request()
 	came, err := w.send(ctx, by, step, req)
 	step = by.turn + step
