@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"runtime/debug"
 	"strconv"
 	"strings"
 
@@ -250,7 +249,6 @@ func inFile(file string, err error) error {
 
 // score measures the records of a run or a file.
 func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
-	debug.SetGCPercent(100) // gold may be long, and scoring throws little away
 	set, err := w.golds(o.goldPath)
 	if err != nil {
 		return nil, err

@@ -2,7 +2,6 @@ package evidence
 
 import (
 	"fmt"
-	"runtime/debug"
 	"strings"
 	"testing"
 
@@ -108,7 +107,6 @@ func TestUnreadLabelsRunOver(t *testing.T) {
 // BenchmarkLarge places 5,000 values in a source text of 1 MB, and half of both:
 // the growth should be about two.
 func BenchmarkLarge(b *testing.B) {
-	defer debug.SetGCPercent(debug.SetGCPercent(300)) // as the program does
 	s, err := schema.Parse("s.yaml", []byte("schema: s\neach: entry\nfields:\n  no: {text: Number., printed_as: [Report no.]}\n  bridge: {text: Bridge., printed_as: [Bridge]}\n  visited: {date: Day., written: [D.M.YYYY]}\n  bays: {list: Bays., fields: {number: {integer: Number.}, length: {quantity: Length., unit: m}}}\n"))
 	require.NoError(b, err)
 	for _, n := range []int{360, 720} {
