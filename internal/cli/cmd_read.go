@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"image/png"
 	"regexp"
-	"runtime/debug"
 	"strings"
 	"unicode/utf8"
 
@@ -55,7 +54,7 @@ Read more: docs/formats.md.`,
 }
 
 func (a *app) read(ctx context.Context, o *reading, names []string) error {
-	debug.SetGCPercent(50) // what is read of a long document is held for long: less is kept beside it
+	process.Garbage(50, 0) // what is read of a long document is held for long: less is kept beside it
 	if o.page < 0 {
 		a.parsed = false
 		return fmt.Errorf("--page is 1 or more, not %d", o.page)

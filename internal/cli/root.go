@@ -26,6 +26,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/base/process"
 	"filler/internal/run/job"
 )
 
@@ -64,6 +65,7 @@ type app struct {
 
 // Main runs the program and gives its exit code.
 func Main(args []string, in io.Reader, out, errOut io.Writer) int {
+	process.Garbage(process.Usual())
 	a := &app{args: args, in: in, out: out, err: errOut, term: inspect(out, errOut)}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	ended := make(chan bool)

@@ -7,6 +7,7 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/base/process"
 	"filler/internal/base/value"
 )
 
@@ -23,6 +24,7 @@ func BenchmarkRead(b *testing.B) {
 	}
 	s.WriteString(`]}`)
 	b.SetBytes(int64(s.Len()))
+	process.Garbage(process.Usual()) // as the program does
 	for b.Loop() {
 		r, err := Read(s.String(), value.Object)
 		require.NoError(b, err)

@@ -55,7 +55,7 @@ func sure(f *schema.Field, raw *value.Value) value.Value {
 		return out
 	case f.IsLeaf() && raw.Kind == value.String:
 		v, ok := Value(f, raw.Text)
-		ok = ok && !readTwice(f.Kin(), raw.Text) && (f.Pattern == nil || v.Kind != value.String || f.Pattern.MatchString(v.Text))
+		ok = ok && !readTwice(f.Kin(), raw.Text) && !saysMore(f, raw.Text) && (f.Pattern == nil || v.Kind != value.String || f.Pattern.MatchString(v.Text))
 		name, own := f.Measure()
 		if of := v.Get(name); own != "" && of != nil && of.Text != own {
 			exact := ""
@@ -73,6 +73,13 @@ func sure(f *schema.Field, raw *value.Value) value.Value {
 		}
 	}
 	return value.Value{}
+}
+
+// saysMore tells a text in parts: of "Aldous Fenn, Mill Lane" nobody but who knows
+// what is meant can say whether all is the value, or the first part. A field with a
+// form of its own decides by that.
+func saysMore(f *schema.Field, text string) bool {
+	return f.Kin().Type == schema.Text && f.Pattern == nil && (strings.Contains(text, ", ") || strings.Contains(text, " ("))
 }
 
 // readTwice tells a figure that can be read as another as well: 1,080 without a

@@ -369,6 +369,10 @@ func splitPairs(body string) []pairText {
 	var pairs []pairText
 	for i := 0; i < len(segments); i++ {
 		seg := strings.TrimSpace(segments[i])
+		if inline := inlinePairs(seg); inline != nil {
+			pairs = append(pairs, inline...)
+			continue
+		}
 		m := colonLabel.FindStringSubmatch(seg)
 		switch {
 		case m != nil:
@@ -383,6 +387,41 @@ func splitPairs(body string) []pairText {
 		}
 	}
 	return pairs
+}
+
+// nextLabel finds a label in the middle of a line, behind the end of a sentence or a
+// part of one: "Ref.: A7. Bridge: Heron Plank. The deck is dry."
+var nextLabel = regexp.MustCompile(`[.;]\s+(\p{Lu}[\pL\pN /'-]{1,30}?\.?)\s*:\s+`)
+
+// sentenceEnd finds where a sentence ends; not behind a short word, which may be cut
+// short.
+var sentenceEnd = regexp.MustCompile(`[\pL\pN)]{4}\.\s|[;]\s|\d\.\s+\p{Lu}`)
+
+// inlinePairs gives the labels of a sentence with their values, where one follows
+// another in it; nil where it has not two.
+func inlinePairs(seg string) (pairs []pairText) {
+	cuts := nextLabel.FindAllStringSubmatchIndex(seg, -1)
+	first := colonLabel.FindStringSubmatch(seg)
+	if len(cuts) == 0 || first == nil || first[2] == "" {
+		return nil
+	}
+	value := func(text string) string {
+		if at := sentenceEnd.FindStringIndex(text); at != nil {
+			end := at[0] + strings.LastIndexAny(text[at[0]:at[1]], ".;")
+			text = text[:end]
+		}
+		return strings.TrimSpace(strings.TrimRight(strings.TrimSpace(text), ".;"))
+	}
+	from := len(seg) - len(first[2])
+	if from > cuts[0][0] {
+		return nil
+	}
+	label := first[1]
+	for _, cut := range cuts {
+		pairs = append(pairs, pairText{words(label), value(seg[from:cut[0]])})
+		label, from = seg[cut[2]:cut[3]], cut[1]
+	}
+	return append(pairs, pairText{words(label), value(seg[from:])})
 }
 
 // lower gives text in lower case with every letter at its old offset: a letter

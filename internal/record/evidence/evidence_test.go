@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/base/process"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/document"
@@ -95,6 +96,7 @@ func TestItemsStandTogether(t *testing.T) {
 // Some of the demo's documents are PDF, which a child process reads.
 func TestMain(m *testing.M) {
 	pdf.Main()
+	process.Garbage(process.Usual()) // as the program does
 	m.Run()
 }
 

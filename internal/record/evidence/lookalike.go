@@ -296,6 +296,9 @@ func (w *weigher) otherUnits(f *schema.Field, figure, own string, add func([]spa
 		return
 	}
 	for _, unit := range reading.Kindred(own) {
+		if !w.ix.Names(unit) {
+			continue
+		}
 		var with []span
 		open, other := w.open, w.other // are of the field's own unit
 		for _, amount := range append(reading.ConvertedFrom(figure, own, unit), reading.Convert(figure, own, unit)) {

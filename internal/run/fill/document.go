@@ -13,7 +13,6 @@ import (
 	"filler/internal/record/evidence"
 	"filler/internal/record/merge"
 	"filler/internal/record/trace"
-	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/source/layout"
 	"filler/internal/store"
@@ -453,37 +452,12 @@ func (w *filling) check(v *value.Value) []record.Problem {
 		if at[p] || field == nil {
 			continue
 		}
-		switch {
-		case field.Basis && place.Kind == evidence.Inferred && !place.Found() && len(w.pages.images) == 0:
-			problems = append(problems, evidenceProblem(p, v, record.Unfounded{}))
-		case place.Kind == evidence.Pictured && field.Evidence == "quoted":
-			problems = append(problems, evidenceProblem(p, v, record.OnlyPictured{}))
-		case place.Kind == evidence.Lookalike && evidence.Misread(field, v.At(p), w.doc.Text[place.Start:place.End]):
-		case place.Kind == evidence.Lookalike && (field.Evidence == "quoted" || field.Evidence == "restated"):
-			problems = append(problems, evidenceProblem(p, v, record.OnlyLookalike{Words: w.doc.Text[place.Start:place.End]}))
-		case place.Kind == evidence.None:
-			problems = append(problems, evidenceProblem(p, v, w.missing(field, place)))
-		case field.Evidence == "quoted" && place.Kind != evidence.Quoted:
-			problems = append(problems, evidenceProblem(p, v, record.OnlyRestated{}))
+		if what := w.index.Doubt(field, v.At(p), place, len(w.pages.images) > 0); what != nil {
+			problems = append(problems, evidenceProblem(p, v, what))
 		}
 	}
 	record.Sort(w.Schema, problems)
 	return problems
-}
-
-// missing says of a value that stands nowhere whether its figure does.
-func (w *filling) missing(f *schema.Field, place evidence.Place) record.What {
-	said := ""
-	if line := max(place.Against, place.Open); line > 0 && !f.Sensitive {
-		said = w.index.Line(line)
-	}
-	switch {
-	case place.Open > 0:
-		return record.TwoFigures{Line: place.Open, Said: said}
-	case place.Against > 0:
-		return record.SaysOther{Line: place.Against, Said: said}
-	}
-	return record.Nowhere{}
 }
 
 func evidenceProblem(p value.Pointer, v *value.Value, what record.What) record.Problem {

@@ -23,6 +23,7 @@ import (
 
 	"filler/internal/ask/chat"
 	"filler/internal/ask/prompt"
+	"filler/internal/base/process"
 	"filler/internal/base/project"
 	"filler/internal/run/job"
 	"filler/internal/schema"
@@ -38,6 +39,7 @@ const asServer = "FILLER_BENCH_SERVER"
 
 func TestMain(m *testing.M) {
 	pdf.Main()
+	process.Garbage(process.Usual()) // as the program does
 	if delay := os.Getenv(asServer); delay != "" {
 		serveBench(delay)
 		return

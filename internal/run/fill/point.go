@@ -83,33 +83,15 @@ func (p *pointer) leaf(f *schema.Field, at value.Pointer, v *value.Value) {
 	for _, s := range spans {
 		words = append(words, p.doc.Text[s.Start:s.End])
 	}
-	place := layout.Span{Start: spans[0].Start, End: spans[len(spans)-1].End}
+	place := reading.Span{Start: spans[0].Start, End: spans[len(spans)-1].End}
 	copied := strings.Join(words, " ")
 	if len(spans) == 1 {
 		copied = words[0]
 	}
-	if whole {
-		copied, place = p.withoutLabel(f, copied, place)
-	}
-	copied, place = p.withoutSigns(f, copied, place)
-	copied = p.signed(f, copied, place)
+	copied, place = evidence.Taken(f, p.text, evidence.Words{Text: copied, At: place, Lines: whole})
 	*v = value.Str(copied).Named(v.Name)
 	p.places[at] = evidence.Place{Kind: evidence.Quoted, Start: place.Start, End: place.End, Line: 1 + strings.Count(p.doc.Text[:place.Start], "\n"), Led: true}
 	p.trace.add(&trace.Pointed{Path: at, Said: said, Copied: copied})
-}
-
-// signed writes the sign before a figure that the words near it say, where the
-// field declares such words: who points to 0.8 kg in "lost 0.8 kg" means -0.8 kg.
-func (p *pointer) signed(f *schema.Field, copied string, place layout.Span) string {
-	if len(f.Minus) == 0 || strings.ContainsAny(copied, "-−–") {
-		return copied
-	}
-	at, ok := p.text.FigureIn(reading.Span{Start: place.Start, End: place.End})
-	if !ok || p.text.Signed(f, at) >= 0 {
-		return copied
-	}
-	figure := p.doc.Text[at.Start:at.End]
-	return strings.Replace(copied, figure, "-"+figure, 1)
 }
 
 // pointerIn gives the pointer that stands in an object, or the ones of a list with
@@ -196,40 +178,4 @@ func (p *pointer) read(said string) (spans []layout.Span, whole bool, err error)
 		spans = append(spans, layout.Span{Start: words[from-1].Start, End: words[to-1].End})
 	}
 	return spans, whole, nil
-}
-
-// withoutSigns takes off the signs that the sentence around a value puts there: a
-// bracket without its fellow, a comma, and where no text is asked for a full
-// stop.
-func (p *pointer) withoutSigns(f *schema.Field, said string, at layout.Span) (string, layout.Span) {
-	signs := ",;:"
-	if f.Kin().Type != schema.Text {
-		signs += "."
-	}
-	for len(said) > 1 {
-		last := said[len(said)-1]
-		if strings.IndexByte(signs, last) < 0 && !(last == ')' && !strings.Contains(said, "(")) {
-			break
-		}
-		said, at.End = said[:len(said)-1], at.End-1
-	}
-	if len(said) > 1 && said[0] == '(' && !strings.Contains(said, ")") {
-		said, at.Start = said[1:], at.Start+1
-	}
-	return said, at
-}
-
-// withoutLabel takes the label of the field off a line.
-func (p *pointer) withoutLabel(f *schema.Field, line string, at layout.Span) (string, layout.Span) {
-	for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
-		if len(line) <= len(name) || !strings.EqualFold(line[:len(name)], name) {
-			continue
-		}
-		rest := strings.TrimLeft(line[len(name):], " .:=\t")
-		if rest != "" && len(rest) < len(line)-len(name) {
-			at.Start += len(line) - len(rest)
-			return rest, at
-		}
-	}
-	return line, at
 }

@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
@@ -45,6 +46,51 @@ func (tx *Text) MeasureOf(s Span) Measure {
 		m.Where, m.Each = s, isEach(said, m.Word)
 	}
 	return m
+}
+
+// measured are the units that a text names, as far as they were asked for.
+type measured struct {
+	mu    sync.Mutex
+	lower string
+	units map[string]bool
+}
+
+// Names tells whether any word or sign of the text may be a name of a unit. Where none
+// is, no figure need be looked at for it.
+func (tx *Text) Names(unit string) bool {
+	m := &tx.measured
+	m.mu.Lock()
+	defer m.mu.Unlock()
+	if m.units == nil {
+		m.units, m.lower = map[string]bool{}, strings.ToLower(tx.Source)
+	}
+	named, known := m.units[unit]
+	if !known {
+		of, _, _ := strings.Cut(unit, "/")
+		for _, name := range append([]string{of}, lang.Unit.Names(of)...) {
+			first, _, _ := strings.Cut(strings.TrimSpace(strings.ToLower(name)), " ")
+			named = named || hasWord(m.lower, first)
+		}
+		m.units[unit] = named
+	}
+	return named
+}
+
+// hasWord tells whether a word stands in a text with no letter at either side.
+func hasWord(text, word string) bool {
+	for at := 0; word != ""; {
+		n := strings.Index(text[at:], word)
+		if n < 0 {
+			return false
+		}
+		before, _ := utf8.DecodeLastRuneInString(text[:at+n])
+		at += n + len(word)
+		behind, _ := utf8.DecodeRuneInString(text[at:])
+		if !unicode.IsLetter(before) && !unicode.IsLetter(behind) {
+			return true
+		}
+	}
+	return true
 }
 
 // isEach tells whether a unit stands in a label or a head behind a stroke or a word for

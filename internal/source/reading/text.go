@@ -46,6 +46,7 @@ type Text struct {
 	clocks    clocks
 	derived   derived
 	back      []Span // what the text takes back
+	measured  measured
 }
 
 // New reads a text.

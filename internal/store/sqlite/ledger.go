@@ -63,7 +63,8 @@ type Ledger struct {
 	stmts    map[string]*sql.Stmt // likewise
 	bound    map[string]*sql.Stmt // those of the transaction at hand; likewise
 
-	atWork workers
+	atWork  workers
+	claimed sync.Map // run → the number behind the last task that was claimed here
 }
 
 var _ store.Store = (*Ledger)(nil)

@@ -243,3 +243,26 @@ func TestOneBadWrite(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []int{2, 0}, []int{totals.Unflagged, totals.Waiting})
 }
+
+// BenchmarkClaim claims what is left of many tasks, most of which are done or held:
+// what it costs does not hang on how many there are.
+func BenchmarkClaim(b *testing.B) {
+	for _, n := range []int{5_000, 50_000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			l, _ := open4test(b)
+			tasks := make([]store.Task, n+60_000)
+			for i := range tasks {
+				tasks[i] = store.Task{N: i, Document: fmt.Sprint("d", i)}
+			}
+			run, err := l.Start(store.Run{Model: "m"}, tasks)
+			require.NoError(b, err)
+			_, err = l.Claim(run, n)
+			require.NoError(b, err)
+			for b.Loop() {
+				got, err := l.Claim(run, 1)
+				require.NoError(b, err)
+				require.Len(b, got, 1)
+			}
+		})
+	}
+}

@@ -306,9 +306,9 @@ func (l *Ledger) Join(run int64) error {
 func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 	me := l.worker(run)
 	var tasks []store.Task
-	claim := func(tx *sql.Tx) error {
-		rows, err := tx.Query(`UPDATE task SET holder = ?1 WHERE run = ?2 AND n IN (SELECT n FROM task WHERE run = ?2 AND NOT done AND holder = 0 ORDER BY n LIMIT ?3)
-			RETURNING n, document, file, text_sha256, done`, me, run, most)
+	claim := func(tx *sql.Tx, from int) error {
+		rows, err := tx.Query(`UPDATE task SET holder = ?1 WHERE run = ?2 AND n IN (SELECT n FROM task WHERE run = ?2 AND n >= ?4 AND NOT done AND holder = 0 ORDER BY n LIMIT ?3)
+			RETURNING n, document, file, text_sha256, done`, me, run, most, from)
 		if err != nil {
 			return err
 		}
@@ -316,16 +316,33 @@ func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 		return err
 	}
 	err := l.lightly(func(tx *sql.Tx) error {
-		if err := claim(tx); err != nil || len(tasks) > 0 {
+		// Those before the last that was claimed here are done or held, but for what
+		// became free again; all of them need not be passed over each time.
+		if from := l.claimedTo(run); from > 0 {
+			if err := claim(tx, from); err != nil || len(tasks) > 0 {
+				return err
+			}
+		}
+		if err := claim(tx, 0); err != nil || len(tasks) > 0 {
 			return err
 		}
 		if _, err := reap(tx, run); err != nil {
 			return err
 		}
-		return claim(tx)
+		return claim(tx, 0)
 	})
 	slices.SortFunc(tasks, func(a, b store.Task) int { return a.N - b.N })
+	if err == nil && len(tasks) > 0 {
+		l.claimed.Store(run, tasks[len(tasks)-1].N+1)
+	}
 	return tasks, err
+}
+
+// claimedTo gives the number behind that of the last task claimed here.
+func (l *Ledger) claimedTo(run int64) int {
+	n, _ := l.claimed.Load(run)
+	to, _ := n.(int)
+	return to
 }
 
 // Take asks for the right to send the request with this key.
