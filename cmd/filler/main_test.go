@@ -25,10 +25,12 @@ import (
 
 	"filler/internal/ask/exchange"
 	"filler/internal/demo/paper"
+	"filler/internal/source/pdf"
 	"filler/internal/standin"
 )
 
 func TestMain(m *testing.M) {
+	pdf.Main()
 	testscript.Main(m, map[string]func(){"filler": main})
 }
 

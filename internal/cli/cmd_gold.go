@@ -23,8 +23,8 @@ import (
 func (a *app) goldCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "gold", Short: "The reviewed records that filled ones are measured against", Args: noSuch,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
-		Long: "Make, check and keep the gold set: reviewed records, one JSON file a document. The usual\norder is draft, edit, check, sign; status shows what is there.\n\nRead more: docs/guide.md, docs/formats.md."}
-	cmd.AddCommand(a.goldDraftCmd(), a.goldCheckCmd(), a.goldSignCmd(), a.goldStatusCmd(), a.goldSplitCmd(), a.goldAgreementCmd(), a.goldAdjudicateCmd())
+		Long: "Make, check and keep the gold set: reviewed records, one JSON file a document. The usual\norder is draft, review, check; status shows what is there.\n\nRead more: docs/guide.md, docs/formats.md."}
+	cmd.AddCommand(a.goldDraftCmd(), a.goldReviewCmd(), a.goldCheckCmd(), a.goldSignCmd(), a.goldStatusCmd(), a.goldSplitCmd(), a.goldAgreementCmd(), a.goldAdjudicateCmd())
 	return cmd
 }
 
@@ -75,10 +75,10 @@ func (a *app) goldDraftCmd() *cobra.Command {
 	var run string
 	cmd := &cobra.Command{Use: "draft [RUN] [DOC...]", Short: "Write drafts for review from the records of a run",
 		Long: `Write a draft of each record of a run, one JSON file a document below the gold folder, to
-be reviewed in an editor. Files that exist stay as they are. With --blind the drafts are
-empty, so that the reviewer is not led by the model.
+be reviewed on the screen (` + "`filler gold review`" + `) or in an editor. Files that exist stay as
+they are. With --blind the drafts are empty, so that the reviewer is not led by the model.
 
-Then correct what is wrong, remove what the document does not say, and run
+In an editor correct what is wrong, remove what the document does not say, and run
 ` + "`filler gold check`" + ` and ` + "`filler gold sign DOC... --reviewer NAME`.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) > 0 && run == "" && !strings.ContainsAny(args[0], "./#") {
@@ -144,7 +144,7 @@ func (a *app) goldDraft(runName string, documents []string, blind bool) error {
 	}
 	a.notef("%s from %s: %d written below %s, %d there already\n", kind, w.covered(run.ID), written, dir, there)
 	if written > 0 {
-		a.notef("review them in an editor, then `filler gold check` and `filler gold sign DOC... --reviewer NAME`\n")
+		a.notef("`filler gold review --reviewer NAME` shows them one after another\n")
 	}
 	if len(wanted) > 0 {
 		return exit(codeFailed)

@@ -102,6 +102,12 @@ func (a *app) printMore(r *score.Report, o scoring) {
 	if r.Reread > 0 {
 		a.printf("%s\n", a.paint(soft, "note: read differently since review: "+plural(r.Reread, "document")))
 	}
+	if r.Untouched > 0 {
+		a.printf("%s\n", a.paint(soft, "note: the gold is as a model drafted it, with no value changed: "+plural(r.Untouched, "document")))
+	}
+	if u := r.Unseen; u.Counted+u.Apart > 0 {
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: %s of gold accepted unseen: %d count above, %d of the test split do not; none counts for evidence or straight-through", plural(u.Counted+u.Apart, "value"), u.Counted, u.Apart)))
+	}
 	if r.Drafted > 0 {
 		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: the gold of %d of these documents was drafted by this same model, which flatters it; blind drafts (`gold draft --blind`) do not", r.Drafted)))
 	}

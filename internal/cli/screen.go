@@ -9,9 +9,9 @@ import (
 	"strings"
 	"sync"
 	"syscall"
-	"unicode/utf8"
 
 	"filler/internal/base/secret"
+	"filler/internal/view/signs"
 )
 
 // screen is where output goes. On a terminal it shows the signs that would steer it,
@@ -66,51 +66,14 @@ func steering(painted string) string {
 	return strings.ReplaceAll(strings.ReplaceAll(painted, ours, "\x1b["), "\x1b[", ours)
 }
 
-// visible gives a text with a picture of each sign that steers a terminal, or that
-// nobody sees: controls but for line ends and tabs, signs that turn the direction
-// of writing, and those without width.
+// visible gives a text with a picture of each sign that steers a terminal, but for
+// those with which Filler itself does.
 func visible(text string) string {
-	if !strings.ContainsFunc(text, unseen) && utf8.ValidString(text) {
-		return text
+	parts := strings.Split(text, ours)
+	for i := range parts {
+		parts[i] = signs.Visible(parts[i])
 	}
-	var b strings.Builder
-	for i := 0; i < len(text); {
-		if strings.HasPrefix(text[i:], ours) {
-			b.WriteString(ours)
-			i += len(ours)
-			continue
-		}
-		r, size := utf8.DecodeRuneInString(text[i:])
-		switch {
-		case r == utf8.RuneError && size == 1:
-			fmt.Fprintf(&b, "⟨%02X⟩", text[i])
-		case !unseen(r):
-			b.WriteRune(r)
-		case r < ' ':
-			b.WriteRune('\u2400' + r)
-		case r == '\x7f':
-			b.WriteRune('\u2421')
-		default:
-			fmt.Fprintf(&b, "⟨U+%04X⟩", r)
-		}
-		i += size
-	}
-	return b.String()
-}
-
-// unseen tells the signs that visible pictures.
-func unseen(r rune) bool {
-	switch {
-	case r < ' ':
-		return r != '\n' && r != '\t'
-	case r < '\u00ad':
-		return r >= '\x7f' && r <= '\u009f'
-	case r == '\u00ad', r == '\u034f', r == '\u061c', r == '\u180e', r == '\u3164', r == '\ufeff', r == '\uffa0':
-		return true
-	case r >= '\u115f' && r <= '\u1160', r >= '\u17b4' && r <= '\u17b5', r >= '\u200b' && r <= '\u200f', r >= '\u2028' && r <= '\u202e', r >= '\u2060' && r <= '\u206f', r >= '\ufff0' && r <= '\ufffb':
-		return true
-	}
-	return r >= 0xe0000 && r <= 0xe0fff
+	return strings.Join(parts, ours)
 }
 
 // screens puts what guards output before standard output and standard error, once.

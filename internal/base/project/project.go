@@ -54,6 +54,9 @@ type Project struct {
 	Jobs      map[string]*Job
 	Job       string  // the one that was chosen, or ""
 	Budget    float64 // what one run may cost; 0: no limit
+	// ReviewKeys are keys of the review screen, by action; nil where none are set. Its
+	// faults are those of who knows the actions.
+	ReviewKeys *place.Node
 }
 
 // Model is how one model is reached and paid.
@@ -179,7 +182,7 @@ func Load(file string) (*Project, error) {
 }
 
 func (p *Project) read(root *place.Node) {
-	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "metadata", "limits", "fetch", "budget", "jobs")
+	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "metadata", "limits", "fetch", "budget", "review", "jobs")
 	for _, n := range root.Pairs() {
 		switch n.Key() {
 		case "schema", "documents", "gold", "metadata", "use":
@@ -197,6 +200,9 @@ func (p *Project) read(root *place.Node) {
 			}
 		case "read", "limits", "fetch", "ocr":
 			p.readReading(n)
+		case "review":
+			n.Known("keys")
+			p.ReviewKeys = n.Get("keys")
 		case "budget":
 			p.Budget = n.Float()
 			if written, err := strconv.ParseFloat(n.Text(), 64); err == nil && written <= 0 {

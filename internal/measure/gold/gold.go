@@ -32,14 +32,15 @@ type Record struct {
 	File     string
 	Fault    string // why it can't count, or ""
 
-	Reviewer, On string      // who reviewed it, and the day
-	Model        string      // whose draft it was; "" for one that began empty
-	Run          string      // of that draft
-	Mark         string      // a short hash of the draft
-	Seal         string      // of the record as it was signed; "" for one that never was, or by an older version
-	Split        string      // Tune, Test or ""
-	Version      string      // of the schema that it was drafted with
-	Places       value.Value // of its values, as far as the draft had them
+	Reviewer, On string          // who reviewed it, and the day
+	Model        string          // whose draft it was; "" for one that began empty
+	Run          string          // of that draft
+	Mark         string          // a short hash of the draft
+	Seal         string          // of the record as it was signed; "" for one that never was, or by an older version
+	Split        string          // Tune, Test or ""
+	Version      string          // of the schema that it was drafted with
+	Places       value.Value     // of its values, as far as the draft had them
+	Unseen       []value.Pointer // values that were accepted with others, and that nobody looked at
 
 	n int // of the line that it was read from, from 1; 0 where the record has a file of its own
 }
@@ -49,6 +50,9 @@ const (
 	Tune = "tune"
 	Test = "test"
 )
+
+// Accepted is the decision on a value that was accepted with others.
+const Accepted = "unseen"
 
 // States of a gold record.
 const (
@@ -108,18 +112,27 @@ func (l *loader) file(path string, entry fs.DirEntry, err error) error {
 		l.faults = append(l.faults, jsonFault(path, 0, err))
 		return nil
 	}
-	line, err := record.LineFromJSON(&v, l.schema.EachEntry())
-	if err == nil {
-		err = oldForm(&v)
-	}
+	r, err := l.one(path, &v)
 	if err != nil {
-		l.faults = append(l.faults, place.Fault{File: path, Msg: err.Error(), Hint: "a gold file is described in docs/formats.md"})
+		l.faults = append(l.faults, err.(place.Faults)...)
 		return nil
 	}
-	r := &Record{Document: line.Document, Hashes: line.Hashes, State: Draft, Record: line.Record, File: path, Places: line.Evidence}
-	r.about(&v)
 	l.add(r)
 	return nil
+}
+
+// one reads what a gold file holds.
+func (l *loader) one(file string, v *value.Value) (*Record, error) {
+	line, err := record.LineFromJSON(v, l.schema.EachEntry())
+	if err == nil {
+		err = oldForm(v)
+	}
+	if err != nil {
+		return nil, place.Faults{{File: file, Msg: err.Error(), Hint: "a gold file is described in docs/formats.md"}}
+	}
+	r := &Record{Document: line.Document, Hashes: line.Hashes, State: Draft, Record: line.Record, File: file, Places: line.Evidence}
+	r.about(v)
+	return r, nil
 }
 
 // oldForm refuses a gold file in a form that this version does not read.
@@ -145,6 +158,13 @@ func (r *Record) about(v *value.Value) {
 	text("split", &r.Split)
 	text("seal", &r.Seal)
 	text("version", &r.Version)
+	if d := v.Get("decisions"); d != nil {
+		for i := range d.Kids {
+			if d.Kids[i].Text == Accepted {
+				r.Unseen = append(r.Unseen, value.Pointer(strings.Clone(d.Kids[i].Name)))
+			}
+		}
+	}
 	if d := v.Get("drafted"); d != nil {
 		r.Model, r.Run, r.Mark = strings.Clone(d.Word("model")), strings.Clone(d.Word("run")), strings.Clone(d.Word("mark"))
 	}

@@ -78,6 +78,9 @@ func NewDraft(s *schema.Schema, l *record.Line, model string, blind bool) value.
 	if !blind && len(l.Evidence.Kids) > 0 {
 		v.Set("evidence", l.Evidence)
 	}
+	if !blind && len(l.Risk.Kids) > 0 {
+		v.Set("risk", l.Risk)
+	}
 	return v
 }
 
@@ -104,6 +107,12 @@ func Change(file string, members ...value.Value) error {
 	if err != nil {
 		return place.Faults{jsonFault(file, 0, err)}
 	}
+	setMembers(&v, members)
+	return Write(file, &v)
+}
+
+// setMembers puts members into a gold file; null takes one out.
+func setMembers(v *value.Value, members []value.Value) {
 	for _, m := range members {
 		if m.Kind == value.Null {
 			v.Drop(m.Name)
@@ -119,12 +128,15 @@ func Change(file string, members ...value.Value) error {
 		}
 		v.Set(m.Name, m.Named(""))
 	}
-	return Write(file, &v)
 }
 
 // Sign marks a gold record reviewed, and seals it.
 func Sign(r *Record, by string, on time.Time) error {
-	return Change(r.File, value.Str(Reviewed).Named("state"), value.Str(r.SealNow()).Named("seal"), value.Str(on.Format(dayForm)).Named("on"), value.Str(by).Named("reviewer"))
+	return Change(r.File, signature(r, by, on)...)
+}
+
+func signature(r *Record, by string, on time.Time) []value.Value {
+	return []value.Value{value.Str(Reviewed).Named("state"), value.Str(r.SealNow()).Named("seal"), value.Str(on.Format(dayForm)).Named("on"), value.Str(by).Named("reviewer")}
 }
 
 // SealNow gives the seal of a record as it is: a hash of its document, that

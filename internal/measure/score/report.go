@@ -54,6 +54,8 @@ type Report struct {
 	Evident      Evident
 	TooLong      int       // lists too long for the best pairing
 	Drafted      int       // counted documents whose gold the same model drafted
+	Untouched    int       // counted documents whose gold is as a model drafted it
+	Unseen       Unseen    // values of gold that reviewers accepted with others
 	Reread       int       // counted documents whose text is read differently since review
 	Split        string    // of the gold that was counted; "" is all
 	Spent        *Spending // nil where it is not known
@@ -168,6 +170,9 @@ func (sc *Scorer) measure(l *record.Line) {
 	if g.Model != "" && g.Model == sc.options.Model {
 		sc.report.Drafted++
 	}
+	if g.AsDrafted() {
+		sc.report.Untouched++
+	}
 	counts := sc.count(g, filled, l)
 	sc.tallies.Add(counts.tally())
 	if sc.options.Slice != nil {
@@ -253,11 +258,16 @@ func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (co
 	risks := risksOf(&l.Risk)
 	places := sc.places(g, l)
 	rec := &g.Record
-	if len(risks) == 0 && places == nil && len(sc.confusion) == 0 && isShared(rec, filled) {
+	accepted := unseenOf(g)
+	if accepted == nil && len(risks) == 0 && places == nil && len(sc.confusion) == 0 && isShared(rec, filled) {
 		return sc.countShared(rec)
 	}
 	var units []unit
-	exact, of := sc.walk(rec, filled, len(risks) > 0 || places != nil, func(l Leaf) {
+	exact, of := sc.walk(rec, filled, len(risks) > 0 || places != nil || accepted != nil, func(l Leaf) {
+		if accepted.has(l.GoldPath) {
+			sc.unseen(l, accepted.apart, &counts)
+			return
+		}
 		sc.reviewed(l, risks)
 		if sc.options.Straight && l.FilledPath != "" {
 			if risk, ok := risks[l.FilledPath]; ok {
@@ -283,8 +293,11 @@ func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (co
 			items.Extra++
 		}
 	})
-	if sc.options.Straight && len(risks) > 0 {
+	if sc.options.Straight && len(risks) > 0 && accepted == nil {
 		sc.straightened(g, units, exact == of)
+	}
+	if accepted != nil && accepted.apart {
+		return counts // whether its records are exact is not known
 	}
 	sc.report.RecordsRight, sc.report.RecordsOf = sc.report.RecordsRight+exact, sc.report.RecordsOf+of
 	return counts

@@ -58,6 +58,12 @@ func (r *Report) more() (members []value.Value) {
 	if r.Reread > 0 {
 		members = append(members, count("read_differently_since_review", r.Reread))
 	}
+	if r.Untouched > 0 {
+		members = append(members, count("gold_as_drafted", r.Untouched))
+	}
+	if r.Unseen.Counted+r.Unseen.Apart > 0 {
+		members = append(members, value.Obj(count("counted", r.Unseen.Counted), count("left_out", r.Unseen.Apart)).Named("unseen"))
+	}
 	if r.Drafted > 0 {
 		members = append(members, count("drafted_by_this_model", r.Drafted))
 	}

@@ -61,6 +61,13 @@ func Record(s *schema.Schema, record *value.Value) []Change {
 	return t.changes
 }
 
+// Field normalizes the value of one field in place, with all below it.
+func Field(f *schema.Field, p value.Pointer, v *value.Value) []Change {
+	var t tidier
+	t.field(f, p, v)
+	return t.changes
+}
+
 type tidier struct{ changes []Change }
 
 func (t *tidier) set(p value.Pointer, rule string, v *value.Value, to value.Value) {

@@ -1,0 +1,462 @@
+package review
+
+import (
+	"regexp"
+	"slices"
+	"sort"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+	"filler/internal/base/value"
+	"filler/internal/schema"
+	"filler/internal/source/reading"
+)
+
+// Offer is a stretch of the source that may be a value.
+type Offer struct {
+	Start, End int
+	score      int
+}
+
+const (
+	mostOffers = 200
+	nearLines  = 150 // how many lines around an item are looked at for what it may be
+	mostWords  = 6   // of one offer
+)
+
+// Offers gives the words of the source that may be the value of a field, the likeliest
+// first: those that the field can be, near what its item has already, behind its label,
+// and not used by another value. typed are the first letters of the words that are
+// meant; with them any words are offered.
+func (sh *Sheet) Offers(p value.Pointer, typed string) []Offer {
+	f := sh.Schema.At(p)
+	if f == nil || sh.Index == nil {
+		return nil
+	}
+	o := &offering{sh: sh, f: f, kin: f.Kin(), labels: sh.labels(f, p), p: p, typed: strings.ToLower(strings.TrimSpace(typed)), home: sh.homeOf(p), pull: 3, used: map[int]int{}, seen: map[[2]int]int{}}
+	if f.Type == schema.List {
+		o.kin = f.Item.Kin()
+	}
+	if item, in := sh.ItemOf(p); in && sh.isPlaced(item, o.home) {
+		o.pull = 8 // what the reviewer has made of the item says where it is
+	}
+	for at, place := range sh.Places {
+		if place.Found() && !at.Within(p) {
+			less := 6
+			if v := sh.Made[string(at)]; v != "" && v != Unsure {
+				less = 15
+			}
+			o.used[place.Start] = max(o.used[place.Start], less)
+		}
+	}
+	from, to := 0, len(sh.Index.Breaks)
+	if to > 2*nearLines {
+		from, to = max(0, o.home-nearLines), min(to, o.home+nearLines)
+	}
+	for n := from; n <= to; n++ {
+		o.line(n)
+	}
+	if o.typed != "" && len(o.all) == 0 && to-from < len(sh.Index.Breaks) {
+		o.anywhere()
+	}
+	sort.SliceStable(o.all, func(i, j int) bool { return o.all[i].score > o.all[j].score })
+	if len(o.all) > mostOffers {
+		o.all = o.all[:mostOffers]
+	}
+	return o.all
+}
+
+// homeOf gives the line, from 0, around which a value is looked for: where it stands,
+// or the other values of its item do.
+func (sh *Sheet) homeOf(p value.Pointer) int {
+	if places := sh.PlacesOf(p); len(places) > 0 {
+		return places[0].Line - 1
+	}
+	for at := p; at != ""; at = at.Parent() {
+		if line, found := sh.beside(at); found {
+			return line
+		}
+	}
+	return 0
+}
+
+// isPlaced tells whether a value of an item that was looked at stands in a line.
+func (sh *Sheet) isPlaced(item value.Pointer, line int) bool {
+	for at, place := range sh.Places {
+		if at.Within(item) && place.Found() && place.Line-1 == line {
+			if v := sh.Made[string(at)]; v != "" && v != Unsure {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// beside gives the line of what stands nearest to a field or an item in the order of its
+// group or list: documents mostly follow it.
+func (sh *Sheet) beside(p value.Pointer) (line int, found bool) {
+	top := p.Parent()
+	f := sh.Schema.At(top)
+	if f == nil {
+		return 0, false
+	}
+	var names []string
+	switch f.Type {
+	case schema.Group:
+		for _, kid := range f.Fields {
+			names = append(names, kid.Name)
+		}
+	case schema.List:
+		for i := range sh.count(top) {
+			names = append(names, strconv.Itoa(i))
+		}
+	}
+	own := slices.Index(names, p.Last())
+	for by := 1; by < len(names); by++ {
+		if i := own - by; i >= 0 {
+			if _, last, found := sh.linesOf(top.Key(names[i])); found {
+				return last, true
+			}
+		}
+		if i := own + by; i < len(names) {
+			if first, _, found := sh.linesOf(top.Key(names[i])); found {
+				return first, true
+			}
+		}
+	}
+	return 0, false
+}
+
+// linesOf gives the first and the last line, from 0, in which a value below a path
+// stands.
+func (sh *Sheet) linesOf(top value.Pointer) (first, last int, found bool) {
+	for at, place := range sh.Places {
+		if !place.Found() || !at.Within(top) {
+			continue
+		}
+		if !found || place.Line-1 < first {
+			first = place.Line - 1
+		}
+		last, found = max(last, place.Line-1), true
+	}
+	return first, last, found
+}
+
+// labels gives what documents print before a field, in small letters: its name, its
+// labels, and of the key of an item what the item is called: bay 2.
+func (sh *Sheet) labels(f *schema.Field, p value.Pointer) (all []string) {
+	names := append([]string{schema.Spoken(f.Name)}, f.PrintedAs...)
+	if item, in := sh.ItemOf(p); in {
+		if list := sh.Schema.At(item.Parent()); len(list.Key) > 0 && list.Key[0] == f.Name {
+			names = append(append(names, strings.TrimSuffix(schema.Spoken(list.Name), "s")), list.PrintedAs...)
+		}
+	}
+	for _, name := range names {
+		if name = strings.ToLower(strings.TrimRight(name, ". :")); name != "" {
+			all = append(all, name)
+		}
+	}
+	return all
+}
+
+type offering struct {
+	pull   int // how much a line further away speaks against words
+	labels []string
+	sh     *Sheet
+	f, kin *schema.Field
+	p      value.Pointer
+	typed  string
+	home   int
+	used   map[int]int // what speaks against words that are another value
+	all    []Offer
+	seen   map[[2]int]int
+	words  map[string]bool // labels of all fields
+}
+
+func (o *offering) bounds(n int) (start, end int) {
+	breaks := o.sh.Index.Breaks
+	end = len(o.sh.Index.Source)
+	if n < len(breaks) {
+		end = breaks[n]
+	}
+	if n > 0 {
+		start = breaks[n-1] + 1
+	}
+	return start, end
+}
+
+// line offers what stands in one line.
+func (o *offering) line(n int) {
+	start, end := o.bounds(n)
+	text := o.sh.Index.Source[start:end]
+	if strings.TrimSpace(text) == "" {
+		return
+	}
+	base := -min(abs(n-o.home), 40)
+	if o.kin.Type == schema.Text {
+		o.texts(text, start, base)
+	} else {
+		o.typedWords(start, end, base)
+	}
+}
+
+func abs(n int) int {
+	if n < 0 {
+		return -n
+	}
+	return n
+}
+
+// add offers a stretch, without the white space at its ends.
+func (o *offering) add(start, end, score int) {
+	text := o.sh.Index.Source[start:end]
+	if m := bullet.FindString(text); m != "" && o.kin.Type == schema.Text {
+		start, text = start+len(m), text[len(m):]
+	}
+	start += len(text) - len(strings.TrimLeft(text, " \t\u00a0"))
+	end -= len(text) - len(strings.TrimRight(text, " \t\u00a0"))
+	if end <= start {
+		return
+	}
+	if o.typed != "" && !strings.HasPrefix(strings.ToLower(o.sh.Index.Source[start:end]), o.typed) {
+		return
+	}
+	score -= o.used[start]
+	if o.kin.Type == schema.Text {
+		score -= o.unlikely(o.sh.Index.Source[start:end])
+	}
+	if o.led(start) {
+		score += 60
+	}
+	if at, twice := o.seen[[2]int{start, end}]; twice {
+		o.all[at].score = max(o.all[at].score, score)
+		return
+	}
+	o.seen[[2]int{start, end}] = len(o.all)
+	o.all = append(o.all, Offer{Start: start, End: end, score: score})
+}
+
+// unlikely gives what speaks against a text: that it is a label, or has one in it; that
+// it is the name of a month; that it goes on behind a comma.
+func (o *offering) unlikely(text string) (less int) {
+	if strings.Contains(text, ": ") {
+		less += 4
+	}
+	if clauseEnd.MatchString(text) {
+		less += 3
+	}
+	if word := strings.ToLower(strings.TrimRight(text, ".: ")); o.isLabel(word) || lang.Month.Has(word) || lang.Weekday.Has(word) {
+		less += 12
+	}
+	return less
+}
+
+// isLabel tells whether a word is what documents print before some field.
+func (o *offering) isLabel(word string) bool {
+	if o.words == nil {
+		o.words = map[string]bool{}
+		o.sh.Schema.Root.Walk(func(f *schema.Field, _ int) {
+			for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+				o.words[strings.ToLower(strings.TrimRight(name, ".: "))] = true
+			}
+		})
+	}
+	return o.words[word]
+}
+
+// led tells whether a label of the field stands before a place, in its line.
+func (o *offering) led(at int) bool {
+	text := o.sh.Index.Source[:at]
+	text = text[strings.LastIndexByte(text, '\n')+1:]
+	before := strings.ToLower(strings.TrimRight(text, " \t:=.|-–"))
+	for _, name := range o.labels {
+		if strings.HasSuffix(before, name) || strings.HasSuffix(before, strings.TrimSuffix(name, "s")) || strings.HasSuffix(before, name+"s") {
+			return true
+		}
+	}
+	return false
+}
+
+// typedWords offers the longest stretches of words in a line that the field's type
+// reads as a value.
+func (o *offering) typedWords(start, end, base int) {
+	tokens := o.sh.Index.Tokens
+	first := sort.Search(len(tokens), func(i int) bool { return tokens[i].Start >= start })
+	for i := first; i < len(tokens) && tokens[i].Start < end; i++ {
+		if !o.mayBegin(tokens[i]) {
+			continue
+		}
+		for n := mostWords; n > 0; n-- {
+			last := i + n - 1
+			if last >= len(tokens) || tokens[last].End > end {
+				continue
+			}
+			from, to := o.withSigns(tokens[i].Start, tokens[last].End, start, end)
+			if o.reads(o.sh.Index.Source[from:to]) {
+				o.add(from, to, o.pull*base+n)
+				i = last
+				break
+			}
+		}
+	}
+}
+
+// withSigns takes in the sign before a figure and the mark of a currency or unit at
+// either end.
+func (o *offering) withSigns(from, to, start, end int) (int, int) {
+	text := o.sh.Index.Source
+	for from > start {
+		r, size := utf8.DecodeLastRuneInString(text[start:from])
+		if !strings.ContainsRune("-−€$£¥", r) {
+			break
+		}
+		from -= size
+	}
+	for to < end {
+		r, size := utf8.DecodeRuneInString(text[to:end])
+		if !strings.ContainsRune("€$£¥%°", r) {
+			break
+		}
+		to += size
+	}
+	return from, to
+}
+
+// mayBegin tells whether a value of the field's type may begin with a word.
+func (o *offering) mayBegin(t reading.Token) bool {
+	switch o.kin.Type {
+	case schema.Choice, schema.Boolean:
+		return true
+	}
+	if strings.ContainsAny(t.Word, "0123456789") {
+		return true
+	}
+	return lang.Month.Has(t.Word) || lang.Weekday.Has(t.Word) || lang.Number.Has(t.Word) || lang.Code.Has(t.Word) || lang.Currency.Has(t.Word)
+}
+
+// reads tells whether words are a value of the field.
+func (o *offering) reads(words string) bool {
+	v := typed(o.f, o.p, words)
+	if v.Kind == value.Array && o.f.Type == schema.List {
+		for i := range v.Kids {
+			if !o.legal(&v.Kids[i]) {
+				return false
+			}
+		}
+		return len(v.Kids) > 0
+	}
+	return o.legal(&v)
+}
+
+// legal tells whether a value is one of the field's type.
+func (o *offering) legal(v *value.Value) bool {
+	switch o.kin.Type {
+	case schema.Integer, schema.Number:
+		return v.Kind == value.Number
+	case schema.Money, schema.Quantity:
+		return v.Kind == value.Object && v.Get("amount") != nil
+	case schema.Boolean:
+		return v.Kind == value.Bool
+	case schema.Date:
+		return v.Kind == value.String && o.kin.IsDate(v.Text)
+	case schema.Time:
+		return v.Kind == value.String && schema.IsTime(v.Text)
+	case schema.Choice:
+		for _, option := range o.kin.Of {
+			if v.Text == option.Value {
+				return true
+			}
+		}
+		return false
+	}
+	return v.Kind == value.String
+}
+
+var (
+	cellEdge    = regexp.MustCompile(`\s{2,}|\t|\s*\|\s*`)
+	clauseEnd   = regexp.MustCompile(`[.;:,]\s|[.;:,]$|\s[–—-]\s|[()]`)
+	capitalRun  = regexp.MustCompile(`\p{Lu}[\pL\pN.'’/-]*(?: (?:[\p{Ll}&]{1,3} )?\p{Lu}[\pL\pN.'’/-]*)*`)
+	bullet      = regexp.MustCompile(`^\s*(?:[*+•·–-]|\d{1,3}[.)])\s+`)
+	wordsOfCode = regexp.MustCompile(`[\pL\pN][\pL\pN./_-]*`)
+)
+
+// texts offers the stretches of a line that a text may be: what matches the field's
+// form; cells; what stands between two signs; names.
+func (o *offering) texts(text string, start, base int) {
+	if o.kin.Pattern != nil {
+		for _, at := range wordsOfCode.FindAllStringIndex(text, -1) {
+			word := strings.TrimRight(text[at[0]:at[1]], ".,-/")
+			if o.kin.Pattern.MatchString(word) {
+				o.add(start+at[0], start+at[0]+len(word), base+80)
+			}
+		}
+	}
+	pieces := func(edge *regexp.Regexp, score int) {
+		from := 0
+		for _, at := range append(edge.FindAllStringIndex(text, -1), []int{len(text), len(text)}) {
+			if at[0] > from {
+				o.add(start+from, start+at[0], base+score)
+			}
+			from = at[1]
+		}
+	}
+	pieces(cellEdge, 4)
+	pieces(clauseEnd, 2)
+	for _, at := range capitalRun.FindAllStringIndex(text, -1) {
+		score := 3
+		if !strings.Contains(text[at[0]:at[1]], " ") && o.typed == "" {
+			score = 0
+		}
+		end := at[0] + len(strings.TrimRight(text[at[0]:at[1]], ".'’"))
+		o.add(start+at[0], start+end, base+score)
+	}
+	if o.typed != "" {
+		o.typedRuns(text, start, base)
+	}
+}
+
+// typedRuns offers what begins with the typed letters: up to the next sign, and the word
+// by itself.
+func (o *offering) typedRuns(text string, start, base int) {
+	word := true
+	for i, r := range text {
+		begins := word && (unicode.IsLetter(r) || unicode.IsDigit(r))
+		word = !unicode.IsLetter(r) && !unicode.IsDigit(r)
+		if !begins || !strings.HasPrefix(strings.ToLower(text[i:]), o.typed) {
+			continue
+		}
+		end := len(text)
+		if at := clauseEnd.FindStringIndex(text[i:]); at != nil {
+			end = i + at[0]
+		}
+		if at := cellEdge.FindStringIndex(text[i:end]); at != nil {
+			end = i + at[0]
+		}
+		o.add(start+i, start+end, base+1)
+		if n := strings.IndexFunc(text[i:], func(r rune) bool { return unicode.IsSpace(r) || strings.ContainsRune(",;:()", r) }); n > 0 {
+			o.add(start+i, start+i+n, base-1)
+		}
+	}
+}
+
+// anywhere offers words of the whole document that begin with what was typed.
+func (o *offering) anywhere() {
+	lines := map[int]bool{}
+	for word, at := range o.sh.Index.ByWord {
+		if !strings.HasPrefix(word, o.typed) && !strings.HasPrefix(o.typed, word) {
+			continue
+		}
+		for _, i := range at {
+			if len(lines) > mostOffers {
+				return
+			}
+			lines[o.sh.Index.LineOf(o.sh.Index.Tokens[i].Start)] = true
+		}
+	}
+	for n := range lines {
+		o.line(n)
+	}
+}
