@@ -24,6 +24,7 @@ type Offer struct {
 const (
 	mostOffers = 200
 	nearLines  = 150 // how many lines around an item are looked at for what it may be
+	mostTried  = 400 // how many stretches are read for it, so that no key has to wait
 	mostWords  = 6   // of one offer
 )
 
@@ -52,14 +53,18 @@ func (sh *Sheet) Offers(p value.Pointer, typed string) []Offer {
 			o.used[place.Start] = max(o.used[place.Start], less)
 		}
 	}
-	from, to := 0, len(sh.Index.Breaks)
-	if to > 2*nearLines {
-		from, to = max(0, o.home-nearLines), min(to, o.home+nearLines)
+	last := len(sh.Index.Breaks)
+	for by := 0; by <= nearLines && o.tried < mostTried; by++ {
+		for _, n := range []int{o.home - by, o.home + by} {
+			if n >= 0 && n <= last && (by > 0 || n == o.home) {
+				o.line(n)
+			}
+			if by == 0 {
+				break
+			}
+		}
 	}
-	for n := from; n <= to; n++ {
-		o.line(n)
-	}
-	if o.typed != "" && len(o.all) == 0 && to-from < len(sh.Index.Breaks) {
+	if o.typed != "" && len(o.all) == 0 {
 		o.anywhere()
 	}
 	sort.SliceStable(o.all, func(i, j int) bool { return o.all[i].score > o.all[j].score })
@@ -163,6 +168,7 @@ func (sh *Sheet) labels(f *schema.Field, p value.Pointer) (all []string) {
 }
 
 type offering struct {
+	tried  int // stretches that were read
 	pull   int // how much a line further away speaks against words
 	labels []string
 	sh     *Sheet
@@ -295,6 +301,10 @@ func (o *offering) typedWords(start, end, base int) {
 				continue
 			}
 			from, to := o.withSigns(tokens[i].Start, tokens[last].End, start, end)
+			if o.typed != "" && !strings.HasPrefix(strings.ToLower(o.sh.Index.Source[from:to]), o.typed) {
+				continue
+			}
+			o.tried++
 			if o.reads(o.sh.Index.Source[from:to]) {
 				o.add(from, to, o.pull*base+n)
 				i = last
