@@ -29,6 +29,7 @@ needs:
 	ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || missing="$$missing postgresql"; \
 	command -v sqlite3 >/dev/null || missing="$$missing sqlite3"; \
 	command -v ssconvert >/dev/null || missing="$$missing gnumeric"; \
+	command -v chromium >/dev/null || missing="$$missing chromium"; \
 	[ -z "$$missing" ] || { echo "== installing$$missing"; \
 	  sudo=; [ "$$(id -u)" = 0 ] || sudo=sudo; \
 	  $$sudo apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$sudo apt-get install -y -qq --no-install-recommends $$missing >/dev/null; }

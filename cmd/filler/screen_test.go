@@ -266,3 +266,83 @@ func TestReviewByMouse(t *testing.T) {
 	assert.Contains(t, record, `"picked":"2031-04-01"`)
 	assert.Equal(t, "taken", made["/picked"])
 }
+
+// ran runs the program and gives what it prints.
+func ran(t *testing.T, args ...string) string {
+	t.Helper()
+	out, err := exec.Command("filler", args...).CombinedOutput()
+	if exit, ok := err.(*exec.ExitError); ok && exit.ExitCode() == 3 {
+		err = nil
+	}
+	require.NoError(t, err, "%s", out)
+	return string(out)
+}
+
+// What is put right in production stays: in exports, in later fills and updates; no
+// figure takes it for the model's; it becomes gold only when it is asked for.
+func TestReviewInProduction(t *testing.T) {
+	dir := orchard(t)
+	file := filepath.Join(dir, "filler.yaml")
+	settings, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, append(settings, "models: {p: {at: printed}, m: {at: 'standin:careful'}}\nuse: p\n"...), 0o644))
+	require.NoError(t, os.Rename(filepath.Join(dir, "gold"), filepath.Join(dir, "drafts")))
+	ran(t, "-C", dir, "fill")
+	w := inTerminal(t, 100, 30, nil, "-C", dir, "review", "1", "documents/1.txt", "--reviewer", "M. Harrow")
+	w.sees("documents/1.txt", "1 of 1", "OR-1")
+	w.types("\re7 May 2031\r")
+	w.sees("≠ picked", "2031-05-07")
+	w.types("q")
+	w.ends()
+	line := func(run string) string {
+		out := filepath.Join(t.TempDir(), "out.jsonl")
+		ran(t, "-C", dir, "export", run, "--to", "jsonl", "--evidence", "-o", out)
+		data, err := os.ReadFile(out)
+		require.NoError(t, err)
+		first, _, _ := strings.Cut(string(data), "\n")
+		return first
+	}
+	assert.Contains(t, line("1"), `"picked":"2031-05-07"`)
+	assert.Contains(t, line("1"), `"now":"2031-05-07","reviewer":"M. Harrow"`)
+	assert.Contains(t, line("1"), `"reviewed":{"reviewer":"M. Harrow"`)
+	assert.NotContains(t, ran(t, "-C", dir, "trace", "documents/1.txt", "--run", "1"), "2031-05-07", "the run is as it was filled")
+
+	// Another model fills the same text: what was decided stays, the rest is its own.
+	ran(t, "-C", dir, "fill", "--model", "m")
+	assert.Contains(t, line("2"), `"picked":"2031-05-07"`)
+	assert.Contains(t, ran(t, "-C", dir, "trace", "documents/1.txt", "--run", "2"), "2 values as M. Harrow decided on")
+	ran(t, "-C", dir, "repair", "2")
+	assert.Contains(t, line("3"), `"picked":"2031-05-07"`)
+
+	// No figure takes it for the model's.
+	require.NoError(t, os.Rename(filepath.Join(dir, "drafts"), filepath.Join(dir, "gold")))
+	ran(t, "-C", dir, "gold", "sign", "documents", "--reviewer", "T. Brill")
+	assert.Contains(t, ran(t, "-C", dir, "score", "2"), "decided by people in production, and in no figure: 2 values")
+
+	// Decided to the end it can become gold, marked as what it is.
+	w = inTerminal(t, 100, 30, nil, "-C", dir, "review", "2", "documents/1.txt", "--reviewer", "M. Harrow")
+	w.sees("documents/1.txt", "≠ picked", "2 of")
+	w.types("f")
+	w.sees("Nothing is left to decide", "documents/1.txt is signed")
+	w.types("q")
+	w.ends()
+	require.NoError(t, os.RemoveAll(filepath.Join(dir, "gold")))
+	assert.Contains(t, ran(t, "-C", dir, "gold", "draft", "--from-review"), "1 draft from reviews written")
+	data, err := os.ReadFile(filepath.Join(dir, "gold/documents/1.txt.json"))
+	require.NoError(t, err)
+	assert.Contains(t, string(data), `"review": "M. Harrow"`)
+	assert.Contains(t, string(data), `"state": "draft"`)
+
+	// Another text is another record.
+	doc := filepath.Join(dir, "documents/1.txt")
+	text, err := os.ReadFile(doc)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(doc, append(text, "Late addition.\n"...), 0o644))
+	ran(t, "-C", dir, "fill", "--model", "m")
+	assert.NotContains(t, line("4"), `"picked":"2031-05-07"`)
+	assert.Contains(t, ran(t, "-C", dir, "trace", "documents/1.txt", "--run", "4"), "the document's text is another now: not heeded")
+	ran(t, "-C", dir, "forget", "documents/1.txt")
+	ledger, err := os.ReadFile(filepath.Join(dir, ".filler/ledger.db"))
+	require.NoError(t, err)
+	assert.NotContains(t, string(ledger), "M. Harrow")
+}

@@ -208,7 +208,7 @@ func (s *sender) all(ctx context.Context, runName string) error {
 	if s.o.goldPath != "" {
 		err = s.a.eachGold(s.w, s.o.goldPath, do)
 	} else {
-		_, err = s.a.each(s.w, s.o.judged, runName, do)
+		_, err = s.a.eachDecided(s.w, s.o.judged, runName, do)
 	}
 	if err == nil && s.changes != nil {
 		err = s.changes.Gone(s.to.Gone)

@@ -71,7 +71,7 @@ func (w *work) existing(dir string) (gold.Set, error) {
 }
 
 func (a *app) goldDraftCmd() *cobra.Command {
-	var blind bool
+	var blind, fromReview bool
 	var run string
 	cmd := &cobra.Command{Use: "draft [RUN] [DOC...]", Short: "Write drafts for review from the records of a run",
 		Long: `Write a draft of each record of a run, one JSON file a document below the gold folder, to
@@ -84,10 +84,14 @@ In an editor correct what is wrong, remove what the document does not say, and r
 			if len(args) > 0 && run == "" && !strings.ContainsAny(args[0], "./#") {
 				run, args = args[0], args[1:]
 			}
+			if fromReview {
+				return a.goldFromReview(args)
+			}
 			return a.goldDraft(run, args, blind)
 		}}
 	cmd.Flags().BoolVar(&blind, "blind", false, "write empty drafts")
 	cmd.Flags().StringVar(&run, "run", "", "the `RUN`, in place of the last")
+	cmd.Flags().BoolVar(&fromReview, "from-review", false, "write what people decided in production (filler review), marked as such")
 	return cmd
 }
 

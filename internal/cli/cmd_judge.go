@@ -12,6 +12,7 @@ import (
 	"filler/internal/base/project"
 	"filler/internal/base/value"
 	"filler/internal/measure/gold"
+	"filler/internal/measure/review"
 	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/run/fill"
@@ -49,6 +50,40 @@ func (a *app) each(w *work, j judged, runName string, do func(n int, l record.Li
 		line, err := fill.ToLine(run.ID, r)
 		return do(0, line, err)
 	})
+}
+
+// eachDecided is each with what people have decided about the records of a run in place
+// of what was filled.
+func (a *app) eachDecided(w *work, j judged, runName string, do func(n int, l record.Line, err error) error) (int64, error) {
+	if j.recordsFile != "" {
+		return a.each(w, j, runName, do)
+	}
+	l, err := w.keptRuns()
+	if err != nil {
+		return 0, err
+	}
+	defer l.Close()
+	decided := map[string]bool{}
+	if err := l.Reviews(w.schema.Name, func(r store.Review) error { decided[r.Document] = true; return nil }); err != nil {
+		return 0, err
+	}
+	return a.each(w, j, runName, func(n int, line record.Line, err error) error {
+		if err == nil && decided[line.Document] {
+			err = heed(l, w.schema, &line)
+		}
+		return do(n, line, err)
+	})
+}
+
+// heed puts what people decided about a record into its line, where it is of the same
+// text.
+func heed(l store.Reviews, s *schema.Schema, line *record.Line) error {
+	d, err := review.DecidedOf(l, s, line.Document)
+	if err != nil || d == nil || d.TextHash != line.Hashes.Text || line.Status == record.Failed {
+		return err
+	}
+	d.Over(s, &line.Record).Into(s, line, d)
+	return nil
 }
 
 // lineFault says which line of a file of records is at fault.

@@ -122,7 +122,7 @@ func (a *app) linesToChange(w *work, j judged, runName string) ([]record.Line, i
 		}
 		runName = fmt.Sprint(run.ID)
 	}
-	_, err := a.each(w, j, runName, func(n int, l record.Line, err error) error {
+	_, err := a.eachDecided(w, j, runName, func(n int, l record.Line, err error) error {
 		switch {
 		case err != nil:
 			broken++

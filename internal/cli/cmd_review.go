@@ -4,17 +4,27 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"image"
+	"net"
+	"net/http"
 	"os"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 
 	tea "charm.land/bubbletea/v2"
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
 	"filler/internal/base/place"
+	"filler/internal/measure/gold"
 	"filler/internal/measure/review"
 	"filler/internal/record"
+	"filler/internal/run/fill"
+	"filler/internal/source/document"
+	"filler/internal/store"
+	"filler/internal/view/browser"
 	face "filler/internal/view/screen"
 )
 
@@ -24,7 +34,8 @@ type reviewing struct {
 	order         string
 	asked         review.Order
 	blind, second bool
-	below         float64
+	below, above  float64
+	browser       bool
 }
 
 func (a *app) goldReviewCmd() *cobra.Command {
@@ -44,6 +55,14 @@ sets them otherwise.
 
 Read more: docs/reviewing.md.`,
 		RunE: func(cmd *cobra.Command, args []string) error { return a.goldReview(cmd.Context(), &o, args) }}
+	o.flags(cmd)
+	f := cmd.Flags()
+	f.BoolVar(&o.blind, "blind", false, "show no filled values")
+	f.BoolVar(&o.second, "second", false, "review again, blind, what another reviewer has signed")
+	return cmd
+}
+
+func (o *reviewing) flags(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.StringVar(&o.reviewer, "reviewer", "", reviewerUsage)
 	f.StringVar(&o.order, "order", "documents", "the `ORDER` of decisions: documents, or risk (the riskiest of all first)")
@@ -51,10 +70,119 @@ Read more: docs/reviewing.md.`,
 	f.IntVar(&o.asked.Values, "values", 0, "only `N` values drawn at random, to estimate the accuracy of all")
 	f.Int64Var(&o.asked.Seed, "seed", 1, "`SEED` of the draw of --values")
 	f.StringVar(&o.asked.Show, "show", "", "only `WHAT`: problems, uncovered (lines), or changed (values)")
-	f.BoolVar(&o.blind, "blind", false, "show no filled values")
-	f.BoolVar(&o.second, "second", false, "review again, blind, what another reviewer has signed")
+	f.BoolVar(&o.browser, "browser", false, "review in a browser, on a page of this machine alone")
 	f.Float64Var(&o.below, "accept-below", 0.1, "the `RISK` below which what is quoted can be accepted at once")
+}
+
+func (a *app) reviewCmd() *cobra.Command {
+	var o reviewing
+	cmd := &cobra.Command{Use: "review [RUN] [DOC...]", Short: "Put records of a run right on the screen",
+		Long: `Review records of a run on the screen of ` + "`filler gold review`" + `: those that are flagged, or with
+--above also those with a value above a risk, or the documents named. What you decide is kept
+in the ledger with your name and the time. ` + "`filler export`" + ` gives the records as decided, with
+what was changed; later fills, repairs and updates of the same text keep it. It is no gold
+unless you make it: ` + "`filler gold draft --from-review`" + `.
+
+  filler review --reviewer 'M. Harrow'
+  filler review 7 --reviewer 'M. Harrow' --above 0.3
+  filler review --reviewer 'M. Harrow' --values 80     # how right is this run?
+
+Read more: docs/reviewing.md.`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			run := ""
+			if len(args) > 0 && !strings.ContainsAny(args[0], "./#") {
+				run, args = args[0], args[1:]
+			}
+			return a.review(cmd.Context(), &o, run, args)
+		}}
+	o.flags(cmd)
+	cmd.Flags().Float64Var(&o.above, "above", 1, "also records with a value above this `RISK`")
 	return cmd
+}
+
+func (a *app) review(ctx context.Context, o *reviewing, runName string, names []string) error {
+	if err := o.check(); err != nil {
+		a.parsed = false
+		return err
+	}
+	w, err := a.open("")
+	if err != nil {
+		return err
+	}
+	read, run, err := a.keptRun(w, runName)
+	if err != nil {
+		return err
+	}
+	read.Close()
+	l, err := w.openRuns()
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	check, err := record.NewValidator(w.schema)
+	if err != nil {
+		return err
+	}
+	documents, numbers, err := a.toReview(l, run, o, names)
+	if err != nil {
+		return err
+	}
+	keeper := review.NewRun(review.Run{Schema: w.schema, Check: check, Reviewer: o.reviewer, ID: run.ID, Store: l, Line: func(document string) (*record.Line, error) {
+		kept, ok, err := l.RecordAt(run.ID, numbers[document])
+		if err != nil || !ok {
+			return nil, fmt.Errorf("%s: run %d has no record of it any more: %w", document, run.ID, err)
+		}
+		line, err := fill.ToLine(run.ID, kept)
+		return &line, err
+	}}, documents)
+	r, done, err := a.reader(w, &looking{})
+	if err != nil {
+		return err
+	}
+	defer done()
+	desk, err := review.NewDesk(w.schema, check, keeper, a.sourceReader(ctx, w, r, ""), o.asked)
+	if err != nil {
+		a.parsed = false
+		return err
+	}
+	return a.onFace(ctx, w, desk, o, pictures(ctx, w, r, ""))
+}
+
+// toReview lists the documents of a run whose records are to be reviewed, with their
+// numbers: flagged ones, those with a value above a risk, or those named.
+func (a *app) toReview(l store.Store, run store.Run, o *reviewing, names []string) (documents []string, numbers map[string]int, err error) {
+	numbers, found := map[string]int{}, map[string]bool{}
+	all := len(names) > 0 || o.asked.Values > 0 || o.asked.Field != ""
+	err = l.Records(run.ID, 0, func(r store.Record) error {
+		line, err := fill.ToLine(run.ID, r)
+		if err != nil {
+			return err
+		}
+		wanted := line.Status == record.Flagged || all && len(names) == 0
+		for i := range line.Risk.Kids {
+			risk, err := strconv.ParseFloat(line.Risk.Kids[i].Text, 64)
+			wanted = wanted || err == nil && risk > o.above
+		}
+		if len(names) > 0 {
+			wanted = false
+			for _, n := range names {
+				if isMeant(line.Document, n) {
+					found[n], wanted = true, true
+				}
+			}
+		}
+		if wanted && line.Status != record.Failed {
+			documents = append(documents, line.Document)
+			numbers[line.Document] = r.N
+		}
+		return nil
+	})
+	for _, n := range names {
+		if err == nil && !found[n] {
+			err = fmt.Errorf("%s: run %d has no record of it; `filler runs` lists the runs", n, run.ID)
+		}
+	}
+	return documents, numbers, err
 }
 
 // check says what is wrong with what was asked for.
@@ -118,7 +246,7 @@ func (a *app) goldReview(ctx context.Context, o *reviewing, names []string) erro
 		a.parsed = false
 		return err
 	}
-	return a.onScreen(ctx, w, desk, o)
+	return a.onFace(ctx, w, desk, o, pictures(ctx, w, r, dir))
 }
 
 // secondFolder is where the records of second reviewers are: beside the first.
@@ -148,27 +276,76 @@ func (a *app) onlyNamed(folder *review.Folder, names []string) error {
 	return nil
 }
 
-// onScreen shows a review until the reviewer stops.
-func (a *app) onScreen(ctx context.Context, w *work, desk *review.Desk, o *reviewing) error {
+// onFace shows a review on the screen, or in a browser.
+func (a *app) onFace(ctx context.Context, w *work, desk *review.Desk, o *reviewing, picture func(document string, page int) (image.Image, error)) error {
 	keys, err := reviewKeys(w)
 	if err != nil {
 		return err
 	}
-	in, isFile := a.in.(*os.File)
-	out, _ := a.screens()
-	to, isOut := out.to.(*os.File)
-	if !isFile || !isOut || !term.IsTerminal(int(in.Fd())) || !term.IsTerminal(int(to.Fd())) {
-		return errors.New("a review needs a terminal; `filler gold draft` and an editor do without")
+	if !o.browser {
+		return a.onScreen(ctx, desk, o, keys)
 	}
 	if err := desk.Begin(); err != nil {
 		return err
 	}
 	if desk.Sheet() == nil {
-		a.notef("nothing is left to review; `filler gold status` shows what there is\n")
+		a.notef("nothing is left to review\n")
+		return nil
+	}
+	return a.onPage(ctx, browser.Setup{Desk: desk, Keys: keys, Below: o.below, Blind: o.blind || o.second, Picture: picture})
+}
+
+// pictures draws the pages of documents.
+func pictures(ctx context.Context, w *work, r *document.Reader, from string) func(id string, page int) (image.Image, error) {
+	return func(id string, page int) (image.Image, error) {
+		source := w.sourceOf(id, from)
+		d, err := r.Read(ctx, source)
+		if err != nil {
+			return nil, err
+		}
+		return r.Picture(ctx, d, source, page)
+	}
+}
+
+// onPage serves a review to a browser until the program is told to stop.
+func (a *app) onPage(ctx context.Context, s browser.Setup) error {
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return fmt.Errorf("no port of this machine can be opened: %w", err)
+	}
+	page := browser.New(s, listener.Addr())
+	server := &http.Server{Handler: page, ReadHeaderTimeout: 10 * time.Second}
+	ended := make(chan error, 1)
+	go func() { ended <- server.Serve(listener) }()
+	a.sends.Store(true) // a signal ends it here, with all kept
+	a.printf("%s\n", page.Address())
+	a.notef("open this address in a browser of this machine; Ctrl-C ends the review, all is kept\n")
+	select {
+	case <-ctx.Done():
+		server.Close()
+		return nil
+	case err := <-ended:
+		return err
+	}
+}
+
+// onScreen shows a review until the reviewer stops.
+func (a *app) onScreen(ctx context.Context, desk *review.Desk, o *reviewing, keys face.Keys) error {
+	in, isFile := a.in.(*os.File)
+	out, _ := a.screens()
+	to, isOut := out.to.(*os.File)
+	if !isFile || !isOut || !term.IsTerminal(int(in.Fd())) || !term.IsTerminal(int(to.Fd())) {
+		return errors.New("a review needs a terminal, or --browser; `filler gold draft` and an editor do without")
+	}
+	if err := desk.Begin(); err != nil {
+		return err
+	}
+	if desk.Sheet() == nil {
+		a.notef("nothing is left to review\n")
 		return nil
 	}
 	m := face.New(face.Setup{Desk: desk, Keys: keys, Reviewer: o.reviewer, Below: o.below, Colour: a.term.colour, Blind: o.blind || o.second})
-	_, err = tea.NewProgram(m, tea.WithInput(in), tea.WithOutput(to), tea.WithContext(ctx)).Run()
+	_, err := tea.NewProgram(m, tea.WithInput(in), tea.WithOutput(to), tea.WithContext(ctx)).Run()
 	if errors.Is(err, tea.ErrProgramKilled) && ctx.Err() != nil || errors.Is(err, tea.ErrInterrupted) {
 		err = nil
 	}
@@ -200,4 +377,52 @@ func reviewKeys(w *work) (face.Keys, error) {
 		return nil, place.Faults{{File: w.project.File, Line: line, Col: col, Msg: err.Error(), Hint: "`?` on the screen shows the keys"}}
 	}
 	return keys, err
+}
+
+// goldFromReview writes drafts of the records that people have decided in production.
+func (a *app) goldFromReview(documents []string) error {
+	w, err := a.open("")
+	if err != nil {
+		return err
+	}
+	dir, err := w.goldFolder()
+	if err != nil {
+		return err
+	}
+	set, err := w.existing(dir)
+	if err != nil {
+		return err
+	}
+	l, err := w.keptRuns()
+	if err != nil {
+		return err
+	}
+	defer l.Close()
+	written, there, unfinished := 0, 0, 0
+	err = l.Reviews(w.schema.Name, func(r store.Review) error {
+		file := gold.FileOf(dir, r.Document)
+		_, stat := os.Stat(file)
+		switch {
+		case len(documents) > 0 && !slices.ContainsFunc(documents, func(n string) bool { return isMeant(r.Document, n) }):
+			return nil
+		case !r.Done:
+			unfinished++
+			return nil
+		case stat == nil || set[r.Document] != nil:
+			there++
+			return nil
+		}
+		d, err := review.ReadDecided(r)
+		if err != nil {
+			return err
+		}
+		v := d.Draft(w.schema)
+		written++
+		return gold.Write(file, &v)
+	})
+	a.notef("%s from reviews written below %s, %d there already, %d not decided to the end\n", plural(written, "draft"), dir, there, unfinished)
+	if err == nil && written > 0 {
+		a.notef("`filler gold review --reviewer NAME` or `filler gold sign DOC... --reviewer NAME` signs them\n")
+	}
+	return err
 }

@@ -28,7 +28,7 @@ const (
 
 	sensitiveUsage = "show the values of sensitive fields"
 
-	reviewerUsage = "the reviewer's `NAME`, kept in the gold files"
+	reviewerUsage = "the reviewer's `NAME`, kept with what is decided"
 )
 
 // askedTypes are the flags of fill that name fields, in the order of help.

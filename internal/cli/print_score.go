@@ -102,6 +102,9 @@ func (a *app) printMore(r *score.Report, o scoring) {
 	if r.Reread > 0 {
 		a.printf("%s\n", a.paint(soft, "note: read differently since review: "+plural(r.Reread, "document")))
 	}
+	if r.ByPeople > 0 {
+		a.printf("%s\n", a.paint(soft, "note: decided by people in production, and in no figure: "+plural(r.ByPeople, "value")))
+	}
 	if r.Untouched > 0 {
 		a.printf("%s\n", a.paint(soft, "note: the gold is as a model drafted it, with no value changed: "+plural(r.Untouched, "document")))
 	}

@@ -239,7 +239,7 @@ func plural(n int, one string) string {
 	if n == 1 {
 		return "1 " + one
 	}
-	if stem, ok := strings.CutSuffix(one, "y"); ok && !strings.HasSuffix(stem, "a") {
+	if stem, ok := strings.CutSuffix(one, "y"); ok && !strings.ContainsAny(stem[len(stem)-1:], "aeo") {
 		return thousands(n) + " " + stem + "ies"
 	}
 	return thousands(n) + " " + one + "s"

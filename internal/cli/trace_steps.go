@@ -217,7 +217,22 @@ func (t *tracer) Updated(s *trace.Updated) error {
 func (t *tracer) History(s *trace.History) error {
 	for i := range s.Changes.Kids {
 		c := &s.Changes.Kids[i]
+		if c.Word("reviewer") != "" {
+			continue // told where it is heeded
+		}
 		t.line("changed", good, "%s  %s → %s  (%s, line %s: %q)", c.Word("path"), clip(shownValue(c.Get("was")), 40), clip(shownValue(c.Get("now")), 40), c.Word("document"), c.Word("line"), clip(oneLine(c.Word("quote")), 50))
+	}
+	return nil
+}
+
+func (t *tracer) Reviewed(s *trace.Reviewed) error {
+	if s.Stale {
+		return t.line("reviewed", soft, "by %s on %s, but the document's text is another now: not heeded", s.By, s.On)
+	}
+	t.line("reviewed", good, "%s as %s decided on %s", plural(len(s.Values.Kids), "value"), s.By, s.On)
+	for i := range s.Changes.Kids {
+		c := &s.Changes.Kids[i]
+		t.line("changed", good, "%s  %s → %s  (%s, %s)", c.Word("path"), clip(shownValue(c.Get("was")), 40), clip(shownValue(c.Get("now")), 40), c.Word("reviewer"), c.Word("on"))
 	}
 	return nil
 }

@@ -31,7 +31,8 @@ type Line struct {
 	Problems []Problem
 	Evidence value.Value // an object of places by path
 	Risk     value.Value // an object of figures from 0 to 1 by path, nulls included
-	History  value.Value // a list of what updates have changed
+	History  value.Value // a list of what updates and people have changed
+	Reviewed value.Value // who decided about which values in production; null for nobody
 }
 
 // JSON gives the line. Keys that have nothing to say are left out.
@@ -70,6 +71,9 @@ func (l *Line) JSON(eachEntry bool) value.Value {
 	}
 	if len(l.History.Kids) > 0 {
 		v.Set("history", l.History)
+	}
+	if len(l.Reviewed.Kids) > 0 {
+		v.Set("reviewed", l.Reviewed)
 	}
 	return v
 }
@@ -124,6 +128,9 @@ func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
 	}
 	if h := v.Get("history"); h != nil {
 		l.History = h.Named("")
+	}
+	if r := v.Get("reviewed"); r != nil {
+		l.Reviewed = r.Named("")
 	}
 	if ps := v.Get("problems"); ps != nil {
 		for i := range ps.Kids {

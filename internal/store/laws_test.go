@@ -239,3 +239,44 @@ func TestSharedPartsAreKeptOnce(t *testing.T) {
 	require.NoError(t, err)
 	assert.Less(t, info.Size(), int64(500_000), "150 kB of parts, however often")
 }
+
+// A review is kept by its schema and document, the newest; pruning its run leaves it,
+// forgetting its document does not, and a copy for others has none.
+func TestReviewsAreKept(t *testing.T) {
+	l, file := open(t)
+	run, err := l.Start(store.Run{Schema: []byte("s"), Model: "m"}, []store.Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}})
+	require.NoError(t, err)
+	at := time.UnixMilli(1_900_000_000_000)
+	for _, r := range []store.Review{{Schema: "s", Document: "b"}, {Schema: "s", Document: "a", By: "T. Brill"}, {Schema: "other", Document: "a"}, {Schema: "s", Document: "a", By: "M. Harrow", Done: true}} {
+		r.Run, r.At, r.TextHash, r.Record, r.Decisions = run, at, store.HashOf([]byte("x")), []byte(`{"n": 1}`), []byte(`{"/n": "right"}`)
+		require.NoError(t, l.SaveReview(r))
+	}
+	got, err := l.ReviewOf("s", "a")
+	require.NoError(t, err)
+	assert.Equal(t, &store.Review{Schema: "s", Document: "a", Run: run, TextHash: store.HashOf([]byte("x")), By: "M. Harrow", At: at, Done: true, Record: []byte(`{"n": 1}`), Decisions: []byte(`{"/n": "right"}`)}, got)
+	none, err := l.ReviewOf("s", "c")
+	require.NoError(t, err)
+	assert.Nil(t, none)
+	count := func(l *sqlite.Ledger) (all []string) {
+		require.NoError(t, l.Reviews("s", func(r store.Review) error { all = append(all, r.Document); return nil }))
+		return all
+	}
+	copied := filepath.Join(t.TempDir(), "copy.db")
+	require.NoError(t, l.Copy(copied, &store.Redo{Record: func(_ store.Run, r store.Record) (store.Record, error) { return r, nil }, Settings: func(s []byte) ([]byte, error) { return s, nil }}))
+	c, err := sqlite.Open(copied)
+	require.NoError(t, err)
+	assert.Empty(t, count(c))
+	c.Close()
+	require.NoError(t, l.End(run, store.Done, 0))
+	_, err = l.Prune([]int64{run}, false)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"a", "b"}, count(l))
+	_, err = l.Forget("a", false)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"b"}, count(l))
+	l.Close()
+	again, err := sqlite.OpenToRead(file)
+	require.NoError(t, err)
+	defer again.Close()
+	assert.Equal(t, []string{"b"}, count(again))
+}

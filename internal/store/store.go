@@ -156,6 +156,7 @@ type Store interface {
 	Exchanges
 	Opens
 	Records
+	Reviews
 	Close() error
 }
 

@@ -329,7 +329,7 @@ func About(f *schema.Field) string {
 		return ""
 	}
 	parts := []string{string(f.Type)}
-	if f.Type == schema.List {
+	if f.Type == schema.List && f.Item.IsLeaf() {
 		parts[0] = "list of " + string(f.Item.Type)
 	}
 	if f.Required {

@@ -1,6 +1,7 @@
 package review
 
 import (
+	"errors"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -373,6 +374,10 @@ func (d *Desk) settle(point Point, was []Point) {
 func (d *Desk) keep(sh *Sheet) error {
 	d.Refused = ""
 	if err := d.keeper.Keep(sh.Kept); err != nil {
+		var other *Meanwhile
+		if errors.As(err, &other) {
+			d.again(sh.Document)
+		}
 		return err
 	}
 	open, unsure := sh.Left()
@@ -383,6 +388,16 @@ func (d *Desk) keep(sh *Sheet) error {
 		return d.keeper.Unsign(sh.Kept)
 	}
 	return nil
+}
+
+// again opens a document as it is now, without what was decided here and not kept.
+func (d *Desk) again(id string) {
+	delete(d.sheets, id)
+	forget := func(all []string) []string { return slices.DeleteFunc(all, func(h string) bool { return h == id }) }
+	d.history, d.undone = forget(d.history), forget(d.undone)
+	if sh, err := d.open(id); err == nil {
+		d.sheet, d.point = sh, max(0, min(d.point, len(sh.points)-1))
+	}
 }
 
 // sign signs a sheet of which all is decided, or says why it can't be.

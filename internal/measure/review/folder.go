@@ -25,11 +25,12 @@ type Folder struct {
 	Blind    bool // drafts are shown without their values, and are no drafts of the model then
 	Now      func() time.Time
 
-	files map[string]string // by document
-	done  map[string]bool   // signed, by what stands at the file's head
-	ids   []string
-	open  map[string]*gold.Page
-	first *Folder // of a second reviewer: what another has signed
+	files   map[string]string // by document
+	done    map[string]bool   // signed, by what stands at the file's head
+	ids     []string
+	open    map[string]*gold.Page
+	touched map[string]bool // documents about which something was decided here
+	first   *Folder         // of a second reviewer: what another has signed
 }
 
 // Second gives the folder of a second reviewer: what others have signed here, to be
@@ -64,7 +65,7 @@ func OpenFolder(dir string, s *schema.Schema, check *record.Validator, reviewer 
 }
 
 func openFolder(dir string, s *schema.Schema, check *record.Validator, reviewer string, mayBeNew bool) (*Folder, error) {
-	k := &Folder{Schema: s, Check: check, Reviewer: reviewer, Now: time.Now, files: map[string]string{}, done: map[string]bool{}, open: map[string]*gold.Page{}}
+	k := &Folder{Schema: s, Check: check, Reviewer: reviewer, Now: time.Now, files: map[string]string{}, done: map[string]bool{}, touched: map[string]bool{}, open: map[string]*gold.Page{}}
 	head := make([]byte, 512)
 	err := filepath.WalkDir(dir, func(path string, entry fs.DirEntry, err error) error {
 		if mayBeNew && errors.Is(err, fs.ErrNotExist) {
@@ -143,7 +144,7 @@ func (k *Folder) Open(document string) (*Kept, error) {
 	kept := &Kept{Document: document, Hashes: page.Hashes, Record: page.Record.Record, Risk: map[value.Pointer]float64{}, Made: map[string]Verdict{}, Notes: map[string]string{},
 		Places: evidence.PlacesFromJSON(&page.Places), Reviewer: page.Reviewer, Signed: page.State == gold.Reviewed, Test: page.Split == gold.Test, Was: page.Record.Record}
 	for i := range page.Risk.Kids {
-		if r, err := strconv.ParseFloat(page.Risk.Kids[i].Text, 64); err == nil {
+		if r, ok := figure(page.Risk.Kids[i].Text); ok {
 			kept.Risk[value.Pointer(page.Risk.Kids[i].Name)] = r
 		}
 	}
@@ -172,13 +173,8 @@ func (k *Folder) page(document string) (*gold.Page, error) {
 // Keep writes a record as it is now.
 func (k *Folder) Keep(kept *Kept) error {
 	page := k.open[kept.Document]
-	decisions, notes := value.Obj(), value.Obj()
-	for _, key := range sorted(kept.Made) {
-		decisions.Kids = append(decisions.Kids, value.Str(string(kept.Made[key])).Named(key))
-	}
-	for _, key := range sorted(kept.Notes) {
-		notes.Kids = append(notes.Kids, value.Str(kept.Notes[key]).Named(key))
-	}
+	k.touched[kept.Document] = true
+	decisions, notes := madeJSON(kept.Made), notesJSON(kept.Notes)
 	members := []value.Value{kept.Record.Named(record.Key(k.Schema.EachEntry())), orGone("decisions", decisions), notes.Named("notes")}
 	if places := kept.Places.JSON(&kept.Record); len(places.Kids) > 0 {
 		members = append(members, places.Named("evidence"))
@@ -198,6 +194,27 @@ func (k *Folder) Keep(kept *Kept) error {
 		page.SetRecord(k.Schema, k.Check, kept.Record)
 	}
 	return err
+}
+
+func figure(text string) (float64, bool) {
+	f, err := strconv.ParseFloat(text, 64)
+	return f, err == nil
+}
+
+func madeJSON(made map[string]Verdict) value.Value {
+	v := value.Obj()
+	for _, key := range sorted(made) {
+		v.Kids = append(v.Kids, value.Str(string(made[key])).Named(key))
+	}
+	return v
+}
+
+func notesJSON(notes map[string]string) value.Value {
+	v := value.Obj()
+	for _, key := range sorted(notes) {
+		v.Kids = append(v.Kids, value.Str(notes[key]).Named(key))
+	}
+	return v
 }
 
 func orGone(name string, v value.Value) value.Value {
@@ -249,12 +266,16 @@ func (k *Folder) Sign(kept *Kept, now record.Hashes) (string, error) {
 	if why := page.Unsignable(func() (record.Hashes, error) { return now, nil }); why != "" {
 		return why, nil
 	}
-	err := page.Sign(k.Reviewer, k.Now())
+	by := k.Reviewer
+	if kept.Reviewer != "" && !k.touched[kept.Document] { // all was decided by another, in production
+		by = kept.Reviewer
+	}
+	err := page.Sign(by, k.Now())
 	if errors.Is(err, gold.ErrMeanwhile) {
 		return "", &Meanwhile{Where: page.File}
 	}
 	if err == nil {
-		kept.Signed, kept.Reviewer, k.done[kept.Document] = true, k.Reviewer, true
+		kept.Signed, kept.Reviewer, k.done[kept.Document] = true, by, true
 	}
 	return "", err
 }

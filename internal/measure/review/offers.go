@@ -37,7 +37,7 @@ func (sh *Sheet) Offers(p value.Pointer, typed string) []Offer {
 	if f == nil || sh.Index == nil {
 		return nil
 	}
-	o := &offering{sh: sh, f: f, kin: f.Kin(), labels: sh.labels(f, p), p: p, typed: strings.ToLower(strings.TrimSpace(typed)), home: sh.homeOf(p), pull: 3, used: map[int]int{}, seen: map[[2]int]int{}}
+	o := &offering{sh: sh, f: f, kin: f.Kin(), labels: sh.labels(f, p), p: p, typed: strings.ToLower(strings.TrimSpace(typed)), home: sh.HomeOf(p), pull: 3, used: map[int]int{}, seen: map[[2]int]int{}}
 	if f.Type == schema.List {
 		o.kin = f.Item.Kin()
 	}
@@ -74,9 +74,9 @@ func (sh *Sheet) Offers(p value.Pointer, typed string) []Offer {
 	return o.all
 }
 
-// homeOf gives the line, from 0, around which a value is looked for: where it stands,
+// HomeOf gives the line, from 0, around which a value is looked for: where it stands,
 // or the other values of its item do.
-func (sh *Sheet) homeOf(p value.Pointer) int {
+func (sh *Sheet) HomeOf(p value.Pointer) int {
 	if places := sh.PlacesOf(p); len(places) > 0 {
 		return places[0].Line - 1
 	}

@@ -102,7 +102,7 @@ type Keeper interface {
 type Meanwhile struct{ Where string }
 
 func (m *Meanwhile) Error() string {
-	return m.Where + " was changed by another since it was opened; what you decided last is not kept: open the document again"
+	return m.Where + " was changed by another meanwhile: it is shown as it is now, and what you decided last is not kept"
 }
 
 // Sheet is one document on the desk.

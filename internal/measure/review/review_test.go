@@ -356,6 +356,9 @@ func TestMeanwhile(t *testing.T) {
 	require.NoError(t, os.WriteFile(file, edited, 0o644))
 	var other *Meanwhile
 	require.ErrorAs(t, accept(d), &other)
+	require.NoError(t, accept(d), "it was opened again")
+	require.NoError(t, os.WriteFile(file, edited, 0o644))
+	require.ErrorAs(t, accept(d), &other)
 	now, err := os.ReadFile(file)
 	require.NoError(t, err)
 	assert.Equal(t, edited, now)

@@ -56,6 +56,7 @@ type Report struct {
 	Drafted      int       // counted documents whose gold the same model drafted
 	Untouched    int       // counted documents whose gold is as a model drafted it
 	Unseen       Unseen    // values of gold that reviewers accepted with others
+	ByPeople     int       // values about which people decided in production, in no figure
 	Reread       int       // counted documents whose text is read differently since review
 	Split        string    // of the gold that was counted; "" is all
 	Spent        *Spending // nil where it is not known
@@ -258,12 +259,16 @@ func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (co
 	risks := risksOf(&l.Risk)
 	places := sc.places(g, l)
 	rec := &g.Record
-	accepted := unseenOf(g)
-	if accepted == nil && len(risks) == 0 && places == nil && len(sc.confusion) == 0 && isShared(rec, filled) {
+	accepted, people := unseenOf(g), byPeople(l)
+	if accepted == nil && people == nil && len(risks) == 0 && places == nil && len(sc.confusion) == 0 && isShared(rec, filled) {
 		return sc.countShared(rec)
 	}
 	var units []unit
-	exact, of := sc.walk(rec, filled, len(risks) > 0 || places != nil || accepted != nil, func(l Leaf) {
+	exact, of := sc.walk(rec, filled, len(risks) > 0 || places != nil || accepted != nil || people != nil, func(l Leaf) {
+		if people[l.FilledPath] || people[l.FilledPath.Parent()] && l.FilledPath != "" {
+			sc.report.ByPeople++
+			return
+		}
 		if accepted.has(l.GoldPath) {
 			sc.unseen(l, accepted.apart, &counts)
 			return
@@ -293,11 +298,11 @@ func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (co
 			items.Extra++
 		}
 	})
-	if sc.options.Straight && len(risks) > 0 && accepted == nil {
+	if sc.options.Straight && len(risks) > 0 && accepted == nil && people == nil {
 		sc.straightened(g, units, exact == of)
 	}
-	if accepted != nil && accepted.apart {
-		return counts // whether its records are exact is not known
+	if accepted != nil && accepted.apart || people != nil {
+		return counts // whether its records are exact, or would have been, is not known
 	}
 	sc.report.RecordsRight, sc.report.RecordsOf = sc.report.RecordsRight+exact, sc.report.RecordsOf+of
 	return counts

@@ -58,6 +58,9 @@ func (r *Report) more() (members []value.Value) {
 	if r.Reread > 0 {
 		members = append(members, count("read_differently_since_review", r.Reread))
 	}
+	if r.ByPeople > 0 {
+		members = append(members, count("decided_by_people", r.ByPeople))
+	}
 	if r.Untouched > 0 {
 		members = append(members, count("gold_as_drafted", r.Untouched))
 	}

@@ -3,6 +3,7 @@ package score
 import (
 	"filler/internal/base/value"
 	"filler/internal/measure/gold"
+	"filler/internal/record"
 )
 
 // Unseen counts the values of gold that reviewers accepted with others and did not look
@@ -45,4 +46,18 @@ func (sc *Scorer) unseen(l Leaf, apart bool, counts *Counts) {
 	sc.report.Unseen.Counted++
 	sc.report.Fields[sc.index[l.Field]].Add(l.Outcome)
 	counts.Add(l.Outcome)
+}
+
+// byPeople gives the values of a record about which people have decided in production:
+// they say nothing of what filled the rest, and count in no figure.
+func byPeople(l *record.Line) map[value.Pointer]bool {
+	values := l.Reviewed.Get("values")
+	if values == nil || len(values.Kids) == 0 {
+		return nil
+	}
+	paths := map[value.Pointer]bool{}
+	for i := range values.Kids {
+		paths[value.Pointer(values.Kids[i].Text)] = true
+	}
+	return paths
 }

@@ -178,9 +178,8 @@ type jsonLines struct {
 
 func (j *jsonLines) Line(l *record.Line, change string) error {
 	own := *l
-	own.History.Kids = nil
 	if !j.evidence {
-		own.Evidence.Kids, own.Risk.Kids = nil, nil
+		own.Evidence.Kids, own.Risk.Kids, own.History.Kids = nil, nil, nil
 	}
 	v := own.JSON(j.each)
 	if j.change && change != "" {
@@ -215,6 +214,9 @@ func (j *jsonLines) Close() error {
 func (e *Export) Line(l *record.Line, change string) error {
 	m := &e.job.Manifest
 	m.Documents++
+	if len(l.Reviewed.Kids) > 0 {
+		m.Reviewed++
+	}
 	if l.Status != "" {
 		m.Statuses[string(l.Status)]++
 	}

@@ -27,6 +27,7 @@ type Manifest struct {
 	Model     string          `json:"model,omitempty"`
 	Documents int             `json:"documents"`
 	Statuses  map[string]int  `json:"statuses,omitempty"`
+	Reviewed  int             `json:"reviewed,omitempty"` // records in which people have decided about values
 	LeftOut   map[string]int  `json:"left_out,omitempty"` // documents, by reason
 	Rows      map[string]int  `json:"rows,omitempty"`
 	Misfits   int             `json:"misfits,omitempty"` // values that do not fit their columns

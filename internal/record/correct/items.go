@@ -173,6 +173,9 @@ func (t *turn) remove(f *schema.Field, p value.Pointer, at evidence.Place) {
 	case !f.IsLeaf() && !isItem:
 		t.refuse(p, "name the values or items to remove, not the whole list")
 		return
+	case t.decidedIn(p):
+		t.refuse(p, "a reviewer has decided that it is there")
+		return
 	case !t.speaksOf(f, p, was):
 		t.refuse(p, "the words %s do not name it", short(t.words))
 		return
@@ -188,6 +191,16 @@ func (t *turn) remove(f *schema.Field, p value.Pointer, at evidence.Place) {
 	}
 	*was = value.Value{Name: was.Name}
 	delete(t.Places, p)
+}
+
+// decidedIn tells whether people have decided about a value, or one of an item.
+func (t *turn) decidedIn(p value.Pointer) bool {
+	for at := range t.Decided {
+		if at.Within(p) {
+			return true
+		}
+	}
+	return false
 }
 
 // speaksOf tells whether the words hold a value of what goes or of the item it

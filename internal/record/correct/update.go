@@ -46,6 +46,9 @@ type Updater struct {
 	Document string
 	Prefer   Preference
 	KeepNew  bool // entries that the records have not are added; else told
+	// Decided are values about which people have decided: they stay, and a document
+	// that says otherwise is a problem.
+	Decided map[value.Pointer]bool
 }
 
 // Change is one value or item that is now another.
@@ -236,10 +239,11 @@ func (t *turn) set(f *schema.Field, p value.Pointer, v *value.Value) {
 		c.Was = was.Clone().Named("")
 	}
 	c.Conflict = !was.Empty() && t.Places[p].Found()
-	c.Kept = c.Conflict && t.Prefer != Newer
+	c.Conflict = c.Conflict || t.Decided[p]
+	c.Kept = c.Conflict && (t.Prefer != Newer || t.Decided[p])
 	t.Changes = append(t.Changes, c)
 	if c.Kept {
-		if t.Prefer == Neither {
+		if t.Prefer == Neither || t.Decided[p] {
 			old := c.Was
 			t.Conflicts = append(t.Conflicts, record.Problem{Path: p, What: record.DocumentsDisagree{Document: t.Document, Says: c.Now.String()}, Value: &old})
 		}

@@ -219,3 +219,21 @@ func TestOnlyWhatIsListed(t *testing.T) {
 	}
 	assert.Greater(t, changed, 40, "some changes should be let through")
 }
+
+// What people have decided stays whatever a newer document says of it, which is a
+// problem; what they have not decided is brought up to date.
+func TestDecidedByPeopleStays(t *testing.T) {
+	u, rec, places := updater(t, later)
+	u.Decided = map[value.Pointer]bool{"/bays/1/length": true, "/actions/1": true}
+	ops := parsed(t, `[{"op": "replace", "path": "/bays/1/length", "value": {"amount": 13.9, "unit": "m"}, "quote": "Bay 2 has a length of 13.9 m"},
+		{"op": "replace", "path": "/bays/1/defects/0/grade", "value": 3, "quote": "a crack of grade 3"},
+		{"op": "remove", "path": "/actions/1", "quote": "The action to tighten the rail bolts is withdrawn"}]`)
+	got := u.Apply(&rec, places, &ops)
+	assert.Equal(t, `{"amount":13.6,"unit":"m"}`, got.Record.At("/bays/1/length").Named("").String())
+	assert.Equal(t, "3", got.Record.At("/bays/1/defects/0/grade").Text)
+	assert.Len(t, got.Record.Get("actions").Kids, 2)
+	require.Len(t, got.Conflicts, 1)
+	assert.Equal(t, value.Pointer("/bays/1/length"), got.Conflicts[0].Path)
+	require.Len(t, got.Refused, 1)
+	assert.Contains(t, got.Refused[0].String(), "a reviewer has decided")
+}

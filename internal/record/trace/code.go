@@ -291,6 +291,15 @@ func (s *History) code(c *coder) {
 	c.value("changes", &s.Changes)
 }
 
+func (s *Reviewed) code(c *coder) {
+	text(c, "by", &s.By)
+	text(c, "on", &s.On)
+	c.flag("done", &s.Done)
+	c.flag("stale", &s.Stale)
+	c.value("values", &s.Values)
+	c.value("changes", &s.Changes)
+}
+
 func (s *Evidence) code(c *coder) {
 	c.number("quoted", &s.Quoted)
 	c.number("restated", &s.Restated)

@@ -92,6 +92,10 @@ func coveredChange(step Step, c *record.Cover) Step {
 		return &Kept{s.Path, *c.Value(s.Path, &s.Was), *c.Value(s.Path, &s.Other), s.Document}
 	case *History:
 		return &History{s.Before, c.History(s.Changes)}
+	case *Reviewed:
+		now := *s
+		now.Changes = c.History(s.Changes)
+		return &now
 	case *Other:
 		return &Other{s.Step, value.Str(record.Hidden)}
 	}

@@ -195,6 +195,16 @@ type History struct {
 	Changes value.Value
 }
 
+// Reviewed is what people decided about the document's record in production, in an
+// earlier run. Stale: its text is another now, and nothing of it is heeded.
+type Reviewed struct {
+	By, On  string
+	Done    bool // all of it is decided
+	Stale   bool
+	Values  value.Value // a list of the paths that they have looked at
+	Changes value.Value // a list, as records have their history
+}
+
 // Evidence counts the values by their kind of evidence.
 type Evidence struct{ Quoted, Restated, Lookalike, Pictured, Inferred, None int }
 

@@ -56,6 +56,7 @@ type Visitor interface {
 	Updated(s *Updated) error
 	Kept(s *Kept) error
 	History(s *History) error
+	Reviewed(s *Reviewed) error
 	Evidence(s *Evidence) error
 	Ended(s *Ended) error
 	Other(s *Other) error
@@ -92,6 +93,7 @@ var kinds = map[string]func() Step{
 	"update":             func() Step { return &Updated{} },
 	"kept":               func() Step { return &Kept{} },
 	"history":            func() Step { return &History{} },
+	"reviewed":           func() Step { return &Reviewed{} },
 	"evidence":           func() Step { return &Evidence{} },
 	"end":                func() Step { return &Ended{} },
 }
@@ -125,6 +127,7 @@ func (s *NothingNew) name() string        { return "nothing-new" }
 func (s *Updated) name() string           { return "update" }
 func (s *Kept) name() string              { return "kept" }
 func (s *History) name() string           { return "history" }
+func (s *Reviewed) name() string          { return "reviewed" }
 func (s *Evidence) name() string          { return "evidence" }
 func (s *Ended) name() string             { return "end" }
 func (s *Other) name() string             { return s.Step }
@@ -214,7 +217,8 @@ func (s *Updated) Accept(v Visitor) error { return v.Updated(s) }
 func (s *Kept) Accept(v Visitor) error { return v.Kept(s) }
 
 // Accept shows the step.
-func (s *History) Accept(v Visitor) error { return v.History(s) }
+func (s *History) Accept(v Visitor) error  { return v.History(s) }
+func (s *Reviewed) Accept(v Visitor) error { return v.Reviewed(s) }
 
 // Accept shows the step.
 func (s *Evidence) Accept(v Visitor) error { return v.Evidence(s) }

@@ -9,6 +9,7 @@ import (
 	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/value"
+	"filler/internal/measure/review"
 	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/record/merge"
@@ -465,16 +466,19 @@ func evidenceProblem(p value.Pointer, v *value.Value, what record.What) record.P
 	return record.Problem{Path: p, What: what, Value: &at}
 }
 
-// done closes the filling.
-func (w *filling) done() store.Record {
+// close makes the record; what people decided about it may be nil.
+func (w *filling) close(o *review.Overlaid) store.Record {
 	places := w.places(&w.record)
+	if o != nil {
+		heeded(o, places)
+	}
 	w.problems = append(w.others, w.problems...)
 	record.Sort(w.Schema, w.problems)
 	status := record.Unflagged
 	switch {
 	case len(w.problems) > 0:
 		status = record.Flagged
-	case w.repaired > 0:
+	case w.repaired > 0 || o != nil && len(o.Changes.Kids) > 0:
 		status = record.Repaired
 	}
 	kinds := map[evidence.Kind]int{}
@@ -486,6 +490,9 @@ func (w *filling) done() store.Record {
 	proof := places.JSON(&w.record)
 	rec := w.toLedger(status, w.record.JSON(), proof.JSON())
 	risk := w.risks(places)
+	if o != nil {
+		risk = settled(o, risk)
+	}
 	rec.Risk = risk.JSON()
 	return rec
 }

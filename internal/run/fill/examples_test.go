@@ -12,6 +12,7 @@ import (
 	"filler/internal/ask/prompt"
 	"filler/internal/base/value"
 	"filler/internal/measure/gold"
+	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 )
@@ -56,8 +57,8 @@ func TestExamples(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, want, f.exampleOf(d), text)
 	}
-	_, line, err := keptIn([]byte(`[{"step":"read"},{"step":"example","document":"a.txt"}]`))
-	require.NoError(t, err)
-	assert.Equal(t, "a.txt", line)
+	var line record.Line
+	require.NoError(t, keptIn([]byte(`[{"step":"read"},{"step":"example","document":"a.txt"}]`), &line))
+	assert.Equal(t, "a.txt", line.Example)
 	assert.Equal(t, 1.0, document.NewShingles("").Likeness(document.NewShingles("")), "two empty texts")
 }

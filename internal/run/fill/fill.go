@@ -53,6 +53,7 @@ type Filler struct {
 	Models []*Model
 
 	partial  *sync.Map           // of schemas, by what they ask for
+	people   *people             // who decided about which documents
 	memory   *semaphore.Weighted // of the long documents in hand, in bytes
 	shingles []document.Shingles // of the solved documents
 	parts    []part              // what each request asks of a record
@@ -131,7 +132,7 @@ func New(s Setup) (*Filler, error) {
 		return nil, err
 	}
 	s.Pace.AtOnce = min(s.Pace.AtOnce, max((process.Handles()-keptHandles)/eachHandles, 1))
-	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Settings: s.Settings, Job: s.Job, partial: &sync.Map{}}
+	f := &Filler{Ledger: s.Ledger, Schema: s.Schema, Validator: v, Pace: s.Pace, Rounds: s.Rounds, Stdin: s.Stdin, Reader: s.Reader, Settings: s.Settings, Job: s.Job, partial: &sync.Map{}, people: &people{}}
 	if f.Reader == nil {
 		f.Reader = &document.Reader{}
 	}

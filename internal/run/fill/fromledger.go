@@ -10,23 +10,27 @@ import (
 	"filler/internal/store"
 )
 
-// keptIn gives the steps of a trace that its record tells of: what updates changed,
-// and the solved document that its own is, or nearly is. A trace without them
+// keptIn puts into a line what its trace tells of the record: what updates and people
+// changed, and the solved document that its own is, or nearly is. A trace without them
 // is not read.
-func keptIn(steps []byte) (history value.Value, example string, err error) {
-	if !bytes.Contains(steps, []byte(`{"step":"history"`)) && !bytes.Contains(steps, []byte(`{"step":"example"`)) {
-		return history, example, nil
+func keptIn(steps []byte, l *record.Line) error {
+	if !bytes.Contains(steps, []byte(`{"step":"history"`)) && !bytes.Contains(steps, []byte(`{"step":"example"`)) && !bytes.Contains(steps, []byte(`{"step":"reviewed"`)) {
+		return nil
 	}
 	all, err := trace.Parse(steps)
 	for _, step := range all {
 		switch s := step.(type) {
 		case *trace.History:
-			history = s.Changes
+			l.History = s.Changes
 		case *trace.Example:
-			example = s.Document
+			l.Example = s.Document
+		case *trace.Reviewed:
+			mark, changes := reviewedIn(s)
+			l.Reviewed = mark
+			l.History = value.List(append(append([]value.Value(nil), l.History.Kids...), changes...)...)
 		}
 	}
-	return history, example, err
+	return err
 }
 
 func hashesOf(d *document.Document) record.Hashes {
@@ -36,8 +40,8 @@ func hashesOf(d *document.Document) record.Hashes {
 // ToLine gives a kept record in its machine form.
 func ToLine(run int64, r store.Record) (record.Line, error) {
 	l := record.Line{Document: r.Document, Run: run, Status: record.Status(r.Status), Hashes: record.Hashes{Text: r.TextHash, File: r.FileHash}}
-	var err error
-	if l.History, l.Example, err = keptIn(r.Trace); err != nil {
+	err := keptIn(r.Trace, &l)
+	if err != nil {
 		return l, err
 	}
 	if l.Record, err = value.ParseBytes(r.Record); err != nil {

@@ -12,6 +12,7 @@ import (
 	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/value"
+	"filler/internal/measure/review"
 	"filler/internal/record"
 	"filler/internal/record/correct"
 	"filler/internal/record/evidence"
@@ -80,6 +81,11 @@ func (o *Update) make(ctx context.Context, f *Filler, run int64, t store.Task) (
 			x.places = evidence.Of(f.Schema, &w.record, evidence.NewIndex(doc.Text))
 		}
 	}
+	if d, err := f.byPeople(t.Document); err != nil {
+		return store.Record{}, err
+	} else if d != nil && d.TextHash == line.Hashes.Text {
+		x.people = d
+	}
 	for _, d := range news {
 		if err := x.bring(ctx, d); err != nil {
 			return store.Record{}, err
@@ -95,6 +101,7 @@ type updating struct {
 	line      *record.Line
 	places    evidence.Places
 	history   value.Value
+	people    *review.Decided // what they decided about the record, or nil
 	conflicts []record.Problem
 	count     Updated
 	told      []value.Value // entries that are not kept
@@ -216,7 +223,7 @@ func (x *bringing) take(step string, came *model.Answer) (refused []string) {
 		x.trace.add(&trace.NothingNew{Request: step})
 		return nil
 	}
-	u := &correct.Updater{Schema: x.Schema, Check: x.Validator.Check, Index: x.index, Document: x.doc.ID, Prefer: x.update.News.Prefer, KeepNew: x.update.News.KeepNew}
+	u := &correct.Updater{Schema: x.Schema, Check: x.Validator.Check, Index: x.index, Document: x.doc.ID, Prefer: x.update.News.Prefer, KeepNew: x.update.News.KeepNew, Decided: x.marked()}
 	got := u.Apply(&x.record, x.places, &ops)
 	x.record, x.places = got.Record, onlyNew(x.doc, got.Places)
 	x.conflicts = append(x.conflicts, got.Conflicts...)
@@ -292,6 +299,7 @@ func (x *updating) isKnown(entry *value.Value) bool {
 // done closes the update: what was wrong before and was not touched still is.
 func (x *updating) done() store.Record {
 	before := len(x.line.History.Kids)
+	x.mark()
 	if n := len(x.history.Kids); n > 0 {
 		x.trace.add(&trace.History{Before: before, Changes: x.history})
 	}

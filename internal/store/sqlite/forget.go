@@ -44,7 +44,7 @@ func forget(tx *sql.Tx, document string, p *store.Pruned) error {
 		query string
 		count *int
 	}{{"DELETE " + about, &p.Exchanges}, {"DELETE FROM record WHERE EXISTS (SELECT 1 FROM task WHERE task.run = record.run AND task.n = record.n AND task.document = ?1)", &p.Records},
-		{"DELETE FROM task WHERE document = ?1", nil}} {
+		{"DELETE FROM task WHERE document = ?1", nil}, {"DELETE FROM review WHERE document = ?1", nil}} {
 		if err := counted(tx, drop.count, drop.query, document); err != nil {
 			return err
 		}
@@ -64,8 +64,8 @@ func (l *Ledger) compact() error {
 }
 
 // Copy writes the ledger as it is into a new file. With redo the copy is for
-// others: it keeps no text of a document, no request and no reply, of settings only
-// what redo leaves, and of each record what redo makes of it.
+// others: it keeps no text of a document, no request, no reply and no review, of
+// settings only what redo leaves, and of each record what redo makes of it.
 func (l *Ledger) Copy(file string, redo *store.Redo) error {
 	if _, err := os.Stat(file); err == nil {
 		return &store.Error{File: file, Msg: "this file exists", Hint: "name another, or remove it"}
@@ -127,7 +127,7 @@ func redact(file string, redo *store.Redo) error {
 		if err != nil {
 			return err
 		}
-		for _, drop := range []string{"DELETE FROM exchange WHERE run NOT IN (SELECT id FROM run)", "DELETE FROM open"} {
+		for _, drop := range []string{"DELETE FROM exchange WHERE run NOT IN (SELECT id FROM run)", "DELETE FROM open", "DELETE FROM review"} {
 			if _, err := tx.Exec(drop); err != nil {
 				return err
 			}

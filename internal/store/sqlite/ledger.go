@@ -183,19 +183,19 @@ func (l *Ledger) makeTables() error {
 		}
 		return l.explain(err)
 	}
-	if _, err := tx.Exec(tables + openTable + fmt.Sprintf("PRAGMA user_version = %d;", version)); err != nil {
+	if _, err := tx.Exec(tables + openTable + reviewTable + fmt.Sprintf("PRAGMA user_version = %d;", version)); err != nil {
 		return l.explain(err)
 	}
 	return l.explain(tx.Commit())
 }
 
-// addOpen gives a ledger that was made before there were open requests what they
-// need.
+// addOpen gives a ledger that was made before there were open requests, or reviews,
+// what they need.
 func (l *Ledger) addOpen() error {
 	if err := l.checkVersion(); err != nil {
 		return err
 	}
-	for _, add := range [][2]string{{"sqlite_master WHERE name = 'open'", openTable},
+	for _, add := range [][2]string{{"sqlite_master WHERE name = 'open'", openTable}, {"sqlite_master WHERE name = 'review'", reviewTable},
 		{"pragma_table_info('flight') WHERE name = 'about'", "ALTER TABLE flight ADD COLUMN about TEXT NOT NULL DEFAULT ''"}} {
 		var has int
 		err := l.db.QueryRow("SELECT count(*) FROM " + add[0]).Scan(&has)

@@ -138,14 +138,21 @@ func (m *Model) Draw() string {
 
 // head says what is reviewed and how far it has come.
 func (m *Model) head() string {
-	sh := m.Desk.Sheet()
-	n, all := m.Desk.Documents()
-	open, of := m.Desk.Left()
+	right := strings.Join(HeadOf(m.Desk, m.Blind), " · ")
+	room := m.width - ansi.StringWidth(right) - 3
+	return " " + m.paint(bold, cell(fromEnd(m.Desk.Sheet().Document, room), room)) + " " + right
+}
+
+// HeadOf says how far a review has come, part by part.
+func HeadOf(d *review.Desk, blind bool) []string {
+	sh := d.Sheet()
+	n, all := d.Documents()
+	open, of := d.Left()
 	parts := []string{fmt.Sprintf("%d of %d", n, all), fmt.Sprintf("%d of %d decided", of-open, of)}
-	if at, stops := m.Desk.Stops(); stops > 0 {
+	if at, stops := d.Stops(); stops > 0 {
 		parts = []string{fmt.Sprintf("%d of %d decisions", at, stops)}
 	}
-	if e, ok := m.Desk.Estimate(); ok && e.Seen > 0 {
+	if e, ok := d.Estimate(); ok && e.Seen > 0 {
 		parts = append(parts, EstimateText(e))
 	}
 	if sh.Signed {
@@ -154,13 +161,22 @@ func (m *Model) head() string {
 	if sh.Test {
 		parts = append(parts, "test split")
 	}
-	if m.Blind {
+	if blind {
 		parts = append(parts, "blind")
 	}
-	right := strings.Join(parts, " · ")
-	room := m.width - ansi.StringWidth(right) - 3
-	return " " + m.paint(bold, cell(fromEnd(sh.Document, room), room)) + " " + right
+	return parts
 }
+
+// AboutOf says what a decision is about.
+func AboutOf(d *review.Desk, p review.Point) string {
+	if p.Kind == review.OfLine {
+		return "right: nothing in it is left out"
+	}
+	return review.About(d.Schema.At(p.Path))
+}
+
+// RiskText writes a risk.
+func RiskText(r float64) string { return fmt.Sprintf("risk %.2f", r) }
 
 // EstimateText says what a sample says so far.
 func EstimateText(e review.Estimate) string {
@@ -187,17 +203,14 @@ func (m *Model) foot() []string {
 		return []string{"", "", ""}
 	}
 	sh := m.Desk.Sheet()
-	what := " "
-	switch p.Kind {
-	case review.OfLine:
-		what += m.paint(bold, fmt.Sprintf("line %d", p.Line)) + "  right: nothing in it is left out"
-	default:
-		name := Field(p.Path)
-		if name == "" {
-			name = "the record"
-		}
-		what += m.paint(bold, clip(name, m.width/2)) + "  " + clip(review.About(m.Desk.Schema.At(p.Path)), m.width-4-min(ansi.StringWidth(name), m.width/2))
+	name := Field(p.Path)
+	switch {
+	case p.Kind == review.OfLine:
+		name = p.Key()
+	case name == "":
+		name = "the record"
 	}
+	what := " " + m.paint(bold, clip(name, m.width/2)) + "  " + clip(AboutOf(m.Desk, p), m.width-4-min(ansi.StringWidth(name), m.width/2))
 	stands := " " + clip(m.stands(p)+m.likelyText(p), m.width-2)
 	if note := sh.Notes[p.Key()]; note != "" {
 		stands = " " + clip("note: "+note+" · "+m.stands(p), m.width-2)
@@ -302,7 +315,7 @@ func (m *Model) stands(p review.Point) string {
 		parts = append(parts, text)
 	}
 	if r, known := sh.RiskOf(p.Path); known {
-		parts = append(parts, fmt.Sprintf("risk %.2f", r))
+		parts = append(parts, RiskText(r))
 	}
 	if verdict := sh.Verdict(p); verdict != "" {
 		parts = append(parts, string(verdict))

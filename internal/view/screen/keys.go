@@ -169,3 +169,12 @@ func (k Keys) all(a Action) string {
 	sort.Slice(keys, func(i, j int) bool { return better(keys[i], keys[j]) })
 	return strings.Join(keys, " ")
 }
+
+// HelpOf gives the keys of each action, and what it does, in the order in which people
+// are told.
+func HelpOf(k Keys) (all [][2]string) {
+	for _, h := range help {
+		all = append(all, [2]string{k.all(h.action), h.does})
+	}
+	return all
+}

@@ -144,7 +144,7 @@ func (m *Model) typedIn() {
 	p, _ := m.Desk.Point()
 	text := m.input.Value()
 	if m.mode == noting {
-		m.mode = deciding
+		m.mode, m.said = deciding, ""
 		m.do(false, func(sh *review.Sheet) error { sh.Note(p, text); return nil })
 		return
 	}
@@ -153,7 +153,7 @@ func (m *Model) typedIn() {
 		m.said, m.isFault = fault, true
 		return
 	}
-	m.mode = deciding
+	m.mode, m.said = deciding, ""
 	m.do(true, func(sh *review.Sheet) error { return sh.Type(p, text) })
 }
 

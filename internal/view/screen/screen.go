@@ -303,7 +303,11 @@ func (m *Model) accepted(n int, what string) {
 		m.tell("nothing is left to accept among the %s that nothing speaks against", what)
 		return
 	}
-	m.tell("%d %s accepted unseen", n, what)
+	signed := ""
+	if m.said != "" {
+		signed = "; " + m.said
+	}
+	m.tell("%d %s accepted unseen%s", n, what, signed)
 }
 
 // do has something done to the document at hand; with on the next open decision comes.
