@@ -298,7 +298,7 @@ func (p *player) taking(at review.Point, should *value.Value) []string {
 			if len(letters)+i > 2 {
 				break
 			}
-			if finds(o) && typed == "" && i == 0 {
+			if likely, ok := sh.Likely(at.Path); ok && finds(likely) {
 				return []string{"y"}
 			}
 			if finds(o) && (best == nil || len(letters)+i+2 < len(best)) {

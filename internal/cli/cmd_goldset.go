@@ -39,7 +39,7 @@ func (a *app) goldStatusCmd() *cobra.Command {
 			}
 			st := gold.StatusOf(w.schema, set)
 			if asJSON {
-				a.printJSON(statusJSON(st, without))
+				a.printJSON(statusJSON(st, without, begunIn(set)))
 				return nil
 			}
 			a.printStatus(st, set, without)
@@ -77,6 +77,9 @@ func (a *app) printStatus(st gold.Status, set gold.Set, without int) {
 	if without > 0 {
 		a.printf("%s without gold; `filler gold draft` writes drafts\n", plural(without, "document"))
 	}
+	if begun := begunIn(set); begun > 0 {
+		a.printf("%s begun, not decided to the end; `filler gold review --reviewer NAME` goes on\n", plural(begun, "draft"))
+	}
 	if len(st.Empty) > 0 {
 		a.printf("fields without a value in reviewed gold: %s\n", strings.Join(st.Empty, ", "))
 	}
@@ -90,7 +93,17 @@ func (a *app) printStatus(st gold.Status, set gold.Set, without int) {
 	}
 }
 
-func statusJSON(st gold.Status, without int) value.Value {
+// begunIn counts the drafts of which something is decided.
+func begunIn(set gold.Set) (n int) {
+	for _, g := range set {
+		if g.State == gold.Draft && g.Decided > 0 {
+			n++
+		}
+	}
+	return n
+}
+
+func statusJSON(st gold.Status, without, begun int) value.Value {
 	n := func(name string, n int) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }
 	row := func(r gold.Row) value.Value {
 		return value.Obj(value.Str(r.Name).Named("name"), n("reviewed", r.Reviewed), n("draft", r.Draft), n("disputed", r.Disputed), n("faulty", r.Faulty))
@@ -106,7 +119,7 @@ func statusJSON(st gold.Status, without int) value.Value {
 	for _, u := range st.Unseen {
 		unseen.Kids = append(unseen.Kids, value.Obj(value.Str(u.Field).Named("field"), texts(u.Options).Named("options")))
 	}
-	return value.Obj(row(st.All).Named("all"), rows(st.Reviewers).Named("reviewers"), rows(st.Splits).Named("splits"), n("documents_without", without), texts(st.Empty).Named("fields_without_value"), unseen.Named("options_never_seen"))
+	return value.Obj(row(st.All).Named("all"), rows(st.Reviewers).Named("reviewers"), rows(st.Splits).Named("splits"), n("documents_without", without), n("drafts_begun", begun), texts(st.Empty).Named("fields_without_value"), unseen.Named("options_never_seen"))
 }
 
 // texts gives texts as a list.

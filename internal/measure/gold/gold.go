@@ -40,6 +40,7 @@ type Record struct {
 	Split        string          // Tune, Test or ""
 	Version      string          // of the schema that it was drafted with
 	Places       value.Value     // of its values, as far as the draft had them
+	Decided      int             // decisions that reviewers have made in it
 	Unseen       []value.Pointer // values that were accepted with others, and that nobody looked at
 
 	n int // of the line that it was read from, from 1; 0 where the record has a file of its own
@@ -159,6 +160,7 @@ func (r *Record) about(v *value.Value) {
 	text("seal", &r.Seal)
 	text("version", &r.Version)
 	if d := v.Get("decisions"); d != nil {
+		r.Decided = len(d.Kids)
 		for i := range d.Kids {
 			if d.Kids[i].Text == Accepted {
 				r.Unseen = append(r.Unseen, value.Pointer(strings.Clone(d.Kids[i].Name)))

@@ -58,16 +58,13 @@ func (sh *Sheet) Read(p value.Pointer, words string) (to value.Value, fault stri
 	return to, sh.fault(p, to)
 }
 
-// fault says what the schema has against a value in a place.
+// fault says what the schema has against a value in a place. Rules between values are
+// no fault of one: until all are there a sum can't be right. They are decided about with
+// the record.
 func (sh *Sheet) fault(p value.Pointer, to value.Value) string {
 	trial := with(sh.Record, p.Steps(), to)
-	before := map[string]bool{}
-	for _, problem := range sh.check.Check(&sh.Record) {
-		before[string(problem.Path)+problem.Message()] = true
-	}
 	for _, problem := range sh.check.Check(&trial) {
-		isOwn := problem.Path.Within(p)
-		if (isOwn || problem.Code() == record.Rule && !before[string(problem.Path)+problem.Message()]) && problem.Code() != record.Missing {
+		if problem.Path.Within(p) && problem.Code() != record.Missing && problem.Code() != record.Rule {
 			return problem.Message()
 		}
 	}
@@ -327,6 +324,9 @@ func Options(f *schema.Field) (options []string) {
 func About(f *schema.Field) string {
 	if f == nil {
 		return ""
+	}
+	if f.Type == schema.Group {
+		return oneLine(f.About)
 	}
 	parts := []string{string(f.Type)}
 	if f.Type == schema.List && f.Item.IsLeaf() {

@@ -41,17 +41,26 @@ func (k *Folder) Second(dir string) (*Folder, error) {
 		return nil, err
 	}
 	second.first = k
+	ids := map[string]bool{}
+	for _, id := range second.ids {
+		ids[id] = true
+	}
 	for _, id := range k.ids {
-		if _, there := second.files[id]; k.done[id] && !there {
-			page, err := gold.OpenPage(k.files[id], k.Schema, k.Check)
-			if err != nil {
-				return nil, err
-			}
-			if page.Reviewer == k.Reviewer {
-				continue
-			}
-			second.ids = append(second.ids, id)
+		if !k.done[id] {
+			continue
+		}
+		page, err := gold.OpenPage(k.files[id], k.Schema, k.Check)
+		if err != nil {
+			return nil, err
+		}
+		if ids[id] = page.Reviewer != k.Reviewer; ids[id] && second.files[id] == "" {
 			second.files[id] = gold.FileOf(dir, id)
+		}
+	}
+	second.ids = nil
+	for id, wanted := range ids {
+		if wanted {
+			second.ids = append(second.ids, id)
 		}
 	}
 	sort.Strings(second.ids)

@@ -18,6 +18,7 @@ import (
 // Offer is a stretch of the source that may be a value.
 type Offer struct {
 	Start, End int
+	Taken      bool // it is another value already, and no label says that it is this one
 	score      int
 }
 
@@ -72,6 +73,20 @@ func (sh *Sheet) Offers(p value.Pointer, typed string) []Offer {
 		o.all = o.all[:mostOffers]
 	}
 	return o.all
+}
+
+// Likely gives the words that are likeliest to be a value: the schema allows them, and
+// they are no other value. False where there are none.
+func (sh *Sheet) Likely(p value.Pointer) (Offer, bool) {
+	for i, o := range sh.Offers(p, "") {
+		if i == 3 {
+			break
+		}
+		if _, _, fault := sh.Words(p, o.Start, o.End); fault == "" && !o.Taken {
+			return o, true
+		}
+	}
+	return Offer{}, false
 }
 
 // HomeOf gives the line, from 0, around which a value is looked for: where it stands,
@@ -230,19 +245,20 @@ func (o *offering) add(start, end, score int) {
 	if o.typed != "" && !strings.HasPrefix(strings.ToLower(o.sh.Index.Source[start:end]), o.typed) {
 		return
 	}
+	taken := o.used[start] > 6
 	score -= o.used[start]
 	if o.kin.Type == schema.Text {
 		score -= o.unlikely(o.sh.Index.Source[start:end])
 	}
 	if o.led(start) {
-		score += 60
+		score, taken = score+60, false
 	}
 	if at, twice := o.seen[[2]int{start, end}]; twice {
 		o.all[at].score = max(o.all[at].score, score)
 		return
 	}
 	o.seen[[2]int{start, end}] = len(o.all)
-	o.all = append(o.all, Offer{Start: start, End: end, score: score})
+	o.all = append(o.all, Offer{Start: start, End: end, Taken: taken, score: score})
 }
 
 // unlikely gives what speaks against a text: that it is a label, or has one in it; that
@@ -387,7 +403,8 @@ func (o *offering) legal(v *value.Value) bool {
 
 var (
 	cellEdge    = regexp.MustCompile(`\s{2,}|\t|\s*\|\s*`)
-	clauseEnd   = regexp.MustCompile(`[.;:,]\s|[.;:,]$|\s[–—-]\s|[()]`)
+	clauseEnd   = regexp.MustCompile(`[.;:,]\s|[.;:,]$|\s[–—/-]\s|[()]`)
+	shortWord   = regexp.MustCompile(`(?:^|[^\pL])\pL{1,3}$|\d$`) // a point behind it may be no end: Dr., T., 4.
 	capitalRun  = regexp.MustCompile(`\p{Lu}[\pL\pN.'’/-]*(?: (?:[\p{Ll}&]{1,3} )?\p{Lu}[\pL\pN.'’/-]*)*`)
 	bullet      = regexp.MustCompile(`^\s*(?:[*+•·–-]|\d{1,3}[.)])\s+`)
 	wordsOfCode = regexp.MustCompile(`[\pL\pN][\pL\pN./_-]*`)
@@ -407,6 +424,9 @@ func (o *offering) texts(text string, start, base int) {
 	pieces := func(edge *regexp.Regexp, score int) {
 		from := 0
 		for _, at := range append(edge.FindAllStringIndex(text, -1), []int{len(text), len(text)}) {
+			if at[1] < len(text) && text[at[0]] == '.' && shortWord.MatchString(text[:at[0]]) {
+				continue
+			}
 			if at[0] > from {
 				o.add(start+from, start+at[0], base+score)
 			}
@@ -414,7 +434,11 @@ func (o *offering) texts(text string, start, base int) {
 		}
 	}
 	pieces(cellEdge, 4)
-	pieces(clauseEnd, 2)
+	whole := 2
+	if o.typed != "" { // a part of a sentence that begins so is meant rather than its first word
+		whole = 5
+	}
+	pieces(clauseEnd, whole)
 	for _, at := range capitalRun.FindAllStringIndex(text, -1) {
 		score := 3
 		if !strings.Contains(text[at[0]:at[1]], " ") && o.typed == "" {

@@ -58,8 +58,11 @@ type Point struct {
 
 // Key names a point in a file.
 func (p Point) Key() string {
-	if p.Kind == OfLine {
+	switch {
+	case p.Kind == OfLine:
 		return fmt.Sprintf("line %d", p.Line)
+	case p.Path == "":
+		return "record" // as a whole
 	}
 	return string(p.Path)
 }
@@ -185,14 +188,17 @@ func (sh *Sheet) list(f *schema.Field, p value.Pointer, v *value.Value, said map
 		sh.points = append(sh.points, Point{Kind: OfValue, Path: p})
 		return
 	}
-	if said[p] || f.Type == schema.List && v.Empty() { // that there is no item is a decision too
-		sh.points = append(sh.points, Point{Kind: OfItem, Path: p})
-	}
 	if f.Type == schema.Group {
 		for _, kid := range f.Fields {
 			sh.list(kid, p.Key(kid.Name), v.Get(kid.Name), said)
 		}
+		if said[p] { // of all of it, so behind it
+			sh.points = append(sh.points, Point{Kind: OfItem, Path: p})
+		}
 		return
+	}
+	if said[p] || v.Empty() { // that there is no item is a decision too
+		sh.points = append(sh.points, Point{Kind: OfItem, Path: p})
 	}
 	for i := range v.Kids {
 		sh.list(f.Item, p.Index(i), &v.Kids[i], said)

@@ -109,11 +109,11 @@ func (s *Server) decide(a *act, p review.Point) (said string, err error) {
 			}
 			sh.Move(p, a.Start, a.End)
 		case screen.TakeFirst:
-			offers := sh.Offers(p.Path, "")
-			if len(offers) == 0 {
+			o, ok := sh.Likely(p.Path)
+			if !ok {
 				return errors.New("nothing is likely here; drag over the words")
 			}
-			err = sh.Take(p, offers[0].Start, offers[0].End)
+			err = sh.Take(p, o.Start, o.End)
 		case screen.AcceptItem:
 			item, in := sh.ItemOf(p.Path)
 			if !in {

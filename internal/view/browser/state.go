@@ -120,9 +120,12 @@ func valueOf(sh *review.Sheet, p review.Point) shown {
 		v.Places = [][2]int{{l.Start, l.End}}
 		return v
 	case review.OfItem:
-		v.Value = "no items"
-		if at := sh.Record.At(p.Path); !at.Empty() {
-			v.Value = "an item"
+		v.Value = "as a whole"
+		if at := sh.Record.At(p.Path); at.Empty() {
+			v.Value = "no items"
+		}
+		if v.Name == "" {
+			v.Name = "the record"
 		}
 		return v
 	}
@@ -141,14 +144,10 @@ func likely(sh *review.Sheet, p review.Point) *[2]int {
 	if v := sh.Record.At(p.Path); p.Kind != review.OfValue || sh.Verdict(p) != "" || !v.Empty() && len(sh.Said(p)) == 0 {
 		return nil
 	}
-	offers := sh.Offers(p.Path, "")
-	if len(offers) == 0 {
-		return nil
+	if o, ok := sh.Likely(p.Path); ok {
+		return &[2]int{o.Start, o.End}
 	}
-	if _, _, fault := sh.Words(p.Path, offers[0].Start, offers[0].End); fault != "" {
-		return nil
-	}
-	return &[2]int{offers[0].Start, offers[0].End}
+	return nil
 }
 
 // around gives the line, or the page, that a reviewer looks at.

@@ -378,10 +378,8 @@ func (m *Model) likely(p review.Point) (review.Offer, bool) {
 	key := likelyKey{sh, p, m.decided}
 	if m.likelyOf != key {
 		m.likelyOf, m.likelyIs = key, nil
-		if offers := sh.Offers(p.Path, ""); len(offers) > 0 {
-			if _, _, fault := sh.Words(p.Path, offers[0].Start, offers[0].End); fault == "" {
-				m.likelyIs = &offers[0]
-			}
+		if o, ok := sh.Likely(p.Path); ok {
+			m.likelyIs = &o
 		}
 	}
 	if m.likelyIs == nil {

@@ -30,6 +30,9 @@ func (m *Model) tree() []row {
 		points[p] = true
 	}
 	m.field(sh.Schema.Root, "", &sh.Record, -1, "", points)
+	if whole := (review.Point{Kind: review.OfItem}); points[whole] {
+		m.rows = append(m.rows, row{label: "the record", point: whole, has: true, count: -1})
+	}
 	for _, p := range sh.Points() {
 		if p.Kind == review.OfLine {
 			m.rows = append(m.rows, row{label: fmt.Sprintf("line %d", p.Line), point: p, has: true, count: -1})
