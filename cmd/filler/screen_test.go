@@ -346,3 +346,35 @@ func TestReviewInProduction(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotContains(t, string(ledger), "M. Harrow")
 }
+
+// Where two reviewers differ, an adjudicator sees both and decides; what was decided is
+// there when it goes on, and the gold is written of it.
+func TestAdjudicateOnTheScreen(t *testing.T) {
+	dir := orchard(t)
+	read := func(name string) string {
+		data, err := os.ReadFile(filepath.Join(dir, name))
+		require.NoError(t, err)
+		return string(data)
+	}
+	second := strings.NewReplacer(`"2031-04-09"`, `"2031-04-01"`, `"ref": "OR-1"`, `"ref": "OR-7"`, `[{"number": 1, "sort": "codlin"}]`, `[{"number": 1, "sort": "russet"}, {"number": 2, "sort": "codlin"}]`).Replace(read("gold/documents/1.txt.json"))
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "gold-second/documents"), 0o755))
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "gold-second/documents/1.txt.json"), []byte(strings.Replace(second, `"draft"`, `"reviewed"`, 1)), 0o644))
+	ran(t, "-C", dir, "gold", "sign", "documents/1.txt", "--reviewer", "T. Brill")
+	args := []string{"-C", dir, "gold", "adjudicate", filepath.Join(dir, "gold"), filepath.Join(dir, "gold-second"), "--review", "--choices", filepath.Join(dir, "choices.jsonl"), "--reviewer", "M. Harrow"}
+	w := inTerminal(t, 110, 30, nil, args...)
+	w.sees("documents/1.txt", "0 of 5 decided", "OR-1 | OR-7", "the other reviewer: OR-7", "codlin | russet", "rows 2")
+	w.types("\r2")
+	w.sees("2 of 5 decided", "≠ picked", "2031-04-01")
+	w.types("q")
+	assert.Equal(t, 1, w.ends(), "three differ and have no choice yet")
+	w = inTerminal(t, 110, 30, nil, args...)
+	w.sees("2 of 5 decided")
+	w.types("2" + "2" + "eru\r")
+	w.sees("Nothing is left to decide")
+	w.types("q")
+	assert.Equal(t, 0, w.ends(), "%s", w.text())
+	assert.Contains(t, read("choices.jsonl"), `"path":"/rows/1/sort","first":null,"second":"codlin","choose":"value","value":"russet"`)
+	record, _, state := decisions(t, dir, "1")
+	assert.Equal(t, "reviewed", state)
+	assert.Equal(t, `{"ref":"OR-1","picked":"2031-04-01","rows":[{"number":1,"sort":"russet"},{"number":2,"sort":"russet"}]}`, record)
+}

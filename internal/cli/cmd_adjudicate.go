@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"os"
@@ -10,22 +11,37 @@ import (
 	"github.com/spf13/cobra"
 
 	"filler/internal/measure/gold"
+	"filler/internal/measure/review"
 	"filler/internal/measure/score"
+	"filler/internal/record"
 )
 
 func (a *app) goldAdjudicateCmd() *cobra.Command {
 	var reviewer, choices, out string
+	var onScreen, inBrowser bool
 	cmd := &cobra.Command{Use: "adjudicate A B", Short: "Write gold from two reviewers' records", Args: cobra.ExactArgs(2),
-		Long: "Write reviewed gold from two reviewers' records: the values on which they agree, and for\nthose that differ what the choices file says (`filler gold agreement A B --choices FILE`).\nEach record keeps the two reviewers, the adjudicator, and each value that was adjudicated.",
-		RunE: func(_ *cobra.Command, args []string) error {
+		Long: "Write reviewed gold from two reviewers' records: the values on which they agree, and for\nthose that differ what the choices file says (`filler gold agreement A B --choices FILE`).\nEach record keeps the two reviewers, the adjudicator, and each value that was adjudicated.\n\nWith --review the values that differ are shown one after another, with the source beside them:\nenter says that the first is right, 2 the second; what is decided is kept in the file of choices.\n\n  filler gold adjudicate gold gold-second --review --choices differ.jsonl --reviewer 'M. Harrow'",
+		RunE: func(cmd *cobra.Command, args []string) error {
 			if strings.TrimSpace(reviewer) == "" {
 				a.parsed = false
 				return errors.New("no adjudicator is named; add --reviewer NAME")
+			}
+			if onScreen || inBrowser {
+				if choices == "" {
+					a.parsed = false
+					return errors.New("no file is named in which the choices are kept; add --choices FILE")
+				}
+				o := &reviewing{reviewer: reviewer, browser: inBrowser, below: 0}
+				if err := a.reviewPairs(cmd.Context(), o, args[0], args[1], choices); err != nil {
+					return err
+				}
 			}
 			return a.goldAdjudicate(args[0], args[1], reviewer, choices, out)
 		}}
 	cmd.Flags().StringVar(&reviewer, "reviewer", "", "the `NAME` of who adjudicates, kept in the gold files")
 	cmd.Flags().StringVar(&choices, "choices", "", "the `FILE` of choices; not needed if nothing differs")
+	cmd.Flags().BoolVar(&onScreen, "review", false, "decide on the screen")
+	cmd.Flags().BoolVar(&inBrowser, "browser", false, "decide in a browser")
 	cmd.Flags().StringVar(&out, "to", "", "write below this `DIR`, in place of the project's gold")
 	return cmd
 }
@@ -71,7 +87,7 @@ func (a *app) goldAdjudicate(first, second, reviewer, choiceFile, out string) er
 			continue
 		}
 		file := gold.FileOf(out, id)
-		if _, err := os.Stat(file); err == nil && file != x[id].File && file != y[id].File {
+		if info, err := os.Stat(file); err == nil && !isFile(info, x[id].File) && !isFile(info, y[id].File) {
 			a.notef("left out: %s (%s exists; move it away, or add --to DIR)\n", id, file)
 			continue
 		}
@@ -88,4 +104,52 @@ func (a *app) goldAdjudicate(first, second, reviewer, choiceFile, out string) er
 	}
 	a.notef("%s written below %s, adjudicated by %s\n", plural(written, "gold record"), out, reviewer)
 	return nil
+}
+
+// isFile tells whether a path, however it is written, leads to a file.
+func isFile(info os.FileInfo, path string) bool {
+	other, err := os.Stat(path)
+	return err == nil && os.SameFile(info, other)
+}
+
+// reviewPairs shows the values in which two reviewers differ, until the adjudicator
+// stops.
+func (a *app) reviewPairs(ctx context.Context, o *reviewing, first, second, choiceFile string) error {
+	w, err := a.open("")
+	if err != nil {
+		return err
+	}
+	x, xs, err := w.reviewersRecords(first)
+	if err != nil {
+		return err
+	}
+	_, ys, err := w.reviewersRecords(second)
+	if err != nil {
+		return err
+	}
+	made := gold.Choices{}
+	if _, err := os.Stat(choiceFile); err == nil {
+		if made, err = gold.ReadChoices(choiceFile); err != nil {
+			return err
+		}
+	}
+	check, err := record.NewValidator(w.schema)
+	if err != nil {
+		return err
+	}
+	r, done, err := a.reader(w, &looking{})
+	if err != nil {
+		return err
+	}
+	defer done()
+	var differ []review.Difference
+	got := score.Agree(w.schema, xs, ys)
+	for _, l := range got.Leaves {
+		differ = append(differ, review.Difference{Document: l.Document, Path: l.Path, First: l.A, Second: l.B})
+	}
+	desk, err := review.NewDesk(w.schema, check, review.NewPairs(w.schema, x, differ, made, choiceFile), a.sourceReader(ctx, w, r, first), review.Order{})
+	if err != nil {
+		return err
+	}
+	return a.onFace(ctx, w, desk, o, pictures(ctx, w, r, first))
 }

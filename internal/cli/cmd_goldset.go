@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -77,6 +78,9 @@ func (a *app) printStatus(st gold.Status, set gold.Set, without int) {
 	if without > 0 {
 		a.printf("%s without gold; `filler gold draft` writes drafts\n", plural(without, "document"))
 	}
+	if n, seconds := paceOf(set); n > 0 {
+		a.printf("%s reviewed on the screen in %s: %.0f s each\n", plural(n, "record"), time.Duration(seconds*float64(time.Second)).Round(time.Second), seconds/float64(n))
+	}
 	if begun := begunIn(set); begun > 0 {
 		a.printf("%s begun, not decided to the end; `filler gold review --reviewer NAME` goes on\n", plural(begun, "draft"))
 	}
@@ -91,6 +95,16 @@ func (a *app) printStatus(st gold.Status, set gold.Set, without int) {
 			a.printf("%s\n", a.paint(bad, fmt.Sprintf("does not count: %s: %s", set[id].File, f)))
 		}
 	}
+}
+
+// paceOf gives how many records were reviewed in how many seconds, where that is kept.
+func paceOf(set gold.Set) (n int, seconds float64) {
+	for _, g := range set {
+		if g.State == gold.Reviewed && g.Seconds > 0 {
+			n, seconds = n+1, seconds+g.Seconds
+		}
+	}
+	return n, seconds
 }
 
 // begunIn counts the drafts of which something is decided.

@@ -232,7 +232,7 @@ func (a *app) goldReview(ctx context.Context, o *reviewing, names []string) erro
 			return err
 		}
 	}
-	folder.Blind = o.blind || o.second
+	folder.Blind, folder.Time = o.blind || o.second, w.project != nil && w.project.ReviewTime
 	if err := a.onlyNamed(folder, names); err != nil {
 		return err
 	}

@@ -57,6 +57,7 @@ type Project struct {
 	// ReviewKeys are keys of the review screen, by action; nil where none are set. Its
 	// faults are those of who knows the actions.
 	ReviewKeys *place.Node
+	ReviewTime bool // how long reviews take is kept
 }
 
 // Model is how one model is reached and paid.
@@ -201,8 +202,11 @@ func (p *Project) read(root *place.Node) {
 		case "read", "limits", "fetch", "ocr":
 			p.readReading(n)
 		case "review":
-			n.Known("keys")
+			n.Known("keys", "time")
 			p.ReviewKeys = n.Get("keys")
+			if t := n.Get("time"); t != nil {
+				p.ReviewTime = t.Bool()
+			}
 		case "budget":
 			p.Budget = n.Float()
 			if written, err := strconv.ParseFloat(n.Text(), 64); err == nil && written <= 0 {

@@ -15,6 +15,7 @@ import (
 	"os"
 	"path/filepath"
 	"sort"
+	"strconv"
 	"strings"
 
 	"filler/internal/base/place"
@@ -40,6 +41,7 @@ type Record struct {
 	Split        string          // Tune, Test or ""
 	Version      string          // of the schema that it was drafted with
 	Places       value.Value     // of its values, as far as the draft had them
+	Seconds      float64         // that its review took; 0 where that is not kept
 	Decided      int             // decisions that reviewers have made in it
 	Unseen       []value.Pointer // values that were accepted with others, and that nobody looked at
 
@@ -159,6 +161,9 @@ func (r *Record) about(v *value.Value) {
 	text("split", &r.Split)
 	text("seal", &r.Seal)
 	text("version", &r.Version)
+	if at := v.Get("seconds"); at != nil {
+		r.Seconds, _ = strconv.ParseFloat(at.Text, 64)
+	}
 	if d := v.Get("decisions"); d != nil {
 		r.Decided = len(d.Kids)
 		for i := range d.Kids {

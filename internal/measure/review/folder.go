@@ -22,6 +22,7 @@ type Folder struct {
 	Schema   *schema.Schema
 	Check    *record.Validator
 	Reviewer string
+	Time     bool // how long a review takes is kept
 	Blind    bool // drafts are shown without their values, and are no drafts of the model then
 	Now      func() time.Time
 
@@ -29,6 +30,7 @@ type Folder struct {
 	done    map[string]bool   // signed, by what stands at the file's head
 	ids     []string
 	open    map[string]*gold.Page
+	since   time.Time       // when the last decision was made, or a document opened
 	touched map[string]bool // documents about which something was decided here
 	first   *Folder         // of a second reviewer: what another has signed
 }
@@ -146,7 +148,7 @@ func (k *Folder) Open(document string) (*Kept, error) {
 	if err != nil {
 		return nil, err
 	}
-	k.open[document] = page
+	k.open[document], k.since = page, k.Now()
 	if k.Blind && page.State == gold.Draft && len(page.Decisions.Kids) == 0 {
 		page.Forget(k.Schema)
 	}
@@ -179,6 +181,9 @@ func (k *Folder) page(document string) (*gold.Page, error) {
 	return gold.NewPage(file, k.Schema, &record.Line{Document: document, Hashes: signed.Hashes}), nil
 }
 
+// longestPause is what between two decisions is no time of reviewing.
+const longestPause = 2 * time.Minute
+
 // Keep writes a record as it is now.
 func (k *Folder) Keep(kept *Kept) error {
 	page := k.open[kept.Document]
@@ -194,6 +199,14 @@ func (k *Folder) Keep(kept *Kept) error {
 			risk.Kids = append(risk.Kids, value.Num(strconv.FormatFloat(kept.Risk[p], 'f', 3, 64)).Named(string(p)))
 		}
 		members = append(members, risk.Named("risk"))
+	}
+	if k.Time {
+		now := k.Now()
+		if took := now.Sub(k.since); took < longestPause {
+			page.Seconds += took.Seconds()
+		}
+		k.since = now
+		members = append(members, value.Num(strconv.FormatFloat(page.Seconds, 'f', 1, 64)).Named("seconds"))
 	}
 	err := page.Write(members...)
 	if errors.Is(err, gold.ErrMeanwhile) {

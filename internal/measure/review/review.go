@@ -85,6 +85,8 @@ type Kept struct {
 	Signed   bool
 	Test     bool        // it is of the test split
 	Was      value.Value // the record as it was filled, where that is known
+	// Rivals are what another reviewer says; with them nothing else is to be decided.
+	Rivals map[value.Pointer]value.Value
 }
 
 // Keeper keeps records under review.
@@ -129,7 +131,9 @@ type Sheet struct {
 // NewSheet puts a record beside its document.
 func NewSheet(s *schema.Schema, check *record.Validator, k *Kept, source *document.Document) *Sheet {
 	sh := &Sheet{Kept: k, Schema: s, Source: source, check: check}
-	sh.Record = record.Arrange(s, &k.Record)
+	if sh.Record = k.Record; k.Rivals == nil {
+		sh.Record = record.Arrange(s, &k.Record)
+	}
 	if sh.Was.Kind == value.Null {
 		sh.Was = sh.Record
 	}
@@ -173,6 +177,15 @@ func (sh *Sheet) see() {
 		said[p.Path] = true
 	}
 	sh.points = sh.points[:0]
+	if sh.Rivals != nil {
+		sh.Record.Walk(func(p value.Pointer, _ *value.Value) bool {
+			if _, differs := sh.Rivals[p]; differs {
+				sh.points = append(sh.points, Point{Kind: OfValue, Path: p})
+			}
+			return true
+		})
+		return
+	}
 	sh.list(sh.Schema.Root, "", &sh.Record, said)
 	for _, l := range sh.lines {
 		sh.points = append(sh.points, Point{Kind: OfLine, Line: l.Line})
@@ -270,6 +283,9 @@ func (sh *Sheet) Said(p Point) (said []string) {
 		l, _ := sh.LineAt(p.Line)
 		return []string{fmt.Sprintf("no value comes from this line, which speaks of %s", l.Field)}
 	}
+	if other, ok := sh.Rivals[p.Path]; ok {
+		said = append(said, "the other reviewer: "+orNone(Shown(&other)))
+	}
 	for _, problem := range sh.Problems {
 		if problem.Path == p.Path || p.Kind == OfValue && problem.Path.Within(p.Path) {
 			said = append(said, problem.Message())
@@ -287,6 +303,13 @@ func (sh *Sheet) Said(p Point) (said []string) {
 		}
 	}
 	return said
+}
+
+func orNone(text string) string {
+	if text == "" {
+		return "no value"
+	}
+	return text
 }
 
 // leavesAt gives the paths at which the places of a value stand: its own, or those of

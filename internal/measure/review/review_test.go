@@ -345,6 +345,24 @@ func TestKeptAndSigned(t *testing.T) {
 	assert.False(t, d.Sheet().Signed, "what somebody is unsure of is not signed")
 }
 
+// How long a review takes is kept where it is asked for, without long pauses.
+func TestTimeIsKeptWhereAsked(t *testing.T) {
+	for _, asked := range []bool{false, true} {
+		d, dir := folder(t, 1)
+		k := d.keeper.(*Folder)
+		now := k.Now()
+		k.Time, k.since, k.Now = asked, now, func() time.Time { return now }
+		for _, pause := range []time.Duration{4 * time.Second, time.Hour, 6 * time.Second} {
+			now = now.Add(pause)
+			require.NoError(t, accept(d))
+			require.NoError(t, d.Forward(true))
+		}
+		set, err := gold.Load(dir, d.Schema)
+		require.NoError(t, err)
+		assert.Equal(t, map[bool]float64{false: 0, true: 10}[asked], set["documents/00000.txt"].Seconds)
+	}
+}
+
 // What an editor wrote meanwhile is not written over.
 func TestMeanwhile(t *testing.T) {
 	d, dir := folder(t, 1)

@@ -13,7 +13,7 @@ import (
 var changing = map[string]bool{}
 
 func init() {
-	for _, a := range []screen.Action{screen.Right, screen.Change, screen.TakeFirst, screen.Empty, screen.Unsure, screen.Note, screen.AcceptItem, screen.AcceptQuoted, screen.AcceptRest,
+	for _, a := range []screen.Action{screen.Right, screen.Change, screen.TakeFirst, screen.TakeOther, screen.Empty, screen.Unsure, screen.Note, screen.AcceptItem, screen.AcceptQuoted, screen.AcceptRest,
 		screen.Add, screen.Remove, screen.Up, screen.Down, screen.Split, screen.Merge, screen.Undo, screen.Redo} {
 		changing[string(a)] = true
 	}
@@ -114,6 +114,10 @@ func (s *Server) decide(a *act, p review.Point) (said string, err error) {
 				return errors.New("nothing is likely here; drag over the words")
 			}
 			err = sh.Take(p, o.Start, o.End)
+		case screen.TakeOther:
+			if !sh.TakeOther(p) {
+				return errors.New("nobody else has decided about this")
+			}
 		case screen.AcceptItem:
 			item, in := sh.ItemOf(p.Path)
 			if !in {

@@ -15,6 +15,7 @@ const (
 	Change           Action = "change"
 	Take             Action = "take"
 	TakeFirst        Action = "take-first"
+	TakeOther        Action = "take-other"
 	Empty            Action = "empty"
 	Place            Action = "place"
 	Unsure           Action = "unsure"
@@ -53,6 +54,7 @@ var help = []struct {
 	{Change, "type another value", "e"},
 	{Take, "take it from the source: point at its words", "t"},
 	{TakeFirst, "take the likeliest words of the source", "y"},
+	{TakeOther, "the other reviewer is right", "2"},
 	{Empty, "the document says nothing of it", "x"},
 	{Place, "it stands in another place", "o"},
 	{Unsure, "I am not sure", "w"},

@@ -259,6 +259,12 @@ func (m *Model) decide(a Action, p review.Point) {
 		m.do(true, func(sh *review.Sheet) error { sh.Clear(p); return nil })
 	case TakeFirst:
 		m.takeFirst(p)
+	case TakeOther:
+		if _, ok := m.Desk.Sheet().Rivals[p.Path]; !ok {
+			m.tell("nobody else has decided about this")
+			return
+		}
+		m.do(true, func(sh *review.Sheet) error { sh.TakeOther(p); return nil })
 	case AcceptItem:
 		m.acceptItem(p)
 	case AcceptQuoted:

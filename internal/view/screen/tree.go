@@ -43,7 +43,15 @@ func (m *Model) tree() []row {
 
 func (m *Model) field(f *schema.Field, p value.Pointer, v *value.Value, depth int, label string, points map[review.Point]bool) {
 	if f.IsLeaf() || f.Type == schema.List && f.Item.IsLeaf() {
-		m.rows = append(m.rows, row{depth: depth, label: label, point: review.Point{Kind: review.OfValue, Path: p}, has: true, count: -1})
+		own := review.Point{Kind: review.OfValue, Path: p}
+		m.rows = append(m.rows, row{depth: depth, label: label, point: own, has: points[own], count: -1})
+		if v != nil && v.Kind == value.Array && !points[own] { // items of a list that are decided one by one
+			for i := range v.Kids {
+				if item := (review.Point{Kind: review.OfValue, Path: p.Index(i)}); points[item] {
+					m.rows = append(m.rows, row{depth: depth + 1, label: fmt.Sprintf("%s %d", label, i+1), point: item, has: true, count: -1})
+				}
+			}
+		}
 		return
 	}
 	item := review.Point{Kind: review.OfItem, Path: p}
@@ -139,6 +147,9 @@ func (m *Model) treeLine(sh *review.Sheet, r row, atHand bool, labels, width int
 		shown = fmt.Sprint(r.count)
 	case r.point.Kind == review.OfValue:
 		shown = m.shown(sh, r.point.Path)
+		if other, ok := sh.Rivals[r.point.Path]; ok {
+			shown += " | " + strings.Join(strings.Fields(shownOrNothing(&other)), " ")
+		}
 	case r.point.Kind == review.OfLine:
 		l, _ := sh.LineAt(r.point.Line)
 		shown = l.Text
