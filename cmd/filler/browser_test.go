@@ -103,6 +103,13 @@ func shows(t *testing.T, text string) chromedp.Action[chromedp.Void] {
 	})
 }
 
+// opened waits for the line in which something is typed. The protocol sends the character
+// of a key after the key, into what it opened, where a keyboard does not: it is selected,
+// so that what is typed takes its place.
+func opened() chromedp.Action[chromedp.Void] {
+	return chromedp.Steps(chromedp.WaitVisible("#typed"), chromedp.Evaluate[chromedp.Void](`document.querySelector("#typed").select()`))
+}
+
 // drag drags the mouse over words that the page shows.
 func drag(first, last string) chromedp.Action[chromedp.Void] {
 	return chromedp.Func(func(ctx context.Context, page *chromedp.Target) error {
@@ -128,7 +135,7 @@ func TestReviewInABrowser(t *testing.T) {
 		shows(t, "documents/1.txt"), shows(t, "1 of 3"),
 		chromedp.KeyEvent(kb.Enter),
 		shows(t, "1 of 2 decided"),
-		chromedp.KeyEvent("e"), chromedp.WaitVisible("#typed"), chromedp.KeyEvent("soon"+kb.Enter), shows(t, "YYYY-MM-DD"),
+		chromedp.KeyEvent("e"), opened(), chromedp.KeyEvent("soon"+kb.Enter), shows(t, "YYYY-MM-DD"),
 		chromedp.KeyEvent("1 April 2031"+kb.Enter),
 		shows(t, "documents/2.html"), shows(t, "documents/1.txt is signed"),
 		chromedp.KeyEvent(kb.Enter),
@@ -215,4 +222,34 @@ func TestReviewPageIsClosed(t *testing.T) {
 	assert.Contains(t, body, `"1 of 2 decided"`)
 	code, _, _ = ask("POST", address+"act", strings.Repeat("x", 1<<17), js)
 	assert.Equal(t, 400, code)
+}
+
+// Words are pointed to by keys alone, a value is gone to and put in another place, and a
+// note is written.
+func TestReviewPageByKeys(t *testing.T) {
+	ctx := chromium(t)
+	dir := gallery(t)
+	require.NoError(t, chromedp.Do(ctx,
+		chromedp.Navigate(served(t, dir)),
+		shows(t, "documents/1.txt"),
+		chromedp.KeyEvent("g"), opened(), chromedp.KeyEvent("pic"+kb.Enter),
+		shows(t, "picked date"),
+		chromedp.KeyEvent("t"), shows(t, "take: 1 April 2031"),
+		chromedp.KeyEvent("oct"), chromedp.KeyEvent(kb.Escape),
+		chromedp.KeyEvent("t"), chromedp.KeyEvent(kb.ArrowLeft), shows(t, "take: on "),
+		chromedp.KeyEvent(kb.ArrowRight), chromedp.KeyEvent(kb.ArrowRight, chromedp.KeyModifiers(chromedp.ModifierShift)), chromedp.KeyEvent(kb.ArrowRight, chromedp.KeyModifiers(chromedp.ModifierShift)),
+		shows(t, "take: 1 April 2031"),
+		chromedp.KeyEvent(kb.Enter),
+		shows(t, "1 of 2 decided"),
+		chromedp.KeyEvent("c"), opened(), chromedp.KeyEvent("a remark"+kb.Enter),
+		shows(t, "note: a remark"),
+		chromedp.KeyEvent("?"), shows(t, "make two of the item"), chromedp.KeyEvent("x"),
+		chromedp.KeyEvent("z"), chromedp.KeyEvent("R"),
+		chromedp.KeyEvent(kb.Enter),
+		shows(t, "documents/1.txt is signed"),
+	))
+	data, err := os.ReadFile(filepath.Join(dir, "gold/documents/1.txt.json"))
+	require.NoError(t, err)
+	assert.Contains(t, string(data), `"/ref": "a remark"`)
+	assert.Contains(t, string(data), `"/picked": "taken"`)
 }

@@ -31,7 +31,9 @@ function ask(what) {
       : await fetch("state");
     if (!answer.ok) throw new Error(await answer.text());
     const before = state;
-    state = await answer.json();
+    const after = await answer.json();
+    if (!asked && before && before.version === after.version && before.at === after.at && before.document === after.document) return; // nothing new, and somebody may be typing
+    state = after;
     show(before);
   }).catch((e) => say("the program does not answer: " + e.message, true));
 }
