@@ -362,7 +362,7 @@ func TestAdjudicateOnTheScreen(t *testing.T) {
 	ran(t, "-C", dir, "gold", "sign", "documents/1.txt", "--reviewer", "T. Brill")
 	args := []string{"-C", dir, "gold", "adjudicate", filepath.Join(dir, "gold"), filepath.Join(dir, "gold-second"), "--review", "--choices", filepath.Join(dir, "choices.jsonl"), "--reviewer", "M. Harrow"}
 	w := inTerminal(t, 110, 30, nil, args...)
-	w.sees("documents/1.txt", "0 of 5 decided", "OR-1 | OR-7", "the other reviewer: OR-7", "codlin | russet", "rows 2")
+	w.sees("documents/1.txt", "0 of 5 decided", "OR-1 | OR-7", "the other says: OR-7", "codlin | russet", "rows 2")
 	w.types("\r2")
 	w.sees("2 of 5 decided", "≠ picked", "2031-04-01")
 	w.types("q")
@@ -377,4 +377,35 @@ func TestAdjudicateOnTheScreen(t *testing.T) {
 	record, _, state := decisions(t, dir, "1")
 	assert.Equal(t, "reviewed", state)
 	assert.Equal(t, `{"ref":"OR-1","picked":"2031-04-01","rows":[{"number":1,"sort":"russet"},{"number":2,"sort":"russet"}]}`, record)
+}
+
+// Of two runs only what differs is asked for.
+func TestReviewTwoRuns(t *testing.T) {
+	dir := orchard(t)
+	file := filepath.Join(dir, "filler.yaml")
+	settings, err := os.ReadFile(file)
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(file, append(settings, "models: {p: {at: printed}, m: {at: 'standin:careful'}}\nuse: p\n"...), 0o644))
+	ran(t, "-C", dir, "fill", "--model", "m")
+	ran(t, "-C", dir, "fill")
+	w := inTerminal(t, 110, 30, nil, "-C", dir, "review", "2", "--against", "1", "--reviewer", "M. Harrow", "documents/1.txt")
+	w.sees("documents/1.txt", "the other says", " | ")
+	screen := w.text()
+	assert.NotContains(t, screen, "OR-1 |", "both say the same of it")
+	for end := time.Now().Add(10 * time.Second); !strings.Contains(w.text(), "Nothing is left") && time.Now().Before(end); time.Sleep(150 * time.Millisecond) {
+		w.types("2")
+	}
+	w.sees("Nothing is left to decide")
+	w.types("q")
+	w.ends()
+	records := func(run string) string {
+		out := filepath.Join(t.TempDir(), "out.jsonl")
+		ran(t, "-C", dir, "export", run, "--to", "jsonl", "-o", out)
+		data, err := os.ReadFile(out)
+		require.NoError(t, err)
+		v, err := value.Parse(strings.SplitN(string(data), "\n", 2)[0])
+		require.NoError(t, err)
+		return v.Get("record").Named("").String()
+	}
+	assert.Equal(t, records("1"), records("2"), "%s", screen)
 }

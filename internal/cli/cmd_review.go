@@ -20,6 +20,7 @@ import (
 	"filler/internal/base/place"
 	"filler/internal/measure/gold"
 	"filler/internal/measure/review"
+	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/run/fill"
 	"filler/internal/source/document"
@@ -36,6 +37,7 @@ type reviewing struct {
 	blind, second bool
 	below, above  float64
 	browser       bool
+	against       string
 }
 
 func (a *app) goldReviewCmd() *cobra.Command {
@@ -86,6 +88,7 @@ unless you make it: ` + "`filler gold draft --from-review`" + `.
   filler review --reviewer 'M. Harrow'
   filler review 7 --reviewer 'M. Harrow' --above 0.3
   filler review --reviewer 'M. Harrow' --values 80     # how right is this run?
+  filler review 7 --against 6 --reviewer 'M. Harrow'   # only where two runs differ
 
 Read more: docs/reviewing.md.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -96,6 +99,7 @@ Read more: docs/reviewing.md.`,
 			return a.review(cmd.Context(), &o, run, args)
 		}}
 	o.flags(cmd)
+	cmd.Flags().StringVar(&o.against, "against", "", "only the values in which another `RUN` has others")
 	cmd.Flags().Float64Var(&o.above, "above", 1, "also records with a value above this `RISK`")
 	return cmd
 }
@@ -127,7 +131,14 @@ func (a *app) review(ctx context.Context, o *reviewing, runName string, names []
 	if err != nil {
 		return err
 	}
-	keeper := review.NewRun(review.Run{Schema: w.schema, Check: check, Reviewer: o.reviewer, ID: run.ID, Store: l, Line: func(document string) (*record.Line, error) {
+	differ, err := a.against(w, l, run, o)
+	if err != nil {
+		return err
+	}
+	if differ != nil {
+		documents = slices.DeleteFunc(documents, func(id string) bool { return differ[id] == nil })
+	}
+	keeper := review.NewRun(review.Run{Differ: differ, Schema: w.schema, Check: check, Reviewer: o.reviewer, ID: run.ID, Store: l, Line: func(document string) (*record.Line, error) {
 		kept, ok, err := l.RecordAt(run.ID, numbers[document])
 		if err != nil || !ok {
 			return nil, fmt.Errorf("%s: run %d has no record of it any more: %w", document, run.ID, err)
@@ -148,11 +159,44 @@ func (a *app) review(ctx context.Context, o *reviewing, runName string, names []
 	return a.onFace(ctx, w, desk, o, pictures(ctx, w, r, ""))
 }
 
+// against gives the values in which another run has others; nil where none is named.
+func (a *app) against(w *work, l store.Store, run store.Run, o *reviewing) (map[string][]review.Difference, error) {
+	if o.against == "" {
+		return nil, nil
+	}
+	other, err := l.Find(o.against)
+	if err != nil {
+		return nil, err
+	}
+	if other.ID == run.ID {
+		return nil, fmt.Errorf("--against %s: this is run %d itself; name another", o.against, run.ID)
+	}
+	var both [2]score.Records
+	for i, id := range []int64{run.ID, other.ID} {
+		both[i] = score.Records{}
+		if err := linesOf(l, id, func(line record.Line) error {
+			if line.Status != record.Failed {
+				both[i][line.Document] = &line.Record
+			}
+			return nil
+		}); err != nil {
+			return nil, err
+		}
+	}
+	differ := map[string][]review.Difference{}
+	got := score.Agree(w.schema, both[0], both[1])
+	for _, d := range got.Leaves {
+		differ[d.Document] = append(differ[d.Document], review.Difference{Document: d.Document, Path: d.Path, First: d.A, Second: d.B})
+	}
+	a.notef("%s of %s are the same in runs %d and %d\n", thousands(got.Same), plural(got.Same+got.Differ, "value"), run.ID, other.ID)
+	return differ, nil
+}
+
 // toReview lists the documents of a run whose records are to be reviewed, with their
 // numbers: flagged ones, those with a value above a risk, or those named.
 func (a *app) toReview(l store.Store, run store.Run, o *reviewing, names []string) (documents []string, numbers map[string]int, err error) {
 	numbers, found := map[string]int{}, map[string]bool{}
-	all := len(names) > 0 || o.asked.Values > 0 || o.asked.Field != ""
+	all := len(names) > 0 || o.against != "" || o.asked.Values > 0 || o.asked.Field != ""
 	err = l.Records(run.ID, 0, func(r store.Record) error {
 		line, err := fill.ToLine(run.ID, r)
 		if err != nil {

@@ -284,7 +284,7 @@ func (sh *Sheet) Said(p Point) (said []string) {
 		return []string{fmt.Sprintf("no value comes from this line, which speaks of %s", l.Field)}
 	}
 	if other, ok := sh.Rivals[p.Path]; ok {
-		said = append(said, "the other reviewer: "+orNone(Shown(&other)))
+		said = append(said, "the other says: "+orNone(Shown(&other)))
 	}
 	for _, problem := range sh.Problems {
 		if problem.Path == p.Path || p.Kind == OfValue && problem.Path.Within(p.Path) {

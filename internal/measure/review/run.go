@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"filler/internal/base/value"
+	"filler/internal/measure/gold"
 	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/schema"
@@ -21,6 +22,9 @@ type Run struct {
 	Now      func() time.Time
 	// Line gives the record of a document as it was filled.
 	Line func(document string) (*record.Line, error)
+	// Differ are the values in which another run has others, by document: then they
+	// alone are decided. Nil: all are.
+	Differ map[string][]Difference
 
 	ids  []string
 	at   map[string]time.Time // when the review that is on the desk was kept
@@ -59,12 +63,34 @@ func (r *Run) Open(document string) (*Kept, error) {
 		}
 	}
 	d, err := DecidedOf(r.Store, r.Schema, document)
-	if err != nil || d == nil {
-		return k, err
+	if err == nil && d != nil {
+		err = r.decided(k, d, line)
 	}
+	if differ := r.Differ[document]; differ != nil {
+		k.besides(r.Schema, differ)
+	}
+	return k, err
+}
+
+// besides gives a record room for what another has in other words, or alone.
+func (k *Kept) besides(s *schema.Schema, differ []Difference) {
+	k.Rivals = map[value.Pointer]value.Value{}
+	k.Record = record.Arrange(s, &k.Record)
+	k.Record = k.Record.Clone()
+	for _, d := range differ {
+		k.Rivals[d.Path] = d.Second
+		if k.Record.At(d.Path) == nil {
+			k.Record.Put(d.Path, value.Value{})
+		}
+	}
+}
+
+// decided puts what people have decided before into a record.
+func (r *Run) decided(k *Kept, d *Decided, line *record.Line) error {
+	document := k.Document
 	r.at[document] = d.At
 	if d.TextHash != line.Hashes.Text {
-		return k, nil // of another text
+		return nil // of another text
 	}
 	if d.Run == r.ID {
 		k.Record, k.Places, k.Made, k.Signed, k.Reviewer = d.Record, evidence.PlacesFromJSON(&d.Places), d.Made, d.Done, d.By
@@ -83,7 +109,7 @@ func (r *Run) Open(document string) (*Kept, error) {
 			k.Notes[notes.Kids[i].Name] = notes.Kids[i].Text
 		}
 	}
-	return k, nil
+	return nil
 }
 
 // Keep keeps what was decided, by its reviewer and now.
@@ -101,10 +127,14 @@ func (r *Run) save(k *Kept, done bool) error {
 	if before != nil && !now.After(before.At) {
 		now = before.At.Add(time.Millisecond)
 	}
-	places := k.Places.JSON(&k.Record)
+	rec := k.Record
+	if k.Rivals != nil { // items that only the other has, and that nobody took over, are none
+		rec = gold.Adjudicate(r.Schema, rec, nil)
+	}
+	places := k.Places.JSON(&rec)
 	decisions, notes := madeJSON(k.Made), notesJSON(k.Notes)
 	err = r.Store.SaveReview(store.Review{Schema: r.Schema.Name, Document: k.Document, Run: r.ID, TextHash: k.Hashes.Text, By: r.Reviewer, At: now, Done: done,
-		Record: k.Record.JSON(), Evidence: places.JSON(), Decisions: decisions.JSON(), Notes: notes.JSON()})
+		Record: rec.JSON(), Evidence: places.JSON(), Decisions: decisions.JSON(), Notes: notes.JSON()})
 	if err == nil {
 		r.at[k.Document] = now
 	}
@@ -114,6 +144,10 @@ func (r *Run) save(k *Kept, done bool) error {
 // Sign says that all of a record is decided. A record that breaks its schema, or whose
 // document has changed since it was filled, is not.
 func (r *Run) Sign(k *Kept, now record.Hashes) (why string, err error) {
+	if k.Rivals != nil { // the rest of the record is not decided by that
+		k.Signed, k.Reviewer = true, r.Reviewer
+		return "", nil
+	}
 	for _, problem := range r.Check.Check(&k.Record) {
 		if problem.Code() != record.Missing {
 			return "it breaks the schema: " + problem.String(), nil
@@ -132,5 +166,8 @@ func (r *Run) Sign(k *Kept, now record.Hashes) (why string, err error) {
 // Unsign says that something is open again.
 func (r *Run) Unsign(k *Kept) error {
 	k.Signed, k.Reviewer = false, ""
+	if k.Rivals != nil {
+		return nil
+	}
 	return r.save(k, false)
 }

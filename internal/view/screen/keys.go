@@ -54,7 +54,7 @@ var help = []struct {
 	{Change, "type another value", "e"},
 	{Take, "take it from the source: point at its words", "t"},
 	{TakeFirst, "take the likeliest words of the source", "y"},
-	{TakeOther, "the other reviewer is right", "2"},
+	{TakeOther, "the other is right, where two differ", "2"},
 	{Empty, "the document says nothing of it", "x"},
 	{Place, "it stands in another place", "o"},
 	{Unsure, "I am not sure", "w"},

@@ -266,7 +266,7 @@ func (m *Model) takeKey(k tea.KeyPressMsg) {
 			m.typed += k.Text
 			m.findOffers()
 			if len(m.offers) == 0 {
-				m.said, m.isFault = "no words begin so near by; esc clears", true
+				m.said, m.isFault = "no words begin so; esc clears", true
 			}
 		}
 	}
