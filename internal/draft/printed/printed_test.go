@@ -17,6 +17,10 @@ func TestFill(t *testing.T) {
 			"fields: {parcel: {text: Parcel number., printed_as: [Parcel no.]}, weighed: {date: Day., written: [D.M.YYYY]}, weight: {number: Weight.}}",
 			"Parcel no.: P-7, weighed: 3.4.2031   Weight: 12.5 kg\n",
 			`{"parcel":"P-7","weighed":"3.4.2031","weight":"12.5"}`},
+		"labels in running text": {
+			"fields: {ref: {text: Number., printed_as: [Ref.]}, bridge: Name of the bridge., deck: What the deck is.}",
+			"Ref.: FB-7. Bridge: Heron Plank; Deck: oak planks. The rail is loose, as we said.\n",
+			`{"ref":"FB-7","bridge":"Heron Plank","deck":"oak planks"}`},
 		"abbreviated and misread labels": {
 			"fields: {quantity: {integer: How many.}, supplier: Who delivers., address: Where to.}",
 			"Qty  40\nSuppiier: Osk & Sons\nAddr.: 4 Weir Lane\n",

@@ -51,7 +51,9 @@ func (sh *Sheet) Offers(p value.Pointer, typed string) []Offer {
 			if v := sh.Made[string(at)]; v != "" && v != Unsure {
 				less = 15
 			}
-			o.used[place.Start] = max(o.used[place.Start], less)
+			for i := sh.Index.TokenAt(place.Start); i < len(sh.Index.Tokens) && sh.Index.Tokens[i].Start < place.End; i++ {
+				o.used[sh.Index.Tokens[i].Start] = max(o.used[sh.Index.Tokens[i].Start], less)
+			}
 		}
 	}
 	last := len(sh.Index.Breaks)
@@ -250,8 +252,11 @@ func (o *offering) add(start, end, score int) {
 	if o.kin.Type == schema.Text {
 		score -= o.unlikely(o.sh.Index.Source[start:end])
 	}
-	if o.led(start) {
+	switch {
+	case o.led(start):
 		score, taken = score+60, false
+	case o.kin.Type != schema.Text && o.named(end):
+		score += 4
 	}
 	if at, twice := o.seen[[2]int{start, end}]; twice {
 		o.all[at].score = max(o.all[at].score, score)
@@ -302,6 +307,17 @@ func (o *offering) led(at int) bool {
 	return false
 }
 
+// named tells whether a label of the field stands right behind a figure: 12 passengers.
+func (o *offering) named(end int) bool {
+	behind := strings.ToLower(strings.TrimLeft(o.sh.Index.Source[end:min(len(o.sh.Index.Source), end+60)], " "))
+	for _, name := range o.labels {
+		if strings.HasPrefix(behind, name) || strings.HasPrefix(behind, strings.TrimSuffix(name, "s")) {
+			return true
+		}
+	}
+	return false
+}
+
 // typedWords offers the longest stretches of words in a line that the field's type
 // reads as a value.
 func (o *offering) typedWords(start, end, base int) {
@@ -320,9 +336,16 @@ func (o *offering) typedWords(start, end, base int) {
 			if o.typed != "" && !strings.HasPrefix(strings.ToLower(o.sh.Index.Source[from:to]), o.typed) {
 				continue
 			}
+			if (o.kin.Type == schema.Integer || o.kin.Type == schema.Number) && o.sh.Index.InDate(reading.Span{Start: from, End: to}) {
+				continue // a part of a day or of a time is no number
+			}
 			o.tried++
 			if o.reads(o.sh.Index.Source[from:to]) {
-				o.add(from, to, o.pull*base+n)
+				score := o.pull * base
+				if o.kin.Type == schema.Integer && strings.ContainsAny(o.sh.Index.Source[from:to], ".,") {
+					score -= 5 // decimals, of which none is left
+				}
+				o.add(from, to, score)
 				i = last
 				break
 			}

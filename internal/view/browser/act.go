@@ -2,9 +2,7 @@ package browser
 
 import (
 	"errors"
-	"fmt"
 
-	"filler/internal/base/value"
 	"filler/internal/measure/review"
 	"filler/internal/view/screen"
 )
@@ -84,23 +82,14 @@ func none(moved bool, err error) (string, error) {
 func (s *Server) decide(a *act, p review.Point) (said string, err error) {
 	d := s.Desk
 	sheet := d.Sheet()
-	signed, n := sheet.Signed, -1
-	var at value.Pointer
+	signed := sheet.Signed
+	done := screen.Done{Accepted: -1}
 	err = d.Do(func(sh *review.Sheet) (err error) {
 		switch screen.Action(a.Do) {
-		case screen.Right:
-			sh.Accept(p)
-		case screen.Unsure:
-			sh.Decide(p, review.Unsure)
 		case screen.Note:
 			sh.Note(p, a.Text)
 		case screen.Change:
 			err = sh.Type(p, a.Text)
-		case screen.Empty:
-			if p.Kind != review.OfValue {
-				return errors.New("only values can be emptied")
-			}
-			sh.Clear(p)
 		case "take-words":
 			err = sh.Take(p, a.Start, a.End)
 		case "place-words":
@@ -108,58 +97,21 @@ func (s *Server) decide(a *act, p review.Point) (said string, err error) {
 				return errors.New("no words are marked")
 			}
 			sh.Move(p, a.Start, a.End)
-		case screen.TakeFirst:
-			o, ok := sh.Likely(p.Path)
-			if !ok {
-				return errors.New("nothing is likely here; drag over the words")
-			}
-			err = sh.Take(p, o.Start, o.End)
-		case screen.TakeOther:
-			if !sh.TakeOther(p) {
-				return errors.New("nobody else has decided about this")
-			}
-		case screen.AcceptItem:
-			item, in := sh.ItemOf(p.Path)
-			if !in {
-				return errors.New("this is in no item")
-			}
-			n = sh.AcceptItem(item)
-		case screen.AcceptRest:
-			n = sh.AcceptItem("")
-		case screen.AcceptQuoted:
-			n = sh.AcceptQuoted(s.Below)
-		case screen.Add:
-			at, err = sh.Add(p.Path)
-		case screen.Remove:
-			err = sh.Remove(p.Path)
-		case screen.Up:
-			at, err = sh.Shift(p.Path, -1)
-		case screen.Down:
-			at, err = sh.Shift(p.Path, 1)
-		case screen.Split:
-			at, err = sh.Split(p.Path)
-		case screen.Merge:
-			at, err = sh.Merge(p.Path)
 		default:
-			err = fmt.Errorf("there is no action %q", a.Do)
+			done, err = screen.Do(sh, screen.Action(a.Do), p, s.Below)
 		}
 		return err
 	})
 	if err != nil {
 		return "", err
 	}
-	if n >= 0 {
-		said = fmt.Sprintf("%d accepted unseen", n)
-	}
+	said = done.Said()
 	if sheet.Signed && !signed {
 		said = sheet.Document + " is signed"
 	}
-	if at != "" {
-		for _, q := range sheet.Points() {
-			if q.Path.Within(at) && d.Select(q) {
-				return said, nil
-			}
-		}
+	if done.Item != "" {
+		screen.SelectIn(d, done.Item)
+		return said, nil
 	}
 	if now, ok := d.Point(); ok && now == p && sheet.Verdict(p) != "" && a.Do != string(screen.Note) && d.Refused == "" {
 		err = d.Forward(true)

@@ -394,13 +394,3 @@ type likelyKey struct {
 	point   review.Point
 	decided int
 }
-
-// takeFirst takes the likeliest words, which stand in the foot.
-func (m *Model) takeFirst(p review.Point) {
-	o, ok := m.likely(p)
-	if !ok {
-		m.tell("nothing is likely here; %s points at words", m.Keys.of(Take))
-		return
-	}
-	m.do(true, func(sh *review.Sheet) error { return sh.Take(p, o.Start, o.End) })
-}

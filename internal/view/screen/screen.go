@@ -244,76 +244,23 @@ func (m *Model) travel(way func() (bool, error)) {
 	m.fault(err)
 }
 
-// decide has a decision made, and goes on to what is open next.
+// decide has a decision made, and goes on to what is open next, or to the item that it
+// was about.
 func (m *Model) decide(a Action, p review.Point) {
-	switch a {
-	case Right:
-		m.do(true, func(sh *review.Sheet) error { sh.Accept(p); return nil })
-	case Unsure:
-		m.do(true, func(sh *review.Sheet) error { sh.Decide(p, review.Unsure); return nil })
-	case Empty:
-		if p.Kind != review.OfValue {
-			m.tell("only values can be emptied; %s removes an item", m.Keys.of(Remove))
-			return
-		}
-		m.do(true, func(sh *review.Sheet) error { sh.Clear(p); return nil })
-	case TakeFirst:
-		m.takeFirst(p)
-	case TakeOther:
-		if _, ok := m.Desk.Sheet().Rivals[p.Path]; !ok {
-			m.tell("nobody else has decided about this")
-			return
-		}
-		m.do(true, func(sh *review.Sheet) error { sh.TakeOther(p); return nil })
-	case AcceptItem:
-		m.acceptItem(p)
-	case AcceptQuoted:
-		n := 0
-		m.do(true, func(sh *review.Sheet) error { n = sh.AcceptQuoted(m.Below); return nil })
-		m.accepted(n, "values that stand in the document letter for letter")
-	case AcceptRest:
-		n := 0
-		m.do(true, func(sh *review.Sheet) error { n = sh.AcceptItem(""); return nil })
-		m.accepted(n, "values of the document")
-	case Add:
-		m.rearrange(func(sh *review.Sheet) (value.Pointer, error) { return sh.Add(p.Path) })
-	case Remove:
-		m.do(true, func(sh *review.Sheet) error { return sh.Remove(p.Path) })
-	case Up:
-		m.rearrange(func(sh *review.Sheet) (value.Pointer, error) { return sh.Shift(p.Path, -1) })
-	case Down:
-		m.rearrange(func(sh *review.Sheet) (value.Pointer, error) { return sh.Shift(p.Path, 1) })
-	case Split:
-		m.rearrange(func(sh *review.Sheet) (value.Pointer, error) { return sh.Split(p.Path) })
-	case Merge:
-		m.rearrange(func(sh *review.Sheet) (value.Pointer, error) { return sh.Merge(p.Path) })
-	}
-}
-
-func (m *Model) acceptItem(p review.Point) {
-	item, in := m.Desk.Sheet().ItemOf(p.Path)
-	if !in {
-		m.tell("this is in no item; %s accepts the rest of the document", m.Keys.of(AcceptRest))
-		return
-	}
-	n := 0
-	m.do(true, func(sh *review.Sheet) error { n = sh.AcceptItem(item); return nil })
-	m.accepted(n, "values of the item")
-}
-
-func (m *Model) accepted(n int, what string) {
+	var done Done
+	m.do(true, func(sh *review.Sheet) (err error) {
+		done, err = Do(sh, a, p, m.Below)
+		return err
+	})
 	if m.isFault {
 		return
 	}
-	if n == 0 {
-		m.tell("nothing is left to accept among the %s that nothing speaks against", what)
-		return
+	SelectIn(m.Desk, done.Item)
+	if said := done.Said(); said != "" && m.said != "" {
+		m.tell("%s; %s", said, m.said)
+	} else if said != "" {
+		m.tell("%s", said)
 	}
-	signed := ""
-	if m.said != "" {
-		signed = "; " + m.said
-	}
-	m.tell("%d %s accepted unseen%s", n, what, signed)
 }
 
 // do has something done to the document at hand; with on the next open decision comes.
@@ -343,22 +290,6 @@ func (m *Model) do(on bool, change func(sh *review.Sheet) error) {
 	}
 }
 
-// rearrange changes the items of a list and goes to the first decision of the one at
-// hand.
-func (m *Model) rearrange(change func(sh *review.Sheet) (value.Pointer, error)) {
-	var at value.Pointer
-	m.do(false, func(sh *review.Sheet) (err error) { at, err = change(sh); return err })
-	if m.isFault || at == "" {
-		return
-	}
-	for _, p := range m.Desk.Sheet().Points() {
-		if p.Path.Within(at) {
-			m.Desk.Select(p)
-			return
-		}
-	}
-}
-
 func (m *Model) move(err error) {
 	m.top = -1
 	m.fault(err)
@@ -368,7 +299,10 @@ func (m *Model) move(err error) {
 func Field(p value.Pointer) string {
 	var parts []string
 	for _, step := range p.Steps() {
-		if i, ok := value.ArrayIndex(step); ok && len(parts) > 0 {
+		if i, ok := value.ArrayIndex(step); ok {
+			if len(parts) == 0 {
+				parts = append(parts, "entry")
+			}
 			parts[len(parts)-1] += fmt.Sprintf(" %d", i+1)
 			continue
 		}
