@@ -81,8 +81,17 @@ func (sh *Sheet) count(list value.Pointer) int {
 	return 0
 }
 
-// Remove takes out the item that a path lies in.
+// Remove takes out the item that a path lies in, or a field that the schema has not.
 func (sh *Sheet) Remove(p value.Pointer) error {
+	if at := sh.Record.At(p.Parent()); p != "" && sh.Schema.At(p) == nil && at != nil && at.Kind == value.Object {
+		sh.begin(Point{Kind: OfItem, Path: p})
+		left := *at
+		left.Kids = slices.DeleteFunc(slices.Clone(at.Kids), func(kid value.Value) bool { return kid.Name == p.Last() })
+		sh.setValue(p.Parent(), left)
+		sh.setVerdict(string(p), "")
+		sh.end()
+		return nil
+	}
 	list, i, ok := sh.listOf(p)
 	if !ok || i < 0 {
 		return errNoItem

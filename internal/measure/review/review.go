@@ -187,6 +187,11 @@ func (sh *Sheet) see() {
 		return
 	}
 	sh.list(sh.Schema.Root, "", &sh.Record, said)
+	for _, problem := range sh.Problems {
+		if problem.Code() == record.Unexpected { // a field that the schema has not: it can be removed
+			sh.points = append(sh.points, Point{Kind: OfItem, Path: problem.Path})
+		}
+	}
 	for _, l := range sh.lines {
 		sh.points = append(sh.points, Point{Kind: OfLine, Line: l.Line})
 	}

@@ -244,6 +244,22 @@ func TestDecisionsGoWithTheirItems(t *testing.T) {
 	assert.ErrorContains(t, err, "in no list")
 }
 
+// A field that the schema has not is something to decide: it can be removed.
+func TestFieldsOfNoSchema(t *testing.T) {
+	sh := sheet(t)
+	rec := with(sh.Record, []string{"colour"}, value.Str("green"))
+	sh = NewSheet(sh.Schema, sh.check, &Kept{Document: "sheet.txt", Record: rec}, sh.Source)
+	extra := Point{Kind: OfItem, Path: "/colour"}
+	require.Contains(t, sh.Points(), extra)
+	assert.NotEmpty(t, sh.Said(extra))
+	require.NoError(t, sh.Remove("/colour"))
+	assert.NotContains(t, sh.Points(), extra)
+	assert.Nil(t, sh.Record.Get("colour"))
+	_, ok := sh.Undo()
+	require.True(t, ok)
+	assert.Equal(t, "green", sh.Record.Get("colour").Text)
+}
+
 // What two items say differently stays the first's and is decided again.
 func TestMergedItemsAreLookedAtAgain(t *testing.T) {
 	sh := sheet(t)

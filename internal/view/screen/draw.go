@@ -277,6 +277,9 @@ func (m *Model) thirdLine(p review.Point) string {
 func (m *Model) stands(p review.Point) string {
 	sh := m.Desk.Sheet()
 	if p.Kind == review.OfItem {
+		if sh.Schema.At(p.Path) == nil {
+			return fmt.Sprintf("the schema has no such field; %s removes it", m.Keys.of(Remove))
+		}
 		if v := sh.Record.At(p.Path); v.Empty() {
 			return "no items; right, if the document has none"
 		}

@@ -18,6 +18,7 @@ type row struct {
 	point review.Point
 	has   bool // it is a decision
 	count int  // of a list: its items; -1 of all else
+	extra bool // the schema has no such field
 }
 
 // tree lists the rows of the record at hand. They are listed again where the record has
@@ -30,6 +31,11 @@ func (m *Model) tree() []row {
 		points[p] = true
 	}
 	m.field(sh.Schema.Root, "", &sh.Record, -1, "", points)
+	for _, p := range sh.Points() {
+		if p.Kind == review.OfItem && sh.Schema.At(p.Path) == nil {
+			m.rows = append(m.rows, row{label: Field(p.Path), point: p, has: true, count: -1, extra: true})
+		}
+	}
 	if whole := (review.Point{Kind: review.OfItem}); points[whole] {
 		m.rows = append(m.rows, row{label: "the record", point: whole, has: true, count: -1})
 	}
@@ -150,6 +156,8 @@ func (m *Model) treeLine(sh *review.Sheet, r row, atHand bool, labels, width int
 		if other, ok := sh.Rivals[r.point.Path]; ok {
 			shown += " | " + strings.Join(strings.Fields(shownOrNothing(&other)), " ")
 		}
+	case r.extra:
+		shown = strings.Join(strings.Fields(review.Shown(sh.Record.At(r.point.Path))), " ")
 	case r.point.Kind == review.OfLine:
 		l, _ := sh.LineAt(r.point.Line)
 		shown = l.Text
