@@ -85,6 +85,7 @@ const (
 	DayHalf     Kind = "day-half"     // says which half of the day a time means: am or pm
 	Until       Kind = "until"        // between the times that something lasts
 	Nought      Kind = "nought"       // says that there are none, where things are counted
+	Free        Kind = "free"         // says that something costs nothing
 	Unchanged   Kind = "unchanged"    // says that a change is none
 	Inflection  Kind = "inflection"   // an ending that a noun may have in a sentence
 	Wrong       Kind = "wrong"        // stands between what was wrong and what is right

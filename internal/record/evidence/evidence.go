@@ -390,6 +390,9 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	if len(with)+len(without) == 0 {
 		w.shared(f, figure.Text, measure, add)
 	}
+	if len(with) == 0 && f.Type == schema.Money && value.CanonicalNumber(figure.Text) == "0" {
+		add(w.free(), Restated, "")
+	}
 }
 
 // figures gives the places of a number: with the sign that the words near it say,

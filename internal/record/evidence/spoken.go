@@ -28,6 +28,14 @@ func (w *weigher) nought(f *schema.Field) (found []span) {
 	return found
 }
 
+// free gives the words that say that something costs nothing.
+func (w *weigher) free() (found []span) {
+	for _, word := range lang.Free.Words() {
+		found = append(found, w.ix.find(word)...)
+	}
+	return found
+}
+
 // partDates finds dates that go no further than the month or the year.
 func (w *weigher) partDates(text string, add func([]span, Kind, string)) {
 	if _, err := time.Parse("2006-01", text); err == nil {

@@ -72,6 +72,7 @@ func (tx *Text) derive() *derived {
 			tx.lastingIn(s)
 		}
 		tx.partsInWords()
+		tx.lastingInWords()
 		tx.pointsInWords()
 		tx.multiply()
 	})
@@ -259,6 +260,51 @@ func (tx *Text) lastingIn(s Span) {
 			tx.derived.lasting.add(big.NewRat(int64(hours)*3600+int64(minutes)*60, 1), Span{s.Start + m[0], s.Start + end})
 		}
 	}
+}
+
+// lastingInWords reads hours and minutes where either is said in a word: une heure dix,
+// two hours twenty, 1 Stunde zehn. A measure behind the second is that of minutes, or it
+// is no time.
+func (tx *Text) lastingInWords() {
+	follows := func(i int) bool {
+		return i < len(tx.Tokens) && strings.Trim(tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start], " \u00a0") == ""
+	}
+	for i := 1; i+1 < len(tx.Tokens); i++ {
+		if UnitOf(tx.Tokens[i].Word) != "h" || !follows(i) {
+			continue
+		}
+		hours, ok := smallNumber(tx.Tokens[i-1].Word)
+		at := i + 1
+		if follows(at) && lang.NumberAnd.Has(tx.Tokens[at].Word) {
+			at++
+		}
+		if !ok || !follows(at) {
+			continue
+		}
+		minutes, ok := smallNumber(tx.Tokens[at].Word)
+		end := at
+		if follows(at + 1) {
+			if of := UnitOf(tx.Tokens[at+1].Word); of == "min" {
+				end = at + 1
+			} else if code, _ := currencyOf(tx.Tokens[at+1].Word, true); of != "" || code != "" {
+				continue
+			}
+		}
+		if ok && minutes > 0 && minutes < 60 {
+			tx.derived.lasting.add(big.NewRat(int64(hours)*3600+int64(minutes)*60, 1), Span{tx.Tokens[i-1].Start, tx.Tokens[end].End})
+		}
+	}
+}
+
+// smallNumber reads a number below a hundred, in figures or in one word.
+func smallNumber(word string) (int, bool) {
+	if said := lang.Number.Meaning(word); said != "" {
+		word = said
+	} else if lang.NumberOne.Has(word) || lang.OneUnit.Has(word) {
+		word = "1"
+	}
+	n, err := strconv.Atoi(word)
+	return n, err == nil && n >= 0 && n < 100
 }
 
 // asShown tells whether a figure is another, rounded to the decimals that it has.
