@@ -14,6 +14,7 @@ import (
 // findWords records numbers in words: twelve, a dozen, twenty-three, one hundred
 // and five, dreiundzwanzig, two and a half.
 func (tx *Text) findWords() {
+	halved := tx.findHalfDozens()
 	next := 0
 	for _, i := range tx.numberWords() {
 		t := tx.Tokens[i]
@@ -21,7 +22,7 @@ func (tx *Text) findWords() {
 			tx.add(canonical(number), figure{inWords: true, Span: t.Span})
 			continue
 		}
-		if i < next {
+		if i < next || halved[i] {
 			continue // within another number
 		}
 		if lang.Half.Has(t.Word) {
@@ -306,4 +307,30 @@ func NumberWord(word string) (int, bool) {
 	a, errA := strconv.Atoi(lang.Number.Meaning(unit))
 	b, errB := strconv.Atoi(lang.Number.Meaning(tens))
 	return a + b, errA == nil && errB == nil && a < 10 && b >= 20 && b < 100
+}
+
+// findHalfDozens reads half a dozen, ein halbes Dutzend, une demi-douzaine, and gives the
+// words of which no other number is made.
+func (tx *Text) findHalfDozens() map[int]bool {
+	var halved map[int]bool
+	for i, t := range tx.Tokens {
+		if !lang.Dozen.Has(t.Word) {
+			continue
+		}
+		for j := i - 1; j >= max(0, i-2); j-- {
+			half := tx.Tokens[j]
+			if lang.Half.Has(half.Word) && t.Start-half.End < 5 {
+				tx.add(canonical("6"), figure{Span: Span{half.Start, t.End}, inWords: true})
+				if halved == nil {
+					halved = map[int]bool{}
+				}
+				halved[i], halved[j] = true, true
+				break
+			}
+			if !lang.OneUnit.Has(half.Word) && !lang.Article.Has(half.Word) {
+				break
+			}
+		}
+	}
+	return halved
 }
