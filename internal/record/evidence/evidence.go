@@ -406,7 +406,7 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 		spans, open = append(spans, more...), append(open, also...)
 	}
 	w.open = append(w.open, open...)
-	if key == "0" && f.Type != schema.Money {
+	if key == "0" {
 		if spans = append(spans, w.nought(f)...); len(spans) > 0 && len(w.ix.Every(key)) == 0 {
 			return spans
 		}

@@ -11,6 +11,9 @@ import (
 // nought gives the words that say nothing was counted, behind a label of the
 // field, and of a field that is a change those that say there was none.
 func (w *weigher) nought(f *schema.Field) (found []span) {
+	if f.Type == schema.Quantity || f.Type == schema.Money {
+		found = append(found, w.noneOf(f)...)
+	}
 	if f.Type == schema.Integer {
 		for _, word := range lang.Nought.Words() {
 			for _, s := range w.ix.find(word) {
@@ -20,9 +23,24 @@ func (w *weigher) nought(f *schema.Field) (found []span) {
 			}
 		}
 	}
-	if len(f.Minus)+len(f.Plus) > 0 {
+	if len(f.Minus)+len(f.Plus) > 0 && f.Type != schema.Money {
 		for _, word := range lang.Unchanged.Words() {
 			found = append(found, w.ix.find(word)...)
+		}
+	}
+	return found
+}
+
+// noneOf gives the words that say that there is none of a field, by its own name or
+// label: no discount, ohne Anzahlung.
+func (w *weigher) noneOf(f *schema.Field) (found []span) {
+	for _, word := range lang.Nought.Words() {
+		for _, s := range w.ix.find(word) {
+			for _, label := range w.labels(f) {
+				if first := w.ix.TokenAt(s.End); w.ix.Reads(first, label) && w.ix.Source[s.End:w.ix.Tokens[first].Start] == " " {
+					found = append(found, between(s.Start, w.ix.Tokens[first+len(label)-1].End))
+				}
+			}
 		}
 	}
 	return found
