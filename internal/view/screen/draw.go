@@ -353,7 +353,7 @@ func (m *Model) keyLine() string {
 func (m *Model) drawHelp() string {
 	var cells []string
 	for _, h := range help {
-		cells = append(cells, cell(m.Keys.all(h.action), 12)+" "+h.does)
+		cells = append(cells, cell(m.Keys.all(h.action), 11)+" "+h.does)
 	}
 	lines := []string{" " + m.paint(bold, "Keys") + "   any key goes back", ""}
 	height := max(1, m.height-4)
