@@ -137,19 +137,10 @@ func (a *app) reviewPairs(ctx context.Context, o *reviewing, first, second, choi
 	if err != nil {
 		return err
 	}
-	r, done, err := a.reader(w, &looking{})
-	if err != nil {
-		return err
-	}
-	defer done()
 	var differ []review.Difference
 	got := score.Agree(w.schema, xs, ys)
 	for _, l := range got.Leaves {
 		differ = append(differ, review.Difference{Document: l.Document, Path: l.Path, First: l.A, Second: l.B})
 	}
-	desk, err := review.NewDesk(w.schema, check, review.NewPairs(w.schema, x, differ, made, choiceFile), a.sourceReader(ctx, w, r, first), review.Order{})
-	if err != nil {
-		return err
-	}
-	return a.onFace(ctx, w, desk, o, pictures(ctx, w, r, first))
+	return a.atDesk(ctx, w, o, laid{check, review.NewPairs(w.schema, x, differ, made, choiceFile), first})
 }

@@ -62,12 +62,20 @@ func (a *app) goldDesk(ctx context.Context) (*work, gold.Set, func(id string) (*
 	return w, set, a.sourceReader(ctx, w, r, dir), done, nil
 }
 
-// existing loads the gold that is there; none is no fault.
-func (w *work) existing(dir string) (gold.Set, error) {
-	if _, err := os.Stat(dir); err != nil {
-		return gold.Set{}, nil
+// draftsGoTo opens what drafts are written to: the project, the folder of its gold, and
+// the gold that is there.
+func (a *app) draftsGoTo() (w *work, dir string, set gold.Set, err error) {
+	if w, err = a.open(""); err != nil {
+		return nil, "", nil, err
 	}
-	return gold.Load(dir, w.schema)
+	if dir, err = w.goldFolder(); err != nil {
+		return nil, "", nil, err
+	}
+	if _, err := os.Stat(dir); err != nil { // none is no fault
+		return w, dir, gold.Set{}, nil
+	}
+	set, err = gold.Load(dir, w.schema)
+	return w, dir, set, err
 }
 
 func (a *app) goldDraftCmd() *cobra.Command {
@@ -96,15 +104,7 @@ In an editor correct what is wrong, remove what the document does not say, and r
 }
 
 func (a *app) goldDraft(runName string, documents []string, blind bool) error {
-	w, err := a.open("")
-	if err != nil {
-		return err
-	}
-	dir, err := w.goldFolder()
-	if err != nil {
-		return err
-	}
-	set, err := w.existing(dir)
+	w, dir, set, err := a.draftsGoTo()
 	if err != nil {
 		return err
 	}

@@ -78,11 +78,11 @@ func (a *app) eachDecided(w *work, j judged, runName string, do func(n int, l re
 // heed puts what people decided about a record into its line, where it is of the same
 // text.
 func heed(l store.Reviews, s *schema.Schema, line *record.Line) error {
-	d, err := review.DecidedOf(l, s, line.Document)
+	d, err := review.DecidedOf(l, s, line.Document, line.Hashes.Text)
 	if err != nil || d == nil || d.TextHash != line.Hashes.Text || line.Status == record.Failed {
 		return err
 	}
-	d.Over(s, &line.Record).Into(s, line, d)
+	d.Over(s, &line.Record).Into(line, d)
 	return nil
 }
 

@@ -138,6 +138,7 @@ func (a *app) review(ctx context.Context, o *reviewing, runName string, names []
 	if differ != nil {
 		documents = slices.DeleteFunc(documents, func(id string) bool { return differ[id] == nil })
 	}
+	o.asked.Signed = len(names) > 0
 	keeper := review.NewRun(review.Run{Differ: differ, Schema: w.schema, Check: check, Reviewer: o.reviewer, ID: run.ID, Store: l, Line: func(document string) (*record.Line, error) {
 		kept, ok, err := l.RecordAt(run.ID, numbers[document])
 		if err != nil || !ok {
@@ -146,17 +147,7 @@ func (a *app) review(ctx context.Context, o *reviewing, runName string, names []
 		line, err := fill.ToLine(run.ID, kept)
 		return &line, err
 	}}, documents)
-	r, done, err := a.reader(w, &looking{})
-	if err != nil {
-		return err
-	}
-	defer done()
-	desk, err := review.NewDesk(w.schema, check, keeper, a.sourceReader(ctx, w, r, ""), o.asked)
-	if err != nil {
-		a.parsed = false
-		return err
-	}
-	return a.onFace(ctx, w, desk, o, pictures(ctx, w, r, ""))
+	return a.atDesk(ctx, w, o, laid{check, keeper, ""})
 }
 
 // against gives the values in which another run has others; nil where none is named.
@@ -280,17 +271,8 @@ func (a *app) goldReview(ctx context.Context, o *reviewing, names []string) erro
 	if err := a.onlyNamed(folder, names); err != nil {
 		return err
 	}
-	r, done, err := a.reader(w, &looking{})
-	if err != nil {
-		return err
-	}
-	defer done()
-	desk, err := review.NewDesk(w.schema, check, folder, a.sourceReader(ctx, w, r, dir), o.asked)
-	if err != nil {
-		a.parsed = false
-		return err
-	}
-	return a.onFace(ctx, w, desk, o, pictures(ctx, w, r, dir))
+	o.asked.Signed = len(names) > 0
+	return a.atDesk(ctx, w, o, laid{check, folder, dir})
 }
 
 // secondFolder is where the records of second reviewers are: beside the first.
@@ -320,14 +302,33 @@ func (a *app) onlyNamed(folder *review.Folder, names []string) error {
 	return nil
 }
 
-// onFace shows a review on the screen, or in a browser.
-func (a *app) onFace(ctx context.Context, w *work, desk *review.Desk, o *reviewing, picture func(document string, page int) (image.Image, error)) error {
+// laid is what is reviewed, and the folder beside which its documents are; "" for the
+// project's.
+type laid struct {
+	check  *record.Validator
+	keeper review.Keeper
+	from   string
+}
+
+// atDesk shows a review on the screen, or in a browser.
+func (a *app) atDesk(ctx context.Context, w *work, o *reviewing, what laid) error {
 	keys, err := reviewKeys(w)
 	if err != nil {
 		return err
 	}
-	if !o.browser {
-		return a.onScreen(ctx, desk, o, keys)
+	r, done, err := a.reader(w, &looking{})
+	if err != nil {
+		return err
+	}
+	defer done()
+	desk, err := review.NewDesk(w.schema, what.check, what.keeper, a.sourceReader(ctx, w, r, what.from), o.asked)
+	if err != nil {
+		a.parsed = false
+		return err
+	}
+	in, to, isTerminal := a.bothEnds()
+	if !o.browser && !isTerminal {
+		return errors.New("a review needs a terminal, or --browser; `filler gold draft` and an editor do without")
 	}
 	if err := desk.Begin(); err != nil {
 		return err
@@ -336,7 +337,27 @@ func (a *app) onFace(ctx context.Context, w *work, desk *review.Desk, o *reviewi
 		a.notef("nothing is left to review\n")
 		return nil
 	}
-	return a.onPage(ctx, browser.Setup{Desk: desk, Keys: keys, Below: o.below, Blind: o.blind || o.second, Picture: picture})
+	a.sends.Store(true) // a signal ends it here, with all kept
+	blind := o.blind || o.second
+	if o.browser {
+		return a.onPage(ctx, browser.Setup{Desk: desk, Keys: keys, Below: o.below, Blind: blind, Picture: pictures(ctx, w, r, what.from)})
+	}
+	m := face.New(face.Setup{Desk: desk, Keys: keys, Reviewer: o.reviewer, Below: o.below, Colour: a.term.colour, Blind: blind})
+	_, err = tea.NewProgram(m, tea.WithInput(in), tea.WithOutput(to), tea.WithContext(ctx)).Run()
+	if errors.Is(err, tea.ErrProgramKilled) && ctx.Err() != nil || errors.Is(err, tea.ErrInterrupted) {
+		err = nil
+	}
+	a.tellReview(m, desk)
+	return err
+}
+
+// bothEnds gives what keys come from and what the screen is drawn on; false where either
+// is no terminal.
+func (a *app) bothEnds() (in, out *os.File, isTerminal bool) {
+	in, isFile := a.in.(*os.File)
+	to, _ := a.screens()
+	out, isOut := to.to.(*os.File)
+	return in, out, isFile && isOut && term.IsTerminal(int(in.Fd())) && term.IsTerminal(int(out.Fd()))
 }
 
 // pictures draws the pages of documents.
@@ -361,7 +382,6 @@ func (a *app) onPage(ctx context.Context, s browser.Setup) error {
 	server := &http.Server{Handler: page, ReadHeaderTimeout: 10 * time.Second}
 	ended := make(chan error, 1)
 	go func() { ended <- server.Serve(listener) }()
-	a.sends.Store(true) // a signal ends it here, with all kept
 	a.printf("%s\n", page.Address())
 	a.notef("open this address in a browser of this machine; Ctrl-C ends the review, all is kept\n")
 	select {
@@ -371,30 +391,6 @@ func (a *app) onPage(ctx context.Context, s browser.Setup) error {
 	case err := <-ended:
 		return err
 	}
-}
-
-// onScreen shows a review until the reviewer stops.
-func (a *app) onScreen(ctx context.Context, desk *review.Desk, o *reviewing, keys face.Keys) error {
-	in, isFile := a.in.(*os.File)
-	out, _ := a.screens()
-	to, isOut := out.to.(*os.File)
-	if !isFile || !isOut || !term.IsTerminal(int(in.Fd())) || !term.IsTerminal(int(to.Fd())) {
-		return errors.New("a review needs a terminal, or --browser; `filler gold draft` and an editor do without")
-	}
-	if err := desk.Begin(); err != nil {
-		return err
-	}
-	if desk.Sheet() == nil {
-		a.notef("nothing is left to review\n")
-		return nil
-	}
-	m := face.New(face.Setup{Desk: desk, Keys: keys, Reviewer: o.reviewer, Below: o.below, Colour: a.term.colour, Blind: o.blind || o.second})
-	_, err := tea.NewProgram(m, tea.WithInput(in), tea.WithOutput(to), tea.WithContext(ctx)).Run()
-	if errors.Is(err, tea.ErrProgramKilled) && ctx.Err() != nil || errors.Is(err, tea.ErrInterrupted) {
-		err = nil
-	}
-	a.tellReview(m, desk)
-	return err
 }
 
 func (a *app) tellReview(m *face.Model, desk *review.Desk) {
@@ -425,15 +421,7 @@ func reviewKeys(w *work) (face.Keys, error) {
 
 // goldFromReview writes drafts of the records that people have decided in production.
 func (a *app) goldFromReview(documents []string) error {
-	w, err := a.open("")
-	if err != nil {
-		return err
-	}
-	dir, err := w.goldFolder()
-	if err != nil {
-		return err
-	}
-	set, err := w.existing(dir)
+	w, dir, set, err := a.draftsGoTo()
 	if err != nil {
 		return err
 	}

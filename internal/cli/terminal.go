@@ -10,6 +10,8 @@ import (
 	"charm.land/lipgloss/v2"
 	"github.com/charmbracelet/x/ansi"
 	"golang.org/x/term"
+
+	"filler/internal/view/tones"
 )
 
 // terminal is what is known of where output goes.
@@ -34,37 +36,22 @@ func inspect(out, errOut io.Writer) terminal {
 	return t
 }
 
-// tone is the meaning that a colour carries; a letter or sign beside it always
-// says the same.
-type tone string
+type tone = tones.Tone
 
 const (
-	plain tone = ""
-	faint tone = "faint" // what only frames
-	good  tone = "good"
-	soft  tone = "soft" // look here when there is time
-	bad   tone = "bad"
-	bold  tone = "bold"
+	plain = tones.Plain
+	faint = tones.Faint
+	good  = tones.Good
+	soft  = tones.Soft
+	bad   = tones.Bad
+	bold  = tones.Bold
 )
 
 func (a *app) paint(t tone, s string) string {
 	if !a.term.colour || t == plain || s == "" {
 		return s
 	}
-	style := lipgloss.NewStyle()
-	switch t {
-	case faint:
-		style = style.Faint(true)
-	case bold:
-		style = style.Bold(true)
-	case good:
-		style = style.Foreground(lipgloss.Color("2"))
-	case soft:
-		style = style.Foreground(lipgloss.Color("3"))
-	case bad:
-		style = style.Foreground(lipgloss.Color("1"))
-	}
-	return steering(style.Render(visible(s)))
+	return steering(t.Style().Render(visible(s)))
 }
 
 // paintErr is paint for standard error.

@@ -251,12 +251,19 @@ func TestReviewsAreKept(t *testing.T) {
 		r.Run, r.At, r.TextHash, r.Record, r.Decisions = run, at, store.HashOf([]byte("x")), []byte(`{"n": 1}`), []byte(`{"/n": "right"}`)
 		require.NoError(t, l.SaveReview(r))
 	}
-	got, err := l.ReviewOf("s", "a")
+	got, err := l.ReviewOf("s", "a", store.HashOf([]byte("x")))
 	require.NoError(t, err)
 	assert.Equal(t, &store.Review{Schema: "s", Document: "a", Run: run, TextHash: store.HashOf([]byte("x")), By: "M. Harrow", At: at, Done: true, Record: []byte(`{"n": 1}`), Decisions: []byte(`{"/n": "right"}`)}, got)
-	none, err := l.ReviewOf("s", "c")
+	none, err := l.ReviewOf("s", "c", "")
 	require.NoError(t, err)
 	assert.Nil(t, none)
+	later := store.Review{Schema: "s", Document: "a", Run: run, At: at.Add(time.Hour), TextHash: store.HashOf([]byte("y")), By: "S. Quill", Record: []byte("{}")}
+	require.NoError(t, l.SaveReview(later))
+	for text, by := range map[string]string{"x": "M. Harrow", "y": "S. Quill", "another": "S. Quill"} {
+		got, err := l.ReviewOf("s", "a", store.HashOf([]byte(text)))
+		require.NoError(t, err)
+		assert.Equal(t, by, got.By, "beside text %s", text)
+	}
 	count := func(l *sqlite.Ledger) (all []string) {
 		require.NoError(t, l.Reviews("s", func(r store.Review) error { all = append(all, r.Document); return nil }))
 		return all
@@ -270,7 +277,7 @@ func TestReviewsAreKept(t *testing.T) {
 	require.NoError(t, l.End(run, store.Done, 0))
 	_, err = l.Prune([]int64{run}, false)
 	require.NoError(t, err)
-	assert.Equal(t, []string{"a", "b"}, count(l))
+	assert.Equal(t, []string{"a", "a", "b"}, count(l))
 	_, err = l.Forget("a", false)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"b"}, count(l))

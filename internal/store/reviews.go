@@ -2,8 +2,8 @@ package store
 
 import "time"
 
-// Review is what people made of the record of a document: kept by document, so that
-// later runs find it.
+// Review is what people made of the record of a document: kept by document and text, so
+// that later runs find it.
 type Review struct {
 	Schema    string // its name
 	Document  string
@@ -22,8 +22,10 @@ type Review struct {
 // document does not.
 type Reviews interface {
 	SaveReview(r Review) error
-	// ReviewOf gives the review of a document's record; nil where there is none.
-	ReviewOf(schema, document string) (*Review, error)
-	// Reviews calls each for the reviews of a schema, in the order of their documents.
+	// ReviewOf gives the review of a document's record beside the text with this hash,
+	// or beside the newest other; nil where there is none.
+	ReviewOf(schema, document, text string) (*Review, error)
+	// Reviews calls each for the reviews of a schema, in the order of their documents,
+	// the newest of a document first.
 	Reviews(schema string, each func(Review) error) error
 }

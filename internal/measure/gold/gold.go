@@ -229,8 +229,15 @@ func (l *loader) add(r *Record) {
 }
 
 func (l *loader) second(id, file string, line int, first string) {
-	l.faults = append(l.faults, place.Fault{File: file, Line: line, Msg: fmt.Sprintf("a second gold record for %s (the first is in %s)", id, first), Hint: "keep one"})
+	l.faults = append(l.faults, twice(id, file, line, first))
 }
+
+func twice(id, file string, line int, first string) place.Fault {
+	return place.Fault{File: file, Line: line, Msg: fmt.Sprintf("a second gold record for %s (the first is in %s)", id, first), Hint: "keep one"}
+}
+
+// Twice is the fault of a file with a second record of a document.
+func Twice(id, file, first string) error { return place.Faults{twice(id, file, 0, first)} }
 
 // words finds what a record says of itself in words that there are not.
 func (r *Record) words() (faults place.Faults) {

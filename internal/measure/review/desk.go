@@ -3,28 +3,13 @@ package review
 import (
 	"errors"
 	"fmt"
-	"math/rand/v2"
 	"slices"
-	"sort"
 
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 )
-
-// Order says in which order decisions are asked for, and which.
-type Order struct {
-	ByRisk bool   // the riskiest first, over all documents
-	Field  string // of one field, over all documents
-	Values int    // so many values at random; 0: all
-	Seed   int64
-	Show   string // one of Shows; "" shows all
-}
-
-// Shows are what can be asked for alone: values and items of which something is said,
-// lines that no value comes from, values that are another than the model's.
-var Shows = []string{"problems", "uncovered", "changed"}
 
 // Desk is where records are reviewed, one decision after another.
 type Desk struct {
@@ -42,17 +27,18 @@ type Desk struct {
 	at      int      // of ids, or of stops
 	point   int      // of the sheet at hand
 	sheet   *Sheet
-	history []string // the documents of all steps
-	undone  []string
+	history []deed // all that was done, the last behind
+	undone  []deed
+	version int             // how often something has changed
+	told    map[string]bool // documents of which it was told that they can't be signed
 	// Refused says why the document at hand could not be signed though all is decided.
 	Refused string
 }
 
-// stop is a decision in an order over all documents.
-type stop struct {
+// deed is one step, of whichever document.
+type deed struct {
 	document string
-	point    Point
-	part     int // of a sample
+	stops    []stop // as they were on the other side of it, where it moved items
 }
 
 // mostRead is how many documents are held as they were read.
@@ -60,7 +46,7 @@ const mostRead = 6
 
 // NewDesk lays out records for review. read reads a document.
 func NewDesk(s *schema.Schema, check *record.Validator, keeper Keeper, read func(id string) (*document.Document, error), o Order) (*Desk, error) {
-	d := &Desk{Schema: s, Order: o, check: check, keeper: keeper, read: read, ids: keeper.Documents(), sheets: map[string]*Sheet{}, at: -1}
+	d := &Desk{Schema: s, Order: o, check: check, keeper: keeper, read: read, ids: keeper.Documents(), sheets: map[string]*Sheet{}, told: map[string]bool{}, at: -1}
 	if o.Field != "" {
 		if f := s.Find(o.Field); f == nil || !isValue(f) {
 			return nil, fmt.Errorf("--field %s: the schema has no such value; `filler schema outline` lists the fields", o.Field)
@@ -73,53 +59,6 @@ func NewDesk(s *schema.Schema, check *record.Validator, keeper Keeper, read func
 	}
 	return d, nil
 }
-
-// arrange lists the decisions of an order over all documents.
-func (d *Desk) arrange() error {
-	type weighed struct {
-		stop
-		risk float64
-	}
-	var all []weighed
-	for _, id := range d.ids {
-		k, err := d.keeper.Open(id)
-		if err != nil {
-			return err
-		}
-		if k.Signed {
-			continue
-		}
-		sh := NewSheet(d.Schema, d.check, k, nil)
-		for _, p := range sh.points {
-			if f := d.Schema.At(p.Path); d.Order.Field != "" && (p.Kind != OfValue || f.Path != d.Order.Field) || d.Order.Values > 0 && p.Kind != OfValue {
-				continue
-			}
-			all = append(all, weighed{stop: stop{document: id, point: p}, risk: sh.doubt(p)})
-		}
-	}
-	if d.Order.ByRisk || d.Order.Values > 0 {
-		sort.SliceStable(all, func(i, j int) bool { return all[i].risk > all[j].risk })
-	}
-	if d.Order.Values > 0 {
-		d.Sample = newSample(len(all), d.Order.Values)
-		picked := d.Sample.pick(rand.New(rand.NewPCG(uint64(d.Order.Seed), 1)))
-		for _, i := range picked {
-			all[i].part = d.Sample.partOf(i)
-			d.stops = append(d.stops, all[i].stop)
-		}
-		return nil
-	}
-	for _, w := range all {
-		d.stops = append(d.stops, w.stop)
-	}
-	if d.stops == nil {
-		d.stops = []stop{}
-	}
-	return nil
-}
-
-// unknownRisk is what a value without a known risk is taken for.
-const unknownRisk = 0.5
 
 // Sheet gives the document at hand; nil where there is none left.
 func (d *Desk) Sheet() *Sheet { return d.sheet }
@@ -140,9 +79,6 @@ func (d *Desk) Documents() (n, all int) {
 	}
 	return slices.Index(d.ids, d.sheet.Document) + 1, len(d.ids)
 }
-
-// Stops gives how far an order over all documents has come; 0 of 0 in any other.
-func (d *Desk) Stops() (n, all int) { return min(d.at+1, len(d.stops)), len(d.stops) }
 
 // open puts a document on the desk.
 func (d *Desk) open(id string) (*Sheet, error) {
@@ -179,8 +115,19 @@ func (d *Desk) open(id string) (*Sheet, error) {
 	return sh, nil
 }
 
-// Begin puts the first document on the desk of which something is open.
-func (d *Desk) Begin() error { return d.Forward(true) }
+// Begin puts the first document on the desk of which something is open; where signed
+// ones are to be looked at again, and nothing is open, the first of all.
+func (d *Desk) Begin() error {
+	if err := d.Forward(true); err != nil || d.sheet != nil || !d.Order.Signed || d.stops != nil {
+		return err
+	}
+	d.at = -1
+	return d.Turn(1)
+}
+
+// Version counts what has changed: whoever shows the desk knows by it whether somebody
+// else has done something.
+func (d *Desk) Version() int { return d.version }
 
 // wanted tells whether a decision is among those asked for.
 func (d *Desk) wanted(sh *Sheet, p Point) bool {
@@ -241,6 +188,12 @@ func (d *Desk) Forward(open bool) error {
 			if err := d.sign(sh); err != nil {
 				return err
 			}
+			if d.Refused != "" && !d.told[sh.Document] && len(sh.points) > 0 { // somebody has to know
+				d.told[sh.Document] = true
+				d.at, d.sheet, d.point = at, sh, len(sh.points)-1
+				return nil
+			}
+			d.Refused = ""
 		}
 		for i, p := range sh.points {
 			if isMeant(sh, p) && !(open && sh.Signed && d.Order.Show == "") {
@@ -280,26 +233,6 @@ func (d *Desk) Backward() error {
 				return nil
 			}
 		}
-	}
-	return nil
-}
-
-// along goes through an order over all documents.
-func (d *Desk) along(by int, open bool) error {
-	for at := d.at + by; at >= 0 && at < len(d.stops); at += by {
-		sh, err := d.open(d.stops[at].document)
-		if err != nil {
-			return err
-		}
-		i := slices.Index(sh.points, d.stops[at].point)
-		if i < 0 || !d.wanted(sh, sh.points[i]) || open && !sh.Waits(sh.points[i]) {
-			continue
-		}
-		d.at, d.sheet, d.point = at, sh, i
-		return nil
-	}
-	if by > 0 && open {
-		d.sheet, d.at = nil, len(d.stops)
 	}
 	return nil
 }
@@ -355,7 +288,13 @@ func (d *Desk) Do(change func(sh *Sheet) error) error {
 	if len(d.sheet.past) == before {
 		return nil
 	}
-	d.history, d.undone = append(d.history, d.sheet.Document), nil
+	made := deed{document: d.sheet.Document}
+	if last := d.sheet.past[len(d.sheet.past)-1]; last.to != nil && d.stops != nil {
+		made.stops = d.stops
+		d.stops = d.follow(last)
+	}
+	d.history, d.undone = append(d.history, made), nil
+	d.version++
 	d.settle(point, was)
 	return d.keep(d.sheet)
 }
@@ -393,7 +332,8 @@ func (d *Desk) keep(sh *Sheet) error {
 // again opens a document as it is now, without what was decided here and not kept.
 func (d *Desk) again(id string) {
 	delete(d.sheets, id)
-	forget := func(all []string) []string { return slices.DeleteFunc(all, func(h string) bool { return h == id }) }
+	d.version++
+	forget := func(all []deed) []deed { return slices.DeleteFunc(all, func(h deed) bool { return h.document == id }) }
 	d.history, d.undone = forget(d.history), forget(d.undone)
 	if sh, err := d.open(id); err == nil {
 		d.sheet, d.point = sh, max(0, min(d.point, len(sh.points)-1))
@@ -420,11 +360,12 @@ func (d *Desk) Redo() (bool, error) {
 	return d.travel(&d.undone, &d.history, (*Sheet).Redo)
 }
 
-func (d *Desk) travel(from, to *[]string, step func(*Sheet) (Point, bool)) (bool, error) {
+func (d *Desk) travel(from, to *[]deed, step func(*Sheet) (Point, bool)) (bool, error) {
 	if len(*from) == 0 {
 		return false, nil
 	}
-	id := (*from)[len(*from)-1]
+	last := (*from)[len(*from)-1]
+	id := last.document
 	sh, err := d.open(id)
 	if err != nil {
 		return false, err
@@ -433,7 +374,11 @@ func (d *Desk) travel(from, to *[]string, step func(*Sheet) (Point, bool)) (bool
 	if !ok {
 		return false, nil
 	}
-	*from, *to = (*from)[:len(*from)-1], append(*to, id)
+	if last.stops != nil {
+		d.stops, last.stops = last.stops, d.stops
+	}
+	*from, *to = (*from)[:len(*from)-1], append(*to, last)
+	d.version++
 	d.sheet = sh
 	if d.stops == nil {
 		d.at = slices.Index(d.ids, id)

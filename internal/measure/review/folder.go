@@ -99,9 +99,10 @@ func openFolder(dir string, s *schema.Schema, check *record.Validator, reviewer 
 			}
 			id = page.Document
 		}
-		if _, twice := k.files[id]; !twice {
-			k.ids = append(k.ids, id)
+		if other, twice := k.files[id]; twice {
+			return gold.Twice(id, path, other)
 		}
+		k.ids = append(k.ids, id)
 		k.files[id] = path
 		above, _, _ := strings.Cut(string(head[:n]), `"record`)
 		k.done[id] = strings.Contains(above, "\"state\": \""+gold.Reviewed+"\"")

@@ -8,9 +8,13 @@ import (
 	"filler/internal/schema"
 )
 
-// HomeOf gives the line, from 0, around which a value is looked for: where it stands,
-// or the other values of its item do.
+// HomeOf gives the line of the source, from 0, around which a value is looked for: where
+// it stands, or the other values of its item do.
 func (sh *Sheet) HomeOf(p value.Pointer) int {
+	return min(sh.home(p), len(sh.Index.Breaks)) // a draft may know places of a longer text
+}
+
+func (sh *Sheet) home(p value.Pointer) int {
 	if places := sh.PlacesOf(p); len(places) > 0 {
 		return places[0].Line - 1
 	}

@@ -234,6 +234,7 @@ func (sh *Sheet) rearrange(list value.Pointer, at Point, change func(kids []valu
 		kids = v.Kids
 	}
 	items, to := change(kids)
+	sh.now.list, sh.now.to = list, to
 	sh.setValue(list, value.List(items...))
 	moved := func(p value.Pointer) (value.Pointer, bool) { return moved(list, p, to) }
 	verdicts, notes, places := map[string]Verdict{}, map[string]string{}, evidence.Places{}

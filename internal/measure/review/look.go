@@ -78,3 +78,9 @@ func (sh *Sheet) doubt(p Point) float64 {
 	}
 	return doubt
 }
+
+// LacksWords tells whether words of the source may be a better value than what is there:
+// nothing is, or something speaks against it, and nobody has decided.
+func (sh *Sheet) LacksWords(p Point) bool {
+	return p.Kind == OfValue && sh.Verdict(p) == "" && (sh.Record.At(p.Path).Empty() || len(sh.Said(p)) > 0)
+}

@@ -121,21 +121,10 @@ type offering struct {
 	words  map[string]bool // labels of all fields
 }
 
-func (o *offering) bounds(n int) (start, end int) {
-	breaks := o.sh.Index.Breaks
-	end = len(o.sh.Index.Source)
-	if n < len(breaks) {
-		end = breaks[n]
-	}
-	if n > 0 {
-		start = breaks[n-1] + 1
-	}
-	return start, end
-}
-
 // line offers what stands in one line.
 func (o *offering) line(n int) {
-	start, end := o.bounds(n)
+	at := o.sh.Index.LineSpan(n)
+	start, end := at.Start, at.End
 	text := o.sh.Index.Source[start:end]
 	if strings.TrimSpace(text) == "" {
 		return
@@ -281,20 +270,22 @@ func (o *offering) withSigns(from, to, start, end int) (int, int) {
 	text := o.sh.Index.Source
 	for from > start {
 		r, size := utf8.DecodeLastRuneInString(text[start:from])
-		if !strings.ContainsRune("-−€$£¥", r) {
+		if r != '-' && r != '−' && !isCurrency(r) {
 			break
 		}
 		from -= size
 	}
 	for to < end {
 		r, size := utf8.DecodeRuneInString(text[to:end])
-		if !strings.ContainsRune("€$£¥%°", r) {
+		if r != '°' && !isCurrency(r) && reading.UnitOf(string(r)) == "" || unicode.IsLetter(r) {
 			break
 		}
 		to += size
 	}
 	return from, to
 }
+
+func isCurrency(r rune) bool { return lang.Sign.Has(string(r)) || lang.PerhapsSign.Has(string(r)) }
 
 // mayBegin tells whether a value of the field's type may begin with a word.
 func (o *offering) mayBegin(t reading.Token) bool {

@@ -44,9 +44,10 @@ func ReadDecided(r store.Review) (*Decided, error) {
 	return d, nil
 }
 
-// DecidedOf gives what people decided about a document's record; nil for nothing.
-func DecidedOf(kept store.Reviews, s *schema.Schema, document string) (*Decided, error) {
-	r, err := kept.ReviewOf(s.Name, document)
+// DecidedOf gives what people decided about a document's record: of a text with this
+// hash, or of another where there is none; nil for nothing.
+func DecidedOf(kept store.Reviews, s *schema.Schema, document, text string) (*Decided, error) {
+	r, err := kept.ReviewOf(s.Name, document, text)
 	if r == nil || err != nil {
 		return nil, err
 	}
@@ -190,13 +191,10 @@ func orNull(v *value.Value) value.Value {
 // Into puts what people decided into a line of records: its values, their places, its
 // history; problems of what they decided are gone, and so are those of lines where all
 // is decided.
-func (o *Overlaid) Into(s *schema.Schema, l *record.Line, d *Decided) {
+func (o *Overlaid) Into(l *record.Line, d *Decided) {
 	l.Record = o.Record
 	evident := value.Obj()
-	kept := evidence.Places{}
-	for p, place := range evidence.PlacesFromJSON(&l.Evidence) {
-		kept[p] = place
-	}
+	kept := evidence.PlacesFromJSON(&l.Evidence)
 	o.Record.Walk(func(p value.Pointer, _ *value.Value) bool {
 		if place, ok := o.Places[p]; ok {
 			evident.Kids = append(evident.Kids, place.Named(string(p)))

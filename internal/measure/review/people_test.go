@@ -78,11 +78,11 @@ func TestRunsAreReviewed(t *testing.T) {
 		}
 		require.NoError(t, later.Forward(true))
 	}
-	d, err := DecidedOf(l, first.Schema, "sheet.txt")
+	d, err := DecidedOf(l, first.Schema, "sheet.txt", first.Source.Hash)
 	require.NoError(t, err)
 	assert.Equal(t, []any{true, "T. Brill", int64(2)}, []any{d.Done, d.By, d.Run})
 	line := &record.Line{Record: sheet(t).Record, Status: record.Flagged, Problems: []record.Problem{{Path: "/picked", What: record.Nowhere{}}}}
-	d.Over(first.Schema, &line.Record).Into(first.Schema, line, d)
+	d.Over(first.Schema, &line.Record).Into(line, d)
 	assert.Equal(t, record.Repaired, line.Status)
 	assert.Empty(t, line.Problems)
 	require.Len(t, line.History.Kids, 1)

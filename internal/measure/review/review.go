@@ -36,9 +36,6 @@ const (
 	Unsure  Verdict = "unsure"
 )
 
-// Verdicts are all of them.
-var Verdicts = []Verdict{Right, Changed, Taken, Unseen, Unsure}
-
 // Kind is what a decision is about.
 type Kind string
 

@@ -3,16 +3,12 @@ package review
 import (
 	"fmt"
 	"math/rand/v2"
-	"os"
-	"path/filepath"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/base/value"
-	"filler/internal/measure/gold"
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/source/document"
@@ -291,175 +287,6 @@ func TestAcceptedUnseen(t *testing.T) {
 	assert.Equal(t, Right, sh.Verdict(at("/rows/0/weight")), "looked at later it is seen")
 }
 
-// folder writes gold drafts of some sheets and opens them.
-func folder(t testing.TB, n int) (*Desk, string) {
-	dir := filepath.Join(t.TempDir(), "gold")
-	s, err := schema.Parse("s.yaml", []byte(orchard))
-	require.NoError(t, err)
-	doc, err := document.Parse("x", []byte(orchardText))
-	require.NoError(t, err)
-	rec, err := value.Parse(orchardRecord)
-	require.NoError(t, err)
-	for i := range n {
-		id := fmt.Sprintf("documents/%05d.txt", i)
-		draft := gold.NewDraft(s, &record.Line{Document: id, Record: rec, Run: 3, Hashes: record.Hashes{Text: doc.Hash}, Risk: value.Obj(value.Num("0.9").Named("/rows/0/sort"))}, "steady", false)
-		require.NoError(t, gold.Write(gold.FileOf(dir, id), &draft))
-	}
-	return open(t, dir, Order{}), dir
-}
-
-func open(t testing.TB, dir string, o Order) *Desk {
-	s, err := schema.Parse("s.yaml", []byte(orchard))
-	require.NoError(t, err)
-	check, err := record.NewValidator(s)
-	require.NoError(t, err)
-	k, err := OpenFolder(dir, s, check, "M. Harrow")
-	require.NoError(t, err)
-	k.Now = func() time.Time { return time.Date(2031, 11, 2, 0, 0, 0, 0, time.UTC) }
-	d, err := NewDesk(s, check, k, func(id string) (*document.Document, error) { return document.Parse(id, []byte(orchardText)) }, o)
-	require.NoError(t, err)
-	require.NoError(t, d.Begin())
-	return d
-}
-
-func accept(d *Desk) error {
-	p, _ := d.Point()
-	return d.Do(func(sh *Sheet) error { sh.Accept(p); return nil })
-}
-
-// Every decision is in the file before the next is asked for; the last one signs; undone,
-// the signature goes too.
-func TestKeptAndSigned(t *testing.T) {
-	d, dir := folder(t, 2)
-	file := gold.FileOf(dir, "documents/00000.txt")
-	for n := 1; ; n++ {
-		require.NoError(t, accept(d))
-		again := open(t, dir, Order{})
-		if n == 14 {
-			assert.Equal(t, "documents/00001.txt", again.Sheet().Document, "what is signed does not come again")
-			break
-		}
-		open, _ := again.Sheet().Left()
-		require.Equal(t, 14-n, open)
-		require.NoError(t, d.Forward(true))
-	}
-	set, err := gold.Load(dir, d.Schema)
-	require.NoError(t, err)
-	g := set["documents/00000.txt"]
-	assert.Equal(t, []string{gold.Reviewed, "M. Harrow", "2031-11-02", g.SealNow()}, []string{g.State, g.Reviewer, g.On, g.Seal})
-	assert.True(t, g.AsDrafted())
-	ok, err := d.Undo()
-	require.NoError(t, err)
-	require.True(t, ok)
-	data, err := os.ReadFile(file)
-	require.NoError(t, err)
-	assert.Contains(t, string(data), `"state": "draft"`)
-	assert.NotContains(t, string(data), "seal")
-	_, err = d.Redo()
-	require.NoError(t, err)
-	require.NoError(t, d.Do(func(sh *Sheet) error { sh.Decide(sh.Points()[0], Unsure); return nil }))
-	assert.False(t, d.Sheet().Signed, "what somebody is unsure of is not signed")
-}
-
-// How long a review takes is kept where it is asked for, without long pauses.
-func TestTimeIsKeptWhereAsked(t *testing.T) {
-	for _, asked := range []bool{false, true} {
-		d, dir := folder(t, 1)
-		k := d.keeper.(*Folder)
-		now := k.Now()
-		k.Time, k.since, k.Now = asked, now, func() time.Time { return now }
-		for _, pause := range []time.Duration{4 * time.Second, time.Hour, 6 * time.Second} {
-			now = now.Add(pause)
-			require.NoError(t, accept(d))
-			require.NoError(t, d.Forward(true))
-		}
-		set, err := gold.Load(dir, d.Schema)
-		require.NoError(t, err)
-		assert.Equal(t, map[bool]float64{false: 0, true: 10}[asked], set["documents/00000.txt"].Seconds)
-	}
-}
-
-// What an editor wrote meanwhile is not written over.
-func TestMeanwhile(t *testing.T) {
-	d, dir := folder(t, 1)
-	require.NoError(t, accept(d))
-	file := gold.FileOf(dir, "documents/00000.txt")
-	data, err := os.ReadFile(file)
-	require.NoError(t, err)
-	edited := append(data, '\n')
-	require.NoError(t, os.WriteFile(file, edited, 0o644))
-	var other *Meanwhile
-	require.ErrorAs(t, accept(d), &other)
-	require.NoError(t, accept(d), "it was opened again")
-	require.NoError(t, os.WriteFile(file, edited, 0o644))
-	require.ErrorAs(t, accept(d), &other)
-	now, err := os.ReadFile(file)
-	require.NoError(t, err)
-	assert.Equal(t, edited, now)
-}
-
-// A blind review begins without the model's values, and its gold is no draft of it. So
-// does a second review, in a folder of its own.
-func TestBlindAndSecond(t *testing.T) {
-	d, dir := folder(t, 1)
-	k := d.keeper.(*Folder)
-	k.Blind = true
-	blind, err := NewDesk(d.Schema, k.Check, k, d.read, Order{})
-	require.NoError(t, err)
-	require.NoError(t, blind.Begin())
-	assert.True(t, blind.Sheet().Record.Empty())
-	for {
-		require.NoError(t, accept(blind))
-		if blind.Sheet().Signed {
-			break
-		}
-		require.NoError(t, blind.Forward(true))
-	}
-	set, err := gold.Load(dir, d.Schema)
-	require.NoError(t, err)
-	assert.Empty(t, set["documents/00000.txt"].Model)
-
-	first := open(t, dir, Order{}).keeper.(*Folder)
-	for who, want := range map[string]int{"M. Harrow": 0, "S. Quill": 1} {
-		first.Reviewer = who
-		second, err := first.Second(dir + "-second")
-		require.NoError(t, err)
-		require.Len(t, second.Documents(), want, who)
-		if want == 0 {
-			continue
-		}
-		other, err := NewDesk(d.Schema, k.Check, second, d.read, Order{})
-		require.NoError(t, err)
-		require.NoError(t, other.Begin())
-		require.NoError(t, accept(other))
-		_, err = os.Stat(gold.FileOf(dir+"-second", "documents/00000.txt"))
-		require.NoError(t, err)
-	}
-}
-
-// An order over all documents asks for one field, or for the riskiest first.
-func TestOrders(t *testing.T) {
-	_, dir := folder(t, 3)
-	d := open(t, dir, Order{Field: "rows[].sort"})
-	_, all := d.Stops()
-	assert.Equal(t, 6, all)
-	for range 6 {
-		p, ok := d.Point()
-		require.True(t, ok)
-		assert.Equal(t, "sort", p.Path.Last())
-		require.NoError(t, accept(d))
-		require.NoError(t, d.Forward(true))
-	}
-	_, ok := d.Point()
-	assert.False(t, ok)
-	d = open(t, dir, Order{ByRisk: true})
-	p, _ := d.Point()
-	assert.Equal(t, at("/rows/0/pests/0/trees"), p, "it stands nowhere, as the file says by now")
-	d = open(t, dir, Order{Show: "uncovered"})
-	p, _ = d.Point()
-	assert.Equal(t, Point{Kind: OfLine, Line: 7}, p)
-}
-
 // The interval of a sample holds the accuracy of all values in 95 of 100 samples at
 // least, whatever part is wrong and wherever the errors are.
 func TestSampleHolds(t *testing.T) {
@@ -490,13 +317,5 @@ func TestSampleHolds(t *testing.T) {
 			}
 			assert.LessOrEqual(t, missed, draws*6/100, "%g wrong, sorted %v", wrong, sorted)
 		}
-	}
-}
-
-// BenchmarkStart opens a set of 10,000 drafts and puts the first on the desk.
-func BenchmarkStart(b *testing.B) {
-	_, dir := folder(b, 10_000)
-	for b.Loop() {
-		open(b, dir, Order{})
 	}
 }

@@ -1,7 +1,6 @@
 package review
 
 import (
-	"slices"
 	"time"
 
 	"filler/internal/base/value"
@@ -26,14 +25,13 @@ type Run struct {
 	// alone are decided. Nil: all are.
 	Differ map[string][]Difference
 
-	ids  []string
-	at   map[string]time.Time // when the review that is on the desk was kept
-	line map[string]*record.Line
+	ids []string
+	at  map[string]time.Time // when the review that is on the desk was kept
 }
 
 // NewRun takes the documents of a run whose records are to be reviewed, in order.
 func NewRun(r Run, documents []string) *Run {
-	r.ids, r.at, r.line = documents, map[string]time.Time{}, map[string]*record.Line{}
+	r.ids, r.at = documents, map[string]time.Time{}
 	if r.Now == nil {
 		r.Now = time.Now
 	}
@@ -43,18 +41,12 @@ func NewRun(r Run, documents []string) *Run {
 // Documents names the documents whose records are reviewed.
 func (r *Run) Documents() []string { return r.ids }
 
-// Only leaves the documents that are meant.
-func (r *Run) Only(meant func(id, file string) bool) {
-	r.ids = slices.DeleteFunc(slices.Clone(r.ids), func(id string) bool { return !meant(id, "") })
-}
-
 // Open gives the record of a document, with what people have decided about it before.
 func (r *Run) Open(document string) (*Kept, error) {
 	line, err := r.Line(document)
 	if err != nil {
 		return nil, err
 	}
-	r.line[document] = line
 	k := &Kept{Document: document, Hashes: line.Hashes, Record: line.Record, Was: record.Arrange(r.Schema, &line.Record), Places: evidence.PlacesFromJSON(&line.Evidence),
 		Risk: map[value.Pointer]float64{}, Made: map[string]Verdict{}, Notes: map[string]string{}}
 	for i := range line.Risk.Kids {
@@ -62,9 +54,9 @@ func (r *Run) Open(document string) (*Kept, error) {
 			k.Risk[value.Pointer(line.Risk.Kids[i].Name)] = f
 		}
 	}
-	d, err := DecidedOf(r.Store, r.Schema, document)
-	if err == nil && d != nil {
-		err = r.decided(k, d, line)
+	d, err := DecidedOf(r.Store, r.Schema, document, line.Hashes.Text)
+	if err == nil && d != nil && d.TextHash == line.Hashes.Text {
+		r.decided(k, d, line)
 	}
 	if differ := r.Differ[document]; differ != nil {
 		k.besides(r.Schema, differ)
@@ -86,17 +78,13 @@ func (k *Kept) besides(s *schema.Schema, differ []Difference) {
 }
 
 // decided puts what people have decided before into a record.
-func (r *Run) decided(k *Kept, d *Decided, line *record.Line) error {
-	document := k.Document
-	r.at[document] = d.At
-	if d.TextHash != line.Hashes.Text {
-		return nil // of another text
-	}
+func (r *Run) decided(k *Kept, d *Decided, line *record.Line) {
+	r.at[k.Document] = d.At
 	if d.Run == r.ID {
 		k.Record, k.Places, k.Made, k.Signed, k.Reviewer = d.Record, evidence.PlacesFromJSON(&d.Places), d.Made, d.Done, d.By
 	} else {
 		o := d.Over(r.Schema, &line.Record)
-		o.Into(r.Schema, line, d)
+		o.Into(line, d)
 		k.Record, k.Places, k.Signed, k.Reviewer = line.Record, evidence.PlacesFromJSON(&line.Evidence), d.Done, d.By
 		for key, v := range o.Made {
 			if v != "" {
@@ -109,16 +97,18 @@ func (r *Run) decided(k *Kept, d *Decided, line *record.Line) error {
 			k.Notes[notes.Kids[i].Name] = notes.Kids[i].Text
 		}
 	}
-	return nil
 }
 
 // Keep keeps what was decided, by its reviewer and now.
 func (r *Run) Keep(k *Kept) error { return r.save(k, false) }
 
 func (r *Run) save(k *Kept, done bool) error {
-	before, err := r.Store.ReviewOf(r.Schema.Name, k.Document)
+	before, err := r.Store.ReviewOf(r.Schema.Name, k.Document, k.Hashes.Text)
 	if err != nil {
 		return err
+	}
+	if before != nil && before.TextHash != k.Hashes.Text {
+		before = nil // of another text, and kept beside this one
 	}
 	if known := r.at[k.Document]; before != nil && !before.At.Equal(known) {
 		return &Meanwhile{Where: k.Document}

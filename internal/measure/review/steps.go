@@ -15,6 +15,8 @@ type step struct {
 	marks   []mark
 	places  []placed
 	risk    *[2]map[value.Pointer]float64 // before and after, of a step that moves items
+	list    value.Pointer                 // whose items it moves
+	to      []int                         // where each of them is then; -1 for gone
 }
 
 type mark struct {
@@ -46,42 +48,33 @@ func (sh *Sheet) end() {
 
 func (sh *Sheet) setVerdict(key string, v Verdict) {
 	sh.now.marks = append(sh.now.marks, mark{key: key, was: string(sh.Made[key]), is: string(v)})
-	sh.putVerdict(key, v)
-}
-
-func (sh *Sheet) putVerdict(key string, v Verdict) {
-	if v == "" {
-		delete(sh.Made, key)
-		return
-	}
-	if sh.Made == nil {
-		sh.Made = map[string]Verdict{}
-	}
-	sh.Made[key] = v
+	putOrDrop(&sh.Made, key, v)
 }
 
 func (sh *Sheet) setNote(key, note string) {
 	sh.now.marks = append(sh.now.marks, mark{key: key, note: true, was: sh.Notes[key], is: note})
-	sh.putNote(key, note)
+	putOrDrop(&sh.Notes, key, note)
 }
 
-func (sh *Sheet) putNote(key, note string) {
-	if note == "" {
-		delete(sh.Notes, key)
-		return
-	}
-	if sh.Notes == nil {
-		sh.Notes = map[string]string{}
-	}
-	sh.Notes[key] = note
-}
-
+// put writes a mark down as it was, or is.
 func (sh *Sheet) put(m mark, text string) {
 	if m.note {
-		sh.putNote(m.key, text)
+		putOrDrop(&sh.Notes, m.key, text)
 		return
 	}
-	sh.putVerdict(m.key, Verdict(text))
+	putOrDrop(&sh.Made, m.key, Verdict(text))
+}
+
+// putOrDrop puts a text under a key; an empty one drops the key.
+func putOrDrop[T ~string](all *map[string]T, key string, text T) {
+	switch {
+	case text == "":
+		delete(*all, key)
+	case *all == nil:
+		*all = map[string]T{key: text}
+	default:
+		(*all)[key] = text
+	}
 }
 
 func (sh *Sheet) setPlace(at value.Pointer, place evidence.Place, has bool) {

@@ -192,14 +192,8 @@ func first(words string) string {
 }
 
 func (ix *Index) rowAt(n int) (text string, start, end int) {
-	if n > 0 {
-		start = ix.Breaks[n-1] + 1
-	}
-	end = len(ix.Source)
-	if n < len(ix.Breaks) {
-		end = ix.Breaks[n]
-	}
-	return ix.Source[start:end], start, end
+	s := ix.LineSpan(n)
+	return ix.Source[s.Start:s.End], s.Start, s.End
 }
 
 // cellsOf gives the cells of a row: what wide gaps, tabs or bars part.

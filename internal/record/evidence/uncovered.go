@@ -31,14 +31,9 @@ func Unread(s *schema.Schema, record *value.Value, ix *Index, places Places) []L
 	u := &unread{w: &weigher{ix: ix, names: map[*schema.Field][][]string{}}, s: s, record: record, places: places, named: map[string][]naming{}}
 	u.prepare()
 	var lines []Line
-	start := 0
-	for n := 0; n <= len(ix.Breaks); n++ {
-		end := len(ix.Source)
-		if n < len(ix.Breaks) {
-			end = ix.Breaks[n]
-		}
-		lines = append(lines, u.line(n, start, end)...)
-		start = end + 1
+	for n := range len(ix.Breaks) + 1 {
+		at := ix.LineSpan(n)
+		lines = append(lines, u.line(n, at.Start, at.End)...)
 	}
 	return append(lines, u.rows(lines)...)
 }

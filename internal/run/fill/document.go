@@ -32,6 +32,7 @@ type filling struct {
 
 	seed *int64 // sent along with every request; nil: none
 	long bool   // the document went into several requests
+	text string // hash of the text that a given record is of
 
 	record     value.Value
 	found      evidence.Places          // of the record as it came from the pieces
@@ -109,7 +110,7 @@ func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (sto
 	case code != "":
 		return w.failed(code, why), nil
 	}
-	return w.done(), nil
+	return w.done()
 }
 
 // readStep tells of a document that was read.

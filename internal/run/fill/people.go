@@ -17,8 +17,9 @@ type people struct {
 	err  error
 }
 
-// byPeople gives what people decided about a document; nil for nothing.
-func (f *Filler) byPeople(document string) (*review.Decided, error) {
+// byPeople gives what people decided about a document, if need be beside another text;
+// nil for nothing.
+func (f *Filler) byPeople(document, text string) (*review.Decided, error) {
 	p := f.people
 	p.once.Do(func() {
 		p.all = map[string]bool{}
@@ -30,25 +31,25 @@ func (f *Filler) byPeople(document string) (*review.Decided, error) {
 	if p.err != nil || !p.all[document] {
 		return nil, p.err
 	}
-	return review.DecidedOf(f.Ledger, f.Schema, document)
+	return review.DecidedOf(f.Ledger, f.Schema, document, text)
 }
 
 // heed puts what people decided about the document in place of what was filled. It is
 // not heeded where the document's text is another now: that is told.
-func (w *filling) heed(text string) *review.Overlaid {
-	d, err := w.byPeople(w.task.Document)
-	if err != nil || d == nil {
-		return nil
+func (w *filling) heed(text string) (*review.Overlaid, error) {
+	d, err := w.byPeople(w.task.Document, text)
+	if err != nil || d == nil || text == "" {
+		return nil, err
 	}
 	if d.TextHash != text {
 		w.trace.add(&trace.Reviewed{By: d.By, On: d.At.UTC().Format("2006-01-02"), Stale: true, Changes: value.List()})
-		return nil
+		return nil, nil
 	}
 	o := d.Over(w.Schema, &w.record)
 	w.record = o.Record
 	mark := o.Mark(d)
 	w.trace.add(&trace.Reviewed{By: d.By, On: mark.Word("on"), Done: d.Done, Values: *mark.Get("values"), Changes: o.Changes})
-	return o
+	return o, nil
 }
 
 // marked gives the values of a record that is brought up to date about which people have
@@ -74,20 +75,20 @@ func (x *updating) mark() {
 }
 
 // done closes the filling. What people decided before stands.
-func (w *filling) done() store.Record {
-	text := ""
+func (w *filling) done() (store.Record, error) {
+	text := w.text
 	if w.doc != nil {
 		text = w.doc.Hash
 	}
-	o := w.heed(text)
+	o, err := w.heed(text)
 	if o == nil {
-		return w.close(nil)
+		return w.close(nil), err
 	}
 	if w.doc != nil {
 		w.problems = w.check(&w.record)
 	}
 	w.problems, w.others = o.Open(w.problems), o.Open(w.others)
-	return w.close(o)
+	return w.close(o), nil
 }
 
 // heeded puts the places of what people decided in, and its risk: none.

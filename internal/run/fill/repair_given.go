@@ -89,6 +89,7 @@ func (o *Repair) make(ctx context.Context, f *Filler, run int64, t store.Task) (
 	step(&c.Normalized)
 	w.trace.add(&trace.Checked{Problems: w.problems})
 	w.from(line)
+	w.text = line.Hashes.Text
 	if w.doc != nil {
 		if err := w.again(ctx, f.First()); err != nil {
 			return store.Record{}, err
@@ -117,7 +118,7 @@ func (o *Repair) make(ctx context.Context, f *Filler, run int64, t store.Task) (
 	}
 	c.Left = len(w.problems)
 	o.addUp(c)
-	return w.done(), nil
+	return w.done()
 }
 
 // from takes over what is known of how the record came about.

@@ -81,7 +81,7 @@ func (o *Update) make(ctx context.Context, f *Filler, run int64, t store.Task) (
 			x.places = evidence.Of(f.Schema, &w.record, evidence.NewIndex(doc.Text))
 		}
 	}
-	if d, err := f.byPeople(t.Document); err != nil {
+	if d, err := f.byPeople(t.Document, line.Hashes.Text); err != nil {
 		return store.Record{}, err
 	} else if d != nil && d.TextHash == line.Hashes.Text {
 		x.people = d

@@ -268,10 +268,7 @@ const (
 // without a figure above it, where all between are cells too.
 func (tx *Text) head(s Span) string {
 	line := tx.LineOf(s.Start)
-	from := 0
-	if line > 0 {
-		from = tx.Breaks[line-1] + 1
-	}
+	from := tx.LineSpan(line).Start
 	row := tx.lineAt(line)
 	if len(row) > longestRow {
 		return ""

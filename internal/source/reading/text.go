@@ -247,16 +247,22 @@ func (tx *Text) LineOf(offset int) int { return sort.SearchInts(tx.Breaks, offse
 // Line gives the text of a line, from 1, without the blanks around it.
 func (tx *Text) Line(n int) string { return strings.TrimSpace(tx.lineAt(n - 1)) }
 
-// lineAt gives the text of a line, from 0.
-func (tx *Text) lineAt(n int) string {
-	start, end := 0, len(tx.Source)
+// LineSpan gives where a line stands, from 0, without the sign that ends it.
+func (tx *Text) LineSpan(n int) Span {
+	s := Span{0, len(tx.Source)}
 	if n > 0 {
-		start = tx.Breaks[n-1] + 1
+		s.Start = tx.Breaks[n-1] + 1
 	}
 	if n < len(tx.Breaks) {
-		end = tx.Breaks[n]
+		s.End = tx.Breaks[n]
 	}
-	return tx.Source[start:end]
+	return s
+}
+
+// lineAt gives the text of a line, from 0.
+func (tx *Text) lineAt(n int) string {
+	s := tx.LineSpan(n)
+	return tx.Source[s.Start:s.End]
 }
 
 // sentenceEnds are what ends a sentence, or what stands for one: a line of a list

@@ -20,11 +20,14 @@ func (l *Ledger) SaveReview(r store.Review) error {
 	body := packAll(r.Record, r.Evidence, r.Decisions, r.Notes)
 	return l.write(func(tx *sql.Tx) error {
 		_, err := l.exec(tx, `INSERT INTO review(schema, document, run, text_sha256, by, at, done, body) VALUES(?1,?2,?3,?4,?5,?6,?7,?8)
-			ON CONFLICT(schema, document) DO UPDATE SET run = ?3, text_sha256 = ?4, by = ?5, at = ?6, done = ?7, body = ?8`,
-			r.Schema, r.Document, r.Run, hashBytes(r.TextHash), r.By, r.At.UnixMilli(), r.Done, body)
+			ON CONFLICT(schema, document, text_sha256) DO UPDATE SET run = ?3, by = ?5, at = ?6, done = ?7, body = ?8`,
+			r.Schema, r.Document, r.Run, textKey(r.TextHash), r.By, r.At.UnixMilli(), r.Done, body)
 		return err
 	})
 }
+
+// textKey is the hash of a text as a key: not null where it is not known.
+func textKey(hash string) []byte { return append([]byte{}, hashBytes(hash)...) }
 
 const reviewQuery = "SELECT schema, document, run, text_sha256, by, at, done, body FROM review WHERE schema = ?"
 
@@ -45,9 +48,10 @@ func isOld(err error) bool {
 	return err != nil && strings.Contains(err.Error(), "no such table: review")
 }
 
-// ReviewOf gives the review of a document's record; nil where there is none.
-func (l *Ledger) ReviewOf(schema, document string) (*store.Review, error) {
-	r, err := scanReview(l.db.QueryRow(reviewQuery+" AND document = ?", schema, document))
+// ReviewOf gives the review of a document's record beside a text, or beside the newest
+// other; nil where there is none.
+func (l *Ledger) ReviewOf(schema, document, text string) (*store.Review, error) {
+	r, err := scanReview(l.db.QueryRow(reviewQuery+" AND document = ? ORDER BY text_sha256 = ? DESC, at DESC LIMIT 1", schema, document, textKey(text)))
 	if errors.Is(err, sql.ErrNoRows) || isOld(err) {
 		return nil, nil
 	}
@@ -57,9 +61,10 @@ func (l *Ledger) ReviewOf(schema, document string) (*store.Review, error) {
 	return &r, nil
 }
 
-// Reviews calls each for the reviews of a schema, in the order of their documents.
+// Reviews calls each for the reviews of a schema, in the order of their documents, the
+// newest of a document first.
 func (l *Ledger) Reviews(schema string, each func(store.Review) error) error {
-	rows, err := l.db.Query(reviewQuery+" ORDER BY document", schema)
+	rows, err := l.db.Query(reviewQuery+" ORDER BY document, at DESC", schema)
 	if isOld(err) {
 		return nil
 	}

@@ -7,17 +7,6 @@ import (
 	"filler/internal/view/screen"
 )
 
-// changing are the actions that change something.
-var changing = map[string]bool{}
-
-func init() {
-	for _, a := range []screen.Action{screen.Right, screen.Change, screen.TakeFirst, screen.TakeOther, screen.Empty, screen.Unsure, screen.Note, screen.AcceptItem, screen.AcceptQuoted, screen.AcceptRest,
-		screen.Add, screen.Remove, screen.Up, screen.Down, screen.Split, screen.Merge, screen.Undo, screen.Redo} {
-		changing[string(a)] = true
-	}
-	changing["take-words"], changing["place-words"] = true, true
-}
-
 var errNothing = errors.New("nothing is at hand")
 
 // act does one thing, and says in words what came of it.

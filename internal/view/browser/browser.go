@@ -18,7 +18,6 @@ import (
 	_ "embed" // the page
 	"encoding/base64"
 	"encoding/json"
-	"errors"
 	"image"
 	"image/png"
 	"net"
@@ -56,7 +55,6 @@ type Server struct {
 	token    string
 	host     string // of the address, with its port
 	mu       sync.Mutex
-	version  int // how many changes there were
 	pictures map[string][]byte
 	doubted  bool // the last key went to what is doubtful
 }
@@ -186,25 +184,18 @@ type act struct {
 
 // do does it, unless the page shows what is no more.
 func (s *Server) do(a *act) *state {
-	if a.Version != s.version {
+	if a.Version != s.Desk.Version() {
 		st := s.state()
 		st.Said, st.Fault = "something was changed in another tab; look again", true
 		return st
 	}
 	said, err := s.act(a)
-	if _, changes := changing[a.Do]; changes && err == nil {
-		s.version++
-	}
-	var other *review.Meanwhile
-	if errors.As(err, &other) {
-		s.version++
-	}
 	st := s.state()
-	st.Said = said
-	if err != nil {
+	switch {
+	case err != nil:
 		st.Said, st.Fault = err.Error(), true
-	} else if s.Desk.Refused != "" {
-		st.Said, st.Fault = "all is decided, but not signed: "+s.Desk.Refused, true
+	case said != "" && s.Desk.Refused == "":
+		st.Said, st.Fault = said, false
 	}
 	return st
 }

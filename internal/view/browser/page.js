@@ -12,7 +12,7 @@ let refused = null;    // what was typed last, to be typed again if it is refuse
 let sought = "";       // first letters of the words that are meant
 let zoom = 1;
 const turned = {};     // pages that were turned, by document and number
-let line = Promise.resolve(); // what was asked, one after another
+let queue = Promise.resolve(); // what was asked, one after another
 
 function make(tag, of, text) {
   const e = document.createElement(tag);
@@ -24,7 +24,7 @@ function make(tag, of, text) {
 // ask asks one thing after another: a key that comes before an answer waits for it, and
 // then means what is in hand.
 function ask(what) {
-  line = line.then(async () => {
+  queue = queue.then(async () => {
     const asked = what && what();
     const answer = asked
       ? await fetch("act", { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify({ version: state.version, ...asked }) })

@@ -71,7 +71,7 @@ const (
 )
 
 func (s *Server) state() *state {
-	st := &state{Version: s.version, Keys: map[string]string{}, Help: screen.HelpOf(s.Keys), At: -1}
+	st := &state{Version: s.Desk.Version(), Keys: map[string]string{}, Help: screen.HelpOf(s.Keys), At: -1}
 	for key, action := range s.Keys {
 		st.Keys[key] = string(action)
 	}
@@ -100,6 +100,11 @@ func (s *Server) state() *state {
 	switch {
 	case sh.Source == nil:
 		st.Said, st.Fault = "the document can't be read: "+sh.Unread, true
+	case s.Desk.Refused != "":
+		st.Said, st.Fault = screen.RefusedText(s.Desk), true
+	}
+	switch {
+	case sh.Source == nil:
 	case sh.Source.Layout != nil:
 		st.Pages = pagesOf(sh, now)
 	default:
@@ -141,7 +146,7 @@ func valueOf(sh *review.Sheet, p review.Point) shown {
 
 // likely gives the words that may be a value which is not there.
 func likely(sh *review.Sheet, p review.Point) *[2]int {
-	if v := sh.Record.At(p.Path); p.Kind != review.OfValue || sh.Verdict(p) != "" || !v.Empty() && len(sh.Said(p)) == 0 {
+	if !sh.LacksWords(p) {
 		return nil
 	}
 	if o, ok := sh.Likely(p.Path); ok {
@@ -159,11 +164,7 @@ func around(sh *review.Sheet, now review.Point) evidence.Place {
 		return places[0]
 	}
 	line := sh.HomeOf(now.Path)
-	start := 0
-	if line > 0 && line <= len(sh.Index.Breaks) {
-		start = sh.Index.Breaks[line-1] + 1
-	}
-	return evidence.Place{Start: start, Line: line + 1}
+	return evidence.Place{Start: sh.Index.LineSpan(line).Start, Line: line + 1}
 }
 
 // linesOf gives the lines of a text around the value at hand.
@@ -175,17 +176,11 @@ func linesOf(sh *review.Sheet, now review.Point) (lines []line) {
 		from, to = 0, len(breaks)
 	}
 	for n := from; n <= to; n++ {
-		start, end := 0, len(text)
-		if n > 0 {
-			start = breaks[n-1] + 1
-		}
-		if n < len(breaks) {
-			end = breaks[n]
-		}
-		if start == len(text) && n > 0 {
+		at := sh.Index.LineSpan(n)
+		if at.Start == len(text) && n > 0 {
 			break
 		}
-		lines = append(lines, line{Number: n + 1, Words: wordsOf(text, start, min(end, start+longest))})
+		lines = append(lines, line{Number: n + 1, Words: wordsOf(text, at.Start, min(at.End, at.Start+longest))})
 	}
 	return lines
 }

@@ -11,43 +11,32 @@ import (
 	"filler/internal/measure/review"
 	"filler/internal/record/evidence"
 	"filler/internal/view/signs"
+	"filler/internal/view/tones"
 )
 
-// tone is the meaning of a colour or a stress.
-type tone int
-
+// The tones of the terminal, and those of the source's words.
 const (
-	plain tone = iota
-	faint
-	bold
-	good
-	soft
-	bad
-	marked // the words of the value at hand
-	dim    // other words that say the same
+	plain  = tones.Plain
+	faint  = tones.Faint
+	bold   = tones.Bold
+	good   = tones.Good
+	soft   = tones.Soft
+	bad    = tones.Bad
+	marked = tones.Tone("marked") // the words of the value at hand
+	dim    = tones.Tone("dim")    // other words that say the same
 )
 
-func (m *Model) paint(t tone, text string) string {
-	if t == plain || text == "" {
+func (m *Model) paint(t tones.Tone, text string) string {
+	if t == plain || text == "" || t.IsColour() && !m.Colour {
 		return text
 	}
-	style := lipgloss.NewStyle()
 	switch t {
-	case faint:
-		style = style.Faint(true)
-	case bold:
-		style = style.Bold(true)
 	case marked:
-		style = style.Reverse(true)
+		return lipgloss.NewStyle().Reverse(true).Render(text)
 	case dim:
-		style = style.Underline(true)
-	case good, soft, bad:
-		if !m.Colour {
-			return text
-		}
-		style = style.Foreground(lipgloss.Color(map[tone]string{good: "2", soft: "3", bad: "1"}[t]))
+		return lipgloss.NewStyle().Underline(true).Render(text)
 	}
-	return style.Render(text)
+	return t.Style().Render(text)
 }
 
 // clip cuts a text to a width, with a sign that it goes on.
@@ -187,6 +176,9 @@ func EstimateText(e review.Estimate) string {
 	return text
 }
 
+// RefusedText says why the document at hand is not signed though all is decided.
+func RefusedText(d *review.Desk) string { return "all is decided, but not signed: " + d.Refused }
+
 // fromEnd cuts a path at its beginning.
 func fromEnd(path string, width int) string {
 	path = signs.Visible(path)
@@ -221,8 +213,8 @@ func (m *Model) foot() []string {
 // likelyText says which words may be the value.
 func (m *Model) likelyText(p review.Point) string {
 	sh := m.Desk.Sheet()
-	if v := sh.Record.At(p.Path); m.mode != deciding || p.Kind != review.OfValue || sh.Verdict(p) != "" || !v.Empty() && len(sh.Said(p)) == 0 {
-		return "" // nothing leads away from what is there
+	if m.mode != deciding || !sh.LacksWords(p) {
+		return ""
 	}
 	o, ok := m.likely(p)
 	if !ok {

@@ -10,9 +10,9 @@
 package screen
 
 import (
+	"errors"
 	"fmt"
 	"strings"
-	"time"
 
 	"charm.land/bubbles/v2/textinput"
 	tea "charm.land/bubbletea/v2"
@@ -28,9 +28,7 @@ type Setup struct {
 	Reviewer string
 	Below    float64 // the risk below which what is quoted can be accepted at once
 	Colour   bool
-	Title    string // what is reviewed: "gold", "run 3"
-	Blind    bool   // no filled values are shown
-	Hides    func(p value.Pointer) bool
+	Blind    bool // no filled values are shown
 }
 
 // Model is the state of the screen.
@@ -59,7 +57,6 @@ type Model struct {
 	isFault       bool
 	err           error // that ended the review
 	keys          int   // that were pressed
-	began         time.Time
 	decided       int
 }
 
@@ -80,9 +77,10 @@ const (
 
 // New makes a screen. Its desk has begun.
 func New(s Setup) *Model {
-	m := &Model{Setup: s, width: 80, height: 24, drag: -1, top: -1, began: time.Now()}
+	m := &Model{Setup: s, width: 80, height: 24, drag: -1, top: -1}
 	m.input = textinput.New()
 	m.input.Prompt = ""
+	m.refused()
 	return m
 }
 
@@ -277,21 +275,30 @@ func (m *Model) do(on bool, change func(sh *review.Sheet) error) {
 		m.tell("%s is signed", sheet.Document)
 	}
 	if m.Desk.Refused != "" {
-		m.fault(fmt.Errorf("all is decided, but not signed: %s", m.Desk.Refused))
+		m.refused()
 		return
 	}
 	m.top = -1
 	if now, ok := m.Desk.Point(); on && ok && now == point && sheet.Verdict(now) != "" {
 		said, was := m.said, m.isFault
 		m.fault(m.Desk.Forward(true))
+		m.refused()
 		if m.said == "" {
 			m.said, m.isFault = said, was
 		}
 	}
 }
 
+// refused tells why the document at hand is not signed though all is decided.
+func (m *Model) refused() {
+	if m.Desk.Refused != "" {
+		m.fault(errors.New(RefusedText(m.Desk)))
+	}
+}
+
 func (m *Model) move(err error) {
 	m.top = -1
+	m.refused()
 	m.fault(err)
 }
 

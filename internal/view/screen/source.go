@@ -1,7 +1,6 @@
 package screen
 
 import (
-	"sort"
 	"strings"
 	"unicode/utf8"
 
@@ -19,15 +18,11 @@ type textRow struct {
 
 // sourceRows cuts the source into rows from a byte at which one begins.
 func (m *Model) sourceRows(from, width, height int) (rows []textRow) {
-	text := m.text()
-	breaks := m.Desk.Sheet().Index.Breaks
-	line := sort.SearchInts(breaks, from)
+	text, index := m.text(), m.Desk.Sheet().Index
+	line := index.LineOf(from)
 	for at := from; len(rows) < height && at <= len(text); {
-		end := len(text)
-		if line < len(breaks) {
-			end = breaks[line]
-		}
-		first := line == 0 && at == 0 || line > 0 && at == breaks[line-1]+1
+		end := index.LineSpan(line).End
+		first := at == index.LineSpan(line).Start
 		for {
 			cut := cutRow(text[at:end], width)
 			r := textRow{start: at, end: at + cut}
@@ -85,14 +80,10 @@ const farBack = 4000
 
 // topFor gives where the pane begins so that a place stands in its upper third.
 func (m *Model) topFor(at, width, height int) int {
-	text := m.text()
-	breaks := m.Desk.Sheet().Index.Breaks
-	line := sort.SearchInts(breaks, at)
+	text, index := m.text(), m.Desk.Sheet().Index
+	line := index.LineOf(at)
 	above := height / 3
-	start := 0
-	if line > 0 {
-		start = breaks[line-1] + 1
-	}
+	start := index.LineSpan(line).Start
 	if at-start > farBack {
 		start = at - farBack
 		for start < at && !utf8.RuneStart(text[start]) {
@@ -102,10 +93,7 @@ func (m *Model) topFor(at, width, height int) int {
 	var starts []int // of the rows up to the place, the last that of the place
 	for row := start; ; {
 		starts = append(starts, row)
-		end := len(text)
-		if line < len(breaks) {
-			end = breaks[line]
-		}
+		end := index.LineSpan(line).End
 		next := row + cutRow(text[row:end], width)
 		if next > at || next >= end || next == row {
 			break
@@ -114,18 +102,15 @@ func (m *Model) topFor(at, width, height int) int {
 	}
 	for len(starts) <= above && line > 0 {
 		line--
-		from := 0
-		if line > 0 {
-			from = breaks[line-1] + 1
-		}
-		if breaks[line]-from > farBack {
+		at := index.LineSpan(line)
+		if at.End-at.Start > farBack {
 			break
 		}
 		var before []int
-		for row := from; ; {
+		for row := at.Start; ; {
 			before = append(before, row)
-			next := row + cutRow(text[row:breaks[line]], width)
-			if next >= breaks[line] || next == row {
+			next := row + cutRow(text[row:at.End], width)
+			if next >= at.End || next == row {
 				break
 			}
 			row = next
@@ -161,34 +146,10 @@ func (m *Model) place(width, height int) {
 	} else if spans := m.placesNow(); len(spans) > 0 {
 		at = spans[0].start
 	} else if p, ok := m.Desk.Point(); ok {
-		at = m.nearby(p)
+		ix := m.Desk.Sheet().Index
+		at = ix.LineSpan(m.Desk.Sheet().HomeOf(p.Path)).Start
 	}
 	m.top = m.topFor(at, width-gutter, height)
-}
-
-// nearby gives where a reviewer would look for a value that stands nowhere: by the
-// values of its item.
-func (m *Model) nearby(p review.Point) int {
-	sh := m.Desk.Sheet()
-	for top := p.Path.Parent(); ; top = top.Parent() {
-		best := -1
-		for _, q := range sh.Points() {
-			if q.Kind != review.OfValue || !q.Path.Within(top) {
-				continue
-			}
-			for _, place := range sh.PlacesOf(q.Path) {
-				if best < 0 || place.Start < best {
-					best = place.Start
-				}
-			}
-		}
-		if best >= 0 {
-			return best
-		}
-		if top == "" {
-			return 0
-		}
-	}
 }
 
 // placesNow gives the places of what is at hand.
