@@ -202,7 +202,7 @@ func (o *offering) isLabel(word string) bool {
 			}
 		})
 	}
-	return o.words[word]
+	return o.words[word] || o.words[word+"s"] // of a list: action, of actions
 }
 
 // led tells whether a label of the field stands before a place, in its line.
