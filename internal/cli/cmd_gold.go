@@ -84,7 +84,8 @@ func (a *app) goldDraftCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "draft [RUN] [DOC...]", Short: "Write drafts for review from the records of a run",
 		Long: `Write a draft of each record of a run, one JSON file a document below the gold folder, to
 be reviewed on the screen (` + "`filler gold review`" + `) or in an editor. Files that exist stay as
-they are. With --blind the drafts are empty, so that the reviewer is not led by the model.
+they are; documents that can't be read get none, since nobody could sign it. With --blind
+the drafts are empty, so that the reviewer is not led by the model.
 
 In an editor correct what is wrong, remove what the document does not say, and run
 ` + "`filler gold check`" + ` and ` + "`filler gold sign DOC... --reviewer NAME`.",
@@ -117,7 +118,7 @@ func (a *app) goldDraft(runName string, documents []string, blind bool) error {
 	for _, d := range documents {
 		wanted[d] = true
 	}
-	written, there := 0, 0
+	written, there, unread := 0, 0, 0
 	err = linesOf(l, run.ID, func(line record.Line) error {
 		if len(wanted) > 0 && !wanted[line.Document] {
 			return nil
@@ -129,6 +130,10 @@ func (a *app) goldDraft(runName string, documents []string, blind bool) error {
 		file := gold.FileOf(dir, line.Document)
 		if _, err := os.Stat(file); err == nil || set[line.Document] != nil {
 			there++
+			return nil
+		}
+		if slices.ContainsFunc(line.Problems, func(p record.Problem) bool { return p.Code() == record.Unreadable }) { // nobody could sign it
+			unread++
 			return nil
 		}
 		v := gold.NewDraft(w.schema, &line, run.Model, blind)
@@ -147,6 +152,9 @@ func (a *app) goldDraft(runName string, documents []string, blind bool) error {
 		kind = "empty drafts"
 	}
 	a.notef("%s from %s: %d written below %s, %d there already\n", kind, w.covered(run.ID), written, dir, there)
+	if unread > 0 {
+		a.notef("%s left out: what can't be read can't be signed\n", plural(unread, "document"))
+	}
 	if written > 0 {
 		a.notef("`filler gold review --reviewer NAME` shows them one after another\n")
 	}

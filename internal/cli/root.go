@@ -27,6 +27,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"filler/internal/base/process"
+	"filler/internal/base/project"
 	"filler/internal/run/job"
 )
 
@@ -129,8 +130,21 @@ func (a *app) execute(ctx context.Context, args []string) int {
 		fmt.Fprintf(a.err, "%s; see `filler %s--help`\n", wrongUse(root, args, err), commandOf(root, args))
 		return codeUse
 	}
-	fmt.Fprintln(a.err, err.Error())
+	fmt.Fprintln(a.err, err.Error()+withoutProject(root, args, err))
 	return codeFailed
+}
+
+// withoutProject says how the command does without a project where there is none.
+func withoutProject(root *cobra.Command, args []string, err error) string {
+	var none *project.NotFound
+	cmd, _, ferr := root.Find(args)
+	if !errors.As(err, &none) || ferr != nil || cmd.Flags().Lookup("schema") == nil {
+		return ""
+	}
+	if cmd.Flags().Lookup("model") == nil {
+		return ", or pass --schema FILE"
+	}
+	return ", or pass --schema FILE --model URL"
 }
 
 var argsGiven = regexp.MustCompile(`arg\(s\), (?:only )?received (\d+)$`)

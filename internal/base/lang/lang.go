@@ -73,6 +73,7 @@ const (
 	NumberOne   Kind = "number-one"
 	OneUnit     Kind = "one-unit"   // before a unit: a kilo and a half
 	NumberAnd   Kind = "number-and" // joins the parts of a number in words
+	ListAnd     Kind = "list-and"   // stands before the last item of a list
 	Minus       Kind = "minus"      // before a number
 	Oclock      Kind = "o-clock"    // behind an hour
 	Noon        Kind = "noon"

@@ -123,7 +123,7 @@ var Characters = []string{"hasty", "steady", "careful"}
 type NotFound struct{ Dir string }
 
 func (e *NotFound) Error() string {
-	return fmt.Sprintf("no %s here or above; run in a project, start one with filler new, or pass --schema FILE --model URL", FileName)
+	return fmt.Sprintf("no %s here or above; run in a project or name one (-C DIR), or start one with `filler new`", FileName)
 }
 
 // Find loads the project that dir lies in.

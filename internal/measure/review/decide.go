@@ -163,9 +163,9 @@ func (sh *Sheet) measured(f *schema.Field, v value.Value, at reading.Span) value
 	}
 	m := sh.Index.Text.MeasureOf(figure)
 	word := m.Code
-	if f.Type == schema.Quantity {
+	if f.Type == schema.Quantity && m.Unit != "" {
 		word = m.Unit
-	}
+	} // a sum of money is no quantity, and is refused as what it is
 	if word == "" {
 		return v
 	}

@@ -24,7 +24,7 @@ const (
 	mostOffers = 200
 	nearLines  = 150 // how many lines around an item are looked at for what it may be
 	mostTried  = 400 // how many stretches are read for it, so that no key has to wait
-	mostWords  = 6   // of one offer
+	mostWords  = 6   // of one offer; twice as many of a list
 )
 
 // Offers gives the words of the source that may be the value of a field, the likeliest
@@ -238,7 +238,11 @@ func (o *offering) typedWords(start, end, base int) {
 		if !o.mayBegin(tokens[i]) {
 			continue
 		}
-		for n := mostWords; n > 0; n-- {
+		most := mostWords
+		if o.f.Type == schema.List {
+			most *= 2 // of several items
+		}
+		for n := most; n > 0; n-- {
 			last := i + n - 1
 			if last >= len(tokens) || tokens[last].End > end {
 				continue
@@ -247,11 +251,11 @@ func (o *offering) typedWords(start, end, base int) {
 			if o.typed != "" && !strings.HasPrefix(strings.ToLower(o.sh.Index.Source[from:to]), o.typed) {
 				continue
 			}
-			if (o.kin.Type == schema.Integer || o.kin.Type == schema.Number) && o.sh.Index.InDate(reading.Span{Start: from, End: to}) {
+			if o.isFigure() && (o.sh.Index.InDate(reading.Span{Start: from, End: to}) || o.inClock(from, tokens[last].End)) {
 				continue // a part of a day or of a time is no number
 			}
 			o.tried++
-			if o.reads(o.sh.Index.Source[from:to]) {
+			if words := o.sh.Index.Source[from:to]; o.reads(words) || n == 1 && o.isOpenSum(words) {
 				score := o.pull * base
 				if o.kin.Type == schema.Integer && strings.ContainsAny(o.sh.Index.Source[from:to], ".,") {
 					score -= 5 // decimals, of which none is left
@@ -297,6 +301,28 @@ func (o *offering) mayBegin(t reading.Token) bool {
 		return true
 	}
 	return lang.Month.Has(t.Word) || lang.Weekday.Has(t.Word) || lang.Number.Has(t.Word) || lang.Code.Has(t.Word) || lang.Currency.Has(t.Word)
+}
+
+// isFigure tells the types that are written in figures and are no days or times.
+func (o *offering) isFigure() bool {
+	switch o.kin.Type {
+	case schema.Integer, schema.Number, schema.Quantity, schema.Money:
+		return true
+	}
+	return false
+}
+
+// inClock tells whether a stretch begins or ends within a time of day: 08 of 08:00.
+func (o *offering) inClock(from, to int) bool {
+	text := o.sh.Index.Source
+	isDigit := func(i int) bool { return i >= 0 && i < len(text) && text[i] >= '0' && text[i] <= '9' }
+	return to < len(text) && text[to] == ':' && isDigit(to-1) && isDigit(to+1) || from > 0 && text[from-1] == ':' && isDigit(from-2) && isDigit(from)
+}
+
+// isOpenSum tells a figure with the sign of several currencies: the reviewer has to see
+// it, and is told what it lacks.
+func (o *offering) isOpenSum(words string) bool {
+	return o.kin.Type == schema.Money && strings.ContainsFunc(words, unicode.IsDigit) && strings.ContainsFunc(words, func(r rune) bool { return lang.PerhapsSign.Has(string(r)) })
 }
 
 // reads tells whether words are a value of the field.

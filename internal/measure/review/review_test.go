@@ -121,6 +121,45 @@ func TestWordsAreTakenAsTheFieldReadsThem(t *testing.T) {
 	assert.Equal(t, "leaf curl, mild", sh.Record.At("/rows/0/pests/0/what").Text, "a text is what it is")
 }
 
+// Figures of days are no amounts; a sum with the sign of several currencies is shown with
+// what it lacks; hours in a row are one list; a list that a line speaks of and that has no
+// items is a line to look at, one of which it says that there are none is not.
+func TestKennel(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: stay\nfields:\n  rate: {money: A night.}\n  weight: {quantity: At arrival., unit: kg}\n  walks: {list: Hours of walks., items: {time: One.}}\n  jabs:\n    list: Jabs.\n    fields: {what: Which., given: {date: When., written: [D/M/YYYY]}}\n  toys:\n    list: Toys.\n    fields: {what: Which.}\n"))
+	require.NoError(t, err)
+	check, err := record.NewValidator(s)
+	require.NoError(t, err)
+	doc, err := document.Parse("moss.txt", []byte("Moss, 3 nights, £22/night, seen 1/2/2031\nJabs: distemper 1/2/2031, lepto 3/2/2031\nToys: none left\nat 08:00, 12:30 and 17:30\n"))
+	require.NoError(t, err)
+	sh := NewSheet(s, check, &Kept{Document: "moss.txt", Hashes: record.Hashes{Text: doc.Hash}}, doc)
+	offered := func(path value.Pointer) (words []string) {
+		for _, o := range sh.Offers(path, "") {
+			words = append(words, doc.Text[o.Start:o.End])
+		}
+		return words
+	}
+	assert.Equal(t, []string{"£22"}, offered("/rate"))
+	start, end := words(t, sh, "22")
+	assert.ErrorContains(t, sh.Take(at("/rate"), start-len("£"), end), "currency")
+	require.NoError(t, sh.Type(at("/rate"), "22 GBP"))
+	assert.Equal(t, []string{"3 nights", "£22"}, offered("/weight"))
+	_, likely := sh.Likely("/weight")
+	assert.False(t, likely, "they measure other things")
+	start, end = words(t, sh, "22")
+	assert.ErrorContains(t, sh.Take(at("/weight"), start, end), "requires", "nor does the figure alone")
+	assert.Equal(t, "08:00, 12:30 and 17:30", offered("/walks")[0])
+	start, end = words(t, sh, "08:00, 12:30 and 17:30")
+	require.NoError(t, sh.Take(at("/walks"), start, end))
+	assert.Equal(t, `["08:00","12:30","17:30"]`, sh.Record.At("/walks").Named("").String())
+	var lines []int
+	for _, p := range sh.Points() {
+		if p.Kind == OfLine {
+			lines = append(lines, p.Line)
+		}
+	}
+	assert.Equal(t, []int{2}, lines)
+}
+
 // The row that was left out is offered first when its item is filled.
 func TestOffersComeFromNearBy(t *testing.T) {
 	sh := sheet(t)

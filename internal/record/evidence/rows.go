@@ -33,7 +33,7 @@ func (u *unread) rows(labelled []Line) []Line {
 					break
 				}
 				taken[at] = true
-				lines = append(lines, Line{start, end, at + 1, list, strings.Join(strings.Fields(text), " ")})
+				lines = append(lines, Line{Start: start, End: end, Line: at + 1, Field: list, Text: strings.Join(strings.Fields(text), " ")})
 			}
 		}
 	}
@@ -160,7 +160,7 @@ func (u *unread) headed(taken map[int]bool) []Line {
 				continue
 			case !u.isRead(at, cells) && !taken[at]:
 				taken[at] = true
-				lines = append(lines, Line{start, end, at + 1, list, strings.Join(strings.Fields(row), " ")})
+				lines = append(lines, Line{Start: start, End: end, Line: at + 1, Field: list, Text: strings.Join(strings.Fields(row), " ")})
 			}
 		}
 	}

@@ -20,15 +20,17 @@ type Line struct {
 	Line       int // from 1
 	Field      string
 	Text       string // the label with its value, or the row
+	List       bool   // the label is that of a list of which there is no item
 }
 
 // Unread gives the labelled lines and table rows that no value of a record
 // comes from: a label of a field, a colon, and something behind it where no
 // place lies; a row beside rows of which values come. Where the entry has a
 // value of the field that stands nowhere, that may be what the line was read as,
-// and the line counts as spoken for: the value is a problem of its own.
+// and the line counts as spoken for: the value is a problem of its own. So do the
+// labels of lists of which there is no item.
 func Unread(s *schema.Schema, record *value.Value, ix *Index, places Places) []Line {
-	u := &unread{w: &weigher{ix: ix, names: map[*schema.Field][][]string{}}, s: s, record: record, places: places, named: map[string][]naming{}}
+	u := &unread{w: &weigher{ix: ix, names: map[*schema.Field][][]string{}}, s: s, record: record, places: places, named: map[string][]naming{}, lists: map[string][]naming{}}
 	u.prepare()
 	var lines []Line
 	for n := range len(ix.Breaks) + 1 {
@@ -50,6 +52,7 @@ type unread struct {
 	record  *value.Value
 	places  Places
 	named   map[string][]naming // by the first word
+	lists   map[string][]naming // likewise of lists without items
 	claims  map[int][]span      // by line, from 0
 	entries []entryAt
 	isField map[string]bool // folded names and labels
@@ -84,9 +87,21 @@ func (u *unread) prepare() {
 			}
 		}
 	}
+	full := map[*schema.Field]bool{} // lists that have items
+	u.record.Walk(func(p value.Pointer, v *value.Value) bool {
+		if f := u.s.At(p); f != nil && f.Type == schema.List && len(v.Kids) > 0 {
+			full[f] = true
+		}
+		return true
+	})
 	u.s.Root.Walk(func(f *schema.Field, _ int) {
 		if f.Type != schema.List || f.Name == "" {
 			return
+		}
+		for _, words := range u.w.labels(f) {
+			if !full[f] {
+				u.lists[words[0]] = append(u.lists[words[0]], naming{words, f})
+			}
 		}
 		for _, name := range append([]string{schema.Spoken(f.Name), strings.TrimSuffix(schema.Spoken(f.Name), "s")}, f.PrintedAs...) {
 			u.isField[folded(name)] = true
@@ -156,7 +171,7 @@ func (u *unread) line(n, start, end int) []Line {
 			continue
 		}
 		var best naming
-		for _, name := range u.named[ix.Tokens[i].Word] {
+		for _, name := range slices.Concat(u.named[ix.Tokens[i].Word], u.lists[ix.Tokens[i].Word]) {
 			if len(name.words) > len(best.words) && ix.Reads(i, name.words) && i+len(name.words) <= len(ix.Tokens) {
 				best = name
 			}
@@ -184,12 +199,20 @@ func (u *unread) line(n, start, end int) []Line {
 			stop = stop - len(said) + strings.Index(said, "   ") // another cell, without a colon
 		}
 		value := strings.TrimSpace(ix.Source[c.from:stop])
-		if blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.spoken(c.f, n, c.from, stop) {
+		isList := c.f.Type == schema.List
+		if isList && saysNone(value) || blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.spoken(c.f, n, c.from, stop) {
 			continue
 		}
-		lines = append(lines, Line{c.label, stop, n + 1, c.f.Path, strings.TrimSpace(ix.Source[c.label:stop])})
+		lines = append(lines, Line{c.label, stop, n + 1, c.f.Path, strings.TrimSpace(ix.Source[c.label:stop]), isList})
 	}
 	return lines
+}
+
+// saysNone tells whether a text begins by saying that there are none: none seen, no
+// defects, keine.
+func saysNone(text string) bool {
+	words := reading.Tokenize(text)
+	return len(words) > 0 && (lang.Nought.Has(words[0].Word) || lang.No.Has(words[0].Word) || lang.Not.Has(words[0].Word) || words[0].Word == "0")
 }
 
 // couldSay tells whether a text may hold a value of a field: a day needs a figure
@@ -201,6 +224,9 @@ func couldSay(f *schema.Field, text string) bool {
 		if word || strings.ContainsFunc(t.Word, unicode.IsDigit) {
 			figures++
 		}
+	}
+	if f.Type == schema.List && f.Item.IsLeaf() {
+		f = f.Item
 	}
 	switch f.Kin().Type {
 	case schema.Date:

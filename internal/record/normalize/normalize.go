@@ -190,7 +190,7 @@ func (t *tidier) listed(f *schema.Field, p value.Pointer, v *value.Value) {
 		switch {
 		case ok:
 			items.Kids = append(items.Kids, to)
-		case f.Item.Type == schema.Choice && isOption(f.Item, item.Text), f.Item.Type == schema.Date && schema.IsISODate(item.Text):
+		case f.Item.Type == schema.Choice && isOption(f.Item, item.Text), f.Item.Type == schema.Date && schema.IsISODate(item.Text), f.Item.Type == schema.Time && schema.IsTime(item.Text):
 			items.Kids = append(items.Kids, item)
 		default:
 			return
@@ -204,7 +204,10 @@ func isOption(f *schema.Field, text string) bool {
 	return found && option == text
 }
 
-var listSigns = regexp.MustCompile(`\s*[,;+&]\s*(?:and\s+)?|\s+and\s+`)
+var listSigns = func() *regexp.Regexp {
+	and := strings.Join(lang.ListAnd.Words(), "|")
+	return regexp.MustCompile(`\s*[,;+&]\s*(?:(?i:` + and + `)\s+)?|\s+(?i:` + and + `)\s+`)
+}()
 
 // midnight is a day written with a time of no meaning.
 var midnight = regexp.MustCompile(`^(\d{4}-\d{2}-\d{2})[T ]00:00(?::00(?:\.0+)?)?(?:Z|[+-]00:?00)?$`)

@@ -33,6 +33,7 @@ fields:
   k: {link: A link., to: 'l[].n'}
   l: {list: A list., fields: {x: A text., n: {integer: N.}}}
   p: {list: A list., items: {integer: A number.}}
+  h: {list: Hours., items: {time: One.}}
   tc: {text: A code., pattern: "^TC-[0-9]+$"}
   keyed: {list: Lamps., key: [no], fields: {no: {integer: Number.}, on: {boolean: On.}}}
 `
@@ -52,6 +53,9 @@ func TestNormalizers(t *testing.T) {
 		{`{"i":"about 3"}`, `{"i":"about 3"}`, ""},
 		{`{"n":"12.50"}`, `{"n":12.50}`, RuleDigits},
 		{`{"p":"1, 2 and 4"}`, `{"p":[1,2,4]}`, RuleListed},
+		{`{"p":"1, 2 und 4"}`, `{"p":[1,2,4]}`, RuleListed},
+		{`{"h":"08:00 et 5.30 pm"}`, `{"h":["08:00","17:30"]}`, RuleListed},
+		{`{"h":"08:00 & 17:30"}`, `{"h":["08:00","17:30"]}`, RuleListed},
 		{`{"p":"1 to 4"}`, `{"p":["1 to 4"]}`, RuleListOne},
 		{`{"p":"none"}`, `{"p":[]}`, RuleUnknown},
 		{`{"l":"n/a"}`, `{"l":[]}`, RuleUnknown},
@@ -62,7 +66,7 @@ func TestNormalizers(t *testing.T) {
 		{`{"c":"rot (decayed timber)"}`, `{"c":"rot"}`, RuleChoice},
 		{`{"m":{"amount":"1.250,00 EUR","currency":"EUR"}}`, `{"m":{"amount":1250.00,"currency":"EUR"}}`, RuleAmount},
 		{`{"m":{"amount":"5 USD","currency":"EUR"}}`, `{"m":{"amount":"5 USD","currency":"EUR"}}`, ""}, // which?
-		{`{"n":"1,250"}`, `{"n":"1,250"}`, ""}, // two readings
+		{`{"n":"1,250"}`, `{"n":"1,250"}`, ""},                                                         // two readings
 		{`{"n":"1,5"}`, `{"n":1.5}`, RuleNumber},
 		{`{"n":"1.250,00"}`, `{"n":1250.00}`, RuleNumber},
 		{`{"n":"1 250"}`, `{"n":1250}`, RuleNumber},

@@ -85,7 +85,7 @@ func (w *filling) unread() []evidence.Line {
 	sort.Slice(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
 	kept := lines[:0:0]
 	for _, l := range lines {
-		lost := false
+		lost := l.List // which may name a heading, or what the field is not: a reviewer sees it
 		for _, s := range w.lost {
 			lost = lost || s.Holds(l.Start)
 		}

@@ -207,7 +207,16 @@ func (m *Model) foot() []string {
 	if note := sh.Notes[p.Key()]; note != "" {
 		stands = " " + clip("note: "+note+" · "+m.stands(p), m.width-2)
 	}
+	if m.faultAbove() {
+		stands = " " + m.paint(bad, clip("! "+m.said, m.width-2))
+	}
 	return []string{what, stands, m.thirdLine(p)}
+}
+
+// faultAbove tells whether a fault has the line above what is typed or marked, to be read
+// whole.
+func (m *Model) faultAbove() bool {
+	return m.isFault && (m.mode == typing || m.mode == taking || m.mode == placing)
 }
 
 // likelyText says which words may be the value.
@@ -228,6 +237,9 @@ func (m *Model) likelyText(p review.Point) string {
 // value.
 func (m *Model) thirdLine(p review.Point) string {
 	said := m.said
+	if m.faultAbove() {
+		said = ""
+	}
 	if said != "" {
 		t := plain
 		if m.isFault {
@@ -305,7 +317,7 @@ func (m *Model) stands(p review.Point) string {
 			text = fmt.Sprintf("%s “%s” in line %d", how, clip(words, 40), place.Line)
 		}
 		if place.Rivals > 0 {
-			text += fmt.Sprintf(", and in %d other places", place.Rivals)
+			text += map[bool]string{true: ", and in one other place", false: fmt.Sprintf(", and in %d other places", place.Rivals)}[place.Rivals == 1]
 		}
 		parts = append(parts, text)
 	}

@@ -188,7 +188,10 @@ func (m *Model) sourceLines(width, height int) (lines []string) {
 	sh := m.Desk.Sheet()
 	if sh.Source == nil {
 		m.lines = nil
-		return []string{clip(" the document can't be read: "+sh.Unread, width)}
+		for line := range strings.Lines(ansi.Wrap(signs.Visible("the document can't be read: "+strings.TrimPrefix(sh.Unread, sh.Document+": ")), width-2, "")) {
+			lines = append(lines, " "+strings.TrimRight(line, "\n"))
+		}
+		return lines
 	}
 	m.place(width, height)
 	m.lines = m.sourceRows(m.top, width-gutter, height)
