@@ -101,7 +101,7 @@ func Of(s *schema.Schema, record *value.Value, ix *Index) Places { return With(s
 // With is Of where the places of some values are known, also that they stand
 // nowhere: they stay, and tell where the other values of their items are.
 func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
-	w := &weigher{ix: ix, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, against: map[sought]says{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
+	w := &weigher{ix: ix, all: s, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, against: map[sought]says{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
 	s.Root.Walk(func(f *schema.Field, _ int) {
 		for _, name := range f.Key {
 			if kid := f.Item.Child(name); kid != nil {
@@ -192,6 +192,8 @@ type weigher struct {
 	root    *item
 	chosen  []*leaf // that have a place
 	fixed   Places
+	all     *schema.Schema             // whose record it is; nil where other fields do not matter
+	others  map[string]*schema.Field   // fields by their labels
 	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
 }
 
@@ -351,7 +353,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		}
 	}
 	cands = slices.DeleteFunc(cands, func(c candidate) bool {
-		return w.ix.TakenBack(c.span) || isShortFigure(v) && w.ix.InDate(c.span)
+		return w.ix.TakenBack(c.span) || isShortFigure(v) && w.ix.InDate(c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
 	})
 	if len(cands) == 0 && !own.AllowsInferred() && !w.plain {
 		w.near(own, v, add)
@@ -453,6 +455,24 @@ func (w *weigher) led(f *schema.Field, s span) bool {
 		}
 	}
 	return false
+}
+
+// labelsOther tells whether a stretch is the label of another field, with a colon behind
+// it: "Dog: Moss" does not say of what sex it is.
+func (w *weigher) labelsOther(f *schema.Field, s span) bool {
+	if rest := strings.TrimLeft(w.ix.Source[s.End:], " "); w.all == nil || !strings.HasPrefix(rest, ":") {
+		return false
+	}
+	if w.others == nil {
+		w.others = map[string]*schema.Field{}
+		for _, leaf := range w.all.Leaves() {
+			for _, name := range w.labels(leaf) {
+				w.others[strings.Join(name, " ")] = leaf
+			}
+		}
+	}
+	other := w.others[folded(w.ix.Source[s.Start:s.End])]
+	return other != nil && other != f && !w.led(f, s)
 }
 
 // labels gives the folded words of a field's labels and name.

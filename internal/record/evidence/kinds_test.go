@@ -72,3 +72,19 @@ func TestKindsOfValues(t *testing.T) {
 	_, ok = ix.Words(" ")
 	assert.False(t, ok)
 }
+
+// A choice is not what another field is called by; behind its own label, or without a
+// colon, it is.
+func TestChoiceIsNoLabel(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: stay\nfields:\n  dog: Name of the dog.\n  sex: {choice: Its sex., of: [dog, bitch]}\n"))
+	require.NoError(t, err)
+	for doc, want := range map[string]Kind{"Dog: Moss": Inferred, "Dog : Moss, a bitch": Inferred, "Moss, a dog": Restated, "Dog: Moss\nSex: Dog: entire": Restated, "Dog: Moss (dog)": Restated} {
+		v, err := value.Parse(`{"dog":"Moss","sex":"dog"}`)
+		require.NoError(t, err)
+		got := Of(s, &v, NewIndex(doc))["/sex"]
+		if want == Restated && got.Kind == Quoted {
+			got.Kind = Restated
+		}
+		assert.Equal(t, want, got.Kind, doc)
+	}
+}
