@@ -125,7 +125,7 @@ func (a *app) compareWith(w *work, golds *gold.Shelf, sets [2]set, l store.Store
 	}
 	got := c.Compare()
 	if o.asJSON {
-		w.maskLeaves(got.Leaves)
+		score.CoverLeaves(w.schema, got.Leaves)
 		v := got.JSON()
 		for i, name := range []string{"first", "second"} {
 			v.Set(name, sets[i].json())
@@ -207,20 +207,6 @@ func (w *work) beside(x *score.LeafPair, sign string) string {
 	return clip(oneLine(shownValue(&x.A)), 40) + sign + clip(oneLine(shownValue(&x.B)), 40)
 }
 
-// maskLeaves masks the values of sensitive fields in what is to be printed as
-// JSON.
-func (w *work) maskLeaves(leaves []score.LeafPair) {
-	for i := range leaves {
-		if w.schema.IsSensitive(leaves[i].Field) {
-			for _, v := range []*value.Value{&leaves[i].Gold, &leaves[i].A, &leaves[i].B} {
-				if !v.Empty() {
-					*v = value.Str(record.Hidden)
-				}
-			}
-		}
-	}
-}
-
 // printLeftOut counts the documents that do not count, by reason; with all it
 // names them. One or two of a reason are named either way.
 func (a *app) printLeftOut(out []score.LeftOut, all bool) {
@@ -259,7 +245,7 @@ func (a *app) differ(w *work, sets [2]set, l store.Store, o comparing) error {
 	}
 	got := score.Agree(w.schema, first, second)
 	if o.asJSON {
-		w.maskLeaves(got.Leaves)
+		score.CoverLeaves(w.schema, got.Leaves)
 		a.printJSON(got.Differences())
 		return nil
 	}

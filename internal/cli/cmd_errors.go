@@ -10,7 +10,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"filler/internal/base/place"
-	"filler/internal/base/value"
 	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/source/document"
@@ -137,29 +136,11 @@ func (a *app) errors(ctx context.Context, o finding, runName string) error {
 	return nil
 }
 
-// coverErrors hides the values of sensitive fields, the lines that they stand in,
-// and what a fix would write of them.
+// coverErrors hides what is sensitive in errors, and in what fixes would write.
 func (w *work) coverErrors(all []score.LeafError, fixes *score.Fixes) {
-	for i := range all {
-		m := &all[i]
-		if !w.schema.IsSensitive(m.Field.Path) {
-			continue
-		}
-		for _, v := range []*value.Value{&m.Gold, &m.Filled} {
-			if !v.Empty() {
-				*v = value.Str(record.Hidden)
-			}
-		}
-		m.GoldLine, m.FilledLine = score.Line{N: m.GoldLine.N, Text: record.Hidden}, score.Line{N: m.FilledLine.N, Text: record.Hidden}
-	}
-	if fixes == nil {
-		return
-	}
-	for i := range fixes.Chosen {
-		if x := &fixes.Chosen[i]; w.schema.IsSensitive(x.Field) {
-			key, _, _ := strings.Cut(x.Write, ":")
-			x.Write = key + ": " + record.Hidden
-		}
+	score.CoverErrors(w.schema, all)
+	if fixes != nil {
+		fixes.Cover(w.schema)
 	}
 }
 

@@ -274,7 +274,7 @@ func (a *app) goldAgreement(first, second string, asJSON, all bool, choices stri
 		a.notef("%s to adjudicate in %s: set `choose` to first or second, or to value and add a member `value`\n", plural(len(got.Leaves), "value"), choices)
 	}
 	if asJSON {
-		w.maskLeaves(got.Leaves)
+		score.CoverLeaves(w.schema, got.Leaves)
 		a.printJSON(got.JSON())
 		return nil
 	}

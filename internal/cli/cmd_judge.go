@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"crypto/sha256"
 	"errors"
 	"fmt"
 	"strings"
@@ -16,6 +15,7 @@ import (
 	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/run/fill"
+	"filler/internal/run/scores"
 	"filler/internal/schema"
 	"filler/internal/store"
 )
@@ -246,14 +246,9 @@ func (a *app) runsCmd() *cobra.Command {
 	return cmd
 }
 
-// ruler is what all runs of a project are measured with: its schema and gold
-// as they are now, or nothing.
-type ruler struct {
-	schema *schema.Schema
-	set    *gold.Shelf
-}
-
-func (a *app) ruler(p *project.Project) *ruler {
+// ruler is what all runs of a project are measured with: its schema and gold as they
+// are now; nil where there are none.
+func (a *app) ruler(p *project.Project) *scores.Ruler {
 	if p == nil || p.Gold == "" {
 		return nil
 	}
@@ -265,52 +260,24 @@ func (a *app) ruler(p *project.Project) *ruler {
 	if err != nil || set.Len() == 0 {
 		return nil
 	}
-	return &ruler{s, set}
+	return &scores.Ruler{Schema: s, Gold: set}
 }
 
-// measured is the score of a run, with what it covers: the documents counted and
-// the fields asked for. Figures of two runs compare only where both are equal.
+// measured is the F1 of a run, with what it covers.
 type measured struct {
 	f1     score.Ratio
 	covers string
 }
 
-func (r *ruler) score(l store.Store, run store.Run) measured {
-	if r == nil || fill.IsOpen(run) { // what an open filling found is no record of the schema
+func measure(r *scores.Ruler, l store.Store, run store.Run) measured {
+	if r == nil {
 		return measured{}
 	}
-	s := score.New(r.schema, r.set)
-	covers, err := cover(l, run, s)
-	if err != nil {
+	of, ok, err := r.Of(l, run)
+	if err != nil || !ok {
 		return measured{}
 	}
-	report := s.Report()
-	return measured{report.Overall.F1(), covers}
-}
-
-// cover scores a run, and gives a mark of the documents that counted and the
-// fields that were asked for.
-func cover(l store.Store, run store.Run, s *score.Scorer) (string, error) {
-	hash := sha256.New()
-	if source, err := l.Blob(run.SchemaHash); err == nil {
-		if asked, err := schema.Parse(run.SchemaFile, source); err == nil {
-			for _, f := range asked.Leaves() {
-				fmt.Fprintln(hash, f.Path)
-			}
-		}
-	}
-	counted := 0
-	err := linesOf(l, run.ID, func(line record.Line) error {
-		if err := s.Add(line); err != nil {
-			return err
-		}
-		if n := s.Counted(); n > counted {
-			counted = n
-			fmt.Fprintln(hash, line.Document)
-		}
-		return nil
-	})
-	return string(hash.Sum(nil)), err
+	return measured{of.Score.Overall.F1(), of.Covers}
 }
 
 // scopeWords say how the documents of a run were chosen.
@@ -352,12 +319,12 @@ func (w *work) covered(run int64) string {
 	return name
 }
 
-func (a *app) printRuns(l store.Store, r *ruler, runs []store.Run, asJSON bool) error {
+func (a *app) printRuns(l store.Store, r *scores.Ruler, runs []store.Run, asJSON bool) error {
 	t := a.newTable(">run", "name", "model", "schema", "prompt", "state", ">documents", "scope", ">unflagged", ">repaired", ">flagged", ">failed", ">cost", ">F1", "began")
 	ruled := measured{}
 	last, err := l.Find("last")
 	if err == nil {
-		ruled = r.score(l, last)
+		ruled = measure(r, l, last)
 	}
 	other := false
 	for _, run := range runs {
@@ -367,7 +334,7 @@ func (a *app) printRuns(l store.Store, r *ruler, runs []store.Run, asJSON bool) 
 		}
 		m := ruled
 		if run.ID != last.ID {
-			m = r.score(l, run)
+			m = measure(r, l, run)
 		}
 		comparable := m.covers == ruled.covers
 		if asJSON {
@@ -396,7 +363,7 @@ func (a *app) printRuns(l store.Store, r *ruler, runs []store.Run, asJSON bool) 
 }
 
 // scopeOf says which part of the project a run covers, in a word or two.
-func scopeOf(run store.Run, r *ruler) string {
+func scopeOf(run store.Run, r *scores.Ruler) string {
 	words := []string{}
 	if w := scopeWords[run.Scope]; w != "" {
 		words = append(words, w)

@@ -305,7 +305,7 @@ func (a *app) draw(ctx context.Context, o *reading, r *document.Reader, d *docum
 	if err != nil {
 		return err
 	}
-	img := report.Page(d.Layout, page, picture)
+	img := report.Boxes(d.Layout, page, picture)
 	f, err := process.Begin(o.image, false)
 	if err == nil {
 		err = f.Commit(png.Encode(f, img))

@@ -13,6 +13,7 @@ import (
 	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/schema"
+	"filler/internal/source/document"
 	"filler/internal/store"
 )
 
@@ -216,7 +217,7 @@ func (a *app) options(w *work, o scoring, run *store.Run, l store.Store) (score.
 	}
 	out.Slice = func(l record.Line) string {
 		if o.slice == "format" {
-			return formatOf(l.Document)
+			return document.FormatName(l.Document)
 		}
 		if v := metadata[l.Document][o.slice]; v != "" {
 			return v
@@ -224,18 +225,6 @@ func (a *app) options(w *work, o scoring, run *store.Run, l store.Store) (score.
 		return "(none)"
 	}
 	return out, nil
-}
-
-// formatOf gives the format of a document by its name.
-func formatOf(document string) string {
-	file, _, row := strings.Cut(document, "#")
-	if row {
-		return "row of a table"
-	}
-	if i := strings.LastIndexByte(file, '.'); i >= 0 && !strings.Contains(file[i:], "/") {
-		return strings.ToLower(file[i+1:])
-	}
-	return "(none)"
 }
 
 // inFile says where in a file a line is at fault.

@@ -4,22 +4,13 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"slices"
 	"strings"
 
 	"filler/internal/base/value"
 	"filler/internal/measure/score"
-	"filler/internal/record"
 	"filler/internal/run/fill"
-	"filler/internal/store"
+	"filler/internal/run/scores"
 )
-
-func ratioText(r score.Ratio) string {
-	if !r.Exists {
-		return "–"
-	}
-	return fmt.Sprintf("%.3f", r.Value)
-}
 
 func ratioTone(r score.Ratio) tone {
 	switch {
@@ -173,43 +164,24 @@ func (a *app) history(w *work, o scoring) error {
 		return err
 	}
 	defer l.Close()
-	runs, err := l.Runs()
-	if err != nil {
-		return err
-	}
 	last, err := l.Find("last")
 	if err != nil {
 		return err
 	}
-	var all []dated
-	ruled := ""
-	for i := len(runs) - 1; i >= 0; i-- {
-		if fill.IsOpen(runs[i]) {
-			continue
-		}
-		s := score.NewWith(w.schema, set, score.Options{Split: o.split})
-		covers, err := cover(l, runs[i], s)
-		if err != nil {
-			return err
-		}
-		if r := s.Report(); r.Overall.F1().Exists {
-			all = append(all, dated{runs[i], r, covers})
-			if runs[i].ID == last.ID {
-				ruled = covers
-			}
-		}
+	all, err := (&scores.Ruler{Schema: w.schema, Gold: set, Split: o.split}).History(l)
+	if err != nil {
+		return err
 	}
 	if o.asJSON {
 		for _, d := range all {
-			d.report.Run = d.run.ID
-			v := d.report.JSON()
-			v.Set("name", value.Str(d.run.Name))
-			v.Set("model", value.Str(d.run.Model))
+			v := d.Score.JSON()
+			v.Set("name", value.Str(d.Name))
+			v.Set("model", value.Str(d.Model))
 			a.printJSON(v)
 		}
 		return nil
 	}
-	comparable := slices.DeleteFunc(slices.Clone(all), func(d dated) bool { return d.covers != ruled })
+	comparable := scores.Comparable(all, last.ID)
 	a.plotHistory(comparable)
 	if n := len(all) - len(comparable); n > 0 {
 		a.printf("%s\n", a.paint(faint, fmt.Sprintf("left out, other documents or fields than run %d: %s", last.ID, plural(n, "run"))))
@@ -217,24 +189,17 @@ func (a *app) history(w *work, o scoring) error {
 	return nil
 }
 
-// dated is the score of a run.
-type dated struct {
-	run    store.Run
-	report score.Report
-	covers string
-}
-
 // plotHistory draws a line a run: its F1 as a point, its interval as a bar.
-func (a *app) plotHistory(all []dated) {
+func (a *app) plotHistory(all []scores.Run) {
 	if len(all) == 0 {
 		a.notef("no run has a document with reviewed gold; `filler gold status` shows the gold set\n")
 		return
 	}
 	low := 1.0
 	for _, d := range all {
-		f1 := d.report.Overall.F1().Value
-		if d.report.F1.Exists {
-			f1 = min(f1, d.report.F1.Low)
+		f1 := d.Score.Overall.F1().Value
+		if d.Score.F1.Exists {
+			f1 = min(f1, d.Score.F1.Low)
 		}
 		low = min(low, f1)
 	}
@@ -245,15 +210,15 @@ func (a *app) plotHistory(all []dated) {
 	at := func(x float64) int { return int(math.Round((x - low) / (1 - low) * (plotWidth - 1))) }
 	t := a.newTable(">run", "name", "model", ">documents", ">F1", fmt.Sprintf("%.2f%s1.00", low, strings.Repeat(" ", plotWidth-8)))
 	for _, d := range all {
-		f1 := d.report.Overall.F1().Value
+		f1 := d.Score.Overall.F1().Value
 		bar := []rune(strings.Repeat(" ", plotWidth))
-		if i := d.report.F1; i.Exists {
+		if i := d.Score.F1; i.Exists {
 			for x := at(i.Low); x <= at(i.High); x++ {
 				bar[x] = '─'
 			}
 		}
 		bar[at(f1)] = '●'
-		t.row(d.run.ID, d.run.Name, d.run.Model, d.report.Documents, field{fmt.Sprintf("%.3f", f1), bold}, string(bar))
+		t.row(d.ID, d.Name, d.Model, d.Score.Documents, field{fmt.Sprintf("%.3f", f1), bold}, string(bar))
 	}
 	t.print()
 	a.printf("%s\n", a.paint(faint, "● F1 over all values   ─ its 95 % interval over documents; all runs measured with the schema and gold as they are now"))
@@ -276,61 +241,30 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 	if by := fill.MadeBy(run); by != "" {
 		return fmt.Errorf("run %d is of `filler %s`, which has no first replies; name the run that filled its records", run.ID, by)
 	}
-	names := []string{"as it came", "parsed leniently", "normalized", "repaired"}
-	scorers := make([]*score.Scorer, len(names))
-	for i := range scorers {
-		scorers[i] = score.NewWith(w.schema, set, score.Options{Split: o.split})
-	}
-	settings, _ := fill.SettingsOf(run)
-	several := 0
-	err = l.Records(run.ID, 0, func(rec store.Record) error {
-		line, err := fill.ToLine(run.ID, rec)
-		if err != nil {
-			return err
-		}
-		exchanges, err := l.Exchanges(run.ID, rec.N)
-		if err != nil {
-			return err
-		}
-		steps, one := fill.StepsOf(w.schema, settings, exchanges)
-		if !one {
-			several++
-			return nil
-		}
-		for i, v := range []value.Value{steps.Came, steps.Lenient, steps.Normalized} {
-			of := record.Line{Document: line.Document, Hashes: line.Hashes, Example: line.Example, Record: v}
-			if v.Kind == value.Null {
-				of.Status = record.Failed
-			}
-			if err := scorers[i].Add(of); err != nil {
-				return err
-			}
-		}
-		return scorers[3].Add(line)
-	})
+	steps, several, err := (&scores.Ruler{Schema: w.schema, Gold: set, Split: o.split}).Steps(l, run)
 	if err != nil {
 		return err
 	}
-	a.printSteps(run.ID, names, scorers, several, o.asJSON)
+	a.printSteps(run.ID, steps, several, o.asJSON)
 	return nil
 }
 
-func (a *app) printSteps(run int64, names []string, scorers []*score.Scorer, several int, asJSON bool) {
+func (a *app) printSteps(run int64, steps []scores.Step, several int, asJSON bool) {
 	t := a.newTable("after", ">right", ">wrong", ">missed", ">extra", ">F1", ">gained", ">fully correct")
 	before := math.NaN()
 	list := value.List()
 	documents := 0
-	for i, s := range scorers {
-		r := s.Report()
+	for _, s := range steps {
+		r := s.Score
 		f1 := r.Overall.F1()
 		gained := ""
 		if !math.IsNaN(before) && f1.Exists {
 			gained = fmt.Sprintf("%+.3f", f1.Value-before)
 		}
 		before, documents = f1.Value, r.Documents
-		t.row(names[i], r.Overall.Right, dash(r.Overall.Wrong), dash(r.Overall.Missed), dash(r.Overall.Extra), field{ratioText(f1), ratioTone(f1)}, gained, fmt.Sprintf("%d of %d", r.RecordsRight, r.RecordsOf))
+		t.row(s.Name, r.Overall.Right, dash(r.Overall.Wrong), dash(r.Overall.Missed), dash(r.Overall.Extra), field{ratioText(f1), ratioTone(f1)}, gained, fmt.Sprintf("%d of %d", r.RecordsRight, r.RecordsOf))
 		v := r.JSON()
-		v.Kids = append([]value.Value{value.Str(names[i]).Named("after")}, v.Kids...)
+		v.Kids = append([]value.Value{value.Str(s.Name).Named("after")}, v.Kids...)
 		list.Kids = append(list.Kids, v)
 	}
 	if asJSON {

@@ -11,6 +11,8 @@ import (
 	"github.com/charmbracelet/x/ansi"
 	"golang.org/x/term"
 
+	"filler/internal/measure/score"
+	"filler/internal/view/figures"
 	"filler/internal/view/tones"
 )
 
@@ -179,16 +181,6 @@ func clip(s string, width int) string {
 	return strings.TrimRight(ansi.Truncate(s, width-1, ""), " ") + "…"
 }
 
-// thousands writes a whole number with separators: 12,345.
-func thousands[T int | int64](n T) string {
-	s := fmt.Sprint(n)
-	for i := len(s) - 3; i > 0 && s[i-1] != '-'; i -= 3 {
-		s = s[:i] + "," + s[i:]
-	}
-	return s
-}
-
-// money writes an amount in billionths of the currency of the price list.
 // cost is money with the currency of the project's prices.
 func (a *app) cost(nano int64) string {
 	if a.currency == "" {
@@ -197,40 +189,11 @@ func (a *app) cost(nano int64) string {
 	return money(nano) + " " + a.currency
 }
 
-func money(nano int64) string {
-	switch v := float64(nano) / 1e9; {
-	case nano == 0:
-		return "0"
-	case v < 0.01:
-		return fmt.Sprintf("%.6f", v)
-	case v < 1:
-		return fmt.Sprintf("%.4f", v)
-	default:
-		return fmt.Sprintf("%.2f", v)
-	}
-}
-
-func seconds(d time.Duration) string {
-	switch {
-	case d < 10*time.Second:
-		return fmt.Sprintf("%.1f s", d.Seconds())
-	case d < 2*time.Minute:
-		return fmt.Sprintf("%.0f s", d.Seconds())
-	case d < 2*time.Hour:
-		return fmt.Sprintf("%d min", int(d.Minutes()))
-	}
-	return fmt.Sprintf("%.1f h", d.Hours())
-}
-
-func plural(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	if stem, ok := strings.CutSuffix(one, "y"); ok && !strings.ContainsAny(stem[len(stem)-1:], "aeo") {
-		return thousands(n) + " " + stem + "ies"
-	}
-	return thousands(n) + " " + one + "s"
-}
+func thousands[T int | int64](n T) string { return figures.Thousands(n) }
+func money(nano int64) string             { return figures.Money(nano) }
+func seconds(d time.Duration) string      { return figures.Seconds(d) }
+func plural(n int, one string) string     { return figures.Plural(n, one) }
+func ratioText(r score.Ratio) string      { return figures.Ratio(r) }
 
 // sayf prints a sentence, broken between words where the terminal ends; the
 // further lines are indented.

@@ -22,6 +22,7 @@ type LeafError struct {
 	Type                 ErrorType
 	Detail               string // of Swapped: whose value it is
 	GoldLine, FilledLine Line   // where they stand in the source, if they do
+	GoldSpan             [2]int // the bytes of the source that gold's value stands on
 }
 
 // Path gives the place of the leaf: gold's, or the record's where gold has none.
@@ -168,6 +169,9 @@ func (f *Finder) errors(g *gold.Record, filled *value.Value, id string) []LeafEr
 			m.Filled = l.Filled.Named("").Detach()
 		}
 		m.GoldLine, m.FilledLine = x.line(x.gold[l.GoldPath]), x.line(x.filled[l.FilledPath])
+		if at := x.gold[l.GoldPath]; at.Found() {
+			m.GoldSpan = [2]int{at.Start, at.End}
+		}
 		m.Type, m.Detail = x.errorType(l)
 		all = append(all, m)
 	}

@@ -33,10 +33,14 @@ const (
 // documents (Efron 1979): documents, not leaves, are drawn, since the leaves of
 // one document err together. Over 5,000 documents each distinct tally gets a
 // Poisson weight instead (Hanley and MacGibbon 2006). With one document there is
-// none.
+// none. Where all values are right, or none is, drawing shows nothing else: then the
+// bound is that of Clopper and Pearson (1934) for as many documents that have values.
 func (t *Tallies) F1Interval() Interval {
 	if t.n < 2 {
 		return Interval{}
+	}
+	if i, same := t.unanimous(); same {
+		return i
 	}
 	rng := rand.New(rand.NewPCG(bootSeed, uint64(t.n)))
 	got := make([]float64, 0, draws)
@@ -65,6 +69,35 @@ func (t *Tallies) F1Interval() Interval {
 		}
 	}
 	return percentiles(got)
+}
+
+// unanimous gives the interval where all documents with values have them all right, or
+// all in error; false where neither is so.
+func (t *Tallies) unanimous() (Interval, bool) {
+	right, errors, documents := false, false, 0
+	see := func(one Tally, times int) {
+		any := one.Right > 0 || one.Wrong+one.Missed+one.Extra > 0
+		right, errors = right || one.Right > 0, errors || one.Wrong+one.Missed+one.Extra > 0
+		if any {
+			documents += times
+		}
+	}
+	for _, one := range t.each {
+		see(one, 1)
+	}
+	for one, times := range t.kinds {
+		see(one, times)
+	}
+	bound := 1 - math.Pow(0.025, 1/float64(max(documents, 1)))
+	switch {
+	case documents < 2: // one document tells nothing of others
+		return Interval{}, true
+	case right && !errors:
+		return Interval{1 - bound, 1, true}, true
+	case errors && !right:
+		return Interval{0, bound, true}, true
+	}
+	return Interval{}, false
 }
 
 // f1Of gives F1 of summed tallies, not a number where there is none.

@@ -183,3 +183,33 @@ func f1Interval(tallies []Tally) Interval {
 	}
 	return t.F1Interval()
 }
+
+// Where nothing is in error drawing documents shows nothing else, and still twenty right
+// ones do not prove that all are: of trials in which nothing was in error, the interval
+// holds the truth as often as it says.
+func TestNoErrorsProveLittle(t *testing.T) {
+	assert.Equal(t, Interval{}, f1Interval([]Tally{{Right: 9}, {}}), "one document with values tells nothing of others")
+	none, half := f1Interval([]Tally{{Wrong: 3}, {Missed: 1}}), f1Interval([]Tally{{Right: 3}, {Missed: 1}})
+	assert.True(t, none.Low == 0 && none.High < 1 && none.High > 0.5, none)
+	assert.True(t, half.Low == 0 && half.High == 1, half)
+	r := rand.New(rand.NewPCG(7, 8))
+	covered, clean := 0, 0
+	for range 4000 {
+		truth := 0.7 + 0.3*r.Float64() // each document's one value is right so often
+		all, ok := make([]Tally, 20), true
+		for i := range all {
+			if all[i].Right = 1; r.Float64() > truth {
+				all[i], ok = Tally{Wrong: 1}, false
+			}
+		}
+		if !ok {
+			continue
+		}
+		clean++
+		if i := f1Interval(all); i.Low <= truth && i.High == 1 {
+			covered++
+		}
+	}
+	assert.Greater(t, clean, 200)
+	assert.Greater(t, float64(covered)/float64(clean), 0.95)
+}

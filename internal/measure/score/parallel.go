@@ -100,6 +100,9 @@ func (sc *Scorer) merge(o *part) error {
 	for i := range p.Fields {
 		r.Fields[i].Counts = r.Fields[i].Counts.Plus(p.Fields[i].Counts)
 	}
+	for i := range o.byField {
+		sc.byField[i].plus(&o.byField[i])
+	}
 	r.Evident.plus(p.Evident)
 	sc.tallies.plus(&o.tallies)
 	sc.risky = append(sc.risky, o.risky...)

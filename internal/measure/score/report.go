@@ -18,6 +18,7 @@ type Field struct {
 	Path   string
 	Weight float64 // 1 unless the schema says otherwise
 	Counts
+	Interval Interval // of its F1, where Options.Intervals asked for it
 }
 
 func weightOf(f *schema.Field) float64 {
@@ -81,6 +82,7 @@ type Options struct {
 	Places    bool                       // whether values stand where gold's do
 	Straight  bool                       // Straight will be asked for
 	Between   bool                       // Between will be asked for
+	Intervals bool                       // each field has an interval
 	Model     string                     // that filled the records, for the footnote on drafts
 }
 
@@ -109,6 +111,7 @@ type Scorer struct {
 	judged    *gold.Record // the gold record that was judged last
 	straight  straight
 	tallies   Tallies
+	byField   []Tallies // in the order of the report's fields; nil unless asked for
 	slices    map[string]*Slice
 	confusion map[*schema.Field]*Confusion
 }
@@ -133,6 +136,9 @@ func NewWith(s *schema.Schema, g *gold.Shelf, o Options) *Scorer {
 	}
 	sc.report.Split = o.Split
 	sc.tallies.whole = o.Between
+	if o.Intervals {
+		sc.byField = make([]Tallies, len(sc.report.Fields))
+	}
 	sc.plan = sc.planOf(s.Root)
 	return sc
 }
@@ -174,11 +180,23 @@ func (sc *Scorer) measure(l *record.Line) {
 	if g.AsDrafted() {
 		sc.report.Untouched++
 	}
+	before := sc.fieldCounts()
 	counts := sc.count(g, filled, l)
 	sc.tallies.Add(counts.tally())
+	for i := range sc.byField {
+		sc.byField[i].Add(sc.report.Fields[i].Counts.minus(before[i]).tally())
+	}
 	if sc.options.Slice != nil {
 		sc.slice(sc.options.Slice(*l), counts)
 	}
+}
+
+// fieldCounts gives the counts so far, where they are wanted by document.
+func (sc *Scorer) fieldCounts() (all []Counts) {
+	for i := range sc.byField {
+		all = append(all, sc.report.Fields[i].Counts)
+	}
+	return all
 }
 
 // judge gives the gold of a record, good until the next is judged, and what of
@@ -369,8 +387,12 @@ func (sc *Scorer) Report() Report {
 	sc.unattempted()
 	r := sc.report
 	sort.SliceStable(r.LeftOut, func(i, j int) bool { return r.LeftOut[i].Document < r.LeftOut[j].Document })
-	for _, f := range r.Fields {
+	r.Fields = slices.Clone(r.Fields)
+	for i, f := range r.Fields {
 		r.Overall = r.Overall.Plus(f.Counts)
+		if sc.byField != nil {
+			r.Fields[i].Interval = sc.byField[i].F1Interval()
+		}
 	}
 	sc.schema.Root.Walk(func(f *schema.Field, _ int) {
 		if items := sc.lists[f]; items != nil {

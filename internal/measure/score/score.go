@@ -197,6 +197,11 @@ func (c Counts) Plus(o Counts) Counts {
 	return Counts{c.Right + o.Right, c.Wrong + o.Wrong, c.Missed + o.Missed, c.Extra + o.Extra, c.Blank + o.Blank}
 }
 
+// minus gives what was added since.
+func (c Counts) minus(o Counts) Counts {
+	return Counts{c.Right - o.Right, c.Wrong - o.Wrong, c.Missed - o.Missed, c.Extra - o.Extra, c.Blank - o.Blank}
+}
+
 // Ratio is a number from 0 to 1 that may not exist.
 type Ratio struct {
 	Value  float64

@@ -33,12 +33,18 @@ type Folder struct {
 // BeginFolder begins to write a folder. What stands there must be nothing, an empty
 // folder, or one that an export made.
 func BeginFolder(path string) (*Folder, error) {
+	return BeginFolderOf(path, "an export", func(dir string) bool { return isOurs(filepath.Join(dir, manifestName)) })
+}
+
+// BeginFolderOf is BeginFolder for a folder that something else makes, which is told by
+// isOwn.
+func BeginFolderOf(path, what string, isOwn func(dir string) bool) (*Folder, error) {
 	if info, err := os.Stat(path); err == nil {
 		if !info.IsDir() {
-			return nil, &Error{path, "this is a file", "name a folder for the tables"}
+			return nil, &Error{path, "this is a file", "name a folder"}
 		}
-		if entries, _ := os.ReadDir(path); len(entries) > 0 && !isOurs(filepath.Join(path, manifestName)) {
-			return nil, &Error{path, "this folder has files that are not of an export", "name another one, or empty it"}
+		if entries, _ := os.ReadDir(path); len(entries) > 0 && !isOwn(path) {
+			return nil, &Error{path, "this folder has files that are not of " + what, "name another one, or empty it"}
 		}
 	}
 	parent := filepath.Dir(filepath.Clean(path))

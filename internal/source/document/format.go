@@ -101,3 +101,15 @@ func refused(id string, data []byte) error {
 var tableExts = map[string]bool{".csv": true, ".tsv": true, ".tab": true, ".jsonl": true, ".ndjson": true}
 
 var pictureExts = map[string]bool{".png": true, ".jpg": true, ".jpeg": true, ".tif": true, ".tiff": true}
+
+// FormatName gives the format of a document as its name says it.
+func FormatName(id string) string {
+	file, _, row := strings.Cut(id, "#")
+	if row {
+		return "row of a table"
+	}
+	if i := strings.LastIndexByte(file, '.'); i >= 0 && !strings.Contains(file[i:], "/") {
+		return strings.ToLower(file[i+1:])
+	}
+	return "(none)"
+}

@@ -58,7 +58,11 @@ func (r *Reader) Pictures(ctx context.Context, d *Document, s Source, first, las
 			return nil, &Error{s.File, "this picture can't be drawn", "save it as PNG"}
 		}
 	case PDF:
-		return all, r.drawn(ctx, s, pdf.Request{Data: data, Password: r.Password, MaxPixels: l.Pixels, DrawAll: true, First: first + offset, Last: last + offset}, all)
+		pixels := l.Pixels
+		if r.DrawPixels > 0 {
+			pixels = min(pixels, r.DrawPixels)
+		}
+		return all, r.drawn(ctx, s, pdf.Request{Data: data, Password: r.Password, MaxPixels: pixels, DrawAll: true, First: first + offset, Last: last + offset}, all)
 	case HOCR, ALTO, PageXML:
 		for i := range all {
 			all[i] = beside(s.File, data, first+i, l.Pixels)

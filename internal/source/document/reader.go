@@ -52,6 +52,7 @@ type Reader struct {
 	NoWords     bool        // pictures are not read: the model is shown them
 	Encodings   []Encoding  // character sets that the user states
 	Password    string      // opens PDFs that are encrypted
+	DrawPixels  int         // Pictures draws a page of a PDF with so many at most; 0: as Limits say
 	KeepBroken  bool        // pages whose letters are not told are not given to the OCR engine
 
 	first, last int // pages of a PDF; 0: all

@@ -25,11 +25,11 @@ const widest = 1400
 // tints are the colours of blocks, in turn.
 var tints = []color.RGBA{{0, 92, 138, 255}, {166, 60, 6, 255}, {38, 120, 60, 255}, {122, 52, 138, 255}, {128, 96, 0, 255}, {0, 110, 110, 255}}
 
-// Page draws a page with what was read of it: a box around every word and a
+// Boxes draws a page with what was read of it: a box around every word and a
 // line under every line in the colour of its block, the blocks numbered in
 // reading order with a path from each to the next, and doubtful words filled.
 // picture is the page itself; nil draws the words in its place.
-func Page(t *layout.Text, page int, picture image.Image) *image.RGBA {
+func Boxes(t *layout.Text, page int, picture image.Image) *image.RGBA {
 	at := t.Pages[page-1]
 	if picture != nil && (at.Width <= 0 || at.Height <= 0) {
 		at.Width, at.Height = picture.Bounds().Dx(), picture.Bounds().Dy()

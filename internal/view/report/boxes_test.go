@@ -30,7 +30,7 @@ func TestPage(t *testing.T) {
 		blank.Pix[i] = 255
 	}
 	text := made(90)
-	img := Page(text, 1, blank)
+	img := Boxes(text, 1, blank)
 	assert.Equal(t, image.Rect(0, 0, 1240, 1754), img.Bounds())
 	framed := 0
 	for _, w := range text.Words {
@@ -40,18 +40,18 @@ func TestPage(t *testing.T) {
 		assert.NotEqual(t, white.At(0, 0), img.At((w.Box[0]+w.Box[2])/2, w.Box[3]+1), "the line under %s", w.Text)
 	}
 	assert.Greater(t, framed*10, len(text.Words)*9)
-	doubtful := Page(made(20), 1, blank)
+	doubtful := Boxes(made(20), 1, blank)
 	w := text.Words[0]
 	plain, filled := img.RGBAAt((w.Box[0]+w.Box[2])/2, w.Box[1]+3), doubtful.RGBAAt((w.Box[0]+w.Box[2])/2, w.Box[1]+3)
 	assert.Less(t, filled.B, plain.B)
-	assert.Equal(t, img.Pix, Page(made(90), 1, blank).Pix, "the same input gives the same picture")
+	assert.Equal(t, img.Pix, Boxes(made(90), 1, blank).Pix, "the same input gives the same picture")
 }
 
 // Without a picture the words are written where they stand, and a page larger
 // than the screen is drawn smaller.
 func TestPageWithoutPicture(t *testing.T) {
 	text := layout.Make([]layout.Page{{Width: 5000, Height: 2500, Words: []layout.Word{{Text: "Heron", Box: layout.Box{1000, 1000, 2000, 1400}, Confidence: 95}}}}, layout.Options{})
-	img := Page(text, 1, nil)
+	img := Boxes(text, 1, nil)
 	assert.Equal(t, image.Rect(0, 0, 1400, 700), img.Bounds())
 	grey := 0
 	for y := 285; y < 390; y++ {
