@@ -18,7 +18,7 @@ import (
 
 // order is the packages from the top down. A package imports only what stands
 // below it. docs/architecture.md gives the same list, with a sentence for each.
-var order = []string{"cli", "view/report", "view/browser", "view/screen", "view/signs", "view/tones", "view/figures", "out/export", "run/scores", "run/fill", "run/job", "run/vary", "measure/review", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
+var order = []string{"cli", "view/report", "view/plot", "view/browser", "view/screen", "view/signs", "view/tones", "view/figures", "out/export", "run/scores", "run/fill", "run/job", "run/vary", "measure/review", "measure/values", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
 	"ask/prompt", "ask/outline", "ask/model", "ask/chat", "ask/exchange", "ask/answer", "record/merge", "record/correct", "record/evidence", "record/trace", "record", "record/pair", "record/normalize",
 	"store/sqlite", "store", "source/document", "source/pdf", "source/ocr", "source/reading", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/process", "base/place", "base/value", "base/lang", "base/secret",
 	"demo", "demo/paper"}
@@ -33,7 +33,7 @@ var never = map[string][]string{"standin": {"ask/prompt", "ask/model", "measure/
 
 // only are outside packages that these packages alone may use.
 var only = map[string]string{"database/sql": "store/sqlite out/export", "modernc.org/sqlite": "store/sqlite out/export", "github.com/spf13/cobra": "cli",
-	"github.com/hashicorp/go-retryablehttp": "source/fetch", "github.com/jackc/pgx/v5": "out/export", "github.com/xuri/excelize/v2": "out/export source/document", "github.com/parquet-go/parquet-go": "out/export source/document", "go.yaml.in/yaml/v4": "base/place", "charm.land/bubbletea/v2": "cli view/screen", "charm.land/bubbles/v2/textinput": "view/screen", "github.com/santhosh-tekuri/jsonschema/v6": "record"}
+	"github.com/hashicorp/go-retryablehttp": "source/fetch", "github.com/jackc/pgx/v5": "out/export", "github.com/xuri/excelize/v2": "out/export source/document", "github.com/parquet-go/parquet-go": "out/export source/document", "go.yaml.in/yaml/v4": "base/place", "gonum.org/v1/plot": "view/plot", "charm.land/bubbletea/v2": "cli view/screen", "charm.land/bubbles/v2/textinput": "view/screen", "github.com/santhosh-tekuri/jsonschema/v6": "record"}
 
 func TestImportsPointDown(t *testing.T) {
 	rank := map[string]int{}

@@ -51,6 +51,9 @@ func TestPlainWords(t *testing.T) {
 	}
 	read := 0
 	look := func(path string) {
+		if path == "cli/licences.txt" {
+			return // others' words
+		}
 		data, err := os.ReadFile(path)
 		require.NoError(t, err)
 		read++

@@ -8,11 +8,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"filler/internal/base/place"
 	"filler/internal/measure/gold"
 	"filler/internal/measure/score"
 	"filler/internal/record"
-	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/store"
 )
@@ -176,14 +174,8 @@ func (a *app) options(w *work, o scoring, run *store.Run, l store.Store) (score.
 		out.Model = run.Model
 	}
 	for _, path := range o.confusion {
-		if f := w.schema.Find(path); f == nil || f.Type != schema.Choice {
-			var choices []string
-			for _, f := range w.schema.Leaves() {
-				if f.Type == schema.Choice {
-					choices = append(choices, f.Path)
-				}
-			}
-			return out, fmt.Errorf("--confusion %s: the schema has no such choice; %s", path, place.Suggest(path, choices))
+		if err := w.isChoice("--confusion", path); err != nil {
+			return out, err
 		}
 	}
 	if o.slice == "" {

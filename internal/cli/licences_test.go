@@ -20,12 +20,18 @@ var licenceFile = regexp.MustCompile(`(?i)^(licen[cs]e|copying|notice|patents)[^
 func licenceOf(text string) string {
 	text = strings.Join(strings.Fields(text), " ")
 	for _, k := range [][2]string{{"Apache-2.0", "Apache License Version 2.0"}, {"MPL-2.0", "Mozilla Public License, version 2.0"},
+		{"CC-BY-4.0", "Creative Commons Attribution 4.0 International"}, {"FTL (chosen of two)", "The FreeType License, which is similar to the original BSD license"},
 		{"BSD-3-Clause", "Neither the name"}, {"BSD-3-Clause", "may be used to endorse or promote"}, {"BSD-2-Clause", "Redistributions in binary form must reproduce"}, {"MIT", "Permission is hereby granted, free of charge"}, {"ISC", "Permission to use, copy, modify, and/or distribute"}} {
 		if strings.Contains(text, k[1]) {
 			return k[0]
 		}
 	}
 	return "?"
+}
+
+func isThere(path string) bool {
+	_, err := os.Stat(path)
+	return err == nil
 }
 
 // What the program says of licences is what the modules that it is made of say, at
@@ -65,6 +71,9 @@ func TestLicences(t *testing.T) {
 		entries, err := os.ReadDir(f[2])
 		require.NoError(t, err)
 		kind := ""
+		if own := filepath.Join(f[2], "licenses", "ftl.txt"); isThere(own) {
+			add(f[0], f[1], own)
+		}
 		for _, e := range entries {
 			if e.IsDir() || !licenceFile.MatchString(e.Name()) {
 				continue

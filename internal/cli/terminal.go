@@ -21,6 +21,7 @@ type terminal struct {
 	out, err bool // whether each is a terminal
 	width    int  // of standard output, in cells
 	colour   bool
+	unicode  bool // pictures are drawn with signs beyond ASCII
 }
 
 func inspect(out, errOut io.Writer) terminal {
@@ -34,6 +35,7 @@ func inspect(out, errOut io.Writer) terminal {
 	if f, ok := errOut.(*os.File); ok {
 		t.err = term.IsTerminal(int(f.Fd()))
 	}
+	t.unicode = os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 	t.colour = t.out && os.Getenv("NO_COLOR") == "" && os.Getenv("TERM") != "dumb"
 	return t
 }

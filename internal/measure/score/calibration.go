@@ -48,6 +48,20 @@ func (sc *Scorer) Calibration() (bands []Band) {
 	return bands
 }
 
+// Share gives the 95 % interval of the share of units that are so, each of one of some
+// documents: units of one document go together.
+func Share(is []bool, document []int) Interval {
+	units := make([]unit, len(is))
+	k := 0
+	for i := range is {
+		units[i] = unit{ok: is[i], doc: document[i]}
+		if is[i] {
+			k++
+		}
+	}
+	return shareInterval(k, len(is), designEffect(units))
+}
+
 // shareInterval gives the 95 % interval of a share, of units that err together.
 func shareInterval(k, n int, effect float64) Interval {
 	some, none := float64(k)/effect, float64(n-k)/effect

@@ -4,6 +4,7 @@ package figures
 
 import (
 	"fmt"
+	"math"
 	"strconv"
 	"strings"
 	"time"
@@ -74,8 +75,33 @@ func Share(part, whole int) string {
 	return fmt.Sprintf("%.0f %%", 100*float64(part)/float64(whole))
 }
 
-// Short writes a number with as many digits as are needed, at most four of them.
-func Short(x float64) string { return strconv.FormatFloat(x, 'g', 4, 64) }
+// Short writes a number with four digits that count, or all of a whole one.
+func Short(x float64) string {
+	switch size := math.Abs(x); {
+	case size >= 1e15 || size > 0 && size < 1e-6:
+		return strconv.FormatFloat(x, 'g', 4, 64)
+	case size >= 1000 || x == math.Trunc(x):
+		return Thousands(int64(math.Round(x)))
+	}
+	rounded, _ := strconv.ParseFloat(strconv.FormatFloat(x, 'g', 4, 64), 64)
+	return strconv.FormatFloat(rounded, 'f', -1, 64)
+}
+
+// Decimal writes a decimal number with separators in its whole part.
+func Decimal(text string) string {
+	whole, rest, _ := strings.Cut(text, ".")
+	n, err := strconv.ParseInt(whole, 10, 64)
+	if err != nil {
+		return text
+	}
+	if rest != "" {
+		rest = "." + rest
+	}
+	if n == 0 && strings.HasPrefix(whole, "-") {
+		return "-0" + rest
+	}
+	return Thousands(n) + rest
+}
 
 // RunName names a run.
 func RunName(id int64, name string) string {

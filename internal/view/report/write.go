@@ -286,7 +286,7 @@ func (w *Writer) framed(form string) frame {
 
 // first writes the run, and the list of documents.
 func (w *Writer) first(to io.Writer, r *Run) error {
-	all := struct{ Judged, Metadata bool }{}
+	all := struct{ Judged, Metadata, Later bool }{}
 	for i := range w.list {
 		all.Judged, all.Metadata = all.Judged || w.list[i].Judged, all.Metadata || w.list[i].Told != ""
 	}
@@ -297,14 +297,31 @@ func (w *Writer) first(to io.Writer, r *Run) error {
 		return err
 	}
 	for i := range w.list {
+		if i%chunk == 0 {
+			if all.Later = i > 0; all.Later {
+				if _, err := io.WriteString(to, "</tbody></table></div>\n"); err != nil {
+					return err
+				}
+			}
+			if err := pages.ExecuteTemplate(to, "chunk", all); err != nil {
+				return err
+			}
+		}
 		w.list[i].ShowJudged, w.list[i].ShowMetadata = all.Judged, all.Metadata
 		if err := pages.ExecuteTemplate(to, "entry", &w.list[i]); err != nil {
 			return err
 		}
 	}
-	_, err := io.WriteString(to, "</tbody></table></div></section>\n</section>\n")
+	end := "</section>\n</section>\n"
+	if len(w.list) > 0 {
+		end = "</tbody></table></div>\n" + end
+	}
+	_, err := io.WriteString(to, end)
 	return err
 }
+
+// chunk is how many documents one table of the list has.
+const chunk = 400
 
 // mostChoices is how many values a filter offers.
 const mostChoices = 200

@@ -5,7 +5,7 @@
 const $ = (id) => document.getElementById(id);
 const all = (q, of) => Array.from((of || document).querySelectorAll(q));
 const body = document.body, isOne = body.dataset.form === "one", isIndex = body.dataset.form === "index";
-const articles = all("main > article"), rows = all("#documents tbody tr");
+const articles = all("main > article"), rows = all("#documents tr[data-document]");
 const narrow = window.matchMedia("(max-width: 62em)");
 let now = null;      // the leaf of the tree in hand
 let through = "values";
