@@ -81,7 +81,8 @@ func (a *app) demo(ctx context.Context, dir string) error {
 			return exit(codeStopped)
 		}
 	}
-	a.printf("\nTry next:\n\n%s", a.suggest(dir, "fill --model hasty --name hasty", "compare 1 last", "errors", "runs", "trace documents/scans/FB-2031-11.xml --full", "fill documents/forms/FB-2031-04.txt"))
+	a.printf("\nTo look at every document with its values, open the page that this writes:\n\n%s", a.suggest(dir, "report -o report.html"))
+	a.printf("\nTry next:\n\n%s", a.suggest(dir, "plot score", "fill --model hasty --name hasty", "compare 1 last", "errors", "runs", "trace documents/scans/FB-2031-11.xml --full", "fill documents/forms/FB-2031-04.txt"))
 	a.printf("\nOr edit a description in %s, fill again, and see both scores in `runs`.\n", filepath.Join(dir, "schemas", "inspection.yaml"))
 	return nil
 }

@@ -30,6 +30,13 @@ func TestFurtherExamples(t *testing.T) {
 	says("(9, 1, 0, 0), (10, 0, 0, 0), (6, 2, 2, 0), (8, 0, 1, 1) and (7, 2, 1, 0)")
 	says("F1 is %.3f, and 95 %% of the draws lie between %.3f and %.3f", f1(a), i.Low, i.High)
 	says("(10, 0, 0, 0), (10, 0, 0, 0), (8, 1, 1, 0), (9, 0, 1, 0) and (9, 1, 0, 0)")
+	rights := func(n int) (all []Tally) {
+		for range n {
+			all = append(all, Tally{Right: 9})
+		}
+		return all
+	}
+	says("with ten of them %.3f, with a hundred %.3f", f1Interval(rights(10)).Low, f1Interval(rights(100)).Low)
 	d := differenceInterval(a, b)
 	says("%+.1f points, 95 %% between %+.1f and %+.1f; p = %.3f", 100*(f1(b)-f1(a)), 100*d.Low, 100*d.High, flipped(a, b))
 	says("With 1 fully correct record lost and 7 gained, McNemar p = %.3f", mcNemar(1, 7))

@@ -52,6 +52,7 @@ type Graph struct {
 	Kind          string // interval or bar
 	At, Low, High float64
 	Has           bool // the interval exists
+	Beside        bool // Low is where another stands
 }
 
 // Wide is how many units a graph is wide.

@@ -95,6 +95,7 @@ type Value struct {
 	Outcome string
 	Type    string // of the error
 	Fix     string // that is suggested for its field
+	OfGold  int    // the line in which gold's value stands; 0 where it is not known
 	Earlier []string
 	Other   *Other
 	Placed  bool
@@ -129,6 +130,7 @@ type builder struct {
 	given   *Given
 	sheet   *Sheet
 	places  evidence.Places
+	index   *evidence.Index // of the source; nil where there is none
 	errors  map[value.Pointer]*score.LeafError
 	said    map[value.Pointer][]string
 	earlier map[value.Pointer][]string
@@ -142,6 +144,12 @@ type builder struct {
 // Sheet makes the sheet of a document.
 func (m *Maker) Sheet(g *Given) *Sheet {
 	b := &builder{Maker: m, given: g, places: evidence.PlacesFromJSON(&g.Line.Evidence), errors: map[value.Pointer]*score.LeafError{}, fields: map[string]bool{}, types: map[string]bool{}, risk: -1}
+	if g.Source != nil {
+		b.index = evidence.NewIndex(g.Source.Text)
+		if len(b.places) == 0 { // records from elsewhere do not say where their values stand
+			b.places = evidence.Of(m.Schema, &g.Line.Record, b.index)
+		}
+	}
 	line := m.Cover.Line(g.Line)
 	s := &Sheet{ID: signs.Visible(g.Line.Document), Anchor: g.Line.Document, Status: string(line.Status), Unread: g.Unread, Judged: g.Judged, LeftOut: g.LeftOut, Blocked: m.Cover != nil && g.Source != nil}
 	b.sheet = s
@@ -304,6 +312,7 @@ func (b *builder) err(out *Value, e *score.LeafError) {
 	if !e.Gold.Empty() {
 		out.Gold = signs.Visible(review.Shown(b.Cover.Value(at, &e.Gold)))
 	}
+	out.OfGold = e.GoldLine.N
 	b.fields[e.Field.Path], b.types[string(e.Type)] = true, true
 	if e.GoldSpan[1] > e.GoldSpan[0] {
 		if b.Cover.Hides(at) {
@@ -312,7 +321,7 @@ func (b *builder) err(out *Value, e *score.LeafError) {
 			b.open = append(b.open, e.GoldSpan)
 		}
 		if len(out.spans) == 0 {
-			out.spans, out.Line = append(out.spans, e.GoldSpan), e.GoldLine.N
+			out.spans = append(out.spans, e.GoldSpan)
 		}
 	}
 }

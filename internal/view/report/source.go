@@ -74,8 +74,7 @@ func (b *builder) source(d *document.Document) {
 			v.Placed = v.order < len(text)
 		}
 	}
-	index := evidence.NewIndex(d.Text)
-	unread := evidence.Unread(b.Schema, &b.given.Line.Record, index, b.places)
+	unread := evidence.Unread(b.Schema, &b.given.Line.Record, b.index, b.places)
 	s.Uncovered = len(unread)
 	if b.Cover != nil {
 		text = b.blocked(text)
