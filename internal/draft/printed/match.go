@@ -321,9 +321,13 @@ func readLines(text string) []*line {
 	return all
 }
 
+// longestProse is how long lines that run on become, in bytes: each is read again with what
+// it takes in.
+const longestProse = 2000
+
 // runsOn tells whether a line of prose goes on in the next one.
 func (l *line) runsOn(next *line) bool {
-	return len(l.body) >= 40 && !next.blank() && len(l.pairs) == 0 && len(next.pairs) == 0 && !next.bullet &&
+	return len(l.body) >= 40 && len(l.body) < longestProse && !next.blank() && len(l.pairs) == 0 && len(next.pairs) == 0 && !next.bullet &&
 		len(l.cells) == 1 && len(next.cells) == 1 && next.indent == l.indent && !strings.HasSuffix(l.body, ".") && !strings.HasSuffix(l.body, ":")
 }
 

@@ -56,7 +56,6 @@ type maker struct {
 	errors  map[string][]score.LeafError
 	judged  map[string]bool
 	leftOut map[string]string
-	source  *document.Document // of the document at hand
 	all     []score.LeafError
 	others  map[string]int // places of documents in the other run
 	made    Made

@@ -20,7 +20,7 @@ import (
 func made100(r *rand.Rand) string {
 	var b strings.Builder
 	for range 100 {
-		b.WriteString([]string{"a", "é", "語", " ", "\n", "4", "<", "\x1b", "­"}[r.IntN(9)])
+		b.WriteString([]string{"a", "é", "語", " ", "\n", "4", "<", "\x1b", "\u00ad"}[r.IntN(9)])
 	}
 	return b.String()
 }
