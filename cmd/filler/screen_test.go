@@ -307,6 +307,12 @@ func TestReviewInProduction(t *testing.T) {
 	assert.Contains(t, line("1"), `"reviewed":{"reviewer":"M. Harrow"`)
 	assert.NotContains(t, ran(t, "-C", dir, "trace", "documents/1.txt", "--run", "1"), "2031-05-07", "the run is as it was filled")
 
+	ran(t, "-C", dir, "report", "1", "-o", "page.html")
+	page, err := os.ReadFile(filepath.Join(dir, "page.html"))
+	require.NoError(t, err)
+	assert.Contains(t, string(page), "changed by M. Harrow on ", "a report tells of it beside the value that was filled")
+	assert.Contains(t, string(page), "then &#34;2031-05-07&#34;")
+
 	// Another model fills the same text: what was decided stays, the rest is its own.
 	ran(t, "-C", dir, "fill", "--model", "m")
 	assert.Contains(t, line("2"), `"picked":"2031-05-07"`)

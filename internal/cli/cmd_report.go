@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"image"
+	"os"
 	"path/filepath"
 	"time"
 
@@ -95,7 +96,7 @@ func (a *app) report(ctx context.Context, o *reporting, args []string) error {
 	} else {
 		defer done()
 	}
-	if o.goldPath != "" || w.project != nil && w.project.Gold != "" {
+	if o.goldPath != "" || w.hasGold() {
 		if job.Gold, err = w.golds(o.goldPath); err != nil {
 			return err
 		}
@@ -131,6 +132,16 @@ func (a *app) report(ctx context.Context, o *reporting, args []string) error {
 	}
 	a.notef("%s: %s · %s%s\n", o.output, job.Name, plural(made.Documents, "document"), unread)
 	return nil
+}
+
+// hasGold tells whether the project's gold is there: a project names it before there is
+// any.
+func (w *work) hasGold() bool {
+	if w.project == nil || w.project.Gold == "" {
+		return false
+	}
+	_, err := os.Stat(w.project.Gold)
+	return err == nil
 }
 
 // reported finds what is to be shown. What it opens is closed by done.
