@@ -180,5 +180,17 @@ func (f *Field) only(wanted map[string]bool) *Field {
 		}
 		out.Fields = append(out.Fields, &part)
 	}
+	out.Entity = out.Entity.within(&out)
+	for i, kid := range out.Fields {
+		of := kid
+		if kid.Type == List {
+			of = kid.Item
+		}
+		if e := kid.Entity.within(of); e != kid.Entity {
+			part := *kid
+			part.Entity = e
+			out.Fields[i] = &part
+		}
+	}
 	return &out
 }

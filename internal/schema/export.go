@@ -58,6 +58,9 @@ func (s *Schema) head(root *value.Value) {
 			root.Set("key", texts(s.Root.Key))
 		}
 	}
+	if e := s.Record().Entity; e != nil {
+		root.Set("entity", e.value())
+	}
 }
 
 // annotate adds descriptions and x-filler to a compiled field and all below.
@@ -160,6 +163,12 @@ func (f *Field) beyond() value.Value {
 	set("key", f.Key)
 	flag("ordered", f.Ordered)
 	set("removed_as", f.RemovedAs)
+	if f.Entity != nil {
+		v.Set("entity", f.Entity.value())
+	}
+	if f.Edge != nil {
+		v.Set("edge", f.Edge.value())
+	}
 	if examples := f.examplesValue(); len(examples.Kids) > 0 && (f.Path != "" && !f.isItem()) {
 		v.Set("examples", examples)
 	} else if len(examples.Kids) > 0 && f.Path == "" && f.Type == Group {

@@ -92,6 +92,9 @@ func (im *importer) schema(v *value.Value) *Schema {
 	case f.Type != Group:
 		im.fault("", "the schema does not describe a record: no object with properties at its top", "give the schema of one record, or of an array of records")
 	}
+	if e := ours.Get("entity"); e != nil && f.Type != "" && len(im.faults) == 0 {
+		s.Record().Entity = entityOf(e)
+	}
 	if len(im.faults) == 0 {
 		readExamples(s.Record(), ours.Get("examples"))
 		if rules := ours.Get("rules"); rules != nil {

@@ -297,6 +297,10 @@ func (im *importer) words(f *Field, ours *value.Value) {
 			f.RemovedAs = textsOf(k)
 		case "ordered":
 			f.Ordered = true
+		case "entity":
+			f.Entity = entityOf(k)
+		case "edge":
+			f.Edge = &Edge{From: k.Word("from"), To: k.Word("to"), Kind: k.Word("kind")}
 		case "examples":
 			readExamples(f, k)
 		}

@@ -67,6 +67,12 @@ func (l *loader) key(n *place.Node, f *Field) {
 		f.RemovedAs = n.Texts()
 	case "ordered":
 		f.Ordered = n.Bool()
+	case "entity":
+		f.Entity = readEntity(n)
+		l.later = append(l.later, func() { checkEntity(n, f) })
+	case "edge":
+		f.Edge = readEdge(n)
+		l.later = append(l.later, func() { checkEdge(n, f) })
 	case "avoid":
 		f.Avoid = n.Texts()
 	case "style":

@@ -20,6 +20,7 @@ func Language() value.Value {
 		"shared":   keyed(reference("uses", ""), "Groups that fields take in with `uses`."),
 		"rules":    listOf(reference("rule", ""), "Conditions that a record keeps."),
 		"examples": reference("examples", "Solved records for the model."),
+		"entity":   entityLanguage(),
 		"keywords": described("object", "Kept keywords of an imported JSON Schema."),
 	}
 	properties := value.Obj()
@@ -31,17 +32,23 @@ func Language() value.Value {
 	defs.Set("fields", value.Obj(value.Str("object").Named("type"), value.Num("1").Named("minProperties"),
 		value.Obj(value.Str(fieldName.String()).Named("pattern")).Named("propertyNames"), reference("field", "").Named("additionalProperties")))
 	defs.Set("field", fieldLanguage())
-	defs.Set("uses", object([]value.Value{described("string", "What the group is about.").Named("group"), reference("fields", "").Named("fields")}, []string{"fields"}))
+	defs.Set("uses", object([]value.Value{described("string", "What the group is about.").Named("group"), reference("fields", "").Named("fields"), entityLanguage().Named("entity")}, []string{"fields"}))
 	defs.Set("rule", object([]value.Value{described("string", "The condition.").Named("holds"), described("string", "What to say where it is broken.").Named("say"), described("string", "The list whose items it is for, such as bays[].").Named("for")}, []string{"holds"}))
 	defs.Set("examples", listOf(object([]value.Value{described("string", "A snippet of a document.").Named("text"), described("", "The answer.").Named("gives")}, []string{"text", "gives"}), ""))
 	root.Set("$defs", defs)
 	return root
 }
 
+// entityLanguage: true, or the key and the kind of things.
+func entityLanguage() value.Value {
+	said := object([]value.Value{textOrTexts("The values that make two mentions the same.").Named("key"), described("string", "The kind of thing, where that is not the field's name.").Named("called")}, nil)
+	return value.Obj(value.List(described("boolean", "It is one thing across documents."), said).Named("anyOf"))
+}
+
 // fieldLanguage: a text, a part, or an object with just one type key.
 func fieldLanguage() value.Value {
 	forms := value.List(value.Obj(value.Str("string").Named("type"), value.Num("1").Named("minLength")),
-		object([]value.Value{described("string", "The shared group that is taken in.").Named("uses"), described("string", "What to tell the model.").Named("about"), described("boolean", "").Named("required"), textOrTexts("").Named("printed_as")}, []string{"uses"}))
+		object([]value.Value{described("string", "The shared group that is taken in.").Named("uses"), described("string", "What to tell the model.").Named("about"), described("boolean", "").Named("required"), textOrTexts("").Named("printed_as"), entityLanguage().Named("entity")}, []string{"uses"}))
 	for _, name := range Types {
 		properties := value.Obj()
 		for _, k := range KeysOf(Type(name)) {
@@ -58,6 +65,10 @@ func keyLanguage(t Type, k string) value.Value {
 		v := described("string", "What to tell the model.")
 		v.Set("minLength", value.Num("1"))
 		return v
+	case "entity":
+		return entityLanguage()
+	case "edge":
+		return object([]value.Value{described("string", "The value of an item that names one end.").Named("from"), described("string", "The value that names the other.").Named("to"), described("string", "The value that says how they are joined.").Named("kind")}, []string{"from", "to"})
 	case "required", "sensitive", "basis", "ordered":
 		return described("boolean", "")
 	case "printed_as", "avoid", "to", "key", "removed_as":

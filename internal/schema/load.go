@@ -46,7 +46,7 @@ func Parse(name string, data []byte) (*Schema, error) {
 }
 
 // RootKeys are the keys at the top of a schema.
-var RootKeys = []string{"schema", "about", "version", "each", "key", "fields", "shared", "rules", "examples", "keywords"}
+var RootKeys = []string{"schema", "about", "version", "each", "key", "fields", "shared", "rules", "examples", "entity", "keywords"}
 
 // loader reads one schema file.
 type loader struct {
@@ -95,6 +95,8 @@ func (l *loader) root(root *place.Node) {
 			l.fields(n, record)
 		case "examples":
 			l.examples(n, record)
+		case "entity":
+			l.key(n, record)
 		case "keywords":
 			record.Extra = n.Value()
 		}
@@ -158,7 +160,12 @@ func (l *loader) uses(at *place.Node, name string, f *Field) {
 	}
 	l.open = append(l.open, name)
 	defer func() { l.open = l.open[:len(l.open)-1] }()
-	n.Known("group", "fields")
+	n.Known("group", "fields", "entity")
+	if e := n.Get("entity"); e != nil && f.Type == Group && f.Entity == nil {
+		if l.key(e, f); f.Entity != nil && f.Entity.Called == "" {
+			f.Entity.Called = name // one kind, wherever it is taken in
+		}
+	}
 	if about := n.Get("group"); about != nil && f.About == "" {
 		f.About = about.Prose("what the group is about")
 	}
@@ -219,7 +226,7 @@ var leafKeys = []string{"basis", "normalize", "compare", "weight"}
 
 // TypeKeys are the keys that a type has of its own.
 var TypeKeys = map[Type][]string{
-	Text:     {"pattern", "min", "max"},
+	Text:     {"pattern", "min", "max", "entity"},
 	Integer:  {"min", "max", "written", "signs"},
 	Number:   {"min", "max", "written", "signs"},
 	Boolean:  {"true", "false"},
@@ -230,8 +237,8 @@ var TypeKeys = map[Type][]string{
 	Money:    {"currency", "min", "max", "written", "signs"},
 	Quantity: {"unit", "min", "max", "written", "signs"},
 	Link:     {"to"},
-	Group:    {"fields"},
-	List:     {"fields", "items", "uses", "key", "ordered", "removed_as", "min", "max", "item_keywords"},
+	Group:    {"fields", "entity"},
+	List:     {"fields", "items", "uses", "key", "ordered", "removed_as", "entity", "edge", "min", "max", "item_keywords"},
 }
 
 // KeysOf gives all keys that a field of a type may have.
@@ -256,12 +263,12 @@ func (l *loader) field(n *place.Node, f *Field) {
 	}
 	if uses := n.Get("uses"); uses != nil && n.Get("list") == nil {
 		f.Type = Group
-		n.Known("uses", "about", "required", "printed_as")
+		n.Known("uses", "about", "required", "printed_as", "entity")
 		if about := n.Get("about"); about != nil {
 			f.About = about.Prose("what to tell the model about this field")
 		}
 		l.uses(uses, uses.Text(), f)
-		for _, key := range []string{"required", "printed_as"} {
+		for _, key := range []string{"required", "printed_as", "entity"} {
 			if kid := n.Get(key); kid != nil {
 				l.key(kid, f)
 			}

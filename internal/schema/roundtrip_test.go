@@ -81,6 +81,7 @@ func (g *gen) leaf() string {
 	switch t {
 	case Text:
 		f += g.maybe("pattern", `'^[A-Z]\d+"x$'`) + g.maybe("min", "1") + g.maybe("max", "12") + g.maybe("compare", []string{"loose", "set", "{similar: 0.8}"}[g.r.IntN(3)]) + g.maybe("normalize", "[upper, no-end-stop]") + g.maybe("examples", `[{text: "a\nb", gives: null}]`)
+		f += g.maybe("entity", []string{"true", "{called: thing}"}[g.r.IntN(2)])
 	case Integer, Number:
 		f += g.maybe("min", "-3") + g.maybe("max", "9") + g.maybe("compare", "{within: 0.5}") + g.maybe("written", `{decimal: ",", group: "."}`) + g.maybe("signs", `{minus: [loses, "in debt"], plus: gains}`)
 	case Date:
@@ -112,7 +113,14 @@ func (g *gen) fields(level, indent int) string {
 		switch k := g.r.IntN(6); {
 		case k == 0 && level < 3:
 			g.used["group"] = true
-			fmt.Fprintf(&b, "%s%s:\n%s  group: A group.\n%s  required: %v\n%s  fields:\n%s", pad, name, pad, pad, g.r.IntN(2) == 0, pad, g.fields(level+1, indent+4))
+			fmt.Fprintf(&b, "%s%s:\n%s  group: A group.\n%s  required: %v\n", pad, name, pad, pad, g.r.IntN(2) == 0)
+			id := ""
+			if g.r.IntN(3) == 0 {
+				g.used["entity"] = true
+				id = pad + "    id: {integer: Mark.}\n"
+				fmt.Fprintf(&b, "%s  entity: {key: [id]}\n", pad)
+			}
+			fmt.Fprintf(&b, "%s  fields:\n%s%s", pad, id, g.fields(level+1, indent+4))
 		case k == 1 && level < 3:
 			g.used["list"] = true
 			fmt.Fprintf(&b, "%s%s:\n%s  list: A list.\n", pad, name, pad)
@@ -123,6 +131,10 @@ func (g *gen) fields(level, indent int) string {
 			if g.r.IntN(3) == 0 {
 				g.used["removed_as"] = true
 				fmt.Fprintf(&b, "%s  removed_as: [written off, \"gone: sold\"]\n", pad)
+			}
+			if g.r.IntN(3) == 0 {
+				g.used["entity"], g.used["edge"] = true, true
+				fmt.Fprintf(&b, "%s  entity: {key: [id], called: stone}\n%s  edge: {from: id, to: id}\n", pad, pad)
 			}
 			if g.r.IntN(2) == 0 {
 				g.used["key"] = true

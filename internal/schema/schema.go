@@ -97,6 +97,8 @@ type Field struct {
 	Key       []string    // of a list: names of leaves of its item
 	RemovedAs []string    // of a list: what documents say of an item that no longer counts
 	Ordered   bool        // of a list: its order counts
+	Entity    *Entity     // what it holds is one thing across documents; nil: not so
+	Edge      *Edge       // of a list: its items join two things; nil: they do not
 	Fields    []*Field    // of a group
 	Item      *Field      // of a list: a group, or a leaf
 }

@@ -78,6 +78,7 @@ const (
 	Oclock      Kind = "o-clock"    // behind an hour
 	Noon        Kind = "noon"
 	Midnight    Kind = "midnight"
+	Title       Kind = "title"        // before a name, and no part of it
 	Quarter     Kind = "quarter"      // of an hour
 	Past        Kind = "past"         // between minutes and the hour before them
 	ToHour      Kind = "to-hour"      // between minutes and the hour behind them

@@ -1,0 +1,571 @@
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"filler/internal/base/process"
+	"filler/internal/base/value"
+	"filler/internal/out/graph"
+	"filler/internal/record"
+	"filler/internal/source/document"
+)
+
+// graphing is the flags of all graph commands.
+type graphing struct {
+	judged
+	run, where, kind, same string
+	join                   float64
+	asJSON, sensitive      bool
+}
+
+func (a *app) graphCmd() *cobra.Command {
+	var o graphing
+	cmd := &cobra.Command{Use: "graph", Short: "Entities across documents, and how they belong together", Args: noSuch,
+		Long: `Join what records say of the same things. A schema says with ` + "`entity`" + ` what is one thing across
+documents; nesting and links join things, and so do the items of a list with ` + "`edge`" + `. Two mentions
+are one where their keys are equal but for case, accents, punctuation and titles, or where
+somebody decided so (filler graph same).
+
+  filler graph                             counts, components, what stands alone
+  filler graph around 'Heron Plank'        what is next to it, with document and line
+  filler graph path 'Sefa Thornby' Lirr    a shortest way between two
+
+Read more: docs/graph.md.`,
+		RunE: func(*cobra.Command, []string) error { return a.graphCounts(&o) }}
+	f := cmd.PersistentFlags()
+	f.StringVar(&o.schemaFile, "schema", "", schemaUsage)
+	f.StringVar(&o.recordsFile, "records", "", recordsUsage)
+	f.StringVar(&o.run, "run", "", "the `RUN`: a number, a name, or last")
+	f.StringVar(&o.where, "where", "", "only documents whose metadata meet this `CONDITION`, such as 'year > 2030'")
+	f.StringVar(&o.kind, "kind", "", "only entities of this `KIND`")
+	f.StringVar(&o.same, "same", "", "the `FILE` of decisions on names; same.jsonl of the project if left out")
+	f.Float64Var(&o.join, "join", 0, "also join what is alike with at least this `SCORE`, such as 0.97; none if left out")
+	f.BoolVar(&o.sensitive, "sensitive", false, sensitiveUsage)
+	f.BoolVar(&o.asJSON, "json", false, "print JSON")
+	cmd.AddCommand(a.graphAroundCmd(&o), a.graphPathCmd(&o), a.graphWeightsCmd(&o), a.graphMissingCmd(&o), a.graphCheckCmd(&o), a.graphSameCmd(&o), a.graphExportCmd(&o), a.graphDrawCmd(&o))
+	return cmd
+}
+
+// graph builds the graph that is asked for.
+func (a *app) graph(o *graphing) (*graph.Joined, []graph.Decision, *graph.Graph, error) {
+	if o.join < 0 || o.join > 1 {
+		a.parsed = false
+		return nil, nil, nil, fmt.Errorf("--join is a score from 0 to 1, not %g", o.join)
+	}
+	w, err := a.open(o.schemaFile)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	if len(w.schema.Entities()) == 0 {
+		return nil, nil, nil, fmt.Errorf("%s: nothing in it is an entity; add `entity: true` to a text, or `entity: {key: [name]}` to a group or list", w.schema.File)
+	}
+	if !o.sensitive {
+		for _, f := range w.schema.Entities() {
+			if w.schema.IsSensitive(f.Path) && f.Path != "" {
+				return nil, nil, nil, fmt.Errorf("%s is sensitive, and its names would be shown; --sensitive shows them", f.Path)
+			}
+		}
+	}
+	decided, err := graph.ReadDecisions(a.sameFile(w, o))
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	pick, err := a.picks(w, &exporting{where: o.where})
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	b := graph.NewBuilder(w.schema)
+	_, err = a.eachDecided(w, o.judged, o.run, func(n int, l record.Line, err error) error {
+		switch {
+		case err != nil:
+			return lineFault(o.recordsFile, n, err)
+		case l.Status != record.Failed && pick(&l) != "":
+			return nil
+		}
+		b.Add(&l)
+		return nil
+	})
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	plain := b.Graph()
+	return plain.Join(decided, o.join), decided, plain, nil
+}
+
+// sameFile is where decisions on names are.
+func (a *app) sameFile(w *work, o *graphing) string {
+	switch {
+	case o.same != "":
+		return o.same
+	case w.project != nil:
+		return filepath.Join(w.project.Dir, "same.jsonl")
+	}
+	return "same.jsonl"
+}
+
+func (a *app) graphCounts(o *graphing) error {
+	g, decided, plain, err := a.graph(o)
+	if err != nil {
+		return err
+	}
+	c := g.Counts()
+	open := len(plain.Candidates(decided))
+	if o.asJSON {
+		n := func(name string, n int) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }
+		kinds := func(name string, all []graph.KindCount) value.Value {
+			v := value.Obj()
+			for _, k := range all {
+				v.Kids = append(v.Kids, n(k.Kind, k.N))
+			}
+			return v.Named(name)
+		}
+		a.printJSON(value.Obj(n("documents", g.Documents), n("failed", g.Failed), n("entities", len(g.Nodes)), kinds("by_kind", c.ByKind), n("edges", len(g.Edges)), kinds("edges_by_kind", c.Edges),
+			value.Num(fmt.Sprintf("%.9f", c.Density)).Named("density"), n("components", c.Components), n("largest", c.Largest), n("isolated", c.Isolated), n("loose", c.Loose), n("joined_by_people", g.ByPeople), n("joined_by_score", g.ByScore), n("to_decide", open)))
+		return nil
+	}
+	a.printf("%s and %s, of %s\n\n", a.paint(bold, plural(len(g.Nodes), "entity")), plural(len(g.Edges), "edge"), plural(g.Documents, "document"))
+	for _, t := range []struct {
+		head string
+		of   []graph.KindCount
+	}{{"entities", c.ByKind}, {"edges", c.Edges}} {
+		table := a.newTable(t.head, ">number")
+		for _, k := range t.of {
+			table.row(k.Kind, k.N)
+		}
+		table.print()
+		a.printf("\n")
+	}
+	a.printf("%s, the largest of %s; %s stand alone; %.4f of all pairs are joined\n", plural(c.Components, "component"), plural(c.Largest, "entity"), thousands(c.Isolated), c.Density)
+	a.note(c.Loose, "edge has a missing end; `filler graph check` lists them", "edges have a missing end; `filler graph check` lists them")
+	a.note(g.Failed, "document has no record", "documents have no record")
+	a.note(g.ByPeople, "pair of names is one as decided", "pairs of names are one as decided")
+	a.note(g.ByScore, "pair of names was joined by --join", "pairs of names were joined by --join")
+	a.note(open, "pair of names may be one; `filler graph same` lists them", "pairs of names may be one; `filler graph same` lists them")
+	return nil
+}
+
+// note prints how many there are of something, if any.
+func (a *app) note(n int, one, many string) {
+	switch {
+	case n == 1:
+		a.printf("%s\n", a.paint(soft, "1 "+one))
+	case n > 1:
+		a.printf("%s\n", a.paint(soft, thousands(n)+" "+many))
+	}
+}
+
+// one finds the entity that a name means.
+func (a *app) one(g *graph.Graph, name, kind string) (int, error) {
+	all := g.Find(name, kind)
+	switch len(all) {
+	case 1:
+		return all[0], nil
+	case 0:
+		return 0, fmt.Errorf("%s: no entity is called so; `filler graph weights` lists the heaviest", name)
+	}
+	var names []string
+	for _, i := range all[:min(len(all), 6)] {
+		names = append(names, g.Nodes[i].Name+" ("+g.Nodes[i].Kind+")")
+	}
+	return 0, fmt.Errorf("%s: this may mean %s; write more of it, or add --kind", name, strings.Join(names, ", "))
+}
+
+// placed says where something stands.
+func placed(m graph.Mention) string {
+	if m.Line > 0 {
+		return fmt.Sprintf("%s line %d", m.Document, m.Line)
+	}
+	return m.Document
+}
+
+func (a *app) graphAroundCmd(o *graphing) *cobra.Command {
+	var steps int
+	cmd := &cobra.Command{Use: "around NAME", Short: "What is next to an entity, and where it is said", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			g, _, _, err := a.graph(o)
+			if err != nil {
+				return err
+			}
+			n, err := a.one(g.Graph, args[0], o.kind)
+			if err != nil {
+				return err
+			}
+			edges := g.Around(n, max(steps, 1))
+			if o.asJSON {
+				for _, e := range edges {
+					a.printJSON(edgeJSON(g.Graph, e))
+				}
+				return nil
+			}
+			node := &g.Nodes[n]
+			a.printf("%s  %s, %s\n", a.paint(bold, node.Name), node.Kind, plural(len(node.Mentions), "mention"))
+			if len(node.Names) > 0 {
+				a.printf("%s\n", a.paint(soft, "also "+strings.Join(node.Names, "; ")))
+			}
+			a.printf("\n")
+			t := a.newTable("from", "edge", "to", "kind", "said in")
+			for _, e := range edges {
+				t.row(g.Nodes[e.From].Name, e.Kind, g.Nodes[e.To].Name, g.Nodes[e.To].Kind, placed(e.Mention))
+			}
+			t.print()
+			return nil
+		}}
+	cmd.Flags().IntVar(&steps, "steps", 1, "how many `STEPS` to go")
+	return cmd
+}
+
+func edgeJSON(g *graph.Graph, e graph.Edge) value.Value {
+	v := value.Obj(value.Str(g.ID(e.From)).Named("from"), value.Str(g.ID(e.To)).Named("to"), value.Str(e.Kind).Named("kind"), value.Str(e.Document).Named("document"), value.Str(string(e.Path)).Named("path"))
+	if e.Line > 0 {
+		v.Set("line", value.Num(fmt.Sprint(e.Line)))
+	}
+	return v
+}
+
+func (a *app) graphPathCmd(o *graphing) *cobra.Command {
+	return &cobra.Command{Use: "path A B", Short: "A shortest way between two entities", Args: cobra.ExactArgs(2),
+		RunE: func(_ *cobra.Command, args []string) error {
+			g, _, _, err := a.graph(o)
+			if err != nil {
+				return err
+			}
+			var ends [2]int
+			for i := range ends {
+				if ends[i], err = a.one(g.Graph, args[i], ""); err != nil {
+					return err
+				}
+			}
+			way := g.Path(ends[0], ends[1])
+			if way == nil {
+				a.notef("%s and %s are not joined\n", g.Nodes[ends[0]].Name, g.Nodes[ends[1]].Name)
+				return exit(codeFlagged)
+			}
+			for i, n := range way {
+				if i > 0 {
+					between := g.Between(way[i-1], n)
+					if o.asJSON {
+						a.printJSON(edgeJSON(g.Graph, between[0]))
+						continue
+					}
+					more := ""
+					if len(between) > 1 {
+						more = fmt.Sprintf(", and %d more", len(between)-1)
+					}
+					a.printf("  %s  %s%s\n", a.paint(faint, "│ "+between[0].Kind), a.paint(faint, placed(between[0].Mention)), more)
+				}
+				if !o.asJSON {
+					a.printf("%s  %s\n", a.paint(bold, g.Nodes[n].Name), a.paint(soft, g.Nodes[n].Kind))
+				}
+			}
+			return nil
+		}}
+}
+
+func (a *app) graphWeightsCmd(o *graphing) *cobra.Command {
+	var most int
+	cmd := &cobra.Command{Use: "weights", Short: "The entities on which most hangs: neighbours and PageRank", Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			g, _, _, err := a.graph(o)
+			if err != nil {
+				return err
+			}
+			t := a.newTable("entity", "kind", ">neighbours", ">PageRank", ">mentions")
+			shown := 0
+			for _, w := range g.Weights() {
+				n := &g.Nodes[w.Node]
+				if o.kind != "" && n.Kind != o.kind {
+					continue
+				}
+				if shown++; shown > most && most > 0 {
+					break
+				}
+				if o.asJSON {
+					a.printJSON(value.Obj(value.Str(g.ID(w.Node)).Named("id"), value.Num(fmt.Sprint(w.Degree)).Named("neighbours"), value.Num(fmt.Sprintf("%.9f", w.Rank)).Named("pagerank"), value.Num(fmt.Sprint(len(n.Mentions))).Named("mentions")))
+					continue
+				}
+				t.row(n.Name, n.Kind, w.Degree, fmt.Sprintf("%.4f", w.Rank), len(n.Mentions))
+			}
+			if !o.asJSON {
+				t.print()
+			}
+			return nil
+		}}
+	cmd.Flags().IntVar(&most, "most", 20, "show so `MANY`; 0 is all")
+	return cmd
+}
+
+func (a *app) graphMissingCmd(o *graphing) *cobra.Command {
+	var most int
+	cmd := &cobra.Command{Use: "missing", Short: "Guesses: pairs that are not joined and have neighbours in common", Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			g, _, _, err := a.graph(o)
+			if err != nil {
+				return err
+			}
+			t := a.newTable("guess", "and", ">score", "in common")
+			for _, x := range g.Missing(most) {
+				var names []string
+				for _, c := range x.Common[:min(len(x.Common), 4)] {
+					names = append(names, g.Nodes[c].Name)
+				}
+				if o.asJSON {
+					a.printJSON(value.Obj(value.Str(g.ID(x.A)).Named("a"), value.Str(g.ID(x.B)).Named("b"), value.Num(fmt.Sprintf("%.4f", x.Score)).Named("score"), value.Boolean(true).Named("guess")))
+					continue
+				}
+				t.row(g.Nodes[x.A].Name, g.Nodes[x.B].Name, fmt.Sprintf("%.2f", x.Score), strings.Join(names, ", "))
+			}
+			if !o.asJSON {
+				t.print()
+				a.printf("%s\n", a.paint(faint, "guesses by common neighbours: no document says them"))
+			}
+			return nil
+		}}
+	cmd.Flags().IntVar(&most, "most", 20, "show so `MANY`")
+	return cmd
+}
+
+func (a *app) graphCheckCmd(o *graphing) *cobra.Command {
+	return &cobra.Command{Use: "check", Short: "Edges with a missing end, entities without a name or a source, contradictions", Args: cobra.NoArgs,
+		RunE: func(*cobra.Command, []string) error {
+			g, _, _, err := a.graph(o)
+			if err != nil {
+				return err
+			}
+			faults := g.Check()
+			for _, f := range faults {
+				if o.asJSON {
+					v := value.Obj(value.Str(f.Code).Named("code"), value.Str(f.Text).Named("message"), value.Str(f.Document).Named("document"), value.Str(string(f.Path)).Named("path"))
+					a.printJSON(v)
+					continue
+				}
+				a.printf("%s  %s  %s\n", a.paint(bad, f.Code), f.Text, a.paint(faint, placed(f.Mention)))
+			}
+			if len(faults) > 0 {
+				return exit(codeFlagged)
+			}
+			a.notef("nothing to look at\n")
+			return nil
+		}}
+}
+
+func (a *app) graphSameCmd(o *graphing) *cobra.Command {
+	var yes, no []string
+	var by string
+	var most int
+	cmd := &cobra.Command{Use: "same", Short: "Names that may mean one thing; decide which do", Args: cobra.NoArgs,
+		Long: `List pairs of names that may mean one thing, the likeliest first, each with a score, a reason and
+two lines. Decide on pairs by their numbers: what you decide is kept in same.jsonl.
+
+  filler graph same
+  filler graph same --yes 1,3 --no 2 --reviewer 'M. Harrow'`,
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			_, decided, g, err := a.graph(o)
+			if err != nil {
+				return err
+			}
+			all := slices.DeleteFunc(g.Candidates(decided), func(c graph.Candidate) bool { return o.kind != "" && g.Nodes[c.A].Kind != o.kind })
+			if len(yes)+len(no) > 0 {
+				return a.decideSame(o, g, all, decided, [2][]string{yes, no}, by)
+			}
+			said, done, err := a.saidIn(cmd.Context(), o)
+			if err != nil {
+				return err
+			}
+			defer done()
+			for i, c := range all {
+				if i == most && most > 0 {
+					a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more pairs; --most 0 lists all", len(all)-i)))
+					break
+				}
+				x, y := &g.Nodes[c.A], &g.Nodes[c.B]
+				if o.asJSON {
+					a.printJSON(value.Obj(value.Num(fmt.Sprint(i+1)).Named("pair"), value.Str(x.Kind).Named("kind"), value.Str(x.Name).Named("a"), value.Str(y.Name).Named("b"), value.Num(fmt.Sprintf("%.3f", c.Score)).Named("score"), value.Str(c.Why).Named("why"), value.Num(fmt.Sprint(c.Shared)).Named("shared")))
+					continue
+				}
+				why := c.Why
+				if c.Shared > 0 {
+					why += fmt.Sprintf("; %s in common", plural(c.Shared, "neighbour"))
+				}
+				a.printf("%s  %.2f  %s  %s\n", a.paint(faint, fmt.Sprintf("%3d", i+1)), c.Score, x.Kind, a.paint(soft, why))
+				for _, n := range []*graph.Node{x, y} {
+					a.printf("           %s  %s\n", a.paint(bold, n.Name), a.paint(faint, said(n)))
+				}
+			}
+			if len(all) == 0 {
+				a.notef("no two names are alike\n")
+			}
+			return nil
+		}}
+	f := cmd.Flags()
+	f.StringSliceVar(&yes, "yes", nil, "the `PAIRS` that are one thing, by their numbers")
+	f.StringSliceVar(&no, "no", nil, "the `PAIRS` that are two")
+	f.StringVar(&by, "reviewer", "", reviewerUsage)
+	f.IntVar(&most, "most", 20, "show so `MANY`; 0 is all")
+	return cmd
+}
+
+// saidIn gives where an entity is named, with the words of the line.
+func (a *app) saidIn(ctx context.Context, o *graphing) (func(*graph.Node) string, func(), error) {
+	w, err := a.open(o.schemaFile)
+	if err != nil {
+		return nil, nil, err
+	}
+	r, done, err := a.reader(w, &looking{})
+	if err != nil {
+		return nil, nil, err
+	}
+	read := a.sourceReader(ctx, w, r, o.recordsFile)
+	return func(n *graph.Node) string {
+		m := n.Mentions[0]
+		for _, other := range n.Mentions {
+			if m.Line == 0 {
+				m = other
+			}
+		}
+		text := placed(m)
+		if m.Line == 0 {
+			return text
+		}
+		if d, err := read(m.Document); err == nil {
+			text += "  " + clip(strings.TrimSpace(document.NewLines(d.Text).Text(m.Line)), 80)
+		}
+		return text
+	}, done, nil
+}
+
+// decideSame keeps what was decided on pairs.
+func (a *app) decideSame(o *graphing, g *graph.Graph, all []graph.Candidate, decided []graph.Decision, said [2][]string, by string) error {
+	if by == "" {
+		a.parsed = false
+		return errors.New("--reviewer is missing: who decides")
+	}
+	w, err := a.open(o.schemaFile)
+	if err != nil {
+		return err
+	}
+	n := 0
+	for i, list := range said {
+		for _, text := range list {
+			at, ok := value.ArrayIndex(text)
+			if !ok || at < 1 || at > len(all) {
+				a.parsed = false
+				return fmt.Errorf("there is no pair %s; `filler graph same` lists %s", text, plural(len(all), "pair"))
+			}
+			c := all[at-1]
+			decided = append(decided, graph.Decision{Kind: g.Nodes[c.A].Kind, A: g.Nodes[c.A].Name, B: g.Nodes[c.B].Name, Same: i == 0, By: by, On: time.Now().Format("2006-01-02")})
+			n++
+		}
+	}
+	file := a.sameFile(w, o)
+	if err := graph.WriteDecisions(file, decided); err != nil {
+		return fmt.Errorf("%s: can't be written; check its permissions", file)
+	}
+	a.notef("%s kept in %s\n", plural(n, "decision"), file)
+	return nil
+}
+
+func (a *app) graphExportCmd(o *graphing) *cobra.Command {
+	var to, output, base string
+	cmd := &cobra.Command{Use: "export", Short: "Write nodes and edges: csv, json, graphml, nt, ttl", Args: cobra.NoArgs,
+		Long: "Write the graph. csv is a folder with nodes.csv and edges.csv; nt is N-Triples and ttl Turtle, with\nnames that begin with --base. Each edge has the document and the line that it comes from.",
+		RunE: func(*cobra.Command, []string) error {
+			if to == "" {
+				to = strings.TrimPrefix(strings.ToLower(filepath.Ext(output)), ".")
+			}
+			if output == "" || !slices.Contains(graph.Formats, to) {
+				a.parsed = false
+				return fmt.Errorf("-o is where to write, --to one of %s, if the name does not say it", strings.Join(graph.Formats, ", "))
+			}
+			if u, err := url.Parse(base); err != nil || !u.IsAbs() || strings.ContainsAny(base, "<>\" ") {
+				a.parsed = false
+				return fmt.Errorf("--base %s: not an address such as https://data.example/", base)
+			}
+			g, _, _, err := a.graph(o)
+			if err != nil {
+				return err
+			}
+			write := map[string]func(io.Writer) error{"json": g.JSON, "graphml": g.GraphML, "nt": func(w io.Writer) error { return g.RDF(w, base, false) }, "ttl": func(w io.Writer) error { return g.RDF(w, base, true) }}
+			files := map[string]func(io.Writer) error{output: write[to]}
+			if to == "csv" {
+				files = map[string]func(io.Writer) error{filepath.Join(output, "nodes.csv"): g.NodesCSV, filepath.Join(output, "edges.csv"): g.EdgesCSV}
+			}
+			for _, file := range []string{output, filepath.Join(output, "nodes.csv"), filepath.Join(output, "edges.csv")} {
+				if files[file] == nil {
+					continue
+				}
+				if err := written(file, files[file]); err != nil {
+					return err
+				}
+			}
+			a.notef("%s: %s, %s\n", output, plural(len(g.Nodes), "entity"), plural(len(g.Edges), "edge"))
+			return nil
+		}}
+	f := cmd.Flags()
+	f.StringVar(&to, "to", "", "the `FORMAT`: "+strings.Join(graph.Formats, ", "))
+	f.StringVarP(&output, "output", "o", "", "write to this `PATH`")
+	f.StringVar(&base, "base", "https://data.example/", "the `ADDRESS` that names of RDF begin with")
+	return cmd
+}
+
+func (a *app) graphDrawCmd(o *graphing) *cobra.Command {
+	var output string
+	cmd := &cobra.Command{Use: "draw NAME -o FILE.svg", Short: "Draw what is next to an entity", Args: cobra.ExactArgs(1),
+		RunE: func(_ *cobra.Command, args []string) error {
+			if strings.ToLower(filepath.Ext(output)) != ".svg" {
+				a.parsed = false
+				return errors.New("-o is missing: where to draw, such as -o around.svg")
+			}
+			g, _, _, err := a.graph(o)
+			if err != nil {
+				return err
+			}
+			n, err := a.one(g.Graph, args[0], o.kind)
+			if err != nil {
+				return err
+			}
+			left := 0
+			if err := written(output, func(w io.Writer) (err error) {
+				left, err = g.Draw(w, n)
+				return err
+			}); err != nil {
+				return err
+			}
+			more := ""
+			if left > 0 {
+				more = fmt.Sprintf("; %d more do not fit, `filler graph around` lists them", left)
+			}
+			a.notef("%s: around %s%s\n", output, g.Nodes[n].Name, more)
+			return nil
+		}}
+	cmd.Flags().StringVarP(&output, "output", "o", "", "draw into this `FILE`.svg")
+	return cmd
+}
+
+// written writes a file in one piece.
+func written(file string, write func(io.Writer) error) error {
+	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
+		return fmt.Errorf("%s: can't be made; check its permissions", filepath.Dir(file))
+	}
+	if info, err := os.Stat(file); err == nil && !info.Mode().IsRegular() {
+		return fmt.Errorf("%s: this is no plain file; name a file", file)
+	}
+	f, err := process.Begin(file, false)
+	if err == nil {
+		err = f.Commit(write(f))
+	}
+	if err != nil {
+		return fmt.Errorf("%s: can't be written; check that its folder may be written, and that the disk has room", file)
+	}
+	return nil
+}

@@ -1,0 +1,65 @@
+package graph
+
+import "fmt"
+
+// Fault is something of a graph to look at.
+type Fault struct {
+	Code string // loose, unnamed, both-ways, no-source or decided
+	Text string
+	Mention
+}
+
+// Check tells what is to be looked at: edges whose end is missing, entities without a name
+// or without a place in any source, and two that are said to be each other's.
+func (j *Joined) Check() (all []Fault) {
+	g := j.Graph
+	for _, against := range j.Against {
+		all = append(all, Fault{Code: "decided", Text: against})
+	}
+	for _, l := range g.Loose {
+		from := "nothing"
+		if l.From >= 0 {
+			from = g.Nodes[l.From].Name
+		}
+		said := l.Said
+		if said == "" {
+			said = "nothing"
+		}
+		all = append(all, Fault{"loose", fmt.Sprintf("%s of %s: %q is no entity, or several", l.Kind, from, said), l.Mention})
+	}
+	listed := map[[2]int]map[string]bool{}
+	for _, e := range g.Edges {
+		if !e.Listed {
+			continue
+		}
+		if listed[[2]int{e.To, e.From}][e.Kind] {
+			all = append(all, Fault{"both-ways", fmt.Sprintf("%s is said of %s and %s both ways", e.Kind, g.Nodes[e.From].Name, g.Nodes[e.To].Name), e.Mention})
+		}
+		at := [2]int{e.From, e.To}
+		if listed[at] == nil {
+			listed[at] = map[string]bool{}
+		}
+		listed[at][e.Kind] = true
+	}
+	for i := range g.Nodes {
+		n := &g.Nodes[i]
+		switch {
+		case n.Nameless:
+			all = append(all, Fault{"unnamed", n.Kind + " without what its key names", n.Mentions[0]})
+		case len(n.Key) > 0 && n.Key[0] == '\x01': // a record that its document names
+		case !n.sourced():
+			all = append(all, Fault{"no-source", fmt.Sprintf("%s %s stands in no source", n.Kind, n.Name), n.Mentions[0]})
+		}
+	}
+	return all
+}
+
+// sourced tells whether a mention is known to stand somewhere.
+func (n *Node) sourced() bool {
+	for _, m := range n.Mentions {
+		if m.Line > 0 {
+			return true
+		}
+	}
+	return false
+}
