@@ -18,6 +18,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/out/graph"
 	"filler/internal/record"
+	"filler/internal/run/fill"
 	"filler/internal/source/document"
 )
 
@@ -67,7 +68,11 @@ func (a *app) graph(o *graphing) (*graph.Joined, []graph.Decision, *graph.Graph,
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	if len(w.schema.Entities()) == 0 {
+	b, isOpen, err := a.graphBuilder(w, o)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	if len(w.schema.Entities()) == 0 && !isOpen {
 		return nil, nil, nil, fmt.Errorf("%s: nothing in it is an entity; add `entity: true` to a text, or `entity: {key: [name]}` to a group or list", w.schema.File)
 	}
 	if !o.sensitive {
@@ -85,7 +90,6 @@ func (a *app) graph(o *graphing) (*graph.Joined, []graph.Decision, *graph.Graph,
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	b := graph.NewBuilder(w.schema)
 	_, err = a.eachDecided(w, o.judged, o.run, func(n int, l record.Line, err error) error {
 		switch {
 		case err != nil:
@@ -101,6 +105,23 @@ func (a *app) graph(o *graphing) (*graph.Joined, []graph.Decision, *graph.Graph,
 	}
 	plain := b.Graph()
 	return plain.Join(decided, o.join), decided, plain, nil
+}
+
+// graphBuilder begins a graph: of the schema's entities, or of what a run of style open
+// found.
+func (a *app) graphBuilder(w *work, o *graphing) (b *graph.Builder, isOpen bool, err error) {
+	if o.recordsFile != "" {
+		return graph.NewBuilder(w.schema), false, nil
+	}
+	l, run, err := a.keptRun(w, o.run)
+	if err != nil {
+		return nil, false, err
+	}
+	defer l.Close()
+	if fill.IsOpen(run) {
+		return graph.NewOpenBuilder(), true, nil
+	}
+	return graph.NewBuilder(w.schema), false, nil
 }
 
 // sameFile is where decisions on names are.

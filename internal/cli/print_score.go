@@ -52,6 +52,9 @@ func (a *app) printScore(r *score.Report, run string, all bool) {
 	for _, l := range r.Lists {
 		a.printf("%s: %d items found, %d missed, %d extra\n", l.Path, l.Found, l.Missed, l.Extra)
 	}
+	for _, e := range r.Edges {
+		a.printf("%s: %d edges right (both ends and the kind), %d missed, %d extra\n", e.Path, e.Right, e.Missed, e.Extra)
+	}
 	if v := r.Review; v.Errors > 0 {
 		never := ""
 		if n := r.NeverFilled(); n > 0 {

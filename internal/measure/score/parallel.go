@@ -109,6 +109,9 @@ func (sc *Scorer) merge(o *part) error {
 	for f, items := range o.lists {
 		sc.itemsOf(f).plus(*items)
 	}
+	for f, e := range o.edges {
+		sc.edges[f].plus(e)
+	}
 	for name, s := range o.slices {
 		mine := sc.slices[name]
 		if mine == nil {

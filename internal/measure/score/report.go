@@ -46,6 +46,7 @@ type Report struct {
 	Overall      Counts
 	Fields       []Field // leaves, in schema order
 	Lists        []List
+	Edges        []Edges // of lists with `edge`
 	RecordsRight int
 	RecordsOf    int
 	Review       Review
@@ -111,6 +112,7 @@ type Scorer struct {
 	judged    *gold.Record // the gold record that was judged last
 	straight  straight
 	tallies   Tallies
+	edges     map[*schema.Field]*Edges
 	byField   []Tallies // in the order of the report's fields; nil unless asked for
 	slices    map[string]*Slice
 	confusion map[*schema.Field]*Confusion
@@ -133,6 +135,10 @@ func NewWith(s *schema.Schema, g *gold.Shelf, o Options) *Scorer {
 				sc.confusion[f] = &Confusion{Field: f.Path, counts: map[[2]string]*int{}}
 			}
 		}
+	}
+	sc.edges = map[*schema.Field]*Edges{}
+	for _, f := range edgeLists(s) {
+		sc.edges[f] = &Edges{Path: f.Path}
 	}
 	sc.report.Split = o.Split
 	sc.tallies.whole = o.Between
@@ -182,6 +188,7 @@ func (sc *Scorer) measure(l *record.Line) {
 	}
 	before := sc.fieldCounts()
 	counts := sc.count(g, filled, l)
+	sc.countEdges(&g.Record, filled)
 	sc.tallies.Add(counts.tally())
 	for i := range sc.byField {
 		sc.byField[i].Add(sc.report.Fields[i].Counts.minus(before[i]).tally())
@@ -403,6 +410,9 @@ func (sc *Scorer) Report() Report {
 			r.Lists = append(r.Lists, List{path, *items})
 		}
 	})
+	for _, f := range edgeLists(sc.schema) {
+		r.Edges = append(r.Edges, *sc.edges[f])
+	}
 	r.Review = review(sc.risky)
 	r.F1 = sc.tallies.F1Interval()
 	for _, name := range slices.Sorted(maps.Keys(sc.slices)) {

@@ -108,6 +108,13 @@ func (r *Report) JSON() value.Value {
 		fields.Kids = append(fields.Kids, value.Obj(append([]value.Value{value.Str(f.Path).Named("field")}, f.Counts.json()...)...))
 	}
 	v.Kids = append(v.Kids, lists.Named("items"), fields.Named("fields"))
+	if len(r.Edges) > 0 {
+		edges := value.List()
+		for _, e := range r.Edges {
+			edges.Kids = append(edges.Kids, value.Obj(value.Str(e.Path).Named("list"), count("right", e.Right), count("missed", e.Missed), count("extra", e.Extra)))
+		}
+		v.Kids = append(v.Kids, edges.Named("edges"))
+	}
 	v.Kids = append(v.Kids, r.more()...)
 	if r.Review.Leaves > 0 {
 		v.Kids = append(v.Kids, value.Obj(count("values", r.Review.Leaves), count("errors", r.Review.Errors), count("riskiest_fifth", r.Review.Top),

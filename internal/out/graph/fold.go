@@ -2,57 +2,12 @@ package graph
 
 import (
 	"strings"
-	"sync"
-	"unicode"
-
-	"golang.org/x/text/unicode/norm"
 
 	"filler/internal/base/lang"
 )
 
-// Fold gives what two spellings of a name have in common: letters and figures in lower
-// case, without accents, without titles, words with one blank between.
-func Fold(name string) string {
-	words := strings.FieldsFunc(plainLetters(name), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
-	first := 0
-	for first < len(words)-1 && isTitle(words[first]) {
-		first++
-	}
-	return strings.Join(words[first:], " ")
-}
-
-// plainLetters gives a text in lower case without accents. What joins the letters of a
-// word stays out of it: O'Hara and OHara are one.
-func plainLetters(text string) string {
-	var b strings.Builder
-	for _, r := range strings.ToLower(norm.NFKD.String(text)) {
-		switch {
-		case unicode.Is(unicode.Mn, r) || r == '\'' || r == '’':
-		case r == 'ß':
-			b.WriteString("ss")
-		case r == 'ø':
-			b.WriteByte('o')
-		case r == 'ł':
-			b.WriteByte('l')
-		default:
-			b.WriteRune(r)
-		}
-	}
-	return b.String()
-}
-
-// titles are the words of lang, as names are folded.
-var titles = sync.OnceValue(func() map[string]bool {
-	all := map[string]bool{}
-	for _, w := range lang.Title.Words() {
-		all[plainLetters(w)] = true
-	}
-	return all
-})
-
-func isTitle(word string) bool { return titles()[word] }
+// Fold gives what two spellings of a name have in common.
+func Fold(name string) string { return lang.FoldName(name) }
 
 // containsWords tells whether a folded name holds another at a word's start.
-func containsWords(key, want string) bool {
-	return strings.Contains(" "+key, " "+want)
-}
+func containsWords(key, want string) bool { return strings.Contains(" "+key, " "+want) }

@@ -11,6 +11,7 @@
 package graph
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 
@@ -70,6 +71,7 @@ type Builder struct {
 	links  []link
 	items  map[string]int // of one record: the node of an item, by its list's key field and value
 	ends   []listed
+	kind   string // of items: the value that says what kind they are; "": none does
 }
 
 // link is a link that waits until the record is read.
@@ -90,6 +92,17 @@ type listed struct {
 
 // NewBuilder begins a graph of the entities of a schema.
 func NewBuilder(s *schema.Schema) *Builder { return &Builder{schema: s, at: map[string]int{}} }
+
+// NewOpenBuilder begins a graph of records of style open: the things that documents name,
+// by what kind they are said to be, and what they are said to be to each other.
+func NewOpenBuilder() *Builder {
+	s := schema.Open()
+	s.Find("things").Entity = &schema.Entity{Key: []string{"name"}, Called: "thing"}
+	s.Find("relations").Edge = &schema.Edge{From: "from", To: "to", Kind: "says"}
+	b := NewBuilder(s)
+	b.kind = "kind"
+	return b
+}
 
 // Add adds the entities of a document's records.
 func (b *Builder) Add(l *record.Line) {
@@ -288,7 +301,11 @@ func (b *Builder) list(f *schema.Field, v *value.Value, p value.Pointer, owner i
 		}
 		inner := owner
 		if f.Entity != nil && isNamed(item, f.Entity.Key) {
-			inner = b.entity(f.KindOf(), item, f.Entity.Key, at)
+			kind := f.KindOf()
+			if own := item.Get(b.kind); b.kind != "" && !own.Empty() {
+				kind = strings.ToLower(strings.Clone(own.Text))
+			}
+			inner = b.entity(kind, item, f.Entity.Key, at)
 			b.join(owner, inner, f.Name, at, item, f.Entity.Key)
 		}
 		for _, kid := range f.Item.Fields { // what links may point to
@@ -326,14 +343,20 @@ func (b *Builder) Graph() *Graph {
 			byKey[n.Key] = append(byKey[n.Key], i)
 		}
 	}
-	end := func(name string) int {
-		if all := byKey[Fold(name)]; name != "" && len(all) == 1 {
+	end := func(name, document string) int {
+		all := byKey[Fold(name)]
+		if len(all) > 1 { // of several kinds: the one that the document names
+			all = slices.DeleteFunc(slices.Clone(all), func(i int) bool {
+				return !slices.ContainsFunc(b.graph.Nodes[i].Mentions, func(m Mention) bool { return m.Document == document })
+			})
+		}
+		if name != "" && len(all) == 1 {
 			return all[0]
 		}
 		return -1
 	}
 	for _, l := range b.ends {
-		from, to := end(l.from), end(l.to)
+		from, to := end(l.from, l.Document), end(l.to, l.Document)
 		switch {
 		case from < 0:
 			b.graph.Loose = append(b.graph.Loose, Loose{to, l.kind, l.from, l.mention})

@@ -212,6 +212,13 @@ func (m *maker) run() (*Run, error) {
 		}
 		r.Sections = append(r.Sections, s)
 	}
+	named, any, err := m.entities()
+	if err != nil {
+		return nil, err
+	}
+	if any {
+		defer func() { r.Sections = append(r.Sections, named) }()
+	}
 	if m.Gold == nil {
 		return r, nil
 	}
