@@ -42,5 +42,5 @@ bench:
 
 FUZZTIME ?= 20s
 fuzz:
-	@for target in base/value:FuzzParse ask/answer:FuzzRead schema:FuzzParse source/document:FuzzParse record/evidence:FuzzOf draft/printed:FuzzFill schema:FuzzImport draft:FuzzFromTexts source/document:FuzzFormats source/document:FuzzScans source/layout:FuzzMake ask/answer:FuzzPlain ask/chat:FuzzStream ask/outline:FuzzRead source/reading:FuzzText; do \
+	@for target in base/value:FuzzParse ask/answer:FuzzRead schema:FuzzParse source/document:FuzzParse record/evidence:FuzzOf draft/printed:FuzzFill schema:FuzzImport draft:FuzzFromTexts source/document:FuzzFormats source/document:FuzzScans source/layout:FuzzMake ask/answer:FuzzPlain ask/chat:FuzzStream ask/outline:FuzzRead source/reading:FuzzText out/export:FuzzOnlyReads; do \
 	  $(GO) test ./internal/$${target%%:*} -run '^$$' -fuzz $${target##*:} -fuzztime $(FUZZTIME) -fuzzminimizetime 10x || exit 1; done

@@ -102,7 +102,7 @@ func (a *app) stopSoon(ctx context.Context, stop func(), ended chan bool) {
 }
 
 // sending are the commands that send requests, or serve.
-var sending = []string{"fill", "repair", "update", "repeat", "vary", "probe", "demo", "standin"}
+var sending = []string{"fill", "repair", "update", "repeat", "vary", "probe", "demo", "standin", "ask"}
 
 func (a *app) run(ctx context.Context, args []string) int {
 	out, _ := a.screens()
@@ -214,7 +214,7 @@ Read more:   filler COMMAND --help; README.md and docs/ in the source tree`,
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
 	defer readMore(root)
 	root.AddCommand(a.newCmd(), a.demoCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.fillCmd(), a.reviewCmd(), a.repeatCmd(),
-		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.compareCmd(), a.reportCmd(), a.plotCmd(), a.exportRecordsCmd(), a.graphCmd(), a.varyCmd(), a.ledgerCmd(), a.forgetCmd(), a.standinCmd(), a.versionCmd())
+		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.compareCmd(), a.reportCmd(), a.plotCmd(), a.exportRecordsCmd(), a.graphCmd(), a.askCmd(), a.varyCmd(), a.ledgerCmd(), a.forgetCmd(), a.standinCmd(), a.versionCmd())
 	return root
 }
 
