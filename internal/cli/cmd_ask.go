@@ -4,8 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"os"
-	"path/filepath"
 	"strings"
 	"time"
 
@@ -13,7 +11,6 @@ import (
 
 	"filler/internal/base/process"
 	"filler/internal/base/value"
-	"filler/internal/out/export"
 	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/run/fill"
@@ -40,11 +37,13 @@ shown with their line; where none are found, that is said. "Not in the document"
 documents are asked one by one, and which say what stands at the end. A question that proves
 useful becomes a field of the schema: --keep NAME.
 
-With --sql the records are asked, as tables (those of ` + "`filler export -o FILE.sqlite`" + `): one
-SELECT, which can change nothing.
+With --run or --records the records are asked, as tables (those of ` + "`filler export -o FILE.sqlite`" + `):
+the model writes one SELECT, which is shown and run, can change nothing, and whose rows are said in
+words; figures that stand in no row are marked. --sql runs yours, without a model.
 
   filler ask documents/letters/FB-2031-05.txt 'Who has the key?'
   filler ask documents 'Is the bridge closed?' --keep closed_now
+  filler ask --run last 'Which deck has the most defects?'
   filler ask --sql 'SELECT deck, count(*) FROM bays GROUP BY deck'
 
 Without a project:  filler ask DOC "QUESTION" --model URL`,
@@ -53,8 +52,8 @@ Without a project:  filler ask DOC "QUESTION" --model URL`,
 				a.parsed = false
 				return err
 			}
-			if o.statement != "" {
-				return a.askRecords(cmd.Context(), &o)
+			if o.statement != "" || o.ofRecords() {
+				return a.askRecords(cmd.Context(), &o, first(args))
 			}
 			return a.askDocuments(cmd.Context(), &o, args[:len(args)-1], args[len(args)-1])
 		}}
@@ -72,14 +71,21 @@ Without a project:  filler ask DOC "QUESTION" --model URL`,
 	return cmd
 }
 
+// ofRecords tells whether records are asked, and not documents.
+func (o *asking) ofRecords() bool { return o.run != "" || o.recordsFile != "" }
+
 func (o *asking) check(args []string) error {
 	switch {
 	case o.statement != "" && len(args) > 0:
 		return errors.New("--sql asks the records: leave out documents and question, and write --run RUN for another run than the last")
 	case o.statement != "" && o.keep != "":
 		return errors.New("--keep makes a field of a question in words, not of --sql")
-	case o.statement == "" && (o.run != "" || o.recordsFile != ""):
-		return errors.New("records are asked with --sql 'SELECT …'")
+	case o.ofRecords() && o.statement == "" && len(args) != 1:
+		return fmt.Errorf("records are asked one question, and %d words or documents are given", len(args))
+	case o.ofRecords() && o.keep != "":
+		return errors.New("--keep makes a field of a question to documents")
+	case o.ofRecords():
+		return nil
 	case o.statement == "" && len(args) == 0:
 		return errors.New(`what to ask is missing: DOC "QUESTION", or --sql 'SELECT …'`)
 	case o.statement == "" && len(args) == 1:
@@ -88,81 +94,6 @@ func (o *asking) check(args []string) error {
 		return errors.New("the question is empty")
 	}
 	return nil
-}
-
-// askRecords answers a SELECT from records as tables.
-func (a *app) askRecords(ctx context.Context, o *asking) error {
-	w, err := a.open(o.schemaFile)
-	if err != nil {
-		return err
-	}
-	if !o.sensitive && record.NewCover(w.schema) != nil {
-		return errors.New("fields of this schema are sensitive, and their values stand in the tables; --sensitive asks them")
-	}
-	dir, err := os.MkdirTemp("", "filler-ask-*")
-	if err != nil {
-		return fmt.Errorf("no temporary folder can be made: %w", err)
-	}
-	defer os.RemoveAll(dir)
-	file := filepath.Join(dir, "records.sqlite")
-	tables := &export.Job{Schema: w.schema, To: "sqlite", Path: file, All: true, Options: export.Options{Evidence: true}}
-	e, err := tables.Begin(ctx)
-	if err != nil {
-		return err
-	}
-	if _, err = a.eachDecided(w, o.judged, o.run, func(n int, l record.Line, err error) error {
-		switch {
-		case err != nil:
-			return lineFault(o.recordsFile, n, err)
-		case l.Status == record.Failed:
-			return nil
-		}
-		return e.Line(&l, "")
-	}); err != nil {
-		e.Abandon()
-		return err
-	}
-	if err := e.Close(); err != nil {
-		return err
-	}
-	answer, err := export.Query(ctx, file, o.statement)
-	var refused *export.Refused
-	if errors.As(err, &refused) {
-		var names []string
-		for _, t := range e.Plan.Tables {
-			names = append(names, t.Name)
-		}
-		return fmt.Errorf("--sql: %s; the tables are %s, `filler export -o FILE.sqlite` writes them", refused.Why, strings.Join(names, ", "))
-	}
-	if err != nil {
-		return err
-	}
-	a.printAnswer(answer, o.asJSON)
-	return nil
-}
-
-func (a *app) printAnswer(answer *export.Answer, asJSON bool) {
-	t := a.newTable(answer.Columns...)
-	for i, row := range answer.Rows {
-		cells := make([]any, len(row))
-		v := value.Obj()
-		for j, text := range row {
-			cells[j] = text
-			if v.Set(answer.Columns[j], value.Str(text)); answer.Nulls[i][j] {
-				cells[j] = field{"–", faint}
-				v.Set(answer.Columns[j], value.Value{})
-			}
-		}
-		if t.row(cells...); asJSON {
-			a.printJSON(v)
-		}
-	}
-	if !asJSON {
-		t.print()
-	}
-	if answer.More {
-		a.notef("only the first %s are shown; add LIMIT, or export the tables\n", plural(len(answer.Rows), "row"))
-	}
 }
 
 // said is what one document answers.
@@ -210,19 +141,8 @@ func (a *app) askDocuments(ctx context.Context, o *asking, names []string, quest
 	return nil
 }
 
-// answers asks documents, in a run of its own that is set aside.
-func (a *app) answers(ctx context.Context, o *asking, w *work, names []string) ([]said, error) {
-	_, l, r, done, err := a.tools(w, &o.looking, "")
-	if err != nil {
-		return nil, err
-	}
-	defer done()
-	setup, err := w.setup(l, r, &looking{layout: o.layout})
-	if err != nil {
-		return nil, err
-	}
-	setup.Fresh, setup.Stdin = o.fresh, a.in
-	setup.Settings.Style, setup.Settings.Instructions = "record", ""
+// answers asks documents.
+func (a *app) answers(ctx context.Context, o *asking, w *work, names []string) (all []said, err error) {
 	sources, err := w.sources(names)
 	if err != nil {
 		return nil, err
@@ -230,45 +150,64 @@ func (a *app) answers(ctx context.Context, o *asking, w *work, names []string) (
 	if a.tell(w) && len(sources) == 0 {
 		return nil, exit(codeFailed)
 	}
+	err = a.aside(ctx, o, w, sources, func(r *document.Reader, l *record.Line) {
+		all = append(all, a.saidBy(ctx, w, r, l))
+	})
+	return all, err
+}
+
+// aside fills records by the work's schema in a run of its own, which is never the last.
+func (a *app) aside(ctx context.Context, o *asking, w *work, sources []document.Source, each func(r *document.Reader, l *record.Line)) error {
+	_, l, r, done, err := a.tools(w, &o.looking, "")
+	if err != nil {
+		return err
+	}
+	defer done()
+	setup, err := w.setup(l, r, &looking{layout: o.layout})
+	if err != nil {
+		return err
+	}
+	setup.Fresh, setup.Stdin = o.fresh, a.in
+	setup.Settings.Style, setup.Settings.Instructions = "record", ""
+	if w.schema.Name == schema.StatementSchema {
+		setup.Settings.Instructions = "The document describes tables. The statement is yours to write: it need not stand in the document, and only tables and columns have to. Write null only if the tables can't answer."
+	}
 	if setup.Model, err = w.model(o.modelName); err != nil {
-		return nil, err
+		return err
 	}
 	filler, err := fill.New(setup)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	b, err := begin(filler, fill.Fill{}, fill.Beginning{Scope: store.Named, Aside: "ask"}, sources)
 	if err != nil {
-		return nil, err
+		return err
 	}
 	defer b.Close()
 	if err := b.SetBudget(b.run, w.budget(o.budget)); err != nil {
-		return nil, err
+		return err
 	}
 	began := time.Now()
 	bar := a.newProgress()
 	bar.run = b.Filler
 	err = b.Run(ctx, b.work, b.run, fill.Hooks{Hooks: job.Hooks{Progress: bar.show}, Waiting: bar.waiting})
-	bar.end()
-	if err != nil {
-		return nil, err
+	if bar.end(); err != nil {
+		return err
 	}
-	var all []said
-	err = l.Records(b.run, 0, func(rec store.Record) error {
+	if err := l.Records(b.run, 0, func(rec store.Record) error {
 		line, err := fill.ToLine(b.run, rec)
 		if err == nil {
-			all = append(all, a.saidBy(ctx, w, r, &line))
+			each(r, &line)
 		}
 		return err
-	})
-	t, terr := l.Totals(b.run)
-	if err == nil {
-		err = terr
+	}); err != nil {
+		return err
 	}
+	t, err := l.Totals(b.run)
 	if err == nil {
 		a.notef("%s asked · %s · cost %s · %s · run %d\n", plural(t.Documents, "document"), plural(t.Exchanges, "exchange"), a.cost(t.CostNano), seconds(time.Since(began)), b.run)
 	}
-	return all, err
+	return err
 }
 
 // saidBy gives what a document answers, with the words that it rests on.

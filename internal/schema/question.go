@@ -24,6 +24,22 @@ func Question(text string) (*Schema, error) {
 	return Parse("the question", appendYAML(nil, &file, 0))
 }
 
+// StatementField is what a statement for a question to tables is called.
+const StatementField = "statement"
+
+// StatementSchema is the name of its schema.
+const StatementSchema = "statement"
+
+// Statement makes a schema that asks for one SELECT which answers a question to tables that
+// the document describes.
+func Statement(question string) (*Schema, error) {
+	field := value.Obj(value.Str("One SELECT statement of SQLite, with no semicolon behind it, over the tables that the document describes, and no others. It answers this question: " + strings.TrimSpace(question) + " Select the document column too where rows are of one document.").Named("text"))
+	field.Set("evidence", value.Str("inferred"))
+	file := value.Obj(value.Str(StatementSchema).Named("schema"), value.Str("A statement that answers a question from tables.").Named("about"))
+	file.Set("fields", value.Obj(field.Named(StatementField)))
+	return Parse("the question", appendYAML(nil, &file, 0))
+}
+
 var fieldsLine = regexp.MustCompile(`(?m)^fields:[ \t]*(#.*)?$`)
 
 // Keep writes a question into a schema file as a field, before the others, and gives the

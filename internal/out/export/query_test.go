@@ -94,3 +94,24 @@ func FuzzOnlyReads(f *testing.F) {
 		}
 	})
 }
+
+// Figures of a sentence are held against the rows, however they are written.
+func TestUnfounded(t *testing.T) {
+	a := &Answer{Columns: []string{"deck", "n"}, Rows: [][]string{{"steel 2031", "1204.50"}, {"oak", "3"}}, Nulls: [][]bool{{false, false}, {false, true}}}
+	assert.Empty(t, a.Unfounded("In 2031 steel had 1,204.5, of 2 rows."))
+	assert.Equal(t, []string{"3", "7.5"}, a.Unfounded("Oak has 3 and 7.5."), "what is unknown says no figure")
+	assert.Contains(t, a.Text(), "oak | unknown\n")
+}
+
+// A model is told every column that it may need, and how tables hang together.
+func TestDescribe(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: kiln\nfields:\n  no: {integer: Number of the firing.}\n  pots: {list: Pots., fields: {glaze: {choice: Glaze., of: [ash, salt]}, marks: {list: Marks., items: {text: A mark.}}}}\n"))
+	require.NoError(t, err)
+	p, err := NewPlan(s, Options{Typed: true, Evidence: true})
+	require.NoError(t, err)
+	said := p.Describe()
+	for _, part := range []string{"table kiln: one row for each document\n", "  no: integer; Number of the firing.\n", "table pots: one row for each item of pots; its document are document of a row of kiln\n", "  glaze: text, one of ash, salt; Glaze.\n", "its document, pots_position are document, position of a row of pots\n"} {
+		assert.Contains(t, said, part)
+	}
+	assert.NotContains(t, said, "risk")
+}
