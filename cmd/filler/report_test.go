@@ -34,12 +34,20 @@ func evaluated[T any](t *testing.T, ctx context.Context, expression string) (out
 	return out
 }
 
-// becomes waits until something is so on the page.
+// becomes waits until something is so on the page, which may be on its way to another.
 func becomes(t *testing.T, ctx context.Context, expression string) {
 	t.Helper()
-	for end := time.Now().Add(10 * time.Second); !evaluated[bool](t, ctx, expression); time.Sleep(10 * time.Millisecond) {
+	for end := time.Now().Add(30 * time.Second); ; time.Sleep(10 * time.Millisecond) {
+		is := false
+		err := chromedp.Do(ctx, chromedp.Func(func(ctx context.Context, page *chromedp.Target) (err error) {
+			is, err = chromedp.Evaluate[bool](expression)(ctx, page)
+			return err
+		}))
+		if err == nil && is {
+			return
+		}
 		if time.Now().After(end) {
-			require.Fail(t, "it never becomes so", "%s at %s", expression, evaluated[string](t, ctx, `location.href`))
+			require.Fail(t, "it never becomes so", "%s (%v)", expression, err)
 		}
 	}
 }
