@@ -247,14 +247,10 @@ func (a *app) picks(w *work, o *exporting) (func(*record.Line) string, error) {
 	if o.where != "" {
 		sources, err := w.sources(nil)
 		if err == nil {
-			sources, err = a.only(sources, o.where)
+			meets, err = a.meeting(sources, o.where)
 		}
 		if err != nil {
 			return nil, err
-		}
-		meets = map[string]bool{}
-		for _, s := range sources {
-			meets[s.ID] = true
 		}
 	}
 	return func(l *record.Line) string {

@@ -3,7 +3,7 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"os"
+	"io"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -11,7 +11,6 @@ import (
 	"github.com/spf13/cobra"
 
 	"filler/internal/base/place"
-	"filler/internal/base/process"
 	"filler/internal/measure/gold"
 	"filler/internal/measure/score"
 	"filler/internal/measure/values"
@@ -158,7 +157,11 @@ func (a *app) plot(o *plotting, args []string) error {
 	case o.csv:
 		return p.CSV(a.out)
 	case o.output != "":
-		return a.drawn(p, o.output)
+		if err := written(o.output, func(to io.Writer) error { return p.Write(to, plotFormat(o.output)) }); err != nil {
+			return err
+		}
+		a.notef("%s: %s\n", o.output, p.Title)
+		return nil
 	}
 	for i, l := range p.Terminal(a.term.width, a.term.unicode) {
 		if i == 0 {
@@ -166,25 +169,6 @@ func (a *app) plot(o *plotting, args []string) error {
 		}
 		a.printf("%s\n", l)
 	}
-	return nil
-}
-
-// drawn writes a picture in one piece.
-func (a *app) drawn(p *plot.Picture, file string) error {
-	if info, err := os.Stat(file); err == nil && !info.Mode().IsRegular() {
-		return fmt.Errorf("%s: this is no plain file; name a file", file)
-	}
-	if err := os.MkdirAll(filepath.Dir(file), 0o777); err != nil {
-		return fmt.Errorf("%s: can't be made; check its permissions", filepath.Dir(file))
-	}
-	f, err := process.Begin(file, false)
-	if err == nil {
-		err = f.Commit(p.Write(f, plotFormat(file)))
-	}
-	if err != nil {
-		return fmt.Errorf("%s: can't be written (%v); what stood there is as it was", file, errors.Unwrap(err))
-	}
-	a.notef("%s: %s\n", file, p.Title)
 	return nil
 }
 
@@ -263,15 +247,8 @@ func (a *app) aboutPlot(w *work, o *plotting) (metadata map[string]map[string]st
 	if o.where == "" {
 		return metadata, nil, nil
 	}
-	some, err := a.only(sources, o.where)
-	if err != nil {
-		return nil, nil, err
-	}
-	wanted = map[string]bool{}
-	for _, s := range some {
-		wanted[s.ID] = true
-	}
-	return metadata, wanted, nil
+	wanted, err = a.meeting(sources, o.where)
+	return metadata, wanted, err
 }
 
 // figure draws a figure of runs against gold.

@@ -221,13 +221,9 @@ func (a *app) aboutDocuments(w *work, o *reporting, job *report.Job) error {
 	if o.where == "" {
 		return nil
 	}
-	var some []document.Source
-	if some, err = a.only(sources, o.where); err != nil {
+	wanted, err := a.meeting(sources, o.where)
+	if err != nil {
 		return err
-	}
-	wanted := map[string]bool{}
-	for _, s := range some {
-		wanted[s.ID] = true
 	}
 	job.Wanted = func(id string) bool { return wanted[id] }
 	return nil

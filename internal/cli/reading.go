@@ -228,6 +228,19 @@ func (a *app) source(ctx context.Context, r *document.Reader, s document.Source)
 	return r.Read(ctx, s)
 }
 
+// meeting gives the documents that meet a condition over metadata.
+func (a *app) meeting(sources []document.Source, where string) (map[string]bool, error) {
+	some, err := a.only(sources, where)
+	if err != nil {
+		return nil, err
+	}
+	met := make(map[string]bool, len(some))
+	for _, s := range some {
+		met[s.ID] = true
+	}
+	return met, nil
+}
+
 // only keeps the sources that a condition over metadata means.
 func (a *app) only(sources []document.Source, where string) ([]document.Source, error) {
 	if where == "" {

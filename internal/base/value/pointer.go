@@ -36,6 +36,22 @@ func (p Pointer) Steps() []string {
 	return steps
 }
 
+// Words writes p as people read it: bays 2 · defects 1 · kind.
+func (p Pointer) Words() string {
+	var parts []string
+	for _, step := range p.Steps() {
+		if i, ok := ArrayIndex(step); ok {
+			if len(parts) == 0 {
+				parts = append(parts, "entry")
+			}
+			parts[len(parts)-1] += " " + strconv.Itoa(i+1)
+			continue
+		}
+		parts = append(parts, step)
+	}
+	return strings.Join(parts, " · ")
+}
+
 // Parent gives the pointer one step up; of "" it is "".
 func (p Pointer) Parent() Pointer {
 	i := strings.LastIndexByte(string(p), '/')

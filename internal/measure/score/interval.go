@@ -119,15 +119,18 @@ func percentiles(got []float64) Interval {
 		return Interval{}
 	}
 	sort.Float64s(got)
-	at := func(p float64) float64 {
-		x := p * float64(len(got)-1)
-		i := int(x)
-		if i+1 >= len(got) {
-			return got[len(got)-1]
-		}
-		return got[i] + (x-float64(i))*(got[i+1]-got[i])
+	return Interval{Quantile(got, 0.025), Quantile(got, 0.975), true}
+}
+
+// Quantile gives what a share p of sorted figures lies below; between two neighbours
+// where it falls there.
+func Quantile(sorted []float64, p float64) float64 {
+	x := p * float64(len(sorted)-1)
+	i := int(x)
+	if i+1 >= len(sorted) {
+		return sorted[len(sorted)-1]
 	}
-	return Interval{at(0.025), at(0.975), true}
+	return sorted[i] + (x-float64(i))*(sorted[i+1]-sorted[i])
 }
 
 // poisson draws from the Poisson distribution: by Knuth's product of uniforms

@@ -1,19 +1,19 @@
 package values
 
 import (
-	"errors"
 	"fmt"
 	"math"
 	"sort"
-	"strings"
 
 	"github.com/shopspring/decimal"
 
+	"filler/internal/measure/score"
 	"filler/internal/schema"
 )
 
-// measureOf gives what measures all figures; an error where several do.
-func (t *Tally) measureOf() (string, error) {
+// measuresOf gives what measures the figures: one unit or currency, "" for none, or
+// several in words.
+func (t *Tally) measuresOf() []string {
 	counts := map[string]int{}
 	for i := range t.seen {
 		if t.seen[i].known {
@@ -21,36 +21,24 @@ func (t *Tally) measureOf() (string, error) {
 		}
 	}
 	words, _ := ordered(counts, &schema.Field{}, math.MaxInt)
-	switch len(words) {
-	case 0:
-		return "", nil
-	case 1:
-		return words[0], nil
+	if len(words) == 0 {
+		return []string{""}
 	}
-	for i, w := range words {
-		words[i] = measured(w)
+	if len(words) > 1 {
+		for i, w := range words {
+			words[i] = measured(w)
+		}
 	}
-	return "", &Mixed{Field: t.value.path, Measures: words}
-}
-
-// Mixed says that figures of several units or currencies can't be set beside each other.
-type Mixed struct {
-	Field    string
-	Measures []string
-}
-
-func (e *Mixed) Error() string {
-	return fmt.Sprintf("the values of %s are in %s, which can't be put on one scale", e.Field, strings.Join(e.Measures, ", "))
+	return words
 }
 
 // figures gives sums or spreads.
-func (t *Tally) figures(r *Result, kind Kind) (err error) {
+func (t *Tally) figures(r *Result, kind Kind) {
 	r.Kind = kind
-	var mixed *Mixed
-	if r.Measure, err = t.measureOf(); errors.As(err, &mixed) {
-		t.measures = mixed.Measures
-	} else if err != nil {
-		return err
+	if m := t.measuresOf(); len(m) == 1 {
+		r.Measure = m[0]
+	} else {
+		t.measures = m
 	}
 	groups, keys := t.groups(r)
 	for _, k := range keys {
@@ -77,42 +65,33 @@ func (t *Tally) figures(r *Result, kind Kind) (err error) {
 			r.Rows = append(r.Rows, row)
 		}
 	}
-	return nil
 }
 
-// spreadOf gives the ends and the quartiles of figures, these between neighbours where
-// they fall there (the median-unbiased estimate would differ for few values only).
+// spreadOf gives the ends and the quartiles of figures.
 func spreadOf(all []float64) *Spread {
 	sort.Float64s(all)
-	at := func(p float64) float64 {
-		x := p * float64(len(all)-1)
-		i := int(x)
-		if i+1 >= len(all) {
-			return all[len(all)-1]
-		}
-		return all[i] + (x-float64(i))*(all[i+1]-all[i])
-	}
-	return &Spread{all[0], at(0.25), at(0.5), at(0.75), all[len(all)-1]}
+	return &Spread{all[0], score.Quantile(all, 0.25), score.Quantile(all, 0.5), score.Quantile(all, 0.75), all[len(all)-1]}
 }
 
 // bins counts figures in bins of a round width, those of each measure by themselves.
 func (t *Tally) bins(r *Result) {
 	r.Kind, r.Along = Counts, t.value.path
-	measure, err := t.measureOf()
-	var mixed *Mixed
-	measures := []string{measure}
-	if r.Measure = measure; errors.As(err, &mixed) {
-		measures, r.Apart = mixed.Measures, "unit"
+	measures := t.measuresOf()
+	several := len(measures) > 1
+	if several {
+		r.Apart = "unit"
+	} else {
+		r.Measure = measures[0]
 	}
 	for _, m := range measures {
 		var all []float64
 		for i := range t.seen {
-			if s := &t.seen[i]; s.known && (err == nil || measured(s.measure) == m) {
+			if s := &t.seen[i]; s.known && (!several || measured(s.measure) == m) {
 				all = append(all, s.figure.InexactFloat64())
 			}
 		}
 		series := ""
-		if err != nil {
+		if several {
 			series = m
 		}
 		r.Rows = append(r.Rows, binned(all, t.value.Kin().Type == schema.Integer, series)...)

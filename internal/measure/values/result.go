@@ -83,9 +83,9 @@ func (t *Tally) Result() (*Result, error) {
 		t.table(r, func(s *seen) string { return s.word }, func(s *seen) string { return s.with }, t.with.Field)
 		r.Along, r.Apart = t.value.path, t.with.path
 	case isFigure && t.ask.Sum:
-		err = t.figures(r, Sums)
+		t.figures(r, Sums)
 	case isFigure && (t.hasOver || t.hasSlice):
-		err = t.figures(r, Spreads)
+		t.figures(r, Spreads)
 	case isFigure:
 		t.bins(r)
 	case t.value.Type == schema.Boolean && (t.hasOver || t.hasSlice):

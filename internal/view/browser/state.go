@@ -114,7 +114,7 @@ func (s *Server) state() *state {
 }
 
 func valueOf(sh *review.Sheet, p review.Point) shown {
-	v := shown{Key: p.Key(), Name: screen.Field(p.Path), Verdict: string(sh.Verdict(p)), Note: signs.Visible(sh.Notes[p.Key()])}
+	v := shown{Key: p.Key(), Name: p.Path.Words(), Verdict: string(sh.Verdict(p)), Note: signs.Visible(sh.Notes[p.Key()])}
 	for _, said := range sh.Said(p) {
 		v.Said = append(v.Said, signs.Visible(said))
 	}

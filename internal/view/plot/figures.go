@@ -66,7 +66,7 @@ func runLabel(r scores.Run) string {
 
 // Cost draws the F1 of runs against their price.
 func Cost(all []scores.Run, costs map[int64]int64, currency string) *Picture {
-	p := &Picture{Kind: Cloud, Title: "F1 against the price of a run", Scale: "F1", Across: "cost", Along: "run", High: 1}
+	p := &Picture{Kind: Scatter, Title: "F1 against the price of a run", Scale: "F1", Across: "cost", Along: "run", High: 1}
 	if currency != "" {
 		p.Across += " in " + currency
 	}

@@ -87,8 +87,8 @@ func (p *Picture) drawSeries(s *sheet, n int, name string, in func(Mark) (vg.Len
 	}
 }
 
-// drawCloud draws marks by two figures, each with its name.
-func (p *Picture) drawCloud(s *sheet, top, bottom vg.Length) {
+// drawScatter draws marks by two figures, each with its name.
+func (p *Picture) drawScatter(s *sheet, top, bottom vg.Length) {
 	low, high := p.ends()
 	most := 0.0
 	for _, m := range p.Marks {

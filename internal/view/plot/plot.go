@@ -25,13 +25,13 @@ type Kind string
 
 // The kinds.
 const (
-	Dots   Kind = "dots"   // a row a mark, with its interval
-	Bars   Kind = "bars"   // a row a mark, from nothing
-	Lines  Kind = "lines"  // series along steps
-	Boxes  Kind = "boxes"  // a row a spread
-	Shades Kind = "shades" // counts in cells
-	Bands  Kind = "bands"  // counts as bands from one side to the other
-	Cloud  Kind = "cloud"  // marks by two figures
+	Dots    Kind = "dots"    // a row a mark, with its interval
+	Bars    Kind = "bars"    // a row a mark, from nothing
+	Lines   Kind = "lines"   // series along steps
+	Boxes   Kind = "boxes"   // a row a spread
+	Shades  Kind = "shades"  // counts in cells
+	Bands   Kind = "bands"   // counts as bands from one side to the other
+	Scatter Kind = "scatter" // marks by two figures
 )
 
 // Picture is what is drawn.
@@ -39,7 +39,7 @@ type Picture struct {
 	Kind    Kind
 	Title   string
 	Scale   string // what the figures are
-	Across  string // of a cloud: what the other figures are
+	Across  string // of a scatter plot: what the other figures are
 	Along   string // what the rows or steps are
 	Apart   string // what series, or columns, are
 	Low     float64
@@ -63,7 +63,7 @@ type Mark struct {
 	N         int
 	Unknown   int
 	Text      string  // the figure as people read it
-	X         float64 // of a cloud
+	X         float64 // of a scatter plot
 }
 
 // said gives the figure of a mark with what is unknown beside it.
@@ -147,7 +147,7 @@ func (p *Picture) CSV(to io.Writer) error {
 	w.Write([]string{"series", "label", "x", "value", "low", "high", "least", "lower_quartile", "upper_quartile", "most", "known", "unknown"})
 	for _, m := range p.Marks {
 		row := []string{m.Series, m.Label, "", "", "", "", "", "", "", "", strconv.Itoa(m.N), strconv.Itoa(m.Unknown)}
-		if p.Kind == Cloud {
+		if p.Kind == Scatter {
 			row[2] = number(m.X)
 		}
 		if m.Has {

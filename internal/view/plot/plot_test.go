@@ -25,13 +25,13 @@ func kinds() map[Kind]*Picture {
 	lines := []Mark{{Series: "x", Label: "2031", At: 0.2, Has: true, N: 4}, {Series: "x", Label: "2032", At: 0.6, Has: true, N: 4, Unknown: 2}, {Series: "y", Label: "2031", At: 0.4, Has: true}, {Series: "y", Label: "2032"}}
 	boxes := []Mark{{Label: "a", Has: true, At: 5, Spread: &values.Spread{Least: 1, Lower: 3, Middle: 5, Upper: 8, Most: 13}, Text: "5"}}
 	cells := [][]int{{4, 0, 1}, {2, 9, 0}}
-	cloud := []Mark{{Label: "1", At: 0.9, X: 0.5, Has: true, Text: "0.900"}, {Label: "2", At: 0.8, X: 1, Has: true, Text: "0.800"}}
+	scatter := []Mark{{Label: "1", At: 0.9, X: 0.5, Has: true, Text: "0.900"}, {Label: "2", At: 0.8, X: 1, Has: true, Text: "0.800"}}
 	return map[Kind]*Picture{
 		Bars: {Kind: Bars, Title: "Woods", Marks: rows, Scale: "values"}, Dots: {Kind: Dots, Title: "Shares", Marks: dots, High: 1},
 		Lines: {Kind: Lines, Title: "In time", Marks: lines, High: 1, Along: "year"}, Boxes: {Kind: Boxes, Title: "Spread", Marks: boxes},
-		Shades: {Kind: Shades, Title: "Both", Rows: []string{"p", "q"}, Columns: []string{"r", "s", "t"}, Cells: cells},
-		Bands:  {Kind: Bands, Title: "Both", Rows: []string{"p", "q"}, Columns: []string{"r", "s", "t"}, Cells: cells},
-		Cloud:  {Kind: Cloud, Title: "Price", Marks: cloud, High: 1},
+		Shades:  {Kind: Shades, Title: "Both", Rows: []string{"p", "q"}, Columns: []string{"r", "s", "t"}, Cells: cells},
+		Bands:   {Kind: Bands, Title: "Both", Rows: []string{"p", "q"}, Columns: []string{"r", "s", "t"}, Cells: cells},
+		Scatter: {Kind: Scatter, Title: "Price", Marks: scatter, High: 1},
 	}
 }
 

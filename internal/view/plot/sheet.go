@@ -209,7 +209,7 @@ func (p *Picture) height() float64 {
 	switch p.Kind {
 	case Lines:
 		return high + 270
-	case Cloud:
+	case Scatter:
 		return high + 260
 	case Shades:
 		return high + 40 + 24*float64(len(p.Rows))
@@ -251,8 +251,8 @@ func (p *Picture) on(s *sheet) {
 	switch p.Kind {
 	case Lines:
 		p.drawLines(s, top, bottom)
-	case Cloud:
-		p.drawCloud(s, top, bottom)
+	case Scatter:
+		p.drawScatter(s, top, bottom)
 	case Shades:
 		p.drawShades(s, top)
 	case Bands:

@@ -161,7 +161,7 @@ func (p *Picture) columns() (columns [][]string, right []bool) {
 		if several {
 			of = signs.Visible(m.Series)
 		}
-		if p.Kind == Cloud {
+		if p.Kind == Scatter {
 			x = figures.Short(m.X)
 		}
 		if m.Unknown > 0 {

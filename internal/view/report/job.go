@@ -118,7 +118,7 @@ func (m *maker) measure(ctx context.Context) error {
 	if m.Gold == nil {
 		return nil
 	}
-	options := score.Options{Split: m.Split, Straight: true, Intervals: true, Places: true, Model: m.Run.Model}
+	options := score.Options{Split: m.Split, Straight: true, Intervals: true, Model: m.Run.Model}
 	for _, f := range m.Schema.Leaves() {
 		if f.Type == schema.Choice && !(m.sheets.Cover != nil && m.Schema.IsSensitive(f.Path)) {
 			options.Confusion = append(options.Confusion, f.Path)

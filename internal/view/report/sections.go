@@ -49,7 +49,6 @@ type Cell struct {
 
 // Graph is a small drawing in a cell, on a scale from 0 to 1.
 type Graph struct {
-	Kind          string // interval or bar
 	At, Low, High float64
 	Has           bool // the interval exists
 	Beside        bool // Low is where another stands
@@ -62,9 +61,6 @@ const Wide = 120
 func (g *Graph) X(at float64) string {
 	return fmt.Sprintf("%.1f", 3+(Wide-6)*min(max(at, 0), 1))
 }
-
-// Width gives how wide a bar is.
-func (g *Graph) Width() string { return fmt.Sprintf("%.1f", (Wide-6)*min(max(g.At, 0), 1)) }
 
 // IntervalWidth gives how wide an interval is.
 func (g *Graph) IntervalWidth() string {
@@ -91,7 +87,7 @@ func interval(r score.Ratio, i score.Interval) []Cell {
 	if !r.Exists {
 		return []Cell{cell(text), {}}
 	}
-	return []Cell{cell(text), {Graph: &Graph{Kind: "interval", At: r.Value, Low: i.Low, High: i.High, Has: i.Exists}}}
+	return []Cell{cell(text), {Graph: &Graph{At: r.Value, Low: i.Low, High: i.High, Has: i.Exists}}}
 }
 
 // counts gives the cells of outcomes.

@@ -106,7 +106,7 @@ func Compared(c *score.Comparison, a, b string) Section {
 	}
 	t := Table{Heads: []string{"field", ">F1 of A", ">F1 of B", ">fixed by B", ">broken by B", ">wrong in both", ">extra in A", ">extra in B", "A ○ and B ●, 0 to 1"}}
 	row := func(name Cell, x, y score.Counts, fixed, broken, both int) []Cell {
-		return []Cell{name, ratio(x.F1()), ratio(y.F1()), count(fixed), count(broken), count(both), count(x.Extra), count(y.Extra), {Graph: &Graph{Kind: "pair", At: y.F1().Value, Low: x.F1().Value, Beside: true}}}
+		return []Cell{name, ratio(x.F1()), ratio(y.F1()), count(fixed), count(broken), count(both), count(x.Extra), count(y.Extra), {Graph: &Graph{At: y.F1().Value, Low: x.F1().Value, Beside: true}}}
 	}
 	for _, f := range c.Fields {
 		t.Rows = append(t.Rows, row(Cell{Text: f.Path, Link: "field:" + f.Path}, f.A, f.B, f.Fixed, f.Broken, f.BothWrong))

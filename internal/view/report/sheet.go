@@ -228,7 +228,7 @@ func (b *builder) id(p value.Pointer) string { return b.given.Line.Document + st
 // value makes the value at a place.
 func (b *builder) value(f *schema.Field, p value.Pointer, v *value.Value) *Value {
 	s := b.sheet
-	out := &Value{N: len(s.Values), ID: b.id(p), Path: string(p), Name: nameOf(p), Shown: signs.Visible(review.Shown(v)), Said: b.said[p], Earlier: b.earlier[p]}
+	out := &Value{N: len(s.Values), ID: b.id(p), Path: string(p), Name: signs.Visible(p.Words()), Shown: signs.Visible(review.Shown(v)), Said: b.said[p], Earlier: b.earlier[p]}
 	if f != nil {
 		out.Field = f.Path
 	}
@@ -337,31 +337,12 @@ func (b *builder) goldOnly() {
 		if gone == nil {
 			gone = &Node{Name: "only in gold", Gone: true}
 		}
-		out := &Value{N: len(b.sheet.Values), ID: b.given.Line.Document + "#gold" + string(e.GoldPath), Path: string(e.GoldPath), Field: e.Field.Path, Name: nameOf(e.GoldPath)}
+		out := &Value{N: len(b.sheet.Values), ID: b.given.Line.Document + "#gold" + string(e.GoldPath), Path: string(e.GoldPath), Field: e.Field.Path, Name: signs.Visible(e.GoldPath.Words())}
 		b.err(out, e)
 		b.sheet.Values = append(b.sheet.Values, out)
-		gone.Kids = append(gone.Kids, &Node{Name: nameOf(e.GoldPath), ID: out.ID, Value: out, Gone: true})
+		gone.Kids = append(gone.Kids, &Node{Name: signs.Visible(e.GoldPath.Words()), ID: out.ID, Value: out, Gone: true})
 	}
 	if gone != nil {
 		b.sheet.Tree.Kids = append(b.sheet.Tree.Kids, gone)
 	}
-}
-
-// nameOf writes a path as people say it: "bays 1 · number".
-func nameOf(p value.Pointer) string {
-	out := ""
-	for i, step := range p.Steps() {
-		at, isIndex := value.ArrayIndex(step)
-		switch {
-		case isIndex && i == 0:
-			out = fmt.Sprintf("entry %d", at+1)
-		case isIndex:
-			out += fmt.Sprintf(" %d", at+1)
-		case out == "":
-			out = signs.Visible(step)
-		default:
-			out += " · " + signs.Visible(step)
-		}
-	}
-	return out
 }

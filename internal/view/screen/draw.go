@@ -195,7 +195,7 @@ func (m *Model) foot() []string {
 		return []string{"", "", ""}
 	}
 	sh := m.Desk.Sheet()
-	name := Field(p.Path)
+	name := p.Path.Words()
 	switch {
 	case p.Kind == review.OfLine:
 		name = p.Key()

@@ -12,12 +12,10 @@ package screen
 import (
 	"errors"
 	"fmt"
-	"strings"
 
 	"charm.land/bubbles/v2/textinput"
 	tea "charm.land/bubbletea/v2"
 
-	"filler/internal/base/value"
 	"filler/internal/measure/review"
 )
 
@@ -300,20 +298,4 @@ func (m *Model) move(err error) {
 	m.top = -1
 	m.refused()
 	m.fault(err)
-}
-
-// Field gives the path of a value as people read it: bays 2 · defects 1 · kind.
-func Field(p value.Pointer) string {
-	var parts []string
-	for _, step := range p.Steps() {
-		if i, ok := value.ArrayIndex(step); ok {
-			if len(parts) == 0 {
-				parts = append(parts, "entry")
-			}
-			parts[len(parts)-1] += fmt.Sprintf(" %d", i+1)
-			continue
-		}
-		parts = append(parts, step)
-	}
-	return strings.Join(parts, " · ")
 }

@@ -33,7 +33,7 @@ func (m *Model) tree() []row {
 	m.field(sh.Schema.Root, "", &sh.Record, -1, "", points)
 	for _, p := range sh.Points() {
 		if p.Kind == review.OfItem && sh.Schema.At(p.Path) == nil {
-			m.rows = append(m.rows, row{label: Field(p.Path), point: p, has: true, count: -1, extra: true})
+			m.rows = append(m.rows, row{label: p.Path.Words(), point: p, has: true, count: -1, extra: true})
 		}
 	}
 	if whole := (review.Point{Kind: review.OfItem}); points[whole] {
