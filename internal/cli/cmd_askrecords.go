@@ -62,7 +62,7 @@ func (a *app) askRecords(ctx context.Context, o *asking, question string) error 
 		for _, t := range e.Plan.Tables {
 			names = append(names, t.Name)
 		}
-		return fmt.Errorf("--sql: %s; the tables are %s, `filler export -o FILE.sqlite` writes them", refused.Why, strings.Join(names, ", "))
+		return fmt.Errorf("--sql: %s; the tables are %s; `filler export -o FILE.sqlite` writes them", refused.Why, strings.Join(names, ", "))
 	}
 	if err != nil {
 		return err

@@ -104,8 +104,12 @@ func readEdge(n *place.Node) *Edge {
 	return e
 }
 
-// checkEdge: an edge names values of an item.
+// checkEdge: an edge names values of an item. That only lists have edges was said where
+// the key was read.
 func checkEdge(n *place.Node, list *Field) {
+	if list.Item == nil {
+		return
+	}
 	if list.Edge.From == "" || list.Edge.To == "" {
 		n.Fault("an edge goes from one field to another", "add `from: FIELD, to: FIELD`")
 		return

@@ -1,6 +1,7 @@
 package schema
 
 import (
+	"slices"
 	"strings"
 	"testing"
 
@@ -42,6 +43,9 @@ func TestFaults(t *testing.T) {
 		"a: {text: T., examples: [{text: x, gives: 3}]}":                     "the example's answer breaks the schema",
 		"a: {integer: T., examples: [{text: x, gives: '3'}]}":                "the field is of type integer",
 		"a: {text: T., examples: [{text: x}]}":                               "a text and what it gives",
+		"a: {text: T., edge: {from: a, to: a}}":                              "the type text has no key \"edge\"; it goes with list",
+		"a: {type: date, entity: true}":                                      "`a: {date: What it is.}`",
+		"a: {date: D., ordered: true}":                                       "the type date has no key \"ordered\"; it goes with list",
 		"a: {text: T., exmaples: []}":                                        "did you mean \"examples\"?",
 		"a-b: B.\n  a_b: C.":                                                 "differ in case, `_` or `-` only",
 		"1a: B.":                                                             "is not a field name",
@@ -73,5 +77,31 @@ func TestFaults(t *testing.T) {
 		_, err := Parse("s.yaml", []byte("schema: s\n"+text+"\n"))
 		require.Error(t, err, text)
 		assert.Contains(t, err.Error(), says, text)
+	}
+}
+
+// Every key on every type, with values of every shape, is taken or refused with a place;
+// a type refuses the keys that are not its own.
+func TestKeysOnEveryType(t *testing.T) {
+	own := map[string]bool{}
+	for _, typ := range Types {
+		for _, key := range KeysOf(Type(typ)) {
+			own[key] = true
+		}
+	}
+	shapes := []string{"x", "true", "7", "[x]", "{from: b, to: b}", "{key: [b]}", "{x: [y]}", "[[x]]", "null"}
+	for _, typ := range Types {
+		for key := range own {
+			for _, shape := range shapes {
+				text := "schema: s\nabout: S.\nfields:\n  a: {" + typ + ": A., " + key + ": " + shape + "}\n  b: {text: B.}\n"
+				_, err := Parse("s.yaml", []byte(text))
+				if key != typ && !slices.Contains(KeysOf(Type(typ)), key) {
+					require.Error(t, err, text)
+				}
+				if err != nil {
+					assert.Regexp(t, `^s\.yaml:\d+:\d+: `, err.Error(), text)
+				}
+			}
+		}
 	}
 }

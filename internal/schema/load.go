@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"regexp"
+	"slices"
 	"strings"
 
 	"filler/internal/base/place"
@@ -278,7 +279,14 @@ func (l *loader) field(n *place.Node, f *Field) {
 	if !readType(n, f) {
 		return
 	}
-	n.Known(KeysOf(f.Type)...)
+	known := KeysOf(f.Type)
+	for _, kid := range n.Pairs() {
+		if types := typesWith(kid.Key()); len(types) > 0 && !slices.Contains(known, kid.Key()) && !isType(kid.Key()) {
+			kid.KeyFault(fmt.Sprintf("the type %s has no key %q", f.Type, kid.Key()), "it goes with "+strings.Join(types, ", "))
+			known = append(known, kid.Key())
+		}
+	}
+	n.Known(known...)
 	for _, kid := range n.Pairs() {
 		l.key(kid, f)
 	}
@@ -318,8 +326,12 @@ func readType(n *place.Node, f *Field) bool {
 	case 0:
 		hint := "one key of a field is its type: " + strings.Join(Types, ", ")
 		for _, kid := range n.Pairs() {
-			if near := place.Nearest(kid.Key(), Types); near != "" {
+			if near := place.Nearest(kid.Key(), Types); near != "" && len(typesWith(kid.Key())) == 0 {
 				hint = fmt.Sprintf("did you mean %q for %q?", near, kid.Key())
+			}
+			if kid.Key() == "type" && kid.IsScalar() && isType(kid.Text()) {
+				hint = fmt.Sprintf("the type is a key, and what to tell the model its value: `%s: {%s: What it is.}`", f.Name, kid.Text())
+				break
 			}
 		}
 		n.KeyFault(fmt.Sprintf("the field %q has no type", f.Name), hint)
@@ -327,6 +339,16 @@ func readType(n *place.Node, f *Field) bool {
 		n.KeyFault(fmt.Sprintf("the field %q has %d types (%s)", f.Name, len(types), strings.Join(types, ", ")), "keep one")
 	}
 	return false
+}
+
+// typesWith names the types whose fields may have a key.
+func typesWith(key string) (types []string) {
+	for _, t := range Types {
+		if slices.Contains(KeysOf(Type(t)), key) {
+			types = append(types, t)
+		}
+	}
+	return types
 }
 
 func isType(key string) bool {
