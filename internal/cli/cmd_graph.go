@@ -143,7 +143,7 @@ func (a *app) graphCounts(o *graphing) error {
 			return v.Named(name)
 		}
 		a.printJSON(value.Obj(n("documents", g.Documents), n("failed", g.Failed), n("entities", len(g.Nodes)), kinds("by_kind", c.ByKind), n("edges", len(g.Edges)), kinds("edges_by_kind", c.Edges),
-			value.Num(fmt.Sprintf("%.9f", c.Density)).Named("density"), n("components", c.Components), n("largest", c.Largest), n("isolated", c.Isolated), n("loose", c.Loose), n("joined_by_people", g.ByPeople), n("joined_by_score", g.ByScore), n("to_decide", open)))
+			value.Num(fmt.Sprintf("%.9f", c.Density)).Named("density"), n("components", c.Components), n("largest", c.Largest), n("isolated", c.Isolated), n("loose", c.Loose), n("faults", len(g.Faults)), n("joined_by_people", g.ByPeople), n("joined_by_score", g.ByScore), n("to_decide", open)))
 		return nil
 	}
 	a.printf("%s and %s, of %s\n\n", a.paint(bold, plural(len(g.Nodes), "entity")), plural(len(g.Edges), "edge"), plural(g.Documents, "document"))
@@ -160,6 +160,7 @@ func (a *app) graphCounts(o *graphing) error {
 	}
 	a.printf("%s, the largest of %s; %s stand alone; %.4f of all pairs are joined\n", plural(c.Components, "component"), plural(c.Largest, "entity"), thousands(c.Isolated), c.Density)
 	a.note(c.Loose, "edge has a missing end; `filler graph check` lists them", "edges have a missing end; `filler graph check` lists them")
+	a.note(len(g.Faults), "value is not as the schema has it; `filler graph check` says where", "values are not as the schema has them; `filler graph check` lists them")
 	a.note(g.Failed, "document has no record", "documents have no record")
 	a.note(g.ByPeople, "pair of names is one as decided", "pairs of names are one as decided")
 	a.note(g.ByScore, "pair of names was joined by --join", "pairs of names were joined by --join")
@@ -358,10 +359,17 @@ func (a *app) graphCheckCmd(o *graphing) *cobra.Command {
 			for _, f := range faults {
 				if o.asJSON {
 					v := value.Obj(value.Str(f.Code).Named("code"), value.Str(f.Text).Named("message"), value.Str(f.Document).Named("document"), value.Str(string(f.Path)).Named("path"))
+					if f.Line > 0 {
+						v.Set("line", value.Num(fmt.Sprint(f.Line)))
+					}
 					a.printJSON(v)
 					continue
 				}
-				a.printf("%s  %s  %s\n", a.paint(bad, f.Code), f.Text, a.paint(faint, placed(f.Mention)))
+				at := placed(f.Mention)
+				if f.Line == 0 && f.Path != "" {
+					at += " " + f.Path.Words()
+				}
+				a.printf("%s  %s  %s\n", a.paint(bad, f.Code), f.Text, a.paint(faint, at))
 			}
 			if len(faults) > 0 {
 				return exit(codeFlagged)

@@ -4,18 +4,20 @@ import "fmt"
 
 // Fault is something of a graph to look at.
 type Fault struct {
-	Code string // loose, unnamed, both-ways, no-source or decided
+	Code string // loose, unnamed, both-ways, no-source, decided, type or kind
 	Text string
 	Mention
 }
 
 // Check tells what is to be looked at: edges whose end is missing, entities without a name
-// or without a place in any source, and two that are said to be each other's.
+// or without a place in any source, two that are said to be each other's,
+// values of another type than their field's, and edges of a kind that is not allowed.
 func (j *Joined) Check() (all []Fault) {
 	g := j.Graph
 	for _, against := range j.Against {
 		all = append(all, Fault{Code: "decided", Text: against})
 	}
+	all = append(all, g.Faults...)
 	for _, l := range g.Loose {
 		from := "nothing"
 		if l.From >= 0 {

@@ -6,11 +6,13 @@
 //   - Two mentions are one entity where their keys are equal but for case, accents,
 //     punctuation and titles, or where somebody decided so; never because they are alike.
 //   - Every edge knows the document and the line that it comes from.
-//   - What a key does not name stays by itself, and is told.
+//   - What a key does not name stays by itself, and is told; so is a value of another type
+//     than its field's, which names nothing.
 //   - The same records give the same graph, in the same order.
 package graph
 
 import (
+	"fmt"
 	"slices"
 	"strconv"
 	"strings"
@@ -58,6 +60,7 @@ type Graph struct {
 	Nodes     []Node
 	Edges     []Edge
 	Loose     []Loose
+	Faults    []Fault // of the records: values of another type, kinds that are not allowed
 	Documents int
 	Failed    int
 }
@@ -124,6 +127,10 @@ func (b *Builder) Add(l *record.Line) {
 // record adds one record: an entity itself, by its key or by its document.
 func (b *Builder) record(rec *value.Value, p value.Pointer, id string) {
 	f := b.schema.Record()
+	if rec.Kind != value.Object {
+		b.odd(f, rec, p)
+		return
+	}
 	kind := b.schema.Name
 	b.items, b.links = map[string]int{}, b.links[:0]
 	var own int
@@ -131,7 +138,7 @@ func (b *Builder) record(rec *value.Value, p value.Pointer, id string) {
 		if e.Called != "" {
 			kind = e.Called
 		}
-		own = b.entity(kind, rec, e.Key, p)
+		own = b.entity(kind, f, rec, e.Key, p)
 	} else {
 		own = b.keyed(kind, "\x01"+id, id, Mention{Document: strings.Clone(b.line.Document), Path: p})
 	}
@@ -158,22 +165,73 @@ func (b *Builder) edge(from, to int, kind string, m Mention) {
 }
 
 // entity gives the node of what a key names; a node of its own where nothing does.
-func (b *Builder) entity(kind string, v *value.Value, key []string, p value.Pointer) int {
+func (b *Builder) entity(kind string, of *schema.Field, v *value.Value, key []string, p value.Pointer) int {
 	var parts []string
 	at := p
 	for i, name := range key {
-		kid := v.Get(name)
-		if kid.Empty() {
+		text, ok := b.named(of.Child(name), v.Get(name), p.Key(name))
+		if !ok {
 			n := len(b.graph.Nodes)
 			b.graph.Nodes = append(b.graph.Nodes, Node{Kind: kind, Name: "(unnamed)", Nameless: true, Mentions: []Mention{b.mention(p)}})
 			return n
 		}
-		parts = append(parts, kid.Text)
+		parts = append(parts, text)
 		if i == 0 {
 			at = p.Key(name)
 		}
 	}
 	return b.node(kind, strings.Join(parts, " "), b.mention(at))
+}
+
+// named gives how a value names what it is; nothing where it is empty or of another type
+// than its field's.
+func (b *Builder) named(f *schema.Field, v *value.Value, p value.Pointer) (string, bool) {
+	if v.Empty() {
+		return "", false
+	}
+	of := []value.Kind{value.String}
+	switch f.Kin().Type {
+	case schema.Integer, schema.Number:
+		of[0] = value.Number
+	case schema.Boolean:
+		of[0] = value.Bool
+	case schema.Choice:
+		of = append(of, value.Number, value.Bool)
+	case schema.Money, schema.Quantity:
+		of[0] = value.Object
+	}
+	if !slices.Contains(of, v.Kind) {
+		b.odd(f, v, p)
+		return "", false
+	}
+	if v.Kind != value.Object {
+		return v.Text, true
+	}
+	var parts []string
+	for i := range v.Kids {
+		parts = append(parts, v.Kids[i].Text)
+	}
+	return strings.Join(parts, " "), true
+}
+
+// odd notes a value that is passed over.
+func (b *Builder) odd(f *schema.Field, v *value.Value, p value.Pointer) {
+	want := string(f.Type)
+	if f.Type == schema.Choice {
+		want = "single value"
+	}
+	b.fault("type", fmt.Sprintf("%s where the schema has %s: it names nothing", a(v.Kind.String()), a(want)), p)
+}
+
+func a(word string) string {
+	if strings.Contains("aeiou", word[:1]) {
+		return "an " + word
+	}
+	return "a " + word
+}
+
+func (b *Builder) fault(code, text string, p value.Pointer) {
+	b.graph.Faults = append(b.graph.Faults, Fault{code, text, b.mention(p)})
 }
 
 // mention is where a value of the record at hand stands.
@@ -231,10 +289,12 @@ func (b *Builder) fields(g *schema.Field, v *value.Value, p value.Pointer, owner
 
 func (b *Builder) field(f *schema.Field, v *value.Value, p value.Pointer, owner int) {
 	switch {
+	case f.Type == schema.Group && v.Kind != value.Object:
+		b.odd(f, v, p)
 	case f.Type == schema.Group:
 		inner := owner
 		if f.Entity != nil && isNamed(v, f.Entity.Key) {
-			inner = b.entity(f.KindOf(), v, f.Entity.Key, p)
+			inner = b.entity(f.KindOf(), f, v, f.Entity.Key, p)
 			b.join(owner, inner, f.Name, p, v, f.Entity.Key)
 		}
 		b.fields(f, v, p, inner)
@@ -243,8 +303,15 @@ func (b *Builder) field(f *schema.Field, v *value.Value, p value.Pointer, owner 
 	case f.Type == schema.Link && !b.points(f): // to what is no entity
 	case f.Type == schema.Link:
 		b.links = append(b.links, link{owner, f, strings.Clone(v.Text), b.mention(p)})
-	case f.Entity != nil && v.Kind == value.String:
-		b.join(owner, b.node(f.KindOf(), v.Text, b.mention(p)), f.Name, p, nil, nil)
+	case f.Entity != nil:
+		b.leaf(f, f, v, p, owner)
+	}
+}
+
+// leaf joins what a single value names: of a field, or of the items of a list.
+func (b *Builder) leaf(f, of *schema.Field, v *value.Value, p value.Pointer, owner int) {
+	if text, ok := b.named(of, v, p); ok {
+		b.join(owner, b.node(f.KindOf(), text, b.mention(p)), f.Name, p, nil, nil)
 	}
 }
 
@@ -289,13 +356,20 @@ func (b *Builder) join(owner, inner int, kind string, p value.Pointer, v *value.
 
 func (b *Builder) list(f *schema.Field, v *value.Value, p value.Pointer, owner int) {
 	if v.Kind != value.Array {
+		b.odd(f, v, p)
 		return
 	}
 	for i := range v.Kids {
 		item, at := &v.Kids[i], p.Index(i)
 		if f.Item.Type != schema.Group {
-			if f.Entity != nil && item.Kind == value.String && item.Text != "" {
-				b.join(owner, b.node(f.KindOf(), item.Text, b.mention(at)), f.Name, at, nil, nil)
+			if f.Entity != nil {
+				b.leaf(f, f.Item, item, at, owner)
+			}
+			continue
+		}
+		if item.Kind != value.Object {
+			if !item.Empty() {
+				b.odd(f.Item, item, at)
 			}
 			continue
 		}
@@ -305,7 +379,7 @@ func (b *Builder) list(f *schema.Field, v *value.Value, p value.Pointer, owner i
 			if own := item.Get(b.kind); b.kind != "" && !own.Empty() {
 				kind = strings.ToLower(strings.Clone(own.Text))
 			}
-			inner = b.entity(kind, item, f.Entity.Key, at)
+			inner = b.entity(kind, f.Item, item, f.Entity.Key, at)
 			b.join(owner, inner, f.Name, at, item, f.Entity.Key)
 		}
 		for _, kid := range f.Item.Fields { // what links may point to
@@ -315,6 +389,9 @@ func (b *Builder) list(f *schema.Field, v *value.Value, p value.Pointer, owner i
 		}
 		if e := f.Edge; e != nil {
 			b.ends = append(b.ends, listed{textOf(item.Get(e.From)), textOf(item.Get(e.To)), kindOf(f, item), b.mention(at.Key(e.From))})
+			if kind := b.notAllowed(f, item); kind != "" {
+				b.fault("kind", kind+" is no kind of edge of "+f.Path, at.Key(e.Kind))
+			}
 			continue
 		}
 		b.fields(f.Item, item, at, inner)
@@ -326,6 +403,15 @@ func kindOf(f *schema.Field, item *value.Value) string {
 		return f.Name
 	}
 	return textOf(item.Get(f.Edge.Kind))
+}
+
+// notAllowed gives the kind of an edge that is none of its field's choices.
+func (b *Builder) notAllowed(f *schema.Field, item *value.Value) string {
+	kind, field := textOf(item.Get(f.Edge.Kind)), f.Item.Child(f.Edge.Kind)
+	if kind == "" || field == nil || field.Type != schema.Choice || slices.ContainsFunc(field.Of, func(o schema.Option) bool { return o.Value == kind }) {
+		return ""
+	}
+	return kind
 }
 
 func textOf(v *value.Value) string {

@@ -328,3 +328,40 @@ func BenchmarkMillion(b *testing.B) {
 		}
 	})
 }
+
+// Whatever value of a record is of another type: what the graph then lacks is told.
+func TestOddValuesAreTold(t *testing.T) {
+	const good = `{"number":"P-1","mill":"Weir Mill","owner":{"name":"Ada Fenn"},"wheels":[{"mark":"W1","maker":"Kettle"},{"mark":"W2","maker":"Oss"}],"repairs":[{"wheel":"W1","by":"Bo Tarn"}],"shares":[{"holder":"Kettle","held":"Weir Mill","how":"owns"}]}`
+	whole := built(t, good)
+	require.Empty(t, whole.Faults)
+	var places func(v *value.Value, do func())
+	root, err := value.Parse(good)
+	require.NoError(t, err)
+	tried := 0
+	places = func(v *value.Value, do func()) {
+		for i := range v.Kids {
+			kept := v.Kids[i]
+			for _, other := range []value.Value{value.Num("7"), value.Str("other"), value.Boolean(true), {Kind: value.Array, Kids: []value.Value{value.Num("1")}}, value.Obj(value.Num("1").Named("x"))} {
+				if other.Kind == kept.Kind {
+					continue
+				}
+				v.Kids[i] = other.Named(kept.Name)
+				do()
+			}
+			v.Kids[i] = kept
+			places(&v.Kids[i], do)
+		}
+	}
+	places(&root, func() {
+		tried++
+		text := root.String()
+		g := built(t, text)
+		if len(g.Nodes) < len(whole.Nodes) || len(g.Edges) < len(whole.Edges) {
+			assert.NotEmpty(t, len(g.Faults)+len(g.Loose), text)
+		}
+	})
+	assert.GreaterOrEqual(t, tried, 80)
+	g := built(t, strings.Replace(good, `"owns"`, `"hides"`, 1), `["P-1"]`)
+	require.Len(t, g.Faults, 2)
+	assert.Equal(t, []string{"kind", "type"}, []string{g.Faults[0].Code, g.Faults[1].Code})
+}

@@ -413,7 +413,7 @@ func sortedPairs[V any](m map[[2]int]V) (all [][2]int) {
 
 // merged gives the graph in which each root stands for all that have it.
 func (g *Graph) merged(root func(int) int) *Graph {
-	out := &Graph{Documents: g.Documents, Failed: g.Failed}
+	out := &Graph{Documents: g.Documents, Failed: g.Failed, Faults: g.Faults}
 	place := make([]int, len(g.Nodes))
 	for i := range g.Nodes {
 		r := root(i)
