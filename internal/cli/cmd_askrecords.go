@@ -6,19 +6,18 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"filler/internal/base/value"
 	"filler/internal/out/export"
+	"filler/internal/out/question"
 	"filler/internal/record"
-	"filler/internal/record/evidence"
-	"filler/internal/schema"
-	"filler/internal/source/document"
 )
 
 // askRecords answers a SELECT, or a question that a model makes one of, from records as
 // tables.
-func (a *app) askRecords(ctx context.Context, o *asking, question string) error {
+func (a *app) askRecords(ctx context.Context, o *asking, text string) error {
 	w, err := a.open(o.schemaFile)
 	if err != nil {
 		return err
@@ -37,11 +36,12 @@ func (a *app) askRecords(ctx context.Context, o *asking, question string) error 
 	if err != nil {
 		return err
 	}
+	counts := map[record.Status]int{}
 	if _, err = a.eachDecided(w, o.judged, o.run, func(n int, l record.Line, err error) error {
-		switch {
-		case err != nil:
+		if err != nil {
 			return lineFault(o.recordsFile, n, err)
-		case l.Status == record.Failed:
+		}
+		if counts[l.Status]++; l.Status == record.Failed {
 			return nil
 		}
 		return e.Line(&l, "")
@@ -52,8 +52,9 @@ func (a *app) askRecords(ctx context.Context, o *asking, question string) error 
 	if err := e.Close(); err != nil {
 		return err
 	}
+	defer a.restsOn(counts)
 	if o.statement == "" {
-		return a.askInWords(ctx, o, w, e.Plan.Describe(), file, question)
+		return a.askInWords(ctx, o, w, e.Plan, file, text)
 	}
 	answer, err := export.Query(ctx, file, o.statement)
 	var refused *export.Refused
@@ -68,23 +69,38 @@ func (a *app) askRecords(ctx context.Context, o *asking, question string) error 
 		return err
 	}
 	a.printAnswer(answer, o.asJSON)
-	return nil
+	mixed, err := e.Plan.Mixed(ctx, file, o.statement)
+	for _, m := range mixed {
+		a.notef("warning: %s\n", m)
+	}
+	return err
+}
+
+// restsOn says of what records an answer is made, where not all of them are sound.
+func (a *app) restsOn(counts map[record.Status]int) {
+	var parts []string
+	if n := counts[record.Flagged]; n > 0 {
+		parts = append(parts, "with problems and in the tables: "+plural(n, "record"))
+	}
+	if n := counts[record.Failed]; n > 0 {
+		parts = append(parts, "without a record: "+plural(n, "document"))
+	}
+	if len(parts) > 0 {
+		a.notef("note: %s\n", strings.Join(parts, "; "))
+	}
 }
 
 func (a *app) printAnswer(answer *export.Answer, asJSON bool) {
 	t := a.newTable(answer.Columns...)
 	for i, row := range answer.Rows {
 		cells := make([]any, len(row))
-		v := value.Obj()
 		for j, text := range row {
-			cells[j] = text
-			if v.Set(answer.Columns[j], value.Str(text)); answer.Nulls[i][j] {
+			if cells[j] = text; answer.Nulls[i][j] {
 				cells[j] = field{"–", faint}
-				v.Set(answer.Columns[j], value.Value{})
 			}
 		}
 		if t.row(cells...); asJSON {
-			a.printJSON(v)
+			a.printJSON(rowJSON(answer, i))
 		}
 	}
 	if !asJSON {
@@ -95,72 +111,121 @@ func (a *app) printAnswer(answer *export.Answer, asJSON bool) {
 	}
 }
 
-// Wrong statements go back so often, and so many rows are said in words.
-const (
-	mostTries = 3
-	mostSaid  = 50
-)
-
 // askInWords has a model write a SELECT, runs it, and has the rows said in words.
-func (a *app) askInWords(ctx context.Context, o *asking, w *work, tables, file, question string) error {
-	own := *w
-	var err error
-	var answer *export.Answer
-	statement, text := "", tables
-	for try := 1; ; try++ {
-		if own.schema, err = schema.Statement(question); err != nil {
-			return err
-		}
-		if statement, _, err = a.oneAnswer(ctx, o, &own, "the tables", text, schema.StatementField); err != nil {
-			return err
-		}
-		if statement == "" {
-			return errors.New("the model wrote no statement for this question; ask it otherwise, or write --sql 'SELECT …'")
-		}
-		a.printf("%s\n", a.paint(faint, oneLine(statement)))
-		answer, err = export.Query(ctx, file, statement)
-		var refused *export.Refused
-		switch {
-		case errors.As(err, &refused) && try < mostTries:
-			a.notef("%s; asked again\n", refused.Why)
-			text = tables + "\nThis statement does not do: " + oneLine(statement) + "\nBecause: " + refused.Why + "\n"
-			continue
-		case errors.As(err, &refused):
-			return fmt.Errorf("no statement of the model could be run: %s", refused.Why)
-		case err != nil:
-			return err
-		}
-		break
+func (a *app) askInWords(ctx context.Context, o *asking, w *work, plan *export.Plan, file, text string) error {
+	earlier, _, err := a.earlier(w, o, question.ToTables, nil)
+	if err != nil {
+		return err
 	}
-	a.printAnswer(answer, o.asJSON)
-	if len(answer.Rows) > mostSaid || o.asJSON {
+	answer, err := question.Records(ctx, a.asker(o, w), question.Tables{Plan: plan, File: file}, text, earlier, func(t question.Try) {
+		if !o.asJSON {
+			a.printf("%s\n", a.paint(faint, t.Statement))
+		}
+		a.notef("%s; asked again\n", t.Why)
+	})
+	if err != nil {
+		return err
+	}
+	defer a.askedFor(o, "records asked")
+	if o.asJSON {
+		a.printJSON(answersJSON(answer))
 		return nil
 	}
-	if own.schema, err = schema.Question(question); err != nil {
-		return err
+	a.printf("%s\n", a.paint(faint, oneLine(answer.Statement)))
+	a.printAnswer(answer.Rows, false)
+	switch {
+	case answer.Sources != nil && len(answer.Sources.Rows) > 0:
+		a.printf("\n%s\n", a.paint(soft, "from "+documentsOf(answer.Sources)))
+	case answer.SourcesWhy != "":
+		a.printf("\n%s\n", a.paint(soft, "from which documents is not known: "+answer.SourcesWhy))
 	}
-	words, founded, err := a.oneAnswer(ctx, o, &own, "the rows", answer.Text(), schema.AnswerField)
-	if err != nil || words == "" {
-		return err
+	for _, m := range answer.Mixed {
+		a.printf("%s\n", a.paint(bad, "! "+m))
 	}
-	a.printf("\n%s\n", a.paint(bold, oneLine(words)))
-	if !founded {
-		a.printf("%s\n", a.paint(bad, "! no row was found that this rests on"))
-	}
-	if figures := answer.Unfounded(words); len(figures) > 0 {
-		a.printf("%s\n", a.paint(bad, fmt.Sprintf("! in no row: %s", strings.Join(figures, ", "))))
+	if answer.Words != "" {
+		a.printSentence(answer.Words, answer.Founded, answer.Unfounded, "row")
 	}
 	return nil
 }
 
-// oneAnswer asks about a text that is no document, and gives one value, and whether words of
-// the text were found that it rests on.
-func (a *app) oneAnswer(ctx context.Context, o *asking, w *work, name, text, of string) (answer string, founded bool, err error) {
-	err = a.aside(ctx, o, w, []document.Source{{ID: name, Text: text}}, func(_ *document.Reader, l *record.Line) {
-		if v := l.Record.Get(of); !v.Empty() {
-			answer = v.Text
+// shownSources is how many documents are named behind an answer.
+const shownSources = 8
+
+// documentsOf names the documents of rows, with their lines.
+func documentsOf(from *export.Answer) string {
+	var order []string
+	lines := map[string][]string{}
+	for i, row := range from.Rows {
+		document := ""
+		for j, column := range from.Columns {
+			switch {
+			case from.Nulls[i][j]:
+			case column == "document":
+				document = row[j]
+				if _, known := lines[document]; !known {
+					order, lines[document] = append(order, document), nil
+				}
+			case strings.HasSuffix(column, "line") && !slices.Contains(lines[document], row[j]):
+				lines[document] = append(lines[document], row[j])
+			}
 		}
-		founded = evidence.PlacesFromJSON(&l.Evidence)[value.Pointer("/"+of)].Found()
-	})
-	return answer, founded, err
+	}
+	var all []string
+	for _, d := range order[:min(len(order), shownSources)] {
+		if len(lines[d]) > 0 {
+			d += " line " + strings.Join(lines[d], ", ")
+		}
+		all = append(all, d)
+	}
+	text := strings.Join(all, "; ")
+	if n := len(order) - shownSources; n > 0 {
+		text += fmt.Sprintf("; and %d more", n)
+	}
+	if from.More {
+		text += "; and others"
+	}
+	return text
+}
+
+// answersJSON is what records answer, in the machine form.
+func answersJSON(o *question.OfRecords) value.Value {
+	v := value.Obj(value.Str(o.Statement).Named("statement"), rowsJSON(o.Rows).Named("rows"))
+	if o.Rows.More {
+		v.Set("more", value.Boolean(true))
+	}
+	if o.Sources != nil {
+		v.Set("sources", rowsJSON(o.Sources))
+	}
+	if o.Words != "" {
+		v.Set("answer", value.Str(o.Words))
+		v.Set("founded", value.Boolean(o.Founded))
+		v.Set("in_no_row", texts(o.Unfounded))
+	}
+	if len(o.Mixed) > 0 {
+		v.Set("mixed", texts(o.Mixed))
+	}
+	return v
+}
+
+func rowsJSON(answer *export.Answer) value.Value {
+	all := value.List()
+	for i := range answer.Rows {
+		all.Kids = append(all.Kids, rowJSON(answer, i))
+	}
+	return all
+}
+
+func rowJSON(answer *export.Answer, i int) value.Value {
+	v := value.Obj()
+	for j, text := range answer.Rows[i] {
+		switch {
+		case answer.Nulls[i][j]:
+			v.Set(answer.Columns[j], value.Value{})
+		case answer.Numbers[i][j]:
+			v.Set(answer.Columns[j], value.Num(text))
+		default:
+			v.Set(answer.Columns[j], value.Str(text))
+		}
+	}
+	return v
 }

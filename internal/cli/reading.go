@@ -43,12 +43,14 @@ func (o *looking) flags(cmd *cobra.Command) {
 	cmd.Flags().BoolVar(&o.refetch, "refetch", false, "fetch addresses again and keep the new snapshot")
 }
 
+const imagesUsage = "send the pages as pictures; `HOW`: beside (the text too) or alone"
+
 // asking adds the flags of how records are asked for.
 func (o *looking) asking(cmd *cobra.Command) {
 	cmd.Flags().StringVar(&o.style, "style", "", "the `STYLE` in which a record is asked for: "+strings.Join(project.Styles, ", "))
 	cmd.Flags().IntVar(&o.examples, "examples", -1, "show `N` solved documents from gold")
 	cmd.Flags().Lookup("examples").DefValue = "0"
-	cmd.Flags().StringVar(&o.images, "images", "", "send the pages as pictures; `HOW`: beside (the text too) or alone")
+	cmd.Flags().StringVar(&o.images, "images", "", imagesUsage)
 	cmd.Flags().IntVar(&o.chunk, "chunk", 0, "at most this many `TOKENS` of a document in one request")
 }
 

@@ -24,19 +24,24 @@ func Question(text string) (*Schema, error) {
 	return Parse("the question", appendYAML(nil, &file, 0))
 }
 
-// StatementField is what a statement for a question to tables is called.
-const StatementField = "statement"
+// StatementField is what a statement for a question to tables is called, and SourcesField
+// the one that gives the documents on which its rows rest.
+const (
+	StatementField = "statement"
+	SourcesField   = "sources"
+)
 
-// StatementSchema is the name of its schema.
-const StatementSchema = "statement"
-
-// Statement makes a schema that asks for one SELECT which answers a question to tables that
-// the document describes.
+// Statement makes a schema that asks for a SELECT which answers a question to tables, and
+// for one that says from which documents.
 func Statement(question string) (*Schema, error) {
-	field := value.Obj(value.Str("One SELECT statement of SQLite, with no semicolon behind it, over the tables that the document describes, and no others. It answers this question: " + strings.TrimSpace(question) + " Select the document column too where rows are of one document.").Named("text"))
-	field.Set("evidence", value.Str("inferred"))
-	file := value.Obj(value.Str(StatementSchema).Named("schema"), value.Str("A statement that answers a question from tables.").Named("about"))
-	file.Set("fields", value.Obj(field.Named(StatementField)))
+	fields := value.Obj()
+	for _, f := range [][2]string{{StatementField, strings.TrimSpace(question)}, {SourcesField, "The documents and lines that the answer rests on."}} {
+		field := value.Obj(value.Str(f[1]).Named("text"))
+		field.Set("evidence", value.Str("inferred"))
+		fields.Set(f[0], field)
+	}
+	file := value.Obj(value.Str("statement").Named("schema"), value.Str("A statement that answers a question from tables.").Named("about"))
+	file.Set("fields", fields)
 	return Parse("the question", appendYAML(nil, &file, 0))
 }
 

@@ -78,9 +78,14 @@ func (w *writer) answer() (text string, cut bool) {
 		return w.inLines(), false
 	}
 	var v value.Value
-	if isOpen(w.task.schema) {
+	switch {
+	case isOpen(w.task.schema):
 		v = w.open()
-	} else {
+	case isStatement(w.task.schema):
+		v = w.statement()
+	case isQuestion(w.task.schema):
+		v = w.said()
+	default:
 		v = w.filled()
 	}
 	if w.task.schema.EachEntry() {

@@ -1,11 +1,16 @@
 package export
 
 import (
+	"context"
 	"fmt"
 	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 
 	"github.com/shopspring/decimal"
+
+	"filler/internal/source/reading"
 )
 
 // Describe tells a model what the tables hold: a line for each column, with what the
@@ -83,29 +88,104 @@ func (a *Answer) Text() string {
 	return b.String()
 }
 
-var figureInWords = regexp.MustCompile(`\d+(?:[.,]\d+)*`)
+// Has tells whether a column is called so.
+func (a *Answer) Has(column string) bool { return slices.Contains(a.Columns, column) }
 
-// Unfounded gives the figures of a sentence that stand in no row, and are not how many
-// rows there are.
-func (a *Answer) Unfounded(sentence string) (figures []string) {
-	known := map[string]bool{fmt.Sprint(len(a.Rows)): true}
-	for _, f := range figureInWords.FindAllString(a.Text(), -1) {
-		known[plainFigure(f)] = true
+// Cut leaves the first rows.
+func (a *Answer) Cut(most int) {
+	if len(a.Rows) > most {
+		a.Rows, a.Nulls, a.More = a.Rows[:most], a.Nulls[:most], true
+	}
+}
+
+var (
+	figureInWords = regexp.MustCompile(`\d+(?:[.,]\d+)*`)
+	wordInWords   = regexp.MustCompile(`\pL+`)
+)
+
+// twofold are words for numbers that are other words too, in the same language or in
+// another.
+var twofold = map[string]bool{"once": true, "sei": true, "due": true, "neuf": true, "dos": true, "elf": true, "mille": true, "mil": true, "set": true}
+
+// Unfounded gives the figures of a sentence that stand neither in a row nor in the question,
+// and are not how many rows there are. Numbers in words are figures too.
+func (a *Answer) Unfounded(sentence, question string) []string {
+	return Unfounded(sentence, question, a.Text())
+}
+
+// Unfounded gives the figures of a sentence that stand in none of the texts.
+func Unfounded(sentence string, texts ...string) (figures []string) {
+	known := map[string]bool{}
+	for _, text := range texts {
+		for _, f := range figureInWords.FindAllString(text, -1) {
+			known[f] = true
+			if d, err := decimal.NewFromString(strings.ReplaceAll(f, ",", "")); err == nil {
+				known[d.String()] = true
+			}
+		}
+		for _, w := range wordInWords.FindAllString(text, -1) {
+			if n, ok := reading.NumberWord(strings.ToLower(w)); ok {
+				known[strconv.Itoa(n)] = true
+			}
+		}
 	}
 	for _, f := range figureInWords.FindAllString(sentence, -1) {
-		if !known[plainFigure(f)] {
+		if !slices.ContainsFunc(plainFigures(f), func(plain string) bool { return known[plain] }) {
 			figures = append(figures, f)
+		}
+	}
+	for _, w := range wordInWords.FindAllString(sentence, -1) {
+		lower := strings.ToLower(w)
+		if n, ok := reading.NumberWord(lower); ok && n > 1 && !twofold[lower] && !known[strconv.Itoa(n)] {
+			figures = append(figures, w)
 		}
 	}
 	return figures
 }
 
-// plainFigure writes a figure without signs between thousands and without noughts that say
-// nothing.
-func plainFigure(f string) string {
-	d, err := decimal.NewFromString(strings.ReplaceAll(f, ",", ""))
-	if err != nil {
-		return f
+// plainFigures gives what a figure of a sentence may be, without signs between thousands and noughts that
+// say nothing: 1,204.50 and 1.204,50 are 1204.5; 3,5 may be 3.5.
+func plainFigures(f string) (all []string) {
+	for _, group := range []string{",", "."} {
+		text := strings.ReplaceAll(f, group, "")
+		if d, err := decimal.NewFromString(strings.ReplaceAll(text, ",", ".")); err == nil {
+			all = append(all, d.String())
+		}
 	}
-	return d.String()
+	return append(all, f)
+}
+
+// Mixed says which amounts a statement adds up, compares or averages although they are in
+// several units or currencies, and it does not look at these.
+func (p *Plan) Mixed(ctx context.Context, file, statement string) (all []string, err error) {
+	words, _ := wordsOf(statement)
+	if !slices.ContainsFunc(words, func(w string) bool { return slices.Contains([]string{"sum", "avg", "total", "max", "min", "order"}, w) }) {
+		return nil, nil
+	}
+	for _, t := range p.Tables {
+		for i := range t.Columns {
+			amount := &t.Columns[i]
+			if amount.Part != "amount" || !slices.Contains(words, strings.ToLower(amount.Name)) || !slices.Contains(words, strings.ToLower(t.Name)) {
+				continue
+			}
+			at := slices.IndexFunc(t.Columns, func(c Column) bool { return c.Field == amount.Field && (c.Part == "currency" || c.Part == "unit") })
+			if at < 0 || slices.Contains(words, strings.ToLower(t.Columns[at].Name)) {
+				continue
+			}
+			measure := quoted(t.Columns[at].Name, '"')
+			found, err := Query(ctx, file, fmt.Sprintf("SELECT DISTINCT %s FROM %s WHERE %s IS NOT NULL AND %s IS NOT NULL ORDER BY 1", measure, quoted(t.Name, '"'), quoted(amount.Name, '"'), measure))
+			if err != nil {
+				return nil, err
+			}
+			if len(found.Rows) < 2 {
+				continue
+			}
+			var of []string
+			for _, row := range found.Rows[:min(len(found.Rows), 5)] {
+				of = append(of, row[0])
+			}
+			all = append(all, fmt.Sprintf("%s.%s is in several: %s; the statement does not tell them apart by %s", t.Name, amount.Name, strings.Join(of, ", "), t.Columns[at].Name))
+		}
+	}
+	return all, nil
 }

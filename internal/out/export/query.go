@@ -5,7 +5,9 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"math"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 	"unicode"
@@ -25,7 +27,8 @@ type Answer struct {
 	Columns []string
 	Rows    [][]string // "" with Null where there is no value
 	Nulls   [][]bool
-	More    bool // rows beyond the limit are left out
+	Numbers [][]bool // the cell is a number
+	More    bool     // rows beyond the limit are left out
 }
 
 // Refused says why a statement is not run.
@@ -62,7 +65,7 @@ func Query(ctx context.Context, file, statement string) (*Answer, error) {
 			a.More = true
 			break
 		}
-		cells := make([]sql.NullString, len(a.Columns))
+		cells := make([]any, len(a.Columns))
 		into := make([]any, len(cells))
 		for i := range cells {
 			into[i] = &cells[i]
@@ -70,13 +73,33 @@ func Query(ctx context.Context, file, statement string) (*Answer, error) {
 		if err := rows.Scan(into...); err != nil {
 			return nil, asked(ctx, err)
 		}
-		row, nulls := make([]string, len(cells)), make([]bool, len(cells))
-		for i, c := range cells {
-			row[i], nulls[i] = c.String, !c.Valid
-		}
-		a.Rows, a.Nulls = append(a.Rows, row), append(a.Nulls, nulls)
+		a.add(cells)
 	}
 	return a, asked(ctx, rows.Err())
+}
+
+// add adds a row.
+func (a *Answer) add(cells []any) {
+	row, nulls, numbers := make([]string, len(cells)), make([]bool, len(cells)), make([]bool, len(cells))
+	for i, c := range cells {
+		switch c := c.(type) {
+		case nil:
+			nulls[i] = true
+		case int64:
+			row[i], numbers[i] = strconv.FormatInt(c, 10), true
+		case float64:
+			row[i], numbers[i] = strconv.FormatFloat(c, 'f', -1, 64), !math.IsInf(c, 0) && !math.IsNaN(c)
+		case bool:
+			row[i] = strconv.FormatBool(c)
+		case []byte:
+			row[i] = strings.ToValidUTF8(string(c), "\uFFFD")
+		case time.Time:
+			row[i] = c.Format(time.RFC3339)
+		default:
+			row[i] = fmt.Sprint(c)
+		}
+	}
+	a.Rows, a.Nulls, a.Numbers = append(a.Rows, row), append(a.Nulls, nulls), append(a.Numbers, numbers)
 }
 
 // asked says in words why a statement failed.

@@ -98,9 +98,39 @@ func FuzzOnlyReads(f *testing.F) {
 // Figures of a sentence are held against the rows, however they are written.
 func TestUnfounded(t *testing.T) {
 	a := &Answer{Columns: []string{"deck", "n"}, Rows: [][]string{{"steel 2031", "1204.50"}, {"oak", "3"}}, Nulls: [][]bool{{false, false}, {false, true}}}
-	assert.Empty(t, a.Unfounded("In 2031 steel had 1,204.5, of 2 rows."))
-	assert.Equal(t, []string{"3", "7.5"}, a.Unfounded("Oak has 3 and 7.5."), "what is unknown says no figure")
+	for sentence, want := range map[string][]string{
+		"In 2031 steel had 1,204.5, of 2 rows.": nil, "Stahl hat 1.204,50, in zwei Zeilen.": nil, "Of those since 2029: 1204.5.": nil, "That was once due.": nil,
+		"Oak has 3 and 7.5.": {"3", "7.5"}, "Steel has 12045.": {"12045"}, "Steel is in three rows.": {"three"}, "Es sind sieben.": {"sieben"},
+	} {
+		assert.Equal(t, want, a.Unfounded(sentence, "Which since 2029?"), sentence)
+	}
 	assert.Contains(t, a.Text(), "oak | unknown\n")
+}
+
+// Amounts of several currencies that are put together are told, unless the statement tells
+// them apart.
+func TestMixed(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: kiln\nfields:\n  pots: {list: Pots., fields: {paid: {money: Price.}, tall: {quantity: Height., unit: cm}}}\n"))
+	require.NoError(t, err)
+	job := &Job{Schema: s, To: "sqlite", Path: filepath.Join(t.TempDir(), "k.sqlite"), All: true}
+	e, err := job.Begin(context.Background())
+	require.NoError(t, err)
+	v, err := value.Parse(`{"pots":[{"paid":{"amount":1,"currency":"EUR"},"tall":{"amount":9,"unit":"cm"}},{"paid":{"amount":2,"currency":"CHF"},"tall":{"amount":8,"unit":"cm"}},{"paid":null,"tall":null}]}`)
+	require.NoError(t, err)
+	require.NoError(t, e.Line(&record.Line{Document: "a", Record: v}, ""))
+	require.NoError(t, e.Close())
+	for statement, told := range map[string]int{
+		"SELECT sum(paid_amount) FROM pots": 1, "select document from POTS order by PAID_AMOUNT desc": 1, "SELECT avg(p.paid_amount) FROM pots p": 1,
+		"SELECT paid_currency, sum(paid_amount) FROM pots GROUP BY paid_currency": 0, "SELECT sum(paid_amount) FROM pots WHERE paid_currency = 'EUR'": 0,
+		"SELECT sum(tall_amount) FROM pots": 0, "SELECT paid_amount FROM pots": 0, "SELECT max(tall_amount), 'paid_amount' FROM pots": 0,
+	} {
+		all, err := e.Plan.Mixed(context.Background(), job.Path, statement)
+		require.NoError(t, err)
+		assert.Len(t, all, told, statement)
+		if told > 0 {
+			assert.Contains(t, all[0], "CHF, EUR")
+		}
+	}
 }
 
 // A model is told every column that it may need, and how tables hang together.

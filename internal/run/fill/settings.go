@@ -139,3 +139,22 @@ func Shown(r store.Run) []string {
 	}
 	return ids
 }
+
+// LastAside gives the newest run that was made aside for a purpose.
+func LastAside(l store.Store, purpose string) (run store.Run, found bool, err error) {
+	all, err := l.Runs()
+	if err != nil {
+		return run, false, err
+	}
+	for _, r := range all {
+		v, err := value.ParseBytes(r.Settings)
+		if err == nil && v.Get("aside") != nil && v.Get("aside").Text == purpose && r.ID > run.ID {
+			run, found = r, true
+		}
+	}
+	if !found {
+		return run, false, nil
+	}
+	run, err = l.Find(strconv.FormatInt(run.ID, 10))
+	return run, true, err
+}
