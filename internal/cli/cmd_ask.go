@@ -297,11 +297,28 @@ func (a *app) saidBy(ctx context.Context, w *work, r *document.Reader, l *record
 	case !place.Found():
 		s.Why = "no words of the document were found that it rests on"
 	case err == nil && place.End <= len(d.Text):
-		s.Quote, s.Line = d.Text[place.Start:place.End], place.Line
+		s.Quote, s.Line = quoteAt(d.Text, place.Start, place.End), place.Line
 	default:
 		s.Line = place.Line
 	}
 	return s
+}
+
+// briefQuote is how long words are that say little by themselves.
+const briefQuote = 24
+
+// quoteAt gives the words of a place; of few, the line that they stand on.
+func quoteAt(text string, start, end int) string {
+	if end-start >= briefQuote {
+		return text[start:end]
+	}
+	start = strings.LastIndexByte(text[:start], '\n') + 1
+	if i := strings.IndexByte(text[end:], '\n'); i >= 0 {
+		end += i
+	} else {
+		end = len(text)
+	}
+	return strings.TrimSpace(text[start:end])
 }
 
 // saidJSON is an answer in the machine form.

@@ -31,7 +31,8 @@ type reading struct {
 func (a *app) readCmd() *cobra.Command {
 	var o reading
 	cmd := &cobra.Command{Use: "read DOC...", Short: "A document as the model would get it", Args: documents(1, 1<<30),
-		Long: `Print documents as the model would get them, with line numbers, and below each its size.
+		Long: `Print documents as the model would get them, with the line numbers that messages name, and
+below each its size.
 DOC is a file, a folder, an address, a row of a table (notes.csv#A1), or - for standard
 input.
 
@@ -138,14 +139,27 @@ func (a *app) printDocument(d *document.Document, o *reading, how string, named 
 	if named {
 		a.printf("%s\n", a.paint(bold, project.OneLine(d.ID)))
 	}
-	text := d.Show(layout.Rendering{How: how, Page: o.page, Mark: markLow})
+	var starts []int
+	text := d.Show(layout.Rendering{How: how, Page: o.page, Mark: markLow, Line: func(at int) { starts = append(starts, at) }})
 	lines := strings.Split(strings.TrimSuffix(text, "\n"), "\n")
-	width := len(fmt.Sprint(len(lines)))
+	source := document.NewLines(d.Text)
+	width, last := len(fmt.Sprint(source.Len())), 0
 	for n, l := range lines {
 		if a.term.colour && d.Layout != nil {
 			l = marked.ReplaceAllStringFunc(l, func(s string) string { return a.paint(soft, s) })
 		}
-		a.printf("%s  %s\n", a.paint(faint, fmt.Sprintf("%*d", width, n+1)), l)
+		// Numbers are those of the source text, as in messages and evidence: a layout of pages
+		// has lines of its own.
+		number := fmt.Sprintf("%*d", width, n+1)
+		if d.Layout != nil {
+			number = strings.Repeat(" ", width)
+			if n < len(starts) && starts[n] >= 0 {
+				if at := source.Of(starts[n]); at != last {
+					number, last = fmt.Sprintf("%*d", width, at), at
+				}
+			}
+		}
+		a.printf("%s\n", strings.TrimRight(a.paint(faint, number)+"  "+l, " "))
 	}
 	a.painted(faint, strings.Join(foot(d, o, how), " · "))
 }

@@ -22,8 +22,8 @@ type column struct {
 }
 
 var (
-	tableHead  = regexp.MustCompile(`^table (\w+): one row for each (?:item of )?([\w.\[\]]+)(?:; its (.+) are (.+) of a row of (\w+))?$`)
-	columnLine = regexp.MustCompile(`^  (\w+): ([^;]*)(?:; (.*))?$`)
+	tableHead  = regexp.MustCompile(`^table ("?\w+"?): one row for each (?:item of )?([\w.\[\]]+)(?:; its (.+) are (.+) of a row of (\w+))?$`)
+	columnLine = regexp.MustCompile(`^  ("?\w+"?): ([^;]*)(?:; (.*))?$`)
 )
 
 // readTables reads the tables of a text that describes them; none where it does not.

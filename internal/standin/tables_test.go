@@ -23,6 +23,7 @@ table pots_cracks: one row for each item of pots[].cracks; its document, pots_po
   pots_position: integer; Which item it stands in.
   position: integer; Which item of its list, from 1.
   depth: integer; How deep.
+  "order": integer; Which came first.
 `
 
 // Simple questions become statements from the tables' own names; all others none.
@@ -36,6 +37,7 @@ func TestStatements(t *testing.T) {
 		"Which potter has the fewest cracks?":    "SELECT firing.potter_name, count(*) AS n FROM pots_cracks JOIN pots ON pots.document = pots_cracks.document AND pots.position = pots_cracks.pots_position JOIN firing ON firing.document = pots.document GROUP BY firing.potter_name ORDER BY 2",
 		"What is the largest height per glaze?":  "SELECT pots.glaze, max(pots.height_amount) AS largest FROM pots GROUP BY pots.glaze",
 		"Which potters have not cooled firings?": "SELECT DISTINCT firing.potter_name, firing.document FROM firing WHERE firing.cooled = 0",
+		"What is the highest order?":             `SELECT max(pots_cracks."order") AS highest FROM pots_cracks`,
 		"Why did it crack?":                      "",
 		"":                                       "",
 	} {

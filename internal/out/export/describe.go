@@ -21,7 +21,7 @@ func (p *Plan) Describe() string {
 		if t.gone {
 			continue
 		}
-		fmt.Fprintf(&b, "table %s: ", t.Name)
+		fmt.Fprintf(&b, "table %s: ", inStatement(t.Name))
 		switch {
 		case t.List == nil && p.each:
 			b.WriteString("one row for each record\n")
@@ -40,7 +40,7 @@ func (p *Plan) Describe() string {
 			if c.Part == "evidence" || c.Part == "place" || c.Part == "risk" {
 				continue
 			}
-			fmt.Fprintf(&b, "  %s: %s", c.Name, kindWords[c.Kind])
+			fmt.Fprintf(&b, "  %s: %s", inStatement(c.Name), kindWords[c.Kind])
 			if f := c.Field; f != nil && c.Part == "" && len(f.Kin().Of) > 0 {
 				var of []string
 				for _, o := range f.Kin().Of {
@@ -62,6 +62,26 @@ func columnNames(columns []Column) (all []string) {
 		all = append(all, columns[i].Name)
 	}
 	return all
+}
+
+// reserved are words of SQLite that name no table or column but in quotes.
+var reserved = func() map[string]bool {
+	all := map[string]bool{}
+	for _, w := range strings.Fields(`add all alter and as autoincrement between case cast check collate commit constraint create
+		current_date current_time current_timestamp default deferrable delete distinct drop else escape except exists foreign from
+		group having in index insert intersect into is isnull join limit not nothing notnull null on or order primary raise
+		references returning select set table then to transaction union unique update using values when where true false`) {
+		all[w] = true
+	}
+	return all
+}()
+
+// inStatement gives a name as it stands in a statement.
+func inStatement(name string) string {
+	if reserved[strings.ToLower(name)] {
+		return quoted(name, '"')
+	}
+	return name
 }
 
 // kindWords say what a column of SQLite holds.

@@ -135,12 +135,12 @@ func TestMixed(t *testing.T) {
 
 // A model is told every column that it may need, and how tables hang together.
 func TestDescribe(t *testing.T) {
-	s, err := schema.Parse("s.yaml", []byte("schema: kiln\nfields:\n  no: {integer: Number of the firing.}\n  pots: {list: Pots., fields: {glaze: {choice: Glaze., of: [ash, salt]}, marks: {list: Marks., items: {text: A mark.}}}}\n"))
+	s, err := schema.Parse("s.yaml", []byte("schema: kiln\nfields:\n  no: {integer: Number of the firing.}\n  pots: {list: Pots., fields: {glaze: {choice: Glaze., of: [ash, salt]}, order: {integer: Which came first.}, marks: {list: Marks., items: {text: A mark.}}}}\n"))
 	require.NoError(t, err)
 	p, err := NewPlan(s, Options{Typed: true, Evidence: true})
 	require.NoError(t, err)
 	said := p.Describe()
-	for _, part := range []string{"table kiln: one row for each document\n", "  no: integer; Number of the firing.\n", "table pots: one row for each item of pots; its document are document of a row of kiln\n", "  glaze: text, one of ash, salt; Glaze.\n", "its document, pots_position are document, position of a row of pots\n"} {
+	for _, part := range []string{"table kiln: one row for each document\n", "  no: integer; Number of the firing.\n", "table pots: one row for each item of pots; its document are document of a row of kiln\n", "  glaze: text, one of ash, salt; Glaze.\n", "  \"order\": integer; Which came first.\n", "its document, pots_position are document, position of a row of pots\n"} {
 		assert.Contains(t, said, part)
 	}
 	assert.NotContains(t, said, "risk")

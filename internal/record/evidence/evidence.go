@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -125,6 +126,47 @@ func (ix *Index) Words(words string) (Place, bool) {
 	}
 	s := found[0]
 	return Place{Kind: Inferred, Start: s.Start, End: s.End, Line: ix.LineOf(s.Start) + 1, Basis: true, Rivals: len(found) - 1}, true
+}
+
+// telling is how many letters and figures a value has that does not stand somewhere by
+// chance: a 2, or a no, stands in most documents.
+const telling = 6
+
+// RestsOn gives the place of a value that comes with the words it rests on: its own, where
+// a label leads to it or it stands among these words; else that of the words. A value whose
+// words are not there counts as found only where it does not stand somewhere by chance.
+func (ix *Index) RestsOn(own Place, words string, v *value.Value) Place {
+	basis, found := ix.Words(words)
+	switch {
+	case own.Found() && own.Led:
+		return own
+	case found && own.Found() && ix.within(words, own):
+		return own
+	case found:
+		return basis
+	case own.Found() && (v.Kind != value.String || letters(v.Text) < telling):
+		return Place{Kind: Inferred}
+	}
+	return own
+}
+
+// within tells whether a place lies where the words stand, the first time or a later one.
+func (ix *Index) within(words string, own Place) bool {
+	for _, s := range ix.find(words) {
+		if s.Start <= own.Start && own.End <= s.End {
+			return true
+		}
+	}
+	return false
+}
+
+func letters(text string) (n int) {
+	for _, r := range text {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			n++
+		}
+	}
+	return n
 }
 
 // candidate is one place where a value may stand.

@@ -471,11 +471,13 @@ func (x *piece) bases() {
 		if !f.Basis || v.Kind != value.Object || v.Get("value") == nil {
 			return
 		}
+		if x.basis == nil {
+			x.basis = map[value.Pointer]string{}
+		}
 		if words := v.Get("basis"); words != nil && words.Kind == value.String {
-			if x.basis == nil {
-				x.basis = map[value.Pointer]string{}
-			}
 			x.basis[p] = words.Text
+		} else if v.Get("page") == nil { // asked for, and not given
+			x.basis[p] = ""
 		}
 		*v = v.Get("value").Named(v.Name)
 	})
@@ -497,10 +499,8 @@ func (x *piece) locate(v *value.Value) evidence.Places {
 		}
 	}
 	for p, place := range places {
-		if words, ok := x.basis[p]; ok && !place.Found() {
-			if at, found := x.index.Words(words); found {
-				places[p] = at
-			}
+		if words, ok := x.basis[p]; ok && place.Kind != evidence.Pictured {
+			places[p] = x.index.RestsOn(place, words, v.At(p))
 		}
 	}
 	return onPages(x.w.doc, places)

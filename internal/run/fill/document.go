@@ -432,10 +432,8 @@ func (w *filling) places(v *value.Value) evidence.Places {
 	}
 	places := evidence.With(w.Schema, v, w.index, fixed)
 	for p, place := range places {
-		if words, ok := w.basis[p]; ok && !place.Found() {
-			if at, found := w.index.Words(words); found {
-				places[p] = at
-			}
+		if words, ok := w.basis[p]; ok && place.Kind != evidence.Pictured {
+			places[p] = w.index.RestsOn(place, words, v.At(p))
 		}
 	}
 	return onPages(w.doc, places)

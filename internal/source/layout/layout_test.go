@@ -3,6 +3,7 @@ package layout
 import (
 	"fmt"
 	"math/rand"
+	"slices"
 	"strings"
 	"testing"
 
@@ -257,8 +258,31 @@ func TestShow(t *testing.T) {
 		assert.Contains(t, one, "<second> <page>", how)
 		assert.NotContains(t, one, "first", how)
 	}
+	for _, how := range Renderings {
+		toldOfLines(t, Make([]Page{words("50,50 first page", "50,72 goes on", "400,50 beside", "50,200 "+strings.Repeat("long ", 40)), words("50,50 second page")}, Options{}), how)
+	}
 	plain := Make([]Page{{Text: "Bay 1   rot\n  grade 2\n\nend"}, words("50,50 scanned")}, Options{})
 	assert.Equal(t, "Bay 1   rot\ngrade 2\n\nend\n\nscanned\n", plain.Text, "a page whose places nobody knows is taken as it stands")
+}
+
+// toldOfLines checks that each line that is shown is told of, with its first word.
+func toldOfLines(t *testing.T, text *Text, how string) {
+	t.Helper()
+	var starts []int
+	shown := text.Show(Rendering{How: how, Line: func(at int) { starts = append(starts, at) }})
+	lines := strings.Split(strings.TrimSuffix(shown, "\n"), "\n")
+	if shown == "" {
+		lines = nil
+	}
+	require.Len(t, starts, len(lines), "%s: %q", how, shown)
+	for i, at := range starts {
+		if at < 0 {
+			continue
+		}
+		n := slices.IndexFunc(text.Words, func(w Placed) bool { return w.Start == at && w.End > at })
+		require.GreaterOrEqual(t, n, 0)
+		require.Contains(t, lines[i], text.Text[at:text.Words[n].End], how)
+	}
 }
 
 // Whatever an engine gives, no word is lost and every offset is true.
@@ -280,7 +304,7 @@ func FuzzMake(f *testing.F) {
 		text := Make(all, Options{})
 		whole(t, all, text)
 		for _, how := range Renderings {
-			text.Render(how)
+			toldOfLines(t, text, how)
 		}
 	})
 }

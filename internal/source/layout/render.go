@@ -32,6 +32,7 @@ type Rendering struct {
 	Page int                                 // this page alone; 0: all
 	Span *Span                               // the lines that begin in this stretch alone; nil: all
 	Mark func(w *Placed, text string) string // gives a word as it is shown; nil: as it is
+	Line func(at int)                        // is told of each line that is shown: where in the text its first word begins, -1 where none does
 }
 
 // Render gives the text in one of the renderings.
@@ -53,6 +54,13 @@ func (t *Text) Show(r Rendering) string {
 type view struct {
 	*Text
 	Rendering
+}
+
+// line tells of a line that is shown.
+func (t *view) line(at int) {
+	if t.Line != nil {
+		t.Line(at)
+	}
 }
 
 func (t *view) hides(l *Line) bool {
@@ -77,7 +85,7 @@ func (t *view) continues(i int) bool { return i > 0 && t.Words[i-1].Joined }
 
 // flow is the source text itself, with its words marked.
 func (t *view) flow() string {
-	if t.Mark == nil && t.Page == 0 {
+	if t.Mark == nil && t.Line == nil && t.Page == 0 {
 		if t.Span != nil {
 			return t.Text.Text[t.Span.Start:t.Span.End]
 		}
@@ -90,8 +98,18 @@ func (t *view) flow() string {
 		if t.hides(&t.Lines[w.Line]) || t.continues(i) {
 			continue
 		}
-		if last >= 0 {
-			b.WriteString(t.Text.Text[t.endOf(last):w.Start])
+		if last < 0 {
+			t.line(w.Start)
+		} else {
+			between := t.Text.Text[t.endOf(last):w.Start]
+			b.WriteString(between)
+			for n := strings.Count(between, "\n"); n > 0; n-- {
+				at := -1
+				if n == 1 {
+					at = w.Start
+				}
+				t.line(at)
+			}
 		}
 		b.WriteString(t.word(i))
 		last = i
@@ -132,11 +150,21 @@ func (t *view) boxes() string {
 		}
 		if l.Page != page {
 			page = l.Page
+			t.line(-1)
 			fmt.Fprintf(&b, "page %d of %d (%d x %d)\n", page, len(t.Pages), t.Pages[page-1].Width, t.Pages[page-1].Height)
 		}
 		if words := t.words(l); len(words) > 0 {
 			place := fmt.Sprintf("[%d,%d,%d,%d] ", l.Box[0], l.Box[1], l.Box[2], l.Box[3])
-			WriteLine(&b, i, place, strings.Join(words, " "))
+			text := strings.Join(words, " ")
+			WriteLine(&b, i, place, text)
+			first := l.First
+			for t.continues(first) {
+				first++
+			}
+			t.line(t.Words[first].Start)
+			for left := len(strings.Fields(text)); left > longLine; left -= pieceLine {
+				t.line(-1)
+			}
 		}
 	}
 	return b.String()
@@ -186,6 +214,7 @@ func LineID(i int) string { return fmt.Sprintf("L%d", i+1) }
 // bit is a stretch of words on a line without a wide gap.
 type bit struct {
 	line int
+	word int     // its first
 	x    float64 // where it begins, straight
 	y    float64
 	text string
@@ -208,6 +237,7 @@ func (t *view) rows() string {
 		if shown < end {
 			if b.Len() > 0 {
 				b.WriteByte('\n')
+				t.line(-1)
 			}
 			t.blockRows(&b, i, end)
 		}
@@ -243,9 +273,15 @@ func (t *view) blockRows(b *strings.Builder, from, to int) {
 	for i, r := range rows {
 		if i > 0 && r[0].y-last > 1.6*pitch {
 			b.WriteByte('\n')
+			t.line(-1)
 		}
 		last = r[0].y
 		slices.SortStableFunc(r, func(a, c *bit) int { return cmp.Compare(a.at, c.at) })
+		first := len(t.Text.Text)
+		for _, p := range r {
+			first = min(first, t.Words[p.word].Start)
+		}
+		t.line(first)
 		column := 0
 		for j, p := range r {
 			pad := p.at - column
@@ -288,7 +324,7 @@ func (t *view) bits(n int, size float64) []bit {
 			found[len(found)-1].text += " " + text
 			continue
 		}
-		found = append(found, bit{line: n, x: w.x0, y: at.line.mid(), text: text})
+		found = append(found, bit{line: n, word: i, x: w.x0, y: at.line.mid(), text: text})
 	}
 	return found
 }
