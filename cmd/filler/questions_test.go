@@ -32,7 +32,7 @@ type known struct {
 	Of      string
 	Ask     string
 	written `yaml:",inline"`
-	Facts   []string
+	Facts   []string `yaml:"must_say"`
 	Line    int
 	Small   *written // what a small careless model writes, where that is something else
 }

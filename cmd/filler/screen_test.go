@@ -415,3 +415,39 @@ func TestReviewTwoRuns(t *testing.T) {
 	}
 	assert.Equal(t, records("1"), records("2"), "%s", screen)
 }
+
+// Pairs of names are decided on one by one: each decision is in the file at once, the last
+// can be taken back, and a narrow screen shows what it can.
+func TestNamesOnTheScreen(t *testing.T) {
+	dir := t.TempDir()
+	write := func(name, text string) {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o644))
+	}
+	write("s.yaml", "schema: permit\nentity: {key: [no]}\nfields: {no: Number., miller: {text: Miller., entity: true}}\n")
+	write("r.jsonl", `{"document":"1.txt","record":{"no":"P1","miller":"Sefa Thornby"},"evidence":{"/miller":{"kind":"quoted","start":0,"end":1,"line":1}}}
+{"document":"2.txt","record":{"no":"P2","miller":"Thornby, Sefa"}}
+{"document":"3.txt","record":{"no":"P3","miller":"S. Thornby"}}
+`)
+	write("1.txt", "Miller Sefa Thornby\x1b[2J, of Weir Mill\n")
+	same := filepath.Join(dir, "same.jsonl")
+	w := inTerminal(t, 60, 16, nil, "graph", "same", "--decide", "--reviewer", "M. Harrow", "--schema", filepath.Join(dir, "s.yaml"), "--records", filepath.Join(dir, "r.jsonl"), "--same", same)
+	w.sees("pair 1 of 3", "Thornby, Sefa", "next to permit P2", "y one thing")
+	w.types("y")
+	w.sees("pair 2 of 3 · one thing 1")
+	data, err := os.ReadFile(same)
+	require.NoError(t, err)
+	require.Contains(t, string(data), `"same":true,"by":"M. Harrow"`)
+	w.types("n")
+	w.sees("pair 3 of 3 · one thing 1 · two 1 · left 1")
+	w.types("u")
+	w.sees("pair 2 of 3 · one thing 1 · two 0 · left 2", "taken back")
+	w.types("x")
+	w.sees("x means nothing here")
+	w.types("nn")
+	w.sees("every pair is decided")
+	w.types("q")
+	require.Equal(t, 0, w.ends())
+	data, err = os.ReadFile(same)
+	require.NoError(t, err)
+	require.Equal(t, 3, strings.Count(string(data), "\n"))
+}

@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -8,22 +9,27 @@ import (
 	"strings"
 	"time"
 
+	tea "charm.land/bubbletea/v2"
 	"github.com/spf13/cobra"
 
 	"filler/internal/base/value"
 	"filler/internal/out/graph"
 	"filler/internal/source/document"
+	face "filler/internal/view/screen"
 )
 
 func (a *app) graphSameCmd(o *graphing) *cobra.Command {
 	var yes, no []string
 	var by string
 	var most int
+	var decide bool
 	cmd := &cobra.Command{Use: "same", Short: "Names that may mean one thing; decide which do", Args: cobra.NoArgs,
 		Long: `List pairs of names that may mean one thing, the likeliest first, each with a score, a reason and
-two lines. Decide on pairs by their numbers: what you decide is kept in same.jsonl.
+two lines. Decide on pairs by their numbers, or one by one on the screen with --decide: what you
+decide is kept in same.jsonl.
 
   filler graph same
+  filler graph same --decide --reviewer 'M. Harrow'
   filler graph same --yes 1,3 --no 2 --reviewer 'M. Harrow'`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			_, decided, g, err := a.graph(o)
@@ -39,6 +45,9 @@ two lines. Decide on pairs by their numbers: what you decide is kept in same.jso
 				return err
 			}
 			defer done()
+			if decide {
+				return a.decideOnScreen(cmd.Context(), o, graph.NewDesk(g, all, decided, "", by), said)
+			}
 			for i, c := range all {
 				if i == most && most > 0 {
 					a.printf("%s\n", a.paint(soft, fmt.Sprintf("%d more pairs; --most 0 lists all", len(all)-i)))
@@ -55,7 +64,7 @@ two lines. Decide on pairs by their numbers: what you decide is kept in same.jso
 				}
 				a.printf("%s  %.2f  %s  %s\n", a.paint(faint, fmt.Sprintf("%3d", i+1)), c.Score, x.Kind, a.paint(soft, why))
 				for _, n := range []*graph.Node{x, y} {
-					a.printf("           %s  %s\n", a.paint(bold, n.Name), a.paint(faint, said(n)))
+					a.printf("           %s  %s\n", a.paint(bold, n.Name), a.paint(faint, said(n, 1)[0]))
 				}
 			}
 			if len(all) == 0 {
@@ -66,13 +75,15 @@ two lines. Decide on pairs by their numbers: what you decide is kept in same.jso
 	f := cmd.Flags()
 	f.StringSliceVar(&yes, "yes", nil, "the `PAIRS` that are one thing, by their numbers")
 	f.StringSliceVar(&no, "no", nil, "the `PAIRS` that are two")
+	f.BoolVar(&decide, "decide", false, "decide on them one by one, on the screen")
 	f.StringVar(&by, "reviewer", "", reviewerUsage)
 	f.IntVar(&most, "most", 20, "show so `MANY`; 0 is all")
 	return cmd
 }
 
-// saidIn gives where an entity is named, with the words of the line.
-func (a *app) saidIn(ctx context.Context, o *graphing) (func(*graph.Node) string, func(), error) {
+// saidIn gives where an entity is named, with the words of the lines: first where the line
+// is known.
+func (a *app) saidIn(ctx context.Context, o *graphing) (func(n *graph.Node, most int) []string, func(), error) {
 	w, err := a.open(o.schemaFile)
 	if err != nil {
 		return nil, nil, err
@@ -82,22 +93,53 @@ func (a *app) saidIn(ctx context.Context, o *graphing) (func(*graph.Node) string
 		return nil, nil, err
 	}
 	read := a.sourceReader(ctx, w, r, o.recordsFile)
-	return func(n *graph.Node) string {
-		m := n.Mentions[0]
-		for _, other := range n.Mentions {
-			if m.Line == 0 {
-				m = other
+	return func(n *graph.Node, most int) (all []string) {
+		mentions := slices.Clone(n.Mentions)
+		slices.SortStableFunc(mentions, func(a, b graph.Mention) int { return cmp.Compare(min(b.Line, 1), min(a.Line, 1)) })
+		for _, m := range mentions[:min(len(mentions), most)] {
+			text := placed(m)
+			if m.Line > 0 {
+				if d, err := read(m.Document); err == nil && m.Line <= document.NewLines(d.Text).Len() {
+					text += "  " + clip(strings.TrimSpace(document.NewLines(d.Text).Text(m.Line)), 80)
+				}
 			}
+			all = append(all, text)
 		}
-		text := placed(m)
-		if m.Line == 0 {
-			return text
-		}
-		if d, err := read(m.Document); err == nil {
-			text += "  " + clip(strings.TrimSpace(document.NewLines(d.Text).Text(m.Line)), 80)
-		}
-		return text
+		return all
 	}, done, nil
+}
+
+// decideOnScreen has somebody decide on pairs one by one.
+func (a *app) decideOnScreen(ctx context.Context, o *graphing, d *graph.Desk, said func(*graph.Node, int) []string) error {
+	if d.By == "" {
+		a.parsed = false
+		return errors.New("--reviewer is missing: who decides")
+	}
+	w, err := a.open(o.schemaFile)
+	if err != nil {
+		return err
+	}
+	if len(d.Pairs) == 0 {
+		a.notef("no two names are alike\n")
+		return nil
+	}
+	in, to, isTerminal := a.bothEnds()
+	if !isTerminal {
+		return errors.New("--decide needs a terminal; without one: --yes and --no with the numbers of pairs")
+	}
+	d.File = a.sameFile(w, o)
+	a.sends.Store(true) // a signal ends it here, with all kept
+	m := face.NewNames(d, said, a.term.colour)
+	_, err = tea.NewProgram(m, tea.WithInput(in), tea.WithOutput(to), tea.WithContext(ctx)).Run()
+	if errors.Is(err, tea.ErrProgramKilled) && ctx.Err() != nil || errors.Is(err, tea.ErrInterrupted) {
+		err = nil
+	}
+	one, two := d.Counts()
+	a.notef("%s kept in %s, %d of them one thing; %s left\n", plural(one+two, "decision"), d.File, one, plural(len(d.Pairs)-one-two, "pair"))
+	if m.Err() != nil {
+		return fmt.Errorf("%s: can't be written; check its permissions", d.File)
+	}
+	return err
 }
 
 // decideSame keeps what was decided on pairs.

@@ -8,7 +8,9 @@ import (
 	"fmt"
 	"io"
 	"math/rand/v2"
+	"path/filepath"
 	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -364,4 +366,59 @@ func TestOddValuesAreTold(t *testing.T) {
 	g := built(t, strings.Replace(good, `"owns"`, `"hides"`, 1), `["P-1"]`)
 	require.Len(t, g.Faults, 2)
 	assert.Equal(t, []string{"kind", "type"}, []string{g.Faults[0].Code, g.Faults[1].Code})
+}
+
+// Whatever is decided and taken back in whatever order: the file holds the decisions that
+// hold, behind those that were there, and none else.
+func TestDeskKeepsWhatHolds(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7))
+	g := &Graph{}
+	var pairs []Candidate
+	for i := range 12 {
+		g.Nodes = append(g.Nodes, Node{Kind: "person", Name: fmt.Sprintf("a%d", i)}, Node{Kind: "person", Name: fmt.Sprintf("b%d", i)})
+		pairs = append(pairs, Candidate{A: 2 * i, B: 2*i + 1})
+	}
+	before := []Decision{{Kind: "person", A: "x", B: "y", Same: true, By: "M. Harrow"}}
+	file := filepath.Join(t.TempDir(), "same.jsonl")
+	d := NewDesk(g, pairs, before, file, "D. Quill")
+	holds := map[int]bool{}
+	var order []int
+	drop := func(pair int) {
+		order = slices.DeleteFunc(order, func(p int) bool { return p == pair })
+		delete(holds, pair)
+	}
+	for range 400 {
+		if r.IntN(3) == 0 {
+			pair, undone, err := d.Undo()
+			require.NoError(t, err)
+			require.Equal(t, len(order) > 0, undone)
+			if undone {
+				require.Equal(t, order[len(order)-1], pair)
+				drop(pair)
+			}
+		} else {
+			pair, same := r.IntN(len(pairs)), r.IntN(2) == 0
+			if was, known := holds[pair]; !known || was != same {
+				drop(pair)
+				order, holds[pair] = append(order, pair), same
+			}
+			require.NoError(t, d.Decide(pair, same))
+		}
+		kept, err := ReadDecisions(file)
+		if len(order) == 0 && err == nil && kept == nil {
+			continue // nothing was written yet
+		}
+		require.NoError(t, err)
+		require.Len(t, kept, 1+len(order))
+		require.Equal(t, before[0], kept[0])
+		for i, pair := range order {
+			require.Equal(t, [2]any{fmt.Sprintf("a%d", pair), holds[pair]}, [2]any{kept[i+1].A, kept[i+1].Same})
+		}
+		if open := d.Open(r.IntN(len(pairs))); open >= 0 {
+			_, known := holds[open]
+			require.False(t, known)
+		} else {
+			require.Len(t, holds, len(pairs))
+		}
+	}
 }
