@@ -36,6 +36,8 @@ type Rule struct {
 	For    string   // the path of a list's items, or ""
 	Fields []string // the names or paths that it speaks of
 	prog   *vm.Program
+	equals string      // of a rule that says that a field equals something: the field
+	other  *vm.Program // what it equals
 }
 
 // rules reads the rules of a schema.
@@ -156,8 +158,12 @@ func (r *Rule) compile(record, scope *Field) error {
 	}
 	r.Fields = spokenOf(tree.Node, env)
 	options := append(functions(), operators()...)
-	r.prog, err = expr.Compile(r.Holds, append(options, expr.Env(map[string]any{}), expr.AllowUndefinedVariables(), expr.Optimize(false), expr.Patch(&rewriter{}))...)
-	return plainError(err)
+	options = append(options, expr.Env(map[string]any{}), expr.AllowUndefinedVariables(), expr.Optimize(false), expr.Patch(&rewriter{}))
+	if r.prog, err = expr.Compile(r.Holds, options...); err != nil {
+		return plainError(err)
+	}
+	r.solvable(tree.Node, options)
+	return nil
 }
 
 // measuredMark tells the checker's maps of money and quantities from groups. No
@@ -281,17 +287,7 @@ type Broken struct {
 func (r *Rule) Check(s *Schema, rec *value.Value, whole Whole, base value.Pointer) []Broken {
 	var broken []Broken
 	r.each(s.Record(), rec, base, func(scope *Field, item *value.Value, at value.Pointer) {
-		env := whole.env
-		if scope != s.Record() {
-			env = make(map[string]any, len(whole.env)+len(scope.Fields))
-			for name, v := range whole.env {
-				env[name] = v
-			}
-			for name, v := range native(item, scope).(map[string]any) {
-				env[name] = v
-			}
-		}
-		out, err := expr.Run(r.prog, env)
+		out, err := expr.Run(r.prog, whole.scoped(s, scope, item))
 		m, isMixed := out.(mixed)
 		if holds, known := out.(bool); err != nil || !isMixed && (!known || holds) {
 			return // an error comes of something unknown, such as an item that is not there

@@ -57,6 +57,10 @@ const (
 // Accepted is the decision on a value that was accepted with others.
 const Accepted = "unseen"
 
+// Invented stands as the reviewer of records that documents were made from: nobody
+// reviewed them.
+const Invented = "invent"
+
 // States of a gold record.
 const (
 	Draft    = "draft"

@@ -2,10 +2,12 @@ package evidence
 
 import (
 	"regexp"
+	"slices"
 	"sort"
 
 	"filler/internal/base/lang"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // choose places the leaves: first what stands in one place only, since that
@@ -157,10 +159,20 @@ func longest(cands []candidate) []candidate {
 	return kept
 }
 
-// narrow keeps the candidates that a label leads, if any are led.
-func narrow(cands []candidate) []candidate {
+// mostHeads bounds how many cells are looked at for the head of their column.
+const mostHeads = 200
+
+// narrow keeps the candidates that a label leads, if any are led: one before them on their
+// line, or the head of the column that they stand in.
+func (w *weigher) narrow(f *schema.Field, cands []candidate) []candidate {
 	var led []candidate
+	looked := 0
+	isLed := slices.ContainsFunc(cands, func(c candidate) bool { return c.led })
 	for _, c := range cands {
+		if !c.led && isLed && looked < mostHeads && w.ix.IsCell(c.span) {
+			looked++
+			c.led = w.headed(f, c.span)
+		}
 		if c.led {
 			led = append(led, c)
 		}
@@ -169,6 +181,18 @@ func narrow(cands []candidate) []candidate {
 		return led
 	}
 	return cands
+}
+
+// headed tells whether the head of a cell's column is a label of the field.
+func (w *weigher) headed(f *schema.Field, s span) bool {
+	head := w.ix.HeadOf(s)
+	if head == "" {
+		return false
+	}
+	words := reading.Tokenize(head)
+	return slices.ContainsFunc(w.labels(f), func(name []string) bool {
+		return slices.EqualFunc(words, name, func(t reading.Token, word string) bool { return t.Word == word })
+	})
 }
 
 // outside is what a place outside of an item's region costs.

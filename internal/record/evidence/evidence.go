@@ -308,7 +308,7 @@ func (w *weigher) known(f *schema.Field, v *value.Value) ([]candidate, says) {
 	cands, ok := w.found[key]
 	if !ok {
 		w.other, w.open = nil, nil
-		cands = narrow(longest(w.candidates(f, v)))
+		cands = w.narrow(f, longest(w.candidates(f, v)))
 		w.found[key] = cands
 		switch {
 		case len(cands) > 0:

@@ -1,0 +1,198 @@
+package invent
+
+import (
+	"errors"
+	"fmt"
+	"math/rand/v2"
+
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/record/evidence"
+	"filler/internal/schema"
+)
+
+// Job makes documents.
+type Job struct {
+	*Maker
+	Frames    []*Frame // made from real documents
+	Templates []*Template
+	Styles    []string
+	Alike     float64 // texts that are more alike to one before, outside of their values, are left out; 0: none is
+	Near      Alikeness
+	Dropped   int      // for being too alike
+	Noise     []string // kinds, of which half of the documents have one
+}
+
+// Made is one document with its record.
+type Made struct {
+	N      int
+	Text   string
+	Record value.Value
+	From   string // the document whose frame it has, or a style
+	Noise  string // "" where there is none on purpose
+	Places map[value.Pointer]Span
+	Rest   string // the text without its values
+	Found  int    // values that stand where they were written, by evidence
+	Values int
+	at     int // which frame, template or style
+}
+
+// ErrNone is that no document could be made in many tries.
+var ErrNone = errors.New("no document was made in which every value of its record stands")
+
+// mostTexts is how often a document is begun again.
+const mostTexts = 40
+
+// Make makes the document of a number, from 0.
+func (j *Job) Make(n int) (*Made, error) {
+	var err error
+	for try := range mostTexts {
+		r := random(j.Seed*1000003+int64(n), try)
+		var made *Made
+		if made, err = j.try(n, try, r); err != nil {
+			return nil, err
+		}
+		if made == nil {
+			continue
+		}
+		if j.Alike > 0 && j.Near.To(made.Rest) > j.Alike {
+			j.Dropped++
+			continue
+		}
+		j.note(&made.Record)
+		j.Near.Add(made.Rest)
+		return made, nil
+	}
+	if j.Dropped > mostTexts/2 {
+		return nil, &TooAlike{j.Near.Different(), j.Alike}
+	}
+	return nil, ErrNone
+}
+
+// TooAlike says how many texts there really are.
+type TooAlike struct {
+	Different int
+	Alike     float64
+}
+
+func (e *TooAlike) Error() string {
+	return fmt.Sprintf("no text is left that is less alike than %g to one that is there, values aside; %d are. Give more documents, templates or styles, or a higher --alike", e.Alike, e.Different)
+}
+
+// try makes a document; nil where its values do not all stand in it.
+func (j *Job) try(n, try int, r *rand.Rand) (*Made, error) {
+	var frame *Frame
+	var held map[value.Pointer]value.Value
+	j.least = nil
+	at := (n + try) % (len(j.Frames) + len(j.Templates) + len(j.Styles))
+	if at < len(j.Frames) {
+		frame = j.Frames[at]
+		held = frame.Held()
+		j.least = map[string]int{}
+		for _, list := range frame.Free {
+			j.least[list] = 1 // its head stands in the words
+		}
+	}
+	rec, err := j.Record(n*mostTexts+try, held)
+	var impossible *Impossible
+	if frame != nil && errors.As(err, &impossible) {
+		return nil, nil // another frame may do
+	}
+	if err != nil {
+		return nil, err
+	}
+	made := &Made{N: n, at: at}
+	noise := ""
+	if len(j.Noise) > 0 && r.IntN(2) == 0 {
+		noise = pick(r, j.Noise)
+	}
+	w, err := j.text(made, &rec, frame, noise, r)
+	if w == nil || err != nil {
+		return nil, err
+	}
+	if noise != "" {
+		made.Noise = j.spoil(w, &rec, noise)
+	}
+	made.Text, made.Record, made.Places, made.Rest = w.Text(), rec, w.Places, w.without()
+	if !j.stands(made) {
+		return nil, nil
+	}
+	return made, nil
+}
+
+// text writes the record's text, and takes out of the record what does not stand in it; nil
+// where that breaks the schema.
+func (j *Job) text(made *Made, rec *value.Value, frame *Frame, noise string, r *rand.Rand) (w *writer, err error) {
+	at := made.at - len(j.Frames)
+	switch {
+	case frame != nil:
+		made.From = frame.Document
+		w = frame.fill(j.Maker, rec, r)
+		for p, v := range w.kept {
+			rec.Put(p, v.Named(p.Last()))
+		}
+		if len(w.lost) > 0 {
+			return nil, nil
+		}
+	case at < len(j.Templates):
+		made.From = j.Templates[at].File
+		if w, err = j.Templates[at].fill(j.Schema, rec, r); err != nil {
+			return nil, err
+		}
+	default:
+		style := j.Styles[at-len(j.Templates)]
+		made.From = style
+		w = &writer{Page: newPage(), r: r, style: style, labels: map[string]string{}}
+		if noise == Unlabelled {
+			w.mute, w.hides = j.unlabelled(rec, r)
+		}
+		w.all(j.Schema, rec)
+	}
+	for _, p := range w.lost {
+		rec.Put(p, value.Value{Name: p.Last()})
+	}
+	if !j.keeps(rec) {
+		return nil, nil
+	}
+	return w, nil
+}
+
+// keeps tells whether a record keeps the schema.
+func (j *Job) keeps(rec *value.Value) bool {
+	for _, r := range append(append([]*schema.Rule(nil), j.Schema.Rules...), j.Rules...) {
+		if len(r.Check(j.Schema, rec, schema.Operands(j.Schema, rec), "")) > 0 {
+			return false
+		}
+	}
+	for _, r := range j.Rules {
+		if !r.Meets(j.Schema, rec) {
+			return false
+		}
+	}
+	return len(j.check.Check(rec)) == 0 && len(record.Twins(j.Schema, rec)) == 0
+}
+
+// stands tells whether every value that was written is found in the text by evidence, and
+// counts those that are found where they were written.
+func (j *Job) stands(m *Made) bool {
+	places := evidence.Of(j.Schema, &m.Record, evidence.NewIndex(m.Text))
+	all := true
+	eachLeaf(j.Schema.Record(), &m.Record, "", func(f *schema.Field, v *value.Value, p value.Pointer) {
+		own, written := m.Places[p]
+		if v.Empty() || !written {
+			return
+		}
+		m.Values++
+		place := places[p]
+		switch {
+		case !place.Found():
+			all = all && (f.Type == schema.Boolean || f.Type == schema.Choice)
+		case place.Start < own.End && own.Start < place.End:
+			m.Found++
+		}
+	})
+	return all
+}
+
+// Name gives the name of a made document, without an ending.
+func (m *Made) Name() string { return fmt.Sprintf("made-%05d", m.N+1) }

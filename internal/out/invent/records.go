@@ -1,0 +1,606 @@
+package invent
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/shopspring/decimal"
+
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/schema"
+)
+
+// Maker makes records of a schema.
+type Maker struct {
+	Schema *schema.Schema
+	Values map[string][]string // of text fields, by path: what they may hold
+	Rare   bool                // draw the corners
+	Rules  []*schema.Rule      // that every record has to keep besides the schema's
+	Seed   int64
+
+	check *record.Validator
+	pool  *pool // what the values look like, or nil
+	used  map[string]bool
+	least map[string]int // items that a list has at least, by its path
+}
+
+// pool is what the values of existing records look like.
+type pool struct {
+	records []*value.Value
+	items   map[string][]*value.Value // by the path of their list
+	leaves  map[string][]*value.Value // by path, those that are there
+}
+
+// NewMaker begins to make records.
+func NewMaker(s *schema.Schema, seed int64) (*Maker, error) {
+	check, err := record.NewValidator(s)
+	if err != nil {
+		return nil, err
+	}
+	return &Maker{Schema: s, Values: map[string][]string{}, Seed: seed, check: check, used: map[string]bool{}}, nil
+}
+
+// Like has records look like these: their ranges, how many items, what is null, and which
+// choices come together.
+func (m *Maker) Like(records []*value.Value) {
+	p := &pool{items: map[string][]*value.Value{}, leaves: map[string][]*value.Value{}}
+	var walk func(f *schema.Field, v *value.Value)
+	walk = func(f *schema.Field, v *value.Value) {
+		switch {
+		case v.Empty():
+		case f.Type == schema.Group:
+			for _, kid := range f.Fields {
+				if own := v.Get(kid.Name); own != nil {
+					walk(kid, own)
+				}
+			}
+		case f.Type == schema.List && v.Kind == value.Array:
+			for i := range v.Kids {
+				p.items[f.Path] = append(p.items[f.Path], &v.Kids[i])
+				walk(f.Item, &v.Kids[i])
+			}
+		case f.IsLeaf():
+			p.leaves[f.Path] = append(p.leaves[f.Path], v)
+		}
+	}
+	for _, r := range records {
+		p.records = append(p.records, r)
+		walk(m.Schema.Record(), r)
+	}
+	if len(records) > 0 {
+		m.pool = p
+	}
+}
+
+// Impossible says which rule or constraint no record was found for.
+type Impossible struct{ Why string }
+
+func (e *Impossible) Error() string {
+	return "no record was found that keeps the schema: " + e.Why
+}
+
+// How often a record is put right, and how often it is begun again.
+const (
+	mostSteps = 120
+	mostTries = 12
+)
+
+// Record makes the record of a number, from 0: the same one for the same seed. held are
+// values that it has to have.
+func (m *Maker) Record(n int, held map[value.Pointer]value.Value) (value.Value, error) {
+	why := ""
+	for try := range mostTries {
+		r := rand.New(rand.NewPCG(uint64(m.Seed), uint64(n)<<8+uint64(try)))
+		d := &drawing{Maker: m, r: r, held: held, shift: r.IntN(361) - 180}
+		v, err := d.begin()
+		if err != nil {
+			return v, err
+		}
+		if why = d.settle(&v); why == "" {
+			return v, nil
+		}
+	}
+	return value.Value{}, &Impossible{why}
+}
+
+// note keeps the values that must not come again: those of an entity's key.
+func (m *Maker) note(v *value.Value) {
+	for _, f := range m.keys() {
+		if own := v.Get(f.Name); !own.Empty() {
+			m.used[f.Path+"\x00"+own.Text] = true
+		}
+	}
+}
+
+// keys are the texts that name a record.
+func (m *Maker) keys() (all []*schema.Field) {
+	root := m.Schema.Record()
+	for _, f := range root.Fields {
+		own := root.Entity != nil && len(root.Entity.Key) == 1 && root.Entity.Key[0] == f.Name
+		if f.Type == schema.Text && (own || f.Required && f.Pattern != nil) {
+			all = append(all, f)
+		}
+	}
+	return all
+}
+
+// drawing is one record being drawn.
+type drawing struct {
+	*Maker
+	r     *rand.Rand
+	held  map[value.Pointer]value.Value
+	shift int // days by which the dates of the donor are moved
+	last  time.Time
+	err   error
+}
+
+func (d *drawing) begin() (value.Value, error) {
+	var donor *value.Value
+	if d.pool != nil {
+		donor = pick(d.r, d.pool.records)
+	}
+	v := d.field(d.Schema.Record(), donor, "")
+	d.links(&v)
+	for p, own := range d.held {
+		v.Put(p, own)
+	}
+	return v, d.err
+}
+
+// field draws a value, as the donor has it where there is one.
+func (d *drawing) field(f *schema.Field, donor *value.Value, p value.Pointer) value.Value {
+	if own, held := d.held[p]; held && f.Type != schema.Group {
+		return own.Named("")
+	}
+	switch f.Type {
+	case schema.Group:
+		out := value.Obj()
+		for _, kid := range f.Fields {
+			var own *value.Value
+			if donor != nil {
+				own = donor.Get(kid.Name)
+			}
+			if own == nil && donor != nil {
+				own = &value.Value{}
+			}
+			out.Set(kid.Name, d.field(kid, own, p.Key(kid.Name)))
+		}
+		return out
+	case schema.List:
+		return d.list(f, donor, p)
+	}
+	return d.leaf(f, donor)
+}
+
+func (d *drawing) list(f *schema.Field, donor *value.Value, p value.Pointer) value.Value {
+	least, most := max(bound(f.Min, 0), d.least[f.Path]), bound(f.Max, 6)
+	n := min(max(least, d.r.IntN(4)), most)
+	if donor != nil && donor.Kind == value.Array {
+		n = min(max(least, len(donor.Kids)), most)
+	}
+	if d.Rare {
+		n = pick(d.r, []int{least, least, most, min(most, n+5), n})
+	}
+	out := value.List()
+	for i := range n {
+		var own *value.Value
+		if items := d.poolItems(f.Path); len(items) > 0 {
+			own = pick(d.r, items)
+		}
+		item := d.field(f.Item, own, p.Index(i))
+		if d.Rare && i > 0 && len(f.Key) == 0 && d.r.IntN(4) == 0 {
+			item = out.Kids[i-1].Clone() // several alike
+		}
+		d.keyed(f, &out, &item, i)
+		out.Kids = append(out.Kids, item)
+	}
+	return out
+}
+
+func (d *drawing) poolItems(path string) []*value.Value {
+	if d.pool == nil {
+		return nil
+	}
+	return d.pool.items[path]
+}
+
+// keyed gives an item a key that none before it has: numbers in order.
+func (d *drawing) keyed(f *schema.Field, list, item *value.Value, i int) {
+	for k, name := range f.Key {
+		kid := f.Item.Child(name)
+		if kid == nil || k > 0 && len(f.Key) > 1 {
+			continue
+		}
+		if kid.Type == schema.Integer {
+			item.Set(name, value.Num(strconv.Itoa(bound(kid.Min, 1)+i)))
+			continue
+		}
+		for range 40 {
+			own := item.Get(name)
+			twice := own.Empty()
+			for j := range list.Kids {
+				twice = twice || !own.Empty() && value.Equal(own, list.Kids[j].Get(name))
+			}
+			if !twice {
+				break
+			}
+			item.Set(name, d.fresh(kid))
+		}
+	}
+}
+
+func bound(text string, other int) int {
+	if f, err := strconv.ParseFloat(text, 64); err == nil && f < 1e6 && f > -1e6 {
+		return int(f)
+	}
+	return other
+}
+
+// leaf draws a single value.
+func (d *drawing) leaf(f *schema.Field, donor *value.Value) value.Value {
+	nulls := 8
+	if d.Rare {
+		nulls = 2
+	}
+	switch {
+	case f.Type == schema.Link:
+		if donor != nil && donor.Empty() {
+			return value.Value{}
+		}
+		return value.Str("\x00") // set when the items are known
+	case f.Required:
+	case donor != nil && !d.Rare:
+		if donor.Empty() {
+			return value.Value{}
+		}
+	case d.r.IntN(nulls) == 0:
+		return value.Value{}
+	}
+	if donor != nil && !donor.Empty() && d.r.IntN(12) > 0 {
+		if v, ok := d.similar(f, donor); ok {
+			return v
+		}
+	}
+	return d.fresh(f)
+}
+
+// similar draws a value that looks like the donor's.
+func (d *drawing) similar(f *schema.Field, donor *value.Value) (value.Value, bool) {
+	sensitive := d.Schema.IsSensitive(f.Path)
+	switch f.Type {
+	case schema.Choice, schema.Boolean:
+		return donor.Clone().Named(""), true
+	case schema.Date:
+		if t, err := time.Parse(time.DateOnly, donor.Text); err == nil {
+			return value.Str(t.AddDate(0, 0, d.shift).Format(time.DateOnly)), true
+		}
+	case schema.Text:
+		if f.Pattern != nil || len(d.Values[f.Path]) > 0 || f.Compare.Kind == "none" {
+			return value.Value{}, false
+		}
+		if text, ok := shaped(donor.Text, d.r); ok {
+			return value.Str(text), true
+		}
+		if !sensitive && d.few(f.Path) {
+			return donor.Clone().Named(""), true
+		}
+	}
+	return value.Value{}, false
+}
+
+// few tells whether a field holds the same few texts again and again.
+func (d *drawing) few(path string) bool {
+	seen := map[string]bool{}
+	all := d.pool.leaves[path]
+	for _, v := range all {
+		seen[v.Text] = true
+	}
+	return len(all) >= 8 && len(seen)*2 <= len(all)
+}
+
+// fresh draws a value by the schema, within the bounds of those that exist.
+func (d *drawing) fresh(f *schema.Field) value.Value {
+	switch f.Type {
+	case schema.Integer, schema.Number:
+		return value.Num(d.number(f, f.Type == schema.Integer))
+	case schema.Money, schema.Quantity:
+		name, own := f.Measure()
+		if own == "" {
+			own = d.measure(f, name)
+		}
+		return value.Obj(value.Num(d.number(f, false)).Named("amount"), value.Str(own).Named(name))
+	case schema.Boolean:
+		return value.Boolean(d.r.IntN(2) == 0)
+	case schema.Choice:
+		return value.Str(pick(d.r, f.Of).Value)
+	case schema.Date:
+		return value.Str(d.date(f))
+	case schema.Time:
+		return value.Str(fmt.Sprintf("%02d:%02d", 6+d.r.IntN(15), 5*d.r.IntN(12)))
+	case schema.DateTime:
+		return value.Str(d.day().Format(time.DateOnly) + fmt.Sprintf("T%02d:%02d:00Z", 6+d.r.IntN(15), 5*d.r.IntN(12)))
+	case schema.Link:
+		return value.Str("\x00")
+	}
+	return value.Str(d.text(f))
+}
+
+func (d *drawing) measure(f *schema.Field, name string) string {
+	if d.pool != nil {
+		if all := d.pool.leaves[f.Path]; len(all) > 0 {
+			if own := pick(d.r, all).Get(name); !own.Empty() {
+				return own.Text
+			}
+		}
+	}
+	if f.Type == schema.Money {
+		return "EUR"
+	}
+	return pick(d.r, []string{"m", "kg", "h"})
+}
+
+func (d *drawing) text(f *schema.Field) string {
+	for range 50 {
+		text := ""
+		switch {
+		case len(d.Values[f.Path]) > 0:
+			text = pick(d.r, d.Values[f.Path])
+		case f.Pattern != nil:
+			own, err := fromPattern(f.Pattern, d.r)
+			if err != nil {
+				d.err = fmt.Errorf("%s: %w", f.Path, err)
+				return ""
+			}
+			text = own
+		default:
+			text = d.words(f, d.r)
+		}
+		if n := bound(f.Max, 0); f.Max != "" && len([]rune(text)) > n {
+			text = strings.TrimSpace(string([]rune(text)[:n]))
+		}
+		for f.Min != "" && len([]rune(text)) < bound(f.Min, 0) {
+			text += " " + pick(d.r, things)
+		}
+		if !d.used[f.Path+"\x00"+text] {
+			return text
+		}
+	}
+	return d.words(f, d.r)
+}
+
+// number draws a figure between the bounds: of the schema, else of those that exist; a
+// corner often draws the bounds themselves.
+func (d *drawing) number(f *schema.Field, whole bool) string {
+	low, high, places := decimal.Zero, decimal.NewFromInt(100), int32(1)
+	if f.Type == schema.Money {
+		high, places = decimal.NewFromInt(2000), 2
+	}
+	if d.pool != nil {
+		first := true
+		for _, v := range d.pool.leaves[f.Path] {
+			if v.Kind == value.Object {
+				v = v.Get("amount")
+			}
+			if v.Empty() {
+				continue
+			}
+			n, err := decimal.NewFromString(v.Text)
+			if err != nil {
+				continue
+			}
+			if first {
+				low, high, places, first = n, n, 0, false
+			}
+			low, high, places = decimal.Min(low, n), decimal.Max(high, n), max(places, min(-n.Exponent(), 6))
+		}
+	}
+	if n, err := decimal.NewFromString(f.Min); err == nil {
+		if low = decimal.Max(low, n); high.LessThan(low) {
+			high = low.Add(decimal.NewFromInt(50))
+		}
+	}
+	if n, err := decimal.NewFromString(f.Max); err == nil {
+		if high = decimal.Min(high, n); low.GreaterThan(high) {
+			low = high.Sub(decimal.NewFromInt(50))
+		}
+	}
+	if d.Rare && d.r.IntN(2) == 0 {
+		return pick(d.r, []decimal.Decimal{low, high}).String()
+	}
+	if whole {
+		places = 0
+	}
+	n := low.Add(high.Sub(low).Mul(decimal.NewFromFloat(d.r.Float64())))
+	if n = n.Round(places); n.GreaterThan(high) {
+		n = high
+	}
+	if n.LessThan(low) {
+		n = low
+	}
+	if whole {
+		return n.Round(0).String()
+	}
+	return n.StringFixed(max(places, -n.Exponent()))
+}
+
+// day draws a day: mostly some time after the one before, so that what comes later in a
+// record is later.
+func (d *drawing) day() time.Time {
+	if d.last.IsZero() || d.r.IntN(6) == 0 {
+		d.last = time.Date(2031, 1, 1, 0, 0, 0, 0, time.UTC).AddDate(0, 0, d.r.IntN(900))
+		return d.last
+	}
+	d.last = d.last.AddDate(0, 0, 1+d.r.IntN(120))
+	return d.last
+}
+
+func (d *drawing) date(f *schema.Field) string {
+	day := d.day()
+	switch {
+	case f.Precision == "year" && d.r.IntN(3) > 0:
+		return day.Format("2006")
+	case (f.Precision == "month" || f.Precision == "year") && d.r.IntN(2) == 0:
+		return day.Format("2006-01")
+	}
+	return day.Format(time.DateOnly)
+}
+
+// links sets what links point to: items that are there.
+func (d *drawing) links(v *value.Value) {
+	var walk func(f *schema.Field, own *value.Value)
+	targets := map[string][]*value.Value{}
+	var find func(f *schema.Field, own *value.Value)
+	find = func(f *schema.Field, own *value.Value) {
+		switch {
+		case own.Empty():
+		case f.Type == schema.Group:
+			for _, kid := range f.Fields {
+				find(kid, own.Get(kid.Name))
+			}
+		case f.Type == schema.List:
+			for i := range own.Kids {
+				find(f.Item, &own.Kids[i])
+			}
+		case f.Type != schema.Link:
+			targets[f.Path] = append(targets[f.Path], own)
+		}
+	}
+	find(d.Schema.Record(), v)
+	walk = func(f *schema.Field, own *value.Value) {
+		switch {
+		case own == nil:
+		case f.Type == schema.Group:
+			for _, kid := range f.Fields {
+				walk(kid, own.Get(kid.Name))
+			}
+		case f.Type == schema.List:
+			for i := range own.Kids {
+				walk(f.Item, &own.Kids[i])
+			}
+		case f.Type == schema.Link && own.Text == "\x00":
+			var all []*value.Value
+			for _, to := range f.To {
+				all = append(all, targets[to]...)
+			}
+			name := own.Name
+			*own = value.Value{Name: name}
+			if len(all) > 0 {
+				*own = pick(d.r, all).Clone().Named(name)
+			}
+		}
+	}
+	walk(d.Schema.Record(), v)
+}
+
+// settle puts right what breaks the schema or a rule; it says what can't be.
+func (d *drawing) settle(v *value.Value) (why string) {
+	for range mostSteps {
+		broken, text := d.broken(v)
+		if len(broken) == 0 {
+			return ""
+		}
+		why = text
+		d.change(v, pick(d.r, broken))
+	}
+	_, why = d.broken(v)
+	return why
+}
+
+// fault is something to change: values to draw again, or a value that is known.
+type fault struct {
+	paths  []value.Pointer
+	solved *schema.Solved
+}
+
+func (d *drawing) broken(v *value.Value) (all []fault, why string) {
+	own := append(append([]*schema.Rule(nil), d.Schema.Rules...), d.Rules...)
+	whole := schema.Operands(d.Schema, v)
+	for _, r := range own {
+		for _, b := range r.Check(d.Schema, v, whole, "") {
+			why = "the rule `" + r.Holds + "`"
+			f := fault{paths: b.Fields}
+			for _, s := range r.Solve(d.Schema, v, "") {
+				if s.At.Within(b.At) || b.At == "" {
+					f.solved = &s
+				}
+			}
+			all = append(all, f)
+		}
+	}
+	if len(all) > 0 {
+		return all, why
+	}
+	for _, p := range append(d.check.Check(v), record.Twins(d.Schema, v)...) {
+		all, why = append(all, fault{paths: []value.Pointer{p.Path}}), p.Path.Words()+": "+p.Message()
+	}
+	for _, r := range d.Rules { // what is unknown does not meet a condition
+		if !r.Meets(d.Schema, v) {
+			paths := make([]value.Pointer, 0, len(r.Fields))
+			for _, f := range r.Fields {
+				paths = append(paths, value.Pointer("").Key(f))
+			}
+			all, why = append(all, fault{paths: paths}), "the condition `"+r.Holds+"`"
+		}
+	}
+	return all, why
+}
+
+// change draws again one of the values that a fault is about, but those that are held.
+func (d *drawing) change(v *value.Value, f fault) {
+	if f.solved != nil && d.r.IntN(5) > 0 && !d.isHeld(f.solved.At) {
+		field := d.Schema.At(f.solved.At)
+		to := f.solved.Value
+		if field != nil && (field.Kin().Type == schema.Money || field.Kin().Type == schema.Quantity) {
+			own := d.fresh(field)
+			if now := v.At(f.solved.At); now != nil && now.Kind == value.Object {
+				own = now.Clone()
+			}
+			own.Set("amount", to)
+			to = own
+		}
+		v.Put(f.solved.At, to)
+		return
+	}
+	var free []value.Pointer
+	for _, p := range f.paths {
+		if !d.isHeld(p) {
+			free = append(free, p)
+		}
+	}
+	if len(free) == 0 {
+		return
+	}
+	p := pick(d.r, free)
+	field := d.Schema.At(p)
+	for field == nil && p != "" { // a member that is not there: what it stands in
+		p = p.Parent()
+		field = d.Schema.At(p)
+	}
+	if field == nil {
+		return
+	}
+	var donor *value.Value
+	if field.Type == schema.Group || field.Type == schema.List {
+		donor = v.At(p)
+	}
+	if field.IsLeaf() && field.Type != schema.Link {
+		v.Put(p, d.fresh(field))
+		return
+	}
+	name := p.Last()
+	v.Put(p, d.field(field, donor, p).Named(name))
+	d.links(v)
+}
+
+func (d *drawing) isHeld(p value.Pointer) bool {
+	for held := range d.held {
+		if held.Within(p) || p.Within(held) {
+			return true
+		}
+	}
+	return false
+}
