@@ -26,7 +26,7 @@ type inventing struct {
 	n                                  int
 	seed                               int64
 	texts, templates, looks, noise, of []string
-	rare, asJSON                       bool
+	rare, asJSON, against              bool
 	alike                              float64
 }
 
@@ -42,10 +42,17 @@ over. Without it the texts are forms, tables, letters and notes.
 
   filler invent -o made -n 200
   filler invent -o made -n 300 --like gold --as txt,html,scan --noise all
-  filler -C made fill && filler -C made score --slice made.noise
+  filler -C made fill
+  filler -C made score --slice made.noise
+  filler invent -o made --against-gold    # are they as hard as real ones?
 
 Read more: docs/invent.md.`,
-		RunE: func(cmd *cobra.Command, _ []string) error { return a.invent(cmd.Context(), &o) }}
+		RunE: func(cmd *cobra.Command, _ []string) error {
+			if o.against && o.output != "" {
+				return a.inventAgainst(cmd.Context(), &o)
+			}
+			return a.invent(cmd.Context(), &o)
+		}}
 	f := cmd.Flags()
 	f.StringVar(&o.schemaFile, "schema", "", schemaUsage)
 	f.StringVarP(&o.output, "output", "o", "", "the `FOLDER` to write; one that was made before is replaced")
@@ -60,6 +67,7 @@ Read more: docs/invent.md.`,
 	f.StringVar(&o.where, "where", "", "only records that meet this `CONDITION`, such as 'visited > 2030'")
 	f.BoolVar(&o.rare, "rare", false, "draw the corners: empty and full lists, null, bounds, items alike")
 	f.Float64Var(&o.alike, "alike", 0, "leave out texts more alike than `SHARE` to one before, values aside; 0 leaves none out")
+	f.BoolVar(&o.against, "against-gold", false, "make nothing: put the last score on the FOLDER beside that on gold, field by field")
 	f.BoolVar(&o.asJSON, "json", false, "print JSON")
 	return cmd
 }
@@ -330,9 +338,9 @@ func (a *app) printInvented(o *inventing, r *invent.Report, took time.Duration) 
 		t.row("(none)", left)
 		t.print()
 	}
-	a.printf("\n%s of values stand where they were written; %s differ in more than their values", share(r.Found, r.Values), plural(r.Different, "text"))
+	a.printf("\n%s of values stand where they were written; different texts, values aside: %s", share(r.Found, r.Values), thousands(r.Different))
 	if r.Dropped > 0 {
-		a.printf("; %s left out as too alike", thousands(r.Dropped))
+		a.printf("; left out as too alike: %s", thousands(r.Dropped))
 	}
 	a.printf("\n")
 	a.printf("alike to the nearest before, values aside:")

@@ -19,7 +19,7 @@ import (
 type scoring struct {
 	judged
 	asJSON, history, steps, places bool
-	all                            bool
+	all, made                      bool
 	split, slice                   string
 	confusion, atLeast             []string
 	straight                       float64
@@ -51,6 +51,7 @@ Without a project:  filler score --schema SCHEMA --records FILE --gold FILE`,
 	f.StringVar(&o.split, "split", "", splitUsage)
 	f.StringVar(&o.slice, "slice", "", "score the documents apart by this `FIELD` of their metadata, or by format")
 	f.StringArrayVar(&o.confusion, "confusion", nil, "show which choices of this `FIELD` were confused; repeatable")
+	f.BoolVar(&o.made, "made", false, "count made-up documents too, beside those that people reviewed")
 	f.BoolVar(&o.places, "places", false, "check whether right values have the same place as in gold")
 	f.StringArrayVar(&o.atLeast, "at-least", nil, "exit with code 5 if F1 is below this `BOUND`: 0.95, or FIELD=0.99; repeatable")
 	f.Float64Var(&o.straight, "straight-through", 0, "the share that may skip review at this `PRECISION`, such as 0.99")
@@ -169,7 +170,7 @@ func (w *work) goldSet(named string) (gold.Set, error) {
 
 // options gives what a score is to tell, by what is known of the run.
 func (a *app) options(w *work, o scoring, run *store.Run, l store.Store) (score.Options, error) {
-	out := score.Options{Split: o.split, Confusion: o.confusion, Places: o.places}
+	out := score.Options{Split: o.split, Made: o.made, Confusion: o.confusion, Places: o.places}
 	if run != nil {
 		out.Model = run.Model
 	}

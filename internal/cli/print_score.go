@@ -102,6 +102,9 @@ func (a *app) printMore(r *score.Report, o scoring) {
 	if r.Untouched > 0 {
 		a.printf("%s\n", a.paint(soft, "note: the gold is as a model drafted it, with no value changed: "+plural(r.Untouched, "document")))
 	}
+	if r.Invented > 0 {
+		a.printf("%s\n", a.paint(soft, "note: made up, with gold that nobody reviewed: "+plural(r.Invented, "document")+"; how well this tells of real ones: filler invent --against-gold"))
+	}
 	if u := r.Unseen; u.Counted+u.Apart > 0 {
 		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: %s of gold accepted unseen: %d count above, %d of the test split do not; none counts for evidence or straight-through", plural(u.Counted+u.Apart, "value"), u.Counted, u.Apart)))
 	}

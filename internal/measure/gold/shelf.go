@@ -61,6 +61,16 @@ func Open(path string, s *schema.Schema) (*Shelf, error) {
 	return &Shelf{long: long}, l.faults.Err()
 }
 
+// HasPeople tells whether people reviewed any of it, and not all is made up.
+func (s *Shelf) HasPeople() bool {
+	for _, g := range s.set {
+		if g.State == Reviewed && g.Reviewer != Invented {
+			return true
+		}
+	}
+	return false
+}
+
 // Len gives how many documents have gold. They are numbered from 0.
 func (s *Shelf) Len() int {
 	if s.long != nil {

@@ -57,6 +57,7 @@ type Report struct {
 	TooLong      int       // lists too long for the best pairing
 	Drafted      int       // counted documents whose gold the same model drafted
 	Untouched    int       // counted documents whose gold is as a model drafted it
+	Invented     int       // counted documents that are made up, with gold that nobody reviewed
 	Unseen       Unseen    // values of gold that reviewers accepted with others
 	ByPeople     int       // values about which people decided in production, in no figure
 	Reread       int       // counted documents whose text is read differently since review
@@ -85,6 +86,7 @@ type Options struct {
 	Between   bool                       // Between will be asked for
 	Intervals bool                       // each field has an interval
 	Model     string                     // that filled the records, for the footnote on drafts
+	Made      bool                       // made-up documents count beside those that people reviewed
 }
 
 // Slice is the score of the documents that share a value of their metadata.
@@ -109,6 +111,7 @@ type Scorer struct {
 	risky  []risky
 
 	options   Options
+	apart     bool         // made-up documents do not count, since people reviewed others
 	judged    *gold.Record // the gold record that was judged last
 	straight  straight
 	tallies   Tallies
@@ -123,7 +126,7 @@ func New(s *schema.Schema, g *gold.Shelf) *Scorer { return NewWith(s, g, Options
 
 // NewWith gives a scorer that tells more.
 func NewWith(s *schema.Schema, g *gold.Shelf, o Options) *Scorer {
-	sc := &Scorer{schema: s, gold: g, hand: g.Hand(), options: o, slices: map[string]*Slice{}, confusion: map[*schema.Field]*Confusion{}, index: map[*schema.Field]int{}, lists: map[*schema.Field]*Items{}}
+	sc := &Scorer{schema: s, gold: g, hand: g.Hand(), options: o, apart: !o.Made && g.HasPeople(), slices: map[string]*Slice{}, confusion: map[*schema.Field]*Confusion{}, index: map[*schema.Field]int{}, lists: map[*schema.Field]*Items{}}
 	for _, f := range s.Leaves() {
 		if !f.Scored() {
 			continue
@@ -185,6 +188,9 @@ func (sc *Scorer) measure(l *record.Line) {
 	}
 	if g.AsDrafted() {
 		sc.report.Untouched++
+	}
+	if g.Reviewer == gold.Invented {
+		sc.report.Invented++
 	}
 	before := sc.fieldCounts()
 	counts := sc.count(g, filled, l)
@@ -250,6 +256,8 @@ func (sc *Scorer) countable(g *gold.Record, now record.Hashes) string {
 	switch {
 	case g.State != gold.Reviewed:
 		return "gold not reviewed (" + g.State + ")"
+	case sc.apart && g.Reviewer == gold.Invented:
+		return "made up, beside gold that people reviewed (--made counts both)"
 	case sc.options.Split != "" && g.Split == "":
 		return "in no split"
 	case sc.options.Split != "" && g.Split != sc.options.Split:
@@ -382,6 +390,7 @@ func (sc *Scorer) unattempted() {
 		switch g, err := sc.hand.At(n); {
 		case err != nil:
 			sc.leaveOut("(a gold record that can't be read)", err.Error())
+		case sc.apart && g.Reviewer == gold.Invented: // it would not count either
 		case g.State == gold.Reviewed:
 			sc.leaveOut(g.Document, "not attempted")
 		}

@@ -64,6 +64,9 @@ func (r *Report) more() (members []value.Value) {
 	if r.Untouched > 0 {
 		members = append(members, count("gold_as_drafted", r.Untouched))
 	}
+	if r.Invented > 0 {
+		members = append(members, count("gold_made_up", r.Invented))
+	}
 	if r.Unseen.Counted+r.Unseen.Apart > 0 {
 		members = append(members, value.Obj(count("counted", r.Unseen.Counted), count("left_out", r.Unseen.Apart)).Named("unseen"))
 	}

@@ -7,6 +7,8 @@ import (
 	"sort"
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/base/value"
 	"filler/internal/record/evidence"
@@ -34,6 +36,7 @@ type Part struct {
 	List  value.Pointer
 	Items [][]Part // of the list; each in the words of one item
 	Gap   string   // between items that stand on one line
+	Again bool     // the value stands here once more
 }
 
 // slot is a value with its place.
@@ -63,11 +66,82 @@ func Learn(s *schema.Schema, id, text string, rec *value.Value) (*Frame, string)
 	}
 	f.Parts = f.cut(text, 0, len(text), slots, s.Record(), "")
 	f.fix(f.Parts, "")
+	f.Parts = again(f.Parts)
 	if field := f.tells(s, rec); field != "" {
 		return nil, "its words say more of " + field + ", which is sensitive"
 	}
 	return f, ""
 }
+
+// telling is how many letters and figures a value has that stands somewhere else only
+// because it is said again.
+const telling = 5
+
+// again finds values that stand in the words once more, such as a number in a subject, so
+// that these are exchanged too: in the words beside them, and in those of items below.
+func again(parts []Part) []Part {
+	for _, own := range slices.Clone(parts) {
+		if own.At == "" || len(wordPart.FindAllString(own.Was, -1)) == 0 || len(strings.Join(wordPart.FindAllString(own.Was, -1), "")) < telling {
+			continue
+		}
+		parts = said(parts, own)
+	}
+	for i := range parts {
+		for k := range parts[i].Items {
+			parts[i].Items[k] = again(parts[i].Items[k])
+		}
+	}
+	return parts
+}
+
+// said cuts words at the places where they say a value again.
+func said(parts []Part, own Part) (out []Part) {
+	for _, part := range parts {
+		for k := range part.Items {
+			part.Items[k] = said(part.Items[k], own)
+		}
+		rest := part.Words
+		for part.At == "" && part.List == "" {
+			i := wholeIndex(rest, own.Was)
+			if i < 0 {
+				break
+			}
+			if i > 0 {
+				out = append(out, Part{Words: rest[:i]})
+			}
+			out = append(out, Part{At: own.At, Was: own.Was, Again: true})
+			rest = rest[i+len(own.Was):]
+		}
+		if part.Words == "" || rest != "" {
+			part.Words = rest
+			out = append(out, part)
+		}
+	}
+	return out
+}
+
+// wholeIndex finds a text that does not go on before or behind it in letters or figures.
+func wholeIndex(in, text string) int {
+	from := 0
+	for {
+		i := strings.Index(in[from:], text)
+		if i < 0 {
+			return -1
+		}
+		i += from
+		before, _ := utf8.DecodeLastRuneInString(in[:i])
+		behind, _ := utf8.DecodeRuneInString(in[i+len(text):])
+		if !isWord(before) && !isWord(behind) {
+			return i
+		}
+		from = i + 1
+		for from < len(in) && !utf8.RuneStart(in[from]) {
+			from++
+		}
+	}
+}
+
+func isWord(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) }
 
 // fix turns values of items that can't come more or less often into words: such a list
 // stays as it is.
@@ -423,18 +497,29 @@ func (w *writer) parts(f *Frame, parts []Part, rec *value.Value, from, to value.
 			w.say(aligned(part.Words, longer))
 			longer = 0
 		default:
-			at := to + part.At[len(from):]
+			at := to + part.At[min(len(from), len(part.At)):]
+			if !part.At.Within(from) { // said again in an item's words
+				at = part.At
+			}
 			v, field := rec.At(at), f.schema.At(at)
-			if v.Empty() { // its words say something
+			if v.Empty() && !part.Again { // its words say something
 				rec.Put(at, w.fresh(field, at))
 				v = rec.At(at)
+			}
+			if field == nil || v.Empty() {
+				w.lost = append(w.lost, at)
+				continue
 			}
 			text, ok := spell(field, v, &written{f.Record.At(part.At), part.Was}, w.r)
 			if !ok {
 				w.lost = append(w.lost, at)
 				continue
 			}
-			w.value(at, text)
+			if part.Again {
+				w.write(text)
+			} else {
+				w.value(at, text)
+			}
 			longer += len([]rune(text)) - len([]rune(part.Was))
 		}
 	}

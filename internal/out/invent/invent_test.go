@@ -1,0 +1,360 @@
+package invent
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/rogpeppe/go-internal/txtar"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+	"filler/internal/measure/gold"
+	"filler/internal/schema"
+	"filler/internal/source/document"
+)
+
+// demoJob makes documents from the demo's texts and gold.
+func demoJob(t *testing.T, seed int64) (*Job, []*value.Value) {
+	t.Helper()
+	s, err := schema.Load("../../demo/project/schemas/inspection.yaml")
+	require.NoError(t, err)
+	set, err := gold.Load("../../demo/project/gold", s)
+	require.NoError(t, err)
+	m, err := NewMaker(s, seed)
+	require.NoError(t, err)
+	j := &Job{Maker: m}
+	var like []*value.Value
+	for _, id := range set.Documents() {
+		like = append(like, &set[id].Record)
+		text, err := os.ReadFile(filepath.Join("../../demo/project", id))
+		if err != nil || !strings.HasSuffix(id, ".txt") {
+			continue
+		}
+		f, why := Learn(s, id, string(text), &set[id].Record)
+		require.NotNil(t, f, why)
+		j.Frames = append(j.Frames, f)
+	}
+	m.Like(like)
+	require.Greater(t, len(j.Frames), 5)
+	return j, like
+}
+
+// Of documents made from real ones: every record keeps the schema, every value stands in
+// its text where it was written, and the same seed makes the same ones.
+func TestDocumentsFromRealOnes(t *testing.T) {
+	j, _ := demoJob(t, 3)
+	again, _ := demoJob(t, 3)
+	values, found := 0, 0
+	for n := range 150 {
+		made, err := j.Make(n)
+		require.NoError(t, err)
+		same, err := again.Make(n)
+		require.NoError(t, err)
+		require.Equal(t, made.Text, same.Text)
+		require.Equal(t, made.Record.String(), same.Record.String())
+		sound(t, j.Maker, &made.Record)
+		for p, s := range made.Places {
+			field := j.Schema.At(p)
+			require.NotNil(t, field, p)
+			require.True(t, readsAs(field.Kin(), made.Text[s.Start:s.End], made.Record.At(p)), "%s: %q", p, made.Text[s.Start:s.End])
+		}
+		values, found = values+made.Values, found+made.Found
+	}
+	assert.GreaterOrEqual(t, float64(found)/float64(values), 0.995, "%d of %d", found, values)
+}
+
+// By style, for every schema of the repository: what is written is found.
+func TestDocumentsByStyle(t *testing.T) {
+	files, err := filepath.Glob("../../run/fill/testdata/replies/*.yaml")
+	require.NoError(t, err)
+	values, found, documents := 0, 0, 0
+	for _, file := range files {
+		text, err := os.ReadFile(file)
+		require.NoError(t, err)
+		j := &Job{Maker: maker(t, string(text), 11), Styles: Styles}
+		if j.Schema.EachEntry() {
+			continue
+		}
+		for n := range 20 {
+			made, err := j.Make(n)
+			require.NoError(t, err, file)
+			sound(t, j.Maker, &made.Record)
+			values, found, documents = values+made.Values, found+made.Found, documents+1
+		}
+	}
+	require.Greater(t, documents, 300)
+	t.Logf("%d documents, %d of %d values at their place", documents, found, values)
+	assert.GreaterOrEqual(t, float64(found)/float64(values), 0.985)
+}
+
+// What is sensitive is not taken over: neither as a value, nor in the words around.
+func TestSensitiveStaysAway(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(invoice))
+	require.NoError(t, err)
+	rec, err := value.Parse(`{"number":"RW-0007","issued":"2031-03-05","due":null,"customer":"Wilma Grasshopper","paid":null,"lines":[{"pos":1,"what":"hemp rope","amount":{"amount":1204.50,"currency":"EUR"}}],"notes":[],"total":null}`)
+	require.NoError(t, err)
+	text := "Invoice RW-0007 of 5.3.2031\nCustomer: Wilma Grasshopper\n1  hemp rope  EUR 1.204,50\nThank you.\n"
+	f, why := Learn(s, "a.txt", text, &rec)
+	require.NotNil(t, f, why)
+	m, err := NewMaker(s, 2)
+	require.NoError(t, err)
+	m.Like([]*value.Value{&rec})
+	j := &Job{Maker: m, Frames: []*Frame{f}}
+	m.Schema.Rules = nil // the frame has no total
+	for n := range 30 {
+		made, err := j.Make(n)
+		require.NoError(t, err)
+		assert.NotContains(t, made.Text, "Grasshopper")
+		assert.Contains(t, made.Text, "Thank you.")
+		assert.Equal(t, len(made.Record.Get("lines").Kids), strings.Count(made.Text, "EUR "))
+	}
+	_, why = Learn(s, "a.txt", text+"Dear Ms Grasshopper, goodbye.\n", &rec)
+	assert.Contains(t, why, "its words say more of customer, which is sensitive")
+	_, why = Learn(s, "a.txt", "Nothing of it.", &rec)
+	assert.Contains(t, why, "none of its values")
+}
+
+// Noise is what it says it is, and the record holds all the same.
+func TestNoise(t *testing.T) {
+	seen := map[string]int{}
+	for _, kind := range Noises {
+		j := &Job{Maker: maker(t, invoice, 4), Styles: []string{"form", "letter"}, Noise: []string{kind}}
+		for n := range 60 {
+			made, err := j.Make(n)
+			require.NoError(t, err)
+			sound(t, j.Maker, &made.Record)
+			seen[made.Noise]++
+			switch made.Noise {
+			case Crossed:
+				m := regexp.MustCompile(`~~([^~]+)~~ (.+)`).FindStringSubmatch(made.Text)
+				require.Len(t, m, 3)
+				assert.NotEqual(t, m[1], m[2])
+			case Contradicted:
+				m := regexp.MustCompile(`Correction: .* is not (.+) but (.+)\.\n`).FindStringSubmatch(made.Text)
+				require.Len(t, m, 3, made.Text)
+				assert.NotEqual(t, m[1], m[2])
+				assert.Contains(t, made.Text[:strings.Index(made.Text, "Correction: ")], m[1])
+			}
+		}
+	}
+	for _, kind := range Noises {
+		assert.Greater(t, seen[kind], 10, kind)
+	}
+	assert.Greater(t, seen[""], 100)
+}
+
+// Words are misspelt that are no values, and values stay where they are.
+func TestMisspelt(t *testing.T) {
+	m := maker(t, invoice, 4)
+	for n := range 50 {
+		v, err := m.Record(n, nil)
+		require.NoError(t, err)
+		w := &writer{Page: newPage(), r: random(4, n), style: "form", labels: map[string]string{}}
+		w.all(m.Schema, &v)
+		before, values := strings.Fields(w.without()), map[value.Pointer]string{}
+		for p, s := range w.Places {
+			values[p] = w.Text()[s.Start:s.End]
+		}
+		require.True(t, w.misspell())
+		for p, s := range w.Places {
+			require.Equal(t, values[p], w.Text()[s.Start:s.End])
+		}
+		after, changed := strings.Fields(w.without()), 0
+		require.Len(t, after, len(before))
+		for i := range after {
+			if after[i] != before[i] {
+				changed++
+			}
+		}
+		assert.GreaterOrEqual(t, changed, 1)
+		assert.LessOrEqual(t, changed, 3)
+	}
+}
+
+// Documents of other trades, in prose, forms, tables and OCR, English, German and French:
+// what is made from them keeps its schema, stands where it was written, and holds no value
+// of the first that was exchanged.
+func TestDocumentsOfOtherTrades(t *testing.T) {
+	files, err := filepath.Glob("../../run/fill/testdata/replies/*.yaml")
+	require.NoError(t, err)
+	values, found, frames, documents, none := 0, 0, 0, 0, 0
+	for _, file := range files {
+		s, err := schema.Load(file)
+		require.NoError(t, err)
+		if s.EachEntry() {
+			continue
+		}
+		a, err := txtar.ParseFile(strings.TrimSuffix(file, ".yaml") + ".txtar")
+		require.NoError(t, err)
+		parts := map[string]string{}
+		for _, f := range a.Files {
+			parts[f.Name] = string(f.Data)
+		}
+		for name, text := range parts {
+			id, isText := strings.CutSuffix(name, ".txt")
+			rec, err := value.Parse(parts[id+".gold"])
+			if !isText || err != nil {
+				continue
+			}
+			frame, _ := Learn(s, name, text, &rec)
+			if frame == nil {
+				continue
+			}
+			frames++
+			m, err := NewMaker(s, 5)
+			require.NoError(t, err)
+			m.Like([]*value.Value{&rec})
+			j := &Job{Maker: m, Frames: []*Frame{frame}}
+			for n := range 3 {
+				made, err := j.Make(n)
+				if err != nil {
+					none++
+					continue
+				}
+				sound(t, m, &made.Record)
+				values, found, documents = values+made.Values, found+made.Found, documents+1
+			}
+		}
+	}
+	t.Logf("%d frames, %d documents, %d could not be made, %d of %d values at their place", frames, documents, none, found, values)
+	assert.Greater(t, frames, 60)
+	assert.Less(t, float64(none)/float64(documents), 0.1)
+	assert.GreaterOrEqual(t, float64(found)/float64(values), 0.98)
+}
+
+// How alike two texts are is the share of runs of four words that both have.
+func TestAlike(t *testing.T) {
+	texts := []string{"a b c d e f", "a b c d x y", "q r s t u", "a b c d e f", "z"}
+	naive := func(x, y string) float64 {
+		runs := func(text string) map[string]bool {
+			w, all := strings.Fields(text), map[string]bool{}
+			for i := 0; i == 0 || i+4 <= len(w); i++ {
+				all[strings.Join(w[i:min(i+4, len(w))], " ")] = true
+			}
+			return all
+		}
+		a, b := runs(x), runs(y)
+		both, either := 0, len(b)
+		for r := range a {
+			if b[r] {
+				both++
+			} else {
+				either++
+			}
+		}
+		return float64(both) / float64(either)
+	}
+	var a Alikeness
+	for i, text := range texts {
+		want := 0.0
+		for _, before := range texts[:i] {
+			want = max(want, naive(text, before))
+		}
+		assert.InDelta(t, want, a.Add(text), 1e-12, text)
+	}
+	assert.Equal(t, 4, a.Different())
+	j, _ := demoJob(t, 1)
+	j.Alike = 0.5
+	var err error
+	n := 0
+	for ; n < 200 && err == nil; n++ {
+		_, err = j.Make(n)
+	}
+	var alike *TooAlike
+	require.ErrorAs(t, err, &alike, "frames of eight documents do not make 200 texts that differ")
+	assert.Less(t, alike.Different, 60)
+}
+
+// A template of the user's own: values stand where it says, and what it leaves out is in no
+// record.
+func TestTemplate(t *testing.T) {
+	dir := t.TempDir()
+	file := filepath.Join(dir, "t.txt")
+	write := func(text string) { require.NoError(t, os.WriteFile(file, []byte(text), 0o644)) }
+	m := maker(t, strings.Replace(invoice, "  - holds: total == sum(lines, .amount)\n", "", 1), 6)
+	write("Bill {{.number}}, {{.issued}}\n{{range .lines}}* {{.what}}: {{.amount}}\n{{end}}{{if .customer}}For {{.customer}}\n{{end}}")
+	tmpl, err := ReadTemplate(file, m)
+	require.NoError(t, err)
+	j := &Job{Maker: m, Templates: []*Template{tmpl}}
+	for n := range 20 {
+		made, err := j.Make(n)
+		require.NoError(t, err)
+		sound(t, m, &made.Record)
+		assert.True(t, made.Record.Get("total").Empty() && made.Record.Get("paid").Empty())
+		assert.Contains(t, made.Text, "Bill "+made.Record.Get("number").Text)
+		assert.Equal(t, len(made.Record.Get("lines").Kids), strings.Count(made.Text, "* "))
+	}
+	for text, says := range map[string]string{"{{.nmber}}": "nmber", "{{.number": "unclosed", "nothing": "no value of the record stands in it"} {
+		write(text)
+		_, err := ReadTemplate(file, m)
+		assert.ErrorContains(t, err, says, text)
+	}
+}
+
+// A folder is there whole or not at all, its gold counts, and the same seed writes the same
+// bytes; other folders are not touched.
+func TestFolder(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "made")
+	reader := &document.Reader{}
+	read := func(ctx context.Context, id, file string) (*document.Document, error) {
+		return reader.Read(ctx, document.Source{ID: id, File: file})
+	}
+	f := &Folder{Dir: dir, Looks: []string{"txt", "html", "eml"}, Project: "schema: s.yaml\n", Read: read}
+	all := func() map[string]string {
+		files := map[string]string{}
+		require.NoError(t, filepath.Walk(dir, func(path string, info os.FileInfo, err error) error {
+			if err == nil && !info.IsDir() {
+				data, err := os.ReadFile(path)
+				files[strings.TrimPrefix(path, dir)] = string(data)
+				return err
+			}
+			return err
+		}))
+		return files
+	}
+	write := func() *Report {
+		report, err := f.Write(context.Background(), &Job{Maker: maker(t, invoice, 9), Styles: Styles, Noise: Noises}, 30, func(int) {})
+		require.NoError(t, err)
+		return report
+	}
+	report := write()
+	first := all()
+	assert.Equal(t, 30, report.Documents)
+	for look, l := range report.Looks {
+		assert.Equal(t, l.Values, l.Found, look)
+		assert.Equal(t, l.Words, l.Read, look)
+	}
+	write()
+	assert.Equal(t, first, all())
+	s := maker(t, invoice, 1).Schema
+	set, err := gold.Load(filepath.Join(dir, "gold"), s)
+	require.NoError(t, err)
+	require.Len(t, set, 30)
+	for id, g := range set {
+		assert.Empty(t, g.Fault, id)
+		assert.Equal(t, Reviewer, g.Reviewer)
+		assert.Equal(t, g.Seal, g.SealNow())
+	}
+	assert.False(t, set.Shelf().HasPeople())
+
+	ctx, cancel := context.WithCancel(context.Background())
+	_, err = f.Write(ctx, &Job{Maker: maker(t, invoice, 10), Styles: Styles}, 30, func(done int) {
+		if done == 7 {
+			cancel()
+		}
+	})
+	assert.Error(t, err)
+	assert.Equal(t, first, all(), "what was there stays")
+	entries, err := os.ReadDir(filepath.Dir(dir))
+	require.NoError(t, err)
+	assert.Len(t, entries, 1, "nothing half made is left")
+	f.Dir = t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(f.Dir, "mine.txt"), nil, 0o644))
+	_, err = f.Write(context.Background(), &Job{Maker: maker(t, invoice, 9), Styles: Styles}, 1, func(int) {})
+	assert.ErrorContains(t, err, "there are other files in it")
+}
