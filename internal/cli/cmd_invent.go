@@ -23,6 +23,8 @@ import (
 // inventing is the flags of invent.
 type inventing struct {
 	schemaFile, output, like, where    string
+	modelName                          string
+	budget                             float64
 	n                                  int
 	seed                               int64
 	texts, templates, looks, noise, of []string
@@ -34,7 +36,8 @@ func (a *app) inventCmd() *cobra.Command {
 	var o inventing
 	cmd := &cobra.Command{Use: "invent -o FOLDER", Short: "Made-up documents whose records are known", Args: cobra.NoArgs,
 		Long: `Make documents whose records are known, because the record came first: to try prompts and schemas
-where there are few documents, or none. The folder is a project: documents, gold, metadata. No model is asked.
+where there are few documents, or none. The folder is a project: documents, gold, metadata. No model
+is asked but with --model.
 
 Records keep the schema and its rules. With --like they look like gold's, or a run's, and the
 texts are the words of those documents with other values in them; no sensitive value is taken
@@ -67,6 +70,8 @@ Read more: docs/invent.md.`,
 	f.StringVar(&o.where, "where", "", "only records that meet this `CONDITION`, such as 'visited > 2030'")
 	f.BoolVar(&o.rare, "rare", false, "draw the corners: empty and full lists, null, bounds, items alike")
 	f.Float64Var(&o.alike, "alike", 0, "leave out texts more alike than `SHARE` to one before, values aside; 0 leaves none out")
+	f.StringVar(&o.modelName, "model", "", modelUsage)
+	f.Float64Var(&o.budget, "budget", 0, "stop before the model costs more than `AMOUNT`")
 	f.BoolVar(&o.against, "against-gold", false, "make nothing: put the last score on the FOLDER beside that on gold, field by field")
 	f.BoolVar(&o.asJSON, "json", false, "print JSON")
 	return cmd
@@ -94,9 +99,19 @@ func (o *inventing) check() error {
 			return fmt.Errorf("--noise %s: not a kind; all, %s", kind, strings.Join(invent.Noises, ", "))
 		}
 	}
+	styles := invent.Styles
+	if o.modelName == "printed" {
+		return errors.New("--model printed reads documents, and writes none; leave --model out to have texts made without a model")
+	}
+	if o.modelName != "" {
+		styles = invent.WrittenStyles
+		if len(o.templates)+len(o.noise) > 0 {
+			return errors.New("--template and --noise go with texts that no model writes; leave --model out")
+		}
+	}
 	for _, t := range o.texts {
-		if t != "real" && !slices.Contains(invent.Styles, t) {
-			return fmt.Errorf("--texts %s: not known; real, %s", t, strings.Join(invent.Styles, ", "))
+		if (t != "real" || o.modelName != "") && !slices.Contains(styles, t) {
+			return fmt.Errorf("--texts %s: not known; real (without a model), %s", t, strings.Join(styles, ", "))
 		}
 	}
 	if slices.Contains(o.texts, "real") && o.like == "" {
@@ -127,10 +142,18 @@ func (a *app) invent(ctx context.Context, o *inventing) error {
 		return r.Read(ctx, document.Source{ID: id, File: file})
 	}}
 	began, last := time.Now(), time.Now()
-	report, err := folder.Write(ctx, job, o.n, func(made int) {
+	n, one := o.n, job.Make
+	if o.modelName != "" {
+		made, err := a.writtenByModel(ctx, w, r, o, job)
+		if err != nil {
+			return err
+		}
+		n, one = len(made), func(i int) (*invent.Made, error) { return made[i], nil }
+	}
+	report, err := folder.Write(ctx, job, n, one, func(made int) {
 		if time.Since(last) > lineEvery {
 			last = time.Now()
-			a.notef("%s of %s made\n", thousands(made), thousands(o.n))
+			a.notef("%s of %s made\n", thousands(made), thousands(n))
 		}
 	})
 	var impossible *invent.Impossible
@@ -247,7 +270,8 @@ func (a *app) inventLike(ctx context.Context, w *work, r *document.Reader, o *in
 		return fmt.Errorf("--like %s: there is no record to look like", o.like)
 	}
 	job.Like(records)
-	if len(o.texts) > 0 && !slices.Contains(o.texts, "real") || len(o.texts) == 0 && len(o.templates) > 0 {
+	job.Secrets = invent.Sensitive(w.schema, records)
+	if o.modelName != "" || len(o.texts) > 0 && !slices.Contains(o.texts, "real") || len(o.texts) == 0 && len(o.templates) > 0 {
 		return nil
 	}
 	for i, id := range ids {

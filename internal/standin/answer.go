@@ -85,6 +85,8 @@ func (w *writer) answer() (text string, cut bool) {
 		v = w.statement()
 	case isQuestion(w.task.schema):
 		v = w.said()
+	case isDocument(w.task.schema):
+		v = w.document()
 	default:
 		v = w.filled()
 	}

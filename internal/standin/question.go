@@ -114,3 +114,50 @@ func ofLine(question, document string) (text, basis string) {
 	}
 	return text, basis
 }
+
+// isDocument tells a request for a text that is written from a record.
+func isDocument(s *schema.Schema) bool {
+	f := s.Record()
+	return len(f.Fields) == 1 && f.Fields[0].Name == "text"
+}
+
+// document writes a record down, a line a value; a careless writer forgets some.
+func (w *writer) document() value.Value {
+	_, after, _ := strings.Cut(w.task.document, "Record:\n")
+	raw, _, _ := strings.Cut(after, "\n\n")
+	rec, err := value.Parse(raw)
+	if err != nil {
+		return value.Obj(value.Value{}.Named("text"))
+	}
+	var b strings.Builder
+	w.down(&b, &rec, "")
+	return value.Obj(value.Str(b.String()).Named("text"))
+}
+
+func (w *writer) down(b *strings.Builder, v *value.Value, indent string) {
+	for i := range v.Kids {
+		kid := &v.Kids[i]
+		label := schema.Spoken(kid.Name)
+		switch {
+		case kid.Empty() || w.chance(w.dropped):
+		case kid.Kind == value.Object && len(kid.Kids) == 2 && kid.Get("amount") != nil:
+			b.WriteString(indent + label + ": " + kid.Kids[0].Text + " " + kid.Kids[1].Text + "\n")
+		case kid.Kind == value.Object:
+			w.down(b, kid, indent)
+		case kid.Kind == value.Array:
+			b.WriteString("\n" + indent + label + "\n")
+			for k := range kid.Kids {
+				if item := &kid.Kids[k]; item.Kind == value.Object {
+					b.WriteString(indent + strconv.Itoa(k+1) + ".\n")
+					w.down(b, item, indent+"  ")
+				} else {
+					b.WriteString(indent + "  " + item.Text + "\n")
+				}
+			}
+		case kid.Kind == value.Bool:
+			b.WriteString(indent + label + ": " + map[string]string{"true": "yes", "false": "no"}[kid.Text] + "\n")
+		default:
+			b.WriteString(indent + label + ": " + kid.Text + "\n")
+		}
+	}
+}

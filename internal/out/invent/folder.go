@@ -52,9 +52,9 @@ type Look struct {
 	Words, Read              int // of the true text, and those of them that were read
 }
 
-// Write makes n documents. The folder is there with all of them or not at all; one that
+// Write makes n documents, each by its number. The folder is there with all of them or not at all; one that
 // was made before is replaced, any other is not touched.
-func (f *Folder) Write(ctx context.Context, j *Job, n int, told func(done int)) (*Report, error) {
+func (f *Folder) Write(ctx context.Context, j *Job, n int, one func(n int) (*Made, error), told func(done int)) (*Report, error) {
 	if err := f.free(); err != nil {
 		return nil, err
 	}
@@ -72,7 +72,7 @@ func (f *Folder) Write(ctx context.Context, j *Job, n int, told func(done int)) 
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		made, err := j.Make(i)
+		made, err := one(i)
 		if err != nil {
 			return nil, err
 		}

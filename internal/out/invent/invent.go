@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"math/rand/v2"
+	"strings"
 
 	"filler/internal/base/value"
 	"filler/internal/record"
@@ -17,7 +18,8 @@ type Job struct {
 	Frames    []*Frame // made from real documents
 	Templates []*Template
 	Styles    []string
-	Alike     float64 // texts that are more alike to one before, outside of their values, are left out; 0: none is
+	Secrets   []string // sensitive values that may stand in no text
+	Alike     float64  // texts that are more alike to one before, outside of their values, are left out; 0: none is
 	Near      Alikeness
 	Dropped   int      // for being too alike
 	Noise     []string // kinds, of which half of the documents have one
@@ -114,6 +116,11 @@ func (j *Job) try(n, try int, r *rand.Rand) (*Made, error) {
 		made.Noise = j.spoil(w, &rec, noise)
 	}
 	made.Text, made.Record, made.Places, made.Rest = w.Text(), rec, w.Places, w.without()
+	for _, secret := range j.Secrets {
+		if wholeIndex(strings.ToLower(made.Text), strings.ToLower(secret)) >= 0 {
+			return nil, nil
+		}
+	}
 	if !j.stands(made) {
 		return nil, nil
 	}

@@ -296,6 +296,36 @@ func TestTemplate(t *testing.T) {
 	}
 }
 
+// A text of a model's is held against its record, the samples, and what is sensitive.
+func TestJudge(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: permit\nfields:\n  no: {text: Number., printed_as: [Permit]}\n  from: {date: First day., written: [D MMMM YYYY], printed_as: [valid from]}\n  owner: {text: Owner., sensitive: true}\n"))
+	require.NoError(t, err)
+	m, err := NewMaker(s, 1)
+	require.NoError(t, err)
+	j := &Job{Maker: m, Secrets: []string{"Wilma Grasshopper"}}
+	rec, err := value.Parse(`{"no":"P-7","from":null,"owner":"Bo Tarn"}`)
+	require.NoError(t, err)
+	samples := []string{"We gladly let you use the old oven at the weir until further notice."}
+	for text, want := range map[string]string{
+		"Permit: P-7\nOwner: Bo Tarn\n":                                                           "",
+		"Permit: P-8\nOwner: Bo Tarn\n":                                                           "no is not in it: P-7",
+		"Permit: P-7\nvalid from: 3 May 2031\nOwner: Bo Tarn\n":                                   "gives from, which the record has not",
+		"Permit: P-7, Bo Tarn. WILMA grasshopper asks.\n":                                         "a sensitive value of a sample",
+		"Permit: P-7\nOwner: Bo Tarn\nWe gladly let you use the old oven at the weir, says Bo.\n": `it takes "we gladly let you use the old oven"`,
+	} {
+		faults := j.Judge(&rec, text, samples)
+		if want == "" {
+			assert.Empty(t, faults, text)
+			continue
+		}
+		require.NotEmpty(t, faults, text)
+		assert.Contains(t, strings.Join(faults, "\n"), want)
+	}
+	request := Request(&rec, "letter", samples[0], "bad text", []string{"no is not in it: P-7"})
+	assert.Contains(t, request, "Look: letter\n")
+	assert.Contains(t, request, "This text does not do:\nbad text\n\nBecause:\n- no is not in it: P-7\n")
+}
+
 // A folder is there whole or not at all, its gold counts, and the same seed writes the same
 // bytes; other folders are not touched.
 func TestFolder(t *testing.T) {
@@ -318,7 +348,8 @@ func TestFolder(t *testing.T) {
 		return files
 	}
 	write := func() *Report {
-		report, err := f.Write(context.Background(), &Job{Maker: maker(t, invoice, 9), Styles: Styles, Noise: Noises}, 30, func(int) {})
+		j := &Job{Maker: maker(t, invoice, 9), Styles: Styles, Noise: Noises}
+		report, err := f.Write(context.Background(), j, 30, j.Make, func(int) {})
 		require.NoError(t, err)
 		return report
 	}
@@ -343,7 +374,8 @@ func TestFolder(t *testing.T) {
 	assert.False(t, set.Shelf().HasPeople())
 
 	ctx, cancel := context.WithCancel(context.Background())
-	_, err = f.Write(ctx, &Job{Maker: maker(t, invoice, 10), Styles: Styles}, 30, func(done int) {
+	other := &Job{Maker: maker(t, invoice, 10), Styles: Styles}
+	_, err = f.Write(ctx, other, 30, other.Make, func(done int) {
 		if done == 7 {
 			cancel()
 		}
@@ -355,6 +387,6 @@ func TestFolder(t *testing.T) {
 	assert.Len(t, entries, 1, "nothing half made is left")
 	f.Dir = t.TempDir()
 	require.NoError(t, os.WriteFile(filepath.Join(f.Dir, "mine.txt"), nil, 0o644))
-	_, err = f.Write(context.Background(), &Job{Maker: maker(t, invoice, 9), Styles: Styles}, 1, func(int) {})
+	_, err = f.Write(context.Background(), other, 1, other.Make, func(int) {})
 	assert.ErrorContains(t, err, "there are other files in it")
 }

@@ -107,6 +107,24 @@ func (m *Maker) Record(n int, held map[value.Pointer]value.Value) (value.Value, 
 	return value.Value{}, &Impossible{why}
 }
 
+// Keep says that a record is used: what names it does not come again.
+func (m *Maker) Keep(v *value.Value) { m.note(v) }
+
+// Sensitive gives the texts of records that are sensitive, and long enough to be told from
+// words that stand anywhere.
+func Sensitive(s *schema.Schema, records []*value.Value) (all []string) {
+	seen := map[string]bool{}
+	for _, r := range records {
+		eachLeaf(s.Record(), r, "", func(f *schema.Field, v *value.Value, _ value.Pointer) {
+			if !v.Empty() && v.Kind == value.String && f.Type == schema.Text && s.IsSensitive(f.Path) && len([]rune(v.Text)) >= telling && !seen[v.Text] {
+				seen[v.Text] = true
+				all = append(all, v.Text)
+			}
+		})
+	}
+	return all
+}
+
 // note keeps the values that must not come again: those of an entity's key.
 func (m *Maker) note(v *value.Value) {
 	for _, f := range m.keys() {
@@ -499,11 +517,10 @@ func (d *drawing) links(v *value.Value) {
 // settle puts right what breaks the schema or a rule; it says what can't be.
 func (d *drawing) settle(v *value.Value) (why string) {
 	for range mostSteps {
-		broken, text := d.broken(v)
+		broken, _ := d.broken(v)
 		if len(broken) == 0 {
 			return ""
 		}
-		why = text
 		d.change(v, pick(d.r, broken))
 	}
 	_, why = d.broken(v)

@@ -247,7 +247,11 @@ func PlainName(name string) string {
 
 func (t *tidier) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 	if v.Kind == value.String {
-		if clean := strings.Join(strings.Fields(v.Text), " "); clean != v.Text {
+		clean := strings.Join(strings.Fields(v.Text), " ")
+		if none(f) { // lines stay lines
+			clean = strings.TrimSpace(v.Text)
+		}
+		if clean != v.Text {
 			t.set(p, RuleSpaces, v, value.Str(clean))
 		}
 		if v.Text == "" {
