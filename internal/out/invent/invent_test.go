@@ -326,6 +326,36 @@ func TestJudge(t *testing.T) {
 	assert.Contains(t, request, "This text does not do:\nbad text\n\nBecause:\n- no is not in it: P-7\n")
 }
 
+// Texts that were written by hand from the requests are taken as they are; with a value
+// changed, left out or added they are not.
+func TestWrittenByHand(t *testing.T) {
+	j, _ := demoJob(t, 1)
+	a, err := txtar.ParseFile("testdata/written.txtar")
+	require.NoError(t, err)
+	parts := map[string]string{}
+	for _, f := range a.Files {
+		parts[f.Name] = string(f.Data)
+	}
+	texts := 0
+	for name, text := range parts {
+		id, ok := strings.CutSuffix(name, ".txt")
+		if !ok {
+			continue
+		}
+		rec, err := value.Parse(parts[id+".json"])
+		require.NoError(t, err, id)
+		texts++
+		assert.Empty(t, j.Judge(&rec, text, nil), id)
+		assert.NotEmpty(t, j.Judge(&rec, strings.ReplaceAll(text, id, "FB-0000-00"), nil), id)
+		name := rec.Get("inspector").Get("name").Text
+		assert.NotEmpty(t, j.Judge(&rec, strings.ReplaceAll(text, name, "the inspector"), nil), id)
+		if rec.Get("weather").Empty() {
+			assert.NotEmpty(t, j.Judge(&rec, text+"Weather: frost\n", nil), id)
+		}
+	}
+	assert.Equal(t, 6, texts)
+}
+
 // A folder is there whole or not at all, its gold counts, and the same seed writes the same
 // bytes; other folders are not touched.
 func TestFolder(t *testing.T) {

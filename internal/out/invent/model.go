@@ -83,6 +83,9 @@ func (j *Job) Judge(rec *value.Value, text string, samples []string) (faults []s
 		}
 	})
 	for _, l := range evidence.Unread(j.Schema, rec, ix, places) {
+		if f := j.Schema.Find(l.Field); f == nil || !f.IsLeaf() { // a row may be of several items
+			continue
+		}
 		faults = append(faults, fmt.Sprintf("the line %q gives %s, which the record has not", clipped(l.Text), l.Field))
 	}
 	low := strings.ToLower(text)

@@ -3,6 +3,7 @@ package invent
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -210,6 +211,12 @@ func (d *drawing) list(f *schema.Field, donor *value.Value, p value.Pointer) val
 			own = pick(d.r, items)
 		}
 		item := d.field(f.Item, own, p.Index(i))
+		for range 20 {
+			if saysSomething(&item, f.Key) {
+				break
+			}
+			item = d.field(f.Item, nil, p.Index(i)) // an item of which nothing is known stands nowhere
+		}
 		if d.Rare && i > 0 && len(f.Key) == 0 && d.r.IntN(4) == 0 {
 			item = out.Kids[i-1].Clone() // several alike
 		}
@@ -217,6 +224,26 @@ func (d *drawing) list(f *schema.Field, donor *value.Value, p value.Pointer) val
 		out.Kids = append(out.Kids, item)
 	}
 	return out
+}
+
+// saysSomething tells whether anything of an item is known, its key aside.
+func saysSomething(item *value.Value, key []string) bool {
+	if item.Kind != value.Object {
+		return !item.Empty()
+	}
+	for i := range item.Kids {
+		kid := &item.Kids[i]
+		if slices.Contains(key, kid.Name) && len(item.Kids) > len(key) {
+			continue
+		}
+		if kid.Kind == value.Object && kid.Get("amount") == nil && !saysSomething(kid, nil) || kid.Kind == value.Array && len(kid.Kids) == 0 {
+			continue
+		}
+		if !kid.Empty() {
+			return true
+		}
+	}
+	return false
 }
 
 func (d *drawing) poolItems(path string) []*value.Value {

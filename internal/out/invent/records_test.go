@@ -81,6 +81,11 @@ func TestRecordsAreSound(t *testing.T) {
 			number := v.Get("number").Text
 			assert.False(t, seen[number], number)
 			seen[number] = true
+			for _, list := range []string{"lines", "notes"} {
+				for i := range v.Get(list).Kids {
+					require.True(t, saysSomething(&v.Get(list).Kids[i], m.Schema.Find(list).Key), v.String())
+				}
+			}
 			if v.Get("notes") == nil || len(v.Get("notes").Kids) == 0 {
 				empty++
 			}
