@@ -274,6 +274,9 @@ func (a *app) limit(b *begun, o *asking, budget float64) error {
 	return b.SetBudget(b.run, budget)
 }
 
+// notInDocument is an answer, and no fault.
+const notInDocument = "not in the document"
+
 // saidBy gives what a document answers, with the words that it rests on.
 func (a *app) saidBy(ctx context.Context, w *work, r *document.Reader, l *record.Line) question.Said {
 	s := question.Said{Document: l.Document}
@@ -286,7 +289,7 @@ func (a *app) saidBy(ctx context.Context, w *work, r *document.Reader, l *record
 	}
 	v := l.Record.Get(schema.AnswerField)
 	if v.Empty() {
-		s.Why = "not in the document"
+		s.Why = notInDocument
 		return s
 	}
 	s.Answer = v.Text
@@ -351,12 +354,15 @@ func (a *app) printAnswers(all []question.Said, sum *question.Summary, asJSON bo
 			a.printf("  %s\n", a.paint(bold, oneLine(s.Answer)))
 		}
 		if s.Quote != "" {
-			a.printf("  %s\n", a.paint(soft, fmt.Sprintf("line %d: “%s”", s.Line, clip(oneLine(s.Quote), 160))))
+			a.printf("  line %d: “%s”\n", s.Line, clip(oneLine(s.Quote), 160))
 		}
 		if s.Page > 0 {
 			a.printf("  %s\n", a.paint(soft, fmt.Sprintf("on the picture of page %d, by the model's word", s.Page)))
 		}
-		if s.Why != "" {
+		switch {
+		case s.Why == notInDocument:
+			a.printf("  %s\n", a.paint(soft, "– "+s.Why))
+		case s.Why != "":
 			a.printf("  %s\n", a.paint(bad, "! "+s.Why))
 		}
 	}

@@ -131,7 +131,7 @@ func (a *app) askInWords(ctx context.Context, o *asking, w *work, plan *export.P
 		a.printJSON(answersJSON(answer))
 		return nil
 	}
-	a.printf("%s\n", a.paint(faint, oneLine(answer.Statement)))
+	a.printf("%s\n\n", a.paint(faint, oneLine(answer.Statement)))
 	a.printAnswer(answer.Rows, false)
 	switch {
 	case answer.Sources != nil && len(answer.Sources.Rows) > 0:
