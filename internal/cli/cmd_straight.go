@@ -32,13 +32,14 @@ func (a *app) straightThrough(w *work, o scoring, runName string) error {
 	if !risks {
 		return errors.New("these records have no risk figures, which this needs; records written by `filler fill` have them")
 	}
-	got := s.Straight(o.straight)
+	got, whole := s.Straight(o.straight), s.Report()
+	got.Unfilled = whole.NeverFilled()
 	if o.asJSON {
 		a.printJSON(got.JSON())
 		return nil
 	}
 	a.printf("%s, straight through at %g · %s\n\n", a.paint(bold, w.covered(run)), o.straight, plural(got.Documents, "document"))
-	t := a.newTable("", ">risk up to", ">may skip review", ">of", ">share", ">right", ">lower bound (95 %)", "target met")
+	t := a.newTable("", ">risk up to", ">may skip review", ">of", ">share", ">right", ">at least (95 %)", ">right, held back")
 	for _, x := range []struct {
 		name string
 		score.Through
@@ -53,26 +54,30 @@ func (a *app) straightThrough(w *work, o scoring, runName string) error {
 		if x.Pass > 0 {
 			right, low = fmt.Sprintf("%.3f", float64(x.Right)/float64(x.Pass)), fmt.Sprintf("%.3f", x.Low)
 		}
-		met := field{"no", bad}
-		if x.Met {
-			met = field{"yes", good}
-		}
-		t.row(x.name, threshold, thousands(x.Pass), thousands(x.All), share, right, low, met)
+		t.row(x.name, threshold, thousands(x.Pass), thousands(x.All), share, right, low, thousands(x.Missed))
 	}
 	t.print()
 	a.printf("\nmeasured on %s\n", got.On)
-	a.needs("values", "value", got.Leaves)
-	a.needs("records", "record", got.Records)
+	a.claims("values", got.Leaves)
+	a.claims("records", got.Records)
+	if n := got.Unfilled; n > 0 {
+		a.printf("%s\n", a.paint(soft, "gold has "+plural(n, "value")+" of items and documents that were never filled: they are in no share above, and no rule on risk finds them"))
+	}
 	return nil
 }
 
-// needs says how much gold would show a target met that is not yet.
-func (a *app) needs(what, one string, t score.Through) {
+// claims says what is shown of a target, and how much gold would show one that is not yet.
+func (a *app) claims(what string, t score.Through) {
 	switch {
 	case t.Met:
-	case t.Needed > 0:
-		a.printf("%s: with errors as seen, a lower bound of %g needs %s of low risk: gold of about %s\n", what, t.Target, plural(t.Needed, one), plural(t.NeededDocuments, "document"))
+		a.printf("%s: %s\n", what, a.paint(good, fmt.Sprintf("lower bound %.3f (95 %%): target %g met, for documents like these", t.Low, t.Target)))
+	case t.NeededDocuments > 0:
+		between := fmt.Sprintf("; in eight of ten cases between %s and %s", thousands(t.NeededFrom), thousands(t.NeededTo))
+		if t.NeededTo == 0 {
+			between = fmt.Sprintf("; at least %s, and perhaps no number would", thousands(t.NeededFrom))
+		}
+		a.printf("%s: %s\n", what, a.paint(bad, fmt.Sprintf("target %g not shown", t.Target))+fmt.Sprintf("; with errors as seen it takes gold of about %s%s", plural(t.NeededDocuments, "document"), between))
 	default:
-		a.printf("%s: no amount of gold reaches %g: even those of the lowest risk are right less often\n", what, t.Target)
+		a.printf("%s: %s\n", what, a.paint(bad, fmt.Sprintf("target %g not shown", t.Target))+", and no amount of gold would: even those of the lowest risk are right less often")
 	}
 }

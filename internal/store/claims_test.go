@@ -51,7 +51,7 @@ func TestTasksAreClaimedOnce(t *testing.T) {
 					by[task.N]++
 					share[hand]++
 					mu.Unlock()
-					time.Sleep(time.Millisecond) // the work
+					time.Sleep(4 * time.Millisecond) // the work, longer than any wait for the file
 					assert.NoError(t, l.SaveRecord(run, record(task.N)))
 				}
 			}
@@ -63,7 +63,7 @@ func TestTasksAreClaimedOnce(t *testing.T) {
 		require.Equal(t, 1, times, n)
 	}
 	for hand, n := range share {
-		assert.Greater(t, n, 30, "hand %d had its part: %v", hand, share)
+		assert.Greater(t, n, 15, "hand %d had its part: %v", hand, share)
 	}
 	totals, err := first.Totals(run)
 	require.NoError(t, err)

@@ -42,7 +42,7 @@ func TestFurtherExamples(t *testing.T) {
 	says("With 1 fully correct record lost and 7 gained, McNemar p = %.3f", mcNemar(1, 7))
 	k, _ := Kappa([][]int{{88, 14, 18}, {10, 40, 10}, {2, 6, 12}})
 	says("kappa is %.3f", k)
-	says("of 30 leaves all right, at least %.3f are right; with a design effect of 2, at least %.3f", lower(30, 0, 1), lower(30, 0, 2))
+	says("of 30 records all right, at least %.3f are right; of 30 documents of 20 values all right, at least %.3f of the values", rightAtLeast([]passes{{passed{n: 1}, 30}}), rightAtLeast([]passes{{passed{n: 20}, 30}}))
 
 	// Weighted F1, and evidence beside accuracy.
 	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  a: {text: A., weight: 3}\n  b: B.\n"))

@@ -5,8 +5,6 @@ import (
 	"sort"
 	"strconv"
 
-	"gonum.org/v1/gonum/mathext"
-
 	"filler/internal/base/value"
 	"filler/internal/measure/gold"
 )
@@ -18,11 +16,13 @@ type Through struct {
 	Found     bool    // some threshold reaches the target where it was chosen
 	// On documents that the threshold was not chosen on.
 	All, Pass, Right int
-	Low              float64 // the lower bound of the 95 % interval of right among those that pass
+	Missed           int     // right ones that may not skip it
+	Low              float64 // right among those that pass are at least so many, at 95 %, one-sided
 	Met              bool
-	// What would show it met, with as many errors as were seen: leaves or records
-	// that pass, and documents with them; 0 where no number would.
-	Needed, NeededDocuments int
+	Documents        int // measured on, also those of which nothing passes
+	// Documents that would show it met, with errors as seen, and between how many that
+	// lies in eight of ten cases; 0 where no number would.
+	NeededDocuments, NeededFrom, NeededTo int
 }
 
 // StraightThrough are both.
@@ -30,6 +30,7 @@ type StraightThrough struct {
 	Leaves, Records Through
 	On              string // what the figures were measured on
 	Documents       int
+	Unfilled        int // errors that have no risk, of items and documents that were never filled; set from a report
 }
 
 // unit is a leaf or a record, with the risk that decides.
@@ -73,7 +74,8 @@ func (sc *Scorer) Straight(target float64) StraightThrough {
 
 func through(units []unit, target float64, rounds int, fold func(round int) (chosenOn, measuredOn func(doc int) bool)) Through {
 	out := Through{Target: target}
-	var passed []unit
+	var through []unit
+	var measured []int // documents
 	for round := range rounds {
 		chosenOn, measuredOn := fold(round)
 		threshold, found := choose(picked(units, chosenOn), target)
@@ -81,65 +83,83 @@ func through(units []unit, target float64, rounds int, fold func(round int) (cho
 			out.Threshold, out.Found = threshold, found
 		}
 		for _, u := range picked(units, measuredOn) {
-			out.All++
-			if found && u.risk <= threshold {
-				passed = append(passed, u)
+			if out.All++; len(measured) == 0 || measured[len(measured)-1] != u.doc {
+				measured = append(measured, u.doc)
+			}
+			switch {
+			case found && u.risk <= threshold:
+				through = append(through, u)
+			case u.ok:
+				out.Missed++
 			}
 		}
 	}
 	if rounds > 1 {
 		out.Threshold, out.Found = choose(units, target)
 	}
-	out.Pass = len(passed)
-	for _, u := range passed {
+	docs := map[int]*passed{}
+	for _, d := range measured {
+		docs[d] = &passed{}
+	}
+	for _, u := range through {
+		out.Pass++
+		docs[u.doc].n++
 		if u.ok {
 			out.Right++
+		} else {
+			docs[u.doc].wrong++
 		}
 	}
-	effect := designEffect(units)
+	all := make([]passed, 0, len(measured))
+	for _, d := range measured {
+		all = append(all, *docs[d])
+	}
+	out.Documents = len(all)
 	if out.Pass > 0 {
-		out.Low = lower(float64(out.Pass), float64(out.Pass-out.Right), max(effect, designEffect(passed)))
+		out.Low = min(rightAtLeast(counted(all)), float64(out.Right)/float64(out.Pass))
 		out.Met = out.Low >= target
 	}
 	if !out.Met {
-		out.need(units, passed, target, effect)
+		out.need(units, all, target)
 	}
 	return out
 }
 
 // need computes how much gold would show the target. Where nothing passes, it
 // goes by the safest units.
-func (t *Through) need(units, passed []unit, target, effect float64) {
-	if len(passed) == 0 {
-		sorted := append([]unit(nil), units...)
-		sort.Slice(sorted, func(i, j int) bool { return sorted[i].risk < sorted[j].risk })
-		for i := range sorted {
-			if i > 0 && sorted[i].risk > sorted[0].risk {
-				break
+func (t *Through) need(units []unit, all []passed, target float64) {
+	if t.Pass == 0 {
+		least := math.Inf(1)
+		for _, u := range units {
+			least = min(least, u.risk)
+		}
+		docs := map[int]*passed{}
+		var order []int
+		for _, u := range units {
+			if docs[u.doc] == nil {
+				docs[u.doc] = &passed{}
+				order = append(order, u.doc)
 			}
-			passed = append(passed, sorted[i])
+			if u.risk == least {
+				docs[u.doc].n++
+				if !u.ok {
+					docs[u.doc].wrong++
+				}
+			}
+		}
+		all = nil
+		for _, d := range order {
+			all = append(all, *docs[d])
 		}
 	}
-	wrong, docs := 0, map[int]bool{}
-	for _, u := range passed {
-		docs[u.doc] = true
-		if !u.ok {
-			wrong++
-		}
-	}
-	if len(passed) == 0 {
+	if len(all) == 0 {
 		return
 	}
-	share := float64(wrong) / float64(len(passed))
-	if 1-share <= target {
-		return
-	}
-	for n := float64(len(passed)); n < 1e8; n *= 1.05 {
-		if lower(n, share*n, max(effect, 1)) >= target {
-			t.Needed = int(math.Ceil(n))
-			t.NeededDocuments = int(math.Ceil(n / (float64(len(passed)) / float64(len(docs)))))
-			return
-		}
+	documents := float64(len(all))
+	t.NeededDocuments = int(math.Ceil(documents * factor(counted(all), target)))
+	if t.NeededDocuments > 0 {
+		low, high := spreadOf(all, target)
+		t.NeededFrom, t.NeededTo = int(math.Ceil(documents*low)), int(math.Ceil(documents*high))
 	}
 }
 
@@ -152,38 +172,35 @@ func picked(units []unit, in func(doc int) bool) (out []unit) {
 	return out
 }
 
-// choose gives the greatest threshold at which the lower bound reaches the
-// target.
+// choose gives the greatest threshold at which a lower bound reaches the target: only to
+// choose, and no claim, which is made on other documents.
 func choose(units []unit, target float64) (threshold float64, found bool) {
 	sorted := append([]unit(nil), units...)
 	sort.Slice(sorted, func(i, j int) bool { return sorted[i].risk < sorted[j].risk })
-	effect := designEffect(units)
-	wrong := 0
+	docs := map[int]passed{}
+	for _, u := range units {
+		docs[u.doc] = passed{}
+	}
+	alike := map[passed]float64{{}: float64(len(docs))}
 	for i, u := range sorted {
+		was := docs[u.doc]
+		now := passed{was.n + 1, was.wrong}
 		if !u.ok {
-			wrong++
+			now.wrong++
 		}
+		if alike[was]--; alike[was] == 0 {
+			delete(alike, was)
+		}
+		docs[u.doc] = now
+		alike[now]++
 		if i+1 < len(sorted) && sorted[i+1].risk == u.risk {
 			continue
 		}
-		if lower(float64(i+1), float64(wrong), effect) >= target {
+		if surely(inOrderOf(alike), 1-target, chosenDoubt) {
 			threshold, found = u.risk, true
 		}
 	}
 	return threshold, found
-}
-
-// lower gives the lower bound of the 95 % interval of the share that is right,
-// of n units of which some are wrong: that of Clopper and Pearson (1934), with n
-// divided by the design effect, since the units of one document err together
-// (Korn and Graubard 1998).
-func lower(n, wrong, effect float64) float64 {
-	n, wrong = n/effect, wrong/effect
-	right := n - wrong
-	if right <= 0 {
-		return 0
-	}
-	return mathext.InvRegIncBeta(right, wrong+1, 0.025)
 }
 
 // designEffect says how much less units tell than as many independent ones:
@@ -237,13 +254,16 @@ func (sc *Scorer) straightened(g *gold.Record, leaves []unit, exact bool) {
 // JSON gives the machine form of docs/formats.md.
 func (s *StraightThrough) JSON() value.Value {
 	one := func(t Through) value.Value {
-		v := value.Obj(count("all", t.All), count("pass", t.Pass), count("right", t.Right), figure("target", t.Target), Ratio{t.Threshold, t.Found}.json("threshold"), Ratio{t.Low, t.Pass > 0}.json("right_at_least"), value.Boolean(t.Met).Named("target_met"))
-		if t.Needed > 0 {
-			v.Kids = append(v.Kids, count("needed", t.Needed), count("needed_documents", t.NeededDocuments))
+		v := value.Obj(count("all", t.All), count("pass", t.Pass), count("right", t.Right), count("right_and_held_back", t.Missed), count("documents", t.Documents), figure("target", t.Target), Ratio{t.Threshold, t.Found}.json("threshold"), Ratio{t.Low, t.Pass > 0}.json("right_at_least"), value.Boolean(t.Met).Named("target_met"))
+		if t.NeededDocuments > 0 {
+			v.Kids = append(v.Kids, count("needed_documents", t.NeededDocuments), count("needed_documents_from", t.NeededFrom))
+			if t.NeededTo > 0 {
+				v.Kids = append(v.Kids, count("needed_documents_to", t.NeededTo))
+			}
 		}
 		return v
 	}
-	return value.Obj(count("documents", s.Documents), value.Str(s.On).Named("measured_on"), one(s.Leaves).Named("values"), one(s.Records).Named("records"))
+	return value.Obj(count("documents", s.Documents), count("never_filled", s.Unfilled), value.Str(s.On).Named("measured_on"), one(s.Leaves).Named("values"), one(s.Records).Named("records"))
 }
 
 func figure(name string, x float64) value.Value {

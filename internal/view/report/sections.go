@@ -253,7 +253,7 @@ func Straight(all []score.StraightThrough) Section {
 			switch {
 			case one.Met:
 				shown = Cell{Text: "yes", Class: "right"}
-			case one.Needed > 0:
+			case one.NeededDocuments > 0:
 				shown.Text = fmt.Sprintf("no; gold of about %s would", figures.Plural(one.NeededDocuments, "document"))
 			}
 			t.Rows = append(t.Rows, []Cell{cell(fmt.Sprintf("%g", one.Target)), cell(one.name), cell(threshold), count(one.Pass), count(one.All), cell(figures.Share(one.Pass, one.All)), cell(right), cell(low), shown})
