@@ -49,6 +49,9 @@ func (a *app) printScore(r *score.Report, run string, all bool) {
 	}
 	a.printf("\n")
 	a.sayf("F1 %s%s · %s · %d of %s fully correct", ratioText(r.Overall.F1()), interval, errorsOf(r.Overall), r.RecordsRight, plural(r.RecordsOf, "record"))
+	if r.FewErr && r.F1.Exists {
+		a.printf("%s\n", a.paint(soft, "note: fewer than five documents hold all errors: the interval may be too narrow"))
+	}
 	for _, l := range r.Lists {
 		a.printf("%s: %d items found, %d missed, %d extra\n", l.Path, l.Found, l.Missed, l.Extra)
 	}

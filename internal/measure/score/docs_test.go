@@ -28,7 +28,7 @@ func TestFurtherExamples(t *testing.T) {
 	b := []Tally{{10, 0, 0, 0}, {10, 0, 0, 0}, {8, 1, 1, 0}, {9, 0, 1, 0}, {9, 1, 0, 0}}
 	i := f1Interval(a)
 	says("(9, 1, 0, 0), (10, 0, 0, 0), (6, 2, 2, 0), (8, 0, 1, 1) and (7, 2, 1, 0)")
-	says("F1 is %.3f, and 95 %% of the draws lie between %.3f and %.3f", f1(a), i.Low, i.High)
+	says("F1 is %.3f, and its interval goes from %.3f to %.3f", f1(a), i.Low, i.High)
 	says("(10, 0, 0, 0), (10, 0, 0, 0), (8, 1, 1, 0), (9, 0, 1, 0) and (9, 1, 0, 0)")
 	rights := func(n int) (all []Tally) {
 		for range n {

@@ -51,6 +51,7 @@ type Report struct {
 	RecordsOf    int
 	Review       Review
 	F1           Interval // of the F1 over all leaves
+	FewErr       bool     // so few documents hold the errors that the interval may be too narrow
 	Slices       []Slice
 	Confusions   []Confusion
 	Evident      Evident
@@ -423,7 +424,7 @@ func (sc *Scorer) Report() Report {
 		r.Edges = append(r.Edges, *sc.edges[f])
 	}
 	r.Review = review(sc.risky)
-	r.F1 = sc.tallies.F1Interval()
+	r.F1, r.FewErr = sc.tallies.F1Interval(), sc.tallies.IsFew()
 	for _, name := range slices.Sorted(maps.Keys(sc.slices)) {
 		s := *sc.slices[name]
 		s.F1Interval = s.tallies.F1Interval()

@@ -55,6 +55,9 @@ func (r *Report) more() (members []value.Value) {
 	if r.TooLong > 0 {
 		members = append(members, count("lists_too_long", r.TooLong))
 	}
+	if r.FewErr {
+		members = append(members, value.Boolean(true).Named("few_documents_err"))
+	}
 	if r.Reread > 0 {
 		members = append(members, count("read_differently_since_review", r.Reread))
 	}
