@@ -112,8 +112,10 @@ func (j *Job) try(n, try int, r *rand.Rand) (*Made, error) {
 	if w == nil || err != nil {
 		return nil, err
 	}
-	if noise != "" {
-		made.Noise = j.spoil(w, &rec, noise)
+	for _, kind := range j.noises(noise, r) {
+		if made.Noise = j.spoil(w, &rec, kind); made.Noise != "" {
+			break
+		}
 	}
 	made.Text, made.Record, made.Places, made.Rest = w.Text(), rec, w.Places, w.without()
 	for _, secret := range j.Secrets {
@@ -125,6 +127,20 @@ func (j *Job) try(n, try int, r *rand.Rand) (*Made, error) {
 		return nil, nil
 	}
 	return made, nil
+}
+
+// noises are the kinds to try, the one that was drawn first; a text may have no place for it.
+func (j *Job) noises(first string, r *rand.Rand) []string {
+	if first == "" {
+		return nil
+	}
+	all := []string{first}
+	for _, i := range r.Perm(len(j.Noise)) {
+		if j.Noise[i] != first {
+			all = append(all, j.Noise[i])
+		}
+	}
+	return all
 }
 
 // text writes the record's text, and takes out of the record what does not stand in it; nil

@@ -132,29 +132,29 @@ func (m *Made) pdf(r *rand.Rand) ([]byte, error) {
 // scan draws the page as an office scanner sees it: a little turned, with specks, and now
 // and then of low resolution.
 func (m *Made) scan(r *rand.Rand) ([]byte, error) {
-	const dpi = 150
+	const dpi = 200
 	st := paper.Style{Font: "mono", Size: 10}
 	lines := strings.Split(strings.TrimRight(m.Text, "\n"), "\n")
-	sheet := paper.New(1240, 1754, dpi)
+	sheet := paper.New(1654, 2339, dpi)
 	widest := 1.0
 	for _, line := range lines {
 		widest = max(widest, sheet.Width(line, st))
 	}
-	if widest > 1080 {
-		st.Size *= 1080 / widest
+	if widest > 1440 {
+		st.Size *= 1440 / widest
 	}
 	pitch := sheet.Pitch(st)
-	if most := 1600 / float64(len(lines)); pitch > most {
+	if most := 2130 / float64(len(lines)); pitch > most {
 		return nil, fmt.Errorf("%s: %d lines do not fit on one scanned page; leave scan out of --as", m.Name(), len(lines))
 	}
 	for i, line := range lines {
-		sheet.Line(80, 100+float64(i)*pitch, line, st)
+		sheet.Line(107, 133+float64(i)*pitch, line, st)
 	}
 	for _, at := range crossedOut.FindAllStringIndex(m.Text, -1) {
 		row := strings.Count(m.Text[:at[0]], "\n")
 		start := strings.LastIndexByte(m.Text[:at[0]], '\n') + 1
-		x := 80 + sheet.Width(m.Text[start:at[0]], st)
-		y := 100 + float64(row)*pitch - st.Size*dpi/72*0.3
+		x := 107 + sheet.Width(m.Text[start:at[0]], st)
+		y := 133 + float64(row)*pitch - st.Size*dpi/72*0.3
 		sheet.Rule(x, y, x+sheet.Width(m.Text[at[0]:at[1]], st), y)
 	}
 	img, _ := sheet.Turned(r.Float64()*1.6 - 0.8)
