@@ -169,8 +169,8 @@ func (a *app) invent(ctx context.Context, o *inventing) error {
 
 // inventJob gathers what documents are made from.
 func (a *app) inventJob(ctx context.Context, w *work, r *document.Reader, o *inventing) (*invent.Job, error) {
-	if w.schema.EachEntry() {
-		return nil, fmt.Errorf("%s: documents with any number of records (`each: entry`) can't be made up yet", w.schema.File)
+	if w.schema.EachEntry() && (o.modelName != "" || slices.Contains(o.texts, "real")) {
+		return nil, fmt.Errorf("%s: documents with any number of records (`each: entry`) are made by style alone: leave out --model, and `real` of --texts", w.schema.File)
 	}
 	m, err := invent.NewMaker(w.schema, o.seed)
 	if err != nil {
@@ -208,7 +208,7 @@ func (a *app) inventJob(ctx context.Context, w *work, r *document.Reader, o *inv
 			job.Styles = append(job.Styles, t)
 		}
 	}
-	if len(o.texts) == 0 && len(job.Frames) == 0 && len(job.Templates) == 0 {
+	if len(job.Styles) == 0 && len(job.Frames) == 0 && len(job.Templates) == 0 {
 		job.Styles = invent.Styles
 	}
 	return job, nil
@@ -268,6 +268,17 @@ func (a *app) inventLike(ctx context.Context, w *work, r *document.Reader, o *in
 	}
 	if len(records) == 0 {
 		return fmt.Errorf("--like %s: there is no record to look like", o.like)
+	}
+	if w.schema.EachEntry() {
+		var entries []*value.Value
+		for _, r := range records {
+			for i := range r.Kids {
+				entries = append(entries, &r.Kids[i])
+			}
+		}
+		job.Like(entries)
+		job.Secrets = invent.Sensitive(w.schema, entries)
+		return nil
 	}
 	job.Like(records)
 	job.Secrets = invent.Sensitive(w.schema, records)

@@ -148,7 +148,11 @@ func (f *Folder) document(ctx context.Context, j *Job, part string, made *Made, 
 	v.Set("state", value.Str(gold.Reviewed))
 	v.Set("seal", value.Str(g.SealNow()))
 	v.Set("reviewer", value.Str(Reviewer))
-	v.Set("record", record.Arrange(j.Schema, &made.Record))
+	if j.Schema.EachEntry() {
+		v.Set(schema.Wrapper, made.Record.Named(""))
+	} else {
+		v.Set("record", record.Arrange(j.Schema, &made.Record))
+	}
 	return id, gold.Write(gold.FileOf(filepath.Join(part, "gold"), id), &v)
 }
 

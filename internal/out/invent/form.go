@@ -34,7 +34,17 @@ func (w *writer) all(s *schema.Schema, v *value.Value) {
 		w.twice[leaf.Name]++
 	}
 	w.head(s)
-	w.group(s.Record(), v, "", 0)
+	if !s.EachEntry() {
+		w.group(s.Record(), v, "", 0)
+	} else {
+		for i := range v.Kids {
+			if i > 0 {
+				w.write("\n")
+			}
+			w.say(fmt.Sprintf("Entry %d\n", i+1))
+			w.group(s.Record(), &v.Kids[i], value.Pointer("").Index(i), 1)
+		}
+	}
 	w.tail()
 }
 

@@ -95,7 +95,7 @@ func (j *Job) try(n, try int, r *rand.Rand) (*Made, error) {
 			j.least[list] = 1 // its head stands in the words
 		}
 	}
-	rec, err := j.Record(n*mostTexts+try, held)
+	rec, err := j.record(n*mostTexts+try, held, r)
 	var impossible *Impossible
 	if frame != nil && errors.As(err, &impossible) {
 		return nil, nil // another frame may do
@@ -127,6 +127,36 @@ func (j *Job) try(n, try int, r *rand.Rand) (*Made, error) {
 		return nil, nil
 	}
 	return made, nil
+}
+
+// mostEntries is how many records a document holds at most, where it may hold any number.
+const mostEntries = 5
+
+// record makes the record of a document, or its records.
+func (j *Job) record(n int, held map[value.Pointer]value.Value, r *rand.Rand) (value.Value, error) {
+	if !j.Schema.EachEntry() {
+		return j.Record(n, held)
+	}
+	list := value.List()
+	for i := range 1 + r.IntN(mostEntries) {
+		one, err := j.Record(n*mostEntries+i, nil)
+		if err != nil {
+			return one, err
+		}
+		list.Kids = append(list.Kids, one)
+	}
+	return list, nil
+}
+
+// each goes through the records of a document.
+func (j *Job) each(rec *value.Value, do func(one *value.Value, p value.Pointer)) {
+	if !j.Schema.EachEntry() {
+		do(rec, "")
+		return
+	}
+	for i := range rec.Kids {
+		do(&rec.Kids[i], value.Pointer("").Index(i))
+	}
 }
 
 // noises are the kinds to try, the one that was drawn first; a text may have no place for it.
@@ -166,7 +196,7 @@ func (j *Job) text(made *Made, rec *value.Value, frame *Frame, noise string, r *
 		style := j.Styles[at-len(j.Templates)]
 		made.From = style
 		w = &writer{Page: newPage(), r: r, style: style, labels: map[string]string{}}
-		if noise == Unlabelled {
+		if noise == Unlabelled && !j.Schema.EachEntry() {
 			w.mute, w.hides = j.unlabelled(rec, r)
 		}
 		w.all(j.Schema, rec)
@@ -182,17 +212,17 @@ func (j *Job) text(made *Made, rec *value.Value, frame *Frame, noise string, r *
 
 // keeps tells whether a record keeps the schema.
 func (j *Job) keeps(rec *value.Value) bool {
-	for _, r := range append(append([]*schema.Rule(nil), j.Schema.Rules...), j.Rules...) {
-		if len(r.Check(j.Schema, rec, schema.Operands(j.Schema, rec), "")) > 0 {
-			return false
+	keeps := true
+	j.each(rec, func(one *value.Value, _ value.Pointer) {
+		for _, r := range append(append([]*schema.Rule(nil), j.Schema.Rules...), j.Rules...) {
+			keeps = keeps && len(r.Check(j.Schema, one, schema.Operands(j.Schema, one), "")) == 0
 		}
-	}
-	for _, r := range j.Rules {
-		if !r.Meets(j.Schema, rec) {
-			return false
+		for _, r := range j.Rules {
+			keeps = keeps && r.Meets(j.Schema, one)
 		}
-	}
-	return len(j.check.Check(rec)) == 0 && len(record.Twins(j.Schema, rec)) == 0
+		keeps = keeps && len(j.problems(one)) == 0
+	})
+	return keeps && (!j.Schema.EachEntry() || len(record.Twins(j.Schema, rec)) == 0)
 }
 
 // stands tells whether every value that was written is found in the text by evidence, and
@@ -200,7 +230,7 @@ func (j *Job) keeps(rec *value.Value) bool {
 func (j *Job) stands(m *Made) bool {
 	places := evidence.Of(j.Schema, &m.Record, evidence.NewIndex(m.Text))
 	all := true
-	eachLeaf(j.Schema.Record(), &m.Record, "", func(f *schema.Field, v *value.Value, p value.Pointer) {
+	j.leaves(&m.Record, func(f *schema.Field, v *value.Value, p value.Pointer) {
 		own, written := m.Places[p]
 		if v.Empty() || !written {
 			return
@@ -215,6 +245,11 @@ func (j *Job) stands(m *Made) bool {
 		}
 	})
 	return all
+}
+
+// leaves goes through the single values of a document's records.
+func (j *Job) leaves(rec *value.Value, do func(*schema.Field, *value.Value, value.Pointer)) {
+	j.each(rec, func(one *value.Value, p value.Pointer) { eachLeaf(j.Schema.Record(), one, p, do) })
 }
 
 // Name gives the name of a made document, without an ending.

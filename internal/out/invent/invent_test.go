@@ -119,6 +119,27 @@ func TestSensitiveStaysAway(t *testing.T) {
 	assert.Contains(t, why, "none of its values")
 }
 
+// A document may hold any number of records: each keeps the schema, and its values stand in
+// its own part of the text.
+func TestEntries(t *testing.T) {
+	j := &Job{Maker: maker(t, "schema: permits\neach: entry\nfields:\n  no: {text: Number., pattern: '^P-\\d{4}$', required: true}\n  from: {date: First day., written: [D.M.YYYY], required: true}\n  to: {date: Last day., written: [D.M.YYYY]}\n  fees: {list: Fees., fields: {what: What for., amount: {money: Amount., currency: EUR}}}\nrules:\n  - holds: to > from\n", 8), Styles: Styles, Noise: []string{Misspelt, Crossed, Irrelevant}}
+	many, values, found := 0, 0, 0
+	for n := range 80 {
+		made, err := j.Make(n)
+		require.NoError(t, err)
+		require.Equal(t, value.Array, made.Record.Kind)
+		many = max(many, len(made.Record.Kids))
+		require.True(t, j.keeps(&made.Record))
+		for i := range made.Record.Kids {
+			own := value.Pointer("").Index(i)
+			require.Equal(t, made.Record.Kids[i].Get("no").Text, made.Text[made.Places[own.Key("no")].Start:made.Places[own.Key("no")].End])
+		}
+		values, found = values+made.Values, found+made.Found
+	}
+	assert.Equal(t, mostEntries, many)
+	assert.GreaterOrEqual(t, float64(found)/float64(values), 0.98, "%d of %d", found, values)
+}
+
 // Noise is what it says it is, and the record holds all the same.
 func TestNoise(t *testing.T) {
 	seen := map[string]int{}

@@ -47,7 +47,7 @@ func (j *Job) spoil(w *writer, rec *value.Value, kind string) string {
 	case Crossed:
 		done = j.cross(w, rec)
 	case Contradicted:
-		done = j.contradict(w, rec)
+		done = !j.Schema.EachEntry() && j.contradict(w, rec)
 	case Unlabelled:
 		done = w.hides
 	case Irrelevant:
@@ -104,12 +104,20 @@ func (w *writer) misspell() bool {
 	return true
 }
 
+// depth is how deep the fields of a record stand.
+func (j *Job) depth() int {
+	if j.Schema.EachEntry() {
+		return 2
+	}
+	return 1
+}
+
 // another draws another value of a field, and writes it.
 func (j *Job) another(w *writer, rec *value.Value) (p value.Pointer, f *schema.Field, text string) {
 	var all []value.Pointer
 	for at := range w.Places {
 		field := j.Schema.At(at)
-		if len(at.Steps()) == 1 && field != nil && (field.Type == schema.Date || field.Type == schema.Money || field.Type == schema.Quantity || field.Type == schema.Number || field.Type == schema.Text && field.Pattern == nil) {
+		if len(at.Steps()) == j.depth() && field != nil && (field.Type == schema.Date || field.Type == schema.Money || field.Type == schema.Quantity || field.Type == schema.Number || field.Type == schema.Text && field.Pattern == nil) {
 			all = append(all, at)
 		}
 	}

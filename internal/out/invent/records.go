@@ -128,11 +128,38 @@ func Sensitive(s *schema.Schema, records []*value.Value) (all []string) {
 
 // note keeps the values that must not come again: those of an entity's key.
 func (m *Maker) note(v *value.Value) {
+	if v.Kind == value.Array {
+		for i := range v.Kids {
+			m.note(&v.Kids[i])
+		}
+		return
+	}
 	for _, f := range m.keys() {
 		if own := v.Get(f.Name); !own.Empty() {
 			m.used[f.Path+"\x00"+own.Text] = true
 		}
 	}
+}
+
+// at gives the field of a place in one record.
+func (m *Maker) at(p value.Pointer) *schema.Field {
+	if m.Schema.EachEntry() {
+		return m.Schema.At("/0" + p)
+	}
+	return m.Schema.At(p)
+}
+
+// problems gives what is wrong with one record.
+func (m *Maker) problems(v *value.Value) []record.Problem {
+	if !m.Schema.EachEntry() {
+		return append(m.check.Check(v), record.Twins(m.Schema, v)...)
+	}
+	list := value.List(v.Clone().Named(""))
+	all := append(m.check.Check(&list), record.Twins(m.Schema, &list)...)
+	for i := range all {
+		all[i].Path = value.Pointer(strings.TrimPrefix(string(all[i].Path), "/0"))
+	}
+	return all
 }
 
 // keys are the texts that name a record.
@@ -578,7 +605,7 @@ func (d *drawing) broken(v *value.Value) (all []fault, why string) {
 	if len(all) > 0 {
 		return all, why
 	}
-	for _, p := range append(d.check.Check(v), record.Twins(d.Schema, v)...) {
+	for _, p := range d.problems(v) {
 		all, why = append(all, fault{paths: []value.Pointer{p.Path}}), p.Path.Words()+": "+p.Message()
 	}
 	for _, r := range d.Rules { // what is unknown does not meet a condition
@@ -596,7 +623,7 @@ func (d *drawing) broken(v *value.Value) (all []fault, why string) {
 // change draws again one of the values that a fault is about, but those that are held.
 func (d *drawing) change(v *value.Value, f fault) {
 	if f.solved != nil && d.r.IntN(5) > 0 && !d.isHeld(f.solved.At) {
-		field := d.Schema.At(f.solved.At)
+		field := d.at(f.solved.At)
 		to := f.solved.Value
 		if field != nil && (field.Kin().Type == schema.Money || field.Kin().Type == schema.Quantity) {
 			own := d.fresh(field)
@@ -619,10 +646,10 @@ func (d *drawing) change(v *value.Value, f fault) {
 		return
 	}
 	p := pick(d.r, free)
-	field := d.Schema.At(p)
+	field := d.at(p)
 	for field == nil && p != "" { // a member that is not there: what it stands in
 		p = p.Parent()
-		field = d.Schema.At(p)
+		field = d.at(p)
 	}
 	if field == nil {
 		return
