@@ -97,6 +97,32 @@ func TestCauses(t *testing.T) {
 	assert.True(t, named[string(m.Type)])
 }
 
+// A fix that turns two values of a document right and one wrong says both: nothing is set
+// off.
+func TestFixesAreNotNetted(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  rows: {list: Rows., key: [n], fields: {n: {integer: N.}, code: Code.}}\n"))
+	require.NoError(t, err)
+	fixer := NewFixer(s)
+	var filled []value.Value
+	for i := range 12 {
+		id := fmt.Sprintf("d%02d", i)
+		g, err := value.Parse(`{"rows":[{"n":1,"code":"AB"},{"n":2,"code":"CD"},{"n":3,"code":"ef"}]}`)
+		require.NoError(t, err)
+		d, err := value.Parse(`{"rows":[{"n":1,"code":"ab"},{"n":2,"code":"cd"},{"n":3,"code":"ef"}]}`)
+		require.NoError(t, err)
+		of := &gold.Record{Document: id, State: gold.Reviewed, Record: g}
+		found, err := (&Finder{Schema: s, Gold: gold.Set{id: of}.Shelf()}).Add(record.Line{Document: id, Record: d})
+		require.NoError(t, err)
+		filled = append(filled, d)
+		fixer.Add(id, of, &filled[i], found.Errors)
+	}
+	got := fixer.Try()
+	require.Len(t, got.Chosen, 1)
+	assert.Equal(t, [2]int{24, 12}, [2]int{got.Chosen[0].Fixed, got.Chosen[0].Broken})
+	assert.InDelta(t, 48.0/72, got.Before.Value, 1e-9)
+	assert.InDelta(t, 60.0/72, got.Chosen[0].F1.Value, 1e-9)
+}
+
 // Fixes are what they say: counted again from the records, after the change was
 // written into the schema.
 func TestCures(t *testing.T) {

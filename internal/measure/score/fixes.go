@@ -338,28 +338,56 @@ func (c *Fixer) greedy(trials []trial, states []*state, base state, in func(i in
 	}
 }
 
-// listed says what each chosen change is worth on top of those before it.
+// listed says what each chosen change is worth on top of those before it: every value by
+// itself, so that what is turned wrong in a document is not set off against what is turned
+// right.
 func (c *Fixer) listed(chosen []int, trials []trial, base state) (list []Fix) {
-	before := base
 	var undo []func()
-	for _, i := range chosen {
-		undo = append(undo, trials[i].do())
-		s := c.now(base)
+	for n, i := range chosen {
 		fix := Fix{Field: trials[i].field, Write: trials[i].write}
-		for d := range s.counts {
-			if gain := s.counts[d].Right - before.counts[d].Right; gain > 0 {
-				fix.Fixed += gain
-			} else {
-				fix.Broken -= gain
+		for d := range c.docs {
+			before := c.rights(d, n > 0)
+			back := trials[i].do()
+			after := c.rights(d, true)
+			back()
+			for p := range after {
+				if !before[p] {
+					fix.Fixed++
+				}
+			}
+			for p := range before {
+				if !after[p] {
+					fix.Broken++
+				}
 			}
 		}
-		fix.F1 = s.sum(func(int) bool { return true }).F1()
-		list, before = append(list, fix), s
+		undo = append(undo, trials[i].do())
+		fix.F1 = c.now(base).sum(func(int) bool { return true }).F1()
+		list = append(list, fix)
 	}
 	for i := len(undo) - 1; i >= 0; i-- {
 		undo[i]()
 	}
 	return list
+}
+
+// rights gives the places of gold whose values a document has right, as the schema
+// normalizes its record now, or as the record is.
+func (c *Fixer) rights(doc int, normalized bool) map[value.Pointer]bool {
+	d := c.docs[doc]
+	filled := d.filled
+	if filled != nil && normalized {
+		v := d.filled.Clone()
+		normalize.Record(c.schema, &v)
+		filled = &v
+	}
+	right := map[value.Pointer]bool{}
+	Walk(c.schema, d.gold, filled, Visitor{Paths: true, Leaf: func(l Leaf) {
+		if l.Outcome == Right {
+			right[l.GoldPath] = true
+		}
+	}})
+	return right
 }
 
 // rulers says how many leaves a looser comparison would count right.
