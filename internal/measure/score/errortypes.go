@@ -81,6 +81,8 @@ func alikeBut(f *schema.Field, gold, filled *value.Value) ErrorType {
 	switch {
 	case g == d && gold.Kind != filled.Kind:
 		return NumberStyle
+	case filled.Kind == value.String && gold.Kind != value.String && readAs(f, filled, gold):
+		return NumberStyle
 	case strip(g, unicode.IsSpace) == strip(d, unicode.IsSpace):
 		return Spacing
 	case strings.EqualFold(g, d):
@@ -100,6 +102,8 @@ func alikeBut(f *schema.Field, gold, filled *value.Value) ErrorType {
 	case numeric(gold) && digits(g) != "" && digits(g) == digits(d) && len(digits(d)) == len(strip(d, func(r rune) bool { return !unicode.IsDigit(r) })) && !numeric(filled):
 		return NumberStyle
 	case normalize.AsFigures(g) == normalize.AsFigures(d) && strings.ContainsFunc(g, unicode.IsDigit):
+		return Lookalike
+	case gold.Kind == value.String && lookalike.Replace(g) == lookalike.Replace(d):
 		return Lookalike
 	case f.Type == schema.Choice:
 		if option, ok := normalize.Choice(f, d); ok && option == g {
@@ -169,9 +173,36 @@ func otherAmount(f *schema.Field, gold, filled *value.Value) ErrorType {
 	return ""
 }
 
-// withinText tells whether the words of one text are a stretch of those of another.
+// readAs tells whether a text means a number or an amount, as the field reads it.
+func readAs(f *schema.Field, text, v *value.Value) bool {
+	own := value.Str(text.Text)
+	_, to, ok := normalize.ByType(f, &own)
+	if !ok || to.Kind != v.Kind {
+		return false
+	}
+	name, _ := f.Measure()
+	if a, b := to.Get("amount"), v.Get("amount"); a != nil && b != nil {
+		m, n := to.Get(name), v.Get(name)
+		return value.Equal(a, b) && (m.Empty() || n.Empty() || value.Equal(m, n))
+	}
+	return value.Equal(&to, v)
+}
+
+// lookalike makes signs one that look alike in print, and pairs that look like one letter.
+var lookalike = strings.NewReplacer("rn", "m", "vv", "w", "cl", "d", "I", "l", "1", "l", "|", "l", "!", "l", "i", "l", "0", "O", "o", "O", "5", "S", "s", "S", "8", "B", "2", "Z", "z", "Z", "6", "G", "9", "g")
+
+// withinText tells whether the words of one text are a stretch of those of another;
+// punctuation beside them is none of them.
 func withinText(part, whole string) bool {
-	p, w := strings.Fields(strings.ToLower(part)), strings.Fields(strings.ToLower(whole))
+	words := func(text string) (all []string) {
+		for _, w := range strings.Fields(strings.ToLower(text)) {
+			if w = strings.TrimFunc(w, func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }); w != "" {
+				all = append(all, w)
+			}
+		}
+		return all
+	}
+	p, w := words(part), words(whole)
 	if len(p) == 0 || len(p) >= len(w) {
 		return false
 	}

@@ -2,7 +2,8 @@
 //
 // Rules it keeps (the definitions are in docs/scoring.md):
 //
-//   - Texts are compared character by character, numbers as exact decimals.
+//   - Texts are compared letter by letter, whatever Unicode form these have; numbers as
+//     exact decimals.
 //   - null, an empty text and an absent key are the same: no value.
 //   - Pairing is optimal, not greedy, and falls the same way whatever order
 //     items or keys come in.
@@ -32,7 +33,7 @@ func Has(v *value.Value) bool { return !v.Empty() }
 // Right reports whether two values, neither of them empty, are the same by the
 // field's comparison:
 //
-//	exact          texts character by character, numbers as exact decimals
+//	exact          texts letter by letter (in NFC), numbers as exact decimals
 //	loose          texts but for case, white space and punctuation
 //	{within: x}    numbers and amounts that differ by at most x; the measure
 //	               beside an amount must be the same
@@ -47,6 +48,9 @@ func Right(f *schema.Field, gold, filled *value.Value) bool {
 	}
 	if gold.Kind != value.String || filled.Kind != value.String {
 		return false
+	}
+	if norm.NFC.String(gold.Text) == norm.NFC.String(filled.Text) {
+		return true
 	}
 	switch f.Compare.Kind {
 	case "loose":

@@ -193,6 +193,8 @@ func TestComparisons(t *testing.T) {
 		right               bool
 	}{
 		{"text: T.", `"Heron Plank"`, `"heron plank"`, false},
+		{"text: T.", `"Caf\u00e9"`, `"Cafe\u0301"`, true},
+		{"text: T.", `"Cafe"`, `"Cafe\u0301"`, false},
 		{"text: T., compare: loose", `"Heron Plank"`, `"heron  plank."`, true},
 		{"text: T., compare: loose", `"Heron Plank"`, `"heron planks"`, false},
 		{"text: T., compare: set", `"plank, heron"`, `"Heron Plank"`, true},
