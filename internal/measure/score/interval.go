@@ -83,7 +83,7 @@ func (t *Tallies) IsFew() bool {
 			erring += times
 		}
 	})
-	return t.n >= 2 && erring < few
+	return t.n >= 2 && erring > 0 && erring < few
 }
 
 // every goes through the documents, or through their kinds with how often each comes, in

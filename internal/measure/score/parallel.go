@@ -94,6 +94,7 @@ func (sc *Scorer) merge(o *part) error {
 	r, p := &sc.report, &o.report
 	r.Documents, r.RecordsRight, r.RecordsOf, r.Drafted = r.Documents+p.Documents, r.RecordsRight+p.RecordsRight, r.RecordsOf+p.RecordsOf, r.Drafted+p.Drafted
 	r.TooLong, r.Reread, r.Untouched, r.Invented = r.TooLong+p.TooLong, r.Reread+p.Reread, r.Untouched+p.Untouched, r.Invented+p.Invented
+	r.Misfits += p.Misfits
 	r.ByPeople += p.ByPeople
 	r.Unseen.Counted, r.Unseen.Apart = r.Unseen.Counted+p.Unseen.Counted, r.Unseen.Apart+p.Unseen.Apart
 	r.LeftOut = append(r.LeftOut, p.LeftOut...)

@@ -58,6 +58,7 @@ type Report struct {
 	TooLong      int       // lists too long for the best pairing
 	Drafted      int       // counted documents whose gold the same model drafted
 	Untouched    int       // counted documents whose gold is as a model drafted it
+	Misfits      int       // values that have no place in the schema
 	Invented     int       // counted documents that are made up, with gold that nobody reviewed
 	Unseen       Unseen    // values of gold that reviewers accepted with others
 	ByPeople     int       // values about which people decided in production, in no figure
@@ -347,17 +348,20 @@ func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (co
 func (sc *Scorer) walk(g, filled *value.Value, paths bool, leaf func(l Leaf), item func(list *schema.Field, inGold, inFilled bool)) (exact, of int) {
 	entries := 0
 	whole := true // so far, of the record at hand
+	misfit, bad := sc.misfitsOf(filled)
+	sc.report.Misfits += misfit
+	alone := misfit > 0 && !sc.schema.EachEntry()
 	flush := func() {
 		if whole {
 			exact++
 		}
 	}
 	Walk(sc.schema, g, filled, Visitor{
-		Paths:   paths,
+		Paths:   paths || bad != nil,
 		TooLong: func(*schema.Field) { sc.report.TooLong++ },
 		Leaf: func(l Leaf) {
 			leaf(l)
-			whole = whole && (l.Outcome == Right || l.Outcome == Blank)
+			whole = whole && (l.Outcome == Right || l.Outcome == Blank) && !alone && (bad == nil || l.FilledPath == "" || !bad[l.FilledPath.Steps()[0]])
 		},
 		Item: func(list *schema.Field, inGold, inFilled bool) {
 			if item != nil {

@@ -67,6 +67,9 @@ func (r *Report) more() (members []value.Value) {
 	if r.Untouched > 0 {
 		members = append(members, count("gold_as_drafted", r.Untouched))
 	}
+	if r.Misfits > 0 {
+		members = append(members, count("misfits", r.Misfits))
+	}
 	if r.Invented > 0 {
 		members = append(members, count("gold_made_up", r.Invented))
 	}
