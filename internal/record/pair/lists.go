@@ -3,6 +3,7 @@ package pair
 import (
 	"bytes"
 	"runtime"
+	"slices"
 	"sort"
 	"sync"
 	"sync/atomic"
@@ -138,8 +139,8 @@ func (s *scratch) free(marks []int, unset int) []int {
 	return left
 }
 
-// byKey pairs the items whose whole key both sides hold; within one key by
-// assignment.
+// byKey pairs the items whose whole key both sides hold, however little else they have in
+// common: within one key by assignment, and what that leaves over in its order.
 func (s *scratch) byKey(f *schema.Field, g, d []node, partner, taken []int) {
 	filled := map[string][]int{}
 	for j := range d {
@@ -160,7 +161,15 @@ func (s *scratch) byKey(f *schema.Field, g, d []node, partner, taken []int) {
 		gold[key] = append(gold[key], i)
 	}
 	for _, key := range keys {
-		s.assign(g, d, gold[key], filled[key], partner, taken)
+		x, y := gold[key], filled[key]
+		if len(x) > 1 || len(y) > 1 {
+			s.assign(g, d, x, y, partner, taken)
+		}
+		x = slices.DeleteFunc(x, func(i int) bool { return partner[i] >= 0 })
+		y = slices.DeleteFunc(y, func(j int) bool { return taken[j] != 0 })
+		for n := range min(len(x), len(y)) {
+			partner[x[n]], taken[y[n]] = y[n], 1
+		}
 	}
 }
 

@@ -100,6 +100,7 @@ func items(t *testing.T, text string) []value.Value {
 func TestLists(t *testing.T) {
 	plain := field(t, "fields: {a: A., b: B., n: {integer: N.}}")
 	keyed := field(t, "key: [n], fields: {a: A., b: B., n: {integer: N.}}")
+	wide := field(t, "key: [n], fields: {a: A., b: B., c: C., d: D., n: {integer: N.}}")
 	ordered := field(t, "ordered: true, items: {text: T.}")
 	for _, c := range []struct {
 		name         string
@@ -111,6 +112,8 @@ func TestLists(t *testing.T) {
 		{"too far apart", plain, `[{"a":"x","b":"p","n":1}]`, `[{"a":"y","b":"q","n":2}]`, []Pair{{0, -1}, {-1, 0}}},
 		{"alike in letters", plain, `[{"a":"decayed timber"}]`, `[{"a":"decayed timbre"}]`, []Pair{{0, 0}}},
 		{"key before likeness", keyed, `[{"a":"x","n":1},{"a":"y","n":2}]`, `[{"a":"y","n":1},{"a":"x","n":2}]`, []Pair{{0, 0}, {1, 1}}},
+		{"equal keys always pair", wide, `[{"a":"x","b":"p","c":"q","d":"r","n":1},{"a":"k","n":2}]`, `[{"a":"k","b":"l","c":"m","d":"o","n":2},{"a":"u","b":"v","c":"w","d":"z","n":1}]`, []Pair{{0, 1}, {1, 0}}},
+		{"one key more often", wide, `[{"a":"x","b":"p","c":"q","d":"r","n":1}]`, `[{"a":"k","b":"l","c":"m","d":"o","n":1},{"a":"x","b":"p","c":"q","d":"r","n":1}]`, []Pair{{0, 1}, {-1, 0}}},
 		{"a key of one decimal", keyed, `[{"a":"x","n":1.0}]`, `[{"a":"y","n":1}]`, []Pair{{0, 0}}},
 		{"a wrong key pairs by likeness", keyed, `[{"a":"x","b":"z","n":1}]`, `[{"a":"x","b":"z","n":7}]`, []Pair{{0, 0}}},
 		{"one key twice", keyed, `[{"a":"x","n":1},{"a":"y","n":1}]`, `[{"a":"y","n":1},{"a":"x","n":1}]`, []Pair{{0, 1}, {1, 0}}},
