@@ -110,8 +110,30 @@ func (a *app) scoreRun(o scoring, runName string) error {
 	} else {
 		a.printScore(r, w.covered(r.Run), o.all)
 		a.printMore(r, o)
+		a.printNext(r, o, runName)
 	}
 	return a.below(r, o.atLeast)
+}
+
+// printNext says what to look at next: the field that costs most, and how.
+func (a *app) printNext(r *score.Report, o scoring, runName string) {
+	f, ok := r.Costliest()
+	if !ok {
+		return
+	}
+	command := "filler errors"
+	if o.recordsFile != "" {
+		command += " --records " + o.recordsFile
+	} else if runName != "" && runName != "last" {
+		command += " " + runName
+	}
+	if o.schemaFile != "" {
+		command += " --schema " + o.schemaFile
+	}
+	if o.goldPath != "" {
+		command += " --gold " + o.goldPath
+	}
+	a.notef("next: %s has %d of %s; `%s --field '%s'`\n", f.Path, f.Errors(), plural(r.Overall.Errors(), "error"), command, f.Path)
 }
 
 // below says which bounds a score does not reach.

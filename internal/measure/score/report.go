@@ -386,6 +386,16 @@ func (sc *Scorer) walk(g, filled *value.Value, paths bool, leaf func(l Leaf), it
 	return exact, of
 }
 
+// Costliest gives the field with the most errors; false where there are none.
+func (r *Report) Costliest() (most Field, ok bool) {
+	for _, f := range r.Fields {
+		if f.Errors() > most.Errors() {
+			most, ok = f, true
+		}
+	}
+	return most, ok
+}
+
 // unattempted names the gold whose document never came in.
 func (sc *Scorer) unattempted() {
 	for n := range sc.gold.Len() {
