@@ -43,7 +43,6 @@ type Report struct {
 	Different                int // texts that differ in more than their values
 	Dropped                  int // as too alike
 	Alike                    [10]int
-	Words, Letters           int // of all texts
 }
 
 // Look is how documents of one look were read.
@@ -175,7 +174,6 @@ func (r *Report) add(made *Made, look string, d *document.Document, s *schema.Sc
 	if made.Noise != "" {
 		r.Noise[made.Noise]++
 	}
-	r.Letters += len([]rune(made.Text))
 	own := r.Looks[look]
 	if own == nil {
 		own = &Look{}
@@ -198,7 +196,6 @@ func (r *Report) add(made *Made, look string, d *document.Document, s *schema.Sc
 	}
 	for _, w := range wordPart.FindAllString(made.Text, -1) {
 		own.Words++
-		r.Words++
 		if read[w] > 0 {
 			read[w]--
 			own.Read++

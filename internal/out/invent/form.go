@@ -178,7 +178,6 @@ func flat(item *schema.Field) bool {
 
 // rows writes items as a table.
 func (w *writer) rows(f *schema.Field, v *value.Value, p value.Pointer) {
-	w.Rows = true
 	cells := make([][]string, len(v.Kids)+1)
 	for _, kid := range f.Item.Fields {
 		cells[0] = append(cells[0], w.named(kid))

@@ -61,7 +61,7 @@ func (j *Job) Make(n int) (*Made, error) {
 			j.Dropped++
 			continue
 		}
-		j.note(&made.Record)
+		j.Keep(&made.Record)
 		j.Near.Add(made.Rest)
 		return made, nil
 	}

@@ -13,7 +13,6 @@ type Page struct {
 	b      strings.Builder
 	Places map[value.Pointer]Span
 	Dims   []Span // what is no value and may be changed: words of labels and of prose
-	Rows   bool   // written as a table
 }
 
 // Span is a stretch of bytes.

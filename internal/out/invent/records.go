@@ -106,9 +106,6 @@ func (m *Maker) Record(n int, held map[value.Pointer]value.Value) (value.Value, 
 	return value.Value{}, &Impossible{why}
 }
 
-// Keep says that a record is used: what names it does not come again.
-func (m *Maker) Keep(v *value.Value) { m.note(v) }
-
 // Sensitive gives the texts of records that are sensitive, and long enough to be told from
 // words that stand anywhere.
 func Sensitive(s *schema.Schema, records []*value.Value) (all []string) {
@@ -124,11 +121,11 @@ func Sensitive(s *schema.Schema, records []*value.Value) (all []string) {
 	return all
 }
 
-// note keeps the values that must not come again: those of an entity's key.
-func (m *Maker) note(v *value.Value) {
+// Keep says that a record is used: the values that name it do not come again.
+func (m *Maker) Keep(v *value.Value) {
 	if v.Kind == value.Array {
 		for i := range v.Kids {
-			m.note(&v.Kids[i])
+			m.Keep(&v.Kids[i])
 		}
 		return
 	}

@@ -75,8 +75,8 @@ func TestRecordsAreSound(t *testing.T) {
 			w, err := again.Record(n, nil)
 			require.NoError(t, err)
 			require.Equal(t, v.String(), w.String())
-			m.note(&v)
-			again.note(&w)
+			m.Keep(&v)
+			again.Keep(&w)
 			sound(t, m, &v)
 			number := v.Get("number").Text
 			assert.False(t, seen[number], number)
