@@ -173,6 +173,10 @@ func (n *Node) Filled(what string) string {
 		n.Fault(what+" is missing", "write it behind the colon, in quotes if it begins with a sign")
 		return ""
 	}
+	if n.y.Kind != yaml.ScalarNode && n.y.Kind != yaml.AliasNode {
+		n.Fault("expected "+what+", not "+describe(n.y), "write it behind the colon, as one value")
+		return ""
+	}
 	return n.Text()
 }
 

@@ -28,8 +28,9 @@ func TestValuesStayAsWritten(t *testing.T) {
 }
 
 func TestReadingFaults(t *testing.T) {
-	f, root := load(t, "a: x\nb: [1, 2]\nc: -3\nd: {e: f}\ng: maybe\n")
-	root.Known("a", "b", "c", "d")
+	f, root := load(t, "a: x\nb: [1, 2]\nc: -3\nd: {e: f}\ng: maybe\nh: {file: x}\n")
+	root.Known("a", "b", "c", "d", "h")
+	root.Get("h").Filled("the table's path")
 	root.Get("b").Text()
 	root.Get("c").Int(0)
 	root.Get("a").Float()
@@ -42,8 +43,9 @@ func TestReadingFaults(t *testing.T) {
 		"x.yaml:2:4: b: expected a text, not a list; write one value",
 		"x.yaml:3:4: c: expected a whole number of at least 0, not `-3`; write it without quotes or units",
 		"x.yaml:4:4: d: expected a list of texts, not keys and values; write [one, two]",
-		`x.yaml:5:1: unknown key "g"; known here: a, b, c, d`,
+		`x.yaml:5:1: unknown key "g"; known here: a, b, c, d, h`,
 		"x.yaml:5:4: g: expected true or false, not `maybe`; write true or false",
+		"x.yaml:6:4: h: expected the table's path, not keys and values; write it behind the colon, as one value",
 	}, "\n"), err.Error())
 	assert.NoError(t, Faults(nil).Err())
 }
