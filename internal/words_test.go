@@ -15,7 +15,7 @@ import (
 // retired are words that the project does not speak any more, whatever they are
 // part of, with what stands in their place.
 var retired = map[string]string{
-	`tid(?:y|ies|ied|ying)`:         "normalize, normalizer",
+	`tid(?:y|ies|ied|ying|iers?)`:   "normalize, normalizer",
 	`mend(?:s|ed|ing)?`:             "correct, fix, repair, lenient parsing",
 	`cur(?:e|es|ed|able)`:           "suggested fix",
 	`anew`:                          "again",

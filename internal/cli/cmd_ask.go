@@ -140,13 +140,10 @@ func (a *app) askDocuments(ctx context.Context, o *asking, names []string, text 
 		return err
 	}
 	sum, err := question.Sum(ctx, a.asker(o, w), text, all)
-	if err != nil {
-		return err
-	}
-	a.printAnswers(all, sum, o.asJSON)
+	a.printAnswers(all, sum, o.asJSON) // what is paid for is shown, whatever becomes of the summary
 	a.askedFor(o, plural(len(all), "document")+" asked")
-	if o.keep == "" {
-		return nil
+	if err != nil || o.keep == "" {
+		return err
 	}
 	data, err := schema.Keep(file, o.keep, text)
 	if err != nil {

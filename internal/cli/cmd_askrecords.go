@@ -123,13 +123,13 @@ func (a *app) askInWords(ctx context.Context, o *asking, w *work, plan *export.P
 		}
 		a.notef("%s; asked again\n", t.Why)
 	})
-	if err != nil {
+	if answer == nil {
 		return err
 	}
-	defer a.askedFor(o, "records asked")
+	defer a.askedFor(o, "records asked") // rows are shown, whatever becomes of the words
 	if o.asJSON {
 		a.printJSON(answersJSON(answer))
-		return nil
+		return err
 	}
 	a.printf("%s\n\n", a.paint(faint, oneLine(answer.Statement)))
 	a.printAnswer(answer.Rows, false)
@@ -145,7 +145,7 @@ func (a *app) askInWords(ctx context.Context, o *asking, w *work, plan *export.P
 	if answer.Words != "" {
 		a.printSentence(answer.Words, answer.Founded, answer.Unfounded, "row")
 	}
-	return nil
+	return err
 }
 
 // shownSources is how many documents are named behind an answer.

@@ -144,7 +144,7 @@ func (a *app) invent(ctx context.Context, o *inventing) error {
 	began, last := time.Now(), time.Now()
 	n, one := o.n, job.Make
 	if o.modelName != "" {
-		made, err := a.writtenByModel(ctx, w, r, o, job)
+		made, err := a.writtenByModel(ctx, w, o, job)
 		if err != nil {
 			return err
 		}
@@ -242,64 +242,90 @@ func valuesFrom(m *invent.Maker, of string) error {
 	return nil
 }
 
-// inventLike gives a job the records that others are to look like, and the words of their
-// documents.
-func (a *app) inventLike(ctx context.Context, w *work, r *document.Reader, o *inventing, job *invent.Job) error {
-	var records []*value.Value
-	var ids []string
-	if o.like == "gold" {
+// alike is what made documents are to look like: records, with their documents where these
+// can be read.
+type alike struct {
+	records []*value.Value
+	ids     []string
+}
+
+// likeWhat gathers reviewed records of people, or those of a run.
+func (a *app) likeWhat(w *work, like string) (all alike, err error) {
+	add := func(id string, rec *value.Value) {
+		all.records, all.ids = append(all.records, rec), append(all.ids, id)
+	}
+	if like == "gold" {
 		set, err := w.goldSet("")
 		if err != nil {
-			return err
+			return all, err
 		}
 		for _, id := range set.Documents() {
 			if g := set[id]; g.State == gold.Reviewed && g.Fault == "" && g.Reviewer != gold.Invented {
-				records, ids = append(records, &g.Record), append(ids, id)
+				add(id, &g.Record)
 			}
 		}
-	} else if _, err := a.eachDecided(w, judged{}, o.like, func(_ int, l record.Line, err error) error {
+	} else if _, err := a.eachDecided(w, judged{}, like, func(_ int, l record.Line, err error) error {
 		if err == nil && l.Status != record.Failed {
 			own := l.Record.Clone()
-			records, ids = append(records, &own), append(ids, l.Document)
+			add(l.Document, &own)
 		}
 		return err
 	}); err != nil {
-		return err
+		return all, err
 	}
-	if len(records) == 0 {
-		return fmt.Errorf("--like %s: there is no record to look like", o.like)
+	if len(all.records) == 0 {
+		return all, fmt.Errorf("--like %s: there is no record to look like", like)
 	}
-	if w.schema.EachEntry() {
-		var entries []*value.Value
-		for _, r := range records {
-			for i := range r.Kids {
-				entries = append(entries, &r.Kids[i])
-			}
-		}
-		job.Like(entries)
-		job.Secrets = invent.Sensitive(w.schema, entries)
-		return nil
-	}
-	job.Like(records)
-	job.Secrets = invent.Sensitive(w.schema, records)
-	if o.modelName != "" || len(o.texts) > 0 && !slices.Contains(o.texts, "real") || len(o.texts) == 0 && len(o.templates) > 0 {
-		return nil
-	}
-	for i, id := range ids {
+	return all, nil
+}
+
+// each reads the documents of these records; one that can't be read is told, and left out.
+func (l *alike) each(ctx context.Context, a *app, w *work, r *document.Reader, do func(id, text string, rec *value.Value)) {
+	for i, id := range l.ids {
 		d, err := r.Read(ctx, w.sourceOf(id, ""))
 		if err != nil {
 			a.notef("%s\n", err)
 			continue
 		}
-		frame, why := invent.Learn(w.schema, id, d.Text, records[i])
+		do(id, d.Text, l.records[i])
+	}
+}
+
+// inventLike gives a job the records that others are to look like, and the words of their
+// documents: as frames, or as samples for a model.
+func (a *app) inventLike(ctx context.Context, w *work, r *document.Reader, o *inventing, job *invent.Job) error {
+	like, err := a.likeWhat(w, o.like)
+	if err != nil {
+		return err
+	}
+	records := like.records
+	if w.schema.EachEntry() {
+		records = nil
+		for _, r := range like.records {
+			for i := range r.Kids {
+				records = append(records, &r.Kids[i])
+			}
+		}
+	}
+	job.Like(records)
+	job.Secrets = invent.Sensitive(w.schema, records)
+	switch {
+	case o.modelName != "":
+		like.each(ctx, a, w, r, func(_, text string, _ *value.Value) { job.Samples = append(job.Samples, text) })
+		return nil
+	case w.schema.EachEntry(), len(o.texts) > 0 && !slices.Contains(o.texts, "real"), len(o.texts) == 0 && len(o.templates) > 0:
+		return nil
+	}
+	like.each(ctx, a, w, r, func(id, text string, rec *value.Value) {
+		frame, why := invent.Learn(w.schema, id, text, rec)
 		if frame == nil {
 			a.notef("%s is not used: %s\n", id, why)
-			continue
+			return
 		}
 		job.Frames = append(job.Frames, frame)
-	}
+	})
 	if len(job.Frames) == 0 {
-		return errors.New("no document of --like can be used: none of their values stands in them; use --texts form")
+		return errors.New("no document of --like can be used; use --texts form")
 	}
 	return nil
 }

@@ -7,7 +7,6 @@ import (
 	"time"
 
 	"filler/internal/base/value"
-	"filler/internal/measure/gold"
 	"filler/internal/out/invent"
 	"filler/internal/out/question"
 	"filler/internal/record"
@@ -29,18 +28,14 @@ type writing struct {
 
 // writtenByModel has a model write documents for records; those that are not right after
 // two more tries are left out, and told.
-func (a *app) writtenByModel(ctx context.Context, w *work, r *document.Reader, o *inventing, job *invent.Job) ([]*invent.Made, error) {
+func (a *app) writtenByModel(ctx context.Context, w *work, o *inventing, job *invent.Job) ([]*invent.Made, error) {
 	if job.Alike == 0 {
 		job.Alike = 0.6
-	}
-	samples, err := a.inventSamples(ctx, w, r, o)
-	if err != nil {
-		return nil, err
 	}
 	looks := o.texts
 	if len(looks) == 0 {
 		looks = invent.WrittenStyles
-		if len(samples) > 0 {
+		if len(job.Samples) > 0 {
 			looks = []string{"as the sample"}
 		}
 	}
@@ -52,17 +47,18 @@ func (a *app) writtenByModel(ctx context.Context, w *work, r *document.Reader, o
 		}
 		job.Keep(&rec)
 		drafts[i] = &writing{rec: rec, look: looks[i%len(looks)]}
-		if len(samples) > 0 {
-			drafts[i].sample = samples[i%len(samples)]
+		if len(job.Samples) > 0 {
+			drafts[i].sample = job.Samples[i%len(job.Samples)]
 		}
 	}
 	put := question.Put{Purpose: invent.Purpose, Template: invent.TextTemplate(), Before: invent.Told(w.schema)}
+	var err error
 	if put.Schema, err = invent.TextSchema(); err != nil {
 		return nil, err
 	}
 	asked := &asking{modelName: o.modelName, budget: o.budget, began: time.Now()}
 	for try := 0; try <= mostRewrites; try++ {
-		if err := a.rewrite(ctx, w, asked, put, job, drafts, samples); err != nil {
+		if err := a.rewrite(ctx, w, asked, put, job, drafts); err != nil {
 			return nil, err
 		}
 	}
@@ -94,7 +90,7 @@ func (a *app) writtenByModel(ctx context.Context, w *work, r *document.Reader, o
 }
 
 // rewrite asks for the texts that are not there yet, or not right.
-func (a *app) rewrite(ctx context.Context, w *work, asked *asking, put question.Put, job *invent.Job, drafts []*writing, samples []string) error {
+func (a *app) rewrite(ctx context.Context, w *work, asked *asking, put question.Put, job *invent.Job, drafts []*writing) error {
 	var sources []document.Source
 	of := map[string]*writing{}
 	for i, d := range drafts {
@@ -112,41 +108,11 @@ func (a *app) rewrite(ctx context.Context, w *work, asked *asking, put question.
 		d.text, d.faults = "", []string{"no text came"}
 		if v := l.Record.Get(invent.TextField); l.Status != record.Failed && !v.Empty() {
 			d.text = strings.TrimSpace(v.Text) + "\n"
-			if d.faults = job.Judge(&d.rec, d.text, samples); len(d.faults) == 0 {
-				if d.made = job.Taken(0, &d.rec, d.look, d.text, samples); d.made == nil {
+			if d.faults = job.Judge(&d.rec, d.text); len(d.faults) == 0 {
+				if d.made = job.Taken(&d.rec, d.look, d.text); d.made == nil {
 					d.faults = []string{"it is too much like another text: other words, another order"}
 				}
 			}
 		}
 	})
-}
-
-// inventSamples gives the texts that a model is to write like.
-func (a *app) inventSamples(ctx context.Context, w *work, r *document.Reader, o *inventing) (all []string, err error) {
-	if o.like == "" {
-		return nil, nil
-	}
-	var ids []string
-	if o.like == "gold" {
-		set, err := w.goldSet("")
-		if err != nil {
-			return nil, err
-		}
-		for _, id := range set.Documents() {
-			if set[id].Reviewer != gold.Invented {
-				ids = append(ids, id)
-			}
-		}
-	} else if _, err := a.eachDecided(w, judged{}, o.like, func(_ int, l record.Line, err error) error {
-		ids = append(ids, l.Document)
-		return err
-	}); err != nil {
-		return nil, err
-	}
-	for _, id := range ids {
-		if d, err := r.Read(ctx, w.sourceOf(id, "")); err == nil {
-			all = append(all, d.Text)
-		}
-	}
-	return all, nil
 }

@@ -106,7 +106,7 @@ func (a *app) printMore(r *score.Report, o scoring) {
 		a.printf("%s\n", a.paint(soft, "note: the gold is as a model drafted it, with no value changed: "+plural(r.Untouched, "document")))
 	}
 	if r.Misfits > 0 {
-		a.printf("%s\n", a.paint(bad, "! misfit values (fields that the schema has not, texts where lists or groups belong): "+thousands(r.Misfits)+"; no record with one is fully correct"))
+		a.printf("%s\n", a.paint(bad, "! misfit values (fields that are not in the schema, texts where lists or groups belong): "+thousands(r.Misfits)+"; no record with one is fully correct"))
 	}
 	if r.Invented > 0 {
 		a.printf("%s\n", a.paint(soft, "note: made up, with gold that nobody reviewed: "+plural(r.Invented, "document")+"; how well this tells of real ones: filler invent --against-gold"))

@@ -46,9 +46,9 @@ func ask(fields *value.Value, steps []string, a Asked, of string) error {
 		if node != nil {
 			switch {
 			case node.Get("group") != nil:
-				return fmt.Errorf("%q is both %s and a group; rename one", name, article(string(a.Type)))
+				return fmt.Errorf("%q is both %s and a group; rename one", name, Article(string(a.Type)))
 			case node.Get("list") != nil:
-				return fmt.Errorf("%q is both %s and a list; rename one", name, article(string(a.Type)))
+				return fmt.Errorf("%q is both %s and a list; rename one", name, Article(string(a.Type)))
 			}
 			return fmt.Errorf("%q is named twice; keep one", name)
 		}
@@ -65,7 +65,7 @@ func ask(fields *value.Value, steps []string, a Asked, of string) error {
 	}
 	if node.Get(kind) == nil {
 		if node.Get("group") == nil && node.Get("list") == nil {
-			return fmt.Errorf("%q is both %s and a %s; rename one", name, article(node.Kids[0].Name), kind)
+			return fmt.Errorf("%q is both %s and a %s; rename one", name, Article(node.Kids[0].Name), kind)
 		}
 		return fmt.Errorf("%s is named both with and without []; write %s or %s[] throughout", name, name, name)
 	}
@@ -94,8 +94,8 @@ func askedLeaf(t Type, about, of string) value.Value {
 	return leaf
 }
 
-// article puts "a" or "an" before a word.
-func article(word string) string {
+// Article puts "a" or "an" before a word.
+func Article(word string) string {
 	if strings.ContainsRune("aeiou", rune(word[0])) {
 		return "an " + word
 	}

@@ -129,7 +129,7 @@ func TestFixesAreNotNetted(t *testing.T) {
 
 // Fixes are what they say: counted again from the records, after the change was
 // written into the schema.
-func TestCures(t *testing.T) {
+func TestFixesAreWhatTheySay(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  code: Code.\n  kind: {choice: Kind., of: {rot: {}, rust: {}}}\n  on: {date: Day.}\n  cost: {number: Cost.}\n"))
 	require.NoError(t, err)
 	fixer := NewFixer(s)

@@ -3,14 +3,8 @@ package export
 import (
 	"context"
 	"fmt"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
-
-	"github.com/shopspring/decimal"
-
-	"filler/internal/source/reading"
 )
 
 // Describe tells a model what the tables hold: a line for each column, with what the
@@ -116,63 +110,6 @@ func (a *Answer) Cut(most int) {
 	if len(a.Rows) > most {
 		a.Rows, a.Nulls, a.More = a.Rows[:most], a.Nulls[:most], true
 	}
-}
-
-var (
-	figureInWords = regexp.MustCompile(`\d+(?:[.,]\d+)*`)
-	wordInWords   = regexp.MustCompile(`\pL+`)
-)
-
-// twofold are words for numbers that are other words too, in the same language or in
-// another.
-var twofold = map[string]bool{"once": true, "sei": true, "due": true, "neuf": true, "dos": true, "elf": true, "mille": true, "mil": true, "set": true}
-
-// Unfounded gives the figures of a sentence that stand neither in a row nor in the question,
-// and are not how many rows there are. Numbers in words are figures too.
-func (a *Answer) Unfounded(sentence, question string) []string {
-	return Unfounded(sentence, question, a.Text())
-}
-
-// Unfounded gives the figures of a sentence that stand in none of the texts.
-func Unfounded(sentence string, texts ...string) (figures []string) {
-	known := map[string]bool{}
-	for _, text := range texts {
-		for _, f := range figureInWords.FindAllString(text, -1) {
-			known[f] = true
-			if d, err := decimal.NewFromString(strings.ReplaceAll(f, ",", "")); err == nil {
-				known[d.String()] = true
-			}
-		}
-		for _, w := range wordInWords.FindAllString(text, -1) {
-			if n, ok := reading.NumberWord(strings.ToLower(w)); ok {
-				known[strconv.Itoa(n)] = true
-			}
-		}
-	}
-	for _, f := range figureInWords.FindAllString(sentence, -1) {
-		if !slices.ContainsFunc(plainFigures(f), func(plain string) bool { return known[plain] }) {
-			figures = append(figures, f)
-		}
-	}
-	for _, w := range wordInWords.FindAllString(sentence, -1) {
-		lower := strings.ToLower(w)
-		if n, ok := reading.NumberWord(lower); ok && n > 1 && !twofold[lower] && !known[strconv.Itoa(n)] {
-			figures = append(figures, w)
-		}
-	}
-	return figures
-}
-
-// plainFigures gives what a figure of a sentence may be, without signs between thousands and noughts that
-// say nothing: 1,204.50 and 1.204,50 are 1204.5; 3,5 may be 3.5.
-func plainFigures(f string) (all []string) {
-	for _, group := range []string{",", "."} {
-		text := strings.ReplaceAll(f, group, "")
-		if d, err := decimal.NewFromString(strings.ReplaceAll(text, ",", ".")); err == nil {
-			all = append(all, d.String())
-		}
-	}
-	return append(all, f)
 }
 
 // Mixed says which amounts a statement adds up, compares or averages although they are in

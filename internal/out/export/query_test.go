@@ -95,18 +95,6 @@ func FuzzOnlyReads(f *testing.F) {
 	})
 }
 
-// Figures of a sentence are held against the rows, however they are written.
-func TestUnfounded(t *testing.T) {
-	a := &Answer{Columns: []string{"deck", "n"}, Rows: [][]string{{"steel 2031", "1204.50"}, {"oak", "3"}}, Nulls: [][]bool{{false, false}, {false, true}}}
-	for sentence, want := range map[string][]string{
-		"In 2031 steel had 1,204.5, of 2 rows.": nil, "Stahl hat 1.204,50, in zwei Zeilen.": nil, "Of those since 2029: 1204.5.": nil, "That was once due.": nil,
-		"Oak has 3 and 7.5.": {"3", "7.5"}, "Steel has 12045.": {"12045"}, "Steel is in three rows.": {"three"}, "Es sind sieben.": {"sieben"},
-	} {
-		assert.Equal(t, want, a.Unfounded(sentence, "Which since 2029?"), sentence)
-	}
-	assert.Contains(t, a.Text(), "oak | unknown\n")
-}
-
 // Amounts of several currencies that are put together are told, unless the statement tells
 // them apart.
 func TestMixed(t *testing.T) {

@@ -27,7 +27,7 @@ func (j *Joined) Check() (all []Fault) {
 		if said == "" {
 			said = "nothing"
 		}
-		all = append(all, Fault{"loose", fmt.Sprintf("%s of %s: %q is no entity, or several", l.Kind, from, said), l.Mention})
+		all = append(all, Fault{"loose", fmt.Sprintf("%s of %s: %q is not an entity, or several are called so", l.Kind, from, said), l.Mention})
 	}
 	listed := map[[2]int]map[string]bool{}
 	for _, e := range g.Edges {

@@ -220,14 +220,7 @@ func (b *Builder) odd(f *schema.Field, v *value.Value, p value.Pointer) {
 	if f.Type == schema.Choice {
 		want = "single value"
 	}
-	b.fault("type", fmt.Sprintf("%s where the schema has %s: it names nothing", a(v.Kind.String()), a(want)), p)
-}
-
-func a(word string) string {
-	if strings.Contains("aeiou", word[:1]) {
-		return "an " + word
-	}
-	return "a " + word
+	b.fault("type", fmt.Sprintf("%s where the schema has %s: it names nothing", schema.Article(v.Kind.String()), schema.Article(want)), p)
 }
 
 func (b *Builder) fault(code, text string, p value.Pointer) {
@@ -390,7 +383,7 @@ func (b *Builder) list(f *schema.Field, v *value.Value, p value.Pointer, owner i
 		if e := f.Edge; e != nil {
 			b.ends = append(b.ends, listed{textOf(item.Get(e.From)), textOf(item.Get(e.To)), kindOf(f, item), b.mention(at.Key(e.From))})
 			if kind := b.notAllowed(f, item); kind != "" {
-				b.fault("kind", kind+" is no kind of edge of "+f.Path, at.Key(e.Kind))
+				b.fault("kind", kind+" is not a kind of edge of "+f.Path, at.Key(e.Kind))
 			}
 			continue
 		}

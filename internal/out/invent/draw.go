@@ -16,7 +16,7 @@ func (d *drawing) number(f *schema.Field, whole bool) string {
 	if f.Type == schema.Money {
 		high, places = decimal.NewFromInt(2000), 2
 	}
-	if d.pool != nil {
+	if d.pool != nil && !d.Schema.IsSensitive(f.Path) {
 		first := true
 		for _, v := range d.pool.leaves[f.Path] {
 			if v.Kind == value.Object {
@@ -88,47 +88,24 @@ func (d *drawing) date(f *schema.Field) string {
 
 // links sets what links point to: items that are there.
 func (d *drawing) links(v *value.Value) {
-	var walk func(f *schema.Field, own *value.Value)
-	targets := map[string][]*value.Value{}
-	var find func(f *schema.Field, own *value.Value)
-	find = func(f *schema.Field, own *value.Value) {
-		switch {
-		case own.Empty():
-		case f.Type == schema.Group:
-			for _, kid := range f.Fields {
-				find(kid, own.Get(kid.Name))
-			}
-		case f.Type == schema.List:
-			for i := range own.Kids {
-				find(f.Item, &own.Kids[i])
-			}
-		case f.Type != schema.Link:
+	root, targets := d.Schema.Record(), map[string][]*value.Value{}
+	eachLeaf(root, v, "", func(f *schema.Field, own *value.Value, _ value.Pointer) {
+		if f.Type != schema.Link && !own.Empty() {
 			targets[f.Path] = append(targets[f.Path], own)
 		}
-	}
-	find(d.Schema.Record(), v)
-	walk = func(f *schema.Field, own *value.Value) {
-		switch {
-		case own == nil:
-		case f.Type == schema.Group:
-			for _, kid := range f.Fields {
-				walk(kid, own.Get(kid.Name))
-			}
-		case f.Type == schema.List:
-			for i := range own.Kids {
-				walk(f.Item, &own.Kids[i])
-			}
-		case f.Type == schema.Link && own.Text == "\x00":
-			var all []*value.Value
-			for _, to := range f.To {
-				all = append(all, targets[to]...)
-			}
-			name := own.Name
-			*own = value.Value{Name: name}
-			if len(all) > 0 {
-				*own = pick(d.r, all).Clone().Named(name)
-			}
+	})
+	eachLeaf(root, v, "", func(f *schema.Field, own *value.Value, _ value.Pointer) {
+		if f.Type != schema.Link || own == nil || own.Text != unset {
+			return
 		}
-	}
-	walk(d.Schema.Record(), v)
+		var all []*value.Value
+		for _, to := range f.To {
+			all = append(all, targets[to]...)
+		}
+		name := own.Name
+		*own = value.Value{Name: name}
+		if len(all) > 0 {
+			*own = pick(d.r, all).Clone().Named(name)
+		}
+	})
 }

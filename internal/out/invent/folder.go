@@ -180,14 +180,15 @@ func (r *Report) add(made *Made, look string, d *document.Document, s *schema.Sc
 		r.Looks[look] = own
 	}
 	own.Documents++
-	places := evidence.Of(s, &made.Record, evidence.NewIndex(d.Text))
-	for p := range made.Places {
-		if made.Record.At(p).Empty() {
-			continue
-		}
-		own.Values++
-		if places[p].Found() {
-			own.Found++
+	own.Values += made.Values
+	if d.Text == made.Text {
+		own.Found += made.There
+	} else {
+		places := evidence.Of(s, &made.Record, evidence.NewIndex(d.Text))
+		for p := range made.Places {
+			if !made.Record.At(p).Empty() && places[p].Found() {
+				own.Found++
+			}
 		}
 	}
 	read := map[string]int{}

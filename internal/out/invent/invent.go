@@ -18,6 +18,7 @@ type Job struct {
 	Frames    []*Frame // made from real documents
 	Templates []*Template
 	Styles    []string
+	Samples   []string // real texts that a model is shown
 	Secrets   []string // sensitive values that may stand in no text
 	Alike     float64  // texts that are more alike to one before, outside of their values, are left out; 0: none is
 	Near      Alikeness
@@ -35,6 +36,7 @@ type Made struct {
 	Places map[value.Pointer]Span
 	Rest   string // the text without its values
 	Found  int    // values that stand where they were written, by evidence
+	There  int    // those that stand anywhere
 	Values int
 	at     int // which frame, template or style
 }
@@ -237,10 +239,11 @@ func (j *Job) stands(m *Made) bool {
 		}
 		m.Values++
 		place := places[p]
-		switch {
-		case !place.Found():
+		if !place.Found() {
 			all = all && (f.Type == schema.Boolean || f.Type == schema.Choice)
-		case place.Start < own.End && own.Start < place.End:
+			return
+		}
+		if m.There++; place.Start < own.End && own.Start < place.End {
 			m.Found++
 		}
 	})

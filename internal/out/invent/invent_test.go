@@ -114,7 +114,9 @@ func TestSensitiveStaysAway(t *testing.T) {
 		assert.Equal(t, len(made.Record.Get("lines").Kids), strings.Count(made.Text, "EUR "))
 	}
 	_, why = Learn(s, "a.txt", text+"Dear Ms Grasshopper, goodbye.\n", &rec)
-	assert.Contains(t, why, "its words say more of customer, which is sensitive")
+	assert.Contains(t, why, "customer, which is sensitive, would stay in it")
+	_, why = Learn(s, "a.txt", strings.Replace(text, "Wilma Grasshopper", "see below", 1), &rec)
+	assert.Contains(t, why, "customer, which is sensitive", "a value that stands nowhere would be held, and be in gold")
 	_, why = Learn(s, "a.txt", "Nothing of it.", &rec)
 	assert.Contains(t, why, "none of its values")
 }
@@ -138,6 +140,36 @@ func TestEntries(t *testing.T) {
 	}
 	assert.Equal(t, mostEntries, many)
 	assert.GreaterOrEqual(t, float64(found)/float64(values), 0.98, "%d of %d", found, values)
+}
+
+// Whatever is sensitive: a day, an amount, an address or a telephone is neither shifted nor
+// given another figure, but made up; and it is refused in another spelling, too.
+func TestSensitiveOfAllTypes(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: card\nfields:\n  no: Number.\n  born: {date: Day of birth., written: [D.M.YYYY], sensitive: true}\n  home: {text: Home., sensitive: true}\n  phone: {text: Telephone., sensitive: true}\n  owes: {money: What is owed., currency: EUR, sensitive: true}\n"))
+	require.NoError(t, err)
+	rec, err := value.Parse(`{"no":"C-77","born":"1951-02-13","home":"12 Sorrow Hill, Gnomesby","phone":"0999 777123","owes":{"amount":98765.43,"currency":"EUR"}}`)
+	require.NoError(t, err)
+	text := "Card C-77\nBorn: 13.2.1951\nHome: 12 Sorrow Hill, Gnomesby\nPhone: 0999 777123\nOwes: EUR 98765.43\n"
+	for _, rare := range []bool{false, true} {
+		f, why := Learn(s, "a", text, &rec)
+		require.NotNil(t, f, why)
+		m, err := NewMaker(s, 3)
+		require.NoError(t, err)
+		m.Like([]*value.Value{&rec})
+		m.Rare = rare
+		j := &Job{Maker: m, Frames: []*Frame{f}}
+		for n := range 60 {
+			made, err := j.Make(n)
+			require.NoError(t, err)
+			for _, part := range []string{"1951", "1950", "Sorrow", "Gnomesby", "0999", "777123", "98765"} {
+				require.NotContains(t, made.Text+made.Record.String(), part)
+			}
+		}
+	}
+	for _, more := range []string{"She was born on 13 February 1951.\n", "The debt of 98,765.43 stands.\n", "Gnomesby, in May\n"} {
+		_, why := Learn(s, "a", text+more, &rec)
+		assert.Contains(t, why, "which is sensitive, would stay in it", more)
+	}
 }
 
 // Noise is what it says it is, and the record holds all the same.
@@ -323,18 +355,17 @@ func TestJudge(t *testing.T) {
 	require.NoError(t, err)
 	m, err := NewMaker(s, 1)
 	require.NoError(t, err)
-	j := &Job{Maker: m, Secrets: []string{"Wilma Grasshopper"}}
+	j := &Job{Maker: m, Secrets: []string{"Wilma Grasshopper"}, Samples: []string{"We gladly let you use the old oven at the weir until further notice."}}
 	rec, err := value.Parse(`{"no":"P-7","from":null,"owner":"Bo Tarn"}`)
 	require.NoError(t, err)
-	samples := []string{"We gladly let you use the old oven at the weir until further notice."}
 	for text, want := range map[string]string{
 		"Permit: P-7\nOwner: Bo Tarn\n":                                                           "",
 		"Permit: P-8\nOwner: Bo Tarn\n":                                                           "no is not in it: P-7",
-		"Permit: P-7\nvalid from: 3 May 2031\nOwner: Bo Tarn\n":                                   "gives from, which the record has not",
+		"Permit: P-7\nvalid from: 3 May 2031\nOwner: Bo Tarn\n":                                   "gives from, which is not in the record",
 		"Permit: P-7, Bo Tarn. WILMA grasshopper asks.\n":                                         "a sensitive value of a sample",
 		"Permit: P-7\nOwner: Bo Tarn\nWe gladly let you use the old oven at the weir, says Bo.\n": `it takes "we gladly let you use the old oven"`,
 	} {
-		faults := j.Judge(&rec, text, samples)
+		faults := j.Judge(&rec, text)
 		if want == "" {
 			assert.Empty(t, faults, text)
 			continue
@@ -342,7 +373,7 @@ func TestJudge(t *testing.T) {
 		require.NotEmpty(t, faults, text)
 		assert.Contains(t, strings.Join(faults, "\n"), want)
 	}
-	request := Request(&rec, "letter", samples[0], "bad text", []string{"no is not in it: P-7"})
+	request := Request(&rec, "letter", j.Samples[0], "bad text", []string{"no is not in it: P-7"})
 	assert.Contains(t, request, "Look: letter\n")
 	assert.Contains(t, request, "This text does not do:\nbad text\n\nBecause:\n- no is not in it: P-7\n")
 }
@@ -366,12 +397,12 @@ func TestWrittenByHand(t *testing.T) {
 		rec, err := value.Parse(parts[id+".json"])
 		require.NoError(t, err, id)
 		texts++
-		assert.Empty(t, j.Judge(&rec, text, nil), id)
-		assert.NotEmpty(t, j.Judge(&rec, strings.ReplaceAll(text, id, "FB-0000-00"), nil), id)
+		assert.Empty(t, j.Judge(&rec, text), id)
+		assert.NotEmpty(t, j.Judge(&rec, strings.ReplaceAll(text, id, "FB-0000-00")), id)
 		name := rec.Get("inspector").Get("name").Text
-		assert.NotEmpty(t, j.Judge(&rec, strings.ReplaceAll(text, name, "the inspector"), nil), id)
+		assert.NotEmpty(t, j.Judge(&rec, strings.ReplaceAll(text, name, "the inspector")), id)
 		if rec.Get("weather").Empty() {
-			assert.NotEmpty(t, j.Judge(&rec, text+"Weather: frost\n", nil), id)
+			assert.NotEmpty(t, j.Judge(&rec, text+"Weather: frost\n"), id)
 		}
 	}
 	assert.Equal(t, 6, texts)

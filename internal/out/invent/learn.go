@@ -66,7 +66,7 @@ func Learn(s *schema.Schema, id, text string, rec *value.Value) (*Frame, string)
 	f.fix(f.Parts, "")
 	f.Parts = again(f.Parts)
 	if field := f.tells(s, rec); field != "" {
-		return nil, "its words say more of " + field + ", which is sensitive"
+		return nil, field + ", which is sensitive, would stay in it"
 	}
 	return f, ""
 }
@@ -352,7 +352,8 @@ func (l *stretch) ends(text string, end int) {
 	}
 }
 
-// tells gives the sensitive field of which the frame's own words still say something.
+// tells gives the sensitive field of which the frame's own words still say something, in
+// whatever spelling, or whose value it would hold a record to.
 func (f *Frame) tells(s *schema.Schema, rec *value.Value) (field string) {
 	var words strings.Builder
 	var gather func(parts []Part)
@@ -366,12 +367,16 @@ func (f *Frame) tells(s *schema.Schema, rec *value.Value) (field string) {
 	}
 	gather(f.Parts)
 	low := " " + strings.ToLower(strings.Join(wordPart.FindAllString(words.String(), -1), " ")) + " "
-	eachLeaf(s.Record(), rec, "", func(of *schema.Field, v *value.Value, _ value.Pointer) {
+	places := evidence.Of(s, rec, evidence.NewIndex(words.String()))
+	eachLeaf(s.Record(), rec, "", func(of *schema.Field, v *value.Value, p value.Pointer) {
 		if field != "" || v.Empty() || !s.IsSensitive(of.Path) {
 			return
 		}
+		if f.Fixed[p] || len(shown(v)) > shortest && places[p].Found() {
+			field = of.Path
+		}
 		for _, w := range wordPart.FindAllString(strings.ToLower(v.Text), -1) {
-			if len([]rune(w)) > 3 && strings.Contains(low, " "+w+" ") {
+			if len([]rune(w)) > shortest && strings.Contains(low, " "+w+" ") {
 				field = of.Path
 			}
 		}
@@ -379,8 +384,11 @@ func (f *Frame) tells(s *schema.Schema, rec *value.Value) (field string) {
 	return field
 }
 
+// shortest is how many letters or figures stand in other words by chance.
+const shortest = 3
+
 // Held gives the values that a record has to have to fit the frame: those that are not
-// exchanged, and the links whose items may come less often are drawn again.
+// exchanged, but for items that can come more or less often, which bring theirs along.
 func (f *Frame) Held() map[value.Pointer]value.Value {
 	held := map[value.Pointer]value.Value{}
 	for p := range f.Fixed {
@@ -431,26 +439,15 @@ func (f *Frame) groupAt(p value.Pointer) *schema.Field {
 
 // inFree tells whether a value is in an item that can come more or less often.
 func (f *Frame) inFree(p value.Pointer) bool {
-	path := pathOf(p)
+	field := f.schema.At(p)
+	if field == nil {
+		return false
+	}
+	path := field.Path
 	return slices.ContainsFunc(f.Free, func(list string) bool { return strings.HasPrefix(path, list+"[]") })
 }
 
-// pathOf gives the path of a field of the schema: bays[].number.
-func pathOf(p value.Pointer) string {
-	var b strings.Builder
-	for _, step := range p.Steps() {
-		if _, ok := value.ArrayIndex(step); ok {
-			b.WriteString("[]")
-			continue
-		}
-		if b.Len() > 0 {
-			b.WriteByte('.')
-		}
-		b.WriteString(step)
-	}
-	return b.String()
-}
-
+// eachList goes through the lists of a record, empty ones included.
 func eachList(f *schema.Field, v *value.Value, p value.Pointer, do func(*schema.Field, *value.Value, value.Pointer)) {
 	switch {
 	case f.Type == schema.Group:

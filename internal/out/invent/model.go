@@ -74,7 +74,7 @@ func Request(rec *value.Value, look, sample, before string, faults []string) str
 // Judge says what is wrong with a text that a model wrote for a record: values that do not
 // stand in it, lines that give a value of a field that the record has not, sensitive values
 // of the records that it is like, and words taken from a sample.
-func (j *Job) Judge(rec *value.Value, text string, samples []string) (faults []string) {
+func (j *Job) Judge(rec *value.Value, text string) (faults []string) {
 	ix := evidence.NewIndex(text)
 	places := evidence.Of(j.Schema, rec, ix)
 	eachLeaf(j.Schema.Record(), rec, "", func(f *schema.Field, v *value.Value, p value.Pointer) {
@@ -86,7 +86,7 @@ func (j *Job) Judge(rec *value.Value, text string, samples []string) (faults []s
 		if f := j.Schema.Find(l.Field); f == nil || !f.IsLeaf() { // a row may be of several items
 			continue
 		}
-		faults = append(faults, fmt.Sprintf("the line %q gives %s, which the record has not", clipped(l.Text), l.Field))
+		faults = append(faults, fmt.Sprintf("the line %q gives %s, which is not in the record", clipped(l.Text), l.Field))
 	}
 	low := strings.ToLower(text)
 	for _, secret := range j.Secrets {
@@ -95,7 +95,7 @@ func (j *Job) Judge(rec *value.Value, text string, samples []string) (faults []s
 			break
 		}
 	}
-	if run := sharedRun(text, samples); run != "" {
+	if run := sharedRun(text, j.Samples); run != "" {
 		faults = append(faults, fmt.Sprintf("it takes %q from the sample", run))
 	}
 	return faults
@@ -140,8 +140,8 @@ func sharedRun(text string, samples []string) string {
 
 // Taken makes a document of a text that a model wrote; nil where it is more alike to one
 // before, or to a real one, than is allowed.
-func (j *Job) Taken(n int, rec *value.Value, look, text string, samples []string) *Made {
-	made := &Made{N: n, Text: text, Record: *rec, From: look, Places: map[value.Pointer]Span{}}
+func (j *Job) Taken(rec *value.Value, look, text string) *Made {
+	made := &Made{Text: text, Record: *rec, From: look, Places: map[value.Pointer]Span{}}
 	for p, place := range evidence.Of(j.Schema, rec, evidence.NewIndex(text)) {
 		if place.Found() {
 			made.Places[p] = Span{place.Start, place.End}
@@ -150,8 +150,9 @@ func (j *Job) Taken(n int, rec *value.Value, look, text string, samples []string
 	page := &Page{Places: made.Places}
 	page.write(text)
 	made.Rest = page.without()
-	made.Values, made.Found = len(made.Places), len(made.Places)
-	tooAlike := j.Alike > 0 && (j.Near.To(made.Rest) > j.Alike || slices.ContainsFunc(samples, func(s string) bool {
+	n := len(made.Places)
+	made.Values, made.Found, made.There = n, n, n
+	tooAlike := j.Alike > 0 && (j.Near.To(made.Rest) > j.Alike || slices.ContainsFunc(j.Samples, func(s string) bool {
 		var one Alikeness
 		one.Add(s)
 		return one.To(made.Rest) > j.Alike

@@ -318,7 +318,7 @@ func (d *drawing) leaf(f *schema.Field, donor *value.Value) value.Value {
 		if donor != nil && donor.Empty() {
 			return value.Value{}
 		}
-		return value.Str("\x00") // set when the items are known
+		return value.Str(unset)
 	case f.Required:
 	case donor != nil && !d.Rare:
 		if donor.Empty() {
@@ -335,12 +335,19 @@ func (d *drawing) leaf(f *schema.Field, donor *value.Value) value.Value {
 	return d.fresh(f)
 }
 
-// similar draws a value that looks like the donor's.
+// unset stands in links until the items are known.
+const unset = "\x00"
+
+// similar draws a value that looks like the donor's; a sensitive one looks like none, but
+// for choices, which the schema itself names.
 func (d *drawing) similar(f *schema.Field, donor *value.Value) (value.Value, bool) {
-	sensitive := d.Schema.IsSensitive(f.Path)
-	switch f.Type {
-	case schema.Choice, schema.Boolean:
+	switch {
+	case f.Type == schema.Choice, f.Type == schema.Boolean:
 		return donor.Clone().Named(""), true
+	case d.Schema.IsSensitive(f.Path):
+		return value.Value{}, false
+	}
+	switch f.Type {
 	case schema.Date:
 		if t, err := time.Parse(time.DateOnly, donor.Text); err == nil {
 			return value.Str(t.AddDate(0, 0, d.shift).Format(time.DateOnly)), true
@@ -352,7 +359,7 @@ func (d *drawing) similar(f *schema.Field, donor *value.Value) (value.Value, boo
 		if text, ok := shaped(donor.Text, d.r); ok {
 			return value.Str(text), true
 		}
-		if !sensitive && d.few(f.Path) {
+		if d.few(f.Path) {
 			return donor.Clone().Named(""), true
 		}
 	}
@@ -391,7 +398,7 @@ func (d *drawing) fresh(f *schema.Field) value.Value {
 	case schema.DateTime:
 		return value.Str(d.day().Format(time.DateOnly) + fmt.Sprintf("T%02d:%02d:00Z", 6+d.r.IntN(15), 5*d.r.IntN(12)))
 	case schema.Link:
-		return value.Str("\x00")
+		return value.Str(unset)
 	}
 	return value.Str(d.text(f))
 }

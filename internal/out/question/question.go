@@ -177,7 +177,7 @@ func (o *OfRecords) say(ctx context.Context, ask Asker, text string) error {
 		return err
 	}
 	if o.Words, o.Founded = reply.Values[schema.AnswerField], reply.Founded; o.Words != "" {
-		o.Unfounded = o.Rows.Unfounded(o.Words, text)
+		o.Unfounded = unfounded(o.Words, text, o.Rows.Text())
 	}
 	return nil
 }
@@ -250,7 +250,7 @@ func Sum(ctx context.Context, ask Asker, text string, all []Said) (*Summary, err
 		return nil, err
 	}
 	words := reply.Values[schema.AnswerField]
-	return &Summary{words, reply.Founded, export.Unfounded(words, text, b.String(), strings.Join(counts, " "))}, nil
+	return &Summary{words, reply.Founded, unfounded(words, text, b.String(), strings.Join(counts, " "))}, nil
 }
 
 func oneLine(s string) string { return strings.Join(strings.Fields(s), " ") }

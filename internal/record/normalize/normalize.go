@@ -56,27 +56,27 @@ const (
 
 // Record normalizes all values of a record in place.
 func Record(s *schema.Schema, record *value.Value) []Change {
-	var t tidier
+	var t pass
 	t.field(s.Root, "", record)
 	return t.changes
 }
 
 // Field normalizes the value of one field in place, with all below it.
 func Field(f *schema.Field, p value.Pointer, v *value.Value) []Change {
-	var t tidier
+	var t pass
 	t.field(f, p, v)
 	return t.changes
 }
 
-type tidier struct{ changes []Change }
+type pass struct{ changes []Change }
 
-func (t *tidier) set(p value.Pointer, rule string, v *value.Value, to value.Value) {
+func (t *pass) set(p value.Pointer, rule string, v *value.Value, to value.Value) {
 	to.Name = v.Name
 	t.changes = append(t.changes, Change{Path: p, Rule: rule, From: v.Clone(), To: to.Clone()})
 	*v = to
 }
 
-func (t *tidier) field(f *schema.Field, p value.Pointer, v *value.Value) {
+func (t *pass) field(f *schema.Field, p value.Pointer, v *value.Value) {
 	switch f.Type {
 	case schema.Group:
 		if v.Kind == value.Object {
@@ -108,7 +108,7 @@ func (t *tidier) field(f *schema.Field, p value.Pointer, v *value.Value) {
 }
 
 // items takes empty items out of a list: what is nothing is no item of it.
-func (t *tidier) items(p value.Pointer, v *value.Value) {
+func (t *pass) items(p value.Pointer, v *value.Value) {
 	left := value.List()
 	for i := range v.Kids {
 		if v.Kids[i].Kind != value.Null {
@@ -122,7 +122,7 @@ func (t *tidier) items(p value.Pointer, v *value.Value) {
 
 // twice takes out the items that say nothing beyond one before them with the same
 // key. What they say otherwise is for validation.
-func (t *tidier) twice(f *schema.Field, p value.Pointer, v *value.Value) {
+func (t *pass) twice(f *schema.Field, p value.Pointer, v *value.Value) {
 	if len(f.Key) == 0 || f.Ordered || len(v.Kids) < 2 {
 		return
 	}
@@ -170,7 +170,7 @@ func saysLess(v, other *value.Value) bool {
 
 // listed reads a list that was written as one text: words for none, or items
 // with signs between them of which each is one of the list's type.
-func (t *tidier) listed(f *schema.Field, p value.Pointer, v *value.Value) {
+func (t *pass) listed(f *schema.Field, p value.Pointer, v *value.Value) {
 	word := strings.ToLower(strings.TrimSpace(v.Text))
 	if word == "" || lang.Unknown.Has(word) || lang.Perhaps.Has(word) || word == "[]" {
 		t.set(p, RuleUnknown, v, value.List())
@@ -215,7 +215,7 @@ var midnight = regexp.MustCompile(`^(\d{4}-\d{2}-\d{2})[T ]00:00(?::00(?:\.0+)?)
 // keys gives members that are called like a field but for case and style
 // (`reportNo`, `Report No.`) the field's name, where no member has it already
 // and no other field could be meant.
-func (t *tidier) keys(f *schema.Field, p value.Pointer, v *value.Value) {
+func (t *pass) keys(f *schema.Field, p value.Pointer, v *value.Value) {
 	for i := range v.Kids {
 		kid := &v.Kids[i]
 		if f.Child(kid.Name) != nil {
@@ -245,7 +245,7 @@ func PlainName(name string) string {
 	}, name)
 }
 
-func (t *tidier) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
+func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 	if v.Kind == value.String {
 		clean := strings.Join(strings.Fields(v.Text), " ")
 		if none(f) { // lines stay lines
@@ -276,7 +276,7 @@ func (t *tidier) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 // byType makes the change that the type asks for; where it finds none, for what
 // is left without a sentence around the value, or with figures in place of
 // letters that look like them.
-func (t *tidier) byType(f *schema.Field, p value.Pointer, v *value.Value) {
+func (t *pass) byType(f *schema.Field, p value.Pointer, v *value.Value) {
 	if rule, to, ok := ByType(f, v); ok {
 		t.set(p, rule, v, to)
 	} else if v.Kind == value.String {
@@ -291,7 +291,7 @@ func (t *tidier) byType(f *schema.Field, p value.Pointer, v *value.Value) {
 	}
 }
 
-func (t *tidier) clearer(f *schema.Field, p value.Pointer, v *value.Value) {
+func (t *pass) clearer(f *schema.Field, p value.Pointer, v *value.Value) {
 	if bare := bareOf(f, v.Text); bare != "" {
 		said := value.Str(bare)
 		rule, to, ok := ByType(f, &said)
