@@ -255,6 +255,9 @@ func (a *app) likeWhat(w *work, like string) (all alike, err error) {
 		all.records, all.ids = append(all.records, rec), append(all.ids, id)
 	}
 	if like == "gold" {
+		if w.project == nil || w.project.Gold == "" {
+			return all, errors.New("--like gold needs a project that names its gold; --texts form makes documents from the schema alone")
+		}
 		set, err := w.goldSet("")
 		if err != nil {
 			return all, err

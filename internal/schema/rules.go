@@ -3,6 +3,7 @@ package schema
 import (
 	"errors"
 	"fmt"
+	"regexp"
 	"sort"
 	"strings"
 
@@ -65,12 +66,19 @@ func (l *loader) rules(n *place.Node) {
 			}
 		}
 		if err := r.compile(l.s.Record(), scope); err != nil {
-			holds.Fault("the rule can't be read: "+err.Error(), "fields stand by their names: "+strings.Join(names(scope), ", "))
+			hint := ""
+			if loneEqual.MatchString(r.Holds) {
+				hint = "write == for equal; "
+			}
+			holds.Fault("the rule can't be read: "+err.Error(), hint+"fields stand by their names: "+strings.Join(names(scope), ", "))
 			continue
 		}
 		l.s.Rules = append(l.s.Rules, r)
 	}
 }
+
+// loneEqual finds an equals sign that is none of ==, <=, >= and !=.
+var loneEqual = regexp.MustCompile(`[^=<>!]=[^=]`)
 
 func (l *loader) itemsOf(n *place.Node, path string) *Field {
 	var lists []string

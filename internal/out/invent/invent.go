@@ -107,7 +107,7 @@ func (j *Job) try(n, try int, r *rand.Rand) (*Made, error) {
 	}
 	made := &Made{N: n, at: at}
 	noise := ""
-	if len(j.Noise) > 0 && r.IntN(2) == 0 {
+	if len(j.Noise) > 0 && random(j.Seed, -1-n).IntN(2) == 0 { // by its number: a second try is spoilt, too
 		noise = pick(r, j.Noise)
 	}
 	w, err := j.text(made, &rec, frame, noise, r)
