@@ -94,7 +94,7 @@ func readers(t *testing.T) []reader {
 			evidence.Of(s, &v, evidence.NewIndex("Bridge: Heron Plank\n"))
 		}, jsonShapes},
 		{"records file", func(t *testing.T, text string) {
-			_ = record.ReadLines(inFile(t, "r.jsonl", text), false, func(int, record.Line, error) error { return nil })
+			_ = record.ReadLines(inFile(t, "r.jsonl", text), nil, func(int, record.Line, error) error { return nil })
 		}, map[string]func(n int) string{"lines": counted("", `{"document":"a%","record":{"name":"x"}}`+"\n", ""), "broken lines": times("", "{\n", ""), "line": counted(`{"document":"a","record":{`, `"k%":1,`, `"z":1}}`), "problems": counted(`{"document":"a","record":{},"problems":[`, `{"path":"/a%","code":"type"},`, `{}]}`)}},
 		{"draft of records", func(_ *testing.T, text string) {
 			v, err := value.Parse(text)

@@ -251,7 +251,7 @@ func (a *app) aside(ctx context.Context, o *asking, w *work, put question.Put, s
 	o.exchanges += t.Exchanges
 	o.cost += t.CostNano
 	return l.Records(b.run, 0, func(rec store.Record) error {
-		line, err := fill.ToLine(b.run, rec)
+		line, err := fill.ToLine(b.run, rec, nil)
 		if err == nil {
 			each(r, &line)
 		}
@@ -420,7 +420,7 @@ func (a *app) earlier(w *work, o *asking, purpose string, names []string) (*ques
 	e := &question.Earlier{Question: s.Record().Fields[0].About, Before: set.Instructions}
 	var documents []string
 	err = l.Records(run.ID, 0, func(rec store.Record) error {
-		line, err := fill.ToLine(run.ID, rec)
+		line, err := fill.ToLine(run.ID, rec, s)
 		documents = append(documents, line.Document)
 		if v := line.Record.Get(schema.StatementField); !v.Empty() {
 			e.Statement = v.Text

@@ -97,7 +97,7 @@ func (a *app) compare(o comparing, first, second string) error {
 // lines reads the records of a set.
 func (s *set) lines(w *work, l store.Store, do func(record.Line) error) error {
 	if s.file != "" {
-		return record.ReadLines(s.file, w.schema.EachEntry(), func(n int, line record.Line, err error) error {
+		return record.ReadLines(s.file, w.schema, func(n int, line record.Line, err error) error {
 			if err == nil {
 				err = do(line)
 			}
@@ -107,7 +107,7 @@ func (s *set) lines(w *work, l store.Store, do func(record.Line) error) error {
 			return nil
 		})
 	}
-	return linesOf(l, s.run.ID, do)
+	return linesOf(l, s.run.ID, w.schema, do)
 }
 
 func (a *app) compareWith(w *work, golds *gold.Shelf, sets [2]set, l store.Store, o comparing) error {
@@ -258,6 +258,9 @@ func (a *app) differ(w *work, sets [2]set, l store.Store, o comparing) error {
 	}
 	if got.Differ > 0 {
 		t.print()
+	}
+	a.printItems(&got)
+	if len(got.Leaves) > 0 {
 		a.printf("\n")
 	}
 	for i, x := range got.Leaves {

@@ -44,7 +44,7 @@ const worthALook = "DOC"
 func findWorthALook(records string) string {
 	best, most := "documents/mails/FB-2031-06.eml", 0
 	// A file that can't be read leaves the first guess.
-	_ = record.ReadLines(records, false, func(_ int, l record.Line, err error) error {
+	_ = record.ReadLines(records, nil, func(_ int, l record.Line, err error) error {
 		if err == nil && l.Status == record.Repaired && len(l.Evidence.Kids) > most {
 			best, most = l.Document, len(l.Evidence.Kids)
 		}

@@ -104,7 +104,7 @@ func (a *app) draftOfRun(name string) (*draft.Result, error) {
 	c := draft.NewCollector()
 	var open []value.Value
 	err = l.Records(run.ID, 0, func(r store.Record) error {
-		line, err := fill.ToLine(run.ID, r)
+		line, err := fill.ToLine(run.ID, r, s)
 		if err != nil || line.Record.Kind == value.Null {
 			return err
 		}

@@ -277,7 +277,7 @@ func (a *app) since(w *work, o *exporting) (*export.Changes, error) {
 	}
 	defer l.Close()
 	c := export.NewChanges(w.schema)
-	return c, linesOf(l, run.ID, func(l record.Line) error {
+	return c, linesOf(l, run.ID, w.schema, func(l record.Line) error {
 		c.Was(&l)
 		return nil
 	})

@@ -472,7 +472,7 @@ func (a *app) runFill(ctx context.Context, o filling, b *begun, out *output) err
 }
 
 func writeLine(to io.Writer, s *schema.Schema, run int64, r store.Record, bare bool) error {
-	line, err := fill.ToLine(run, r)
+	line, err := fill.ToLine(run, r, s)
 	if err != nil {
 		return err
 	}
@@ -523,7 +523,7 @@ func (a *app) summary(run int64, t store.Totals, took time.Duration, err error) 
 
 func (a *app) printOne(f *fill.Filler, run int64) error {
 	return f.Ledger.Records(run, 0, func(r store.Record) error {
-		line, err := fill.ToLine(run, r)
+		line, err := fill.ToLine(run, r, f.Schema)
 		if err == nil {
 			line = record.NewCover(f.Schema).Line(line)
 			a.printRecord(f.Schema, &line)

@@ -79,7 +79,7 @@ func (a *app) draftsGoTo() (w *work, dir string, set gold.Set, err error) {
 }
 
 func (a *app) goldDraftCmd() *cobra.Command {
-	var blind, fromReview bool
+	var blind, fromReview, renew bool
 	var run string
 	cmd := &cobra.Command{Use: "draft [RUN] [DOC...]", Short: "Write drafts for review from the records of a run",
 		Long: `Write a draft of each record of a run, one JSON file a document below the gold folder, to
@@ -88,8 +88,15 @@ they are; documents that can't be read get none, since nobody could sign it. Wit
 the drafts are empty, so that the reviewer is not led by the model.
 
 In an editor correct what is wrong, remove what the document does not say, and run
-` + "`filler gold check`" + ` and ` + "`filler gold sign DOC... --reviewer NAME`.",
-		RunE: func(_ *cobra.Command, args []string) error {
+` + "`filler gold check`" + ` and ` + "`filler gold sign DOC... --reviewer NAME`" + `.
+
+With --renew the gold of documents that have changed since review, or of those named, becomes a
+draft again: values that the document still says keep their decision, and ` + "`filler gold review`" + `
+asks for the others, empty ones among them.`,
+		RunE: func(cmd *cobra.Command, args []string) error {
+			if renew {
+				return a.goldRenew(cmd.Context(), args)
+			}
 			if len(args) > 0 && run == "" && !strings.ContainsAny(args[0], "./#") {
 				run, args = args[0], args[1:]
 			}
@@ -100,6 +107,7 @@ In an editor correct what is wrong, remove what the document does not say, and r
 		}}
 	cmd.Flags().BoolVar(&blind, "blind", false, "write empty drafts")
 	cmd.Flags().StringVar(&run, "run", "", "the `RUN`, in place of the last")
+	cmd.Flags().BoolVar(&renew, "renew", false, "make drafts of gold whose document has changed, with what still stands")
 	cmd.Flags().BoolVar(&fromReview, "from-review", false, "write what people decided in production (filler review), marked as such")
 	return cmd
 }
@@ -119,7 +127,7 @@ func (a *app) goldDraft(runName string, documents []string, blind bool) error {
 		wanted[d] = true
 	}
 	written, there, unread := 0, 0, 0
-	err = linesOf(l, run.ID, func(line record.Line) error {
+	err = linesOf(l, run.ID, w.schema, func(line record.Line) error {
 		if len(wanted) > 0 && !wanted[line.Document] {
 			return nil
 		}
@@ -162,6 +170,74 @@ func (a *app) goldDraft(runName string, documents []string, blind bool) error {
 		return exit(codeFailed)
 	}
 	return nil
+}
+
+// goldRenew makes drafts of the gold of documents that have changed since review.
+func (a *app) goldRenew(ctx context.Context, names []string) error {
+	w, set, source, done, err := a.goldDesk(ctx)
+	if err != nil {
+		return err
+	}
+	defer done()
+	ids := set.Documents()
+	if len(names) > 0 {
+		if ids, err = named(set, names); err != nil {
+			return err
+		}
+	}
+	check, err := record.NewValidator(w.schema)
+	if err != nil {
+		return err
+	}
+	renewed, failed := 0, 0
+	for _, id := range ids {
+		g := set[id]
+		doc, err := source(id)
+		if err != nil {
+			if len(names) > 0 || g.Hashes.Text != "" {
+				failed++
+				a.notef("not renewed: %s: %s\n", id, err)
+			}
+			continue
+		}
+		if g.Hashes.Since(record.Hashes{Text: doc.Hash, File: doc.FileHash}) != record.Changed {
+			if len(names) > 0 {
+				a.notef("%s has not changed since review; its gold stays as it is\n", id)
+			}
+			continue
+		}
+		page, err := gold.OpenPage(g.File, w.schema, check)
+		if err != nil {
+			return err
+		}
+		came, err := page.RenewFor(w.schema, doc)
+		if err != nil {
+			return fmt.Errorf("%s: %w", g.File, err)
+		}
+		renewed++
+		a.printRenewed(id, &came)
+	}
+	a.notef("%s renewed\n", plural(renewed, "gold record"))
+	if renewed > 0 {
+		a.notef("`filler gold review --reviewer NAME` asks for what is open\n")
+	}
+	if failed > 0 {
+		return exit(codeFailed)
+	}
+	return nil
+}
+
+// printRenewed says what of a record still stands, and what does not.
+func (a *app) printRenewed(id string, came *gold.Renewal) {
+	open := make([]string, len(came.Open))
+	for i, p := range came.Open {
+		open[i] = string(p)
+	}
+	a.printf("%s: %s still stand, %d to decide", id, plural(came.Stands, "value"), len(open))
+	if len(open) > 0 {
+		a.printf(": %s", clip(strings.Join(open, ", "), 200))
+	}
+	a.printf("\n")
 }
 
 func sortedKeys(m map[string]bool) []string {
@@ -298,9 +374,9 @@ func (a *app) goldSignCmd() *cobra.Command {
 	var reviewer string
 	var disputed bool
 	cmd := &cobra.Command{Use: "sign DOC...", Short: "Mark gold records as reviewed", Args: cobra.MinimumNArgs(1),
-		Long: "Mark gold records as reviewed, with the reviewer and the day. A record that breaks its\nschema, or whose document has changed, is not signed. --disputed marks them as disputed\ninstead: then they do not count.",
+		Long: "Mark gold records as reviewed, with the reviewer and the day. A record that breaks its\nschema, or whose document has changed, is not signed. --disputed marks them as disputed\ninstead: then they do not count, and --reviewer may be left out.",
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if strings.TrimSpace(reviewer) == "" {
+			if strings.TrimSpace(reviewer) == "" && !disputed {
 				a.parsed = false
 				return errors.New("no reviewer is named; add --reviewer NAME")
 			}
@@ -312,7 +388,7 @@ func (a *app) goldSignCmd() *cobra.Command {
 }
 
 func (a *app) goldSign(ctx context.Context, names []string, reviewer string, disputed bool) error {
-	_, set, source, done, err := a.goldDesk(ctx)
+	w, set, source, done, err := a.goldDesk(ctx)
 	if err != nil {
 		return err
 	}
@@ -336,12 +412,12 @@ func (a *app) goldSign(ctx context.Context, names []string, reviewer string, dis
 			continue
 		}
 		if disputed {
-			err = gold.Change(g.File, value.Str(gold.Disputed).Named("state"), value.Str(reviewer).Named("reviewer"))
+			err = gold.Dispute(g, reviewer)
 		} else {
 			if g.AsDrafted() {
 				asDrafted++
 			}
-			err = gold.Sign(g, reviewer, time.Now())
+			err = gold.Sign(w.schema, g, reviewer, time.Now())
 		}
 		if err != nil {
 			return err
@@ -352,7 +428,10 @@ func (a *app) goldSign(ctx context.Context, names []string, reviewer string, dis
 	if disputed {
 		word = "marked as disputed"
 	}
-	a.notef("%s %s by %s\n", plural(signed, "gold record"), word, reviewer)
+	if reviewer != "" {
+		word += " by " + reviewer
+	}
+	a.notef("%s %s\n", plural(signed, "gold record"), word)
 	if asDrafted > 0 {
 		a.notef("%d of them unchanged since the model drafted them\n", asDrafted)
 	}

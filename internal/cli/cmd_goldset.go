@@ -293,6 +293,7 @@ func (a *app) printAgreement(w *work, g *score.Agreement, all bool) {
 		t.row(f.Path, f.Right, dash(f.Differ()), field{ratioText(f.Accuracy()), ratioTone(f.Accuracy())}, kappa)
 	}
 	t.print()
+	a.printItems(g)
 	if len(g.Leaves) > 0 {
 		a.printf("\n")
 	}
@@ -304,6 +305,21 @@ func (a *app) printAgreement(w *work, g *score.Agreement, all bool) {
 		a.printf("%s%s  %s\n", x.Document, x.Path, w.beside(&x, " | "))
 	}
 	a.printLeftOut(g.Apart, all)
+}
+
+// printItems says which items only one side has: their values are in no share.
+func (a *app) printItems(g *score.Agreement) {
+	if g.Lone == 0 {
+		return
+	}
+	a.printf("\nitems that only one side has, with %s:\n\n", plural(g.Lone, "value"))
+	t := a.newTable("list", ">in both", ">only in A", ">only in B")
+	for _, x := range g.Items {
+		if x.First+x.Second > 0 {
+			t.row(x.Path+"[]", x.Both, dash(x.First), dash(x.Second))
+		}
+	}
+	t.print()
 }
 
 func writeChoices(file string, g *score.Agreement) error {

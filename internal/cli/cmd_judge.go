@@ -39,7 +39,7 @@ func (a *app) each(w *work, j judged, runName string, do func(n int, l record.Li
 			a.parsed = false
 			return 0, errors.New("a run and --records are both given; use one of the two")
 		}
-		return 0, record.ReadLines(j.recordsFile, w.schema.EachEntry(), do)
+		return 0, record.ReadLines(j.recordsFile, w.schema, do)
 	}
 	l, run, err := a.keptRun(w, runName)
 	if err != nil {
@@ -47,7 +47,7 @@ func (a *app) each(w *work, j judged, runName string, do func(n int, l record.Li
 	}
 	defer l.Close()
 	return run.ID, l.Records(run.ID, 0, func(r store.Record) error {
-		line, err := fill.ToLine(run.ID, r)
+		line, err := fill.ToLine(run.ID, r, w.schema)
 		return do(0, line, err)
 	})
 }
@@ -116,10 +116,10 @@ func (a *app) keptRun(w *work, name string) (store.Store, store.Run, error) {
 	return l, run, nil
 }
 
-// linesOf calls do for the records of a run.
-func linesOf(l store.Store, run int64, do func(l record.Line) error) error {
+// linesOf calls do for the records of a run, under the names of a schema.
+func linesOf(l store.Store, run int64, s *schema.Schema, do func(l record.Line) error) error {
 	return l.Records(run, 0, func(r store.Record) error {
-		line, err := fill.ToLine(run, r)
+		line, err := fill.ToLine(run, r, s)
 		if err != nil {
 			return err
 		}

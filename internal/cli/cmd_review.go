@@ -144,7 +144,7 @@ func (a *app) review(ctx context.Context, o *reviewing, runName string, names []
 		if err != nil || !ok {
 			return nil, fmt.Errorf("%s: run %d has no record of it any more: %w", document, run.ID, err)
 		}
-		line, err := fill.ToLine(run.ID, kept)
+		line, err := fill.ToLine(run.ID, kept, w.schema)
 		return &line, err
 	}}, documents)
 	return a.atDesk(ctx, w, o, laid{check, keeper, ""})
@@ -165,7 +165,7 @@ func (a *app) against(w *work, l store.Store, run store.Run, o *reviewing) (map[
 	var both [2]score.Records
 	for i, id := range []int64{run.ID, other.ID} {
 		both[i] = score.Records{}
-		if err := linesOf(l, id, func(line record.Line) error {
+		if err := linesOf(l, id, w.schema, func(line record.Line) error {
 			if line.Status != record.Failed {
 				both[i][line.Document] = &line.Record
 			}
@@ -189,7 +189,7 @@ func (a *app) toReview(l store.Store, run store.Run, o *reviewing, names []strin
 	numbers, found := map[string]int{}, map[string]bool{}
 	all := len(names) > 0 || o.against != "" || o.asked.Values > 0 || o.asked.Field != ""
 	err = l.Records(run.ID, 0, func(r store.Record) error {
-		line, err := fill.ToLine(run.ID, r)
+		line, err := fill.ToLine(run.ID, r, nil)
 		if err != nil {
 			return err
 		}

@@ -15,7 +15,7 @@ import (
 )
 
 func (a *app) schemaCmd() *cobra.Command {
-	cmd := &cobra.Command{Use: "schema", Short: "Check, show, draft, import, export and compare schemas", Args: noSuch,
+	cmd := &cobra.Command{Use: "schema", Short: "Check, show, draft, import, export and compare schemas; bring gold to a newer one", Args: noSuch,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() }}
 	var asJSON bool
 	check := &cobra.Command{Use: "check [FILE]", Short: "Find the faults of a schema", Args: cobra.MaximumNArgs(1),
@@ -53,7 +53,7 @@ func (a *app) schemaCmd() *cobra.Command {
 		}}
 	outline.Flags().BoolVar(&outlineJSON, "json", false, "print JSON, one line a field")
 	outline.Flags().StringArrayVar(&only, "only", nil, "show this `FIELD` only; repeatable")
-	cmd.AddCommand(check, outline, a.normalizersCmd(), a.draftCmd(), a.editorCmd(), a.exportCmd(), a.importCmd(), a.compareSchemasCmd())
+	cmd.AddCommand(check, outline, a.normalizersCmd(), a.draftCmd(), a.editorCmd(), a.exportCmd(), a.importCmd(), a.compareSchemasCmd(), a.migrateCmd())
 	return cmd
 }
 

@@ -112,7 +112,7 @@ func (a *app) printTrace(l store.Store, run store.Run, t store.Task, full, asJSO
 		a.printf("no record yet; `filler fill --resume=%d` continues the run\n", run.ID)
 		return nil
 	}
-	line, err := fill.ToLine(run.ID, rec)
+	line, err := fill.ToLine(run.ID, rec, nil)
 	if err != nil {
 		return err
 	}
@@ -225,7 +225,7 @@ func (t *tracer) json(task store.Task, steps trace.Steps, rec store.Record, has 
 	}
 	v.Kids = append(v.Kids, list.Named("exchanges"))
 	if has {
-		line, err := fill.ToLine(t.run.ID, rec)
+		line, err := fill.ToLine(t.run.ID, rec, nil)
 		if err != nil {
 			return err
 		}

@@ -217,7 +217,7 @@ func (a *app) tellUpdated(b *begun, o updating) {
 func (a *app) printUpdates(f *fill.Filler, run int64) {
 	t := a.newTable("record", "path", "was", "is now", "document", ">line")
 	rows, cover := 0, record.NewCover(f.Schema)
-	err := linesOf(f.Ledger, run, func(line record.Line) error {
+	err := linesOf(f.Ledger, run, f.Schema, func(line record.Line) error {
 		for i := range line.History.Kids {
 			h := &line.History.Kids[i]
 			if at := h.Get("run"); at == nil || at.Text != fmt.Sprint(run) {

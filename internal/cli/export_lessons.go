@@ -248,7 +248,7 @@ func (a *app) worstFirst(w *work, o *exporting, g *ofGold) ([]string, error) {
 	}
 	defer l.Close()
 	wrong := map[string]int{}
-	err = linesOf(l, run.ID, func(line record.Line) error {
+	err = linesOf(l, run.ID, w.schema, func(line record.Line) error {
 		if r := g.set[line.Document]; r != nil && line.Status != record.Failed {
 			score.Walk(w.schema, &r.Record, &line.Record, score.Visitor{Leaf: func(leaf score.Leaf) {
 				if leaf.Outcome != score.Right && leaf.Outcome != score.Blank {

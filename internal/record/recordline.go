@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/value"
+	"filler/internal/schema"
 )
 
 // Status says how the filling of a document ended.
@@ -87,9 +88,11 @@ func Key(eachEntry bool) string {
 }
 
 // LineFromJSON reads a line. A missing record is an error except where the
-// status says that the filling failed.
-func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
+// status says that the filling failed. Values under older names of their fields come
+// under those of now.
+func LineFromJSON(v *value.Value, s *schema.Schema) (Line, error) {
 	var l Line
+	eachEntry := s.EachEntry()
 	if v.Kind != value.Object {
 		return l, fmt.Errorf("expected an object with `document` and `%s`, not %s", Key(eachEntry), kindWords[v.Kind])
 	}
@@ -137,6 +140,7 @@ func LineFromJSON(v *value.Value, eachEntry bool) (Line, error) {
 			l.Problems = append(l.Problems, ProblemFromJSON(&ps.Kids[i]))
 		}
 	}
+	l.Renew(s)
 	return l, nil
 }
 

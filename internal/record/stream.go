@@ -11,6 +11,7 @@ import (
 
 	"filler/internal/base/place"
 	"filler/internal/base/value"
+	"filler/internal/schema"
 )
 
 // maxLine is the longest line of a records file.
@@ -20,11 +21,11 @@ const maxLine = 256 << 20
 // standard input: the line's number from 1, and the line or what is wrong with
 // it. The line's values are good until each returns. Empty lines are passed
 // over.
-func ReadLines(path string, eachEntry bool, each func(n int, l Line, err error) error) error {
+func ReadLines(path string, s *schema.Schema, each func(n int, l Line, err error) error) error {
 	return ReadValues(path, func(n int, v *value.Value, err error) error {
 		var l Line
 		if err == nil {
-			l, err = LineFromJSON(v, eachEntry)
+			l, err = LineFromJSON(v, s)
 		}
 		return each(n, l, err)
 	})
@@ -99,12 +100,12 @@ func readValues(in io.Reader, each func(n int, v *value.Value, err error) error)
 }
 
 // ReadLine reads one line of a records file, of which a part may be known.
-func ReadLine(r *value.Reader, text []byte, known value.Known, eachEntry bool) (Line, error) {
+func ReadLine(r *value.Reader, text []byte, known value.Known, s *schema.Schema) (Line, error) {
 	v, err := r.ReadKnowing(unsafe.String(unsafe.SliceData(text), len(text)), known)
 	if err != nil {
 		return Line{}, explained(err)
 	}
-	return LineFromJSON(&v, eachEntry)
+	return LineFromJSON(&v, s)
 }
 
 func explained(err error) error {

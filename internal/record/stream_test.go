@@ -20,7 +20,11 @@ func readAll(t *testing.T, text string, entries bool) []string {
 	file := filepath.Join(t.TempDir(), "r.jsonl")
 	require.NoError(t, os.WriteFile(file, []byte(text), 0o644))
 	var got []string
-	require.NoError(t, ReadLines(file, entries, func(n int, l Line, err error) error {
+	s := &schema.Schema{Root: &schema.Field{Type: schema.Group}}
+	if entries {
+		s.Root = &schema.Field{Type: schema.List, Item: s.Root}
+	}
+	require.NoError(t, ReadLines(file, s, func(n int, l Line, err error) error {
 		if err != nil {
 			got = append(got, fmt.Sprintf("%d! %s", n, err))
 		} else {
@@ -45,8 +49,8 @@ func TestReadLines(t *testing.T) {
 	assert.Len(t, got[6], len("9 e {\"s\":\"\"}")+3<<20)
 	assert.Equal(t, "10 f {}", got[7])
 	assert.Equal(t, []string{"1 a [{\"x\":1},{}]"}, readAll(t, `{"document":"a","records":[{"x":1},{}]}`, true))
-	assert.ErrorContains(t, ReadLines(t.TempDir(), false, nil), "this is a folder")
-	assert.ErrorContains(t, ReadLines("nowhere", false, nil), "can't be read")
+	assert.ErrorContains(t, ReadLines(t.TempDir(), nil, nil), "this is a folder")
+	assert.ErrorContains(t, ReadLines("nowhere", nil, nil), "can't be read")
 }
 
 // A line is written and read back the same, and what has nothing to say is
@@ -59,7 +63,7 @@ func TestLineComesBack(t *testing.T) {
 	assert.Equal(t, `{"document":"d","run":3,"status":"flagged","text_sha256":"h","record":{"a":1.50},"problems":[{"path":"/a","code":"rule","message":"m","value":"one","fields":["/a","/b"]}],"evidence":{"/a":{"kind":"quoted"}}}`, out.String())
 	parsed, err := value.Parse(out.String())
 	require.NoError(t, err)
-	back, err := LineFromJSON(&parsed, false)
+	back, err := LineFromJSON(&parsed, nil)
 	require.NoError(t, err)
 	back.Run = 3
 	again := back.JSON(false)

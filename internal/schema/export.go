@@ -163,6 +163,11 @@ func (f *Field) beyond() value.Value {
 	set("key", f.Key)
 	flag("ordered", f.Ordered)
 	set("removed_as", f.RemovedAs)
+	var was []string
+	for _, o := range f.Was {
+		was = append(was, o.Text)
+	}
+	set("was", was)
 	if f.Entity != nil {
 		v.Set("entity", f.Entity.value())
 	}

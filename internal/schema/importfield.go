@@ -297,6 +297,10 @@ func (im *importer) words(f *Field, ours *value.Value) {
 			f.RemovedAs = textsOf(k)
 		case "ordered":
 			f.Ordered = true
+		case "was":
+			for _, name := range textsOf(k) {
+				f.Was = append(f.Was, Older{Text: name})
+			}
 		case "entity":
 			f.Entity = entityOf(k)
 		case "edge":

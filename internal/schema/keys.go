@@ -97,6 +97,8 @@ func (l *loader) key(n *place.Node, f *Field) {
 		}
 	case "examples":
 		l.examples(n, f)
+	case "was":
+		f.readWas(l, n)
 	case "keywords":
 		f.Extra = n.Value()
 	case "item_keywords":

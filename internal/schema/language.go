@@ -48,7 +48,7 @@ func entityLanguage() value.Value {
 // fieldLanguage: a text, a part, or an object with just one type key.
 func fieldLanguage() value.Value {
 	forms := value.List(value.Obj(value.Str("string").Named("type"), value.Num("1").Named("minLength")),
-		object([]value.Value{described("string", "The shared group that is taken in.").Named("uses"), described("string", "What to tell the model.").Named("about"), described("boolean", "").Named("required"), textOrTexts("").Named("printed_as"), entityLanguage().Named("entity")}, []string{"uses"}))
+		object([]value.Value{described("string", "The shared group that is taken in.").Named("uses"), described("string", "What to tell the model.").Named("about"), described("boolean", "").Named("required"), textOrTexts("").Named("printed_as"), textOrTexts("").Named("was"), entityLanguage().Named("entity")}, []string{"uses"}))
 	for _, name := range Types {
 		properties := value.Obj()
 		for _, k := range KeysOf(Type(name)) {
@@ -71,7 +71,7 @@ func keyLanguage(t Type, k string) value.Value {
 		return object([]value.Value{described("string", "The value of an item that names one end.").Named("from"), described("string", "The value that names the other.").Named("to"), described("string", "The value that says how they are joined.").Named("kind")}, []string{"from", "to"})
 	case "required", "sensitive", "basis", "ordered":
 		return described("boolean", "")
-	case "printed_as", "avoid", "to", "key", "removed_as":
+	case "printed_as", "avoid", "to", "key", "removed_as", "was":
 		return textOrTexts("")
 	case "normalize":
 		return textOrTexts("One or more of " + NormalizerNames[0] + " and the others.")

@@ -220,7 +220,7 @@ func fold(name string) string { return strings.ToLower(separators.Replace(name))
 var separators = strings.NewReplacer("_", "", "-", "")
 
 // CommonKeys may stand in every field, TypeKeys only with their types.
-var CommonKeys = []string{"required", "printed_as", "evidence", "avoid", "sensitive", "style", "examples", "keywords"}
+var CommonKeys = []string{"required", "printed_as", "evidence", "avoid", "sensitive", "style", "examples", "was", "keywords"}
 
 // leafKeys may stand in every field that holds a value.
 var leafKeys = []string{"basis", "normalize", "compare", "weight"}
@@ -264,12 +264,12 @@ func (l *loader) field(n *place.Node, f *Field) {
 	}
 	if uses := n.Get("uses"); uses != nil && n.Get("list") == nil {
 		f.Type = Group
-		n.Known("uses", "about", "required", "printed_as", "entity")
+		n.Known("uses", "about", "required", "printed_as", "entity", "was")
 		if about := n.Get("about"); about != nil {
 			f.About = about.Prose("what to tell the model about this field")
 		}
 		l.uses(uses, uses.Text(), f)
-		for _, key := range []string{"required", "printed_as", "entity"} {
+		for _, key := range []string{"required", "printed_as", "entity", "was"} {
 			if kid := n.Get(key); kid != nil {
 				l.key(kid, f)
 			}

@@ -77,7 +77,7 @@ func (g *gen) leaf() string {
 	t := types[g.r.IntN(len(types))]
 	g.used[string(t)] = true
 	f := fmt.Sprintf("{%s: \"What it is, %d: yes.\"", t, g.r.IntN(9))
-	f += g.maybe("required", "true") + g.maybe("printed_as", `[No., "Label: two"]`) + g.maybe("avoid", "[this, \"that #1\"]") + g.maybe("sensitive", "true") + g.maybe("style", "record") + g.maybe("weight", "2.5")
+	f += g.maybe("required", "true") + g.maybe("printed_as", `[No., "Label: two"]`) + g.maybe("avoid", "[this, \"that #1\"]") + g.maybe("sensitive", "true") + g.maybe("style", "record") + g.maybe("weight", "2.5") + g.maybe("was", fmt.Sprintf("[old%d, /old/of%d]", g.n, g.n))
 	switch t {
 	case Text:
 		f += g.maybe("pattern", `'^[A-Z]\d+"x$'`) + g.maybe("min", "1") + g.maybe("max", "12") + g.maybe("compare", []string{"loose", "set", "{similar: 0.8}"}[g.r.IntN(3)]) + g.maybe("normalize", "[upper, no-end-stop]") + g.maybe("examples", `[{text: "a\nb", gives: null}]`)

@@ -97,6 +97,7 @@ type Field struct {
 	Key       []string    // of a list: names of leaves of its item
 	RemovedAs []string    // of a list: what documents say of an item that no longer counts
 	Ordered   bool        // of a list: its order counts
+	Was       []Older     // its older names
 	Entity    *Entity     // what it holds is one thing across documents; nil: not so
 	Edge      *Edge       // of a list: its items join two things; nil: they do not
 	Fields    []*Field    // of a group
@@ -134,6 +135,7 @@ type Schema struct {
 	Version string
 	Root    *Field
 	Rules   []*Rule
+	renamed bool // some field has an older name
 	File    string
 	Source  []byte // the file as it was read
 	// Advice is what is no fault and may still go wrong.
@@ -221,8 +223,9 @@ func (s *Schema) Record() *Field {
 	return s.Root
 }
 
-// EachEntry reports whether a document holds any number of records.
-func (s *Schema) EachEntry() bool { return s.Root.Type == List }
+// EachEntry reports whether a document holds any number of records. Without a schema it
+// holds one.
+func (s *Schema) EachEntry() bool { return s != nil && s.Root.Type == List }
 
 // At gives the field of the place that p names, or nil.
 func (s *Schema) At(p value.Pointer) *Field {

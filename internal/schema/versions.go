@@ -9,7 +9,7 @@ import (
 // Change is one difference between two versions of a schema.
 type Change struct {
 	Path string
-	What string // added, gone, moved, type, choices, bounds, required, words
+	What string // added, gone, renamed, moved, type, choices, bounds, required, words
 	Note string
 	// Breaks says that records or gold of the older version may no longer be
 	// valid, or lack a value.
@@ -25,8 +25,10 @@ func Changes(old, now *Schema) []Change {
 		f := after.fields[p]
 		o := before.fields[p]
 		if o == nil {
-			if from := movedFrom(p, f, before, after); from != "" {
-				list = append(list, Change{p, "moved", "from " + from, true})
+			if from, what := cameFrom(p, f, before, after); from != "" {
+				if what == "moved" || len(f.Was) > 0 { // and not only what it stands in
+					list = append(list, Change{p, what, "from " + from, what == "moved"})
+				}
 				o = before.fields[from]
 				before.taken[from] = true
 			} else {
@@ -45,13 +47,14 @@ func Changes(old, now *Schema) []Change {
 }
 
 type fieldIndex struct {
+	of     *Schema
 	paths  []string
 	fields map[string]*Field
 	taken  map[string]bool
 }
 
 func index(s *Schema) fieldIndex {
-	ix := fieldIndex{fields: map[string]*Field{}, taken: map[string]bool{}}
+	ix := fieldIndex{of: s, fields: map[string]*Field{}, taken: map[string]bool{}}
 	s.Record().Walk(func(f *Field, level int) {
 		if level > 0 {
 			ix.paths = append(ix.paths, f.Path)
@@ -59,6 +62,17 @@ func index(s *Schema) fieldIndex {
 		}
 	})
 	return ix
+}
+
+// cameFrom finds the field that this one was: by its older names, or by its own. What it
+// was called does not break records that are read with its older names.
+func cameFrom(path string, f *Field, before, after fieldIndex) (from, what string) {
+	for _, p := range before.paths {
+		if after.fields[p] == nil && !before.taken[p] && after.of.PathNow(p) == path {
+			return p, "renamed"
+		}
+	}
+	return movedFrom(path, f, before, after), "moved"
 }
 
 // movedFrom finds the field of the same name and type that stood elsewhere.

@@ -60,9 +60,9 @@ func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Docum
 	at := map[value.Pointer]bool{}
 	for _, p := range v.Check(&r.Record) {
 		at[p.Path] = true
-		switch p.Code() {
-		case record.Missing: // the document may not have it
-		case record.Unexpected:
+		switch {
+		case isNone(&r.Record, &p):
+		case p.Code() == record.Unexpected:
 			add(Unexpected, p.Path, "the schema has no such field; remove it, or use the right name")
 		default:
 			add(Breaks, p.Path, "%s (%s)", p.Message(), p.Code())

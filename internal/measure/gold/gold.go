@@ -130,7 +130,8 @@ func (l *loader) file(path string, entry fs.DirEntry, err error) error {
 
 // one reads what a gold file holds.
 func (l *loader) one(file string, v *value.Value) (*Record, error) {
-	line, err := record.LineFromJSON(v, l.schema.EachEntry())
+	renew(l.schema, v, nil)
+	line, err := record.LineFromJSON(v, l.schema)
 	if err == nil {
 		err = oldForm(v)
 	}
@@ -212,7 +213,8 @@ func (l *loader) line(reader *value.Reader, text []byte) (Record, error) {
 	v, err := reader.Read(text)
 	var line record.Line
 	if err == nil {
-		line, err = record.LineFromJSON(&v, l.schema.EachEntry())
+		renew(l.schema, &v, nil)
+		line, err = record.LineFromJSON(&v, l.schema)
 	}
 	if err != nil {
 		return Record{}, err
@@ -255,17 +257,27 @@ func (r *Record) words() (faults place.Faults) {
 }
 
 // breaks says how a record breaks the schema, or "". That a required value is
-// missing is no fault of gold: the document may not have it.
+// missing is no fault of gold.
 func (l *loader) breaks(rec *value.Value) string {
 	if l.check.Sound(rec) {
 		return ""
 	}
 	for _, p := range l.check.Check(rec) {
-		if p.Code() != record.Missing {
+		if !isNone(rec, &p) {
 			return fmt.Sprintf("%s (%s)", p, p.Code())
 		}
 	}
 	return ""
+}
+
+// isNone tells whether a problem is only that there is no value: the document may not
+// have it, and an empty text is none.
+func isNone(rec *value.Value, p *record.Problem) bool {
+	if p.Code() == record.Missing {
+		return true
+	}
+	v := rec.At(p.Path)
+	return v != nil && v.Kind == value.String && v.Text == ""
 }
 
 // Documents gives the documents of the set, sorted.

@@ -70,7 +70,7 @@ func TestFromDraftToGold(t *testing.T) {
 	assert.Contains(t, kinds(nil, os.ErrNotExist), "gone 0 ")
 
 	require.NoError(t, os.WriteFile(file, []byte(strings.NewReplacer(`"b": "Ash"`, `"b": null`, `"k": "z"`, `"k": "x"`, `, "colour": "red"`, "").Replace(corrected)), 0o644))
-	require.NoError(t, Sign(load(), "T. Brill", time.Date(2031, 3, 4, 0, 0, 0, 0, time.UTC)))
+	require.NoError(t, Sign(s, load(), "T. Brill", time.Date(2031, 3, 4, 0, 0, 0, 0, time.UTC)))
 	g = load()
 	assert.Equal(t, []string{Reviewed, "T. Brill", "2031-03-04", ""}, []string{g.State, g.Reviewer, g.On, g.Fault})
 	assert.False(t, g.AsDrafted())
@@ -196,7 +196,7 @@ func TestSeals(t *testing.T) {
 	assert.False(t, edited(`"a": 7`, `"a": 8`), "a draft is for editing")
 	set, err := Load(dir, s)
 	require.NoError(t, err)
-	require.NoError(t, Sign(set["a.txt"], "ann", time.Now()))
+	require.NoError(t, Sign(s, set["a.txt"], "ann", time.Now()))
 	for _, same := range [][2]string{{`"a": 8`, `"a":   8.0`}, {"\"b\": \"Oak\",\n", ""}, {`"a":   8.0`, `"b": "Oak", "a": 8`}, {`"notes": {}`, `"notes": {"/a": "checked twice"}`}} {
 		if same[1] == "" {
 			assert.True(t, edited(same[0], same[1]), "a value is gone")

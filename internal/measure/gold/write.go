@@ -99,6 +99,10 @@ func Write(file string, v *value.Value) error {
 
 // Change rewrites a gold file with other members; all else of it stays.
 func Change(file string, members ...value.Value) error {
+	return change(file, func(v *value.Value) { setMembers(v, members) })
+}
+
+func change(file string, do func(v *value.Value)) error {
 	data, err := os.ReadFile(file)
 	if err != nil {
 		return place.Faults{{File: file, Msg: "can't be read", Hint: "check its permissions"}}
@@ -107,7 +111,7 @@ func Change(file string, members ...value.Value) error {
 	if err != nil {
 		return place.Faults{jsonFault(file, 0, err)}
 	}
-	setMembers(&v, members)
+	do(&v)
 	return Write(file, &v)
 }
 
@@ -131,8 +135,20 @@ func setMembers(v *value.Value, members []value.Value) {
 }
 
 // Sign marks a gold record reviewed, and seals it.
-func Sign(r *Record, by string, on time.Time) error {
-	return Change(r.File, signature(r, by, on)...)
+func Sign(s *schema.Schema, r *Record, by string, on time.Time) error {
+	return change(r.File, func(v *value.Value) {
+		renew(s, v, nil) // what is signed is the record under the names of now
+		setMembers(v, signature(r, by, on))
+	})
+}
+
+// Dispute marks a gold record as disputed. Who reviewed it stays where nobody is named.
+func Dispute(r *Record, by string) error {
+	members := []value.Value{value.Str(Disputed).Named("state")}
+	if by != "" {
+		members = append(members, value.Str(by).Named("reviewer"))
+	}
+	return Change(r.File, members...)
 }
 
 func signature(r *Record, by string, on time.Time) []value.Value {

@@ -28,19 +28,27 @@ type Agreement struct {
 	Documents int
 	Apart     []LeftOut
 	Fields    []FieldAgreement
-	Same      int // leaves that both have, with the same value
-	Differ    int // leaves that differ, or that one alone has
-	Leaves    []LeafPair
+	Items     []ItemAgreement // by list, those with items on either side
+	Same      int             // leaves that both have, with the same value
+	Differ    int             // leaves that differ, or that one alone has, within items that both have
+	Lone      int             // leaves of items that one alone has: they are told by item, not by leaf
+	Leaves    []LeafPair      // that differ or are lone
 }
 
 // FieldAgreement is the agreement in one field: right is the same in both, missed
-// is in the first alone, extra in the second alone. Leaves that neither has take
-// no part, but in Kappa, where "none" is a choice like another.
+// is in the first alone, extra in the second alone. Share and kappa are over the same
+// leaves: those that at least one of the two has, within items that both have.
 type FieldAgreement struct {
 	Path string
 	Counts
 	Kappa    float64
-	HasKappa bool // a choice, and not all of it by chance
+	HasKappa bool // a choice or a boolean, and not all of it by chance
+}
+
+// ItemAgreement is the agreement on which items a list has.
+type ItemAgreement struct {
+	Path                string
+	Both, First, Second int // in both, in the first alone, in the second alone
 }
 
 // Differ counts the leaves that differ, or that one alone has.
@@ -51,13 +59,14 @@ func Agree(s *schema.Schema, a, b Records) Agreement {
 	var out Agreement
 	index := map[*schema.Field]int{}
 	tables := map[*schema.Field]*Confusion{}
+	items := agreedItems{}
 	for _, f := range s.Leaves() {
 		if !f.Scored() {
 			continue
 		}
 		index[f] = len(out.Fields)
 		out.Fields = append(out.Fields, FieldAgreement{Path: f.Path})
-		if f.Type == schema.Choice {
+		if f.Type == schema.Choice || f.Type == schema.Boolean {
 			tables[f] = &Confusion{counts: map[[2]string]*int{}}
 		}
 	}
@@ -68,41 +77,80 @@ func Agree(s *schema.Schema, a, b Records) Agreement {
 			continue
 		}
 		out.Documents++
-		Walk(s, x, y, Visitor{Paths: true, Beyond: true, Leaf: func(l Leaf) {
-			f := &out.Fields[index[l.Field]]
-			if t := tables[l.Field]; t != nil {
-				if l.Outcome == Blank {
-					t.plus([2]string{None, None}, 1)
-				} else {
+		Walk(s, x, y, Visitor{Paths: true, Beyond: true, Item: items.add, Leaf: func(l Leaf) {
+			switch {
+			case l.Outcome == Blank:
+				return
+			case l.Lone:
+				out.Lone++
+			default:
+				f := &out.Fields[index[l.Field]]
+				if t := tables[l.Field]; t != nil {
 					t.add(l)
 				}
+				f.Add(l.Outcome)
+				if l.Outcome == Right {
+					out.Same++
+					return
+				}
+				out.Differ++
 			}
-			f.Add(l.Outcome)
-			switch l.Outcome {
-			case Blank:
-				return
-			case Right:
-				out.Same++
-				return
-			}
-			out.Differ++
-			p := LeafPair{Document: id, Path: l.GoldPath, Field: l.Field.Path}
-			if p.Path == "" {
-				p.Path = l.FilledPath
-			}
-			if !l.Gold.Empty() {
-				p.A = l.Gold.Clone().Named("")
-			}
-			if !l.Filled.Empty() {
-				p.B = l.Filled.Clone().Named("")
-			}
-			out.Leaves = append(out.Leaves, p)
+			out.Leaves = append(out.Leaves, leafPair(id, &l))
 		}})
 	}
+	out.Items = items.list(s.Root)
 	for f, t := range tables {
 		t.finish(f)
 		at := &out.Fields[index[f]]
 		at.Kappa, at.HasKappa = Kappa(t.Table)
+	}
+	return out
+}
+
+// leafPair gives both values of a leaf.
+func leafPair(id string, l *Leaf) LeafPair {
+	p := LeafPair{Document: id, Path: l.GoldPath, Field: l.Field.Path}
+	if p.Path == "" {
+		p.Path = l.FilledPath
+	}
+	if !l.Gold.Empty() {
+		p.A = l.Gold.Clone().Named("")
+	}
+	if !l.Filled.Empty() {
+		p.B = l.Filled.Clone().Named("")
+	}
+	return p
+}
+
+// agreedItems counts items by list.
+type agreedItems map[*schema.Field]*ItemAgreement
+
+func (m agreedItems) add(list *schema.Field, first, second bool) {
+	n := m[list]
+	if n == nil {
+		n = &ItemAgreement{Path: list.Path}
+		m[list] = n
+	}
+	switch {
+	case first && second:
+		n.Both++
+	case first:
+		n.First++
+	default:
+		n.Second++
+	}
+}
+
+// list gives the counts in the order of the schema.
+func (m agreedItems) list(f *schema.Field) (out []ItemAgreement) {
+	if n := m[f]; n != nil {
+		out = append(out, *n)
+	}
+	if f.Item != nil {
+		return append(out, m.list(f.Item)...)
+	}
+	for _, kid := range f.Fields {
+		out = append(out, m.list(kid)...)
 	}
 	return out
 }
@@ -119,14 +167,17 @@ func unionOf(a, b Records) []string {
 
 // JSON gives the machine form of docs/formats.md.
 func (a *Agreement) JSON() value.Value {
-	fields, leaves := value.List(), value.List()
+	fields, items, leaves := value.List(), value.List(), value.List()
+	for _, x := range a.Items {
+		items.Kids = append(items.Kids, value.Obj(value.Str(x.Path).Named("list"), count("both", x.Both), count("first_only", x.First), count("second_only", x.Second)))
+	}
 	for _, f := range a.Fields {
 		fields.Kids = append(fields.Kids, value.Obj(value.Str(f.Path).Named("field"), count("same", f.Right), count("differ", f.Differ()), f.Accuracy().json("agreement"), Ratio{f.Kappa, f.HasKappa}.json("kappa")))
 	}
 	for i := range a.Leaves {
 		leaves.Kids = append(leaves.Kids, a.Leaves[i].choice())
 	}
-	return value.Obj(count("documents", a.Documents), apartJSON(a.Apart), count("same", a.Same), count("differ", a.Differ), fields.Named("fields"), leaves.Named("values"))
+	return value.Obj(count("documents", a.Documents), apartJSON(a.Apart), count("same", a.Same), count("differ", a.Differ), count("in_items_of_one", a.Lone), fields.Named("fields"), items.Named("items"), leaves.Named("values"))
 }
 
 // choice gives a leaf that differs as a line for `gold adjudicate`.
@@ -141,5 +192,5 @@ func (a *Agreement) Differences() value.Value {
 	for _, x := range a.Leaves {
 		leaves.Kids = append(leaves.Kids, value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), value.Str(x.Field).Named("field"), x.A.Named("first"), x.B.Named("second")))
 	}
-	return value.Obj(count("documents", a.Documents), count("same", a.Same), count("differ", a.Differ), apartJSON(a.Apart), leaves.Named("values"))
+	return value.Obj(count("documents", a.Documents), count("same", a.Same), count("differ", a.Differ), count("in_items_of_one", a.Lone), apartJSON(a.Apart), leaves.Named("values"))
 }

@@ -98,7 +98,7 @@ func BenchmarkMany(b *testing.B) {
 		began := time.Now()
 		lines := 0
 		for _, file := range []string{g, d} {
-			require.NoError(b, record.ReadLines(file, false, func(int, record.Line, error) error { lines++; return nil }))
+			require.NoError(b, record.ReadLines(file, nil, func(int, record.Line, error) error { lines++; return nil }))
 		}
 		read := time.Since(began)
 		runtime.GC()

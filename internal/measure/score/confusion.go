@@ -27,15 +27,20 @@ func (c *Confusion) add(l Leaf) {
 	}
 	var g, d string
 	if !l.Gold.Empty() {
-		g = l.Gold.Text
+		g = named(l.Gold)
 	}
 	if !l.Filled.Empty() {
-		d = l.Filled.Text
-		if l.Filled.Text == "" {
-			d = l.Filled.Named("").String()
-		}
+		d = named(l.Filled)
 	}
 	c.plus([2]string{g, d}, 1)
+}
+
+// named gives a value as a row or column is called.
+func named(v *value.Value) string {
+	if v.Text == "" {
+		return v.Named("").String()
+	}
+	return v.Text
 }
 
 // plus counts a cell. The texts are good for a while only: a map that is written

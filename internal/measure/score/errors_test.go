@@ -206,7 +206,7 @@ func TestCompare(t *testing.T) {
 	set, err := gold.Load(g, s)
 	require.NoError(t, err)
 	read := func(file string) (lines []record.Line) {
-		require.NoError(t, record.ReadLines(file, false, func(_ int, l record.Line, err error) error {
+		require.NoError(t, record.ReadLines(file, nil, func(_ int, l record.Line, err error) error {
 			l.Record = l.Record.Detach()
 			lines = append(lines, l)
 			return err
@@ -273,7 +273,7 @@ func TestManyHands(t *testing.T) {
 	require.NoError(t, err)
 	o := Options{Confusion: []string{"bays[].deck"}, Slice: func(l record.Line) string { return l.Document[len(l.Document)-5:] }, Straight: true}
 	one, several := NewWith(s, set.Shelf(), o), NewWith(s, set.Shelf(), o)
-	require.NoError(t, record.ReadLines(d, false, func(_ int, l record.Line, err error) error { return one.Add(l) }))
+	require.NoError(t, record.ReadLines(d, nil, func(_ int, l record.Line, err error) error { return one.Add(l) }))
 	require.NoError(t, several.AddFile(d))
 	a, b := one.Report(), several.Report()
 	x, y := a.JSON(), b.JSON()
@@ -305,8 +305,8 @@ func TestManyHandsCompareAndFind(t *testing.T) {
 	one, several := &Finder{Schema: s, Gold: set.Shelf(), Keep: true}, &Finder{Schema: s, Gold: set.Shelf(), Keep: true}
 	var want, got []Found
 	x, y := NewComparer(s, set.Shelf(), ""), NewComparer(s, set.Shelf(), "")
-	require.NoError(t, record.ReadLines(g, false, func(_ int, l record.Line, err error) error { return x.AddA(l) }))
-	require.NoError(t, record.ReadLines(d, false, func(_ int, l record.Line, lerr error) error {
+	require.NoError(t, record.ReadLines(g, nil, func(_ int, l record.Line, err error) error { return x.AddA(l) }))
+	require.NoError(t, record.ReadLines(d, nil, func(_ int, l record.Line, lerr error) error {
 		found, err := one.Add(l)
 		require.NoError(t, lerr)
 		require.NoError(t, err)
@@ -356,7 +356,7 @@ func TestGoldOnTheDisk(t *testing.T) {
 		a, b, c := NewWith(s, shelf, o), NewWith(s, set.Shelf(), o), NewWith(s, shelf, o)
 		require.NoError(t, a.AddFile(d))
 		require.NoError(t, b.AddFile(d))
-		require.NoError(t, record.ReadLines(d, false, func(_ int, l record.Line, err error) error { return c.Add(l) }))
+		require.NoError(t, record.ReadLines(d, nil, func(_ int, l record.Line, err error) error { return c.Add(l) }))
 		want := b.Report()
 		for _, got := range []Report{a.Report(), c.Report()} {
 			x, y := got.JSON(), want.JSON()
@@ -385,23 +385,27 @@ func TestKappa(t *testing.T) {
 
 // What two reviewers agree in, and where they don't, by hand.
 func TestAgree(t *testing.T) {
-	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  a: A.\n  k: {choice: K., of: [x, y]}\n  l: {list: L., fields: {n: {integer: N.}, t: T.}}\n"))
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  a: A.\n  k: {choice: K., of: [x, y]}\n  y: {boolean: Y.}\n  l: {list: L., fields: {n: {integer: N.}, t: T.}}\n"))
 	require.NoError(t, err)
 	parse := func(text string) *value.Value {
 		v, err := value.Parse(text)
 		require.NoError(t, err)
 		return &v
 	}
-	a := map[string]*value.Value{"d": parse(`{"a":"A","k":"x","l":[{"n":1,"t":"one"}]}`), "only": parse(`{}`)}
-	b := map[string]*value.Value{"d": parse(`{"a":"B","k":"x","l":[{"n":1,"t":"one"},{"n":7,"t":"seven"}]}`)}
+	a := map[string]*value.Value{"d": parse(`{"a":"A","k":"x","y":true,"l":[{"n":1,"t":"one"}]}`), "e": parse(`{"y":false,"k":""}`), "f": parse(`{"y":true}`), "only": parse(`{}`)}
+	b := map[string]*value.Value{"d": parse(`{"a":"B","k":"x","y":true,"l":[{"n":1,"t":"one"},{"n":7,"t":"seven"}]}`), "e": parse(`{"y":false}`), "f": parse(`{}`)}
 	got := Agree(s, a, b)
-	assert.Equal(t, []int{1, 3, 3}, []int{got.Documents, got.Same, got.Differ})
+	assert.Equal(t, []int{3, 5, 2, 2}, []int{got.Documents, got.Same, got.Differ, got.Lone}, "an empty text is no value; an item of one side is told as an item")
+	assert.Equal(t, []ItemAgreement{{Path: "l", Both: 1, Second: 1}}, got.Items)
+	yes := got.Fields[2]
+	assert.Equal(t, Counts{Right: 2, Missed: 1}, yes.Counts)
+	assert.InDelta(t, (2.0/3-1.0/3)/(1-1.0/3), yes.Kappa, 1e-9, "true-true, false-false, true-none: kappa over the same three values")
 	assert.Equal(t, []LeftOut{{"only", "only A has it"}}, got.Apart)
 	var paths []string
 	for _, l := range got.Leaves {
 		paths = append(paths, string(l.Path))
 	}
-	assert.Equal(t, []string{"/a", "/l/1/n", "/l/1/t"}, paths, "what only the second has stands where it would be put")
+	assert.Equal(t, []string{"/a", "/l/1/n", "/l/1/t", "/y"}, paths, "what only the second has stands where it would be put")
 }
 
 func lineOf(id string, rec, evidence value.Value) record.Line {

@@ -132,8 +132,8 @@ func TestSettledIsTheOther(t *testing.T) {
 		g, d := golds[i], filled[i]
 		got := Agree(s, Records{"d": g}, Records{"d": d})
 		c := scored(t, s, g.String(), d.String()).Overall
-		require.Equal(t, []int{c.Right, c.Wrong + c.Missed + c.Extra}, []int{got.Same, got.Differ})
-		require.Len(t, got.Leaves, got.Differ, "each leaf that differs is named")
+		require.Equal(t, []int{c.Right, c.Wrong + c.Missed + c.Extra}, []int{got.Same, got.Differ + got.Lone})
+		require.Len(t, got.Leaves, got.Differ+got.Lone, "each leaf that differs is named")
 		var choices []gold.Choice
 		for _, l := range got.Leaves {
 			choices = append(choices, gold.Choice{Document: "d", Path: l.Path, Value: l.B})

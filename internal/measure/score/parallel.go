@@ -30,7 +30,7 @@ type lines struct {
 
 // read reads a line into r.line. Where its record is written as gold's is, it is
 // gold's that is given, and not read again.
-func (r *lines) read(text []byte, eachEntry bool) error {
+func (r *lines) read(text []byte, s *schema.Schema) error {
 	var known value.Known
 	if id, ok := record.DocumentOf(text); ok {
 		if _, g, err := r.hand.Find(id); err == nil && g != nil {
@@ -38,7 +38,7 @@ func (r *lines) read(text []byte, eachEntry bool) error {
 		}
 	}
 	var err error
-	r.line, err = record.ReadLine(&r.reader, text, known, eachEntry)
+	r.line, err = record.ReadLine(&r.reader, text, known, s)
 	return err
 }
 
@@ -57,7 +57,7 @@ func (sc *Scorer) measureAll(b *batch, r *lines, each func(s *Scorer, l *record.
 	p := &part{Scorer: NewWith(sc.schema, sc.gold, sc.options)}
 	p.hand = r.hand
 	b.each(func(n int, text []byte) bool {
-		if err := r.read(text, sc.schema.EachEntry()); err != nil {
+		if err := r.read(text, sc.schema); err != nil {
 			p.bad = &LineError{n, err}
 			return false
 		}
@@ -182,7 +182,7 @@ func (c *Comparer) addFile(to map[string]*side, path string) error {
 		r := &lines{hand: gate.hand}
 		return func(b *batch) (out []added) {
 			b.each(func(n int, text []byte) bool {
-				err := r.read(text, c.schema.EachEntry())
+				err := r.read(text, c.schema)
 				one := added{n: n, id: r.line.Document, err: err}
 				if err == nil {
 					one.side = c.side(gate, &r.line)

@@ -66,6 +66,7 @@ func Walk(s *schema.Schema, gold, filled *value.Value, v Visitor) {
 type walker struct {
 	Visitor
 	alike bool // both sides say the same here and below
+	lone  bool // here and below lies in an item that has no pair
 }
 
 // nowhere is the place of what an unpaired item has on the other side.
@@ -107,7 +108,7 @@ func (w *walker) field(f *schema.Field, gold, filled *value.Value, gp, fp value.
 		if !f.Scored() {
 			return
 		}
-		l := Leaf{Field: f, Gold: gold, Filled: filled, GoldPath: known(gp), FilledPath: known(fp), Lone: gp == nowhere || fp == nowhere}
+		l := Leaf{Field: f, Gold: gold, Filled: filled, GoldPath: known(gp), FilledPath: known(fp), Lone: w.lone}
 		switch {
 		case !w.alike:
 			l.Outcome = outcome(f, gold, filled)
@@ -144,7 +145,10 @@ func (w *walker) list(f *schema.Field, g, d []value.Value, gp, fp value.Pointer)
 		if w.Beyond && p.Gold < 0 {
 			ig, beyond = w.index(gp, beyond), beyond+1
 		}
+		in := w.lone
+		w.lone = in || p.Gold < 0 || p.Filled < 0
 		w.field(f.Item, at(g, p.Gold), at(d, p.Filled), ig, w.index(fp, p.Filled))
+		w.lone = in
 	}
 }
 

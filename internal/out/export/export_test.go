@@ -352,7 +352,7 @@ func TestFlatAndMisfits(t *testing.T) {
 		`{"document":"b","record":{"no":"2","kilns":[]}}`} {
 		v, err := value.Parse(text)
 		require.NoError(t, err)
-		l, err := record.LineFromJSON(&v, false)
+		l, err := record.LineFromJSON(&v, nil)
 		require.NoError(t, err)
 		require.NoError(t, r.Line(&l, ""))
 	}
@@ -362,7 +362,7 @@ func TestFlatAndMisfits(t *testing.T) {
 	require.NoError(t, err)
 	v, err := value.Parse(`{"document":"a","record":{"fired":"soon","master":{"age":"old"},"kilns":[{"mark":"x","pots":[{"glaze":"mud"}]}]}}`)
 	require.NoError(t, err)
-	l, err := record.LineFromJSON(&v, false)
+	l, err := record.LineFromJSON(&v, nil)
 	require.NoError(t, err)
 	m := &Rows{Plan: typed, Emit: func(int, []Cell) error { return nil }}
 	require.NoError(t, m.Line(&l, ""))

@@ -79,7 +79,7 @@ func fixture(t *testing.T, replies ...string) (record.Line, string) {
 	rec, ok, err := l.RecordAt(run, 0)
 	require.NoError(t, err)
 	require.True(t, ok)
-	line, err := ToLine(run, rec)
+	line, err := ToLine(run, rec, nil)
 	require.NoError(t, err)
 	return line, string(rec.Trace)
 }

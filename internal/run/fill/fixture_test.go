@@ -45,7 +45,7 @@ func fillKept(t *testing.T, setup Setup, file string) (record.Line, *Filler, []b
 	rec, ok, err := l.RecordAt(run, 0)
 	require.NoError(t, err)
 	require.True(t, ok)
-	line, err := ToLine(run, rec)
+	line, err := ToLine(run, rec, nil)
 	require.NoError(t, err)
 	return line, f, rec.Trace
 }

@@ -6,6 +6,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/record/trace"
+	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/store"
 )
@@ -37,8 +38,9 @@ func hashesOf(d *document.Document) record.Hashes {
 	return record.Hashes{Text: d.Hash, File: d.FileHash}
 }
 
-// ToLine gives a kept record in its machine form.
-func ToLine(run int64, r store.Record) (record.Line, error) {
+// ToLine gives a kept record in its machine form, under the names that the schema gives
+// its fields now; with none, under those that it was filled with.
+func ToLine(run int64, r store.Record, s *schema.Schema) (record.Line, error) {
 	l := record.Line{Document: r.Document, Run: run, Status: record.Status(r.Status), Hashes: record.Hashes{Text: r.TextHash, File: r.FileHash}}
 	err := keptIn(r.Trace, &l)
 	if err != nil {
@@ -62,5 +64,6 @@ func ToLine(run int64, r store.Record) (record.Line, error) {
 	for i := range problems.Kids {
 		l.Problems = append(l.Problems, record.ProblemFromJSON(&problems.Kids[i]))
 	}
+	l.Renew(s)
 	return l, nil
 }

@@ -41,7 +41,7 @@ func Redaction() *store.Redo {
 }
 
 func redacted(c *record.Cover, run store.Run, r store.Record) (store.Record, error) {
-	l, err := ToLine(run.ID, r)
+	l, err := ToLine(run.ID, r, nil)
 	if err != nil {
 		return r, err
 	}

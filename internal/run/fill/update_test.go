@@ -44,7 +44,7 @@ func updateOne(t *testing.T, s *schema.Schema, character string, line record.Lin
 	require.NoError(t, f.Run(context.Background(), do, run, Hooks{}))
 	rec, _, err := l.RecordAt(run, 0)
 	require.NoError(t, err)
-	out, err := ToLine(run, rec)
+	out, err := ToLine(run, rec, nil)
 	require.NoError(t, err)
 	return out, do.Done
 }
@@ -62,7 +62,7 @@ func TestNothingNew(t *testing.T) {
 		require.NoError(t, err)
 		v, err := value.ParseBytes(data)
 		require.NoError(t, err)
-		line, err := record.LineFromJSON(&v, false)
+		line, err := record.LineFromJSON(&v, nil)
 		require.NoError(t, err)
 		if strings.Contains(line.Document, "#") || strings.Contains(line.Document, "scans") || strings.Contains(line.Document, "typeset") {
 			continue

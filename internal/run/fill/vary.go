@@ -70,7 +70,7 @@ func (f *Filler) Vary(ctx context.Context, docs []*document.Document, golds gold
 	}
 	lines := map[string]record.Line{}
 	if err := f.Ledger.Records(run, 0, func(r store.Record) error {
-		line, err := ToLine(run, r)
+		line, err := ToLine(run, r, nil)
 		lines[line.Document] = line
 		return err
 	}); err != nil {

@@ -40,7 +40,7 @@ func (r *Ruler) Of(l store.Store, run store.Run) (Run, bool, error) {
 		return Run{Run: run}, false, nil
 	}
 	s := score.NewWith(r.Schema, r.Gold, score.Options{Split: r.Split})
-	covers, err := cover(l, run, s)
+	covers, err := r.cover(l, run, s)
 	if err != nil {
 		return Run{Run: run}, false, err
 	}
@@ -51,18 +51,18 @@ func (r *Ruler) Of(l store.Store, run store.Run) (Run, bool, error) {
 
 // cover scores a run, and gives a mark of the documents that counted and the fields that
 // were asked for.
-func cover(l store.Store, run store.Run, s *score.Scorer) (string, error) {
+func (r *Ruler) cover(l store.Store, run store.Run, s *score.Scorer) (string, error) {
 	hash := sha256.New()
 	if source, err := l.Blob(run.SchemaHash); err == nil {
 		if asked, err := schema.Parse(run.SchemaFile, source); err == nil {
 			for _, f := range asked.Leaves() {
-				fmt.Fprintln(hash, f.Path)
+				fmt.Fprintln(hash, r.Schema.PathNow(f.Path))
 			}
 		}
 	}
 	counted := 0
-	err := l.Records(run.ID, 0, func(r store.Record) error {
-		line, err := fill.ToLine(run.ID, r)
+	err := l.Records(run.ID, 0, func(rec store.Record) error {
+		line, err := fill.ToLine(run.ID, rec, r.Schema)
 		if err == nil {
 			err = s.Add(line)
 		}
@@ -128,8 +128,12 @@ func (r *Ruler) Steps(l store.Store, run store.Run) (steps []Step, several int, 
 		scorers[i] = score.NewWith(r.Schema, r.Gold, score.Options{Split: r.Split})
 	}
 	settings, _ := fill.SettingsOf(run)
+	asked := r.Schema // the names that the replies have
+	if s, err := schema.Parse(run.SchemaFile, run.Schema); err == nil && asked.HasRenamed() {
+		asked = s
+	}
 	err = l.Records(run.ID, 0, func(rec store.Record) error {
-		line, err := fill.ToLine(run.ID, rec)
+		line, err := fill.ToLine(run.ID, rec, r.Schema)
 		if err != nil {
 			return err
 		}
@@ -137,7 +141,7 @@ func (r *Ruler) Steps(l store.Store, run store.Run) (steps []Step, several int, 
 		if err != nil {
 			return err
 		}
-		read, one := fill.StepsOf(r.Schema, settings, exchanges)
+		read, one := fill.StepsOf(asked, settings, exchanges)
 		if !one {
 			several++
 			return nil
@@ -147,6 +151,7 @@ func (r *Ruler) Steps(l store.Store, run store.Run) (steps []Step, several int, 
 			if v.Kind == value.Null {
 				of.Status = record.Failed
 			}
+			of.Renew(r.Schema)
 			if err := scorers[i].Add(of); err != nil {
 				return err
 			}

@@ -101,7 +101,7 @@ func (m *maker) each(do func(l record.Line, steps trace.Steps) error) error {
 		return m.Lines(func(l record.Line) error { return do(l, nil) })
 	}
 	return m.Store.Records(m.Run.ID, 0, func(r store.Record) error {
-		line, err := fill.ToLine(m.Run.ID, r)
+		line, err := fill.ToLine(m.Run.ID, r, m.Schema)
 		if err != nil {
 			return err
 		}
@@ -367,7 +367,7 @@ func (m *maker) other(l *record.Line) (map[value.Pointer]Other, error) {
 	if err != nil || !ok {
 		return nil, err
 	}
-	line, err := fill.ToLine(m.Against.ID, kept)
+	line, err := fill.ToLine(m.Against.ID, kept, m.Schema)
 	if err != nil || line.Status == record.Failed {
 		return nil, err
 	}
@@ -393,7 +393,7 @@ func (m *maker) against() (Section, error) {
 	}
 	lines := func(run int64, add func(record.Line) error) error {
 		return m.Store.Records(run, 0, func(r store.Record) error {
-			line, err := fill.ToLine(run, r)
+			line, err := fill.ToLine(run, r, m.Schema)
 			if err == nil {
 				err = add(line)
 			}

@@ -142,6 +142,13 @@ func Differing(g *score.Agreement, a, b string) Section {
 		t.Rows = append(t.Rows, []Cell{{Text: f.Path, Link: "field:" + f.Path}, count(f.Right), count(f.Wrong), count(f.Missed), count(f.Extra)})
 	}
 	s.Tables = []Table{t}
+	if g.Lone > 0 {
+		items := Table{Caption: fmt.Sprintf("Items that only one side has, with %s", figures.Plural(g.Lone, "value")), Heads: []string{"list", ">in both", ">only in A", ">only in B"}}
+		for _, x := range g.Items {
+			items.Rows = append(items.Rows, []Cell{cell(x.Path + "[]"), count(x.Both), count(x.First), count(x.Second)})
+		}
+		s.Tables = append(s.Tables, items)
+	}
 	return s
 }
 
