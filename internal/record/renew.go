@@ -57,11 +57,18 @@ func renewLists(f *schema.Field, v *value.Value, told func(schema.Renaming)) (ch
 }
 
 // move takes a value from one place below an object to another that has none; groups on
-// the way are made, and those that are left without anything go.
+// the way are made, and those that are left without anything go. Two values stay both.
 func move(v *value.Value, from, to []string) bool {
-	at := step(v, from)
-	if at == nil || step(v, to) != nil {
+	at, there := step(v, from), step(v, to)
+	switch {
+	case at == nil || there != nil && !there.Empty() && !at.Empty():
 		return false
+	case there != nil && at.Empty():
+		drop(v, from)
+		return true
+	case there != nil:
+		drop(v, to)
+		at = step(v, from)
 	}
 	if slices.Equal(from[:len(from)-1], to[:len(to)-1]) { // a renamed member stays where it stands
 		at.Name = to[len(to)-1]
@@ -73,6 +80,9 @@ func move(v *value.Value, from, to []string) bool {
 		if next == nil {
 			into.Kids = append(slices.Clip(into.Kids), value.Value{Kind: value.Object, Name: name})
 			next = &into.Kids[len(into.Kids)-1]
+		}
+		if next.Kind == value.Null { // a group without a value
+			*next = value.Value{Kind: value.Object, Name: name}
 		}
 		if next.Kind != value.Object {
 			return false

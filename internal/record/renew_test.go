@@ -31,7 +31,10 @@ func TestRenewByHand(t *testing.T) {
 		`{"visit":{"site":"A","date":"x"}}`:                           `{"visit":{"day":"x"},"bridge":"A"}`,
 		`{"visit":{"site":"A"}}`:                                      `{"bridge":"A"}`, // a group without anything left goes
 		`{"name":"A","bridge":"B"}`:                                   `{"name":"A","bridge":"B"}`,
-		`{"day_of_visit":"x","visit":null}`:                           `{"day_of_visit":"x","visit":null}`, // null is no group to put it into
+		`{"day_of_visit":"x","visit":null}`:                           `{"visit":{"day":"x"}}`,
+		`{"day_of_visit":"x","visit":"none"}`:                         `{"day_of_visit":"x","visit":"none"}`, // a text is no group to put it into
+		`{"name":"A","bridge":null}`:                                  `{"bridge":"A"}`,
+		`{"name":null,"bridge":"B"}`:                                  `{"bridge":"B"}`,
 		`{"day_of_visit":"x","other":1}`:                              `{"other":1,"visit":{"day":"x"}}`,
 		`{"bays":"none","name":1}`:                                    `{"bays":"none","bridge":1}`,
 		`[1]`:                                                         `[1]`,
