@@ -320,7 +320,7 @@ func (w *work) covered(run int64) string {
 }
 
 func (a *app) printRuns(l store.Store, r *scores.Ruler, runs []store.Run, asJSON bool) error {
-	t := a.newTable(">run", "name", "model", "schema", "prompt", "state", ">documents", "scope", ">unflagged", ">repaired", ">flagged", ">failed", ">cost", ">F1", "began")
+	t := a.newTable(">run", "name", "model", "schema", "prompt", "state", ">documents", "scope", ">unflagged", ">repaired", ">flagged", ">failed", ">cost", ">F1", "began").giveWay("schema", "prompt", "began", "scope", "repaired", "unflagged", "state", "documents", "cost")
 	ruled := measured{}
 	last, err := l.Find("last")
 	if err == nil {

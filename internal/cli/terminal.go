@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"os"
+	"slices"
 	"strings"
 	"time"
 
@@ -72,6 +73,7 @@ type table struct {
 	heads []string
 	right []bool
 	rows  [][]field
+	least []string // the columns that give way, the first of them first
 }
 
 type field struct {
@@ -109,7 +111,48 @@ func (t *table) row(cells ...any) {
 // rule draws a thin rule between rows.
 func (t *table) rule() { t.rows = append(t.rows, nil) }
 
-func (t *table) print() {
+// giveWay names the columns that a terminal which is too narrow goes without, the first
+// of them first. A line below says which.
+func (t *table) giveWay(heads ...string) *table {
+	t.least = heads
+	return t
+}
+
+// drop takes columns out until the table fits, as far as they may give way.
+func (t *table) drop() (gone []string) {
+	for _, head := range t.least {
+		i := slices.Index(t.heads, head)
+		if i < 0 || !t.a.term.out || t.tightest() <= t.a.term.width {
+			continue
+		}
+		gone = append(gone, head)
+		t.heads, t.right = slices.Delete(slices.Clone(t.heads), i, i+1), slices.Delete(slices.Clone(t.right), i, i+1)
+		for j, r := range t.rows {
+			if i < len(r) {
+				t.rows[j] = slices.Delete(slices.Clone(r), i, i+1)
+			}
+		}
+	}
+	return gone
+}
+
+// comfortable is how much of a text column is left before others give way.
+const comfortable = 20
+
+// tightest gives the width of the table with its widest text column cut.
+func (t *table) tightest() int {
+	widths := t.widths()
+	total, text := 2*(len(widths)-1), 0
+	for i, w := range widths {
+		total += w
+		if !t.right[i] {
+			text = max(text, w-comfortable)
+		}
+	}
+	return total - text
+}
+
+func (t *table) widths() []int {
 	widths := make([]int, len(t.heads))
 	for i, h := range t.heads {
 		widths[i] = lipgloss.Width(h)
@@ -119,6 +162,12 @@ func (t *table) print() {
 			widths[i] = max(widths[i], lipgloss.Width(c.text))
 		}
 	}
+	return widths
+}
+
+func (t *table) print() {
+	gone := t.drop()
+	widths := t.widths()
 	t.narrow(widths)
 	total := 2 * (len(widths) - 1)
 	for _, w := range widths {
@@ -136,6 +185,9 @@ func (t *table) print() {
 			continue
 		}
 		t.line(r, widths)
+	}
+	if len(gone) > 0 {
+		t.a.printf("%s\n", t.a.paint(faint, "too narrow for: "+strings.Join(gone, ", ")))
 	}
 }
 

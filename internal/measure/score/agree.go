@@ -177,7 +177,7 @@ func (a *Agreement) JSON() value.Value {
 	for i := range a.Leaves {
 		leaves.Kids = append(leaves.Kids, a.Leaves[i].choice())
 	}
-	return value.Obj(count("documents", a.Documents), apartJSON(a.Apart), count("same", a.Same), count("differ", a.Differ), count("in_items_of_one", a.Lone), fields.Named("fields"), items.Named("items"), leaves.Named("values"))
+	return value.Obj(count("documents", a.Documents), ApartJSON(a.Apart), count("same", a.Same), count("differ", a.Differ), count("in_items_of_one", a.Lone), fields.Named("fields"), items.Named("items"), leaves.Named("values"))
 }
 
 // choice gives a leaf that differs as a line for `gold adjudicate`.
@@ -192,5 +192,5 @@ func (a *Agreement) Differences() value.Value {
 	for _, x := range a.Leaves {
 		leaves.Kids = append(leaves.Kids, value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), value.Str(x.Field).Named("field"), x.A.Named("first"), x.B.Named("second")))
 	}
-	return value.Obj(count("documents", a.Documents), count("same", a.Same), count("differ", a.Differ), count("in_items_of_one", a.Lone), apartJSON(a.Apart), leaves.Named("values"))
+	return value.Obj(count("documents", a.Documents), count("same", a.Same), count("differ", a.Differ), count("in_items_of_one", a.Lone), ApartJSON(a.Apart), leaves.Named("values"))
 }

@@ -28,6 +28,7 @@ type Comparison struct {
 	Difference Interval // of F1, B's less A's; exists only from two documents on
 	By         float64
 	P          float64 // of no difference, by flipping signs; 1 where there is none to test
+	Needed     int     // documents that would show such a difference four times in five; 0 where there is none, or it is shown
 	RecordsA   int     // fully correct records
 	RecordsB   int
 	RecordsOf  int
@@ -59,7 +60,7 @@ type Comparer struct {
 	gate   *Scorer // knows which records count
 	index  map[*schema.Field]int
 	fields []string
-	a, b   map[string]*side
+	sets   []map[string]*side // the records of each set
 	order  []string
 }
 
@@ -81,9 +82,12 @@ type other struct {
 	v    value.Value
 }
 
-// NewComparer compares by one schema: the ruler for both.
-func NewComparer(s *schema.Schema, g *gold.Shelf, part string) *Comparer {
-	c := &Comparer{schema: s, gate: NewWith(s, g, Options{Split: part}), index: map[*schema.Field]int{}, a: map[string]*side{}, b: map[string]*side{}}
+// NewComparer compares a number of sets by one schema: the ruler for all.
+func NewComparer(s *schema.Schema, g *gold.Shelf, part string, sets int) *Comparer {
+	c := &Comparer{schema: s, gate: NewWith(s, g, Options{Split: part}), index: map[*schema.Field]int{}}
+	for range sets {
+		c.sets = append(c.sets, map[string]*side{})
+	}
 	for _, f := range s.Leaves() {
 		if f.Scored() {
 			c.index[f] = len(c.fields)
@@ -93,20 +97,19 @@ func NewComparer(s *schema.Schema, g *gold.Shelf, part string) *Comparer {
 	return c
 }
 
-// AddA adds a record of the first set.
-func (c *Comparer) AddA(l record.Line) error { return c.put(c.a, l.Document, c.side(c.gate, &l)) }
+// To gives what adds a record to a set, from 0.
+func (c *Comparer) To(set int) func(l record.Line) error {
+	return func(l record.Line) error { return c.put(set, l.Document, c.side(c.gate, &l)) }
+}
 
-// AddB adds a record of the second set.
-func (c *Comparer) AddB(l record.Line) error { return c.put(c.b, l.Document, c.side(c.gate, &l)) }
-
-func (c *Comparer) put(to map[string]*side, id string, s *side) error {
-	if to[id] != nil {
+func (c *Comparer) put(set int, id string, s *side) error {
+	if c.sets[set][id] != nil {
 		return &Twice{id}
 	}
-	if c.a[id] == nil && c.b[id] == nil {
+	if !slices.ContainsFunc(c.sets, func(m map[string]*side) bool { return m[id] != nil }) {
 		c.order = append(c.order, id)
 	}
-	to[id] = s
+	c.sets[set][id] = s
 	return nil
 }
 
@@ -166,8 +169,11 @@ func (s *side) other(leaf int32) value.Value {
 	return s.others[i].v
 }
 
-// Compare gives the comparison of all that was added.
-func (c *Comparer) Compare() Comparison {
+// Compare gives the comparison of the first two sets.
+func (c *Comparer) Compare() Comparison { return c.pair(c.sets[0], c.sets[1], nil) }
+
+// pair compares two sets, of all documents or of those in one more set alone.
+func (c *Comparer) pair(first, second map[string]*side, only map[string]bool) Comparison {
 	out := Comparison{P: 1, McNemar: 1}
 	fields := make([]FieldPair, len(c.fields))
 	for i, path := range c.fields {
@@ -176,7 +182,10 @@ func (c *Comparer) Compare() Comparison {
 	var as, bs []Tally
 	sort.Strings(c.order)
 	for _, id := range c.order {
-		a, b := c.a[id], c.b[id]
+		a, b := first[id], second[id]
+		if only != nil && !only[id] {
+			continue
+		}
 		if why := apart(a, b); why != "" {
 			out.Apart = append(out.Apart, LeftOut{id, why})
 			continue
@@ -209,6 +218,7 @@ func (c *Comparer) Compare() Comparison {
 	}
 	out.Difference = differenceInterval(as, bs)
 	out.P = flipped(as, bs)
+	out.Needed = needed(as, bs, &out)
 	out.McNemar = mcNemar(out.OnlyA, out.OnlyB)
 	return out
 }

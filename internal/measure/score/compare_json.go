@@ -2,7 +2,8 @@ package score
 
 import "filler/internal/base/value"
 
-func apartJSON(apart []LeftOut) value.Value {
+// ApartJSON gives the documents that were left out, as a member.
+func ApartJSON(apart []LeftOut) value.Value {
 	left := value.List()
 	for _, l := range apart {
 		left.Kids = append(left.Kids, value.Obj(value.Str(l.Document).Named("document"), value.Str(l.Why).Named("why")))
@@ -21,9 +22,17 @@ func (c *Comparison) JSON() value.Value {
 		leaves.Kids = append(leaves.Kids, value.Obj(value.Str(x.Document).Named("document"), value.Str(string(x.Path)).Named("path"), value.Str(x.Field).Named("field"),
 			x.Gold.Named("gold"), x.A.Named("first"), x.B.Named("second"), value.Boolean(x.Fixed).Named("fixed")))
 	}
-	return value.Obj(count("documents", c.Documents), apartJSON(c.Apart), value.Str(c.Words("A", "B")).Named("summary"),
+	return value.Obj(count("documents", c.Documents), ApartJSON(c.Apart), value.Str(c.Words("A", "B")).Named("summary"),
 		c.A.F1().json("f1_first"), c.B.F1().json("f1_second"), figure("difference", c.By), Ratio{c.Difference.Low, c.Difference.Exists}.json("difference_low"), Ratio{c.Difference.High, c.Difference.Exists}.json("difference_high"),
-		figure("p", c.P), count("fixed", c.Fixed), count("broken", c.Broken), count("both_right", c.BothRight), count("both_wrong", c.BothWrong),
+		figure("p", c.P), count("documents_needed", c.Needed), count("fixed", c.Fixed), count("broken", c.Broken), count("both_right", c.BothRight), count("both_wrong", c.BothWrong),
 		value.Obj(count("first", c.RecordsA), count("second", c.RecordsB), count("of", c.RecordsOf), count("only_first", c.OnlyA), count("only_second", c.OnlyB), figure("p", c.McNemar)).Named("records"),
 		fields.Named("fields"), leaves.Named("values"))
+}
+
+// JSON gives one of several sets beside the first.
+func (x *Against) JSON() value.Value {
+	v := value.Obj(x.B.F1().json("f1"), Ratio{x.F1.Low, x.F1.Exists}.json("f1_low"), Ratio{x.F1.High, x.F1.Exists}.json("f1_high"), figure("difference", x.By),
+		Ratio{x.Difference.Low, x.Difference.Exists}.json("difference_low"), Ratio{x.Difference.High, x.Difference.Exists}.json("difference_high"),
+		figure("p", x.P), figure("p_holm", x.Holm), count("documents_needed", x.Needed), count("fixed", x.Fixed), count("broken", x.Broken))
+	return v
 }

@@ -222,19 +222,19 @@ func TestCompare(t *testing.T) {
 			b[i].Record.Set("bridge", value.Str("Nowhere"))
 		}
 	}
-	c := NewComparer(s, set.Shelf(), "")
+	c := NewComparer(s, set.Shelf(), "", 2)
 	sa, sb := New(s, set.Shelf()), New(s, set.Shelf())
 	for i := range a {
 		if i != 7 {
-			require.NoError(t, c.AddA(a[i]))
+			require.NoError(t, c.To(0)(a[i]))
 			require.NoError(t, sa.Add(a[i]))
 		}
-		require.NoError(t, c.AddB(b[i]))
+		require.NoError(t, c.To(1)(b[i]))
 		if i != 7 {
 			require.NoError(t, sb.Add(b[i]))
 		}
 	}
-	require.Error(t, c.AddA(a[0]), "a second record of a document")
+	require.Error(t, c.To(0)(a[0]), "a second record of a document")
 	got := c.Compare()
 	ra, rb := sa.Report(), sb.Report()
 	assert.Equal(t, 59, got.Documents)
@@ -255,10 +255,10 @@ func TestCompare(t *testing.T) {
 	assert.InDelta(t, rb.Overall.F1().Value-ra.Overall.F1().Value, got.By, 1e-12)
 	assert.True(t, got.Difference.Low <= got.By && got.By <= got.Difference.High)
 
-	same := NewComparer(s, set.Shelf(), "")
+	same := NewComparer(s, set.Shelf(), "", 2)
 	for i := range a {
-		require.NoError(t, same.AddA(a[i]))
-		require.NoError(t, same.AddB(a[i]))
+		require.NoError(t, same.To(0)(a[i]))
+		require.NoError(t, same.To(1)(a[i]))
 	}
 	none := same.Compare()
 	assert.Equal(t, 1.0, none.P)
@@ -304,14 +304,14 @@ func TestManyHandsCompareAndFind(t *testing.T) {
 	require.NoError(t, err)
 	one, several := &Finder{Schema: s, Gold: set.Shelf(), Keep: true}, &Finder{Schema: s, Gold: set.Shelf(), Keep: true}
 	var want, got []Found
-	x, y := NewComparer(s, set.Shelf(), ""), NewComparer(s, set.Shelf(), "")
-	require.NoError(t, record.ReadLines(g, nil, func(_ int, l record.Line, err error) error { return x.AddA(l) }))
+	x, y := NewComparer(s, set.Shelf(), "", 2), NewComparer(s, set.Shelf(), "", 2)
+	require.NoError(t, record.ReadLines(g, nil, func(_ int, l record.Line, err error) error { return x.To(0)(l) }))
 	require.NoError(t, record.ReadLines(d, nil, func(_ int, l record.Line, lerr error) error {
 		found, err := one.Add(l)
 		require.NoError(t, lerr)
 		require.NoError(t, err)
 		want = append(want, found)
-		return x.AddB(l)
+		return x.To(1)(l)
 	}))
 	require.NoError(t, several.AddFile(d, func(f Found) error {
 		got = append(got, f)
@@ -321,8 +321,8 @@ func TestManyHandsCompareAndFind(t *testing.T) {
 	for i := range want {
 		require.Equal(t, want[i], got[i])
 	}
-	require.NoError(t, y.AddFileA(g))
-	require.NoError(t, y.AddFileB(d))
+	require.NoError(t, y.AddFile(0, g))
+	require.NoError(t, y.AddFile(1, d))
 	a, b := x.Compare(), y.Compare()
 	require.Equal(t, a, b)
 	require.NotZero(t, a.Broken)
@@ -338,7 +338,7 @@ func TestManyHandsCompareAndFind(t *testing.T) {
 	}), stop)
 	assert.Equal(t, 200, seen, "nothing is told after what was to be the last")
 	var bad *LineError
-	require.ErrorAs(t, y.AddFileA(d), &bad)
+	require.ErrorAs(t, y.AddFile(0, d), &bad)
 	assert.Equal(t, 1, bad.N)
 	assert.ErrorContains(t, bad, "has two records")
 }

@@ -152,7 +152,7 @@ func TestFixedAndBroken(t *testing.T) {
 	s, golds, first := pairsOfRecords(t, 300, 37)
 	r := rand.New(rand.NewPCG(38, 1))
 	set := setOf(golds)
-	ab, ba := NewComparer(s, set.Shelf(), ""), NewComparer(s, set.Shelf(), "")
+	ab, ba := NewComparer(s, set.Shelf(), "", 2), NewComparer(s, set.Shelf(), "", 2)
 	fixed, broken := 0, 0
 	for i := range golds {
 		second := first[i]
@@ -179,10 +179,10 @@ func TestFixedAndBroken(t *testing.T) {
 			}
 		}
 		a, b := record.Line{Document: docName(i), Record: *first[i]}, record.Line{Document: docName(i), Record: *second}
-		require.NoError(t, ab.AddA(a))
-		require.NoError(t, ab.AddB(b))
-		require.NoError(t, ba.AddA(b))
-		require.NoError(t, ba.AddB(a))
+		require.NoError(t, ab.To(0)(a))
+		require.NoError(t, ab.To(1)(b))
+		require.NoError(t, ba.To(0)(b))
+		require.NoError(t, ba.To(1)(a))
 	}
 	c, d := ab.Compare(), ba.Compare()
 	assert.Equal(t, []int{fixed, broken}, []int{c.Fixed, c.Broken})

@@ -163,14 +163,9 @@ func (s *straight) plus(o *straight) {
 	}
 }
 
-// AddFileA adds the records of a file of JSON Lines to the first set, several
-// lines at a time. An error of a line is a *LineError.
-func (c *Comparer) AddFileA(path string) error { return c.addFile(c.a, path) }
-
-// AddFileB adds to the second set.
-func (c *Comparer) AddFileB(path string) error { return c.addFile(c.b, path) }
-
-func (c *Comparer) addFile(to map[string]*side, path string) error {
+// AddFile adds the records of a file of JSON Lines to a set, from 0, several lines at a
+// time. An error of a line is a *LineError.
+func (c *Comparer) AddFile(set int, path string) error {
 	type added struct {
 		n    int
 		id   string
@@ -195,7 +190,7 @@ func (c *Comparer) addFile(to map[string]*side, path string) error {
 	}, func(all []added) error {
 		for _, one := range all {
 			if one.err == nil {
-				one.err = c.put(to, one.id, one.side)
+				one.err = c.put(set, one.id, one.side)
 			}
 			if one.err != nil {
 				return &LineError{one.n, one.err}

@@ -412,11 +412,11 @@ func (m *maker) against() (Section, error) {
 		got := score.Agree(m.Schema, first, second)
 		return Differing(&got, a, b), nil
 	}
-	c := score.NewComparer(m.Schema, m.Gold, m.Split)
-	if err := lines(m.Against.ID, c.AddA); err != nil {
+	c := score.NewComparer(m.Schema, m.Gold, m.Split, 2)
+	if err := lines(m.Against.ID, c.To(0)); err != nil {
 		return Section{}, err
 	}
-	if err := lines(m.Run.ID, c.AddB); err != nil {
+	if err := lines(m.Run.ID, c.To(1)); err != nil {
 		return Section{}, err
 	}
 	got := c.Compare()
