@@ -76,6 +76,9 @@ func TestEdits(t *testing.T) {
 	}
 	for range 20000 {
 		a, b := text(80), text(80)
+		if r.IntN(4) == 0 {
+			a, b = text(700), text(700)
+		}
 		want := levenshtein.Distance(a, b, nil)
 		require.Equal(t, want, edits(a, b), "%q %q", a, b)
 		x, y := apart(a, b)

@@ -17,9 +17,8 @@ import (
 type Pair struct{ Gold, Filled int }
 
 // TooMany is how many pairs of items a list may come to before the optimal
-// assignment, whose cost grows with the third power, gives way to a plainer one:
-// items are then paired by their key, by being the same, and else in the order in
-// which they stand. IsTooMany tells such lists, so that it can be said aloud.
+// assignment, whose cost grows with the third power, gives way to one on candidates.
+// IsTooMany tells such lists, so that it can be said aloud.
 const TooMany = 25_000_000
 
 // IsTooMany tells lists that are too long to be paired optimally.
@@ -192,7 +191,7 @@ func (s *scratch) assign(g, d []node, gold, filled []int, partner, taken []int) 
 	case len(gold) == 0 || len(filled) == 0:
 		return
 	case IsTooMany(len(gold), len(filled)):
-		s.inOrder(g, d, gold, filled, partner, taken)
+		s.onCandidates(g, d, gold, filled, partner, taken, smallTable)
 		return
 	}
 	weight := s.table(len(gold), len(filled))
@@ -238,31 +237,9 @@ func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64) {
 	wait.Wait()
 }
 
-// inOrder pairs very long lists: items that are the same, then what is left in
-// the order in which it stands, where it is alike enough.
-func (s *scratch) inOrder(g, d []node, gold, filled []int, partner, taken []int) {
-	like := map[string][]int{}
-	for _, j := range filled {
-		like[string(d[j].text)] = append(like[string(d[j].text)], j)
-	}
-	take := func(i, j int) { partner[i], taken[j] = j, 1 }
-	for _, i := range gold {
-		if js := like[string(g[i].text)]; len(js) > 0 {
-			take(i, js[0])
-			like[string(g[i].text)] = js[1:]
-		}
-	}
-	var x, y []int
-	for _, i := range gold {
-		if partner[i] < 0 {
-			x = append(x, i)
-		}
-	}
-	for _, j := range filled {
-		if taken[j] == 0 {
-			y = append(y, j)
-		}
-	}
+// inOrder pairs what is left in the order in which it stands, where it is alike enough.
+func (s *scratch) inOrder(g, d []node, x, y []int, take func(i, j int)) {
+	x, y = slices.Clone(x), slices.Clone(y)
 	sort.Slice(x, func(a, b int) bool { return g[x[a]].at < g[x[b]].at })
 	sort.Slice(y, func(a, b int) bool { return d[y[a]].at < d[y[b]].at })
 	for n := 0; n < min(len(x), len(y)); n++ {
@@ -277,8 +254,7 @@ func (s *scratch) inOrder(g, d []node, gold, filled []int, partner, taken []int)
 func (s *scratch) align(g, d []node, partner []int) {
 	rows, columns := len(g), len(d)
 	if IsTooMany(rows, columns) {
-		taken := s.ints(columns, 0)
-		s.inOrder(g, d, s.free(partner, -1), s.free(taken, 0), partner, taken)
+		s.alignLong(g, d, partner)
 		return
 	}
 	best := make([][]float64, rows+1) // best[i][j]: of the items from i and j on

@@ -143,7 +143,7 @@ func notes(r *score.Report) (all []string) {
 		of   int
 		says string
 	}{{r.Reread, "read differently since review"}, {r.ByPeople, "values decided by people in production are in no figure"}, {r.Untouched, "documents have gold as a model drafted it, with no value changed"},
-		{r.Drafted, "documents have gold that this same model drafted, which flatters it"}, {r.Unseen.Counted + r.Unseen.Apart, "values of gold were accepted unseen"}, {r.TooLong, "lists are too long for the optimal pairing"}} {
+		{r.Drafted, "documents have gold that this same model drafted, which flatters it"}, {r.Unseen.Counted + r.Unseen.Apart, "values of gold were accepted unseen"}, {r.TooLong, "lists are too long for a table of all similarities and were paired on candidates"}} {
 		if n.of > 0 {
 			all = append(all, fmt.Sprintf("%s %s.", figures.Thousands(n.of), n.says))
 		}
