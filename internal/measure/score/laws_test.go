@@ -71,8 +71,7 @@ func leavesIn(v *value.Value) (n int) {
 
 // However items are paired, every value of gold is right, wrong or missed, and
 // every filled one right, wrong or extra. Gold and record changed places: what was
-// missed is extra, precision is recall. (Where several pairings are equally good,
-// as they may be in lists, the leaves fall in more than one way.)
+// missed is extra, precision is recall, also where several pairings are equally good.
 func TestChangedPlaces(t *testing.T) {
 	s, golds, filled := pairsOfRecords(t, 1500, 31)
 	for i, g := range golds {
@@ -80,8 +79,6 @@ func TestChangedPlaces(t *testing.T) {
 		a := scored(t, s, g.String(), d.String()).Overall
 		require.Equal(t, leavesIn(g), a.Right+a.Wrong+a.Missed, "%s and %s", g, d)
 		require.Equal(t, leavesIn(d), a.Right+a.Wrong+a.Extra, "%s and %s", g, d)
-		g.Drop("bays")
-		d.Drop("bays")
 		x, y := scored(t, s, g.String(), d.String()).Overall, scored(t, s, d.String(), g.String()).Overall
 		require.Equal(t, Counts{y.Right, y.Wrong, y.Extra, y.Missed, y.Blank}, x, "%s and %s", g, d)
 		require.Equal(t, x.Precision(), y.Recall())

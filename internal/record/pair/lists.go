@@ -205,15 +205,31 @@ func (s *scratch) assign(g, d []node, gold, filled []int, partner, taken []int) 
 	}
 }
 
+// tie is next to nothing, more for one pair of contents than for another, whichever side
+// they stand on: of pairings that are equally good it prefers one, and the same when the
+// sides are swapped.
+func tie(a, b uint64) float64 { return float64(mixed(a+b)>>11) * (1e-9 / (1 << 53)) }
+
 // alone is how many similarities one hand computes by itself.
 const alone = 50_000
 
 // weigh computes all similarities; many of them by several goroutines, a row each.
 func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64) {
+	if len(gold) == 1 && len(filled) == 1 {
+		weight[0][0] = s.similarity(&g[gold[0]], &d[filled[0]])
+		return
+	}
+	marks := make([]uint64, 0, 64)
+	for _, x := range gold {
+		marks = append(marks, mixed(hashed(offset, g[x].text)))
+	}
+	for _, y := range filled {
+		marks = append(marks, mixed(hashed(offset, d[y].text)))
+	}
 	row := func(s *scratch, i int) {
 		for j, y := range filled {
 			if w := s.similarity(&g[gold[i]], &d[y]); w >= Least {
-				weight[i][j] = w
+				weight[i][j] = w + tie(marks[i], marks[len(gold)+j])
 			}
 		}
 	}
@@ -265,6 +281,7 @@ func (s *scratch) align(g, d []node, partner []int) {
 		for j := columns - 1; j >= 0; j-- {
 			best[i][j] = max(best[i+1][j], best[i][j+1])
 			if w := s.similarity(&g[i], &d[j]); w >= Least {
+				w += tie(mixed(hashed(offset, g[i].text)), mixed(hashed(offset, d[j].text)))
 				alike[i][j] = w
 				best[i][j] = max(best[i][j], w+best[i+1][j+1])
 			}

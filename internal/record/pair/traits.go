@@ -45,7 +45,7 @@ func (t *traits) gather(n *node) {
 			t.gather(&n.kids[i])
 		}
 	case n.leaves > 0:
-		field := hashed(1469598103934665603, n.f.Path)
+		field := hashed(offset, n.f.Path)
 		text := n.text
 		if k := n.f.Compare.Kind; n.v.Kind == value.String && (k == "loose" || k == "set" || k == "similar") {
 			text = nil
@@ -85,7 +85,10 @@ func (t *traits) gatherLetters(field uint64, text string) {
 	}
 }
 
-// hashed goes on with a hash (FNV-1a).
+// offset is where a hash begins (FNV-1a).
+const offset = 1469598103934665603
+
+// hashed goes on with a hash.
 func hashed[T string | []byte](h uint64, text T) uint64 {
 	for i := range len(text) {
 		h = (h ^ uint64(text[i])) * 1099511628211
