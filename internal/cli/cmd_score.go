@@ -20,7 +20,7 @@ type scoring struct {
 	judged
 	asJSON, history, steps, places bool
 	all, made                      bool
-	split, slice                   string
+	split, slice, pairing          string
 	confusion, atLeast             []string
 	straight                       float64
 }
@@ -57,6 +57,7 @@ Without a project:  filler score --schema SCHEMA --records FILE --gold FILE`,
 	f.Float64Var(&o.straight, "straight-through", 0, "the share that may skip review at this `PRECISION`, such as 0.99")
 	f.BoolVar(&o.history, "history", false, "plot the scores of all runs")
 	f.BoolVar(&o.steps, "steps", false, "the score after each step: as it came, parsed leniently, normalized, repaired")
+	f.StringVar(&o.pairing, "pairing", "", "show how the items of the lists of this `DOC` were paired, and how alike they are")
 	f.BoolVar(&o.all, "all", false, "list every document left out by name")
 	return cmd
 }
@@ -98,6 +99,8 @@ func (a *app) scoreRun(o scoring, runName string) error {
 		return a.history(w, o)
 	case o.steps:
 		return a.scoreSteps(w, o, runName)
+	case o.pairing != "":
+		return a.pairing(w, o, runName)
 	case o.straight > 0:
 		return a.straightThrough(w, o, runName)
 	}

@@ -191,22 +191,31 @@ func (t *table) print() {
 	}
 }
 
-// narrow takes from the widest text column what does not fit the terminal.
+// narrow takes from the widest text columns what does not fit the terminal.
 func (t *table) narrow(widths []int) {
 	if !t.a.term.out {
 		return
 	}
-	total, widest := 2*(len(widths)-1), 0
-	for i, w := range widths {
-		total += w
-		if !t.right[i] && (t.right[widest] || w > widths[widest]) {
-			widest = i
-		}
+	over := 2*(len(widths)-1) - t.a.term.width
+	for _, w := range widths {
+		over += w
 	}
-	if over := total - t.a.term.width; over > 0 {
-		widths[widest] = max(widths[widest]-over, 8)
+	for ; over > 0; over-- {
+		widest := -1
+		for i, w := range widths {
+			if !t.right[i] && w > narrowest && (widest < 0 || w > widths[widest]) {
+				widest = i
+			}
+		}
+		if widest < 0 {
+			return
+		}
+		widths[widest]--
 	}
 }
+
+// narrowest is what a text column keeps.
+const narrowest = 8
 
 func (t *table) ruler(width int) { t.a.printf("%s\n", t.a.paint(faint, strings.Repeat("─", width))) }
 
