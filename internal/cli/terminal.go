@@ -191,7 +191,8 @@ func (t *table) print() {
 	}
 }
 
-// narrow takes from the widest text columns what does not fit the terminal.
+// narrow takes from the widest text column what does not fit the terminal, and if that is
+// not enough from the next.
 func (t *table) narrow(widths []int) {
 	if !t.a.term.out {
 		return
@@ -200,7 +201,7 @@ func (t *table) narrow(widths []int) {
 	for _, w := range widths {
 		over += w
 	}
-	for ; over > 0; over-- {
+	for over > 0 {
 		widest := -1
 		for i, w := range widths {
 			if !t.right[i] && w > narrowest && (widest < 0 || w > widths[widest]) {
@@ -210,7 +211,8 @@ func (t *table) narrow(widths []int) {
 		if widest < 0 {
 			return
 		}
-		widths[widest]--
+		less := min(over, widths[widest]-narrowest)
+		widths[widest], over = widths[widest]-less, over-less
 	}
 }
 
