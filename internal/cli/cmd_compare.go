@@ -133,6 +133,9 @@ func (a *app) compareWith(w *work, golds *gold.Shelf, sets []set, l store.Store,
 			return err
 		}
 	}
+	for i := range sets {
+		a.looked(w, o.goldPath, "compare", sets[i].looked(), o.split)
+	}
 	if len(sets) > 2 {
 		return a.compareAll(c, sets, o)
 	}
@@ -148,6 +151,14 @@ func (a *app) compareWith(w *work, golds *gold.Shelf, sets []set, l store.Store,
 	}
 	a.printComparison(w, &got, sets, o)
 	return nil
+}
+
+// looked is what a look at the set is kept as.
+func (s *set) looked() string {
+	if s.run != nil {
+		return fmt.Sprintf("run %d", s.run.ID)
+	}
+	return s.file
 }
 
 func (s *set) json() value.Value {

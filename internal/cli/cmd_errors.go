@@ -116,6 +116,7 @@ func (a *app) errors(ctx context.Context, o finding, runName string) error {
 		return err
 	}
 	report := finder.Report()
+	a.looked(w, o.goldPath, "errors", w.nameOf(run, o.recordsFile), o.split)
 	shown := slices.DeleteFunc(slices.Clone(all), func(m score.LeafError) bool {
 		return o.field != "" && m.Field.Path != o.field || o.errorType != "" && string(m.Type) != o.errorType
 	})

@@ -24,7 +24,7 @@ func (a *app) goldCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "gold", Short: "The reviewed records that filled ones are measured against", Args: noSuch,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 		Long: "Make, check and keep the gold set: reviewed records, one JSON file a document. The usual\norder is draft, review, check; status shows what is there.\n\nRead more: docs/guide.md, docs/formats.md."}
-	cmd.AddCommand(a.goldDraftCmd(), a.goldReviewCmd(), a.goldCheckCmd(), a.goldSignCmd(), a.goldStatusCmd(), a.goldSplitCmd(), a.goldAgreementCmd(), a.goldAdjudicateCmd())
+	cmd.AddCommand(a.goldDraftCmd(), a.goldReviewCmd(), a.goldCheckCmd(), a.goldSignCmd(), a.goldStatusCmd(), a.goldSplitCmd(), a.goldAgreementCmd(), a.goldAdjudicateCmd(), a.goldFreezeCmd())
 	return cmd
 }
 

@@ -39,11 +39,22 @@ func (a *app) goldStatusCmd() *cobra.Command {
 				}
 			}
 			st := gold.StatusOf(w.schema, set)
+			path, err := w.goldPath("")
+			if err != nil {
+				return err
+			}
+			frozen, err := gold.AllFrozen(path)
+			if err != nil {
+				return err
+			}
 			if asJSON {
-				a.printJSON(statusJSON(st, without, begunIn(set)))
+				v := statusJSON(st, without, begunIn(set))
+				v.Set("frozen", frozenJSON(frozen, set))
+				a.printJSON(v)
 				return nil
 			}
 			a.printStatus(st, set, without)
+			a.printFrozen(frozen, set)
 			return nil
 		}}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print the status as JSON")

@@ -21,6 +21,9 @@ type scoring struct {
 	asJSON, history, steps, places bool
 	all, made                      bool
 	split, slice, pairing          string
+	frozen, statement              string
+	set                            *gold.Frozen // that frozen names
+	counted                        func(g *gold.Record)
 	confusion, atLeast             []string
 	straight                       float64
 }
@@ -57,6 +60,8 @@ Without a project:  filler score --schema SCHEMA --records FILE --gold FILE`,
 	f.Float64Var(&o.straight, "straight-through", 0, "the share that may skip review at this `PRECISION`, such as 0.99")
 	f.BoolVar(&o.history, "history", false, "plot the scores of all runs")
 	f.BoolVar(&o.steps, "steps", false, "the score after each step: as it came, parsed leniently, normalized, repaired")
+	f.StringVar(&o.frozen, "frozen", "", "count the documents of this frozen set alone, if their gold is what it was: a `NAME` (gold freeze)")
+	f.StringVar(&o.statement, "statement", "", "write to this `FILE`, as Markdown, what a person can sign: the figures with all that they rest on")
 	f.StringVar(&o.pairing, "pairing", "", "show how the items of the lists of this `DOC` were paired, and how alike they are")
 	f.BoolVar(&o.all, "all", false, "list every document left out by name")
 	return cmd
@@ -104,10 +109,25 @@ func (a *app) scoreRun(o scoring, runName string) error {
 	case o.straight > 0:
 		return a.straightThrough(w, o, runName)
 	}
+	if err := w.thaw(&o); err != nil {
+		return err
+	}
+	var signed *signing
+	if o.statement != "" {
+		if signed, err = a.beginStatement(&o); err != nil {
+			return err
+		}
+	}
 	r, err := a.score(w, o, runName)
 	if err != nil {
 		return err
 	}
+	if signed != nil {
+		if err := a.writeStatement(w, o, signed, r); err != nil {
+			return err
+		}
+	}
+	a.looked(w, o.goldPath, "score", w.nameOf(r.Run, o.recordsFile), o.split)
 	if o.asJSON {
 		a.printJSON(r.JSON())
 	} else {
@@ -181,7 +201,8 @@ func (w *work) golds(named string) (*gold.Shelf, error) {
 	if err != nil {
 		return nil, err
 	}
-	return gold.Open(path, w.schema)
+	w.shelf, err = gold.Open(path, w.schema)
+	return w.shelf, err
 }
 
 // goldSet loads the gold that is meant.
@@ -195,7 +216,7 @@ func (w *work) goldSet(named string) (gold.Set, error) {
 
 // options gives what a score is to tell, by what is known of the run.
 func (a *app) options(w *work, o scoring, run *store.Run, l store.Store) (score.Options, error) {
-	out := score.Options{Split: o.split, Made: o.made, Confusion: o.confusion, Places: o.places}
+	out := score.Options{Split: o.split, Frozen: o.set, Counted: o.counted, Intervals: o.statement != "", Made: o.made, Confusion: o.confusion, Places: o.places}
 	if run != nil {
 		out.Model = run.Model
 	}
@@ -279,12 +300,15 @@ func (a *app) score(w *work, o scoring, runName string) (*score.Report, error) {
 		return nil, err
 	}
 	s := score.NewWith(w.schema, set, options)
-	if run == nil {
+	if run == nil && o.counted == nil {
 		err = inFile(o.recordsFile, s.AddFile(o.recordsFile))
 	} else {
-		_, err = a.each(w, o.judged, runName, func(_ int, l record.Line, err error) error {
+		_, err = a.each(w, o.judged, runName, func(n int, l record.Line, err error) error {
 			if err == nil {
 				err = s.Add(l)
+			}
+			if err != nil && n > 0 {
+				err = lineFault(o.recordsFile, n, err)
 			}
 			return err
 		})

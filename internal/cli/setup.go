@@ -13,6 +13,7 @@ import (
 	"filler/internal/base/place"
 	"filler/internal/base/project"
 	"filler/internal/base/secret"
+	"filler/internal/measure/gold"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/source/fetch"
@@ -29,6 +30,7 @@ type work struct {
 	notes   []string        // what is to be known of tables
 	leftOut []error         // rows, tables and links that can't be documents
 	typed   map[string]bool // addresses that the command line names
+	shelf   *gold.Shelf     // the gold that was opened last
 }
 
 // find gives the project at hand, at the job that is meant.

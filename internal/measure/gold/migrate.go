@@ -22,7 +22,7 @@ type Migration struct {
 	Renamed []schema.Renaming // a value each
 	Retyped []Retyped
 	Dropped []Moved // values of fields that the schema no longer has
-	Look    []Look  // what only a person can put right
+	Look    []ByHand // what only a person can put right
 }
 
 // Retyped is a value that a rule brought to another type.
@@ -38,8 +38,8 @@ type Moved struct {
 	Value value.Value
 }
 
-// Look is a value that the schema does not allow and no rule changes.
-type Look struct {
+// ByHand is a value that the schema does not allow and no rule changes.
+type ByHand struct {
 	Path value.Pointer
 	Why  string
 }
@@ -70,7 +70,7 @@ func Migrate(s *schema.Schema, check *record.Validator, file *value.Value, on ti
 	cover := record.NewCover(s)
 	for _, p := range check.Check(rec) {
 		if !isNone(rec, &p) {
-			m.Look = append(m.Look, Look{p.Path, cover.Problem(p).String()})
+			m.Look = append(m.Look, ByHand{p.Path, cover.Problem(p).String()})
 		}
 	}
 	if !m.Changed() {

@@ -71,6 +71,10 @@ func (s *Shelf) HasPeople() bool {
 	return false
 }
 
+// Set gives the records of a shelf that holds them all; false for a long file, of which it
+// only knows where they stand.
+func (s *Shelf) Set() (Set, bool) { return s.set, s.long == nil }
+
 // Len gives how many documents have gold. They are numbered from 0.
 func (s *Shelf) Len() int {
 	if s.long != nil {

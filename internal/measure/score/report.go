@@ -88,6 +88,8 @@ type Options struct {
 	Between   bool                       // Between will be asked for
 	Intervals bool                       // each field has an interval
 	Model     string                     // that filled the records, for the footnote on drafts
+	Frozen    *gold.Frozen               // whose documents alone count; nil: all
+	Counted   func(g *gold.Record)       // hears of each record that counts, one after another; may be nil
 	Made      bool                       // made-up documents count beside those that people reviewed
 }
 
@@ -185,6 +187,9 @@ func (sc *Scorer) measure(l *record.Line) {
 		return
 	}
 	sc.report.Documents++
+	if sc.options.Counted != nil {
+		sc.options.Counted(g)
+	}
 	if g.Model != "" && g.Model == sc.options.Model {
 		sc.report.Drafted++
 	}
@@ -266,6 +271,8 @@ func (sc *Scorer) countable(g *gold.Record, now record.Hashes) string {
 		return "in the " + g.Split + " split"
 	case g.Fault != "":
 		return "gold breaks the schema: " + g.Fault
+	case sc.options.Frozen != nil && !sc.options.Frozen.Has(g.Document):
+		return "not in the frozen set " + sc.options.Frozen.Name
 	}
 	switch g.Hashes.Since(now) {
 	case record.Changed:
