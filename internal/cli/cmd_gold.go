@@ -24,7 +24,7 @@ func (a *app) goldCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "gold", Short: "The reviewed records that filled ones are measured against", Args: noSuch,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
 		Long: "Make, check and keep the gold set: reviewed records, one JSON file a document. The usual\norder is draft, review, check; status shows what is there.\n\nRead more: docs/guide.md, docs/formats.md."}
-	cmd.AddCommand(a.goldDraftCmd(), a.goldReviewCmd(), a.goldCheckCmd(), a.goldSignCmd(), a.goldStatusCmd(), a.goldSplitCmd(), a.goldAgreementCmd(), a.goldAdjudicateCmd(), a.goldFreezeCmd())
+	cmd.AddCommand(a.goldDraftCmd(), a.goldReviewCmd(), a.goldCheckCmd(), a.goldSignCmd(), a.goldStatusCmd(), a.goldSplitCmd(), a.goldAgreementCmd(), a.goldAdjudicateCmd(), a.goldPlanCmd(), a.goldFreezeCmd())
 	return cmd
 }
 
@@ -80,7 +80,7 @@ func (a *app) draftsGoTo() (w *work, dir string, set gold.Set, err error) {
 
 func (a *app) goldDraftCmd() *cobra.Command {
 	var blind, fromReview, renew bool
-	var run string
+	var run, plan string
 	cmd := &cobra.Command{Use: "draft [RUN] [DOC...]", Short: "Write drafts for review from the records of a run",
 		Long: `Write a draft of each record of a run, one JSON file a document below the gold folder, to
 be reviewed on the screen (` + "`filler gold review`" + `) or in an editor. Files that exist stay as
@@ -103,16 +103,17 @@ asks for the others, empty ones among them.`,
 			if fromReview {
 				return a.goldFromReview(args)
 			}
-			return a.goldDraft(run, args, blind)
+			return a.goldDraft(run, plan, args, blind)
 		}}
 	cmd.Flags().BoolVar(&blind, "blind", false, "write empty drafts")
 	cmd.Flags().StringVar(&run, "run", "", "the `RUN`, in place of the last")
+	cmd.Flags().StringVar(&plan, "plan", "", "drafts of the documents of this `FILE` alone, with their weights (gold plan)")
 	cmd.Flags().BoolVar(&renew, "renew", false, "make drafts of gold whose document has changed, with what still stands")
 	cmd.Flags().BoolVar(&fromReview, "from-review", false, "write what people decided in production (filler review), marked as such")
 	return cmd
 }
 
-func (a *app) goldDraft(runName string, documents []string, blind bool) error {
+func (a *app) goldDraft(runName, plan string, documents []string, blind bool) error {
 	w, dir, set, err := a.draftsGoTo()
 	if err != nil {
 		return err
@@ -122,7 +123,17 @@ func (a *app) goldDraft(runName string, documents []string, blind bool) error {
 		return err
 	}
 	defer l.Close()
-	wanted := map[string]bool{}
+	wanted, chosen := map[string]bool{}, map[string]*gold.Chosen{}
+	if plan != "" {
+		all, err := gold.ReadPlan(plan)
+		if err != nil {
+			return err
+		}
+		for i := range all {
+			chosen[all[i].Document] = &all[i]
+			documents = append(documents, all[i].Document)
+		}
+	}
 	for _, d := range documents {
 		wanted[d] = true
 	}
@@ -145,6 +156,9 @@ func (a *app) goldDraft(runName string, documents []string, blind bool) error {
 			return nil
 		}
 		v := gold.NewDraft(w.schema, &line, run.Model, blind)
+		if c := chosen[line.Document]; c != nil {
+			c.Into(&v)
+		}
 		written++
 		return gold.Write(file, &v)
 	})

@@ -60,8 +60,8 @@ Without a project:  filler score --schema SCHEMA --records FILE --gold FILE`,
 	f.Float64Var(&o.straight, "straight-through", 0, "the share that may skip review at this `PRECISION`, such as 0.99")
 	f.BoolVar(&o.history, "history", false, "plot the scores of all runs")
 	f.BoolVar(&o.steps, "steps", false, "the score after each step: as it came, parsed leniently, normalized, repaired")
-	f.StringVar(&o.frozen, "frozen", "", "count the documents of this frozen set alone, if their gold is what it was: a `NAME` (gold freeze)")
-	f.StringVar(&o.statement, "statement", "", "write to this `FILE`, as Markdown, what a person can sign: the figures with all that they rest on")
+	f.StringVar(&o.frozen, "frozen", "", "count the documents of the frozen set `NAME` alone, if their gold is what it was")
+	f.StringVar(&o.statement, "statement", "", "write to this `FILE` what a person can sign: the figures, and all they rest on")
 	f.StringVar(&o.pairing, "pairing", "", "show how the items of the lists of this `DOC` were paired, and how alike they are")
 	f.BoolVar(&o.all, "all", false, "list every document left out by name")
 	return cmd
@@ -164,13 +164,13 @@ func (a *app) below(r *score.Report, bounds []string) error {
 	low := false
 	for _, text := range bounds {
 		field, least, _ := bound(text)
-		got, name := r.Overall.F1(), "all values"
+		got, name := r.RatiosOf("").F1(), "all values"
 		if field != "" {
 			f := r.Field(field)
 			if f == nil {
 				return fmt.Errorf("--at-least %s: the schema has no scored field %s", text, field)
 			}
-			got, name = f.F1(), field
+			got, name = r.RatiosOf(field).F1(), field
 		}
 		if !got.Exists || got.Value < least {
 			low = true

@@ -29,26 +29,29 @@ func (a *app) printScore(r *score.Report, run string, all bool) {
 	}
 	a.printf("%s against gold%s · %s counted\n\n", a.paint(bold, run), split, plural(r.Documents, "document"))
 	t := a.newTable("field", ">right", ">wrong", ">missed", ">extra", ">precision", ">recall", ">F1")
-	row := func(name string, c score.Counts) {
-		t.row(name, c.Right, dash(c.Wrong), dash(c.Missed), dash(c.Extra), ratioText(c.Precision()), ratioText(c.Recall()), field{ratioText(c.F1()), ratioTone(c.F1())})
+	row := func(name string, c score.Counts, of score.Ratios) {
+		t.row(name, c.Right, dash(c.Wrong), dash(c.Missed), dash(c.Extra), ratioText(of.Precision()), ratioText(of.Recall()), field{ratioText(of.F1()), ratioTone(of.F1())})
 	}
 	for _, f := range r.WorstFirst() {
-		row(f.Path, f.Counts)
+		row(f.Path, f.Counts, r.RatiosOf(f.Path))
 	}
 	t.rule()
-	row("all values (micro)", r.Overall)
+	row("all values (micro)", r.Overall, r.RatiosOf(""))
 	p, q, f := r.Macro()
 	t.row("mean of fields (macro)", "", "", "", "", ratioText(p), ratioText(q), ratioText(f))
 	if w, any := r.Weighted(); any {
 		t.row("weighted", "", "", "", "", "", "", ratioText(w))
 	}
 	t.print()
-	interval := ""
-	if r.F1.Exists {
-		interval = fmt.Sprintf(", 95 %% interval %.3f to %.3f", r.F1.Low, r.F1.High)
+	interval, bounds := "", r.Bounds()
+	if s := r.Sampled; s != nil {
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("ratios are weighted: %s of gold were drawn by a plan, and with the others stand for %.0f; counts are as they are", plural(s.Documents, "document"), s.StandFor)))
+	}
+	if bounds.Exists {
+		interval = fmt.Sprintf(", 95 %% interval %.3f to %.3f", bounds.Low, bounds.High)
 	}
 	a.printf("\n")
-	a.sayf("F1 %s%s · %s · %d of %s fully correct", ratioText(r.Overall.F1()), interval, errorsOf(r.Overall), r.RecordsRight, plural(r.RecordsOf, "record"))
+	a.sayf("F1 %s%s · %s · %d of %s fully correct", ratioText(r.RatiosOf("").F1()), interval, errorsOf(r.Overall), r.RecordsRight, plural(r.RecordsOf, "record"))
 	if r.FewErr && r.F1.Exists {
 		a.printf("%s\n", a.paint(soft, "note: fewer than five documents hold all errors: the interval may be too narrow"))
 	}

@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -82,6 +83,9 @@ func NewAdjudicated(s *schema.Schema, a, b *Record, choices []Choice, by string,
 	keep("version", a.Version)
 	keep("state", Reviewed)
 	keep("split", a.Split)
+	if a.Weight > 0 {
+		v.Set("weight", value.Num(strconv.FormatFloat(a.Weight, 'f', -1, 64)))
+	}
 	v.Set("reviewer", value.Str(by))
 	keep("on", on.Format(dayForm))
 	leaves := value.List()

@@ -41,6 +41,7 @@ type Record struct {
 	Split        string          // Tune, Test or ""
 	Version      string          // of the schema that it was drafted with
 	Places       value.Value     // of its values, as far as the draft had them
+	Weight       float64         // how many documents it stands for (gold plan); 0: for itself
 	Seconds      float64         // that its review took; 0 where that is not kept
 	Decided      int             // decisions that reviewers have made in it
 	Unseen       []value.Pointer // values that were accepted with others, and that nobody looked at
@@ -169,6 +170,9 @@ func (r *Record) about(v *value.Value) {
 	if at := v.Get("seconds"); at != nil {
 		r.Seconds, _ = strconv.ParseFloat(at.Text, 64)
 	}
+	if at := v.Get("weight"); at != nil {
+		r.Weight, _ = strconv.ParseFloat(at.Text, 64)
+	}
 	if d := v.Get("decisions"); d != nil {
 		r.Decided = len(d.Kids)
 		for i := range d.Kids {
@@ -248,10 +252,13 @@ func Twice(id, file, first string) error { return place.Faults{twice(id, file, 0
 // words finds what a record says of itself in words that there are not.
 func (r *Record) words() (faults place.Faults) {
 	if r.State != Draft && r.State != Reviewed && r.State != Disputed {
-		faults = append(faults, place.Fault{File: r.File, Line: r.n, Msg: fmt.Sprintf("unknown state %q", r.State), Hint: place.Suggest(r.State, []string{Draft, Reviewed, Disputed})})
+		faults = append(faults, place.Fault{File: r.File, Line: r.n, Col: min(1, r.n), Msg: fmt.Sprintf("unknown state %q", r.State), Hint: place.Suggest(r.State, []string{Draft, Reviewed, Disputed})})
+	}
+	if r.Weight != 0 && !(r.Weight >= 1 && r.Weight < 1e9) {
+		faults = append(faults, place.Fault{File: r.File, Line: r.n, Col: min(1, r.n), Msg: "the weight is how many documents the record stands for, a number from 1 on", Hint: "take it from the plan (`filler gold plan`), or leave it out"})
 	}
 	if r.Split != "" && r.Split != Tune && r.Split != Test {
-		faults = append(faults, place.Fault{File: r.File, Line: r.n, Msg: fmt.Sprintf("unknown split %q", r.Split), Hint: place.Suggest(r.Split, []string{Tune, Test})})
+		faults = append(faults, place.Fault{File: r.File, Line: r.n, Col: min(1, r.n), Msg: fmt.Sprintf("unknown split %q", r.Split), Hint: place.Suggest(r.Split, []string{Tune, Test})})
 	}
 	return faults
 }

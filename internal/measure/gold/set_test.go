@@ -105,17 +105,27 @@ func TestDivide(t *testing.T) {
 			ids, texts[twin] = append(ids, twin), b.String()+"indeed"
 		}
 	}
-	stratum := func(id string) string { return []string{"north", "south", "east"}[int(id[3])%3] }
+	for i := range 5 { // a form that all three offices use
+		form := ""
+		for range 60 {
+			form += words[r.IntN(len(words))] + " "
+		}
+		for k := range 4 + i {
+			id := fmt.Sprintf("f%d%d-form", i, k)
+			ids, texts[id] = append(ids, id), form+fmt.Sprint(k)
+		}
+	}
+	stratum := func(id string) string { return []string{"north", "south", "east"}[int(id[2]+id[3])%3] }
 	s := Divide(ids, texts, stratum, 0.3, 1)
 	require.Len(t, s.Of, len(ids))
-	assert.Len(t, s.Alike, 12)
+	assert.Len(t, s.Alike, 17)
 	for _, group := range s.Alike {
 		for _, id := range group {
 			assert.Equal(t, s.Of[group[0]], s.Of[id], "%v on both sides", group)
 		}
 	}
 	_, test := s.Counted()
-	assert.InDelta(t, 0.3*float64(len(ids)), test, 1.5)
+	assert.InDelta(t, 0.3*float64(len(ids)), test, 1)
 	per := map[string][2]int{}
 	for id, part := range s.Of {
 		c := per[stratum(id)]
@@ -126,7 +136,7 @@ func TestDivide(t *testing.T) {
 		per[stratum(id)] = c
 	}
 	for name, c := range per {
-		assert.InDelta(t, 0.3, float64(c[1])/float64(c[0]), 0.08, name)
+		assert.InDelta(t, 0.3*float64(c[0]), c[1], 1.5, name)
 	}
 	r.Shuffle(len(ids), func(i, j int) { ids[i], ids[j] = ids[j], ids[i] })
 	assert.Equal(t, s.Of, Divide(ids, texts, stratum, 0.3, 1).Of, "the order makes no difference")

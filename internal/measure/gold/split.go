@@ -2,7 +2,9 @@ package gold
 
 import (
 	"fmt"
+	"maps"
 	"math/rand/v2"
+	"slices"
 	"sort"
 
 	"filler/internal/source/document"
@@ -20,47 +22,47 @@ type Split struct {
 
 // Divide splits documents into a tune and a test part, with about the given
 // share in the test part. Documents that are nearly the same fall on one side.
-// Within each stratum (all documents of one value of a fact; "" for all) the
-// share is kept as nearly as whole groups allow. Same input and seed, same split.
+// Within each stratum (all documents of one value of a fact; "" for all), and over all,
+// the share is kept as nearly as whole groups allow, also where a group is of several
+// strata: the largest groups are placed first, each where the shares so far are nearer to
+// what they should be. Same input and seed, same split.
 func Divide(ids []string, texts map[string]string, stratum func(id string) string, share float64, seed int64) Split {
 	ids = append([]string(nil), ids...)
 	sort.Strings(ids)
 	s := Split{Of: map[string]string{}}
 	groups := alike(ids, texts)
-	strata := map[string][][]string{}
-	var names []string
 	for _, g := range groups {
 		if len(g) > 1 {
 			s.Alike = append(s.Alike, g)
 		}
-		name := stratum(g[0])
-		if strata[name] == nil {
-			names = append(names, name)
-		}
-		strata[name] = append(strata[name], g)
 	}
-	sort.Strings(names)
 	rng := rand.New(rand.NewPCG(uint64(seed), 0x51))
-	carried := 0.0 // what earlier strata still owe to the test part
-	for _, name := range names {
-		list := strata[name]
-		rng.Shuffle(len(list), func(i, j int) { list[i], list[j] = list[j], list[i] })
-		n := 0
-		for _, g := range list {
-			n += len(g)
+	rng.Shuffle(len(groups), func(i, j int) { groups[i], groups[j] = groups[j], groups[i] })
+	sort.SliceStable(groups, func(i, j int) bool { return len(groups[i]) > len(groups[j]) })
+	const all = "\x00"
+	placed, test := map[string]float64{}, map[string]float64{}
+	for _, g := range groups {
+		in := map[string]float64{all: float64(len(g))}
+		for _, id := range g {
+			in[stratum(id)]++
 		}
-		want := share*float64(n) + carried
-		got := 0
-		for _, g := range list {
-			side := Tune
-			if float64(got)+float64(len(g))/2 <= want {
-				side, got = Test, got+len(g)
-			}
-			for _, id := range g {
-				s.Of[id] = side
+		toTest, toTune := 0.0, 0.0 // how far off the shares are then
+		for _, name := range slices.Sorted(maps.Keys(in)) { // in one order, so that sums are the same
+			n := in[name]
+			placed[name] += n
+			off := test[name] - share*placed[name]
+			toTest, toTune = toTest+(off+n)*(off+n), toTune+off*off
+		}
+		side := Tune
+		if toTest < toTune {
+			side = Test
+			for name, n := range in {
+				test[name] += n
 			}
 		}
-		carried = want - float64(got)
+		for _, id := range g {
+			s.Of[id] = side
+		}
 	}
 	return s
 }

@@ -91,6 +91,7 @@ func (sc *Scorer) merge(o *part) error {
 	if o.bad != nil {
 		return o.bad
 	}
+	sc.joinSampled(o.Scorer)
 	r, p := &sc.report, &o.report
 	r.Documents, r.RecordsRight, r.RecordsOf, r.Drafted = r.Documents+p.Documents, r.RecordsRight+p.RecordsRight, r.RecordsOf+p.RecordsOf, r.Drafted+p.Drafted
 	r.TooLong, r.Reread, r.Untouched, r.Invented = r.TooLong+p.TooLong, r.Reread+p.Reread, r.Untouched+p.Untouched, r.Invented+p.Invented

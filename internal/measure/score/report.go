@@ -65,6 +65,7 @@ type Report struct {
 	Reread       int       // counted documents whose text is read differently since review
 	Split        string    // of the gold that was counted; "" is all
 	Spent        *Spending // nil where it is not known
+	Sampled      *Sampled  // where gold was drawn by a plan; else nil
 }
 
 // Spending is what a run cost.
@@ -200,9 +201,24 @@ func (sc *Scorer) measure(l *record.Line) {
 		sc.report.Invented++
 	}
 	before := sc.fieldCounts()
+	if g.Weight > 0 && sc.report.Sampled == nil {
+		sc.beginSampled()
+	}
+	if sc.report.Sampled != nil && before == nil {
+		for i := range sc.report.Fields {
+			before = append(before, sc.report.Fields[i].Counts)
+		}
+	}
 	counts := sc.count(g, filled, l)
 	sc.countEdges(&g.Record, filled)
 	sc.tallies.Add(counts.tally())
+	if s := sc.report.Sampled; s != nil {
+		own := make([]Counts, len(before))
+		for i := range own {
+			own[i] = sc.report.Fields[i].Counts.minus(before[i])
+		}
+		s.add(g.Weight, counts, own)
+	}
 	for i := range sc.byField {
 		sc.byField[i].Add(sc.report.Fields[i].Counts.minus(before[i]).tally())
 	}
@@ -445,6 +461,9 @@ func (sc *Scorer) Report() Report {
 		r.Edges = append(r.Edges, *sc.edges[f])
 	}
 	r.Review = review(sc.risky)
+	if r.Sampled != nil {
+		r.Sampled.F1 = r.Sampled.interval()
+	}
 	r.F1, r.FewErr = sc.tallies.F1Interval(), sc.tallies.IsFew()
 	for _, name := range slices.Sorted(maps.Keys(sc.slices)) {
 		s := *sc.slices[name]
@@ -473,8 +492,9 @@ func (r *Report) Field(path string) *Field {
 // Macro gives the means of the fields' precision, recall and F1.
 func (r *Report) Macro() (precision, recall, f1 Ratio) {
 	var p, q, f []Ratio
-	for _, field := range r.Fields {
-		p, q, f = append(p, field.Precision()), append(q, field.Recall()), append(f, field.F1())
+	for i := range r.Fields {
+		of := r.ratiosAt(i)
+		p, q, f = append(p, of.Precision()), append(q, of.Recall()), append(f, of.F1())
 	}
 	return Mean(p), Mean(q), Mean(f)
 }
@@ -483,10 +503,14 @@ func (r *Report) Macro() (precision, recall, f1 Ratio) {
 // whether any field has a weight of its own.
 func (r *Report) Weighted() (f1 Ratio, any bool) {
 	over, under := 0.0, 0.0
-	for _, f := range r.Fields {
+	for i, f := range r.Fields {
+		var s Sums
+		if s.add(f.Counts, 1); r.Sampled != nil {
+			s = r.Sampled.Fields[i]
+		}
 		any = any || f.Weight != 1
-		over += f.Weight * float64(2*f.Right)
-		under += f.Weight * float64(2*f.Right+2*f.Wrong+f.Extra+f.Missed)
+		over += f.Weight * 2 * s.Right
+		under += f.Weight * (2*s.Right + 2*s.Wrong + s.Extra + s.Missed)
 	}
 	if under == 0 {
 		return Ratio{}, any

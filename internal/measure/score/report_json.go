@@ -52,6 +52,9 @@ func (r *Report) more() (members []value.Value) {
 	if nano, ok := r.PerRight(); ok {
 		members = append(members, value.Obj(value.Num(fmt.Sprintf("%.9f", float64(r.Spent.CostNano)/1e9)).Named("total"), value.Num(fmt.Sprintf("%.9f", nano/1e9)).Named("per_right_value")).Named("cost"))
 	}
+	if r.Sampled != nil {
+		members = append(members, r.Sampled.json(r.Fields).Named("sampled"))
+	}
 	if r.TooLong > 0 {
 		members = append(members, count("lists_too_long", r.TooLong))
 	}

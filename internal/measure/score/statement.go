@@ -68,13 +68,13 @@ func (t *Statement) Markdown() string {
 
 func (t *Statement) headline() string {
 	r := t.Report
-	f := r.Overall.F1()
+	f := r.RatiosOf("").F1()
 	if !f.Exists {
 		return "Nothing could be measured"
 	}
 	bounds := ""
-	if r.F1.Exists {
-		bounds = fmt.Sprintf(" (95 %% interval %.3f to %.3f)", r.F1.Low, r.F1.High)
+	if i := r.Bounds(); i.Exists {
+		bounds = fmt.Sprintf(" (95 %% interval %.3f to %.3f)", i.Low, i.High)
 	}
 	return fmt.Sprintf("F1 over all values is %.3f%s on %s with %d values of gold", f.Value, bounds, documents(r.Documents), r.Overall.Right+r.Overall.Wrong+r.Overall.Missed)
 }
@@ -100,6 +100,9 @@ func (t *Statement) sampled(line func(string, ...any)) {
 		how = t.Frozen.How
 	}
 	line("- how its documents were chosen: %s", how)
+	if s := t.Report.Sampled; s != nil {
+		line("- %s were drawn at random within strata (`filler gold plan`); with the others they stand for %.0f, and the ratios below are weighted so", documents(s.Documents), s.StandFor)
+	}
 	switch {
 	case t.Report.Split != "":
 		line("- counted: the %s split", t.Report.Split)
@@ -193,13 +196,16 @@ func (t *Statement) figures(b *strings.Builder) {
 	row := func(cells ...string) { fmt.Fprintf(b, "| %s |\n", strings.Join(cells, " | ")) }
 	row("field", "right", "wrong", "missed", "extra", "precision", "recall", "F1", "95 % of F1")
 	row("---", "---:", "---:", "---:", "---:", "---:", "---:", "---:", "---")
-	of := func(name string, c Counts, i Interval) {
-		row(name, fmt.Sprint(c.Right), fmt.Sprint(c.Wrong), fmt.Sprint(c.Missed), fmt.Sprint(c.Extra), c.Precision().text(), c.Recall().text(), c.F1().text(), i.text())
+	of := func(name string, c Counts, of Ratios, i Interval) {
+		row(name, fmt.Sprint(c.Right), fmt.Sprint(c.Wrong), fmt.Sprint(c.Missed), fmt.Sprint(c.Extra), of.Precision().text(), of.Recall().text(), of.F1().text(), i.text())
 	}
-	for _, f := range r.Fields {
-		of("`"+f.Path+"`", f.Counts, f.Interval)
+	for i, f := range r.Fields {
+		if r.Sampled != nil {
+			f.Interval = Interval{} // it is that of the counts
+		}
+		of("`"+f.Path+"`", f.Counts, r.ratiosAt(i), f.Interval)
 	}
-	of("all values", r.Overall, r.F1)
+	of("all values", r.Overall, r.RatiosOf(""), r.Bounds())
 	if r.RecordsOf > 0 {
 		n, right := float64(r.RecordsOf), float64(r.RecordsRight)
 		fmt.Fprintf(b, "\nFully correct records: %d of %d, %.3f (95 %% interval %.3f to %.3f, Clopper and Pearson).\n", r.RecordsRight, r.RecordsOf, right/n, exactLower(n, n-right, 0.025), 1-exactLower(n, right, 0.025))
