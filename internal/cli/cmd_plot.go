@@ -30,14 +30,14 @@ type plotting struct {
 }
 
 // plotted are the figures that have names.
-var plotted = []string{"score", "history", "risk", "steps", "confusion", "cost", "straight-through"}
+var plotted = []string{"score", "history", "risk", "steps", "confusion", "cost", "straight-through", "curve", "drift"}
 
 func (a *app) plotCmd() *cobra.Command {
 	var o plotting
 	cmd := &cobra.Command{Use: "plot WHAT [RUN]", Short: "Draw a figure, or the values of records",
 		Long: `Draw a figure in the terminal, or with -o as a picture (FILE.png or FILE.svg). WHAT is one of
 
-  score, history, risk, steps, cost, straight-through, confusion FIELD
+  score, history, risk, steps, cost, straight-through, curve, drift, confusion FIELD
 
 or a field, whose values are drawn: how often each comes, by time, set apart, or beside those
 of another field. What is unknown is shown as unknown.
@@ -253,12 +253,15 @@ func (a *app) aboutPlot(w *work, o *plotting) (metadata map[string]map[string]st
 
 // figure draws a figure of runs against gold.
 func (a *app) figure(w *work, o *plotting, args []string) (*plot.Picture, error) {
+	if args[0] == "drift" { // it needs no gold
+		return a.figureOfDrift(w)
+	}
 	set, err := w.golds(o.goldPath)
 	if err != nil {
 		return nil, err
 	}
 	switch args[0] {
-	case "history", "cost", "steps":
+	case "history", "cost", "steps", "curve":
 		return a.figureOfRuns(w, o, args, &scores.Ruler{Schema: w.schema, Gold: set, Split: o.split})
 	}
 	options := score.Options{Split: o.split, Straight: true, Intervals: true}
@@ -327,6 +330,13 @@ func (a *app) figureOfRuns(w *work, o *plotting, args []string, ruler *scores.Ru
 		}
 		return plot.Steps(steps, several, w.covered(run.ID)), nil
 	}
+	if args[0] == "curve" {
+		c, err := ruler.CurveOf(l, run)
+		if err != nil {
+			return nil, err
+		}
+		return plot.Curve(c), nil
+	}
 	all, err := ruler.History(l)
 	if err != nil {
 		return nil, err
@@ -347,6 +357,23 @@ func (a *app) figureOfRuns(w *work, o *plotting, args []string, ruler *scores.Ru
 		costs[one.ID] = t.CostNano
 	}
 	return plot.Cost(comparable, costs, a.currency), nil
+}
+
+func (a *app) figureOfDrift(w *work) (*plot.Picture, error) {
+	l, err := w.keptRuns()
+	if err != nil {
+		return nil, err
+	}
+	defer l.Close()
+	approved, err := scores.ApprovedOf(l, w.keepsIn(), w.schema.Name)
+	if err != nil {
+		return nil, err
+	}
+	base, all, err := scores.Since(l, approved, w.schema)
+	if err != nil {
+		return nil, err
+	}
+	return plot.Drift(approved.ID, base, all), nil
 }
 
 // isChoice says what is wrong with a path that names no choice.

@@ -19,6 +19,7 @@ import (
 type scoring struct {
 	judged
 	asJSON, history, steps, places bool
+	curve                          bool
 	all, made                      bool
 	split, slice, pairing          string
 	frozen, statement              string
@@ -59,6 +60,7 @@ Without a project:  filler score --schema SCHEMA --records FILE --gold FILE`,
 	f.StringArrayVar(&o.atLeast, "at-least", nil, "exit with code 5 if F1 is below this `BOUND`: 0.95, or FIELD=0.99; repeatable")
 	f.Float64Var(&o.straight, "straight-through", 0, "the share that may skip review at this `PRECISION`, such as 0.99")
 	f.BoolVar(&o.history, "history", false, "plot the scores of all runs")
+	f.BoolVar(&o.curve, "curve", false, "F1 by the number of examples, or by the prompts tried, of runs that differ in that")
 	f.BoolVar(&o.steps, "steps", false, "the score after each step: as it came, parsed leniently, normalized, repaired")
 	f.StringVar(&o.frozen, "frozen", "", "count the documents of the frozen set `NAME` alone, if their gold is what it was")
 	f.StringVar(&o.statement, "statement", "", "write to this `FILE` what a person can sign: the figures, and all they rest on")
@@ -102,6 +104,8 @@ func (a *app) scoreRun(o scoring, runName string) error {
 	switch {
 	case o.history:
 		return a.history(w, o)
+	case o.curve:
+		return a.curve(w, o, runName)
 	case o.steps:
 		return a.scoreSteps(w, o, runName)
 	case o.pairing != "":

@@ -56,6 +56,46 @@ func History(all []scores.Run, apart int) *Picture {
 	return p
 }
 
+// Curve draws F1 by the number of examples, or by the prompts that were tried.
+func Curve(c *scores.Curve) *Picture {
+	p := &Picture{Kind: Dots, Title: "F1 by " + c.By, Scale: "F1", Along: c.By, High: 1}
+	for i := range c.Points {
+		one := &c.Points[i]
+		p.Marks = append(p.Marks, f1(c.Label(one), one.Score.B.F1(), one.Score.F1, c.Documents))
+	}
+	p.Low = floor(p.Marks)
+	p.Foot = []string{fmt.Sprintf("bars: 95 %% intervals over the %s that count in all of these runs", figures.Plural(c.Documents, "document"))}
+	return p
+}
+
+// Drift draws the share of values without evidence in the approved run and those after it.
+func Drift(approved int64, base *score.Profile, all []scores.Drifted) *Picture {
+	p := &Picture{Kind: Dots, Title: "values without evidence since the approved run", Scale: "share of values", Along: "run"}
+	mark := func(label string, of *score.Profile) {
+		r, i := of.Of(score.WithoutEvidence)
+		m := Mark{Label: label, At: r.Value, Has: r.Exists, Low: i.Low, High: i.High, Bounded: i.Exists, N: of.Documents, Text: "–"}
+		if r.Exists {
+			m.Text = fmt.Sprintf("%.3f", r.Value)
+		}
+		p.High = max(p.High, m.At, m.High)
+		p.Marks = append(p.Marks, m)
+	}
+	mark(fmt.Sprintf("%d (approved)", approved), base)
+	for i := range all {
+		label := fmt.Sprint(all[i].ID)
+		if all[i].Name != "" {
+			label += " " + all[i].Name
+		}
+		if n := len(all[i].Changed()); n > 0 {
+			label += fmt.Sprintf(" · %d changed", n)
+		}
+		mark(label, all[i].Profile)
+	}
+	p.High = max(0.01, math.Ceil(p.High*50)/50)
+	p.Foot = []string{"bars: 95 % intervals over documents; changed: measures that differ from the approved run beyond chance (runs --drift)"}
+	return p
+}
+
 func runLabel(r scores.Run) string {
 	label := fmt.Sprint(r.ID)
 	if r.Name != "" {
