@@ -61,7 +61,7 @@ func TestExitCodes(t *testing.T) {
 	}{
 		{"version", 0, ""}, {"", 0, ""}, {"fill --help", 0, ""}, {"nothing", 2, "unknown command"}, {"fill --nothing", 2, "unknown flag: --nothing"},
 		{"read", 2, "no document is named"}, {"prompt a b", 2, "2 documents are named"}, {"schema bogus", 2, `has no command "bogus"`}, {"schema chek", 2, `did you mean "check"?`},
-		{"trace", 2, "no document is named"}, {"runs x", 2, "unknown command"}, {"standin --character rude", 2, "has no character"}, {"standin --busy 3", 2, "from 0 to 1"},
+		{"trace", 2, "no document is named"}, {"runs x", 2, "has no command"}, {"standin --character rude", 2, "has no character"}, {"standin --busy 3", 2, "from 0 to 1"},
 		{"fill --resume x.txt", 2, "name none"}, {"fill --as-run 1 --model x", 2, "leave out --schema, --model and --resume"}, {"schema draft", 2, "no samples are named"},
 		{"fill", 1, "no filler.yaml"}, {"score", 1, "no filler.yaml"}, {"runs", 1, "no project and no runs"}, {"read x", 1, "there is no such file"}, {"schema check x", 1, "there is no such file"},
 		{"-C nowhere runs", 1, "can't work in this folder"}, {"schema import x", 1, "can't be read"}, {"schema compare a b", 1, "a is not a file"},

@@ -232,7 +232,7 @@ func (a *app) runsCmd() *cobra.Command {
 		if drift {
 			return cobra.MaximumNArgs(1)(cmd, args)
 		}
-		return cobra.NoArgs(cmd, args)
+		return noSuch(cmd, args)
 	},
 		Long: "List the runs, the newest first, with model, marks of schema and prompt, cost and F1. F1 is\ngiven for runs over the same documents and fields as the last run, so that the figures can\nbe compared; `filler score RUN` measures any other. A run is going, done, stopped (by\nCtrl-C, the budget or an error), waiting (for replies in a file) or interrupted: its process\nis gone. `filler fill --resume` goes on with it.\n\n--drift is for the time when there is no gold for today's documents: it holds the runs since\nthe approved one (`filler runs approve RUN`), or the one named, against it in what can be seen\nwithout gold: values without evidence, uncovered lines, how often each field and choice comes,\nlengths of texts and lists.\n\n  filler runs approve 3\n  filler runs --drift",
 		RunE: func(_ *cobra.Command, args []string) error {
