@@ -180,7 +180,7 @@ func migratedByField(w *work, done []gold.Migrated) []*migratedField {
 			add(m.File+m.Document, r.Field, "another form", w.formChange(&r))
 		}
 		for _, d := range m.Dropped {
-			add(m.File+m.Document, d.Path.Words(), "gone: kept under `dropped`", "")
+			add(m.File+m.Document, d.Field, "gone: kept under `dropped`", "")
 		}
 	}
 	sort.SliceStable(all, func(i, j int) bool { return all[i].field < all[j].field })

@@ -96,7 +96,7 @@ func TestRules(t *testing.T) {
 	for rule, says := range map[string]string{
 		"{holds: c > 1}": "unknown name c", "{holds: a > from}": "mismatched types", "{holds: a + 1}": "bool", "{holds: 'a >'}": "unexpected", "{for: 'bays', holds: a > 1}": "not a list of items",
 		"{for: 'bays[]', holds: nothing > 1}": "unknown name nothing", "{holds: cost > name}": "mismatched types", "{holds: 'sum(parts, .amount) == 1'}": "unknown field amount", "{holds: 'sum(bays, .finds) > 1'}": "", "{holds: 'cost.unit == \"m\"'}": "unknown field unit",
-		"{say: x}": "needs `holds`", "{holds: name.first == 1}": "",
+		"{say: x}": "needs `holds`", "{holds: a = 1}": "write == for equal", "{holds: name.first == 1}": "",
 	} {
 		_, err := Parse("s.yaml", []byte(ruled+"  - "+rule+"\n"))
 		require.Error(t, err, rule)

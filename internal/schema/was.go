@@ -132,8 +132,7 @@ func (s *Schema) NowAt(p value.Pointer) value.Pointer {
 		if f.Type == Group {
 			for _, r := range f.Renamings() {
 				if n := len(r.From); n <= len(steps) && slices.Equal(steps[:n], r.From) {
-					steps = append(slices.Clone(r.To), steps[n:]...)
-					break
+					steps = append(slices.Clone(r.To), steps[n:]...) // and on: what stands in a renamed group may be renamed too
 				}
 			}
 		}

@@ -21,7 +21,7 @@ import (
 type Migration struct {
 	Renamed []schema.Renaming // a value each
 	Retyped []Retyped
-	Dropped []Moved // values of fields that the schema no longer has
+	Dropped []Moved  // values of fields that the schema no longer has
 	Look    []ByHand // what only a person can put right
 }
 
@@ -35,6 +35,7 @@ type Retyped struct {
 // Moved is a value that was taken out of the record.
 type Moved struct {
 	Path  value.Pointer
+	Field string // its path as a field's
 	Value value.Value
 }
 
@@ -66,7 +67,7 @@ func Migrate(s *schema.Schema, check *record.Validator, file *value.Value, on ti
 	asDrafted := drafted != nil && drafted.Word("mark") == markOf(rec)
 	renew(s, file, func(r schema.Renaming) { m.Renamed = append(m.Renamed, r) })
 	m.retype(s, check, rec)
-	m.drop(check, rec)
+	m.drop(s, check, rec)
 	cover := record.NewCover(s)
 	for _, p := range check.Check(rec) {
 		if !isNone(rec, &p) {
@@ -114,8 +115,8 @@ func (m *Migration) retype(s *schema.Schema, check *record.Validator, rec *value
 			}
 			tried[p.Path] = true
 			now := at.Clone()
-			fit(f, p.Path, &now)
-			if now.String() != at.String() && soundAt(f, p.Path, rec, now, check) {
+			unknown := fit(f, p.Path, &now)
+			if now.String() != at.String() && (unknown || !now.Empty()) && soundAt(p.Path, rec, now, check) {
 				m.Retyped = append(m.Retyped, Retyped{p.Path, f.Path, at.Clone().Named(""), now.Clone().Named("")})
 				*at = now.Named(at.Name)
 				again = true
@@ -128,8 +129,9 @@ func (m *Migration) retype(s *schema.Schema, check *record.Validator, rec *value
 	}
 }
 
-// fit changes a value by rule into one of a field's type, if it can.
-func fit(f *schema.Field, p value.Pointer, v *value.Value) {
+// fit changes a value by rule into one of a field's type, if it can. It tells whether the
+// value says that nothing is known: only then may it become none.
+func fit(f *schema.Field, p value.Pointer, v *value.Value) (unknown bool) {
 	if f.Type != schema.List && v.Kind == value.Array && len(v.Kids) == 1 {
 		*v = v.Kids[0].Clone().Named(v.Name)
 	}
@@ -148,31 +150,50 @@ func fit(f *schema.Field, p value.Pointer, v *value.Value) {
 			*v = value.Obj(v.Clone().Named("amount"), value.Str(want).Named(name)).Named(v.Name)
 		}
 	}
-	normalize.Field(f, p, v)
+	for _, c := range normalize.Field(f, p, v) {
+		unknown = unknown || c.Rule == normalize.RuleUnknown
+	}
+	return unknown
 }
 
 // soundAt tells whether a place has no problem with another value.
-func soundAt(f *schema.Field, p value.Pointer, rec *value.Value, now value.Value, check *record.Validator) bool {
-	if now.Empty() {
-		return false // what was said is not to be lost
-	}
+func soundAt(p value.Pointer, rec *value.Value, now value.Value, check *record.Validator) bool {
 	with := rec.Clone()
 	with.Put(p, now)
 	return !slices.ContainsFunc(check.Check(&with), func(x record.Problem) bool { return x.Path.Within(p) && x.Code() != record.Missing })
 }
 
 // drop takes out what the schema has no field for.
-func (m *Migration) drop(check *record.Validator, rec *value.Value) {
+func (m *Migration) drop(s *schema.Schema, check *record.Validator, rec *value.Value) {
 	for _, p := range check.Check(rec) {
 		home := rec.At(p.Path.Parent())
 		if p.Code() != record.Unexpected || home == nil || home.Kind != value.Object {
 			continue
 		}
 		if gone := home.Get(p.Path.Last()); gone != nil && !gone.Empty() {
-			m.Dropped = append(m.Dropped, Moved{p.Path, gone.Clone().Named("")})
+			m.Dropped = append(m.Dropped, Moved{p.Path, fieldAt(s, p.Path), gone.Clone().Named("")})
 		}
 		home.Drop(p.Path.Last())
 	}
+}
+
+// fieldAt gives the path of a field that a place is of, also of one that is gone.
+func fieldAt(s *schema.Schema, p value.Pointer) string {
+	var b strings.Builder
+	for i, step := range p.Steps() {
+		_, item := value.ArrayIndex(step)
+		switch {
+		case item && i == 0 && s.EachEntry():
+		case item:
+			b.WriteString("[]")
+		default:
+			if b.Len() > 0 {
+				b.WriteByte('.')
+			}
+			b.WriteString(step)
+		}
+	}
+	return b.String()
 }
 
 // forget takes away what a file says of a place that is gone.

@@ -46,7 +46,7 @@ func Divide(ids []string, texts map[string]string, stratum func(id string) strin
 		for _, id := range g {
 			in[stratum(id)]++
 		}
-		toTest, toTune := 0.0, 0.0 // how far off the shares are then
+		toTest, toTune := 0.0, 0.0                          // how far off the shares are then
 		for _, name := range slices.Sorted(maps.Keys(in)) { // in one order, so that sums are the same
 			n := in[name]
 			placed[name] += n
