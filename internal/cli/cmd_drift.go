@@ -201,27 +201,10 @@ func (a *app) curve(w *work, o scoring, runName string) error {
 
 func (a *app) printCurve(c *scores.Curve) {
 	a.printf("%s, on the %s that count in all of these runs\n\n", a.paint(bold, "F1 by "+c.By), plural(c.Documents, "document"))
-	low := 1.0
-	for i := range c.Points {
-		if s := c.Points[i].Score; s.F1.Exists {
-			low = min(low, s.F1.Low)
-		} else {
-			low = min(low, s.B.F1().Value)
-		}
-	}
-	low = min(math.Floor(low*20)/20, 0.95)
-	at := func(x float64) int { return int(math.Round((x - low) / (1 - low) * (plotWidth - 1))) }
-	t := a.newTable(">"+c.By, "run", ">F1", ">points", ">p (Holm)", fmt.Sprintf("%.2f%s1.00", low, strings.Repeat(" ", plotWidth-8))).giveWay("p (Holm)", "points")
+	scale := newScale(len(c.Points), func(i int) (score.Ratio, score.Interval) { return c.Points[i].Score.B.F1(), c.Points[i].Score.F1 })
+	t := a.newTable(">"+c.By, "run", ">F1", ">points", ">p (Holm)", scale.head()).giveWay("p (Holm)", "points")
 	for i := range c.Points {
 		p := &c.Points[i]
-		f1 := p.Score.B.F1().Value
-		bar := []rune(strings.Repeat(" ", plotWidth))
-		if b := p.Score.F1; b.Exists {
-			for x := at(b.Low); x <= at(b.High); x++ {
-				bar[x] = '─'
-			}
-		}
-		bar[at(f1)] = '●'
 		points, chance := "", ""
 		if i > 0 {
 			points, chance = fmt.Sprintf("%+.1f", 100*p.Score.By), strings.TrimPrefix(pText(p.Score.Holm), "= ")
@@ -230,7 +213,7 @@ func (a *app) printCurve(c *scores.Curve) {
 		if p.Name != "" {
 			name += " " + p.Name
 		}
-		t.row(p.At, name, field{fmt.Sprintf("%.3f", f1), bold}, points, chance, string(bar))
+		t.row(p.At, name, field{ratioText(p.Score.B.F1()), bold}, points, chance, scale.bar(p.Score.B.F1(), p.Score.F1))
 	}
 	t.print()
 	a.printf("%s\n", a.paint(faint, "● F1 over all values   ─ its 95 % interval over documents   points: to the first of them"))

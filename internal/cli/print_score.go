@@ -204,36 +204,49 @@ func (a *app) history(w *work, o scoring) error {
 	return nil
 }
 
+// scale is that of points with bars in a row: from a twentieth below all of them to 1.
+type scale struct{ low float64 }
+
+func newScale(n int, at func(i int) (score.Ratio, score.Interval)) scale {
+	low := 1.0
+	for i := range n {
+		f1, bounds := at(i)
+		low = min(low, f1.Value)
+		if bounds.Exists {
+			low = min(low, bounds.Low)
+		}
+	}
+	return scale{min(math.Floor(low*20)/20, 0.95)}
+}
+
+func (s scale) head() string {
+	return fmt.Sprintf("%.2f%s1.00", s.low, strings.Repeat(" ", plotWidth-8))
+}
+
+// bar draws a point with its interval.
+func (s scale) bar(f1 score.Ratio, i score.Interval) string {
+	at := func(x float64) int { return int(math.Round((x - s.low) / (1 - s.low) * (plotWidth - 1))) }
+	bar := []rune(strings.Repeat(" ", plotWidth))
+	if i.Exists {
+		for x := at(i.Low); x <= at(i.High); x++ {
+			bar[x] = '─'
+		}
+	}
+	bar[at(f1.Value)] = '●'
+	return string(bar)
+}
+
 // plotHistory draws a line a run: its F1 as a point, its interval as a bar.
 func (a *app) plotHistory(all []scores.Run) {
 	if len(all) == 0 {
 		a.notef("no run has a document with reviewed gold; `filler gold status` shows the gold set\n")
 		return
 	}
-	low := 1.0
+	scale := newScale(len(all), func(i int) (score.Ratio, score.Interval) { return all[i].Score.Overall.F1(), all[i].Score.F1 })
+	t := a.newTable(">run", "name", "model", ">documents", ">F1", scale.head())
 	for _, d := range all {
-		f1 := d.Score.Overall.F1().Value
-		if d.Score.F1.Exists {
-			f1 = min(f1, d.Score.F1.Low)
-		}
-		low = min(low, f1)
-	}
-	low = math.Floor(low*20) / 20 // a scale that begins at a twentieth
-	if low >= 1 {
-		low = 0.95
-	}
-	at := func(x float64) int { return int(math.Round((x - low) / (1 - low) * (plotWidth - 1))) }
-	t := a.newTable(">run", "name", "model", ">documents", ">F1", fmt.Sprintf("%.2f%s1.00", low, strings.Repeat(" ", plotWidth-8)))
-	for _, d := range all {
-		f1 := d.Score.Overall.F1().Value
-		bar := []rune(strings.Repeat(" ", plotWidth))
-		if i := d.Score.F1; i.Exists {
-			for x := at(i.Low); x <= at(i.High); x++ {
-				bar[x] = '─'
-			}
-		}
-		bar[at(f1)] = '●'
-		t.row(d.ID, d.Name, d.Model, d.Score.Documents, field{fmt.Sprintf("%.3f", f1), bold}, string(bar))
+		f1 := d.Score.Overall.F1()
+		t.row(d.ID, d.Name, d.Model, d.Score.Documents, field{ratioText(f1), bold}, scale.bar(f1, d.Score.F1))
 	}
 	t.print()
 	a.printf("%s\n", a.paint(faint, "● F1 over all values   ─ its 95 % interval over documents; all runs measured with the schema and gold as they are now"))

@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
+	"syscall"
 	"testing"
 	"time"
 
@@ -41,6 +42,16 @@ fields:
 // many writes n records as gold and as filled: nested, about 38 leaves and 800
 // bytes each, with errors in some of them and items in another order.
 func many(t testing.TB, dir string, n int) (goldFile, filledFile string) {
+	return manyOf(t, dir, n, func(i int) int {
+		if i%3 == 0 {
+			return 3
+		}
+		return 0
+	})
+}
+
+// manyOf is many with the chance, in percent, that a value of the ith record is in error.
+func manyOf(t testing.TB, dir string, n int, errors func(i int) int) (goldFile, filledFile string) {
 	names := []string{"Heron Plank", "Rushy Ford", "Nine Alders", "Pipit Gill", "Old Weir Bridge", "Upper Ossel Bridge"}
 	decks, kinds := []string{"timber", "steel", "stone", "grating"}, []string{"rot", "rust", "scour", "crack"}
 	write := func(name string, filled bool) string {
@@ -52,7 +63,7 @@ func many(t testing.TB, dir string, n int) (goldFile, filledFile string) {
 		for i := range n {
 			r := rand.New(rand.NewPCG(uint64(i), 1))
 			e := rand.New(rand.NewPCG(uint64(i), 2))
-			bad := func() bool { return e.IntN(100) < 3 && filled && i%3 == 0 }
+			bad := func() bool { return filled && e.IntN(100) < errors(i) }
 			text := func(s string) string {
 				if bad() {
 					return s + "x"
@@ -136,6 +147,52 @@ func BenchmarkMany(b *testing.B) {
 		runtime.ReadMemStats(&m)
 		b.ReportMetric(float64(m.Sys)/(1<<20), "MB")
 	}
+}
+
+// BenchmarkManyDiffer scores records of which one in ten is as in gold, in wall-clock and
+// in processor time.
+func BenchmarkManyDiffer(b *testing.B) {
+	for _, n := range []int{60000, 600000} {
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			s := manyFields(b)
+			g, d := manyOf(b, b.TempDir(), n, func(i int) int {
+				if i%10 == 0 {
+					return 0
+				}
+				return 10
+			})
+			for b.Loop() {
+				began, busy := time.Now(), processorTime()
+				for _, file := range []string{g, d} {
+					require.NoError(b, record.ReadLines(file, nil, func(int, record.Line, error) error { return nil }))
+				}
+				read, readBusy := time.Since(began), processorTime()-busy
+				runtime.GC()
+				began, busy = time.Now(), processorTime()
+				set, err := gold.Open(g, s)
+				require.NoError(b, err)
+				sc := New(s, set)
+				require.NoError(b, sc.AddFile(d))
+				r := sc.Report()
+				took, tookBusy := time.Since(began), processorTime()-busy
+				require.Equal(b, n, r.Documents)
+				b.ReportMetric(float64(r.RecordsRight)/float64(n), "equal")
+				b.ReportMetric(read.Seconds(), "read-s")
+				b.ReportMetric(took.Seconds(), "score-s")
+				b.ReportMetric(took.Seconds()/read.Seconds(), "of-reading")
+				b.ReportMetric(tookBusy.Seconds()/readBusy.Seconds(), "of-reading-busy")
+			}
+		})
+	}
+}
+
+// processorTime gives the time that all cores have worked for this process.
+func processorTime() time.Duration {
+	var u syscall.Rusage
+	if syscall.Getrusage(syscall.RUSAGE_SELF, &u) != nil {
+		return 0
+	}
+	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
 }
 
 // BenchmarkMemory tells what scoring holds for each document beyond the first

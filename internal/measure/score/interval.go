@@ -63,8 +63,14 @@ func (t *Tallies) F1Interval() Interval {
 		two, four = two+times*d*d, four+times*d*d*d*d
 	})
 	leaves := sums[0] + sums[1] + sums[2] + sums[3]
+	return ofRatio(f, n, leaves, two/(under*under), four/(under*under*under*under))
+}
+
+// ofRatio gives the interval of a ratio of sums over n documents, from the sums of the second
+// and fourth powers of each document's part in it.
+func ofRatio(f, n, leaves, two, four float64) Interval {
 	variance, from := f*(1-f)/leaves, leaves-1
-	if own := n / (n - 1) * two / (under * under); own > variance {
+	if own := n / (n - 1) * two; own > variance {
 		variance, from = own, max(min(n-1, math.Sqrt((n-1)*two*two/four)), 1)
 	}
 	reach := studentQuantile(from) * math.Sqrt(variance) / (f * (1 - f))

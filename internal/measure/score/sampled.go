@@ -1,8 +1,6 @@
 package score
 
 import (
-	"math"
-
 	"filler/internal/base/value"
 )
 
@@ -99,13 +97,7 @@ func (s *Sampled) interval() Interval {
 	for _, one := range s.each {
 		leaves += float64(one.Right + one.Wrong + one.Missed + one.Extra)
 	}
-	variance, from := f.Value*(1-f.Value)/leaves, leaves-1
-	if own := n / (n - 1) * two / (under * under); own > variance {
-		variance, from = own, max(min(n-1, math.Sqrt((n-1)*two*two/four)), 1)
-	}
-	reach := studentQuantile(from) * math.Sqrt(variance) / (f.Value * (1 - f.Value))
-	at := math.Log(f.Value / (1 - f.Value))
-	return Interval{1 / (1 + math.Exp(reach-at)), 1 / (1 + math.Exp(-reach-at)), true}
+	return ofRatio(f.Value, n, leaves, two/(under*under), four/(under*under*under*under))
 }
 
 // json gives the machine form; fields are named by the report.

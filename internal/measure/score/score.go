@@ -60,13 +60,24 @@ type Visitor struct {
 // be nil: then all leaves of the other are missed, or extra.
 func Walk(s *schema.Schema, gold, filled *value.Value, v Visitor) {
 	w := walker{Visitor: v, alike: gold != nil && isShared(gold, filled)}
-	w.field(s.Root, gold, filled, "", "")
+	w.field(s.Root, sided{v: gold}, sided{v: filled})
+	if w.matching != nil {
+		w.matching.End()
+	}
+}
+
+// sided is a value on one side, where it stands, and what of it was made ready.
+type sided struct {
+	v     *value.Value
+	at    value.Pointer
+	ready pair.Ready
 }
 
 type walker struct {
 	Visitor
-	alike bool // both sides say the same here and below
-	lone  bool // here and below lies in an item that has no pair
+	matching *pair.Matching // nil until a list is paired
+	alike    bool           // both sides say the same here and below
+	lone     bool           // here and below lies in an item that has no pair
 }
 
 // nowhere is the place of what an unpaired item has on the other side.
@@ -96,23 +107,28 @@ func known(p value.Pointer) value.Pointer {
 	return p
 }
 
-func (w *walker) field(f *schema.Field, gold, filled *value.Value, gp, fp value.Pointer) {
+// kid gives the field at i of a group.
+func (w *walker) kid(s *sided, i int, name string) sided {
+	return sided{s.v.GetAt(i, name), w.key(s.at, name), s.ready.Kid(i)}
+}
+
+func (w *walker) field(f *schema.Field, gold, filled sided) {
 	switch f.Type {
 	case schema.Group:
 		for i, kid := range f.Fields {
-			w.field(kid, gold.GetAt(i, kid.Name), filled.GetAt(i, kid.Name), w.key(gp, kid.Name), w.key(fp, kid.Name))
+			w.field(kid, w.kid(&gold, i, kid.Name), w.kid(&filled, i, kid.Name))
 		}
 	case schema.List:
-		w.list(f, pair.Items(gold), pair.Items(filled), gp, fp)
+		w.list(f, &gold, &filled)
 	default:
 		if !f.Scored() {
 			return
 		}
-		l := Leaf{Field: f, Gold: gold, Filled: filled, GoldPath: known(gp), FilledPath: known(fp), Lone: w.lone}
+		l := Leaf{Field: f, Gold: gold.v, Filled: filled.v, GoldPath: known(gold.at), FilledPath: known(filled.at), Lone: w.lone}
 		switch {
 		case !w.alike:
-			l.Outcome = outcome(f, gold, filled)
-		case pair.Has(gold):
+			l.Outcome = outcome(f, gold.v, filled.v)
+		case pair.Has(gold.v):
 			l.Outcome = Right
 		}
 		w.Leaf(l)
@@ -121,35 +137,52 @@ func (w *walker) field(f *schema.Field, gold, filled *value.Value, gp, fp value.
 
 // list pairs the items of a list. Of lists that say the same, nothing below is
 // compared again.
-func (w *walker) list(f *schema.Field, g, d []value.Value, gp, fp value.Pointer) {
+func (w *walker) list(f *schema.Field, gold, filled *sided) {
+	g, d := pair.Items(gold.v), pair.Items(filled.v)
 	was := w.alike
 	if w.alike = was || pair.Same(g, d); w.alike {
 		for i := range g {
 			if w.Item != nil {
 				w.Item(f, true, true)
 			}
-			w.field(f.Item, &g[i], &d[i], w.index(gp, i), w.index(fp, i))
+			w.field(f.Item, sided{v: &g[i], at: w.index(gold.at, i)}, sided{v: &d[i], at: w.index(filled.at, i)})
 		}
 		w.alike = was
 		return
 	}
-	beyond := len(g)
 	if w.TooLong != nil && pair.IsTooMany(len(g), len(d)) {
 		w.TooLong(f)
 	}
-	for _, p := range pair.Differing(f, g, d) {
+	beyond := len(g)
+	tell := func(p pair.Pair, x, y pair.Ready) {
 		if w.Item != nil {
 			w.Item(f, p.Gold >= 0, p.Filled >= 0)
 		}
-		ig := w.index(gp, p.Gold)
+		ig := w.index(gold.at, p.Gold)
 		if w.Beyond && p.Gold < 0 {
-			ig, beyond = w.index(gp, beyond), beyond+1
+			ig, beyond = w.index(gold.at, beyond), beyond+1
 		}
 		in := w.lone
 		w.lone = in || p.Gold < 0 || p.Filled < 0
-		w.field(f.Item, at(g, p.Gold), at(d, p.Filled), ig, w.index(fp, p.Filled))
+		w.field(f.Item, sided{at(g, p.Gold), ig, x}, sided{at(d, p.Filled), w.index(filled.at, p.Filled), y})
 		w.lone = in
 	}
+	if len(g) == 0 || len(d) == 0 {
+		for i := range g {
+			tell(pair.Pair{Gold: i, Filled: -1}, pair.Ready{}, pair.Ready{})
+		}
+		for j := range d {
+			tell(pair.Pair{Gold: -1, Filled: j}, pair.Ready{}, pair.Ready{})
+		}
+		return
+	}
+	if w.matching == nil {
+		w.matching = pair.Begin()
+	}
+	if !gold.ready.Is() || !filled.ready.Is() {
+		gold.ready, filled.ready = w.matching.List(f, gold.v), w.matching.List(f, filled.v)
+	}
+	w.matching.Pairs(f, gold.ready, filled.ready, tell)
 }
 
 func at(items []value.Value, i int) *value.Value {

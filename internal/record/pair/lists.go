@@ -52,25 +52,35 @@ func Differing(f *schema.Field, gold, filled []value.Value) []Pair {
 	}
 	s := borrow()
 	defer s.giveBack()
-	g, d := s.items(f, gold), s.items(f, filled)
-	partner := s.match(f, g, d)
-	of := s.ints(len(gold), -1)
-	taken := s.ints(len(filled), 0)
-	for i, j := range partner {
-		if j >= 0 {
-			of[g[i].at] = int(d[j].at)
-			taken[d[j].at] = 1
-		}
-	}
-	for i, j := range of {
-		pairs = append(pairs, Pair{i, j})
-	}
-	for j := range filled {
-		if taken[j] == 0 {
-			pairs = append(pairs, Pair{-1, j})
-		}
-	}
+	s.paired(f, s.items(f, gold), s.items(f, filled), func(i, j, _, _ int) { pairs = append(pairs, Pair{i, j}) })
 	return pairs
+}
+
+// paired tells the pairs of two lists of nodes, in the order of Lists: the places of both
+// items in their lists, and in g and d; -1 for none.
+func (s *scratch) paired(f *schema.Field, g, d []node, tell func(gold, filled, x, y int)) {
+	partner := s.match(f, g, d)
+	at, taken := s.ints(len(g), 0), s.ints(len(d), -1) // by place in the list
+	for i := range g {
+		at[g[i].at] = i
+	}
+	for _, j := range partner {
+		if j >= 0 {
+			taken[d[j].at] = j
+		}
+	}
+	for i, x := range at {
+		if y := partner[x]; y >= 0 {
+			tell(i, int(d[y].at), x, y)
+		} else {
+			tell(i, -1, x, -1)
+		}
+	}
+	for j := range d {
+		if taken[j] < 0 {
+			tell(-1, j, -1, -1)
+		}
+	}
 }
 
 // Same tells lists that say the same item by item: pairing each with its like is
