@@ -101,26 +101,73 @@ func Same(gold, filled []value.Value) bool {
 // where the list has one) its partner in d, or -1. g and d are as items gives
 // them.
 func (s *scratch) match(f *schema.Field, g, d []node) []int {
-	partner := s.ints(len(g), -1)
+	partner, low := s.matched(f, g, d, true)
+	if low {
+		partner, _ = s.matched(f, g, d, false)
+	}
+	return partner
+}
+
+// matched is match, where trim says so with the items that are the same paired first. That
+// is a best pairing, since what two items are apart from a third bounds what they are
+// apart from each other, but for similarities below Least, which count as none: low tells
+// that some were met.
+func (s *scratch) matched(f *schema.Field, g, d []node, trim bool) (partner []int, low bool) {
+	partner = s.ints(len(g), -1)
 	if len(g) == 0 || len(d) == 0 {
-		return partner
+		return partner, false
 	}
 	if f.Ordered {
 		s.align(g, d, partner)
-		return partner
+		return partner, false
 	}
 	if reordered(g, d) {
 		for i := range partner {
 			partner[i] = i
 		}
-		return partner
+		return partner, false
 	}
 	taken := s.ints(len(d), 0)
+	some := trim && isTransitive(f.Item) && theSame(g, d, partner, taken)
 	if len(f.Key) > 0 {
 		s.byKey(f, g, d, partner, taken)
 	}
-	s.assign(g, d, s.free(partner, -1), s.free(taken, 0), partner, taken)
-	return partner
+	low = s.assign(g, d, s.free(partner, -1), s.free(taken, 0), partner, taken, Least)
+	return partner, low && some
+}
+
+// isTransitive tells whether two values below a field that are both right beside a third
+// are right beside each other. Where a field is right within a bound, or when it is similar,
+// they need not be.
+func isTransitive(f *schema.Field) bool {
+	switch f.Type {
+	case schema.Group:
+		for _, kid := range f.Fields {
+			if !isTransitive(kid) {
+				return false
+			}
+		}
+		return true
+	case schema.List:
+		return isTransitive(f.Item)
+	}
+	return f.Compare.Kind != "within" && f.Compare.Kind != "similar"
+}
+
+// theSame pairs the items of two lists, in the order of their content, that are the same.
+func theSame(g, d []node, partner, taken []int) (some bool) {
+	for i, j := 0, 0; i < len(g) && j < len(d); {
+		switch c := bytes.Compare(g[i].text, d[j].text); {
+		case c < 0:
+			i++
+		case c > 0:
+			j++
+		default:
+			partner[i], taken[j], some = j, 1, true
+			i, j = i+1, j+1
+		}
+	}
+	return some
 }
 
 // reordered tells lists of the same items: in the order of their content each
@@ -149,10 +196,14 @@ func (s *scratch) free(marks []int, unset int) []int {
 }
 
 // byKey pairs the items whose whole key both sides hold, however little else they have in
-// common: within one key by assignment, and what that leaves over in its order.
+// common: within one key by assignment of all similarities, and what that leaves over in its
+// order.
 func (s *scratch) byKey(f *schema.Field, g, d []node, partner, taken []int) {
 	filled := map[string][]int{}
 	for j := range d {
+		if taken[j] != 0 {
+			continue
+		}
 		if key, ok := keyOf(f, &d[j]); ok {
 			filled[key] = append(filled[key], j)
 		}
@@ -160,6 +211,9 @@ func (s *scratch) byKey(f *schema.Field, g, d []node, partner, taken []int) {
 	var keys []string
 	gold := map[string][]int{}
 	for i := range g {
+		if partner[i] >= 0 {
+			continue
+		}
 		key, ok := keyOf(f, &g[i])
 		if !ok || len(filled[key]) == 0 {
 			continue
@@ -172,7 +226,7 @@ func (s *scratch) byKey(f *schema.Field, g, d []node, partner, taken []int) {
 	for _, key := range keys {
 		x, y := gold[key], filled[key]
 		if len(x) > 1 || len(y) > 1 {
-			s.assign(g, d, x, y, partner, taken)
+			s.assign(g, d, x, y, partner, taken, 0)
 		}
 		x = slices.DeleteFunc(x, func(i int) bool { return partner[i] >= 0 })
 		y = slices.DeleteFunc(y, func(j int) bool { return taken[j] != 0 })
@@ -195,24 +249,26 @@ func keyOf(f *schema.Field, it *node) (string, bool) {
 	return string(b), true
 }
 
-// assign pairs the given items so that the summed similarity is the greatest.
-func (s *scratch) assign(g, d []node, gold, filled []int, partner, taken []int) {
+// assign pairs the given items so that the summed similarity is the greatest. low tells
+// that a similarity was met that is below the least that counts.
+func (s *scratch) assign(g, d []node, gold, filled []int, partner, taken []int, least float64) (low bool) {
 	switch {
 	case len(gold) == 0 || len(filled) == 0:
-		return
+		return false
 	case IsTooMany(len(gold), len(filled)):
 		s.onCandidates(g, d, gold, filled, partner, taken, smallTable)
-		return
+		return false
 	}
 	weight := s.table(len(gold), len(filled))
 	defer s.tableDone(weight)
-	s.weigh(g, d, gold, filled, weight)
+	low = s.weigh(g, d, gold, filled, weight, least)
 	for i, j := range Assign(weight) {
-		if j >= 0 && weight[i][j] >= Least {
+		if j >= 0 && weight[i][j] >= least && weight[i][j] > 0 {
 			partner[gold[i]] = filled[j]
 			taken[filled[j]] = 1
 		}
 	}
+	return low
 }
 
 // tie is next to nothing, more for one pair of contents than for another, whichever side
@@ -224,11 +280,12 @@ func tie(a, b uint64) float64 { return float64(mixed(a+b)>>11) * (1e-9 / (1 << 5
 const alone = 50_000
 
 // weigh computes all similarities; many of them by several goroutines, a row each.
-func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64) {
+func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64, least float64) (low bool) {
 	if len(gold) == 1 && len(filled) == 1 {
 		weight[0][0] = s.similarity(&g[gold[0]], &d[filled[0]])
-		return
+		return weight[0][0] > 0 && weight[0][0] < least
 	}
+	var met atomic.Bool
 	marks := make([]uint64, 0, 64)
 	for _, x := range gold {
 		marks = append(marks, mixed(hashed(offset, g[x].text)))
@@ -238,8 +295,10 @@ func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64) {
 	}
 	row := func(s *scratch, i int) {
 		for j, y := range filled {
-			if w := s.similarity(&g[gold[i]], &d[y]); w >= Least {
+			if w := s.similarity(&g[gold[i]], &d[y]); w >= least && w > 0 {
 				weight[i][j] = w + tie(marks[i], marks[len(gold)+j])
+			} else if w > 0 && !met.Load() {
+				met.Store(true)
 			}
 		}
 	}
@@ -247,7 +306,7 @@ func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64) {
 		for i := range gold {
 			row(s, i)
 		}
-		return
+		return met.Load()
 	}
 	var next atomic.Int64
 	var wait sync.WaitGroup
@@ -261,6 +320,7 @@ func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64) {
 		})
 	}
 	wait.Wait()
+	return met.Load()
 }
 
 // inOrder pairs what is left in the order in which it stands, where it is alike enough.

@@ -41,7 +41,7 @@ func (s *scratch) onCandidates(g, d []node, gold, filled []int, partner, taken [
 			return
 		}
 		if len(gold)*len(filled) <= table {
-			s.assign(g, d, gold, filled, partner, taken)
+			s.assign(g, d, gold, filled, partner, taken, Least)
 			return
 		}
 		edges := edgesOf(g, d, gold, filled)

@@ -331,7 +331,7 @@ func BenchmarkLongListsAgainstTheBest(b *testing.B) {
 					}
 					return out
 				}
-				s.weigh(g, d, all(len(g)), all(len(d)), weight)
+				s.weigh(g, d, all(len(g)), all(len(d)), weight, Least)
 				partner := none(len(gold))
 				for i, j := range Assign(weight) {
 					if j >= 0 && weight[i][j] >= Least {
