@@ -154,7 +154,7 @@ func (w *walker) list(f *schema.Field, gold, filled *sided) {
 		w.TooLong(f)
 	}
 	beyond := len(g)
-	tell := func(p pair.Pair, x, y pair.Ready) {
+	tell := func(p pair.Pair, same bool, x, y pair.Ready) {
 		if w.Item != nil {
 			w.Item(f, p.Gold >= 0, p.Filled >= 0)
 		}
@@ -163,26 +163,14 @@ func (w *walker) list(f *schema.Field, gold, filled *sided) {
 			ig, beyond = w.index(gold.at, beyond), beyond+1
 		}
 		in := w.lone
-		w.lone = in || p.Gold < 0 || p.Filled < 0
+		w.lone, w.alike = in || p.Gold < 0 || p.Filled < 0, same
 		w.field(f.Item, sided{at(g, p.Gold), ig, x}, sided{at(d, p.Filled), w.index(filled.at, p.Filled), y})
-		w.lone = in
-	}
-	if len(g) == 0 || len(d) == 0 {
-		for i := range g {
-			tell(pair.Pair{Gold: i, Filled: -1}, pair.Ready{}, pair.Ready{})
-		}
-		for j := range d {
-			tell(pair.Pair{Gold: -1, Filled: j}, pair.Ready{}, pair.Ready{})
-		}
-		return
+		w.lone, w.alike = in, false
 	}
 	if w.matching == nil {
 		w.matching = pair.Begin()
 	}
-	if !gold.ready.Is() || !filled.ready.Is() {
-		gold.ready, filled.ready = w.matching.List(f, gold.v), w.matching.List(f, filled.v)
-	}
-	w.matching.Pairs(f, gold.ready, filled.ready, tell)
+	w.matching.Lists(f, g, d, gold.ready, filled.ready, tell)
 }
 
 func at(items []value.Value, i int) *value.Value {

@@ -59,7 +59,10 @@ func Differing(f *schema.Field, gold, filled []value.Value) []Pair {
 // paired tells the pairs of two lists of nodes, in the order of Lists: the places of both
 // items in their lists, and in g and d; -1 for none.
 func (s *scratch) paired(f *schema.Field, g, d []node, tell func(gold, filled, x, y int)) {
-	partner := s.match(f, g, d)
+	s.tellPairs(g, d, s.match(f, g, d), tell)
+}
+
+func (s *scratch) tellPairs(g, d []node, partner []int, tell func(gold, filled, x, y int)) {
 	at, taken := s.ints(len(g), 0), s.ints(len(d), -1) // by place in the list
 	for i := range g {
 		at[g[i].at] = i
@@ -101,9 +104,9 @@ func Same(gold, filled []value.Value) bool {
 // where the list has one) its partner in d, or -1. g and d are as items gives
 // them.
 func (s *scratch) match(f *schema.Field, g, d []node) []int {
-	partner, low := s.matched(f, g, d, true)
-	if low {
-		partner, _ = s.matched(f, g, d, false)
+	partner, some, low := s.matched(f, g, d, true)
+	if some && low {
+		partner, _, _ = s.matched(f, g, d, false)
 	}
 	return partner
 }
@@ -111,29 +114,29 @@ func (s *scratch) match(f *schema.Field, g, d []node) []int {
 // matched is match, where trim says so with the items that are the same paired first. That
 // is a best pairing, since what two items are apart from a third bounds what they are
 // apart from each other, but for similarities below Least, which count as none: low tells
-// that some were met.
-func (s *scratch) matched(f *schema.Field, g, d []node, trim bool) (partner []int, low bool) {
+// that some were met; some, that items are the same.
+func (s *scratch) matched(f *schema.Field, g, d []node, trim bool) (partner []int, some, low bool) {
 	partner = s.ints(len(g), -1)
 	if len(g) == 0 || len(d) == 0 {
-		return partner, false
+		return partner, false, false
 	}
 	if f.Ordered {
 		s.align(g, d, partner)
-		return partner, false
+		return partner, false, false
 	}
 	if reordered(g, d) {
 		for i := range partner {
 			partner[i] = i
 		}
-		return partner, false
+		return partner, true, false
 	}
 	taken := s.ints(len(d), 0)
-	some := trim && isTransitive(f.Item) && theSame(g, d, partner, taken)
+	some = trim && isTransitive(f.Item) && theSame(g, d, partner, taken)
 	if len(f.Key) > 0 {
 		s.byKey(f, g, d, partner, taken)
 	}
 	low = s.assign(g, d, s.free(partner, -1), s.free(taken, 0), partner, taken, Least)
-	return partner, low && some
+	return partner, some, low
 }
 
 // isTransitive tells whether two values below a field that are both right beside a third

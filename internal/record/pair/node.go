@@ -118,6 +118,17 @@ func (s *scratch) items(f *schema.Field, list []value.Value) []node {
 	return nodes
 }
 
+// some makes the items at some places of a list ready, as items does.
+func (s *scratch) some(f *schema.Field, list []value.Value, places []int) []node {
+	nodes := s.take(len(places))
+	for k, i := range places {
+		s.make(&nodes[k], f.Item, &list[i])
+		nodes[k].at = int32(i)
+	}
+	slices.SortStableFunc(nodes, func(a, b node) int { return bytes.Compare(a.text, b.text) })
+	return nodes
+}
+
 // make makes a value ready. The text is that of Canonical.
 func (s *scratch) make(n *node, f *schema.Field, v *value.Value) {
 	*n = node{f: f, v: v}

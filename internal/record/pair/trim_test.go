@@ -62,14 +62,14 @@ func TestSameFirstIsTheBest(t *testing.T) {
 				}
 				return sum
 			}
-			whole, _ := sc.matched(f, g, d, false)
-			part, low := sc.matched(f, g, d, true)
-			if !low {
+			whole, _, _ := sc.matched(f, g, d, false)
+			part, some, low := sc.matched(f, g, d, true)
+			if some && !low {
 				trimmed++
 				require.InDelta(t, sum(whole), sum(part), 1e-6, "round %d: %v and %v", round, gold, filled)
 			}
 			sc.giveBack()
 		}
-		require.Greater(t, trimmed, 3000)
+		require.Greater(t, trimmed, 2000)
 	}
 }
