@@ -159,7 +159,7 @@ func BenchmarkManyDiffer(b *testing.B) {
 				if i%10 == 0 {
 					return 0
 				}
-				return 10
+				return 25
 			})
 			for b.Loop() {
 				began, busy := time.Now(), processorTime()

@@ -289,17 +289,16 @@ func (s *scratch) weigh(g, d []node, gold, filled []int, weight [][]float64, lea
 		return weight[0][0] > 0 && weight[0][0] < least
 	}
 	var met atomic.Bool
-	marks := make([]uint64, 0, 64)
-	for _, x := range gold {
-		marks = append(marks, mixed(hashed(offset, g[x].text)))
+	for _, x := range gold { // before several hands look at them
+		g[x].marked()
 	}
 	for _, y := range filled {
-		marks = append(marks, mixed(hashed(offset, d[y].text)))
+		d[y].marked()
 	}
 	row := func(s *scratch, i int) {
 		for j, y := range filled {
 			if w := s.similarity(&g[gold[i]], &d[y]); w >= least && w > 0 {
-				weight[i][j] = w + tie(marks[i], marks[len(gold)+j])
+				weight[i][j] = w + tie(g[gold[i]].mark, d[y].mark)
 			} else if w > 0 && !met.Load() {
 				met.Store(true)
 			}
@@ -354,7 +353,7 @@ func (s *scratch) align(g, d []node, partner []int) {
 		for j := columns - 1; j >= 0; j-- {
 			best[i][j] = max(best[i+1][j], best[i][j+1])
 			if w := s.similarity(&g[i], &d[j]); w >= Least {
-				w += tie(mixed(hashed(offset, g[i].text)), mixed(hashed(offset, d[j].text)))
+				w += tie(g[i].marked(), d[j].marked())
 				alike[i][j] = w
 				best[i][j] = max(best[i][j], w+best[i+1][j+1])
 			}

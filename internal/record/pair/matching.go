@@ -74,7 +74,7 @@ func (m *Matching) differing(f *schema.Field, gold, filled []value.Value, tell f
 			places = append(places, i)
 		}
 	}
-	if len(places) == len(gold) {
+	if 2*len(places) > len(gold) { // too little is gained, where it may be for nothing
 		return false
 	}
 	g, d := m.s.some(f, gold, places), m.s.some(f, filled, places)

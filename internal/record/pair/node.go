@@ -18,10 +18,11 @@ type node struct {
 	v      *value.Value
 	text   []byte // canonical; empty where there is nothing
 	kids   []node
-	at     int32 // of an item, its place in its list
-	leaves int32 // scored leaves with a value
-	runes  int32 // of a text
-	ascii  bool  // likewise
+	mark   uint64 // of an item, a hash of its text; 0 until it is asked for
+	at     int32  // of an item, its place in its list
+	leaves int32  // scored leaves with a value
+	runes  int32  // of a text
+	ascii  bool   // likewise
 }
 
 // scratch is where nodes are made. It is borrowed for one pairing.
@@ -41,6 +42,14 @@ func (s *scratch) giveBack() {
 	clear(s.nodes) // so that no record is kept alive
 	s.nodes, s.text, s.ints_, s.rows, s.cells = s.nodes[:0], s.text[:0], s.ints_[:0], s.rows[:0], s.cells[:0]
 	scratches.Put(s)
+}
+
+// marked gives the node's mark.
+func (n *node) marked() uint64 {
+	if n.mark == 0 {
+		n.mark = mixed(hashed(offset, n.text)) | 1
+	}
+	return n.mark
 }
 
 // take gives n nodes. Those given before stay where they are.
