@@ -11,6 +11,7 @@ import (
 
 	"filler/internal/base/place"
 	"filler/internal/measure/score"
+	"filler/internal/measure/suggest"
 	"filler/internal/record"
 	"filler/internal/source/document"
 )
@@ -31,7 +32,9 @@ func (a *app) errorsCmd() *cobra.Command {
 extra, with what gold has, what was filled, how the two differ, and the lines of the source.
 Then the suggested fixes: normalizers and changes of the schema that turn errors right
 without a model, tried on these records one by one and together. Looser comparisons are
-listed apart: they change the measure, not the record.
+listed apart: they change the measure, not the record. At the end what the schema could say
+otherwise, by the lines around gold's values (of the tune split alone, if gold is split); what a
+model makes of that only filling again tells.
 
   filler errors --field 'bays[].length' --type unit
   filler errors --types             what the error types mean
@@ -103,11 +106,14 @@ func (a *app) errors(ctx context.Context, o finding, runName string) error {
 		defer done()
 		finder.Source = a.sourceReader(ctx, w, r, o.recordsFile)
 	}
-	fixer := score.NewFixer(w.schema)
+	fixer, collector := score.NewFixer(w.schema), suggest.New(w.schema)
 	var all []score.LeafError
+	cases := 0
 	run, err := a.found(w, o, runName, finder, func(f score.Found) error {
 		if f.Gold != nil {
 			fixer.Add(f.Document, f.Gold, f.Filled, f.Errors)
+			collector.Add(caseOf(&f, cases, finder.Source))
+			cases++
 		}
 		all = append(all, f.Errors...)
 		return nil
@@ -125,15 +131,23 @@ func (a *app) errors(ctx context.Context, o finding, runName string) error {
 		c := fixer.Try()
 		fixes = &c
 	}
+	var hints []suggest.Suggestion
+	if !o.noFixes && !o.noDocuments && len(all) > 0 {
+		hints = suggest.Cover(w.schema, collector.Suggest())
+	}
 	w.coverErrors(shown, fixes)
 	if o.asJSON {
 		a.errorsJSON(shown, fixes)
+		if hints != nil {
+			a.printJSON(suggest.JSON(hints))
+		}
 		return nil
 	}
 	a.printErrors(w.covered(run), &report, shown, o)
 	if fixes != nil {
 		a.printFixes(fixes)
 	}
+	a.printHints(hints, fixes, run, o)
 	return nil
 }
 

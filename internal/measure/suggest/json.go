@@ -1,0 +1,46 @@
+package suggest
+
+import (
+	"strconv"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Cover takes the lines of sensitive fields away.
+func Cover(s *schema.Schema, all []Suggestion) []Suggestion {
+	for i := range all {
+		if !s.IsSensitive(all[i].Field) {
+			continue
+		}
+		for _, list := range [][]Where{all[i].For, all[i].Against} {
+			for k := range list {
+				list[k].Text = ""
+			}
+		}
+	}
+	return all
+}
+
+// JSON gives the machine form of docs/formats.md.
+func JSON(all []Suggestion) value.Value {
+	list := value.List()
+	where := func(list []Where) value.Value {
+		out := value.List()
+		for _, w := range list {
+			one := value.Obj(value.Str(w.Document).Named("document"))
+			if w.Line > 0 {
+				one.Set("line", value.Num(strconv.Itoa(w.Line)))
+			}
+			if w.Text != "" {
+				one.Set("text", value.Str(w.Text))
+			}
+			out.Kids = append(out.Kids, one)
+		}
+		return out
+	}
+	for _, s := range all {
+		list.Kids = append(list.Kids, value.Obj(value.Str(s.Field).Named("field"), value.Str(s.Key).Named("key"), value.Str(s.Write).Named("write"), value.Num(strconv.Itoa(s.Errors)).Named("errors"), where(s.For).Named("for"), where(s.Against).Named("against")))
+	}
+	return value.Obj(list.Named("suggestions"))
+}

@@ -1,0 +1,392 @@
+// Package suggest says what a schema could say otherwise, going by the errors of a run and by
+// the lines of the documents that they come from. No model is asked.
+//
+// Rules it keeps:
+//
+//   - Each suggestion names the documents and lines that speak for it, and those that speak
+//     against it; one that has no more for it than against it is not made.
+//   - It rests on the tune split alone where gold is split: nothing of a test document goes
+//     into a schema.
+//   - It is a guess about what the model would make of it: only filling again tells.
+package suggest
+
+import (
+	"fmt"
+	"regexp"
+	"slices"
+	"sort"
+	"strings"
+	"unicode"
+
+	"filler/internal/base/value"
+	"filler/internal/measure/gold"
+	"filler/internal/measure/score"
+	"filler/internal/record/evidence"
+	"filler/internal/schema"
+	"filler/internal/source/document"
+)
+
+// Where is a line of a document that speaks for something, or against it.
+type Where struct {
+	Document string
+	Line     int // from 1; 0: the record as a whole
+	Text     string
+}
+
+// Suggestion is one change of a schema.
+type Suggestion struct {
+	Field   string
+	Key     string // what would be written: printed_as, also, avoid, required, pattern, key
+	Write   string // as it goes into the schema
+	For     []Where
+	Against []Where
+	Errors  int // of the field that it may put right
+}
+
+// Case is a document with its gold, what was filled, and its errors.
+type Case struct {
+	Gold   *gold.Record
+	Filled *value.Value // nil where the filling failed
+	Errors []score.LeafError
+	Doc    *document.Document
+}
+
+// Collector gathers cases.
+type Collector struct {
+	schema *schema.Schema
+	cases  []gathered
+	split  bool // some case is of a test split
+}
+
+type gathered struct {
+	Case
+	gold evidence.Places
+}
+
+// New begins a collection.
+func New(s *schema.Schema) *Collector { return &Collector{schema: s} }
+
+// Add adds a case; one without a document tells only of values.
+func (c *Collector) Add(one Case) {
+	g := gathered{Case: one}
+	if one.Doc != nil {
+		g.gold = evidence.Of(c.schema, &one.Gold.Record, evidence.NewIndex(one.Doc.Text))
+	}
+	c.split = c.split || one.Gold.Split == gold.Test
+	c.cases = append(c.cases, g)
+}
+
+// least is how many documents have to speak for a suggestion.
+const least = 2
+
+// Suggest gives the suggestions, those that may put the most right first.
+func (c *Collector) Suggest() []Suggestion {
+	if c.split {
+		c.cases = slices.DeleteFunc(c.cases, func(g gathered) bool { return g.Gold.Split != gold.Tune })
+	}
+	errors := map[*schema.Field]int{}
+	for i := range c.cases {
+		for j := range c.cases[i].Errors {
+			errors[c.cases[i].Errors[j].Field]++
+		}
+	}
+	var all []Suggestion
+	add := func(f *schema.Field, list ...Suggestion) {
+		for _, s := range list {
+			if documentsIn(s.For) >= least && documentsIn(s.For) > documentsIn(s.Against) {
+				s.Field, s.Errors = f.Path, errors[f]
+				all = append(all, s)
+			}
+		}
+	}
+	for _, f := range c.schema.Leaves() {
+		if errors[f] == 0 && !f.Required {
+			continue
+		}
+		add(f, c.labels(f)...)
+		add(f, c.words(f)...)
+		add(f, c.swaps(f)...)
+		add(f, c.optional(f)...)
+		add(f, c.shape(f)...)
+	}
+	c.schema.Record().Walk(func(f *schema.Field, _ int) {
+		if f.Type == schema.List && f.Item.Type == schema.Group && len(f.Key) == 0 && !f.Ordered {
+			add(f, c.keys(f)...)
+		}
+	})
+	sort.SliceStable(all, func(i, j int) bool {
+		if a, b := all[i].Errors > 0, all[j].Errors > 0; a != b {
+			return a
+		}
+		if a, b := len(all[i].For)-2*len(all[i].Against), len(all[j].For)-2*len(all[j].Against); a != b {
+			return a > b
+		}
+		return all[i].Field+all[i].Write < all[j].Field+all[j].Write
+	})
+	return all
+}
+
+func documentsIn(list []Where) int {
+	seen := map[string]bool{}
+	for _, w := range list {
+		seen[w.Document] = true
+	}
+	return len(seen)
+}
+
+// label finds what is printed before a value: up to five words before a colon or the like, at
+// the beginning of the line or behind a comma, semicolon or bar.
+var label = regexp.MustCompile(`(?:^|[,;|\t•*-])\s*((?:\p{L}[\p{L}\p{N}./'’&-]*\s?){1,5})\s*(?:[:=|\t]|\.{3,}|\s{2,})\s*$`)
+
+func labelBefore(line string) string {
+	m := label.FindStringSubmatch(line)
+	if m == nil {
+		return ""
+	}
+	return strings.TrimSpace(m[1])
+}
+
+// known tells whether a label is printed_as already, or the field's own name.
+func known(f *schema.Field, word string) bool {
+	same := func(a string) bool {
+		return strings.EqualFold(strings.TrimRight(a, ".:"), strings.TrimRight(word, ".:"))
+	}
+	return same(schema.Spoken(f.Name)) || slices.ContainsFunc(f.PrintedAs, same)
+}
+
+// labels suggests words that stand before gold's values where the field is in error.
+func (c *Collector) labels(f *schema.Field) (out []Suggestion) {
+	found := map[string]*Suggestion{}
+	erring := map[string]bool{}
+	for i := range c.cases {
+		g := &c.cases[i]
+		inError := map[value.Pointer]bool{}
+		for j := range g.Errors {
+			if e := &g.Errors[j]; e.Field == f && (e.Outcome == score.Missed || e.Outcome == score.Wrong) {
+				inError[e.GoldPath] = true
+			}
+		}
+		for p, place := range g.gold {
+			if c.schema.At(p) != f || !place.Found() || g.Doc == nil {
+				continue
+			}
+			n, start, text := g.lineOf(place.Start)
+			word := labelBefore(text[:place.Start-start])
+			if word == "" || known(f, word) {
+				continue
+			}
+			key := strings.ToLower(word)
+			if found[key] == nil {
+				found[key] = &Suggestion{Key: "printed_as", Write: "printed_as: " + list(append(slices.Clone(f.PrintedAs), word))}
+			}
+			found[key].For = append(found[key].For, Where{g.Gold.Document, n, strings.TrimSpace(text)})
+			erring[key] = erring[key] || inError[p]
+		}
+	}
+	for _, key := range sortedKeys(found) {
+		if !erring[key] { // what is right without it needs no label
+			continue
+		}
+		s := found[key]
+		s.Against = c.elsewhere(f, key)
+		order(s.For)
+		out = append(out, *s)
+	}
+	return out
+}
+
+// elsewhere finds lines on which a label stands before something that is not the field's.
+func (c *Collector) elsewhere(f *schema.Field, word string) (out []Where) {
+	at := regexp.MustCompile(`(?i)(?:^|[\s,;|])` + regexp.QuoteMeta(word) + `\s*[:=|\t]\s*\S`)
+	for i := range c.cases {
+		g := &c.cases[i]
+		if g.Doc == nil {
+			continue
+		}
+		own := map[int]bool{}
+		for p, place := range g.gold {
+			if place.Found() && c.schema.At(p) == f {
+				n, _, _ := g.lineOf(place.Start)
+				own[n] = true
+			}
+		}
+		for n, line := range strings.Split(g.Doc.Text, "\n") {
+			if !own[n+1] && at.MatchString(line) {
+				out = append(out, Where{g.Gold.Document, n + 1, strings.TrimSpace(line)})
+			}
+		}
+	}
+	return out
+}
+
+// words suggests other words for a choice: what stands behind the field's label where the
+// choice was meant and not given.
+func (c *Collector) words(f *schema.Field) (out []Suggestion) {
+	if f.Type != schema.Choice {
+		return nil
+	}
+	type seen struct {
+		where []Where
+		means map[string]int
+	}
+	found := map[string]*seen{}
+	for i := range c.cases {
+		g := &c.cases[i]
+		if g.Doc == nil {
+			continue
+		}
+		for j := range g.Errors {
+			e := &g.Errors[j]
+			if e.Field != f || e.Outcome == score.Extra || e.Gold.Kind != value.String {
+				continue
+			}
+			for n, line := range strings.Split(g.Doc.Text, "\n") {
+				word := behindLabel(f, line)
+				if word == "" || isOption(f, word) {
+					continue
+				}
+				if found[word] == nil {
+					found[word] = &seen{means: map[string]int{}}
+				}
+				found[word].where = append(found[word].where, Where{g.Gold.Document, n + 1, strings.TrimSpace(line)})
+				found[word].means[e.Gold.Text]++
+			}
+		}
+	}
+	for _, word := range sortedKeys(found) {
+		s := found[word]
+		if len(s.means) != 1 { // it would be a guess which
+			continue
+		}
+		for _, o := range f.Of {
+			if s.means[o.Value] > 0 {
+				out = append(out, Suggestion{Key: "also", Write: fmt.Sprintf("of: {%s: {also: %s}}", o.Value, list(append(slices.Clone(o.Also), word))), For: s.where})
+			}
+		}
+	}
+	return out
+}
+
+// behindLabel gives the one to three words behind a label of the field, to the end of
+// the line.
+func behindLabel(f *schema.Field, line string) string {
+	for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+		i := strings.Index(strings.ToLower(line), strings.ToLower(name))
+		if i < 0 {
+			continue
+		}
+		rest := strings.TrimLeft(line[min(len(line), i+len(name)):], " .:=\t|")
+		if rest == line[min(len(line), i+len(name)):] {
+			continue
+		}
+		rest = strings.ToLower(strings.TrimRightFunc(rest, func(r rune) bool { return unicode.IsSpace(r) || unicode.IsPunct(r) }))
+		if n := len(strings.Fields(rest)); n >= 1 && n <= 3 && !strings.ContainsAny(rest, ",;:|") {
+			return rest
+		}
+	}
+	return ""
+}
+
+func isOption(f *schema.Field, word string) bool {
+	for _, o := range f.Of {
+		if strings.EqualFold(o.Value, word) || slices.ContainsFunc(o.Also, func(a string) bool { return strings.EqualFold(a, word) }) {
+			return true
+		}
+	}
+	return false
+}
+
+// swaps suggests what does not belong in a field: the values of another that stand in it.
+func (c *Collector) swaps(f *schema.Field) (out []Suggestion) {
+	by := map[string][]Where{}
+	for i := range c.cases {
+		for j := range c.cases[i].Errors {
+			e := &c.cases[i].Errors[j]
+			if e.Field == f && e.Type == score.Swapped && e.Detail != "" {
+				of := c.schema.At(value.Pointer(e.Detail))
+				if of == nil || of == f { // another item's own
+					continue
+				}
+				by[of.Path] = append(by[of.Path], Where{e.Document, e.FilledLine.N, strings.TrimSpace(e.FilledLine.Text)})
+			}
+		}
+	}
+	for _, of := range sortedKeys(by) {
+		other := c.schema.Find(of)
+		if other == nil {
+			continue
+		}
+		words := strings.ToLower(schema.Spoken(other.Name))
+		if other.Name == f.Name {
+			words = strings.ToLower(strings.NewReplacer("[]", "", ".", " ", "_", " ").Replace(other.Path))
+		}
+		if slices.Contains(f.Avoid, words) {
+			continue
+		}
+		out = append(out, Suggestion{Key: "avoid", Write: "avoid: " + list(append(slices.Clone(f.Avoid), words)), For: by[of]})
+	}
+	return out
+}
+
+// optional suggests that a field is not required, where documents don't have it.
+func (c *Collector) optional(f *schema.Field) []Suggestion {
+	if !f.Required {
+		return nil
+	}
+	s := Suggestion{Key: "required", Write: "required: false"}
+	for i := range c.cases {
+		g := &c.cases[i]
+		empty := false
+		eachLeaf(c.schema, &g.Gold.Record, func(at *schema.Field, v *value.Value) {
+			if at == f && v.Empty() {
+				empty = true
+			}
+		})
+		if empty {
+			s.For = append(s.For, Where{Document: g.Gold.Document})
+		}
+	}
+	return []Suggestion{s}
+}
+
+// eachLeaf calls do for every leaf of a record, those without a value included.
+func eachLeaf(s *schema.Schema, rec *value.Value, do func(f *schema.Field, v *value.Value)) {
+	score.Walk(s, rec, nil, score.Visitor{Leaf: func(l score.Leaf) { do(l.Field, l.Gold) }})
+}
+
+// lineOf gives the line of an offset, where it begins, and its text.
+func (g *gathered) lineOf(at int) (n, start int, text string) {
+	start = strings.LastIndexByte(g.Doc.Text[:at], '\n') + 1
+	end := len(g.Doc.Text)
+	if i := strings.IndexByte(g.Doc.Text[at:], '\n'); i >= 0 {
+		end = at + i
+	}
+	return 1 + strings.Count(g.Doc.Text[:start], "\n"), start, g.Doc.Text[start:end]
+}
+
+func sortedKeys[V any](m map[string]V) []string {
+	keys := make([]string, 0, len(m))
+	for k := range m {
+		keys = append(keys, k)
+	}
+	sort.Strings(keys)
+	return keys
+}
+
+func order(list []Where) {
+	sort.SliceStable(list, func(i, j int) bool {
+		return list[i].Document < list[j].Document || list[i].Document == list[j].Document && list[i].Line < list[j].Line
+	})
+}
+
+// list writes texts as a YAML list on one line.
+func list(texts []string) string {
+	for i, t := range texts {
+		if !plain.MatchString(t) {
+			texts[i] = "'" + strings.ReplaceAll(t, "'", "''") + "'"
+		}
+	}
+	return "[" + strings.Join(texts, ", ") + "]"
+}
+
+var plain = regexp.MustCompile(`^\p{L}[\p{L}\p{N} /_-]*$`)
