@@ -25,6 +25,7 @@ import (
 	"time"
 
 	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
 
 	"filler/internal/base/process"
 	"filler/internal/base/project"
@@ -149,9 +150,18 @@ func withoutProject(root *cobra.Command, args []string, err error) string {
 
 var argsGiven = regexp.MustCompile(`arg\(s\), (?:only )?received (\d+)$`)
 
+// flagKinds say what the value of a flag is, by its type.
+var flagKinds = map[string]string{"int": "a whole number", "int64": "a whole number", "float64": "a number", "duration": "a time, such as 300ms or 2m", "bool": "true or false"}
+
 // wrongUse says in a line what is wrong with a command line. Where the number of
 // arguments is, it names them.
 func wrongUse(root *cobra.Command, args []string, err error) string {
+	var bad *pflag.InvalidValueError
+	if errors.As(err, &bad) {
+		if wanted := flagKinds[bad.GetFlag().Value.Type()]; wanted != "" {
+			return fmt.Sprintf("--%s is %s, not %q", bad.GetFlag().Name, wanted, bad.GetValue())
+		}
+	}
 	line := strings.TrimSuffix(firstLine(err.Error()), ".")
 	cmd, _, ferr := root.Find(args)
 	m := argsGiven.FindStringSubmatch(line)
