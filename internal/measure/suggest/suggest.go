@@ -12,6 +12,7 @@ package suggest
 
 import (
 	"fmt"
+	"maps"
 	"regexp"
 	"slices"
 	"sort"
@@ -60,7 +61,8 @@ type Collector struct {
 
 type gathered struct {
 	Case
-	gold evidence.Places
+	gold   evidence.Places
+	places []value.Pointer // of gold, sorted
 }
 
 // New begins a collection.
@@ -71,6 +73,7 @@ func (c *Collector) Add(one Case) {
 	g := gathered{Case: one}
 	if one.Doc != nil {
 		g.gold = evidence.Of(c.schema, &one.Gold.Record, evidence.NewIndex(one.Doc.Text))
+		g.places = slices.Sorted(maps.Keys(g.gold))
 	}
 	c.split = c.split || one.Gold.Split == gold.Test
 	c.cases = append(c.cases, g)
@@ -166,7 +169,8 @@ func (c *Collector) labels(f *schema.Field) (out []Suggestion) {
 				inError[e.GoldPath] = true
 			}
 		}
-		for p, place := range g.gold {
+		for _, p := range g.places { // in one order, so that the same is suggested every time
+			place := g.gold[p]
 			if c.schema.At(p) != f || !place.Found() || g.Doc == nil {
 				continue
 			}

@@ -103,6 +103,19 @@ func TestPlantedWeaknessesAreFound(t *testing.T) {
 		"bridge printed_as: [Bridge, Structure]", "deck of: {timber: {also: [planking]}}", "deck of: {steel: {also: [girders]}}", "river avoid: [bridge]",
 		"seen required: false", `number pattern: '^[A-Z]{2}-\d{4}$'`, "bays key: [no]",
 	}, without(written(all), "bays[].no", "bays[].state"))
+	for range 5 {
+		again := collect(t, unsplit, func(i int, rec map[string]string) {
+			if i < 6 {
+				rec["bridge"], rec["deck"] = "", ""
+			}
+			if i > 6 {
+				rec["river"] = rec["bridge"]
+				rec["number"] = fmt.Sprintf(`"20%02d"`, i)
+			}
+			rec["bays"] = `[{"no":2,"state":"worn"}]`
+		})
+		require.Equal(t, all, again, "the same every time")
+	}
 	for _, s := range all {
 		if s.Key == "printed_as" && s.Field == "bridge" {
 			assert.Len(t, s.For, 10)
