@@ -62,12 +62,12 @@ func Migrate(s *schema.Schema, check *record.Validator, file *value.Value, on ti
 	if rec == nil {
 		return m
 	}
-	sealed := file.Word("seal") != "" && file.Word("seal") == sealIn(file, rec)
-	drafted := file.Get("drafted")
-	asDrafted := drafted != nil && drafted.Word("mark") == markOf(rec)
 	renew(s, file, func(r schema.Renaming) { m.Renamed = append(m.Renamed, r) })
-	m.retype(s, check, rec)
-	m.drop(s, check, rec)
+	resealed(file, rec, func() bool {
+		m.retype(s, check, rec)
+		m.drop(s, check, rec)
+		return len(m.Retyped)+len(m.Dropped) > 0
+	})
 	cover := record.NewCover(s)
 	for _, p := range check.Check(rec) {
 		if !isNone(rec, &p) {
@@ -91,12 +91,6 @@ func Migrate(s *schema.Schema, check *record.Validator, file *value.Value, on ti
 	}
 	if s.Version != "" {
 		members = append(members, value.Str(s.Version).Named("version"))
-	}
-	if sealed {
-		members = append(members, value.Str(sealIn(file, rec)).Named("seal"))
-	}
-	if asDrafted {
-		drafted.Set("mark", value.Str(markOf(rec)))
 	}
 	setMembers(file, members)
 	return m

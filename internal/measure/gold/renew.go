@@ -19,16 +19,27 @@ func renew(s *schema.Schema, file *value.Value, told func(schema.Renaming)) bool
 	if !s.HasRenamed() || rec == nil {
 		return false
 	}
+	return resealed(file, rec, func() bool {
+		if !record.Renew(s, rec, told) {
+			return false
+		}
+		for _, name := range saysOfPlaces {
+			if at := file.Get(name); at != nil {
+				at.Kids = record.RenewPlaces(s, at.Kids)
+			}
+		}
+		return true
+	})
+}
+
+// resealed changes the record of a gold file. A seal that was that of the record before is
+// that of the record after, and so is the mark of a draft that nobody touched.
+func resealed(file, rec *value.Value, change func() bool) bool {
 	sealed := file.Word("seal") != "" && file.Word("seal") == sealIn(file, rec)
 	drafted := file.Get("drafted")
 	asDrafted := drafted != nil && drafted.Word("mark") == markOf(rec)
-	if !record.Renew(s, rec, told) {
+	if !change() {
 		return false
-	}
-	for _, name := range saysOfPlaces {
-		if at := file.Get(name); at != nil {
-			at.Kids = record.RenewPlaces(s, at.Kids)
-		}
 	}
 	if sealed {
 		file.Set("seal", value.Str(sealIn(file, rec)))

@@ -170,10 +170,11 @@ func (s *side) other(leaf int32) value.Value {
 }
 
 // Compare gives the comparison of the first two sets.
-func (c *Comparer) Compare() Comparison { return c.pair(c.sets[0], c.sets[1], nil) }
+func (c *Comparer) Compare() Comparison { return c.pair(c.sets[0], c.sets[1], nil, 1) }
 
-// pair compares two sets, of all documents or of those in one more set alone.
-func (c *Comparer) pair(first, second map[string]*side, only map[string]bool) Comparison {
+// pair compares two sets, of all documents or of some alone; it is one of so many
+// comparisons.
+func (c *Comparer) pair(first, second map[string]*side, only map[string]bool, comparisons int) Comparison {
 	out := Comparison{P: 1, McNemar: 1}
 	fields := make([]FieldPair, len(c.fields))
 	for i, path := range c.fields {
@@ -218,7 +219,7 @@ func (c *Comparer) pair(first, second map[string]*side, only map[string]bool) Co
 	}
 	out.Difference = differenceInterval(as, bs)
 	out.P = flipped(as, bs)
-	out.Needed = needed(as, bs, &out)
+	out.Needed = needed(as, bs, &out, 0.05/float64(comparisons))
 	out.McNemar = mcNemar(out.OnlyA, out.OnlyB)
 	return out
 }

@@ -1,9 +1,8 @@
 package score
 
 import (
-	"fmt"
 	"math"
-	"slices"
+	"strconv"
 	"strings"
 	"unicode/utf8"
 
@@ -93,8 +92,7 @@ func (p *Profile) Add(l *record.Line) {
 }
 
 func number(text string) (float64, bool) {
-	var x float64
-	_, err := fmt.Sscanf(text, "%g", &x)
+	x, err := strconv.ParseFloat(text, 64)
 	return x, err == nil
 }
 
@@ -198,31 +196,14 @@ func DriftOf(was, now *Profile) []Drift {
 		}
 		all = append(all, Drift{Measure: name, Unit: a.unit, Was: x.ratio, Now: y.ratio, WasOf: x.n, NowOf: y.n, P: welch(x, y)})
 	}
-	order := make([]Against, len(all))
+	ps := make([]float64, len(all))
 	for i := range all {
-		order[i].P = all[i].P
+		ps[i] = all[i].P
 	}
-	holm(order)
-	raw := make([]float64, len(all))
-	for i := range all {
-		raw[i], all[i].P = all[i].P, order[i].Holm
-	}
-	index := make([]int, len(all))
-	for i := range index {
-		index[i] = i
-	}
-	slices.SortStableFunc(index, func(a, b int) int {
-		switch {
-		case raw[a] < raw[b]:
-			return -1
-		case raw[a] > raw[b]:
-			return 1
-		}
-		return 0
-	})
-	sorted := make([]Drift, len(all))
-	for i, k := range index {
-		sorted[i] = all[k]
+	corrected, sorted := holm(ps), make([]Drift, 0, len(all))
+	for _, i := range byP(ps) {
+		all[i].P = corrected[i]
+		sorted = append(sorted, all[i])
 	}
 	return sorted
 }

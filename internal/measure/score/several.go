@@ -1,6 +1,7 @@
 package score
 
 import (
+	"cmp"
 	"math"
 	"slices"
 	"sort"
@@ -29,8 +30,9 @@ func (c *Comparer) CompareAll() (all []Against, apart []LeftOut) {
 		}
 		in[id] = true
 	}
-	for i, set := range c.sets {
-		one := Against{Comparison: c.pair(c.sets[0], set, in)}
+	var ps []float64
+	for _, set := range c.sets {
+		one := Against{Comparison: c.pair(c.sets[0], set, in, len(c.sets)-1)}
 		t := Tallies{}
 		for _, id := range c.order {
 			if in[id] {
@@ -38,13 +40,12 @@ func (c *Comparer) CompareAll() (all []Against, apart []LeftOut) {
 			}
 		}
 		one.F1 = t.F1Interval()
-		if i > 0 {
-			one.Needed = c.neededIn(i, in, len(c.sets)-1, &one.Comparison)
-		}
-		all = append(all, one)
+		all, ps = append(all, one), append(ps, one.P)
 	}
-	holm(all[1:])
 	all[0].Holm = 1
+	for i, p := range holm(ps[1:]) {
+		all[i+1].Holm = p
+	}
 	return all, apart
 }
 
@@ -64,51 +65,36 @@ func (c *Comparer) notInAll(id string) string {
 
 // holm corrects p values: the smallest by the number of comparisons, the next by one
 // less, and so on, none below one before it (Holm 1979).
-func holm(all []Against) {
-	order := make([]int, len(all))
+func holm(ps []float64) []float64 {
+	order := byP(ps)
+	out, least := make([]float64, len(ps)), 0.0
+	for rank, i := range order {
+		least = max(least, min(1, float64(len(ps)-rank)*ps[i]))
+		out[i] = least
+	}
+	return out
+}
+
+// byP gives the order of p values, the smallest first.
+func byP(ps []float64) []int {
+	order := make([]int, len(ps))
 	for i := range order {
 		order[i] = i
 	}
-	slices.SortStableFunc(order, func(a, b int) int {
-		switch {
-		case all[a].P < all[b].P:
-			return -1
-		case all[a].P > all[b].P:
-			return 1
-		}
-		return 0
-	})
-	least := 0.0
-	for rank, i := range order {
-		least = max(least, min(1, float64(len(all)-rank)*all[i].P))
-		all[i].Holm = least
-	}
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(ps[a], ps[b]) })
+	return order
 }
 
 // power is how often a difference as large as the one seen is to be shown.
 const power = 0.8
 
-// needed gives how many documents would show the difference seen, at 0.05 and four times
-// in five: ((z + z') s / d)², with s the standard deviation of a document's part in the
+// needed gives how many documents would show the difference seen at a level, four times in
+// five: ((z + z') s / d)², with s the standard deviation of a document's part in the
 // difference d of the two F1s. 0 where there is no difference, or where it is shown.
-func needed(as, bs []Tally, c *Comparison) int { return neededAt(as, bs, c, 0.05, c.P) }
-
-// neededIn is needed where several comparisons are made: each is then to hold at 0.05
-// divided by their number.
-func (c *Comparer) neededIn(set int, in map[string]bool, comparisons int, x *Comparison) int {
-	var as, bs []Tally
-	for _, id := range c.order {
-		if in[id] {
-			as, bs = append(as, c.sets[0][id].all), append(bs, c.sets[set][id].all)
-		}
-	}
-	return neededAt(as, bs, x, 0.05/float64(comparisons), x.P)
-}
-
-func neededAt(as, bs []Tally, c *Comparison, level, p float64) int {
+func needed(as, bs []Tally, c *Comparison, level float64) int {
 	n := float64(len(as))
 	a, b := c.A.F1(), c.B.F1()
-	if n < 2 || c.By == 0 || !a.Exists || !b.Exists || p < level {
+	if n < 2 || c.By == 0 || !a.Exists || !b.Exists || c.P < level {
 		return 0
 	}
 	underA, underB := under(c.A)/n, under(c.B)/n

@@ -2,7 +2,6 @@ package score
 
 import (
 	"fmt"
-	"math"
 	"math/rand/v2"
 	"testing"
 
@@ -16,13 +15,8 @@ import (
 // Holm's correction, by hand: 0.01 of four is 0.04, 0.02 of three 0.06, 0.03 of two 0.06,
 // and 0.5 stays.
 func TestHolmByHand(t *testing.T) {
-	all := []Against{{Comparison: Comparison{P: 0.03}}, {Comparison: Comparison{P: 0.5}}, {Comparison: Comparison{P: 0.01}}, {Comparison: Comparison{P: 0.02}}}
-	holm(all)
-	got := []float64{}
-	for _, x := range all {
-		got = append(got, math.Round(x.Holm*1e9)/1e9)
-	}
-	assert.Equal(t, []float64{0.06, 0.5, 0.04, 0.06}, got)
+	got := holm([]float64{0.03, 0.5, 0.01, 0.02})
+	assert.InDeltaSlice(t, []float64{0.06, 0.5, 0.04, 0.06}, got, 1e-9)
 }
 
 // Each of several is to the first what the two by themselves are, on the documents that
@@ -96,7 +90,8 @@ func TestNeededDocumentsShowTheDifference(t *testing.T) {
 			}
 			r := rand.New(rand.NewPCG(5, 5))
 			as, bs, c := draw(r, 20000)
-			n := neededAt(as, bs, &c, 0.05, 1)
+			c.P = 1
+			n := needed(as, bs, &c, 0.05)
 			require.Greater(t, n, 20)
 			const trials = 300
 			shown := 0
@@ -118,8 +113,8 @@ func TestNeededDocumentsShowTheDifference(t *testing.T) {
 		byHand.A, byHand.B = byHand.A.Plus(as[i].counts()), byHand.B.Plus(bs[i].counts())
 	}
 	byHand.By = 0.0966702
-	assert.Equal(t, 7, needed(as, bs, &byHand), "docs/scoring.md")
+	assert.Equal(t, 7, needed(as, bs, &byHand, 0.05), "docs/scoring.md")
 	byHand.Differing = 5
-	assert.Equal(t, 6, needed(as, bs, &byHand), "5.3 of 5, rounded up")
-	assert.Zero(t, needed(nil, nil, &Comparison{}))
+	assert.Equal(t, 6, needed(as, bs, &byHand, 0.05), "5.3 of 5, rounded up")
+	assert.Zero(t, needed(nil, nil, &Comparison{}, 0.05))
 }
