@@ -90,6 +90,9 @@ func (a *app) compare(o comparing, names []string) error {
 			return err
 		}
 	}
+	if err := a.namedOnce(sets); err != nil {
+		return err
+	}
 	golds, err := w.golds(o.goldPath)
 	if o.noGold || o.goldPath == "" && (w.project == nil || w.project.Gold == "") {
 		if len(sets) > 2 {
@@ -150,6 +153,20 @@ func (a *app) compareWith(w *work, golds *gold.Shelf, sets []set, l store.Store,
 		return nil
 	}
 	a.printComparison(w, &got, sets, o)
+	return nil
+}
+
+// namedOnce refuses a run or file that is named twice among several.
+func (a *app) namedOnce(sets []set) error {
+	seen := map[string]string{}
+	for i := range sets {
+		what := sets[i].looked()
+		if first, twice := seen[what]; twice && len(sets) > 2 {
+			a.parsed = false
+			return fmt.Errorf("%s and %s are the same, %s; name it once", first, sets[i].argument, what)
+		}
+		seen[what] = sets[i].argument
+	}
 	return nil
 }
 

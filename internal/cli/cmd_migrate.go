@@ -110,7 +110,11 @@ func (a *app) printMigrated(w *work, done []gold.Migrated, changes, apart []sche
 	}
 	for _, c := range changes {
 		if c.What == "added" && c.Note != string(schema.Group) {
-			t.row(c.Path, "new: gold says nothing of it", "", len(done), field{"filled values count as extra until it does", soft})
+			example := "filled values count as extra until it does"
+			if _, hint, is := strings.Cut(c.Note, "; "); is {
+				example = hint
+			}
+			t.row(c.Path, "new: gold says nothing of it", "", len(done), field{example, soft})
 			rows++
 		}
 	}

@@ -63,7 +63,7 @@ func TestVersions(t *testing.T) {
 		}
 		got = append(got, c.Path+" "+c.What+" "+c.Note+mark)
 	}
-	assert.Equal(t, []string{"a description another description", "b type integer → number !", "b bounds max 3 → 4 !", "new added text !", "c choices without y; with z !",
+	assert.Equal(t, []string{"a description another description", "b type integer → number !", "b bounds max 3 → 4 !", "new added text; if it is what gone was, write `was: gone` !", "c choices without y; with z !",
 		"g.kept added text", "moved moved from g.moved !", "gone gone text !"}, got)
 	assert.Empty(t, Changes(old, old))
 }

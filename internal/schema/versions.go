@@ -43,7 +43,35 @@ func Changes(old, now *Schema) []Change {
 			list = append(list, Change{p, "gone", string(before.fields[p].Type), true})
 		}
 	}
+	hintAtNames(list, before, after)
 	return list
+}
+
+// hintAtNames says of a new value that it may be one that is gone, where in a group or list
+// one of a type is new and one gone: what is only called otherwise should say so.
+func hintAtNames(list []Change, before, after fieldIndex) {
+	home := func(path string) string { return path[:strings.LastIndex(path, ".")+1] }
+	likely := map[string][]int{} // by home and type: those that are new or gone
+	for i, c := range list {
+		ix := after
+		if c.What == "gone" {
+			ix = before
+		} else if c.What != "added" {
+			continue
+		}
+		if f := ix.fields[c.Path]; f.IsLeaf() {
+			key := home(c.Path) + " " + string(f.Type)
+			likely[key] = append(likely[key], i)
+		}
+	}
+	for _, both := range likely {
+		if len(both) != 2 || list[both[0]].What == list[both[1]].What {
+			continue
+		}
+		added, gone := &list[both[0]], &list[both[1]] // what is gone stands last
+		name := before.fields[gone.Path].Name
+		added.Note += fmt.Sprintf("; if it is what %s was, write `was: %s`", name, name)
+	}
 }
 
 type fieldIndex struct {
