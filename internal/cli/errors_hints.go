@@ -44,7 +44,7 @@ func (a *app) printHints(hints []suggest.Suggestion, fixes *score.Fixes, run int
 		if h.For[0].Text != "" {
 			example += "  " + clip(oneLine(h.For[0].Text), 40)
 		}
-		t.row(h.Field, h.Write, len(h.For), field{dash(len(h.Against)), soft}, field{example, faint})
+		t.row(h.Field, h.String(), len(h.For), field{dash(len(h.Against)), soft}, field{example, faint})
 	}
 	t.print()
 	if len(hints) > firstHints && !o.all {
@@ -55,6 +55,6 @@ func (a *app) printHints(hints []suggest.Suggestion, fixes *score.Fixes, run int
 		if run > 0 {
 			then = fmt.Sprintf("`filler fill --name tried` and `filler compare %d tried`", run)
 		}
-		a.notef("next: write `%s` at %s, then %s\n", hints[0].Write, hints[0].Field, then)
+		a.notef("next: write `%s` at %s, then %s\n", hints[0].Edit, hints[0].Field, then)
 	}
 }

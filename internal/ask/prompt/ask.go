@@ -34,6 +34,7 @@ type Settings struct {
 	Solved       []Solved  // documents shown with their records
 	Prefill      bool      // what documents print beyond doubt is taken first, and not asked for
 	Images       string    // "": none; "beside": page pictures before the text; "alone": in place of it
+	Spaced       bool      // the same in other white space: what a model answers otherwise then is chance
 }
 
 // Ask is what one request asks for.
@@ -100,6 +101,14 @@ func Fill(m *project.Model, s *schema.Schema, d *document.Document, shape string
 
 // Request gives the request.
 func (a Ask) Request() *exchange.Request {
+	r := a.request()
+	if a.Set.Spaced {
+		r.Messages[len(r.Messages)-1].Content += "\n"
+	}
+	return r
+}
+
+func (a Ask) request() *exchange.Request {
 	if a.Style == ByField {
 		return a.question()
 	}

@@ -200,7 +200,7 @@ func DriftOf(was, now *Profile) []Drift {
 	for i := range all {
 		ps[i] = all[i].P
 	}
-	corrected, sorted := holm(ps), make([]Drift, 0, len(all))
+	corrected, sorted := Holm(ps), make([]Drift, 0, len(all))
 	for _, i := range byP(ps) {
 		all[i].P = corrected[i]
 		sorted = append(sorted, all[i])

@@ -5,7 +5,6 @@ import (
 	"hash/fnv"
 	"slices"
 	"sort"
-	"strings"
 
 	"filler/internal/base/value"
 	"filler/internal/measure/gold"
@@ -16,7 +15,8 @@ import (
 // Fix is a change of the schema that turns leaves right without a model.
 type Fix struct {
 	Field string
-	Write string // what to write into the schema
+	Write string      // what to write into the schema
+	Edit  schema.Edit // that, as a change of the file; without a key where it is none
 	// Over all documents, with the fixes before it at work: leaves that it turns
 	// right, and that it turns wrong.
 	Fixed, Broken int
@@ -72,9 +72,15 @@ func (c *Fixer) Add(id string, g *gold.Record, filled *value.Value, errors []Lea
 
 // trial is one change that is tried: how to make it, and to take it back.
 type trial struct {
-	field string
 	write string
+	edit  schema.Edit
 	do    func() (undo func())
+}
+
+// edit makes a trial of a change of one key of a field.
+func edit(f *schema.Field, text string, do func() (undo func()), key ...string) trial {
+	e := schema.Edit{Field: f.Path, Key: key, Write: text}
+	return trial{write: e.String(), edit: e, do: do}
 }
 
 // maxTrials bounds how many changes are tried, those of the fields with the most
@@ -93,7 +99,7 @@ func (c *Fixer) trials() []trial {
 		}
 		return fields[i].Path < fields[j].Path
 	})
-	all := []trial{{"", "`filler repair --no-model`: the normalizers that the schema already asks for", func() func() { return func() {} }}}
+	all := []trial{{write: "`filler repair --no-model`: the normalizers that the schema already asks for", do: func() func() { return func() {} }}}
 	for _, f := range fields {
 		all = append(all, normalizerTrials(f)...)
 		all = append(all, c.synonymTrials(f)...)
@@ -110,11 +116,11 @@ func normalizerTrials(f *schema.Field) (all []trial) {
 		if name == "none" || slices.Contains(f.Normalize, name) {
 			continue
 		}
-		all = append(all, trial{f.Path, "normalize: [" + strings.Join(append(append([]string(nil), f.Normalize...), name), ", ") + "]", func() func() {
+		all = append(all, edit(f, schema.QuoteList(append(slices.Clone(f.Normalize), name)), func() func() {
 			was := f.Normalize
 			f.Normalize = append(append([]string(nil), was...), name)
 			return func() { f.Normalize = was }
-		}})
+		}, "normalize"))
 	}
 	return all
 }
@@ -147,11 +153,11 @@ func (c *Fixer) synonymTrials(f *schema.Field) (all []trial) {
 			if means[w][o.Value] == 0 {
 				continue
 			}
-			all = append(all, trial{f.Path, fmt.Sprintf("of: {%s: {also: [%s]}}", o.Value, strings.Join(append(append([]string(nil), o.Also...), w), ", ")), func() func() {
+			all = append(all, edit(f, schema.QuoteList(append(slices.Clone(o.Also), w)), func() func() {
 				was := o.Also
 				o.Also = append(append([]string(nil), was...), w)
 				return func() { o.Also = was }
-			}})
+			}, "of", o.Value, "also"))
 		}
 	}
 	return all
@@ -180,22 +186,22 @@ func writtenTrials(f *schema.Field) (all []trial) {
 			for _, w := range f.Written {
 				names = append(names, w.Text)
 			}
-			all = append(all, trial{f.Path, "written: [" + strings.Join(names, ", ") + "]", func() func() {
+			all = append(all, edit(f, schema.QuoteList(names), func() func() {
 				was := f.Written
 				f.Written = append([]schema.DateFormat{format}, was...)
 				return func() { f.Written = was }
-			}})
+			}, "written"))
 		}
 	case schema.Integer, schema.Number, schema.Money, schema.Quantity:
 		if f.Numbers.Decimal != "" {
 			return nil
 		}
 		for _, signs := range [][2]string{{",", "."}, {".", ","}, {",", " "}} {
-			all = append(all, trial{f.Path, fmt.Sprintf("written: {decimal: %q, group: %q}", signs[0], signs[1]), func() func() {
+			all = append(all, edit(f, fmt.Sprintf("{decimal: %q, group: %q}", signs[0], signs[1]), func() func() {
 				was := f.Numbers
 				f.Numbers = schema.NumberFormat{Decimal: signs[0], Group: signs[1]}
 				return func() { f.Numbers = was }
-			}})
+			}, "written"))
 		}
 	}
 	return all
@@ -344,7 +350,7 @@ func (c *Fixer) greedy(trials []trial, states []*state, base state, in func(i in
 func (c *Fixer) listed(chosen []int, trials []trial, base state) (list []Fix) {
 	var undo []func()
 	for n, i := range chosen {
-		fix := Fix{Field: trials[i].field, Write: trials[i].write}
+		fix := Fix{Field: trials[i].edit.Field, Write: trials[i].write, Edit: trials[i].edit}
 		for d := range c.docs {
 			before := c.rights(d, n > 0)
 			back := trials[i].do()

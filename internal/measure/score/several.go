@@ -43,7 +43,7 @@ func (c *Comparer) CompareAll() (all []Against, apart []LeftOut) {
 		all, ps = append(all, one), append(ps, one.P)
 	}
 	all[0].Holm = 1
-	for i, p := range holm(ps[1:]) {
+	for i, p := range Holm(ps[1:]) {
 		all[i+1].Holm = p
 	}
 	return all, apart
@@ -63,9 +63,9 @@ func (c *Comparer) notInAll(id string) string {
 	return ""
 }
 
-// holm corrects p values: the smallest by the number of comparisons, the next by one
+// Holm corrects p values: the smallest by the number of comparisons, the next by one
 // less, and so on, none below one before it (Holm 1979).
-func holm(ps []float64) []float64 {
+func Holm(ps []float64) []float64 {
 	order := byP(ps)
 	out, least := make([]float64, len(ps)), 0.0
 	for rank, i := range order {

@@ -15,7 +15,7 @@ import (
 // Holm's correction, by hand: 0.01 of four is 0.04, 0.02 of three 0.06, 0.03 of two 0.06,
 // and 0.5 stays.
 func TestHolmByHand(t *testing.T) {
-	got := holm([]float64{0.03, 0.5, 0.01, 0.02})
+	got := Holm([]float64{0.03, 0.5, 0.01, 0.02})
 	assert.InDeltaSlice(t, []float64{0.06, 0.5, 0.04, 0.06}, got, 1e-9)
 }
 

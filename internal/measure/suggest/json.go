@@ -40,7 +40,7 @@ func JSON(all []Suggestion) value.Value {
 		return out
 	}
 	for _, s := range all {
-		list.Kids = append(list.Kids, value.Obj(value.Str(s.Field).Named("field"), value.Str(s.Key).Named("key"), value.Str(s.Write).Named("write"), value.Num(strconv.Itoa(s.Errors)).Named("errors"), where(s.For).Named("for"), where(s.Against).Named("against")))
+		list.Kids = append(list.Kids, value.Obj(value.Str(s.Field).Named("field"), value.Str(s.Key[len(s.Key)-1]).Named("key"), value.Str(s.String()).Named("write"), value.Num(strconv.Itoa(s.Errors)).Named("errors"), where(s.For).Named("for"), where(s.Against).Named("against")))
 	}
 	return value.Obj(list.Named("suggestions"))
 }

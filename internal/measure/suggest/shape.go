@@ -43,7 +43,7 @@ func (c *Collector) shape(f *schema.Field) []Suggestion {
 		return nil
 	}
 	keeps := regexp.MustCompile(pattern)
-	s := Suggestion{Key: "pattern", Write: "pattern: '" + strings.ReplaceAll(pattern, "'", "''") + "'"}
+	s := write(f, "'"+strings.ReplaceAll(pattern, "'", "''")+"'", "pattern")
 	for i := range c.cases {
 		for j := range c.cases[i].Errors {
 			e := &c.cases[i].Errors[j]
@@ -91,11 +91,12 @@ func shapeOf(text string) string {
 // keys suggests the value of an item that no other item of its list shares, in lists of two
 // or more, where items are missed or extra.
 func (c *Collector) keys(f *schema.Field) (out []Suggestion) {
+	var kids []*schema.Field
 	for _, kid := range f.Item.Fields {
 		if kid.Type != schema.Text && kid.Type != schema.Integer { // a day or a price tells items apart by chance
 			continue
 		}
-		s := Suggestion{Key: "key", Write: "key: [" + kid.Name + "]"}
+		s := write(f, schema.QuoteList([]string{kid.Name}), "key")
 		whole := true
 		for i := range c.cases {
 			g := &c.cases[i]
@@ -122,13 +123,13 @@ func (c *Collector) keys(f *schema.Field) (out []Suggestion) {
 			}
 		}
 		if whole && len(s.Against) == 0 {
-			out = append(out, s)
+			out, kids = append(out, s), append(kids, kid)
 		}
 	}
 	if len(out) > 1 { // of several only a number can be told to be meant
 		numbers := out[:0]
-		for _, s := range out {
-			if kid := f.Item.Child(strings.TrimSuffix(strings.TrimPrefix(s.Write, "key: ["), "]")); kid.Type == schema.Integer {
+		for i, s := range out {
+			if kids[i].Type == schema.Integer {
 				numbers = append(numbers, s)
 			}
 		}

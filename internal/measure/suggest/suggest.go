@@ -11,7 +11,6 @@
 package suggest
 
 import (
-	"fmt"
 	"maps"
 	"regexp"
 	"slices"
@@ -36,12 +35,21 @@ type Where struct {
 
 // Suggestion is one change of a schema.
 type Suggestion struct {
-	Field   string
-	Key     string // what would be written: printed_as, also, avoid, required, pattern, key
-	Write   string // as it goes into the schema
-	For     []Where
-	Against []Where
-	Errors  int // of the field that it may put right
+	schema.Edit // as it would go into the schema
+	For         []Where
+	Against     []Where
+	Errors      int      // of the field that it may put right
+	Quotes      []string // documents whose words it would put into the schema
+}
+
+// write makes a suggestion of one key of a field.
+func write(f *schema.Field, text string, key ...string) Suggestion {
+	return Suggestion{Edit: schema.Edit{Field: f.Path, Key: key, Write: text}}
+}
+
+// longer gives a list of texts with one more, as it goes into a schema.
+func longer(texts []string, more string) string {
+	return schema.QuoteList(append(slices.Clone(texts), more))
 }
 
 // Case is a document with its gold, what was filled, and its errors.
@@ -97,7 +105,7 @@ func (c *Collector) Suggest() []Suggestion {
 	add := func(f *schema.Field, list ...Suggestion) {
 		for _, s := range list {
 			if documentsIn(s.For) >= least && documentsIn(s.For) > documentsIn(s.Against) {
-				s.Field, s.Errors = f.Path, errors[f]
+				s.Errors = errors[f]
 				all = append(all, s)
 			}
 		}
@@ -111,12 +119,22 @@ func (c *Collector) Suggest() []Suggestion {
 		add(f, c.swaps(f)...)
 		add(f, c.optional(f)...)
 		add(f, c.shape(f)...)
+		add(f, c.formats(f)...)
+		add(f, c.signs(f)...)
+		add(f, c.bounds(f)...)
 	}
 	c.schema.Record().Walk(func(f *schema.Field, _ int) {
-		if f.Type == schema.List && f.Item.Type == schema.Group && len(f.Key) == 0 && !f.Ordered {
-			add(f, c.keys(f)...)
+		if f.Type == schema.List && len(f.Key) == 0 && !f.Ordered {
+			keys := []Suggestion(nil)
+			if f.Item.Type == schema.Group {
+				keys = c.keys(f)
+			}
+			if add(f, keys...); len(keys) == 0 {
+				add(f, c.ordered(f)...)
+			}
 		}
 	})
+	all = append(all, c.examples(errors, all)...)
 	sort.SliceStable(all, func(i, j int) bool {
 		if a, b := all[i].Errors > 0, all[j].Errors > 0; a != b {
 			return a
@@ -124,7 +142,7 @@ func (c *Collector) Suggest() []Suggestion {
 		if a, b := len(all[i].For)-2*len(all[i].Against), len(all[j].For)-2*len(all[j].Against); a != b {
 			return a > b
 		}
-		return all[i].Field+all[i].Write < all[j].Field+all[j].Write
+		return all[i].Field+all[i].String() < all[j].Field+all[j].String()
 	})
 	return all
 }
@@ -181,7 +199,8 @@ func (c *Collector) labels(f *schema.Field) (out []Suggestion) {
 			}
 			key := strings.ToLower(word)
 			if found[key] == nil {
-				found[key] = &Suggestion{Key: "printed_as", Write: "printed_as: " + list(append(slices.Clone(f.PrintedAs), word))}
+				s := write(f, longer(f.PrintedAs, word), "printed_as")
+				found[key] = &s
 			}
 			found[key].For = append(found[key].For, Where{g.Gold.Document, n, strings.TrimSpace(text)})
 			erring[key] = erring[key] || inError[p]
@@ -264,7 +283,9 @@ func (c *Collector) words(f *schema.Field) (out []Suggestion) {
 		}
 		for _, o := range f.Of {
 			if s.means[o.Value] > 0 {
-				out = append(out, Suggestion{Key: "also", Write: fmt.Sprintf("of: {%s: {also: %s}}", o.Value, list(append(slices.Clone(o.Also), word))), For: s.where})
+				one := write(f, longer(o.Also, word), "of", o.Value, "also")
+				one.For = s.where
+				out = append(out, one)
 			}
 		}
 	}
@@ -327,7 +348,9 @@ func (c *Collector) swaps(f *schema.Field) (out []Suggestion) {
 		if slices.Contains(f.Avoid, words) {
 			continue
 		}
-		out = append(out, Suggestion{Key: "avoid", Write: "avoid: " + list(append(slices.Clone(f.Avoid), words)), For: by[of]})
+		s := write(f, longer(f.Avoid, words), "avoid")
+		s.For = by[of]
+		out = append(out, s)
 	}
 	return out
 }
@@ -337,7 +360,7 @@ func (c *Collector) optional(f *schema.Field) []Suggestion {
 	if !f.Required {
 		return nil
 	}
-	s := Suggestion{Key: "required", Write: "required: false"}
+	s := write(f, "false", "required")
 	for i := range c.cases {
 		g := &c.cases[i]
 		empty := false
@@ -382,15 +405,3 @@ func order(list []Where) {
 		return list[i].Document < list[j].Document || list[i].Document == list[j].Document && list[i].Line < list[j].Line
 	})
 }
-
-// list writes texts as a YAML list on one line.
-func list(texts []string) string {
-	for i, t := range texts {
-		if !plain.MatchString(t) {
-			texts[i] = "'" + strings.ReplaceAll(t, "'", "''") + "'"
-		}
-	}
-	return "[" + strings.Join(texts, ", ") + "]"
-}
-
-var plain = regexp.MustCompile(`^\p{L}[\p{L}\p{N} /_-]*$`)

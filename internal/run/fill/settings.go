@@ -37,6 +37,9 @@ func (f *Filler) keptSettings(w Work, b Beginning) []byte {
 	if s.Prefill {
 		v.Set("prefill", value.Boolean(true))
 	}
+	if s.Spaced {
+		v.Set("spaced", value.Boolean(true))
+	}
 	if s.Template != nil {
 		set("template", s.Template.Source)
 	}
@@ -89,7 +92,7 @@ func SettingsOf(r store.Run) (s prompt.Settings, then string) {
 	}
 	s.Layout, s.Style, s.Instructions, s.Images = get("layout"), get("style"), get("instructions"), get("images")
 	s.Chunk, _ = strconv.Atoi(get("chunk"))
-	s.Prefill = get("prefill") == "true"
+	s.Prefill, s.Spaced = get("prefill") == "true", get("spaced") == "true"
 	if n, err := strconv.Atoi(get("overlap")); err == nil {
 		s.Overlap = n
 	}

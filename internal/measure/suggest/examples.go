@@ -1,0 +1,51 @@
+package suggest
+
+import (
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"filler/internal/measure/score"
+	"filler/internal/schema"
+)
+
+// mostShown is how many snippets are shown for a field, and longestShown how long a line may
+// be to be one.
+const (
+	mostShown    = 2
+	longestShown = 200
+)
+
+// examples suggests snippets that show what goes wrong, for fields of which nothing else is
+// suggested: lines of different documents with what gold reads there.
+func (c *Collector) examples(errors map[*schema.Field]int, others []Suggestion) (all []Suggestion) {
+	for _, f := range c.schema.Leaves() {
+		if errors[f] < least || c.schema.IsSensitive(f.Path) || len(f.Examples) > 0 || slices.ContainsFunc(others, func(s Suggestion) bool { return s.Field == f.Path }) {
+			continue
+		}
+		s := Suggestion{Errors: errors[f]}
+		var texts []string
+		for i := range c.cases {
+			g := &c.cases[i]
+			for j := range g.Errors {
+				e := &g.Errors[j]
+				line := strings.TrimSpace(e.GoldLine.Text)
+				if e.Field != f || e.Outcome == score.Extra || e.GoldLine.N == 0 || utf8.RuneCountInString(line) > longestShown {
+					continue
+				}
+				s.For = append(s.For, Where{e.Document, e.GoldLine.N, line})
+				if len(texts) < mostShown && !slices.Contains(s.Quotes, e.Document) {
+					gives := e.Gold.Named("").Detach()
+					texts = append(texts, "{text: "+schema.Quote(line)+", gives: "+string(gives.JSON())+"}")
+					s.Quotes = append(s.Quotes, e.Document)
+				}
+			}
+		}
+		if documentsIn(s.For) >= least {
+			s.Edit = schema.Edit{Field: f.Path, Key: []string{"examples"}, Write: "[" + strings.Join(texts, ", ") + "]"}
+			order(s.For)
+			all = append(all, s)
+		}
+	}
+	return all
+}

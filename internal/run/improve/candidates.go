@@ -1,0 +1,186 @@
+package improve
+
+import (
+	"fmt"
+	"math/rand/v2"
+	"slices"
+	"sort"
+	"strings"
+
+	"filler/internal/base/place"
+	"filler/internal/measure/gold"
+	"filler/internal/measure/score"
+	"filler/internal/measure/suggest"
+	"filler/internal/schema"
+)
+
+// candidates gives what is to be tried, what may help most first. Those beyond what the gold
+// can tell apart are not tried.
+func (r *Race) candidates() ([]Candidate, error) {
+	all := r.suggested(r.tune)
+	if r.More != nil {
+		more, err := r.More(r)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, more...)
+	}
+	most := r.Most
+	for most > 0 && needed(most+1) > len(r.tune) {
+		most--
+	}
+	seen := map[string]bool{}
+	kept := all[:0]
+	open := 0
+	for _, c := range all {
+		if seen[key(c.Edit)] {
+			continue
+		}
+		seen[key(c.Edit)] = true
+		var err error
+		if c.schema, err = r.Schema.Edited(c.Edit); err != nil {
+			c.State, c.Note = Refused, oneLine(err)
+		} else if r.Schema.IsSensitive(c.Field) && slices.Contains([]string{"also", "examples", "pattern"}, c.Key[len(c.Key)-1]) {
+			c.State, c.Note = Refused, "it would put values of a sensitive field into the schema"
+		} else if words := r.quoted.quotes(c.Write); words != "" {
+			c.State, c.Note = Refused, fmt.Sprintf("it quotes a test document (%q)", words)
+		} else if open++; open > most {
+			c.State, c.Note = Untried, fmt.Sprintf("beyond the %d that %d documents can tell apart", most, len(r.tune))
+			if most == r.Most {
+				c.Note = fmt.Sprintf("beyond the %d that are tried at once", most)
+			}
+		}
+		kept = append(kept, c)
+	}
+	r.tried = min(open, most) + 1 // and those too small alone, together
+	return kept, nil
+}
+
+func oneLine(err error) string { return strings.Join(strings.Fields(err.Error()), " ") }
+
+// suggested gives the changes that some documents suggest: what turns errors right without a
+// model first.
+func (r *Race) suggested(ids []string) (all []Candidate) {
+	collector, fixer := suggest.New(r.Schema), score.NewFixer(r.Schema)
+	errors := map[string]int{}
+	for _, id := range ids {
+		f := r.found[id]
+		g := *f.Gold
+		g.Split = ""
+		c := suggest.Case{Gold: &g, Filled: f.Filled, Errors: f.Errors}
+		if doc, err := r.Source(id); err == nil {
+			c.Doc = doc
+		}
+		collector.Add(c)
+		fixer.Add(id, &g, f.Filled, f.Errors)
+		for i := range f.Errors {
+			errors[f.Errors[i].Field.Path]++
+		}
+	}
+	for _, f := range fixer.Try().Chosen {
+		if len(f.Edit.Key) > 0 {
+			all = append(all, Candidate{Edit: f.Edit, Why: fmt.Sprintf("turns %d values right without a model", f.Fixed), Errors: errors[f.Field]})
+		}
+	}
+	for _, s := range collector.Suggest() {
+		if s.Errors == 0 { // gold asks for it, and nothing is in error: no figure can show it
+			continue
+		}
+		c := Candidate{Edit: s.Edit, Errors: s.Errors, Quotes: s.Quotes, Why: fmt.Sprintf("%d for it, %d against", len(s.For), len(s.Against))}
+		for _, w := range s.For {
+			c.Lines = append(c.Lines, Line{w.Document, w.Line, w.Text})
+		}
+		all = append(all, c)
+	}
+	sort.SliceStable(all, func(i, j int) bool { return all[i].Errors > all[j].Errors })
+	return all
+}
+
+// sampleSize is how many documents a change is tried on first, sampleErring how many of them at
+// most have an error that it speaks of, and smallGold up to how many all are filled at once.
+const (
+	sampleSize   = 8
+	sampleErring = 6
+	smallGold    = 12
+)
+
+// sampleFor picks documents for a change: most of them with an error in its field, on a page
+// that speaks for it, the others by chance, since it may break what was right.
+func (r *Race) sampleFor(c *Candidate) []string {
+	if len(r.tune) <= smallGold || r.unsplit() { // cross-fitting needs every change on every document
+		return nil
+	}
+	rng := rand.New(rand.NewPCG(r.Seed, hash(c.Field+c.String())))
+	var erring, others []string
+	for _, at := range rng.Perm(len(r.tune)) {
+		id := r.tune[at]
+		if slices.Contains(c.Quotes, id) {
+			continue
+		}
+		if len(erring) < sampleErring && r.speaksOf(c, id) {
+			erring = append(erring, id)
+		} else {
+			others = append(others, id)
+		}
+	}
+	picked := append(erring, others[:min(len(others), sampleSize-len(erring))]...)
+	slices.Sort(picked)
+	return picked
+}
+
+// speaksOf tells whether a document has an error that a change is to put right.
+func (r *Race) speaksOf(c *Candidate, id string) bool {
+	if len(c.Lines) > 0 && !slices.ContainsFunc(c.Lines, func(l Line) bool { return l.Document == id }) {
+		return false
+	}
+	return slices.ContainsFunc(r.found[id].Errors, func(e score.LeafError) bool { return e.Field.Path == c.Field })
+}
+
+func hash(text string) (h uint64) {
+	h = 14695981039346656037
+	for i := range len(text) {
+		h = (h ^ uint64(text[i])) * 1099511628211
+	}
+	return h
+}
+
+// merged gives changes that go together: lists of one key are joined; of others the first of
+// a key counts.
+func merged(edits []schema.Edit) (out []schema.Edit) {
+	for _, e := range edits {
+		i := slices.IndexFunc(out, func(o schema.Edit) bool { return o.Field == e.Field && slices.Equal(o.Key, e.Key) })
+		switch {
+		case i < 0:
+			out = append(out, e)
+		case strings.HasPrefix(e.Write, "[") && strings.HasPrefix(out[i].Write, "["):
+			out[i].Write = joined(out[i].Write, e.Write)
+			if e.Remark != "" {
+				out[i].Remark += "; " + e.Remark
+			}
+		}
+	}
+	return out
+}
+
+// joined joins two YAML lists.
+func joined(a, b string) string {
+	_, root := place.Load("", []byte("a: "+a+"\nb: "+b+"\n"))
+	if root == nil {
+		return a
+	}
+	if slices.ContainsFunc(root.Get("a").Items(), (*place.Node).IsMap) { // examples
+		return strings.TrimSuffix(a, "]") + ", " + strings.TrimPrefix(b, "[")
+	}
+	texts := root.Get("a").Texts()
+	for _, t := range root.Get("b").Texts() {
+		if !slices.Contains(texts, t) {
+			texts = append(texts, t)
+		}
+	}
+	return schema.QuoteList(texts)
+}
+
+// unsplit tells whether gold has no test split.
+func (r *Race) unsplit() bool {
+	return len(r.test) == 0 && !slices.ContainsFunc(r.tune, func(id string) bool { return r.found[id].Gold.Split == gold.Tune })
+}

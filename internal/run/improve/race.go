@@ -1,0 +1,236 @@
+package improve
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"sort"
+
+	"filler/internal/measure/score"
+	"filler/internal/record/normalize"
+	"filler/internal/schema"
+)
+
+// free tries each change on the replies that are there: what a normalizer makes of the run's
+// values then costs nothing. One that turns values right so need not be asked about.
+func (r *Race) free(context.Context) error {
+	r.each(func(c *Candidate) {
+		if cmp := r.compare(r.Base, r.freely(c), r.tune, nil); cmp.By > 0 {
+			c.Free, c.Gain = true, cmp
+		}
+	})
+	return nil
+}
+
+// freely gives the run's records as the normalizers of a changed schema make them.
+func (r *Race) freely(c *Candidate) Records {
+	now := Records{}
+	for _, id := range r.tune {
+		line := r.Base[id]
+		line.Record = line.Record.Clone()
+		normalize.Record(c.schema, &line.Record)
+		now[id] = line
+	}
+	return now
+}
+
+// sample fills a few documents with each change, and drops those that gain nothing there.
+func (r *Race) sample(ctx context.Context) (err error) {
+	r.each(func(c *Candidate) {
+		ids := r.sampleFor(c)
+		if err != nil || c.Free || len(ids) == 0 {
+			return
+		}
+		r.Tell(fmt.Sprintf("%s at %s, on %d documents", c.Edit, c.Field, len(ids)))
+		if err = r.fill(ctx, c, ids); err != nil {
+			return
+		}
+		cmp := r.compare(r.control, c.records, ids, c.Quotes)
+		if c.sampleBy = cmp.By; cmp.By <= 0 {
+			c.State, c.Sampled, c.Gain = Dropped, true, cmp
+			c.Note = fmt.Sprintf("no gain on %d documents", cmp.Documents)
+		}
+	})
+	return err
+}
+
+// fill fills documents with a change alone.
+func (r *Race) fill(ctx context.Context, c *Candidate, ids []string) error {
+	got, cost, err := r.Asker.Fill(ctx, Trial{Name: c.Field + " " + c.Key[len(c.Key)-1], Schema: c.schema, Documents: ids})
+	if err != nil {
+		return err
+	}
+	c.Cost.add(cost)
+	r.result.Cost.add(cost)
+	if c.records == nil {
+		c.records = Records{}
+	}
+	maps.Copy(c.records, got)
+	return nil
+}
+
+// whole fills all tune documents with what is left, the best on the sample first, and keeps
+// what holds.
+func (r *Race) whole(ctx context.Context) (err error) {
+	var left []*Candidate
+	r.each(func(c *Candidate) { left = append(left, c) })
+	sort.SliceStable(left, func(i, j int) bool { return left[i].sampleBy > left[j].sampleBy })
+	for _, c := range left {
+		if c.Free {
+			continue
+		}
+		rest := slices.DeleteFunc(slices.Clone(r.tune), func(id string) bool { _, done := c.records[id]; return done })
+		r.Tell(fmt.Sprintf("%s at %s, on all %d documents", c.Edit, c.Field, len(r.tune)))
+		if err := r.fill(ctx, c, rest); err != nil {
+			return err
+		}
+		c.Gain = r.compare(r.control, c.records, r.tune, c.Quotes)
+	}
+	r.judge(left)
+	return nil
+}
+
+// judge corrects the p values for all that was tried, and keeps what holds and gains.
+func (r *Race) judge(left []*Candidate) {
+	ps := make([]float64, r.tried)
+	for i := range ps {
+		ps[i] = 1
+	}
+	for i, c := range left {
+		ps[i] = c.Gain.P
+	}
+	corrected := score.Holm(ps)
+	for i, c := range left {
+		c.Holm = corrected[i]
+		switch {
+		case c.Gain.By > 0 && c.Holm < Level:
+			c.State = Kept
+		case c.Gain.By <= 0:
+			c.State, c.Note = Dropped, fmt.Sprintf("no gain on %d documents", c.Gain.Documents)
+		}
+	}
+}
+
+// kept gives the candidates that are kept so far, the best first.
+func (r *Race) kept() (all []*Candidate) {
+	for i := range r.result.Candidates {
+		if c := &r.result.Candidates[i]; c.State == Kept || c.State == Together {
+			all = append(all, c)
+		}
+	}
+	sort.SliceStable(all, func(i, j int) bool { return all[i].Gain.By > all[j].Gain.By })
+	return all
+}
+
+// with gives the schema with some changes.
+func (r *Race) with(all []*Candidate) (*schema.Schema, error) {
+	var edits []schema.Edit
+	for _, c := range all {
+		edits = append(edits, c.Edit)
+	}
+	return r.Schema.Edited(merged(edits)...)
+}
+
+// joinedBy fills all tune documents with several changes at once.
+func (r *Race) joinedBy(ctx context.Context, all []*Candidate) (Records, *schema.Schema, error) {
+	s, err := r.with(all)
+	if err != nil {
+		return nil, nil, err
+	}
+	if len(all) == 1 && all[0].records != nil && !all[0].Free {
+		return all[0].records, s, nil
+	}
+	r.Tell(fmt.Sprintf("%d changes together", len(all)))
+	got, cost, err := r.Asker.Fill(ctx, Trial{Name: "together", Schema: s, Documents: r.tune})
+	r.result.Cost.add(cost)
+	return got, s, err
+}
+
+// combine puts what is kept together, the best first, and leaves out what adds nothing to
+// those before it.
+func (r *Race) combine(ctx context.Context) error {
+	var in []*Candidate
+	for _, c := range r.kept() {
+		got, s, err := r.joinedBy(ctx, append(slices.Clone(in), c))
+		if err != nil {
+			return err
+		}
+		if len(in) > 0 {
+			if cmp := r.compare(r.combined, got, r.tune, quotesOf(append(in, c))); cmp.By <= 0 {
+				c.State, c.Note = Redundant, fmt.Sprintf("beside %s at %s", in[0].Edit, in[0].Field)
+				continue
+			}
+		}
+		in, r.combined, r.result.Schema = append(in, c), got, s
+	}
+	return nil
+}
+
+func quotesOf(all []*Candidate) (ids []string) {
+	for _, c := range all {
+		ids = append(ids, c.Quotes...)
+	}
+	return ids
+}
+
+// bundle tries what gained too little alone, all together and beside what is kept.
+func (r *Race) bundle(ctx context.Context) error {
+	var small []*Candidate
+	r.each(func(c *Candidate) { small = append(small, c) })
+	drop := func(why string) {
+		for _, c := range small {
+			c.State, c.Note = Dropped, why
+		}
+	}
+	const chance = "its gain may be chance"
+	all := append(r.kept(), small...)
+	if len(all) < 2 || len(small) == 0 {
+		drop(chance)
+		return nil
+	}
+	before := r.combined
+	if before == nil {
+		before = r.control
+	}
+	got, s, err := r.joinedBy(ctx, all)
+	if err != nil {
+		return err
+	}
+	cmp := r.compare(before, got, r.tune, quotesOf(all))
+	if holm := min(1, cmp.P*float64(r.tried)); cmp.By <= 0 || holm >= Level {
+		drop(chance + ", also together with the others")
+		return nil
+	}
+	for _, c := range small {
+		c.State, c.Note = Together, fmt.Sprintf("alone its gain may be chance; with the others %+.1f points", 100*cmp.By)
+	}
+	r.combined, r.result.Schema = got, s
+	return nil
+}
+
+// figure measures what is kept: on the tune split, and once on the test split, or
+// cross-fitted where there is none.
+func (r *Race) figure(ctx context.Context) error {
+	kept := r.kept()
+	if len(kept) == 0 {
+		return nil
+	}
+	quotes := quotesOf(kept)
+	r.result.OnTune = r.compare(r.control, r.combined, r.tune, quotes)
+	if r.unsplit() {
+		return r.cross(ctx)
+	}
+	if len(r.test) == 0 {
+		return nil
+	}
+	r.Tell("the test split, once")
+	got, cost, err := r.Asker.Fill(ctx, Trial{Name: "test", Schema: r.result.Schema, Documents: r.test})
+	if err != nil {
+		return err
+	}
+	r.result.Cost.add(cost)
+	cmp := r.compare(r.Base, got, r.test, quotes)
+	r.result.OnTest, r.result.PriceNow = &cmp, perDocument(cost)
+	return nil
+}
