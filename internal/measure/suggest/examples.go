@@ -17,10 +17,11 @@ const (
 )
 
 // examples suggests snippets that show what goes wrong, for fields of which nothing else is
-// suggested: lines of different documents with what gold reads there.
+// suggested: lines of different documents with what gold reads there. Of plain items a line
+// often has several, and one of them alone would teach to leave out the others.
 func (c *Collector) examples(errors map[*schema.Field]int, others []Suggestion) (all []Suggestion) {
 	for _, f := range c.schema.Leaves() {
-		if errors[f] < least || c.schema.IsSensitive(f.Path) || len(f.Examples) > 0 || slices.ContainsFunc(others, func(s Suggestion) bool { return s.Field == f.Path }) {
+		if strings.HasSuffix(f.Path, "[]") || errors[f] < least || c.schema.IsSensitive(f.Path) || len(f.Examples) > 0 || slices.ContainsFunc(others, func(s Suggestion) bool { return s.Field == f.Path }) {
 			continue
 		}
 		s := Suggestion{Errors: errors[f]}

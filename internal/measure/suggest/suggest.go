@@ -11,6 +11,7 @@
 package suggest
 
 import (
+	"fmt"
 	"maps"
 	"regexp"
 	"slices"
@@ -40,6 +41,35 @@ type Suggestion struct {
 	Against     []Where
 	Errors      int      // of the field that it may put right
 	Quotes      []string // documents whose words it would put into the schema
+}
+
+// Reason says in a few words what speaks for it.
+func (s *Suggestion) Reason() string {
+	n, against := len(s.For), len(s.Against)
+	lines := func(what string) string {
+		text := fmt.Sprintf("%s on %d lines", what, n)
+		if against > 0 {
+			text += fmt.Sprintf(", otherwise on %d", against)
+		}
+		return text
+	}
+	switch s.Key[len(s.Key)-1] {
+	case "printed_as":
+		return lines("stands before gold's value")
+	case "also":
+		return lines("stands where this choice is meant")
+	case "written":
+		return lines("so written")
+	case "signs":
+		return lines("says the sign")
+	case "avoid":
+		return fmt.Sprintf("such values were filled %d times", n)
+	case "examples":
+		return fmt.Sprintf("goes wrong on %d such lines", n)
+	case "min", "max", "pattern":
+		return fmt.Sprintf("gold keeps it, and %d filled values do not", n)
+	}
+	return fmt.Sprintf("%d documents for it, %d against", documentsIn(s.For), documentsIn(s.Against))
 }
 
 // write makes a suggestion of one key of a field.

@@ -1,6 +1,7 @@
 package improve
 
 import (
+	"context"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -16,14 +17,15 @@ import (
 
 // candidates gives what is to be tried, what may help most first. Those beyond what the gold
 // can tell apart are not tried.
-func (r *Race) candidates() ([]Candidate, error) {
+func (r *Race) candidates(ctx context.Context) ([]Candidate, error) {
 	all := r.suggested(r.tune)
 	if r.More != nil {
-		more, err := r.More(r)
+		more, err := r.More(ctx, r)
 		if err != nil {
 			return nil, err
 		}
 		all = append(all, more...)
+		bestFirst(all)
 	}
 	most := r.Most
 	for most > 0 && needed(most+1) > len(r.tune) {
@@ -86,15 +88,28 @@ func (r *Race) suggested(ids []string) (all []Candidate) {
 		if s.Errors == 0 { // gold asks for it, and nothing is in error: no figure can show it
 			continue
 		}
-		c := Candidate{Edit: s.Edit, Errors: s.Errors, Quotes: s.Quotes, Why: fmt.Sprintf("%d for it, %d against", len(s.For), len(s.Against))}
+		c := Candidate{Edit: s.Edit, Errors: s.Errors, Quotes: s.Quotes, Why: s.Reason()}
 		for _, w := range s.For {
 			c.Lines = append(c.Lines, Line{w.Document, w.Line, w.Text})
 		}
 		all = append(all, c)
 	}
-	sort.SliceStable(all, func(i, j int) bool { return all[i].Errors > all[j].Errors })
+	bestFirst(all)
 	return all
 }
+
+// bestFirst sorts changes by the errors that they may put right; examples, which only show what
+// goes wrong, come after those that say why.
+func bestFirst(all []Candidate) {
+	sort.SliceStable(all, func(i, j int) bool {
+		if a, b := isExample(all[i].Edit), isExample(all[j].Edit); a != b {
+			return b
+		}
+		return all[i].Errors > all[j].Errors
+	})
+}
+
+func isExample(e schema.Edit) bool { return e.Key[len(e.Key)-1] == "examples" }
 
 // sampleSize is how many documents a change is tried on first, sampleErring how many of them at
 // most have an error that it speaks of, and smallGold up to how many all are filled at once.
@@ -110,6 +125,10 @@ func (r *Race) sampleFor(c *Candidate) []string {
 	if len(r.tune) <= smallGold || r.unsplit() { // cross-fitting needs every change on every document
 		return nil
 	}
+	return r.sampleOf(c)
+}
+
+func (r *Race) sampleOf(c *Candidate) []string {
 	rng := rand.New(rand.NewPCG(r.Seed, hash(c.Field+c.String())))
 	var erring, others []string
 	for _, at := range rng.Perm(len(r.tune)) {

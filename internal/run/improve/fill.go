@@ -9,6 +9,7 @@ import (
 	"filler/internal/ask/model"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/project"
+	"filler/internal/base/value"
 	"filler/internal/run/fill"
 	"filler/internal/source/document"
 	"filler/internal/store"
@@ -28,6 +29,8 @@ type Filling struct {
 	Model  func(name string) (*project.Model, error)
 	Solved func(n int) ([]prompt.Solved, error)
 
+	With *project.Model // proposes changes; nil: none does
+
 	paid int64
 }
 
@@ -35,8 +38,10 @@ type Filling struct {
 func (f *Filling) Prepare(t Trial) (*fill.Filler, error) {
 	setup := f.Setup
 	setup.Schema, setup.Settings.Spaced = t.Schema, t.Spaced
-	if err := f.set(&setup, t.Setting); err != nil {
-		return nil, err
+	for _, one := range t.Settings {
+		if err := f.set(&setup, one); err != nil {
+			return nil, err
+		}
 	}
 	return fill.New(setup)
 }
@@ -52,6 +57,33 @@ func (f *Filling) Fill(ctx context.Context, t Trial) (Records, Cost, error) {
 	if err != nil {
 		return nil, Cost{}, err
 	}
+	return f.run(ctx, filler, sources)
+}
+
+// Propose asks a model for changes of fields.
+func (f *Filling) Propose(ctx context.Context, sheets []Sheet, most int) ([]value.Value, Cost, error) {
+	setup := f.Setup
+	setup.Schema, setup.Model, setup.Then, setup.Rounds = Proposals(most), f.With, nil, 0
+	setup.Settings = prompt.Settings{Style: prompt.Record, Template: asked, Overlap: -1}
+	filler, err := fill.New(setup)
+	if err != nil {
+		return nil, Cost{}, err
+	}
+	defer filler.Close()
+	var sources []document.Source
+	for _, s := range sheets {
+		sources = append(sources, s.source())
+	}
+	records, cost, err := f.run(ctx, filler, sources)
+	out := make([]value.Value, len(sheets))
+	for i := range sources {
+		out[i] = records[sources[i].ID].Record
+	}
+	return out, cost, err
+}
+
+// run fills documents in a run of their own.
+func (f *Filling) run(ctx context.Context, filler *fill.Filler, sources []document.Source) (Records, Cost, error) {
 	run, err := filler.Start(fill.Fill{}, fill.Beginning{Scope: store.Named, Aside: Aside}, sources)
 	if err != nil {
 		return nil, Cost{}, err

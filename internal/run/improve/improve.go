@@ -39,7 +39,7 @@ type Records map[string]record.Line
 type Trial struct {
 	Name      string
 	Schema    *schema.Schema
-	Setting   Setting
+	Settings  []Setting
 	Spaced    bool // asked in other white space
 	Documents []string
 }
@@ -74,8 +74,8 @@ type Setup struct {
 	Base   Records // of the run whose errors are looked at
 	Source func(id string) (*document.Document, error)
 	Asker  Asker
-	More   func(r *Race) ([]Candidate, error) // further candidates, such as a model's; may be nil
-	Most   int                                // changes that are tried at most; 0: MostTried
+	More   func(ctx context.Context, r *Race) ([]Candidate, error) // further candidates, such as a model's; may be nil
+	Most   int                                                     // changes that are tried at most; 0: MostTried
 	Seed   uint64
 	Tell   func(doing string) // hears what is done next; may be nil
 }
@@ -133,6 +133,7 @@ type Result struct {
 	Near       []string
 	Before     score.Comparison // the run, and the same schema asked again: what is chance
 	Candidates []Candidate
+	Advice     []Advice
 	Schema     *schema.Schema // improved; nil: nothing is kept
 	OnTune     score.Comparison
 	OnTest     *score.Comparison // nil: there is no test split, or nothing is kept
@@ -179,13 +180,9 @@ func Run(ctx context.Context, s Setup) (*Result, error) {
 		return nil, err
 	}
 	out := r.result
-	if out.Candidates, err = r.candidates(); err != nil {
-		return nil, err
+	if out.Candidates, err = r.candidates(ctx); err == nil && r.open() > 0 {
+		err = r.try(ctx)
 	}
-	if r.open() == 0 {
-		return out, nil
-	}
-	err = r.try(ctx)
 	if errors.Is(err, ErrBudget) {
 		out.Budget, err = true, nil
 		r.each(func(c *Candidate) { c.State, c.Note = Untried, "the budget was spent" })

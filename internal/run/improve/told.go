@@ -21,7 +21,7 @@ import (
 
 // Remark says why a change is in a schema, as its comment does.
 func (c *Candidate) Remark() string {
-	text := fmt.Sprintf("%s; %d values fixed, %d broken on %d documents", c.Why, c.Gain.Fixed, c.Gain.Broken, c.Gain.Documents)
+	text := fmt.Sprintf("%s; %d values fixed, %d broken on %d documents", strings.TrimRight(c.Why, "."), c.Gain.Fixed, c.Gain.Broken, c.Gain.Documents)
 	switch {
 	case c.Free:
 		return text + ", on the replies that were there"
@@ -109,6 +109,13 @@ func (r *Result) JSON() value.Value {
 		changes.Kids = append(changes.Kids, r.Candidates[i].json(i+1))
 	}
 	v := value.Obj(number("tune", r.Tune), number("test", r.Test), comparison(&r.Before).Named("asked_again"), changes.Named("changes"))
+	if len(r.Advice) > 0 {
+		list := value.List()
+		for _, a := range r.Advice {
+			list.Kids = append(list.Kids, value.Obj(value.Str(a.Field).Named("field"), value.Str(a.Text).Named("text"), value.Str(a.By).Named("by")))
+		}
+		v.Set("advice", list)
+	}
 	if r.Schema != nil {
 		v.Set("on_tune", comparison(&r.OnTune))
 	}
