@@ -15,6 +15,7 @@ import (
 	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/run/fill"
+	"filler/internal/run/improve"
 	"filler/internal/run/scores"
 	"filler/internal/schema"
 	"filler/internal/store"
@@ -375,7 +376,9 @@ func (a *app) printRuns(l store.Store, r *scores.Ruler, runs []store.Run, asJSON
 // scopeOf says which part of the project a run covers, in a word or two.
 func scopeOf(run store.Run, r *scores.Ruler) string {
 	words := []string{}
-	if w := scopeWords[run.Scope]; w != "" {
+	if aside := fill.AsideOf(run); aside == improve.Aside {
+		words = append(words, "a trial of improve")
+	} else if w := scopeWords[run.Scope]; w != "" {
 		words = append(words, w)
 	}
 	if fill.IsOpen(run) {

@@ -53,7 +53,7 @@ func (a *app) printHints(hints []suggest.Suggestion, fixes *score.Fixes, run int
 	if fixes == nil || len(fixes.Chosen) == 0 {
 		then := "fill again"
 		if run > 0 {
-			then = fmt.Sprintf("`filler fill --name tried` and `filler compare %d tried`", run)
+			then = fmt.Sprintf("`filler fill --name tried` and `filler compare %d tried`; or `filler improve %d --dry-run` to have all of them tried", run, run)
 		}
 		a.notef("next: write `%s` at %s, then %s\n", hints[0].Edit, hints[0].Field, then)
 	}

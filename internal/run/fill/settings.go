@@ -143,6 +143,15 @@ func Shown(r store.Run) []string {
 	return ids
 }
 
+// AsideOf gives what a run was made aside for, or "".
+func AsideOf(r store.Run) string {
+	v, err := value.ParseBytes(r.Settings)
+	if err != nil || v.Get("aside") == nil {
+		return ""
+	}
+	return v.Get("aside").Text
+}
+
 // LastAside gives the newest run that was made aside for a purpose.
 func LastAside(l store.Store, purpose string) (run store.Run, found bool, err error) {
 	all, err := l.Runs()
@@ -150,8 +159,7 @@ func LastAside(l store.Store, purpose string) (run store.Run, found bool, err er
 		return run, false, err
 	}
 	for _, r := range all {
-		v, err := value.ParseBytes(r.Settings)
-		if err == nil && v.Get("aside") != nil && v.Get("aside").Text == purpose && r.ID > run.ID {
+		if AsideOf(r) == purpose && r.ID > run.ID {
 			run, found = r, true
 		}
 	}

@@ -4,8 +4,8 @@
 // Rules it keeps:
 //
 //   - A change is measured against the same schema asked again in other white space, never
-//     against the run whose errors suggested it: there, errors that were chance would look
-//     mended by any change.
+//     against the run whose errors suggested it: there, errors that were chance would look put
+//     right by any change.
 //   - A change is kept where its gain over all tune documents holds: paired by document, by
 //     flipping signs, corrected for all that was tried (Holm). What a sample has dropped
 //     counts as tried.

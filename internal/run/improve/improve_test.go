@@ -161,11 +161,16 @@ func (w *world) fill(s *schema.Schema, id string, salt string) record.Line {
 
 func (w *world) Fill(_ context.Context, t Trial) (Records, Cost, error) {
 	out := Records{}
+	of := *w
+	salt := string(t.Schema.Source) + fmt.Sprint(t.Spaced, t.Settings)
+	for _, one := range t.Settings {
+		of.noise = map[string]float64{"exact": 0, "poor": 0.5, "other": w.noise}[one.Value]
+	}
 	for _, id := range t.Documents {
 		if w.calls++; w.most > 0 && w.calls > w.most {
 			return nil, Cost{}, ErrBudget
 		}
-		out[id] = w.fill(t.Schema, id, string(t.Schema.Source)+fmt.Sprint(t.Spaced))
+		out[id] = of.fill(t.Schema, id, salt)
 	}
 	return out, Cost{Documents: len(out), Requests: len(out), Nano: int64(len(out)), WorthNano: int64(len(out))}, nil
 }
@@ -379,4 +384,77 @@ func TestAccepting(t *testing.T) {
 	require.Error(t, err)
 	_, err = Load(file, later)
 	require.ErrorIs(t, err, ErrOther)
+}
+
+// Settings: the better one is kept, the worse one dropped, a cheaper one that is not told apart is
+// said to be that.
+func TestSettingsAreRaced(t *testing.T) {
+	wrong := 0
+	for seed := range uint64(20) {
+		w := &world{seed: seed, noise: 0.15}
+		w.make(t, 40, 20)
+		got, err := Over(t.Context(), w.setup(t), []Setting{{OverModel, "exact"}, {OverModel, "poor"}, {OverStyle, "other"}})
+		require.NoError(t, err)
+		assert.Equal(t, []Setting{{OverModel, "exact"}}, got.Together, "seed %d", seed)
+		assert.Equal(t, Kept, got.Options[0].State)
+		assert.Equal(t, Dropped, got.Options[1].State)
+		if got.Options[2].State == Kept {
+			wrong++
+		}
+		require.NotNil(t, got.OnTest)
+		assert.Greater(t, got.OnTest.By, 0.05)
+		assert.Contains(t, got.JSON().String(), `"together":["use: exact"]`)
+	}
+	assert.LessOrEqual(t, wrong, 1)
+
+	w := &world{seed: 1}
+	w.make(t, 6, 3)
+	_, err := Over(t.Context(), w.setup(t), []Setting{{OverStyle, "a"}, {OverStyle, "b"}, {OverStyle, "c"}, {OverStyle, "d"}})
+	var few *TooLittle
+	require.ErrorAs(t, err, &few)
+}
+
+// What a model proposes becomes changes; what it says twice, or of nothing, does not; what only a
+// person can do is advice. It is shown no sensitive field and no test document.
+func TestProposals(t *testing.T) {
+	w := &world{seed: 5, blind: true}
+	w.make(t, 30, 20)
+	s := w.setup(t)
+	p := &proposer{}
+	s.More = func(ctx context.Context, r *Race) ([]Candidate, error) { return r.Proposed(ctx, p, "large", 4) }
+	got, err := Run(t.Context(), s)
+	require.NoError(t, err)
+	require.Len(t, p.sheets, mostAsked)
+	for _, sheet := range p.sheets {
+		assert.Contains(t, sheet.Text, "The other fields of the record:")
+		for i := 30; i < 50; i++ {
+			number := w.set[fmt.Sprintf("d%03d.txt", i)].Record.Get("number").Text
+			assert.NotContains(t, sheet.Text, number)
+		}
+	}
+	var by []string
+	for _, c := range got.Candidates {
+		if c.By == "large" {
+			by = append(by, c.Field+" "+c.String())
+		}
+	}
+	assert.ElementsMatch(t, []string{`bridge text: "The bridge, behind the word Structure: not the river."`, "bridge printed_as: [Bridge, Crossing]"}, by)
+	assert.Equal(t, []Advice{{"bridge", "Split it.", "large"}}, got.Advice)
+	for n := 1; n < 9; n++ {
+		require.NotNil(t, Proposals(n))
+	}
+}
+
+type proposer struct{ sheets []Sheet }
+
+func (p *proposer) Propose(_ context.Context, sheets []Sheet, _ int) ([]value.Value, Cost, error) {
+	p.sheets = sheets
+	out := make([]value.Value, len(sheets))
+	for i, s := range sheets {
+		if s.Field == "bridge" {
+			out[i], _ = value.Parse(`{"changes":[{"key":"description","text":"The bridge, behind the word Structure: not the river."},{"key":"printed_as","words":["Crossing","Bridge"]},
+				{"key":"split","text":"Split it."},{"key":"printed_as","words":["Bridge"]},{"key":"avoid","words":["beyond the most"]}]}`)
+		}
+	}
+	return out, Cost{Requests: len(sheets)}, nil
 }

@@ -78,13 +78,17 @@ func (r *Ruler) cover(l store.Store, run store.Run, s *score.Scorer) (string, er
 	return string(hash.Sum(nil)), err
 }
 
-// History gives the scores of all runs that can be measured, the oldest first.
+// History gives the scores of all runs that can be measured, the oldest first. Those that were
+// made aside are not of it: they are trials.
 func (r *Ruler) History(l store.Store) (all []Run, err error) {
 	runs, err := l.Runs()
 	if err != nil {
 		return nil, err
 	}
 	for i := len(runs) - 1; i >= 0; i-- {
+		if fill.AsideOf(runs[i]) != "" {
+			continue
+		}
 		one, ok, err := r.Of(l, runs[i])
 		if err != nil {
 			return nil, err
