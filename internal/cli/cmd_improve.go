@@ -334,7 +334,7 @@ func (a *app) printDiff(old, now *schema.Schema) {
 		case strings.HasPrefix(line, "-"):
 			a.printf("%s\n", a.paint(bad, line))
 		default:
-			a.printf("%s\n", a.paint(soft, line))
+			a.printf("%s\n", a.paint(faint, line))
 		}
 	}
 }

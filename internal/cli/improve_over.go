@@ -83,7 +83,8 @@ func (a *app) improveOver(ctx context.Context, w *work, t *trials, o improving) 
 }
 
 func (a *app) printSettled(s *improve.Settled, looks int) {
-	a.printf("%s\n", a.paint(bold, fmt.Sprintf("Settings tried on %s of the gold set, against the ones that are", plural(s.Tune, "document"))))
+	a.printf("%s\n", a.paint(bold, fmt.Sprintf("Settings tried on %s, against the ones that are", plural(s.Tune, "document"))))
+	a.printf("\n")
 	t := a.newTable("setting", ">F1", ">95 % from", ">to", ">points", ">p", ">price of 1,000", "").giveWay("95 % from", "to", "p")
 	row := func(name string, o *improve.Option, verdict string, tn tone) {
 		f1, low, high, points, p := "–", "–", "–", "–", "–"
@@ -104,7 +105,7 @@ func (a *app) printSettled(s *improve.Settled, looks int) {
 			now.Gain.A, now.Gain.B = s.Options[i].Gain.A, s.Options[i].Gain.A
 		}
 	}
-	t.row("as it is", ratioText(now.Gain.B.F1()), boundText(now.F1.Low, now.F1.Exists), boundText(now.F1.High, now.F1.Exists), "–", "–", a.cost(1000*now.Price()), field{"", soft})
+	t.row("as it is", ratioText(now.Gain.B.F1()), boundText(now.F1.Low, now.F1.Exists), boundText(now.F1.High, now.F1.Exists), "–", "–", a.cost(1000*now.Price()), field{"", faint})
 	for i := range s.Options {
 		o := &s.Options[i]
 		verdict, tn := verdictOf(o, &now)
@@ -127,7 +128,7 @@ func (a *app) printSettled(s *improve.Settled, looks int) {
 	}
 	if s.OnTest != nil {
 		a.printFigure("test", s.OnTest)
-		a.printf("%s\n", a.paint(soft, "the test split was filled once with that; it was looked at "+timesBefore(looks)))
+		a.printf("%s\n", a.paint(faint, "the test split was filled once with that; "+timesBefore(looks)))
 	}
 	a.printf("%s and %s from the cache · cost %s\n", plural(s.Cost.Requests, "request"), thousands(s.Cost.Cached), a.cost(s.Cost.Nano))
 }
@@ -141,26 +142,28 @@ func boundText(x float64, exists bool) string {
 
 func timesBefore(n int) string {
 	if n == 0 {
-		return "never before"
+		return "it had not been looked at before"
 	}
-	return plural(n, "time") + " before"
+	return "it was looked at " + plural(n, "time") + " before"
 }
 
 // verdictOf says what a setting is worth beside the ones that are.
 func verdictOf(o, now *improve.Option) (string, tone) {
 	cheaper := ""
 	if was, is := now.Price(), o.Price(); was > 0 && o.Gain.Documents > 0 {
-		cheaper = fmt.Sprintf(", %+.0f %% in price", 100*(float64(is)/float64(was)-1))
+		if by := fmt.Sprintf("%+.0f", 100*(float64(is)/float64(was)-1)); by != "+0" && by != "-0" {
+			cheaper = ", " + by + " % in price"
+		}
 	}
 	switch {
 	case o.Note != "" && o.Note != "worse":
-		return string(o.State) + ": " + o.Note, soft
+		return string(o.State) + ": " + o.Note, faint
 	case o.State == improve.Kept:
 		return "better" + cheaper, good
 	case o.State == improve.Dropped:
 		return "worse" + cheaper, bad
 	}
-	return "not told apart" + cheaper, soft
+	return "not told apart" + cheaper, faint
 }
 
 // settingsPicture draws F1 against price.

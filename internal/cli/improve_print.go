@@ -21,10 +21,18 @@ func (a *app) printImproved(w *work, t *trials, r *improve.Result, looks int) er
 		a.printf("nothing to try: the errors of run %d on %s suggest no change; `filler errors` lists them, and --with MODEL has a model propose some\n", t.run.ID, plural(r.Tune, "document"))
 		return nil
 	}
-	a.printf("%s\n", a.paint(bold, fmt.Sprintf("Changes tried on %s of the gold set, against the same schema asked again", plural(r.Tune, "document"))))
-	if r.Before.Documents > 0 {
-		a.printf("%s\n", a.paint(soft, fmt.Sprintf("asked again, the same schema has %d values right that the run has not, and %d the other way: so much is chance", r.Before.Fixed, r.Before.Broken)))
+	of := "gold set"
+	if r.Test > 0 {
+		of = "tune split"
 	}
+	a.printf("%s\n", a.paint(bold, fmt.Sprintf("Changes tried on %s of the %s, against the same schema asked again", plural(r.Tune, "document"), of)))
+	switch b := &r.Before; {
+	case b.Documents > 0 && b.Fixed+b.Broken == 0:
+		a.printf("%s\n", a.paint(faint, "asked again, the same schema fills the same values right"))
+	case b.Documents > 0:
+		a.printf("%s\n", a.paint(faint, fmt.Sprintf("asked again, the same schema fills %s right that were not, and %d not that were: so far goes chance", plural(b.Fixed, "value"), b.Broken)))
+	}
+	a.printf("\n")
 	a.printTried(r)
 	for _, x := range r.Advice {
 		a.printf("%s advises for %s: %s\n", x.By, x.Field, oneLine(x.Text))
@@ -47,13 +55,13 @@ func (a *app) printImproved(w *work, t *trials, r *improve.Result, looks int) er
 	switch {
 	case r.OnTest != nil:
 		a.printFigure("test", r.OnTest)
-		a.printf("%s\n", a.paint(soft, "the test split was filled once with what is kept; it was looked at "+timesBefore(looks)))
+		a.printf("%s\n", a.paint(faint, "the test split was filled once with what is kept; "+timesBefore(looks)))
 		if r.OnTest.By <= 0 || r.OnTest.P >= improve.Level {
 			a.printf("%s\n", a.paint(bad, "on the test split the gain is not shown: what is kept may fit the tune documents alone, or too few documents were tested"))
 		}
 	case r.Crossed != nil:
 		a.printFigure("cross-fitted", r.Crossed)
-		a.printf("%s\n", a.paint(soft, "there is no test split: each fifth of the documents is measured with what the others would have kept. `filler gold split` makes one"))
+		a.printf("%s\n", a.paint(faint, "there is no test split: each fifth of the documents is measured with what the others would have kept. `filler gold split` makes one"))
 	}
 	a.printTook(r)
 	a.notef("next: `filler improve --accept all` writes this schema beside the old one; --accept 1,3 only those\n")
@@ -75,7 +83,7 @@ func (a *app) printTried(r *improve.Result) {
 				p = pCell(c.Holm)
 			}
 		}
-		tn, verdict := soft, string(c.State)
+		tn, verdict := faint, string(c.State)
 		if c.IsKept() {
 			tn = good
 		}
