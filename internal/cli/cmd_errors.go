@@ -112,7 +112,7 @@ func (a *app) errors(ctx context.Context, o finding, runName string) error {
 	run, err := a.found(w, o, runName, finder, func(f score.Found) error {
 		if f.Gold != nil {
 			fixer.Add(f.Document, f.Gold, f.Filled, f.Errors)
-			collector.Add(caseOf(&f, cases, finder.Source))
+			collector.Add(suggest.CaseOf(&f, cases, finder.Source))
 			cases++
 		}
 		all = append(all, f.Errors...)

@@ -13,6 +13,7 @@ import (
 
 	"filler/internal/measure/gold"
 	"filler/internal/record"
+	"filler/internal/run/improve"
 	"filler/internal/source/document"
 	"filler/internal/view/figures"
 	"filler/internal/view/report"
@@ -184,6 +185,7 @@ func (a *app) reported(w *work, o *reporting, args []string, job *report.Job) (d
 		}
 		job.Against = &other
 	}
+	job.Tried, _ = improve.Load(w.improvedFile(), w.schema) // none, or of another schema
 	if run.SchemaHash != w.schema.Hash() {
 		a.notef("run %d was filled with another version of the schema; its records are shown and measured as the schema is now\n", run.ID)
 	}

@@ -5,23 +5,7 @@ import (
 
 	"filler/internal/measure/score"
 	"filler/internal/measure/suggest"
-	"filler/internal/source/document"
 )
-
-// mostRead is of how many records the documents are read where nothing is in error in them:
-// they tell how often a label stands there.
-const mostRead = 300
-
-// caseOf reads the document of what was found in a record, the nth.
-func caseOf(f *score.Found, n int, source func(id string) (*document.Document, error)) suggest.Case {
-	c := suggest.Case{Gold: f.Gold, Filled: f.Filled, Errors: f.Errors}
-	if source != nil && (n < mostRead || len(f.Errors) > 0) {
-		if doc, err := source(f.Document); err == nil { // one that can't be read tells of values only
-			c.Doc = doc
-		}
-	}
-	return c
-}
 
 // firstHints is how many suggestions are listed unless all are asked for.
 const firstHints = 10

@@ -10,9 +10,11 @@ import (
 	"filler/internal/measure/gold"
 	"filler/internal/measure/review"
 	"filler/internal/measure/score"
+	"filler/internal/measure/suggest"
 	"filler/internal/record"
 	"filler/internal/record/trace"
 	"filler/internal/run/fill"
+	"filler/internal/run/improve"
 	"filler/internal/run/scores"
 	"filler/internal/schema"
 	"filler/internal/source/document"
@@ -39,7 +41,8 @@ type Job struct {
 	Source   func(id string) (*document.Document, error)
 	// Pictures draws pages of a document, from 1; nil: none are drawn.
 	Pictures func(d *document.Document, first, last int) ([]image.Image, error)
-	Step     func(done int) // hears of each document
+	Step     func(done int)      // hears of each document
+	Tried    []improve.Candidate // changes of the schema as it is that were tried
 }
 
 // Made is what a report came to.
@@ -53,6 +56,7 @@ type maker struct {
 	slices  map[string]*score.Scorer
 	finder  *score.Finder
 	fixer   *score.Fixer
+	changes *suggest.Collector
 	errors  map[string][]score.LeafError
 	judged  map[string]bool
 	leftOut map[string]string
@@ -134,7 +138,8 @@ func (m *maker) measure(ctx context.Context) error {
 		}
 		return m.Source(id)
 	}}
-	m.fixer = score.NewFixer(m.Schema)
+	m.fixer, m.changes = score.NewFixer(m.Schema), suggest.New(m.Schema)
+	read := 0
 	err := m.each(func(l record.Line, _ trace.Steps) error {
 		for _, s := range m.slices {
 			if err := s.Add(l); err != nil {
@@ -150,6 +155,8 @@ func (m *maker) measure(ctx context.Context) error {
 		}
 		m.judged[l.Document] = true
 		m.fixer.Add(f.Document, f.Gold, f.Filled, f.Errors)
+		m.changes.Add(suggest.CaseOf(&f, read, m.finder.Source))
+		read++
 		m.errors[l.Document] = f.Errors
 		m.all = append(m.all, f.Errors...)
 		return nil
@@ -259,6 +266,13 @@ func (m *maker) measured(r *Run, report *score.Report) error {
 		}
 		m.sheets.Suggest(&fixes)
 		r.Sections = append(r.Sections, Errors(m.all, &fixes))
+		said := m.changes.Suggest()
+		if m.sheets.Cover != nil {
+			said = suggest.Cover(m.Schema, said)
+		}
+		if c := Changes(said, m.Tried, m.Wanted); len(c.Tables) > 0 {
+			r.Sections = append(r.Sections, c)
+		}
 	}
 	if c := Confusions(report.Confusions); len(c.Tables) > 0 {
 		r.Sections = append(r.Sections, c)
