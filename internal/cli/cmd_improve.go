@@ -143,6 +143,9 @@ func (a *app) beginTrials(ctx context.Context, w *work, o improving, runName str
 	if fill.IsOpen(t.run) || fill.MadeBy(t.run) != "" || fill.IsPartial(t.run) {
 		return fail(fmt.Errorf("run %d was not filled with the whole schema; name one that was", t.run.ID))
 	}
+	if t.run.SchemaHash != w.schema.Hash() {
+		a.notef("run %d was filled with another version of the schema; changes are measured against the schema as it is now\n", t.run.ID)
+	}
 	setup, err := w.setup(l, r, look)
 	if err != nil {
 		return fail(err)

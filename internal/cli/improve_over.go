@@ -214,6 +214,7 @@ func (a *app) priceSettings(ctx context.Context, t *trials, all []improve.Settin
 		return nil
 	}
 	tb.print()
+	a.printUnpriced(t)
 	a.printf("cost %s to %s at most, without repairs; a setting that is worse on a sample, and not cheaper, is not tried on all\n%s\n", a.cost(least), a.cost(most), a.paint(faint, "nothing was sent; what is in the cache costs nothing"))
 	return nil
 }

@@ -172,8 +172,16 @@ func (a *app) priceTrials(ctx context.Context, t *trials, o improving) error {
 	}
 	a.printf("%s are filled again at least, %s at most%s: cost %s to %s, without repairs\n",
 		plural(least, "document"), thousands(most), test, a.cost(share(priced.LeastNano, least)), a.cost(share(priced.MostNano, most)))
+	a.printUnpriced(t)
 	a.printf("%s\n", a.paint(faint, "nothing was sent; what is in the cache costs nothing"))
 	return nil
+}
+
+// printUnpriced says where a model has no price, so that 0 is not taken for one.
+func (a *app) printUnpriced(t *trials) {
+	if err := t.Setup.Priced(); err != nil {
+		a.notef("note: %s\n", strings.Replace(err.Error(), ", which a budget needs", ", so that the cost is not known", 1))
+	}
 }
 
 // pCell writes a p value where its column says what it is.

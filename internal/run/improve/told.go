@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"errors"
 	"fmt"
+	"math"
 	"os"
 	"path/filepath"
 	"slices"
@@ -28,7 +29,11 @@ func (c *Candidate) Remark() string {
 	case c.Gain.Documents == 0:
 		return c.Why
 	}
-	return text + fmt.Sprintf(" (p %s), %d requests", probability(c.Holm), c.Cost.Requests+c.Cost.Cached)
+	cost := ""
+	if c.Cost.Nano > 0 {
+		cost = fmt.Sprintf(", cost %.3g", float64(c.Cost.Nano)/1e9)
+	}
+	return text + fmt.Sprintf(" (p %s), %d requests%s", probability(c.Holm), c.Cost.Requests+c.Cost.Cached, cost)
 }
 
 func probability(p float64) string {
@@ -239,6 +244,8 @@ func Load(file string, s *schema.Schema) (all []Candidate, err error) {
 		}
 		c.Holm, _ = strconv.ParseFloat(text(x, "p_holm"), 64)
 		c.Cost.Requests, c.Cost.Cached = count(x, "requests"), count(x, "cached")
+		paid, _ := strconv.ParseFloat(text(x, "cost"), 64)
+		c.Cost.Nano = int64(math.Round(paid * 1e9))
 		all = append(all, c)
 	}
 	return all, nil
