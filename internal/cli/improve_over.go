@@ -144,6 +144,9 @@ func timesBefore(n int) string {
 	if n == 0 {
 		return "it had not been looked at before"
 	}
+	if n == 1 {
+		return "it was looked at once before"
+	}
 	return "it was looked at " + plural(n, "time") + " before"
 }
 

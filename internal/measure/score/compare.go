@@ -290,7 +290,9 @@ func (c *Comparer) leaves(id string, a, b *side, fields []FieldPair, out *Compar
 type twoSided struct{ a, b Tally }
 
 // differenceInterval gives the 95 % interval of the difference in F1 by the
-// bootstrap over documents, both sets of a document drawn together.
+// bootstrap over documents, both sets of a document drawn together. Where all documents differ
+// alike no draw differs from another, which proves nothing of the next document: then the interval
+// has room for as many documents of no difference, or twice the difference, as so few can hide.
 func differenceInterval(as, bs []Tally) Interval {
 	if len(as) < 2 {
 		return Interval{}
@@ -319,7 +321,12 @@ func differenceInterval(as, bs []Tally) Interval {
 			got = append(got, d)
 		}
 	}
-	return percentiles(got)
+	i := percentiles(got)
+	if i.Exists && i.High-i.Low < 1e-12 && i.Low != 0 {
+		room := math.Abs(i.Low) * (1 - exactLower(float64(len(as)), 0, 0.025))
+		i.Low, i.High = i.Low-room, i.High+room
+	}
+	return i
 }
 
 // Between gives the interval of the difference in F1, the second less the first,

@@ -39,6 +39,12 @@ func TestFurtherExamples(t *testing.T) {
 	says("with ten of them %.3f, with a hundred %.3f", f1Interval(rights(10)).Low, f1Interval(rights(100)).Low)
 	d := differenceInterval(a, b)
 	says("%+.1f points, 95 %% between %+.1f and %+.1f; p = %.3f", 100*(f1(b)-f1(a)), 100*d.Low, 100*d.High, flipped(a, b))
+	same, better := []Tally{}, []Tally{}
+	for range 6 {
+		same, better = append(same, Tally{8, 2, 0, 0}), append(better, Tally{9, 1, 0, 0})
+	}
+	d = differenceInterval(same, better)
+	says("six documents that all gain 10 points: between %+.1f and %+.1f", 100*d.Low, 100*d.High)
 	says("With 1 fully correct record lost and 7 gained, McNemar p = %.3f", mcNemar(1, 7))
 	k, _ := Kappa([][]int{{88, 14, 18}, {10, 40, 10}, {2, 6, 12}})
 	says("kappa is %.3f", k)

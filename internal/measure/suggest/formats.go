@@ -123,12 +123,12 @@ func (c *Collector) dateFormats(f *schema.Field) []Suggestion {
 		if _, known := f.ReadDate(w.text); known || w.gold == nil {
 			continue
 		}
-		for _, name := range schema.PossibleFormats(w.text) {
-			format, err := schema.ParseDateFormat(name)
-			if err != nil || format.Short() && f.Pivot == 0 || !format.Suits(f.Precision) {
-				continue
-			}
-			format.Pivot = f.Pivot
+		formats := c.possible(f, w.text)
+		if readBy(formats, w) > 1 { // 4.4.2031 tells no format from another
+			continue
+		}
+		for _, format := range formats {
+			name := format.Text
 			if found[name] == nil {
 				names := []string{}
 				for _, d := range f.Written {
@@ -146,6 +146,29 @@ func (c *Collector) dateFormats(f *schema.Field) []Suggestion {
 		}
 	}
 	return erringOnly(found, erring)
+}
+
+// possible gives the formats in which a text could be a date of a field.
+func (c *Collector) possible(f *schema.Field, text string) (formats []schema.DateFormat) {
+	for _, name := range schema.PossibleFormats(text) {
+		format, err := schema.ParseDateFormat(name)
+		if err != nil || format.Short() && f.Pivot == 0 || !format.Suits(f.Precision) {
+			continue
+		}
+		format.Pivot = f.Pivot
+		formats = append(formats, format)
+	}
+	return formats
+}
+
+// readBy counts the formats that read a spelling as gold has it.
+func readBy(formats []schema.DateFormat, w spelt) (n int) {
+	for _, format := range formats {
+		if day, ok := format.Read(w.text); ok && day == w.gold.Text {
+			n++
+		}
+	}
+	return n
 }
 
 // erringOnly keeps the suggestions of which some value is in error.

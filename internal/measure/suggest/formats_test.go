@@ -55,7 +55,7 @@ func TestFormatsOfDates(t *testing.T) {
 		gold := fmt.Sprintf(`{"day":"2031-04-%02d"}`, i)
 		pages = append(pages, page{fmt.Sprintf("Fitted on 0%d/04/2031 by hand\n", i), gold, fmt.Sprintf(`{"day":"2031-%02d-04"}`, i)})
 	}
-	assert.Equal(t, []string{"day written: [D/M/YYYY]"}, texts(from(t, "schema: s\nfields:\n  day: {date: When.}\n", pages)))
+	assert.Contains(t, texts(from(t, "schema: s\nfields:\n  day: {date: When.}\n", pages)), "day written: [D/M/YYYY]")
 	for i := range pages {
 		pages[i].filled = pages[i].gold
 	}
@@ -81,8 +81,7 @@ func TestWordsForSigns(t *testing.T) {
 			page{fmt.Sprintf("gains %d seconds a day\n", i), fmt.Sprintf(`{"rate":%d}`, i), fmt.Sprintf(`{"rate":%d}`, i)})
 	}
 	all := from(t, s, pages)
-	require.NotEmpty(t, all)
-	assert.Equal(t, "rate signs: {minus: [loses]}", texts(all)[0])
+	assert.Contains(t, texts(all), "rate signs: {minus: [loses]}")
 }
 
 func TestBoundsHaveRoom(t *testing.T) {
@@ -139,5 +138,26 @@ func TestSeparators(t *testing.T) {
 		}
 		require.NotNil(t, got, c.text)
 		assert.True(t, got.Equal(decimal.RequireFromString(c.want)), "%s: %s", c.text, got)
+	}
+}
+
+// A word that stands where one choice is meant, and nowhere else, is told from words that stand
+// everywhere; words that lead a line are a label where several documents have them.
+func TestWordsInProse(t *testing.T) {
+	const s = "schema: s\nfields:\n  leather: {choice: The leather., of: [bridle, calf]}\n  pitch: {number: In Hz.}\n"
+	var pages []page
+	for i := 1; i < 9; i++ {
+		kind, words, filled := "calf", "a purse in calf with a seam", "calf"
+		if i%2 == 0 {
+			kind, words, filled = "bridle", "a strap, russet, with a seam", "calf"
+		}
+		pages = append(pages, page{fmt.Sprintf("Brought in: %s\nStood at 43%d Hz, brought to 440\n", words, i), fmt.Sprintf(`{"leather":%q,"pitch":43%d}`, kind, i), fmt.Sprintf(`{"leather":%q,"pitch":440}`, filled)})
+	}
+	all := texts(from(t, s, pages))
+	assert.Contains(t, all, "leather of: {bridle: {also: [russet]}}")
+	assert.Contains(t, all, "pitch printed_as: [Stood at]")
+	for _, one := range all {
+		assert.NotContains(t, one, "seam")
+		assert.NotContains(t, one, "strap")
 	}
 }

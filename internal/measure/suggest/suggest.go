@@ -202,16 +202,24 @@ func documentsIn(list []Where) int {
 }
 
 // label finds what is printed before a value: up to five words before a colon or the like, at
-// the beginning of the line or behind a comma, semicolon or bar.
-var label = regexp.MustCompile(`(?:^|[,;|\t•*-])\s*((?:\p{L}[\p{L}\p{N}./'’&-]*\s?){1,5})\s*(?:[:=|\t]|\.{3,}|\s{2,})\s*$`)
+// the beginning of the line or of a sentence, or behind a comma, semicolon or bar.
+var label = regexp.MustCompile(`(?:^|[,;|\t•*-]|[.!?)]\s)\s*((?:\p{L}[\p{L}\p{N}./'’&#°º№-]*\s?){1,5})\s*(?:[:=|\t]|\.{3,}|\s{2,})\s*$`)
 
 func labelBefore(line string) string {
 	m := label.FindStringSubmatch(line)
 	if m == nil {
 		return ""
 	}
-	return strings.TrimSpace(m[1])
+	word := strings.TrimSpace(m[1])
+	if at := sentence.FindStringIndex(word); at != nil {
+		word = word[at[1]-1:]
+	}
+	return word
 }
+
+// sentence finds where a sentence of two words or more ends and another begins; one word before
+// a stop is an abbreviation.
+var sentence = regexp.MustCompile(`^\S+ .*\. \p{Lu}`)
 
 // known tells whether a label is printed_as already, or the field's own name.
 func known(f *schema.Field, word string) bool {
@@ -221,66 +229,78 @@ func known(f *schema.Field, word string) bool {
 	return same(schema.Spoken(f.Name)) || slices.ContainsFunc(f.PrintedAs, same)
 }
 
+// lead finds words that a line begins with, right before a value and without a colon, as in
+// "Stood at 436 Hz".
+var lead = regexp.MustCompile(`^\s*(\p{L}{2,}(?: \p{L}{2,}){0,2}) $`)
+
+// mostLed is on how many documents the same words have to lead to be a label: any line begins
+// with some.
+const mostLed = 3
+
 // labels suggests words that stand before gold's values where the field is in error.
 func (c *Collector) labels(f *schema.Field) (out []Suggestion) {
-	found := map[string]*Suggestion{}
-	erring := map[string]bool{}
-	for i := range c.cases {
-		g := &c.cases[i]
-		inError := map[value.Pointer]bool{}
-		for j := range g.Errors {
-			if e := &g.Errors[j]; e.Field == f && (e.Outcome == score.Missed || e.Outcome == score.Wrong) {
-				inError[e.GoldPath] = true
-			}
+	found, spelt := map[string]*Suggestion{}, map[string]map[string]int{}
+	erring, leads := map[string]bool{}, map[string]bool{}
+	for _, w := range c.spellings(f) {
+		word, leading := labelBefore(w.line[:w.from]), false
+		if m := lead.FindStringSubmatch(w.line[:w.from]); word == "" && m != nil {
+			word, leading = m[1], true
 		}
-		for _, p := range g.places { // in one order, so that the same is suggested every time
-			place := g.gold[p]
-			if c.schema.At(p) != f || !place.Found() || g.Doc == nil {
-				continue
-			}
-			n, start, text := g.lineOf(place.Start)
-			word := labelBefore(text[:place.Start-start])
-			if word == "" || known(f, word) {
-				continue
-			}
-			key := strings.ToLower(word)
-			if found[key] == nil {
-				s := write(f, longer(f.PrintedAs, word), "printed_as")
-				found[key] = &s
-			}
-			found[key].For = append(found[key].For, Where{g.Gold.Document, n, strings.TrimSpace(text)})
-			erring[key] = erring[key] || inError[p]
-		}
-	}
-	for _, key := range sortedKeys(found) {
-		if !erring[key] { // what is right without it needs no label
+		if word == "" || known(f, word) {
 			continue
 		}
+		key := strings.ToLower(word)
+		if found[key] == nil {
+			found[key], spelt[key], leads[key] = &Suggestion{}, map[string]int{}, true
+		}
+		spelt[key][word]++
+		leads[key] = leads[key] && leading
+		found[key].For = append(found[key].For, w.where)
+		erring[key] = erring[key] || w.inError
+	}
+	for _, key := range sortedKeys(found) {
 		s := found[key]
-		s.Against = c.elsewhere(f, key)
+		if !erring[key] || leads[key] && documentsIn(s.For) < mostLed { // what is right without it needs no label
+			continue
+		}
+		s.Edit = write(f, longer(f.PrintedAs, mostOf(spelt[key])), "printed_as").Edit
+		s.Against = c.elsewhere(f, key, leads[key])
 		order(s.For)
 		out = append(out, *s)
 	}
 	return out
 }
 
+// mostOf gives the most frequent of texts; of equals the first.
+func mostOf(times map[string]int) (most string) {
+	for _, text := range sortedKeys(times) {
+		if most == "" || times[text] > times[most] {
+			most = text
+		}
+	}
+	return most
+}
+
 // elsewhere finds lines on which a label stands before something that is not the field's.
-func (c *Collector) elsewhere(f *schema.Field, word string) (out []Where) {
+func (c *Collector) elsewhere(f *schema.Field, word string, leading bool) (out []Where) {
 	at := regexp.MustCompile(`(?i)(?:^|[\s,;|])` + regexp.QuoteMeta(word) + `\s*[:=|\t]\s*\S`)
+	if leading {
+		at = regexp.MustCompile(`(?i)^\s*` + regexp.QuoteMeta(word) + ` \S`)
+	}
+	own := map[*gathered]map[int]bool{}
+	for _, w := range c.spellings(f) {
+		if own[w.at] == nil {
+			own[w.at] = map[int]bool{}
+		}
+		own[w.at][w.where.Line] = true
+	}
 	for i := range c.cases {
 		g := &c.cases[i]
 		if g.Doc == nil {
 			continue
 		}
-		own := map[int]bool{}
-		for p, place := range g.gold {
-			if place.Found() && c.schema.At(p) == f {
-				n, _, _ := g.lineOf(place.Start)
-				own[n] = true
-			}
-		}
 		for n, line := range strings.Split(g.Doc.Text, "\n") {
-			if !own[n+1] && at.MatchString(line) {
+			if !own[g][n+1] && at.MatchString(line) {
 				out = append(out, Where{g.Gold.Document, n + 1, strings.TrimSpace(line)})
 			}
 		}
@@ -321,6 +341,9 @@ func (c *Collector) words(f *schema.Field) (out []Suggestion) {
 				found[word].means[e.Gold.Text]++
 			}
 		}
+	}
+	if len(found) == 0 {
+		return c.tellingWords(f)
 	}
 	for _, word := range sortedKeys(found) {
 		s := found[word]

@@ -159,7 +159,7 @@ func TestTestDocumentsAreNotQuoted(t *testing.T) {
 }
 
 func TestLabelBefore(t *testing.T) {
-	for line, want := range map[string]string{"Deck: ": "Deck", "  Name of bridge = ": "Name of bridge", "seen on the ": "", "A; Lic. no: ": "Lic. no", "Grade\t": "Grade", "He said: that it is ": "", "| Deck | ": "Deck", "1. Deck: ": "", "Total .... ": "Total"} {
+	for line, want := range map[string]string{"Deck: ": "Deck", "  Name of bridge = ": "Name of bridge", "seen on the ": "", "A; Lic. no: ": "Lic. no", "Grade\t": "Grade", "He said: that it is ": "", "| Deck | ": "Deck", "1. Deck: ": "Deck", "Tuned it. Again on: ": "Again on", "Total .... ": "Total"} {
 		assert.Equal(t, want, labelBefore(line), "%q", line)
 	}
 }

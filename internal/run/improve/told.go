@@ -23,6 +23,9 @@ import (
 // Remark says why a change is in a schema, as its comment does.
 func (c *Candidate) Remark() string {
 	text := fmt.Sprintf("%s; %d values fixed, %d broken on %d documents", strings.TrimRight(c.Why, "."), c.Gain.Fixed, c.Gain.Broken, c.Gain.Documents)
+	if c.State == Together {
+		text += ", kept together with others"
+	}
 	switch {
 	case c.Free:
 		return text + ", on the replies that were there"
