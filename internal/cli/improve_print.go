@@ -71,11 +71,20 @@ func (a *app) printImproved(w *work, t *trials, r *improve.Result, looks int) er
 // widestChange is how many letters of a change a table shows; the schema below has it whole.
 const widestChange = 48
 
+// fewUntried is how many changes that were not tried are listed.
+const fewUntried = 2
+
 // printTried lists what was tried.
 func (a *app) printTried(r *improve.Result) {
 	t := a.newTable(">no", "field", "write into the schema", ">fixed", ">broken", ">points", ">p", ">requests", ">cost", "").giveWay("requests", "cost", "p")
+	untried := 0
 	for i := range r.Candidates {
 		c := &r.Candidates[i]
+		if c.State == improve.Untried {
+			if untried++; untried > fewUntried {
+				continue
+			}
+		}
 		fixed, broken, points, p := "–", "–", "–", "–"
 		if c.Gain.Documents > 0 {
 			fixed, broken, points = thousands(c.Gain.Fixed), thousands(c.Gain.Broken), signed(100*c.Gain.By)
@@ -100,6 +109,9 @@ func (a *app) printTried(r *improve.Result) {
 		t.row(i+1, c.Field, clip(c.String(), widestChange), fixed, broken, points, p, requests, cost, field{verdict, tn})
 	}
 	t.print()
+	if untried > fewUntried {
+		a.printf("%s\n", a.paint(faint, fmt.Sprintf("%d more are not tried; --dry-run lists them, --up-to %d tries all", untried-fewUntried, len(r.Candidates))))
+	}
 	a.printf("%s\n", a.paint(faint, "points: of F1; p: by flipping signs of documents, corrected for all that was tried (Holm)"))
 }
 

@@ -15,6 +15,9 @@ import (
 	"filler/internal/schema"
 )
 
+// beyond is why a change is not tried where more could be.
+const beyond = "beyond those that are tried at once"
+
 // candidates gives what is to be tried, what may help most first. Those beyond what the gold
 // can tell apart are not tried.
 func (r *Race) candidates(ctx context.Context) ([]Candidate, error) {
@@ -47,9 +50,9 @@ func (r *Race) candidates(ctx context.Context) ([]Candidate, error) {
 		} else if words := r.quoted.quotes(c.Write); words != "" {
 			c.State, c.Note = Refused, fmt.Sprintf("it quotes a test document (%q)", words)
 		} else if open++; open > most {
-			c.State, c.Note = Untried, fmt.Sprintf("beyond the %d that %d documents can tell apart", most, len(r.tune))
+			c.State, c.Note = Untried, fmt.Sprintf("%d documents tell no more than %d apart", len(r.tune), most)
 			if most == r.Most {
-				c.Note = fmt.Sprintf("beyond the %d that are tried at once", most)
+				c.Note = beyond
 			}
 		}
 		kept = append(kept, c)
@@ -88,14 +91,31 @@ func (r *Race) suggested(ids []string) (all []Candidate) {
 		if s.Errors == 0 { // gold asks for it, and nothing is in error: no figure can show it
 			continue
 		}
-		c := Candidate{Edit: s.Edit, Errors: s.Errors, Quotes: s.Quotes, Why: s.Reason()}
+		c := Candidate{Edit: s.Edit, Errors: s.Errors, Quotes: s.Quotes, Why: s.Reason(), against: len(s.Against)}
 		for _, w := range s.For {
 			c.Lines = append(c.Lines, Line{w.Document, w.Line, w.Text})
 		}
 		all = append(all, c)
 	}
+	all = oneLabel(all)
 	bestFirst(all)
 	return all
+}
+
+// oneLabel makes one change of the labels of a field that nothing speaks against: they help or
+// they don't, each on its own documents, and together that is shown sooner.
+func oneLabel(all []Candidate) (out []Candidate) {
+	for _, c := range all {
+		i := slices.IndexFunc(out, func(o Candidate) bool { return o.Field == c.Field && o.Key[0] == "printed_as" })
+		if c.Key[0] != "printed_as" || i < 0 || c.against+out[i].against > 0 {
+			out = append(out, c)
+			continue
+		}
+		out[i].Write = joined(out[i].Write, c.Write)
+		out[i].Lines = append(out[i].Lines, c.Lines...)
+		out[i].Why = fmt.Sprintf("stand before gold's value on %d lines", len(out[i].Lines))
+	}
+	return out
 }
 
 // bestFirst sorts changes by the errors that they may put right; examples, which only show what

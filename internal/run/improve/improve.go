@@ -115,6 +115,7 @@ type Candidate struct {
 	Gain     score.Comparison
 	Holm     float64
 	Cost     Cost
+	against  int            // lines that speak against it
 	schema   *schema.Schema // with this change alone
 	records  Records
 	sampleBy float64
