@@ -13,11 +13,13 @@ import (
 	"filler/internal/schema"
 )
 
-// inner turns what is wrong inside an amount into a problem of the amount.
-func (c *collector) inner(p value.Pointer, v *value.Value) {
+// inner turns what is wrong inside an amount into a problem of the amount. What is wrong below
+// a field otherwise is what a kept keyword says.
+func (c *collector) inner(p value.Pointer, v *value.Value, k jsonschema.ErrorKind) {
 	f := c.schema.At(p.Parent())
 	whole := c.record.At(p.Parent())
 	if f == nil || (f.Type != schema.Money && f.Type != schema.Quantity) || whole == nil {
+		c.add(p, Keyword{keywordOf(k)}, v)
 		return
 	}
 	name, want := f.Measure()

@@ -80,6 +80,8 @@ func soundLeaf(f *schema.Field, v *value.Value) bool {
 		return v.Kind == value.Number && smallInteger(v.Text) && inside(f, v.Text)
 	case schema.Number:
 		return v.Kind == value.Number && between(f, v.Text)
+	case schema.Any:
+		return true
 	case schema.Link:
 		return soundLeaf(f.Kin(), v)
 	case schema.Boolean:

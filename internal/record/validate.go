@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"regexp"
 	"sort"
 	"strings"
 	"unicode/utf8"
@@ -188,7 +189,7 @@ func (c *collector) gather(e *jsonschema.ValidationError) {
 	v, f := c.record.At(p), c.schema.At(p)
 	switch k := e.ErrorKind.(type) {
 	case *kind.Required:
-		if f != nil && f.IsLeaf() {
+		if f != nil && f.IsLeaf() && f.Type != schema.Any {
 			c.keyword(p, v, f, e.ErrorKind)
 			return
 		}
@@ -196,6 +197,10 @@ func (c *collector) gather(e *jsonschema.ValidationError) {
 			c.add(p.Key(name), NotThere{}, nil)
 		}
 	case *kind.AdditionalProperties:
+		if f != nil && f.Type == schema.Any {
+			c.add(p, Keyword{keywordOf(k)}, v)
+			return
+		}
 		if f != nil && f.IsLeaf() {
 			c.add(p, OfType{Want: f.Type}, v)
 			return
@@ -210,8 +215,21 @@ func (c *collector) gather(e *jsonschema.ValidationError) {
 			c.add(p.Key(name), NoField{meant(f, name)}, extra[name])
 		}
 	default:
+		if f != nil && (f.Type == schema.Any || throughKept(e.SchemaURL)) && !(f.Required && v.Empty()) {
+			c.add(p, Keyword{keywordOf(e.ErrorKind)}, v)
+			return
+		}
 		c.keyword(p, v, f, e.ErrorKind)
 	}
+}
+
+// kept are steps in the place of a keyword that lead through what an imported schema says
+// beyond our words.
+var kept = regexp.MustCompile(`/(allOf|anyOf|oneOf|not|if|then|else|dependentSchemas|\$defs|patternProperties|additionalProperties|unevaluated\w+|prefixItems|contains|propertyNames)(/|$)`)
+
+func throughKept(place string) bool {
+	_, at, _ := strings.Cut(place, "#")
+	return kept.MatchString(at)
 }
 
 // meant gives the field of a group that a name may be meant for, or "".
@@ -229,7 +247,7 @@ func meant(group *schema.Field, name string) string {
 
 func (c *collector) keyword(p value.Pointer, v *value.Value, f *schema.Field, k jsonschema.ErrorKind) {
 	if f == nil {
-		c.inner(p, v)
+		c.inner(p, v, k)
 		return
 	}
 	if f.Required && v.Empty() {
@@ -276,7 +294,7 @@ var typeWords = map[schema.Type]string{
 	schema.Text: "a text", schema.Integer: "a whole number", schema.Number: "a number",
 	schema.Boolean: "true or false", schema.Date: "a date", schema.Time: "a time", schema.DateTime: "a date with a time",
 	schema.Money: "an amount with its currency", schema.Quantity: "an amount with its unit", schema.Choice: "one of the choices",
-	schema.Group: "a group of fields", schema.List: "a list",
+	schema.Any: "any value", schema.Group: "a group of fields", schema.List: "a list",
 }
 
 var kindWords = map[value.Kind]string{

@@ -104,7 +104,7 @@ func (f *Field) beyond() value.Value {
 			v.Set(name, value.Boolean(true))
 		}
 	}
-	flag("required", f.Required && f.isItem())
+	flag("required", f.Required && (f.isItem() || f.Type == Any))
 	if f.Min != "" {
 		v.Set("min", value.Num(f.Min))
 	}

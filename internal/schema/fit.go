@@ -56,6 +56,8 @@ func (f *Field) fits(v *value.Value) bool {
 	switch f.Type {
 	case Text:
 		return v.Kind == value.String && (f.Pattern == nil || f.Pattern.MatchString(v.Text))
+	case Any:
+		return true
 	case Integer:
 		return v.Kind == value.Number && value.IsInteger(v.Text)
 	case Number:

@@ -2,6 +2,7 @@ package schema
 
 import (
 	"fmt"
+	"net/url"
 	"os"
 	"slices"
 	"strings"
@@ -21,7 +22,6 @@ type Kept struct {
 // gives a schema that accepts and refuses the same records, and what it keeps
 // without having a word for it. No reference is followed out of the file.
 func Import(name string, data []byte) (*Schema, []Kept, error) {
-	im := &importer{file: name}
 	v, err := value.ParseBytes(data)
 	if err != nil {
 		f := place.Fault{File: name, Msg: "not JSON: " + err.Error(), Hint: "give a JSON Schema in JSON"}
@@ -30,8 +30,15 @@ func Import(name string, data []byte) (*Schema, []Kept, error) {
 		}
 		return nil, nil, place.Faults{f}
 	}
-	im.root = &v
-	s := im.schema(&v)
+	var im *importer
+	var s *Schema
+	for level := deepest; level > 0; level-- {
+		im = &importer{file: name, root: &v, draft: draftOf(&v), depth: level, defs: map[string]string{}, definitions: value.Obj()}
+		im.settle()
+		if s = im.schema(&v); !im.unfolds {
+			break
+		}
+	}
 	if err := im.faults.Err(); err != nil {
 		return nil, nil, err
 	}
@@ -57,12 +64,35 @@ func ImportFile(file string) (*Schema, []Kept, error) {
 }
 
 type importer struct {
-	file   string
-	root   *value.Value
-	open   []string // references being followed
-	kept   []Kept
-	faults place.Faults
-	count  int
+	file        string
+	root        *value.Value
+	draft       int      // that the file names; 0: none
+	open        []string // references being followed
+	kept        []Kept
+	faults      place.Faults
+	count       int
+	defs        map[string]string // names of kept definitions, by their references
+	definitions value.Value       // these
+	depth       int               // how many levels of what contains itself are asked for
+	unfolds     bool              // to too many parts
+}
+
+// mostParts is how many parts a schema may unfold to, and deepest how many levels of a
+// schema that contains itself are asked for; fewer where it would unfold to more parts.
+const (
+	mostParts = 20000
+	deepest   = 4
+)
+
+func ordinal(n int) string {
+	return []string{"first", "second", "third", "fourth"}[min(max(n, 1), 4)-1]
+}
+
+func (im *importer) tooMany(path string) {
+	if len(im.faults) == 0 {
+		im.unfolds = true
+		im.fault(path, "the schema unfolds to more than 20,000 parts", "it refers to itself again and again; flatten it")
+	}
 }
 
 func (im *importer) fault(path, msg, hint string) {
@@ -95,6 +125,9 @@ func (im *importer) schema(v *value.Value) *Schema {
 	if e := ours.Get("entity"); e != nil && f.Type != "" && len(im.faults) == 0 {
 		s.Record().Entity = entityOf(e)
 	}
+	if len(im.definitions.Kids) > 0 && f.Type != "" && len(im.faults) == 0 {
+		im.keepDefinitions(s.Record())
+	}
 	if len(im.faults) == 0 {
 		readExamples(s.Record(), ours.Get("examples"))
 		if rules := ours.Get("rules"); rules != nil {
@@ -118,17 +151,16 @@ func (im *importer) schema(v *value.Value) *Schema {
 }
 
 // annotations say nothing about what is accepted.
-var annotations = []string{"$schema", "$id", "id", "$comment", "$anchor", "title", "description", "default", "examples", "example", "deprecated", "readOnly", "writeOnly", "$defs", "definitions", "discriminator", "xml", "externalDocs"}
+var annotations = []string{"$schema", "$id", "id", "$comment", "$anchor", "$dynamicAnchor", "$recursiveAnchor", "$vocabulary", "title", "description", "default", "examples", "example", "deprecated", "readOnly", "writeOnly", "$defs", "definitions", "discriminator", "xml", "externalDocs"}
 
-// plain gives a subschema with references followed, null taken out of unions,
-// and old spellings turned into those of 2020-12. The references stay open
-// until the caller is done with what they lead to.
+// plain gives a subschema as far as ours can say it: with references followed, what is put
+// together by allOf put together, null taken out of unions, and old spellings turned into those
+// of 2020-12. What it accepts is all that the subschema accepts, and perhaps more: then the
+// exact form goes along, to be enforced. The references stay open until the caller is done
+// with what they lead to.
 func (im *importer) plain(v *value.Value, path string) value.Value {
-	if im.count++; im.count > 20000 || len(im.faults) > 20 {
-		if len(im.faults) > 0 {
-			return value.Obj()
-		}
-		im.fault(path, "the schema unfolds to more than 20,000 parts", "it refers to itself again and again; flatten it")
+	if im.count++; im.count > mostParts || len(im.faults) > 20 {
+		im.tooMany(path)
 		return value.Obj()
 	}
 	if v.Kind == value.Bool {
@@ -137,68 +169,162 @@ func (im *importer) plain(v *value.Value, path string) value.Value {
 		}
 		return value.Obj()
 	}
-	n := v.Clone().Named("")
-	if ref := n.Get("$ref"); ref != nil {
-		target := im.follow(ref.Text, path)
-		if target == nil {
-			return value.Obj()
-		}
-		inner := im.plain(target, path)
-		n.Drop("$ref")
-		return merged(inner, n)
+	if im.dynamic(v, path) {
+		return value.Obj()
 	}
-	if all := n.Get("allOf"); all != nil && len(all.Kids) == 1 {
-		inner := im.plain(&all.Kids[0], path)
+	n, whole := v.Clone().Named(""), false
+	if ref := n.Get("$ref"); ref != nil && ref.Kind == value.String {
+		inner, more := im.referred(ref.Text, path)
+		n.Drop("$ref")
+		if im.draft == draft7 {
+			n = annotationsOf(n)
+		}
+		whole = more || !saysNothing(n)
+		n = joined(inner, n, whole)
+	}
+	if all := n.Get("allOf"); all != nil && all.Kind == value.Array {
+		parts := all.Kids
 		n.Drop("allOf")
-		n = merged(inner, n)
+		whole = whole || len(parts) != 1 || !saysNothing(n)
+		for i := range parts {
+			n = joined(im.plain(&parts[i], path), n, whole)
+		}
 	}
 	for _, union := range []string{"anyOf", "oneOf"} {
-		n = im.union(n, union, path)
+		var more bool
+		n, more = im.union(n, union, path)
+		whole = whole || more
 	}
-	return modern(n)
+	n = im.respelt(n)
+	if whole {
+		n.Set(wholeMark, im.exact(v, path))
+	}
+	return n
 }
 
-// follow gives what a reference within the file names.
-func (im *importer) follow(ref, path string) *value.Value {
-	if !strings.HasPrefix(ref, "#") {
-		im.fault(path, fmt.Sprintf("the reference %q points outside the file", ref), "put what it names under $defs; files and addresses are not opened")
-		return nil
+// wholeMark carries the exact form of a subschema to where it is kept.
+const wholeMark = "x-filler-whole"
+
+// saysNothing tells whether a subschema has no keyword that restricts values.
+func saysNothing(n value.Value) bool {
+	return !slices.ContainsFunc(n.Kids, func(k value.Value) bool {
+		return !slices.Contains(annotations, k.Name) && !strings.HasPrefix(k.Name, "x-")
+	})
+}
+
+func annotationsOf(n value.Value) value.Value {
+	n.Kids = slices.DeleteFunc(n.Kids, func(k value.Value) bool {
+		return !slices.Contains(annotations, k.Name) && !strings.HasPrefix(k.Name, "x-")
+	})
+	return n
+}
+
+// referred gives what a reference names, as plain; more says that it is not all of it.
+func (im *importer) referred(ref, path string) (n value.Value, more bool) {
+	if metaschemas.MatchString(ref) {
+		return value.Obj(), true
 	}
+	target, ok := im.target(ref, path)
+	if !ok {
+		return value.Obj(), false
+	}
+	times := 0
 	for _, open := range im.open {
 		if open == ref {
-			im.fault(path, fmt.Sprintf("the schema is recursive: %q contains itself", ref), "records have a fixed depth; write the levels out")
-			return nil
+			times++
 		}
 	}
-	p := value.Pointer(strings.TrimPrefix(ref, "#"))
-	target := im.root.At(p)
-	if !p.Valid() || target == nil || (target.Kind != value.Object && target.Kind != value.Bool) {
-		im.fault(path, fmt.Sprintf("the reference %q points to nothing", ref), "check its spelling")
-		return nil
+	if times >= im.depth {
+		im.keepNote(path, fmt.Sprintf("levels of %q below the %s, which are enforced and not asked for one by one", ref, ordinal(im.depth)))
+		return value.Obj(), true
 	}
 	im.open = append(im.open, ref)
-	return target
+	n = im.plain(target, path)
+	return n, n.Get(wholeMark) != nil
 }
 
-// merged adds the keywords of outer to inner; outer's description wins.
-func merged(inner, outer value.Value) value.Value {
-	for _, kid := range outer.Kids {
-		if kid.Name == "required" && inner.Get("required") != nil {
-			list := inner.Get("required")
-			list.Kids = append(list.Kids, kid.Kids...)
-			continue
+// target finds what a reference within the file names.
+func (im *importer) target(ref, path string) (*value.Value, bool) {
+	if !strings.HasPrefix(ref, "#") {
+		im.fault(path, fmt.Sprintf("the reference %q points outside the file", ref), "put what it names under $defs; files and addresses are not opened")
+		return nil, false
+	}
+	name, err := url.PathUnescape(strings.TrimPrefix(ref, "#"))
+	p := value.Pointer(name)
+	var target *value.Value
+	if err == nil && p.Valid() {
+		target = im.root.At(p)
+	}
+	if target == nil || (target.Kind != value.Object && target.Kind != value.Bool) {
+		im.fault(path, fmt.Sprintf("the reference %q points to nothing", ref), "check its spelling")
+		return nil, false
+	}
+	return target, true
+}
+
+// besides are keywords whose meaning depends on those beside them: they don't outlive that
+// their schema is joined with another. The exact form has them.
+var besides = []string{"additionalProperties", "patternProperties", "unevaluatedProperties", "unevaluatedItems", "additionalItems", "prefixItems", "if", "then", "else", "contains", "minContains", "maxContains", "dependencies", "dependentSchemas", "dependentRequired", "anyOf", "oneOf"}
+
+// joined gives what two schemas that both hold have in common, in one; of two that say the
+// same otherwise the inner one counts. With whole, the exact form is kept beside it, and what
+// means something else when joined is left to that.
+func joined(inner, outer value.Value, whole bool) value.Value {
+	if whole {
+		for _, name := range besides {
+			inner.Drop(name)
+			if name != "anyOf" && name != "oneOf" {
+				outer.Drop(name)
+			}
 		}
-		inner.Set(kid.Name, kid)
+	}
+	for _, kid := range outer.Kids {
+		was := inner.Get(kid.Name)
+		switch {
+		case was == nil || slices.Contains(annotations, kid.Name) || strings.HasPrefix(kid.Name, "x-"):
+			inner.Set(kid.Name, kid)
+		case kid.Name == "required" && was.Kind == value.Array && kid.Kind == value.Array:
+			was.Kids = append(was.Kids, kid.Kids...)
+		case kid.Name == "properties" && was.Kind == value.Object && kid.Kind == value.Object:
+			for _, p := range kid.Kids {
+				if both := was.Get(p.Name); both != nil {
+					p = value.Obj(value.List(both.Named(""), p.Named("")).Named("allOf")).Named(p.Name)
+				}
+				was.Set(p.Name, p)
+			}
+		case kid.Name == "type":
+			inner.Set("type", texts(commonTypes(textsOf(was), textsOf(&kid))))
+		}
 	}
 	return inner
 }
 
+// commonTypes gives the types that two lists have in common; an integer is a number.
+func commonTypes(a, b []string) (both []string) {
+	for _, t := range a {
+		switch {
+		case slices.Contains(b, t), t == "integer" && slices.Contains(b, "number"):
+			both = append(both, t)
+		case t == "number" && slices.Contains(b, "integer"):
+			both = append(both, "integer")
+		}
+	}
+	if len(both) == 0 { // nothing can be both: the exact form says so
+		return a
+	}
+	return both
+}
+
+// ofOneType are keywords that say nothing about null.
+var ofOneType = []string{"type", "enum", "properties", "patternProperties", "additionalProperties", "required", "minProperties", "maxProperties", "dependentRequired", "dependentSchemas", "propertyNames",
+	"items", "prefixItems", "contains", "minItems", "maxItems", "uniqueItems", "pattern", "format", "minLength", "maxLength", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf"}
+
 // union takes apart anyOf and oneOf: one choice and null becomes the choice,
-// constants become an enumeration.
-func (im *importer) union(n value.Value, keyword, path string) value.Value {
+// constants become an enumeration. whole says that this is not all of it.
+func (im *importer) union(n value.Value, keyword, path string) (out value.Value, whole bool) {
 	u := n.Get(keyword)
 	if u == nil || u.Kind != value.Array {
-		return n
+		return n, false
 	}
 	null := false
 	var rest []value.Value
@@ -213,11 +339,27 @@ func (im *importer) union(n value.Value, keyword, path string) value.Value {
 	case len(rest) == 1:
 		inner := im.plain(&rest[0], path)
 		n.Drop(keyword)
-		n = merged(inner, n)
+		whole = inner.Get(wholeMark) != nil || !saysNothing(n)
+		inner.Drop(wholeMark)
 		if null {
-			n = withNull(n)
+			if keyword == "oneOf" && accepts(&inner, "null") {
+				whole = true
+			}
+			kept := inner.Kids[:0:0]
+			for _, k := range inner.Kids {
+				if slices.Contains(ofOneType, k.Name) || slices.Contains(annotations, k.Name) || strings.HasPrefix(k.Name, "x-") {
+					kept = append(kept, k)
+				} else {
+					whole = true
+				}
+			}
+			inner.Kids = kept
+			if types := n.Get("type"); types == nil || slices.Contains(textsOf(types), "null") {
+				inner = withNull(inner)
+			}
 		}
-	case len(rest) > 1 && allConstants(rest):
+		n = joined(inner, n, whole)
+	case len(rest) > 1 && allConstants(rest) && n.Get("enum") == nil && n.Get("const") == nil:
 		of, abouts := value.List(), value.Obj()
 		for _, r := range rest {
 			c := r.Get("const")
@@ -227,6 +369,7 @@ func (im *importer) union(n value.Value, keyword, path string) value.Value {
 					abouts.Set(c.Text, value.Str(d.Text))
 				}
 			}
+			whole = whole || len(annotationsOf(r.Clone()).Kids) < len(r.Kids)-1
 		}
 		if null {
 			of.Kids = append(of.Kids, value.Value{})
@@ -237,7 +380,7 @@ func (im *importer) union(n value.Value, keyword, path string) value.Value {
 			n.Set(optionAbouts, abouts)
 		}
 	}
-	return n
+	return n, whole
 }
 
 // optionAbouts carries the descriptions of constants to where the choice is

@@ -20,7 +20,12 @@ func (im *importer) field(f *Field, n *value.Value, path string, root bool) {
 		f.About = d.Text
 	}
 	ours := n.Get(Annotation)
-	f.Type = typeOf(n, ours)
+	if f.Type == "" {
+		f.Type = typeOf(n, ours)
+	}
+	if f.Type == Group {
+		im.unaskable(f, n)
+	}
 	switch f.Type {
 	case Group:
 		im.group(f, n)
@@ -67,7 +72,7 @@ func typeOf(n, ours *value.Value) Type {
 		types = []string{"string"}
 	}
 	if len(types) != 1 {
-		return Text
+		return Any
 	}
 	switch types[0] {
 	case "object":
@@ -94,8 +99,70 @@ func typeOf(n, ours *value.Value) Type {
 		case format != nil && format.Text == "date-time":
 			return DateTime
 		}
+		return Text
 	}
-	return Text
+	return Any
+}
+
+// unaskable takes properties out of a group whose names are no field's: they are enforced and
+// not asked for. A group below the record whose records need one is asked for as whatever it
+// is; the record itself can't be.
+func (im *importer) unaskable(f *Field, n *value.Value) {
+	properties, required := n.Get("properties"), textsOf(n.Get("required"))
+	if properties == nil {
+		return
+	}
+	folded := map[string]string{}
+	kept, odd := value.Obj(), value.Obj()
+	whole := n.Clone()
+	for _, p := range properties.Kids {
+		other, clash := folded[fold(p.Name)]
+		if fieldName.MatchString(p.Name) && !clash {
+			folded[fold(p.Name)] = p.Name
+			kept.Kids = append(kept.Kids, p)
+			continue
+		}
+		needed := slices.Contains(required, p.Name)
+		switch {
+		case needed && f.Path != "":
+			f.Type = Any
+			return
+		case needed && clash:
+			im.fault(pathOf(f, p.Name), fmt.Sprintf("the names %q and %q differ in case, `_` or `-` only", other, p.Name), "models mix such names up; rename one")
+		case needed:
+			im.fault(pathOf(f, p.Name), fmt.Sprintf("%q is not a field name", p.Name), "rename the property: begin with a letter, then letters, digits, `_` and `-`")
+		default:
+			odd.Kids = append(odd.Kids, p)
+			im.keepNote(pathOf(f, p.Name), "property, which is enforced and not asked for: its name is not a field's")
+		}
+	}
+	switch {
+	case len(kept.Kids) == len(properties.Kids):
+		return
+	case len(kept.Kids) == 0 && f.Path != "":
+		f.Type = Any
+		return
+	}
+	n.Set("properties", kept)
+	if n.Get(wholeMark) != nil {
+		return // it has them
+	}
+	if !slices.ContainsFunc(n.Kids, func(k value.Value) bool { return slices.Contains(besides, k.Name) }) {
+		rest := value.Obj(odd.Named("properties"))
+		n.Set(wholeMark, im.exact(&rest, f.Path))
+		return
+	}
+	n.Set(wholeMark, im.exact(&whole, f.Path))
+	for _, name := range besides {
+		n.Drop(name)
+	}
+}
+
+func pathOf(f *Field, name string) string {
+	if f.Path == "" {
+		return name
+	}
+	return f.Path + "." + name
 }
 
 // textOptions gives the distinct texts and nulls of an enumeration, if it holds
@@ -122,23 +189,9 @@ func textOptions(enum *value.Value) []string {
 func (im *importer) group(f *Field, n *value.Value) {
 	required := textsOf(n.Get("required"))
 	properties := n.Get("properties")
-	folded := map[string]string{}
 	for i := range properties.Kids {
 		p := &properties.Kids[i]
-		kid := &Field{Name: p.Name}
-		path := p.Name
-		if f.Path != "" {
-			path = f.Path + "." + p.Name
-		}
-		if !fieldName.MatchString(p.Name) {
-			im.fault(path, fmt.Sprintf("%q is not a field name", p.Name), "rename the property: begin with a letter, then letters, digits, `_` and `-`")
-			continue
-		}
-		if other, clash := folded[fold(p.Name)]; clash {
-			im.fault(path, fmt.Sprintf("the names %q and %q differ in case, `_` or `-` only", other, p.Name), "models mix such names up; rename one")
-			continue
-		}
-		folded[fold(p.Name)] = p.Name
+		kid, path := &Field{Name: p.Name}, pathOf(f, p.Name)
 		open := len(im.open)
 		plain := im.plain(p, path)
 		kid.Required = slices.Contains(required, p.Name) && !accepts(&plain, "null")
@@ -173,11 +226,11 @@ func (im *importer) list(f *Field, n *value.Value) {
 	}
 	open := len(im.open)
 	plain := im.plain(n.Get("items"), path)
+	if typeOf(&plain, plain.Get(Annotation)) == List { // a list of lists
+		f.Item.Type = Any
+	}
 	im.field(f.Item, &plain, path, f.Path == "")
 	im.open = im.open[:open]
-	if f.Item.Type == List || f.Item.Type == Group && f.Item.Path != path {
-		im.fault(path, "a list of lists", "put a property between the two")
-	}
 	f.Min, f.Max = literal(n.Get("minItems")), literal(n.Get("maxItems"))
 	if f.Required && f.Min == "1" {
 		f.Min = ""
@@ -199,11 +252,9 @@ func (im *importer) leaf(f *Field, n *value.Value) {
 			f.Min = ""
 		}
 		if p := n.Get("pattern"); p != nil && p.Kind == value.String {
-			re, err := regexp.Compile(p.Text)
-			if err != nil {
-				im.fault(f.Path, fmt.Sprintf("the pattern does not compile: %s", patternError(err)), "patterns here are RE2, without look-around and back-references; rewrite it")
+			if im.compiles(p.Text, f.Path) {
+				f.Pattern = regexp.MustCompile(p.Text)
 			}
-			f.Pattern = re
 		}
 	case Integer, Number:
 		f.Min, f.Max = literal(n.Get("minimum")), literal(n.Get("maximum"))
@@ -351,7 +402,7 @@ func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
 		return // its type is that of what it points to, which may come later
 	}
 	mine := f.fullByType()
-	skip := map[string]bool{"properties": f.Type == Group, "items": f.Type == List, Annotation: true, optionAbouts: true}
+	skip := map[string]bool{"properties": f.Type == Group, "items": f.Type == List, Annotation: true, optionAbouts: true, wholeMark: true}
 	for _, a := range annotations {
 		skip[a] = true
 	}
@@ -362,8 +413,11 @@ func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
 		if skip[k.Name] || sameKeyword(k, mine.Get(k.Name)) || (k.Name == "additionalProperties" && k.Text == "false" && f.Type == Group) {
 			continue
 		}
-		kept := im.inlined(k.Clone(), f.Path)
-		extra.Kids = append(extra.Kids, kept)
+		kept, ok := im.exactKeyword(k, f.Path)
+		if !ok {
+			continue
+		}
+		extra.Kids = append(extra.Kids, kept.Named(k.Name))
 		if !shared[k.Name] {
 			im.kept = append(im.kept, Kept{f.Path, k.Name})
 		}
@@ -373,6 +427,14 @@ func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
 		if !skip[k.Name] && n.Get(k.Name) == nil {
 			extra.Kids = append(extra.Kids, value.Value{Name: k.Name})
 		}
+	}
+	if whole := n.Get(wholeMark); whole != nil {
+		all := value.List(whole.Named(""))
+		if more := extra.Get("allOf"); more != nil {
+			all.Kids = append(all.Kids, more.Kids...)
+		}
+		extra.Set("allOf", all)
+		im.keepNote(f.Path, "allOf")
 	}
 	sort.Slice(extra.Kids, func(i, j int) bool { return extra.Kids[i].Name < extra.Kids[j].Name })
 	if len(extra.Kids) > 0 {
@@ -384,20 +446,13 @@ func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
 // only says more exactly how null and absence are taken.
 var shared = map[string]bool{"type": true, "enum": true, "required": true, "additionalProperties": true, "minLength": true, "minItems": true}
 
-// inlined follows the references inside a kept keyword, since $defs do not
-// come along.
-func (im *importer) inlined(v value.Value, path string) value.Value {
-	for i := range v.Kids {
-		v.Kids[i] = im.inlined(v.Kids[i], path).Named(v.Kids[i].Name)
+// keepDefinitions puts what kept keywords refer to at the top of the record.
+func (im *importer) keepDefinitions(record *Field) {
+	if record.Extra.Kind != value.Object {
+		record.Extra = value.Obj()
 	}
-	if v.Kind == value.Object && v.Get("$ref") != nil {
-		name := v.Name
-		before := len(im.open)
-		v = im.plain(&v, path)
-		im.open = im.open[:before]
-		v = im.inlined(v, path).Named(name)
-	}
-	return v
+	record.Extra.Set("$defs", im.definitions)
+	sort.Slice(record.Extra.Kids, func(i, j int) bool { return record.Extra.Kids[i].Name < record.Extra.Kids[j].Name })
 }
 
 // sameKeyword compares two keywords; the order of types, of required names and

@@ -70,6 +70,7 @@ func orNull(jsonType string, nullable bool) value.Value {
 
 var jsonTypes = map[Type]string{
 	Text: "string", Integer: "integer", Number: "number", Boolean: "boolean", Date: "string", Time: "string", DateTime: "string",
+	Any:    "string", // that holds JSON: servers that hold replies to a schema have no word for whatever
 	Choice: "string", Money: "object", Quantity: "object", Link: "string", Group: "object", List: "array",
 }
 
@@ -116,6 +117,12 @@ func (f *Field) AllowsNull() bool {
 func (f *Field) fullByType() value.Value {
 	kin := f.Kin()
 	nullable := f.Nullable()
+	if kin.Type == Any {
+		if !f.Required {
+			return value.Obj()
+		}
+		return value.Obj(value.Obj(value.Str("null").Named("type")).Named("not"))
+	}
 	v := value.Obj(orNull(jsonTypes[kin.Type], nullable))
 	switch f.Type {
 	case Group:
@@ -281,8 +288,12 @@ func (w *wirer) byType(f *Field) value.Value {
 		v.Kids[0] = orNull("object", true)
 		return v
 	}
+	listed := f.listed()
+	if f.Type == Any && len(listed.Kids) > 0 {
+		return value.Obj(listed.Named("enum"))
+	}
 	v := value.Obj(orNull(jsonTypes[f.Kin().Type], true))
-	if listed := f.listed(); len(listed.Kids) > 0 {
+	if len(listed.Kids) > 0 {
 		v.Set("enum", listed)
 	}
 	return v
@@ -325,6 +336,10 @@ func FormOf(f *Field) string {
 		return "YYYY-MM-DD"
 	case Time:
 		return "HH:MM or HH:MM:SS"
+	case Any:
+		if f.Extra.Get("enum") == nil && f.Extra.Get("const") == nil {
+			return "JSON, or as a text that holds JSON"
+		}
 	case DateTime:
 		return "YYYY-MM-DDTHH:MM:SS with the offset, such as 2031-04-03T09:30:00+02:00"
 	}

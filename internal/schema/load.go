@@ -3,14 +3,17 @@ package schema
 import (
 	"fmt"
 	"os"
+	"path/filepath"
 	"regexp"
 	"slices"
 	"strings"
 
 	"filler/internal/base/place"
+	"filler/internal/base/value"
 )
 
-// Load reads and checks a schema file. Its faults come back as place.Faults.
+// Load reads and checks a schema file, or takes in a JSON Schema (.json). Its faults come back
+// as place.Faults.
 func Load(file string) (*Schema, error) {
 	data, err := os.ReadFile(file)
 	if err != nil {
@@ -22,7 +25,20 @@ func Load(file string) (*Schema, error) {
 		}
 		return nil, place.Faults{{File: file, Msg: msg, Hint: hint}}
 	}
+	if strings.EqualFold(filepath.Ext(file), ".json") && isJSONSchema(data) { // what import makes of it
+		s, _, err := ImportFile(file)
+		if err == nil {
+			s.File = file
+		}
+		return s, err
+	}
 	return Parse(file, data)
+}
+
+// isJSONSchema tells a JSON Schema from a schema of ours in JSON.
+func isJSONSchema(data []byte) bool {
+	v, err := value.ParseBytes(data)
+	return err != nil || v.Get("fields") == nil || v.Get("properties") != nil || v.Get("$schema") != nil
 }
 
 // Parse is Load for bytes; name stands for the file in faults.
@@ -238,6 +254,7 @@ var TypeKeys = map[Type][]string{
 	Money:    {"currency", "min", "max", "written", "signs"},
 	Quantity: {"unit", "min", "max", "written", "signs"},
 	Link:     {"to"},
+	Any:      {},
 	Group:    {"fields", "entity"},
 	List:     {"fields", "items", "uses", "key", "ordered", "removed_as", "entity", "edge", "min", "max", "item_keywords"},
 }
@@ -304,7 +321,7 @@ func (f *Field) settle() {
 // otherwise: choices and booleans are conclusions, all else should be written
 // somewhere.
 func DefaultEvidence(t Type) string {
-	if t == Choice || t == Boolean {
+	if t == Choice || t == Boolean || t == Any {
 		return "inferred"
 	}
 	return "restated"

@@ -133,6 +133,8 @@ func (f *Field) typedLeaf() types.Type {
 		return types.Float64
 	case Boolean:
 		return types.Bool
+	case Any:
+		return types.Any
 	case Money:
 		return types.Map{"amount": types.Float64, "currency": types.String, measuredMark: types.Bool}
 	case Quantity:

@@ -52,12 +52,13 @@ const (
 	Money    Type = "money"
 	Quantity Type = "quantity"
 	Link     Type = "link"
+	Any      Type = "any" // whatever JSON holds; keywords of a JSON Schema may say what
 	Group    Type = "group"
 	List     Type = "list"
 )
 
 // Types are all types, as messages list them.
-var Types = []string{"text", "integer", "number", "boolean", "date", "time", "datetime", "choice", "money", "quantity", "link", "group", "list"}
+var Types = []string{"text", "integer", "number", "boolean", "date", "time", "datetime", "choice", "money", "quantity", "link", "any", "group", "list"}
 
 // Field is a node of a schema.
 type Field struct {

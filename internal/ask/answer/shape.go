@@ -112,6 +112,7 @@ func (x *shaper) part(f *schema.Field, p value.Pointer, v *value.Value) {
 				x.part(f.Item, p.Index(i), &v.Kids[i])
 			}
 		}
+	case f.Type == schema.Any: // as it comes
 	case v.Kind == value.Array && len(v.Kids) == 1 && v.Kids[0].Kind != value.Array:
 		*v = v.Kids[0].Named(v.Name)
 		x.deviate(Form, p, "a list around the one value")

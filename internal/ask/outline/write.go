@@ -24,7 +24,8 @@
 //	In UNIT.                           the unit or the currency of its amount
 //	Refers to PATH [or PATH].          a link
 //	Printed as: LABEL, ….
-//	As FORM.                           a date that may go no further than month or year
+//	As FORM.                           a date that may go no further than month or year; any value
+//	JSON that fits: SCHEMA             any value, to the end of the line
 //	Written: FORMAT; ….                dates, as documents write them in figures
 //	Years of two digits: YEAR to YEAR.
 //	Written like NUMBER.               the signs that documents write numbers with
@@ -64,6 +65,7 @@ func Write(s *schema.Schema, how Values, held bool) string {
 		w.WriteString(ByIDs + "\n")
 	}
 	w.fields(s.Record().Fields, 0, "")
+	w.definitions(s.Record())
 	return w.String()
 }
 
@@ -180,7 +182,7 @@ func said(f *schema.Field, how Values) string {
 	if len(f.PrintedAs) > 0 {
 		add("Printed as: %s.", quotedList(f.PrintedAs))
 	}
-	if f.Type == schema.Date && written && f.Precision != "" {
+	if f.Type == schema.Date && written && f.Precision != "" || f.Type == schema.Any && schema.FormOf(f) != "" {
 		add("As %s.", schema.FormOf(f))
 	}
 	if len(f.Written) > 0 && written {
@@ -219,6 +221,9 @@ func said(f *schema.Field, how Values) string {
 	}
 	if len(f.Key) > 0 {
 		add("One item per %s.", strings.Join(f.Key, " and "))
+	}
+	if schema := fits(f); schema != "" {
+		add("JSON that fits: %s", schema)
 	}
 	if f.Pattern != nil { // last, since it may hold anything
 		add("Pattern: %s ", f.Pattern)

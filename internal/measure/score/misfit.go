@@ -37,6 +37,7 @@ func misfits(f *schema.Field, v *value.Value) (n int) {
 			}
 			n += misfits(f.Item, &v.Kids[i])
 		}
+	case f.Type == schema.Any:
 	case v.Kind == value.Array:
 		return 1
 	case v.Kind == value.Object:

@@ -20,7 +20,9 @@ import (
 // randomText is the kind of thing that models write where a value belongs.
 func randomText(r *rand.Rand) string {
 	pick := func(of ...string) string { return of[r.IntN(len(of))] }
-	switch r.IntN(14) {
+	switch r.IntN(15) {
+	case 14:
+		return pick(`{"a": 1}`, `[1,{"b":null}]`, `"{}"`, `"7"`, `{"a"`, `"\"x\""`)
 	case 0:
 		return strconv.Itoa(r.IntN(4000) - 50)
 	case 1:

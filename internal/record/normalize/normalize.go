@@ -52,6 +52,7 @@ const (
 	RuleSentence   = "sentence"    // a sentence around the value
 	RuleMisread    = "misread"     // a choice or a code, but for letters and figures that look alike
 	RuleLookalikes = "lookalikes"  // letters that look like figures
+	RuleJSON       = "json"        // a text that holds JSON where any value belongs
 )
 
 // Record normalizes all values of a record in place.
@@ -246,6 +247,12 @@ func PlainName(name string) string {
 }
 
 func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
+	if f.Type == schema.Any { // texts in it are as they are
+		if to, ok := unpacked(f, v); ok && !none(f) {
+			t.set(p, RuleJSON, v, to)
+		}
+		return
+	}
 	if v.Kind == value.String {
 		clean := strings.Join(strings.Fields(v.Text), " ")
 		if none(f) { // lines stay lines

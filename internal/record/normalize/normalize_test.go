@@ -35,6 +35,7 @@ fields:
   p: {list: A list., items: {integer: A number.}}
   h: {list: Hours., items: {time: One.}}
   tc: {text: A code., pattern: "^TC-[0-9]+$"}
+  more: {any: What else is said.}
   keyed: {list: Lamps., key: [no], fields: {no: {integer: Number.}, on: {boolean: On.}}}
 `
 
