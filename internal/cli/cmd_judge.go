@@ -172,8 +172,13 @@ type validation struct {
 	file           string
 	cover          *record.Cover
 	records, valid int
+	unread         int // lines that are no record
 	list           []value.Value
 }
+
+// mostUnread is how many lines that are no record are told one by one: a file may be something
+// else altogether.
+const mostUnread = 20
 
 func (v *validation) line(n int, l record.Line, err error) error {
 	v.records++
@@ -183,6 +188,9 @@ func (v *validation) line(n int, l record.Line, err error) error {
 	case err != nil:
 		where = fmt.Sprintf("%s:%d", v.file, n)
 		problems = []record.Problem{{What: record.Failure{Kind: record.Syntax, Why: err.Error()}}}
+		if v.unread++; v.unread > mostUnread && !v.asJSON {
+			return nil
+		}
 	case l.Status == record.Failed:
 		problems = l.Problems
 	default:
@@ -219,6 +227,9 @@ func (v *validation) end() error {
 	if v.asJSON {
 		v.a.printJSON(value.Obj(value.Num(fmt.Sprint(v.records)).Named("records"), value.Num(fmt.Sprint(v.valid)).Named("valid"), value.List(v.list...).Named("problems")))
 	} else {
+		if v.unread > mostUnread {
+			v.a.printf("%s more lines can't be read as records\n", thousands(v.unread-mostUnread))
+		}
 		v.a.notef("%d of %s valid\n", v.valid, plural(v.records, "record"))
 	}
 	if v.valid < v.records {

@@ -10,6 +10,7 @@ import (
 
 	"filler/internal/base/place"
 	"filler/internal/base/value"
+	"filler/internal/record"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
 )
@@ -110,9 +111,9 @@ func (a *app) exportCmd() *cobra.Command {
 }
 
 func (a *app) importCmd() *cobra.Command {
-	var output string
+	var output, check string
 	cmd := &cobra.Command{Use: "import FILE", Short: "Convert a JSON Schema into a schema", Args: one("a JSON Schema file"),
-		Long: "Convert a JSON Schema into a schema. Both accept and refuse the same records; keywords that\nour language lacks are kept under `keywords`, enforced, and listed.",
+		Long: "Convert a JSON Schema into a schema. Both accept and refuse the same records; keywords that\nour language lacks are kept under `keywords`, enforced, and listed. --check holds records that\nyou have against both, and tells each on which they differ; then the exit code is 3.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, kept, err := schema.ImportFile(args[0])
 			if err != nil {
@@ -131,10 +132,64 @@ func (a *app) importCmd() *cobra.Command {
 				a.notef("kept: %s: %s\n", path, k.Keyword)
 			}
 			a.notef("%s to fill, %s kept as JSON Schema\n", plural(len(s.Leaves()), "field"), plural(len(kept), "keyword"))
+			if check != "" {
+				return a.checkImport(args[0], check, s)
+			}
 			return nil
 		}}
+	cmd.Flags().StringVar(&check, "check", "", "hold the records of this `FILE` of JSON Lines against both, and tell where they differ")
 	cmd.Flags().StringVarP(&output, "output", "o", "", "write the schema to this `FILE`, which must not exist yet")
 	return cmd
+}
+
+// checkImport holds records against a JSON Schema and what it became.
+func (a *app) checkImport(file, records string, s *schema.Schema) error {
+	data, err := os.ReadFile(file)
+	if err != nil {
+		return err
+	}
+	v, err := value.ParseBytes(data)
+	if err != nil {
+		return err
+	}
+	origin, err := record.NewOrigin(&v)
+	if err != nil {
+		return place.Faults{{File: file, Msg: err.Error(), Hint: "nothing can be held against it"}}
+	}
+	ours, err := record.NewValidator(s)
+	if err != nil {
+		return err
+	}
+	all, valid, differ := 0, 0, 0
+	err = record.ReadValues(records, func(n int, rec *value.Value, err error) error {
+		if err != nil {
+			return lineFault(records, n, err)
+		}
+		if inner := rec.Get("record"); inner != nil && rec.Get("document") != nil { // as fill writes them
+			rec = inner
+		}
+		all++
+		theirs, problems := origin.Refuses(rec), ours.Check(rec)
+		switch {
+		case theirs == "" && len(problems) == 0:
+			valid++
+		case theirs == "":
+			differ++
+			a.printf("%s:%d  the JSON Schema accepts it, the schema does not: %s %s\n", records, n, problems[0].Path, problems[0].Message())
+		case len(problems) == 0:
+			differ++
+			a.printf("%s:%d  the schema accepts it, the JSON Schema does not: %s\n", records, n, theirs)
+		}
+		return nil
+	})
+	if err != nil {
+		return err
+	}
+	a.notef("%s held against both: %d accepted by both, %d refused by both, %d judged otherwise\n", plural(all, "record"), valid, all-valid-differ, differ)
+	if differ > 0 {
+		return exit(codeFlagged)
+	}
+	return nil
 }
 
 // writeNew writes a file that must not be there yet.
