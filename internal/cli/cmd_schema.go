@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"os"
+	"path/filepath"
 	"strings"
 	"unicode/utf8"
 
@@ -10,6 +12,7 @@ import (
 
 	"filler/internal/base/place"
 	"filler/internal/base/value"
+	"filler/internal/out/export"
 	"filler/internal/record"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -92,12 +95,22 @@ func (a *app) editorCmd() *cobra.Command {
 
 func (a *app) exportCmd() *cobra.Command {
 	var wire bool
-	cmd := &cobra.Command{Use: "export [FILE]", Short: "Export a schema as JSON Schema", Args: cobra.MaximumNArgs(1),
-		Long: "Export a schema as JSON Schema 2020-12; what our language says beyond it stands under\nx-filler. With --wire, print the form that goes to the model. FILE is the project's schema\nif left out.",
+	var to string
+	cmd := &cobra.Command{Use: "export [FILE]", Short: "Export a schema as JSON Schema, or the tables of its records", Args: cobra.MaximumNArgs(1),
+		Long: "Export a schema as JSON Schema 2020-12; what our language says beyond it stands under\nx-filler. With --wire, print the form that goes to the model; with --to sql the CREATE TABLE\nstatements of the tables that `filler export` fills. FILE is the project's schema if left out.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, err := a.schemaOf(args)
 			if err != nil {
 				return err
+			}
+			if to == "sql" {
+				script, err := export.Create(s)
+				a.printf("%s", script)
+				return err
+			}
+			if to != "" && to != "json" {
+				a.parsed = false
+				return fmt.Errorf("--to %s: a schema is exported to json or sql", to)
 			}
 			v := s.Export()
 			if wire {
@@ -106,15 +119,19 @@ func (a *app) exportCmd() *cobra.Command {
 			a.printf("%s\n", v.Indent())
 			return nil
 		}}
+	cmd.Flags().StringVar(&to, "to", "", "the `FORMAT`: json (a JSON Schema) or sql (tables)")
 	cmd.Flags().BoolVar(&wire, "wire", false, "print the form that goes to the model")
 	return cmd
 }
 
 func (a *app) importCmd() *cobra.Command {
 	var output, check string
-	cmd := &cobra.Command{Use: "import FILE", Short: "Convert a JSON Schema into a schema", Args: one("a JSON Schema file"),
-		Long: "Convert a JSON Schema into a schema. Both accept and refuse the same records; keywords that\nour language lacks are kept under `keywords`, enforced, and listed. --check holds records that\nyou have against both, and tells each on which they differ; then the exit code is 3.",
+	cmd := &cobra.Command{Use: "import FILE", Short: "Convert a JSON Schema, or a CREATE TABLE script, into a schema", Args: one("a JSON Schema file"),
+		Long: "Convert a JSON Schema into a schema. Both accept and refuse the same records; keywords that\nour language lacks are kept under `keywords`, enforced, and listed. --check holds records that\nyou have against both, and tells each on which they differ; then the exit code is 3.\n\nA script with CREATE TABLE (FILE.sql) becomes a schema too: columns are fields, tables that lead\nto one of them its lists, foreign keys links, comments descriptions. What is left out is listed.",
 		RunE: func(_ *cobra.Command, args []string) error {
+			if strings.EqualFold(filepath.Ext(args[0]), ".sql") {
+				return a.importSQL(args[0], output, check)
+			}
 			s, kept, err := schema.ImportFile(args[0])
 			if err != nil {
 				return err
@@ -140,6 +157,28 @@ func (a *app) importCmd() *cobra.Command {
 	cmd.Flags().StringVar(&check, "check", "", "hold the records of this `FILE` of JSON Lines against both, and tell where they differ")
 	cmd.Flags().StringVarP(&output, "output", "o", "", "write the schema to this `FILE`, which must not exist yet")
 	return cmd
+}
+
+// importSQL makes a schema of a CREATE TABLE script.
+func (a *app) importSQL(file, output, check string) error {
+	if check != "" {
+		a.parsed = false
+		return errors.New("--check holds records against a JSON Schema; leave it out for a script")
+	}
+	s, notes, err := schema.ImportSQLFile(file)
+	if err != nil {
+		return err
+	}
+	if output == "" {
+		a.printf("%s", s.Source)
+	} else if err := writeNew(output, s.Source); err != nil {
+		return err
+	}
+	for _, n := range notes {
+		a.notef("note: %s\n", n)
+	}
+	a.notef("%s to fill; say in each description what the value is and how to find it\n", plural(len(s.Leaves()), "field"))
+	return nil
 }
 
 // checkImport holds records against a JSON Schema and what it became.

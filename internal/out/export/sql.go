@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"io"
 	"strings"
+
+	"filler/internal/schema"
 )
 
 // dialect is how a database wants its tables said.
@@ -149,6 +151,23 @@ func NewScript(p *Plan, w io.Writer) (*Script, error) {
 		s.out.WriteString(postgres.create(t, "", false) + ";\n")
 	}
 	return s, nil
+}
+
+// Create gives the statements that make the tables which an export of records fills, each with
+// what describes it.
+func Create(s *schema.Schema) (string, error) {
+	p, err := NewPlan(s, Options{})
+	if err != nil {
+		return "", err
+	}
+	var b strings.Builder
+	for _, t := range p.Tables {
+		b.WriteString(postgres.create(t, "", false) + ";\n")
+		for _, about := range postgres.about(t, "") {
+			b.WriteString(about + ";\n")
+		}
+	}
+	return b.String(), nil
 }
 
 // Row writes a row.
