@@ -38,6 +38,7 @@ type node struct {
 	in      map[int]map[string]bool // its values by sample
 	repeats bool                    // some value came twice in one sample
 	points  bool                    // it is called like another list
+	forms   uint8                   // of the values of records: an object, a list, one value, a list of lists
 }
 
 // add notes a value.
@@ -304,6 +305,8 @@ func writeFields(b *strings.Builder, parent *node, level, samples int) {
 			about += "."
 		}
 		switch {
+		case n.isAny():
+			fmt.Fprintf(b, "%s%s: {any: %s}  # %s; its values have no one form\n", pad, name, schema.Quote(about), n.note(samples))
 		case n.list && len(n.kids) > 0:
 			fmt.Fprintf(b, "%s%s:  # %s\n%s  list: %s\n", pad, name, n.note(samples), pad, schema.Quote(about))
 			if key := n.key(); key != "" {

@@ -51,6 +51,9 @@ func randomTrade(r *rand.Rand, depth int) (fields []kind) {
 			}
 			return value.Str("seven")
 		},
+		func(r *rand.Rand) value.Value { // of no one form
+			return []value.Value{value.Num("7"), value.List(), value.Obj(value.Str("x").Named("y")), value.List(value.List(value.Num("1")), value.List()), value.List(value.Str("a"), value.Obj(value.Num("2").Named("b")))}[r.IntN(5)]
+		},
 	}
 	for i := range 2 + r.IntN(5) {
 		k := kind{name: words[i], make: makers[r.IntN(len(makers))], list: r.IntN(5) == 0}
@@ -129,7 +132,7 @@ func TestDraftTakesItsRecords(t *testing.T) {
 			typed[f.Type]++
 		}
 	}
-	for _, want := range []schema.Type{schema.Text, schema.Integer, schema.Number, schema.Boolean, schema.Date, schema.Choice, schema.Quantity, schema.Money} {
+	for _, want := range []schema.Type{schema.Text, schema.Integer, schema.Number, schema.Boolean, schema.Date, schema.Choice, schema.Quantity, schema.Money, schema.Any} {
 		assert.Positive(t, typed[want], "%s was never drafted: %v", want, typed)
 	}
 }

@@ -76,7 +76,23 @@ func (n *node) exact(name string) *node {
 	return k
 }
 
+// The forms of values. A field whose values have several is of any.
+const (
+	anObject uint8 = 1 << iota
+	aList
+	oneValue
+	listOfLists
+	objects // as items
+	values  // as items
+)
+
+// isAny tells a field whose values have no one form.
+func (n *node) isAny() bool {
+	return n.forms&listOfLists != 0 || n.forms&anObject != 0 && n.forms&(aList|oneValue) != 0 || n.forms&aList != 0 && n.forms&oneValue != 0 || n.forms&objects != 0 && n.forms&values != 0
+}
+
 func (c *Collector) take(k *node, v *value.Value, sample int) {
+	k.formed(v)
 	switch v.Kind {
 	case value.Object:
 		amount := v.Get("amount")
@@ -89,6 +105,9 @@ func (c *Collector) take(k *node, v *value.Value, sample int) {
 		k.list = true
 		for i := range v.Kids {
 			k.items++
+			if v.Kids[i].Kind == value.Array {
+				k.forms |= listOfLists
+			}
 			if v.Kids[i].Kind == value.Object {
 				c.add(k, &v.Kids[i], sample)
 			} else if v.Kids[i].Kind != value.Null {
@@ -97,5 +116,29 @@ func (c *Collector) take(k *node, v *value.Value, sample int) {
 		}
 	default:
 		k.add(v.Text, sample)
+	}
+}
+
+// formed notes the form of a value. What is an amount with its measure is one value.
+func (n *node) formed(v *value.Value) {
+	isAmount := func(v *value.Value) bool {
+		a := v.Get("amount")
+		return a != nil && len(v.Kids) == 2 && a.Kind == value.Number
+	}
+	switch {
+	case v.Kind == value.Array:
+		n.forms |= aList
+		for i := range v.Kids {
+			switch k := &v.Kids[i]; {
+			case k.Kind == value.Object:
+				n.forms |= objects
+			case k.Kind != value.Array && k.Kind != value.Null:
+				n.forms |= values
+			}
+		}
+	case v.Kind == value.Object && !isAmount(v):
+		n.forms |= anObject
+	case v.Kind != value.Null:
+		n.forms |= oneValue
 	}
 }
