@@ -176,6 +176,10 @@ func (c *collector) add(p value.Pointer, what What, v *value.Value) {
 }
 
 func (c *collector) gather(e *jsonschema.ValidationError) {
+	if meant := branchMeant(e); meant != nil {
+		c.gather(meant)
+		return
+	}
 	if len(e.Causes) > 0 {
 		for _, cause := range e.Causes {
 			c.gather(cause)

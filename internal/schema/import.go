@@ -75,6 +75,7 @@ type importer struct {
 	definitions value.Value       // these
 	depth       int               // how many levels of what contains itself are asked for
 	unfolds     bool              // to too many parts
+	loose       int               // levels of forms of a union that are open
 }
 
 // mostParts is how many parts a schema may unfold to, and deepest how many levels of a
@@ -379,6 +380,16 @@ func (im *importer) union(n value.Value, keyword, path string) (out value.Value,
 		if len(abouts.Kids) > 0 {
 			n.Set(optionAbouts, abouts)
 		}
+	}
+	if n.Get(keyword) == nil {
+		return n, whole
+	}
+	if inner, ok := im.branches(rest, path); ok {
+		if null {
+			inner = withNull(inner)
+		}
+		n.Drop(keyword)
+		return joined(inner, n, true), true
 	}
 	return n, whole
 }

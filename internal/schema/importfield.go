@@ -14,6 +14,10 @@ import (
 // field makes a field of a plain subschema.
 func (im *importer) field(f *Field, n *value.Value, path string, root bool) {
 	f.Path = path
+	if n.Get(looseMark) != nil {
+		im.loose++
+		defer func() { im.loose-- }()
+	}
 	if d := n.Get("description"); d != nil && d.Kind == value.String {
 		f.About = strings.Join(strings.Fields(d.Text), " ")
 	} else if d := n.Get("title"); d != nil && d.Kind == value.String && !root {
@@ -402,6 +406,10 @@ func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
 		return // its type is that of what it points to, which may come later
 	}
 	mine := f.fullByType()
+	if im.loose > 0 {
+		f.Extra = nothingOf(&mine)
+		return
+	}
 	skip := map[string]bool{"properties": f.Type == Group, "items": f.Type == List, Annotation: true, optionAbouts: true, wholeMark: true}
 	for _, a := range annotations {
 		skip[a] = true
@@ -445,6 +453,22 @@ func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
 // shared are keywords that our language has words for; where one is kept, it
 // only says more exactly how null and absence are taken.
 var shared = map[string]bool{"type": true, "enum": true, "required": true, "additionalProperties": true, "minLength": true, "minItems": true}
+
+// nothingOf takes back all that ours would say of a value, so that the exact form above it is
+// all that counts.
+func nothingOf(mine *value.Value) value.Value {
+	extra := value.Obj()
+	for _, k := range mine.Kids {
+		if k.Name != "properties" && k.Name != "items" {
+			extra.Kids = append(extra.Kids, value.Value{Name: k.Name})
+		}
+	}
+	sort.Slice(extra.Kids, func(i, j int) bool { return extra.Kids[i].Name < extra.Kids[j].Name })
+	if len(extra.Kids) == 0 {
+		return value.Value{}
+	}
+	return extra
+}
 
 // keepDefinitions puts what kept keywords refer to at the top of the record.
 func (im *importer) keepDefinitions(record *Field) {
