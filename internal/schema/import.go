@@ -34,7 +34,9 @@ func Import(name string, data []byte) (*Schema, []Kept, error) {
 	var s *Schema
 	for level := deepest; level > 0; level-- {
 		im = &importer{file: name, root: &v, draft: draftOf(&v), depth: level, defs: map[string]string{}, definitions: value.Obj()}
-		im.settle()
+		if im.own = isOwn(&v); !im.own {
+			im.settle()
+		}
 		if s = im.schema(&v); !im.unfolds {
 			break
 		}
@@ -76,6 +78,7 @@ type importer struct {
 	depth       int               // how many levels of what contains itself are asked for
 	unfolds     bool              // to too many parts
 	loose       int               // levels of forms of a union that are open
+	own         bool              // what our export wrote: its keywords are kept ones already
 }
 
 // mostParts is how many parts a schema may unfold to, and deepest how many levels of a
@@ -169,6 +172,9 @@ func (im *importer) plain(v *value.Value, path string) value.Value {
 			return value.Obj(value.Obj().Named("not"))
 		}
 		return value.Obj()
+	}
+	if im.own {
+		return v.Clone().Named("")
 	}
 	if im.dynamic(v, path) {
 		return value.Obj()
@@ -285,7 +291,11 @@ func joined(inner, outer value.Value, whole bool) value.Value {
 		case was == nil || slices.Contains(annotations, kid.Name) || strings.HasPrefix(kid.Name, "x-"):
 			inner.Set(kid.Name, kid)
 		case kid.Name == "required" && was.Kind == value.Array && kid.Kind == value.Array:
-			was.Kids = append(was.Kids, kid.Kids...)
+			for _, name := range kid.Kids {
+				if !slices.ContainsFunc(was.Kids, func(v value.Value) bool { return value.Equal(&v, &name) }) {
+					was.Kids = append(was.Kids, name)
+				}
+			}
 		case kid.Name == "properties" && was.Kind == value.Object && kid.Kind == value.Object:
 			for _, p := range kid.Kids {
 				if both := was.Get(p.Name); both != nil {
@@ -294,7 +304,11 @@ func joined(inner, outer value.Value, whole bool) value.Value {
 				was.Set(p.Name, p)
 			}
 		case kid.Name == "type":
-			inner.Set("type", texts(commonTypes(textsOf(was), textsOf(&kid))))
+			if both := commonTypes(textsOf(was), textsOf(&kid)); len(both) == 1 {
+				inner.Set("type", value.Str(both[0]))
+			} else {
+				inner.Set("type", texts(both))
+			}
 		}
 	}
 	return inner

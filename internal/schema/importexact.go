@@ -63,6 +63,9 @@ func (im *importer) dynamic(v *value.Value, path string) bool {
 
 // exactKeyword gives a keyword as it is enforced; false where it can't be.
 func (im *importer) exactKeyword(k *value.Value, path string) (value.Value, bool) {
+	if im.own {
+		return k.Clone(), true
+	}
 	isSchema := func(v *value.Value) bool { return v.Kind == value.Object || v.Kind == value.Bool }
 	switch {
 	case k.Name == "pattern" && k.Kind == value.String:

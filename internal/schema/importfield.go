@@ -198,7 +198,7 @@ func (im *importer) group(f *Field, n *value.Value) {
 		kid, path := &Field{Name: p.Name}, pathOf(f, p.Name)
 		open := len(im.open)
 		plain := im.plain(p, path)
-		kid.Required = slices.Contains(required, p.Name) && !accepts(&plain, "null")
+		kid.Required = slices.Contains(required, p.Name) && !accepts(&plain, "null") && im.loose == 0 && plain.Get(looseMark) == nil
 		im.field(kid, &plain, path, false)
 		im.open = im.open[:open]
 		f.Fields = append(f.Fields, kid)
@@ -405,6 +405,9 @@ func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
 	if f.Type == Link && ownWork {
 		return // its type is that of what it points to, which may come later
 	}
+	if im.loose > 0 {
+		f.Pattern = nil
+	}
 	mine := f.fullByType()
 	if im.loose > 0 {
 		f.Extra = nothingOf(&mine)
@@ -412,7 +415,7 @@ func (im *importer) keep(f *Field, n *value.Value, ownWork bool) {
 	}
 	skip := map[string]bool{"properties": f.Type == Group, "items": f.Type == List, Annotation: true, optionAbouts: true, wholeMark: true}
 	for _, a := range annotations {
-		skip[a] = true
+		skip[a] = !im.own || a != "$defs"
 	}
 	f.Extra = value.Value{}
 	extra := value.Obj()

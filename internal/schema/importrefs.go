@@ -171,3 +171,20 @@ func (r *references) resolve(ref string, base *url.URL) (value.Pointer, bool) {
 	at, known := r.at[to.String()+"#"+name]
 	return at, known
 }
+
+var ownRef = regexp.MustCompile(`^#def-\d+$`)
+
+// isOwn tells what our export wrote, as long as nobody has put other references into it.
+func isOwn(v *value.Value) bool {
+	if v.Get(Annotation).Get("schema") == nil {
+		return false
+	}
+	own := true
+	v.Walk(func(_ value.Pointer, n *value.Value) bool {
+		if n.Name == "$ref" && n.Kind == value.String && !ownRef.MatchString(n.Text) && !metaschemas.MatchString(n.Text) {
+			own = false
+		}
+		return own
+	})
+	return own
+}

@@ -22,7 +22,6 @@ type sqlColumn struct {
 	kind        []sqlToken // its type and what follows
 	line        int
 	key         bool
-	unique      bool
 	to          [2]string // the table and column that it refers to
 	checks      [][]sqlToken
 }
