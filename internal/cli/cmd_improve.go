@@ -305,7 +305,7 @@ func (a *app) accept(o improving) error {
 	file := o.output
 	if file == "" {
 		ext := filepath.Ext(w.schema.File)
-		file = strings.TrimSuffix(w.schema.File, ext) + ".improved" + ext
+		file = strings.TrimSuffix(w.schema.File, ext) + ".improved.yaml" // a JSON Schema too: what it became
 	}
 	if _, err := os.Stat(file); err == nil {
 		return place.Faults{{File: file, Msg: "exists already", Hint: "name another with -o; nothing is overwritten"}}

@@ -42,10 +42,45 @@ func (im *importer) field(f *Field, n *value.Value, path string, root bool) {
 	if ours != nil {
 		im.words(f, ours)
 	}
+	if !root {
+		f.told(n)
+	}
 	if f.About == "" && !root {
 		f.About = capital(Spoken(f.Name)) + "."
 	}
 	im.keep(f, n, ours != nil)
+}
+
+// told adds what a schema shows of a value beside its description: examples, and the default as
+// one. It is never filled in.
+func (f *Field) told(n *value.Value) {
+	if !f.IsLeaf() || f.Type == Any {
+		return
+	}
+	var shown []string
+	all := value.List()
+	if e := n.Get("examples"); e != nil {
+		all.Kids = append(all.Kids, e.Kids...)
+	}
+	for _, name := range []string{"example", "default"} {
+		if e := n.Get(name); e != nil {
+			all.Kids = append(all.Kids, *e)
+		}
+	}
+	for _, e := range all.Kids {
+		if (e.Kind == value.String || e.Kind == value.Number) && e.Text != "" && len(e.Text) < 60 && !slices.Contains(shown, e.Text) && len(shown) < 3 && !strings.Contains(f.About, e.Text) {
+			shown = append(shown, strings.Join(strings.Fields(e.Text), " "))
+		}
+	}
+	if len(shown) > 0 {
+		if f.About == "" {
+			f.About = capital(Spoken(f.Name))
+		}
+		f.About = strings.TrimRight(f.About, ". ") + ", such as " + strings.Join(shown, ", ") + "."
+	}
+	if d := n.Get("deprecated"); d != nil && d.Text == "true" {
+		f.About = strings.TrimRight(f.About, ". ") + "; no longer used."
+	}
 }
 
 func capital(s string) string {
@@ -121,6 +156,11 @@ func (im *importer) unaskable(f *Field, n *value.Value) {
 	whole := n.Clone()
 	for _, p := range properties.Kids {
 		other, clash := folded[fold(p.Name)]
+		if r := p.Get("readOnly"); r != nil && r.Text == "true" && !slices.Contains(required, p.Name) && len(properties.Kids) > 1 {
+			odd.Kids = append(odd.Kids, p)
+			im.keepNote(pathOf(f, p.Name), "property, which is enforced and not asked for: it is read only")
+			continue
+		}
 		if fieldName.MatchString(p.Name) && !clash {
 			folded[fold(p.Name)] = p.Name
 			kept.Kids = append(kept.Kids, p)
@@ -145,6 +185,9 @@ func (im *importer) unaskable(f *Field, n *value.Value) {
 		return
 	case len(kept.Kids) == 0 && f.Path != "":
 		f.Type = Any
+		return
+	case len(kept.Kids) == 0:
+		im.fault("", "no property of it can be asked for", "give properties with names of letters, digits, `_` and `-` that are not read only")
 		return
 	}
 	n.Set("properties", kept)

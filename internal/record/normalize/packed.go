@@ -2,7 +2,6 @@ package normalize
 
 import (
 	"regexp"
-	"slices"
 	"strings"
 
 	"filler/internal/base/value"
@@ -14,27 +13,50 @@ var packed = regexp.MustCompile(`^\s*["\[{]`)
 
 // unpacked gives the JSON that a text holds, where a field takes any value: that is how
 // replies give it that are held to a JSON Schema. A bare number or word is taken for JSON only
-// where the field takes no text, since it may be meant as one.
+// where the field's keywords name its type or take no text: else it may be meant as one.
 func unpacked(f *schema.Field, v *value.Value) (value.Value, bool) {
 	if v.Kind != value.String {
 		return value.Value{}, false
 	}
 	text := strings.TrimSpace(v.Text)
-	if text == "" || !packed.MatchString(text) && takesText(f) {
+	to, err := value.Parse(text)
+	if err == nil && !packed.MatchString(text) && !takesBare(f, &to) {
 		return value.Value{}, false
 	}
-	to, err := value.Parse(text)
 	if err != nil || to.Kind == value.String && packed.MatchString(to.Text) { // once is enough
 		return value.Value{}, false
 	}
 	return to, true
 }
 
-// takesText tells whether a text is a value of the field, as far as kept keywords say it.
-func takesText(f *schema.Field) bool {
-	types := f.Extra.Get("type")
-	if types == nil || types.Kind == value.Null {
-		return true
+// takesBare tells whether a bare number or word is the value that it spells and no text, as far
+// as kept keywords say it: they name its type, or types without that of texts.
+func takesBare(f *schema.Field, to *value.Value) bool {
+	types := map[string]bool{}
+	typesIn(&f.Extra, types)
+	switch to.Kind {
+	case value.Number:
+		return types["number"] || types["integer"] || len(types) > 0 && !types["string"]
+	case value.Bool:
+		return types["boolean"] || len(types) > 0 && !types["string"]
 	}
-	return types.Text == "string" || slices.ContainsFunc(types.Kids, func(t value.Value) bool { return t.Text == "string" })
+	return types["null"] || len(types) > 0 && !types["string"]
+}
+
+// typesIn gathers the types that a JSON Schema names for a value, in its unions too.
+func typesIn(s *value.Value, types map[string]bool) {
+	for _, k := range s.Kids {
+		switch k.Name {
+		case "type":
+			for _, t := range append([]value.Value{k}, k.Kids...) {
+				if t.Kind == value.String {
+					types[t.Text] = true
+				}
+			}
+		case "anyOf", "oneOf", "allOf":
+			for i := range k.Kids {
+				typesIn(&k.Kids[i], types)
+			}
+		}
+	}
 }

@@ -150,7 +150,11 @@ type Result struct {
 type TooLittle struct{ Have, Need, Changes int }
 
 func (e *TooLittle) Error() string {
-	return fmt.Sprintf("too little gold to tell changes apart: %d documents count for it, and of %d %s tried nothing below %d could be shown; review more (`filler gold plan` says which)", e.Have, e.Changes, map[bool]string{true: "change", false: "changes"}[e.Changes == 1], e.Need)
+	documents := fmt.Sprintf("%d documents count", e.Have)
+	if e.Have == 1 {
+		documents = "1 document counts"
+	}
+	return fmt.Sprintf("too little gold to tell changes apart: %s for it, and with fewer than %d nothing could be shown; review more (`filler gold plan` says which)", documents, e.Need)
 }
 
 // needed gives how many documents have to differ, all in one direction, before a p value by
