@@ -187,6 +187,9 @@ func (im *importer) unaskable(f *Field, n *value.Value) {
 		f.Type = Any
 		return
 	case len(kept.Kids) == 0:
+		if len(im.faults) > 0 {
+			return
+		}
 		im.fault("", "no property of it can be asked for", "give properties with names of letters, digits, `_` and `-` that are not read only")
 		return
 	}
