@@ -136,9 +136,7 @@ func (a *app) importCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			if output == "" {
-				a.printf("%s", s.Source)
-			} else if err := writeNew(output, s.Source); err != nil {
+			if err := a.putSchema(s, output); err != nil {
 				return err
 			}
 			for _, k := range kept {
@@ -159,6 +157,15 @@ func (a *app) importCmd() *cobra.Command {
 	return cmd
 }
 
+// putSchema prints a schema, or writes it to a new file.
+func (a *app) putSchema(s *schema.Schema, output string) error {
+	if output == "" {
+		a.printf("%s", s.Source)
+		return nil
+	}
+	return writeNew(output, s.Source)
+}
+
 // importSQL makes a schema of a CREATE TABLE script.
 func (a *app) importSQL(file, output, check string) error {
 	if check != "" {
@@ -169,9 +176,7 @@ func (a *app) importSQL(file, output, check string) error {
 	if err != nil {
 		return err
 	}
-	if output == "" {
-		a.printf("%s", s.Source)
-	} else if err := writeNew(output, s.Source); err != nil {
+	if err := a.putSchema(s, output); err != nil {
 		return err
 	}
 	for _, n := range notes {

@@ -67,14 +67,7 @@ func (r *Race) cross(ctx context.Context) error {
 	}
 	cmp := r.compare(r.control, after, r.tune, quotes)
 	r.result.Crossed = &cmp
-	return r.priceNow(ctx)
-}
-
-// priceNow finds what a document costs with the improved schema.
-func (r *Race) priceNow(ctx context.Context) error {
-	_, cost, err := r.Asker.Fill(ctx, Trial{Name: "together", Schema: r.result.Schema, Documents: r.tune})
-	r.result.PriceNow = perDocument(cost)
-	return err
+	return nil
 }
 
 // keptBy gives the changes that some of the documents would have kept.

@@ -132,19 +132,31 @@ func (r *Race) with(all []*Candidate) (*schema.Schema, error) {
 	return r.Schema.Edited(merged(edits)...)
 }
 
-// joinedBy fills all tune documents with several changes at once.
-func (r *Race) joinedBy(ctx context.Context, all []*Candidate) (Records, *schema.Schema, error) {
-	s, err := r.with(all)
-	if err != nil {
-		return nil, nil, err
+// joint is all tune documents filled with several changes at once.
+type joint struct {
+	records Records
+	schema  *schema.Schema
+	price   int64 // nano a document
+}
+
+func (r *Race) joinedBy(ctx context.Context, all []*Candidate) (j joint, err error) {
+	if j.schema, err = r.with(all); err != nil {
+		return j, err
 	}
 	if len(all) == 1 && all[0].records != nil && !all[0].Free {
-		return all[0].records, s, nil
+		j.records, j.price = all[0].records, perDocument(all[0].Cost)
+		return j, nil
 	}
-	r.Tell(fmt.Sprintf("%d changes together", len(all)))
-	got, cost, err := r.Asker.Fill(ctx, Trial{Name: "together", Schema: s, Documents: r.tune})
+	r.Tell(fmt.Sprintf("%s together", map[bool]string{true: "1 change", false: fmt.Sprintf("%d changes", len(all))}[len(all) == 1]))
+	got, cost, err := r.Asker.Fill(ctx, Trial{Name: "together", Schema: j.schema, Documents: r.tune})
 	r.result.Cost.add(cost)
-	return got, s, err
+	j.records, j.price = got, perDocument(cost)
+	return j, err
+}
+
+// take makes what was filled together what is kept.
+func (r *Race) take(j joint) {
+	r.combined, r.result.Schema, r.result.PriceNow = j.records, j.schema, j.price
 }
 
 // combine puts what is kept together, the best first, and leaves out what adds nothing to
@@ -152,17 +164,18 @@ func (r *Race) joinedBy(ctx context.Context, all []*Candidate) (Records, *schema
 func (r *Race) combine(ctx context.Context) error {
 	var in []*Candidate
 	for _, c := range r.kept() {
-		got, s, err := r.joinedBy(ctx, append(slices.Clone(in), c))
+		j, err := r.joinedBy(ctx, append(slices.Clone(in), c))
 		if err != nil {
 			return err
 		}
 		if len(in) > 0 {
-			if cmp := r.compare(r.combined, got, r.tune, quotesOf(append(in, c))); cmp.By <= 0 {
+			if cmp := r.compare(r.combined, j.records, r.tune, quotesOf(append(in, c))); cmp.By <= 0 {
 				c.State, c.Note = Redundant, fmt.Sprintf("beside %s at %s", in[0].Edit, in[0].Field)
 				continue
 			}
 		}
-		in, r.combined, r.result.Schema = append(in, c), got, s
+		in = append(in, c)
+		r.take(j)
 	}
 	return nil
 }
@@ -193,11 +206,11 @@ func (r *Race) bundle(ctx context.Context) error {
 	if before == nil {
 		before = r.control
 	}
-	got, s, err := r.joinedBy(ctx, all)
+	j, err := r.joinedBy(ctx, all)
 	if err != nil {
 		return err
 	}
-	cmp := r.compare(before, got, r.tune, quotesOf(all))
+	cmp := r.compare(before, j.records, r.tune, quotesOf(all))
 	if holm := min(1, cmp.P*float64(r.tried)); cmp.By <= 0 || holm >= Level {
 		drop(chance + ", also together with the others")
 		return nil
@@ -205,7 +218,7 @@ func (r *Race) bundle(ctx context.Context) error {
 	for _, c := range small {
 		c.State, c.Note = Together, fmt.Sprintf("alone its gain may be chance; with the others %+.1f points", 100*cmp.By)
 	}
-	r.combined, r.result.Schema = got, s
+	r.take(j)
 	return nil
 }
 
@@ -231,6 +244,6 @@ func (r *Race) figure(ctx context.Context) error {
 	}
 	r.result.Cost.add(cost)
 	cmp := r.compare(r.Base, got, r.test, quotes)
-	r.result.OnTest, r.result.PriceNow = &cmp, perDocument(cost)
+	r.result.OnTest = &cmp
 	return nil
 }
