@@ -56,7 +56,8 @@ test split: that figure is the one to report. Without a test split it is cross-f
   filler improve --accept 1,3         write a schema with changes 1 and 3; nothing is asked
   filler improve --over style,model   settings in place of changes of the schema
 
-The schema file stays as it is: --accept writes another. What was answered is kept, so that work
+The model of --with sees errors and the lines around them, of tune documents alone and of no
+sensitive field. The schema file stays as it is: --accept writes another. What was answered is kept, so that work
 that was stopped goes on with the same command.
 
 Read more: docs/scoring.md, "Improving a schema".`,

@@ -189,7 +189,11 @@ func (r *Race) Proposed(ctx context.Context, p Proposer, by string, most int) ([
 	if len(sheets) == 0 {
 		return nil, nil
 	}
-	r.Tell(fmt.Sprintf("what %s proposes for %d fields", by, len(sheets)))
+	fields := fmt.Sprintf("%d fields", len(sheets))
+	if len(sheets) == 1 {
+		fields = "1 field"
+	}
+	r.Tell(fmt.Sprintf("what %s proposes for %s", by, fields))
 	records, cost, err := p.Propose(ctx, sheets, most)
 	if err != nil {
 		return nil, err
