@@ -392,6 +392,9 @@ func arrange(f *schema.Field, v *value.Value) value.Value {
 		out := value.Value{Kind: value.Object, Name: v.Name}
 		for _, kid := range f.Fields {
 			at := v.Get(kid.Name)
+			if kid.Type == schema.Group && !kid.Required && len(kid.Extra.Kids) > 0 && at != nil && isBlank(at) {
+				at = nil // of an imported schema, which need not have the group, and may need what is in it
+			}
 			if at.Empty() && !kid.Required && len(kid.Extra.Kids) > 0 && kid.Type != schema.List && !kid.AllowsNull() {
 				continue // an imported schema wants it left out where it is unknown
 			}
@@ -416,6 +419,16 @@ func arrange(f *schema.Field, v *value.Value) value.Value {
 		return value.Value{Kind: value.Array, Name: v.Name}
 	}
 	return v.Clone()
+}
+
+// isBlank tells a group in which nothing stands.
+func isBlank(v *value.Value) bool {
+	for i := range v.Kids {
+		if kid := &v.Kids[i]; !kid.Empty() && (kid.Kind != value.Object && kid.Kind != value.Array || !isBlank(kid)) {
+			return false
+		}
+	}
+	return v.Kind == value.Object || v.Kind == value.Array
 }
 
 // notWritten says that a value is not in the form of its type; of a date that
