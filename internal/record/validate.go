@@ -216,6 +216,10 @@ func (c *collector) gather(e *jsonschema.ValidationError) {
 			}
 		}
 		for _, name := range k.Properties {
+			if f != nil && f.Child(name) != nil { // of another form of a union
+				c.add(p.Key(name), Keyword{keywordOf(k)}, extra[name])
+				continue
+			}
 			c.add(p.Key(name), NoField{meant(f, name)}, extra[name])
 		}
 	default:

@@ -240,7 +240,7 @@ func (j *Job) stands(m *Made) bool {
 		m.Values++
 		place := places[p]
 		if !place.Found() {
-			all = all && (f.Type == schema.Boolean || f.Type == schema.Choice)
+			all = all && (f.Type == schema.Boolean || f.Type == schema.Choice || f.Type == schema.Any)
 			return
 		}
 		if m.There++; place.Start < own.End && own.Start < place.End {

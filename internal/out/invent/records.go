@@ -399,6 +399,8 @@ func (d *drawing) fresh(f *schema.Field) value.Value {
 		return value.Str(d.day().Format(time.DateOnly) + fmt.Sprintf("T%02d:%02d:00Z", 6+d.r.IntN(15), 5*d.r.IntN(12)))
 	case schema.Link:
 		return value.Str(unset)
+	case schema.Any:
+		return d.anything(f)
 	}
 	return value.Str(d.text(f))
 }
@@ -418,6 +420,11 @@ func (d *drawing) measure(f *schema.Field, name string) string {
 }
 
 func (d *drawing) text(f *schema.Field) string {
+	if form := f.Extra.Get("format"); form != nil {
+		if text := d.inFormat(form.Text); text != "" {
+			return text
+		}
+	}
 	for range 50 {
 		text := ""
 		switch {

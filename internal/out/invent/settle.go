@@ -95,6 +95,12 @@ func (d *drawing) change(v *value.Value, f fault) {
 	if field.Type == schema.Group || field.Type == schema.List {
 		donor = v.At(p)
 	}
+	if up := d.at(p.Parent()); up != nil && len(up.Extra.Kids) > 0 && !field.Required && d.r.IntN(2) == 0 {
+		if whole := v.At(p.Parent()); whole != nil { // of a union only one form's fields go together
+			whole.Drop(p.Last())
+			return
+		}
+	}
 	if field.IsLeaf() && field.Type != schema.Link {
 		v.Put(p, d.fresh(field))
 		return

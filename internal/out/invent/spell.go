@@ -44,6 +44,10 @@ func readsAs(f *schema.Field, text string, v *value.Value) bool {
 	if f.Type == schema.Text {
 		return strings.EqualFold(text, v.Text)
 	}
+	if f.Type == schema.Any { // it stands there as JSON
+		bare := v.Named("")
+		return text == bare.String()
+	}
 	_, to, ok := normalize.ByType(f, &own)
 	if !ok {
 		return false
@@ -57,6 +61,12 @@ func readsAs(f *schema.Field, text string, v *value.Value) bool {
 // ways are the texts that may mean a value, in some order.
 func ways(f *schema.Field, v *value.Value, r *rand.Rand) (all []string) {
 	switch f.Type {
+	case schema.Any:
+		if v.Kind != value.String {
+			bare := v.Named("")
+			return []string{bare.String()}
+		}
+		all = append(all, v.Text)
 	case schema.Date:
 		for _, format := range f.Written {
 			if text := format.Write(v.Text); text != "" {
