@@ -139,7 +139,11 @@ func (a *app) importCmd() *cobra.Command {
 			if err := a.putSchema(s, output); err != nil {
 				return err
 			}
-			for _, k := range kept {
+			for i, k := range kept {
+				if i == mostKept {
+					a.notef("kept: %s more, each under `keywords` in the schema\n", thousands(len(kept)-i))
+					break
+				}
 				path := k.Path
 				if path == "" {
 					path = "the record"
@@ -156,6 +160,9 @@ func (a *app) importCmd() *cobra.Command {
 	cmd.Flags().StringVarP(&output, "output", "o", "", "write the schema to this `FILE`, which must not exist yet")
 	return cmd
 }
+
+// mostKept is how many kept keywords are told one by one.
+const mostKept = 40
 
 // putSchema prints a schema, or writes it to a new file.
 func (a *app) putSchema(s *schema.Schema, output string) error {

@@ -7,6 +7,9 @@ import (
 	"filler/internal/measure/suggest"
 )
 
+// widestHint is how many letters of a suggestion a table shows; --json has it whole.
+const widestHint = 90
+
 // firstHints is how many suggestions are listed unless all are asked for.
 const firstHints = 10
 
@@ -28,7 +31,7 @@ func (a *app) printHints(hints []suggest.Suggestion, fixes *score.Fixes, run int
 		if h.For[0].Text != "" {
 			example += "  " + clip(oneLine(h.For[0].Text), 40)
 		}
-		t.row(h.Field, h.String(), len(h.For), field{dash(len(h.Against)), soft}, field{example, faint})
+		t.row(h.Field, clip(h.String(), widestHint), len(h.For), field{dash(len(h.Against)), soft}, field{example, faint})
 	}
 	t.print()
 	if len(hints) > firstHints && !o.all {

@@ -30,6 +30,12 @@ func Import(name string, data []byte) (*Schema, []Kept, error) {
 		}
 		return nil, nil, place.Faults{f}
 	}
+	if twice := twiceIn(&v); len(twice) > 0 {
+		for i := range twice {
+			twice[i].File = name
+		}
+		return nil, nil, twice
+	}
 	var im *importer
 	var s *Schema
 	for level := deepest; level > 0; level-- {
@@ -51,6 +57,26 @@ func Import(name string, data []byte) (*Schema, []Kept, error) {
 		return nil, nil, err
 	}
 	return again, im.kept, nil
+}
+
+// twiceIn finds keys that stand twice in one object: which of them counts would be a guess.
+func twiceIn(v *value.Value) (faults place.Faults) {
+	if !v.Repeats() {
+		return nil
+	}
+	v.Walk(func(p value.Pointer, n *value.Value) bool {
+		seen := map[string]bool{}
+		if n.Kind == value.Object && len(faults) < 20 {
+			for _, kid := range n.Kids {
+				if seen[kid.Name] {
+					faults = append(faults, place.Fault{Path: string(p), Msg: fmt.Sprintf("the key %q is here twice", kid.Name), Hint: "keep one"})
+				}
+				seen[kid.Name] = true
+			}
+		}
+		return true
+	})
+	return faults
 }
 
 // ImportFile is Import for a file.

@@ -470,7 +470,7 @@ func (l *loader) examples(n *place.Node, f *Field) {
 // what a bound may be.
 func plainDecimal(literal string) string {
 	d, err := decimal.NewFromString(literal)
-	if err != nil || d.Exponent() > 40 || d.Exponent() < -40 {
+	if err != nil || d.Exponent() > 40 || d.Exponent() < -40 || len(d.String()) > 40 {
 		return ""
 	}
 	return d.String()

@@ -203,6 +203,7 @@ func TestImportRefuses(t *testing.T) {
 		`{"type":"object","required":["a_b"],"properties":{"aB":{"type":"string"},"a_b":{"type":"string"}}}`:   "differ in case",
 		`{"type":"object","properties":{"a":{"$dynamicRef":"#x"}}}`:                                            "$dynamicRef",
 		`{"$defs":{"a":{"$anchor":"x"},"b":{"$anchor":"x"}},"type":"object","properties":{"a":{"$ref":"#x"}}}`: "are called",
+		`{"type":"object","properties":{"a":{"type":"string"},"b":{"type":"string","type":"integer"}}}`:        `the key "type" is here twice`,
 	} {
 		_, _, err := Import("f.json", []byte(text))
 		require.Error(t, err, text)
