@@ -332,9 +332,38 @@ func encoded(f *Field, v *value.Value) value.Value {
 		return out
 	case v == nil || v.Kind == value.Null:
 		return value.Value{}
+	case f.AnyForm() != nil && len(f.listed().Kids) == 0:
+		return formed(f.AnyForm(), v)
 	case f.Type == Any && len(f.listed().Kids) == 0:
 		bare := v.Clone().Named("")
 		return value.Str(bare.String())
+	}
+	return v.Clone().Named("")
+}
+
+// formed writes a value in the form that it is held to, and turns it back.
+func formed(form *AnyForm, v *value.Value) value.Value {
+	switch {
+	case v == nil || v.Kind == value.Null:
+		return value.Value{}
+	case form.items != nil:
+		out := value.List()
+		for i := range v.Kids {
+			out.Kids = append(out.Kids, formed(form.items, &v.Kids[i]))
+		}
+		return out
+	case form.free != nil:
+		out := value.List()
+		for i := range v.Kids {
+			out.Kids = append(out.Kids, value.Obj(value.Str(v.Kids[i].Name).Named("key"), formed(form.free, &v.Kids[i]).Named("value")))
+		}
+		return out
+	case len(form.members) > 0:
+		out := value.Obj()
+		for i, m := range form.members {
+			out.Set(form.names[i], formed(m, v.Get(form.names[i])))
+		}
+		return out
 	}
 	return v.Clone().Named("")
 }

@@ -292,6 +292,9 @@ func (w *wirer) byType(f *Field) value.Value {
 	if f.Type == Any && len(listed.Kids) > 0 {
 		return value.Obj(listed.Named("enum"))
 	}
+	if form := f.AnyForm(); form != nil {
+		return form.Wire()
+	}
 	v := value.Obj(orNull(jsonTypes[f.Kin().Type], true))
 	if len(listed.Kids) > 0 {
 		v.Set("enum", listed)
@@ -337,8 +340,14 @@ func FormOf(f *Field) string {
 	case Time:
 		return "HH:MM or HH:MM:SS"
 	case Any:
-		if f.Extra.Get("enum") == nil && f.Extra.Get("const") == nil {
+		switch form := f.AnyForm(); {
+		case f.Extra.Get("enum") != nil || f.Extra.Get("const") != nil:
+		case form == nil:
 			return "JSON, or as a text that holds JSON"
+		case form.HasFree():
+			return `JSON, names and values as a list of {"key", "value"} or as an object`
+		default:
+			return "JSON"
 		}
 	case DateTime:
 		return "YYYY-MM-DDTHH:MM:SS with the offset, such as 2031-04-03T09:30:00+02:00"

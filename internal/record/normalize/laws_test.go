@@ -120,6 +120,9 @@ func TestNormalizingKeepsItsRules(t *testing.T) {
 					name = strings.ToUpper(name[:1]) + name[1:]
 				}
 				rec.Set(name, randomThing(r, 0))
+				if f.Name == "map" && r.IntN(2) == 0 {
+					rec.Set(name, value.List(value.Obj(value.Str("a").Named("key"), value.Num("1").Named("value"))))
+				}
 				if f.Name == "keyed" && r.IntN(2) == 0 {
 					rec.Set(name, twoOf(r))
 				}

@@ -53,6 +53,7 @@ const (
 	RuleMisread    = "misread"     // a choice or a code, but for letters and figures that look alike
 	RuleLookalikes = "lookalikes"  // letters that look like figures
 	RuleJSON       = "json"        // a text that holds JSON where any value belongs
+	RulePairs      = "pairs"       // names and values in a list where an object of any names belongs
 )
 
 // Record normalizes all values of a record in place.
@@ -250,6 +251,11 @@ func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 	if f.Type == schema.Any { // texts in it are as they are
 		if to, ok := unpacked(f, v); ok && !none(f) {
 			t.set(p, RuleJSON, v, to)
+		}
+		if form := f.AnyForm(); form != nil && !none(f) {
+			if to, turned := form.Turned(v); turned {
+				t.set(p, RulePairs, v, to)
+			}
 		}
 		return
 	}

@@ -36,6 +36,7 @@ fields:
   h: {list: Hours., items: {time: One.}}
   tc: {text: A code., pattern: "^TC-[0-9]+$"}
   more: {any: What else is said.}
+  map: {any: Names and figures., keywords: {type: object, additionalProperties: {type: integer}}}
   keyed: {list: Lamps., key: [no], fields: {no: {integer: Number.}, on: {boolean: On.}}}
 `
 

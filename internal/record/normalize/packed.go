@@ -26,6 +26,9 @@ func unpacked(f *schema.Field, v *value.Value) (value.Value, bool) {
 	if err != nil || to.Kind == value.String && packed.MatchString(to.Text) { // once is enough
 		return value.Value{}, false
 	}
+	if bare, again := unpacked(f, &to); again { // "7" where a text is no value
+		return bare, true
+	}
 	return to, true
 }
 

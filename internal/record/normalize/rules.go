@@ -244,6 +244,7 @@ var Rules = []Rule{
 	{RuleAmount, "money, quantity", "an amount written as a text", `"12,5 m" → {"amount": 12.5, "unit": "m"}`},
 	{RuleMeasure, "money, quantity", "the schema's own, if none is given", `12.5 → {"amount": 12.5, "unit": "m"}`},
 	{RuleJSON, "any", "a text that holds JSON", `"{\"a\": 1}" → {"a": 1}`},
+	{RulePairs, "any", "names and values in a list, where names are free", `[{"key": "a", "value": 1}] → {"a": 1}`},
 	{RuleUnit, "quantity", "the schema's own unit, by an exact factor", "980 cm → 9.8 m"},
 	{"upper", "normalize: upper", "capitals", `"ql-058" → "QL-058"`},
 	{"lower", "normalize: lower", "small letters", `"ROT" → "rot"`},
