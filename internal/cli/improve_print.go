@@ -63,6 +63,9 @@ func (a *app) printImproved(w *work, t *trials, r *improve.Result, looks int) er
 		a.printFigure("cross-fitted", r.Crossed)
 		a.printf("%s\n", a.paint(faint, "there is no test split: each fifth of the documents is measured with what the others would have kept. `filler gold split` makes one"))
 	}
+	if r.OnTest == nil && r.Crossed == nil {
+		a.printf("%s\n", a.paint(bad, fmt.Sprintf("run %d has no document of the test split, so that nothing says what is left of this gain elsewhere: fill all documents, and improve that run", t.run.ID)))
+	}
 	a.printTook(r)
 	a.notef("next: `filler improve --accept all` writes this schema beside the old one; --accept 1,3 only those\n")
 	return nil

@@ -189,7 +189,7 @@ func Run(ctx context.Context, s Setup) (*Result, error) {
 		err = r.try(ctx)
 	}
 	if errors.Is(err, ErrBudget) {
-		out.Budget, err = true, nil
+		out.Budget, out.Schema, err = true, nil, nil // no figure is whole
 		r.each(func(c *Candidate) { c.State, c.Note = Untried, "the budget was spent" })
 		return out, nil
 	}

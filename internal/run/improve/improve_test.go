@@ -457,3 +457,22 @@ func (p *proposer) Propose(_ context.Context, sheets []Sheet, _ int) ([]value.Va
 	}
 	return out, Cost{Requests: len(sheets)}, nil
 }
+
+// A run without documents of the test split leaves the figure open; it is not cross-fitted, since
+// the gold set has a test split.
+func TestARunOfTheTuneSplitAlone(t *testing.T) {
+	w := &world{seed: 7, blind: true}
+	w.make(t, 30, 10)
+	s := w.setup(t)
+	for id, g := range w.set {
+		if g.Split == gold.Test {
+			delete(s.Base, id)
+		}
+	}
+	got, err := Run(t.Context(), s)
+	require.NoError(t, err)
+	assert.NotEmpty(t, kept(got))
+	assert.Nil(t, got.OnTest)
+	assert.Nil(t, got.Crossed)
+	assert.Zero(t, got.Test)
+}
