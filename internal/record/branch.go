@@ -24,8 +24,12 @@ func branchMeant(e *jsonschema.ValidationError) *jsonschema.ValidationError {
 		leaves(cause, func(leaf *jsonschema.ValidationError) {
 			errors++
 			switch k := leaf.ErrorKind.(type) {
-			case *kind.Const, *kind.Type:
+			case *kind.Const:
 				other++
+			case *kind.Type: // of the value itself, and not of something in it
+				if len(leaf.InstanceLocation) == len(e.InstanceLocation) {
+					other++
+				}
 			case *kind.Enum:
 				if len(k.Want) == 1 {
 					other++

@@ -189,7 +189,7 @@ func (n NoField) Text() string {
 }
 
 func (TwiceNamed) Text() string { return "duplicate key" }
-func (k Keyword) Text() string  { return "breaks a keyword of the imported schema: " + k.Says }
+func (k Keyword) Text() string  { return "does not fit the schema: " + k.Says }
 
 func (r BrokenRule) Text() string {
 	says := strings.TrimSuffix(r.Say, ".")

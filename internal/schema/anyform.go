@@ -49,7 +49,7 @@ func formOf(s *value.Value, depth int) *AnyForm {
 			kind = types[0]
 		case k.Name == "enum":
 			form.options = k.Named("")
-		case slices.Contains([]string{"items", "additionalProperties", "properties", "required"}, k.Name):
+		case slices.Contains([]string{"items", "additionalProperties", "properties", "required", "description"}, k.Name):
 		case slices.Contains([]string{"minItems", "maxItems", "uniqueItems", "minProperties", "maxProperties", "minLength", "maxLength", "pattern", "format", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "propertyNames"}, k.Name):
 		default:
 			return nil

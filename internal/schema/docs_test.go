@@ -27,6 +27,9 @@ func TestReferenceExamples(t *testing.T) {
 	for _, list := range TypeKeys {
 		keys = append(keys, list...)
 	}
+	for _, list := range FormKeys {
+		keys = append(keys, list...)
+	}
 	for _, k := range keys {
 		assert.True(t, strings.Contains(all, k+":"), "no example uses %s", k)
 	}

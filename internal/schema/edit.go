@@ -126,7 +126,12 @@ func nodeOf(root *place.Node, path string) (*place.Node, []string) {
 				return nil, nil
 			}
 		}
-		if !down("fields", strings.TrimSuffix(step, "[]")) {
+		name := strings.TrimSuffix(step, "[]")
+		if form := formWith(at, name); form != "" {
+			if !down("forms", form, "fields", name) {
+				return nil, nil
+			}
+		} else if !down("fields", name) {
 			return nil, nil
 		}
 	}
@@ -134,4 +139,14 @@ func nodeOf(root *place.Node, path string) (*place.Node, []string) {
 		return nil, nil
 	}
 	return at, keys
+}
+
+// formWith gives the first form of a `one of` that has a field, or "".
+func formWith(at *place.Node, name string) string {
+	for _, form := range at.Get("forms").Pairs() {
+		if form.Get("fields").Get(name) != nil {
+			return form.Key()
+		}
+	}
+	return ""
 }

@@ -300,6 +300,13 @@ func (g *foreign) spoil(v any) any {
 	return []any{nil, "", "zzzz", -7, 2.5, true, map[string]any{}, []any{}}[g.r.IntN(8)]
 }
 
+func decoded(t *testing.T, text string) any {
+	t.Helper()
+	v, err := jsonschema.UnmarshalJSON(strings.NewReader(text))
+	require.NoError(t, err, text)
+	return v
+}
+
 func compileSchema(t *testing.T, data []byte) *jsonschema.Schema {
 	t.Helper()
 	v, err := jsonschema.UnmarshalJSON(strings.NewReader(string(data)))

@@ -56,6 +56,28 @@ func fieldLanguage() value.Value {
 		}
 		forms.Kids = append(forms.Kids, object(properties.Kids, []string{name}))
 	}
+	for _, name := range Forms {
+		properties := value.Obj()
+		for _, k := range keysOfForm(name) {
+			switch k {
+			case name:
+				properties.Set(k, keyLanguage(Type(name), k))
+			case "keys", "by":
+				properties.Set(k, described("string", ""))
+			case "values":
+				properties.Set(k, reference("field", "What one value is."))
+			case "of":
+				properties.Set(k, listOf(reference("field", ""), "What stands at each place."))
+			case "forms":
+				form := object([]value.Value{described("string", "What the form is.").Named("about"), reference("fields", "").Named("fields")}, nil)
+				properties.Set(k, keyed(value.Obj(value.List(described("null", ""), form).Named("anyOf")), "The forms, by name."))
+			default:
+				properties.Set(k, keyLanguage(Any, k))
+			}
+		}
+		needs := map[string][]string{"map": {"map", "values"}, "tuple": {"tuple", "of"}, "one of": {"one of", "forms"}}[name]
+		forms.Kids = append(forms.Kids, object(properties.Kids, needs))
+	}
 	return value.Obj(forms.Named("anyOf"))
 }
 

@@ -296,7 +296,11 @@ func (l *loader) field(n *place.Node, f *Field) {
 	if !readType(n, f) {
 		return
 	}
+	form := formIn(n)
 	known := KeysOf(f.Type)
+	if form != "" {
+		known = keysOfForm(form)
+	}
 	for _, kid := range n.Pairs() {
 		if types := typesWith(kid.Key()); len(types) > 0 && !slices.Contains(known, kid.Key()) && !isType(kid.Key()) {
 			kid.KeyFault(fmt.Sprintf("the type %s has no key %q", f.Type, kid.Key()), "it goes with "+strings.Join(types, ", "))
@@ -305,7 +309,13 @@ func (l *loader) field(n *place.Node, f *Field) {
 	}
 	n.Known(known...)
 	for _, kid := range n.Pairs() {
-		l.key(kid, f)
+		if !slices.Contains(FormKeys[form], kid.Key()) {
+			l.key(kid, f)
+		}
+	}
+	if form != "" {
+		l.form(n, f, form)
+		return
 	}
 	l.whole(n, f)
 }
@@ -331,9 +341,14 @@ func DefaultEvidence(t Type) string {
 func readType(n *place.Node, f *Field) bool {
 	var types []string
 	for _, kid := range n.Pairs() {
-		if isType(kid.Key()) {
+		if isType(kid.Key()) || slices.Contains(Forms, kid.Key()) {
 			types = append(types, kid.Key())
-			f.Type = Type(kid.Key())
+			switch f.Type = Type(kid.Key()); kid.Key() {
+			case "map", "tuple":
+				f.Type = Any
+			case "one of":
+				f.Type = Group
+			}
 			f.About = kid.Prose("what to tell the model about this field")
 		}
 	}
@@ -341,7 +356,7 @@ func readType(n *place.Node, f *Field) bool {
 	case 1:
 		return true
 	case 0:
-		hint := "one key of a field is its type: " + strings.Join(Types, ", ")
+		hint := "one key of a field is its type: " + strings.Join(Types, ", ") + ", " + strings.Join(Forms, ", ")
 		for _, kid := range n.Pairs() {
 			if near := place.Nearest(kid.Key(), Types); near != "" && len(typesWith(kid.Key())) == 0 {
 				hint = fmt.Sprintf("did you mean %q for %q?", near, kid.Key())
