@@ -38,7 +38,7 @@ var whats = map[string]What{
 	"format: no such day in the calendar":                                                                  NoSuchDay{},
 	`unexpected: the schema has no such field; did you mean "bays"?`:                                       NoField{"bays"},
 	"syntax: duplicate key":                                                                                TwiceNamed{},
-	"schema: does not fit the schema: not, it is":                                          Keyword{"not, it is"},
+	"schema: does not fit the schema: not, it is":                                                          Keyword{"not, it is"},
 	"rule: rule broken: a > b":                                                                             BrokenRule{Holds: "a > b"},
 	"link: points to nothing: no a or b has this value":                                                    DeadLink{[]string{"a", "b"}},
 	`no-evidence: line 3 has the figure in a form with two readings ("Fee 1,250"): declare written, such as {decimal: ",", group: "."}`: TwoFigures{3, "Fee 1,250"},
