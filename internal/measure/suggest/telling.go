@@ -64,7 +64,7 @@ func (c *Collector) meaning(f *schema.Field, choice string) (erring, others []*g
 		}
 		meant, wrong := false, false
 		eachLeaf(c.schema, &g.Gold.Record, func(at *schema.Field, v *value.Value) {
-			meant = meant || at == f && v.Kind == value.String && v.Text == choice
+			meant = meant || at == f && !v.Empty() && v.Kind == value.String && v.Text == choice
 		})
 		for j := range g.Errors {
 			e := &g.Errors[j]

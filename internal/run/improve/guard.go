@@ -41,7 +41,7 @@ func newGuard(r *Race) guard {
 			}
 		})
 		score.Walk(r.Schema, &r.found[id].Gold.Record, nil, score.Visitor{Leaf: func(l score.Leaf) {
-			if l.Gold.Kind != value.String || utf8.RuneCountInString(l.Gold.Text) < shortValue {
+			if l.Gold.Empty() || l.Gold.Kind != value.String || utf8.RuneCountInString(l.Gold.Text) < shortValue {
 				return
 			}
 			if text := folded(l.Gold.Text); !strings.Contains(tune.String(), text) && !slices.Contains(g.values, text) {

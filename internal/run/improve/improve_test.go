@@ -27,6 +27,7 @@ fields:
   grade: {integer: Its grade., printed_as: [Grade]}
   seen: {date: Day of the visit., printed_as: [Seen]}
   keeper: {text: Who keeps the key., printed_as: [Keeper]}
+  more: {group: What else is said., fields: {of: {choice: Of what., of: [moss, rust]}, words: The words., on: {date: The day.}, sum: {number: A sum.}}}
 `
 
 // world is documents whose records are known, and a model whose errors are functions of what
@@ -93,6 +94,9 @@ func (w *world) make(t *testing.T, tune, test int) {
 		}
 		rec.Set("grade", value.Num(fmt.Sprint(i%4)))
 		rec = inOrder(s, rec)
+		if i%9 == 4 { // a record need not have what is null
+			rec.Drop("more")
+		}
 		w.set[id] = &gold.Record{Document: id, State: gold.Reviewed, Split: split, Record: rec, Hashes: record.Hashes{Text: doc.Hash}}
 	}
 }
