@@ -28,12 +28,12 @@ import (
 
 // improving is what `improve` was asked for.
 type improving struct {
-	schemaFile, with, accept, output string
-	over                             []string
-	upTo, candidates                 int
-	seed                             uint64
-	budget                           float64
-	dry, asJSON                      bool
+	schemaFile, goldPath, with, accept, output string
+	over                                       []string
+	upTo, candidates                           int
+	seed                                       uint64
+	budget                                     float64
+	dry, asJSON                                bool
 }
 
 func (a *app) improveCmd() *cobra.Command {
@@ -73,6 +73,7 @@ Read more: docs/scoring.md, "Improving a schema".`,
 		}}
 	f := cmd.Flags()
 	f.StringVar(&o.schemaFile, "schema", "", schemaUsage)
+	f.StringVar(&o.goldPath, "gold", "", goldUsage)
 	f.StringVar(&o.with, "with", "", "have this `MODEL` propose changes too, for the fields with most errors")
 	f.IntVar(&o.candidates, "candidates", 4, "at most `N` changes a field from that model")
 	f.IntVar(&o.upTo, "up-to", improve.MostTried, "try up to `N` changes, those for most errors first")
@@ -127,7 +128,7 @@ type trials struct {
 
 // begin opens what trials need: the run, its documents and settings, and gold.
 func (a *app) beginTrials(ctx context.Context, w *work, o improving, runName string) (*trials, error) {
-	set, err := w.goldSet("")
+	set, err := w.goldSet(o.goldPath)
 	if err != nil {
 		return nil, err
 	}
@@ -238,13 +239,13 @@ func (a *app) improve(ctx context.Context, o improving, runName string) error {
 	}
 	looks := 0
 	if result.OnTest != nil {
-		if looks, err = a.lookedAtTest(w, t.setup.Gold, t.run.ID); err != nil {
+		if looks, err = a.lookedAtTest(w, o, t.setup.Gold, t.run.ID); err != nil {
 			return err
 		}
 	}
 	if o.asJSON {
 		v := result.JSON()
-		if result.OnTest != nil {
+		if result.OnTest != nil && looks != unknownLooks {
 			v.Set("looks_before", number(looks))
 		}
 		a.printJSON(v)
@@ -260,8 +261,14 @@ func (a *app) improve(ctx context.Context, o improving, runName string) error {
 
 func (w *work) improvedFile() string { return filepath.Join(w.root, ".filler", "improve.json") }
 
+// unknownLooks stands for how often gold from elsewhere was looked at.
+const unknownLooks = -1
+
 // lookedAtTest keeps that the test split was looked at, and gives how often it had been.
-func (a *app) lookedAtTest(w *work, set gold.Set, run int64) (int, error) {
+func (a *app) lookedAtTest(w *work, o improving, set gold.Set, run int64) (int, error) {
+	if o.goldPath != "" { // not the project's own
+		return unknownLooks, nil
+	}
 	mark, _ := gold.TestMark(set)
 	before, err := gold.Looks(w.looksFile(), mark)
 	if err != nil {

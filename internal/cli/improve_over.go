@@ -62,13 +62,13 @@ func (a *app) improveOver(ctx context.Context, w *work, t *trials, o improving) 
 	}
 	looks := 0
 	if got.OnTest != nil {
-		if looks, err = a.lookedAtTest(w, t.setup.Gold, t.run.ID); err != nil {
+		if looks, err = a.lookedAtTest(w, o, t.setup.Gold, t.run.ID); err != nil {
 			return err
 		}
 	}
 	if o.asJSON {
 		v := got.JSON()
-		if got.OnTest != nil {
+		if got.OnTest != nil && looks != unknownLooks {
 			v.Set("looks_before", number(looks))
 		}
 		a.printJSON(v)
@@ -141,6 +141,9 @@ func boundText(x float64, exists bool) string {
 }
 
 func timesBefore(n int) string {
+	if n == unknownLooks {
+		return "how often it was looked at before is kept for the project's own gold alone"
+	}
 	if n == 0 {
 		return "it had not been looked at before"
 	}
