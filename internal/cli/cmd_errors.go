@@ -20,6 +20,7 @@ import (
 type finding struct {
 	judged
 	asJSON, all, types      bool
+	sensitive               bool
 	split, field, errorType string
 	noDocuments, noFixes    bool
 	looking
@@ -59,6 +60,7 @@ Read more: docs/scoring.md, "Error types".`,
 	f.BoolVar(&o.noDocuments, "no-documents", false, "do not read the documents; types that need them are not told apart")
 	f.BoolVar(&o.noFixes, "no-fixes", false, "do not try fixes")
 	f.BoolVar(&o.asJSON, "json", false, "print one error a line as JSON, then the fixes")
+	f.BoolVar(&o.sensitive, "sensitive", false, sensitiveUsage)
 	o.looking.flags(cmd)
 	return cmd
 }
@@ -133,9 +135,12 @@ func (a *app) errors(ctx context.Context, o finding, runName string) error {
 	}
 	var hints []suggest.Suggestion
 	if !o.noFixes && !o.noDocuments && len(all) > 0 {
-		hints = suggest.Cover(w.schema, collector.Suggest())
+		hints = collector.Suggest()
 	}
-	w.coverErrors(shown, fixes)
+	if !o.sensitive {
+		w.coverErrors(shown, fixes)
+		hints = suggest.Cover(w.schema, hints)
+	}
 	if o.asJSON {
 		a.errorsJSON(shown, fixes)
 		if hints != nil {

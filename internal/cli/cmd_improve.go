@@ -122,8 +122,6 @@ type trials struct {
 	setup improve.Setup
 	run   store.Run
 	close func()
-
-	solved func(n int) ([]prompt.Solved, error)
 }
 
 // begin opens what trials need: the run, its documents and settings, and gold.
@@ -152,7 +150,7 @@ func (a *app) beginTrials(ctx context.Context, w *work, o improving, runName str
 	if err != nil {
 		return fail(err)
 	}
-	t.solved = func(n int) ([]prompt.Solved, error) { return w.solved(setup, &looking{examples: n}) }
+	solved := func(n int) ([]prompt.Solved, error) { return w.solved(setup, &looking{examples: n}) }
 	var then string
 	setup.Settings, then = fill.SettingsOf(t.run)
 	setup.Rounds, setup.Stdin = t.run.Rounds, a.in
@@ -173,7 +171,7 @@ func (a *app) beginTrials(ctx context.Context, w *work, o improving, runName str
 	if err != nil {
 		return fail(err)
 	}
-	t.Filling = &improve.Filling{Setup: setup, Sources: map[string]document.Source{}, Budget: w.budget(o.budget), Model: w.model, Solved: t.solved, Hooks: a.trialHooks}
+	t.Filling = &improve.Filling{Setup: setup, Sources: map[string]document.Source{}, Budget: w.budget(o.budget), Model: w.model, Solved: solved, Hooks: a.trialHooks}
 	for _, s := range sources {
 		t.Sources[s.ID] = s
 	}
@@ -233,7 +231,6 @@ func (a *app) improve(ctx context.Context, o improving, runName string) error {
 	if err != nil {
 		return err
 	}
-	result.Cover(w.schema)
 	if err := result.Keep(w.improvedFile(), w.schema); err != nil {
 		return place.Faults{{File: w.improvedFile(), Msg: "can't be written", Hint: "check its folder and permissions, and that the disk is not full"}}
 	}

@@ -140,7 +140,7 @@ const notAmong = "it is not among the documents of the project"
 
 // tests gives what the test split holds, to keep out what is nearly that. A test
 // document that can't be read is told: nothing can be compared with it.
-func (a *app) tests(ctx context.Context, g *ofGold) export.Tests {
+func (a *app) tests(ctx context.Context, g *ofGold) document.Others {
 	var texts []string
 	for _, id := range g.of(gold.Test) {
 		d, err := g.read(ctx, id)
@@ -150,13 +150,13 @@ func (a *app) tests(ctx context.Context, g *ofGold) export.Tests {
 		}
 		texts = append(texts, d.Text)
 	}
-	return export.NewTests(texts)
+	return document.NewOthers(texts)
 }
 
 func (a *app) spans(ctx context.Context, w *work, o *exporting, g *ofGold, to *bufio.Writer) error {
 	s := export.NewSpans(w.schema, to)
 	split := cmp.Or(o.lessons.split, gold.Tune)
-	var tests export.Tests
+	var tests document.Others
 	if split != gold.Test {
 		tests = a.tests(ctx, g)
 	}
@@ -170,7 +170,7 @@ func (a *app) spans(ctx context.Context, w *work, o *exporting, g *ofGold, to *b
 		case g.set[id].Hashes.Since(record.Hashes{Text: d.Hash, File: d.FileHash}) != record.Same:
 			a.notef("left out: %s: it has changed, or is read otherwise, since its review\n", id)
 			continue
-		case tests.Nearly(d.Text):
+		case tests.HasNear(d.Text):
 			a.notef("left out: %s: nearly a document of the test split\n", id)
 			continue
 		}

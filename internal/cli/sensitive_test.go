@@ -62,3 +62,27 @@ rules:
 	_, out, _ := call("", "trace", "docs/a.txt", "--full", "--sensitive")
 	assert.Contains(t, out, "Quilliam Brask")
 }
+
+// Under a schema with sensitive fields no line of a document is shown: one that a value in error
+// stands on may hold another that is sensitive.
+func TestLinesBesideSensitiveValues(t *testing.T) {
+	t.Chdir(t.TempDir())
+	put := func(name, text string) { require.NoError(t, os.WriteFile(name, []byte(text), 0o600)) }
+	put("s.yaml", "schema: s\nfields:\n  name: {text: Name of the bridge.}\n  owner: {text: Name of the owner., sensitive: true}\n")
+	var records, golds []string
+	for _, id := range []string{"a.txt", "b.txt", "c.txt"} {
+		put(id, "Structure: Osier Plank "+id[:1]+", kept by Quilliam Brask\n")
+		records = append(records, `{"document":"`+id+`","record":{"name":"Heron","owner":"Quilliam Brask"}}`)
+		golds = append(golds, `{"document":"`+id+`","state":"reviewed","record":{"name":"Osier Plank `+id[:1]+`","owner":"Quilliam Brask"}}`)
+	}
+	put("r.jsonl", strings.Join(records, "\n")+"\n")
+	put("g.jsonl", strings.Join(golds, "\n")+"\n")
+	of := []string{"errors", "--schema", "s.yaml", "--records", "r.jsonl", "--gold", "g.jsonl", "--all"}
+	for _, more := range [][]string{nil, {"--json"}} {
+		_, out, errOut := call("", append(of, more...)...)
+		assert.Contains(t, out, "Heron", errOut)
+		assert.NotContains(t, out, "Quilliam")
+		_, out, errOut = call("", append(append(of, more...), "--sensitive")...)
+		assert.Contains(t, out, "kept by Quilliam Brask", errOut)
+	}
+}

@@ -2,6 +2,7 @@ package schema
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"filler/internal/base/place"
@@ -25,6 +26,11 @@ func (e Edit) String() string {
 		text = "{" + Quote(e.Key[i]) + ": " + text + "}"
 	}
 	return e.Key[0] + ": " + text
+}
+
+// HoldsValues tells whether the change writes what documents have in the field into the schema.
+func (e Edit) HoldsValues() bool {
+	return len(e.Key) > 0 && slices.Contains([]string{"also", "examples", "pattern"}, e.Key[len(e.Key)-1])
 }
 
 // Edited gives the schema with changes written into its file's text, where all else stays as

@@ -8,15 +8,16 @@ import (
 	"filler/internal/schema"
 )
 
-// CoverErrors hides the values of sensitive fields, and the lines that they stand in.
+// CoverErrors hides the values of sensitive fields, and under a schema that has one all lines:
+// what else stands on them nobody knows.
 func CoverErrors(s *schema.Schema, all []LeafError) {
+	cover := record.NewCover(s)
 	for i := range all {
 		m := &all[i]
-		if !s.IsSensitive(m.Field.Path) {
-			continue
+		if s.IsSensitive(m.Field.Path) {
+			hide(&m.Gold, &m.Filled)
 		}
-		hide(&m.Gold, &m.Filled)
-		m.GoldLine, m.FilledLine = Line{N: m.GoldLine.N, Text: record.Hidden}, Line{N: m.FilledLine.N, Text: record.Hidden}
+		m.GoldLine.Text, m.FilledLine.Text = cover.Words(m.GoldLine.Text), cover.Words(m.FilledLine.Text)
 	}
 }
 

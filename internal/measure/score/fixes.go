@@ -265,8 +265,8 @@ func (c *Fixer) Try() Fixes {
 	}
 	out.On = "documents they were not chosen on (five folds)"
 	var honest Counts
-	for fold := range folds {
-		mine := func(i int) bool { return foldOf(c.docs[i].id) == fold }
+	for fold := range Folds {
+		mine := func(i int) bool { return FoldOf(c.docs[i].id) == fold }
 		_, after := c.greedy(trials, states, base, func(i int) bool { return !mine(i) })
 		honest = honest.Plus(after.sum(mine))
 	}
@@ -276,13 +276,14 @@ func (c *Fixer) Try() Fixes {
 	return out
 }
 
-// folds is into how many folds documents fall where gold has none of its own.
-const folds = 5
+// Folds is into how many folds documents fall where gold has no splits.
+const Folds = 5
 
-func foldOf(id string) int {
+// FoldOf gives the fold that a document falls into, from 0.
+func FoldOf(id string) int {
 	h := fnv.New32a()
 	h.Write([]byte(id))
-	return int(h.Sum32() % folds)
+	return int(h.Sum32() % Folds)
 }
 
 // tried gives how the documents count with each change alone; nil where it

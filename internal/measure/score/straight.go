@@ -58,9 +58,9 @@ func (sc *Scorer) Straight(target float64) StraightThrough {
 	}
 	out := StraightThrough{Documents: len(s.docs), On: "documents the threshold was not chosen on (five folds)"}
 	fold := func(doc int) (chosenOn, measuredOn func(doc int) bool) {
-		return func(d int) bool { return foldOf(s.docs[d]) != doc }, func(d int) bool { return foldOf(s.docs[d]) == doc }
+		return func(d int) bool { return FoldOf(s.docs[d]) != doc }, func(d int) bool { return FoldOf(s.docs[d]) == doc }
 	}
-	rounds := folds
+	rounds := Folds
 	if hasSplits {
 		out.On = "the test split"
 		rounds = 1

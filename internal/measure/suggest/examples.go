@@ -6,6 +6,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/measure/score"
+	"filler/internal/record"
 	"filler/internal/schema"
 )
 
@@ -18,10 +19,14 @@ const (
 
 // examples suggests snippets that show what goes wrong, for fields of which nothing else is
 // suggested: lines of different documents with what gold reads there. Of plain items a line
-// often has several, and one of them alone would teach to leave out the others.
+// often has several, and one of them alone would teach to leave out the others. Under a schema
+// with sensitive fields there are none: nobody knows what else stands on a line.
 func (c *Collector) examples(errors map[*schema.Field]int, others []Suggestion) (all []Suggestion) {
+	if record.NewCover(c.schema) != nil {
+		return nil
+	}
 	for _, f := range c.schema.Leaves() {
-		if strings.HasSuffix(f.Path, "[]") || errors[f] < least || c.schema.IsSensitive(f.Path) || len(f.Examples) > 0 || slices.ContainsFunc(others, func(s Suggestion) bool { return s.Field == f.Path }) {
+		if strings.HasSuffix(f.Path, "[]") || errors[f] < least || len(f.Examples) > 0 || slices.ContainsFunc(others, func(s Suggestion) bool { return s.Field == f.Path }) {
 			continue
 		}
 		s := Suggestion{Errors: errors[f]}
@@ -35,9 +40,10 @@ func (c *Collector) examples(errors map[*schema.Field]int, others []Suggestion) 
 					continue
 				}
 				s.For = append(s.For, Where{e.Document, e.GoldLine.N, line})
-				if len(texts) < mostShown && !slices.Contains(s.Quotes, e.Document) {
-					gives := e.Gold.Named("").Detach()
-					texts = append(texts, "{text: "+schema.Quote(line)+", gives: "+string(gives.JSON())+"}")
+				gives := e.Gold.Named("").Detach()
+				text := "{text: " + schema.Quote(line) + ", gives: " + string(gives.JSON()) + "}"
+				if len(texts) < mostShown && !slices.Contains(s.Quotes, e.Document) && !slices.Contains(texts, text) {
+					texts = append(texts, text)
 					s.Quotes = append(s.Quotes, e.Document)
 				}
 			}

@@ -4,18 +4,21 @@ import (
 	"strconv"
 
 	"filler/internal/base/value"
+	"filler/internal/record"
 	"filler/internal/schema"
 )
 
-// Cover takes the lines of sensitive fields away.
+// Cover hides what a change would write of the values of sensitive fields, and under a schema
+// that has one all lines: what else stands on them nobody knows.
 func Cover(s *schema.Schema, all []Suggestion) []Suggestion {
+	cover := record.NewCover(s)
 	for i := range all {
-		if !s.IsSensitive(all[i].Field) {
-			continue
+		if s.IsSensitive(all[i].Field) && all[i].HoldsValues() {
+			all[i].Write = record.Hidden
 		}
 		for _, list := range [][]Where{all[i].For, all[i].Against} {
 			for k := range list {
-				list[k].Text = ""
+				list[k].Text = cover.Words(list[k].Text)
 			}
 		}
 	}

@@ -89,7 +89,7 @@ func unsplit(int) string { return "" }
 // of another field, a field that documents don't have, a shape that a wrong value breaks, and what
 // tells items apart.
 func TestPlantedWeaknessesAreFound(t *testing.T) {
-	all := collect(t, unsplit, func(i int, rec map[string]string) {
+	plant := func(i int, rec map[string]string) {
 		if i < 6 {
 			rec["bridge"], rec["deck"] = "", ""
 		}
@@ -98,23 +98,14 @@ func TestPlantedWeaknessesAreFound(t *testing.T) {
 			rec["number"] = fmt.Sprintf(`"20%02d"`, i)
 		}
 		rec["bays"] = `[{"no":2,"state":"worn"}]`
-	})
+	}
+	all := collect(t, unsplit, plant)
 	assert.ElementsMatch(t, []string{
 		"bridge printed_as: [Bridge, Structure]", "deck of: {timber: {also: [planking]}}", "deck of: {steel: {also: [girders]}}", "river avoid: [bridge]",
 		"seen required: false", `number pattern: '^[A-Z]{2}-\d{4}$'`, `bays key: ["no"]`,
 	}, without(texts(all), "bays[].no", "bays[].state"))
 	for range 5 {
-		again := collect(t, unsplit, func(i int, rec map[string]string) {
-			if i < 6 {
-				rec["bridge"], rec["deck"] = "", ""
-			}
-			if i > 6 {
-				rec["river"] = rec["bridge"]
-				rec["number"] = fmt.Sprintf(`"20%02d"`, i)
-			}
-			rec["bays"] = `[{"no":2,"state":"worn"}]`
-		})
-		require.Equal(t, all, again, "the same every time")
+		require.Equal(t, all, collect(t, unsplit, plant), "the same every time")
 	}
 	for _, s := range all {
 		if s.Key[0] == "printed_as" && s.Field == "bridge" {

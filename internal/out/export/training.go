@@ -21,7 +21,7 @@ import (
 // be sent, and the answer that the reviewed record says.
 type Training struct {
 	out       *bufio.Writer
-	tests     Tests
+	tests     document.Others
 	Documents int
 	Examples  int
 	Tokens    []int // of each example
@@ -30,28 +30,9 @@ type Training struct {
 	LeftOut   map[string][]string
 }
 
-// Tests are the texts of the test split: what is nearly one of them is not trained on.
-type Tests []document.Shingles
-
-// NewTests gives the tests of some texts.
-func NewTests(texts []string) (all Tests) {
-	for _, text := range texts {
-		all = append(all, document.NewShingles(text))
-	}
-	return all
-}
-
-// Nearly tells whether a text is one of them, or nearly.
-func (t Tests) Nearly(text string) bool {
-	if len(t) == 0 {
-		return false
-	}
-	own := document.NewShingles(text)
-	return slices.ContainsFunc(t, func(test document.Shingles) bool { return own.Likeness(test) >= document.NearDuplicate })
-}
-
-// NewTraining begins a file of examples.
-func NewTraining(w io.Writer, tests Tests) *Training {
+// NewTraining begins a file of examples. What is nearly one of the texts of the test split is
+// not trained on.
+func NewTraining(w io.Writer, tests document.Others) *Training {
 	return &Training{out: bufio.NewWriter(w), LeftOut: map[string][]string{}, tests: tests}
 }
 
@@ -60,7 +41,7 @@ func (t *Training) Leave(id, why string) { t.LeftOut[why] = append(t.LeftOut[why
 
 // Add writes the examples of a document.
 func (t *Training) Add(id, text string, lessons []fill.Lesson) error {
-	if t.tests.Nearly(text) {
+	if t.tests.HasNear(text) {
 		t.Leave(id, "nearly a document of the test split")
 		return nil
 	}

@@ -3,6 +3,7 @@ package improve
 import (
 	"context"
 	"fmt"
+	"hash/fnv"
 	"math/rand/v2"
 	"slices"
 	"sort"
@@ -12,6 +13,7 @@ import (
 	"filler/internal/measure/gold"
 	"filler/internal/measure/score"
 	"filler/internal/measure/suggest"
+	"filler/internal/record"
 	"filler/internal/schema"
 )
 
@@ -34,7 +36,7 @@ func (r *Race) candidates(ctx context.Context) ([]Candidate, error) {
 	for most > 0 && needed(most+1) > len(r.tune) {
 		most--
 	}
-	seen := map[string]bool{}
+	seen, cover := map[string]bool{}, record.NewCover(r.Schema)
 	kept := all[:0]
 	open := 0
 	for _, c := range all {
@@ -45,8 +47,8 @@ func (r *Race) candidates(ctx context.Context) ([]Candidate, error) {
 		var err error
 		if c.schema, err = r.Schema.Edited(c.Edit); err != nil {
 			c.State, c.Note = Refused, oneLine(err)
-		} else if r.Schema.IsSensitive(c.Field) && slices.Contains([]string{"also", "examples", "pattern"}, c.Key[len(c.Key)-1]) {
-			c.State, c.Note = Refused, "it would put values of a sensitive field into the schema"
+		} else if r.Schema.IsSensitive(c.Field) && c.HoldsValues() {
+			c.State, c.Note, c.Write = Refused, "it would put values of a sensitive field into the schema", record.Hidden
 		} else if words := r.quoted.quotes(c.Write); words != "" {
 			c.State, c.Note = Refused, fmt.Sprintf("it quotes a test document (%q)", words)
 		} else if open++; open > most {
@@ -54,6 +56,9 @@ func (r *Race) candidates(ctx context.Context) ([]Candidate, error) {
 			if most == r.Most {
 				c.Note = beyond
 			}
+		}
+		for k := range c.Lines {
+			c.Lines[k].Text = cover.Words(c.Lines[k].Text)
 		}
 		kept = append(kept, c)
 	}
@@ -72,11 +77,7 @@ func (r *Race) suggested(ids []string) (all []Candidate) {
 		f := r.found[id]
 		g := *f.Gold
 		g.Split = ""
-		c := suggest.Case{Gold: &g, Filled: f.Filled, Errors: f.Errors}
-		if doc, err := r.Source(id); err == nil {
-			c.Doc = doc
-		}
-		collector.Add(c)
+		collector.Add(suggest.Case{Gold: &g, Filled: f.Filled, Errors: f.Errors, Doc: r.docs[id]})
 		fixer.Add(id, &g, f.Filled, f.Errors)
 		for i := range f.Errors {
 			errors[f.Errors[i].Field.Path]++
@@ -145,14 +146,8 @@ func (r *Race) sampleFor(c *Candidate) []string {
 	if len(r.tune) <= smallGold || r.unsplit() { // cross-fitting needs every change on every document
 		return nil
 	}
-	return r.sampleOf(c)
-}
-
-func (r *Race) sampleOf(c *Candidate) []string {
-	rng := rand.New(rand.NewPCG(r.Seed, hash(c.Field+c.String())))
 	var erring, others []string
-	for _, at := range rng.Perm(len(r.tune)) {
-		id := r.tune[at]
+	for _, id := range r.shuffled(c.Field + c.String()) {
 		if slices.Contains(c.Quotes, id) {
 			continue
 		}
@@ -167,6 +162,14 @@ func (r *Race) sampleOf(c *Candidate) []string {
 	return picked
 }
 
+// shuffled gives the tune documents in an order of chance, the same for the same words.
+func (r *Race) shuffled(by string) (ids []string) {
+	for _, at := range rand.New(rand.NewPCG(r.Seed, hash(by))).Perm(len(r.tune)) {
+		ids = append(ids, r.tune[at])
+	}
+	return ids
+}
+
 // speaksOf tells whether a document has an error that a change is to put right.
 func (r *Race) speaksOf(c *Candidate, id string) bool {
 	if len(c.Lines) > 0 && !slices.ContainsFunc(c.Lines, func(l Line) bool { return l.Document == id }) {
@@ -175,12 +178,10 @@ func (r *Race) speaksOf(c *Candidate, id string) bool {
 	return slices.ContainsFunc(r.found[id].Errors, func(e score.LeafError) bool { return e.Field.Path == c.Field })
 }
 
-func hash(text string) (h uint64) {
-	h = 14695981039346656037
-	for i := range len(text) {
-		h = (h ^ uint64(text[i])) * 1099511628211
-	}
-	return h
+func hash(text string) uint64 {
+	h := fnv.New64a()
+	h.Write([]byte(text))
+	return h.Sum64()
 }
 
 // merged gives changes that go together: lists of one key are joined; of others the first of

@@ -11,27 +11,21 @@ import (
 	"filler/internal/schema"
 )
 
-// folds is into how many parts documents fall where gold has no test split.
-const folds = 5
-
 // Fold is one part: what the documents outside would have kept.
 type Fold struct {
 	Documents int
 	Kept      []string // as they are written
 }
 
-// foldOf gives the part that a document belongs to.
-func foldOf(id string) int { return int(hash(id) % folds) }
-
 // cross measures each fold with the changes that the documents outside of it suggest and would
 // have kept, going by the trials that are there.
 func (r *Race) cross(ctx context.Context) error {
 	after := Records{}
 	var quotes []string
-	for fold := range folds {
+	for fold := range score.Folds {
 		var in, out []string
 		for _, id := range r.tune {
-			if foldOf(id) == fold {
+			if score.FoldOf(id) == fold {
 				in = append(in, id)
 			} else {
 				out = append(out, id)
@@ -57,12 +51,10 @@ func (r *Race) cross(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		r.Tell(fmt.Sprintf("fold %d of %d, with what the others keep", fold+1, folds))
-		got, cost, err := r.Asker.Fill(ctx, Trial{Name: fmt.Sprintf("fold %d", fold+1), Schema: s, Documents: in})
+		got, _, err := r.ask(ctx, fmt.Sprintf("fold %d of %d, with what the others keep", fold+1, score.Folds), Trial{Name: fmt.Sprintf("fold %d", fold+1), Schema: s, Documents: in})
 		if err != nil {
 			return err
 		}
-		r.result.Cost.add(cost)
 		maps.Copy(after, got)
 	}
 	cmp := r.compare(r.control, after, r.tune, quotes)
@@ -77,10 +69,7 @@ func (r *Race) keptBy(ids []string) (kept []*Candidate) {
 		suggested[key(c.Edit)] = true
 	}
 	var tried []*Candidate
-	ps := make([]float64, r.tried)
-	for i := range ps {
-		ps[i] = 1
-	}
+	var ps []float64
 	gains := map[*Candidate]score.Comparison{}
 	for i := range r.result.Candidates {
 		c := &r.result.Candidates[i]
@@ -92,12 +81,9 @@ func (r *Race) keptBy(ids []string) (kept []*Candidate) {
 			before, now = r.Base, r.freely(c)
 		}
 		gains[c] = r.compare(before, now, ids, c.Quotes)
-		if len(tried) < len(ps) {
-			ps[len(tried)] = gains[c].P
-			tried = append(tried, c)
-		}
+		tried, ps = append(tried, c), append(ps, gains[c].P)
 	}
-	for i, p := range score.Holm(ps) {
+	for i, p := range r.corrected(ps) {
 		if i < len(tried) && p < Level && gains[tried[i]].By > 0 {
 			kept = append(kept, tried[i])
 		}

@@ -13,7 +13,7 @@ import (
 
 // guard knows what test documents say and no tune document does.
 type guard struct {
-	tests  []document.Shingles
+	tests  document.Others
 	runs   map[string]bool // of four words, of test documents alone
 	values []string        // of the test documents' gold alone, folded
 }
@@ -30,12 +30,12 @@ func newGuard(r *Race) guard {
 	var tune strings.Builder
 	own := map[string]bool{}
 	for _, id := range r.tune {
-		runs(r.texts[id], func(run string) { own[run] = true })
-		tune.WriteString(" " + folded(r.texts[id]))
+		runs(r.text(id), func(run string) { own[run] = true })
+		tune.WriteString(" " + folded(r.text(id)))
 	}
 	for _, id := range r.test {
-		g.tests = append(g.tests, document.NewShingles(r.texts[id]))
-		runs(r.texts[id], func(run string) {
+		g.tests = append(g.tests, document.NewShingles(r.text(id)))
+		runs(r.text(id), func(run string) {
 			if !own[run] {
 				g.runs[run] = true
 			}
@@ -50,12 +50,6 @@ func newGuard(r *Race) guard {
 		}})
 	}
 	return g
-}
-
-// near tells whether a text is a test document, or nearly.
-func (g *guard) near(text string) bool {
-	own := document.NewShingles(text)
-	return slices.ContainsFunc(g.tests, func(t document.Shingles) bool { return own.Likeness(t) >= document.NearDuplicate })
 }
 
 // quotes gives the words of a text that a test document has and no tune document, or "".

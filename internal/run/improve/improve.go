@@ -147,7 +147,7 @@ type Result struct {
 }
 
 // TooLittle says that nothing could be told apart.
-type TooLittle struct{ Have, Need, Changes int }
+type TooLittle struct{ Have, Need int }
 
 func (e *TooLittle) Error() string {
 	documents := fmt.Sprintf("%d documents count", e.Have)
@@ -169,7 +169,7 @@ type Race struct {
 	shelf    *gold.Shelf
 	tune     []string
 	test     []string
-	texts    map[string]string // of the documents
+	docs     map[string]*document.Document // that can be read
 	found    map[string]*score.Found
 	control  Records
 	quoted   guard
@@ -210,7 +210,7 @@ func (r *Race) try(ctx context.Context) error {
 }
 
 func newRace(s Setup) (*Race, error) {
-	r := &Race{Setup: s, shelf: s.Gold.Shelf(), texts: map[string]string{}, found: map[string]*score.Found{}, result: &Result{}}
+	r := &Race{Setup: s, shelf: s.Gold.Shelf(), docs: map[string]*document.Document{}, found: map[string]*score.Found{}, result: &Result{}}
 	if r.Most == 0 {
 		r.Most = MostTried
 	}
@@ -222,7 +222,7 @@ func newRace(s Setup) (*Race, error) {
 	}
 	r.result.Tune, r.result.Test = len(r.tune), len(r.test)
 	if need := needed(1); len(r.tune) < need {
-		return nil, &TooLittle{len(r.tune), need, 1}
+		return nil, &TooLittle{len(r.tune), need}
 	}
 	return r, nil
 }
@@ -243,7 +243,7 @@ func (r *Race) gather() error {
 			continue
 		}
 		if doc, err := r.Source(id); err == nil {
-			r.texts[id] = doc.Text
+			r.docs[id] = doc
 		}
 		r.found[id] = &f
 		switch {
@@ -255,7 +255,7 @@ func (r *Race) gather() error {
 	}
 	r.quoted = newGuard(r)
 	r.tune = slices.DeleteFunc(r.tune, func(id string) bool {
-		near := r.quoted.near(r.texts[id])
+		near := r.quoted.tests.HasNear(r.text(id))
 		if near {
 			r.result.Near = append(r.result.Near, id)
 		}
@@ -264,14 +264,28 @@ func (r *Race) gather() error {
 	return nil
 }
 
+// text gives the text of a document; "" for one that can't be read.
+func (r *Race) text(id string) string {
+	if doc := r.docs[id]; doc != nil {
+		return doc.Text
+	}
+	return ""
+}
+
+// ask fills the documents of a trial. What it took counts, also where it ends with an error.
+func (r *Race) ask(ctx context.Context, doing string, t Trial) (Records, Cost, error) {
+	r.Tell(doing)
+	got, cost, err := r.Asker.Fill(ctx, t)
+	r.result.Cost.add(cost)
+	return got, cost, err
+}
+
 // again asks with the schema as it is once more, in other white space.
 func (r *Race) again(ctx context.Context) (err error) {
-	r.Tell("the same schema asked again")
 	var cost Cost
-	if r.control, cost, err = r.Asker.Fill(ctx, Trial{Name: "again", Schema: r.Schema, Spaced: true, Documents: r.tune}); err != nil {
+	if r.control, cost, err = r.ask(ctx, "the same schema asked again", Trial{Name: "again", Schema: r.Schema, Spaced: true, Documents: r.tune}); err != nil {
 		return err
 	}
-	r.result.Cost.add(cost)
 	r.result.PriceWas = perDocument(cost)
 	r.result.Before = r.compare(r.Base, r.control, r.tune, nil)
 	return nil
@@ -298,6 +312,26 @@ func (r *Race) compare(a, b Records, ids, without []string) score.Comparison {
 		}
 	}
 	return c.Compare()
+}
+
+// tested measures what is kept once on the test split, against the run.
+func (r *Race) tested(ctx context.Context, t Trial, quotes []string) (*score.Comparison, error) {
+	t.Name, t.Documents = "test", r.test
+	got, _, err := r.ask(ctx, "the test split, once", t)
+	if err != nil {
+		return nil, err
+	}
+	cmp := r.compare(r.Base, got, r.test, quotes)
+	return &cmp, nil
+}
+
+// corrected gives p values corrected for all that was tried (Holm): what is not among them
+// gained nothing.
+func (r *Race) corrected(ps []float64) []float64 {
+	for len(ps) < r.tried {
+		ps = append(ps, 1)
+	}
+	return score.Holm(ps)
 }
 
 // open counts the candidates that are still in the race.

@@ -13,6 +13,7 @@ import (
 
 	"filler/internal/base/value"
 	"filler/internal/measure/gold"
+	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/schema"
 	"filler/internal/source/document"
@@ -171,11 +172,15 @@ func (w *world) Fill(_ context.Context, t Trial) (Records, Cost, error) {
 	}
 	for _, id := range t.Documents {
 		if w.calls++; w.most > 0 && w.calls > w.most {
-			return nil, Cost{}, ErrBudget
+			return nil, costOf(len(out)), ErrBudget // what was answered until then is paid
 		}
 		out[id] = of.fill(t.Schema, id, salt)
 	}
-	return out, Cost{Documents: len(out), Requests: len(out), Nano: int64(len(out)), WorthNano: int64(len(out))}, nil
+	return out, costOf(len(out)), nil
+}
+
+func costOf(n int) Cost {
+	return Cost{Documents: n, Requests: n, Nano: int64(n), WorthNano: int64(n)}
 }
 
 // setup makes what is to be improved: the run whose errors are looked at is another draw.
@@ -268,7 +273,7 @@ func TestCrossFitted(t *testing.T) {
 	assert.Nil(t, got.OnTest)
 	require.NotNil(t, got.Crossed)
 	assert.Greater(t, got.Crossed.By, 0.2)
-	require.Len(t, got.Folds, folds)
+	require.Len(t, got.Folds, score.Folds)
 	n := 0
 	for _, f := range got.Folds {
 		n += f.Documents
@@ -293,8 +298,17 @@ func TestTooLittleGold(t *testing.T) {
 	}
 }
 
-// At the budget nothing is claimed; what was tried and judged stays.
+// At the budget nothing is claimed; what was tried and judged stays, and all that was paid counts,
+// wherever the trials end.
 func TestBudgetEndsTheTrials(t *testing.T) {
+	for _, most := range []int{1, 39, 45, 90, 250, 300} {
+		w := &world{seed: 3, blind: true, most: most}
+		w.make(t, 40, 30)
+		got := w.improve(t)
+		require.True(t, got.Budget)
+		assert.Equal(t, costOf(most).Nano, got.Cost.Nano)
+		assert.Equal(t, most, got.Cost.Requests)
+	}
 	w := &world{seed: 3, blind: true, most: 70}
 	w.make(t, 40, 30)
 	got := w.improve(t)
@@ -302,6 +316,30 @@ func TestBudgetEndsTheTrials(t *testing.T) {
 	assert.Nil(t, got.Schema)
 	for _, c := range got.Candidates {
 		assert.Contains(t, []State{Untried, Dropped}, c.State, c.String())
+	}
+}
+
+// What documents have in a sensitive field is in nothing that is told, tried or not.
+func TestSensitiveFieldsAreNotTold(t *testing.T) {
+	w := &world{seed: 3, blind: true}
+	w.make(t, 40, 30)
+	s := w.setup(t)
+	hidden := strings.NewReplacer("printed_as: [Deck]", "printed_as: [Deck], sensitive: true", "printed_as: [Bridge]", "printed_as: [Bridge], sensitive: true")
+	var err error
+	s.Schema, err = schema.Parse("notes.yaml", []byte(hidden.Replace(notes)))
+	require.NoError(t, err)
+	plan, err := PlanOf(s)
+	require.NoError(t, err)
+	got, err := Run(t.Context(), s)
+	require.NoError(t, err)
+	for _, told := range []value.Value{plan.JSON(), got.JSON()} {
+		text := string(told.JSON())
+
+		for _, word := range append([]string{"planking", "girders"}, bridges...) {
+			assert.NotContains(t, text, word)
+		}
+		assert.Contains(t, text, "values of a sensitive field")
+		assert.Contains(t, text, "Structure", "a label is no value")
 	}
 }
 

@@ -4,7 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
 	"slices"
 	"sort"
 
@@ -53,7 +52,7 @@ func Over(ctx context.Context, s Setup, all []Setting) (*Settled, error) {
 		out.Options = append(out.Options, Option{Setting: one})
 	}
 	if need := needed(len(all)); len(r.tune) < need {
-		return nil, &TooLittle{len(r.tune), need, len(all)}
+		return nil, &TooLittle{len(r.tune), need}
 	}
 	err = r.race(ctx, out)
 	out.Cost = r.result.Cost
@@ -110,9 +109,7 @@ func (r *Race) picked() []string {
 	if len(r.tune) <= smallGold {
 		return nil
 	}
-	c := Candidate{}
-	c.Key = []string{"settings"}
-	return r.sampleOf(&c)
+	return slices.Sorted(slices.Values(r.shuffled("settings")[:sampleSize]))
 }
 
 // onSample drops what is worse on the sample and not cheaper.
@@ -120,7 +117,7 @@ func (r *Race) onSample(ctx context.Context, out *Settled, o *Option, sample []s
 	if len(sample) == 0 {
 		return nil
 	}
-	if err := r.with1(ctx, o, sample); err != nil {
+	if err := r.fillOption(ctx, o, sample); err != nil {
 		return err
 	}
 	cmp := r.compare(r.control, o.records, sample, nil)
@@ -133,24 +130,18 @@ func (r *Race) onSample(ctx context.Context, out *Settled, o *Option, sample []s
 
 // onAll fills what is left.
 func (r *Race) onAll(ctx context.Context, o *Option) error {
-	rest := slices.DeleteFunc(slices.Clone(r.tune), func(id string) bool { _, done := o.records[id]; return done })
-	if err := r.with1(ctx, o, rest); err != nil {
+	if err := r.fillOption(ctx, o, o.records.without(r.tune)); err != nil {
 		return err
 	}
 	o.Gain, o.F1 = r.compare(r.control, o.records, r.tune, nil), r.f1(o.records)
 	return nil
 }
 
-// with1 fills documents with a setting.
-func (r *Race) with1(ctx context.Context, o *Option, ids []string) error {
-	r.Tell(fmt.Sprintf("%s, on %d documents", o.Setting, len(ids)))
-	got, cost, err := r.Asker.Fill(ctx, Trial{Name: o.String(), Schema: r.Schema, Settings: []Setting{o.Setting}, Documents: ids})
+// fillOption fills documents with a setting.
+func (r *Race) fillOption(ctx context.Context, o *Option, ids []string) error {
+	got, cost, err := r.ask(ctx, fmt.Sprintf("%s, on %d documents", o.Setting, len(ids)), Trial{Name: o.String(), Schema: r.Schema, Settings: []Setting{o.Setting}, Documents: ids})
 	o.Cost.add(cost)
-	r.result.Cost.add(cost)
-	if o.records == nil {
-		o.records = Records{}
-	}
-	maps.Copy(o.records, got)
+	o.records = o.records.with(got)
 	return err
 }
 
@@ -185,9 +176,7 @@ func (r *Race) settle(ctx context.Context, out *Settled) error {
 			continue
 		}
 		both := append(slices.Clone(out.Together), o.Setting)
-		r.Tell(fmt.Sprintf("%d settings together", len(both)))
-		got, cost, err := r.Asker.Fill(ctx, Trial{Name: "together", Schema: r.Schema, Settings: both, Documents: r.tune})
-		r.result.Cost.add(cost)
+		got, _, err := r.ask(ctx, fmt.Sprintf("%d settings together", len(both)), Trial{Name: "together", Schema: r.Schema, Settings: both, Documents: r.tune})
 		if err != nil {
 			return err
 		}
@@ -198,15 +187,9 @@ func (r *Race) settle(ctx context.Context, out *Settled) error {
 	if len(r.test) == 0 {
 		return nil
 	}
-	r.Tell("the test split, once")
-	got, cost, err := r.Asker.Fill(ctx, Trial{Name: "test", Schema: r.Schema, Settings: out.Together, Documents: r.test})
-	r.result.Cost.add(cost)
-	if err != nil {
-		return err
-	}
-	cmp := r.compare(r.Base, got, r.test, nil)
-	out.OnTest = &cmp
-	return nil
+	var err error
+	out.OnTest, err = r.tested(ctx, Trial{Schema: r.Schema, Settings: out.Together}, nil)
+	return err
 }
 
 // JSON gives the machine form of docs/formats.md.

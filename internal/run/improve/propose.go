@@ -102,7 +102,7 @@ func toldValue(v *value.Value) string {
 // around gives the lines of a document on which gold's and the filled value stand, each with
 // its neighbours; of one that is not found, the first lines.
 func (r *Race) around(e *score.LeafError) string {
-	lines := strings.Split(r.texts[e.Document], "\n")
+	lines := strings.Split(r.text(e.Document), "\n")
 	shown := map[int]bool{}
 	for _, n := range []int{e.GoldLine.N, e.FilledLine.N} {
 		for at := n - 1; n > 0 && at <= n+1; at++ {
@@ -195,10 +195,10 @@ func (r *Race) Proposed(ctx context.Context, p Proposer, by string, most int) ([
 	}
 	r.Tell(fmt.Sprintf("what %s proposes for %s", by, fields))
 	records, cost, err := p.Propose(ctx, sheets, most)
+	r.result.Cost.add(Cost{Requests: cost.Requests, Cached: cost.Cached, Nano: cost.Nano})
 	if err != nil {
 		return nil, err
 	}
-	r.result.Cost.add(Cost{Requests: cost.Requests, Cached: cost.Cached, Nano: cost.Nano})
 	var all []Candidate
 	for i, sheet := range sheets {
 		list := records[i].Get("changes")

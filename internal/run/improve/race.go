@@ -7,7 +7,6 @@ import (
 	"slices"
 	"sort"
 
-	"filler/internal/measure/score"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
 )
@@ -42,8 +41,7 @@ func (r *Race) sample(ctx context.Context) (err error) {
 		if err != nil || c.Free || len(ids) == 0 {
 			return
 		}
-		r.Tell(fmt.Sprintf("%s at %s, on %d documents", c.Edit, c.Field, len(ids)))
-		if err = r.fill(ctx, c, ids); err != nil {
+		if err = r.fill(ctx, c, ids, fmt.Sprint(len(ids))); err != nil {
 			return
 		}
 		cmp := r.compare(r.control, c.records, ids, c.Quotes)
@@ -55,19 +53,26 @@ func (r *Race) sample(ctx context.Context) (err error) {
 	return err
 }
 
-// fill fills documents with a change alone.
-func (r *Race) fill(ctx context.Context, c *Candidate, ids []string) error {
-	got, cost, err := r.Asker.Fill(ctx, Trial{Name: c.Field + " " + c.Key[len(c.Key)-1], Schema: c.schema, Documents: ids})
-	if err != nil {
-		return err
-	}
+// fill fills documents with a change alone; of says how many those are.
+func (r *Race) fill(ctx context.Context, c *Candidate, ids []string, of string) error {
+	got, cost, err := r.ask(ctx, fmt.Sprintf("%s at %s, on %s documents", c.Edit, c.Field, of), Trial{Name: c.Field + " " + c.Key[len(c.Key)-1], Schema: c.schema, Documents: ids})
 	c.Cost.add(cost)
-	r.result.Cost.add(cost)
-	if c.records == nil {
-		c.records = Records{}
+	c.records = c.records.with(got)
+	return err
+}
+
+// with gives records with others.
+func (r Records) with(more Records) Records {
+	if r == nil {
+		r = Records{}
 	}
-	maps.Copy(c.records, got)
-	return nil
+	maps.Copy(r, more)
+	return r
+}
+
+// without gives those of some documents that have no record.
+func (r Records) without(ids []string) []string {
+	return slices.DeleteFunc(slices.Clone(ids), func(id string) bool { _, done := r[id]; return done })
 }
 
 // whole fills all tune documents with what is left, the best on the sample first, and keeps
@@ -80,9 +85,7 @@ func (r *Race) whole(ctx context.Context) (err error) {
 		if c.Free {
 			continue
 		}
-		rest := slices.DeleteFunc(slices.Clone(r.tune), func(id string) bool { _, done := c.records[id]; return done })
-		r.Tell(fmt.Sprintf("%s at %s, on all %d documents", c.Edit, c.Field, len(r.tune)))
-		if err := r.fill(ctx, c, rest); err != nil {
+		if err := r.fill(ctx, c, c.records.without(r.tune), fmt.Sprintf("all %d", len(r.tune))); err != nil {
 			return err
 		}
 		c.Gain = r.compare(r.control, c.records, r.tune, c.Quotes)
@@ -93,14 +96,11 @@ func (r *Race) whole(ctx context.Context) (err error) {
 
 // judge corrects the p values for all that was tried, and keeps what holds and gains.
 func (r *Race) judge(left []*Candidate) {
-	ps := make([]float64, r.tried)
-	for i := range ps {
-		ps[i] = 1
+	var ps []float64
+	for _, c := range left {
+		ps = append(ps, c.Gain.P)
 	}
-	for i, c := range left {
-		ps[i] = c.Gain.P
-	}
-	corrected := score.Holm(ps)
+	corrected := r.corrected(ps)
 	for i, c := range left {
 		c.Holm = corrected[i]
 		switch {
@@ -147,10 +147,13 @@ func (r *Race) joinedBy(ctx context.Context, all []*Candidate) (j joint, err err
 		j.records, j.price = all[0].records, perDocument(all[0].Cost)
 		return j, nil
 	}
-	r.Tell(fmt.Sprintf("%s together", map[bool]string{true: "1 change", false: fmt.Sprintf("%d changes", len(all))}[len(all) == 1]))
-	got, cost, err := r.Asker.Fill(ctx, Trial{Name: "together", Schema: j.schema, Documents: r.tune})
-	r.result.Cost.add(cost)
-	j.records, j.price = got, perDocument(cost)
+	doing := fmt.Sprintf("%d changes together", len(all))
+	if len(all) == 1 {
+		doing = fmt.Sprintf("%s at %s, with new replies", all[0].Edit, all[0].Field)
+	}
+	var cost Cost
+	j.records, cost, err = r.ask(ctx, doing, Trial{Name: "together", Schema: j.schema, Documents: r.tune})
+	j.price = perDocument(cost)
 	return j, err
 }
 
@@ -237,13 +240,7 @@ func (r *Race) figure(ctx context.Context) error {
 	if len(r.test) == 0 {
 		return nil
 	}
-	r.Tell("the test split, once")
-	got, cost, err := r.Asker.Fill(ctx, Trial{Name: "test", Schema: r.result.Schema, Documents: r.test})
-	if err != nil {
-		return err
-	}
-	r.result.Cost.add(cost)
-	cmp := r.compare(r.Base, got, r.test, quotes)
-	r.result.OnTest = &cmp
-	return nil
+	var err error
+	r.result.OnTest, err = r.tested(ctx, Trial{Schema: r.result.Schema}, quotes)
+	return err
 }

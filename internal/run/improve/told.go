@@ -132,6 +132,15 @@ func (r *Result) JSON() value.Value {
 	}
 	if r.Crossed != nil {
 		v.Set("cross_fitted", comparison(r.Crossed))
+		list := value.List()
+		for _, f := range r.Folds {
+			kept := value.List()
+			for _, k := range f.Kept {
+				kept.Kids = append(kept.Kids, value.Str(k))
+			}
+			list.Kids = append(list.Kids, value.Obj(number("documents", f.Documents), kept.Named("kept")))
+		}
+		v.Set("folds", list)
 	}
 	v.Kids = append(v.Kids, number("requests", r.Cost.Requests), number("cached", r.Cost.Cached), money("cost", r.Cost.Nano))
 	if r.PriceWas > 0 {
@@ -177,19 +186,7 @@ func (c *Candidate) json(n int) value.Value {
 	return v
 }
 
-// Cover takes the lines of sensitive fields away.
-func (r *Result) Cover(s *schema.Schema) {
-	for i := range r.Candidates {
-		if c := &r.Candidates[i]; s.IsSensitive(c.Field) {
-			for k := range c.Lines {
-				c.Lines[k].Text = ""
-			}
-		}
-	}
-}
-
-// Keep keeps what came out in a file, so that changes can be accepted later. What is sensitive
-// must be covered.
+// Keep keeps what came out in a file, so that changes can be accepted later.
 func (r *Result) Keep(file string, s *schema.Schema) error {
 	v := r.JSON()
 	v.Set("schema", value.Str(markOf(s)))

@@ -2,6 +2,7 @@ package document
 
 import (
 	"hash/fnv"
+	"slices"
 	"strings"
 	"unicode"
 )
@@ -53,3 +54,23 @@ func (s Shingles) Likeness(o Shingles) float64 {
 // filled in again for another visit stays below it, a copy with another date or
 // other slips of OCR does not.
 const NearDuplicate = 0.7
+
+// Others are texts that another may be nearly the same as.
+type Others []Shingles
+
+// NewOthers gives them of some texts.
+func NewOthers(texts []string) (all Others) {
+	for _, text := range texts {
+		all = append(all, NewShingles(text))
+	}
+	return all
+}
+
+// HasNear tells whether a text is one of them, or nearly.
+func (o Others) HasNear(text string) bool {
+	if len(o) == 0 {
+		return false
+	}
+	own := NewShingles(text)
+	return slices.ContainsFunc(o, func(s Shingles) bool { return own.Likeness(s) >= NearDuplicate })
+}
