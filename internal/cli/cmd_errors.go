@@ -149,6 +149,9 @@ func (a *app) errors(ctx context.Context, o finding, runName string) error {
 		return nil
 	}
 	a.printErrors(w.covered(run), &report, shown, o)
+	if !o.sensitive && len(shown) > 0 && record.NewCover(w.schema) != nil {
+		a.notef("values of sensitive fields and all lines of documents are hidden; --sensitive shows them\n")
+	}
 	if fixes != nil {
 		a.printFixes(fixes)
 	}
