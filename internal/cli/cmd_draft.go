@@ -18,7 +18,7 @@ import (
 func (a *app) draftCmd() *cobra.Command {
 	var records, output, fromRun string
 	cmd := &cobra.Command{Use: "draft [DOC...]", Short: "A first draft of a schema, from samples",
-		Long: "Write a first draft of a schema from sample documents, by the labels, tables and\nnumbered headings that they print, or from records with --records FILE. No model is\nasked. A comment behind each field says in how many samples it occurs, with one value.",
+		Long: "Write a first draft of a schema from sample documents, by the labels, tables and\nnumbered headings that they print, or from records with --records FILE. No model is\nasked. A comment behind each field says in how many samples it occurs, with one value.\n\nThe records of a file all fit their draft as they stand: \"12.5\" in quotes is a text, and the\ncomment says what it reads as.",
 		RunE: func(cmd *cobra.Command, args []string) error {
 			var d *draft.Result
 			var err error

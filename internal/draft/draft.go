@@ -20,6 +20,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/base/value"
 	"filler/internal/schema"
 )
 
@@ -39,6 +40,8 @@ type node struct {
 	repeats bool                    // some value came twice in one sample
 	points  bool                    // it is called like another list
 	forms   uint8                   // of the values of records: an object, a list, one value, a list of lists
+	stands  map[string]value.Value  // the different values of records, as they stand there; items of a list one by one
+	kinds   uint16                  // of values of records that are not among them
 }
 
 // add notes a value.
@@ -304,8 +307,14 @@ func writeFields(b *strings.Builder, parent *node, level, samples int) {
 		if !strings.HasSuffix(about, ".") {
 			about += "."
 		}
+		one, reads, fits := "", "", true
+		if n.list {
+			one, reads, fits = n.typeOf("One of them.")
+		} else {
+			one, reads, fits = n.typeOf(about)
+		}
 		switch {
-		case n.isAny():
+		case n.isAny() || n.list && len(n.kids) == 0 && !fits:
 			fmt.Fprintf(b, "%s%s: {any: %s}  # %s; its values have no one form\n", pad, name, schema.Quote(about), n.note(samples))
 		case n.list && len(n.kids) > 0:
 			fmt.Fprintf(b, "%s%s:  # %s\n%s  list: %s\n", pad, name, n.note(samples), pad, schema.Quote(about))
@@ -318,14 +327,14 @@ func writeFields(b *strings.Builder, parent *node, level, samples int) {
 			fmt.Fprintf(b, "%s  fields:\n", pad)
 			writeFields(b, n, level+2, samples)
 		case n.list:
-			fmt.Fprintf(b, "%s%s: {list: %s, items: {%s}}  # %s\n", pad, name, schema.Quote(about), typeText(n.values, "One of them."), n.note(samples))
+			fmt.Fprintf(b, "%s%s: {list: %s, items: {%s}}  # %s%s\n", pad, name, schema.Quote(about), one, n.note(samples), reads)
 		case len(n.kids) > 0:
 			fmt.Fprintf(b, "%s%s:  # %s\n%s  group: %s\n%s  fields:\n", pad, name, n.note(samples), pad, schema.Quote(about), pad)
 			writeFields(b, n, level+2, samples)
-		case severalNumbers(n.values):
+		case n.forms == 0 && severalNumbers(n.values):
 			fmt.Fprintf(b, "%s%s: {list: %s, items: {integer: One of them.}%s}  # %s\n", pad, name, schema.Quote(about), n.labelsText(), n.note(samples))
 		default:
-			fmt.Fprintf(b, "%s%s: {%s%s}  # %s\n", pad, name, typeText(n.values, about), n.labelsText(), n.note(samples))
+			fmt.Fprintf(b, "%s%s: {%s%s}  # %s%s\n", pad, name, one, n.labelsText(), n.note(samples), reads)
 		}
 	}
 }

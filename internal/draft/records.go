@@ -88,15 +88,15 @@ const (
 
 // isAny tells a field whose values have no one form.
 func (n *node) isAny() bool {
-	return n.forms&listOfLists != 0 || n.forms&anObject != 0 && n.forms&(aList|oneValue) != 0 || n.forms&aList != 0 && n.forms&oneValue != 0 || n.forms&objects != 0 && n.forms&values != 0
+	return n.forms&(anObject|objects) != 0 && len(n.kids) == 0 || n.forms&listOfLists != 0 || n.forms&anObject != 0 && n.forms&(aList|oneValue) != 0 || n.forms&aList != 0 && n.forms&oneValue != 0 || n.forms&objects != 0 && n.forms&values != 0
 }
 
 func (c *Collector) take(k *node, v *value.Value, sample int) {
 	k.formed(v)
+	k.stood(v)
 	switch v.Kind {
 	case value.Object:
-		amount := v.Get("amount")
-		if amount != nil && len(v.Kids) == 2 && amount.Kind == value.Number {
+		if amount := v.Get("amount"); isAmount(v) {
 			k.add(amount.Text+" "+v.Kids[1].Text, sample)
 			return
 		}
@@ -104,12 +104,15 @@ func (c *Collector) take(k *node, v *value.Value, sample int) {
 	case value.Array:
 		k.list = true
 		for i := range v.Kids {
+			k.stood(&v.Kids[i])
 			k.items++
 			if v.Kids[i].Kind == value.Array {
 				k.forms |= listOfLists
 			}
-			if v.Kids[i].Kind == value.Object {
-				c.add(k, &v.Kids[i], sample)
+			if kid := &v.Kids[i]; isAmount(kid) {
+				k.add(kid.Get("amount").Text+" "+kid.Kids[1].Text, sample)
+			} else if kid.Kind == value.Object {
+				c.add(k, kid, sample)
 			} else if v.Kids[i].Kind != value.Null {
 				k.add(v.Kids[i].Text, sample)
 			}
@@ -121,18 +124,14 @@ func (c *Collector) take(k *node, v *value.Value, sample int) {
 
 // formed notes the form of a value. What is an amount with its measure is one value.
 func (n *node) formed(v *value.Value) {
-	isAmount := func(v *value.Value) bool {
-		a := v.Get("amount")
-		return a != nil && len(v.Kids) == 2 && a.Kind == value.Number
-	}
 	switch {
 	case v.Kind == value.Array:
 		n.forms |= aList
 		for i := range v.Kids {
 			switch k := &v.Kids[i]; {
-			case k.Kind == value.Object:
+			case k.Kind == value.Object && !isAmount(k):
 				n.forms |= objects
-			case k.Kind != value.Array && k.Kind != value.Null:
+			case k.Kind != value.Array: // no list of groups takes null as an item
 				n.forms |= values
 			}
 		}
@@ -141,4 +140,10 @@ func (n *node) formed(v *value.Value) {
 	case v.Kind != value.Null:
 		n.forms |= oneValue
 	}
+}
+
+// isAmount tells an amount with its measure.
+func isAmount(v *value.Value) bool {
+	a := v.Get("amount")
+	return v.Kind == value.Object && len(v.Kids) == 2 && a != nil && a.Kind == value.Number && v.Kids[0].Name == "amount"
 }

@@ -68,8 +68,13 @@ func (c *Cover) Value(p value.Pointer, v *value.Value) *value.Value {
 	}
 	out := v.Clone().Named(v.Name)
 	f := c.schema.At(p)
+	for at := p; f == nil && at != ""; { // what a map holds is as the map
+		if at = at.Parent(); c.schema.At(at) != nil && c.schema.At(at).IsMap() {
+			f = c.schema.At(at)
+		}
+	}
 	if f == nil && p != "" || c.above(p) {
-		c.hideAll(&out)
+		c.hideAll(nil, &out)
 		return &out
 	}
 	c.hide(f, &out)
@@ -89,7 +94,7 @@ func (c *Cover) above(p value.Pointer) bool {
 func (c *Cover) hide(f *schema.Field, v *value.Value) {
 	switch {
 	case f == nil || f.Sensitive:
-		c.hideAll(v)
+		c.hideAll(f, v)
 	case f.Type == schema.Group && v.Kind == value.Object:
 		for i := range v.Kids {
 			c.hide(f.Child(v.Kids[i].Name), &v.Kids[i])
@@ -99,22 +104,40 @@ func (c *Cover) hide(f *schema.Field, v *value.Value) {
 			c.hide(f.Item, &v.Kids[i])
 		}
 	case holdsSensitive(f):
-		c.hideAll(v)
+		c.hideAll(f, v)
 	}
 }
 
-// hideAll hides every value, and leaves where there is none.
-func (c *Cover) hideAll(v *value.Value) {
-	switch v.Kind {
-	case value.Null:
-	case value.Object, value.Array:
+// hideAll hides every value, and leaves where there is none. What a field of any value holds is
+// hidden as one: the names in it tell as much as the values. f may be nil.
+func (c *Cover) hideAll(f *schema.Field, v *value.Value) {
+	switch {
+	case v.Kind == value.Null:
+	case v.Kind == value.Object && (f == nil || f.Type != schema.Any):
 		for i := range v.Kids {
-			c.hideAll(&v.Kids[i])
+			var kid *schema.Field
+			if f != nil {
+				kid = f.Child(v.Kids[i].Name)
+			}
+			c.hideAll(kid, &v.Kids[i])
+		}
+	case v.Kind == value.Array:
+		for i := range v.Kids {
+			var item *schema.Field
+			if f != nil && f.Type == schema.Any {
+				item = f
+			} else if f != nil {
+				item = f.Item
+			}
+			c.hideAll(item, &v.Kids[i])
 		}
 	default:
-		mark := Hidden
+		mark, text := Hidden, v.Text
+		if v.Kind == value.Object {
+			text = v.String()
+		}
 		if c.token != nil {
-			mark = c.token(v.Text)
+			mark = c.token(text)
 		}
 		*v = value.Str(mark).Named(v.Name)
 	}

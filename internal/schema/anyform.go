@@ -33,6 +33,26 @@ func (f *Field) AnyForm() *AnyForm {
 	return formOf(&f.Extra, 0)
 }
 
+// IsMap tells fields whose values are objects of any names: what such a map holds is paired and
+// scored name by name. One that is sensitive is not among them: its names may be what must not be
+// seen, so that it is one value.
+func (f *Field) IsMap() bool { return f.byName }
+
+func (f *Field) findMaps(sensitive bool) {
+	sensitive = sensitive || f.Sensitive
+	for _, kid := range f.Fields {
+		kid.findMaps(sensitive)
+	}
+	if f.Item != nil {
+		f.Item.findMaps(sensitive)
+	}
+	if f.Type != Any || sensitive {
+		return
+	}
+	types := textsOf(f.Extra.Get("type"))
+	f.byName = slices.Contains(types, "object") && !slices.ContainsFunc(types, func(t string) bool { return t != "object" && t != "null" })
+}
+
 func formOf(s *value.Value, depth int) *AnyForm {
 	if depth > formDepth || s == nil || s.Kind != value.Object {
 		return nil

@@ -129,6 +129,7 @@ func (l *loader) root(root *place.Node) {
 	if rules := root.Get("rules"); rules != nil {
 		l.rules(rules)
 	}
+	l.s.Root.findMaps(false)
 }
 
 func (l *loader) needed(root *place.Node) {

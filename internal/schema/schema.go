@@ -103,6 +103,7 @@ type Field struct {
 	Edge      *Edge       // of a list: its items join two things; nil: they do not
 	Fields    []*Field    // of a group
 	Item      *Field      // of a list: a group, or a leaf
+	byName    bool        // what IsMap tells
 }
 
 // NumberFormat is how documents write figures: the sign before decimals and

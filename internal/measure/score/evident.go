@@ -37,7 +37,7 @@ func (p *placed) leaf(e *Evident, l Leaf) {
 	if l.FilledPath == "" || l.Outcome == Blank || l.Outcome == Missed {
 		return
 	}
-	from, to, found := spanOf(p.filled.Get(string(l.FilledPath)))
+	from, to, found := spanOf(p.filled.Get(string(l.Own(l.FilledPath))))
 	right := l.Outcome == Right
 	switch {
 	case right && found:
@@ -52,7 +52,7 @@ func (p *placed) leaf(e *Evident, l Leaf) {
 	if !p.compare || !right || !found {
 		return
 	}
-	if a, b, ok := spanOf(p.gold.Get(string(l.GoldPath))); ok {
+	if a, b, ok := spanOf(p.gold.Get(string(l.Own(l.GoldPath)))); ok {
 		if a < to && from < b {
 			e.SamePlace++
 		} else {

@@ -38,6 +38,9 @@ func misfits(f *schema.Field, v *value.Value) (n int) {
 			n += misfits(f.Item, &v.Kids[i])
 		}
 	case f.Type == schema.Any:
+		if f.IsMap() && v.Kind != value.Object {
+			return 1
+		}
 	case v.Kind == value.Array:
 		return 1
 	case v.Kind == value.Object:

@@ -323,17 +323,18 @@ func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (co
 	}
 	var units []unit
 	exact, of := sc.walk(rec, filled, len(risks) > 0 || places != nil || accepted != nil || people != nil, func(l Leaf) {
-		if people[l.FilledPath] || people[l.FilledPath.Parent()] && l.FilledPath != "" {
+		at := l.Own(l.FilledPath)
+		if people[at] || people[at.Parent()] && at != "" {
 			sc.report.ByPeople++
 			return
 		}
-		if accepted.has(l.GoldPath) {
+		if accepted.has(l.Own(l.GoldPath)) {
 			sc.unseen(l, accepted.apart, &counts)
 			return
 		}
 		sc.reviewed(l, risks)
-		if sc.options.Straight && l.FilledPath != "" {
-			if risk, ok := risks[l.FilledPath]; ok {
+		if sc.options.Straight && at != "" {
+			if risk, ok := risks[at]; ok {
 				units = append(units, unit{risk: risk, ok: l.Outcome == Right || l.Outcome == Blank})
 			}
 		}

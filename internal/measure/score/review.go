@@ -28,7 +28,7 @@ type risky struct {
 
 // reviewed adds a leaf that has a risk.
 func (sc *Scorer) reviewed(l Leaf, risks map[value.Pointer]float64) {
-	if risk, ok := risks[l.FilledPath]; ok && l.FilledPath != "" {
+	if risk, ok := risks[l.Own(l.FilledPath)]; ok && l.FilledPath != "" {
 		sc.risky = append(sc.risky, risky{risk, l.Outcome != Right && l.Outcome != Blank})
 	}
 }

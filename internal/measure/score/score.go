@@ -39,6 +39,20 @@ type Leaf struct {
 	// The places, where Walk was asked for them; "" where a side has none.
 	GoldPath, FilledPath value.Pointer
 	Lone                 bool // it lies in an item that has no pair
+	// Below is how many steps below the field's own place the leaf stands: 0, but for what a
+	// map holds.
+	Below int
+}
+
+// Own gives the place of the field whose leaf stands at a place.
+func (l *Leaf) Own(p value.Pointer) value.Pointer {
+	if p == "" {
+		return p
+	}
+	for range l.Below {
+		p = p.Parent()
+	}
+	return p
 }
 
 // Items counts the items of a list.
@@ -124,7 +138,15 @@ func (w *walker) field(f *schema.Field, gold, filled sided) {
 		if !f.Scored() {
 			return
 		}
-		l := Leaf{Field: f, Gold: gold.v, Filled: filled.v, GoldPath: known(gold.at), FilledPath: known(filled.at), Lone: w.lone}
+		w.leaf(f, gold, filled, 0)
+	}
+}
+
+// leaf tells a leaf, or what a map holds name by name.
+func (w *walker) leaf(f *schema.Field, gold, filled sided, below int) {
+	g, d := pair.HasEntries(f, gold.v), pair.HasEntries(f, filled.v)
+	if !g && !d {
+		l := Leaf{Field: f, Gold: gold.v, Filled: filled.v, GoldPath: known(gold.at), FilledPath: known(filled.at), Lone: w.lone, Below: below}
 		switch {
 		case !w.alike:
 			l.Outcome = outcome(f, gold.v, filled.v)
@@ -132,6 +154,23 @@ func (w *walker) field(f *schema.Field, gold, filled sided) {
 			l.Outcome = Right
 		}
 		w.Leaf(l)
+		return
+	}
+	if !g && pair.Has(gold.v) { // one value, where the other side has several
+		w.leaf(f, gold, sided{at: nowhere}, below)
+	}
+	var x, y *value.Value
+	if g {
+		x = gold.v
+	}
+	if d {
+		y = filled.v
+	}
+	pair.Entries(x, y, func(name string, a, b *value.Value) {
+		w.leaf(f, sided{v: a, at: w.key(gold.at, name)}, sided{v: b, at: w.key(filled.at, name)}, below+1)
+	})
+	if !d && pair.Has(filled.v) {
+		w.leaf(f, sided{at: nowhere}, filled, below)
 	}
 }
 

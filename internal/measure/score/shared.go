@@ -62,6 +62,8 @@ func (sc *Scorer) same(s *step, v *value.Value, counts *Counts) {
 			sc.same(s.kids[0], &items[i], counts)
 		}
 	case s.at < 0:
+	case pair.HasEntries(s.field, v):
+		pair.Entries(v, nil, func(_ string, v, _ *value.Value) { sc.same(s, v, counts) })
 	case pair.Has(v):
 		sc.report.Fields[s.at].Right++
 		counts.Right++

@@ -176,6 +176,9 @@ func (s *scratch) make(n *node, f *schema.Field, v *value.Value) {
 		n.text = s.kept(from)
 		if f.IsLeaf() && f.Scored() {
 			n.leaves = 1
+			if v.Kind == value.Object && f.IsMap() {
+				n.leaves = entriesOf(f, v)
+			}
 		}
 		if v.Kind == value.String {
 			n.runes, n.ascii = int32(utf8.RuneCountInString(v.Text)), isASCII(v.Text)
@@ -228,6 +231,9 @@ func (s *scratch) alike(a, b *node) (sum float64, leaves int) {
 		return 0, int(a.leaves + b.leaves)
 	case !a.f.Scored():
 		return 0, 0
+	}
+	if HasEntries(a.f, a.v) || HasEntries(a.f, b.v) {
+		return entriesAlike(a.f, a.v, b.v)
 	}
 	return leafLikeness(a, b), 1
 }

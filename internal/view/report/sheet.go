@@ -10,6 +10,7 @@ import (
 	"filler/internal/measure/review"
 	"filler/internal/measure/score"
 	"filler/internal/record"
+	"filler/internal/record/pair"
 	"filler/internal/record/evidence"
 	"filler/internal/record/trace"
 	"filler/internal/schema"
@@ -217,6 +218,13 @@ func (b *builder) node(f *schema.Field, p value.Pointer, name string, v *value.V
 				n.Kids = append(n.Kids, b.node(f.Child(kid.Name), p.Key(kid.Name), kid.Name, kid))
 			}
 		}
+		return n
+	}
+	if f != nil && pair.HasEntries(f, v) {
+		n.Said = b.said[p]
+		pair.Entries(v, nil, func(name string, kid, _ *value.Value) {
+			n.Kids = append(n.Kids, b.node(f, p.Key(name), name, kid))
+		})
 		return n
 	}
 	n.Value = b.value(f, p, v)
