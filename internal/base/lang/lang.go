@@ -102,6 +102,7 @@ const (
 	OfMost      Kind = "of-most"      // stands between points and the most that there are: 13 out of 20
 	DayJoin     Kind = "day-join"     // stands between days of one month: the 3rd and 5th
 	OnDay       Kind = "on-day"       // stands before the figure of a day: am 18.
+	Frequent    Kind = "frequent"     // tells the language of running text
 	Times       Kind = "times"        // stands between a count and how much each of them is: 16 at 4.2 kg
 	Per         Kind = "per"          // stands between a unit and the one that it is of: milligrams a litre
 )

@@ -3,10 +3,10 @@ package export
 import (
 	"bufio"
 	"encoding/csv"
+	"filler/internal/base/value"
 	"io"
 	"os"
 	"path/filepath"
-	"strings"
 )
 
 // Sink takes the rows of tables.
@@ -79,18 +79,10 @@ func (c *CSV) Row(t int, row []Cell) error {
 		case c.Raw || c.plan.Tables[t].Columns[i].Kind != Text && !cell.Misfit:
 			c.cells = append(c.cells, cell.Text)
 		default:
-			c.cells = append(c.cells, defused(cell.Text))
+			c.cells = append(c.cells, value.Defused(cell.Text))
 		}
 	}
 	return c.out[t].Write(c.cells)
-}
-
-// defused gives a text that no spreadsheet takes for a formula.
-func defused(text string) string {
-	if text != "" && strings.IndexByte("=+-@\t\r", text[0]) >= 0 {
-		return "'" + text
-	}
-	return text
 }
 
 // Close ends the files.

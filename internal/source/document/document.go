@@ -33,6 +33,7 @@ import (
 	"filler/internal/base/project"
 	"filler/internal/source/fetch"
 	"filler/internal/source/layout"
+	"filler/internal/source/pdf"
 )
 
 // Extensions are the file names that are taken for documents in a folder.
@@ -205,6 +206,9 @@ func (e *Error) Error() string {
 	return project.OneLine(e.File) + ": " + e.Msg + "; " + e.Hint
 }
 
+// IsEncrypted tells a file that nobody opens without its password.
+func (e *Error) IsEncrypted() bool { return strings.HasPrefix(e.Msg, pdf.Encrypted) }
+
 // Source names a document that is not read yet.
 type Source struct {
 	ID       string
@@ -365,6 +369,30 @@ func inFolder(dir string) ([]string, error) {
 	}
 	sort.Strings(files)
 	return files, nil
+}
+
+// PassedOver counts the files in folders that are not taken for documents, by their endings; hidden
+// ones are not looked at.
+func PassedOver(names []string) map[string]int {
+	n := map[string]int{}
+	for _, name := range names {
+		if info, err := os.Stat(name); err != nil || !info.IsDir() {
+			continue
+		}
+		_ = filepath.WalkDir(name, func(path string, entry os.DirEntry, err error) error {
+			switch {
+			case err != nil:
+			case strings.HasPrefix(entry.Name(), ".") && path != name:
+				if entry.IsDir() {
+					return filepath.SkipDir
+				}
+			case !entry.IsDir() && !isDocument(path):
+				n[strings.ToLower(filepath.Ext(path))]++
+			}
+			return nil
+		})
+	}
+	return n
 }
 
 func isDocument(path string) bool {

@@ -108,11 +108,11 @@ func read(r Request, tell func(any) error) error {
 func fault(err error, tried bool) error {
 	switch isPassword := errors.Is(err, pdferrors.ErrPassword) || strings.Contains(err.Error(), pdferrors.ErrPassword.Error()); {
 	case isPassword && tried:
-		return &Error{"this PDF is encrypted, and the password does not open it", "correct the variable that `password_from` names"}
+		return &Error{Encrypted + ", and the password does not open it", "correct the variable that `password_from` names"}
 	case isPassword:
-		return &Error{"this PDF is encrypted and needs a password", "name the variable that holds it: `read: {password_from: VAR}`, or save it without one"}
+		return &Error{Encrypted + " and needs a password", "name the variable that holds it: `read: {password_from: VAR}`, or save it without one"}
 	case errors.Is(err, pdferrors.ErrSecurity), strings.Contains(err.Error(), pdferrors.ErrSecurity.Error()):
-		return &Error{"this PDF is encrypted in a way that can't be read", "save it without encryption"}
+		return &Error{Encrypted + " in a way that can't be read", "save it without encryption"}
 	case errors.Is(err, pdferrors.ErrFormat), errors.Is(err, pdferrors.ErrFile), strings.Contains(err.Error(), "incorrect format"):
 		return &Error{"this PDF is damaged", "save or download it again"}
 	}

@@ -65,6 +65,9 @@ type Error struct {
 	Hint string
 }
 
+// Encrypted is what begins the messages of encrypted files.
+const Encrypted = "this PDF is encrypted"
+
 func (e *Error) Error() string { return e.Msg + "; " + e.Hint }
 
 // head is the first thing that the child says.
