@@ -315,7 +315,7 @@ func (a *app) accept(o improving) error {
 	if _, err := os.Stat(file); err == nil {
 		return place.Faults{{File: file, Msg: "exists already", Hint: "name another with -o; nothing is overwritten"}}
 	}
-	if err := process.WriteFile(file, now.Source, false); err != nil {
+	if err := process.WriteFile(file, now.Written(), false); err != nil {
 		return place.Faults{{File: file, Msg: "can't be written", Hint: "check its folder and permissions"}}
 	}
 	a.printDiff(w.schema, now)

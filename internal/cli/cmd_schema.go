@@ -167,10 +167,10 @@ const mostKept = 40
 // putSchema prints a schema, or writes it to a new file.
 func (a *app) putSchema(s *schema.Schema, output string) error {
 	if output == "" {
-		a.printf("%s", s.Source)
+		a.printf("%s", s.Written())
 		return nil
 	}
-	return writeNew(output, s.Source)
+	return writeNew(output, s.Written())
 }
 
 // importSQL makes a schema of a CREATE TABLE script.
@@ -413,7 +413,10 @@ func (a *app) printOutlineJSON(s *schema.Schema) {
 		if f.Required {
 			v.Set("required", value.Boolean(true))
 		}
-		if len(f.Of) > 0 {
+		if f.List != nil {
+			v.Set("list", value.Str(f.List.File))
+			v.Set("values", value.Num(fmt.Sprint(len(f.Of))))
+		} else if len(f.Of) > 0 {
 			of := value.List()
 			for _, o := range f.Of {
 				of.Kids = append(of.Kids, value.Str(o.Value))
@@ -490,6 +493,9 @@ func kindOf(f *schema.Field) string {
 func aboutOf(f *schema.Field) string {
 	if len(f.Of) == 0 {
 		return f.About
+	}
+	if f.List != nil {
+		return fmt.Sprintf("[%s of %s] %s", thousands(len(f.Of)), f.List.File, f.About)
 	}
 	var of []string
 	for _, o := range f.Of {

@@ -92,6 +92,9 @@ func soundLeaf(f *schema.Field, v *value.Value) bool {
 		if v.Kind != value.String {
 			return false
 		}
+		if f.List != nil {
+			return f.List.Has(v.Text)
+		}
 		for i := range f.Of {
 			if f.Of[i].Value == v.Text {
 				return true

@@ -270,7 +270,7 @@ func (c *collector) keyword(p value.Pointer, v *value.Value, f *schema.Field, k 
 	case *kind.Type:
 		c.add(p, OfType{f.Kin().Type, &v.Kind}, v)
 	case *kind.Enum:
-		c.add(p, NoChoice{optionValues(f)}, v)
+		c.add(p, noChoice(f, v), v)
 	case *kind.Required: // an amount without its measure
 		c.add(p, OfType{Want: f.Type}, v)
 	case *kind.Pattern:
@@ -309,6 +309,25 @@ var kindWords = map[value.Kind]string{
 	value.Null: "null", value.Bool: "true or false", value.Number: "a number",
 	value.String: "a text", value.Array: "a list", value.Object: "a group of fields",
 }
+
+// noChoice tells what is to be chosen from; of a list in a file, those that the value may mean.
+func noChoice(f *schema.Field, v *value.Value) NoChoice {
+	if f.List == nil {
+		return NoChoice{Choices: optionValues(f)}
+	}
+	w := NoChoice{List: f.List.File, Rows: len(f.Of)}
+	named := f.List.Meant(v.Text)
+	if w.Several = len(named) > 1; len(named) == 0 {
+		named, _ = f.List.Candidates(v.Text)
+	}
+	for _, o := range named[:min(len(named), mostNear)] {
+		w.Choices = append(w.Choices, o.Value)
+	}
+	return w
+}
+
+// mostNear is how many values of a list a message gives.
+const mostNear = 5
 
 func optionValues(f *schema.Field) []string {
 	var values []string

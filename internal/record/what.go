@@ -26,8 +26,14 @@ type (
 	}
 	// Unfit is a value that breaks the schema in a way that has no name here.
 	Unfit struct{}
-	// NoChoice is a value that is none of the choices.
-	NoChoice struct{ Choices []string }
+	// NoChoice is a value that is none of the choices; of a list in a file, these are the ones that it
+	// may mean.
+	NoChoice struct {
+		Choices []string
+		List    string `json:",omitempty"` // the file
+		Rows    int    `json:",omitempty"`
+		Several bool   `json:",omitempty"` // its words mean each of Choices
+	}
 	// NoMatch is a text that breaks the field's pattern.
 	NoMatch struct{ Pattern string }
 	// Limit is a number, a text or a list beyond the field's bounds.
@@ -126,9 +132,19 @@ func (t OfType) Text() string {
 	return fmt.Sprintf("expected %s, got %s", typeWords[t.Want], kindWords[*t.Got])
 }
 
-func (Unfit) Text() string      { return "does not fit the schema" }
-func (c NoChoice) Text() string { return "not one of the choices: " + strings.Join(c.Choices, ", ") }
-func (m NoMatch) Text() string  { return "does not match the pattern " + m.Pattern }
+func (Unfit) Text() string { return "does not fit the schema" }
+func (c NoChoice) Text() string {
+	switch {
+	case c.List == "":
+		return "not one of the choices: " + strings.Join(c.Choices, ", ")
+	case c.Several:
+		return fmt.Sprintf("means several of %s: %s", c.List, strings.Join(c.Choices, ", "))
+	case len(c.Choices) > 0:
+		return fmt.Sprintf("not one of the %d of %s; near: %s", c.Rows, c.List, strings.Join(c.Choices, ", "))
+	}
+	return fmt.Sprintf("not one of the %d of %s", c.Rows, c.List)
+}
+func (m NoMatch) Text() string { return "does not match the pattern " + m.Pattern }
 
 func (l Limit) Text() string {
 	switch {

@@ -23,7 +23,7 @@ var whats = map[string]What{
 	"type: expected a whole number, got null":                                                              OfType{schema.Integer, &null},
 	"type: expected an amount with its unit":                                                               OfType{Want: schema.Quantity},
 	"type: does not fit the schema":                                                                        Unfit{},
-	"choice: not one of the choices: a, b":                                                                 NoChoice{[]string{"a", "b"}},
+	"choice: not one of the choices: a, b":                                                                 NoChoice{Choices: []string{"a", "b"}},
 	"pattern: does not match the pattern ^x$":                                                              NoMatch{"^x$"},
 	"range: 7 is above the maximum, 5":                                                                     Limit{"", "7", "5", true},
 	"length: 1 characters; the minimum is 2":                                                               Limit{"characters", "1", "2", false},

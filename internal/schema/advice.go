@@ -93,6 +93,10 @@ func (a *adviser) field(f *Field, n *place.Node) {
 // synonyms finds words that mean two choices.
 func (a *adviser) synonyms(f *Field, n *place.Node) {
 	seen := map[string]string{}
+	if f.List != nil {
+		a.listWords(f, n)
+		return
+	}
 	for _, o := range f.Of {
 		for _, word := range append([]string{o.Value}, o.Also...) {
 			key := strings.ToLower(strings.NewReplacer("_", " ", "-", " ").Replace(word))
@@ -101,5 +105,25 @@ func (a *adviser) synonyms(f *Field, n *place.Node) {
 			}
 			seen[key] = o.Value
 		}
+	}
+}
+
+// listWords says how many words of a list mean several of its values.
+func (a *adviser) listWords(f *Field, n *place.Node) {
+	seen, several := map[string]string{}, map[string]bool{}
+	first := ""
+	for _, o := range f.Of {
+		for _, word := range append([]string{o.Value}, o.Also...) {
+			key := strings.ToLower(word)
+			if other, known := seen[key]; known && other != o.Value {
+				if several[key] = true; first == "" {
+					first = fmt.Sprintf("%q means %s and %s", word, other, o.Value)
+				}
+			}
+			seen[key] = o.Value
+		}
+	}
+	if len(several) > 0 {
+		a.note(n, fmt.Sprintf("%d words of %s mean several of its values: %s", len(several), f.List.File, first), "such a word is left open, with a problem; add what tells them apart to the list")
 	}
 }

@@ -124,7 +124,7 @@ func (s *Schema) Only(paths []string) (*Schema, error) {
 	} else {
 		out.Root = part
 	}
-	again, err := Parse(s.File, out.YAML())
+	again, err := Parse(s.File, s.with(out.YAML()))
 	if err != nil {
 		return nil, fmt.Errorf("these fields can't be asked for without the others: %w", err)
 	}

@@ -39,7 +39,7 @@ func (e Edit) HoldsValues() bool {
 func (s *Schema) Edited(edits ...Edit) (*Schema, error) {
 	now := s
 	for _, e := range edits {
-		f, root := place.Load(s.File, now.Source)
+		f, root := place.Load(s.File, now.Written())
 		if root == nil || len(f.Faults) > 0 {
 			return nil, f.Faults.Err()
 		}
@@ -51,11 +51,11 @@ func (s *Schema) Edited(edits ...Edit) (*Schema, error) {
 		if at == nil || field == nil || len(e.Key) == 0 {
 			return nil, fmt.Errorf("%s: the field %s is not found in it", s.File, e.Field)
 		}
-		data, err := e.of(field, at, path).Apply(now.Source)
+		data, err := e.of(field, at, path).Apply(now.Written())
 		if err != nil {
 			return nil, fmt.Errorf("%s: `%s` at %s: %w", s.File, e, e.Field, err)
 		}
-		if now, err = Parse(s.File, data); err != nil {
+		if now, err = Parse(s.File, now.with(data)); err != nil {
 			return nil, err
 		}
 	}

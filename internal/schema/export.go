@@ -113,7 +113,11 @@ func (f *Field) beyond() value.Value {
 	}
 	set("printed_as", f.PrintedAs)
 	if f.Type == Choice {
-		v.Set("of", f.optionsValue())
+		if f.List != nil {
+			v.Set("of", f.List.value())
+		} else {
+			v.Set("of", f.optionsValue())
+		}
 	}
 	if written := f.writtenValue(); written.Kind != value.Null {
 		v.Set("written", written)

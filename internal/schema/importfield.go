@@ -336,6 +336,10 @@ func (im *importer) words(f *Field, ours *value.Value) {
 		case "printed_as":
 			f.PrintedAs = textsOf(k)
 		case "of":
+			if file := k.Get("file"); file != nil && file.Kind == value.String {
+				f.List = &Reference{File: file.Text, Value: k.Word("value"), Also: textsOf(k.Get("also")), About: k.Word("about")}
+				continue
+			}
 			f.Of = nil
 			for j := range k.Kids {
 				o := Option{Value: k.Kids[j].Name, Also: textsOf(k.Kids[j].Get("also"))}

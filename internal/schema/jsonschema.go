@@ -281,6 +281,9 @@ func (w *wirer) byType(f *Field) value.Value {
 	case List:
 		return value.Obj(value.Str("array").Named("type"), w.of(f.Item).Named("items"))
 	case Choice:
+		if f.List != nil { // what is not among the candidates is told as it is printed
+			return value.Obj(orNull("string", true))
+		}
 		return value.Obj(orNull("string", true), f.optionValues(true).Named("enum"))
 	case Money, Quantity:
 		name, fixed := f.Measure()

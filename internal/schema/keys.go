@@ -47,7 +47,11 @@ func (l *loader) key(n *place.Node, f *Field) {
 	case "precision":
 		f.Precision = oneOf(n, "precision", Precisions)
 	case "of":
-		f.readOptions(n)
+		if namesList(n) {
+			l.list(n, f)
+		} else {
+			f.readOptions(n)
+		}
 	case "currency":
 		if f.Currency = n.Filled("the currency"); f.Currency != "" && !lang.Code.Has(f.Currency) {
 			n.Fault(fmt.Sprintf("%q is not a currency code", f.Currency), "write the three letters of ISO 4217, such as EUR")
@@ -59,6 +63,11 @@ func (l *loader) key(n *place.Node, f *Field) {
 	case "false":
 		f.No = readAlso(n)
 	case "to":
+		if n.IsMap() { // to a row of a list in a file: a choice of it
+			l.list(n, f)
+			f.Type = Choice
+			return
+		}
 		f.To = n.Texts()
 		l.later = append(l.later, func() { l.link(n, f) })
 	case "key":
@@ -316,6 +325,15 @@ func (f *Field) readOptions(n *place.Node) {
 	}
 }
 
+// namesList tells a list in a file from choices of these names.
+func namesList(n *place.Node) bool {
+	file := n.Get("file")
+	if file == nil || !file.IsScalar() {
+		return false
+	}
+	return n.Get("value") != nil && n.Get("value").IsScalar() || strings.HasSuffix(file.Text(), ".csv") || strings.HasSuffix(file.Text(), ".tsv")
+}
+
 func readOption(n *place.Node) Option {
 	o := Option{Value: n.Key()}
 	switch {
@@ -361,7 +379,7 @@ func (l *loader) below(n *place.Node, f *Field) {
 func (l *loader) whole(n *place.Node, f *Field) {
 	switch f.Type {
 	case Choice:
-		if n.Get("of") == nil {
+		if n.Get("of") == nil && f.List == nil {
 			n.KeyFault(fmt.Sprintf("the choice %q does not say what to choose from", f.Name), "add `of: [one, other]`")
 		}
 	case Link:

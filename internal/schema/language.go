@@ -93,7 +93,9 @@ func keyLanguage(t Type, k string) value.Value {
 		return object([]value.Value{described("string", "The value of an item that names one end.").Named("from"), described("string", "The value that names the other.").Named("to"), described("string", "The value that says how they are joined.").Named("kind")}, []string{"from", "to"})
 	case "required", "sensitive", "basis", "ordered":
 		return described("boolean", "")
-	case "printed_as", "avoid", "to", "key", "removed_as", "was":
+	case "to":
+		return value.Obj(value.List(textOrTexts("The paths of the fields that it may point to."), listInFile()).Named("anyOf"))
+	case "printed_as", "avoid", "key", "removed_as", "was":
 		return textOrTexts("")
 	case "normalize":
 		return textOrTexts("One or more of " + NormalizerNames[0] + " and the others.")
@@ -131,7 +133,7 @@ func keyLanguage(t Type, k string) value.Value {
 			object([]value.Value{textOrTexts("Other words for it.").Named("also"), described("string", "What it means.").Named("about")}, nil)).Named("anyOf"))
 		choices := value.Obj(value.Str("object").Named("type"), value.Num("2").Named("minProperties"), option.Named("additionalProperties"))
 		list := listOf(value.Obj(texts([]string{"string", "number", "boolean", "null"}).Named("type")), "")
-		return value.Obj(value.List(list, choices).Named("anyOf"))
+		return value.Obj(value.List(list, choices, listInFile()).Named("anyOf"))
 	case "fields":
 		return reference("fields", "")
 	case "items":
@@ -192,4 +194,10 @@ func reference(name, about string) value.Value {
 		v.Set("description", value.Str(about))
 	}
 	return v
+}
+
+// listInFile gives what a list in a file is named by.
+func listInFile() value.Value {
+	return object([]value.Value{described("string", "The path of a CSV file, from the schema's folder or the project's.").Named("file"), described("string", "The column of the values.").Named("value"),
+		textOrTexts("The columns of other words for them.").Named("also"), described("string", "The column of what they mean.").Named("about")}, []string{"file", "value"})
 }

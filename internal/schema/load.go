@@ -43,11 +43,16 @@ func isJSONSchema(data []byte) bool {
 
 // Parse is Load for bytes; name stands for the file in faults.
 func Parse(name string, data []byte) (*Schema, error) {
-	f, root := place.Load(name, data)
-	s := &Schema{File: name, Source: data}
+	own, lists, err := splitKept(data)
+	if err != nil {
+		return nil, place.Faults{{File: name, Msg: err.Error(), Hint: "take it from another copy"}}
+	}
+	f, root := place.Load(name, own)
+	s := &Schema{File: name, Source: own}
 	if root != nil {
-		l := &loader{s: s, shared: map[string]*place.Node{}}
+		l := &loader{s: s, shared: map[string]*place.Node{}, lists: lists, kept: lists != nil}
 		l.root(root)
+		s.keep(l.lists)
 		if len(f.Faults) == 0 {
 			l.advise(f)
 		}
@@ -72,6 +77,8 @@ type loader struct {
 	open   []string // the shared groups that are being taken in
 	later  []func() // what needs the whole schema
 	nodes  map[*Field]*place.Node
+	lists  map[string][]byte // those in files, by the names that the schema gives
+	kept   bool              // they came with the schema
 }
 
 var (

@@ -95,6 +95,7 @@ type Field struct {
 	Examples  []Example
 	Extra     value.Value // keywords of an imported JSON Schema that have no word here, an object
 	Of        []Option    // of a choice
+	List      *Reference  // of a choice: the file whose rows these are; nil: the schema names them
 	Key       []string    // of a list: names of leaves of its item
 	RemovedAs []string    // of a list: what documents say of an item that no longer counts
 	Ordered   bool        // of a list: its order counts

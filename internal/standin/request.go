@@ -146,6 +146,7 @@ func readTask(r *request, pictures bool) *task {
 	if wire != nil && len(root.Fields) == 0 {
 		root = outline.FromWire(wire)
 	}
+	outline.ReadCandidates(rest, root)
 	t.form = outline.ReadForm(root, wire, before+"\n"+rest)
 	t.lines, t.document = outline.ReadLines(t.document)
 	if t.form.Values == outline.IDs && len(t.lines) == 0 {

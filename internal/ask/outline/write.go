@@ -21,6 +21,7 @@
 // form, each only where the schema has it:
 //
 //	One of: VALUE [(WORD, …)] [= what it means]; ….     WORD is another word for VALUE
+//	One of a list.                     a choice of too many; Candidates follow the document
 //	In UNIT.                           the unit or the currency of its amount
 //	Refers to PATH [or PATH].          a link
 //	Printed as: LABEL, ….
@@ -68,6 +69,9 @@ func Write(s *schema.Schema, how Values, held bool) string {
 	w.definitions(s.Record())
 	return w.String()
 }
+
+// OneOfList says that a choice is one of a list that is not told.
+const OneOfList = "One of a list."
 
 // ByIDs is the line before the fields whose values are given by the ids of their
 // words: all but those that ByID excepts.
@@ -129,7 +133,7 @@ func (w *writer) kind(f *schema.Field) string {
 			return ""
 		}
 	case schema.Choice:
-		if len(f.Of) > 0 {
+		if len(f.Of) > 0 && f.List == nil {
 			return ""
 		}
 	case schema.Date, schema.Time, schema.DateTime: // texts, for JSON
@@ -172,6 +176,9 @@ func said(f *schema.Field, how Values) string {
 	}
 	if all := options(f); all != "" {
 		add(oneOf+"%s.", all)
+	}
+	if f.List != nil {
+		add(OneOfList)
 	}
 	if _, want := f.Measure(); want != "" && written && (f.Type == schema.Money || f.Type == schema.Quantity) {
 		add("In %s.", want)
@@ -260,19 +267,30 @@ func shownText(s string) string {
 	return string(value.AppendQuoted(nil, s))
 }
 
+// optionText gives one choice with its other words and what it means.
+func optionText(o *schema.Option) string {
+	text := shownText(o.Value)
+	if len(o.Also) > 0 {
+		text += " (" + quotedList(o.Also) + ")"
+	}
+	if o.About != "" {
+		text += " = " + strings.TrimSuffix(strings.ReplaceAll(o.About, "; ", ", "), ".")
+	}
+	return text
+}
+
 // options gives what a value may be: the choices, or what an imported schema
 // lists or fixes.
 func options(f *schema.Field) string {
 	var all []string
-	for _, o := range f.Of {
-		text := shownText(o.Value)
-		if len(o.Also) > 0 {
-			text += " (" + quotedList(o.Also) + ")"
+	for i := range f.Of {
+		if f.List != nil {
+			break
 		}
-		if o.About != "" {
-			text += " = " + strings.TrimSuffix(strings.ReplaceAll(o.About, "; ", ", "), ".")
-		}
-		all = append(all, text)
+		all = append(all, optionText(&f.Of[i]))
+	}
+	if f.List != nil {
+		return ""
 	}
 	if len(f.Of) > 0 {
 		return strings.Join(all, "; ")

@@ -149,9 +149,10 @@ func howTo(s *schema.Schema, held bool) string {
 	return "* " + strings.Join(lines, "\n* ") + "\n"
 }
 
-// basis stands among the types for fields that come with the words they rest on,
+// basis stands among the types for fields that come with the words they rest on, listed for those
+// that are one of a list in a file,
 // and measured for money and quantity alike.
-const basis, measured schema.Type = "basis", "measured"
+const basis, measured, listed schema.Type = "basis", "measured", "listed"
 
 func usedTypes(s *schema.Schema) map[schema.Type]bool {
 	used := map[schema.Type]bool{}
@@ -161,6 +162,7 @@ func usedTypes(s *schema.Schema) map[schema.Type]bool {
 			used[f.Item.Kin().Type] = true
 		}
 		used[basis] = used[basis] || f.Basis
+		used[listed] = used[listed] || f.List != nil || f.Item != nil && f.Item.List != nil
 	})
 	used[measured] = used[schema.Money] || used[schema.Quantity]
 	return used
@@ -193,6 +195,7 @@ var valueRules = []struct {
 	{schema.Quantity, onlyHeld, "unit: the field's own, else the document's."},
 	{measured, onlyHeld, "Without an amount: null as a whole."},
 	{schema.Choice, both, "One of: only these; in brackets, documents' words for them."},
+	{listed, both, "One of a list: the value that stands first among its Candidates, behind the document; where what the document names is not among them, its own words."},
 	{schema.List, both, "list: every item, once, in the document's order."},
 	{basis, onlyHeld, "basis: the words that the value rests on, letter for letter."},
 	{basis, unheld, "With basis: {\"value\": …, \"basis\": the words that it rests on, letter for letter}."},

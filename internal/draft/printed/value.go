@@ -133,7 +133,15 @@ func numberWord(text string) string {
 func optionIn(f *schema.Field, text string) (option, word string) {
 	low := lower(text)
 	at := len(low) + 1
-	for _, o := range f.Of {
+	of := f.Of
+	if f.List != nil {
+		of = nil
+		found, _ := f.List.Candidates(text)
+		for _, o := range found {
+			of = append(of, *o)
+		}
+	}
+	for _, o := range of {
 		for _, w := range append([]string{o.Value, schema.Spoken(o.Value)}, o.Also...) {
 			i := wordIndex(low, lower(w))
 			if i >= 0 && (i < at || i == at && len(w) > len(word)) {

@@ -68,7 +68,7 @@ func StatusOf(s *schema.Schema, set Set) Status {
 		}
 		var never []string
 		for _, o := range f.Of {
-			if f.Type == schema.Choice && !options[f][o.Value] {
+			if f.Type == schema.Choice && f.List == nil && !options[f][o.Value] {
 				never = append(never, o.Value)
 			}
 		}

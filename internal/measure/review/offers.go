@@ -353,6 +353,9 @@ func (o *offering) legal(v *value.Value) bool {
 	case schema.Time:
 		return v.Kind == value.String && schema.IsTime(v.Text)
 	case schema.Choice:
+		if o.kin.List != nil {
+			return o.kin.List.Has(v.Text)
+		}
 		for _, option := range o.kin.Of {
 			if v.Text == option.Value {
 				return true

@@ -57,6 +57,9 @@ func (c *Confusion) plus(cell [2]string, times int) {
 // finish puts the counts into a table.
 func (c *Confusion) finish(f *schema.Field) {
 	for _, o := range f.Of {
+		if f.List != nil { // those that came alone
+			break
+		}
 		c.Options = append(c.Options, o.Value)
 	}
 	var more []string

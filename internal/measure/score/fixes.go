@@ -128,7 +128,7 @@ func normalizerTrials(f *schema.Field) (all []trial) {
 // synonymTrials makes words that came where a choice was asked, and always for
 // the same choice of gold, other words for it.
 func (c *Fixer) synonymTrials(f *schema.Field) (all []trial) {
-	if f.Type != schema.Choice {
+	if f.Type != schema.Choice || f.List != nil {
 		return nil
 	}
 	means := map[string]map[string]int{}

@@ -351,6 +351,9 @@ func (c *Collector) words(f *schema.Field) (out []Suggestion) {
 			continue
 		}
 		for _, o := range f.Of {
+			if f.List != nil { // its words stand in the list
+				break
+			}
 			if s.means[o.Value] > 0 {
 				one := write(f, longer(o.Also, word), "of", o.Value, "also")
 				one.For = s.where

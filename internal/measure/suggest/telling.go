@@ -22,6 +22,9 @@ const (
 // where it is meant and was not given, and in none where another is meant. One for each choice:
 // the one that tells most of them.
 func (c *Collector) tellingWords(f *schema.Field) (out []Suggestion) {
+	if f.List != nil {
+		return nil
+	}
 	for _, o := range f.Of {
 		erring, others := c.meaning(f, o.Value)
 		if len(erring) < leastTelling {

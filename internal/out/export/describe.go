@@ -35,7 +35,7 @@ func (p *Plan) Describe() string {
 				continue
 			}
 			fmt.Fprintf(&b, "  %s: %s", inStatement(c.Name), kindWords[c.Kind])
-			if f := c.Field; f != nil && c.Part == "" && len(f.Kin().Of) > 0 {
+			if f := c.Field; f != nil && c.Part == "" && len(f.Kin().Of) > 0 && f.Kin().List == nil {
 				var of []string
 				for _, o := range f.Kin().Of {
 					of = append(of, o.Value)

@@ -81,7 +81,7 @@ func keyAbout(name string) string {
 
 // Options gives the values that a column may hold; nil where it may hold any.
 func (c *Column) Options() (all []string) {
-	if c.Part != "" || c.Field == nil {
+	if c.Part != "" || c.Field == nil || c.Field.Kin().List != nil { // of a list in a file: too many to say
 		return nil
 	}
 	for _, o := range c.Field.Kin().Of {

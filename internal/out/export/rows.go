@@ -252,6 +252,9 @@ func (c *Column) legal(text string) bool {
 	if c.Part != "" || len(f.Of) == 0 {
 		return true
 	}
+	if f.List != nil {
+		return f.List.Has(text)
+	}
 	for _, o := range f.Of {
 		if o.Value == text {
 			return true

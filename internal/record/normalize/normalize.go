@@ -407,8 +407,11 @@ func denied(text string) string {
 // Choice finds the one option that text means by its value, a synonym, case
 // or spacing.
 func Choice(f *schema.Field, text string) (string, bool) {
-	for _, o := range f.Of {
-		if o.Value == text {
+	if f.List != nil && f.List.Has(text) {
+		return text, true
+	}
+	for i := 0; i < len(f.Of) && f.List == nil; i++ {
+		if f.Of[i].Value == text {
 			return text, true
 		}
 	}
@@ -424,6 +427,9 @@ func Choice(f *schema.Field, text string) (string, bool) {
 
 // option finds the one option that a text names.
 func option(f *schema.Field, text string) (string, bool) {
+	if f.List != nil {
+		return only(f.List.Meant(text))
+	}
 	found := ""
 	want := fold(text)
 	for _, o := range f.Of {
@@ -441,9 +447,13 @@ func option(f *schema.Field, text string) (string, bool) {
 	return found, found != ""
 }
 
-// fold makes spellings alike that differ in case, in white space, or in the
-// signs that join words.
-func fold(s string) string {
-	s = strings.NewReplacer("_", " ", "-", " ").Replace(strings.ToLower(s))
-	return strings.Trim(strings.Join(strings.Fields(s), " "), ".,;: ")
+// only gives the one option there is.
+func only(options []*schema.Option) (string, bool) {
+	if len(options) != 1 {
+		return "", false
+	}
+	return options[0].Value, true
 }
+
+// fold makes spellings alike that mean one option.
+func fold(s string) string { return schema.FoldOption(s) }

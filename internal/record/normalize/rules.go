@@ -67,6 +67,10 @@ func misread(f *schema.Field, text string) string {
 		if _, known := Choice(f, text); known || len(text) < 3 {
 			return ""
 		}
+		if f.List != nil {
+			found, _ := only(f.List.Named("likeness", likeness, text))
+			return found
+		}
 		found := ""
 		for _, o := range f.Of {
 			for _, word := range append([]string{o.Value}, o.Also...) {

@@ -58,6 +58,10 @@ func (r *Race) sheet(f *schema.Field, errors []*score.LeafError) string {
 		}
 	}
 	for _, o := range f.Of {
+		if f.List != nil {
+			fmt.Fprintf(&b, "one of the %d of a list\n", len(f.Of))
+			break
+		}
 		fmt.Fprintf(&b, "choice: %s", o.Value)
 		if o.About != "" {
 			b.WriteString(" (" + o.About + ")")
@@ -251,7 +255,7 @@ func (r *Race) proposal(path, by string, v *value.Value) []Candidate {
 		ok = longer(f.Avoid, "avoid")
 	case "also":
 		for _, o := range f.Of {
-			if o.Value == text("choice") {
+			if o.Value == text("choice") && f.List == nil {
 				ok = longer(o.Also, "of", o.Value, "also")
 			}
 		}

@@ -79,7 +79,7 @@ func Numbers(all []Candidate) (numbers []int) {
 
 // Diff shows how two schemas differ, line by line; nil where they are the same.
 func Diff(old, now *schema.Schema) []string {
-	text := string(diff.Diff("a", old.Source, "b", now.Source))
+	text := string(diff.Diff("a", old.Written(), "b", now.Written()))
 	lines := strings.Split(strings.TrimSuffix(text, "\n"), "\n")
 	if i := slices.IndexFunc(lines, func(l string) bool { return strings.HasPrefix(l, "@@") }); i >= 0 {
 		return lines[i:]
