@@ -25,6 +25,7 @@ type exporting struct {
 	to, output, since, statuses, where, rows, null string
 	columns                                        []string
 	wide, evidence, raw, dry, check, asJSON        bool
+	newest                                         bool
 	lessons                                        lessons
 }
 
@@ -38,6 +39,9 @@ the records, one for each list. FORMAT is csv (a folder), xlsx, parquet (FILE.pa
 as they are, a folder holds tables), sqlite, sql, jsonl, json; left out, the name of PATH says it.
 postgres://USER@HOST/DATABASE is a database: run again, it is brought up to date. training writes
 examples to tune a model with, spans texts with the places of their values, both of gold.
+
+Where each night fills what is new (` + "`filler fill --unfilled --changed`" + `), --newest takes the newest record of
+each document that is still there, over all these nights.
 
 Without a project:  filler export --schema SCHEMA --records FILE -o PATH`,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -60,6 +64,7 @@ Without a project:  filler export --schema SCHEMA --records FILE -o PATH`,
 	f.StringVar(&o.statuses, "status", "", "only records of these `STATUSES`, such as unflagged,repaired")
 	f.StringVar(&o.where, "where", "", "only documents whose metadata meet this `CONDITION`, such as 'year > 2030'")
 	f.StringVar(&o.since, "changed-since", "", "only what differs from this `RUN`, with what happened to it")
+	f.BoolVar(&o.newest, "newest", false, "the newest record of each document of the project, over all runs of its schema and prompt")
 	f.BoolVar(&o.wide, "wide", false, "one flat table of the records")
 	f.StringVar(&o.rows, "rows", "", "one flat table whose rows are the items of this `LIST`, such as 'bays[].defects[]'")
 	f.StringSliceVar(&o.columns, "columns", nil, "only these `COLUMNS`, by their names or by the fields' paths")
@@ -76,17 +81,17 @@ Without a project:  filler export --schema SCHEMA --records FILE -o PATH`,
 func (o *exporting) settle(cmd *cobra.Command, args []string) error {
 	set := cmd.Flags().Changed
 	from := 0
-	for _, given := range []bool{len(args) > 0, set("records"), set("gold")} {
+	for _, given := range []bool{len(args) > 0, set("records"), set("gold"), o.newest} {
 		if given {
 			from++
 		}
 	}
 	switch {
 	case from > 1:
-		return errors.New("a run, --records and --gold are different records; use one of them")
+		return errors.New("a run, --newest, --records and --gold are different records; use one of them")
 	case o.output == "":
 		return errors.New("-o is missing: where to write")
-	case o.since != "" && (set("records") || set("gold")):
+	case o.since != "" && (set("records") || set("gold") || o.newest):
 		return errors.New("--changed-since compares runs; name a run")
 	case o.since != "" && (o.wide || o.rows != ""):
 		return errors.New("--changed-since goes with tables, not with a flat one")
@@ -205,9 +210,12 @@ func (s *sender) all(ctx context.Context, runName string) error {
 		return s.one(&l)
 	}
 	var err error
-	if s.o.goldPath != "" {
+	switch {
+	case s.o.goldPath != "":
 		err = s.a.eachGold(s.w, s.o.goldPath, do)
-	} else {
+	case s.o.newest:
+		err = s.a.eachNewest(s.w, do)
+	default:
 		_, err = s.a.eachDecided(s.w, s.o.judged, runName, do)
 	}
 	if err == nil && s.changes != nil {
@@ -293,6 +301,9 @@ func (a *app) from(w *work, o *exporting, runName string, job *export.Job) error
 		return nil
 	case o.goldPath != "":
 		m.From = "gold"
+		return nil
+	case o.newest: // documents that are gone leave the database
+		m.From, job.All = "newest", o.where == "" && o.statuses == ""
 		return nil
 	}
 	l, run, err := a.keptRun(w, runName)

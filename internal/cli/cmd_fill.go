@@ -5,7 +5,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"io"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -13,9 +12,9 @@ import (
 	"filler/internal/ask/exchange"
 	"filler/internal/ask/model"
 	"filler/internal/base/project"
-	"filler/internal/record"
 	"filler/internal/run/fill"
 	"filler/internal/run/job"
+	"filler/internal/run/nightly"
 	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/store"
@@ -35,6 +34,7 @@ type filling struct {
 	saveExchanges, replay, then                        string
 	accepted                                           accepted
 	files                                              byFile
+	night                                              nightFlags
 	looking
 }
 
@@ -76,10 +76,17 @@ A request that was answered in an earlier run is answered from the cache (--fres
 again). --resume continues a run that was stopped or interrupted, and shares in one that is
 still going; --as-run RUN fills again with the schema, model and documents of that run.
 
+Every night: --unfilled takes the documents that no run of this schema and prompt has,
+--changed those whose files changed since; --recheck N fills N gold documents again past the
+cache and holds them against the approved run (exit code 5 where the model is worse);
+--summary FILE.md or FILE.json says what happened, and ` + "`notify:`" + ` in filler.yaml sends it on.
+
+  filler fill --unfilled --changed --recheck 20 --max-flagged 2% --summary night.md
+
 Exit code 3: some records are flagged or failed. --max-flagged and --max-failed say how
 many a nightly job accepts; within both, the exit code is 0.
 
-Read more: docs/guide.md, docs/asking.md.`,
+Read more: docs/guide.md, docs/asking.md, docs/nightly.md.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if cmd.Flags().Changed("resume") && len(args) > 0 {
 				a.parsed = false
@@ -131,6 +138,7 @@ Read more: docs/guide.md, docs/asking.md.`,
 	f.BoolVar(&o.bare, "bare", false, bareUsage)
 	f.BoolVar(&o.asJSON, "json", false, "print JSON Lines on a terminal too")
 	o.accepted.flags(cmd)
+	o.night.flags(cmd)
 	return cmd
 }
 
@@ -147,6 +155,13 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 	}
 	if o.files.is() && w.project != nil && w.project.Reading.OCR.Model != "" {
 		return errors.New("with requests in files nothing is sent, and `ocr: {model: …}` would ask a server for the words of pictures; use another engine (`ocr: {languages: [eng]}`)")
+	}
+	if o.night.picks() && !o.dry {
+		unlock, err := w.oneNight()
+		if err != nil {
+			return err
+		}
+		defer unlock()
 	}
 	out, l, r, done, err := a.tools(w, &o.looking, o.output)
 	if err != nil {
@@ -170,16 +185,29 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		return err
 	}
 	defer b.Close()
+	began := time.Now()
+	if err = a.filled(ctx, o, w, b, out); err == nil && len(w.leftOut) > 0 {
+		err = exit(codeFlagged)
+	}
+	if o.night.is() {
+		err = a.endNight(ctx, &o, w, b, began, err)
+	}
+	return err
+}
+
+// filled fills the documents of a run, where there are any.
+func (a *app) filled(ctx context.Context, o filling, w *work, b *begun, out *output) error {
+	if b.run == 0 {
+		a.notef("nothing to fill: %s\n", pickedText(b.picked))
+		return out.none()
+	}
 	if err := b.Learn(b.run, o.files.taken); err != nil {
 		return err
 	}
 	if err := b.SetBudget(b.run, w.budget(o.budget)); err != nil {
 		return err
 	}
-	if err := a.runFill(ctx, o, b, out); err != nil || len(w.leftOut) == 0 {
-		return err
-	}
-	return exit(codeFlagged)
+	return a.runFill(ctx, o, b, out)
 }
 
 // tools opens what a filling works with: the file that records go to, the
@@ -218,8 +246,10 @@ func toResume(l store.Store, name string) (store.Run, error) {
 // begun is a run that can go on: what it does, with what.
 type begun struct {
 	*fill.Filler
-	work fill.Work
-	run  int64
+	work   fill.Work
+	run    int64           // 0: a night that has nothing to fill
+	picked *nightly.Picked // of a night
+	setup  fill.Setup      // what it was made of
 }
 
 // prepare starts a new run, or finds the one to go on with.
@@ -305,14 +335,29 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 		a.notef("note: few files may be open at once (`ulimit -n`), so %s at once and not %d\n", plural(n, "request"), setup.Pace.AtOnce)
 	}
 	if o.resume != "" {
-		return &begun{filler, fill.Fill{}, old.ID}, nil
+		return &begun{Filler: filler, work: fill.Fill{}, run: old.ID, setup: setup}, nil
+	}
+	var picked *nightly.Picked
+	if o.night.picks() {
+		if picked, err = tonight(filler, &o.night, l, r, sources); err != nil {
+			filler.Close()
+			return nil, err
+		}
+		if sources = picked.Sources; len(sources) == 0 {
+			return &begun{Filler: filler, picked: picked, setup: setup}, nil
+		}
+		a.notef("%s\n", pickedText(picked))
 	}
 	if n := len(setup.Settings.Solved); n > 0 {
 		a.notef("%s shown as solved examples: these, and near-duplicates of them, do not count in this run's score\n", plural(n, "document"))
 	}
 	b := fill.Beginning{Name: o.name, Some: len(o.only) > 0}
 	b.Scope, b.Of = w.scope(o, names, len(sources))
-	return begin(filler, fill.Fill{}, b, sources)
+	started, err := begin(filler, fill.Fill{}, b, sources)
+	if err == nil {
+		started.picked, started.setup = picked, setup
+	}
+	return started, err
 }
 
 // begin starts a run.
@@ -322,7 +367,7 @@ func begin(f *fill.Filler, w fill.Work, b fill.Beginning, sources []document.Sou
 		f.Close()
 		return nil, err
 	}
-	return &begun{f, w, run}, nil
+	return &begun{Filler: f, work: w, run: run}, nil
 }
 
 // scope says how the documents of a run were chosen, and how many the project
@@ -332,7 +377,7 @@ func (w *work) scope(o filling, names []string, n int) (string, int) {
 		return store.All, 0
 	}
 	all := n
-	if len(names) > 0 || o.sample > 0 || o.where != "" || o.again != "" || o.asRun != "" {
+	if len(names) > 0 || o.sample > 0 || o.where != "" || o.again != "" || o.asRun != "" || o.night.picks() {
 		was := w.leftOut
 		found, err := w.named(nil)
 		w.leftOut = was // told of the documents that are filled alone
@@ -348,6 +393,8 @@ func (w *work) scope(o filling, names []string, n int) (string, int) {
 		return store.Named, all
 	case o.again != "":
 		return store.Again, all
+	case o.night.picks():
+		return store.Unfilled, all
 	case o.where != "":
 		return store.Where, all
 	case o.sample > 0:
@@ -469,65 +516,4 @@ func (a *app) runFill(ctx context.Context, o filling, b *begun, out *output) err
 		return o.accepted.verdict(a, totals)
 	}
 	return err
-}
-
-func writeLine(to io.Writer, s *schema.Schema, run int64, r store.Record, bare bool) error {
-	line, err := fill.ToLine(run, r, s)
-	if err != nil {
-		return err
-	}
-	v := line.JSON(s.EachEntry())
-	if bare {
-		v = line.Record
-	}
-	if _, err = fmt.Fprintf(to, "%s\n", v.JSON()); err != nil {
-		return &document.Error{File: "standard output", Msg: "can't be written", Hint: "the records are in the ledger; `filler fill --resume` prints them again"}
-	}
-	return nil
-}
-
-// summary says how a run ended, on standard error.
-func (a *app) summary(run int64, t store.Totals, took time.Duration, err error) {
-	waiting := ""
-	if err == nil && t.Waiting > 0 {
-		waiting = fmt.Sprintf(" · %d waiting", t.Waiting)
-	}
-	a.notef("run %d: %s · %d unflagged · %d repaired · %d flagged · %d failed%s\n", run, plural(t.Documents, "document"), t.Unflagged, t.Repaired, t.Flagged, t.Failed, waiting)
-	if t.Unflagged > 0 {
-		a.notef("unflagged: no check objected; accuracy is what `filler score` says\n")
-	}
-	guess := ""
-	switch {
-	case t.EstimatedNano > 0 && t.EstimatedNano < t.CostNano:
-		guess = fmt.Sprintf(" (%s of it estimated)", a.cost(t.EstimatedNano))
-	case t.Estimated && t.EstimatedNano == t.CostNano:
-		guess = " (estimated)"
-	case t.Estimated:
-		guess = " (partly estimated)"
-	}
-	cached := ""
-	if t.Cached > 0 {
-		cached = fmt.Sprintf(" and %s from the cache", thousands(t.Cached))
-	}
-	a.notef("%s%s · %s tokens in, %s out · cost %s%s · %s\n", plural(t.Exchanges, "exchange"), cached, thousands(t.TokensIn), thousands(t.TokensOut), a.cost(t.CostNano), guess, seconds(took))
-	switch {
-	case err != nil:
-		a.notef("stopped with %s left to fill; continue with `filler fill --resume=%d`\n", plural(t.Waiting, "document"), run)
-	case t.Waiting > 0:
-	case t.Failed > 0:
-		a.notef("`filler trace DOC` shows why a document failed; `filler fill --resume=%d --fresh` asks for the failed ones again\n", run)
-	case t.Flagged > 0:
-		a.notef("`filler trace DOC` shows what is wrong with a flagged record\n")
-	}
-}
-
-func (a *app) printOne(f *fill.Filler, run int64) error {
-	return f.Ledger.Records(run, 0, func(r store.Record) error {
-		line, err := fill.ToLine(run, r, f.Schema)
-		if err == nil {
-			line = record.NewCover(f.Schema).Line(line)
-			a.printRecord(f.Schema, &line)
-		}
-		return err
-	})
 }

@@ -3,10 +3,14 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"time"
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/base/project"
 	"filler/internal/base/value"
+	"filler/internal/run/nightly"
+	"filler/internal/run/scores"
 	"filler/internal/store"
 )
 
@@ -19,12 +23,19 @@ func (a *app) ledgerCmd() *cobra.Command {
 }
 
 func (a *app) pruneCmd() *cobra.Command {
-	var trial, asJSON bool
+	var trial, asJSON, byRules bool
+	var older string
 	cmd := &cobra.Command{Use: "prune [RUN...]", Short: "Drop runs, and exchanges that no run uses",
 		Long: `Drop the named runs with their records, then all exchanges and texts that no other run
 uses, and give the space back. Without RUN only what belongs to no run goes, such as the
 exchanges of probe and of pictures read by a model. What is dropped would have to be paid
-again; --dry-run says how much it is and drops nothing.`,
+again; --dry-run says how much it is and drops nothing.
+
+--older 90d drops the runs that began before; --by-rules those that the rules under keep: in
+filler.yaml no longer keep. The approved run, a run that is going, and the newest run stay. A record
+that is the newest of its document goes with its run: the next night fills it again.
+
+  keep: {unnamed: 90d, named: ever, last: 30}`,
 		RunE: func(_ *cobra.Command, args []string) error {
 			w, err := a.anywhere()
 			if err != nil {
@@ -44,7 +55,10 @@ again; --dry-run says how much it is and drops nothing.`,
 			if !ok {
 				return errors.New("this store can't be pruned")
 			}
-			var runs []int64
+			runs, err := a.tooOld(w, l, older, byRules)
+			if err != nil {
+				return err
+			}
 			for _, name := range args {
 				run, err := l.Find(name)
 				if err != nil {
@@ -59,9 +73,46 @@ again; --dry-run says how much it is and drops nothing.`,
 			a.tellPruned(p, trial, asJSON)
 			return nil
 		}}
+	cmd.Flags().StringVar(&older, "older", "", "drop the runs that began longer ago than this `AGE`, such as 90d")
+	cmd.Flags().BoolVar(&byRules, "by-rules", false, "drop the runs that keep: in filler.yaml no longer keeps")
 	cmd.Flags().BoolVar(&trial, "dry-run", false, "say what would be dropped, and drop nothing")
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	return cmd
+}
+
+// tooOld gives the runs that an age or the project's rules let go.
+func (a *app) tooOld(w *work, l store.Store, older string, byRules bool) ([]int64, error) {
+	var rules []project.Keep
+	if older != "" {
+		age, err := project.Age(older)
+		if err != nil {
+			a.parsed = false
+			return nil, fmt.Errorf("--older is a length of time such as 90d, not %q", older)
+		}
+		rules = append(rules, project.Keep{Runs: "all", For: age})
+	}
+	if byRules {
+		if w.project == nil || len(w.project.Keep) == 0 {
+			return nil, errors.New("--by-rules follows `keep:` in filler.yaml, and none is there; write `keep: {unnamed: 90d, named: ever}`")
+		}
+		rules = append(rules, w.project.Keep...)
+	}
+	if len(rules) == 0 {
+		return nil, nil
+	}
+	runs, err := l.Runs()
+	if err != nil {
+		return nil, err
+	}
+	approved, err := scores.AllApproved(w.keepsIn())
+	if err != nil {
+		return nil, err
+	}
+	old, kept := nightly.TooOld(runs, rules, approved, time.Now())
+	if kept > 0 {
+		a.notef("%s older than that stay: approved, going, or the newest\n", plural(kept, "run"))
+	}
+	return old, nil
 }
 
 func (a *app) tellPruned(p store.Pruned, trial, asJSON bool) {

@@ -60,6 +60,17 @@ func (o *output) write(f *fill.Filler, run int64, bare bool) error {
 	return nil
 }
 
+// none leaves a file without records: what stood there was another night's.
+func (o *output) none() error {
+	if o.whole == nil {
+		return nil
+	}
+	if err := o.whole.Commit(nil); err != nil {
+		return &document.Error{File: o.path, Msg: "can't be written (is the disk full?)", Hint: "choose another place"}
+	}
+	return nil
+}
+
 // abandon removes what was not renamed into place.
 func (o *output) abandon() {
 	switch {

@@ -36,6 +36,9 @@ func (o *filling) check(cmd *cobra.Command, args []string) error {
 	case o.dry && o.output != "":
 		return errors.New("--dry-run makes no records; leave out -o")
 	}
+	if err := o.night.check(cmd, o, args); err != nil {
+		return err
+	}
 	if err := o.files.check(o); err != nil {
 		return err
 	}
@@ -143,6 +146,14 @@ func (a *app) dryRun(ctx context.Context, o filling, w *work, l store.Store, r *
 		return err
 	}
 	defer filler.Close()
+	if o.night.picks() {
+		picked, err := tonight(filler, &o.night, l, r, sources)
+		if err != nil {
+			return err
+		}
+		a.notef("%s\n", pickedText(picked))
+		sources = picked.Sources
+	}
 	p, err := filler.Price(ctx, sources, func(int) {})
 	if err != nil {
 		return err

@@ -164,7 +164,7 @@ type Store interface {
 type Run struct {
 	ID         int64
 	Name       string
-	Scope      string // how its documents were chosen: All, Named, Sample, Where or Again
+	Scope      string // how its documents were chosen: All, Named, Sample, Where, Again or Unfilled
 	Of         int    // how many documents the project had then; 0: no project
 	Schema     []byte // the source
 	SchemaHash string
@@ -197,6 +197,8 @@ const (
 	Sample = "sample" // picked at random
 	Where  = "where"  // picked by their metadata
 	Again  = "again"  // picked by how they ended in the last run
+	// Unfilled are those that no run of the same schema and prompt had, or that changed since.
+	Unfilled = "unfilled"
 )
 
 // Task is one document of a run.

@@ -76,6 +76,11 @@ func (f *Filler) promptMark() []byte {
 	return b.Bytes()
 }
 
+// Marks gives the hashes by which a run keeps its schema and its prompt.
+func (f *Filler) Marks() (schema, prompt string) {
+	return store.HashOf(f.Schema.Source), store.HashOf(f.promptMark())
+}
+
 // SettingsOf gives the settings of an older run, and the model that took over
 // in it, or "".
 func SettingsOf(r store.Run) (s prompt.Settings, then string) {

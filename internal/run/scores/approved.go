@@ -58,6 +58,15 @@ func readApproved(dir string) (map[string]Approved, error) {
 // ErrNoneApproved says that no run is approved.
 var ErrNoneApproved = errors.New("no run is approved; `filler runs approve RUN` says which one later runs are held against")
 
+// AllApproved gives the numbers of the approved runs of all schemas.
+func AllApproved(dir string) (runs []int64, err error) {
+	all, err := readApproved(dir)
+	for _, a := range all {
+		runs = append(runs, a.Run)
+	}
+	return runs, err
+}
+
 // ApprovedOf gives the approved run of a schema.
 func ApprovedOf(l store.Store, dir, schemaName string) (store.Run, error) {
 	all, err := readApproved(dir)

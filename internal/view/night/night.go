@@ -1,0 +1,112 @@
+// Package night writes the page that a night leaves: what was filled, what to look at, whether the
+// model and the documents are as they were. No value of a document stands on it.
+package night
+
+import (
+	"fmt"
+	"strings"
+
+	"filler/internal/run/nightly"
+	"filler/internal/view/figures"
+)
+
+func cost(n *nightly.Night, nano int64) string {
+	if n.Currency == "" {
+		return figures.Money(nano)
+	}
+	return figures.Money(nano) + " " + n.Currency
+}
+
+// cell makes a name fit for a table of Markdown.
+func cell(s string) string {
+	return strings.NewReplacer("|", "\\|", "\n", " ", "\r", " ", "<", "&lt;", "`", "'").Replace(s)
+}
+
+// Page gives the page, as Markdown that reads well as it stands.
+func Page(n *nightly.Night) string {
+	var b strings.Builder
+	fmt.Fprintf(&b, "# %s: %s\n\n%s, %s\n\n", cell(n.Project), cell(n.Verdict()), n.Began.Format("2006-01-02 15:04"), figures.Seconds(n.Took))
+	p, t := n.Picked, n.Totals
+	fmt.Fprintf(&b, "| documents | |\n|---|--:|\n| new | %d |\n| failed before | %d |\n| changed | %d |\n| as they were | %d |\n", p.New, p.Again, p.Changed, p.Same)
+	if p.Left > 0 {
+		fmt.Fprintf(&b, "| changed, not asked for (--changed) | %d |\n", p.Left)
+	}
+	fmt.Fprintf(&b, "| gone | %d |\n| renamed | %d |\n\n", len(p.Gone), len(p.Renamed))
+	if n.Run > 0 {
+		fmt.Fprintf(&b, "Run %d, model %s: %s, %d unflagged, %d repaired, %d flagged, %d failed", n.Run, cell(n.Model), figures.Plural(t.Documents, "document"), t.Unflagged, t.Repaired, t.Flagged, t.Failed)
+		if t.Waiting > 0 {
+			fmt.Fprintf(&b, ", %d not reached", t.Waiting)
+		}
+		fmt.Fprintf(&b, ". Unflagged says that no check objected, not that it is right.\n\n")
+	}
+	fmt.Fprintf(&b, "Spent: %s", cost(n, n.Spent))
+	if n.RecheckSpent > 0 {
+		fmt.Fprintf(&b, ", %s of it by the recheck", cost(n, n.RecheckSpent))
+	}
+	if n.Run > 0 {
+		fmt.Fprintf(&b, "; %s, and %d answers from the cache", figures.Plural(t.Exchanges, "exchange"), t.Cached)
+	}
+	b.WriteString(".\n")
+	if len(n.Look) > 0 {
+		b.WriteString("\n## To look at\n\n| document | | problems |\n|---|---|---|\n")
+		for _, l := range n.Look {
+			fmt.Fprintf(&b, "| %s | %s | %s |\n", cell(l.Document), l.Status, strings.Join(l.Codes, ", "))
+		}
+		if n.MoreLook > 0 {
+			fmt.Fprintf(&b, "\nand %d more; `filler review %d --show problems` shows them all.\n", n.MoreLook, n.Run)
+		}
+	}
+	recheckText(&b, n)
+	driftText(&b, n)
+	return b.String()
+}
+
+func recheckText(b *strings.Builder, n *nightly.Night) {
+	r := n.Recheck
+	if r == nil {
+		if n.Skipped != "" {
+			fmt.Fprintf(b, "\n## Recheck\n\nNot made: %s.\n", n.Skipped)
+		}
+		return
+	}
+	fmt.Fprintf(b, "\n## Recheck\n\nOf %s with gold, filled again past the cache (run %d) and held against run %d, which was approved: F1 %s then, %s now (%+.1f points", figures.Plural(r.Documents, "document"), r.Run, r.Approved, figures.Ratio(r.Was), figures.Ratio(r.Now), 100*r.Difference())
+	if r.HasInterval && r.Low != r.High {
+		fmt.Fprintf(b, ", 95 %% interval %+.1f to %+.1f", 100*r.Low, 100*r.High)
+	}
+	fmt.Fprintf(b, ", p = %.4f). ", r.P)
+	switch {
+	case r.Worse():
+		fmt.Fprintf(b, "**Model %s is worse than it was**: %s.\n", cell(r.Model), lostIn(r))
+	case r.Better():
+		fmt.Fprintf(b, "Model %s is better than it was: it is another one.\n", cell(r.Model))
+	default:
+		b.WriteString("No difference beyond chance.\n")
+	}
+}
+
+func lostIn(r *nightly.Recheck) string {
+	if len(r.FieldsFurthest) == 0 {
+		return fmt.Sprintf("%d values lost, %d gained", r.Broken, r.Fixed)
+	}
+	return "most in " + strings.Join(r.FieldsFurthest, ", ")
+}
+
+func driftText(b *strings.Builder, n *nightly.Night) {
+	if n.Approved == 0 || n.Run == 0 {
+		return
+	}
+	changed := n.Changed()
+	fmt.Fprintf(b, "\n## Drift from run %d\n\n", n.Approved)
+	if len(n.Drifts) == 0 {
+		b.WriteString("Too few documents to say: of no measure there are five.\n")
+		return
+	}
+	if len(changed) == 0 {
+		fmt.Fprintf(b, "Of %d measures that need no gold none differs beyond chance.\n", len(n.Drifts))
+		return
+	}
+	b.WriteString("| measure | then | now | p |\n|---|--:|--:|--:|\n")
+	for _, d := range changed {
+		fmt.Fprintf(b, "| %s | %.3f | %.3f | %.4f |\n", cell(d.Measure), d.Was, d.Now, d.P)
+	}
+}
