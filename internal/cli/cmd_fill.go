@@ -35,6 +35,8 @@ type filling struct {
 	accepted                                           accepted
 	files                                              byFile
 	night                                              nightFlags
+	routed                                             []document.Source // of a job, where documents are routed
+	isRouted                                           bool
 	looking
 }
 
@@ -143,6 +145,9 @@ Read more: docs/guide.md, docs/asking.md, docs/nightly.md.`,
 }
 
 func (a *app) fill(ctx context.Context, o filling, names []string) error {
+	if !o.isRouted && o.resume == "" && o.asRun == "" && o.schemaFile == "" && len(o.asked) == 0 && o.files.in == "" && a.several() != nil {
+		return a.fillRouted(ctx, o, names)
+	}
 	w, err := a.openFor(o)
 	var none *project.NotFound
 	goesOn := o.resume != "" || o.asRun != "" || o.files.in != ""
@@ -300,7 +305,7 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 		if sources, err = sourcesOf(w, l, old.ID, names); err != nil {
 			return nil, err
 		}
-	} else if sources, err = w.sources(names); err != nil {
+	} else if sources, err = w.meant(&o, names); err != nil {
 		return nil, err
 	}
 	if a.tell(w) && len(sources) == 0 {
@@ -419,6 +424,14 @@ func (a *app) openFor(o filling) (*work, error) {
 	}
 	w.schema = s
 	return w, nil
+}
+
+// meant gives the documents that are to be filled, before any are picked.
+func (w *work) meant(o *filling, names []string) ([]document.Source, error) {
+	if o.isRouted {
+		return o.routed, nil
+	}
+	return w.sources(names)
 }
 
 // sourcesOf gives the documents of an older run, or those named.

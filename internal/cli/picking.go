@@ -118,7 +118,7 @@ func ended(l store.Store, sources []document.Source, status string) ([]document.
 
 // dryRun prices a run.
 func (a *app) dryRun(ctx context.Context, o filling, w *work, l store.Store, r *document.Reader, names []string) error {
-	sources, err := w.sources(names)
+	sources, err := w.meant(&o, names)
 	if err != nil {
 		return err
 	}

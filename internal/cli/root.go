@@ -223,7 +223,7 @@ Read more:   filler COMMAND --help; README.md and docs/ in the source tree`,
 	root.PersistentFlags().StringVar(&a.job, "job", "", "the job `NAME` of filler.yaml, where it has several")
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
 	defer readMore(root)
-	root.AddCommand(a.newCmd(), a.demoCmd(), a.inventCmd(), a.inventoryCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.fillCmd(), a.reviewCmd(), a.repeatCmd(),
+	root.AddCommand(a.newCmd(), a.demoCmd(), a.inventCmd(), a.inventoryCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.routeCmd(), a.fillCmd(), a.reviewCmd(), a.repeatCmd(),
 		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.improveCmd(), a.compareCmd(), a.reportCmd(), a.plotCmd(), a.exportRecordsCmd(), a.graphCmd(), a.askCmd(), a.varyCmd(), a.ledgerCmd(), a.forgetCmd(), a.standinCmd(), a.versionCmd())
 	return root
 }

@@ -92,6 +92,7 @@ type Job struct {
 	Gold      string
 	Metadata  string
 	Use       string
+	About     string // what its documents are
 }
 
 // readJobs reads the jobs: each has a schema of its own, and what else it does
@@ -103,7 +104,7 @@ func (p *Project) readJobs(n *place.Node) {
 	}
 	p.Jobs = map[string]*Job{}
 	for _, entry := range n.Pairs() {
-		entry.Known("schema", "documents", "gold", "metadata", "use")
+		entry.Known("schema", "documents", "gold", "metadata", "use", "about")
 		inner := &Project{Dir: p.Dir}
 		for _, kid := range entry.Pairs() {
 			inner.readShared(kid)
@@ -114,7 +115,10 @@ func (p *Project) readJobs(n *place.Node) {
 		if entry.Get("schema") == nil {
 			entry.Fault("the key \"schema\" is missing", "add `schema: schemas/NAME.yaml`")
 		}
-		p.Jobs[entry.Key()] = &Job{inner.Schema, inner.Documents, inner.Tables, inner.Mails, inner.Gold, inner.Metadata, inner.Use}
+		p.Jobs[entry.Key()] = &Job{inner.Schema, inner.Documents, inner.Tables, inner.Mails, inner.Gold, inner.Metadata, inner.Use, ""}
+		if about := entry.Get("about"); about != nil {
+			p.Jobs[entry.Key()].About = about.Prose("what the documents of this job are")
+		}
 	}
 }
 

@@ -50,7 +50,9 @@ type Project struct {
 	ReviewKeys *place.Node
 	ReviewTime bool // how long reviews take is kept
 	Notify     Notify
-	Keep       []Keep // how long runs are kept
+	Keep       []Keep    // how long runs are kept
+	Routes     []Routing // which documents are for which job, the first that holds
+	Stacks     Stacks
 }
 
 // Model is how one model is reached and paid.
@@ -176,7 +178,7 @@ func Load(file string) (*Project, error) {
 }
 
 func (p *Project) read(root *place.Node) {
-	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "metadata", "limits", "fetch", "budget", "review", "notify", "keep", "jobs")
+	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "metadata", "limits", "fetch", "budget", "review", "notify", "keep", "route", "stacks", "jobs")
 	for _, n := range root.Pairs() {
 		switch n.Key() {
 		case "schema", "documents", "gold", "metadata", "use":
@@ -219,6 +221,7 @@ func (p *Project) read(root *place.Node) {
 	} else if root.Get("schema") == nil {
 		root.Fault("the key \"schema\" is missing", "add `schema: schemas/NAME.yaml`")
 	}
+	p.readRoutes(root)
 	if p.Use != "" && p.Models[p.Use] == nil {
 		root.Get("use").Fault(fmt.Sprintf("there is no model %q", p.Use), place.Suggest(p.Use, p.ModelNames()))
 	}
