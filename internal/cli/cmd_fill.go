@@ -145,8 +145,10 @@ Read more: docs/guide.md, docs/asking.md, docs/nightly.md.`,
 }
 
 func (a *app) fill(ctx context.Context, o filling, names []string) error {
-	if !o.isRouted && o.resume == "" && o.asRun == "" && o.schemaFile == "" && len(o.asked) == 0 && o.files.in == "" && a.several() != nil {
-		return a.fillRouted(ctx, o, names)
+	if !o.isRouted && o.resume == "" && o.asRun == "" && o.schemaFile == "" && len(o.asked) == 0 && o.files.in == "" {
+		if p := a.several(); p != nil && p.Routed {
+			return a.fillRouted(ctx, o, names)
+		}
 	}
 	w, err := a.openFor(o)
 	var none *project.NotFound

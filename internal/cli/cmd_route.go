@@ -49,7 +49,7 @@ documents are named by their pages (stack.pdf#3-5).
   stacks: printed          # or model, or {begins: '^Report no'}
 
 --score holds jobs and boundaries against gold: a document is for the job whose gold set has it.
-` + "`filler fill`" + ` in a project of several jobs fills each document by its route.`,
+` + "`filler fill`" + ` in a project with route: or stacks: fills each document by its route.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if o.score && o.asJSON && o.output != "" {
 				a.parsed = false

@@ -53,6 +53,7 @@ type Project struct {
 	Keep       []Keep    // how long runs are kept
 	Routes     []Routing // which documents are for which job, the first that holds
 	Stacks     Stacks
+	Routed     bool // documents are routed between the jobs: `route` or `stacks` is there
 }
 
 // Model is how one model is reached and paid.

@@ -23,6 +23,7 @@ type Stacks struct {
 const OtherJob = "other"
 
 func (p *Project) readRoutes(root *place.Node) {
+	p.Routed = root.Get("route") != nil || root.Get("stacks") != nil
 	if n := root.Get("route"); n != nil {
 		if len(p.Jobs) < 2 {
 			n.KeyFault("documents are routed between jobs, and there are fewer than two", "add `jobs:`")

@@ -59,5 +59,5 @@ func TestMeasure(t *testing.T) {
 	assert.Equal(t, 1, m.Table[1][2])
 	assert.Equal(t, []int{1, 1, 0}, []int{m.Found, m.Missed, m.Extra})
 	m = Measure(truth, []Route{{Document: "s.pdf", Job: "a"}})
-	assert.Equal(t, []int{0, 2, 0}, []int{m.Found, m.Missed, m.Extra}, "a file that was not split misses all its boundaries")
+	assert.Equal(t, []int{0, 2, 0}, []int{m.Found, m.Missed, m.Extra}, "a file that was not split has none of its boundaries")
 }
