@@ -15,6 +15,7 @@ import (
 	"strings"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -320,4 +321,81 @@ func TestNightsEqualOneFilling(t *testing.T) {
 	data, err := os.ReadFile(filepath.Join(p.dir, "none.jsonl"))
 	require.NoError(t, err)
 	assert.Empty(t, data)
+}
+
+// Files that come into a watched folder, some of them slowly, are filled once they are whole, added to
+// the output once each, and moved; also where the program is killed at random moments and started
+// again. Nothing that was answered is paid twice.
+func TestWatchedFolder(t *testing.T) {
+	p, _ := newPile(t)
+	inbox, done := filepath.Join(p.dir, "inbox"), filepath.Join(p.dir, "done")
+	require.NoError(t, os.MkdirAll(inbox, 0o755))
+	watch := func() *exec.Cmd {
+		cmd := exec.Command("filler", "fill", "--watch", "inbox", "--every", "25ms", "--move-to", "done", "-o", "out.jsonl")
+		cmd.Dir = p.dir
+		require.NoError(t, cmd.Start())
+		return cmd
+	}
+	const files = 24
+	texts := map[string]string{}
+	running := watch()
+	for i := range files {
+		name, text := fmt.Sprintf("%02d.txt", i), newSlip(p.r, 100+i).text()
+		texts[name] = text
+		f, err := os.Create(filepath.Join(inbox, name))
+		require.NoError(t, err)
+		half := len(text) / 2
+		_, _ = f.WriteString(text[:half])
+		if i%3 == 0 { // written slowly
+			time.Sleep(10 * time.Millisecond)
+		}
+		_, _ = f.WriteString(text[half:])
+		require.NoError(t, f.Close())
+		time.Sleep(time.Duration(p.r.IntN(60)) * time.Millisecond)
+		if i%5 == 4 {
+			_ = running.Process.Kill()
+			_ = running.Wait()
+			running = watch()
+		}
+	}
+	require.Eventually(t, func() bool {
+		left, _ := os.ReadDir(inbox)
+		moved, _ := os.ReadDir(done)
+		return len(left) == 0 && len(moved) == files
+	}, 20*time.Second, 50*time.Millisecond)
+	require.NoError(t, running.Process.Signal(os.Interrupt))
+	require.NoError(t, running.Wait())
+	names := documentsIn(t, filepath.Join(p.dir, "out.jsonl"))
+	assert.Len(t, names, files)
+	seen := map[string]bool{}
+	for _, name := range names {
+		assert.False(t, seen[name], "%s is there twice", name)
+		seen[name] = true
+	}
+	for name, text := range texts {
+		assert.True(t, seen["inbox/"+name], name)
+		data, err := os.ReadFile(filepath.Join(done, name))
+		require.NoError(t, err)
+		assert.Equal(t, text, string(data))
+	}
+	twice := 0
+	for _, times := range p.counting.times {
+		if times > 1 { // one may have been on its way when the program was killed
+			twice += times - 1
+		}
+	}
+	assert.LessOrEqual(t, twice, 8)
+
+	// The same file again is not filled again; one that says something else is.
+	asked := p.counting.count()
+	p.write("inbox/00.txt", texts["00.txt"])
+	p.write("inbox/01.txt", newSlip(p.r, 999).text())
+	running = watch()
+	require.Eventually(t, func() bool { left, _ := os.ReadDir(inbox); return len(left) == 0 }, 20*time.Second, 50*time.Millisecond)
+	require.NoError(t, running.Process.Signal(os.Interrupt))
+	require.NoError(t, running.Wait())
+	assert.Greater(t, p.counting.count(), asked)
+	assert.Len(t, documentsIn(t, filepath.Join(p.dir, "out.jsonl")), files+1)
+	assert.FileExists(t, filepath.Join(done, "00-2.txt"))
+	assert.FileExists(t, filepath.Join(done, "01-2.txt"))
 }

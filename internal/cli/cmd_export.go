@@ -183,7 +183,31 @@ func (a *app) export(ctx context.Context, o *exporting, runName string) error {
 	if err := e.Close(); err != nil {
 		return err
 	}
+	if err := a.noteExport(w, o, job, s.documents); err != nil {
+		return err
+	}
 	return a.tellExport(o, job, e)
+}
+
+// noteExport keeps what went where, for `filler forget`.
+func (a *app) noteExport(w *work, o *exporting, job *export.Job, documents []string) error {
+	if o.dry || w.project == nil {
+		return nil
+	}
+	to := export.ShownAddress(o.output)
+	if job.To != "postgres" {
+		if abs, err := filepath.Abs(o.output); err == nil {
+			to = abs
+		}
+		if rel, err := filepath.Rel(w.root, o.output); err == nil && filepath.IsLocal(rel) {
+			to = rel
+		}
+	}
+	err := export.Note(w.keepsIn(), export.Held{To: to, Format: job.To, At: time.Now().UTC().Truncate(time.Second), Documents: documents}, job.All || job.To != "postgres")
+	if err != nil {
+		return fmt.Errorf("%s: what was exported could not be kept for `filler forget`: %w", w.keepsIn(), err)
+	}
+	return nil
 }
 
 // sender gives records to an export.
@@ -196,6 +220,8 @@ type sender struct {
 	changes *export.Changes
 	scored  *exportScore
 	steps   *steps
+
+	documents []string // that were exported
 }
 
 func (s *sender) all(ctx context.Context, runName string) error {
@@ -238,6 +264,9 @@ func (s *sender) one(l *record.Line) error {
 	}
 	if err := s.scored.add(l); err != nil {
 		return err
+	}
+	if n := len(s.documents); n == 0 || s.documents[n-1] != l.Document {
+		s.documents = append(s.documents, strings.Clone(l.Document))
 	}
 	return s.to.Line(l, change)
 }

@@ -8,11 +8,13 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
 	"filler/internal/base/process"
 	"filler/internal/base/value"
+	"filler/internal/out/export"
 	"filler/internal/record"
 	"filler/internal/run/fill"
 	"filler/internal/source/document"
@@ -63,8 +65,9 @@ func (a *app) forgetCmd() *cobra.Command {
 		Long: `Erase what is kept of documents: their records and exchanges in every run and in the cache,
 their gold, their lines in the project's files of JSON Lines, and kept pages; with a picture
 or PDF all kept results of OCR, which name no document. The ledger is rewritten, so that
-nothing is left in its file. The documents themselves stay where they are, and so do copies of
-the ledger and what an update took over into other records.
+nothing is left in its file. Exports of this project that hold a document are named, and not
+touched. The documents themselves stay where they are, and so do copies of the ledger and what
+an update took over into other records.
 
 --dry-run says what would go, and erases nothing.`,
 		RunE: func(_ *cobra.Command, args []string) error {
@@ -75,6 +78,9 @@ the ledger and what an update took over into other records.
 			missed := 0
 			for _, name := range args {
 				told, err := a.forget(w, w.idOf(name), trial)
+				if err == nil {
+					err = a.tellHolding(w, w.idOf(name))
+				}
 				switch {
 				case err != nil:
 					return err
@@ -94,6 +100,18 @@ the ledger and what an update took over into other records.
 		}}
 	cmd.Flags().BoolVar(&trial, "dry-run", false, "say what would be erased, and erase nothing")
 	return cmd
+}
+
+// tellHolding names the exports that hold a document: they are not reached from here.
+func (a *app) tellHolding(w *work, id string) error {
+	held, err := export.Holding(w.keepsIn(), id)
+	if err != nil {
+		return err
+	}
+	for _, h := range held {
+		a.notef("%s: also in %s, exported on %s, which is not touched; export again without it, or delete it there\n", id, h.To, h.At.Format(time.DateOnly))
+	}
+	return nil
 }
 
 // idOf gives the id of a document that is named on the command line.

@@ -150,10 +150,10 @@ func (a *app) inventoryRows(o *taking, v *inventory.Inventory) error {
 
 func (a *app) printInventory(v *inventory.Inventory, p *project.Project) {
 	all := v.All()
-	a.printf("%s · %s · about %s%s\n\n", plural(all.Documents, "document"), megabytes(all.Bytes), plural(all.Tokens, "token"), pagesText(all.Pages))
-	t := a.newTable("kind", ">documents", ">pages", ">MB", ">tokens", ">scanned", ">not read").giveWay("MB", "pages")
+	a.printf("%s · %s · about %s%s\n\n", plural(all.Documents, "document"), sizeText(all.Bytes), plural(all.Tokens, "token"), pagesText(all.Pages))
+	t := a.newTable("kind", ">documents", ">pages", ">size", ">tokens", ">scanned", ">not read").giveWay("size", "pages")
 	for _, g := range v.Kinds() {
-		t.row(g.Name, thousands(g.Documents), figureOf(g.Pages), fmt.Sprintf("%.2f", float64(g.Bytes)/1e6), figureOf(g.Tokens), figureOf(g.Scanned), figureOf(g.Unusable))
+		t.row(g.Name, thousands(g.Documents), figureOf(g.Pages), sizeText(g.Bytes), figureOf(g.Tokens), figureOf(g.Scanned), figureOf(g.Unusable))
 	}
 	t.print()
 	var tongues []string
@@ -172,10 +172,27 @@ func (a *app) printInventory(v *inventory.Inventory, p *project.Project) {
 		a.sayf("tokens a document: %s to %s, half have at most %s, nine in ten at most %s", thousands(least), thousands(most), thousands(middle), thousands(most90))
 	}
 	if oldest, newest := v.Ages(); oldest != nil {
-		a.sayf("changed between %s (%s) and %s (%s)", oldest.Modified.Format(time.DateOnly), oldest.ID, newest.Modified.Format(time.DateOnly), newest.ID)
+		form := time.DateOnly
+		if oldest.Modified.Format(form) == newest.Modified.Format(form) {
+			form = "2006-01-02 15:04:05"
+		}
+		a.sayf("changed between %s (%s) and %s (%s)", oldest.Modified.Format(form), oldest.ID, newest.Modified.Format(form), newest.ID)
 	}
 	a.inventoryPrices(v, p)
 	a.inventoryFaults(v)
+}
+
+// sizeText gives a size in the unit that suits it.
+func sizeText(n int64) string {
+	switch {
+	case n < 1000:
+		return fmt.Sprintf("%d B", n)
+	case n < 1_000_000:
+		return fmt.Sprintf("%.1f kB", float64(n)/1e3)
+	case n < 1_000_000_000:
+		return fmt.Sprintf("%.1f MB", float64(n)/1e6)
+	}
+	return fmt.Sprintf("%.1f GB", float64(n)/1e9)
 }
 
 func pagesText(n int) string {
@@ -198,7 +215,11 @@ func (a *app) inventoryPrices(v *inventory.Inventory, p *project.Project) {
 		return
 	}
 	a.printf("\n")
-	t := a.newTable("model", ">at least", ">longer than its context")
+	heads, bounded := []string{"model", ">at least"}, slices.ContainsFunc(models, func(m *project.Model) bool { return m.Context > 0 })
+	if bounded {
+		heads = append(heads, ">longer than its context")
+	}
+	t := a.newTable(heads...)
 	pictures := false
 	for _, m := range models {
 		cost, told := v.Price(m)
@@ -210,12 +231,16 @@ func (a *app) inventoryPrices(v *inventory.Inventory, p *project.Project) {
 		if !told {
 			pictures, text = true, text+" +"
 		}
-		t.row(m.Entry, text, longer)
+		if bounded {
+			t.row(m.Entry, text, longer)
+		} else {
+			t.row(m.Entry, text)
+		}
 	}
 	t.print()
-	a.printf("%s\n", a.paint(soft, "for reading each document once; what a schema and replies add, `filler fill --dry-run` says"))
+	a.printf("%s\n", a.paint(faint, "for reading each document once; what a schema and replies add, `filler fill --dry-run` says"))
 	if pictures {
-		a.printf("%s\n", a.paint(soft, "+ the pages without words, whose price as pictures the model does not say"))
+		a.printf("%s\n", a.paint(faint, "+ the pages without words, whose price as pictures the model does not say"))
 	}
 }
 
@@ -251,10 +276,10 @@ func (a *app) inventoryFaults(v *inventory.Inventory) {
 		a.sayf("%s", head)
 		for i, l := range lines {
 			if i == mostNamed {
-				a.printf("  %s\n", a.paint(soft, fmt.Sprintf("and %d more; --json and --to csv have all", len(lines)-i)))
+				a.printf("  %s\n", a.paint(faint, fmt.Sprintf("and %d more; --json and --to csv have all", len(lines)-i)))
 				break
 			}
-			a.sayf("  %s", l)
+			a.printf("  %s\n", l)
 		}
 	}
 	for _, near := range []bool{false, true} {

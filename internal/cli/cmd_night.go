@@ -30,14 +30,22 @@ import (
 type nightFlags struct {
 	unfilled, changed bool
 	recheck           int
+	watch, moveTo     string
+	every             time.Duration
 	summary           string
+	metrics, log      string
 }
 
 func (o *nightFlags) flags(cmd *cobra.Command) {
 	f := cmd.Flags()
 	f.BoolVar(&o.unfilled, "unfilled", false, "only the documents that no run of this schema and prompt has")
 	f.BoolVar(&o.changed, "changed", false, "only the documents whose files have changed since such a run; with --unfilled both")
+	f.StringVar(&o.watch, "watch", "", "fill the files that are put into this `FOLDER`, as they come, until stopped")
+	f.StringVar(&o.moveTo, "move-to", "", "with --watch: move files that are filled to this `FOLDER`")
+	f.DurationVar(&o.every, "every", 2*time.Second, "with --watch: how long a file has to stay as it is to be whole: a `TIME`")
 	f.IntVar(&o.recheck, "recheck", 0, "fill `N` gold documents again past the cache, and hold them against the approved run")
+	f.StringVar(&o.metrics, "metrics", "", "write the figures of this call to this `FILE` as OpenMetrics text")
+	f.StringVar(&o.log, "log", "", "add what happens to this `FILE`, a line of JSON each")
 	f.StringVar(&o.summary, "summary", "", "write what happened to this `FILE`: a page (.md) or data (.json)")
 }
 
@@ -45,18 +53,28 @@ func (o *nightFlags) flags(cmd *cobra.Command) {
 func (o *nightFlags) picks() bool { return o.unfilled || o.changed }
 
 // is tells whether a night has an end: a summary, a recheck, somebody to tell.
-func (o *nightFlags) is() bool { return o.picks() || o.recheck > 0 || o.summary != "" }
+func (o *nightFlags) is() bool {
+	return o.picks() || o.recheck > 0 || o.summary != "" || o.metrics != ""
+}
 
 func (o *nightFlags) check(cmd *cobra.Command, all *filling, args []string) error {
 	switch {
+	case o.watch != "" && (o.is() || len(args) > 0 || all.resume != "" || all.asRun != "" || all.again != "" || all.dry || all.sample > 0 || all.where != "" || all.files.is() || all.replay != "" || all.saveExchanges != "" || all.bare):
+		return errors.New("--watch fills what is put into its folder; it goes with --schema, --model, --then, --name, --budget, -o, --move-to and --every")
+	case o.watch != "" && all.output == "":
+		return errors.New("--watch needs -o: the file to which each record is added")
+	case o.watch == "" && (o.moveTo != "" || cmd.Flags().Changed("every")):
+		return errors.New("--move-to and --every go with --watch")
+	case o.every < 10*time.Millisecond:
+		return errors.New("--every is 10ms or more")
 	case o.picks() && (len(args) > 0 || all.resume != "" || all.asRun != "" || all.again != "" || all.files.is()):
 		return errors.New("--unfilled and --changed pick from all documents of the project; name none, and leave out --resume, --as-run, --again and files of requests")
 	case cmd.Flags().Changed("recheck") && o.recheck < nightly.FewestRechecked:
 		return fmt.Errorf("--recheck takes %d documents or more: of fewer, no difference is beyond chance", nightly.FewestRechecked)
 	case o.recheck > 0 && (all.dry || all.files.is() || len(all.only) > 0):
 		return errors.New("--recheck asks the model; leave out --dry-run, --only and files of requests")
-	case o.summary != "" && all.dry:
-		return errors.New("--dry-run fills nothing; leave out --summary")
+	case (o.summary != "" || o.metrics != "") && all.dry:
+		return errors.New("--dry-run fills nothing; leave out --summary and --metrics")
 	case o.summary != "" && !strings.HasSuffix(o.summary, ".md") && !strings.HasSuffix(o.summary, ".json"):
 		return fmt.Errorf("--summary ends in .md or .json, not %q", filepath.Base(o.summary))
 	}
@@ -65,9 +83,6 @@ func (o *nightFlags) check(cmd *cobra.Command, all *filling, args []string) erro
 
 // oneNight keeps two nights of a project apart.
 func (w *work) oneNight() (func(), error) {
-	if w.project == nil {
-		return nil, errors.New("--unfilled and --changed go by the documents of a project, and none is here; run in a project or name one (-C DIR)")
-	}
 	dir := filepath.Dir(w.ledgerFile())
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, &document.Error{File: dir, Msg: "can't be made", Hint: "check the permissions of the project's folder"}
@@ -75,7 +90,7 @@ func (w *work) oneNight() (func(), error) {
 	unlock, err := process.Lock(filepath.Join(dir, "night.lock"))
 	var held *process.Held
 	if errors.As(err, &held) {
-		return nil, fmt.Errorf("another night of this project is at work (process %s); wait until it has ended", held.By)
+		return nil, fmt.Errorf("another night or watch of this project is at work (process %s); wait until it has ended", held.By)
 	}
 	return unlock, err
 }
@@ -182,6 +197,7 @@ func (a *app) endNight(ctx context.Context, o *filling, w *work, b *begun, began
 		}
 	}
 	n.Took, n.Exit = time.Since(began), codeOf(err)
+	a.events.Info("ended", "run", n.Run, "verdict", n.Verdict(), "exit", n.Exit, "cost", float64(n.Spent)/1e9, "seconds", n.Took.Seconds())
 	if terr := a.tellNight(o, w, n); terr != nil && (err == nil || isExit(err, codeFlagged)) {
 		err = terr
 	}
@@ -358,7 +374,12 @@ func (a *app) tellNight(o *filling, w *work, n *nightly.Night) error {
 			return &document.Error{File: file, Msg: "can't be written", Hint: "check that its folder is there and may be written; the records are in the ledger"}
 		}
 	}
-	if w.project == nil || len(w.project.Notify.Command) == 0 {
+	if file := o.night.metrics; file != "" {
+		if err := process.WriteFile(file, []byte(n.Metrics()), false); err != nil {
+			return &document.Error{File: file, Msg: "can't be written", Hint: "check that its folder is there and may be written; the records are in the ledger"}
+		}
+	}
+	if w.project == nil || len(w.project.Notify.Command) == 0 || !o.night.picks() {
 		return nil
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), notifyFor)

@@ -13,6 +13,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"os"
 	"os/signal"
 	"regexp"
@@ -58,11 +59,12 @@ type app struct {
 	in       io.Reader
 	out, err io.Writer
 	term     terminal
-	folder   string      // the folder to work in
-	job      string      // the job to work at, of a project with several
-	parsed   bool        // arguments and flags were fine
-	sends    atomic.Bool // the command sends requests
-	currency string      // of the project's prices; "" where none is said
+	folder   string       // the folder to work in
+	job      string       // the job to work at, of a project with several
+	parsed   bool         // arguments and flags were fine
+	sends    atomic.Bool  // the command sends requests
+	currency string       // of the project's prices; "" where none is said
+	events   *slog.Logger // what happens, for machines
 }
 
 // Main runs the program and gives its exit code.
@@ -112,6 +114,9 @@ func (a *app) run(ctx context.Context, args []string) int {
 
 func (a *app) execute(ctx context.Context, args []string) int {
 	a.parsed = false
+	if a.events == nil {
+		a.events = slog.New(slog.DiscardHandler)
+	}
 	a.out.(*screen).visible = a.term.out
 	root := a.root()
 	root.SetArgs(args)

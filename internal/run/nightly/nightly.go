@@ -57,19 +57,19 @@ func SeenBy(l store.Store, m Mark) (*Seen, error) {
 		if !m.has(r) {
 			continue
 		}
-		err := l.Records(r.ID, 0, func(rec store.Record) error {
-			now := seen{r.ID, rec.N, rec.FileHash, rec.TextHash, rec.Status == string(record.Failed)}
-			if was, known := s.by[rec.Document]; now.failed && known && !was.failed {
-				return nil // what was filled before stands
-			}
-			s.by[rec.Document] = now
-			return nil
-		})
-		if err != nil {
+		if err := s.Note(l, r.ID); err != nil {
 			return nil, err
 		}
 	}
 	return s, nil
+}
+
+func (s *Seen) note(run int64, rec store.Record) {
+	now := seen{run, rec.N, rec.FileHash, rec.TextHash, rec.Status == string(record.Failed)}
+	if was, known := s.by[rec.Document]; now.failed && known && !was.failed {
+		return // what was filled before stands
+	}
+	s.by[rec.Document] = now
 }
 
 // Wanted says which documents are picked.

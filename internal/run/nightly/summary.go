@@ -33,9 +33,9 @@ type Night struct {
 	Spent    int64  // in billionths, the recheck among it
 	// RecheckSpent is what of it the recheck cost.
 	RecheckSpent int64
-	Currency string
-	Ended    string // "" well; else what ended it: the budget, a signal, an error
-	Exit     int
+	Currency     string
+	Ended        string // "" well; else what ended it: the budget, a signal, an error
+	Exit         int
 }
 
 // Look is a document to look at: how it ended, and the codes of what is wrong. Values stand in no
