@@ -124,6 +124,6 @@ func (a *adviser) listWords(f *Field, n *place.Node) {
 		}
 	}
 	if len(several) > 0 {
-		a.note(n, fmt.Sprintf("%d words of %s mean several of its values: %s", len(several), f.List.File, first), "such a word is left open, with a problem; add what tells them apart to the list")
+		a.note(n, fmt.Sprintf("words of %s that mean several of its values: %d, such as %s", f.List.File, len(several), first), "such a word is left open, with a problem; add what tells them apart to the list")
 	}
 }

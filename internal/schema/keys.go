@@ -399,7 +399,7 @@ func (l *loader) whole(n *place.Node, f *Field) {
 			n.Get("min").Fault(fmt.Sprintf("min (%s) is above max (%s)", f.Min, f.Max), "swap or correct them")
 		}
 	}
-	if f.Basis && f.Evidence != "inferred" && (f.Evidence != "" || DefaultEvidence(f.Type) != "inferred") {
+	if f.Basis && f.Evidence != "inferred" && (f.Evidence != "" || f.defaultEvidence() != "inferred") {
 		n.Get("basis").Fault("a basis is asked of values that may be inferred", "add `evidence: inferred`")
 	}
 }

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+
+	"filler/internal/base/lang"
 )
 
 // Which options of a list a document may name is told by its words: an option whose value or other
@@ -34,7 +36,7 @@ type listName struct {
 }
 
 func wordsIn(text string) []string {
-	return strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) })
+	return strings.FieldsFunc(lang.PlainLetters(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) && !unicode.IsMark(r) })
 }
 
 func (x *listIndex) build() *listWords {
@@ -61,6 +63,17 @@ func (x *listIndex) build() *listWords {
 			}
 			if len(name.words) == 0 {
 				continue
+			}
+			if parts := wordsIn(text); len(parts) == 2 { // and the other way round
+				joined := parts[0] + parts[1]
+				n, known := w.id[joined]
+				if !known {
+					n = int32(len(count))
+					w.id[joined], count, w.of = n, append(count, 0), append(w.of, nil)
+				}
+				count[n]++
+				w.of[n] = append(w.of[n], int32(len(w.names)))
+				w.names = append(w.names, listName{option: int32(i), words: []int32{n}})
 			}
 			for _, n := range name.words {
 				w.of[n] = append(w.of[n], int32(len(w.names)))
@@ -117,7 +130,11 @@ func (r *Reference) Candidates(text string) (found []*Option, more bool) {
 	x.mu.Unlock()
 	stands := map[int32]bool{}
 	seen := map[string]bool{}
-	for _, word := range wordsIn(text) {
+	words := wordsIn(text)
+	for i, word := range words[:max(0, len(words)-1)] { // also as one: Rot-Buche, Heron brook
+		words = append(words, word+words[i+1])
+	}
+	for _, word := range words {
 		if seen[word] {
 			continue
 		}

@@ -331,7 +331,7 @@ func (l *loader) field(n *place.Node, f *Field) {
 // settle fills in what a field does not say.
 func (f *Field) settle() {
 	if f.Evidence == "" {
-		f.Evidence = DefaultEvidence(f.Type)
+		f.Evidence = f.defaultEvidence()
 	}
 }
 
@@ -343,6 +343,14 @@ func DefaultEvidence(t Type) string {
 		return "inferred"
 	}
 	return "restated"
+}
+
+// defaultEvidence gives it for a field: what is one of a list of thousands is named where it is meant.
+func (f *Field) defaultEvidence() string {
+	if f.List != nil {
+		return "lookalike"
+	}
+	return DefaultEvidence(f.Type)
 }
 
 // readType finds the one type key of a field and its description.

@@ -11,7 +11,7 @@ import (
 // FoldName gives what two spellings of a name have in common: letters and figures in lower
 // case, without accents, without titles, words with one blank between.
 func FoldName(name string) string {
-	words := strings.FieldsFunc(plainLetters(name), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
+	words := strings.FieldsFunc(PlainLetters(name), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) })
 	first := 0
 	for first < len(words)-1 && isTitle(words[first]) {
 		first++
@@ -19,9 +19,9 @@ func FoldName(name string) string {
 	return strings.Join(words[first:], " ")
 }
 
-// plainLetters gives a text in lower case without accents. What joins the letters of a
+// PlainLetters gives a text in lower case without accents. What joins the letters of a
 // word stays out of it: O'Hara and OHara are one.
-func plainLetters(text string) string {
+func PlainLetters(text string) string {
 	var b strings.Builder
 	for _, r := range strings.ToLower(norm.NFKD.String(text)) {
 		switch {
@@ -43,7 +43,7 @@ func plainLetters(text string) string {
 var titles = sync.OnceValue(func() map[string]bool {
 	all := map[string]bool{}
 	for _, w := range Title.Words() {
-		all[plainLetters(w)] = true
+		all[PlainLetters(w)] = true
 	}
 	return all
 })

@@ -68,6 +68,9 @@ func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind
 		}
 		add(w.ix.find(schema.Spoken(o.Value)), Restated, "")
 		for _, also := range o.Also {
+			if f.List != nil && len(f.List.Meant(also)) > 1 {
+				continue // it means others as well
+			}
 			add(w.ix.find(also), Restated, "")
 		}
 	}
