@@ -69,6 +69,8 @@ func (o *nightFlags) check(cmd *cobra.Command, all *filling, args []string) erro
 		return errors.New("--every is 10ms or more")
 	case o.picks() && (len(args) > 0 || all.resume != "" || all.asRun != "" || all.again != "" || all.files.is()):
 		return errors.New("--unfilled and --changed pick from all documents of the project; name none, and leave out --resume, --as-run, --again and files of requests")
+	case o.picks() && (len(all.only) > 0 || all.sample > 0):
+		return errors.New("--unfilled and --changed take whole records of all documents that are meant; leave out --only and --sample")
 	case cmd.Flags().Changed("recheck") && o.recheck < nightly.FewestRechecked:
 		return fmt.Errorf("--recheck takes %d documents or more: of fewer, no difference is beyond chance", nightly.FewestRechecked)
 	case o.recheck > 0 && (all.dry || all.files.is() || len(all.only) > 0):

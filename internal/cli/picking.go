@@ -102,7 +102,7 @@ func ended(l store.Store, sources []document.Source, status string) ([]document.
 		return nil, err
 	}
 	so := map[string]bool{}
-	err = l.Records(run.ID, 0, func(r store.Record) error {
+	err = l.Outcomes(run.ID, func(r store.Record) error {
 		so[r.Document] = r.Status == status
 		return nil
 	})

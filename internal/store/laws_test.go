@@ -161,6 +161,15 @@ func (p *plain) check(t *testing.T, l store.Store) {
 				require.Equal(t, was, rec)
 			}
 		}
+		before, outcomes := -1, 0
+		require.NoError(t, l.Outcomes(run, func(r store.Record) error {
+			was := p.records[run][r.N]
+			require.Equal(t, store.Record{N: was.N, Document: was.Document, TextHash: was.TextHash, FileHash: was.FileHash, Status: was.Status}, r)
+			require.Greater(t, r.N, before, "in document order")
+			before, outcomes = r.N, outcomes+1
+			return nil
+		}))
+		require.Equal(t, len(p.records[run]), outcomes)
 		for _, rec := range p.records[run] {
 			switch rec.Status {
 			case "unflagged":

@@ -110,6 +110,9 @@ type Records interface {
 	// Records calls each for the records of a run, in document order, from place
 	// from on.
 	Records(run int64, from int, each func(Record) error) error
+	// Outcomes calls each for the records of a run as Records does, without what they hold: their
+	// names, hashes and status alone.
+	Outcomes(run int64, each func(Record) error) error
 	// RecordAt gives the record of one task; false if it has none yet.
 	RecordAt(run int64, n int) (Record, bool, error)
 }

@@ -24,6 +24,9 @@ const OtherJob = "other"
 
 func (p *Project) readRoutes(root *place.Node) {
 	p.Routed = root.Get("route") != nil || root.Get("stacks") != nil
+	if p.Routed && p.Jobs[OtherJob] != nil {
+		root.Get("jobs").Get(OtherJob).KeyFault("`other` stands for documents that no job is for", "give the job another name")
+	}
 	if n := root.Get("route"); n != nil {
 		if len(p.Jobs) < 2 {
 			n.KeyFault("documents are routed between jobs, and there are fewer than two", "add `jobs:`")

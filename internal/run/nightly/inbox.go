@@ -58,7 +58,7 @@ func (x *Inbox) Whole(sources []document.Source, now time.Time, stat func(file s
 
 // Note takes in what a run has made.
 func (s *Seen) Note(l store.Store, run int64) error {
-	return l.Records(run, 0, func(rec store.Record) error {
+	return l.Outcomes(run, func(rec store.Record) error {
 		s.note(run, rec)
 		return nil
 	})

@@ -48,7 +48,7 @@ func (r *Recheck) Difference() float64 { return r.Now.Value - r.Was.Value }
 // night's, so that each night draws others.
 func ToRecheck(l store.Store, approved store.Run, set gold.Set, sources []document.Source, n int, seed int64) ([]document.Source, error) {
 	has := map[string]bool{}
-	err := l.Records(approved.ID, 0, func(r store.Record) error {
+	err := l.Outcomes(approved.ID, func(r store.Record) error {
 		has[r.Document] = r.Status != string(record.Failed)
 		return nil
 	})

@@ -211,6 +211,27 @@ func scanRecord(rows interface{ Scan(...any) error }) (store.Record, error) {
 	return r, err
 }
 
+// Outcomes calls each for the records of a run, in document order, without their bodies.
+func (l *Ledger) Outcomes(run int64, each func(store.Record) error) error {
+	rows, err := l.db.Query("SELECT t.n, t.document, t.text_sha256, t.file_sha256, r.status FROM record r JOIN task t ON t.run = r.run AND t.n = r.n WHERE r.run = ? ORDER BY r.n", run)
+	if err != nil {
+		return l.explain(err)
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var r store.Record
+		var text, file []byte
+		if err := rows.Scan(&r.N, &r.Document, &text, &file, &r.Status); err != nil {
+			return l.explain(err)
+		}
+		r.TextHash, r.FileHash = hashText(text), hashText(file)
+		if err := each(r); err != nil {
+			return err
+		}
+	}
+	return l.explain(rows.Err())
+}
+
 // Records calls each for the records of a run, in document order, from place
 // from on.
 func (l *Ledger) Records(run int64, from int, each func(store.Record) error) error {
