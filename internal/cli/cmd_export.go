@@ -240,7 +240,7 @@ func (s *sender) all(ctx context.Context, runName string) error {
 	case s.o.goldPath != "":
 		err = s.a.eachGold(s.w, s.o.goldPath, do)
 	case s.o.newest:
-		err = s.a.eachNewest(s.w, do)
+		err = s.a.eachNewest(s.w, do, nil)
 	default:
 		_, err = s.a.eachDecided(s.w, s.o.judged, runName, do)
 	}

@@ -17,6 +17,7 @@ import (
 	"filler/internal/base/process"
 	"filler/internal/measure/score"
 	"filler/internal/record"
+	"filler/internal/record/correct"
 	"filler/internal/run/fill"
 	"filler/internal/run/job"
 	"filler/internal/run/nightly"
@@ -107,9 +108,76 @@ func tonight(f *fill.Filler, o *nightFlags, l store.Store, r *document.Reader, s
 	return &p, nil
 }
 
+// updateUnfilled brings the documents that no run has, and that continue a record, into the newest
+// record of it.
+func (a *app) updateUnfilled(ctx context.Context, o updating, w *work) error {
+	if w.project == nil {
+		return errors.New("--unfilled goes by the documents of a project, and none is here; run in a project or name one (-C DIR)")
+	}
+	unlock, err := w.oneNight()
+	if err != nil {
+		return err
+	}
+	defer unlock()
+	var lines []record.Line
+	var unseen []document.Source
+	err = a.eachNewest(w, func(_ int, l record.Line, err error) error {
+		if err == nil && l.Status != record.Failed {
+			l.Record, l.Evidence, l.History = l.Record.Detach(), l.Evidence.Detach(), l.History.Detach()
+			lines = append(lines, l)
+		}
+		return err
+	}, func(s []document.Source) { unseen = s })
+	if errors.Is(err, store.ErrNone) {
+		a.notef("there are no records yet to be continued\n")
+		return nil
+	}
+	if err != nil {
+		return err
+	}
+	out, l, r, done, err := a.tools(w, &o.looking, o.output)
+	if err != nil {
+		return err
+	}
+	defer done()
+	var docs []*document.Document
+	unread := 0
+	for _, s := range unseen {
+		d, err := r.Read(ctx, s)
+		if ctx.Err() != nil {
+			return job.ErrStopped
+		}
+		if err != nil {
+			unread++
+			a.notef("left out: %s\n", err)
+			continue
+		}
+		docs = append(docs, d)
+	}
+	all, none := fill.MatchNews(w.schema, lines, docs, o.match)
+	of := map[int][]*document.Document{}
+	var changed []record.Line
+	for i := range lines {
+		if len(all[i]) > 0 {
+			of[len(changed)] = all[i]
+			changed = append(changed, lines[i])
+		}
+	}
+	a.notef("%d new · %d continue a record · %d continue none\n", len(docs), len(docs)-len(none), len(none))
+	if len(changed) == 0 {
+		return out.none()
+	}
+	b, err := a.prepareUpdate(o, w, l, r, &fill.Update{Lines: changed, News: fill.News{Of: of, Prefer: correct.Preference(o.prefer), KeepNew: o.newOnes == "keep"}})
+	if err != nil {
+		return err
+	}
+	return a.runChange(ctx, o.filling, w.budget(o.budget), b, out, unread, func() { a.tellUpdated(b, o) })
+}
+
 // eachNewest calls do for the newest record of each document of the project, over all runs of its
-// schema and prompt, with what people decided about it.
-func (a *app) eachNewest(w *work, do func(n int, l record.Line, err error) error) error {
+// schema and prompt, with what people decided about it; and unseen, which may be nil, with the documents
+// that no run has.
+func (a *app) eachNewest(w *work, do func(n int, l record.Line, err error) error, unseen func([]document.Source)) error {
 	if w.project == nil {
 		return errors.New("--newest goes by the documents of a project, and none is here; run in a project or name one (-C DIR)")
 	}
@@ -144,6 +212,9 @@ func (a *app) eachNewest(w *work, do func(n int, l record.Line, err error) error
 		return err
 	}
 	a.tell(w)
+	if unseen != nil {
+		unseen(seen.Unseen(sources))
+	}
 	n := 0
 	return seen.Newest(l, sources, func(run int64, rec store.Record) error {
 		n++

@@ -23,11 +23,12 @@ type updating struct {
 	judged
 	run, match, of  string
 	prefer, newOnes string
+	unfilled        bool
 }
 
 func (a *app) updateCmd() *cobra.Command {
 	var o updating
-	cmd := &cobra.Command{Use: "update DOC...", Short: "Bring new documents into existing records", Args: cobra.MinimumNArgs(1),
+	cmd := &cobra.Command{Use: "update DOC...", Short: "Bring new documents into existing records",
 		Long: `Update the records of a run, or of a file of JSON Lines, by what new documents say. Every
 change that the model proposes quotes its words: a value changes only if these words are in
 the new document and hold it; an item or value is removed only if they say so. Everything
@@ -38,15 +39,27 @@ document; with --of DOC the record of that document; with each: entry the entrie
 is there. Each change is kept in the record's history, with the old value, the document and
 the line.
 
+Every night: --unfilled --match FIELD takes the documents of the project that no run has, and brings
+those that continue a record into the newest record of it; what continues none is left for
+` + "`filler fill --unfilled`" + `.
+
 Without a project:  filler update NEW --schema SCHEMA --records FILE --model URL -o FILE`,
 		RunE: func(cmd *cobra.Command, args []string) error {
-			if err := o.check(); err != nil {
+			err := o.check()
+			switch {
+			case err == nil && o.unfilled && (len(args) > 0 || o.recordsFile != "" || o.run != "" || o.of != "" || o.match == ""):
+				err = errors.New("--unfilled goes by the documents and records of the project; it needs --match FIELD, and no DOC, --run, --records or --of")
+			case err == nil && !o.unfilled && len(args) == 0:
+				err = errors.New("the form is `filler update DOC...`, and no document is named")
+			}
+			if err != nil {
 				a.parsed = false
 				return err
 			}
 			return a.update(cmd.Context(), o, args)
 		}}
 	f := cmd.Flags()
+	f.BoolVar(&o.unfilled, "unfilled", false, "the documents of the project that no run has, into its newest records; with --match")
 	f.StringVar(&o.run, "run", "", "the `RUN` to update, in place of the last")
 	changeFlags(cmd, &o.filling, &o.judged, "update")
 	f.StringVar(&o.match, "match", "", "the `FIELD` whose value in a new document tells which record it is about")
@@ -77,6 +90,9 @@ func (a *app) update(ctx context.Context, o updating, names []string) error {
 		if f := w.schema.Find(o.match); f == nil || !f.IsLeaf() {
 			return fmt.Errorf("--match %s: the schema has no such value; `filler schema outline` shows its fields", o.match)
 		}
+	}
+	if o.unfilled {
+		return a.updateUnfilled(ctx, o, w)
 	}
 	lines, broken, err := a.linesToChange(w, o.judged, o.run)
 	if err == nil && len(lines) == 0 {
@@ -177,6 +193,13 @@ func (a *app) prepareUpdate(o updating, w *work, l store.Store, r *document.Read
 	filler, err := fill.New(setup)
 	if err != nil {
 		return nil, err
+	}
+	if o.unfilled {
+		sources := make([]document.Source, len(do.Lines))
+		for i := range do.Lines {
+			sources[i] = w.sourceOf(do.Lines[i].Document, "")
+		}
+		return begin(filler, do, fill.Beginning{Name: o.name, Scope: store.Unfilled}, sources)
 	}
 	return w.beginGiven(filler, do, o.name, o.recordsFile, do.Lines)
 }

@@ -56,7 +56,28 @@ func (f *Filler) keptSettings(w Work, b Beginning) []byte {
 		}
 		v.Set("examples", list)
 	}
+	if u, is := w.(*Update); is {
+		list := value.List()
+		for _, id := range u.took() {
+			list.Kids = append(list.Kids, value.Str(id))
+		}
+		v.Set("took_in", list)
+	}
 	return v.JSON()
+}
+
+// TookIn gives the documents that an update brought into records.
+func TookIn(r store.Run) (ids []string) {
+	v, err := value.ParseBytes(r.Settings)
+	if err != nil {
+		return nil
+	}
+	if list := v.Get("took_in"); list != nil {
+		for i := range list.Kids {
+			ids = append(ids, list.Kids[i].Text)
+		}
+	}
+	return ids
 }
 
 // promptMark is what is the same in all first requests of a run: by its hash

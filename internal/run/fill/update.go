@@ -62,6 +62,21 @@ type Conflicted struct {
 
 func (*Update) name() string { return "update" }
 
+// took gives the new documents, by name.
+func (o *Update) took() (ids []string) {
+	seen := map[string]bool{}
+	for _, docs := range o.News.Of {
+		for _, d := range docs {
+			if !seen[d.ID] {
+				seen[d.ID] = true
+				ids = append(ids, d.ID)
+			}
+		}
+	}
+	sort.Strings(ids)
+	return ids
+}
+
 func (o *Update) make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error) {
 	line, news := &o.Lines[t.N], o.News.Of[t.N]
 	w := newFilling(f, run, t)
@@ -363,7 +378,7 @@ func MatchNews(s *schema.Schema, lines []record.Line, docs []*document.Document,
 		index := evidence.NewIndex(d.Text)
 		matched := false
 		for i := range lines {
-			if len(lines) == 1 || matches(s, &lines[i].Record, index, by) {
+			if len(lines) == 1 && by == "" || matches(s, &lines[i].Record, index, by) {
 				of[i] = append(of[i], d)
 				matched = true
 			}

@@ -27,15 +27,17 @@ import (
 // Mark is what runs have to share for one to count for the other: the hashes of schema and prompt.
 type Mark struct{ Schema, Prompt string }
 
-// has tells whether a run bears the mark. One that was made aside, or asked for some fields alone, is
+// has tells whether a run bears the mark; repairs and updates need not have the prompt, since they
+// change records that others have filled. One that was made aside, or asked for some fields alone, is
 // none of the pile's.
 func (m Mark) has(r store.Run) bool {
-	return r.SchemaHash == m.Schema && r.PromptHash == m.Prompt && fill.AsideOf(r) == "" && !fill.IsPartial(r)
+	return r.SchemaHash == m.Schema && (r.PromptHash == m.Prompt || fill.MadeBy(r) != "") && fill.AsideOf(r) == "" && !fill.IsPartial(r)
 }
 
 // Seen is what the runs of a mark have of each document.
 type Seen struct {
-	by map[string]seen
+	by    map[string]seen
+	taken map[string]bool // documents that an update brought into the records of others
 }
 
 type seen struct {
@@ -51,7 +53,7 @@ func SeenBy(l store.Store, m Mark) (*Seen, error) {
 	if err != nil {
 		return nil, err
 	}
-	s := &Seen{by: map[string]seen{}}
+	s := &Seen{by: map[string]seen{}, taken: map[string]bool{}}
 	for i := len(runs) - 1; i >= 0; i-- { // the newest comes last, and counts
 		r := runs[i]
 		if !m.has(r) {
@@ -60,8 +62,29 @@ func SeenBy(l store.Store, m Mark) (*Seen, error) {
 		if err := s.Note(l, r.ID); err != nil {
 			return nil, err
 		}
+		if took := fill.TookIn(r); len(took) > 0 {
+			t, err := l.Totals(r.ID)
+			if err != nil {
+				return nil, err
+			}
+			for _, id := range took {
+				if t.Waiting == 0 { // one that was cut off is made again
+					s.taken[id] = true
+				}
+			}
+		}
 	}
 	return s, nil
+}
+
+// Unseen gives the sources that no run has, neither as a record nor brought into another's.
+func (s *Seen) Unseen(sources []document.Source) (list []document.Source) {
+	for _, src := range sources {
+		if _, known := s.by[src.ID]; !known && !s.taken[src.ID] {
+			list = append(list, src)
+		}
+	}
+	return list
 }
 
 func (s *Seen) note(run int64, rec store.Record) {
@@ -113,6 +136,8 @@ func (s *Seen) Pick(sources []document.Source, want Wanted, hash func(document.S
 		}
 		take := false
 		switch {
+		case !known && s.taken[src.ID]:
+			p.Same++
 		case !known:
 			p.New++
 			take = want.Unfilled
