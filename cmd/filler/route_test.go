@@ -75,7 +75,7 @@ func TestStacksComeApart(t *testing.T) {
 	write("slip.yaml", slipSchema)
 	write("order.yaml", orderSchema)
 	documents := 0
-	for n := range 6 {
+	for n := range 4 {
 		var pages []string
 		file := fmt.Sprintf("pile/stack%02d.pdf", n)
 		for range 2 + r.IntN(5) {

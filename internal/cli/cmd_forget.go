@@ -29,8 +29,8 @@ func (a *app) copyCmd() *cobra.Command {
 
 With --redact the copy can be handed on: it holds no documents, requests, raw replies or
 solved examples, the steps of a trace without the words that they quote, and random tokens in
-the place of sensitive values (the same for the same value). Names of documents, metadata and
-values that are not sensitive stay.`,
+the place of sensitive values (the same for the same value). Names of documents, metadata,
+schemas with their lists of choices, and values that are not sensitive stay.`,
 		RunE: func(_ *cobra.Command, args []string) error {
 			l, _, err := a.kept()
 			if err != nil {

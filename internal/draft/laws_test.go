@@ -121,7 +121,7 @@ func recordOf(r *rand.Rand, fields []kind) value.Value {
 func TestDraftTakesItsRecords(t *testing.T) {
 	r := rand.New(rand.NewPCG(41, 42))
 	typed := map[schema.Type]int{}
-	for range 600 {
+	for range 250 {
 		fields := randomTrade(r, 0)
 		c, again := NewCollector(), NewCollector()
 		var records []value.Value

@@ -2,6 +2,7 @@ package record
 
 import (
 	"fmt"
+	"strconv"
 	"strings"
 
 	"filler/internal/base/value"
@@ -133,14 +134,25 @@ func (t OfType) Text() string {
 }
 
 func (Unfit) Text() string { return "does not fit the schema" }
+
+// quotedAll quotes values that are told because of what a record holds: where that is sensitive, what a
+// message quotes is hidden.
+func quotedAll(values []string) string {
+	quoted := make([]string, len(values))
+	for i, v := range values {
+		quoted[i] = strconv.Quote(v)
+	}
+	return strings.Join(quoted, ", ")
+}
+
 func (c NoChoice) Text() string {
 	switch {
 	case c.List == "":
 		return "not one of the choices: " + strings.Join(c.Choices, ", ")
 	case c.Several:
-		return fmt.Sprintf("means several of %s: %s", c.List, strings.Join(c.Choices, ", "))
+		return fmt.Sprintf("means several of %s: %s", c.List, quotedAll(c.Choices))
 	case len(c.Choices) > 0:
-		return fmt.Sprintf("not one of the %d of %s; near: %s", c.Rows, c.List, strings.Join(c.Choices, ", "))
+		return fmt.Sprintf("not one of the %d of %s; near: %s", c.Rows, c.List, quotedAll(c.Choices))
 	}
 	return fmt.Sprintf("not one of the %d of %s", c.Rows, c.List)
 }

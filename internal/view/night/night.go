@@ -8,6 +8,7 @@ import (
 
 	"filler/internal/run/nightly"
 	"filler/internal/view/figures"
+	"filler/internal/view/signs"
 )
 
 func cost(n *nightly.Night, nano int64) string {
@@ -17,9 +18,10 @@ func cost(n *nightly.Night, nano int64) string {
 	return figures.Money(nano) + " " + n.Currency
 }
 
-// cell makes a name fit for a table of Markdown.
+// cell makes a name fit for a table of Markdown: nothing in it is a link, a tag, or a sign that is not
+// seen.
 func cell(s string) string {
-	return strings.NewReplacer("|", "\\|", "\n", " ", "\r", " ", "<", "&lt;", "`", "'").Replace(s)
+	return strings.NewReplacer("\\", "\\\\", "|", "\\|", "<", "&lt;", "`", "'", "[", "\\[", "]", "\\]").Replace(signs.Visible(strings.Join(strings.Fields(s), " ")))
 }
 
 // Page gives the page, as Markdown that reads well as it stands.
