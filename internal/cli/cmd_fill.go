@@ -35,6 +35,7 @@ type filling struct {
 	night                                              nightFlags
 	routed                                             []document.Source // of a job, where documents are routed
 	isRouted                                           bool
+	shard                                              shard
 	looking
 }
 
@@ -126,6 +127,7 @@ Read more: docs/guide.md, docs/asking.md, docs/nightly.md.`,
 	o.looking.asking(cmd)
 	f.StringVar(&o.where, "where", "", "only documents whose metadata meet this `CONDITION`, such as 'year > 2030'")
 	f.IntVar(&o.sample, "sample", 0, "only `N` documents, picked at random")
+	f.Var(&o.shard, "shard", "only this `PART` of the documents, such as 3/64, by their names; see docs/machines.md")
 	f.Int64Var(&o.seed, "seed", 1, "`SEED` of the random pick of --sample")
 	f.StringVar(&o.again, "again", "", "only the documents with this `STATUS` in the last run: flagged or failed")
 	f.Float64Var(&o.budget, "budget", 0, "stop before the run costs more than this `AMOUNT`")

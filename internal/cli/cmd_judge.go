@@ -303,7 +303,7 @@ func measure(r *scores.Ruler, l store.Store, run store.Run) measured {
 }
 
 // scopeWords say how the documents of a run were chosen.
-var scopeWords = map[string]string{store.All: "", store.Named: "named", store.Sample: "sample", store.Where: "where", store.Again: "again", store.Unfilled: "unfilled"}
+var scopeWords = map[string]string{store.All: "", store.Named: "named", store.Sample: "sample", store.Where: "where", store.Again: "again", store.Unfilled: "unfilled", store.Shard: "shard"}
 
 // coverage says how many documents a run covers, and of how many.
 func coverage(run store.Run, documents int) string {

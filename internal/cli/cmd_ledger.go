@@ -17,8 +17,8 @@ import (
 func (a *app) ledgerCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "ledger", Short: "The file that runs and exchanges are kept in", Args: noSuch,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
-		Long: "Look after the ledger, .filler/ledger.db. `copy` makes a copy, also one to hand on.\n\nRead more: docs/formats.md, \"The ledger\"."}
-	cmd.AddCommand(a.pruneCmd(), a.copyCmd())
+		Long: "Look after the ledger, .filler/ledger.db. `copy` makes a copy, also one to hand on;\n`merge` puts the parts of a pile together that were filled on several machines.\n\nRead more: docs/formats.md, \"The ledger\"."}
+	cmd.AddCommand(a.pruneCmd(), a.copyCmd(), a.mergeCmd())
 	return cmd
 }
 

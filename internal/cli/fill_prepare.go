@@ -122,7 +122,7 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 	if n := len(setup.Settings.Solved); n > 0 {
 		a.notef("%s shown as solved examples: these, and near-duplicates of them, do not count in this run's score\n", plural(n, "document"))
 	}
-	b := fill.Beginning{Name: o.name, Some: len(o.only) > 0}
+	b := fill.Beginning{Name: o.name, Some: len(o.only) > 0, Shard: o.shard.String()}
 	b.Scope, b.Of = w.scope(o, names, len(sources))
 	started, err := begin(filler, fill.Fill{}, b, sources)
 	if err == nil {
@@ -148,7 +148,7 @@ func (w *work) scope(o filling, names []string, n int) (string, int) {
 		return store.All, 0
 	}
 	all := n
-	if len(names) > 0 || o.sample > 0 || o.where != "" || o.again != "" || o.asRun != "" || o.night.picks() {
+	if len(names) > 0 || o.sample > 0 || o.where != "" || o.again != "" || o.asRun != "" || o.night.picks() || o.shard.of > 0 {
 		was := w.leftOut
 		found, err := w.named(nil)
 		w.leftOut = was // told of the documents that are filled alone
@@ -158,12 +158,14 @@ func (w *work) scope(o filling, names []string, n int) (string, int) {
 		all = len(found)
 	}
 	switch {
-	case n >= all:
+	case n >= all && o.shard.of == 0:
 		return store.All, all
 	case len(names) > 0:
 		return store.Named, all
 	case o.again != "":
 		return store.Again, all
+	case o.shard.of > 0:
+		return store.Shard, all
 	case o.night.picks():
 		return store.Unfilled, all
 	case o.where != "":
@@ -195,9 +197,10 @@ func (a *app) openFor(o filling) (*work, error) {
 // meant gives the documents that are to be filled, before any are picked.
 func (w *work) meant(o *filling, names []string) ([]document.Source, error) {
 	if o.isRouted {
-		return o.routed, nil
+		return o.shard.part(o.routed), nil
 	}
-	return w.sources(names)
+	sources, err := w.sources(names)
+	return o.shard.part(sources), err
 }
 
 // sourcesOf gives the documents of an older run, or those named.

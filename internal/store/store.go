@@ -167,7 +167,7 @@ type Store interface {
 type Run struct {
 	ID         int64
 	Name       string
-	Scope      string // how its documents were chosen: All, Named, Sample, Where, Again or Unfilled
+	Scope      string // how its documents were chosen: All, Named, Sample, Where, Again, Unfilled or Shard
 	Of         int    // how many documents the project had then; 0: no project
 	Schema     []byte // the source
 	SchemaHash string
@@ -202,6 +202,7 @@ const (
 	Again  = "again"  // picked by how they ended in the last run
 	// Unfilled are those that no run of the same schema and prompt had, or that changed since.
 	Unfilled = "unfilled"
+	Shard    = "shard" // a part of all, by the hash of their names
 )
 
 // Task is one document of a run.

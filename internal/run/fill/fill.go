@@ -241,6 +241,7 @@ type Beginning struct {
 	Of    int    // how many documents the project has; 0: no project
 	Some  bool   // it asks for some fields of the schema only
 	Aside string // what the run is made for, where it is none of the project's records
+	Shard string // the part of the pile that it is, such as 3/64
 }
 
 // Start records a new run of a work over sources.

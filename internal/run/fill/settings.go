@@ -30,6 +30,7 @@ func (f *Filler) keptSettings(w Work, b Beginning) []byte {
 	set("images", s.Images)
 	set("job", f.Job)
 	set("aside", b.Aside)
+	set("shard", b.Shard)
 	set("repairs", w.name())
 	for _, other := range f.Models[1:] {
 		set("then", other.Entry)
@@ -63,6 +64,25 @@ func (f *Filler) keptSettings(w Work, b Beginning) []byte {
 		}
 		v.Set("took_in", list)
 	}
+	return v.JSON()
+}
+
+// ShardOf gives the part of a pile that a run filled, such as 3/64; "" where it is none.
+func ShardOf(r store.Run) string {
+	v, err := value.ParseBytes(r.Settings)
+	if err != nil {
+		return ""
+	}
+	return v.Word("shard")
+}
+
+// WithoutShard gives the settings of a run as those of the whole.
+func WithoutShard(settings []byte) []byte {
+	v, err := value.ParseBytes(settings)
+	if err != nil {
+		return settings
+	}
+	v.Drop("shard")
 	return v.JSON()
 }
 
