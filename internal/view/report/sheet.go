@@ -286,6 +286,7 @@ func (b *builder) judge(f *schema.Field, out *Value, p value.Pointer) {
 	switch e := b.errors[p]; {
 	case e != nil:
 		b.err(out, e)
+		delete(b.errors, p) // shown
 	case b.given.Judged && out.Shown != "" && f != nil && f.Scored():
 		out.Class, out.Sign, out.Outcome = "right", "✓", score.Right.String()
 		b.sheet.Right++
@@ -339,7 +340,7 @@ func (b *builder) goldOnly() {
 	var gone *Node
 	for i := range b.given.Errors {
 		e := &b.given.Errors[i]
-		if e.FilledPath != "" {
+		if e.FilledPath != "" && b.errors[e.FilledPath] != e {
 			continue
 		}
 		if gone == nil {
