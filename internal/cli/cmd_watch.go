@@ -34,6 +34,7 @@ type watching struct {
 	out   *os.File
 	told  map[string]string // what the output has of each document: the hash of its text
 	spent float64
+	over  string // what was last told of files that are no documents
 }
 
 // watch fills what is put into a folder until it is stopped.
@@ -115,6 +116,11 @@ func (x *watching) look(ctx context.Context) error {
 	}
 	if err != nil {
 		return err
+	}
+	if over := endings(document.PassedOver([]string{x.o.night.watch})); over != x.over {
+		if x.over = over; over != "" {
+			x.a.notef("passed over, by their endings: %s\n", over)
+		}
 	}
 	whole := x.inbox.Whole(sources, time.Now(), os.Stat)
 	if len(whole) == 0 {
