@@ -185,7 +185,7 @@ func (l *loader) listBytes(name string) ([]byte, error) {
 			continue // out of the project
 		}
 		info, err := os.Stat(at)
-		if err != nil || !info.Mode().IsRegular() {
+		if err != nil || !info.Mode().IsRegular() || !isBelow(at, top) {
 			continue
 		}
 		if info.Size() > mostListBytes {
@@ -202,6 +202,25 @@ func (l *loader) listBytes(name string) ([]byte, error) {
 		return data, nil
 	}
 	return nil, errors.New("is not there")
+}
+
+// isBelow tells whether a file lies below a folder, links followed.
+func isBelow(file, folder string) bool {
+	file, err := filepath.EvalSymlinks(file)
+	if err != nil {
+		return false
+	}
+	if folder, err = filepath.EvalSymlinks(folder); err != nil {
+		return false
+	}
+	if file, err = filepath.Abs(file); err != nil {
+		return false
+	}
+	if folder, err = filepath.Abs(folder); err != nil {
+		return false
+	}
+	rel, err := filepath.Rel(folder, file)
+	return err == nil && filepath.IsLocal(rel)
 }
 
 // projectAbove gives the folder of the project that a folder lies in, or the folder itself.

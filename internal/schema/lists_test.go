@@ -78,6 +78,12 @@ func TestListFaults(t *testing.T) {
 			require.ErrorContains(t, err, c.want)
 		})
 	}
+	dir := t.TempDir()
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "secret.csv"), []byte(rivers), 0o644))
+	require.NoError(t, os.MkdirAll(filepath.Join(dir, "p", "lists"), 0o755))
+	require.NoError(t, os.Symlink(filepath.Join(dir, "secret.csv"), filepath.Join(dir, "p", "lists", "rivers.csv")))
+	_, err := Parse(filepath.Join(dir, "p", "s.yaml"), []byte(ofList))
+	require.ErrorContains(t, err, "is not there", "a link that leads out")
 	s, err := withList(t, "code;name\nK-1;a, b\nK-2;c\n", "schema: s\nfields:\n  river: {choice: River., of: {file: ../lists/rivers.csv, value: code, also: [name]}}\n")
 	require.NoError(t, err)
 	assert.Equal(t, []string{"a, b"}, s.Find("river").Of[0].Also)
