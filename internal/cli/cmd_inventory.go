@@ -53,6 +53,10 @@ What a schema adds to each request, ` + "`filler fill --dry-run`" + ` says.`,
 				a.parsed = false
 				return errors.New("--json and --to csv are two forms, and -o is for --to csv; choose one")
 			}
+			if slices.Contains(args, "-") {
+				a.parsed = false
+				return errors.New("an inventory is of files and folders, not of standard input; name them")
+			}
 			return a.inventory(cmd.Context(), &o, args)
 		}}
 	f := cmd.Flags()
@@ -73,6 +77,9 @@ func (a *app) inventory(ctx context.Context, o *taking, names []string) error {
 		folders = w.project.Documents
 	}
 	over := document.PassedOver(folders)
+	if len(names) == 0 && w.project == nil {
+		return errors.New("no project is here; name the files or folders to look at")
+	}
 	sources, err := w.sources(names)
 	if err != nil {
 		if len(over) > 0 {
