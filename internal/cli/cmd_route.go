@@ -366,12 +366,25 @@ func (a *app) askAside(ctx context.Context, o *routing, w *work, reader *documen
 // fillRouted fills each document of a project with several jobs by its route: a run for each job.
 func (a *app) fillRouted(ctx context.Context, o filling, names []string) error {
 	switch {
+	case o.night.watch != "":
+		a.parsed = false
+		return errors.New("--watch fills by one schema; name a job with --job")
 	case o.output != "" && !strings.Contains(o.output, "{job}"):
 		a.parsed = false
 		return errors.New("each job has records of its own: write {job} in the name, such as -o 'records-{job}.jsonl', or name one with --job")
 	case o.night.summary != "" && !strings.Contains(o.night.summary, "{job}"):
 		a.parsed = false
 		return errors.New("each job has a summary of its own: write {job} in the name, such as --summary 'night-{job}.md', or name one with --job")
+	case o.night.metrics != "" && !strings.Contains(o.night.metrics, "{job}"):
+		a.parsed = false
+		return errors.New("each job has figures of its own: write {job} in the name, such as --metrics 'night-{job}.prom', or name one with --job")
+	}
+	if o.night.log != "" {
+		done, err := a.logTo(o.night.log)
+		if err != nil {
+			return err
+		}
+		defer done()
 	}
 	ro := routing{ask: !o.dry && !o.files.is(), modelName: o.modelName, budget: o.budget, look: o.looking}
 	r, err := a.router(ctx, &ro, names)
@@ -396,6 +409,7 @@ func (a *app) fillRouted(ctx context.Context, o filling, names []string) error {
 		one := o
 		one.routed, one.isRouted = own, true
 		one.output, one.night.summary = strings.ReplaceAll(o.output, "{job}", name), strings.ReplaceAll(o.night.summary, "{job}", name)
+		one.night.metrics = strings.ReplaceAll(o.night.metrics, "{job}", name)
 		err := a.fill(ctx, one, nil)
 		a.job = ""
 		if codeOf(err) != codeDone && (worst == nil || codeOf(worst) == codeFlagged) {
