@@ -108,6 +108,9 @@ func (x *watching) prepare() (err error) {
 
 // look takes what is whole in the folder, and fills it.
 func (x *watching) look(ctx context.Context) error {
+	if _, err := os.Stat(x.o.night.watch); err != nil {
+		return &document.Error{File: x.o.night.watch, Msg: "the folder that is watched is gone", Hint: "make it again, and start again; nothing is lost"}
+	}
 	sources, err := document.Find(x.w.root, []string{x.o.night.watch})
 	var none *document.Error
 	var left document.LeftOut
@@ -215,6 +218,9 @@ func (x *watching) move(s document.Source) error {
 	}
 	if err == nil {
 		err = os.Rename(s.File, to)
+	}
+	if !exists(s.File) {
+		return nil // moved, or taken away meanwhile
 	}
 	if err != nil {
 		return &document.Error{File: s.File, Msg: "can't be moved to " + x.o.night.moveTo, Hint: "name a folder on the same disk that may be written; its record is in " + x.o.output}
