@@ -35,7 +35,7 @@ type filling struct {
 	night                                              nightFlags
 	routed                                             []document.Source // of a job, where documents are routed
 	isRouted                                           bool
-	shard                                              shard
+	shard                                              shardFlag
 	looking
 }
 

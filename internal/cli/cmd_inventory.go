@@ -179,14 +179,24 @@ func (a *app) printInventory(v *inventory.Inventory, p *project.Project) {
 		a.sayf("tokens a document: %s to %s, half have at most %s, nine in ten at most %s", thousands(least), thousands(most), thousands(middle), thousands(most90))
 	}
 	if oldest, newest := v.Ages(); oldest != nil {
-		form := time.DateOnly
-		if oldest.Modified.Format(form) == newest.Modified.Format(form) {
-			form = "2006-01-02 15:04:05"
-		}
-		a.sayf("changed between %s (%s) and %s (%s)", oldest.Modified.Format(form), oldest.ID, newest.Modified.Format(form), newest.ID)
+		a.tellAges(oldest, newest)
 	}
 	a.inventoryPrices(v, p)
 	a.inventoryFaults(v)
+}
+
+// tellAges says when the pile was changed, to the day, or to the second within one.
+func (a *app) tellAges(oldest, newest *inventory.Row) {
+	day, second := time.DateOnly, time.DateTime
+	form := day
+	if oldest.Modified.Format(day) == newest.Modified.Format(day) {
+		form = second
+	}
+	if oldest.Modified.Format(second) == newest.Modified.Format(second) {
+		a.sayf("all changed at %s", oldest.Modified.Format(second))
+		return
+	}
+	a.sayf("changed between %s (%s) and %s (%s)", oldest.Modified.Format(form), oldest.ID, newest.Modified.Format(form), newest.ID)
 }
 
 // sizeText gives a size in the unit that suits it.

@@ -4,8 +4,6 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
-	"hash/fnv"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -17,47 +15,13 @@ import (
 	"filler/internal/store/sqlite"
 )
 
-// shard is a part of a pile: the kth of so many, by the hash of documents' names. The zero value is
-// all of it.
-type shard struct{ k, of int }
+// shardFlag is a part of a pile, as it is typed.
+type shardFlag struct{ document.Shard }
 
-func (s *shard) String() string {
-	if s.of == 0 {
-		return ""
-	}
-	return fmt.Sprintf("%d/%d", s.k, s.of)
-}
-
-func (s *shard) Type() string { return "PART" }
-
-// mostShards bounds N.
-const mostShards = 100_000
-
-func (s *shard) Set(text string) error {
-	k, of, ok := strings.Cut(text, "/")
-	a, err := strconv.Atoi(k)
-	b, err2 := strconv.Atoi(of)
-	if !ok || err != nil || err2 != nil || a < 1 || b < 2 || a > b || b > mostShards {
-		return fmt.Errorf("--shard is a part such as 3/64, not %q", text)
-	}
-	s.k, s.of = a, b
-	return nil
-}
-
-// part keeps the documents of the part. The hash of a name is the same on every machine.
-func (s *shard) part(sources []document.Source) []document.Source {
-	if s.of == 0 {
-		return sources
-	}
-	return slices.DeleteFunc(slices.Clone(sources), func(src document.Source) bool {
-		h := fnv.New64a()
-		_, _ = h.Write([]byte(src.ID))
-		x := h.Sum64() // spread, since names differ little
-		x ^= x >> 33
-		x *= 0xff51afd7ed558ccd
-		x ^= x >> 33
-		return int(x%uint64(s.of)) != s.k-1
-	})
+func (s *shardFlag) Type() string { return "PART" }
+func (s *shardFlag) Set(text string) (err error) {
+	s.Shard, err = document.ParseShard(text)
+	return err
 }
 
 func (a *app) mergeCmd() *cobra.Command {

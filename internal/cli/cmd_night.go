@@ -256,7 +256,7 @@ func (a *app) endNight(ctx context.Context, o *filling, w *work, b *begun, began
 		}
 	}
 	if b.picked != nil {
-		n.Picked = *b.picked
+		n.Picks, n.Picked = true, *b.picked
 	}
 	n.Ended = endedBy(err)
 	if nerr := a.gather(ctx, o, w, b, n); nerr != nil && err == nil {

@@ -35,6 +35,7 @@ type watching struct {
 	told  map[string]string // what the output has of each document: the hash of its text
 	spent float64
 	over  string // what was last told of files that are no documents
+	added int    // records written so far
 }
 
 // watch fills what is put into a folder until it is stopped.
@@ -131,6 +132,7 @@ func (x *watching) look(ctx context.Context) error {
 	}
 	p := x.seen.Pick(whole, nightly.Wanted{Unfilled: true, Changed: true}, nightly.Hasher(ctx, x.r))
 	var ferr error
+	before := x.added
 	if len(p.Sources) > 0 {
 		ferr = x.fill(ctx, p.Sources)
 	}
@@ -138,6 +140,9 @@ func (x *watching) look(ctx context.Context) error {
 		if err := x.finish(s); err != nil {
 			return err
 		}
+	}
+	if n := x.added - before; n > 0 && len(p.Sources) == 0 {
+		x.a.notef("%s added to %s, filled by an earlier run\n", plural(n, "record"), x.o.output)
 	}
 	return ferr
 }
@@ -196,6 +201,7 @@ func (x *watching) finish(s document.Source) error {
 			return &document.Error{File: x.o.output, Msg: "can't be written (is the disk full?)", Hint: "the records are in the ledger; started again, it goes on"}
 		}
 		x.told[s.ID] = rec.TextHash
+		x.added++
 	}
 	if x.o.night.moveTo == "" {
 		return nil

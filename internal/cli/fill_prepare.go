@@ -148,7 +148,7 @@ func (w *work) scope(o filling, names []string, n int) (string, int) {
 		return store.All, 0
 	}
 	all := n
-	if len(names) > 0 || o.sample > 0 || o.where != "" || o.again != "" || o.asRun != "" || o.night.picks() || o.shard.of > 0 {
+	if len(names) > 0 || o.sample > 0 || o.where != "" || o.again != "" || o.asRun != "" || o.night.picks() || o.shard.Of > 0 {
 		was := w.leftOut
 		found, err := w.named(nil)
 		w.leftOut = was // told of the documents that are filled alone
@@ -158,13 +158,13 @@ func (w *work) scope(o filling, names []string, n int) (string, int) {
 		all = len(found)
 	}
 	switch {
-	case n >= all && o.shard.of == 0:
+	case n >= all && o.shard.Of == 0:
 		return store.All, all
 	case len(names) > 0:
 		return store.Named, all
 	case o.again != "":
 		return store.Again, all
-	case o.shard.of > 0:
+	case o.shard.Of > 0:
 		return store.Shard, all
 	case o.night.picks():
 		return store.Unfilled, all
@@ -197,10 +197,10 @@ func (a *app) openFor(o filling) (*work, error) {
 // meant gives the documents that are to be filled, before any are picked.
 func (w *work) meant(o *filling, names []string) ([]document.Source, error) {
 	if o.isRouted {
-		return o.shard.part(o.routed), nil
+		return o.shard.Part(o.routed), nil
 	}
 	sources, err := w.sources(names)
-	return o.shard.part(sources), err
+	return o.shard.Part(sources), err
 }
 
 // sourcesOf gives the documents of an older run, or those named.

@@ -33,7 +33,7 @@ func (o *filling) check(cmd *cobra.Command, args []string) error {
 		return errors.New("--again takes the documents of the last run; name none, and leave out --resume")
 	case o.resume != "" && (o.sample > 0 || o.dry):
 		return errors.New("--resume continues with all documents of its run; leave out --sample and --dry-run")
-	case o.shard.of > 0 && (o.resume != "" || o.asRun != "" || o.again != "" || o.sample > 0):
+	case o.shard.Of > 0 && (o.resume != "" || o.asRun != "" || o.again != "" || o.sample > 0):
 		return errors.New("--shard takes a part of all documents; leave out --resume, --as-run, --again and --sample")
 	case o.dry && o.output != "":
 		return errors.New("--dry-run makes no records; leave out -o")

@@ -22,6 +22,7 @@ type Night struct {
 	Took     time.Duration
 	Run      int64 // 0: nothing was to be filled
 	Model    string
+	Picks    bool // documents were picked by what earlier runs have; else Picked says nothing
 	Picked   Picked
 	Totals   store.Totals
 	Look     []Look // documents to look at, at most MostLooks

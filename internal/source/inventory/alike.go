@@ -7,6 +7,8 @@ import (
 	"slices"
 	"unicode"
 	"unicode/utf8"
+
+	"filler/internal/source/document"
 )
 
 // Texts that are nearly the same are found without a look at all pairs: of the runs of five words
@@ -21,10 +23,6 @@ const (
 	mostBack = 64 // texts that a further one is compared with, where so many agree in the same parts
 	runOf    = 5  // words
 )
-
-// Near is the share of shingles from which two texts count as nearly the same, as
-// document.NearDuplicate is.
-const Near = 0.7
 
 type signature [parts]uint16
 
@@ -172,7 +170,7 @@ func findSame(rows []Row) {
 			}
 			for n := from + 1; n < to; n++ {
 				for back := n - 1; back >= max(from, n-mostBack); back-- {
-					if i, j := list[back].at, list[n].at; rows[i].sign.alike(rows[j].sign) >= Near {
+					if i, j := list[back].at, list[n].at; rows[i].sign.alike(rows[j].sign) >= document.NearDuplicate {
 						join(near, i, j)
 						break
 					}

@@ -18,6 +18,16 @@ func cost(n *nightly.Night, nano int64) string {
 	return figures.Money(nano) + " " + n.Currency
 }
 
+// pileText says what a night found of its pile.
+func pileText(b *strings.Builder, n *nightly.Night) {
+	p := n.Picked
+	fmt.Fprintf(b, "| documents | |\n|---|--:|\n| new | %d |\n| failed before | %d |\n| changed | %d |\n| as they were | %d |\n", p.New, p.Again, p.Changed, p.Same)
+	if p.Left > 0 {
+		fmt.Fprintf(b, "| changed, not asked for (--changed) | %d |\n", p.Left)
+	}
+	fmt.Fprintf(b, "| gone | %d |\n| renamed | %d |\n\n", len(p.Gone), len(p.Renamed))
+}
+
 // cell makes a name fit for a table of Markdown: nothing in it is a link, a tag, or a sign that is not
 // seen.
 func cell(s string) string {
@@ -28,12 +38,10 @@ func cell(s string) string {
 func Page(n *nightly.Night) string {
 	var b strings.Builder
 	fmt.Fprintf(&b, "# %s: %s\n\n%s, %s\n\n", cell(n.Project), cell(n.Verdict()), n.Began.Format("2006-01-02 15:04"), figures.Seconds(n.Took))
-	p, t := n.Picked, n.Totals
-	fmt.Fprintf(&b, "| documents | |\n|---|--:|\n| new | %d |\n| failed before | %d |\n| changed | %d |\n| as they were | %d |\n", p.New, p.Again, p.Changed, p.Same)
-	if p.Left > 0 {
-		fmt.Fprintf(&b, "| changed, not asked for (--changed) | %d |\n", p.Left)
+	t := n.Totals
+	if n.Picks {
+		pileText(&b, n)
 	}
-	fmt.Fprintf(&b, "| gone | %d |\n| renamed | %d |\n\n", len(p.Gone), len(p.Renamed))
 	if n.Run > 0 {
 		fmt.Fprintf(&b, "Run %d, model %s: %s, %d unflagged, %d repaired, %d flagged, %d failed", n.Run, cell(n.Model), figures.Plural(t.Documents, "document"), t.Unflagged, t.Repaired, t.Flagged, t.Failed)
 		if t.Waiting > 0 {

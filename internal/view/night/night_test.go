@@ -14,7 +14,7 @@ import (
 // What a pile calls its documents does nothing to the page: no link, no tag, no row of its own, no
 // sign that is not seen.
 func TestHostileNames(t *testing.T) {
-	n := &nightly.Night{Project: "a|b", Schema: "s", Began: time.Date(2031, 3, 1, 2, 30, 0, 0, time.UTC), Run: 4, Model: "m`x`", Totals: store.Totals{Documents: 3, Flagged: 3},
+	n := &nightly.Night{Picks: true, Project: "a|b", Schema: "s", Began: time.Date(2031, 3, 1, 2, 30, 0, 0, time.UTC), Run: 4, Model: "m`x`", Totals: store.Totals{Documents: 3, Flagged: 3},
 		Look: []nightly.Look{{Document: "x | y\n| z", Status: "flagged", Codes: []string{"pattern"}}, {Document: "<img src=x>", Status: "flagged"}, {Document: "[win](http://a.example)\u202e", Status: "failed"}}}
 	page := Page(n)
 	assert.Contains(t, page, "# a\\|b: 3 flagged, 0 failed\n")
