@@ -20,20 +20,20 @@ import (
 // below it. docs/architecture.md gives the same list, with a sentence for each.
 var order = []string{"cli", "view/report", "view/plot", "view/browser", "view/screen", "view/night", "view/signs", "view/tones", "view/figures", "out/question", "out/export", "out/invent", "out/graph", "run/improve", "run/nightly", "run/scores", "run/fill", "run/job", "run/route", "run/vary", "measure/review", "measure/values", "measure/suggest", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
 	"ask/prompt", "ask/outline", "ask/model", "ask/chat", "ask/exchange", "ask/answer", "record/merge", "record/correct", "record/evidence", "record/trace", "record", "record/pair", "record/normalize",
-	"store/sqlite", "store", "source/inventory", "source/document", "source/pdf", "source/ocr", "source/reading", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/process", "base/place", "base/value", "base/lang", "base/secret",
+	"store/sqlite", "store/postgres", "store/pgtest", "store/packed", "store", "source/inventory", "source/document", "source/pdf", "source/ocr", "source/reading", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/process", "base/place", "base/value", "base/lang", "base/secret",
 	"demo", "demo/paper"}
 
 // never are imports that the order allows and a promise forbids: the stand-in
 // must not know the prompt, the gold or the project, and what reads a reply
 // knows nothing of servers, and one protocol is as good as another to what asks.
 var never = map[string][]string{"standin": {"ask/prompt", "ask/model", "measure/gold", "measure/score", "base/project", "run/fill", "demo"},
-	"run/job":    {"ask/prompt", "ask/model", "ask/outline", "source/document", "schema", "store/sqlite"},
-	"ask/answer": {"store/sqlite", "source/fetch", "base/project"},
+	"run/job":    {"ask/prompt", "ask/model", "ask/outline", "source/document", "schema", "store/sqlite", "store/postgres"},
+	"ask/answer": {"store/sqlite", "store/postgres", "source/fetch", "base/project"},
 	"cli":        {"ask/chat"}, "ask/prompt": {"ask/chat"}, "ask/model": {"ask/chat"}}
 
 // only are outside packages that these packages alone may use.
 var only = map[string]string{"database/sql": "store/sqlite out/export", "modernc.org/sqlite": "store/sqlite out/export", "github.com/spf13/cobra": "cli",
-	"github.com/hashicorp/go-retryablehttp": "source/fetch", "github.com/jackc/pgx/v5": "out/export", "github.com/xuri/excelize/v2": "out/export source/document", "github.com/parquet-go/parquet-go": "out/export source/document", "go.yaml.in/yaml/v4": "base/place", "gonum.org/v1/plot": "view/plot", "charm.land/bubbletea/v2": "cli view/screen", "charm.land/bubbles/v2/textinput": "view/screen", "github.com/santhosh-tekuri/jsonschema/v6": "record"}
+	"github.com/hashicorp/go-retryablehttp": "source/fetch", "github.com/jackc/pgx/v5": "out/export store/postgres store/pgtest", "github.com/xuri/excelize/v2": "out/export source/document", "github.com/parquet-go/parquet-go": "out/export source/document", "go.yaml.in/yaml/v4": "base/place", "gonum.org/v1/plot": "view/plot", "charm.land/bubbletea/v2": "cli view/screen", "charm.land/bubbles/v2/textinput": "view/screen", "github.com/santhosh-tekuri/jsonschema/v6": "record"}
 
 func TestImportsPointDown(t *testing.T) {
 	rank := map[string]int{}

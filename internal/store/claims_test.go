@@ -2,7 +2,6 @@ package store_test
 
 import (
 	"fmt"
-	"path/filepath"
 	"sync"
 	"testing"
 	"time"
@@ -11,7 +10,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/store"
-	"filler/internal/store/sqlite"
 )
 
 func record(n int) store.Record {
@@ -27,8 +25,10 @@ func tasks(n int) (all []store.Task) {
 
 // Several openings of one ledger take each task once, share what there is, and
 // what one gives back another takes.
-func TestTasksAreClaimedOnce(t *testing.T) {
-	first, file := open(t)
+func TestTasksAreClaimedOnce(t *testing.T) { onEach(t, tasksAreClaimedOnce) }
+
+func tasksAreClaimedOnce(t *testing.T, k kind) {
+	first, at := k.new(t)
 	run, err := first.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p")}, tasks(300))
 	require.NoError(t, err)
 	var mu sync.Mutex
@@ -36,7 +36,7 @@ func TestTasksAreClaimedOnce(t *testing.T) {
 	share := make([]int, 3)
 	var wait sync.WaitGroup
 	for hand := range share {
-		l, err := sqlite.Open(file)
+		l, err := k.open(at)
 		require.NoError(t, err)
 		t.Cleanup(func() { l.Close() })
 		require.NoError(t, l.Join(run))
@@ -72,11 +72,13 @@ func TestTasksAreClaimedOnce(t *testing.T) {
 
 // What a holder that leaves had claimed is free again; a run that somebody is
 // still at goes on, and one that nobody is at was interrupted.
-func TestClaimsEndWithTheirHolder(t *testing.T) {
-	a, file := open(t)
+func TestClaimsEndWithTheirHolder(t *testing.T) { onEach(t, claimsEndWithTheirHolder) }
+
+func claimsEndWithTheirHolder(t *testing.T, k kind) {
+	a, at := k.new(t)
 	run, err := a.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p")}, tasks(5))
 	require.NoError(t, err)
-	b, err := sqlite.Open(file)
+	b, err := k.open(at)
 	require.NoError(t, err)
 	require.NoError(t, b.Join(run))
 	got, err := b.Claim(run, 3)
@@ -107,15 +109,17 @@ func TestClaimsEndWithTheirHolder(t *testing.T) {
 }
 
 // What failed waits again once a run is joined, but not while another is at it.
-func TestFailedTasksWaitAgain(t *testing.T) {
-	a, file := open(t)
+func TestFailedTasksWaitAgain(t *testing.T) { onEach(t, failedTasksWaitAgain) }
+
+func failedTasksWaitAgain(t *testing.T, k kind) {
+	a, at := k.new(t)
 	run, err := a.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p")}, tasks(2))
 	require.NoError(t, err)
 	bad := record(1)
 	bad.Status = "failed"
 	require.NoError(t, a.SaveRecord(run, record(0)))
 	require.NoError(t, a.SaveRecord(run, bad))
-	b, err := sqlite.Open(file)
+	b, err := k.open(at)
 	require.NoError(t, err)
 	defer b.Close()
 	require.NoError(t, b.Join(run))
@@ -136,9 +140,11 @@ func TestFailedTasksWaitAgain(t *testing.T) {
 
 // Of several that want to send one request one may, and the next when it is
 // answered, given back, or its sender gone.
-func TestOneRequestOnItsWay(t *testing.T) {
-	a, file := open(t)
-	b, err := sqlite.Open(file)
+func TestOneRequestOnItsWay(t *testing.T) { onEach(t, oneRequestOnItsWay) }
+
+func oneRequestOnItsWay(t *testing.T, k kind) {
+	a, at := k.new(t)
+	b, err := k.open(at)
 	require.NoError(t, err)
 	take := func(l store.Store, key string) bool {
 		mine, err := l.Take(key)
@@ -160,13 +166,15 @@ func TestOneRequestOnItsWay(t *testing.T) {
 }
 
 // Many that open a ledger at once where there is none all get one.
-func TestFirstOpeningAtOnce(t *testing.T) {
+func TestFirstOpeningAtOnce(t *testing.T) { onEach(t, firstOpeningAtOnce) }
+
+func firstOpeningAtOnce(t *testing.T, k kind) {
 	for range 5 {
-		file := filepath.Join(t.TempDir(), "l.db")
+		at := k.place(t)
 		var wait sync.WaitGroup
 		for range 8 {
 			wait.Go(func() {
-				l, err := sqlite.Open(file)
+				l, err := k.open(at)
 				if assert.NoError(t, err) {
 					_, err = l.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p")}, nil)
 					assert.NoError(t, err)
@@ -175,7 +183,7 @@ func TestFirstOpeningAtOnce(t *testing.T) {
 			})
 		}
 		wait.Wait()
-		l, err := sqlite.OpenToRead(file)
+		l, err := k.toRead(at)
 		require.NoError(t, err)
 		runs, err := l.Runs()
 		require.NoError(t, err)

@@ -9,21 +9,60 @@ import (
 	"sync"
 	"testing"
 	"time"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/store"
+	"filler/internal/store/pgtest"
+	"filler/internal/store/postgres"
 	"filler/internal/store/sqlite"
 )
 
-// open makes a new store.
-func open(t testing.TB) (*sqlite.Ledger, string) {
-	file := filepath.Join(t.TempDir(), "a folder", "ledger.db")
-	l, err := sqlite.Open(file)
+// kind is an implementation that the laws hold for.
+type kind struct {
+	place  func(t testing.TB) string // of a new store
+	open   func(at string) (store.Store, error)
+	toRead func(at string) (store.Store, error)
+	rounds uint64 // of long laws
+}
+
+// new makes a new store.
+func (k kind) new(t testing.TB) (store.Store, string) {
+	at := k.place(t)
+	return k.again(t, at), at
+}
+
+// again opens a store that is there.
+func (k kind) again(t testing.TB, at string) store.Store {
+	l, err := k.open(at)
 	require.NoError(t, err)
 	t.Cleanup(func() { l.Close() })
-	return l, file
+	return l
+}
+
+var file = kind{
+	place:  func(t testing.TB) string { return filepath.Join(t.TempDir(), "a folder", "ledger.db") },
+	open:   func(at string) (store.Store, error) { return sqlite.Open(at) },
+	toRead: func(at string) (store.Store, error) { return sqlite.OpenToRead(at) },
+	rounds: 20,
+}
+
+func TestMain(m *testing.M) { pgtest.Main(m) }
+
+// onEach holds a law to every implementation.
+func onEach(t *testing.T, law func(t *testing.T, k kind)) {
+	t.Run("file", func(t *testing.T) { law(t, file) })
+	t.Run("postgres", func(t *testing.T) {
+		s := pgtest.Shared(t)
+		law(t, kind{
+			place:  s.Database,
+			open:   func(at string) (store.Store, error) { return postgres.Open(at) },
+			toRead: func(at string) (store.Store, error) { return postgres.OpenToRead(at) },
+			rounds: 3,
+		})
+	})
 }
 
 // plain is a ledger as one would think of it: lists in memory.
@@ -40,8 +79,10 @@ var shared = [][]byte{bytes.Repeat([]byte("the prompt "), 300), []byte(`{"model"
 
 // Many hands write at once, in any order; what is read back is what was written,
 // leaf by leaf, also by another reader and after the file was opened again.
-func TestLedgerKeepsWhatItTakes(t *testing.T) {
-	l, file := open(t)
+func TestLedgerKeepsWhatItTakes(t *testing.T) { onEach(t, keepsWhatItTakes) }
+
+func keepsWhatItTakes(t *testing.T, k kind) {
+	l, at := k.new(t)
 	p := &plain{documents: map[int64][]string{}, exchanges: map[int64]map[int][]store.Exchange{}, records: map[int64]map[int]store.Record{}, answered: map[string]map[string]bool{}}
 	r := rand.New(rand.NewPCG(3, 4))
 	for run := range 5 {
@@ -62,22 +103,27 @@ func TestLedgerKeepsWhatItTakes(t *testing.T) {
 	}
 	wait.Wait()
 	p.check(t, l)
-	reader, err := sqlite.OpenToRead(file)
+	reader, err := k.toRead(at)
 	require.NoError(t, err)
 	p.check(t, reader)
 	require.NoError(t, reader.Close())
+}
 
-	// A copy of the files as they lie there while it is open is what a kill leaves.
+// A copy of the files as they lie there while a ledger is open is what a kill leaves.
+func TestAFileCopiedWhileItIsOpen(t *testing.T) {
+	l, at := file.new(t)
+	run, err := l.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p")}, tasks(3))
+	require.NoError(t, err)
+	require.NoError(t, l.SaveRecord(run, record(1)))
 	copied := filepath.Join(t.TempDir(), "ledger.db")
 	for _, end := range []string{"", "-wal"} {
-		data, err := os.ReadFile(file + end)
+		data, err := os.ReadFile(at + end)
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(copied+end, data, 0o644))
 	}
-	after, err := sqlite.Open(copied)
+	totals, err := file.again(t, copied).Totals(run)
 	require.NoError(t, err)
-	p.check(t, after)
-	require.NoError(t, after.Close())
+	assert.Equal(t, []int{3, 2, 1}, []int{totals.Documents, totals.Waiting, totals.Unflagged})
 }
 
 // write makes random writes; each hand has tasks of its own, so that the order
@@ -220,8 +266,10 @@ func (p *plain) check(t *testing.T, l store.Store) {
 
 // What is shared is kept once, whatever order it comes in and however often
 // another part stands at its place.
-func TestSharedPartsAreKeptOnce(t *testing.T) {
-	l, file := open(t)
+func TestSharedPartsAreKeptOnce(t *testing.T) { onEach(t, sharedPartsAreKeptOnce) }
+
+func sharedPartsAreKeptOnce(t *testing.T, k kind) {
+	l, at := k.new(t)
 	run, err := l.Start(store.Run{Model: "m"}, []store.Task{{N: 0, Document: "a"}})
 	require.NoError(t, err)
 	r := rand.New(rand.NewPCG(1, 1))
@@ -243,56 +291,99 @@ func TestSharedPartsAreKeptOnce(t *testing.T) {
 		require.NoError(t, err)
 		require.True(t, sent[i] == string(body), i)
 	}
+	require.NoError(t, l.End(run, store.Done, 0))
 	require.NoError(t, l.Close())
-	info, err := os.Stat(file)
+	pruned, err := k.again(t, at).(store.Pruner).Prune(nil, true)
 	require.NoError(t, err)
-	assert.Less(t, info.Size(), int64(500_000), "150 kB of parts, however often")
+	assert.Less(t, pruned.Before, int64(700_000), "150 kB of parts, however often")
 }
 
 // A review is kept by its schema and document, the newest; pruning its run leaves it,
-// forgetting its document does not, and a copy for others has none.
-func TestReviewsAreKept(t *testing.T) {
-	l, file := open(t)
+// forgetting its document does not.
+func TestReviewsAreKept(t *testing.T) { onEach(t, reviewsAreKept) }
+
+func reviewsAreKept(t *testing.T, k kind) {
+	l, at := k.new(t)
 	run, err := l.Start(store.Run{Schema: []byte("s"), Model: "m"}, []store.Task{{N: 0, Document: "a"}, {N: 1, Document: "b"}})
 	require.NoError(t, err)
-	at := time.UnixMilli(1_900_000_000_000)
+	when := time.UnixMilli(1_900_000_000_000)
 	for _, r := range []store.Review{{Schema: "s", Document: "b"}, {Schema: "s", Document: "a", By: "T. Brill"}, {Schema: "other", Document: "a"}, {Schema: "s", Document: "a", By: "M. Harrow", Done: true}} {
-		r.Run, r.At, r.TextHash, r.Record, r.Decisions = run, at, store.HashOf([]byte("x")), []byte(`{"n": 1}`), []byte(`{"/n": "right"}`)
+		r.Run, r.At, r.TextHash, r.Record, r.Decisions = run, when, store.HashOf([]byte("x")), []byte(`{"n": 1}`), []byte(`{"/n": "right"}`)
 		require.NoError(t, l.SaveReview(r))
 	}
 	got, err := l.ReviewOf("s", "a", store.HashOf([]byte("x")))
 	require.NoError(t, err)
-	assert.Equal(t, &store.Review{Schema: "s", Document: "a", Run: run, TextHash: store.HashOf([]byte("x")), By: "M. Harrow", At: at, Done: true, Record: []byte(`{"n": 1}`), Decisions: []byte(`{"/n": "right"}`)}, got)
+	assert.Equal(t, &store.Review{Schema: "s", Document: "a", Run: run, TextHash: store.HashOf([]byte("x")), By: "M. Harrow", At: when, Done: true, Record: []byte(`{"n": 1}`), Decisions: []byte(`{"/n": "right"}`)}, got)
 	none, err := l.ReviewOf("s", "c", "")
 	require.NoError(t, err)
 	assert.Nil(t, none)
-	later := store.Review{Schema: "s", Document: "a", Run: run, At: at.Add(time.Hour), TextHash: store.HashOf([]byte("y")), By: "S. Quill", Record: []byte("{}")}
+	later := store.Review{Schema: "s", Document: "a", Run: run, At: when.Add(time.Hour), TextHash: store.HashOf([]byte("y")), By: "S. Quill", Record: []byte("{}")}
 	require.NoError(t, l.SaveReview(later))
 	for text, by := range map[string]string{"x": "M. Harrow", "y": "S. Quill", "another": "S. Quill"} {
 		got, err := l.ReviewOf("s", "a", store.HashOf([]byte(text)))
 		require.NoError(t, err)
 		assert.Equal(t, by, got.By, "beside text %s", text)
 	}
-	count := func(l *sqlite.Ledger) (all []string) {
+	count := func(l store.Store) (all []string) {
 		require.NoError(t, l.Reviews("s", func(r store.Review) error { all = append(all, r.Document); return nil }))
 		return all
 	}
-	copied := filepath.Join(t.TempDir(), "copy.db")
-	require.NoError(t, l.Copy(copied, &store.Redo{Record: func(_ store.Run, r store.Record) (store.Record, error) { return r, nil }, Settings: func(s []byte) ([]byte, error) { return s, nil }}))
-	c, err := sqlite.Open(copied)
-	require.NoError(t, err)
-	assert.Empty(t, count(c))
-	c.Close()
 	require.NoError(t, l.End(run, store.Done, 0))
-	_, err = l.Prune([]int64{run}, false)
+	_, err = l.(store.Pruner).Prune([]int64{run}, false)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"a", "a", "b"}, count(l))
-	_, err = l.Forget("a", false)
+	_, err = l.(store.Forgetter).Forget("a", false)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"b"}, count(l))
 	l.Close()
-	again, err := sqlite.OpenToRead(file)
+	again, err := k.toRead(at)
 	require.NoError(t, err)
 	defer again.Close()
 	assert.Equal(t, []string{"b"}, count(again))
+}
+
+// A copy for others has no reviews.
+func TestACopyForOthersHasNoReviews(t *testing.T) {
+	l, _ := file.new(t)
+	require.NoError(t, l.SaveReview(store.Review{Schema: "s", Document: "a", Record: []byte("{}")}))
+	copied := filepath.Join(t.TempDir(), "copy.db")
+	require.NoError(t, l.(store.Copier).Copy(copied, &store.Redo{Record: func(_ store.Run, r store.Record) (store.Record, error) { return r, nil }, Settings: func(s []byte) ([]byte, error) { return s, nil }}))
+	none, err := file.again(t, copied).ReviewOf("s", "a", "")
+	require.NoError(t, err)
+	assert.Nil(t, none)
+}
+
+// What servers and file systems may give, any bytes, comes back as it was.
+func TestAnyBytesComeBack(t *testing.T) { onEach(t, anyBytesComeBack) }
+
+func anyBytesComeBack(t *testing.T, k kind) {
+	l, _ := k.new(t)
+	for _, odd := range []string{"a\x00b", "\xff\xfe", "\x01AA==", "ä\n'\"\\", ""} {
+		metadata := map[string]string{"k" + odd: odd}
+		if !utf8.ValidString(odd) {
+			metadata = nil // JSON has no other
+		}
+		run, err := l.Start(store.Run{Name: "n" + odd, Schema: []byte(odd), SchemaFile: odd, Prompt: []byte("p"), Model: odd, Identity: odd}, []store.Task{{N: 0, Document: "d" + odd, File: odd, Metadata: metadata}})
+		require.NoError(t, err)
+		x := store.Exchange{Key: "k" + odd, Run: run, Step: odd, Try: 1, Status: 200, Error: odd, Finish: odd, Reply: []byte(odd), Request: [][]byte{[]byte(odd)}}
+		require.NoError(t, l.Depart(x))
+		require.NoError(t, l.SaveExchange(x))
+		r := record(0)
+		r.Record, r.TextHash = []byte(odd+"{}"), odd
+		require.NoError(t, l.SaveRecord(run, r))
+		got, found, err := l.RecordAt(run, 0)
+		require.NoError(t, err)
+		require.True(t, found)
+		assert.Equal(t, []string{"d" + odd, odd + "{}", odd}, []string{got.Document, string(got.Record), got.TextHash})
+		back, err := l.Find("n" + odd)
+		require.NoError(t, err)
+		assert.Equal(t, []string{odd, odd, odd, odd}, []string{string(back.Schema), back.SchemaFile, back.Model, back.Identity})
+		all, err := l.Exchanges(run, 0)
+		require.NoError(t, err)
+		assert.Equal(t, []string{odd, odd, odd, odd}, []string{all[0].Step, all[0].Error, all[0].Finish, string(all[0].Reply)})
+		of, err := l.Metadata(run)
+		require.NoError(t, err)
+		assert.Equal(t, metadata, of["d"+odd])
+		require.NoError(t, l.SaveShape(odd, "tool"))
+	}
 }

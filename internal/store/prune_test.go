@@ -10,15 +10,16 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/store"
-	"filler/internal/store/sqlite"
 )
 
 // Whatever runs are dropped, all that the others refer to is there, byte for byte,
 // what was paid for them is not asked again, and nothing else is left.
-func TestPruneKeepsWhatIsUsed(t *testing.T) {
-	for seed := range uint64(20) {
+func TestPruneKeepsWhatIsUsed(t *testing.T) { onEach(t, pruneKeepsWhatIsUsed) }
+
+func pruneKeepsWhatIsUsed(t *testing.T, k kind) {
+	for seed := range k.rounds {
 		r := rand.New(rand.NewPCG(seed, 8))
-		l, file := open(t)
+		l, at := k.new(t)
 		paid := map[string]bool{}
 		uses := map[int64][]string{} // keys by run
 		for n := range 6 {
@@ -44,12 +45,12 @@ func TestPruneKeepsWhatIsUsed(t *testing.T) {
 				drop = append(drop, run)
 			}
 		}
-		trial, err := l.Prune(drop, true)
+		trial, err := l.(store.Pruner).Prune(drop, true)
 		require.NoError(t, err)
 		runs, err := l.Runs()
 		require.NoError(t, err)
 		require.Len(t, runs, 6, "a trial drops nothing")
-		done, err := l.Prune(drop, false)
+		done, err := l.(store.Pruner).Prune(drop, false)
 		require.NoError(t, err)
 		assert.Equal(t, []int{trial.Runs, trial.Records, trial.Exchanges, trial.Bodies}, []int{done.Runs, done.Records, done.Exchanges, done.Bodies})
 		assert.LessOrEqual(t, done.After, done.Before)
@@ -78,17 +79,17 @@ func TestPruneKeepsWhatIsUsed(t *testing.T) {
 			require.NoError(t, err)
 			require.Equal(t, used[key], x != nil, "%s, seed %d", key, seed)
 		}
-		again, err := l.Prune(nil, false)
+		again, err := l.(store.Pruner).Prune(nil, false)
 		require.NoError(t, err)
 		assert.Zero(t, again.Exchanges+again.Bodies, "nothing is left to drop")
 		next, err := l.Start(store.Run{Schema: []byte("schema 0"), Prompt: []byte("p")}, nil)
 		require.NoError(t, err)
 		assert.EqualValues(t, 7, next, "a number is not given twice")
 		var busy *store.Busy
-		_, err = l.Prune([]int64{next}, false)
+		_, err = l.(store.Pruner).Prune([]int64{next}, false)
 		assert.ErrorAs(t, err, &busy, "this process is at it")
 		require.NoError(t, l.Close())
-		reader, err := sqlite.OpenToRead(file)
+		reader, err := k.toRead(at)
 		require.NoError(t, err)
 		require.NoError(t, reader.Close())
 	}

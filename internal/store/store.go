@@ -49,7 +49,10 @@ type Claims interface {
 	Join(run int64) error
 	// Claim gives up to most tasks of a run, which then belong to this process;
 	// none where all are done or held by others.
+	// A run that was stopped from elsewhere gives ErrHalted.
 	Claim(run int64, most int) ([]Task, error)
+	// Left counts the tasks of a run, and those that are not done.
+	Left(run int64) (all, left int, err error)
 	// Take asks for the right to send the request with this key; false where
 	// another process has it. Drop gives it back.
 	Take(key string) (bool, error)
@@ -106,6 +109,8 @@ type Opens interface {
 
 // Records keeps what came of the tasks.
 type Records interface {
+	// SaveRecord keeps the record of a task, which is done then. Where another process holds
+	// the task, or has done it, since this one was thought dead, the error is a *Taken.
 	SaveRecord(run int64, r Record) error
 	// Records calls each for the records of a run, in document order, from place
 	// from on.
@@ -212,6 +217,9 @@ type Task struct {
 	File     string
 	TextHash string                 // of the source text, once read, or of Text
 	Text     func() ([]byte, error) // given to Start: the text of a document that no file holds
+	Bytes    func() ([]byte, error) // given to Start: what is in the file, to be kept for other machines; nil: it is not
+	Copy     string                 // the hash under which that is kept; "" where it is not
+	Deaths   int                    // processes that ended while they held it
 	Done     bool
 	Metadata map[string]string
 }
@@ -285,6 +293,19 @@ func (e *Error) Unwrap() error { return e.Err }
 
 // ErrNone says that there is no ledger yet.
 var ErrNone = errors.New("there are no runs yet; start with `filler fill`")
+
+// InFlight is the error of an exchange that was on its way when its process ended.
+const InFlight = "on its way when the process ended: maybe spent, at most so much"
+
+// ErrHalted says that a run was stopped from elsewhere.
+var ErrHalted = errors.New("the run was stopped from elsewhere")
+
+// Taken says that another process has what this one held: it was thought dead.
+type Taken struct{ What string }
+
+func (e *Taken) Error() string {
+	return e.What + ": another process has it, since this one did not answer for a while"
+}
 
 // HashOf gives the hash under which a body is kept: SHA-256, in hex.
 func HashOf(body []byte) string {

@@ -15,6 +15,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/schema"
+	"filler/internal/store/pgtest"
 )
 
 // wideRecord is a schema of 36 values and a list of four-valued items, with one
@@ -84,7 +85,7 @@ func (c *copied) Err() error             { return nil }
 // The export into an empty database, against COPY of the same rows by the driver
 // into tables that are there.
 func BenchmarkPostgres(b *testing.B) {
-	address := database(b)
+	address := pgtest.Start(b, "fsync=off").Address("postgres")
 	s, l := wideRecord(b)
 	send(b, &Job{Schema: s, To: "postgres", Path: address, All: true}, l)
 	took := b.Elapsed()

@@ -4,10 +4,8 @@ import (
 	"context"
 	"encoding/csv"
 	"fmt"
-	"net"
 	"os"
 	"os/exec"
-	"os/user"
 	"path/filepath"
 	"strconv"
 	"strings"
@@ -22,6 +20,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/schema"
+	"filler/internal/store/pgtest"
 )
 
 // tool gives the path of a program that reads exports; `make needs` installs it.
@@ -285,51 +284,11 @@ func fromParquet(f *schema.Field, v any) value.Value {
 	return number(v)
 }
 
-// database starts a PostgreSQL server of its own and gives its address.
-func database(t testing.TB) string {
-	t.Helper()
-	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin")
-	require.NotEmpty(t, found, "`make needs` installs PostgreSQL")
-	bin := found[len(found)-1]
-	dir, err := os.MkdirTemp("", "filler-pg-")
-	require.NoError(t, err)
-	t.Cleanup(func() { os.RemoveAll(dir) })
-	as := func(args ...string) *exec.Cmd { return exec.Command(args[0], args[1:]...) }
-	if me, err := user.Current(); err == nil && me.Uid == "0" { // the server refuses to be root's
-		require.NoError(t, exec.Command("chown", "postgres", dir).Run())
-		as = func(args ...string) *exec.Cmd {
-			return exec.Command("setpriv", append([]string{"--reuid=postgres", "--regid=postgres", "--clear-groups", "--"}, args...)...)
-		}
-	}
-	out, err := as(filepath.Join(bin, "initdb"), "-D", dir+"/data", "-U", "postgres", "-A", "trust", "-E", "UTF8", "--no-sync", "--locale=C").CombinedOutput()
-	require.NoError(t, err, string(out))
-	listener, err := net.Listen("tcp", "127.0.0.1:0")
-	require.NoError(t, err)
-	port := listener.Addr().(*net.TCPAddr).Port
-	listener.Close()
-	server := as(filepath.Join(bin, "postgres"), "-D", dir+"/data", "-k", dir, "-p", strconv.Itoa(port), "-c", "listen_addresses=127.0.0.1", "-c", "fsync=off")
-	require.NoError(t, server.Start())
-	t.Cleanup(func() {
-		server.Process.Signal(os.Interrupt)
-		server.Wait()
-	})
-	address := fmt.Sprintf("postgres://postgres@127.0.0.1:%d/postgres", port)
-	require.Eventually(t, func() bool {
-		conn, err := pgx.Connect(context.Background(), address)
-		if err != nil {
-			return false
-		}
-		conn.Close(context.Background())
-		return true
-	}, 30*time.Second, 50*time.Millisecond)
-	return address
-}
-
 // A real PostgreSQL takes the tables, and what comes again: rows that changed are
 // updated and no others, those that are gone are deleted, columns are added and
 // never dropped, and what it refuses leaves all as it was.
 func TestPostgresReads(t *testing.T) {
-	address := database(t)
+	address := pgtest.Start(t, "fsync=off").Address("postgres")
 	ctx := context.Background()
 	psql := func(ask string) string {
 		conn, err := pgx.Connect(ctx, address)

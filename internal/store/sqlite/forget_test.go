@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/store"
+	"filler/internal/store/packed"
 )
 
 // everything gives all bodies, records and texts of a ledger, unpacked, and its
@@ -23,11 +24,11 @@ func everything(t *testing.T, l *Ledger) []byte {
 		for rows.Next() {
 			var b []byte
 			require.NoError(t, rows.Scan(&b))
-			if text, err := unpack(b); err == nil {
+			if text, err := packed.Open(b); err == nil {
 				all.Write(text)
 			}
 			var parts [4][]byte
-			if unpackAll(b, &parts[0], &parts[1], &parts[2], &parts[3]) == nil {
+			if packed.OpenAll(b, &parts[0], &parts[1], &parts[2], &parts[3]) == nil {
 				all.Write(bytes.Join(parts[:], nil))
 			}
 		}

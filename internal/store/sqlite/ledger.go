@@ -29,6 +29,7 @@ import (
 	"modernc.org/sqlite"
 
 	"filler/internal/store"
+	"filler/internal/store/packed"
 )
 
 //go:embed tables.sql
@@ -253,7 +254,7 @@ func (l *Ledger) explain(err error) error {
 	if errors.As(err, &known) || errors.As(err, &busy) || errors.Is(err, errTrial) {
 		return err
 	}
-	if errors.Is(err, errPacked) {
+	if errors.Is(err, packed.ErrDamaged) {
 		return &store.Error{File: l.file, Msg: "not a ledger, or damaged", Hint: "move the file away, or restore a backup", Err: err}
 	}
 	var se *sqlite.Error
@@ -394,7 +395,7 @@ func (l *Ledger) putBlob(tx *sql.Tx, body []byte, hash [32]byte) (int64, error) 
 	err = stmt.QueryRow(hash[:]).Scan(&id)
 	if errors.Is(err, sql.ErrNoRows) {
 		var res sql.Result
-		if res, err = l.exec(tx, "INSERT INTO blob(hash, body) VALUES(?, ?)", hash[:], pack(body)); err == nil {
+		if res, err = l.exec(tx, "INSERT INTO blob(hash, body) VALUES(?, ?)", hash[:], packed.Body(body)); err == nil {
 			id, err = res.LastInsertId()
 		}
 	}
@@ -448,7 +449,7 @@ func (l *Ledger) exec(tx *sql.Tx, query string, args ...any) (sql.Result, error)
 
 // Blob gives a kept body by its hash.
 func (l *Ledger) Blob(hash string) ([]byte, error) {
-	return l.body("SELECT body FROM blob WHERE hash = ?", hashBytes(hash))
+	return l.body("SELECT body FROM blob WHERE hash = ?", packed.HashBytes(hash))
 }
 
 func (l *Ledger) body(query string, arg any) ([]byte, error) {
@@ -456,7 +457,7 @@ func (l *Ledger) body(query string, arg any) ([]byte, error) {
 	if err := l.db.QueryRow(query, arg).Scan(&kept); err != nil {
 		return nil, l.explain(err)
 	}
-	body, err := unpack(kept)
+	body, err := packed.Open(kept)
 	return body, l.explain(err)
 }
 

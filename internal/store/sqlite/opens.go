@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"filler/internal/store"
+	"filler/internal/store/packed"
 )
 
 // SaveOpen keeps a request of a run that waits for a reply in a file, or marks one
@@ -19,7 +20,7 @@ func (l *Ledger) SaveOpen(o store.Open) error {
 		}
 		_, err = l.exec(tx, `INSERT INTO open(run, key, n, step, request, terms, asked) VALUES(?1,?2,?3,?4,?5,?6,?7)
 			ON CONFLICT(run, key) DO UPDATE SET n = min(n, ?3), request = ?5, terms = ?6, asked = ?7`,
-			o.Run, hashBytes(o.Key), o.N, o.Step, request, string(o.Terms), time.Now().UnixMilli())
+			o.Run, packed.HashBytes(o.Key), o.N, o.Step, request, string(o.Terms), time.Now().UnixMilli())
 		return err
 	})
 }
@@ -63,21 +64,21 @@ func (l *Ledger) Opened(run int64, since time.Time, each func(o store.Open, body
 func scanOpen(row interface{ Scan(...any) error }, run int64) (o store.Open, request []byte, err error) {
 	var key []byte
 	err = row.Scan(&key, &o.N, &o.Step, &request, &o.Terms)
-	o.Run, o.Key = run, hashText(key)
+	o.Run, o.Key = run, packed.HashText(key)
 	return o, request, err
 }
 
 // OpenBy gives the request that waits under a key, of the oldest run.
 func (l *Ledger) OpenBy(key string) (*store.Open, error) {
 	var run int64
-	err := l.db.QueryRow("SELECT run FROM open WHERE key = ? ORDER BY run LIMIT 1", hashBytes(key)).Scan(&run)
+	err := l.db.QueryRow("SELECT run FROM open WHERE key = ? ORDER BY run LIMIT 1", packed.HashBytes(key)).Scan(&run)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
 	if err != nil {
 		return nil, l.explain(err)
 	}
-	o, request, err := scanOpen(l.db.QueryRow("SELECT key, n, step, request, terms FROM open WHERE run = ? AND key = ?", run, hashBytes(key)), run)
+	o, request, err := scanOpen(l.db.QueryRow("SELECT key, n, step, request, terms FROM open WHERE run = ? AND key = ?", run, packed.HashBytes(key)), run)
 	if err != nil {
 		return nil, l.explain(err)
 	}

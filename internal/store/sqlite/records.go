@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"filler/internal/store"
+	"filler/internal/store/packed"
 )
 
 // SaveExchange writes an exchange and returns when it is on the disk. Whoever
@@ -16,7 +17,7 @@ func (l *Ledger) SaveExchange(x store.Exchange) error { return l.saveExchange(x,
 
 // saveExchange writes an exchange; settles says that its request waits no more.
 func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
-	key := append([]byte{}, hashBytes(x.Key)...)
+	key := append([]byte{}, packed.HashBytes(x.Key)...)
 	return l.write(func(tx *sql.Tx) error {
 		request, err := l.putParts(tx, x.Request)
 		if err != nil {
@@ -35,7 +36,7 @@ func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
 			_, err = l.exec(tx, "UPDATE flight SET about = '' WHERE key = ?", key)
 		}
 		if err == nil && x.Flight != "" {
-			_, err = l.exec(tx, "DELETE FROM flight WHERE key = ?", hashBytes(x.Flight))
+			_, err = l.exec(tx, "DELETE FROM flight WHERE key = ?", packed.HashBytes(x.Flight))
 		}
 		if err == nil && settles {
 			_, err = l.exec(tx, "DELETE FROM open WHERE key = ?", key)
@@ -62,12 +63,12 @@ func (l *Ledger) Answered(key string) (*store.Exchange, error) {
 	if err != nil {
 		return nil, l.explain(err)
 	}
-	err = ask.QueryRow(hashBytes(key)).Scan(&x.ID, &x.Run, &x.N, &x.Step, &reply, &x.Finish, &x.TokensIn, &x.TokensOut)
+	err = ask.QueryRow(packed.HashBytes(key)).Scan(&x.ID, &x.Run, &x.N, &x.Step, &reply, &x.Finish, &x.TokensIn, &x.TokensOut)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, nil
 	}
 	if err == nil {
-		x.Reply, err = unpack(reply)
+		x.Reply, err = packed.Open(reply)
 	}
 	if err != nil {
 		return nil, l.explain(err)
@@ -111,7 +112,7 @@ func (l *Ledger) Bodies(run int64, each func(request []byte, status int, reply [
 		if err != nil {
 			return err
 		}
-		answer, err := unpack(kept)
+		answer, err := packed.Open(kept)
 		if err != nil {
 			return l.explain(err)
 		}
@@ -162,12 +163,12 @@ func (l *Ledger) Exchanges(run int64, n int) ([]store.Exchange, error) {
 		var took, at int64
 		err := rows.Scan(&x.ID, &key, &x.Step, &x.Try, &x.Kept, &x.Status, &reply, &x.Error, &x.Finish, &x.TokensIn, &x.TokensOut, &x.Estimated, &x.CostNano, &took, &at)
 		if err == nil {
-			x.Reply, err = unpack(reply)
+			x.Reply, err = packed.Open(reply)
 		}
 		if err != nil {
 			return nil, l.explain(err)
 		}
-		x.Key, x.Took, x.At = hashText(key), time.Duration(took)*time.Millisecond, time.UnixMilli(at)
+		x.Key, x.Took, x.At = packed.HashText(key), time.Duration(took)*time.Millisecond, time.UnixMilli(at)
 		all = append(all, x)
 	}
 	return all, l.explain(rows.Err())
@@ -183,13 +184,13 @@ func (l *Ledger) SaveRecord(run int64, r store.Record) error {
 	if r.Record == nil || r.Problems == nil || r.Evidence == nil || r.Trace == nil {
 		return errNoParts
 	}
-	body, trace := packAll(r.Record, r.Problems, r.Evidence, r.Risk), pack(r.Trace)
+	body, trace := packed.All(r.Record, r.Problems, r.Evidence, r.Risk), packed.Body(r.Trace)
 	return l.write(func(tx *sql.Tx) error {
 		if _, err := l.exec(tx, `INSERT INTO record(run, n, status, body, trace) VALUES(?1,?2,?3,?4,?5) ON CONFLICT(run, n) DO UPDATE SET status = ?3, body = ?4, trace = ?5`,
 			run, r.N, r.Status, body, trace); err != nil {
 			return err
 		}
-		_, err := l.exec(tx, `UPDATE task SET done = 1, holder = 0, text_sha256 = coalesce(?1, text_sha256), file_sha256 = ?2 WHERE run = ?3 AND n = ?4`, hashBytes(r.TextHash), hashBytes(r.FileHash), run, r.N)
+		_, err := l.exec(tx, `UPDATE task SET done = 1, holder = 0, text_sha256 = coalesce(?1, text_sha256), file_sha256 = ?2 WHERE run = ?3 AND n = ?4`, packed.HashBytes(r.TextHash), packed.HashBytes(r.FileHash), run, r.N)
 		return err
 	})
 }
@@ -202,11 +203,11 @@ func scanRecord(rows interface{ Scan(...any) error }) (store.Record, error) {
 	var text, file, body, trace []byte
 	err := rows.Scan(&r.N, &r.Document, &text, &file, &r.Status, &body, &trace)
 	if err == nil {
-		r.TextHash, r.FileHash = hashText(text), hashText(file)
-		err = unpackAll(body, &r.Record, &r.Problems, &r.Evidence, &r.Risk)
+		r.TextHash, r.FileHash = packed.HashText(text), packed.HashText(file)
+		err = packed.OpenAll(body, &r.Record, &r.Problems, &r.Evidence, &r.Risk)
 	}
 	if err == nil {
-		r.Trace, err = unpack(trace)
+		r.Trace, err = packed.Open(trace)
 	}
 	return r, err
 }
@@ -224,7 +225,7 @@ func (l *Ledger) Outcomes(run int64, each func(store.Record) error) error {
 		if err := rows.Scan(&r.N, &r.Document, &text, &file, &r.Status); err != nil {
 			return l.explain(err)
 		}
-		r.TextHash, r.FileHash = hashText(text), hashText(file)
+		r.TextHash, r.FileHash = packed.HashText(text), packed.HashText(file)
 		if err := each(r); err != nil {
 			return err
 		}

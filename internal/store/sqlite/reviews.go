@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"filler/internal/store"
+	"filler/internal/store/packed"
 )
 
 // reviewTable came later; a ledger without it is given one when it is opened to write.
@@ -17,7 +18,7 @@ var reviewTable string
 
 // SaveReview keeps what people made of a record.
 func (l *Ledger) SaveReview(r store.Review) error {
-	body := packAll(r.Record, r.Evidence, r.Decisions, r.Notes)
+	body := packed.All(r.Record, r.Evidence, r.Decisions, r.Notes)
 	return l.write(func(tx *sql.Tx) error {
 		_, err := l.exec(tx, `INSERT INTO review(schema, document, run, text_sha256, by, at, done, body) VALUES(?1,?2,?3,?4,?5,?6,?7,?8)
 			ON CONFLICT(schema, document, text_sha256) DO UPDATE SET run = ?3, by = ?5, at = ?6, done = ?7, body = ?8`,
@@ -27,7 +28,7 @@ func (l *Ledger) SaveReview(r store.Review) error {
 }
 
 // textKey is the hash of a text as a key: not null where it is not known.
-func textKey(hash string) []byte { return append([]byte{}, hashBytes(hash)...) }
+func textKey(hash string) []byte { return append([]byte{}, packed.HashBytes(hash)...) }
 
 const reviewQuery = "SELECT schema, document, run, text_sha256, by, at, done, body FROM review WHERE schema = ?"
 
@@ -37,8 +38,8 @@ func scanReview(rows interface{ Scan(...any) error }) (store.Review, error) {
 	var at int64
 	err := rows.Scan(&r.Schema, &r.Document, &r.Run, &text, &r.By, &at, &r.Done, &body)
 	if err == nil {
-		r.TextHash, r.At = hashText(text), time.UnixMilli(at)
-		err = unpackAll(body, &r.Record, &r.Evidence, &r.Decisions, &r.Notes)
+		r.TextHash, r.At = packed.HashText(text), time.UnixMilli(at)
+		err = packed.OpenAll(body, &r.Record, &r.Evidence, &r.Decisions, &r.Notes)
 	}
 	return r, err
 }

@@ -10,6 +10,7 @@ import (
 
 	"filler/internal/base/value"
 	"filler/internal/store"
+	"filler/internal/store/packed"
 )
 
 // Start records a new run and its tasks, takes part in it, and gives its number.
@@ -113,7 +114,7 @@ func (l *Ledger) scan(row interface{ Scan(...any) error }, alive map[int64]bool)
 	err := row.Scan(&r.ID, &r.Name, &r.Scope, &r.Of, &schema, &r.SchemaFile, &prompt, &r.Model, &r.Identity, &r.Rounds, &r.Settings, &r.State, &began, &r.Seconds)
 	if err == nil {
 		r.Began, _ = time.Parse(time.RFC3339Nano, began)
-		r.SchemaHash, r.PromptHash = hashText(schema), hashText(prompt)
+		r.SchemaHash, r.PromptHash = packed.HashText(schema), packed.HashText(prompt)
 		if r.State == store.Going && !alive[r.ID] {
 			r.State = store.Interrupted
 		}
@@ -229,7 +230,7 @@ func scanTasks(rows *sql.Rows) ([]store.Task, error) {
 		if err := rows.Scan(&t.N, &t.Document, &t.File, &hash, &t.Done); err != nil {
 			return nil, err
 		}
-		t.TextHash = hashText(hash)
+		t.TextHash = packed.HashText(hash)
 		tasks = append(tasks, t)
 	}
 	return tasks, rows.Err()

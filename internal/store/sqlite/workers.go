@@ -13,6 +13,7 @@ import (
 
 	"filler/internal/base/process"
 	"filler/internal/store"
+	"filler/internal/store/packed"
 )
 
 // A sign of life holds for term, and is renewed each beat.
@@ -121,21 +122,18 @@ func maybeSpent(tx *sql.Tx, worker int64) error {
 	if err := rows.Err(); err != nil || len(all) == 0 {
 		return err
 	}
-	if _, err := tx.Exec("INSERT OR IGNORE INTO blob(hash, body) VALUES(?1, ?2)", hashBytes(store.HashOf(nil)), pack(nil)); err != nil {
+	if _, err := tx.Exec("INSERT OR IGNORE INTO blob(hash, body) VALUES(?1, ?2)", packed.HashBytes(store.HashOf(nil)), packed.Body(nil)); err != nil {
 		return err
 	}
 	for _, x := range all {
 		if _, err := tx.Exec(`INSERT INTO exchange(key, run, n, step, try, request, status, reply, error, tokens_in, tokens_out, estimated, cost_nano, at)
-			SELECT ?,?,?,?,?,x'',0,blob.id,?,?,?,1,?,? FROM blob WHERE hash = ?`, hashBytes(x.Key), x.Run, x.N, x.Step, max(x.Try, 1), InFlight,
-			x.TokensIn, x.TokensOut, x.CostNano, time.Now().UnixMilli(), hashBytes(store.HashOf(nil))); err != nil {
+			SELECT ?,?,?,?,?,x'',0,blob.id,?,?,?,1,?,? FROM blob WHERE hash = ?`, packed.HashBytes(x.Key), x.Run, x.N, x.Step, max(x.Try, 1), store.InFlight,
+			x.TokensIn, x.TokensOut, x.CostNano, time.Now().UnixMilli(), packed.HashBytes(store.HashOf(nil))); err != nil {
 			return err
 		}
 	}
 	return nil
 }
-
-// InFlight is the error of an exchange that was on its way when its process ended.
-const InFlight = "on its way when the process ended: maybe spent, at most so much"
 
 // Depart says that a request is going out now.
 func (l *Ledger) Depart(x store.Exchange) error {
@@ -151,7 +149,7 @@ func (l *Ledger) Depart(x store.Exchange) error {
 	return l.lightly(func(tx *sql.Tx) error {
 		me, err := l.sender(tx)
 		if err == nil {
-			_, err = tx.Exec("INSERT INTO flight(key, holder, about) VALUES(?1,?2,?3) ON CONFLICT(key) DO UPDATE SET about = ?3", hashBytes(flight), me, string(about))
+			_, err = tx.Exec("INSERT INTO flight(key, holder, about) VALUES(?1,?2,?3) ON CONFLICT(key) DO UPDATE SET about = ?3", packed.HashBytes(flight), me, string(about))
 		}
 		return err
 	})
@@ -338,6 +336,12 @@ func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 	return tasks, err
 }
 
+// Left counts the tasks of a run, and those that are not done.
+func (l *Ledger) Left(run int64) (all, left int, err error) {
+	err = l.db.QueryRow("SELECT count(*), coalesce(sum(NOT done), 0) FROM task WHERE run = ?", run).Scan(&all, &left)
+	return all, left, l.explain(err)
+}
+
 // claimedTo gives the number behind that of the last task claimed here.
 func (l *Ledger) claimedTo(run int64) int {
 	n, _ := l.claimed.Load(run)
@@ -353,7 +357,7 @@ func (l *Ledger) Take(key string) (mine bool, err error) {
 			return err
 		}
 		take := func() error {
-			res, err := tx.Exec("INSERT OR IGNORE INTO flight(key, holder) VALUES(?,?)", hashBytes(key), me)
+			res, err := tx.Exec("INSERT OR IGNORE INTO flight(key, holder) VALUES(?,?)", packed.HashBytes(key), me)
 			if err == nil {
 				n, _ := res.RowsAffected()
 				mine = n > 0
@@ -374,7 +378,7 @@ func (l *Ledger) Take(key string) (mine bool, err error) {
 // Drop gives back the right to send a request.
 func (l *Ledger) Drop(key string) error {
 	return l.lightly(func(tx *sql.Tx) error {
-		_, err := tx.Exec("DELETE FROM flight WHERE key = ?", hashBytes(key))
+		_, err := tx.Exec("DELETE FROM flight WHERE key = ?", packed.HashBytes(key))
 		return err
 	})
 }

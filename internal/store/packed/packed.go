@@ -1,4 +1,11 @@
-package sqlite
+// Package packed keeps bodies small, in the same form in every store, so that one can be copied
+// into another as it lies there.
+//
+// Rules it keeps:
+//
+//   - What is packed comes back byte for byte; what is damaged is an error, never a crash.
+//   - The first byte says how a body is kept. The dictionary is a part of the form.
+package packed
 
 import (
 	"bytes"
@@ -37,9 +44,9 @@ var packers = sync.Pool{New: func() any {
 	return p
 }}
 
-// pack makes a body small: deflated (RFC 1951) behind the dictionary, where that
+// Body makes a body small: deflated (RFC 1951) behind the dictionary, where that
 // saves anything.
-func pack(body []byte) []byte {
+func Body(body []byte) []byte {
 	if len(body) >= plainBelow {
 		p := packers.Get().(*packer)
 		defer packers.Put(p)
@@ -55,14 +62,14 @@ func pack(body []byte) []byte {
 	return append([]byte{asItIs}, body...)
 }
 
-var errPacked = errors.New("a body in it is damaged")
+var ErrDamaged = errors.New("a body in it is damaged")
 
 var unpackers = sync.Pool{New: func() any { return flate.NewReaderDict(bytes.NewReader(nil), dictionary) }}
 
-// unpack gives a body back.
-func unpack(kept []byte) ([]byte, error) {
+// Open gives a body back.
+func Open(kept []byte) ([]byte, error) {
 	if len(kept) == 0 {
-		return nil, errPacked
+		return nil, ErrDamaged
 	}
 	switch kept[0] {
 	case asItIs:
@@ -71,21 +78,21 @@ func unpack(kept []byte) ([]byte, error) {
 		from := unpackers.Get().(io.Reader)
 		defer unpackers.Put(from)
 		if err := from.(flate.Resetter).Reset(bytes.NewReader(kept[1:]), dictionary); err != nil {
-			return nil, errPacked
+			return nil, ErrDamaged
 		}
 		var out bytes.Buffer
 		out.Grow(4 * len(kept))
 		if _, err := out.ReadFrom(from); err != nil {
-			return nil, errPacked
+			return nil, ErrDamaged
 		}
 		return out.Bytes(), nil
 	}
-	return nil, errPacked
+	return nil, ErrDamaged
 }
 
-// packAll packs several parts as one body, each behind its length; nil parts
+// All packs several parts as one body, each behind its length; nil parts
 // come back as nil.
-func packAll(parts ...[]byte) []byte {
+func All(parts ...[]byte) []byte {
 	var all []byte
 	for _, p := range parts {
 		if p == nil {
@@ -94,18 +101,18 @@ func packAll(parts ...[]byte) []byte {
 		}
 		all = append(binary.AppendUvarint(all, uint64(len(p))+1), p...)
 	}
-	return pack(all)
+	return Body(all)
 }
 
-func unpackAll(kept []byte, parts ...*[]byte) error {
-	all, err := unpack(kept)
+func OpenAll(kept []byte, parts ...*[]byte) error {
+	all, err := Open(kept)
 	if err != nil {
 		return err
 	}
 	for _, p := range parts {
 		n, width := binary.Uvarint(all)
 		if width <= 0 || n > uint64(len(all)-width)+1 {
-			return errPacked
+			return ErrDamaged
 		}
 		if all = all[width:]; n == 0 {
 			*p = nil
@@ -116,8 +123,8 @@ func unpackAll(kept []byte, parts ...*[]byte) error {
 	return nil
 }
 
-// hashBytes gives the bytes of a hash in hex; what is no hash is kept as it is.
-func hashBytes(text string) []byte {
+// HashBytes gives the bytes of a hash in hex; what is no hash is kept as it is.
+func HashBytes(text string) []byte {
 	if text == "" {
 		return nil
 	}
@@ -127,7 +134,7 @@ func hashBytes(text string) []byte {
 	return []byte(text)
 }
 
-func hashText(b []byte) string {
+func HashText(b []byte) string {
 	if len(b) == 32 {
 		return hex.EncodeToString(b)
 	}

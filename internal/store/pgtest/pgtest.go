@@ -1,0 +1,182 @@
+// Package pgtest starts PostgreSQL servers for tests: real ones, on loopback, in a folder of their
+// own, which are gone when the test ends.
+package pgtest
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net"
+	"os"
+	"os/exec"
+	"os/user"
+	"path/filepath"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"syscall"
+	"testing"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/stretchr/testify/require"
+)
+
+// Server is a running server.
+type Server struct {
+	bin     string
+	dir     string
+	port    int
+	options []string
+	running *exec.Cmd
+}
+
+// as makes a command that does not run as root, which the server refuses to be.
+func as(args ...string) *exec.Cmd {
+	if me, err := user.Current(); err == nil && me.Uid == "0" {
+		args = append([]string{"setpriv", "--reuid=postgres", "--regid=postgres", "--clear-groups", "--"}, args...)
+	}
+	return exec.Command(args[0], args[1:]...)
+}
+
+// Start starts a server with options such as fsync=off; a test is left out, by name, where
+// PostgreSQL is not installed.
+func Start(t testing.TB, options ...string) *Server {
+	t.Helper()
+	s, err := launch(options)
+	if errors.Is(err, errNone) {
+		t.Skip(err.Error())
+	}
+	require.NoError(t, err)
+	t.Cleanup(s.remove)
+	return s
+}
+
+var shared struct {
+	once sync.Once
+	is   *Server
+	err  error
+}
+
+// Shared gives one server for all tests of a package that need nothing of it but databases; it does
+// not care for crashes. The package's TestMain calls Main.
+func Shared(t testing.TB) *Server {
+	t.Helper()
+	shared.once.Do(func() { shared.is, shared.err = launch([]string{"fsync=off"}) })
+	if errors.Is(shared.err, errNone) {
+		t.Skip(shared.err.Error())
+	}
+	require.NoError(t, shared.err)
+	return shared.is
+}
+
+// Main runs the tests of a package, and ends the server that they share.
+func Main(m *testing.M) {
+	code := m.Run()
+	if shared.is != nil {
+		shared.is.remove()
+	}
+	os.Exit(code)
+}
+
+var errNone = errors.New("left out: PostgreSQL is not installed; `make needs` installs it")
+
+func launch(options []string) (*Server, error) {
+	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
+	if len(found) == 0 {
+		return nil, errNone
+	}
+	dir, err := os.MkdirTemp("", "filler-pg-")
+	if err != nil {
+		return nil, err
+	}
+	if me, err := user.Current(); err == nil && me.Uid == "0" {
+		if err := exec.Command("chown", "postgres", dir).Run(); err != nil {
+			return nil, err
+		}
+	}
+	s := &Server{bin: filepath.Dir(found[len(found)-1]), dir: dir, options: options}
+	if out, err := as(filepath.Join(s.bin, "initdb"), "-D", dir+"/data", "-U", "postgres", "-A", "trust", "-E", "UTF8", "--no-sync", "--locale=C").CombinedOutput(); err != nil {
+		return nil, fmt.Errorf("initdb: %w: %s", err, out)
+	}
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		return nil, err
+	}
+	s.port = listener.Addr().(*net.TCPAddr).Port
+	listener.Close()
+	return s, s.Up()
+}
+
+func (s *Server) remove() {
+	s.end(os.Interrupt)
+	os.RemoveAll(s.dir)
+}
+
+// Up starts the server again, and waits until it answers.
+func (s *Server) Up() error {
+	args := []string{filepath.Join(s.bin, "postgres"), "-D", s.dir + "/data", "-k", s.dir, "-p", strconv.Itoa(s.port), "-c", "listen_addresses=127.0.0.1", "-c", "max_connections=200"}
+	for _, o := range s.options {
+		args = append(args, "-c", o)
+	}
+	s.running = as(args...)
+	if err := s.running.Start(); err != nil {
+		return err
+	}
+	var err error
+	for range 1200 {
+		var conn *pgx.Conn
+		if conn, err = pgx.Connect(context.Background(), s.Address("postgres")); err == nil {
+			return conn.Close(context.Background())
+		}
+		time.Sleep(50 * time.Millisecond)
+	}
+	return err
+}
+
+func (s *Server) end(how os.Signal) {
+	if s.running != nil {
+		s.running.Process.Signal(how)
+		s.running.Wait()
+		s.running = nil
+	}
+}
+
+// Down stops the server in good order; Kill at once, as when its machine fails.
+func (s *Server) Down() { s.end(os.Interrupt) }
+func (s *Server) Kill() { s.end(syscall.SIGQUIT) }
+
+// Port is where it listens.
+func (s *Server) Port() int { return s.port }
+
+// Dir is where its data lie.
+func (s *Server) Dir() string { return s.dir }
+
+// Address gives the address of a database.
+func (s *Server) Address(database string) string {
+	return fmt.Sprintf("postgres://postgres@127.0.0.1:%d/%s", s.port, database)
+}
+
+var made atomic.Int64
+
+// Database makes a new database and gives its address.
+func (s *Server) Database(t testing.TB) string {
+	t.Helper()
+	name := fmt.Sprintf("d%d_%d", os.Getpid(), made.Add(1))
+	s.Do(t, "postgres", "CREATE DATABASE "+name)
+	return s.Address(name)
+}
+
+// Do runs a statement.
+func (s *Server) Do(t testing.TB, database, statement string) {
+	t.Helper()
+	conn, err := pgx.Connect(context.Background(), s.Address(database))
+	require.NoError(t, err)
+	defer conn.Close(context.Background())
+	_, err = conn.Exec(context.Background(), statement, pgx.QueryExecModeSimpleProtocol)
+	require.NoError(t, err, statement)
+}
+
+// Name gives the database that an address names.
+func Name(address string) string { return address[strings.LastIndexByte(address, '/')+1:] }

@@ -1,0 +1,476 @@
+package postgres
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"os"
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"filler/internal/base/process"
+	"filler/internal/store"
+	"filler/internal/store/packed"
+)
+
+// A sign of life holds for term, and is renewed each beat.
+const (
+	term = 15 * time.Second
+	beat = 2 * time.Second
+)
+
+// termSQL is term, for the server.
+var termSQL = fmt.Sprintf("now() + interval '%d seconds'", int(term.Seconds()))
+
+// workers are the rows by which this process takes part in runs; run 0 stands for the requests
+// that it sends.
+type workers struct {
+	mu      sync.Mutex
+	ids     map[int64]int64 // by run
+	stop    chan struct{}
+	ended   chan struct{}
+	closing atomic.Bool
+	entry   sync.Mutex // one row of run 0, of however many hands
+}
+
+// thisProcess names this process among those of all machines.
+func thisProcess() string { return fmt.Sprintf("%s/%d", process.Machine(), os.Getpid()) }
+
+// gone tells that the process of a worker can be looked for, and is not there.
+func gone(who string) bool {
+	machine, number, _ := strings.Cut(who, "/")
+	pid, err := strconv.Atoi(number)
+	return err == nil && machine == process.Machine() && !process.Alive(pid)
+}
+
+// enter makes a worker's row.
+func (l *Ledger) enter(ctx context.Context, tx pgx.Tx, run int64) (id int64, err error) {
+	err = tx.QueryRow(ctx, "INSERT INTO filler.worker(run, process, host, layout, until) VALUES($1,$2,$3,$4,"+termSQL+") RETURNING id", run, thisProcess(), toText(l.host), len(layouts)).Scan(&id)
+	return id, err
+}
+
+// leave takes a worker's row away and gives back what it held; deaths is 1 where its process has
+// ended, which is noted with each task that it was at.
+func (l *Ledger) leave(ctx context.Context, tx pgx.Tx, id int64, deaths int) error {
+	for _, do := range []struct {
+		query string
+		args  []any
+	}{
+		{"UPDATE filler.task SET holder = 0, deaths = deaths + $2 WHERE holder = $1 AND NOT done", []any{id, deaths}},
+		{"DELETE FROM filler.flight WHERE holder = $1", []any{id}},
+		// Its tokens may have gone out until now: they count for a minute more.
+		{`WITH s AS (DELETE FROM filler.share WHERE worker = $1 RETURNING server, tokens)
+			INSERT INTO filler.minute AS m(server, second, tokens) SELECT server, extract(epoch FROM clock_timestamp())::bigint, tokens FROM s WHERE tokens > 0
+			ON CONFLICT(server, second) DO UPDATE SET tokens = m.tokens + EXCLUDED.tokens`, []any{id}},
+		{`WITH w AS (DELETE FROM filler.worker WHERE id = $1 RETURNING run, spent)
+			UPDATE filler.run r SET gone = least(r.gone::numeric + w.spent, 9e18)::bigint FROM w WHERE r.id = w.run AND w.spent > 0`, []any{id}},
+	} {
+		if _, err := tx.Exec(ctx, do.query, do.args...); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// row of a worker, as others see it.
+type seen struct {
+	id, run int64
+	process string
+	until   time.Time
+	lives   bool
+}
+
+func (l *Ledger) seen(ctx context.Context, from interface {
+	Query(ctx context.Context, sql string, args ...any) (pgx.Rows, error)
+}) ([]seen, error) {
+	found, err := from.Query(ctx, "SELECT id, run, process, until, until > now() FROM filler.worker ORDER BY id")
+	if err != nil {
+		return nil, err
+	}
+	return pgx.CollectRows(found, func(row pgx.CollectableRow) (s seen, err error) {
+		err = row.Scan(&s.id, &s.run, &s.process, &s.until, &s.lives)
+		s.lives = s.lives && !gone(s.process)
+		return s, err
+	})
+}
+
+// reap takes away the workers whose processes are gone, and counts those that are left at a run.
+func (l *Ledger) reap(ctx context.Context, tx pgx.Tx, run int64) (left int, err error) {
+	all, err := l.seen(ctx, tx)
+	if err != nil {
+		return 0, err
+	}
+	for _, w := range all {
+		if w.lives {
+			if w.run == run {
+				left++
+			}
+			continue
+		}
+		// Of several that see it one takes it away; and it may live again.
+		var mine bool
+		err := tx.QueryRow(ctx, "UPDATE filler.worker SET until = '-infinity' WHERE id = (SELECT id FROM filler.worker WHERE id = $1 AND until = $2 FOR UPDATE SKIP LOCKED) RETURNING true", w.id, w.until).Scan(&mine)
+		if errors.Is(err, pgx.ErrNoRows) {
+			continue
+		}
+		if err == nil {
+			err = l.maybeSpent(ctx, tx, w.id)
+		}
+		if err == nil {
+			err = l.leave(ctx, tx, w.id, 1)
+		}
+		if err != nil {
+			return 0, err
+		}
+	}
+	return left, nil
+}
+
+// maybeSpent keeps what a process had sent when it ended as exchanges without a reply, of runs
+// that are there.
+func (l *Ledger) maybeSpent(ctx context.Context, tx pgx.Tx, worker int64) error {
+	found, err := tx.Query(ctx, "SELECT about FROM filler.flight WHERE holder = $1 AND about <> ''", worker)
+	if err != nil {
+		return err
+	}
+	all, err := pgx.CollectRows(found, pgx.RowTo[string])
+	if err != nil || len(all) == 0 {
+		return err
+	}
+	none := packed.HashBytes(store.HashOf(nil))
+	if _, err := tx.Exec(ctx, "INSERT INTO filler.blob(hash, body) VALUES($1, $2) ON CONFLICT DO NOTHING", none, packed.Body(nil)); err != nil {
+		return err
+	}
+	for _, about := range all {
+		var x store.Exchange
+		if json.Unmarshal([]byte(fromText(about)), &x) != nil {
+			continue
+		}
+		id, err := l.newID()
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, `INSERT INTO filler.exchange(id, key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms)
+			VALUES($1,$2,$3,$4,$5,$6,'',0,$7,$8,'',$9,$10,true,$11,0)`, id, notNil(packed.HashBytes(x.Key)), x.Run, x.N, toText(x.Step), max(x.Try, 1), none, store.InFlight, x.TokensIn, x.TokensOut, x.CostNano); err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "UPDATE filler.run SET gone = least(gone::numeric + $2, 9e18)::bigint WHERE id = $1", x.Run, x.CostNano); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// alive gives the runs that somebody is at.
+func (l *Ledger) alive() (runs map[int64]bool, err error) {
+	err = l.again(func(ctx context.Context) error {
+		all, err := l.seen(ctx, l.pool)
+		runs = map[int64]bool{}
+		for _, w := range all {
+			runs[w.run] = runs[w.run] || w.lives
+		}
+		return err
+	})
+	return runs, err
+}
+
+// worker gives the number by which this process takes part in a run, or 0.
+func (l *Ledger) worker(run int64) int64 {
+	l.atWork.mu.Lock()
+	defer l.atWork.mu.Unlock()
+	return l.atWork.ids[run]
+}
+
+// entered notes a row of this process, and begins to renew it.
+func (l *Ledger) entered(run, id int64) {
+	w := &l.atWork
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.ids == nil {
+		w.ids, w.stop, w.ended = map[int64]int64{}, make(chan struct{}), make(chan struct{})
+		go l.renew()
+	}
+	w.ids[run] = id
+}
+
+func (l *Ledger) left(run int64) {
+	l.atWork.mu.Lock()
+	defer l.atWork.mu.Unlock()
+	delete(l.atWork.ids, run)
+}
+
+// sender gives the worker that stands for the requests of this process.
+func (l *Ledger) sender() (int64, error) {
+	if me := l.worker(0); me != 0 {
+		return me, nil
+	}
+	l.atWork.entry.Lock()
+	defer l.atWork.entry.Unlock()
+	me := l.worker(0)
+	if me != 0 {
+		return me, nil
+	}
+	err := l.lightly(func(ctx context.Context, tx pgx.Tx) (err error) {
+		me, err = l.enter(ctx, tx, 0)
+		return err
+	})
+	if err == nil {
+		l.entered(0, me)
+	}
+	return me, err
+}
+
+// renew keeps the rows of this process alive. One that was taken away, because the process stood
+// still or was cut off for long, is made again; what it held is others' then.
+func (l *Ledger) renew() {
+	defer close(l.atWork.ended)
+	tick := time.NewTicker(beat)
+	defer tick.Stop()
+	for {
+		select {
+		case <-l.atWork.stop:
+			return
+		case <-tick.C:
+		}
+		l.atWork.mu.Lock()
+		var runs, ids []int64
+		for run, id := range l.atWork.ids {
+			runs, ids = append(runs, run), append(ids, id)
+		}
+		l.atWork.mu.Unlock()
+		// Where the ledger can't be written the work itself will say so.
+		_ = l.light.write(func(b *batch) {
+			b.others = append(b.others, func(q *pgx.Batch) {
+				q.Queue(`INSERT INTO filler.worker AS w(id, run, process, host, layout, until) OVERRIDING SYSTEM VALUE SELECT id, run, $3, $4, $5, `+termSQL+` FROM unnest($1::bigint[], $2::bigint[]) AS m(id, run)
+					ON CONFLICT(id) DO UPDATE SET until = `+termSQL, ids, runs, thisProcess(), toText(l.host), len(layouts))
+			})
+		})
+	}
+}
+
+// leaveAll ends all that this process takes part in.
+func (l *Ledger) leaveAll() {
+	w := &l.atWork
+	w.mu.Lock()
+	stop, ids := w.stop, w.ids
+	w.ids = nil
+	w.mu.Unlock()
+	if stop == nil {
+		return
+	}
+	close(stop)
+	<-w.ended
+	w.closing.Store(true)                                   // no patience any more
+	_ = l.inTx(func(ctx context.Context, tx pgx.Tx) error { // what stays is found dead
+		for _, id := range ids {
+			if err := l.leave(ctx, tx, id, 0); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// Join takes part in a run: what failed in it before is waiting again, where nobody else is at it.
+func (l *Ledger) Join(run int64) error {
+	me := l.worker(run)
+	err := l.inTx(func(ctx context.Context, tx pgx.Tx) error {
+		// Those who join at once do so one after the other.
+		if _, err := tx.Exec(ctx, "SELECT 1 FROM filler.run WHERE id = $1 FOR UPDATE", run); err != nil {
+			return err
+		}
+		others, err := l.reap(ctx, tx, run)
+		if err != nil {
+			return err
+		}
+		if me == 0 {
+			if me, err = l.enter(ctx, tx, run); err != nil {
+				return err
+			}
+			others++
+		}
+		if others > 1 {
+			return nil
+		}
+		for _, do := range []string{"UPDATE filler.task SET holder = 0 WHERE run = $1 AND holder <> 0",
+			"UPDATE filler.task t SET done = false, by = 0, deaths = 0 FROM filler.record r WHERE t.run = $1 AND t.done AND r.run = t.run AND r.n = t.n AND r.status = 'failed'",
+			"UPDATE filler.run SET state = 'going' WHERE id = $1"} {
+			if _, err := tx.Exec(ctx, do, run); err != nil {
+				return err
+			}
+		}
+		_, err = tx.Exec(ctx, "NOTIFY filler")
+		return err
+	})
+	if err == nil {
+		l.entered(run, me)
+	}
+	return err
+}
+
+// mostDeaths is how many processes may end while they hold a task before it is not worked on any
+// more: the last of them held nothing else.
+const mostDeaths = 3
+
+// Claim gives up to most tasks of a run, which then belong to this process. A task that several
+// processes ended with is given out alone.
+func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
+	me := l.worker(run)
+	var tasks []store.Task
+	take := func(ctx context.Context, tx pgx.Tx, query string, args ...any) (err error) {
+		found, err := tx.Query(ctx, `UPDATE filler.task t SET holder = $1 WHERE t.run = $2 AND t.n = ANY(ARRAY(SELECT n FROM filler.task WHERE run = $2 AND NOT done AND holder = 0 AND `+query+` FOR UPDATE SKIP LOCKED)) RETURNING `+taskColumns,
+			append([]any{me, run}, args...)...)
+		if err == nil {
+			tasks, err = pgx.CollectRows(found, scanTask)
+		}
+		return err
+	}
+	err := l.lightly(func(ctx context.Context, tx pgx.Tx) error {
+		var state string
+		if err := tx.QueryRow(ctx, "SELECT state FROM filler.run WHERE id = $1", run).Scan(&state); err != nil {
+			return err
+		}
+		if state == store.Stopped {
+			return store.ErrHalted
+		}
+		// Those before the last that was claimed here are done or held, but for what became free
+		// again; all of them need not be passed over each time.
+		const sound = "deaths < 2 AND n >= $4 ORDER BY n LIMIT $3"
+		from := l.claimedTo(run)
+		if err := take(ctx, tx, sound, most, from); err != nil || len(tasks) > 0 {
+			return err
+		}
+		if _, err := l.reap(ctx, tx, run); err != nil {
+			return err
+		}
+		if err := take(ctx, tx, sound, most, 0); err != nil || len(tasks) > 0 {
+			return err
+		}
+		return take(ctx, tx, "deaths >= 2 AND NOT EXISTS (SELECT 1 FROM filler.task h WHERE h.holder = $1) ORDER BY n LIMIT 1")
+	})
+	slices.SortFunc(tasks, func(a, b store.Task) int { return a.N - b.N })
+	if err == nil && len(tasks) > 0 {
+		l.claimed.Store(run, tasks[len(tasks)-1].N+1)
+	}
+	return tasks, err
+}
+
+// claimedTo gives the number behind that of the last task claimed here.
+func (l *Ledger) claimedTo(run int64) int {
+	n, _ := l.claimed.Load(run)
+	to, _ := n.(int)
+	return to
+}
+
+// Left counts the tasks of a run, and those that are not done.
+func (l *Ledger) Left(run int64) (all, left int, err error) {
+	_, err = l.row([]any{&all, &left}, "SELECT (SELECT count(*) FROM filler.task WHERE run = $1), (SELECT count(*) FROM filler.task WHERE run = $1 AND NOT done)", run)
+	return all, left, err
+}
+
+// Take asks for the right to send the request with this key.
+func (l *Ledger) Take(key string) (bool, error) {
+	me, err := l.sender()
+	if err != nil {
+		return false, err
+	}
+	bytes := notNil(packed.HashBytes(key))
+	mine := false
+	if err := l.light.write(func(b *batch) { b.take(bytes, me, &mine) }); err != nil || mine {
+		return mine, err
+	}
+	if err := l.lightly(func(ctx context.Context, tx pgx.Tx) error { _, err := l.reap(ctx, tx, 0); return err }); err != nil {
+		return false, err
+	}
+	err = l.light.write(func(b *batch) { b.take(bytes, me, &mine) })
+	return mine, err
+}
+
+// asked is a right to send that is asked for.
+type asked struct {
+	key    []byte
+	holder int64
+	mine   *bool
+	about  string
+}
+
+func (b *batch) take(key []byte, me int64, mine *bool) {
+	b.takes = append(b.takes, asked{key: key, holder: me, mine: mine})
+}
+
+// columns gives those of what is asked for, in the order of the keys: two transactions that ask for
+// the same wait for each other and not in a circle.
+func columns(all []asked) (keys [][]byte, holders []int64, abouts []string) {
+	slices.SortStableFunc(all, func(x, y asked) int { return slices.Compare(x.key, y.key) })
+	for _, a := range all {
+		keys, holders, abouts = append(keys, a.key), append(holders, a.holder), append(abouts, a.about)
+	}
+	return keys, holders, abouts
+}
+
+// granted marks those that were given.
+func granted(all []asked) func(rows pgx.Rows) error {
+	return func(rows pgx.Rows) error {
+		given := map[string]bool{}
+		var key []byte
+		_, err := pgx.ForEachRow(rows, []any{&key}, func() error { given[string(key)] = true; return nil })
+		for _, a := range all {
+			*a.mine = given[string(a.key)]
+			delete(given, string(a.key)) // one of those who asked at once
+		}
+		return err
+	}
+}
+
+func (b *batch) queueTakes(q *pgx.Batch) {
+	keys, holders, _ := columns(b.takes)
+	q.Queue("INSERT INTO filler.flight(key, holder) SELECT * FROM unnest($1::bytea[], $2::bigint[]) ON CONFLICT DO NOTHING RETURNING key", keys, holders).Query(granted(b.takes))
+}
+
+func (b *batch) queueDeparts(q *pgx.Batch) {
+	keys, holders, abouts := columns(b.departs)
+	q.Queue(`INSERT INTO filler.flight AS f(key, holder, about) SELECT * FROM unnest($1::bytea[], $2::bigint[], $3::text[])
+		ON CONFLICT(key) DO UPDATE SET about = EXCLUDED.about WHERE f.holder = EXCLUDED.holder RETURNING key`, keys, holders, abouts).Query(granted(b.departs))
+}
+
+// Depart says that a request is going out now. Where another has the right by now, it is *Taken.
+func (l *Ledger) Depart(x store.Exchange) error {
+	flight := x.Flight
+	if flight == "" {
+		flight = x.Key
+	}
+	x.Request, x.Reply, x.Flight = nil, nil, ""
+	about, err := json.Marshal(x)
+	if err != nil {
+		return err
+	}
+	me, err := l.sender()
+	if err != nil {
+		return err
+	}
+	mine := false
+	err = l.light.write(func(b *batch) {
+		b.departs = append(b.departs, asked{notNil(packed.HashBytes(flight)), me, &mine, toText(string(about))})
+	})
+	if err == nil && !mine {
+		err = &store.Taken{What: "a request"}
+	}
+	return err
+}
+
+// Drop gives back the right to send a request.
+func (l *Ledger) Drop(key string) error {
+	me := l.worker(0)
+	return l.light.write(func(b *batch) {
+		b.others = append(b.others, func(q *pgx.Batch) {
+			q.Queue("DELETE FROM filler.flight WHERE key = $1 AND holder = $2", notNil(packed.HashBytes(key)), me)
+		})
+	})
+}
