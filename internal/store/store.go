@@ -137,6 +137,44 @@ type Forgetter interface {
 	Forget(document string, trial bool) (Pruned, error)
 }
 
+// Pacing is kept by a store that several machines pace themselves by.
+type Pacing interface {
+	// Pace says what this process has, wants and heard of a model's server, and gives its share.
+	Pace(a Ask) (Share, error)
+	// Lease says what this process has spent of a run's budget, what it has set aside, and what
+	// it would like to have beside that; it gives what is leased to it now.
+	Lease(run int64, need, like int64) (Lease, error)
+	// SetBudget says what a run may cost on all machines, in billionths; 0: no limit.
+	SetBudget(run int64, limit int64) error
+}
+
+// Ask is what a process has and wants of a model's server.
+type Ask struct {
+	Server                             string
+	AtOnce, PerMinute, TokensPerMinute int   // what all processes may; 0: no limit
+	Out, Wants                         int   // requests under way, and those that wait beside
+	Good                               int   // good answers since the last time
+	TooMuch                            bool  // the server said so since then
+	Reserved                           int64 // tokens that requests under way may take
+	Used                               int64 // tokens of those that came back since
+	Next                               []int // tokens of requests that would go out now, in order
+}
+
+// Share is what a process may ask of a model's server.
+type Share struct {
+	AtOnce  int             // requests under way
+	After   []time.Duration // from now, when each of the first of Next may go out
+	Workers int             // processes that share
+}
+
+// Lease is a process's share in a budget, in billionths.
+type Lease struct {
+	Granted int64 // what it may spend, what it has spent included
+	Spent   int64 // by it
+	All     int64 // spent by all
+	Limit   int64 // 0: none
+}
+
 // Copier copies itself into a file. A store need not be one.
 type Copier interface {
 	// Copy writes all into a new file; with redo without documents, requests and

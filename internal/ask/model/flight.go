@@ -3,6 +3,7 @@ package model
 import (
 	"context"
 	"crypto/rand"
+	"errors"
 	"time"
 
 	"filler/internal/ask/exchange"
@@ -50,6 +51,10 @@ func (c *Client) alone(ctx context.Context, call Call, key string, req *exchange
 			if dropped := c.keeper.Drop(key); err == nil {
 				err = dropped
 			}
+		}
+		var taken *store.Taken
+		if errors.As(err, &taken) { // this process was thought dead, and another has sent it: its answer is waited for
+			err = nil
 		}
 		if a != nil || err != nil {
 			return a, err

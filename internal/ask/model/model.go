@@ -15,6 +15,7 @@ package model
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
@@ -24,10 +25,8 @@ import (
 	"strings"
 	"sync"
 	"sync/atomic"
-	"time"
 
 	"golang.org/x/sync/singleflight"
-	"golang.org/x/time/rate"
 
 	"filler/internal/ask/exchange"
 	"filler/internal/base/project"
@@ -53,7 +52,7 @@ type Keeper interface {
 type Client struct {
 	Fresh    bool                // ask again what the cache could answer
 	Retrying func(t fetch.Try)   // hears of every wait before another attempt
-	Purse    *Purse              // what may be spent; nil: no limit
+	Purse    Purse               // what may be spent; nil: no limit
 	Replay   *exchange.Recording // answers in place of the server; nil: the server does
 	ByFile   bool                // requests go out in a file, and nothing is sent
 
@@ -66,13 +65,11 @@ type Client struct {
 	shown   string      // the base URL as it may be shown
 	pace    project.Pace
 	keeper  Keeper
-	limiter *rate.Limiter
 	flights singleflight.Group
 	shape   atomic.Int32 // index into project.Shapes
 	whole   atomic.Bool  // the server does not stream
 	fares   *standing
-	crowd   *throttle
-	minute  *minute // of tokens; nil: no limit
+	pacer   pacer
 	spent   atomic.Int64
 	made    atomic.Int64 // attempts
 	moved   atomic.Int64 // tokens in and out
@@ -114,13 +111,12 @@ func New(m *project.Model, way Way, pace project.Pace, keeper Keeper) *Client {
 		c.shown = "unix://" + way.Reach.Socket
 	}
 	c.remember()
-	if pace.PerMinute > 0 {
-		c.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
+	c.fares = newStanding(pace.GiveUp)
+	if shared, is := keeper.(store.Pacing); is {
+		c.pacer = newShared(shared, Identity(m), pace)
+	} else {
+		c.pacer = newLocal(pace)
 	}
-	if pace.TokensPerMinute > 0 {
-		c.minute = newMinute(pace.TokensPerMinute)
-	}
-	c.crowd, c.fares = newThrottle(pace.AtOnce), newStanding(pace.GiveUp)
 	c.shape.Store(int32(max(slices.Index(project.Shapes, m.Shape), 0)))
 	if m.Shape == "auto" || m.Shape == "" {
 		c.shape.Store(1)
@@ -276,28 +272,30 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 	client := *c.http
 	client.Attempts, client.Timeout, client.Retrying = c.pace.Attempts, c.pace.Timeout, c.Retrying
 	client.Most = max(leastAnswer, perToken*req.MaxTokens)
-	most, taken := c.most(req), 0
+	most, taken := c.most(req), Guess(req)*11/10+req.MaxTokens
 	var read *exchange.Reply // the answer of the attempt at hand
-	client.Gate = func(ctx context.Context) (err error) {
+	client.Gate = func(ctx context.Context) error {
 		read = nil
-		if taken, err = c.gate(ctx, req); err != nil {
-			return err
+		if c.Purse != nil {
+			if fits, err := c.Purse.setAside(ctx, most); err != nil || !fits {
+				return cmp.Or(err, errBudget)
+			}
 		}
-		if c.Purse != nil && !c.Purse.setAside(ctx, most) {
-			return errBudget
+		err := c.pacer.enter(ctx, taken)
+		if err == nil {
+			if err = c.keeper.Depart(c.leaving(call, key, flight, req)); err != nil {
+				c.pacer.leave(taken, 0, false)
+			}
 		}
-		if err := c.crowd.enter(ctx); err != nil {
-			return err
+		if err != nil && c.Purse != nil {
+			c.Purse.settle(most, 0)
 		}
-		return c.keeper.Depart(c.leaving(call, key, flight, req))
+		return err
 	}
 	client.Done = func(t fetch.Try) error {
-		c.crowd.leave(t.Status == http.StatusTooManyRequests, time.Now())
 		x := c.exchange(call, key, req, parts, t, read)
 		x.Flight = flight
-		if c.minute != nil {
-			c.minute.settle(taken, x.TokensIn+x.TokensOut)
-		}
+		c.pacer.leave(taken, x.TokensIn+x.TokensOut, t.Status == http.StatusTooManyRequests)
 		c.pay(x.CostNano)
 		c.made.Add(1)
 		c.moved.Add(int64(x.TokensIn + x.TokensOut))
@@ -400,20 +398,6 @@ func (c *Client) most(req *exchange.Request) int64 {
 		return 0
 	}
 	return CostOf(c.model, req, TokensOf(req)*11/10, req.MaxTokens)
-}
-
-// gate waits for the pace: so many requests and so many tokens a minute. It
-// gives the tokens that were taken for the request.
-func (c *Client) gate(ctx context.Context, req *exchange.Request) (int, error) {
-	if c.limiter != nil {
-		if err := c.limiter.Wait(ctx); err != nil {
-			return 0, err
-		}
-	}
-	if c.minute == nil {
-		return 0, nil
-	}
-	return c.minute.take(ctx, Guess(req)*11/10+req.MaxTokens)
 }
 
 func (c *Client) headers() map[string]string {

@@ -20,7 +20,7 @@ func TestPurse(t *testing.T) {
 	for i := range 60 {
 		wait.Go(func() {
 			r := rand.New(rand.NewPCG(uint64(i), 1))
-			if !p.setAside(context.Background(), 200) {
+			if !fits(p, context.Background(), 200) {
 				mu.Lock()
 				refused++
 				mu.Unlock()
@@ -44,10 +44,15 @@ func TestPurse(t *testing.T) {
 // A stop wakes those that wait.
 func TestPurseStopped(t *testing.T) {
 	p := NewPurse(100, 0)
-	assert.True(t, p.setAside(context.Background(), 90))
+	assert.True(t, fits(p, context.Background(), 90))
 	ctx, stop := context.WithCancel(context.Background())
 	time.AfterFunc(10*time.Millisecond, stop)
-	assert.False(t, p.setAside(ctx, 50))
+	assert.False(t, fits(p, ctx, 50))
 	p.settle(90, 1)
-	assert.True(t, p.setAside(context.Background(), 50), "the stop of one does not close the purse")
+	assert.True(t, fits(p, context.Background(), 50), "the stop of one does not close the purse")
+}
+
+func fits(p Purse, ctx context.Context, most int64) bool {
+	fits, err := p.setAside(ctx, most)
+	return fits && err == nil
 }

@@ -4,7 +4,63 @@ import (
 	"context"
 	"sync"
 	"time"
+
+	"golang.org/x/time/rate"
+
+	"filler/internal/base/project"
 )
+
+// pacer bounds how fast requests go out.
+type pacer interface {
+	// enter waits until one more request may go out, which takes so many tokens at most.
+	enter(ctx context.Context, tokens int) error
+	// leave ends a request: used is what it took; tooMuch says that the server would not
+	// bear it.
+	leave(tokens, used int, tooMuch bool)
+}
+
+// local is the pace of one process.
+type local struct {
+	limiter *rate.Limiter // nil: no limit
+	minute  *minute       // of tokens; nil: no limit
+	crowd   *throttle
+}
+
+func newLocal(pace project.Pace) *local {
+	l := &local{crowd: newThrottle(pace.AtOnce)}
+	if pace.PerMinute > 0 {
+		l.limiter = rate.NewLimiter(rate.Limit(float64(pace.PerMinute)/60), 1)
+	}
+	if pace.TokensPerMinute > 0 {
+		l.minute = newMinute(pace.TokensPerMinute)
+	}
+	return l
+}
+
+func (l *local) enter(ctx context.Context, tokens int) error {
+	if l.limiter != nil {
+		if err := l.limiter.Wait(ctx); err != nil {
+			return err
+		}
+	}
+	if l.minute != nil {
+		if err := l.minute.take(ctx, tokens); err != nil {
+			return err
+		}
+	}
+	err := l.crowd.enter(ctx)
+	if err != nil && l.minute != nil {
+		l.minute.settle(tokens, 0)
+	}
+	return err
+}
+
+func (l *local) leave(tokens, used int, tooMuch bool) {
+	l.crowd.leave(tooMuch, time.Now())
+	if l.minute != nil {
+		l.minute.settle(tokens, used)
+	}
+}
 
 // throttle bounds how many requests are under way, and learns how many the
 // server bears: half as many after it says that it is too much, one more after
@@ -110,20 +166,20 @@ func pause(ctx context.Context, d time.Duration, sooner <-chan struct{}) error {
 }
 
 // take waits until n may go out.
-func (m *minute) take(ctx context.Context, n int) (int, error) {
+func (m *minute) take(ctx context.Context, n int) error {
 	select {
 	case m.line <- struct{}{}:
 	case <-ctx.Done():
-		return 0, ctx.Err()
+		return ctx.Err()
 	}
 	defer func() { <-m.line }()
 	for {
 		wait, back := m.try(n)
 		if back == nil {
-			return n, nil
+			return nil
 		}
 		if err := pause(ctx, wait, back); err != nil {
-			return 0, err
+			return err
 		}
 	}
 }

@@ -2,9 +2,9 @@ package model
 
 import (
 	"context"
+	"filler/internal/base/project"
 	"math/rand/v2"
 	"sort"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -13,9 +13,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-	"golang.org/x/time/rate"
-
-	"filler/internal/ask/exchange"
 )
 
 // A complaint halves what may be under way, once for all that were under way
@@ -74,7 +71,7 @@ func TestMinuteHolds(t *testing.T) {
 	const perMinute, most, hands = 90, 40_000, 24
 	for seed := range uint64(4) {
 		synctest.Test(t, func(t *testing.T) {
-			c := &Client{limiter: rate.NewLimiter(rate.Limit(float64(perMinute)/60), 1), minute: newMinute(most)}
+			c := newLocal(project.Pace{AtOnce: hands, PerMinute: perMinute, TokensPerMinute: most})
 			var mu sync.Mutex
 			type passed struct {
 				at time.Time
@@ -93,16 +90,15 @@ func TestMinuteHolds(t *testing.T) {
 				wait.Go(func() {
 					for range 15 {
 						for try := 0; try < 3; try++ {
-							req := &exchange.Request{MaxTokens: 100 + number(3000), Messages: []exchange.Message{{Role: "user", Content: strings.Repeat("four ", number(1500))}}}
-							taken, err := c.gate(t.Context(), req)
-							require.NoError(t, err)
+							taken := 100 + number(5000)
+							require.NoError(t, c.enter(t.Context(), taken))
 							used := min(taken, 50+number(taken))
 							at := time.Now()
 							time.Sleep(time.Duration(number(40_000)) * time.Millisecond)
 							if number(3) == 0 {
 								used = 0 // refused
 							}
-							c.minute.settle(taken, used)
+							c.leave(taken, used, false)
 							mu.Lock()
 							out, back = append(out, passed{at, used}), append(back, passed{time.Now(), used})
 							mu.Unlock()
@@ -143,17 +139,14 @@ func TestMinuteHolds(t *testing.T) {
 func TestMinuteOfOneLargeRequest(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
 		m := newMinute(1000)
-		n, err := m.take(t.Context(), 50_000)
-		require.NoError(t, err)
-		m.settle(n, 30_000)
+		require.NoError(t, m.take(t.Context(), 50_000))
+		m.settle(50_000, 30_000)
 		began := time.Now()
-		_, err = m.take(t.Context(), 10)
-		require.NoError(t, err)
+		require.NoError(t, m.take(t.Context(), 10))
 		assert.Equal(t, time.Minute, time.Since(began))
 		ctx, cancel := context.WithTimeout(t.Context(), 30*time.Second)
 		defer cancel()
-		_, err = m.take(ctx, 995)
-		assert.Error(t, err, "there are not so many left")
+		assert.Error(t, m.take(ctx, 995), "there are not so many left")
 	})
 }
 

@@ -63,12 +63,13 @@ func (Fill) name() string { return "" }
 func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error) {
 	w := newFilling(f, run, t)
 	w.seed = o.Seed
-	release, err := f.room(ctx, t)
+	source := f.sourceOf(t)
+	release, err := f.room(ctx, source)
 	if err != nil {
 		return store.Record{}, err
 	}
 	defer release()
-	doc, err := f.readPatiently(ctx, t)
+	doc, err := f.readPatiently(ctx, t, source)
 	if noHandles(err) {
 		return store.Record{}, &model.Failure{Msg: "too many files are open", Hint: "allow more (`ulimit -n 1024`), or lower pace.at_once, then `filler fill --resume`", Fatal: true, Err: err}
 	}
@@ -80,7 +81,7 @@ func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (sto
 	}
 	w.open(doc)
 	w.trace.add(readStep(doc))
-	if w.pages, err = f.pictures(ctx, doc, t.File); err != nil {
+	if w.pages, err = f.pictures(ctx, doc, source); err != nil {
 		return w.failed(record.Unreadable, err.Error()), nil
 	}
 	if shown := f.exampleOf(doc); shown != "" {

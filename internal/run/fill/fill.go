@@ -328,23 +328,32 @@ func waits(err error) bool {
 	return errors.As(err, &fail) && fail.Later
 }
 
+// sourceOf gives what the document of a task is read from: what the ledger holds of it where that
+// was copied, so that it is the same on every machine.
+func (f *Filler) sourceOf(t store.Task) document.Source {
+	s := document.Source{ID: t.Document, File: t.File}
+	if t.Copy != "" {
+		s.Bytes = sync.OnceValues(func() ([]byte, error) { return f.Ledger.Blob(t.Copy) })
+	}
+	return s
+}
+
 // read reads the document of a task.
-func (f *Filler) read(ctx context.Context, t store.Task) (*document.Document, error) {
-	if t.File == "-" {
+func (f *Filler) read(ctx context.Context, t store.Task, s document.Source) (*document.Document, error) {
+	switch {
+	case s.Bytes != nil:
+		return f.Reader.Read(ctx, s)
+	case t.File == "-":
 		if f.Stdin == nil {
 			return nil, fmt.Errorf("standard input can't be read again; give the document in a new run")
 		}
 		return f.Reader.ReadFrom(ctx, t.Document, f.Stdin)
-	}
-	if t.File == "" && t.Text != nil {
-		text, err := t.Text()
-		if err != nil {
-			return nil, err
+	case t.File == "":
+		get := t.Text
+		if get == nil {
+			get = func() ([]byte, error) { return f.Ledger.Blob(t.TextHash) }
 		}
-		return f.Reader.Read(ctx, document.Source{ID: t.Document, Text: string(text)})
-	}
-	if t.File == "" {
-		text, err := f.Ledger.Blob(t.TextHash)
+		text, err := get()
 		if err != nil {
 			return nil, err
 		}

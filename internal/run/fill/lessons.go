@@ -60,7 +60,7 @@ func (t Teaching) Lessons(ctx context.Context, source document.Source, g *gold.R
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, "", err
 	}
-	d, err := f.read(ctx, store.Task{Document: source.ID, File: source.File, Text: textOf(source)})
+	d, err := f.read(ctx, store.Task{Document: source.ID, File: source.File, Text: textOf(source)}, source)
 	if err != nil {
 		return nil, "", err
 	}
@@ -68,7 +68,7 @@ func (t Teaching) Lessons(ctx context.Context, source document.Source, g *gold.R
 		return nil, d.Text, leftChanged
 	}
 	a := f.asker(f.First(), d)
-	if a.pages, err = f.pictures(ctx, d, source.File); err != nil {
+	if a.pages, err = f.pictures(ctx, d, source); err != nil {
 		return nil, "", err
 	}
 	switch {

@@ -42,9 +42,9 @@ type pages struct {
 
 // pictures draws the pages of a document, where the project wants them sent. A
 // document without pages has none.
-func (f *Filler) pictures(ctx context.Context, d *document.Document, file string) (pages, error) {
+func (f *Filler) pictures(ctx context.Context, d *document.Document, from document.Source) (pages, error) {
 	var out pages
-	if f.Settings.Images == "" || file == "" {
+	if f.Settings.Images == "" || from.File == "" {
 		return out, nil
 	}
 	n := 1
@@ -55,7 +55,7 @@ func (f *Filler) pictures(ctx context.Context, d *document.Document, file string
 		return out, &document.Error{File: d.ID, Msg: fmt.Sprintf("%d pages, and at most %d go along as pictures", n, maxPages), Hint: "split it, or leave prompt.images out"}
 	}
 	for page := 1; page <= n; page += drawnAtOnce {
-		all, err := f.Reader.Pictures(ctx, d, document.Source{ID: d.ID, File: file}, page, min(n, page+drawnAtOnce-1))
+		all, err := f.Reader.Pictures(ctx, d, document.Source{ID: d.ID, File: from.File, Bytes: from.Bytes}, page, min(n, page+drawnAtOnce-1))
 		if err != nil {
 			return out, err
 		}

@@ -71,21 +71,21 @@ func Requests(ctx context.Context, s Setup, source document.Source, shape string
 	if f.parts, err = partsOf(s.Schema, s.Settings.Style); err != nil {
 		return nil, err
 	}
-	d, err := f.read(ctx, store.Task{Document: source.ID, File: source.File, Text: textOf(source)})
+	d, err := f.read(ctx, store.Task{Document: source.ID, File: source.File, Text: textOf(source)}, source)
 	if err != nil {
 		return nil, err
 	}
-	return f.Requests(ctx, d, source.File)
+	return f.Requests(ctx, d, source)
 }
 
 // Requests gives the requests with which a document is first asked about.
-func (f *Filler) Requests(ctx context.Context, d *document.Document, file string) ([]Planned, error) {
+func (f *Filler) Requests(ctx context.Context, d *document.Document, from document.Source) ([]Planned, error) {
 	if f.First().prints() {
 		return nil, nil
 	}
 	a := f.asker(f.First(), d)
 	var err error
-	if a.pages, err = f.pictures(ctx, d, file); err != nil {
+	if a.pages, err = f.pictures(ctx, d, from); err != nil {
 		return nil, err
 	}
 	pieces, err := a.plan()
@@ -107,13 +107,13 @@ func (f *Filler) Price(ctx context.Context, sources []document.Source, tell func
 		if ctx.Err() != nil {
 			return p, job.ErrStopped
 		}
-		d, err := f.read(ctx, store.Task{Document: s.ID, File: s.File, Text: textOf(s)})
+		d, err := f.read(ctx, store.Task{Document: s.ID, File: s.File, Text: textOf(s)}, s)
 		p.Documents++
 		if err != nil {
 			p.Unreadable++
 			continue
 		}
-		planned, err := f.Requests(ctx, d, s.File)
+		planned, err := f.Requests(ctx, d, s)
 		if err != nil {
 			p.Unreadable++
 			continue

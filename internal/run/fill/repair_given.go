@@ -41,7 +41,7 @@ func (o *Repair) make(ctx context.Context, f *Filler, run int64, t store.Task) (
 	w := newFilling(f, run, t)
 	var c Repairs
 	c.Records = 1
-	doc, err := f.read(ctx, t)
+	doc, err := f.read(ctx, t, f.sourceOf(t))
 	switch {
 	case ctx.Err() != nil:
 		return store.Record{}, &model.Failure{Msg: "stopped", Stopped: true, Err: ctx.Err()}

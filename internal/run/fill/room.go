@@ -22,16 +22,29 @@ const (
 
 // room waits until there is memory for a document, and gives what gives it back. One
 // that needs more than there is has it all.
-func (f *Filler) room(ctx context.Context, t store.Task) (func(), error) {
-	info, err := os.Stat(t.File)
-	if err != nil || info.Size() < longFrom || f.memory == nil {
+func (f *Filler) room(ctx context.Context, s document.Source) (func(), error) {
+	size, err := sizeOf(s)
+	if err != nil || size < longFrom || f.memory == nil {
 		return func() {}, nil // what is wrong with the file is told when it is read
 	}
-	need := min(info.Size()*perByte, int64(f.Reader.MostMemory()))
+	need := min(size*perByte, int64(f.Reader.MostMemory()))
 	if err := f.memory.Acquire(ctx, need); err != nil {
 		return nil, &model.Failure{Msg: "stopped", Stopped: true, Err: err}
 	}
 	return func() { f.memory.Release(need) }, nil
+}
+
+// sizeOf gives how many bytes a source has.
+func sizeOf(s document.Source) (int64, error) {
+	if s.Bytes != nil {
+		data, err := s.Bytes()
+		return int64(len(data)), err
+	}
+	info, err := os.Stat(s.File)
+	if err != nil {
+		return 0, err
+	}
+	return info.Size(), nil
 }
 
 // A document that can't be opened since too many files are open is tried again.
@@ -47,11 +60,11 @@ func noHandles(err error) bool {
 
 // readPatiently reads a document, again and again where too many files are open:
 // others are read meanwhile.
-func (f *Filler) readPatiently(ctx context.Context, t store.Task) (*document.Document, error) {
-	doc, err := f.read(ctx, t)
+func (f *Filler) readPatiently(ctx context.Context, t store.Task, s document.Source) (*document.Document, error) {
+	doc, err := f.read(ctx, t, s)
 	for tries := 0; noHandles(err) && ctx.Err() == nil && tries < mostTries; tries++ {
 		time.Sleep(pauseForHandles)
-		doc, err = f.read(ctx, t)
+		doc, err = f.read(ctx, t, s)
 	}
 	return doc, err
 }

@@ -88,7 +88,7 @@ func (o *Update) make(ctx context.Context, f *Filler, run int64, t store.Task) (
 	if x.history.Kind != value.Array {
 		x.history = value.List()
 	}
-	if doc, err := f.read(ctx, t); err == nil {
+	if doc, err := f.read(ctx, t, f.sourceOf(t)); err == nil {
 		w.doc = doc
 		if line.Hashes.Text != "" && line.Hashes.Text != doc.Hash {
 			w.trace.add(&trace.SourceChanged{})

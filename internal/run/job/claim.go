@@ -2,30 +2,38 @@ package job
 
 import (
 	"context"
+	"errors"
 	"time"
 
 	"filler/internal/store"
 )
 
-// look sees which tasks are done, here or elsewhere, and counts those that are
-// not.
+// look counts the tasks that are not done, here or elsewhere. Where records are handed out it
+// sees which are.
 func (r *running) look() (left int, err error) {
-	all, err := r.Store.Tasks(r.Run)
+	var tasks []store.Task
+	all := 0
+	if r.Hooks.Record == nil {
+		all, left, err = r.Store.Left(r.Run)
+	} else {
+		tasks, err = r.Store.Tasks(r.Run)
+		all = len(tasks)
+	}
 	if err != nil {
 		return 0, err
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	if r.done == nil {
-		r.done = make([]bool, len(all))
+	if r.done == nil && tasks != nil {
+		r.done = make([]bool, all)
 	}
-	for _, t := range all {
+	for _, t := range tasks {
 		r.done[t.N] = r.done[t.N] || t.Done
 		if !r.done[t.N] {
 			left++
 		}
 	}
-	r.progress.All, r.progress.Done = len(all), len(all)-left
+	r.progress.All, r.progress.Done = all, all-left
 	return left, nil
 }
 
@@ -37,6 +45,10 @@ const elsewhere = 200 * time.Millisecond
 func (r *running) claim(ctx context.Context, queue chan<- store.Task) error {
 	for ctx.Err() == nil {
 		tasks, err := r.Store.Claim(r.Run, r.AtOnce)
+		if errors.Is(err, store.ErrHalted) {
+			r.halted = true
+			return nil
+		}
 		if err != nil {
 			return err
 		}

@@ -33,6 +33,7 @@ import (
 type Store interface {
 	Join(run int64) error
 	Tasks(run int64) ([]store.Task, error)
+	Left(run int64) (all, left int, err error)
 	Claim(run int64, most int) ([]store.Task, error)
 	SaveRecord(run int64, r store.Record) error
 	Records(run int64, from int, each func(store.Record) error) error
@@ -110,7 +111,8 @@ type running struct {
 	mu       sync.Mutex
 	held     int // tasks that are ours and not done
 	waiting  int // of these, those that wait for another go
-	done     []bool
+	halted   bool   // it was stopped from elsewhere; the claimer's alone
+	done     []bool // by task, where records are handed out
 	next     int // the first place whose record has not been handed out
 	progress Progress
 	err      error // the first that ended the run
@@ -144,7 +146,7 @@ func (r *running) work(ctx context.Context) error {
 	if r.err == nil {
 		r.err = r.handOut()
 	}
-	if r.err == nil && ctx.Err() != nil {
+	if r.err == nil && (ctx.Err() != nil || r.halted) {
 		r.err = ErrStopped
 	}
 	return r.err
@@ -174,19 +176,26 @@ func (r *running) task(ctx context.Context, t store.Task) error {
 	if err != nil {
 		return err
 	}
-	if err := r.Store.SaveRecord(r.Run, rec); err != nil {
+	err = r.Store.SaveRecord(r.Run, rec)
+	var taken *store.Taken
+	if err != nil && !errors.As(err, &taken) {
 		return err
 	}
 	r.mu.Lock()
 	defer r.mu.Unlock()
 	r.held--
 	r.ended()
-	if !r.done[t.N] {
+	if taken != nil { // another process makes its record, since this one was thought dead
+		return nil
+	}
+	if r.done == nil {
+		r.progress.Done++
+	} else if !r.done[t.N] {
 		r.done[t.N] = true
 		r.progress.Done++
 	}
 	r.tell(rec)
-	if t.N == r.next && r.err == nil {
+	if t.N == r.next && r.done != nil && r.err == nil {
 		return r.handOut()
 	}
 	return nil

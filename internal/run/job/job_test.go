@@ -44,6 +44,12 @@ func (s *shelf) Tasks(int64) (all []store.Task, err error) {
 	return all, nil
 }
 
+func (s *shelf) Left(int64) (all, left int, err error) {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	return len(s.claimed), len(s.claimed) - len(s.records), nil
+}
+
 func (s *shelf) Claim(_ int64, most int) (mine []store.Task, err error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()

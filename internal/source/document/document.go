@@ -215,6 +215,7 @@ type Source struct {
 	File     string // the path or address to open; "" for a text that came another way
 	Text     string // that text
 	Metadata Metadata
+	Bytes    func() ([]byte, error) // what is in the file, where it comes another way; of a mailbox, the message
 
 	row rowAt // of a table, where Text is left out
 }

@@ -200,6 +200,15 @@ func mailbox(id, file string) (found []Source) {
 
 // fromMailbox reads a message of a mailbox.
 func (r *Reader) fromMailbox(ctx context.Context, s Source, part string) (*Document, error) {
+	data, err := r.message(s, part)
+	if err != nil {
+		return nil, err
+	}
+	return r.parse(ctx, s.ID, "message.eml", "", data)
+}
+
+// message gives the bytes of a message of a mailbox.
+func (r *Reader) message(s Source, part string) ([]byte, error) {
 	box, err := mailboxAt(s.File)
 	if err != nil {
 		return nil, fileError(s.File, err)
@@ -216,5 +225,5 @@ func (r *Reader) fromMailbox(ctx context.Context, s Source, part string) (*Docum
 	if err != nil {
 		return nil, fileError(s.File, err)
 	}
-	return r.parse(ctx, s.ID, "message.eml", "", bytes.ReplaceAll(data, []byte("\n>From "), []byte("\nFrom ")))
+	return bytes.ReplaceAll(data, []byte("\n>From "), []byte("\nFrom ")), nil
 }

@@ -35,9 +35,9 @@ func (r *Reader) Pictures(ctx context.Context, d *Document, s Source, first, las
 	if s.File == "" || IsAddress(s.File) || refusedFile(s) != nil {
 		return nil, nil
 	}
-	data, err := os.ReadFile(s.File)
+	data, err := s.read()
 	if err != nil {
-		return nil, fileError(s.File, err)
+		return nil, err
 	}
 	l, offset := r.Limits.filled(), 0
 	if part := partOf(s); part != "" {
@@ -69,6 +69,18 @@ func (r *Reader) Pictures(ctx context.Context, d *Document, s Source, first, las
 		}
 	}
 	return all, nil
+}
+
+// read gives what is in the source's file.
+func (s Source) read() ([]byte, error) {
+	if s.Bytes != nil {
+		return s.Bytes()
+	}
+	data, err := os.ReadFile(s.File)
+	if err != nil {
+		return nil, fileError(s.File, err)
+	}
+	return data, nil
 }
 
 // drawn draws pages of a PDF.

@@ -82,6 +82,8 @@ func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
 			d.FileHash = "" // a row is no file
 		}
 		return d, err
+	case s.Bytes != nil:
+		return r.fromBytes(ctx, s)
 	case IsAddress(s.File):
 		return r.readAddress(ctx, s)
 	}
@@ -109,6 +111,57 @@ func (r *Reader) read(ctx context.Context, s Source) (*Document, error) {
 		return r.parsePart(ctx, s, part, data)
 	}
 	return r.Parse(ctx, s.ID, data)
+}
+
+// fromBytes reads a source whose bytes come another way than from its file.
+func (r *Reader) fromBytes(ctx context.Context, s Source) (*Document, error) {
+	data, err := s.Bytes()
+	switch {
+	case err != nil:
+		return nil, err
+	case len(data) > r.Limits.filled().Bytes:
+		return nil, r.tooLarge(s.ID)
+	}
+	switch part := partOf(s); {
+	case part != "" && IsMailbox(s.File):
+		return r.parse(ctx, s.ID, "message.eml", "", data)
+	case part != "":
+		return r.parsePart(ctx, s, part, data)
+	}
+	return r.Parse(ctx, s.ID, data)
+}
+
+// Copied gives what reads a source's bytes, for whoever keeps them for other machines; nil where
+// its text comes along or it is fetched.
+func (r *Reader) Copied(s Source, stdin io.Reader) func() ([]byte, error) {
+	most := int64(r.Limits.filled().Bytes)
+	switch part := partOf(s); {
+	case s.File == "" || IsAddress(s.File):
+		return nil
+	case s.File == "-":
+		return func() ([]byte, error) { return io.ReadAll(io.LimitReader(stdin, most+1)) }
+	case part != "" && IsMailbox(s.File):
+		return func() ([]byte, error) { return r.message(s, part) }
+	}
+	return func() ([]byte, error) {
+		if err := refusedFile(s); err != nil {
+			return nil, err
+		}
+		info, err := os.Stat(s.File)
+		switch {
+		case err != nil:
+			return nil, fileError(s.File, err)
+		case !info.Mode().IsRegular():
+			return nil, &Error{s.File, "this is not a file", "name a file"}
+		case info.Size() > most:
+			return nil, r.tooLarge(s.File)
+		}
+		data, err := os.ReadFile(s.File)
+		if err != nil {
+			return nil, fileError(s.File, err)
+		}
+		return data, nil
+	}
 }
 
 // ReadFrom reads a document from a stream, such as standard input.
