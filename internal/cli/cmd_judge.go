@@ -264,7 +264,7 @@ func (a *app) runsCmd() *cobra.Command {
 		}}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print the runs as JSON Lines")
 	cmd.Flags().BoolVar(&drift, "drift", false, "how the runs since the approved one differ from it, without gold")
-	cmd.AddCommand(a.approveCmd())
+	cmd.AddCommand(a.approveCmd(), a.progressCmd(), a.workersCmd(), a.stopCmd(), a.resumeCmd())
 	return cmd
 }
 

@@ -12,7 +12,6 @@ import (
 	"filler/internal/run/fill"
 	"filler/internal/source/document"
 	"filler/internal/store"
-	"filler/internal/store/sqlite"
 )
 
 // shardFlag is a part of a pile, as it is typed.
@@ -101,12 +100,9 @@ func (a *app) merge(files []string) error {
 
 // partIn gives the newest run of a ledger that filled a part.
 func partIn(w *work, file string) (store.Part, error) {
-	l, err := sqlite.OpenToRead(file)
+	l, err := openToRead(file, w.job())
 	if err != nil {
 		return store.Part{}, fmt.Errorf("%s: %w", file, err)
-	}
-	if w.project != nil {
-		l.Job = w.project.Job
 	}
 	runs, err := l.Runs()
 	if err != nil {

@@ -18,9 +18,7 @@ import (
 	"filler/internal/run/fill"
 	"filler/internal/schema"
 	"filler/internal/source/document"
-	"filler/internal/source/fetch"
 	"filler/internal/source/layout"
-	"filler/internal/source/ocr"
 	"filler/internal/store"
 )
 
@@ -114,8 +112,12 @@ func (w *work) settings(o *looking) (prompt.Settings, error) {
 func (w *work) setup(l store.Store, r *document.Reader, o *looking) (fill.Setup, error) {
 	set, err := w.settings(o)
 	s := fill.Setup{Ledger: l, Schema: w.schema, Dir: w.root, Pace: w.pace(), Rounds: w.rounds(), Reader: r, Settings: set}
+	s.Share = &fill.Sharing{By: w.readBy(o), Copy: true}
 	if w.project != nil {
-		s.Job = w.project.Job
+		s.Job, s.Share.Currency, s.Share.Copy = w.project.Job, w.project.Currency, w.project.CopyDocuments
+	}
+	if _, is := l.(store.Shared); !is {
+		s.Share = nil
 	}
 	if set.Style == prompt.Open {
 		s.Schema = schema.Open()
@@ -167,59 +169,31 @@ func (a *app) reader(w *work, o *looking) (*document.Reader, func(), error) {
 		a.parsed = false
 		return nil, done, fmt.Errorf("unknown encoding %q; write a name such as windows-1250, iso-8859-2, shift_jis, euc-kr, gb18030 or big5", o.encoding)
 	}
-	r := &document.Reader{Links: o.links, DropRunning: o.dropRunning, Web: &fetch.Kept{Fresh: o.refetch, Named: w.userNamed}}
-	if o.encoding != "" {
-		r.Encodings = []document.Encoding{{Name: o.encoding}}
-	}
-	if w.project == nil {
-		if dir, err := os.UserCacheDir(); err == nil {
-			r.Keep, r.Web.Dir = filepath.Join(dir, "filler", "ocr"), filepath.Join(dir, "filler", "web")
-		}
-		return r, done, nil
-	}
-	about := w.project.Reading
-	keep := filepath.Join(w.project.Dir, ".filler")
-	r.Keep, r.Web.Dir = filepath.Join(keep, "ocr"), filepath.Join(keep, "web")
-	r.Links, r.DropRunning = r.Links || about.Links, r.DropRunning || about.DropRunning
-	for _, e := range about.Encodings {
-		if o.encoding == "" {
-			r.Encodings = append(r.Encodings, document.Encoding(e))
-		}
-	}
-	if about.PasswordFrom != "" {
-		var err error
-		if r.Password, err = project.Secret(w.project.Dir, about.PasswordFrom); err != nil {
-			return nil, done, fmt.Errorf("read.password_from: %w", err)
-		}
-	}
-	r.KeepBroken = about.KeepBroken
-	r.Limits, r.Web.Allow = document.Limits(about.Limits), about.Fetch
-	var err error
-	r.Engine, done, err = w.engine(about.OCR)
-	return r, done, err
+	return fill.NewReader(w.readBy(o))
 }
 
-// engine gives what reads pictures.
-func (w *work) engine(o project.OCR) (ocr.Engine, func(), error) {
-	done := func() {}
-	switch {
-	case len(o.Command) > 0:
-		return ocr.Command{Args: o.Command, Form: o.Gives}, done, nil
-	case o.At != "":
-		return ocr.Server{URL: o.At, Form: o.Gives}, done, nil
-	case o.Model != "":
+// readBy says how documents are read: as the project does, and flags over it.
+func (w *work) readBy(o *looking) fill.ReadBy {
+	by := fill.ReadBy{Dir: w.root, Refetch: o.refetch, Named: w.userNamed, Pace: w.pace(), Open: func() (store.Store, func(), error) {
 		l, err := w.openRuns()
 		if err != nil {
-			return nil, done, err
+			return nil, nil, err
 		}
-		e, end, err := fill.Transcriber(w.project.Models[o.Model], w.project.Dir, w.pace(), l)
-		if err != nil {
-			l.Close()
-			return nil, done, err
+		return l, func() { l.Close() }, nil
+	}}
+	if w.project == nil {
+		if dir, err := os.UserCacheDir(); err == nil {
+			by.Keep = filepath.Join(dir, "filler")
 		}
-		return e, func() { end(); l.Close() }, nil
+	} else {
+		by.About, by.Keep = w.project.Reading, filepath.Join(w.project.Dir, ".filler")
+		by.Model = w.project.Models[by.About.OCR.Model]
 	}
-	return ocr.Tesseract{Languages: o.Languages}, done, nil
+	by.About.Links, by.About.DropRunning = by.About.Links || o.links, by.About.DropRunning || o.dropRunning
+	if o.encoding != "" {
+		by.About.Encodings = []project.Encoding{{Name: o.encoding}}
+	}
+	return by
 }
 
 // source reads a document, or standard input where its id is "-".

@@ -31,6 +31,7 @@ import (
 	"filler/internal/base/process"
 	"filler/internal/base/project"
 	"filler/internal/run/job"
+	"filler/internal/store/postgres"
 )
 
 // Version is the program's version.
@@ -227,9 +228,10 @@ Read more:   filler COMMAND --help; README.md and docs/ in the source tree`,
 	root.PersistentFlags().StringVarP(&a.folder, "project", "C", "", "work in the project `DIR`, in place of the current folder")
 	root.PersistentFlags().StringVar(&a.job, "job", "", "the job `NAME` of filler.yaml, where it has several")
 	root.SetHelpCommand(&cobra.Command{Hidden: true})
+	postgres.Program = Version
 	defer readMore(root)
 	root.AddCommand(a.newCmd(), a.demoCmd(), a.inventCmd(), a.inventoryCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.routeCmd(), a.fillCmd(), a.reviewCmd(), a.repeatCmd(),
-		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.improveCmd(), a.compareCmd(), a.reportCmd(), a.plotCmd(), a.exportRecordsCmd(), a.graphCmd(), a.askCmd(), a.varyCmd(), a.ledgerCmd(), a.forgetCmd(), a.standinCmd(), a.versionCmd())
+		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.improveCmd(), a.compareCmd(), a.reportCmd(), a.plotCmd(), a.exportRecordsCmd(), a.graphCmd(), a.askCmd(), a.varyCmd(), a.workerCmd(), a.ledgerCmd(), a.forgetCmd(), a.standinCmd(), a.versionCmd())
 	return root
 }
 

@@ -31,6 +31,9 @@ func tasksAreClaimedOnce(t *testing.T, k kind) {
 	first, at := k.new(t)
 	run, err := first.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p")}, tasks(300))
 	require.NoError(t, err)
+	none, err := first.Totals(run)
+	require.NoError(t, err)
+	require.Equal(t, store.Totals{Documents: 300, Waiting: 300}, none)
 	var mu sync.Mutex
 	by := map[int]int{}
 	share := make([]int, 3)

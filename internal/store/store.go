@@ -13,6 +13,7 @@
 package store
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
@@ -137,6 +138,33 @@ type Forgetter interface {
 	Forget(document string, trial bool) (Pruned, error)
 }
 
+// Shared is a store whose runs several machines work on.
+type Shared interface {
+	Pacing
+	// Wanting gives the runs that are going, can be worked on from anywhere and have tasks that
+	// nobody is at, the oldest first.
+	Wanting() ([]int64, error)
+	// Wait waits until something may have changed, or for so long.
+	Wait(ctx context.Context, most time.Duration)
+	// Workers gives those that are at work, or were when last heard of.
+	Workers() ([]Worker, error)
+	// Halt has all workers of a run stop; Resume has them go on.
+	Halt(run int64) error
+	Resume(run int64) error
+}
+
+// Worker is a process that takes part in a run; run 0: that waits for one, or only sends requests.
+type Worker struct {
+	ID, Run int64
+	Host    string
+	Process string
+	Since   time.Time
+	Until   time.Time // when it is thought dead, unless it is heard of
+	Alive   bool
+	Done    int // records that it has kept
+	Spent   int64
+}
+
 // Pacing is kept by a store that several machines pace themselves by.
 type Pacing interface {
 	// Pace says what this process has, wants and heard of a model's server, and gives its share.
@@ -255,7 +283,7 @@ type Task struct {
 	File     string
 	TextHash string                 // of the source text, once read, or of Text
 	Text     func() ([]byte, error) // given to Start: the text of a document that no file holds
-	Bytes    func() ([]byte, error) // given to Start: what is in the file, to be kept for other machines; nil: it is not
+	Bytes    func() ([]byte, error) // given to Start: what is in the file, to be kept for other machines; nil, or giving nil: it is not
 	Copy     string                 // the hash under which that is kept; "" where it is not
 	Deaths   int                    // processes that ended while they held it
 	Done     bool
@@ -334,6 +362,10 @@ var ErrNone = errors.New("there are no runs yet; start with `filler fill`")
 
 // InFlight is the error of an exchange that was on its way when its process ended.
 const InFlight = "on its way when the process ended: maybe spent, at most so much"
+
+// MostDeaths is how many processes may end while they hold a task before it is not worked on any
+// more. The last of them held nothing else, so that others do not fall with it.
+const MostDeaths = 3
 
 // ErrHalted says that a run was stopped from elsewhere.
 var ErrHalted = errors.New("the run was stopped from elsewhere")

@@ -291,10 +291,13 @@ type sharedPurse struct {
 	turn   sync.Mutex // one asks the store at a time
 }
 
-// NewSharedPurse gives the purse of a run that several machines share, and that has a budget.
+// NewSharedPurse gives the purse of a run that several machines share; nil where it has no budget.
 func NewSharedPurse(keeper store.Pacing, run int64) (Purse, error) {
 	p := &sharedPurse{keeper: keeper, run: run}
-	return p, p.lease(0)
+	if err := p.lease(0); err != nil || p.seen.Limit == 0 {
+		return nil, err
+	}
+	return p, nil
 }
 
 // lease asks the store for more than is set aside.

@@ -54,6 +54,9 @@ type Project struct {
 	Routes     []Routing // which documents are for which job, the first that holds
 	Stacks     Stacks
 	Routed     bool // documents are routed between the jobs: `route` or `stacks` is there
+	// CopyDocuments has a shared ledger keep what is in documents, for workers without them.
+	CopyDocuments bool
+	ledger        string // the address of a database; "": a file
 }
 
 // Model is how one model is reached and paid.
@@ -168,7 +171,7 @@ func Load(file string) (*Project, error) {
 		return nil, place.Faults{{File: file, Msg: "can't be read", Hint: "check that it is a file and its permissions"}}
 	}
 	f, root := place.Load(file, data)
-	p := &Project{Dir: filepath.Dir(file), File: file, Models: map[string]*Model{}, Pace: DefaultPace, Rounds: DefaultRounds, Reading: Reading{Layout: "rows"}, Prompt: Prompt{Overlap: -1}}
+	p := &Project{Dir: filepath.Dir(file), File: file, Models: map[string]*Model{}, Pace: DefaultPace, Rounds: DefaultRounds, Reading: Reading{Layout: "rows"}, Prompt: Prompt{Overlap: -1}, CopyDocuments: true}
 	if root != nil {
 		p.read(root)
 	}
@@ -179,7 +182,7 @@ func Load(file string) (*Project, error) {
 }
 
 func (p *Project) read(root *place.Node) {
-	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "metadata", "limits", "fetch", "budget", "review", "notify", "keep", "route", "stacks", "jobs")
+	root.Known("schema", "documents", "gold", "use", "models", "prompt", "pace", "repair", "read", "ocr", "metadata", "limits", "fetch", "budget", "review", "notify", "keep", "route", "stacks", "jobs", "ledger", "copy_documents")
 	for _, n := range root.Pairs() {
 		switch n.Key() {
 		case "schema", "documents", "gold", "metadata", "use":
@@ -203,6 +206,10 @@ func (p *Project) read(root *place.Node) {
 			if t := n.Get("time"); t != nil {
 				p.ReviewTime = t.Bool()
 			}
+		case "ledger":
+			p.readLedger(n)
+		case "copy_documents":
+			p.CopyDocuments = n.Bool()
 		case "notify":
 			p.readNotify(n)
 		case "keep":
@@ -306,6 +313,3 @@ func (p *Project) readPace(n *place.Node) {
 		}
 	}
 }
-
-// Ledger is the path of the project's run database.
-func (p *Project) Ledger() string { return filepath.Join(p.Dir, ".filler", "ledger.db") }

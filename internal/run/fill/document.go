@@ -2,6 +2,7 @@ package fill
 
 import (
 	"context"
+	"fmt"
 	"strings"
 	"sync"
 
@@ -63,6 +64,9 @@ func (Fill) name() string { return "" }
 func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (store.Record, error) {
 	w := newFilling(f, run, t)
 	w.seed = o.Seed
+	if t.Deaths >= store.MostDeaths {
+		return w.failed(record.Unreadable, fmt.Sprintf("%s: %d processes ended while they were at it; it is set aside; try it alone: `filler fill` of this document", t.Document, t.Deaths)), nil
+	}
 	source := f.sourceOf(t)
 	release, err := f.room(ctx, source)
 	if err != nil {

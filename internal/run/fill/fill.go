@@ -57,6 +57,7 @@ type Filler struct {
 	memory   *semaphore.Weighted // of the long documents in hand, in bytes
 	shingles []document.Shingles // of the solved documents
 	parts    []part              // what each request asks of a record
+	share    *Sharing            // with workers elsewhere; nil: runs are this machine's
 }
 
 // Model is a model that is asked, with the way to it and what is kept for it.
@@ -109,6 +110,7 @@ type Setup struct {
 	Job      string              // the project's job, or ""
 	Codec    exchange.Codec      // the protocol of the models; nil: chat completions
 	ByFile   bool                // requests go out in a file; nothing is sent
+	Share    *Sharing            // with workers elsewhere; nil: the run is this machine's
 }
 
 // protocol is that of servers where nothing else is said.
@@ -137,6 +139,9 @@ func New(s Setup) (*Filler, error) {
 		f.Reader = &document.Reader{}
 	}
 	f.memory = semaphore.NewWeighted(int64(f.Reader.MostMemory()))
+	if s.Replay == nil && !s.ByFile {
+		f.share = s.Share
+	}
 	if s.Settings.Images == "alone" {
 		blind := *f.Reader
 		blind.NoWords = true
@@ -246,15 +251,37 @@ type Beginning struct {
 
 // Start records a new run of a work over sources.
 func (f *Filler) Start(w Work, b Beginning, sources []document.Source) (int64, error) {
+	var shared *order
+	if plain, is := w.(Fill); is && plain.Seed == nil && b.Aside == "" {
+		shared = f.order(sources)
+	}
 	tasks := make([]store.Task, len(sources))
 	for i, s := range sources {
 		tasks[i] = store.Task{N: i, Document: s.ID, File: s.File, Metadata: s.Metadata}
 		if s.File == "" {
 			tasks[i].Text = textOf(s)
+		} else if shared != nil && f.share.Copy {
+			tasks[i].Bytes = f.copied(s)
 		}
 	}
-	return f.Ledger.Start(store.Run{Name: b.Name, Scope: b.Scope, Of: b.Of, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(w, b),
+	return f.Ledger.Start(store.Run{Name: b.Name, Scope: b.Scope, Of: b.Of, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(w, b, shared),
 		Model: f.First().Entry, Identity: model.Identity(f.First().Model), Rounds: f.Rounds}, tasks)
+}
+
+// copied gives what reads the bytes of a source for the ledger. What can't be read is not copied:
+// whoever is to read it says why.
+func (f *Filler) copied(s document.Source) func() ([]byte, error) {
+	read := f.Reader.Copied(s, f.Stdin)
+	if read == nil || s.File == "-" {
+		return read
+	}
+	return func() ([]byte, error) {
+		data, err := read()
+		if err != nil {
+			return nil, nil
+		}
+		return data, nil
+	}
 }
 
 // textOf gives what reads the text of a source.

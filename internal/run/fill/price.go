@@ -27,6 +27,13 @@ func (s Setup) Priced() error {
 // SetBudget lets a run cost no more than so much, what it has cost before
 // included.
 func (f *Filler) SetBudget(run int64, amount float64) error {
+	if shared, is := f.Ledger.(store.Pacing); is && run > 0 {
+		limit := int64(min(max(amount, 0)*1e9, 9e18))
+		if err := shared.SetBudget(run, limit); err != nil || limit == 0 {
+			return err
+		}
+		return f.JoinBudget(run)
+	}
 	if amount <= 0 {
 		return nil
 	}
@@ -38,6 +45,22 @@ func (f *Filler) SetBudget(run int64, amount float64) error {
 		}
 	}
 	return err
+}
+
+// JoinBudget keeps to the budget that a shared run has, where it has one.
+func (f *Filler) JoinBudget(run int64) error {
+	shared, is := f.Ledger.(store.Pacing)
+	if !is {
+		return nil
+	}
+	purse, err := model.NewSharedPurse(shared, run)
+	if err != nil || purse == nil {
+		return err
+	}
+	for _, m := range f.Models {
+		m.Client.Purse = purse
+	}
+	return nil
 }
 
 // Priced is what filling documents would take.

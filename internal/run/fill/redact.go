@@ -64,6 +64,7 @@ func withoutExamples(settings []byte) ([]byte, error) {
 		return nil, err
 	}
 	v.Drop("examples")
+	v.Drop("shared")
 	return v.JSON(), nil
 }
 

@@ -2,6 +2,7 @@ package fill
 
 import (
 	"bytes"
+	"encoding/json"
 	"fmt"
 	"strconv"
 
@@ -13,7 +14,7 @@ import (
 
 // keptSettings writes what a run was made by for the ledger, so that it can go
 // on as it began; SettingsOf reads it back.
-func (f *Filler) keptSettings(w Work, b Beginning) []byte {
+func (f *Filler) keptSettings(w Work, b Beginning, shared *order) []byte {
 	s := f.Settings
 	v := value.Obj()
 	if b.Some {
@@ -22,6 +23,12 @@ func (f *Filler) keptSettings(w Work, b Beginning) []byte {
 	set := func(name, text string) {
 		if text != "" {
 			v.Set(name, value.Str(text))
+		}
+	}
+	if shared != nil {
+		text, _ := json.Marshal(shared) // plain values always go
+		if kept, err := value.ParseBytes(text); err == nil {
+			v.Set("shared", kept)
 		}
 	}
 	set("layout", s.Layout)

@@ -266,12 +266,12 @@ func TestSettingsAreKept(t *testing.T) {
 	require.NoError(t, err)
 	want := prompt.Settings{Layout: "flow", Instructions: "Be brief.", Style: prompt.ByGroup, Chunk: 700, Overlap: 3, Images: "beside", Prefill: true, Template: own, Solved: []prompt.Solved{{Document: "a", Text: "t", Record: "{}"}}}
 	f := &Filler{Settings: want, Job: "bridges", Models: []*Model{nil, {Model: &project.Model{Entry: "large"}}}}
-	got, then := SettingsOf(store.Run{Settings: f.keptSettings(Fill{}, Beginning{})})
+	got, then := SettingsOf(store.Run{Settings: f.keptSettings(Fill{}, Beginning{}, nil)})
 	assert.Equal(t, "large", then)
 	assert.Equal(t, want.Template.Source, got.Template.Source)
 	got.Template, want.Template = nil, nil
 	assert.Equal(t, want, got)
-	assert.Equal(t, []string{"a"}, Shown(store.Run{Settings: f.keptSettings(Fill{}, Beginning{})}))
+	assert.Equal(t, []string{"a"}, Shown(store.Run{Settings: f.keptSettings(Fill{}, Beginning{}, nil)}))
 }
 
 // A document that says nothing of a field is told so in many words; a value that

@@ -109,11 +109,11 @@ type running struct {
 	more chan struct{} // a task of ours has ended
 
 	mu       sync.Mutex
-	held     int // tasks that are ours and not done
-	waiting  int // of these, those that wait for another go
+	held     int    // tasks that are ours and not done
+	waiting  int    // of these, those that wait for another go
 	halted   bool   // it was stopped from elsewhere; the claimer's alone
 	done     []bool // by task, where records are handed out
-	next     int // the first place whose record has not been handed out
+	next     int    // the first place whose record has not been handed out
 	progress Progress
 	err      error // the first that ended the run
 }

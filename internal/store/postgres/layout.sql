@@ -21,6 +21,7 @@ CREATE TABLE run(
   settings text NOT NULL,         -- JSON: what the prompt was made by, and what workers need
   job      text NOT NULL,         -- of the project; taken from settings
   aside    boolean NOT NULL,      -- likewise: made for another end than records
+  shared   boolean NOT NULL,      -- likewise: any worker may take part
   state    text NOT NULL,         -- going, done, stopped, waiting
   began    timestamptz NOT NULL DEFAULT now(),
   seconds  double precision NOT NULL DEFAULT 0,
@@ -138,9 +139,9 @@ CREATE TABLE review(
 -- What all workers together may ask of a model's server.
 CREATE TABLE pace(
   server   text PRIMARY KEY,
-  next     timestamptz NOT NULL DEFAULT '-infinity', -- when the next request may go out
+  next     timestamptz NOT NULL DEFAULT 'epoch', -- when the next request may go out
   bears    double precision NOT NULL, -- requests at once that the server seems to bear
-  eased    timestamptz NOT NULL DEFAULT '-infinity'  -- when it last said that it is too much
+  eased    timestamptz NOT NULL DEFAULT 'epoch'  -- when it last said that it is too much
 );
 -- Shares in it: of requests under way, and of the tokens of a minute.
 CREATE TABLE share(

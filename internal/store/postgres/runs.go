@@ -42,13 +42,13 @@ func (l *Ledger) Start(r store.Run, tasks []store.Task) (id int64, err error) {
 	if len(settings) == 0 {
 		settings = []byte("{}")
 	}
-	job, aside := ofSettings(settings)
+	job, aside, shared := ofSettings(settings)
 	var me int64
 	// Not tried again: a run must not be begun twice.
 	ctx := context.Background()
 	err = pgx.BeginFunc(ctx, l.pool, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, `INSERT INTO filler.run(name, scope, of, schema, schema_file, prompt, model, identity, rounds, settings, job, aside, state) VALUES($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13) RETURNING id`,
-			toText(r.Name), r.Scope, r.Of, schema[:], toText(r.SchemaFile), prompt[:], toText(r.Model), toText(r.Identity), r.Rounds, toText(string(settings)), toText(job), aside, store.Going).Scan(&id); err != nil {
+		if err := tx.QueryRow(ctx, `INSERT INTO filler.run(name, scope, of, schema, schema_file, prompt, model, identity, rounds, settings, job, aside, shared, state) VALUES($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14) RETURNING id`,
+			toText(r.Name), r.Scope, r.Of, schema[:], toText(r.SchemaFile), prompt[:], toText(r.Model), toText(r.Identity), r.Rounds, toText(string(settings)), toText(job), aside, shared, store.Going).Scan(&id); err != nil {
 			return err
 		}
 		if me, err = l.enter(ctx, tx, id); err != nil {
@@ -79,7 +79,7 @@ func taskRow(t *store.Task, blobs map[[32]byte][]byte) ([]any, error) {
 			return nil, nil
 		}
 		body, err := get()
-		if err != nil {
+		if err != nil || body == nil {
 			return nil, err
 		}
 		hash := sha256.Sum256(body)
@@ -129,13 +129,14 @@ func (l *Ledger) putBlobs(blobs map[[32]byte][]byte) error {
 	return nil
 }
 
-// ofSettings gives the job that a run belongs to, and whether it was made aside.
-func ofSettings(settings []byte) (job string, aside bool) {
+// ofSettings gives the job that a run belongs to, whether it was made aside, and whether any worker
+// may take part.
+func ofSettings(settings []byte) (job string, aside, shared bool) {
 	v, err := value.ParseBytes(settings)
 	if err != nil {
-		return "", false
+		return "", false, false
 	}
-	return v.Word("job"), v.Get("aside") != nil
+	return v.Word("job"), v.Get("aside") != nil, v.Get("shared") != nil
 }
 
 // End records how a run ended for this process, adds the time it took, and leaves it. While others
@@ -277,7 +278,7 @@ func (l *Ledger) Metadata(run int64) (map[string]map[string]string, error) {
 
 // sum adds without an overflow: a figure that no exchange can have must not keep the others from
 // being read.
-func sum(what string) string { return "coalesce(least(sum(" + what + "), 9e18), 0)::bigint" }
+func sum(what string) string { return "least(coalesce(sum(" + what + "), 0), 9e18)::bigint" }
 
 // Totals sums up what the ledger holds of a run. A document that failed and waits for another go
 // counts as waiting.

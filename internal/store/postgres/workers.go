@@ -116,7 +116,7 @@ func (l *Ledger) reap(ctx context.Context, tx pgx.Tx, run int64) (left int, err 
 		}
 		// Of several that see it one takes it away; and it may live again.
 		var mine bool
-		err := tx.QueryRow(ctx, "UPDATE filler.worker SET until = '-infinity' WHERE id = (SELECT id FROM filler.worker WHERE id = $1 AND until = $2 FOR UPDATE SKIP LOCKED) RETURNING true", w.id, w.until).Scan(&mine)
+		err := tx.QueryRow(ctx, "UPDATE filler.worker SET until = 'epoch' WHERE id = (SELECT id FROM filler.worker WHERE id = $1 AND until = $2 FOR UPDATE SKIP LOCKED) RETURNING true", w.id, w.until).Scan(&mine)
 		if errors.Is(err, pgx.ErrNoRows) {
 			continue
 		}
@@ -315,10 +315,6 @@ func (l *Ledger) Join(run int64) error {
 	return err
 }
 
-// mostDeaths is how many processes may end while they hold a task before it is not worked on any
-// more: the last of them held nothing else.
-const mostDeaths = 3
-
 // Claim gives up to most tasks of a run, which then belong to this process. A task that several
 // processes ended with is given out alone.
 func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
@@ -342,7 +338,7 @@ func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 		}
 		// Those before the last that was claimed here are done or held, but for what became free
 		// again; all of them need not be passed over each time.
-		const sound = "deaths < 2 AND n >= $4 ORDER BY n LIMIT $3"
+		sound := fmt.Sprintf("deaths < %d AND n >= $4 ORDER BY n LIMIT $3", store.MostDeaths-1)
 		from := l.claimedTo(run)
 		if err := take(ctx, tx, sound, most, from); err != nil || len(tasks) > 0 {
 			return err
@@ -353,7 +349,7 @@ func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 		if err := take(ctx, tx, sound, most, 0); err != nil || len(tasks) > 0 {
 			return err
 		}
-		return take(ctx, tx, "deaths >= 2 AND NOT EXISTS (SELECT 1 FROM filler.task h WHERE h.holder = $1) ORDER BY n LIMIT 1")
+		return take(ctx, tx, "NOT EXISTS (SELECT 1 FROM filler.task h WHERE h.holder = $1) ORDER BY n LIMIT 1") // those with more deaths
 	})
 	slices.SortFunc(tasks, func(a, b store.Task) int { return a.N - b.N })
 	if err == nil && len(tasks) > 0 {

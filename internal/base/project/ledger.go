@@ -1,0 +1,54 @@
+package project
+
+import (
+	"net/url"
+	"path/filepath"
+	"strings"
+
+	"filler/internal/base/place"
+)
+
+// LedgerVariable names the ledger for all projects of a machine, or of one in its .env.
+const LedgerVariable = "FILLER_LEDGER"
+
+// readLedger reads the address of the database that runs are kept in.
+func (p *Project) readLedger(n *place.Node) {
+	at := n.Filled("the ledger's address")
+	u, err := url.Parse(at)
+	if at == "" {
+		return
+	}
+	if err != nil || u.Scheme != "postgres" && u.Scheme != "postgresql" || u.Host == "" && u.Query().Get("host") == "" {
+		n.Fault("this is not the address of a database", "write it as postgres://user@host:5432/database, or leave `ledger` out: runs are then kept in .filler/ledger.db")
+		return
+	}
+	if _, has := u.User.Password(); has || u.Query().Has("password") {
+		n.Fault("a password does not belong in this file", "put "+LedgerVariable+"=postgres://… into .env, or the password into PGPASSWORD or ~/.pgpass")
+		return
+	}
+	p.ledger = at
+}
+
+// Ledger is where the project's runs are kept: the address of a database, or the path of a file.
+func (p *Project) Ledger() (string, error) {
+	at, err := LedgerAt(p.Dir)
+	switch {
+	case err != nil || at != "":
+		return at, err
+	case p.ledger != "":
+		return p.ledger, nil
+	}
+	return p.LedgerFile(), nil
+}
+
+// LedgerFile is the file in which the project's runs are kept where nothing names another place.
+func (p *Project) LedgerFile() string { return filepath.Join(p.Dir, ".filler", "ledger.db") }
+
+// LedgerAt gives the ledger that the environment, or .env in a folder, names; "" where neither does.
+func LedgerAt(dir string) (string, error) {
+	at, err := Secret(dir, LedgerVariable)
+	if _, none := err.(*NotSet); none {
+		return "", nil
+	}
+	return strings.TrimSpace(at), err
+}
