@@ -364,8 +364,8 @@ var ErrNone = errors.New("there are no runs yet; start with `filler fill`")
 const InFlight = "on its way when the process ended: maybe spent, at most so much"
 
 // MostDeaths is how many processes may end while they hold a task before it is not worked on any
-// more. The last of them held nothing else, so that others do not fall with it.
-const MostDeaths = 3
+// more: one that held others, too, and three that held nothing else, so that no other falls with it.
+const MostDeaths = 4
 
 // ErrHalted says that a run was stopped from elsewhere.
 var ErrHalted = errors.New("the run was stopped from elsewhere")

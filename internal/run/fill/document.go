@@ -65,7 +65,7 @@ func (o Fill) make(ctx context.Context, f *Filler, run int64, t store.Task) (sto
 	w := newFilling(f, run, t)
 	w.seed = o.Seed
 	if t.Deaths >= store.MostDeaths {
-		return w.failed(record.Unreadable, fmt.Sprintf("%s: %d processes ended while they were at it; it is set aside; try it alone: `filler fill` of this document", t.Document, t.Deaths)), nil
+		return w.failed(record.Unreadable, fmt.Sprintf("%s: three workers that were at nothing else ended while they were at it, so it is set aside; try it by itself, and watch the memory", t.Document)), nil
 	}
 	source := f.sourceOf(t)
 	release, err := f.room(ctx, source)

@@ -37,6 +37,23 @@ func (r *running) look() (left int, err error) {
 	return left, nil
 }
 
+// How often what others have done is looked at while there is work here: seldom where that takes
+// long.
+const (
+	lookEvery = 3 * time.Second
+	lookShare = 50 // times as long as a look takes
+)
+
+func (r *running) lookNowAndThen() error {
+	if time.Since(r.looked) < max(lookEvery, lookShare*r.lookTook) {
+		return nil
+	}
+	began := time.Now()
+	_, err := r.look()
+	r.looked, r.lookTook = time.Now(), time.Since(began)
+	return err
+}
+
 // elsewhere is how long to wait before looking again at what others are at.
 const elsewhere = 200 * time.Millisecond
 
@@ -53,6 +70,9 @@ func (r *running) claim(ctx context.Context, queue chan<- store.Task) error {
 			return err
 		}
 		held := r.hold(len(tasks))
+		if err := r.lookNowAndThen(); err != nil {
+			return err
+		}
 		for _, t := range tasks {
 			select {
 			case queue <- t:

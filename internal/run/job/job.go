@@ -85,7 +85,7 @@ func (j *Job) Do(ctx context.Context) error {
 	if err := j.Store.Join(j.Run); err != nil {
 		return err
 	}
-	r := &running{Job: j, more: make(chan struct{}, 1)}
+	r := &running{Job: j, more: make(chan struct{}, 1), looked: began}
 	if _, err := r.look(); err != nil {
 		return err
 	}
@@ -111,7 +111,9 @@ type running struct {
 	mu       sync.Mutex
 	held     int    // tasks that are ours and not done
 	waiting  int    // of these, those that wait for another go
-	halted   bool   // it was stopped from elsewhere; the claimer's alone
+	halted   bool   // it was stopped from elsewhere; the claimer's alone, as the next two
+	looked   time.Time
+	lookTook time.Duration
 	done     []bool // by task, where records are handed out
 	next     int    // the first place whose record has not been handed out
 	progress Progress
@@ -189,7 +191,7 @@ func (r *running) task(ctx context.Context, t store.Task) error {
 		return nil
 	}
 	if r.done == nil {
-		r.progress.Done++
+		r.progress.Done = min(r.progress.Done+1, r.progress.All) // the next look is exact
 	} else if !r.done[t.N] {
 		r.done[t.N] = true
 		r.progress.Done++

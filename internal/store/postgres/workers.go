@@ -63,7 +63,8 @@ func (l *Ledger) leave(ctx context.Context, tx pgx.Tx, id int64, deaths int) err
 		query string
 		args  []any
 	}{
-		{"UPDATE filler.task SET holder = 0, deaths = deaths + $2 WHERE holder = $1 AND NOT done", []any{id, deaths}},
+		// With many a task is only suspected; who held it alone was killed by it, or by chance.
+		{`UPDATE filler.task SET holder = 0, deaths = CASE WHEN deaths = 0 OR (SELECT count(*) FROM filler.task WHERE holder = $1) = 1 THEN deaths + $2 ELSE deaths END WHERE holder = $1`, []any{id, deaths}},
 		{"DELETE FROM filler.flight WHERE holder = $1", []any{id}},
 		// Its tokens may have gone out until now: they count for a minute more.
 		{`WITH s AS (DELETE FROM filler.share WHERE worker = $1 RETURNING server, tokens)
@@ -315,8 +316,8 @@ func (l *Ledger) Join(run int64) error {
 	return err
 }
 
-// Claim gives up to most tasks of a run, which then belong to this process. A task that several
-// processes ended with is given out alone.
+// Claim gives up to most tasks of a run, which then belong to this process. A task that a process
+// ended with is given out when all others are, and alone.
 func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 	me := l.worker(run)
 	var tasks []store.Task
@@ -338,7 +339,7 @@ func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 		}
 		// Those before the last that was claimed here are done or held, but for what became free
 		// again; all of them need not be passed over each time.
-		sound := fmt.Sprintf("deaths < %d AND n >= $4 ORDER BY n LIMIT $3", store.MostDeaths-1)
+		const sound = "deaths = 0 AND n >= $4 AND NOT EXISTS (SELECT 1 FROM filler.task h WHERE h.holder = $1 AND h.deaths > 0) ORDER BY n LIMIT $3"
 		from := l.claimedTo(run)
 		if err := take(ctx, tx, sound, most, from); err != nil || len(tasks) > 0 {
 			return err
