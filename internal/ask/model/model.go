@@ -299,11 +299,12 @@ func (c *Client) send(ctx context.Context, call Call, key string, req *exchange.
 		c.pay(x.CostNano)
 		c.made.Add(1)
 		c.moved.Add(int64(x.TokensIn + x.TokensOut))
-		if c.Purse != nil {
+		answer.CostNano, answer.Estimated = x.CostNano, x.Estimated
+		err := c.keeper.SaveExchange(x)
+		if c.Purse != nil { // after it is kept: what is neither kept nor set aside would be spent twice
 			c.Purse.settle(most, x.CostNano)
 		}
-		answer.CostNano, answer.Estimated = x.CostNano, x.Estimated
-		return c.keeper.SaveExchange(x)
+		return err
 	}
 	client.Accept = func(status int, body []byte) error {
 		if status == http.StatusForbidden || status == http.StatusNotFound {

@@ -2,6 +2,7 @@ package model
 
 import (
 	"context"
+	"math"
 	"sync"
 	"time"
 
@@ -19,6 +20,7 @@ type shared struct {
 	turn     *sync.Cond
 	pace     project.Pace
 	holds    int // requests that may be under way here
+	most     int // while the store is asked: no more than it was told of
 	out      int // that are
 	waiting  int // that wait beside
 	line     []*ticket
@@ -107,10 +109,10 @@ func (s *shared) place(ctx context.Context) error {
 	defer s.mu.Unlock()
 	s.waiting++
 	defer func() { s.waiting-- }()
-	if s.out >= s.holds {
+	if s.full() {
 		s.begin()
 	}
-	for s.out >= s.holds {
+	for s.full() {
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
@@ -125,6 +127,9 @@ func (s *shared) place(ctx context.Context) error {
 	s.out++
 	return nil
 }
+
+// full tells whether no more requests may be under way here now.
+func (s *shared) full() bool { return s.out >= min(s.holds, s.most) }
 
 func (s *shared) failed() error {
 	s.mu.Lock()
@@ -209,7 +214,7 @@ func (s *shared) ask() {
 		s.take(a, share, err)
 		over := err != nil || time.Since(last) > idle && s.out+s.waiting == 0
 		if over {
-			s.asking, s.holds = false, min(s.holds, s.out)
+			s.asking, s.holds = false, 0 // asked again by who comes next
 		}
 		pause := max(often, time.Duration(s.workers)*perHand)
 		s.mu.Unlock()
@@ -251,6 +256,7 @@ func (s *shared) question() (store.Ask, bool) {
 		a.Next = append(a.Next, tokens)
 	}
 	s.good, s.tooMuch, s.used = 0, false, 0
+	s.most = s.out
 	return a, s.out+s.waiting > 0
 }
 
@@ -262,10 +268,10 @@ func (s *shared) take(a store.Ask, share store.Share, err error) {
 		for _, t := range s.line {
 			close(t.at)
 		}
-		s.line = nil
+		s.line, s.holds, s.most = nil, 0, math.MaxInt
 		return
 	}
-	s.holds, s.workers = share.AtOnce, max(share.Workers, 1)
+	s.holds, s.most, s.workers = share.AtOnce, math.MaxInt, max(share.Workers, 1)
 	now := time.Now()
 	for i, t := range s.line[:min(len(share.After), len(s.line))] {
 		if !t.held && s.pace.TokensPerMinute > 0 {

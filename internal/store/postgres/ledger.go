@@ -364,3 +364,10 @@ func (l *Ledger) newID() (int64, error) {
 	b.next++
 	return b.next - 1, nil
 }
+
+// Rights gives the statements by which whoever owns the ledger lets another role work on it: read
+// and write rows, and nothing else.
+func Rights(role string) string {
+	name := pgx.Identifier{role}.Sanitize()
+	return "GRANT USAGE ON SCHEMA filler TO " + name + "; GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA filler TO " + name + "; GRANT USAGE ON ALL SEQUENCES IN SCHEMA filler TO " + name + ";"
+}

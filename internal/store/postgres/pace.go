@@ -15,16 +15,18 @@ var _ store.Pacing = (*Ledger)(nil)
 // Requests of a minute go out one by one, spaced so that those that go out up to a second late
 // still leave no 60 seconds with more than the limit. Tokens count from when a request may go out
 // until a minute after it came back.
-const (
+const ahead = time.Second // how far ahead requests are given their time
+
+var ( // in tests a minute is shorter
 	window = 61 * time.Second
-	ahead  = time.Second // how far ahead requests are given their time
-	counts = 61          // seconds that a second's tokens count for, its own included
+	counts = 61 // seconds that a second's tokens count for, its own included
 )
 
 // Pace says what this process has, wants and heard of a model's server, and gives its share.
 //
-// The sum of what all hold is never above what all may: who has more than its part while another
-// lacks gives back as its requests end, and who lacks takes what is free.
+// The sum of what all hold is never above what all may, but where the server bears less than it
+// did: who has more than its part while another lacks gives back as its requests end, and who lacks
+// takes what is free.
 func (l *Ledger) Pace(a store.Ask) (store.Share, error) {
 	me, err := l.sender()
 	if err != nil {
@@ -46,7 +48,7 @@ func (l *Ledger) Pace(a store.Ask) (store.Share, error) {
 		switch {
 		case a.TooMuch && eased >= 1: // one complaint stands for all that come with it
 			bears, eased = max(math.Min(bears, float64(a.AtOnce))/2, 1), 0
-		case a.Good > 0:
+		case a.Good > 0 && !a.TooMuch:
 			bears += float64(a.Good) / max(bears, 1)
 		}
 		bears = min(bears, float64(a.AtOnce))
@@ -63,7 +65,7 @@ func (l *Ledger) Pace(a store.Ask) (store.Share, error) {
 			}
 		}
 		if _, err := tx.Exec(ctx, `INSERT INTO filler.share(server, worker, holds, wants, tokens) VALUES($1,$2,$3,$4,$5)
-			ON CONFLICT(server, worker) DO UPDATE SET holds = $3, wants = $4, tokens = $5`, server, me, out.AtOnce, a.Wants, a.Reserved+granted); err != nil {
+			ON CONFLICT(server, worker) DO UPDATE SET holds = $3, wants = $4, tokens = $5`, server, me, max(out.AtOnce, a.Out), a.Wants, a.Reserved+granted); err != nil {
 			return err
 		}
 		if a.Used > 0 {
@@ -82,8 +84,7 @@ func (l *Ledger) Pace(a store.Ask) (store.Share, error) {
 // hands are the processes that ask a server, apart from this one.
 type hands struct {
 	n      int // that want something, this one included
-	mine   int // what this one holds
-	others int // what the others hold
+	others int // what the others hold, or still have under way
 	lack   []int
 	before int // of those that want something, how many have lower numbers
 }
@@ -98,7 +99,6 @@ func (l *Ledger) hands(ctx context.Context, tx pgx.Tx, server string, me int64) 
 	var holds, wants int
 	_, err = pgx.ForEachRow(found, []any{&worker, &holds, &wants}, func() error {
 		if worker == me {
-			h.mine = holds
 			return nil
 		}
 		h.others += holds
@@ -129,7 +129,7 @@ func (h *hands) share(a store.Ask, all int) int {
 			break
 		}
 	}
-	return max(min(a.Wants+1, most), min(a.Out, h.mine))
+	return min(a.Wants+1, most)
 }
 
 // goOut gives requests their time to go out, in their order, as far as the minute has room for
