@@ -22,43 +22,6 @@ import (
 	"filler/internal/store"
 )
 
-func (a *app) copyCmd() *cobra.Command {
-	var redact bool
-	cmd := &cobra.Command{Use: "copy FILE", Short: "Copy the ledger, also while it is at work, whole or to hand on", Args: one("the new file"),
-		Long: `Copy the ledger into a new file, as it is at one moment, also while runs go on.
-
-With --redact the copy can be handed on: it holds no documents, requests, raw replies or
-solved examples, the steps of a trace without the words that they quote, and random tokens in
-the place of sensitive values (the same for the same value). Names of documents, metadata,
-schemas with their lists of choices, and values that are not sensitive stay.`,
-		RunE: func(_ *cobra.Command, args []string) error {
-			l, _, err := a.kept()
-			if err != nil {
-				return err
-			}
-			defer l.Close()
-			copier, ok := l.(store.Copier)
-			if !ok {
-				return errors.New("this store can't be copied")
-			}
-			var redo *store.Redo
-			if redact {
-				redo = fill.Redaction()
-			}
-			if err := copier.Copy(args[0], redo); err != nil {
-				return err
-			}
-			info, err := os.Stat(args[0])
-			if err != nil {
-				return err
-			}
-			a.notef("%s: %s\n", args[0], megabytes(info.Size()))
-			return nil
-		}}
-	cmd.Flags().BoolVar(&redact, "redact", false, "leave out documents, requests and replies, and hide sensitive values")
-	return cmd
-}
-
 func (a *app) forgetCmd() *cobra.Command {
 	var trial bool
 	cmd := &cobra.Command{Use: "forget DOC...", Short: "Erase what is kept of a document: runs, cache, records, gold, pages", Args: cobra.MinimumNArgs(1),

@@ -83,12 +83,21 @@ func TestLedgerKeepsWhatItTakes(t *testing.T) { onEach(t, keepsWhatItTakes) }
 
 func keepsWhatItTakes(t *testing.T, k kind) {
 	l, at := k.new(t)
+	p := written(t, l)
+	reader, err := k.toRead(at)
+	require.NoError(t, err)
+	p.check(t, reader)
+	require.NoError(t, reader.Close())
+}
+
+// written fills a new store with runs, by many hands at once.
+func written(t *testing.T, l store.Store) *plain {
 	p := &plain{documents: map[int64][]string{}, exchanges: map[int64]map[int][]store.Exchange{}, records: map[int64]map[int]store.Record{}, answered: map[string]map[string]bool{}}
 	r := rand.New(rand.NewPCG(3, 4))
 	for run := range 5 {
 		var tasks []store.Task
 		for n := range 1 + r.IntN(12) {
-			tasks = append(tasks, store.Task{N: n, Document: fmt.Sprintf("d%d-%d", run, n), Metadata: map[string]string{"no": fmt.Sprint(n)}})
+			tasks = append(tasks, store.Task{N: n, Document: fmt.Sprintf("d%d-%d", run, n), File: "a file", Metadata: map[string]string{"no": fmt.Sprint(n)}})
 		}
 		id, err := l.Start(store.Run{Name: fmt.Sprintf("name %d", run%3), Schema: []byte("s"), Prompt: []byte(fmt.Sprint("p", run)), Model: "m"}, tasks)
 		require.NoError(t, err)
@@ -103,10 +112,52 @@ func keepsWhatItTakes(t *testing.T, k kind) {
 	}
 	wait.Wait()
 	p.check(t, l)
-	reader, err := k.toRead(at)
+	return p
+}
+
+// Copied from one kind of store into another and back, all is as it was; what is there already is
+// not copied twice, and what was copied in part is copied anew.
+func TestCopiesAreEqual(t *testing.T) { onEach(t, copiesAreEqual) }
+
+func copiesAreEqual(t *testing.T, k kind) {
+	l, _ := file.new(t)
+	p := written(t, l)
+	for run := range p.documents {
+		require.NoError(t, l.End(run, store.Done, time.Second))
+	}
+	require.NoError(t, l.SaveReview(store.Review{Schema: "s", Document: "d", Run: 2, Record: []byte("{}")}))
+	to, _ := k.new(t)
+	copied := func(from, to store.Store) (all []store.Copied) {
+		numbers, err := store.CopyRuns(from, to, func(c store.Copied) { all = append(all, c) })
+		require.NoError(t, err)
+		require.Len(t, numbers, 5)
+		_, err = store.CopyReviews(from, to, []string{"s"}, numbers)
+		require.NoError(t, err)
+		return all
+	}
+	for _, c := range copied(l, to) {
+		assert.False(t, c.Was)
+	}
+	p.check(t, to)
+	for _, c := range copied(l, to) {
+		assert.True(t, c.Was)
+	}
+	require.NoError(t, to.SaveRecord(3, record(0)), "one differs now")
+	for _, c := range copied(l, to) {
+		assert.Equal(t, c.From != 3, c.Was)
+	}
+	back, _ := file.new(t)
+	copied(to, back)
+	again, err := back.ReviewOf("s", "d", "")
 	require.NoError(t, err)
-	p.check(t, reader)
-	require.NoError(t, reader.Close())
+	require.NotNil(t, again)
+	one, err := l.Find("1")
+	require.NoError(t, err)
+	other, err := back.Find("1")
+	require.NoError(t, err)
+	assert.WithinDuration(t, one.Began, other.Began, time.Microsecond)
+	assert.Equal(t, one.State, other.State)
+	assert.InDelta(t, one.Seconds, other.Seconds, 1e-6)
 }
 
 // A copy of the files as they lie there while a ledger is open is what a kill leaves.

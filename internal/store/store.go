@@ -23,7 +23,8 @@ import (
 
 // Runs keeps runs and their tasks.
 type Runs interface {
-	// Start records a new run and its tasks, takes part in it, and gives its number.
+	// Start records a new run and its tasks, takes part in it, and gives its number. It begins
+	// now, unless it says when it began.
 	Start(r Run, tasks []Task) (int64, error)
 	// Find gives a run by its number, its name, or "last": the newest that was
 	// not made aside, not begun for documents named one by one, and not
@@ -66,6 +67,7 @@ type Claims interface {
 
 // Exchanges keeps what was asked and what came back.
 type Exchanges interface {
+	// SaveExchange keeps an exchange; it is of now, unless it says when it was.
 	SaveExchange(x Exchange) error
 	// Answered gives the kept answer to a request, if there is a whole one with
 	// status 200; else nil.
@@ -74,6 +76,8 @@ type Exchanges interface {
 	Exchanges(run int64, n int) ([]Exchange, error)
 	// RequestOf gives the body that was sent.
 	RequestOf(x Exchange) ([]byte, error)
+	// Parts gives it in the parts that it is kept in.
+	Parts(x Exchange) ([][]byte, error)
 	// Bodies gives, in document order, each request of a run that was answered.
 	Bodies(run int64, each func(request []byte, status int, reply []byte) error) error
 	Blob(hash string) ([]byte, error)

@@ -50,6 +50,9 @@ func (l *Ledger) Exchanges(run int64, n int) ([]store.Exchange, error) {
 // RequestOf gives the body that was sent.
 func (l *Ledger) RequestOf(x store.Exchange) ([]byte, error) { return l.joined(x.Kept) }
 
+// Parts gives the body that was sent in the parts that it is kept in.
+func (l *Ledger) Parts(x store.Exchange) ([][]byte, error) { return l.parts(x.Kept) }
+
 // parts gives kept parts by their hashes, which stand one behind the other.
 func (l *Ledger) parts(hashes []byte) (all [][]byte, err error) {
 	for len(hashes) >= 32 {

@@ -7,6 +7,7 @@ import (
 	"errors"
 	"slices"
 	"sync"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -248,7 +249,8 @@ type exchanges struct {
 	replies             [][]byte
 	in, out, cost, took []int64
 	estimated           []bool
-	holders             []int64 // the worker of this process in each run
+	ats                 []*time.Time // nil: now
+	holders             []int64      // the worker of this process in each run
 }
 
 func (x *exchanges) queue(q *pgx.Batch, spending map[int64]int64) {
@@ -257,13 +259,13 @@ func (x *exchanges) queue(q *pgx.Batch, spending map[int64]int64) {
 		runs, me = append(runs, run), append(me, worker)
 	}
 	// What was kept before is not paid again; what a worker whose row is gone has paid, its run has.
-	q.Queue(`WITH x AS (INSERT INTO filler.exchange(id, key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms)
-			SELECT * FROM unnest($1::bigint[], $2::bytea[], $3::bigint[], $4::int[], $5::text[], $6::int[], $7::bytea[], $8::int[], $9::bytea[], $10::text[], $11::text[], $12::bigint[], $13::bigint[], $14::bool[], $15::bigint[], $16::bigint[])
+	q.Queue(`WITH x AS (INSERT INTO filler.exchange(id, key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at)
+			SELECT id, key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, coalesce(at, clock_timestamp()) FROM unnest($1::bigint[], $2::bytea[], $3::bigint[], $4::int[], $5::text[], $6::int[], $7::bytea[], $8::int[], $9::bytea[], $10::text[], $11::text[], $12::bigint[], $13::bigint[], $14::bool[], $15::bigint[], $16::bigint[], $19::timestamptz[]) AS x(id, key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at)
 			ON CONFLICT (id) DO NOTHING RETURNING run, cost_nano),
 		sum AS (SELECT x.run, m.worker, least(sum(x.cost_nano), 9e18)::bigint AS cost FROM x JOIN unnest($17::bigint[], $18::bigint[]) AS m(run, worker) ON m.run = x.run GROUP BY 1, 2),
 		here AS (UPDATE filler.worker w SET spent = least(w.spent::numeric + sum.cost, 9e18)::bigint FROM sum WHERE w.id = sum.worker AND sum.cost > 0 RETURNING w.id)
 		UPDATE filler.run r SET gone = least(r.gone::numeric + sum.cost, 9e18)::bigint FROM sum WHERE r.id = sum.run AND sum.cost > 0 AND sum.worker NOT IN (SELECT id FROM here)`,
-		x.ids, x.keys, x.runs, x.ns, x.steps, x.tries, x.requests, x.statuses, x.replies, x.errs, x.finish, x.in, x.out, x.estimated, x.cost, x.took, runs, me)
+		x.ids, x.keys, x.runs, x.ns, x.steps, x.tries, x.requests, x.statuses, x.replies, x.errs, x.finish, x.in, x.out, x.estimated, x.cost, x.took, runs, me, x.ats)
 }
 
 // SaveExchange writes an exchange and returns when it is on the disk. Whoever waits for the answer
@@ -278,6 +280,10 @@ func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
 	}
 	key := notNil(packed.HashBytes(x.Key))
 	me := l.worker(x.Run)
+	var at *time.Time
+	if !x.At.IsZero() {
+		at = &x.At
+	}
 	return l.heavy.write(func(b *batch) {
 		c := &b.x
 		c.ids, c.keys, c.runs, c.ns = append(c.ids, id), append(c.keys, key), append(c.runs, x.Run), append(c.ns, int32(x.N))
@@ -285,6 +291,7 @@ func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
 		c.replies, c.errs, c.finish = append(c.replies, b.putBlob(x.Reply)), append(c.errs, toText(x.Error)), append(c.finish, toText(x.Finish))
 		c.in, c.out, c.estimated = append(c.in, int64(x.TokensIn)), append(c.out, int64(x.TokensOut)), append(c.estimated, x.Estimated)
 		c.cost, c.took = append(c.cost, x.CostNano), append(c.took, x.Took.Milliseconds())
+		c.ats = append(c.ats, at)
 		b.spending[x.Run] = me
 		switch {
 		case x.Status == 200 && x.Try > 0:

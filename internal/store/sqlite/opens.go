@@ -82,14 +82,8 @@ func (l *Ledger) OpenBy(key string) (*store.Open, error) {
 	if err != nil {
 		return nil, l.explain(err)
 	}
-	for _, id := range numbers(request) {
-		part, err := l.blob(id)
-		if err != nil {
-			return nil, err
-		}
-		o.Request = append(o.Request, part)
-	}
-	return &o, nil
+	o.Request, err = l.Parts(store.Exchange{Kept: request})
+	return &o, err
 }
 
 // Settle keeps the exchange of a request that waited. With status 200 it waits no

@@ -18,6 +18,10 @@ func (l *Ledger) SaveExchange(x store.Exchange) error { return l.saveExchange(x,
 // saveExchange writes an exchange; settles says that its request waits no more.
 func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
 	key := append([]byte{}, packed.HashBytes(x.Key)...)
+	at := x.At
+	if at.IsZero() {
+		at = time.Now()
+	}
 	return l.write(func(tx *sql.Tx) error {
 		request, err := l.putParts(tx, x.Request)
 		if err != nil {
@@ -29,7 +33,7 @@ func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
 		}
 		_, err = l.exec(tx, `INSERT INTO exchange(key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at)
 			VALUES(?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)`, key, x.Run, x.N, x.Step, x.Try, request, x.Status, reply, x.Error, x.Finish,
-			x.TokensIn, x.TokensOut, x.Estimated, x.CostNano, x.Took.Milliseconds(), time.Now().UnixMilli())
+			x.TokensIn, x.TokensOut, x.Estimated, x.CostNano, x.Took.Milliseconds(), at.UnixMilli())
 		if err == nil && x.Status == 200 && x.Try > 0 {
 			_, err = l.exec(tx, "DELETE FROM flight WHERE key = ?", key)
 		} else if err == nil && x.Try > 0 { // it has come back
@@ -126,14 +130,11 @@ func (l *Ledger) Bodies(run int64, each func(request []byte, status int, reply [
 // joined gives the concatenation of kept parts.
 func (l *Ledger) joined(ids []byte) ([]byte, error) {
 	var all []byte
-	for _, id := range numbers(ids) {
-		part, err := l.blob(id)
-		if err != nil {
-			return nil, err
-		}
+	parts, err := l.Parts(store.Exchange{Kept: ids})
+	for _, part := range parts {
 		all = append(all, part...)
 	}
-	return all, nil
+	return all, err
 }
 
 // numbers reads varints, up to one that is damaged.
@@ -176,6 +177,18 @@ func (l *Ledger) Exchanges(run int64, n int) ([]store.Exchange, error) {
 
 // RequestOf gives the body that was sent.
 func (l *Ledger) RequestOf(x store.Exchange) ([]byte, error) { return l.joined(x.Kept) }
+
+// Parts gives the body that was sent in the parts that it is kept in.
+func (l *Ledger) Parts(x store.Exchange) (parts [][]byte, err error) {
+	for _, id := range numbers(x.Kept) {
+		part, err := l.blob(id)
+		if err != nil {
+			return nil, err
+		}
+		parts = append(parts, part)
+	}
+	return parts, nil
+}
 
 var errNoParts = errors.New("a record without its parts")
 

@@ -29,8 +29,12 @@ func (l *Ledger) Start(r store.Run, tasks []store.Task) (int64, error) {
 		if len(settings) == 0 {
 			settings = []byte("{}")
 		}
+		began := r.Began
+		if began.IsZero() {
+			began = time.Now()
+		}
 		res, err := tx.Exec(`INSERT INTO run(name, scope, of, schema, schema_file, prompt, model, identity, rounds, settings, state, began) VALUES(?,?,?,?,?,?,?,?,?,?,?,?)`,
-			r.Name, r.Scope, r.Of, schema, r.SchemaFile, prompt, r.Model, r.Identity, r.Rounds, string(settings), store.Going, time.Now().UTC().Format(time.RFC3339Nano))
+			r.Name, r.Scope, r.Of, schema, r.SchemaFile, prompt, r.Model, r.Identity, r.Rounds, string(settings), store.Going, began.UTC().Format(time.RFC3339Nano))
 		if err != nil {
 			return err
 		}
