@@ -180,6 +180,12 @@ type Pacing interface {
 	SetBudget(run int64, limit int64) error
 }
 
+// Asker is a store that looks for the answer to a request and asks for the right to send it at one go.
+type Asker interface {
+	// TakeUnlessAnswered gives the kept answer, or says whether this process may send.
+	TakeUnlessAnswered(key string) (mine bool, x *Exchange, err error)
+}
+
 // Ask is what a process has and wants of a model's server.
 type Ask struct {
 	Server                             string

@@ -37,11 +37,7 @@ func (c *Client) leaving(call Call, key, flight string, req *exchange.Request) s
 // that one is answered meanwhile, its answer is taken.
 func (c *Client) alone(ctx context.Context, call Call, key string, req *exchange.Request, parts [][]byte) (*Answer, error) {
 	for look := firstLook; ; look = min(2*look, lastLook) {
-		mine, err := c.keeper.Take(key)
-		if err != nil {
-			return nil, err
-		}
-		a, err := c.known(call, key, parts)
+		mine, a, err := c.right(call, key, parts)
 		if err == nil && a == nil && mine {
 			if a, err = c.judged(ctx, call, key, req, parts); err == nil {
 				return a, nil // and SaveExchange has dropped the right
@@ -65,4 +61,22 @@ func (c *Client) alone(ctx context.Context, call Call, key string, req *exchange
 		case <-time.After(look):
 		}
 	}
+}
+
+// right asks for the right to send a request, or gives its answer where it is known by then.
+func (c *Client) right(call Call, key string, parts [][]byte) (mine bool, a *Answer, err error) {
+	atOneGo, is := c.keeper.(store.Asker)
+	if !is {
+		if mine, err = c.keeper.Take(key); err == nil {
+			a, err = c.known(call, key, parts)
+		}
+		return mine, a, err
+	}
+	mine, x, err := atOneGo.TakeUnlessAnswered(key)
+	if err == nil && x != nil {
+		if a, err = c.answered(x, call, key, parts); err == nil && a == nil && !mine {
+			mine, err = c.keeper.Take(key) // it can't be read, and is asked for again
+		}
+	}
+	return mine, a, err
 }

@@ -82,6 +82,9 @@ func (c *Client) Load() (requests, tokens int64) { return c.made.Load(), c.moved
 // SpentNano gives what this client's attempts have cost.
 func (c *Client) SpentNano() int64 { return c.spent.Load() }
 
+// Share gives how many requests may be under way in this process now.
+func (c *Client) Share() int { return c.pacer.share() }
+
 // pay adds to what was spent.
 func (c *Client) pay(cost int64) {
 	for {
@@ -231,8 +234,10 @@ func (c *Client) ask(ctx context.Context, call Call, asked *exchange.Request) (*
 	if c.Fresh {
 		return c.judged(ctx, call, key, req, parts)
 	}
-	if a, err := c.known(call, key, parts); a != nil || err != nil {
-		return a, err
+	if _, atOneGo := c.keeper.(store.Asker); !atOneGo {
+		if a, err := c.known(call, key, parts); a != nil || err != nil {
+			return a, err
+		}
 	}
 	mine := false
 	got, err, _ := c.flights.Do(key, func() (any, error) {
@@ -254,6 +259,11 @@ func (c *Client) known(call Call, key string, parts [][]byte) (*Answer, error) {
 	if x == nil || err != nil {
 		return nil, err
 	}
+	return c.answered(x, call, key, parts)
+}
+
+// answered answers a request by a kept exchange; nil where that can't be read.
+func (c *Client) answered(x *store.Exchange, call Call, key string, parts [][]byte) (*Answer, error) {
 	reply, err := c.way.Codec.Read(x.Reply)
 	if err != nil {
 		return nil, nil // it could not be read then either; ask again

@@ -19,10 +19,11 @@ type shared struct {
 	mu       sync.Mutex
 	turn     *sync.Cond
 	pace     project.Pace
-	holds    int // requests that may be under way here
-	most     int // while the store is asked: no more than it was told of
-	out      int // that are
-	waiting  int // that wait beside
+	holds    int  // requests that may be under way here
+	grew     bool // it had fewer before
+	most     int  // while the store is asked: no more than it was told of
+	out      int  // that are
+	waiting  int  // that wait beside
 	line     []*ticket
 	reserved int64
 	used     int64 // since the store heard of it last; likewise good and tooMuch
@@ -126,6 +127,18 @@ func (s *shared) place(ctx context.Context) error {
 	}
 	s.out++
 	return nil
+}
+
+// begins is the share of a process that has not heard of its own yet.
+const begins = 16
+
+func (s *shared) share() int {
+	s.mu.Lock()
+	defer s.mu.Unlock()
+	if !s.asking {
+		return min(begins, s.pace.AtOnce)
+	}
+	return s.holds
 }
 
 // full tells whether no more requests may be under way here now.
@@ -233,8 +246,11 @@ func (s *shared) ask() {
 func (s *shared) wait() time.Duration {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	if len(s.line) > 0 || s.holds < min(s.out+s.waiting, 1) {
+	if len(s.line) > 0 || s.waiting > 0 && (s.grew || s.holds == 0) {
 		return often
+	}
+	if s.waiting > 0 { // it would like more than its share
+		return max(seldom/4, time.Duration(s.workers)*perHand)
 	}
 	return seldom
 }
@@ -271,6 +287,7 @@ func (s *shared) take(a store.Ask, share store.Share, err error) {
 		s.line, s.holds, s.most = nil, 0, math.MaxInt
 		return
 	}
+	s.grew = share.AtOnce > s.holds
 	s.holds, s.most, s.workers = share.AtOnce, math.MaxInt, max(share.Workers, 1)
 	now := time.Now()
 	for i, t := range s.line[:min(len(share.After), len(s.line))] {

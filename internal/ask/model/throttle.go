@@ -17,6 +17,8 @@ type pacer interface {
 	// leave ends a request: used is what it took; tooMuch says that the server would not
 	// bear it.
 	leave(tokens, used int, tooMuch bool)
+	// share gives how many requests may be under way here now.
+	share() int
 }
 
 // local is the pace of one process.
@@ -61,6 +63,8 @@ func (l *local) leave(tokens, used int, tooMuch bool) {
 		l.minute.settle(tokens, used)
 	}
 }
+
+func (l *local) share() int { return int(l.crowd.most) }
 
 // throttle bounds how many requests are under way, and learns how many the
 // server bears: half as many after it says that it is too much, one more after

@@ -340,6 +340,9 @@ func (f *Filler) Run(ctx context.Context, w Work, run int64, h Hooks) error {
 	}
 	j := job.Job{Store: f.Ledger, Run: run, AtOnce: f.Pace.AtOnce, Stopped: isStopped, Waits: waits, Spent: f.SpentNano, Hooks: hooks,
 		Make: func(ctx context.Context, t store.Task) (store.Record, error) { return w.make(ctx, f, run, t) }}
+	if _, shared := f.Ledger.(store.Pacing); shared && !f.First().prints() {
+		j.Share = f.First().Client.Share
+	}
 	return j.Do(ctx)
 }
 

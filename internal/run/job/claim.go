@@ -54,24 +54,33 @@ func (r *running) lookNowAndThen() error {
 	return err
 }
 
-// elsewhere is how long to wait before looking again at what others are at.
-const elsewhere = 200 * time.Millisecond
+// elsewhere is how long to wait before looking again at what others are at, longest where that
+// was in vain again and again.
+const (
+	elsewhere = 200 * time.Millisecond
+	longest   = time.Second
+)
 
 // claim puts claimed tasks into the queue until all are done. Few are claimed at
 // a time, so that others who join have their share.
 func (r *running) claim(ctx context.Context, queue chan<- store.Task) error {
+	pause := elsewhere
 	for ctx.Err() == nil {
-		tasks, err := r.Store.Claim(r.Run, r.AtOnce)
-		if errors.Is(err, store.ErrHalted) {
-			r.halted = true
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-		held := r.hold(len(tasks))
 		if err := r.lookNowAndThen(); err != nil {
 			return err
+		}
+		held := r.hold(0)
+		most := r.most(held)
+		var tasks []store.Task
+		if most > 0 {
+			var err error
+			if tasks, err = r.Store.Claim(r.Run, most); errors.Is(err, store.ErrHalted) {
+				r.halted = true
+				return nil
+			} else if err != nil {
+				return err
+			}
+			held = r.hold(len(tasks))
 		}
 		for _, t := range tasks {
 			select {
@@ -81,6 +90,7 @@ func (r *running) claim(ctx context.Context, queue chan<- store.Task) error {
 			}
 		}
 		if len(tasks) > 0 {
+			pause = elsewhere
 			continue
 		}
 		if held == 0 {
@@ -90,11 +100,26 @@ func (r *running) claim(ctx context.Context, queue chan<- store.Task) error {
 		}
 		select { // what is left is at work, here or elsewhere
 		case <-ctx.Done():
-		case <-time.After(elsewhere):
+		case <-time.After(pause):
+			pause = min(2*pause, longest)
 		case <-r.more:
 		}
 	}
 	return nil
+}
+
+// most is how many tasks may be claimed now. Where others are at the same model few are held beyond
+// the share in it, so that none waits here while another is idle; and not one by one.
+func (r *running) most(held int) int {
+	if r.Share == nil {
+		return r.AtOnce
+	}
+	share := min(max(r.Share(), 1), r.AtOnce)
+	room := 2*share - held
+	if held > 0 && room < (share+1)/2 {
+		return 0
+	}
+	return min(share, room)
 }
 
 // putBy counts tasks that wait for another go.

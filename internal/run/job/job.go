@@ -45,6 +45,9 @@ type Job struct {
 	Store  Store
 	Run    int64
 	AtOnce int // tasks that are claimed together; twice as many are in hand
+	// Share gives how many of AtOnce are this process's part, where others are at the same model;
+	// nil: all of them.
+	Share func() int
 	// Make makes the record of a task. An error means that the task has no
 	// outcome yet and ends the run; one that is Stopped is a consequence of the
 	// end and not its cause.
@@ -109,9 +112,9 @@ type running struct {
 	more chan struct{} // a task of ours has ended
 
 	mu       sync.Mutex
-	held     int    // tasks that are ours and not done
-	waiting  int    // of these, those that wait for another go
-	halted   bool   // it was stopped from elsewhere; the claimer's alone, as the next two
+	held     int  // tasks that are ours and not done
+	waiting  int  // of these, those that wait for another go
+	halted   bool // it was stopped from elsewhere; the claimer's alone, as the next two
 	looked   time.Time
 	lookTook time.Duration
 	done     []bool // by task, where records are handed out

@@ -60,6 +60,7 @@ type Ledger struct {
 	host    string
 	atWork  workers
 	claimed sync.Map // run → the number behind the last task that was claimed here
+	tasks   sync.Map // run → how many tasks it has
 	shut    sync.Once
 
 	heavy, light *writer

@@ -182,6 +182,7 @@ const portion = 16
 // that left have spent, and what the others are leased, whether they spend it or not.
 func (l *Ledger) Lease(run, aside, like int64) (out store.Lease, err error) {
 	me := l.worker(run)
+	l.atWork.lease(run)
 	err = l.inTx(func(ctx context.Context, tx pgx.Tx) error {
 		out = store.Lease{}
 		var gone, others, spent, n int64

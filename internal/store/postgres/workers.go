@@ -34,6 +34,8 @@ var termSQL = fmt.Sprintf("now() + interval '%d seconds'", int(term.Seconds()))
 type workers struct {
 	mu      sync.Mutex
 	ids     map[int64]int64 // by run
+	done    map[int64]int64 // records that were kept, by run
+	leased  map[int64]bool  // runs whose budget this process has a part of
 	stop    chan struct{}
 	ended   chan struct{}
 	closing atomic.Bool
@@ -207,6 +209,42 @@ func (l *Ledger) left(run int64) {
 	delete(l.atWork.ids, run)
 }
 
+// now gives the rows of this process, with the records that it has kept in each.
+func (w *workers) now() (runs, ids, done []int64) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for run, id := range w.ids {
+		runs, ids, done = append(runs, run), append(ids, id), append(done, w.done[run])
+	}
+	return runs, ids, done
+}
+
+// kept counts a record of a run.
+func (w *workers) kept(run int64) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.done == nil {
+		w.done = map[int64]int64{}
+	}
+	w.done[run]++
+}
+
+// leased notes that what a run costs is held against its budget as it goes.
+func (w *workers) lease(run int64) {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.leased == nil {
+		w.leased = map[int64]bool{}
+	}
+	w.leased[run] = true
+}
+
+func (w *workers) isLeased(run int64) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	return w.leased[run]
+}
+
 // sender gives the worker that stands for the requests of this process.
 func (l *Ledger) sender() (int64, error) {
 	if me := l.worker(0); me != 0 {
@@ -240,17 +278,12 @@ func (l *Ledger) renew() {
 			return
 		case <-tick.C:
 		}
-		l.atWork.mu.Lock()
-		var runs, ids []int64
-		for run, id := range l.atWork.ids {
-			runs, ids = append(runs, run), append(ids, id)
-		}
-		l.atWork.mu.Unlock()
+		runs, ids, done := l.atWork.now()
 		// Where the ledger can't be written the work itself will say so.
 		_ = l.light.write(func(b *batch) {
 			b.others = append(b.others, func(q *pgx.Batch) {
-				q.Queue(`INSERT INTO filler.worker AS w(id, run, process, host, layout, until) OVERRIDING SYSTEM VALUE SELECT id, run, $3, $4, $5, `+termSQL+` FROM unnest($1::bigint[], $2::bigint[]) AS m(id, run)
-					ON CONFLICT(id) DO UPDATE SET until = `+termSQL, ids, runs, thisProcess(), toText(l.host), len(layouts))
+				q.Queue(`INSERT INTO filler.worker AS w(id, run, process, host, layout, until, done) OVERRIDING SYSTEM VALUE SELECT id, run, $4, $5, $6, `+termSQL+`, done FROM unnest($1::bigint[], $2::bigint[], $3::bigint[]) AS m(id, run, done)
+					ON CONFLICT(id) DO UPDATE SET until = `+termSQL+`, done = EXCLUDED.done`, ids, runs, done, thisProcess(), toText(l.host), len(layouts))
 			})
 		})
 	}
@@ -330,8 +363,9 @@ func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 		return err
 	}
 	err := l.lightly(func(ctx context.Context, tx pgx.Tx) error {
+		// Before the server has counted the rows of a new run it would sort all that wait, each time.
 		var state string
-		if err := tx.QueryRow(ctx, "SELECT state FROM filler.run WHERE id = $1", run).Scan(&state); err != nil {
+		if err := tx.QueryRow(ctx, "SELECT set_config('enable_sort', 'off', true), set_config('enable_bitmapscan', 'off', true), set_config('enable_seqscan', 'off', true), state FROM filler.run WHERE id = $1", run).Scan(nil, nil, nil, &state); err != nil {
 			return err
 		}
 		if state == store.Stopped {
@@ -368,26 +402,47 @@ func (l *Ledger) claimedTo(run int64) int {
 
 // Left counts the tasks of a run, and those that are not done.
 func (l *Ledger) Left(run int64) (all, left int, err error) {
-	_, err = l.row([]any{&all, &left}, "SELECT (SELECT count(*) FROM filler.task WHERE run = $1), (SELECT count(*) FROM filler.task WHERE run = $1 AND NOT done)", run)
+	if known, is := l.tasks.Load(run); is {
+		all = known.(int)
+	} else {
+		if _, err = l.row([]any{&all}, "SELECT count(*) FROM filler.task WHERE run = $1", run); err != nil {
+			return 0, 0, err
+		}
+		l.tasks.Store(run, all)
+	}
+	_, err = l.row([]any{&left}, "SELECT count(*) FROM filler.task WHERE run = $1 AND NOT done", run)
 	return all, left, err
 }
 
 // Take asks for the right to send the request with this key.
 func (l *Ledger) Take(key string) (bool, error) {
+	mine, _, err := l.take(key, false)
+	return mine, err
+}
+
+// TakeUnlessAnswered gives the kept answer to a request, or says whether this process may send it.
+func (l *Ledger) TakeUnlessAnswered(key string) (bool, *store.Exchange, error) {
+	return l.take(key, true)
+}
+
+func (l *Ledger) take(key string, look bool) (mine bool, x *store.Exchange, err error) {
 	me, err := l.sender()
 	if err != nil {
-		return false, err
+		return false, nil, err
 	}
-	bytes := notNil(packed.HashBytes(key))
-	mine := false
-	if err := l.light.write(func(b *batch) { b.take(bytes, me, &mine) }); err != nil || mine {
-		return mine, err
+	want := asked{key: notNil(packed.HashBytes(key)), holder: me, mine: &mine}
+	if look {
+		want.answer = &x
+	}
+	ask := func() error { return l.light.write(func(b *batch) { b.takes = append(b.takes, want) }) }
+	if err := ask(); err != nil || mine || x != nil {
+		return mine, x, err
 	}
 	if err := l.lightly(func(ctx context.Context, tx pgx.Tx) error { _, err := l.reap(ctx, tx, 0); return err }); err != nil {
-		return false, err
+		return false, nil, err
 	}
-	err = l.light.write(func(b *batch) { b.take(bytes, me, &mine) })
-	return mine, err
+	err = ask()
+	return mine, x, err
 }
 
 // asked is a right to send that is asked for.
@@ -396,10 +451,7 @@ type asked struct {
 	holder int64
 	mine   *bool
 	about  string
-}
-
-func (b *batch) take(key []byte, me int64, mine *bool) {
-	b.takes = append(b.takes, asked{key: key, holder: me, mine: mine})
+	answer **store.Exchange // where the answer goes, if there is one; nil: it is not looked for
 }
 
 // columns gives those of what is asked for, in the order of the keys: two transactions that ask for
@@ -428,7 +480,43 @@ func granted(all []asked) func(rows pgx.Rows) error {
 
 func (b *batch) queueTakes(q *pgx.Batch) {
 	keys, holders, _ := columns(b.takes)
-	q.Queue("INSERT INTO filler.flight(key, holder) SELECT * FROM unnest($1::bytea[], $2::bigint[]) ON CONFLICT DO NOTHING RETURNING key", keys, holders).Query(granted(b.takes))
+	var looked [][]byte
+	var looks []bool
+	for _, a := range b.takes {
+		if looks = append(looks, a.answer != nil); a.answer != nil {
+			looked = append(looked, a.key)
+		}
+	}
+	// A subquery of one row is looked up in the index for each key; EXISTS may be hashed, over all.
+	q.Queue(`INSERT INTO filler.flight(key, holder) SELECT k.key, k.holder FROM unnest($1::bytea[], $2::bigint[], $3::bool[]) AS k(key, holder, look)
+		WHERE NOT k.look OR (SELECT x.id FROM filler.exchange x WHERE x.key = k.key AND x.status = 200 AND x.try > 0 LIMIT 1) IS NULL ON CONFLICT DO NOTHING RETURNING key`, keys, holders, looks).Query(granted(b.takes))
+	if len(looked) == 0 {
+		return
+	}
+	// After the right was given or not: whoever has answered meanwhile has given it up with the answer.
+	q.Queue(`SELECT DISTINCT ON (x.key) x.key, x.id, x.run, x.n, x.step, b.body, x.finish, x.tokens_in, x.tokens_out FROM filler.exchange x JOIN filler.blob b ON b.hash = x.reply
+		WHERE x.key = ANY($1) AND x.status = 200 AND x.try > 0 ORDER BY x.key, x.at DESC, x.id DESC`, looked).Query(func(rows pgx.Rows) error {
+		found := map[string]*store.Exchange{}
+		for rows.Next() {
+			x := &store.Exchange{Status: 200}
+			var key, reply []byte
+			if err := rows.Scan(&key, &x.ID, &x.Run, &x.N, &x.Step, &reply, &x.Finish, &x.TokensIn, &x.TokensOut); err != nil {
+				return err
+			}
+			body, err := packed.Open(reply)
+			if err != nil {
+				return b.l.damaged(err)
+			}
+			x.Key, x.Step, x.Finish, x.Reply = packed.HashText(key), fromText(x.Step), fromText(x.Finish), body
+			found[string(key)] = x
+		}
+		for _, a := range b.takes {
+			if a.answer != nil {
+				*a.answer = found[string(a.key)]
+			}
+		}
+		return rows.Err()
+	})
 }
 
 func (b *batch) queueDeparts(q *pgx.Batch) {
@@ -454,7 +542,7 @@ func (l *Ledger) Depart(x store.Exchange) error {
 	}
 	mine := false
 	err = l.light.write(func(b *batch) {
-		b.departs = append(b.departs, asked{notNil(packed.HashBytes(flight)), me, &mine, toText(string(about))})
+		b.departs = append(b.departs, asked{key: notNil(packed.HashBytes(flight)), holder: me, mine: &mine, about: toText(string(about))})
 	})
 	if err == nil && !mine {
 		err = &store.Taken{What: "a request"}

@@ -5,11 +5,13 @@ import (
 	"context"
 	"crypto/sha256"
 	"errors"
+	"fmt"
 	"slices"
 	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
 
 	"filler/internal/store"
 	"filler/internal/store/packed"
@@ -86,7 +88,7 @@ func (w *writer) commit(all []write) {
 }
 
 func (w *writer) send(all []write) error {
-	b := &batch{l: w.l, blobs: map[[32]byte][]byte{}, spending: map[int64]int64{}}
+	b := &batch{l: w.l, blobs: map[[32]byte][]byte{}, spent: map[int64]*spent{}}
 	for _, one := range all {
 		one.add(b)
 	}
@@ -163,16 +165,15 @@ func (k *kept) hashOf(i int, part []byte) [32]byte {
 
 // batch is what one transaction writes, by columns.
 type batch struct {
-	l        *Ledger
-	blobs    map[[32]byte][]byte
-	x        exchanges
-	r        records
-	answered [][]byte        // keys whose requests are not on their way any more
-	back     [][]byte        // keys whose attempts have come back without an answer
-	takes    []asked         // rights to send that are asked for
-	departs  []asked         // requests that go out now
-	spending map[int64]int64 // the worker that stands for this process, by run
-	others   []func(q *pgx.Batch)
+	l                  *Ledger
+	blobs              map[[32]byte][]byte
+	exchanges, records []func(q *pgx.Batch)
+	spent              map[int64]*spent // by run
+	answered           [][]byte         // keys whose requests are not on their way any more
+	back               [][]byte         // keys whose attempts have come back without an answer
+	takes              []asked          // rights to send that are asked for
+	departs            []asked          // requests that go out now
+	others             []func(q *pgx.Batch)
 }
 
 // putBlob has a body kept, once, and gives its hash.
@@ -204,8 +205,9 @@ func (b *batch) queue(q *pgx.Batch) {
 		hashes, bodies := sorted(b.blobs)
 		q.Queue("INSERT INTO filler.blob(hash, body) SELECT * FROM unnest($1::bytea[], $2::bytea[]) ON CONFLICT DO NOTHING", hashes, bodies)
 	}
-	if len(b.x.ids) > 0 {
-		b.x.queue(q, b.spending)
+	b.queueSpent(q)
+	for _, add := range b.exchanges {
+		add(q)
 	}
 	if len(b.answered) > 0 {
 		q.Queue("DELETE FROM filler.flight WHERE key = ANY($1)", b.answered)
@@ -213,8 +215,8 @@ func (b *batch) queue(q *pgx.Batch) {
 	if len(b.back) > 0 {
 		q.Queue("UPDATE filler.flight SET about = '' WHERE key = ANY($1) AND holder = $2", b.back, b.l.worker(0))
 	}
-	if len(b.r.runs) > 0 {
-		b.r.queue(q, b.l)
+	for _, add := range b.records {
+		add(q)
 	}
 	if len(b.takes) > 0 {
 		b.queueTakes(q)
@@ -240,32 +242,23 @@ func sorted(blobs map[[32]byte][]byte) (hashes, bodies [][]byte) {
 	return hashes, bodies
 }
 
-// exchanges are the columns of exchanges.
-type exchanges struct {
-	ids, runs           []int64
-	ns, tries, statuses []int32
-	keys, requests      [][]byte
-	steps, errs, finish []string
-	replies             [][]byte
-	in, out, cost, took []int64
-	estimated           []bool
-	ats                 []*time.Time // nil: now
-	holders             []int64      // the worker of this process in each run
+// spent is what a batch adds to what a run has cost here.
+type spent struct {
+	worker, cost int64
+	first        int64 // the exchange that tells whether it was added before
 }
 
-func (x *exchanges) queue(q *pgx.Batch, spending map[int64]int64) {
-	var runs, me []int64
-	for run, worker := range spending {
-		runs, me = append(runs, run), append(me, worker)
+// queueSpent counts what was paid, before the exchanges are kept: where the first of them is there
+// already, all were counted. What a worker whose row is gone has paid, its run has.
+func (b *batch) queueSpent(q *pgx.Batch) {
+	for run, s := range b.spent {
+		if s.cost <= 0 {
+			continue
+		}
+		const add = "least(%s::numeric + $2, 9e18)::bigint WHERE id = $1 AND NOT EXISTS (SELECT 1 FROM filler.exchange WHERE id = $3)"
+		q.Queue("UPDATE filler.worker SET spent = "+fmt.Sprintf(add, "spent"), s.worker, s.cost, s.first)
+		q.Queue("UPDATE filler.run SET gone = "+fmt.Sprintf(add, "gone")+" AND NOT EXISTS (SELECT 1 FROM filler.worker WHERE id = $4)", run, s.cost, s.first, s.worker)
 	}
-	// What was kept before is not paid again; what a worker whose row is gone has paid, its run has.
-	q.Queue(`WITH x AS (INSERT INTO filler.exchange(id, key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at)
-			SELECT id, key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, coalesce(at, clock_timestamp()) FROM unnest($1::bigint[], $2::bytea[], $3::bigint[], $4::int[], $5::text[], $6::int[], $7::bytea[], $8::int[], $9::bytea[], $10::text[], $11::text[], $12::bigint[], $13::bigint[], $14::bool[], $15::bigint[], $16::bigint[], $19::timestamptz[]) AS x(id, key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at)
-			ON CONFLICT (id) DO NOTHING RETURNING run, cost_nano),
-		sum AS (SELECT x.run, m.worker, least(sum(x.cost_nano), 9e18)::bigint AS cost FROM x JOIN unnest($17::bigint[], $18::bigint[]) AS m(run, worker) ON m.run = x.run GROUP BY 1, 2),
-		here AS (UPDATE filler.worker w SET spent = least(w.spent::numeric + sum.cost, 9e18)::bigint FROM sum WHERE w.id = sum.worker AND sum.cost > 0 RETURNING w.id)
-		UPDATE filler.run r SET gone = least(r.gone::numeric + sum.cost, 9e18)::bigint FROM sum WHERE r.id = sum.run AND sum.cost > 0 AND sum.worker NOT IN (SELECT id FROM here)`,
-		x.ids, x.keys, x.runs, x.ns, x.steps, x.tries, x.requests, x.statuses, x.replies, x.errs, x.finish, x.in, x.out, x.estimated, x.cost, x.took, runs, me, x.ats)
 }
 
 // SaveExchange writes an exchange and returns when it is on the disk. Whoever waits for the answer
@@ -285,14 +278,19 @@ func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
 		at = &x.At
 	}
 	return l.heavy.write(func(b *batch) {
-		c := &b.x
-		c.ids, c.keys, c.runs, c.ns = append(c.ids, id), append(c.keys, key), append(c.runs, x.Run), append(c.ns, int32(x.N))
-		c.steps, c.tries, c.requests, c.statuses = append(c.steps, toText(x.Step)), append(c.tries, int32(x.Try)), append(c.requests, b.putParts(x.Request)), append(c.statuses, int32(x.Status))
-		c.replies, c.errs, c.finish = append(c.replies, b.putBlob(x.Reply)), append(c.errs, toText(x.Error)), append(c.finish, toText(x.Finish))
-		c.in, c.out, c.estimated = append(c.in, int64(x.TokensIn)), append(c.out, int64(x.TokensOut)), append(c.estimated, x.Estimated)
-		c.cost, c.took = append(c.cost, x.CostNano), append(c.took, x.Took.Milliseconds())
-		c.ats = append(c.ats, at)
-		b.spending[x.Run] = me
+		request, reply := b.putParts(x.Request), b.putBlob(x.Reply)
+		b.exchanges = append(b.exchanges, func(q *pgx.Batch) {
+			q.Queue(`INSERT INTO filler.exchange(id, key, run, n, step, try, request, status, reply, error, finish, tokens_in, tokens_out, estimated, cost_nano, took_ms, at)
+				VALUES($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14,$15,$16,coalesce($17, clock_timestamp())) ON CONFLICT (id) DO NOTHING`,
+				id, key, x.Run, x.N, toText(x.Step), x.Try, request, x.Status, reply, toText(x.Error), toText(x.Finish), x.TokensIn, x.TokensOut, x.Estimated, x.CostNano, x.Took.Milliseconds(), at)
+		})
+		if !l.atWork.isLeased(x.Run) {
+			// nothing is held against it
+		} else if s := b.spent[x.Run]; s == nil {
+			b.spent[x.Run] = &spent{me, x.CostNano, id}
+		} else {
+			s.cost += x.CostNano
+		}
 		switch {
 		case x.Status == 200 && x.Try > 0:
 			b.answered = append(b.answered, key)
@@ -308,36 +306,6 @@ func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
 	})
 }
 
-// records are the columns of records.
-type records struct {
-	runs, me   []int64
-	ns         []int32
-	statuses   []string
-	bodies     [][]byte
-	traces     [][]byte
-	text, file [][]byte
-	taken      []*bool // set where the task is another's
-}
-
-func (r *records) queue(q *pgx.Batch, l *Ledger) {
-	// A task is taken from its worker only where another holds it, or has done it since.
-	q.Queue(`WITH r AS (SELECT * FROM unnest($1::bigint[], $2::int[], $3::text[], $4::bytea[], $5::bytea[], $6::bytea[], $7::bytea[], $8::bigint[]) AS r(run, n, status, body, trace, text, file, me)),
-		mine AS (UPDATE filler.task t SET done = true, holder = 0, by = r.me, text_sha256 = coalesce(r.text, t.text_sha256), file_sha256 = r.file
-			FROM r WHERE t.run = r.run AND t.n = r.n AND (r.me = 0 OR t.holder = r.me OR t.holder = 0 AND (NOT t.done OR t.by = r.me OR t.by = 0)) RETURNING t.run, t.n, r.me),
-		counted AS (UPDATE filler.worker w SET done = w.done + c.n FROM (SELECT me, count(*) AS n FROM mine GROUP BY me) c WHERE w.id = c.me)
-		INSERT INTO filler.record AS k(run, n, status, body, trace) SELECT run, n, status, body, trace FROM r JOIN mine USING (run, n)
-			ON CONFLICT (run, n) DO UPDATE SET status = EXCLUDED.status, body = EXCLUDED.body, trace = EXCLUDED.trace RETURNING k.run, k.n`,
-		r.runs, r.ns, r.statuses, r.bodies, r.traces, r.text, r.file, r.me).Query(func(rows pgx.Rows) error {
-		ours := map[[2]int64]bool{}
-		var run, n int64
-		_, err := pgx.ForEachRow(rows, []any{&run, &n}, func() error { ours[[2]int64{run, n}] = true; return nil })
-		for i := range r.runs {
-			*r.taken[i] = !ours[[2]int64{r.runs[i], int64(r.ns[i])}]
-		}
-		return err
-	})
-}
-
 var errNoParts = errors.New("a record without its parts")
 
 // SaveRecord writes the record of a task and marks the task done.
@@ -348,12 +316,20 @@ func (l *Ledger) SaveRecord(run int64, r store.Record) error {
 	body, trace := packed.All(r.Record, r.Problems, r.Evidence, r.Risk), packed.Body(r.Trace)
 	me, taken := l.worker(run), false
 	err := l.heavy.write(func(b *batch) {
-		c := &b.r
-		c.runs, c.ns, c.me = append(c.runs, run), append(c.ns, int32(r.N)), append(c.me, me)
-		c.statuses, c.bodies, c.traces = append(c.statuses, r.Status), append(c.bodies, body), append(c.traces, trace)
-		c.text, c.file = append(c.text, packed.HashBytes(r.TextHash)), append(c.file, packed.HashBytes(r.FileHash))
-		c.taken = append(c.taken, &taken)
+		b.records = append(b.records, func(q *pgx.Batch) {
+			// A task is taken from its worker only where another holds it, or has done it since.
+			q.Queue(`WITH mine AS (UPDATE filler.task SET done = true, holder = 0, by = $1, text_sha256 = coalesce($2, text_sha256), file_sha256 = $3
+					WHERE run = $4 AND n = $5 AND ($1 = 0 OR holder = $1 OR holder = 0 AND (NOT done OR by = $1 OR by = 0)) RETURNING run, n)
+				INSERT INTO filler.record(run, n, status, body, trace) SELECT run, n, $6, $7, $8 FROM mine ON CONFLICT (run, n) DO UPDATE SET status = EXCLUDED.status, body = EXCLUDED.body, trace = EXCLUDED.trace`,
+				me, packed.HashBytes(r.TextHash), packed.HashBytes(r.FileHash), run, r.N, r.Status, body, trace).Exec(func(done pgconn.CommandTag) error {
+				taken = done.RowsAffected() == 0
+				return nil
+			})
+		})
 	})
+	if err == nil {
+		l.atWork.kept(run)
+	}
 	if err == nil && taken {
 		err = &store.Taken{What: r.Document}
 	}
