@@ -171,7 +171,7 @@ func TestWorkersKilled(t *testing.T) {
 	p.check()
 }
 
-// cable is a line to the database that can be cut and mended.
+// cable is a line to the database that can be cut and joined again.
 type cable struct {
 	mu    sync.Mutex
 	cut   bool
@@ -285,4 +285,32 @@ func TestADocumentThatKills(t *testing.T) {
 	out, err = run(p.dir, "trace", "0007-scan.png")
 	require.NoError(t, err, out)
 	assert.Contains(t, out, "set aside")
+}
+
+// A database whose disk is full ends the run in one line that says so; with room again it goes on,
+// and nothing that was answered is paid twice.
+func TestDatabaseDiskFull(t *testing.T) {
+	disk, err := os.MkdirTemp("", "filler-disk-")
+	require.NoError(t, err)
+	defer os.Remove(disk)
+	if out, err := exec.Command("mount", "-t", "tmpfs", "-o", "size=110m,mode=755", "tmpfs", disk).CombinedOutput(); err != nil {
+		t.Skipf("left out: no small disk can be made here (%s)", strings.TrimSpace(string(out)))
+	}
+	defer exec.Command("umount", "-l", disk).Run()
+	t.Setenv("TMPDIR", disk)
+	p := newPool(t, 300, 20*time.Millisecond, "8")
+	filler := filepath.Join(disk, "filling")
+	first := exec.Command("filler", "fill")
+	first.Dir = p.dir
+	var said bytes.Buffer
+	first.Stderr = &said
+	require.NoError(t, first.Start())
+	p.begun()
+	p.server.wait(30)
+	out, err := exec.Command("sh", "-c", "cat /dev/zero > "+filler+" 2>/dev/null; true").CombinedOutput()
+	require.NoError(t, err, string(out))
+	assert.Error(t, first.Wait())
+	assert.Contains(t, said.String(), "the disk of the database is full; free space, then continue with `filler fill --resume`")
+	require.NoError(t, os.Remove(filler))
+	p.check()
 }

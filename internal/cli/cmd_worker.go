@@ -84,7 +84,9 @@ func (a *app) work(ctx context.Context, runName string, until bool) error {
 			a.notef("run %d: %s\n", run.ID, visible(err.Error()))
 		}
 	}
-	hand.Cant = func(run store.Run, err error) { a.notef("run %d%s is left to others: %s\n", run.ID, nameOf(run), visible(err.Error())) }
+	hand.Cant = func(run store.Run, err error) {
+		a.notef("run %d%s is left to others: %s\n", run.ID, nameOf(run), visible(err.Error()))
+	}
 	if !until {
 		a.notef("waiting for runs in %s; Ctrl-C ends\n", secret.Address(at))
 	}

@@ -10,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/store"
+	"filler/internal/store/pgtest"
+	"filler/internal/store/postgres"
 )
 
 func record(n int) store.Record {
@@ -192,5 +194,19 @@ func firstOpeningAtOnce(t *testing.T, k kind) {
 		require.NoError(t, err)
 		assert.Len(t, runs, 8)
 		require.NoError(t, l.Close())
+	}
+}
+
+// A pool between that hands connections out by transaction changes nothing.
+func TestThroughAPool(t *testing.T) {
+	s := pgtest.Start(t, "fsync=off")
+	k := kind{
+		place:  func(t testing.TB) string { return s.Pool(t, s.Database(t)) },
+		open:   func(at string) (store.Store, error) { return postgres.Open(at) },
+		toRead: func(at string) (store.Store, error) { return postgres.OpenToRead(at) },
+		rounds: 1,
+	}
+	for name, law := range map[string]func(*testing.T, kind){"keeps": keepsWhatItTakes, "claims": tasksAreClaimedOnce, "one flight": oneRequestOnItsWay, "any bytes": anyBytesComeBack} {
+		t.Run(name, func(t *testing.T) { law(t, k) })
 	}
 }

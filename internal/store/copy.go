@@ -17,8 +17,8 @@ type Copied struct {
 
 // CopyRuns copies all runs of a store into another, the oldest first, with their tasks, exchanges,
 // records and open requests; a run that is there already is not copied twice, and one that was
-// copied in part is copied anew. Each is read back and held against what was copied. Numbers are
-// given anew. told hears of each.
+// copied in part is copied again. Each is read back and held against what was copied. Numbers are
+// new there. told hears of each.
 func CopyRuns(from, to Store, told func(Copied)) (map[int64]int64, error) {
 	runs, err := from.Runs()
 	if err != nil {

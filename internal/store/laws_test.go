@@ -90,7 +90,7 @@ func keepsWhatItTakes(t *testing.T, k kind) {
 	require.NoError(t, reader.Close())
 }
 
-// written fills a new store with runs, by many hands at once.
+// written fills a new store with runs, by many goroutines at once.
 func written(t *testing.T, l store.Store) *plain {
 	p := &plain{documents: map[int64][]string{}, exchanges: map[int64]map[int][]store.Exchange{}, records: map[int64]map[int]store.Record{}, answered: map[string]map[string]bool{}}
 	r := rand.New(rand.NewPCG(3, 4))
@@ -116,7 +116,7 @@ func written(t *testing.T, l store.Store) *plain {
 }
 
 // Copied from one kind of store into another and back, all is as it was; what is there already is
-// not copied twice, and what was copied in part is copied anew.
+// not copied twice, and what was copied in part is copied again.
 func TestCopiesAreEqual(t *testing.T) { onEach(t, copiesAreEqual) }
 
 func copiesAreEqual(t *testing.T, k kind) {

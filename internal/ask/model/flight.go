@@ -43,7 +43,8 @@ func (c *Client) alone(ctx context.Context, call Call, key string, req *exchange
 				return a, nil // and SaveExchange has dropped the right
 			}
 		}
-		if mine {
+		var trouble *store.Error // what went out and could not be kept is counted when this process ends
+		if mine && !errors.As(err, &trouble) {
 			if dropped := c.keeper.Drop(key); err == nil {
 				err = dropped
 			}

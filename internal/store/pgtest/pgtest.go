@@ -180,3 +180,35 @@ func (s *Server) Do(t testing.TB, database, statement string) {
 
 // Name gives the database that an address names.
 func Name(address string) string { return address[strings.LastIndexByte(address, '/')+1:] }
+
+// Pool starts a pool that hands the server's connections out by transaction, and gives the address
+// of a database through it; the test is left out, by name, where none is installed.
+func (s *Server) Pool(t testing.TB, address string) string {
+	t.Helper()
+	bin, err := exec.LookPath("pgbouncer")
+	if err != nil {
+		if bin, err = exec.LookPath("/usr/sbin/pgbouncer"); err != nil {
+			t.Skip("left out: pgbouncer is not installed; `make needs` installs it")
+		}
+	}
+	dir := filepath.Join(s.dir, fmt.Sprint("pool", made.Add(1)))
+	listener, err := net.Listen("tcp", "127.0.0.1:0")
+	require.NoError(t, err)
+	port := listener.Addr().(*net.TCPAddr).Port
+	listener.Close()
+	require.NoError(t, as("mkdir", dir).Run())
+	require.NoError(t, os.WriteFile(dir+"/users", []byte("\"postgres\" \"\"\n"), 0o644))
+	require.NoError(t, os.WriteFile(dir+"/ini", fmt.Appendf(nil, "[databases]\n* = host=127.0.0.1 port=%d\n[pgbouncer]\nlisten_addr = 127.0.0.1\nlisten_port = %d\nauth_type = trust\nauth_file = %s/users\npool_mode = transaction\ndefault_pool_size = 10\nmax_client_conn = 500\nunix_socket_dir =\n", s.port, port, dir), 0o644))
+	pool := as(bin, "-q", dir+"/ini")
+	require.NoError(t, pool.Start())
+	t.Cleanup(func() { pool.Process.Kill(); pool.Wait() })
+	through := fmt.Sprintf("postgres://postgres@127.0.0.1:%d/%s?default_query_exec_mode=cache_describe", port, Name(address))
+	require.Eventually(t, func() bool {
+		conn, err := pgx.Connect(context.Background(), through)
+		if err == nil {
+			conn.Close(context.Background())
+		}
+		return err == nil
+	}, 20*time.Second, 50*time.Millisecond)
+	return through
+}

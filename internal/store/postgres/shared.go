@@ -21,7 +21,7 @@ func (l *Ledger) Wanting() ([]int64, error) {
 	return rows(l, pgx.RowTo[int64], "SELECT id FROM filler.run r WHERE state = 'going' AND shared AND EXISTS (SELECT 1 FROM filler.task t WHERE t.run = r.id AND NOT t.done AND t.holder = 0) ORDER BY id")
 }
 
-// Wait waits until a run begins or is joined anew, or for so long. Where a pool between has no
+// Wait waits until a run begins or goes on, or for so long. Where a pool between has no
 // sessions nothing wakes it, and the time goes by.
 func (l *Ledger) Wait(ctx context.Context, most time.Duration) {
 	ctx, cancel := context.WithTimeout(ctx, most)

@@ -253,8 +253,11 @@ func (l *Ledger) sender() (int64, error) {
 	l.atWork.entry.Lock()
 	defer l.atWork.entry.Unlock()
 	me := l.worker(0)
-	if me != 0 {
+	switch {
+	case me != 0:
 		return me, nil
+	case l.closed():
+		return 0, errClosed
 	}
 	err := l.lightly(func(ctx context.Context, tx pgx.Tx) (err error) {
 		me, err = l.enter(ctx, tx, 0)
@@ -292,18 +295,23 @@ func (l *Ledger) renew() {
 // leaveAll ends all that this process takes part in.
 func (l *Ledger) leaveAll() {
 	w := &l.atWork
+	w.closing.Store(true) // no patience any more, and nobody enters
+	w.entry.Lock()
 	w.mu.Lock()
 	stop, ids := w.stop, w.ids
 	w.ids = nil
 	w.mu.Unlock()
+	w.entry.Unlock()
 	if stop == nil {
 		return
 	}
 	close(stop)
 	<-w.ended
-	w.closing.Store(true)                                   // no patience any more
 	_ = l.inTx(func(ctx context.Context, tx pgx.Tx) error { // what stays is found dead
 		for _, id := range ids {
+			if err := l.maybeSpent(ctx, tx, id); err != nil { // what had gone out and could not be kept
+				return err
+			}
 			if err := l.leave(ctx, tx, id, 0); err != nil {
 				return err
 			}

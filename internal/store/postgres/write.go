@@ -33,6 +33,9 @@ type writer struct {
 	sync  bool // a transaction is on the disk when it is answered
 	queue chan write
 	done  chan struct{}
+
+	mu    sync.RWMutex
+	ended bool
 }
 
 func newWriter(l *Ledger, sync bool) *writer {
@@ -41,15 +44,28 @@ func newWriter(l *Ledger, sync bool) *writer {
 	return w
 }
 
+// end writes what is queued, and takes nothing more.
 func (w *writer) end() {
+	w.mu.Lock()
+	w.ended = true
 	close(w.queue)
+	w.mu.Unlock()
 	<-w.done
 }
+
+// errClosed says that something was to be written after the ledger was closed.
+var errClosed = errors.New("the ledger is closed")
 
 // write queues a write and waits until it is committed.
 func (w *writer) write(add func(b *batch)) error {
 	told := make(chan error, 1)
+	w.mu.RLock()
+	if w.ended {
+		w.mu.RUnlock()
+		return errClosed
+	}
 	w.queue <- write{add, told}
+	w.mu.RUnlock()
 	return <-told
 }
 

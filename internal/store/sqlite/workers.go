@@ -259,6 +259,9 @@ func (l *Ledger) leaveAll() {
 	<-w.ended
 	_ = l.lightly(func(tx *sql.Tx) error { // what stays is found dead
 		for _, id := range ids {
+			if err := maybeSpent(tx, id); err != nil { // what had gone out and could not be kept
+				return err
+			}
 			if err := leave(tx, id); err != nil {
 				return err
 			}
