@@ -15,13 +15,13 @@ test: needs
 
 long: needs
 	$(GO) test ./internal/source/layout ./internal/run/fill
-	$(GO) test ./cmd/filler -run BuildsAreEqual
+	$(GO) test ./cmd/filler -run 'BuildsAreEqual|WorkersKilled|WorkerCutOff'
 
 race:
 	CGO_ENABLED=1 $(GO) test -race -short -skip 'SameLineEveryTime|EveryEntryOnce' ./internal/run/... ./internal/ask/... ./internal/store/... ./internal/source/fetch
 
-# What tests need beyond Go: a real OCR engine, and what reads exports: PostgreSQL, the
-# shell of SQLite and a spreadsheet's converter. They are installed where they are
+# What tests need beyond Go: a real OCR engine, a database with a pool before it, and what reads
+# exports: the shell of SQLite and a spreadsheet's converter. They are installed where they are
 # missing and apt-get is at hand.
 needs:
 	@missing=""; \
@@ -30,6 +30,7 @@ needs:
 	command -v sqlite3 >/dev/null || missing="$$missing sqlite3"; \
 	command -v ssconvert >/dev/null || missing="$$missing gnumeric"; \
 	command -v chromium >/dev/null || missing="$$missing chromium"; \
+	[ -x /usr/sbin/pgbouncer ] || command -v pgbouncer >/dev/null || missing="$$missing pgbouncer"; \
 	[ -z "$$missing" ] || { echo "== installing$$missing"; \
 	  sudo=; [ "$$(id -u)" = 0 ] || sudo=sudo; \
 	  $$sudo apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$sudo apt-get install -y -qq --no-install-recommends $$missing >/dev/null; }

@@ -27,6 +27,7 @@ import (
 	"filler/internal/demo/paper"
 	"filler/internal/source/pdf"
 	"filler/internal/standin"
+	"filler/internal/store/pgtest"
 )
 
 func TestMain(m *testing.M) {
@@ -43,6 +44,17 @@ func teeBody(r *http.Request, into io.Writer) io.ReadCloser {
 
 // commands are what stories have beyond the program itself.
 var commands = map[string]func(ts *testscript.TestScript, neg bool, args []string){
+	// postgres starts a database server, and sets $LEDGER to the address of a database in it,
+	// and $OTHER to that of another.
+	"postgres": func(ts *testscript.TestScript, _ bool, _ []string) {
+		s, end, err := pgtest.Launch()
+		ts.Check(err)
+		ts.Defer(end)
+		for _, name := range []string{"ledger", "other"} {
+			ts.Check(s.Make(name))
+			ts.Setenv(strings.ToUpper(name), s.Address(name))
+		}
+	},
 	// serve [MODE] starts a model server that fails in the way that MODE says,
 	// and sets $URL.
 	"serve": func(ts *testscript.TestScript, _ bool, args []string) {
@@ -218,10 +230,18 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 var servers = map[string]*plainServer{}
 
 func TestStories(t *testing.T) {
-	testscript.Run(t, testscript.Params{ContinueOnError: true, Dir: "testdata/script", Cmds: commands, RequireUniqueNames: true, Setup: func(env *testscript.Env) error {
+	testscript.Run(t, testscript.Params{ContinueOnError: true, Dir: "testdata/script", Cmds: commands, Condition: condition, RequireUniqueNames: true, Setup: func(env *testscript.Env) error {
 		keepCache(env)
 		return nil
 	}})
+}
+
+// condition tells what a machine has that a story needs.
+func condition(what string) (bool, error) {
+	if what == "postgres" {
+		return pgtest.Installed(), nil
+	}
+	return false, fmt.Errorf("unknown condition %q", what)
 }
 
 // keepCache lets stories share the compiled PDF reader, which takes seconds to

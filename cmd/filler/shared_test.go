@@ -20,6 +20,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -313,4 +314,41 @@ func TestDatabaseDiskFull(t *testing.T) {
 	assert.Contains(t, said.String(), "the disk of the database is full; free space, then continue with `filler fill --resume`")
 	require.NoError(t, os.Remove(filler))
 	p.check()
+}
+
+// What is kept of a run for workers elsewhere holds no key, header or password; a worker that lacks
+// a header says so, and one that has it works.
+func TestASharedLedgerKeepsNoKeys(t *testing.T) {
+	p := newPool(t, 6, 0, "2")
+	file := filepath.Join(p.dir, "filler.yaml")
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	sound := strings.Replace(string(text), "name: careful", "name: careful, key_from: POOL_KEY, headers: {X-Team: ossel-header-71}", 1)
+	require.NoError(t, os.WriteFile(file, []byte(sound), 0o644))
+	t.Setenv("POOL_KEY", "ossel-key-4417")
+	cmd := p.fill()
+	p.begun()
+	require.NoError(t, cmd.Process.Kill())
+	cmd.Wait()
+	conn, err := pgx.Connect(t.Context(), p.at)
+	require.NoError(t, err)
+	defer conn.Close(t.Context())
+	for _, table := range []string{"run", "worker", "task", "exchange", "pace", "share", "flight"} {
+		rows, err := conn.Query(t.Context(), "SELECT row_to_json(x)::text FROM filler."+table+" x")
+		require.NoError(t, err)
+		all, err := pgx.CollectRows(rows, pgx.RowTo[string])
+		require.NoError(t, err)
+		assert.NotContains(t, strings.Join(all, "\n"), "ossel-", table)
+	}
+	alone := exec.Command("filler", "worker", "--until-done")
+	alone.Dir, alone.Env = t.TempDir(), append(os.Environ(), "FILLER_LEDGER="+p.at)
+	said, err := alone.CombinedOutput()
+	require.NoError(t, err)
+	if p.left() > 0 {
+		assert.Contains(t, string(said), "run 1 is left to others: model m needs what a ledger does not keep (headers X-Team)")
+	}
+	assert.NotContains(t, string(said), "ossel-")
+	_, err = run(p.dir, "worker", "--until-done")
+	require.NoError(t, err)
+	assert.Zero(t, p.left())
 }

@@ -149,7 +149,7 @@ func exportFormat(path string) string {
 }
 
 func (a *app) export(ctx context.Context, o *exporting, runName string) error {
-	w, err := a.open(o.schemaFile)
+	w, err := a.openWithRun(o.schemaFile, runName)
 	if err != nil {
 		return err
 	}

@@ -12,13 +12,14 @@ import (
 	"filler/internal/run/nightly"
 	"filler/internal/run/scores"
 	"filler/internal/store"
+	"filler/internal/store/postgres"
 )
 
 func (a *app) ledgerCmd() *cobra.Command {
-	cmd := &cobra.Command{Use: "ledger", Short: "The file that runs and exchanges are kept in", Args: noSuch,
+	cmd := &cobra.Command{Use: "ledger", Short: "Where runs and exchanges are kept: a file, or a database", Args: noSuch,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
-		Long: "Look after the ledger, .filler/ledger.db. `copy` makes a copy, also one to hand on;\n`merge` puts the parts of a pile together that were filled on several machines.\n\nRead more: docs/formats.md, \"The ledger\"."}
-	cmd.AddCommand(a.pruneCmd(), a.copyCmd(), a.mergeCmd())
+		Long: "Look after the ledger: .filler/ledger.db, or the PostgreSQL database that `ledger:` in filler.yaml or\nFILLER_LEDGER names. `copy` copies it, also between the two and to hand on; `merge` puts the parts of a pile\ntogether that were filled on several machines; `rights` lets workers in.\n\nRead more: docs/formats.md, \"The ledger\"; docs/machines.md."}
+	cmd.AddCommand(a.pruneCmd(), a.copyCmd(), a.mergeCmd(), a.rightsCmd())
 	return cmd
 }
 
@@ -128,6 +129,15 @@ func (a *app) tellPruned(p store.Pruned, trial, asJSON bool) {
 		return
 	}
 	a.printf("dropped %s; the ledger had %s and has %s\n", what, megabytes(p.Before), megabytes(p.After))
+}
+
+func (a *app) rightsCmd() *cobra.Command {
+	return &cobra.Command{Use: "rights ROLE", Short: "The statements that let a role of the database work on the ledger", Args: one("a role"),
+		Long: "Print the statements by which whoever owns a ledger in PostgreSQL lets another role read and write its\nrows, and nothing else: what workers need. They are to be run again after an upgrade that brings new tables.\n\n  filler ledger rights worker | psql postgres://owner@db.example/filler",
+		RunE: func(_ *cobra.Command, args []string) error {
+			a.printf("%s\n", postgres.Rights(args[0]))
+			return nil
+		}}
 }
 
 func megabytes(n int64) string { return fmt.Sprintf("%.2f MB", float64(n)/1e6) }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -16,6 +17,7 @@ import (
 	"filler/internal/run/job"
 	"filler/internal/run/worker"
 	"filler/internal/store"
+	"filler/internal/store/postgres"
 )
 
 func (a *app) workerCmd() *cobra.Command {
@@ -49,6 +51,9 @@ func (a *app) work(ctx context.Context, runName string, until bool) error {
 	at, err := w.ledgerAt()
 	if err != nil {
 		return err
+	}
+	if !postgres.Is(at) {
+		return worker.ErrNotShared
 	}
 	l, err := openLedger(at, "")
 	if err != nil {
@@ -85,7 +90,7 @@ func (a *app) work(ctx context.Context, runName string, until bool) error {
 		}
 	}
 	hand.Cant = func(run store.Run, err error) {
-		a.notef("run %d%s is left to others: %s\n", run.ID, nameOf(run), visible(err.Error()))
+		a.notef("run %d%s is left to others: %s\n", run.ID, nameOf(run), visible(strings.TrimPrefix(err.Error(), fmt.Sprintf("run %d: ", run.ID))))
 	}
 	if !until {
 		a.notef("waiting for runs in %s; Ctrl-C ends\n", secret.Address(at))
@@ -186,8 +191,15 @@ func (a *app) workersCmd() *cobra.Command {
 }
 
 func (a *app) printWorkers(all []store.Worker, asJSON bool) error {
-	t := a.newTable(">run", "machine", "process", "state", "since", ">documents", ">a second", ">spent").giveWay("process", "since", "spent")
+	t := a.newTable(">run", "machine", ">process", "state", "since", ">documents", ">a second", ">spent").giveWay("process", "since", "spent")
+	atRun := map[string]bool{} // processes that have a run have a row beside, for what they ask
 	for _, w := range all {
+		atRun[w.Process] = atRun[w.Process] || w.Run > 0
+	}
+	for _, w := range all {
+		if w.Run == 0 && atRun[w.Process] {
+			continue
+		}
 		rate := perSecond(w)
 		if asJSON {
 			a.printJSON(value.Obj(value.Num(fmt.Sprint(w.Run)).Named("run"), value.Str(w.Host).Named("machine"), value.Str(w.Process).Named("process"), value.Boolean(w.Alive).Named("alive"),
@@ -199,9 +211,10 @@ func (a *app) printWorkers(all []store.Worker, asJSON bool) error {
 		case !w.Alive:
 			state = "not heard of"
 		case w.Run == 0:
-			state, run = "asks, or waits", "–"
+			state, run = "waits", "–"
 		}
-		t.row(run, w.Host, w.Process, state, w.Since.Local().Format("15:04:05"), w.Done, fmt.Sprintf("%.1f", rate), a.cost(w.Spent))
+		_, number, _ := strings.Cut(w.Process, "/")
+		t.row(run, w.Host, number, state, w.Since.Local().Format("15:04:05"), w.Done, fmt.Sprintf("%.1f", rate), a.cost(w.Spent))
 	}
 	if !asJSON {
 		if len(all) == 0 {

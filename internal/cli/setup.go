@@ -79,6 +79,27 @@ func (a *app) open(schemaFile string) (*work, error) {
 	return w, err
 }
 
+// openWithRun is open where a run will do for a project: its schema is the one that it was begun
+// with.
+func (a *app) openWithRun(schemaFile, runName string) (*work, error) {
+	w, err := a.open(schemaFile)
+	var none *project.NotFound
+	if !errors.As(err, &none) || a.job != "" {
+		return w, err
+	}
+	w = &work{root: "."}
+	l, kerr := w.keptRuns()
+	if kerr != nil {
+		return nil, err
+	}
+	defer l.Close()
+	run, err := l.Find(runName)
+	if err == nil {
+		w.schema, err = schema.Parse(run.SchemaFile, run.Schema)
+	}
+	return w, err
+}
+
 // anywhere gives the project at hand, or a place to work without one. No schema
 // is loaded.
 func (a *app) anywhere() (*work, error) {

@@ -19,7 +19,7 @@ func (p *Project) readLedger(n *place.Node) {
 		return
 	}
 	if err != nil || u.Scheme != "postgres" && u.Scheme != "postgresql" || u.Host == "" && u.Query().Get("host") == "" {
-		n.Fault("this is not the address of a database", "write it as postgres://user@host:5432/database, or leave `ledger` out: runs are then kept in .filler/ledger.db")
+		n.Fault("this is not the address of a database", "write it as postgres://host:5432/database, or leave `ledger` out: runs are then kept in .filler/ledger.db")
 		return
 	}
 	if _, has := u.User.Password(); has || u.Query().Has("password") {

@@ -168,14 +168,37 @@ func (s *Server) Database(t testing.TB) string {
 	return s.Address(name)
 }
 
+// Launch starts a server where no test stands for it; end ends it.
+func Launch() (s *Server, end func(), err error) {
+	if s, err = launch([]string{"fsync=off"}); err != nil {
+		return nil, nil, err
+	}
+	return s, s.remove, nil
+}
+
+// Installed tells whether there is PostgreSQL on this machine.
+func Installed() bool {
+	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
+	return len(found) > 0
+}
+
+// Make makes a database.
+func (s *Server) Make(name string) error { return s.do("postgres", "CREATE DATABASE "+name) }
+
 // Do runs a statement.
 func (s *Server) Do(t testing.TB, database, statement string) {
 	t.Helper()
+	require.NoError(t, s.do(database, statement), statement)
+}
+
+func (s *Server) do(database, statement string) error {
 	conn, err := pgx.Connect(context.Background(), s.Address(database))
-	require.NoError(t, err)
+	if err != nil {
+		return err
+	}
 	defer conn.Close(context.Background())
 	_, err = conn.Exec(context.Background(), statement, pgx.QueryExecModeSimpleProtocol)
-	require.NoError(t, err, statement)
+	return err
 }
 
 // Name gives the database that an address names.

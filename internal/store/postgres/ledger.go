@@ -77,7 +77,7 @@ func connect(address string) (*Ledger, error) {
 	name := secret.Address(address)
 	config, err := pgxpool.ParseConfig(address)
 	if err != nil {
-		return nil, &store.Error{File: name, Msg: "this is not the address of a database", Hint: "write it as postgres://user@host:5432/database", Err: err}
+		return nil, &store.Error{File: name, Msg: "this is not the address of a database", Hint: "write it as postgres://host:5432/database", Err: err}
 	}
 	if !strings.Contains(address, "pool_max_conns") {
 		config.MaxConns = conns
@@ -90,7 +90,7 @@ func connect(address string) (*Ledger, error) {
 	}
 	pool, err := pgxpool.NewWithConfig(context.Background(), config)
 	if err != nil {
-		return nil, &store.Error{File: name, Msg: "this is not the address of a database", Hint: "write it as postgres://user@host:5432/database", Err: err}
+		return nil, &store.Error{File: name, Msg: "this is not the address of a database", Hint: "write it as postgres://host:5432/database", Err: err}
 	}
 	host, _ := os.Hostname()
 	l := &Ledger{pool: pool, name: name, host: host}
@@ -281,7 +281,7 @@ func (l *Ledger) explain(err error) error {
 		case "53100":
 			return say("the disk of the database is full", "free space, then continue with `filler fill --resume`")
 		case "53300":
-			return say("the database has no connection left", "allow it more, or start fewer workers; each takes up to 6 (docs/machines.md)")
+			return say("the database has no connection left", "allow it more, or start fewer workers; each takes up to 5 (docs/machines.md)")
 		case "25006":
 			return say("this database is only read", "name the one that is written to, not its copy")
 		case "57014":
@@ -370,5 +370,5 @@ func (l *Ledger) newID() (int64, error) {
 // and write rows, and nothing else.
 func Rights(role string) string {
 	name := pgx.Identifier{role}.Sanitize()
-	return "GRANT USAGE ON SCHEMA filler TO " + name + "; GRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA filler TO " + name + "; GRANT USAGE ON ALL SEQUENCES IN SCHEMA filler TO " + name + ";"
+	return "GRANT USAGE ON SCHEMA filler TO " + name + ";\nGRANT SELECT, INSERT, UPDATE, DELETE ON ALL TABLES IN SCHEMA filler TO " + name + ";\nGRANT USAGE ON ALL SEQUENCES IN SCHEMA filler TO " + name + ";"
 }

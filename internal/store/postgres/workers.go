@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"math"
 	"os"
 	"slices"
 	"strconv"
@@ -35,6 +36,7 @@ type workers struct {
 	mu      sync.Mutex
 	ids     map[int64]int64 // by run
 	done    map[int64]int64 // records that were kept, by run
+	cost    map[int64]int64 // what was paid, by run, where no budget counts it as it goes
 	leased  map[int64]bool  // runs whose budget this process has a part of
 	stop    chan struct{}
 	ended   chan struct{}
@@ -209,14 +211,28 @@ func (l *Ledger) left(run int64) {
 	delete(l.atWork.ids, run)
 }
 
-// now gives the rows of this process, with the records that it has kept in each.
-func (w *workers) now() (runs, ids, done []int64) {
+// now gives the rows of this process, with the records that it has kept in each and what it paid.
+func (w *workers) now() (runs, ids, done, cost []int64) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	for run, id := range w.ids {
-		runs, ids, done = append(runs, run), append(ids, id), append(done, w.done[run])
+		runs, ids, done, cost = append(runs, run), append(ids, id), append(done, w.done[run]), append(cost, w.cost[run])
 	}
-	return runs, ids, done
+	return runs, ids, done, cost
+}
+
+// pay counts what was paid; it is false where a budget counts it as it goes.
+func (w *workers) pay(run, cost int64) bool {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	if w.leased[run] {
+		return false
+	}
+	if w.cost == nil {
+		w.cost = map[int64]int64{}
+	}
+	w.cost[run] += min(max(cost, 0), math.MaxInt64/2-w.cost[run])
+	return true
 }
 
 // kept counts a record of a run.
@@ -237,12 +253,6 @@ func (w *workers) lease(run int64) {
 		w.leased = map[int64]bool{}
 	}
 	w.leased[run] = true
-}
-
-func (w *workers) isLeased(run int64) bool {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	return w.leased[run]
 }
 
 // sender gives the worker that stands for the requests of this process.
@@ -281,12 +291,12 @@ func (l *Ledger) renew() {
 			return
 		case <-tick.C:
 		}
-		runs, ids, done := l.atWork.now()
+		runs, ids, done, cost := l.atWork.now()
 		// Where the ledger can't be written the work itself will say so.
 		_ = l.light.write(func(b *batch) {
 			b.others = append(b.others, func(q *pgx.Batch) {
-				q.Queue(`INSERT INTO filler.worker AS w(id, run, process, host, layout, until, done) OVERRIDING SYSTEM VALUE SELECT id, run, $4, $5, $6, `+termSQL+`, done FROM unnest($1::bigint[], $2::bigint[], $3::bigint[]) AS m(id, run, done)
-					ON CONFLICT(id) DO UPDATE SET until = `+termSQL+`, done = EXCLUDED.done`, ids, runs, done, thisProcess(), toText(l.host), len(layouts))
+				q.Queue(`INSERT INTO filler.worker AS w(id, run, process, host, layout, until, done, spent) OVERRIDING SYSTEM VALUE SELECT id, run, $5, $6, $7, `+termSQL+`, done, cost FROM unnest($1::bigint[], $2::bigint[], $3::bigint[], $4::bigint[]) AS m(id, run, done, cost)
+					ON CONFLICT(id) DO UPDATE SET until = `+termSQL+`, done = EXCLUDED.done, spent = greatest(w.spent, EXCLUDED.spent)`, ids, runs, done, cost, thisProcess(), toText(l.host), len(layouts))
 			})
 		})
 	}

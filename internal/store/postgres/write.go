@@ -300,7 +300,7 @@ func (l *Ledger) saveExchange(x store.Exchange, settles bool) error {
 				VALUES($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14,$15,$16,coalesce($17, clock_timestamp())) ON CONFLICT (id) DO NOTHING`,
 				id, key, x.Run, x.N, toText(x.Step), x.Try, request, x.Status, reply, toText(x.Error), toText(x.Finish), x.TokensIn, x.TokensOut, x.Estimated, x.CostNano, x.Took.Milliseconds(), at)
 		})
-		if !l.atWork.isLeased(x.Run) {
+		if l.atWork.pay(x.Run, x.CostNano) {
 			// nothing is held against it
 		} else if s := b.spent[x.Run]; s == nil {
 			b.spent[x.Run] = &spent{me, x.CostNano, id}
