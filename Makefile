@@ -2,13 +2,15 @@
 # make long      the large laws in full: more pages, more documents
 # make race      the packages in which much happens at once, looked at for races (needs gcc)
 # make filler    the static program
+# make install   the same, where Go puts programs
+# make release   programs for Linux, macOS and Windows, with checksums, in dist/
 # make bench     the benchmarks of docs/performance.md
 # make fuzz      each fuzz target for a while
 
 GO ?= go
 export CGO_ENABLED = 0
 
-.PHONY: test long race filler bench fuzz needs
+.PHONY: test long race filler install release bench fuzz needs
 
 test: needs
 	$(GO) test -short ./...
@@ -22,7 +24,8 @@ race:
 
 # What tests need beyond Go: a real OCR engine, a database with a pool before it, and what reads
 # exports: the shell of SQLite and a spreadsheet's converter. They are installed where they are
-# missing and apt-get is at hand.
+# missing, and apt-get may be used without asking; else the tests that need them are left out, by
+# name (go test -v shows it).
 needs:
 	@missing=""; \
 	command -v tesseract >/dev/null || missing="$$missing tesseract-ocr tesseract-ocr-eng"; \
@@ -31,12 +34,31 @@ needs:
 	command -v ssconvert >/dev/null || missing="$$missing gnumeric"; \
 	command -v chromium >/dev/null || missing="$$missing chromium"; \
 	[ -x /usr/sbin/pgbouncer ] || command -v pgbouncer >/dev/null || missing="$$missing pgbouncer"; \
-	[ -z "$$missing" ] || { echo "== installing$$missing"; \
-	  sudo=; [ "$$(id -u)" = 0 ] || sudo=sudo; \
+	[ -z "$$missing" ] || { sudo=; [ "$$(id -u)" = 0 ] || sudo="sudo -n"; \
+	  command -v apt-get >/dev/null && $$sudo true 2>/dev/null || { \
+	    echo "== tests that need these are left out, since they can't be installed without asking:"; echo "   sudo apt-get install$$missing"; exit 0; }; \
+	  echo "== installing$$missing"; \
 	  $$sudo apt-get update -qq && DEBIAN_FRONTEND=noninteractive $$sudo apt-get install -y -qq --no-install-recommends $$missing >/dev/null; }
 
 filler:
 	$(GO) build -trimpath -buildvcs=false -ldflags '-s -w' -o filler ./cmd/filler
+
+# The program, where Go puts programs.
+install:
+	$(GO) install -trimpath -buildvcs=false -ldflags '-s -w' ./cmd/filler
+	@dir=$$($(GO) env GOBIN); [ -n "$$dir" ] || dir=$$($(GO) env GOPATH)/bin; echo "installed: $$dir/filler"; \
+	case ":$$PATH:" in *":$$dir:"*) ;; *) echo "that folder is not on your PATH: export PATH=\"\$$PATH:$$dir\"";; esac
+
+# What users download: static programs for three systems, cross-compiled and vetted; those for other
+# systems than this one are not run here.
+VERSION ?= $(shell $(GO) run ./cmd/filler version | cut -d' ' -f2)
+release:
+	rm -rf dist && mkdir dist
+	set -e; for os in linux darwin windows; do for arch in amd64 arm64; do \
+	  GOOS=$$os GOARCH=$$arch $(GO) vet ./cmd/filler; \
+	  end=; [ $$os = windows ] && end=.exe; \
+	  GOOS=$$os GOARCH=$$arch $(GO) build -trimpath -buildvcs=false -ldflags '-s -w' -o dist/filler-$(VERSION)-$$os-$$arch$$end ./cmd/filler; done; done
+	cd dist && sha256sum filler-* > SHA256SUMS
 
 bench:
 	$(GO) test ./internal/... -run '^$$' -bench . -benchmem

@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/base/needs"
 	"filler/internal/demo/paper"
 )
 
@@ -75,9 +76,7 @@ func served(t *testing.T, dir string) string {
 // chromium starts the browser.
 func chromium(t *testing.T) context.Context {
 	t.Helper()
-	_, err := exec.LookPath("chromium")
-	require.NoError(t, err, "`make needs` installs it")
-	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath("chromium"), chromedp.NoSandbox, chromedp.Flag("disable-quic", true), chromedp.WindowSize(1280, 800), chromedp.UserDataDir(t.TempDir()))
+	options := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.ExecPath(needs.Program(t, "chromium")), chromedp.NoSandbox, chromedp.Flag("disable-quic", true), chromedp.WindowSize(1280, 800), chromedp.UserDataDir(t.TempDir()))
 	ctx, cancel := chromedp.NewExecAllocator(t.Context(), options...)
 	t.Cleanup(cancel)
 	ctx, cancel = chromedp.NewContext(ctx)

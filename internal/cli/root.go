@@ -231,7 +231,7 @@ Read more:   filler COMMAND --help; README.md and docs/ in the source tree`,
 	postgres.Program = Version
 	defer readMore(root)
 	root.AddCommand(a.newCmd(), a.demoCmd(), a.inventCmd(), a.inventoryCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.routeCmd(), a.fillCmd(), a.reviewCmd(), a.repeatCmd(),
-		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.improveCmd(), a.compareCmd(), a.reportCmd(), a.plotCmd(), a.exportRecordsCmd(), a.graphCmd(), a.askCmd(), a.varyCmd(), a.workerCmd(), a.ledgerCmd(), a.forgetCmd(), a.standinCmd(), a.versionCmd())
+		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.improveCmd(), a.compareCmd(), a.reportCmd(), a.plotCmd(), a.exportRecordsCmd(), a.graphCmd(), a.askCmd(), a.varyCmd(), a.workerCmd(), a.ledgerCmd(), a.forgetCmd(), a.standinCmd(), a.doctorCmd(), a.explainCmd(), a.versionCmd())
 	return root
 }
 

@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/base/value"
+	"filler/internal/view/codes"
 )
 
 // call runs a command line as Main does, without a terminal.
@@ -120,6 +121,17 @@ func TestEveryCommandTellsItsUse(t *testing.T) {
 		code, out, errOut = call("", append(words(cmd), "--no-such-thing")...)
 		assert.Equal(t, []any{2, "", 1}, []any{code, out, strings.Count(errOut, "\n")}, "%s: %s", name, errOut)
 	}
+}
+
+// docs/codes.md is what `explain` says, as a page.
+func TestCodesAreDocumented(t *testing.T) {
+	page := "<!-- What `filler explain` says. -->\n\n" + strings.ReplaceAll(codes.Text, "-step\n", "\n")
+	if os.Getenv("FILLER_WRITE_DOCS") != "" {
+		require.NoError(t, os.WriteFile("../../docs/codes.md", []byte(page), 0o644))
+	}
+	have, err := os.ReadFile("../../docs/codes.md")
+	require.NoError(t, err)
+	assert.Equal(t, page, string(have), "FILLER_WRITE_DOCS=1 go test ./internal/cli writes it")
 }
 
 // docs/commands.md is what the program says of itself. FILLER_WRITE_DOCS=1 has the

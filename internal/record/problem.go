@@ -44,6 +44,11 @@ const (
 )
 
 // Unfound tells the codes of values without evidence.
+// Codes gives all codes.
+func Codes() []Code {
+	return []Code{Syntax, Missing, Type, Choice, Pattern, Range, Format, Length, Unexpected, Rule, Link, Schema, NoEvidence, Against, Twice, Truncated, Unused, Encoding, Conflict, Uncovered, Unreadable, NoAnswer}
+}
+
 func (c Code) Unfound() bool { return c == NoEvidence || c == Against }
 
 // Problem is one thing wrong with a record.

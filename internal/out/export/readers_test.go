@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/base/needs"
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/schema"
@@ -26,9 +27,7 @@ import (
 // tool gives the path of a program that reads exports; `make needs` installs it.
 func tool(t *testing.T, name string) string {
 	t.Helper()
-	path, err := exec.LookPath(name)
-	require.NoError(t, err, "`make needs` installs it")
-	return path
+	return needs.Program(t, name)
 }
 
 // fromShell reads tables with a program that prints them as comma-separated values.

@@ -14,6 +14,8 @@ package trace
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 
 	"filler/internal/base/value"
 )
@@ -61,6 +63,9 @@ type Visitor interface {
 	Ended(s *Ended) error
 	Other(s *Other) error
 }
+
+// Kinds gives the names that steps are kept under, in order.
+func Kinds() []string { return slices.Sorted(maps.Keys(kinds)) }
 
 // kinds makes a step of each kind, by the name that it is kept under.
 var kinds = map[string]func() Step{

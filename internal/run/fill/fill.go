@@ -208,12 +208,32 @@ func connect(m *project.Model, dir string, pace project.Pace, codec exchange.Cod
 		}
 		base = server.URL
 	}
-	certificates, err := fetch.Certificates(m.CAFile, m.CertFile, m.CertKey)
+	way, err := wayTo(m, base, key, codec)
 	if err != nil {
 		return nil, nil, err
 	}
+	return model.New(m, way, pace, l), server, nil
+}
+
+// wayTo gives how a model at an address is reached.
+func wayTo(m *project.Model, base, key string, codec exchange.Codec) (model.Way, error) {
+	certificates, err := fetch.Certificates(m.CAFile, m.CertFile, m.CertKey)
 	socket, base := fetch.Socket(base)
-	return model.New(m, model.Way{Base: base, Key: key, Codec: codec, Reach: fetch.Reach{Socket: socket, TLS: certificates}}, pace, l), server, nil
+	return model.Way{Base: base, Key: key, Codec: codec, Reach: fetch.Reach{Socket: socket, TLS: certificates}}, err
+}
+
+// Greet asks a model's server for its list of models, which costs nothing. It gives the status of
+// its answer, and its address as it may be shown.
+func Greet(ctx context.Context, m *project.Model, dir string) (status int, shown string, err error) {
+	key, err := m.Key(dir)
+	if err != nil {
+		return 0, "", err
+	}
+	way, err := wayTo(m, m.At, key, protocol)
+	if err != nil {
+		return 0, "", err
+	}
+	return model.Greet(ctx, m, way)
 }
 
 // Transcriber gives the OCR engine that has a model write down what is on a

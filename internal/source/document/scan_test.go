@@ -22,6 +22,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/base/needs"
 	"filler/internal/demo/paper"
 	"filler/internal/source/fetch"
 	"filler/internal/source/layout"
@@ -206,6 +207,7 @@ func TestLimits(t *testing.T) {
 
 // scanned is the picture of a page with one line on it.
 func scanned(t *testing.T, line string) []byte {
+	needs.Program(t, "tesseract")
 	s := paper.New(700, 160, 150)
 	s.Line(40, 80, line, paper.Style{Size: 14})
 	var b bytes.Buffer
@@ -260,6 +262,7 @@ func TestPicturesAreReadOnce(t *testing.T) {
 
 // The engines that the project can name: the program, a command, a server.
 func TestEngines(t *testing.T) {
+	needs.Program(t, "tesseract")
 	ctx := context.Background()
 	picture := scanned(t, "Heron Plank is closed")
 	posted := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {

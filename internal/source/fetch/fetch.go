@@ -19,6 +19,7 @@ import (
 	"io"
 	"net"
 	"net/http"
+	neturl "net/url"
 	"strconv"
 	"strings"
 	"time"
@@ -193,6 +194,27 @@ func (c *Client) Post(ctx context.Context, url string, headers map[string]string
 	defer resp.Body.Close()
 	answer, err := io.ReadAll(resp.Body)
 	return resp.StatusCode, answer, err
+}
+
+// Get asks for an address once, and gives the status of the answer; what it says is not read.
+func (c *Client) Get(ctx context.Context, url string, headers map[string]string) (int, error) {
+	req, err := http.NewRequestWithContext(ctx, http.MethodGet, url, nil)
+	if err != nil {
+		return 0, fmt.Errorf("%s: not an address; check it", secret.Address(url))
+	}
+	for k, v := range headers {
+		req.Header.Set(k, v)
+	}
+	resp, err := (&http.Client{Transport: c.base, CheckRedirect: refuseRedirect}).Do(req)
+	if err != nil {
+		var failed *neturl.Error
+		if errors.As(err, &failed) {
+			err = failed.Err
+		}
+		return 0, errors.New(plain(err))
+	}
+	resp.Body.Close()
+	return resp.StatusCode, nil
 }
 
 // refuseRedirect hands a redirect on as the answer: a POST with a key in it

@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/base/needs"
 	"filler/internal/demo/paper"
 )
 
@@ -25,7 +26,7 @@ func read(t *testing.T, img image.Image) Page {
 	t.Helper()
 	var in bytes.Buffer
 	require.NoError(t, png.Encode(&in, img))
-	cmd := exec.Command("tesseract", "stdin", "stdout", "tsv")
+	cmd := exec.Command(needs.Program(t, "tesseract"), "stdin", "stdout", "tsv")
 	cmd.Stdin, cmd.Env = &in, append(os.Environ(), "OMP_THREAD_LIMIT=1")
 	out, err := cmd.Output()
 	require.NoError(t, err, "the engine; `make needs` installs it")

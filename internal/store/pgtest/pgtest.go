@@ -4,7 +4,7 @@ package pgtest
 
 import (
 	"context"
-	"errors"
+	"filler/internal/base/needs"
 	"fmt"
 	"net"
 	"os"
@@ -40,14 +40,11 @@ func as(args ...string) *exec.Cmd {
 	return exec.Command(args[0], args[1:]...)
 }
 
-// Start starts a server with options such as fsync=off; a test is left out, by name, where
-// PostgreSQL is not installed.
+// Start starts a server with options such as fsync=off.
 func Start(t testing.TB, options ...string) *Server {
 	t.Helper()
+	needs.Program(t, initdb)
 	s, err := launch(options)
-	if errors.Is(err, errNone) {
-		t.Skip(err.Error())
-	}
 	require.NoError(t, err)
 	t.Cleanup(s.remove)
 	return s
@@ -63,10 +60,8 @@ var shared struct {
 // not care for crashes. The package's TestMain calls Main.
 func Shared(t testing.TB) *Server {
 	t.Helper()
+	needs.Program(t, initdb)
 	shared.once.Do(func() { shared.is, shared.err = launch([]string{"fsync=off"}) })
-	if errors.Is(shared.err, errNone) {
-		t.Skip(shared.err.Error())
-	}
 	require.NoError(t, shared.err)
 	return shared.is
 }
@@ -80,13 +75,10 @@ func Main(m *testing.M) {
 	os.Exit(code)
 }
 
-var errNone = errors.New("left out: PostgreSQL is not installed; `make needs` installs it")
+// initdb makes the files of a server.
+const initdb = "/usr/lib/postgresql/*/bin/initdb"
 
 func launch(options []string) (*Server, error) {
-	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
-	if len(found) == 0 {
-		return nil, errNone
-	}
 	dir, err := os.MkdirTemp("", "filler-pg-")
 	if err != nil {
 		return nil, err
@@ -96,7 +88,7 @@ func launch(options []string) (*Server, error) {
 			return nil, err
 		}
 	}
-	s := &Server{bin: filepath.Dir(found[len(found)-1]), dir: dir, options: options}
+	s := &Server{bin: filepath.Dir(needs.Find(initdb)), dir: dir, options: options}
 	if out, err := as(filepath.Join(s.bin, "initdb"), "-D", dir+"/data", "-U", "postgres", "-A", "trust", "-E", "UTF8", "--no-sync", "--locale=C").CombinedOutput(); err != nil {
 		return nil, fmt.Errorf("initdb: %w: %s", err, out)
 	}
@@ -177,10 +169,7 @@ func Launch() (s *Server, end func(), err error) {
 }
 
 // Installed tells whether there is PostgreSQL on this machine.
-func Installed() bool {
-	found, _ := filepath.Glob("/usr/lib/postgresql/*/bin/initdb")
-	return len(found) > 0
-}
+func Installed() bool { return needs.Find(initdb) != "" }
 
 // Make makes a database.
 func (s *Server) Make(name string) error { return s.do("postgres", "CREATE DATABASE "+name) }
@@ -208,12 +197,7 @@ func Name(address string) string { return address[strings.LastIndexByte(address,
 // of a database through it; the test is left out, by name, where none is installed.
 func (s *Server) Pool(t testing.TB, address string) string {
 	t.Helper()
-	bin, err := exec.LookPath("pgbouncer")
-	if err != nil {
-		if bin, err = exec.LookPath("/usr/sbin/pgbouncer"); err != nil {
-			t.Skip("left out: pgbouncer is not installed; `make needs` installs it")
-		}
-	}
+	bin := needs.Program(t, "pgbouncer", "/usr/sbin/pgbouncer")
 	dir := filepath.Join(s.dir, fmt.Sprint("pool", made.Add(1)))
 	listener, err := net.Listen("tcp", "127.0.0.1:0")
 	require.NoError(t, err)
