@@ -22,8 +22,8 @@ func (a *app) copyCmd() *cobra.Command {
 		Long: `Copy the ledger of this project, or the one named FROM. Each is a file, or a database such as
 postgres://filler@db.example/filler.
 
-A file is copied into a new file as it is at one moment, also while runs go on. Between a file and a
-database, or into a ledger that holds other runs, copying goes run by run, the oldest first: each is
+A file is copied into a new file as it is at one moment, also while runs go on. From or into a
+database copying goes run by run, the oldest first: each is
 given a new number, read back and held against what was copied. What is there already is not copied
 twice, so that a copy that was cut short goes on.
 
@@ -54,12 +54,11 @@ func (a *app) copyLedger(from, to string, redact bool) error {
 		return err
 	}
 	defer l.Close()
-	_, err = os.Stat(to)
 	copier, is := l.(store.Copier)
 	switch {
 	case redact && postgres.Is(to):
 		return errors.New("--redact makes a file; name one")
-	case is && !postgres.Is(to) && (err != nil || redact):
+	case is && !postgres.Is(to):
 		return a.copyFile(copier, to, redact)
 	case redact:
 		return a.redacted(l, to)

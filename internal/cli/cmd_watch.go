@@ -158,7 +158,7 @@ func (x *watching) fill(ctx context.Context, sources []document.Source) error {
 		return err
 	}
 	defer f.Close()
-	b, err := begin(f, fill.Fill{}, fill.Beginning{Name: x.o.name, Scope: store.Unfilled}, sources)
+	b, err := begin(f, fill.Fill{}, fill.Beginning{Name: x.o.name, Scope: store.Unfilled, Budget: left}, sources)
 	if err != nil {
 		return err
 	}

@@ -122,7 +122,7 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 	if n := len(setup.Settings.Solved); n > 0 {
 		a.notef("%s shown as solved examples: these, and near-duplicates of them, do not count in this run's score\n", plural(n, "document"))
 	}
-	b := fill.Beginning{Name: o.name, Some: len(o.only) > 0, Shard: o.shard.String()}
+	b := fill.Beginning{Name: o.name, Some: len(o.only) > 0, Shard: o.shard.String(), Budget: w.budget(o.budget)}
 	b.Scope, b.Of = w.scope(o, names, len(sources))
 	started, err := begin(filler, fill.Fill{}, b, sources)
 	if err == nil {

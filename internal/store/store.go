@@ -262,6 +262,7 @@ type Run struct {
 	State      string // Going, Done, Stopped, Waiting or Interrupted
 	Began      time.Time
 	Seconds    float64
+	Budget     int64 // given to Start of a shared store: what it may cost, in billionths; 0: no limit
 }
 
 // The states of a run. Waiting is one whose requests went out in a file;

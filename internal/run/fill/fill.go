@@ -267,6 +267,8 @@ type Beginning struct {
 	Some  bool   // it asks for some fields of the schema only
 	Aside string // what the run is made for, where it is none of the project's records
 	Shard string // the part of the pile that it is, such as 3/64
+	// Budget is what the run may cost: workers that join at once have to know it.
+	Budget float64
 }
 
 // Start records a new run of a work over sources.
@@ -285,7 +287,7 @@ func (f *Filler) Start(w Work, b Beginning, sources []document.Source) (int64, e
 		}
 	}
 	return f.Ledger.Start(store.Run{Name: b.Name, Scope: b.Scope, Of: b.Of, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(w, b, shared),
-		Model: f.First().Entry, Identity: model.Identity(f.First().Model), Rounds: f.Rounds}, tasks)
+		Model: f.First().Entry, Identity: model.Identity(f.First().Model), Rounds: f.Rounds, Budget: nano(b.Budget)}, tasks)
 }
 
 // copied gives what reads the bytes of a source for the ledger. What can't be read is not copied:

@@ -32,6 +32,8 @@ type Worker struct {
 	Begins func(run store.Run, currency string, f *fill.Filler) fill.Hooks
 	Ends   func(run store.Run, f *fill.Filler, err error)
 	Cant   func(run store.Run, err error)
+
+	told map[int64]string // why runs could not be worked on, by their numbers
 }
 
 // Between two looks for runs that want hands, where nothing wakes the worker; and until a run that
@@ -51,6 +53,7 @@ func (w *Worker) Work(ctx context.Context) error {
 		return ErrNotShared
 	}
 	left := map[int64]time.Time{} // runs that could not be worked on, and when
+	w.told = map[int64]string{}
 	for ctx.Err() == nil {
 		runs, err := shared.Wanting()
 		if err != nil {
@@ -103,6 +106,14 @@ func (w *Worker) nothing(shared store.Shared, left map[int64]time.Time) (bool, e
 	return true, nil
 }
 
+// cant tells of a run that can't be worked on here, once for each reason.
+func (w *Worker) cant(run store.Run, err error) {
+	if w.told[run.ID] != err.Error() {
+		w.told[run.ID] = err.Error()
+		w.Cant(run, err)
+	}
+}
+
 // run works on one run; going is false where it should be left to others for a while. An error is
 // one of the ledger, which no other run would fare better with.
 func (w *Worker) run(ctx context.Context, id int64) (going bool, err error) {
@@ -112,13 +123,13 @@ func (w *Worker) run(ctx context.Context, id int64) (going bool, err error) {
 	}
 	setup, currency, done, err := w.Here.Shared(run)
 	if err != nil {
-		w.Cant(run, err)
+		w.cant(run, err)
 		return false, nil
 	}
 	defer done()
 	f, err := fill.New(setup)
 	if err != nil {
-		w.Cant(run, err)
+		w.cant(run, err)
 		return false, nil
 	}
 	defer f.Close()

@@ -51,8 +51,8 @@ func (l *Ledger) Start(r store.Run, tasks []store.Task) (id int64, err error) {
 	// Not tried again: a run must not be begun twice.
 	ctx := context.Background()
 	err = pgx.BeginFunc(ctx, l.pool, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, `INSERT INTO filler.run(name, scope, of, schema, schema_file, prompt, model, identity, rounds, settings, job, aside, shared, state, began) VALUES($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14,coalesce($15, now())) RETURNING id`,
-			toText(r.Name), r.Scope, r.Of, schema[:], toText(r.SchemaFile), prompt[:], toText(r.Model), toText(r.Identity), r.Rounds, toText(string(settings)), toText(job), aside, shared, store.Going, began).Scan(&id); err != nil {
+		if err := tx.QueryRow(ctx, `INSERT INTO filler.run(name, scope, of, schema, schema_file, prompt, model, identity, rounds, settings, job, aside, shared, state, budget, began) VALUES($1,$2,$3,$4,$5,$6,$7,$8,$9,$10,$11,$12,$13,$14,$15,coalesce($16, now())) RETURNING id`,
+			toText(r.Name), r.Scope, r.Of, schema[:], toText(r.SchemaFile), prompt[:], toText(r.Model), toText(r.Identity), r.Rounds, toText(string(settings)), toText(job), aside, shared, store.Going, r.Budget, began).Scan(&id); err != nil {
 			return err
 		}
 		if me, err = l.enter(ctx, tx, id); err != nil {
