@@ -1,0 +1,84 @@
+package postgres_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/store"
+	"filler/internal/store/pgtest"
+	"filler/internal/store/postgres"
+)
+
+func made(n int, status string) store.Record {
+	return store.Record{N: n, Status: status, Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}
+}
+
+// Who was thought dead and is back can't overwrite what others did since, nor send what they send;
+// what it had sent is kept as maybe spent and counts against the budget; what nobody took from it is
+// still its own to finish.
+func TestThoughtDead(t *testing.T) {
+	s := pgtest.Shared(t)
+	at := s.Database(t)
+	open := func() *postgres.Ledger {
+		l, err := postgres.Open(at)
+		require.NoError(t, err)
+		t.Cleanup(func() { l.Close() })
+		return l
+	}
+	a, b := open(), open()
+	var tasks []store.Task
+	for n := range 4 {
+		tasks = append(tasks, store.Task{N: n, Document: string(rune('a' + n))})
+	}
+	run, err := a.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p"), Budget: 1000}, tasks)
+	require.NoError(t, err)
+	held, err := a.Claim(run, 3)
+	require.NoError(t, err)
+	require.Len(t, held, 3)
+	mine, err := a.Take("k")
+	require.NoError(t, err)
+	require.True(t, mine)
+	require.NoError(t, a.Depart(store.Exchange{Key: "k", Run: run, N: 0, Step: "fill", CostNano: 70}))
+
+	s.Do(t, pgtest.Name(at), "UPDATE filler.worker SET until = now() - interval '1 second'")
+	require.NoError(t, b.Join(run))
+	mine, err = b.Take("k")
+	require.NoError(t, err)
+	assert.True(t, mine, "the right is free")
+	all, err := a.Exchanges(run, 0)
+	require.NoError(t, err)
+	require.Len(t, all, 1)
+	assert.Equal(t, []any{store.InFlight, int64(70), true}, []any{all[0].Error, all[0].CostNano, all[0].Estimated})
+	got, err := b.Claim(run, 2)
+	require.NoError(t, err)
+	require.Len(t, got, 1, "the one that nobody had; those that a worker ended with come last, and alone")
+	require.NoError(t, b.SaveRecord(run, made(got[0].N, "unflagged")))
+	got, err = b.Claim(run, 2)
+	require.NoError(t, err)
+	require.Len(t, got, 1)
+	assert.Equal(t, 1, got[0].Deaths)
+	first := got[0].N
+	require.NoError(t, b.SaveRecord(run, made(first, "repaired")))
+	got, err = b.Claim(run, 2)
+	require.NoError(t, err)
+	require.Len(t, got, 1)
+
+	var taken *store.Taken
+	assert.ErrorAs(t, a.SaveRecord(run, made(first, "flagged")), &taken, "done by another")
+	assert.ErrorAs(t, a.SaveRecord(run, made(got[0].N, "flagged")), &taken, "held by another")
+	assert.ErrorAs(t, a.Depart(store.Exchange{Key: "k", Run: run, N: 0}), &taken, "on its way by another")
+	require.NoError(t, a.Drop("k"))
+	again, err := a.Take("k")
+	require.NoError(t, err)
+	assert.False(t, again, "and stays another's")
+	last := held[0].N + held[1].N + held[2].N - first - got[0].N
+	require.NoError(t, a.SaveRecord(run, made(last, "flagged")), "nobody took it")
+	r, _, err := a.RecordAt(run, first)
+	require.NoError(t, err)
+	assert.Equal(t, "repaired", r.Status)
+	lease, err := b.Lease(run, 0, 0)
+	require.NoError(t, err)
+	assert.Equal(t, []int64{70, 1000}, []int64{lease.All, lease.Limit})
+}
