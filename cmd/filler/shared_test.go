@@ -99,7 +99,7 @@ func (p *pool) begun() {
 		defer l.Close()
 		runs, err := l.Runs()
 		return err == nil && len(runs) > 0
-	}, 20*time.Second, 20*time.Millisecond)
+	}, time.Minute, 20*time.Millisecond)
 }
 
 // left gives how many documents are not done.
@@ -165,7 +165,7 @@ func TestWorkersKilled(t *testing.T) {
 		hands[at] = p.worker(p.at)
 	}
 	require.Greater(t, done, kills*2/3, "most kills came while there was work")
-	for began := time.Now(); p.left() > 0 && time.Since(began) < time.Minute; {
+	for began := time.Now(); p.left() > 0 && time.Since(began) < 3*time.Minute; {
 		time.Sleep(100 * time.Millisecond)
 	}
 	require.Zero(t, p.left(), "workers that are left do all")

@@ -40,11 +40,13 @@ func tasksAreClaimedOnce(t *testing.T, k kind) {
 	by := map[int]int{}
 	share := make([]int, 3)
 	var wait sync.WaitGroup
-	for hand := range share {
-		l, err := k.open(at)
-		require.NoError(t, err)
-		t.Cleanup(func() { l.Close() })
+	var hands []store.Store // all are there before the first begins
+	for range share {
+		l := k.again(t, at)
 		require.NoError(t, l.Join(run))
+		hands = append(hands, l)
+	}
+	for hand, l := range hands {
 		wait.Go(func() {
 			for {
 				got, err := l.Claim(run, 4)
