@@ -3,6 +3,7 @@ package model
 import (
 	"context"
 	"math"
+	"slices"
 	"sync"
 	"time"
 
@@ -39,6 +40,7 @@ type shared struct {
 type ticket struct {
 	tokens int64
 	held   bool // its tokens are reserved
+	gone   bool // it waits no more
 	at     chan time.Time
 }
 
@@ -154,11 +156,9 @@ func (s *shared) failed() error {
 func (s *shared) leaveLine(t *ticket) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	for i, other := range s.line {
-		if other == t {
-			s.line = append(s.line[:i:i], s.line[i+1:]...)
-			break
-		}
+	t.gone = true
+	if i := slices.Index(s.line, t); i >= 0 {
+		s.line = slices.Delete(slices.Clone(s.line), i, i+1)
 	}
 	if t.held {
 		s.reserved -= t.tokens
@@ -218,13 +218,13 @@ const (
 func (s *shared) ask() {
 	last := time.Now()
 	for {
-		a, busy := s.question()
+		a, asked, busy := s.question()
 		if busy {
 			last = time.Now()
 		}
 		share, err := s.keeper.Pace(a)
 		s.mu.Lock()
-		s.take(a, share, err)
+		s.take(asked, share, err)
 		over := err != nil || time.Since(last) > idle && s.out+s.waiting == 0
 		if over {
 			s.asking, s.holds = false, 0 // asked again by who comes next
@@ -258,13 +258,14 @@ func (s *shared) wait() time.Duration {
 // mostAsked is how many requests are asked about together.
 const mostAsked = 64
 
-// question gives what the store is asked, and whether anything goes on here.
-func (s *shared) question() (store.Ask, bool) {
+// question gives what the store is asked, for which requests, and whether anything goes on here.
+func (s *shared) question() (a store.Ask, asked []*ticket, busy bool) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
-	a := store.Ask{Server: s.server, AtOnce: s.pace.AtOnce, PerMinute: s.pace.PerMinute, TokensPerMinute: s.pace.TokensPerMinute,
+	asked = slices.Clone(s.line[:min(len(s.line), mostAsked)])
+	a = store.Ask{Server: s.server, AtOnce: s.pace.AtOnce, PerMinute: s.pace.PerMinute, TokensPerMinute: s.pace.TokensPerMinute,
 		Out: s.out, Wants: s.out + s.waiting, Good: s.good, TooMuch: s.tooMuch, Reserved: s.reserved, Used: s.used}
-	for _, t := range s.line[:min(len(s.line), mostAsked)] {
+	for _, t := range asked {
 		tokens := int(t.tokens)
 		if t.held {
 			tokens = 0
@@ -273,11 +274,11 @@ func (s *shared) question() (store.Ask, bool) {
 	}
 	s.good, s.tooMuch, s.used = 0, false, 0
 	s.most = s.out
-	return a, s.out+s.waiting > 0
+	return a, asked, s.out+s.waiting > 0
 }
 
-// take takes what the store gives.
-func (s *shared) take(a store.Ask, share store.Share, err error) {
+// take takes what the store gives to the requests that it was asked for.
+func (s *shared) take(asked []*ticket, share store.Share, err error) {
 	defer s.turn.Broadcast()
 	if err != nil {
 		s.err = err
@@ -290,14 +291,19 @@ func (s *shared) take(a store.Ask, share store.Share, err error) {
 	s.grew = share.AtOnce > s.holds
 	s.holds, s.most, s.workers = share.AtOnce, math.MaxInt, max(share.Workers, 1)
 	now := time.Now()
-	for i, t := range s.line[:min(len(share.After), len(s.line))] {
+	for i, t := range asked[:min(len(share.After), len(asked))] {
+		if t.gone { // meanwhile; what it was given is corrected by the next question
+			continue
+		}
 		if !t.held && s.pace.TokensPerMinute > 0 {
 			t.held = true
 			s.reserved += t.tokens
 		}
 		t.at <- now.Add(share.After[i])
+		if i := slices.Index(s.line, t); i >= 0 {
+			s.line = slices.Delete(slices.Clone(s.line), i, i+1)
+		}
 	}
-	s.line = s.line[min(len(share.After), len(s.line)):]
 }
 
 // sharedPurse is a process's part of what a run may spend on all machines.
