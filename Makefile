@@ -13,14 +13,14 @@ export CGO_ENABLED = 0
 .PHONY: test long race filler install release bench fuzz needs
 
 test: needs
-	$(GO) test -short ./...
+	$(GO) test -short -timeout 40m ./...
 
 long: needs
-	$(GO) test ./internal/source/layout ./internal/run/fill
-	$(GO) test ./cmd/filler -run 'BuildsAreEqual|WorkersKilled|WorkerCutOff'
+	$(GO) test -timeout 40m ./internal/source/layout ./internal/run/fill
+	$(GO) test -timeout 40m ./cmd/filler -run 'BuildsAreEqual|WorkersKilled|WorkerCutOff'
 
 race:
-	CGO_ENABLED=1 $(GO) test -race -short -skip 'SameLineEveryTime|EveryEntryOnce' ./internal/run/... ./internal/ask/... ./internal/store/... ./internal/source/fetch
+	CGO_ENABLED=1 $(GO) test -race -short -timeout 40m -skip 'SameLineEveryTime|EveryEntryOnce' ./internal/run/... ./internal/ask/... ./internal/store/... ./internal/source/fetch
 
 # What tests need beyond Go: a real OCR engine, a database with a pool before it, and what reads
 # exports: the shell of SQLite and a spreadsheet's converter. They are installed where they are

@@ -140,7 +140,7 @@ func (p *pool) check() {
 // Workers killed at any moment, and others put in their place: nothing is lost, nothing is done
 // twice, and no document is blamed. Whoever began the run is killed, too.
 func TestWorkersKilled(t *testing.T) {
-	kills, n := 24, 260
+	kills, n := 15, 200
 	if !testing.Short() {
 		kills, n = 200, 1500
 	}
