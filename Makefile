@@ -51,13 +51,12 @@ install:
 
 # What users download: static programs for three systems, cross-compiled and vetted; those for other
 # systems than this one are not run here.
-VERSION ?= $(shell $(GO) run ./cmd/filler version | cut -d' ' -f2)
 release:
 	rm -rf dist && mkdir dist
-	set -e; for os in linux darwin windows; do for arch in amd64 arm64; do \
+	set -e; version=$$($(GO) run ./cmd/filler version | cut -d' ' -f2); for os in linux darwin windows; do for arch in amd64 arm64; do \
 	  GOOS=$$os GOARCH=$$arch $(GO) vet ./cmd/filler; \
 	  end=; [ $$os = windows ] && end=.exe; \
-	  GOOS=$$os GOARCH=$$arch $(GO) build -trimpath -buildvcs=false -ldflags '-s -w' -o dist/filler-$(VERSION)-$$os-$$arch$$end ./cmd/filler; done; done
+	  GOOS=$$os GOARCH=$$arch $(GO) build -trimpath -buildvcs=false -ldflags '-s -w' -o dist/filler-$$version-$$os-$$arch$$end ./cmd/filler; done; done
 	cd dist && sha256sum filler-* > SHA256SUMS
 
 bench:

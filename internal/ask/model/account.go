@@ -116,7 +116,7 @@ func (t Terms) price(in, out, cached int) int64 {
 	if t.Cached != nil {
 		sum -= float64(cached) * (t.In - *t.Cached)
 	}
-	return nano(sum * 1000)
+	return Nano(sum * 1000)
 }
 
 // plus adds what was spent; a sum that no number can hold stays at the most.
@@ -127,8 +127,8 @@ func plus(a, b int64) int64 {
 	return a + b
 }
 
-// nano rounds to a whole number, at most a quarter of what a sum of them can hold.
-func nano(f float64) int64 {
+// Nano rounds to a whole number, at most a quarter of what a sum of them can hold.
+func Nano(f float64) int64 {
 	if !(f < math.MaxInt64/4) {
 		return math.MaxInt64 / 4
 	}

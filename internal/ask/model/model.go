@@ -116,7 +116,7 @@ func New(m *project.Model, way Way, pace project.Pace, keeper Keeper) *Client {
 	c.remember()
 	c.fares = newStanding(pace.GiveUp)
 	if shared, is := keeper.(store.Pacing); is {
-		c.pacer = newShared(shared, Identity(m), pace)
+		c.pacer = newShared(shared, secret.Address(m.At)+" "+m.Name, pace)
 	} else {
 		c.pacer = newLocal(pace)
 	}

@@ -334,8 +334,11 @@ func (p *sharedPurse) lease(like int64) error {
 	p.turn.Lock()
 	defer p.turn.Unlock()
 	p.mu.Lock()
-	aside := p.aside
+	aside, enough := p.aside, like > 0 && like <= p.left
 	p.mu.Unlock()
+	if enough { // by who asked before
+		return nil
+	}
 	l, err := p.keeper.Lease(p.run, aside, like)
 	if err != nil {
 		return err

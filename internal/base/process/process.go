@@ -53,6 +53,16 @@ func Alive(pid int) bool {
 	return !errors.Is(err, os.ErrProcessDone) && !errors.Is(err, syscall.ESRCH)
 }
 
+// Name names this process among those of all machines.
+func Name() string { return fmt.Sprintf("%s/%d", Machine(), os.Getpid()) }
+
+// Gone tells that the process with a name can be looked for from here, and is not there.
+func Gone(name string) bool {
+	machine, number, _ := strings.Cut(name, "/")
+	pid, err := strconv.Atoi(number)
+	return err == nil && machine == Machine() && !Alive(pid)
+}
+
 // part is how the names of half-written files begin.
 const part = ".filler-part-"
 

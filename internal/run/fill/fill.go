@@ -287,7 +287,7 @@ func (f *Filler) Start(w Work, b Beginning, sources []document.Source) (int64, e
 		}
 	}
 	return f.Ledger.Start(store.Run{Name: b.Name, Scope: b.Scope, Of: b.Of, Schema: f.Schema.Source, SchemaFile: f.Schema.File, Prompt: f.promptMark(), Settings: f.keptSettings(w, b, shared),
-		Model: f.First().Entry, Identity: model.Identity(f.First().Model), Rounds: f.Rounds, Budget: nano(b.Budget)}, tasks)
+		Model: f.First().Entry, Identity: model.Identity(f.First().Model), Rounds: f.Rounds, Budget: model.Nano(max(b.Budget, 0) * 1e9)}, tasks)
 }
 
 // copied gives what reads the bytes of a source for the ledger. What can't be read is not copied:

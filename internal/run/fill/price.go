@@ -28,7 +28,7 @@ func (s Setup) Priced() error {
 // included.
 func (f *Filler) SetBudget(run int64, amount float64) error {
 	if shared, is := f.Ledger.(store.Pacing); is && run > 0 {
-		limit := nano(amount)
+		limit := model.Nano(max(amount, 0) * 1e9)
 		if err := shared.SetBudget(run, limit); err != nil || limit == 0 {
 			return err
 		}
@@ -46,9 +46,6 @@ func (f *Filler) SetBudget(run int64, amount float64) error {
 	}
 	return err
 }
-
-// nano gives an amount in billionths, as far as a number holds it.
-func nano(amount float64) int64 { return int64(min(max(amount, 0)*1e9, 9e18)) }
 
 // JoinBudget keeps to the budget that a shared run has, where it has one.
 func (f *Filler) JoinBudget(run int64) error {

@@ -10,6 +10,7 @@ package packed
 import (
 	"bytes"
 	"compress/flate"
+	"crypto/sha256"
 	_ "embed" // the dictionary
 	"encoding/binary"
 	"encoding/hex"
@@ -152,4 +153,25 @@ func HashText(b []byte) string {
 		return hex.EncodeToString(b)
 	}
 	return string(b)
+}
+
+// Hashes gives the hashes of the parts of requests. What requests share is compared with the last
+// one's, which is far quicker than hashing it again. Its caller keeps others out.
+type Hashes struct{ last []hashed }
+
+type hashed struct {
+	body []byte
+	hash [32]byte
+}
+
+// Of gives the hash of the ith part of a request.
+func (h *Hashes) Of(i int, part []byte) [32]byte {
+	for len(h.last) <= i {
+		h.last = append(h.last, hashed{hash: sha256.Sum256(nil)})
+	}
+	last := &h.last[i]
+	if !bytes.Equal(last.body, part) {
+		*last = hashed{bytes.Clone(part), sha256.Sum256(part)}
+	}
+	return last.hash
 }

@@ -6,6 +6,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"filler/internal/base/process"
 	"filler/internal/store"
 )
 
@@ -139,7 +140,7 @@ func (l *Ledger) alone(ctx context.Context, tx pgx.Tx) error {
 		return err
 	}
 	for _, w := range all {
-		if w.lives && w.process != thisProcess() {
+		if w.lives && w.process != process.Name() {
 			if w.run > 0 {
 				return &store.Busy{Run: w.run}
 			}

@@ -6,6 +6,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"filler/internal/base/process"
 	"filler/internal/store"
 )
 
@@ -43,7 +44,7 @@ func (l *Ledger) Wait(ctx context.Context, most time.Duration) {
 func (l *Ledger) Workers() ([]store.Worker, error) {
 	return rows(l, func(row pgx.CollectableRow) (w store.Worker, err error) {
 		err = row.Scan(&w.ID, &w.Run, &w.Host, &w.Process, &w.Since, &w.Until, &w.Alive, &w.Done, &w.Spent)
-		w.Host, w.Alive = fromText(w.Host), w.Alive && !gone(w.Process)
+		w.Host, w.Alive = fromText(w.Host), w.Alive && !process.Gone(w.Process)
 		return w, err
 	}, "SELECT id, run, host, process, since, until, until > now(), done, spent FROM filler.worker ORDER BY run, id")
 }

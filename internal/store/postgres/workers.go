@@ -6,10 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
-	"os"
 	"slices"
-	"strconv"
-	"strings"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -44,19 +41,9 @@ type workers struct {
 	entry   sync.Mutex // one row of run 0, of however many hands
 }
 
-// thisProcess names this process among those of all machines.
-func thisProcess() string { return fmt.Sprintf("%s/%d", process.Machine(), os.Getpid()) }
-
-// gone tells that the process of a worker can be looked for, and is not there.
-func gone(who string) bool {
-	machine, number, _ := strings.Cut(who, "/")
-	pid, err := strconv.Atoi(number)
-	return err == nil && machine == process.Machine() && !process.Alive(pid)
-}
-
 // enter makes a worker's row.
 func (l *Ledger) enter(ctx context.Context, tx pgx.Tx, run int64) (id int64, err error) {
-	err = tx.QueryRow(ctx, "INSERT INTO filler.worker(run, process, host, layout, until) VALUES($1,$2,$3,$4,"+termSQL+") RETURNING id", run, thisProcess(), toText(l.host), len(layouts)).Scan(&id)
+	err = tx.QueryRow(ctx, "INSERT INTO filler.worker(run, process, host, layout, until) VALUES($1,$2,$3,$4,"+termSQL+") RETURNING id", run, process.Name(), toText(l.host), len(layouts)).Scan(&id)
 	return id, err
 }
 
@@ -101,7 +88,7 @@ func (l *Ledger) seen(ctx context.Context, from interface {
 	}
 	return pgx.CollectRows(found, func(row pgx.CollectableRow) (s seen, err error) {
 		err = row.Scan(&s.id, &s.run, &s.process, &s.until, &s.lives)
-		s.lives = s.lives && !gone(s.process)
+		s.lives = s.lives && !process.Gone(s.process)
 		return s, err
 	})
 }
@@ -296,7 +283,7 @@ func (l *Ledger) renew() {
 		_ = l.light.write(func(b *batch) {
 			b.others = append(b.others, func(q *pgx.Batch) {
 				q.Queue(`INSERT INTO filler.worker AS w(id, run, process, host, layout, until, done, spent) OVERRIDING SYSTEM VALUE SELECT id, run, $5, $6, $7, `+termSQL+`, done, cost FROM unnest($1::bigint[], $2::bigint[], $3::bigint[], $4::bigint[]) AS m(id, run, done, cost)
-					ON CONFLICT(id) DO UPDATE SET until = `+termSQL+`, done = EXCLUDED.done, spent = greatest(w.spent, EXCLUDED.spent)`, ids, runs, done, cost, thisProcess(), toText(l.host), len(layouts))
+					ON CONFLICT(id) DO UPDATE SET until = `+termSQL+`, done = EXCLUDED.done, spent = greatest(w.spent, EXCLUDED.spent)`, ids, runs, done, cost, process.Name(), toText(l.host), len(layouts))
 			})
 		})
 	}

@@ -126,7 +126,7 @@ func (w *writer) send(all []write) error {
 type kept struct {
 	mu    sync.Mutex
 	is    map[[32]byte]bool
-	parts []hashed // of the request that was written last
+	parts packed.Hashes // of the request that was written last
 }
 
 // maxPut bounds how many are remembered.
@@ -157,26 +157,11 @@ func (k *kept) forget() {
 	clear(k.is)
 }
 
-// hashed is a part of a request with its hash.
-type hashed struct {
-	body []byte
-	hash [32]byte
-	is   bool
-}
-
-// hashOf gives the hash of the ith part of a request. What requests share is compared with the
-// last one's, which is far quicker than hashing it again.
+// hashOf gives the hash of the ith part of a request.
 func (k *kept) hashOf(i int, part []byte) [32]byte {
 	k.mu.Lock()
 	defer k.mu.Unlock()
-	for len(k.parts) <= i {
-		k.parts = append(k.parts, hashed{})
-	}
-	last := &k.parts[i]
-	if !last.is || !bytes.Equal(last.body, part) {
-		last.body, last.hash, last.is = bytes.Clone(part), sha256.Sum256(part), true
-	}
-	return last.hash
+	return k.parts.Of(i, part)
 }
 
 // batch is what one transaction writes, by columns.

@@ -13,9 +13,7 @@
 package sqlite
 
 import (
-	"bytes"
 	"context"
-	"crypto/sha256"
 	"database/sql"
 	_ "embed" // the tables
 	"errors"
@@ -60,7 +58,7 @@ type Ledger struct {
 	knownErr error
 	put      map[[32]byte]int64   // blobs that need not be written again; the writer's alone
 	fresh    [][32]byte           // those of the transaction at hand; likewise
-	parts    []hashed             // of the request that was written last; likewise
+	parts    packed.Hashes        // of the request that was written last; likewise
 	stmts    map[string]*sql.Stmt // likewise
 	bound    map[string]*sql.Stmt // those of the transaction at hand; likewise
 
@@ -360,26 +358,6 @@ func (l *Ledger) write(do func(tx *sql.Tx) error) error {
 	j := job{do: do, told: make(chan error, 1)}
 	l.queue <- j
 	return <-j.told
-}
-
-// hashed is a part of a request with its hash.
-type hashed struct {
-	body []byte
-	hash [32]byte
-	is   bool
-}
-
-// hashed gives the hash of the ith part of a request. What requests share is
-// compared with the last one's, which is far quicker than hashing it again.
-func (l *Ledger) hashed(i int, part []byte) [32]byte {
-	for len(l.parts) <= i {
-		l.parts = append(l.parts, hashed{})
-	}
-	last := &l.parts[i]
-	if !last.is || !bytes.Equal(last.body, part) {
-		last.body, last.hash, last.is = bytes.Clone(part), sha256.Sum256(part), true
-	}
-	return last.hash
 }
 
 // putBlob keeps a body, once, and gives its number.

@@ -29,7 +29,7 @@ func (l *Ledger) SaveOpen(o store.Open) error {
 func (l *Ledger) putParts(tx *sql.Tx, parts [][]byte) ([]byte, error) {
 	request := []byte{}
 	for i, part := range parts {
-		id, err := l.putBlob(tx, part, l.hashed(i, part))
+		id, err := l.putBlob(tx, part, l.parts.Of(i, part))
 		if err != nil {
 			return nil, err
 		}

@@ -3,11 +3,7 @@ package sqlite
 import (
 	"database/sql"
 	"encoding/json"
-	"fmt"
-	"os"
 	"slices"
-	"strconv"
-	"strings"
 	"sync"
 	"time"
 
@@ -31,24 +27,15 @@ type workers struct {
 	ended chan struct{}
 }
 
-// thisProcess names this process among those of all machines that may share the
-// file.
-func thisProcess() string { return fmt.Sprintf("%s/%d", process.Machine(), os.Getpid()) }
-
 // lives tells whether a worker is alive: its sign of life holds, and where its
 // process can be looked for, it is there.
 func lives(who string, until int64) bool {
-	if time.Now().UnixMilli() > until {
-		return false
-	}
-	machine, number, _ := strings.Cut(who, "/")
-	pid, err := strconv.Atoi(number)
-	return err != nil || machine != process.Machine() || process.Alive(pid)
+	return time.Now().UnixMilli() <= until && !process.Gone(who)
 }
 
 // enter makes a worker's row.
 func enter(tx *sql.Tx, run int64) (int64, error) {
-	res, err := tx.Exec("INSERT INTO worker(run, process, until) VALUES(?,?,?)", run, thisProcess(), time.Now().Add(term).UnixMilli())
+	res, err := tx.Exec("INSERT INTO worker(run, process, until) VALUES(?,?,?)", run, process.Name(), time.Now().Add(term).UnixMilli())
 	if err != nil {
 		return 0, err
 	}
@@ -236,7 +223,7 @@ func (l *Ledger) renew() {
 				if l.worker(run) != id { // it has left meanwhile
 					continue
 				}
-				if _, err := tx.Exec("INSERT INTO worker(id, run, process, until) VALUES(?1,?2,?3,?4) ON CONFLICT(id) DO UPDATE SET until = ?4", id, run, thisProcess(), time.Now().Add(term).UnixMilli()); err != nil {
+				if _, err := tx.Exec("INSERT INTO worker(id, run, process, until) VALUES(?1,?2,?3,?4) ON CONFLICT(id) DO UPDATE SET until = ?4", id, run, process.Name(), time.Now().Add(term).UnixMilli()); err != nil {
 					return err
 				}
 			}

@@ -1,6 +1,7 @@
 package sqlite
 
 import (
+	"filler/internal/base/process"
 	"os/exec"
 	"strconv"
 	"strings"
@@ -36,7 +37,7 @@ func TestOneRowOfManyHands(t *testing.T) {
 func TestLives(t *testing.T) {
 	gone := exec.Command("true")
 	require.NoError(t, gone.Run())
-	me := thisProcess()
+	me := process.Name()
 	near := me[:strings.LastIndexByte(me, '/')+1]
 	soon, past := time.Now().Add(time.Minute).UnixMilli(), time.Now().Add(-time.Second).UnixMilli()
 	assert.True(t, lives(me, soon))
