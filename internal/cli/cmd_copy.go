@@ -55,6 +55,11 @@ func (a *app) copyLedger(from, to string, redact bool) error {
 	}
 	defer l.Close()
 	copier, is := l.(store.Copier)
+	if !postgres.Is(to) {
+		if err := noSuchPlace(to); err != nil {
+			return err
+		}
+	}
 	switch {
 	case redact && postgres.Is(to):
 		return errors.New("--redact makes a file; name one")

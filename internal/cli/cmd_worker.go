@@ -73,10 +73,11 @@ func (a *app) work(ctx context.Context, runName string, until bool) error {
 		hand.Only = run.ID
 	}
 	var bar *progress
+	worked := false
 	var began time.Time
 	var done int
 	hand.Begins = func(run store.Run, currency string, f *fill.Filler) fill.Hooks {
-		a.currency, began, done = currency, time.Now(), 0
+		a.currency, began, done, worked = currency, time.Now(), 0, true
 		a.notef("run %d%s: at work\n", run.ID, nameOf(run))
 		bar = a.newProgress()
 		bar.run = f
@@ -95,7 +96,11 @@ func (a *app) work(ctx context.Context, runName string, until bool) error {
 	if !until {
 		a.notef("waiting for runs in %s; Ctrl-C ends\n", secret.Address(at))
 	}
-	return hand.Work(ctx)
+	err = hand.Work(ctx)
+	if err == nil && until && !worked {
+		a.notef("nothing is left to do in %s\n", secret.Address(at))
+	}
+	return err
 }
 
 // nameOf gives the name of a run in brackets, behind its number.

@@ -223,6 +223,14 @@ func (w *work) openRuns() (store.Store, error) {
 	return openLedger(at, w.job())
 }
 
+// noSuchPlace says of an address that a ledger can't be there.
+func noSuchPlace(at string) error {
+	if strings.Contains(at, "://") {
+		return fmt.Errorf("%s: a ledger is a file, or a database such as postgres://host/database", secret.Address(at))
+	}
+	return nil
+}
+
 // openLedger opens the ledger at a place, a file or the address of a database, to write.
 func openLedger(at, job string) (store.Store, error) {
 	if postgres.Is(at) {
@@ -232,6 +240,9 @@ func openLedger(at, job string) (store.Store, error) {
 		}
 		l.Job = job
 		return l, nil
+	}
+	if err := noSuchPlace(at); err != nil {
+		return nil, err
 	}
 	l, err := sqlite.Open(at)
 	if err != nil {
@@ -250,6 +261,9 @@ func openToRead(at, job string) (store.Store, error) {
 		}
 		l.Job = job
 		return l, nil
+	}
+	if err := noSuchPlace(at); err != nil {
+		return nil, err
 	}
 	l, err := sqlite.OpenToRead(at)
 	if err != nil {

@@ -1,6 +1,7 @@
 package project
 
 import (
+	"errors"
 	"net/url"
 	"path/filepath"
 	"strings"
@@ -14,11 +15,11 @@ const LedgerVariable = "FILLER_LEDGER"
 // readLedger reads the address of the database that runs are kept in.
 func (p *Project) readLedger(n *place.Node) {
 	at := n.Filled("the ledger's address")
-	u, err := url.Parse(at)
 	if at == "" {
 		return
 	}
-	if err != nil || u.Scheme != "postgres" && u.Scheme != "postgresql" || u.Host == "" && u.Query().Get("host") == "" {
+	u := database(at)
+	if u == nil {
 		n.Fault("this is not the address of a database", "write it as postgres://host:5432/database, or leave `ledger` out: runs are then kept in .filler/ledger.db")
 		return
 	}
@@ -27,6 +28,15 @@ func (p *Project) readLedger(n *place.Node) {
 		return
 	}
 	p.ledger = at
+}
+
+// database takes the address of a database apart; nil where it is none.
+func database(at string) *url.URL {
+	u, err := url.Parse(at)
+	if err != nil || u.Scheme != "postgres" && u.Scheme != "postgresql" || u.Host == "" && u.Query().Get("host") == "" {
+		return nil
+	}
+	return u
 }
 
 // Ledger is where the project's runs are kept: the address of a database, or the path of a file.
@@ -50,5 +60,8 @@ func LedgerAt(dir string) (string, error) {
 	if _, none := err.(*NotSet); none {
 		return "", nil
 	}
-	return strings.TrimSpace(at), err
+	if at = strings.TrimSpace(at); err == nil && at != "" && database(at) == nil {
+		err = errors.New(LedgerVariable + " is not the address of a database; write it as postgres://host:5432/database, or leave it out")
+	}
+	return at, err
 }

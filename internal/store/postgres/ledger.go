@@ -275,7 +275,7 @@ func (l *Ledger) explain(err error) error {
 		case "28P01", "28000":
 			return say("the database does not let this user in", "check the user, and give the password in PGPASSWORD or ~/.pgpass")
 		case "3D000":
-			return say("there is no such database", "create it: `createdb -E UTF8 NAME`")
+			return say("there is no such database", "correct its name, or create it: `createdb -E UTF8 NAME`")
 		case "42501":
 			return say("this user may not do that: "+pg.Message, "see the roles in docs/machines.md")
 		case "53100":

@@ -1,7 +1,6 @@
 package sqlite
 
 import (
-	"filler/internal/base/process"
 	"os/exec"
 	"strconv"
 	"strings"
@@ -11,6 +10,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/process"
 )
 
 // However many hands ask at once for the right to send, their process has one row,
