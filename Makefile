@@ -33,6 +33,7 @@ needs:
 	command -v sqlite3 >/dev/null || missing="$$missing sqlite3"; \
 	command -v ssconvert >/dev/null || missing="$$missing gnumeric"; \
 	command -v chromium >/dev/null || missing="$$missing chromium"; \
+	command -v groff >/dev/null || missing="$$missing groff-base"; \
 	[ -x /usr/sbin/pgbouncer ] || command -v pgbouncer >/dev/null || missing="$$missing pgbouncer"; \
 	[ -z "$$missing" ] || { sudo=; [ "$$(id -u)" = 0 ] || sudo="sudo -n"; \
 	  command -v apt-get >/dev/null && $$sudo true 2>/dev/null || { \

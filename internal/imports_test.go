@@ -18,7 +18,7 @@ import (
 
 // order is the packages from the top down. A package imports only what stands
 // below it. docs/architecture.md gives the same list, with a sentence for each.
-var order = []string{"cli", "view/report", "view/plot", "view/browser", "view/screen", "view/night", "view/signs", "view/tones", "view/figures", "view/codes", "out/question", "out/export", "out/invent", "out/graph", "run/improve", "run/doctor", "run/worker", "run/nightly", "run/scores", "run/fill", "run/job", "run/route", "run/vary", "measure/review", "measure/values", "measure/suggest", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
+var order = []string{"cli", "view/report", "view/manual", "view/plot", "view/browser", "view/screen", "view/night", "view/signs", "view/tones", "view/figures", "view/codes", "out/question", "out/export", "out/invent", "out/graph", "run/improve", "run/doctor", "run/worker", "run/nightly", "run/scores", "run/fill", "run/job", "run/route", "run/vary", "measure/review", "measure/values", "measure/suggest", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
 	"ask/prompt", "ask/outline", "ask/model", "ask/chat", "ask/exchange", "ask/answer", "record/merge", "record/correct", "record/evidence", "record/trace", "record", "record/pair", "record/normalize",
 	"store/sqlite", "store/postgres", "store/pgtest", "store/packed", "store", "source/inventory", "source/document", "source/pdf", "source/ocr", "source/reading", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/process", "base/place", "base/value", "base/lang", "base/secret", "base/needs",
 	"demo", "demo/paper"}

@@ -124,7 +124,7 @@ others get --character. Rules of your own come first:
     - {when: 'FB-2031-06', reply: '{"report_no": "FB-2031-06"}'}
     - {when: '# Problems', status: 429, retry_after: 2, times: 1}
 
-Read more: docs/asking.md, "A server by script".`,
+Read more: filler help asking, "A server by script".`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if !knownCharacter(o.Character) {
 				a.parsed = false

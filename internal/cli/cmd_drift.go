@@ -101,7 +101,7 @@ func (a *app) printDriftTable(approved store.Run, base *score.Profile, all []sco
 		row(all[i].Run, all[i].Name, all[i].Profile, changed)
 	}
 	t.print()
-	a.printf("%s\n\n", a.paint(faint, "changed: measures that differ from the approved run beyond chance (docs/scoring.md)"))
+	a.printf("%s\n\n", a.paint(faint, "changed: measures that differ from the approved run beyond chance (`filler help scoring`)"))
 }
 
 func percentText(r score.Ratio) string {

@@ -42,7 +42,7 @@ model makes of that only filling again tells.
 
 Without a project:  filler errors --schema SCHEMA --records FILE --gold FILE
 
-Read more: docs/scoring.md, "Error types".`,
+Read more: filler help scoring, "Error types".`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if o.types {
 				a.printErrorTypes()

@@ -15,7 +15,7 @@ import (
 func (a *app) explainCmd() *cobra.Command {
 	var asJSON bool
 	cmd := &cobra.Command{Use: "explain [CODE]", Short: "What a code means, with an example, and what to do", Args: cobra.MaximumNArgs(1),
-		Long: "Say what a code means, with an example and what to do: a problem, an error type, a kind of evidence, an exit\ncode or a step of a trace. Without CODE all are listed.\n\n  filler explain uncovered\n  filler explain 3\n\nRead more: docs/codes.md.",
+		Long: "Say what a code means, with an example and what to do: a problem, an error type, a kind of evidence, an exit\ncode or a step of a trace. Without CODE all are listed.\n\n  filler explain uncovered\n  filler explain 3\n\nRead more: filler help codes.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				a.listCodes(asJSON)
@@ -25,20 +25,24 @@ func (a *app) explainCmd() *cobra.Command {
 			if len(found) == 0 {
 				return fmt.Errorf("there is no code %q; %s", args[0], place.Suggest(args[0], codes.Names()))
 			}
-			for i, e := range found {
-				if asJSON {
-					a.printJSON(entryJSON(e))
-					continue
-				}
-				if i > 0 {
-					a.printf("\n")
-				}
-				a.printf("%s  (%s)\n%s\n\nFor example: %s\n\n%s\n", a.paint(bold, e.Code), strings.ToLower(e.Kind), a.wrapped(e.Means), a.wrapped(e.Example), a.wrapped(e.Do))
-			}
-			return nil
+			return a.explain(found, asJSON)
 		}}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON Lines")
 	return cmd
+}
+
+func (a *app) explain(found []codes.Entry, asJSON bool) error {
+	for i, e := range found {
+		if asJSON {
+			a.printJSON(entryJSON(e))
+			continue
+		}
+		if i > 0 {
+			a.printf("\n")
+		}
+		a.printf("%s  (%s)\n%s\n\nFor example: %s\n\n%s\n", a.paint(bold, e.Code), strings.ToLower(e.Kind), a.wrapped(e.Means), a.wrapped(e.Example), a.wrapped(e.Do))
+	}
+	return nil
 }
 
 func (a *app) listCodes(asJSON bool) {

@@ -87,7 +87,7 @@ cache and holds them against the approved run (exit code 5 where the model is wo
 Exit code 3: some records are flagged or failed. --max-flagged and --max-failed say how
 many a nightly job accepts; within both, the exit code is 0.
 
-Read more: docs/guide.md, docs/asking.md, docs/nightly.md.`,
+Read more: filler help guide, filler help asking, filler help nightly.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if cmd.Flags().Changed("resume") && len(args) > 0 {
 				a.parsed = false
@@ -127,7 +127,7 @@ Read more: docs/guide.md, docs/asking.md, docs/nightly.md.`,
 	o.looking.asking(cmd)
 	f.StringVar(&o.where, "where", "", "only documents whose metadata meet this `CONDITION`, such as 'year > 2030'")
 	f.IntVar(&o.sample, "sample", 0, "only `N` documents, picked at random")
-	f.Var(&o.shard, "shard", "only this `PART` of the documents, such as 3/64, by their names; see docs/machines.md")
+	f.Var(&o.shard, "shard", "only this `PART` of the documents, such as 3/64, by their names; see filler help machines")
 	f.Int64Var(&o.seed, "seed", 1, "`SEED` of the random pick of --sample")
 	f.StringVar(&o.again, "again", "", "only the documents with this `STATUS` in the last run: flagged or failed")
 	f.Float64Var(&o.budget, "budget", 0, "stop before the run costs more than this `AMOUNT`")

@@ -23,7 +23,7 @@ import (
 func (a *app) goldCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "gold", Short: "The reviewed records that filled ones are measured against", Args: noSuch,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
-		Long: "Make, check and keep the gold set: reviewed records, one JSON file a document. The usual\norder is draft, review, check; status shows what is there.\n\nRead more: docs/guide.md, docs/formats.md."}
+		Long: "Make, check and keep the gold set: reviewed records, one JSON file a document. The usual\norder is draft, review, check; status shows what is there.\n\nRead more: filler help guide, filler help formats."}
 	cmd.AddCommand(a.goldDraftCmd(), a.goldReviewCmd(), a.goldCheckCmd(), a.goldSignCmd(), a.goldStatusCmd(), a.goldSplitCmd(), a.goldAgreementCmd(), a.goldAdjudicateCmd(), a.goldPlanCmd(), a.goldFreezeCmd())
 	return cmd
 }

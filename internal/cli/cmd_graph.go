@@ -33,7 +33,7 @@ somebody decided so (filler graph same).
   filler graph around 'Heron Plank'        what is next to it, with document and line
   filler graph path 'Sefa Thornby' Lirr    a shortest way between two
 
-Read more: docs/graph.md.`,
+Read more: filler help graph.`,
 		RunE: func(*cobra.Command, []string) error { return a.graphCounts(&o) }}
 	f := cmd.PersistentFlags()
 	f.StringVar(&o.schemaFile, "schema", "", schemaUsage)

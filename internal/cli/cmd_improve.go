@@ -60,7 +60,7 @@ The model of --with sees errors and the lines around them, of tune documents alo
 sensitive field. The schema file stays as it is: --accept writes another. What was answered is kept, so that work
 that was stopped goes on with the same command.
 
-Read more: docs/scoring.md, "Improving a schema".`,
+Read more: filler help scoring, "Improving a schema".`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if err := o.check(cmd, args); err != nil {
 				a.parsed = false

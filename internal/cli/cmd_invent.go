@@ -49,7 +49,7 @@ over. Without it the texts are forms, tables, letters and notes.
   filler -C made score --slice made.noise
   filler invent -o made --against-gold    # are they as hard as real ones?
 
-Read more: docs/invent.md.`,
+Read more: filler help invent.`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
 			if o.against && o.output != "" {
 				return a.inventAgainst(cmd.Context(), &o)

@@ -18,7 +18,7 @@ import (
 func (a *app) ledgerCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "ledger", Short: "Where runs and exchanges are kept: a file, or a database", Args: noSuch,
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() },
-		Long: "Look after the ledger: .filler/ledger.db, or the PostgreSQL database that `ledger:` in filler.yaml or\nFILLER_LEDGER names. `copy` copies it, also between the two and to hand on; `merge` puts the parts of a pile\ntogether that were filled on several machines; `rights` lets workers in.\n\nRead more: docs/formats.md, \"The ledger\"; docs/machines.md."}
+		Long: "Look after the ledger: .filler/ledger.db, or the PostgreSQL database that `ledger:` in filler.yaml or\nFILLER_LEDGER names. `copy` copies it, also between the two and to hand on; `merge` puts the parts of a pile\ntogether that were filled on several machines; `rights` lets workers in.\n\nRead more: filler help formats, \"The ledger\"; filler help machines."}
 	cmd.AddCommand(a.pruneCmd(), a.copyCmd(), a.mergeCmd(), a.rightsCmd())
 	return cmd
 }

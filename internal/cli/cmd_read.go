@@ -40,7 +40,7 @@ Three layouts: flow has paragraphs in reading order, rows keeps gaps so that col
 up, boxes puts a short id and its place before each line. Words with an OCR confidence
 below 60 of 100 are marked ‹so›.
 
-Read more: docs/formats.md.`,
+Read more: filler help formats.`,
 		RunE: func(cmd *cobra.Command, args []string) error { return a.read(cmd.Context(), &o, args) }}
 	o.flags(cmd)
 	f := cmd.Flags()

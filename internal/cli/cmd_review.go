@@ -55,7 +55,7 @@ sets them otherwise.
   filler gold review --reviewer 'M. Harrow' --order risk
   filler gold review --reviewer 'M. Harrow' --field 'bays[].number'
 
-Read more: docs/reviewing.md.`,
+Read more: filler help reviewing.`,
 		RunE: func(cmd *cobra.Command, args []string) error { return a.goldReview(cmd.Context(), &o, args) }}
 	o.flags(cmd)
 	f := cmd.Flags()
@@ -90,7 +90,7 @@ unless you make it: ` + "`filler gold draft --from-review`" + `.
   filler review --reviewer 'M. Harrow' --values 80     # how right is this run?
   filler review 7 --against 6 --reviewer 'M. Harrow'   # only where two runs differ
 
-Read more: docs/reviewing.md.`,
+Read more: filler help reviewing.`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			run := ""
 			if len(args) > 0 && !strings.ContainsAny(args[0], "./#") {

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"unicode/utf8"
 
@@ -23,7 +24,7 @@ func (a *app) schemaCmd() *cobra.Command {
 		RunE: func(cmd *cobra.Command, _ []string) error { return cmd.Help() }}
 	var asJSON bool
 	check := &cobra.Command{Use: "check [FILE]", Short: "Find the faults of a schema", Args: cobra.MaximumNArgs(1),
-		Long: "Find all faults of a schema, each with its line, column and what to do, then give advice.\nFILE is the project's schema if left out.\n\nRead more: docs/schema.md.",
+		Long: "Find all faults of a schema, each with its line, column and what to do, then give advice.\nFILE is the project's schema if left out.\n\nRead more: filler help schema.",
 		RunE: func(_ *cobra.Command, args []string) error {
 			s, err := a.schemaOf(args)
 			faults, faulty := err.(place.Faults)
@@ -63,25 +64,49 @@ func (a *app) schemaCmd() *cobra.Command {
 
 func (a *app) normalizersCmd() *cobra.Command {
 	var asJSON bool
-	cmd := &cobra.Command{Use: "normalizers", Short: "List the normalizers: rules that change how values are written", Args: cobra.NoArgs,
-		Long: "List the normalizers in the order in which they are tried. Those with a type apply to every\nfield of it, unless the field says `normalize: none`; the others apply where a field names\nthem. Numbers are integers, numbers, money, quantities, dates and times. A normalizer never\nchooses between two readings, and never changes a currency. Each change is in the trace.",
-		Run: func(*cobra.Command, []string) {
+	cmd := &cobra.Command{Use: "normalizers [RULE...]", Short: "List the normalizers: rules that change how values are written",
+		Long: "List the normalizers, or those named, in the order in which they are tried. Those with a type apply to every\nfield of it, unless the field says `normalize: none`; the others apply where a field names\nthem. Numbers are integers, numbers, money, quantities, dates and times. A normalizer never\nchooses between two readings, and never changes a currency. Each change is in the trace.",
+		RunE: func(_ *cobra.Command, named []string) error {
+			rules, err := rulesNamed(named)
+			if err != nil {
+				return err
+			}
 			if asJSON {
 				list := value.List()
-				for _, r := range normalize.Rules {
+				for _, r := range rules {
 					list.Kids = append(list.Kids, value.Obj(value.Str(r.Name).Named("normalizer"), value.Str(r.Of).Named("of"), value.Str(r.Does).Named("does"), value.Str(r.Example).Named("example")))
 				}
 				a.printJSON(list)
-				return
+				return nil
 			}
 			t := a.newTable("normalizer", "of", "what it does", "example")
-			for _, r := range normalize.Rules {
+			for _, r := range rules {
 				t.row(r.Name, r.Of, r.Does, r.Example)
 			}
 			t.print()
+			return nil
 		}}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print JSON")
 	return cmd
+}
+
+// rulesNamed gives the normalizers with these names, or all.
+func rulesNamed(names []string) (rules []normalize.Rule, err error) {
+	if len(names) == 0 {
+		return normalize.Rules, nil
+	}
+	var all []string
+	for _, r := range normalize.Rules {
+		all = append(all, r.Name)
+	}
+	for _, name := range names {
+		i := slices.Index(all, name)
+		if i < 0 {
+			return nil, fmt.Errorf("there is no normalizer %q; %s", name, place.Suggest(name, all))
+		}
+		rules = append(rules, normalize.Rules[i])
+	}
+	return rules, nil
 }
 
 func (a *app) editorCmd() *cobra.Command {

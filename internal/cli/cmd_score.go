@@ -34,7 +34,7 @@ func (a *app) scoreCmd() *cobra.Command {
 	cmd := &cobra.Command{Use: "score [RUN]", Short: "Field accuracy against gold", Args: cobra.MaximumNArgs(1),
 		Long: `Measure the records of a run, or of any file of JSON Lines, against gold, field by field.
 RUN is a number, a name, or last; left out, it is last: the newest run that was not begun
-for documents named one by one. docs/scoring.md defines every figure.
+for documents named one by one. filler help scoring defines every figure.
 
   filler score --slice office --confusion 'bays[].defects[].kind'
   filler score --split test --at-least 0.95 --at-least 'bays[].number=0.99'

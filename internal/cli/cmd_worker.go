@@ -36,7 +36,7 @@ the documents come with the run. Keys of models come from this machine's environ
 All workers together keep one pace and one budget. A worker may be started and ended at any
 time; what one that is gone was at is done by others.
 
-Read more: docs/machines.md.`,
+Read more: filler help machines.`,
 		RunE: func(cmd *cobra.Command, _ []string) error { return a.work(cmd.Context(), runName, until) }}
 	cmd.Flags().BoolVar(&until, "until-done", false, "end when nothing is left to do")
 	cmd.Flags().StringVar(&runName, "run", "", "work on this `RUN` only")

@@ -97,7 +97,7 @@ func (a *app) printMore(r *score.Report, o scoring) {
 		a.printf("cost: %s in total, %s per right value\n", a.cost(r.Spent.CostNano), a.cost(int64(nano)))
 	}
 	if r.TooLong > 0 {
-		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: %s too long for a table of all similarities and paired on candidates (docs/scoring.md)", plural(r.TooLong, "list"))))
+		a.printf("%s\n", a.paint(soft, fmt.Sprintf("note: %s too long for a table of all similarities and paired on candidates (`filler help scoring`)", plural(r.TooLong, "list"))))
 	}
 	if r.Reread > 0 {
 		a.printf("%s\n", a.paint(soft, "note: read differently since review: "+plural(r.Reread, "document")))

@@ -207,9 +207,10 @@ each value stands, and measures field accuracy against reviewed records.
 Start with:  filler demo      the whole way, on made-up documents
              filler new DIR   a small project of your own
 
-Read more:   filler COMMAND --help; README.md and docs/ in the source tree`,
+Read more:   filler COMMAND --help
+             filler help      the documentation, topic by topic`,
 		SilenceErrors: true, SilenceUsage: true,
-		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: true},
+		CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true},
 		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error {
 			a.parsed = true
 			a.sends.Store(a.sends.Load() || slices.Contains(sending, cmd.Name()))
@@ -227,11 +228,13 @@ Read more:   filler COMMAND --help; README.md and docs/ in the source tree`,
 	}
 	root.PersistentFlags().StringVarP(&a.folder, "project", "C", "", "work in the project `DIR`, in place of the current folder")
 	root.PersistentFlags().StringVar(&a.job, "job", "", "the job `NAME` of filler.yaml, where it has several")
-	root.SetHelpCommand(&cobra.Command{Hidden: true})
+	help := a.helpCmd()
+	root.SetHelpCommand(help)
 	postgres.Program = Version
 	defer readMore(root)
 	root.AddCommand(a.newCmd(), a.demoCmd(), a.inventCmd(), a.inventoryCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.routeCmd(), a.fillCmd(), a.reviewCmd(), a.repeatCmd(),
-		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.improveCmd(), a.compareCmd(), a.reportCmd(), a.plotCmd(), a.exportRecordsCmd(), a.graphCmd(), a.askCmd(), a.varyCmd(), a.workerCmd(), a.ledgerCmd(), a.forgetCmd(), a.standinCmd(), a.doctorCmd(), a.explainCmd(), a.versionCmd())
+		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.improveCmd(), a.compareCmd(), a.reportCmd(), a.plotCmd(), a.exportRecordsCmd(), a.graphCmd(), a.askCmd(), a.varyCmd(), a.workerCmd(), a.ledgerCmd(), a.forgetCmd(), a.standinCmd(), a.doctorCmd(), a.explainCmd(), help, a.docsCmd(), a.completionCmd(), a.versionCmd())
+	a.complete(root)
 	return root
 }
 
@@ -248,7 +251,7 @@ func readMore(cmd *cobra.Command) {
 	}
 }
 
-const readMoreLine = "Read more: docs/commands.md, docs/guide.md."
+const readMoreLine = "Read more: filler help guide."
 
 func (a *app) versionCmd() *cobra.Command {
 	var licences bool

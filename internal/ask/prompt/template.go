@@ -66,7 +66,7 @@ func ParseTemplate(file, source string) (*Template, error) {
 	tmpl, err := template.New("T").Option("missingkey=error").Parse(source)
 	if err != nil {
 		line, col, msg := templateError(err)
-		return nil, fault(line, col, msg, "docs/guide.md shows a whole template")
+		return nil, fault(line, col, msg, "`filler help asking` shows a whole template")
 	}
 	t := &Template{Source: source, tmpl: tmpl}
 	marks := TemplateData{Fields: "\x01fields\x01", Document: "\x01document\x01", Answer: "\x01answer\x01", Values: "v", Chunk: 1, Chunks: 1}

@@ -137,7 +137,7 @@ func (l *loader) one(file string, v *value.Value) (*Record, error) {
 		err = oldForm(v)
 	}
 	if err != nil {
-		return nil, place.Faults{{File: file, Msg: err.Error(), Hint: "a gold file is described in docs/formats.md"}}
+		return nil, place.Faults{{File: file, Msg: err.Error(), Hint: "a gold file is described in `filler help formats`"}}
 	}
 	r := &Record{Document: line.Document, Hashes: line.Hashes, State: Draft, Record: line.Record, File: file, Places: line.Evidence}
 	r.about(v)

@@ -317,7 +317,7 @@ func refusalOf(e *pgconn.PgError) string {
 func hintOf(e *pgconn.PgError) string {
 	switch {
 	case e.Code == "42501":
-		return "grant it: docs/export.md names the rights that are needed; nothing was changed"
+		return "grant it: `filler help export` names the rights that are needed; nothing was changed"
 	case strings.HasPrefix(e.Code, "28"):
 		return "check the user and the password in the address"
 	case e.Code == "3D000":

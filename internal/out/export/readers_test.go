@@ -394,5 +394,5 @@ func TestPostgresReads(t *testing.T) {
 	assert.ErrorContains(t, err, "table kiln_log: column fired is date, not bigint; rename the field, or the table that is there; nothing was changed")
 	psql(`CREATE ROLE reader LOGIN`)
 	_, err = (&Job{Schema: load(t, "schema: fresh\nfields:\n  a: A.\n"), To: "postgres", Path: strings.Replace(address, "postgres@", "reader@", 1)}).Begin(ctx)
-	assert.ErrorContains(t, err, "the database refused: permission denied for schema public; grant it: docs/export.md names the rights that are needed; nothing was changed")
+	assert.ErrorContains(t, err, "the database refused: permission denied for schema public; grant it: `filler help export` names the rights that are needed; nothing was changed")
 }

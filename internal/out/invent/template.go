@@ -28,7 +28,7 @@ func ReadTemplate(file string, m *Maker) (*Template, error) {
 	}
 	t := &Template{File: file}
 	if t.tmpl, err = template.New(file).Option("missingkey=error").Parse(string(text)); err != nil {
-		return nil, fmt.Errorf("%s; see docs/invent.md", strings.TrimPrefix(err.Error(), "template: "))
+		return nil, fmt.Errorf("%s; see `filler help invent`", strings.TrimPrefix(err.Error(), "template: "))
 	}
 	if m.Schema.EachEntry() {
 		return nil, fmt.Errorf("%s: a template is of one record, and the schema has `each: entry`; use --texts", file)

@@ -277,15 +277,15 @@ func (l *Ledger) explain(err error) error {
 		case "3D000":
 			return say("there is no such database", "correct its name, or create it: `createdb -E UTF8 NAME`")
 		case "42501":
-			return say("this user may not do that: "+pg.Message, "see the roles in docs/machines.md")
+			return say("this user may not do that: "+pg.Message, "see the roles in `filler help machines`")
 		case "53100":
 			return say("the disk of the database is full", "free space, then continue with `filler fill --resume`")
 		case "53300":
-			return say("the database has no connection left", "allow it more, or start fewer workers; each takes up to 5 (docs/machines.md)")
+			return say("the database has no connection left", "allow it more, or start fewer workers; each takes up to 5 (`filler help machines`)")
 		case "25006":
 			return say("this database is only read", "name the one that is written to, not its copy")
 		case "57014":
-			return say("the database ended a statement that took too long", "raise statement_timeout of this user (docs/machines.md)")
+			return say("the database ended a statement that took too long", "raise statement_timeout of this user (`filler help machines`)")
 		}
 		if strings.HasPrefix(pg.Code, "57P") {
 			return say("the database was stopped", "start it, then continue with `filler fill --resume`")

@@ -5,18 +5,14 @@
 //
 //   - Every code that there is has an entry, and every entry is of a code that there is; a test
 //     holds both.
-//   - docs/codes.md is the same text.
+//   - docs/codes.md is where they are told, and is read from there.
 package codes
 
 import (
-	_ "embed" // the text
 	"strings"
-)
 
-// Text is all entries, as a page.
-//
-//go:embed codes.md
-var Text string
+	"filler/docs"
+)
 
 // Entry says what a code means.
 type Entry struct {
@@ -26,20 +22,21 @@ type Entry struct {
 	Do         string
 }
 
-// step ends the headings of steps whose names other codes have.
-const step = "-step"
-
 // All gives all entries, in the order of the page. The kind is its heading: Problems, Error types…
 func All() (all []Entry) {
+	page, err := docs.Files.ReadFile("codes.md")
+	if err != nil {
+		panic(err) // it is part of the program
+	}
 	kind := ""
-	for line := range strings.Lines(Text) {
+	for line := range strings.Lines(string(page)) {
 		line = strings.TrimRight(line, "\n")
 		switch {
-		case strings.HasPrefix(line, "# "):
-			kind = line[2:]
 		case strings.HasPrefix(line, "## "):
-			all = append(all, Entry{Code: strings.TrimSuffix(line[3:], step), Kind: kind})
-		case line == "":
+			kind = line[3:]
+		case strings.HasPrefix(line, "### "):
+			all = append(all, Entry{Code: line[4:], Kind: kind})
+		case line == "" || kind == "":
 		case strings.HasPrefix(line, "> "):
 			all[len(all)-1].Example = line[2:]
 		case all[len(all)-1].Means == "":
