@@ -17,6 +17,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"syscall"
 	"testing"
 	"time"
 
@@ -75,8 +76,18 @@ func (p *pool) worker(at string, args ...string) *exec.Cmd {
 	cmd := exec.Command("filler", append([]string{"worker"}, args...)...)
 	cmd.Dir = p.t.TempDir()
 	cmd.Env = append(os.Environ(), "FILLER_LEDGER="+at)
+	said, err := os.Create(filepath.Join(cmd.Dir, "said"))
+	require.NoError(p.t, err)
+	cmd.Stdout, cmd.Stderr = said, said
 	require.NoError(p.t, cmd.Start())
-	p.t.Cleanup(func() { cmd.Process.Kill(); cmd.Wait() })
+	p.t.Cleanup(func() {
+		cmd.Process.Kill()
+		cmd.Wait()
+		said.Close()
+		if text, err := os.ReadFile(said.Name()); p.t.Failed() && err == nil {
+			p.t.Logf("a worker said:\n%s", text)
+		}
+	})
 	return cmd
 }
 
@@ -178,7 +189,28 @@ func TestWorkersKilled(t *testing.T) {
 	for began := time.Now(); p.left() > 0 && time.Since(began) < 5*time.Minute; {
 		time.Sleep(100 * time.Millisecond)
 	}
-	require.Zero(t, p.left(), "workers that are left do all")
+	if left := p.left(); left > 0 {
+		out, err := run(p.dir, "runs", "workers")
+		t.Fatalf("%d documents are left, and workers are there:\n%s %v", left, out, err)
+	}
+	p.check()
+}
+
+// The last worker at a run is told to end: the run is not stopped, and another goes on with it.
+func TestLastWorkerEnds(t *testing.T) {
+	p := newPool(t, 100, 60*time.Millisecond, "4")
+	first := p.fill()
+	p.begun()
+	hand := p.worker(p.at)
+	p.server.wait(p.server.count() + 20)
+	require.NoError(t, first.Process.Kill())
+	first.Wait()
+	p.server.wait(p.server.count() + 20)
+	require.NoError(t, hand.Process.Signal(syscall.SIGTERM))
+	hand.Wait()
+	require.Positive(t, p.left())
+	require.NoError(t, p.worker(p.at, "--until-done").Wait())
+	require.Zero(t, p.left())
 	p.check()
 }
 

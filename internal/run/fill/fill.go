@@ -49,6 +49,7 @@ type Filler struct {
 	Reader    *document.Reader
 	Settings  prompt.Settings
 	Job       string // the project's job that it is at, or ""
+	Hand      bool   // it is a hand in a run that others began: what it leaves, others go on with
 	// Models are asked in turn: each where those before it leave problems.
 	Models []*Model
 
@@ -365,7 +366,16 @@ func (f *Filler) Run(ctx context.Context, w Work, run int64, h Hooks) error {
 	if _, shared := f.Ledger.(store.Pacing); shared && !f.First().prints() {
 		j.Share = f.First().Client.Share
 	}
+	if f.Hand {
+		j.Leaves = func(err error) bool { return !isSpent(err) }
+	}
 	return j.Do(ctx)
+}
+
+// isSpent tells an error of the budget, which is the run's and not this machine's.
+func isSpent(err error) bool {
+	var fail *model.Failure
+	return errors.As(err, &fail) && fail.Budget
 }
 
 // isStopped tells an error that only follows from the end of a run.

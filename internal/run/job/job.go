@@ -56,8 +56,11 @@ type Job struct {
 	// Waits tells errors of tasks that wait for another go; the others go on;
 	// nil: none does.
 	Waits func(err error) bool
-	Spent func() int64 // in billionths, in this go
-	Hooks Hooks
+	// Leaves tells errors that end only this process's part: others go on, or begin where nobody
+	// else is at it now; nil: none does.
+	Leaves func(err error) bool
+	Spent  func() int64 // in billionths, in this go
+	Hooks  Hooks
 }
 
 // Progress is how far a run is.
@@ -95,6 +98,8 @@ func (j *Job) Do(ctx context.Context) error {
 	err := r.work(ctx)
 	state := store.Done
 	switch {
+	case err != nil && j.Leaves != nil && j.Leaves(err):
+		state = store.Going
 	case err != nil:
 		state = store.Stopped
 	case r.waiting > 0:

@@ -133,6 +133,7 @@ func (w *Worker) run(ctx context.Context, id int64) (going bool, err error) {
 		return false, nil
 	}
 	defer f.Close()
+	f.Hand = true
 	if err := f.JoinBudget(id); err != nil {
 		return false, err
 	}
