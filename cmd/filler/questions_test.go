@@ -108,7 +108,7 @@ func TestFortyQuestions(t *testing.T) {
 		require.NoError(t, c.Run(), said.String())
 		return out.String()
 	}
-	require.NoError(t, demo.Write(dir))
+	require.NoError(t, demo.Write("bridges", dir))
 	run("export", "--gold", "--to", "jsonl", "-o", filepath.Join(dir, "gold.jsonl"))
 	for _, small := range []bool{false, true} {
 		url := byHand(t, all, small)

@@ -86,7 +86,7 @@ type ruled struct {
 // page can be read without scripts, and at twice the size.
 func TestReportOfTheDemo(t *testing.T) {
 	dir := filepath.Join(t.TempDir(), "demo")
-	require.NoError(t, demo.Write(dir))
+	require.NoError(t, demo.Write("bridges", dir))
 	ran(t, "-C", dir, "fill")
 	ran(t, "-C", dir, "report", "-o", "out/report.html")
 	ran(t, "-C", dir, "export", "-o", "records.jsonl", "--evidence")

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"time"
 
@@ -17,25 +18,62 @@ import (
 )
 
 func (a *app) demoCmd() *cobra.Command {
-	return &cobra.Command{Use: "demo [DIR]", Short: "Write the demo project and run it end to end", Args: cobra.MaximumNArgs(1),
-		Long: "Write the demo project into DIR (filler-demo if left out) and run it end to end with the\nstand-in, a simulated model server, saying each command as it goes. No model, key or\nnetwork is needed.",
+	var name string
+	cmd := &cobra.Command{Use: "demo [DIR]", Short: "Write a demo project and run it end to end", Args: cobra.MaximumNArgs(1),
+		Long: `Write a demo project into DIR (filler-demo if left out) and run it end to end with the
+stand-in, a simulated model server, saying each command as it goes. No model, key or
+network is needed. There are two: bridges, footbridge inspections, and nursery, what comes
+in at a tree nursery, in two languages, with the book of its stock.
+
+  filler demo
+  filler demo --project nursery trees`,
 		RunE: func(cmd *cobra.Command, args []string) error {
+			if !slices.Contains(demo.Names, name) {
+				a.parsed = false
+				return fmt.Errorf("there is no demo project %q; there are %s", name, strings.Join(demo.Names, " and "))
+			}
 			dir := "filler-demo"
 			if len(args) == 1 {
 				dir = args[0]
 			}
-			return a.demo(cmd.Context(), dir)
+			return a.demo(cmd.Context(), name, dir)
 		}}
+	cmd.Flags().StringVar(&name, "project", "bridges", "the demo project `NAME`: bridges or nursery")
+	return cmd
 }
 
-// demoSteps are the commands of the demo, in the order of the work.
-var demoSteps = []struct{ why, line string }{
-	{"What a record holds:", "schema outline"},
-	{"One of the documents, a scan, as the model gets it:", "read documents/scans/FB-2031-07.hocr"},
-	{"Fill one record from each document:", "fill -o records.jsonl"},
-	{"How accurate are they? Measured against the reviewed records in gold/:", "score"},
-	{"Every step that led to one of them:", "trace " + worthALook},
+// demoSteps are the commands of each demo, in the order of the work.
+var demoSteps = map[string][]demoStep{
+	"bridges": {
+		{"What a record holds:", "schema outline"},
+		{"One of the documents, a scan, as the model gets it:", "read documents/scans/FB-2031-07.hocr"},
+		{"Fill one record from each document:", "fill -o records.jsonl"},
+		{"How accurate are they? Measured against the reviewed records in gold/:", "score"},
+		{"Every step that led to one of them:", "trace " + worthALook},
+		{"Everything on one page, each value beside its source:", "report -o report.html"},
+	},
+	"nursery": {
+		{"What a record holds:", "--job incoming schema outline"},
+		{"One of the documents, a mail, as the model gets it:", "--job incoming read mails/GN-2032-03.eml"},
+		{"Fill one record from each document:", "--job incoming fill -o records.jsonl"},
+		{"How accurate are they? Measured against the reviewed records in gold/:", "--job incoming score"},
+		{"Who and what is named in several of them, and how it belongs together:", "--job incoming graph around Wintergold"},
+		{"The stock book: one record for each of its entries:", "--job stock fill -o stock.jsonl"},
+		{"In June it has grown. What changed, and what came:", "--job stock update later/book-june.txt --match lot --new keep -o june.jsonl"},
+		{"Everything that came in on one page, each value beside its source:", "--job incoming report -o report.html"},
+	},
 }
+
+type demoStep struct{ why, line string }
+
+// demoNext are commands to try when a demo is done.
+var demoNext = map[string][]string{
+	"bridges": {"plot score", "fill --model hasty --name hasty", "compare 1 last", "errors", "runs", "trace documents/scans/FB-2031-11.xml --full", "fill documents/forms/FB-2031-04.txt"},
+	"nursery": {"--job incoming errors", "--job incoming graph check", "--job incoming fill --model careful --name careful", "--job incoming compare 1 careful", "--job stock trace stock/book.txt"},
+}
+
+// demoSchemas are the schemas to edit next.
+var demoSchemas = map[string]string{"bridges": "inspection.yaml", "nursery": "incoming.yaml"}
 
 // worthALook is a placeholder for the document whose trace shows the most: the
 // fullest record that was repaired.
@@ -53,8 +91,8 @@ func findWorthALook(records string) string {
 	return best
 }
 
-func (a *app) demo(ctx context.Context, dir string) error {
-	if err := demo.Write(dir); err != nil {
+func (a *app) demo(ctx context.Context, name, dir string) error {
+	if err := demo.Write(name, dir); err != nil {
 		return err
 	}
 	abs, err := filepath.Abs(dir)
@@ -66,7 +104,7 @@ func (a *app) demo(ctx context.Context, dir string) error {
 		return err
 	}
 	a.printf("The demo project is in %s.\n", dir)
-	for _, s := range demoSteps {
+	for _, s := range demoSteps[name] {
 		s.line = strings.Replace(s.line, worthALook, findWorthALook(filepath.Join(abs, "records.jsonl")), 1)
 		a.printf("\n%s\n%s\n\n", s.why, a.paint(bold, "$ filler "+s.line))
 		sub := &app{args: a.args, in: a.in, out: a.out, err: a.err, term: a.term}
@@ -81,9 +119,9 @@ func (a *app) demo(ctx context.Context, dir string) error {
 			return exit(codeStopped)
 		}
 	}
-	a.printf("\nTo look at every document with its values, open the page that this writes:\n\n%s", a.suggest(dir, "report -o report.html"))
-	a.printf("\nTry next:\n\n%s", a.suggest(dir, "plot score", "fill --model hasty --name hasty", "compare 1 last", "errors", "runs", "trace documents/scans/FB-2031-11.xml --full", "fill documents/forms/FB-2031-04.txt"))
-	a.printf("\nOr edit a description in %s, fill again, and see both scores in `runs`.\n", filepath.Join(dir, "schemas", "inspection.yaml"))
+	a.printf("\n%s\n", a.wrapped("Open "+filepath.Join(dir, "report.html")+" in a browser. Try next:"))
+	a.printf("\n%s", a.suggest(dir, demoNext[name]...))
+	a.printf("\nOr edit a description in %s, fill again, and see both scores in `runs`.\n", filepath.Join(dir, "schemas", demoSchemas[name]))
 	return nil
 }
 

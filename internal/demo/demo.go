@@ -1,5 +1,5 @@
-// Package demo holds the demo project and the start of a new one: footbridge
-// inspections in the valley of the Ossel. All names and data are made up.
+// Package demo holds the demo projects and the start of a new one: footbridge inspections in the
+// valley of the Ossel, and what comes in at a tree nursery. All names and data are made up.
 package demo
 
 import (
@@ -15,11 +15,22 @@ import (
 //go:embed all:project
 var project embed.FS
 
+//go:embed all:nursery
+var nursery embed.FS
+
 //go:embed all:start
 var start embed.FS
 
-// Write writes the demo project into dir.
-func Write(dir string) error { return write(project, "project", dir) }
+// Names are the demo projects.
+var Names = []string{"bridges", "nursery"}
+
+// Write writes the demo project of a name into dir.
+func Write(name, dir string) error {
+	if name == "nursery" {
+		return write(nursery, "nursery", dir)
+	}
+	return write(project, "project", dir)
+}
 
 // WriteStart writes a new, small project into dir.
 func WriteStart(dir string) error { return write(start, "start", dir) }

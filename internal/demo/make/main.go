@@ -140,6 +140,7 @@ func main() {
 			log.Print(err) // a scan that scan.sh has not made yet
 		}
 	}
+	writeNursery()
 	put(filepath.Join(root, "register/documents/register.txt"), register())
 	put(filepath.Join(root, "register/schemas/register.yaml"), registerSchema(root))
 	text, err := goldText(filepath.Join(root, "register"), signed{id: "documents/register.txt", rec: registerRecords()})

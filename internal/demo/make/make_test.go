@@ -110,3 +110,39 @@ func TestRegisterIsLong(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, all.String(), set["documents/register.txt"].Record.Named("").String())
 }
+
+// The second project is what the generator writes, its gold keeps its schemas, and both languages,
+// signs, nested lists and edges are in it.
+func TestNurseryIsWhatTheGeneratorWrites(t *testing.T) {
+	const committed = "../nursery"
+	all, golds := nurseryFiles()
+	text := ""
+	for _, f := range all {
+		kept, err := os.ReadFile(filepath.Join(committed, f.file))
+		require.NoError(t, err)
+		assert.Equal(t, string(kept), string(f.data), f.file)
+		text += string(f.data)
+	}
+	for _, g := range golds {
+		want, err := goldText(committed, g)
+		require.NoError(t, err)
+		kept, err := os.ReadFile(filepath.Join(committed, g.gold))
+		require.NoError(t, err)
+		assert.Equal(t, string(kept), want, g.id)
+	}
+	for schemaFile, folder := range map[string]string{"incoming.yaml": "gold", "stock.yaml": "stock-gold"} {
+		s, err := schema.Load(filepath.Join(committed, "schemas", schemaFile))
+		require.NoError(t, err)
+		set, err := gold.Load(filepath.Join(committed, folder), s)
+		require.NoError(t, err)
+		check, err := record.NewValidator(s)
+		require.NoError(t, err)
+		for id, g := range set {
+			assert.Empty(t, check.Check(&g.Record), id)
+		}
+	}
+	for _, want := range []string{"Blatt-Nr.: ", "Sheet no.: ", "✗", "✓", " auf FM ", " on Quitte O", "<td>Quitte O</td>", "% der Blätter"} {
+		assert.True(t, strings.Contains(text, want), want)
+	}
+	assert.Len(t, book(true), 52, "it has grown")
+}

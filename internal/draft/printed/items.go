@@ -281,7 +281,7 @@ func titleRest(f *schema.Field, l *line) (string, bool) {
 func sectioned(f *schema.Field, item []*slot, lines []*line, outer []*slot) (regions [][]*line, used []*line) {
 	for i, l := range lines {
 		rest, ok := titleRest(f, l)
-		if !ok {
+		if !ok || rest != "" && ownLabel(item, l) {
 			continue
 		}
 		used = []*line{l}
@@ -313,6 +313,12 @@ func sectioned(f *schema.Field, item []*slot, lines []*line, outer []*slot) (reg
 		return regions, used
 	}
 	return nil, nil
+}
+
+// ownLabel reports whether a line is of a field of the items, whose label may look like the list's
+// name: `Partie: 7`, of Partien.
+func ownLabel(item []*slot, l *line) bool {
+	return len(l.pairs) > 0 && fits(item, l.pairs[0].label) >= 1
 }
 
 func sectionEnds(l *line, item, outer []*slot) bool {

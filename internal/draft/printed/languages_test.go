@@ -41,3 +41,32 @@ fields:
 	assert.True(t, ok)
 	assert.JSONEq(t, `{"amount":500,"currency":"PLN"}`, sum.String())
 }
+
+// A list whose plural is not known as one is read by its items' own labels, and each bullet below
+// its name is an item.
+func TestListsInOtherLanguages(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(`schema: s
+fields:
+  crates:
+    list: Crates.
+    key: [crate]
+    printed_as: [Partien, Colis]
+    fields:
+      crate: {text: Its mark., printed_as: [Partie, Colis no]}
+      weight: {quantity: Weight., unit: kg, printed_as: [Gewicht, Poids]}
+      faults:
+        list: What was wrong.
+        printed_as: [Befunde]
+        fields:
+          kind: {choice: What., of: {wet: {also: [nass]}, torn: {also: [gerissen]}}}
+          share: {quantity: Share., unit: '%'}
+`))
+	require.NoError(t, err)
+	for text, want := range map[string]string{
+		"Partie: 7-A\nGewicht: 12 kg\nBefunde:\n  - nass, 20 % der Ware\n  - gerissen, 5 % der Ware\n\nPartie: 7-B\nGewicht: 3 kg\n": `{"crates":[{"crate":"7-A","weight":"12 kg","faults":[{"kind":"nass","share":"20 %"},{"kind":"gerissen","share":"5 %"}]},{"crate":"7-B","weight":"3 kg","faults":[]}]}`,
+		"Colis no: 7-A\nPoids: 12 kg\n\nColis no: 7-B\nPoids: 3 kg\n":                                                                `{"crates":[{"crate":"7-A","weight":"12 kg","faults":[]},{"crate":"7-B","weight":"3 kg","faults":[]}]}`,
+	} {
+		got := Fill(s, text)
+		assert.JSONEq(t, want, got.String(), text)
+	}
+}

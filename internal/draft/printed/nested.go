@@ -29,11 +29,15 @@ func nested(f *schema.Field, _ []*slot, lines []*line, _ []*slot) (regions [][]*
 		for end < len(lines) && lines[end].indent > l.indent && !lines[end].blank() {
 			end++
 		}
-		if v != "" || end == i+1 {
-			continue
+		if v != "" || end == i+1 || allBullets(lines[i+1:end]) && named(f, l) {
+			continue // below the name of the list itself each bullet is an item
 		}
 		regions, used = append(regions, lines[i+1:end]), append(used, lines[i:end]...)
 		i = end - 1
 	}
 	return regions, used
+}
+
+func allBullets(lines []*line) bool {
+	return !slices.ContainsFunc(lines, func(l *line) bool { return !l.bullet })
 }

@@ -59,7 +59,7 @@ func count(got, want string, right, wrong, open *int) {
 // its schema, such as a letter in another language.
 func TestDemoAmongAnotherTrade(t *testing.T) {
 	dir := t.TempDir()
-	require.NoError(t, demo.Write(dir))
+	require.NoError(t, demo.Write("bridges", dir))
 	bridges, err := schema.Load(filepath.Join(dir, "schemas", "inspection.yaml"))
 	require.NoError(t, err)
 	var own []string
