@@ -10,5 +10,5 @@ import "embed"
 var Files embed.FS
 
 // Names are the names of the pages without their ending, in the order in which they are told of.
-var Names = []string{"guide", "asking", "schema", "normalizers", "reviewing", "scoring", "looking", "export", "graph", "invent",
-	"nightly", "machines", "formats", "codes", "commands", "stability", "security", "performance", "architecture"}
+var Names = []string{"guide", "choosing", "filling", "updating", "local", "scans", "registers", "programs", "team", "tuning", "nightly", "routing", "machines",
+	"asking", "schema", "normalizers", "reviewing", "scoring", "looking", "export", "graph", "invent", "formats", "codes", "commands", "stability", "security", "performance", "architecture"}
