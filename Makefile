@@ -3,7 +3,7 @@
 # make race      the packages in which much happens at once, looked at for races (needs gcc)
 # make filler    the static program
 # make install   the same, where Go puts programs
-# make release   programs for Linux, macOS and Windows, with checksums, in dist/
+# make release   programs for Linux, macOS and Windows, a Debian package and a bill of materials, in dist/
 # make bench     the benchmarks of docs/performance.md
 # make fuzz      each fuzz target for a while
 
@@ -16,7 +16,7 @@ test: needs
 	$(GO) test -short -timeout 40m ./...
 
 long: needs
-	$(GO) test -timeout 40m ./internal/source/layout ./internal/run/fill
+	$(GO) test -timeout 40m ./internal/source/layout ./internal/run/fill ./release/...
 	$(GO) test -timeout 40m ./cmd/filler -run 'BuildsAreEqual|WorkersKilled|WorkerCutOff|GuideRuns'
 
 race:
@@ -50,15 +50,21 @@ install:
 	@dir=$$($(GO) env GOBIN); [ -n "$$dir" ] || dir=$$($(GO) env GOPATH)/bin; echo "installed: $$dir/filler"; \
 	case ":$$PATH:" in *":$$dir:"*) ;; *) echo "that folder is not on your PATH: export PATH=\"\$$PATH:$$dir\"";; esac
 
-# What users download: static programs for three systems, cross-compiled and vetted; those for other
-# systems than this one are not run here.
+# What users download: static programs for three systems, cross-compiled and vetted (those for other
+# systems than this one are not run here), a Debian package, a bill of materials and checksums. The
+# version is the tag that is checked out, if there is one.
+TAG := $(shell git describe --tags --exact-match --match 'v*' 2>/dev/null | sed 's/^v//')
+FLAGS := -s -w$(if $(TAG), -X filler/internal/cli.Version=$(TAG))
 release:
 	rm -rf dist && mkdir dist
-	set -e; version=$$($(GO) run ./cmd/filler version | cut -d' ' -f2); for os in linux darwin windows; do for arch in amd64 arm64; do \
-	  GOOS=$$os GOARCH=$$arch $(GO) vet ./cmd/filler; \
-	  end=; [ $$os = windows ] && end=.exe; \
-	  GOOS=$$os GOARCH=$$arch $(GO) build -trimpath -buildvcs=false -ldflags '-s -w' -o dist/filler-$$version-$$os-$$arch$$end ./cmd/filler; done; done
-	cd dist && sha256sum filler-* > SHA256SUMS
+	set -e; $(GO) build -trimpath -buildvcs=false -ldflags '$(FLAGS)' -o dist/filler ./cmd/filler; version=$$(dist/filler version | cut -d' ' -f2); \
+	for target in linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64; do \
+	  export GOOS=$${target%/*} GOARCH=$${target#*/}; end=; [ $$GOOS != windows ] || end=.exe; echo "== $$target"; \
+	  $(GO) build -trimpath -buildvcs=false -ldflags '$(FLAGS)' -o dist/filler-$$version-$$GOOS-$$GOARCH$$end ./cmd/filler; \
+	  $(GO) vet ./cmd/filler ./internal/...; done; unset GOOS GOARCH; \
+	for arch in amd64 arm64; do ! command -v dpkg-deb >/dev/null || FILLER=dist/filler release/deb.sh $$version $$arch dist/filler-$$version-linux-$$arch dist/filler_$${version}_$$arch.deb; done; \
+	$(GO) run ./release/sbom $$version dist/filler-$$version-linux-amd64 > dist/filler-$$version.cdx.json; rm dist/filler
+	cd dist && sha256sum filler* > SHA256SUMS && ls -l
 
 bench:
 	$(GO) test ./internal/... -run '^$$' -bench . -benchmem

@@ -39,6 +39,8 @@ in at a tree nursery, in two languages, with the book of its stock.
 			return a.demo(cmd.Context(), name, dir)
 		}}
 	cmd.Flags().StringVar(&name, "project", "bridges", "the demo project `NAME`: bridges or nursery")
+	// Elsewhere --project is the long form of -C; here there is no project yet.
+	cmd.Flags().StringVarP(&a.folder, "folder", "C", "", "work in the folder `DIR`, in place of the current one")
 	return cmd
 }
 

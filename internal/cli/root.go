@@ -19,6 +19,7 @@ import (
 	"os/signal"
 	"regexp"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"strconv"
 	"strings"
@@ -35,8 +36,17 @@ import (
 	"filler/internal/store/postgres"
 )
 
-// Version is the program's version.
-const Version = "0.1.0"
+// Version is the program's version: the release that these sources lead to, or the tag that it was
+// built of, which the linker sets (`make release`) or the module says (`go install …@v0.1.0`).
+var Version = "0.1.0"
+
+func init() {
+	if b, ok := debug.ReadBuildInfo(); ok && tagged.MatchString(b.Main.Version) {
+		Version = b.Main.Version[1:]
+	}
+}
+
+var tagged = regexp.MustCompile(`^v\d+\.\d+\.\d+$`)
 
 // The exit codes.
 const (
@@ -72,6 +82,7 @@ type app struct {
 // Main runs the program and gives its exit code.
 func Main(args []string, in io.Reader, out, errOut io.Writer) int {
 	process.Garbage(process.Usual())
+	process.HaveTemp()
 	a := &app{args: args, in: in, out: out, err: errOut, term: inspect(out, errOut)}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM, syscall.SIGHUP)
 	ended := make(chan bool)

@@ -66,6 +66,15 @@ func Gone(name string) bool {
 // part is how the names of half-written files begin.
 const part = ".filler-part-"
 
+// HaveTemp sees to it that there is a folder for temporary files, also where only the program is, as
+// in a container made of it alone: where the system's is missing and can't be made, it is the folder
+// that is worked in.
+func HaveTemp() {
+	if os.MkdirAll(os.TempDir(), 0o777) != nil {
+		_ = os.Setenv("TMPDIR", ".") // an error shows where a file is made
+	}
+}
+
 // Temp makes a file of the user's own in a folder, with a name that ends in end, and
 // takes away what processes of this machine that are gone have left there.
 func Temp(dir, end string) (*os.File, error) { return temp(dir, end, 0o600) }

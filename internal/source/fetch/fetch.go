@@ -163,6 +163,7 @@ type Watcher interface {
 
 // New gives a client whose connections stay open for atOnce requests.
 func New(atOnce int) *Client {
+	haveRoots()
 	t := http.DefaultTransport.(*http.Transport).Clone()
 	t.MaxIdleConns, t.MaxIdleConnsPerHost = atOnce+2, atOnce+2
 	return &Client{Attempts: 1, Timeout: time.Minute, base: t}

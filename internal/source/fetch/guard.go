@@ -34,6 +34,7 @@ type guard struct {
 // allowed, and what it redirects to is not.
 func newGuard(allow []string, host string) *guard {
 	g := &guard{allow: allow, host: strings.ToLower(host)}
+	haveRoots()
 	g.open = http.DefaultTransport.(*http.Transport).Clone()
 	g.held = g.open.Clone()
 	g.held.Proxy = nil

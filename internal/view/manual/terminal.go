@@ -54,7 +54,13 @@ func (t *terminal) block(n ast.Node, width int) string {
 		return t.paint(tones.Bold, title)
 	case *ast.List:
 		return t.list(n, width)
-	case *ast.FencedCodeBlock, *ast.CodeBlock:
+	case *ast.FencedCodeBlock:
+		lines := strings.TrimRight(string(n.Lines().Value(t.page.text)), "\n")
+		if string(n.Language(t.page.text)) == "text" { // what commands print
+			lines = t.paint(tones.Faint, lines)
+		}
+		return indented(lines, "    ", "    ")
+	case *ast.CodeBlock:
 		return indented(strings.TrimRight(string(n.Lines().Value(t.page.text)), "\n"), "    ", "    ")
 	case *tables.Table:
 		return t.table(n, width)
