@@ -184,7 +184,7 @@ func (a *app) varied(ctx context.Context, w *work, r *document.Reader, set gold.
 
 func (a *app) printRobustness(r *fill.Robustness) {
 	a.printf("%s\n\n", a.paint(bold, plural(r.Documents, "document")+", unchanged and changed"))
-	t := a.newTable("change", ">documents", ">F1 before", ">F1 changed", ">points", ">95 % from", ">to", "fields that lose most")
+	t := a.newTable("change", ">documents", ">F1 before", ">F1 changed", ">points", ">95 % from", ">to", "fields that lose most").giveWay("F1 before", "F1 changed", "95 % from", "to")
 	for _, c := range r.Changes {
 		before, after := c.Before.Overall.F1(), c.After.Overall.F1()
 		drop := 100 * (after.Value - before.Value)

@@ -28,7 +28,7 @@ func (a *app) printScore(r *score.Report, run string, all bool) {
 		split = ", " + r.Split + " split"
 	}
 	a.printf("%s against gold%s · %s counted\n\n", a.paint(bold, run), split, plural(r.Documents, "document"))
-	t := a.newTable("field", ">right", ">wrong", ">missed", ">extra", ">precision", ">recall", ">F1")
+	t := a.newTable("field", ">right", ">wrong", ">missed", ">extra", ">precision", ">recall", ">F1").giveWay("precision", "recall", "right")
 	row := func(name string, c score.Counts, of score.Ratios) {
 		t.row(name, c.Right, dash(c.Wrong), dash(c.Missed), dash(c.Extra), ratioText(of.Precision()), ratioText(of.Recall()), field{ratioText(of.F1()), ratioTone(of.F1())})
 	}
@@ -122,7 +122,7 @@ func (a *app) printMore(r *score.Report, o scoring) {
 	}
 	if len(r.Slices) > 0 {
 		a.printf("\n")
-		t := a.newTable(o.slice, ">documents", ">right", ">wrong", ">missed", ">extra", ">F1", ">95 % from", ">to")
+		t := a.newTable(o.slice, ">documents", ">right", ">wrong", ">missed", ">extra", ">F1", ">95 % from", ">to").giveWay("right", "95 % from", "to")
 		for _, s := range r.Slices {
 			low, high := "–", "–"
 			if s.F1Interval.Exists {
@@ -278,7 +278,7 @@ func (a *app) scoreSteps(w *work, o scoring, runName string) error {
 }
 
 func (a *app) printSteps(run int64, steps []scores.Step, several int, asJSON bool) {
-	t := a.newTable("after", ">right", ">wrong", ">missed", ">extra", ">F1", ">gained", ">fully correct")
+	t := a.newTable("after", ">right", ">wrong", ">missed", ">extra", ">F1", ">gained", ">fully correct").giveWay("extra", "fully correct")
 	before := math.NaN()
 	list := value.List()
 	documents := 0

@@ -247,6 +247,7 @@ Read more:   filler COMMAND --help
 	root.AddCommand(a.newCmd(), a.demoCmd(), a.inventCmd(), a.inventoryCmd(), a.readCmd(), a.schemaCmd(), a.promptCmd(), a.probeCmd(), a.routeCmd(), a.fillCmd(), a.reviewCmd(), a.repeatCmd(),
 		a.runsCmd(), a.traceCmd(), a.validateCmd(), a.repairCmd(), a.updateCmd(), a.goldCmd(), a.scoreCmd(), a.errorsCmd(), a.improveCmd(), a.compareCmd(), a.reportCmd(), a.plotCmd(), a.exportRecordsCmd(), a.graphCmd(), a.askCmd(), a.varyCmd(), a.workerCmd(), a.ledgerCmd(), a.forgetCmd(), a.standinCmd(), a.doctorCmd(), a.explainCmd(), help, a.docsCmd(), a.completionCmd(), a.versionCmd())
 	a.complete(root)
+	a.helps(root)
 	return root
 }
 

@@ -187,7 +187,7 @@ func (t *table) print() {
 		t.line(r, widths)
 	}
 	if len(gone) > 0 {
-		t.a.printf("%s\n", t.a.paint(faint, "too narrow for: "+strings.Join(gone, ", ")))
+		t.a.painted(faint, "too narrow for: "+strings.Join(gone, ", "))
 	}
 }
 

@@ -124,6 +124,20 @@ func TestEveryCommandTellsItsUse(t *testing.T) {
 	}
 }
 
+// Every command that users see is told in one group of the first page.
+func TestGroups(t *testing.T) {
+	var told, there []string
+	for _, g := range groups {
+		told = append(told, g.commands...)
+	}
+	for _, cmd := range (&app{}).root().Commands() {
+		if !cmd.Hidden {
+			there = append(there, cmd.Name())
+		}
+	}
+	assert.ElementsMatch(t, there, told)
+}
+
 // topic is where a command says to read more; on the page it is a link.
 var topic = regexp.MustCompile(`filler help (` + strings.Join(docs.Names, "|") + `)\b`)
 
