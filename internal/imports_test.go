@@ -20,7 +20,7 @@ import (
 // below it. docs/architecture.md gives the same list, with a sentence for each.
 var order = []string{"cli", "view/report", "view/manual", "view/plot", "view/browser", "view/screen", "view/night", "view/signs", "view/tones", "view/figures", "view/codes", "out/question", "out/export", "out/invent", "out/graph", "run/improve", "run/doctor", "run/worker", "run/nightly", "run/scores", "run/fill", "run/job", "run/route", "run/vary", "measure/review", "measure/values", "measure/suggest", "measure/score", "measure/gold", "standin", "draft", "draft/printed",
 	"ask/prompt", "ask/outline", "ask/model", "ask/chat", "ask/exchange", "ask/answer", "record/merge", "record/correct", "record/evidence", "record/trace", "record", "record/pair", "record/normalize",
-	"store/sqlite", "store/postgres", "store/pgtest", "store/packed", "store", "source/inventory", "source/document", "source/pdf", "source/ocr", "source/reading", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/process", "base/place", "base/value", "base/lang", "base/secret", "base/needs",
+	"store/sqlite", "store/postgres", "store/pgtest", "store/packed", "store", "source/inventory", "source/document", "source/pdf", "source/ocr", "source/reading", "schema", "base/project", "source/fetch", "base/tokens", "source/layout", "base/process", "base/place", "base/value", "base/lang", "base/secret", "base/lazy", "base/needs",
 	"demo", "demo/paper"}
 
 // never are imports that the order allows and a promise forbids: the stand-in

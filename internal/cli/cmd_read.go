@@ -4,12 +4,12 @@ import (
 	"context"
 	"fmt"
 	"image/png"
-	"regexp"
 	"strings"
 	"unicode/utf8"
 
 	"github.com/spf13/cobra"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/process"
 	"filler/internal/base/project"
 	"filler/internal/base/tokens"
@@ -133,7 +133,7 @@ func markLow(w *layout.Placed, text string) string {
 	return text
 }
 
-var marked = regexp.MustCompile(`‹[^‹›\n]*›`)
+var marked = lazy.New(`‹[^‹›\n]*›`)
 
 func (a *app) printDocument(d *document.Document, o *reading, how string, named bool) {
 	if named {

@@ -4,13 +4,13 @@ import (
 	"fmt"
 	"maps"
 	"os"
-	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/project"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -68,7 +68,7 @@ func always(words ...string) offer { return func(*app) []string { return words }
 // elsewhereNamed are the arguments of commands whose forms call runs otherwise.
 var elsewhereNamed = map[string]string{"filler compare A B...": "RUN..."}
 
-var placeNames = regexp.MustCompile(`[A-Z]+(\.\.\.)?`)
+var placeNames = lazy.New(`[A-Z]+(\.\.\.)?`)
 
 // complete has every command offer words for its arguments and its flags.
 func (a *app) complete(cmd *cobra.Command) {

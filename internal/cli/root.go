@@ -17,7 +17,6 @@ import (
 	"log/slog"
 	"os"
 	"os/signal"
-	"regexp"
 	"runtime"
 	"runtime/debug"
 	"slices"
@@ -30,6 +29,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/process"
 	"filler/internal/base/project"
 	"filler/internal/run/job"
@@ -46,7 +46,7 @@ func init() {
 	}
 }
 
-var tagged = regexp.MustCompile(`^v\d+\.\d+\.\d+$`)
+var tagged = lazy.New(`^v\d+\.\d+\.\d+$`)
 
 // The exit codes.
 const (
@@ -166,7 +166,7 @@ func withoutProject(root *cobra.Command, args []string, err error) string {
 	return ", or pass --schema FILE --model URL"
 }
 
-var argsGiven = regexp.MustCompile(`arg\(s\), (?:only )?received (\d+)$`)
+var argsGiven = lazy.New(`arg\(s\), (?:only )?received (\d+)$`)
 
 // flagKinds say what the value of a flag is, by its type.
 var flagKinds = map[string]string{"int": "a whole number", "int64": "a whole number", "float64": "a number", "duration": "a time, such as 300ms or 2m", "bool": "true or false"}

@@ -2,10 +2,10 @@ package draft
 
 import (
 	"errors"
-	"regexp"
 	"strings"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/draft/printed"
 )
 
@@ -100,7 +100,7 @@ func isWrapped(lines []printed.Line) bool {
 	return true
 }
 
-var headLine = regexp.MustCompile(`^([\pL]{2,16}(?: [\pL]{2,16})?) (?:no\. ?|number |#)?(\d{1,4}|[IVX]{1,4}|[A-H])(?:[:.)]?\s+[-–—:,]?\s*(\S.*)|[:.)]?\s*)$`)
+var headLine = lazy.New(`^([\pL]{2,16}(?: [\pL]{2,16})?) (?:no\. ?|number |#)?(\d{1,4}|[IVX]{1,4}|[A-H])(?:[:.)]?\s+[-–—:,]?\s*(\S.*)|[:.)]?\s*)$`)
 
 // headings finds the words that stand at the start of several lines, each time
 // with another number.
@@ -251,7 +251,7 @@ func plural(word string) string {
 	return word + "s"
 }
 
-var titleText = regexp.MustCompile(`^[\pL][\pL '’-]{1,40}:?$`)
+var titleText = lazy.New(`^[\pL][\pL '’-]{1,40}:?$`)
 
 // titleOf gives a line that stands for a title: few words, nothing behind.
 func titleOf(l printed.Line) string {
@@ -283,7 +283,7 @@ func (r *reader) pairs(n *node, l printed.Line) {
 
 var (
 	// A label in running text: one or two words before a figure, a sum or a mark.
-	labelled = regexp.MustCompile(`^([\pL]+(?: [\pL]+)??)\.?:?\s+((?:[\d€]|[A-Z]{3} ?\d|[A-Z]{1,4}-\d).*)$`)
+	labelled = lazy.New(`^([\pL]+(?: [\pL]+)??)\.?:?\s+((?:[\d€]|[A-Z]{3} ?\d|[A-Z]{1,4}-\d).*)$`)
 )
 
 // leadsIn tells whether a text begins with a word that leads to no label.
@@ -312,7 +312,7 @@ func (r *reader) segments(n *node, text, first string) {
 	}
 }
 
-var pairText = regexp.MustCompile(`^([\pL][\pL ]{1,20}):\s+(\S.*)$`)
+var pairText = lazy.New(`^([\pL][\pL ]{1,20}):\s+(\S.*)$`)
 
 // isCode: three capitals are a currency, not a label.
 func isCode(s string) bool { return len(s) == 3 && strings.ToUpper(s) == s }

@@ -12,7 +12,6 @@ package draft
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"sort"
 	"strconv"
@@ -20,6 +19,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -116,9 +116,9 @@ func alike(a, b string) bool {
 }
 
 // goodName is what a field may be called.
-var goodName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_-]{0,59}$`)
+var goodName = lazy.New(`^[A-Za-z_][A-Za-z0-9_-]{0,59}$`)
 
-var notName = regexp.MustCompile(`[^a-z0-9]+`)
+var notName = lazy.New(`[^a-z0-9]+`)
 
 // nameOf makes a field name of a printed label.
 func nameOf(label string) string {

@@ -2,11 +2,11 @@ package draft
 
 import (
 	"fmt"
-	"regexp"
 	"sort"
 	"strings"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -53,7 +53,7 @@ func FromOpen(records []value.Value) (*Result, error) {
 }
 
 // textLine is a text of a draft as it is written.
-var textLine = regexp.MustCompile(`(?m)^( *)([A-Za-z_][\w-]*): \{text: (.*)\}(  # .*)?$`)
+var textLine = lazy.New(`(?m)^( *)([A-Za-z_][\w-]*): \{text: (.*)\}(  # .*)?$`)
 
 // joined proposes entities and edges: a text is an entity where most of its values are
 // things that documents name, and what is said of two things in several documents is a

@@ -1,23 +1,23 @@
 package draft
 
 import (
-	"regexp"
 	"sort"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
 )
 
 var (
-	wholeText   = regexp.MustCompile(`^[-+]?\d{1,15}$`)
-	decimalText = regexp.MustCompile(`^[-+]?\d+([.,]\d+)?$`)
-	unitText    = regexp.MustCompile(`^[-+]?\d+(?:[.,]\d+)?\s?([a-zµ°%]{1,4}[²³]?(?:/[a-z]{1,3})?)$`)
-	moneyText   = regexp.MustCompile(`^(?:([A-Z]{3}|€)\s?)?([-+]?\d+(?:[.,]\d{3})*(?:[.,]\d{2})?)(?:\s?([A-Z]{3}|€))?$`)
-	timeText    = regexp.MustCompile(`^(?:[01]?\d|2[0-3]):[0-5]\d(?: ?h)?$`)
+	wholeText   = lazy.New(`^[-+]?\d{1,15}$`)
+	decimalText = lazy.New(`^[-+]?\d+([.,]\d+)?$`)
+	unitText    = lazy.New(`^[-+]?\d+(?:[.,]\d+)?\s?([a-zµ°%]{1,4}[²³]?(?:/[a-z]{1,3})?)$`)
+	moneyText   = lazy.New(`^(?:([A-Z]{3}|€)\s?)?([-+]?\d+(?:[.,]\d{3})*(?:[.,]\d{2})?)(?:\s?([A-Z]{3}|€))?$`)
+	timeText    = lazy.New(`^(?:[01]?\d|2[0-3]):[0-5]\d(?: ?h)?$`)
 )
 
 // dateFormats are looked for in this order.
@@ -33,7 +33,7 @@ func typeText(values []string, about string) string {
 		}
 	}
 	about = schema.Quote(about)
-	all := func(re *regexp.Regexp) bool { return len(seen) > 0 && every(seen, re.MatchString) }
+	all := func(re *lazy.Regexp) bool { return len(seen) > 0 && every(seen, re.MatchString) }
 	if formats := datesOf(seen); len(formats) > 0 {
 		if len(formats) == 1 && formats[0] == "YYYY-MM-DD" {
 			return "date: " + about
@@ -180,8 +180,8 @@ func moneyOf(values []string) (keys string, ok bool) {
 }
 
 var (
-	markText    = regexp.MustCompile(`^(?:\d{1,6}|[A-Z]{0,5}[-/. ]?\d[\dA-Z/.-]{0,14}|[A-Z]{1,2}|[IVXLC]{1,6})$`)
-	numbersText = regexp.MustCompile(`^\d{1,6}(?: ?(?:,|\+|;|/|&| and | und | et | y ) ?\d{1,6})*$`)
+	markText    = lazy.New(`^(?:\d{1,6}|[A-Z]{0,5}[-/. ]?\d[\dA-Z/.-]{0,14}|[A-Z]{1,2}|[IVXLC]{1,6})$`)
+	numbersText = lazy.New(`^\d{1,6}(?: ?(?:,|\+|;|/|&| and | und | et | y ) ?\d{1,6})*$`)
 )
 
 // isMark tells figures and codes that may tell items apart.

@@ -1,8 +1,7 @@
 package record
 
 import (
-	"regexp"
-
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -144,10 +143,10 @@ func (c *Cover) hideAll(f *schema.Field, v *value.Value) {
 }
 
 // said is what a message repeats of values: quoted text, and words with a figure.
-var said = regexp.MustCompile(`"(?:[^"\\]|\\.)*"|[^\s()]*[0-9][^\s()]*`)
+var said = lazy.New(`"(?:[^"\\]|\\.)*"|[^\s()]*[0-9][^\s()]*`)
 
 // quoted is what a message quotes.
-var quoted = regexp.MustCompile(`"(?:[^"\\]|\\.)*"`)
+var quoted = lazy.New(`"(?:[^"\\]|\\.)*"`)
 
 // Text gives a message with what it repeats hidden.
 func (c *Cover) Text(message string) string {

@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"regexp"
 	"sort"
 	"strings"
 	"unicode/utf8"
@@ -12,6 +11,7 @@ import (
 	"github.com/santhosh-tekuri/jsonschema/v6"
 	"github.com/santhosh-tekuri/jsonschema/v6/kind"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -233,7 +233,7 @@ func (c *collector) gather(e *jsonschema.ValidationError) {
 
 // kept are steps in the place of a keyword that lead through what an imported schema says
 // beyond our words.
-var kept = regexp.MustCompile(`/(allOf|anyOf|oneOf|not|if|then|else|dependentSchemas|\$defs|patternProperties|additionalProperties|unevaluated\w+|prefixItems|contains|propertyNames)(/|$)`)
+var kept = lazy.New(`/(allOf|anyOf|oneOf|not|if|then|else|dependentSchemas|\$defs|patternProperties|additionalProperties|unevaluated\w+|prefixItems|contains|propertyNames)(/|$)`)
 
 func throughKept(place string) bool {
 	_, at, _ := strings.Cut(place, "#")

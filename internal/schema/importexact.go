@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -159,7 +160,7 @@ func (im *importer) respelt(v value.Value) value.Value {
 
 // metaschemas are the only addresses that a reference may lead to outside of the file: what
 // checks records knows them.
-var metaschemas = regexp.MustCompile(`^https?://json-schema\.org/(draft-0[4-7]/schema|draft/(2019-09|2020-12)/schema)#?$`)
+var metaschemas = lazy.New(`^https?://json-schema\.org/(draft-0[4-7]/schema|draft/(2019-09|2020-12)/schema)#?$`)
 
 // defined gives the reference to a kept definition of what a reference of the origin names.
 func (im *importer) defined(ref, path string) value.Value {

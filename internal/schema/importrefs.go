@@ -2,11 +2,11 @@ package schema
 
 import (
 	"net/url"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -48,7 +48,7 @@ const (
 	draft2020 = 2020
 )
 
-var draftName = regexp.MustCompile(`draft-0([3-7])|draft/(2019-09|2020-12)`)
+var draftName = lazy.New(`draft-0([3-7])|draft/(2019-09|2020-12)`)
 
 // draftOf tells the draft that a schema names; 0 where it names none.
 func draftOf(v *value.Value) int {
@@ -172,7 +172,7 @@ func (r *references) resolve(ref string, base *url.URL) (value.Pointer, bool) {
 	return at, known
 }
 
-var ownRef = regexp.MustCompile(`^#def-\d+$`)
+var ownRef = lazy.New(`^#def-\d+$`)
 
 // isOwn tells what our export wrote, as long as nobody has put other references into it.
 func isOwn(v *value.Value) bool {

@@ -3,10 +3,10 @@ package schema
 import (
 	"fmt"
 	"os"
-	"regexp"
 	"slices"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 )
 
@@ -124,7 +124,7 @@ func (p *sqlReader) table(name string) *sqlTable {
 	return nil
 }
 
-var notName = regexp.MustCompile(`[^A-Za-z0-9_-]+`)
+var notName = lazy.New(`[^A-Za-z0-9_-]+`)
 
 // nameOf makes a field name of a name of a script.
 func nameOf(text string) string {

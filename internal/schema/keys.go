@@ -11,6 +11,7 @@ import (
 	"github.com/shopspring/decimal"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 )
 
@@ -132,7 +133,7 @@ func (f *Field) readStyle(n *place.Node) {
 	}
 }
 
-var currencyCode = regexp.MustCompile(`^[A-Z]{3}$`)
+var currencyCode = lazy.New(`^[A-Z]{3}$`)
 
 func oneOf(n *place.Node, what string, known []string) string {
 	text := n.Text()

@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 	"filler/internal/base/value"
 )
@@ -82,8 +82,8 @@ type loader struct {
 }
 
 var (
-	schemaName = regexp.MustCompile(`^[A-Za-z0-9_-]{1,60}$`)
-	fieldName  = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_-]{0,59}$`)
+	schemaName = lazy.New(`^[A-Za-z0-9_-]{1,60}$`)
+	fieldName  = lazy.New(`^[A-Za-z_][A-Za-z0-9_-]{0,59}$`)
 )
 
 func (l *loader) root(root *place.Node) {

@@ -7,6 +7,7 @@ import (
 	"regexp"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -45,7 +46,7 @@ func Statement(question string) (*Schema, error) {
 	return Parse("the question", appendYAML(nil, &file, 0))
 }
 
-var fieldsLine = regexp.MustCompile(`(?m)^fields:[ \t]*(#.*)?$`)
+var fieldsLine = lazy.New(`(?m)^fields:[ \t]*(#.*)?$`)
 
 // Keep writes a question into a schema file as a field, before the others, and gives the
 // file as it is then. Remarks and all else stay as they were.

@@ -3,7 +3,6 @@ package schema
 import (
 	"errors"
 	"fmt"
-	"regexp"
 	"sort"
 	"strings"
 
@@ -15,6 +14,7 @@ import (
 	"github.com/expr-lang/expr/types"
 	"github.com/expr-lang/expr/vm"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 	"filler/internal/base/value"
 )
@@ -78,7 +78,7 @@ func (l *loader) rules(n *place.Node) {
 }
 
 // loneEqual finds an equals sign that is none of ==, <=, >= and !=.
-var loneEqual = regexp.MustCompile(`[^=<>!]=[^=]`)
+var loneEqual = lazy.New(`[^=<>!]=[^=]`)
 
 func (l *loader) itemsOf(n *place.Node, path string) *Field {
 	var lists []string

@@ -2,13 +2,13 @@ package schema
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
 	"github.com/expr-lang/expr"
 	"github.com/expr-lang/expr/ast"
 	"github.com/shopspring/decimal"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -104,7 +104,7 @@ func (w Whole) scoped(s *Schema, scope *Field, item *value.Value) map[string]any
 	return env
 }
 
-var yearAfter = regexp.MustCompile(`(\w+)\s*(>=|<=|>|<)\s*(\d{4})\b`)
+var yearAfter = lazy.New(`(\w+)\s*(>=|<=|>|<)\s*(\d{4})\b`)
 
 // Condition reads a condition on the record in the language of rules. A date may be
 // compared with a year: visited > 2030.

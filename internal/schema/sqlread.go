@@ -2,11 +2,11 @@ package schema
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 )
 
@@ -120,7 +120,7 @@ func (p *sqlReader) tokenize(text string) {
 }
 
 // nameInBrackets tells [a name] from the brackets of an array.
-var nameInBrackets = regexp.MustCompile(`^\[[A-Za-z_][^\]\n]*\]`)
+var nameInBrackets = lazy.New(`^\[[A-Za-z_][^\]\n]*\]`)
 
 func isWord(r rune) bool { return r == '_' || r == '$' || unicode.IsLetter(r) || unicode.IsDigit(r) }
 

@@ -1,8 +1,8 @@
 package schema
 
 import (
+	"filler/internal/base/lazy"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 )
@@ -93,7 +93,7 @@ func (p *sqlReader) counted(c *sqlColumn) bool {
 	return false
 }
 
-var boundName = regexp.MustCompile(`(?i)^(length|char_length|character_length|len)$`)
+var boundName = lazy.New(`(?i)^(length|char_length|character_length|len)$`)
 
 // checked takes over a condition on one column: one of some values, or bounds.
 func (p *sqlReader) checked(f *Field, c *sqlColumn, check []sqlToken) {

@@ -2,13 +2,13 @@ package schema
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
-var plainText = regexp.MustCompile(`^[A-Za-z][A-Za-z0-9 .()/_'-]*$`)
+var plainText = lazy.New(`^[A-Za-z][A-Za-z0-9 .()/_'-]*$`)
 
 // yamlWords are texts that YAML readers, ours or others, take for something
 // else than text.

@@ -2,10 +2,10 @@ package standin
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
 	"filler/internal/ask/outline"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/draft/printed"
 	"filler/internal/schema"
@@ -19,8 +19,8 @@ func isOpen(s *schema.Schema) bool {
 }
 
 var (
-	itemHead = regexp.MustCompile(`^\s*(?:[-*•]\s*)?([A-Z]\pL+ \d{1,3})\s*:?\s*$`)
-	named    = regexp.MustCompile(`\p{Lu}[\pL'’-]+(?: \p{Lu}[\pL'’-]+)+`)
+	itemHead = lazy.New(`^\s*(?:[-*•]\s*)?([A-Z]\pL+ \d{1,3})\s*:?\s*$`)
+	named    = lazy.New(`\p{Lu}[\pL'’-]+(?: \p{Lu}[\pL'’-]+)+`)
 )
 
 // open answers with what is labelled, and with the names of several words.

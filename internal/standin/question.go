@@ -1,10 +1,10 @@
 package standin
 
 import (
-	"regexp"
 	"strconv"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/draft/printed"
 	"filler/internal/schema"
@@ -36,7 +36,7 @@ func (w *writer) statement() value.Value {
 	return out
 }
 
-var answerLine = regexp.MustCompile(`^(.*) \(documents: (\d+); `)
+var answerLine = lazy.New(`^(.*) \(documents: (\d+); `)
 
 // said answers a question in words: from rows, from the answers of documents, or from the
 // line of a document that shares most words with it.

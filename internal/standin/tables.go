@@ -1,8 +1,8 @@
 package standin
 
 import (
+	"filler/internal/base/lazy"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 )
@@ -22,8 +22,8 @@ type column struct {
 }
 
 var (
-	tableHead  = regexp.MustCompile(`^table ("?\w+"?): one row for each (?:item of )?([\w.\[\]]+)(?:; its (.+) are (.+) of a row of (\w+))?$`)
-	columnLine = regexp.MustCompile(`^  ("?\w+"?): ([^;]*)(?:; (.*))?$`)
+	tableHead  = lazy.New(`^table ("?\w+"?): one row for each (?:item of )?([\w.\[\]]+)(?:; its (.+) are (.+) of a row of (\w+))?$`)
+	columnLine = lazy.New(`^  ("?\w+"?): ([^;]*)(?:; (.*))?$`)
 )
 
 // readTables reads the tables of a text that describes them; none where it does not.
@@ -80,7 +80,7 @@ func plain(word string) string {
 	return word
 }
 
-var wordPart = regexp.MustCompile(`[\pL\d]+`)
+var wordPart = lazy.New(`[\pL\d]+`)
 
 func plainWords(text string) (all []string) {
 	for _, w := range wordPart.FindAllString(text, -1) {

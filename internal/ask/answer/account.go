@@ -2,7 +2,6 @@ package answer
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 
 	"strings"
@@ -12,6 +11,7 @@ import (
 
 	"strconv"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -336,7 +336,7 @@ func (rd *reading) isKey(w word) bool {
 	return strings.HasPrefix(strings.TrimLeft(rd.text[w.end:], "\"' "), ":")
 }
 
-var memberName = regexp.MustCompile(`["'“”]([\pL\pN_ -]{1,60})["'“”]\s*[:=]\s*["'“”[{]*$`)
+var memberName = lazy.New(`["'“”]([\pL\pN_ -]{1,60})["'“”]\s*[:=]\s*["'“”[{]*$`)
 
 // isMember tells whether a word stands behind a known name in quotes and a colon.
 func (rd *reading) isMember(w word, known func(string) bool) bool {
@@ -344,7 +344,7 @@ func (rd *reading) isMember(w word, known func(string) bool) bool {
 	return m != nil && known != nil && known(m[1])
 }
 
-var nameInLine = regexp.MustCompile(`([\pL_][\pL\pN_]*)[*"'` + "`" + `]*\s*[:=>]`)
+var nameInLine = lazy.New(`([\pL_][\pL\pN_]*)[*"'` + "`" + `]*\s*[:=>]`)
 
 // isData tells whether the line that a word stands in looks like values: a row of
 // a table, or a known name with a colon behind it.

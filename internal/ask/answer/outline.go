@@ -1,10 +1,10 @@
 package answer
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -28,8 +28,8 @@ type line struct {
 }
 
 var (
-	bulletSign = regexp.MustCompile(`^(?:[-*•]|\d+[.)])\s+`)
-	headingRe  = regexp.MustCompile(`^(#{1,6})\s+(.*?)[\s:#]*$`)
+	bulletSign = lazy.New(`^(?:[-*•]|\d+[.)])\s+`)
+	headingRe  = lazy.New(`^(#{1,6})\s+(.*?)[\s:#]*$`)
 )
 
 // fromOutline reads an outline; lines that say nothing by a known name are
@@ -127,7 +127,7 @@ func outlineLine(raw string, known func(string) bool) *line {
 	return l
 }
 
-var pairBreak = regexp.MustCompile(`[,;|]\s+`)
+var pairBreak = lazy.New(`[,;|]\s+`)
 
 // inlinePairs cuts `kind: rust, grade: 1` where a known name begins.
 func inlinePairs(text string, known func(string) bool) []string {

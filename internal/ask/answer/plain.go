@@ -1,10 +1,10 @@
 package answer
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 	"filler/internal/base/value"
 )
@@ -112,7 +112,7 @@ func fromYAML(text string, _ func(string) bool) (value.Value, bool) {
 	return v, v.Kind == value.Object || v.Kind == value.Array
 }
 
-var tableRule = regexp.MustCompile(`^\|?\s*:?-{2,}:?\s*(\|\s*:?-{2,}:?\s*)*\|?$`)
+var tableRule = lazy.New(`^\|?\s*:?-{2,}:?\s*(\|\s*:?-{2,}:?\s*)*\|?$`)
 
 // fromTable reads a Markdown table: one of two columns whose first holds names
 // is a record, any other a list of records. Further tables with the same head go
@@ -180,7 +180,7 @@ func tableCells(line string) []string {
 	return cells
 }
 
-var nameAndValue = regexp.MustCompile(`^\s*(?:[-*•]\s+|\d+[.)]\s+)?[*_` + "`" + `"]*([\pL_][\pL\pN_ .\[\]-]{0,50}?)[*_` + "`" + `"]*\s*[:=]\s*[*_]*\s*(.*)$`)
+var nameAndValue = lazy.New(`^\s*(?:[-*•]\s+|\d+[.)]\s+)?[*_` + "`" + `"]*([\pL_][\pL\pN_ .\[\]-]{0,50}?)[*_` + "`" + `"]*\s*[:=]\s*[*_]*\s*(.*)$`)
 
 func plainKey(name string) string { return strings.Trim(strings.TrimSpace(name), "*_`\" ") }
 

@@ -2,11 +2,11 @@ package answer
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -149,7 +149,7 @@ func soleValue(f *schema.Field, v *value.Value) *value.Value {
 	return inner
 }
 
-var lastNumber = regexp.MustCompile(`\d+$`)
+var lastNumber = lazy.New(`\d+$`)
 
 // listOf makes a list of an object whose members are the items, called by their
 // number or title, or that has nothing but the list in it.
@@ -283,7 +283,7 @@ func (x *shaper) measures(f *schema.Field, p value.Pointer, v *value.Value) {
 	}
 }
 
-var flatSigns = regexp.MustCompile(`[.\[\]/]+`)
+var flatSigns = lazy.New(`[.\[\]/]+`)
 
 // unflatten puts members with the path to a field as their name in their places.
 func (x *shaper) unflatten(f *schema.Field, p value.Pointer, v *value.Value) {

@@ -1,11 +1,11 @@
 package answer
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -96,10 +96,10 @@ func furtherValues(text, rest string) (all []Unused) {
 }
 
 var (
-	boldEnd  = regexp.MustCompile(`\S.*\s\*\*([^*]+)\*\*[.!]?$`)
-	channels = regexp.MustCompile(`^(?s:.*)<\|[a-z_]+\|>`)
-	answerIn = regexp.MustCompile(`(?s)^<(answer|result|value|output)>(.*)</(?:answer|result|value|output)>$`)
-	boxedIn  = regexp.MustCompile(`(?s)^\$*\\boxed\{(.*)\}\$*$`)
+	boldEnd  = lazy.New(`\S.*\s\*\*([^*]+)\*\*[.!]?$`)
+	channels = lazy.New(`^(?s:.*)<\|[a-z_]+\|>`)
+	answerIn = lazy.New(`(?s)^<(answer|result|value|output)>(.*)</(?:answer|result|value|output)>$`)
+	boxedIn  = lazy.New(`(?s)^\$*\\boxed\{(.*)\}\$*$`)
 )
 
 // unmarked takes off what stands around a whole answer: the marks of a channel,

@@ -7,10 +7,10 @@ import (
 	"fmt"
 	"io"
 	"os"
-	"regexp"
 	"sync"
 	"unicode/utf8"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -141,7 +141,7 @@ func (r *Recording) Answer(body []byte) (status int, reply []byte, err error) {
 
 // fenced is a document in a body, from one line of its fence to the other, and
 // the same lines where the prompt names them.
-var fenced = regexp.MustCompile(`=====[0-9a-f]{8}=====\\n(?s:.*?)\\n=====[0-9a-f]{8}=====|=====[0-9a-f]{8}=====`)
+var fenced = lazy.New(`=====[0-9a-f]{8}=====\\n(?s:.*?)\\n=====[0-9a-f]{8}=====|=====[0-9a-f]{8}=====`)
 
 // nearest finds the recorded request that agrees longest with body.
 func (r *Recording) nearest(body []byte) error {

@@ -10,6 +10,7 @@ import (
 	"strings"
 
 	"filler/internal/ask/exchange"
+	"filler/internal/base/lazy"
 )
 
 // newer are the keys of a body that some servers do not take, with the name that
@@ -18,7 +19,7 @@ import (
 var newer = map[string]string{"max_tokens": "max_completion_tokens", "temperature": "", "seed": "", "stream_options": "", "parallel_tool_calls": ""}
 
 // notTaken tells refusals of a key from those of its value.
-var notTaken = regexp.MustCompile(`(?i)unsupported|not supported|does not support|unknown|unrecogni[sz]ed|unexpected|not (?:permitted|allowed|accepted)|extra (?:inputs|fields)|invalid (?:parameter|argument|field)|no longer|deprecated|instead`)
+var notTaken = lazy.New(`(?i)unsupported|not supported|does not support|unknown|unrecogni[sz]ed|unexpected|not (?:permitted|allowed|accepted)|extra (?:inputs|fields)|invalid (?:parameter|argument|field)|no longer|deprecated|instead`)
 
 // adapt learns from a refusal which key of the body the server does not take. It
 // gives false where the refusal names none, or one that is not sent any more.

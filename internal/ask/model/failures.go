@@ -4,10 +4,10 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"regexp"
 	"time"
 
 	"filler/internal/ask/exchange"
+	"filler/internal/base/lazy"
 	"filler/internal/source/fetch"
 	"filler/internal/store"
 )
@@ -136,14 +136,14 @@ func (c *Client) refused(status int, body []byte, shape string) error {
 }
 
 // aboutStreams tells refusals of an answer in pieces.
-var aboutStreams = regexp.MustCompile(`(?i)stream`)
+var aboutStreams = lazy.New(`(?i)stream`)
 
 // aboutContent tells refusals for what a document says.
-var aboutContent = regexp.MustCompile(`(?i)content[_ -]?(?:filter|policy|management)|moderation|safety (?:system|filter|policy)`)
+var aboutContent = lazy.New(`(?i)content[_ -]?(?:filter|policy|management)|moderation|safety (?:system|filter|policy)`)
 
 // aboutLength tells refusals of a long request: a weaker shape would fare no
 // better.
-var aboutLength = regexp.MustCompile(`(?i)context|too long|too large|too many tokens|maximum.{0,20}(tokens|length)`)
+var aboutLength = lazy.New(`(?i)context|too long|too large|too many tokens|maximum.{0,20}(tokens|length)`)
 
 func timesOver(n int) string {
 	if n == 1 {

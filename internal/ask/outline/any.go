@@ -2,9 +2,9 @@ package outline
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -33,7 +33,7 @@ func fits(f *schema.Field) string {
 	return text
 }
 
-var refersTo = regexp.MustCompile(`"\$ref":"#(def-\d+)"`)
+var refersTo = lazy.New(`"\$ref":"#(def-\d+)"`)
 
 // definitions tells, below the fields, what the names in their JSON Schemas stand for.
 func (w *writer) definitions(record *schema.Field) {

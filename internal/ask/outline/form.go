@@ -2,9 +2,9 @@ package outline
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -52,7 +52,7 @@ func skeleton(f *schema.Field, how Values) string {
 	}
 	leaf := "<" + string(f.Kin().Type) + ">"
 	switch {
-	case how == IDs && f.Pattern == anID:
+	case how == IDs && f.Pattern == anID.Get():
 		leaf = idLeaf
 	case f.Type == schema.Money || f.Type == schema.Quantity:
 		name, _ := f.Measure()
@@ -67,9 +67,9 @@ func skeleton(f *schema.Field, how Values) string {
 const idLeaf = "<id>"
 
 // anID marks a field of a reply that is given by id.
-var anID = regexp.MustCompile(`^L[0-9]`)
+var anID = lazy.New(`^L[0-9]`)
 
-var formLine = regexp.MustCompile(`(?m)^\{"[^\n]*<[a-z]+>[^\n]*\}$`)
+var formLine = lazy.New(`(?m)^\{"[^\n]*<[a-z]+>[^\n]*\}$`)
 
 // ReadForm gives the form that a request asks for: of the JSON Schema that goes
 // along, else of the last line of the text that shows a form. Ids are told by
@@ -140,7 +140,7 @@ func pointing(f *schema.Field) *schema.Field {
 	case f.Type == schema.List:
 		out.Item = pointing(f.Item)
 	case ByID(f):
-		return &schema.Field{Name: f.Name, Path: f.Path, Type: schema.Text, About: f.About, Required: f.Required, PrintedAs: f.PrintedAs, Avoid: f.Avoid, Pattern: anID}
+		return &schema.Field{Name: f.Name, Path: f.Path, Type: schema.Text, About: f.About, Required: f.Required, PrintedAs: f.PrintedAs, Avoid: f.Avoid, Pattern: anID.Get()}
 	}
 	return &out
 }

@@ -1,16 +1,16 @@
 package outline
 
 import (
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
 
-var fieldLine = regexp.MustCompile(`^( *)- ([A-Za-z][A-Za-z0-9_]*)(?: \((list of [a-z]+|[a-z]+)\))?: ?(.*)$`)
+var fieldLine = lazy.New(`^( *)- ([A-Za-z][A-Za-z0-9_]*)(?: \((list of [a-z]+|[a-z]+)\))?: ?(.*)$`)
 
 // Read gives the fields of a text as a group: of the stretch of field lines below
 // the heading of fields, or of the longest stretch where there is no such heading;
@@ -153,13 +153,13 @@ func attach(parent, f *schema.Field) *schema.Field {
 const oneOf = "One of: "
 
 var (
-	onePer    = regexp.MustCompile(`One item per ([^.]*)\.`)
-	pivotIs   = regexp.MustCompile(`Years of two digits: (\d{4}) to`)
-	writtenAs = regexp.MustCompile(`(?:^|[.?!] )Written: (.*?)\.(?: [A-Z]|$)`)
-	measureIs = regexp.MustCompile(`(?:^|[.?!] )In (\S+)\.(?: [A-Z]|$)`)
-	signsAre  = regexp.MustCompile(`Written like 1([., '’]?)234([.,])5\.`)
-	fieldsAs  = regexp.MustCompile(`Fields as (\S+)\.$`)
-	quoted    = regexp.MustCompile(`^"(?:[^"\\]|\\.)*"`)
+	onePer    = lazy.New(`One item per ([^.]*)\.`)
+	pivotIs   = lazy.New(`Years of two digits: (\d{4}) to`)
+	writtenAs = lazy.New(`(?:^|[.?!] )Written: (.*?)\.(?: [A-Z]|$)`)
+	measureIs = lazy.New(`(?:^|[.?!] )In (\S+)\.(?: [A-Z]|$)`)
+	signsAre  = lazy.New(`Written like 1([., '’]?)234([.,])5\.`)
+	fieldsAs  = lazy.New(`Fields as (\S+)\.$`)
+	quoted    = lazy.New(`^"(?:[^"\\]|\\.)*"`)
 )
 
 // newField gives the field that a line tells of.
@@ -240,7 +240,7 @@ func readOptions(text string) (options []schema.Option) {
 
 // afterAbout is what stands behind the meaning of an option: a further one, or
 // a further fact.
-var afterAbout = regexp.MustCompile(`; |\.(?: [A-Z]|$)`)
+var afterAbout = lazy.New(`; |\.(?: [A-Z]|$)`)
 
 // quotedTexts reads texts as shownText gives them, with a comma and a blank
 // between them, and gives what stands behind them.

@@ -2,10 +2,10 @@ package outline
 
 import (
 	"fmt"
-	"regexp"
 	"strconv"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/source/document"
 )
@@ -35,8 +35,8 @@ func Fence(text string) string {
 }
 
 var (
-	markLine     = regexp.MustCompile("(?m)^([=~#*<>`_-]{3,}[^\\s]{0,40})$")
-	documentHead = regexp.MustCompile(`(?m)^` + Document + `$`)
+	markLine     = lazy.New("(?m)^([=~#*<>`_-]{3,}[^\\s]{0,40})$")
+	documentHead = lazy.New(`(?m)^` + Document + `$`)
 )
 
 // FindDocument gives what stands between two lines that are the same mark: the
@@ -90,7 +90,7 @@ func ReadAgain(text string) (again bool, fields string) {
 // its place on the page in brackets where it is known, and its text.
 type Line struct{ ID, Text string }
 
-var lineWithID = regexp.MustCompile(`^(L[0-9]{1,6})(\.[0-9]{1,4})? (?:\[[0-9, .-]+\] )?(.*)$`)
+var lineWithID = lazy.New(`^(L[0-9]{1,6})(\.[0-9]{1,4})? (?:\[[0-9, .-]+\] )?(.*)$`)
 
 // ReadLines gives the lines of a document that is shown with ids, and the
 // document without them; none where fewer than eight lines in ten have one. The
@@ -157,7 +157,7 @@ const (
 	valueNow    = " Its value now: "
 )
 
-var problemLine = regexp.MustCompile(`(?m)^(\d+)\. (/\S*|` + wholeRecord + `) \(([a-z-]+)\): (.*)$`)
+var problemLine = lazy.New(`(?m)^(\d+)\. (/\S*|` + wholeRecord + `) \(([a-z-]+)\): (.*)$`)
 
 // ReadProblems gives the problems that a text names below their heading.
 func ReadProblems(text string) (all []Problem) {
@@ -221,7 +221,7 @@ func ReadRecord(text string) *Placed {
 	return &Placed{value.Pointer(strings.TrimSpace(at)), v}
 }
 
-var placedLine = regexp.MustCompile(`(?m)^(/\d+) (\{.*\})$`)
+var placedLine = lazy.New(`(?m)^(/\d+) (\{.*\})$`)
 
 // ReadRecords gives the records that stand below their heading.
 func ReadRecords(text string) (all []Placed) {

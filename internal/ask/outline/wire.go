@@ -1,9 +1,9 @@
 package outline
 
 import (
-	"regexp"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -112,7 +112,7 @@ func Described(s *schema.Schema, how Values) value.Value {
 // fields are apart from each other.
 const byID = " by id"
 
-var described = regexp.MustCompile(`^\((list of [a-z]+|[a-z]+)( by id)?\) (.*)$`)
+var described = lazy.New(`^\((list of [a-z]+|[a-z]+)( by id)?\) (.*)$`)
 
 func wireType(p *value.Value) string {
 	t := p.Get("type")

@@ -50,9 +50,9 @@ package outline
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -256,7 +256,7 @@ func quotedList(list []string) string {
 
 // bareText is what needs no quotes: words of letters, which end before whatever
 // may stand behind them.
-var bareText = regexp.MustCompile(`^\pL[\pL\pM\pN_-]*(?: [\pL\pN][\pL\pM\pN_-]*)*`)
+var bareText = lazy.New(`^\pL[\pL\pM\pN_-]*(?: [\pL\pN][\pL\pM\pN_-]*)*`)
 
 // shownText gives a text as it stands in a list: quoted where it could be taken
 // for more, or for less, or for a value that is no text.

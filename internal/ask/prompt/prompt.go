@@ -13,10 +13,10 @@ package prompt
 
 import (
 	"fmt"
-	"regexp"
 	"strings"
 
 	"filler/internal/ask/outline"
+	"filler/internal/base/lazy"
 	"filler/internal/base/project"
 	"filler/internal/schema"
 	"filler/internal/source/document"
@@ -209,7 +209,7 @@ func howToOne(s *schema.Schema) string {
 }
 
 // goesOn finds a line that is shown in pieces.
-var goesOn = regexp.MustCompile(`(?m)^L[0-9]+\.13 `)
+var goesOn = lazy.New(`(?m)^L[0-9]+\.13 `)
 
 // documentSection fences the document, or what is shown of it, as data.
 func documentSection(d *document.Document, layout string, c *Chunk) string {

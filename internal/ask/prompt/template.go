@@ -9,6 +9,7 @@ import (
 	"text/template"
 
 	"filler/internal/ask/outline"
+	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -94,7 +95,7 @@ func ParseTemplate(file, source string) (*Template, error) {
 
 var templateFields = []string{".Schema", ".About", ".Entries", ".Fields", ".Values", ".Examples", ".Instructions", ".Document", ".Answer", ".Chunk", ".Chunks"}
 
-var templatePlace = regexp.MustCompile(`^template: T:(\d+)(?::(\d+))?: (?:executing "[^"]*" at <[^>]*>: )?(.*)$`)
+var templatePlace = lazy.New(`^template: T:(\d+)(?::(\d+))?: (?:executing "[^"]*" at <[^>]*>: )?(.*)$`)
 
 // templateError takes the place out of a template's error.
 func templateError(err error) (line, col int, msg string) {

@@ -3,11 +3,11 @@ package place
 import (
 	"bytes"
 	"errors"
-	"regexp"
 	"strings"
 
 	"go.yaml.in/yaml/v4"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -135,7 +135,7 @@ func (t *text) swap(from, to int, with, remark string) []byte {
 	return out.Bytes()
 }
 
-var plainKey = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_-]*$`)
+var plainKey = lazy.New(`^[A-Za-z_][A-Za-z0-9_-]*$`)
 
 func keyText(key string) string {
 	if plainKey.MatchString(key) {

@@ -3,8 +3,8 @@ package place
 import (
 	"bytes"
 	"errors"
+	"filler/internal/base/lazy"
 	"fmt"
-	"regexp"
 	"strconv"
 	"strings"
 	"unicode/utf8"
@@ -91,7 +91,7 @@ func (f *File) root(docs []*yaml.Node) *Node {
 	return root
 }
 
-var bracket = regexp.MustCompile(`[\[{]`)
+var bracket = lazy.New(`[\[{]`)
 
 // sane refuses what would cost the parser too much.
 func (f *File) sane() bool {
@@ -129,7 +129,7 @@ func maxRun(line string) int {
 	return most
 }
 
-var lineInError = regexp.MustCompile(`line (\d+)(?:, column (\d+))?:? ?`)
+var lineInError = lazy.New(`line (\d+)(?:, column (\d+))?:? ?`)
 
 func (f *File) parseFault(err error) {
 	text := err.Error()

@@ -6,12 +6,12 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 
 	"github.com/joho/godotenv"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 	"filler/internal/base/secret"
 	"filler/internal/base/value"
@@ -125,7 +125,7 @@ func readModel(n *place.Node) *Model {
 	return m
 }
 
-var variableName = regexp.MustCompile(`^[A-Za-z_][A-Za-z0-9_]*$`)
+var variableName = lazy.New(`^[A-Za-z_][A-Za-z0-9_]*$`)
 
 func readKeyFrom(n *place.Node) string {
 	name := n.Filled("the variable's name")

@@ -17,6 +17,7 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"encoding/json"
+	"filler/internal/base/lazy"
 	"fmt"
 	"net/url"
 	"regexp"
@@ -184,7 +185,7 @@ func Address(address string) string {
 	return shown
 }
 
-var addressIn = regexp.MustCompile(`[A-Za-z][A-Za-z0-9+.-]*:/{1,2}[^\s"'<>` + "`" + `]+`)
+var addressIn = lazy.New(`[A-Za-z][A-Za-z0-9+.-]*:/{1,2}[^\s"'<>` + "`" + `]+`)
 
 // InText gives a text with all addresses in it as they may be shown.
 func InText(text string) string {
@@ -197,7 +198,7 @@ func InText(text string) string {
 	})
 }
 
-var longWord = regexp.MustCompile(`[A-Za-z0-9+/_=.~-]{16,}`)
+var longWord = lazy.New(`[A-Za-z0-9+/_=.~-]{16,}`)
 
 // likeKey tells a text that nobody wrote by hand: a long run of letters and
 // digits.
@@ -207,8 +208,8 @@ func likeKey(text string) bool {
 }
 
 var (
-	secretName   = regexp.MustCompile(`(?i)key|token|auth|secret|pass|pw|cookie|session|credential|sig`)
-	commonHeader = regexp.MustCompile(`(?i)^(accept.*|content-type|user-agent|.*version|.*beta|.*region)$`)
+	secretName   = lazy.New(`(?i)key|token|auth|secret|pass|pw|cookie|session|credential|sig`)
+	commonHeader = lazy.New(`(?i)^(accept.*|content-type|user-agent|.*version|.*beta|.*region)$`)
 )
 
 // IsSecret tells whether what stands behind a name is a secret, by the name.

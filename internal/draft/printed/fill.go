@@ -12,11 +12,11 @@
 package printed
 
 import (
-	"regexp"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -245,7 +245,7 @@ func (w *filler) fillSlots(out *value.Value, own []*slot, lines []*line) {
 	}
 }
 
-var numberWithUnit = regexp.MustCompile(`(?:^|[\s(–-])(\d+(?:[.,]\d+)?)\s?[\pL%°²³'"]+`)
+var numberWithUnit = lazy.New(`(?:^|[\s(–-])(\d+(?:[.,]\d+)?)\s?[\pL%°²³'"]+`)
 
 // unlabelled fills what stands without any label: a number with its unit in
 // the first line of an item, the words that open a bullet, and the name that
@@ -281,7 +281,7 @@ func ownName(own []*slot) *slot {
 	return nil
 }
 
-var nameRun = regexp.MustCompile(`\p{Lu}[\pL'’-]+(?: \p{Lu}[\pL'’-]+)+`)
+var nameRun = lazy.New(`\p{Lu}[\pL'’-]+(?: \p{Lu}[\pL'’-]+)+`)
 
 // nameInProse finds the first name of several words that stands in a sentence:
 // behind a word in small letters in a line of running text, or before one at the
@@ -325,7 +325,7 @@ func opening(body string, own []*slot) string {
 	return body[:end]
 }
 
-var properName = regexp.MustCompile(`^\p{Lu}[\pL'’.-]+(?: \p{Lu}[\pL'’.-]*)+$`)
+var properName = lazy.New(`^\p{Lu}[\pL'’.-]+(?: \p{Lu}[\pL'’.-]*)+$`)
 
 // beside takes a name that stands before or above a value of the same group.
 func beside(out *value.Value, s *slot, own []*slot, taken map[*slot]float64, lines []*line) {
@@ -375,7 +375,7 @@ func cutAtLabel(own []*slot, text string) string {
 	return text
 }
 
-var listSplit = regexp.MustCompile(`\s*(?:,|;|\band\b|&|\+)\s*`)
+var listSplit = lazy.New(`\s*(?:,|;|\band\b|&|\+)\s*`)
 
 // differs tells whether a text has another value for a slot than it got.
 func differs(out *value.Value, s *slot, text string) bool {
@@ -396,7 +396,7 @@ func whole(raw, text string) bool {
 	return found && !strings.ContainsFunc(rest, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) })
 }
 
-var brackets = regexp.MustCompile(`\([^()]*\)`)
+var brackets = lazy.New(`\([^()]*\)`)
 
 func assign(out *value.Value, s *slot, text string) bool {
 	if s.f.Type == schema.List {

@@ -1,7 +1,6 @@
 package printed
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -10,6 +9,7 @@ import (
 	"github.com/agext/levenshtein"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/schema"
 )
 
@@ -302,10 +302,10 @@ type cell struct {
 }
 
 var (
-	bulletMark = regexp.MustCompile(`^(?:[-*•–·>+]|\(?[0-9]{1,2}[.)]|\(?[a-z][.)])\s+`)
-	hashMark   = regexp.MustCompile(`^#+\s*`)
-	gap        = regexp.MustCompile(`\s{2,}|\t+|\s*\|\s*|\.{4,}|_{3,}`)
-	ruler      = regexp.MustCompile(`^[\s|+=_:-]*$`)
+	bulletMark = lazy.New(`^(?:[-*•–·>+]|\(?[0-9]{1,2}[.)]|\(?[a-z][.)])\s+`)
+	hashMark   = lazy.New(`^#+\s*`)
+	gap        = lazy.New(`\s{2,}|\t+|\s*\|\s*|\.{4,}|_{3,}`)
+	ruler      = lazy.New(`^[\s|+=_:-]*$`)
 )
 
 func readLines(text string) []*line {
@@ -364,7 +364,7 @@ func splitCells(raw string) []cell {
 	return cells
 }
 
-var colonLabel = regexp.MustCompile(`^([\pL][\pL\pN .,/()'&#_-]{0,48}?)\s*[:=]\s*(.*)$`)
+var colonLabel = lazy.New(`^([\pL][\pL\pN .,/()'&#_-]{0,48}?)\s*[:=]\s*(.*)$`)
 
 // splitPairs finds `label: value` in a line, and a label set apart from its
 // value by a gap.
@@ -395,11 +395,11 @@ func splitPairs(body string) []pairText {
 
 // nextLabel finds a label in the middle of a line, behind the end of a sentence or a
 // part of one: "Ref.: A7. Bridge: Heron Plank. The deck is dry."
-var nextLabel = regexp.MustCompile(`[.;]\s+(\p{Lu}[\pL\pN /'-]{1,30}?\.?)\s*:\s+`)
+var nextLabel = lazy.New(`[.;]\s+(\p{Lu}[\pL\pN /'-]{1,30}?\.?)\s*:\s+`)
 
 // sentenceEnd finds where a sentence ends; not behind a short word, which may be cut
 // short.
-var sentenceEnd = regexp.MustCompile(`[\pL\pN)]{4}\.\s|[;]\s|\d\.\s+\p{Lu}`)
+var sentenceEnd = lazy.New(`[\pL\pN)]{4}\.\s|[;]\s|\d\.\s+\p{Lu}`)
 
 // inlinePairs gives the labels of a sentence with their values, where one follows
 // another in it; nil where it has not two.

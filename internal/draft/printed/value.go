@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -14,9 +15,9 @@ import (
 )
 
 var (
-	numberText = regexp.MustCompile(`[-+]?\d+(?:[.,]\d+)*`)
-	clockText  = regexp.MustCompile(`\b\d{1,2}[:.]\d{2}(?:[:.]\d{2})?\b`)
-	stampText  = regexp.MustCompile(`\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(?::\d{2})?(?:Z|[+-]\d{2}:\d{2})`)
+	numberText = lazy.New(`[-+]?\d+(?:[.,]\d+)*`)
+	clockText  = lazy.New(`\b\d{1,2}[:.]\d{2}(?:[:.]\d{2})?\b`)
+	stampText  = lazy.New(`\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(?::\d{2})?(?:Z|[+-]\d{2}:\d{2})`)
 )
 
 // dateText is a date as documents print it, with the endings of days and the

@@ -8,11 +8,11 @@ import (
 	"io/fs"
 	"os"
 	"path/filepath"
-	"regexp"
 	"slices"
 	"strings"
 	"time"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 	"filler/internal/base/process"
 	"filler/internal/base/value"
@@ -38,7 +38,7 @@ type Member struct {
 	Reviewer string
 }
 
-var frozenName = regexp.MustCompile(`^[A-Za-z0-9][A-Za-z0-9._-]{0,59}$`)
+var frozenName = lazy.New(`^[A-Za-z0-9][A-Za-z0-9._-]{0,59}$`)
 
 // frozenEnd is what files of frozen sets end in: they stand beside the gold.
 const frozenEnd = ".frozen"

@@ -1,13 +1,13 @@
 package review
 
 import (
-	"regexp"
 	"sort"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -367,12 +367,12 @@ func (o *offering) legal(v *value.Value) bool {
 }
 
 var (
-	cellEdge    = regexp.MustCompile(`\s{2,}|\t|\s*\|\s*`)
-	clauseEnd   = regexp.MustCompile(`[.;:,]\s|[.;:,]$|\s[–—/-]\s|[()]`)
-	shortWord   = regexp.MustCompile(`(?:^|[^\pL])\pL{1,3}$|\d$`) // a point behind it may be no end: Dr., T., 4.
-	capitalRun  = regexp.MustCompile(`\p{Lu}[\pL\pN.'’/-]*(?: (?:[\p{Ll}&]{1,3} )?\p{Lu}[\pL\pN.'’/-]*)*`)
-	bullet      = regexp.MustCompile(`^\s*(?:[*+•·–-]|\d{1,3}[.)])\s+`)
-	wordsOfCode = regexp.MustCompile(`[\pL\pN][\pL\pN./_-]*`)
+	cellEdge    = lazy.New(`\s{2,}|\t|\s*\|\s*`)
+	clauseEnd   = lazy.New(`[.;:,]\s|[.;:,]$|\s[–—/-]\s|[()]`)
+	shortWord   = lazy.New(`(?:^|[^\pL])\pL{1,3}$|\d$`) // a point behind it may be no end: Dr., T., 4.
+	capitalRun  = lazy.New(`\p{Lu}[\pL\pN.'’/-]*(?: (?:[\p{Ll}&]{1,3} )?\p{Lu}[\pL\pN.'’/-]*)*`)
+	bullet      = lazy.New(`^\s*(?:[*+•·–-]|\d{1,3}[.)])\s+`)
+	wordsOfCode = lazy.New(`[\pL\pN][\pL\pN./_-]*`)
 )
 
 // texts offers the stretches of a line that a text may be: what matches the field's
@@ -386,7 +386,7 @@ func (o *offering) texts(text string, start, base int) {
 			}
 		}
 	}
-	pieces := func(edge *regexp.Regexp, score int) {
+	pieces := func(edge *lazy.Regexp, score int) {
 		from := 0
 		for _, at := range append(edge.FindAllStringIndex(text, -1), []int{len(text), len(text)}) {
 			if at[1] < len(text) && text[at[0]] == '.' && shortWord.MatchString(text[:at[0]]) {

@@ -1,7 +1,6 @@
 package suggest
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -9,6 +8,7 @@ import (
 
 	"github.com/shopspring/decimal"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/measure/score"
 	"filler/internal/record/pair"
@@ -60,7 +60,7 @@ func (c *Collector) spellings(f *schema.Field) (all []spelt) {
 	return all
 }
 
-var day = regexp.MustCompile(`\d{1,4}[./-] ?\d{1,2}[./-] ?\d{1,4}`)
+var day = lazy.New(`\d{1,4}[./-] ?\d{1,2}[./-] ?\d{1,4}`)
 
 // onlyOne finds the only date or figure of a text that can be read as a value in a way that
 // the schema does not declare; nothing where there are several.
@@ -182,7 +182,7 @@ func erringOnly(found map[string]*Suggestion, erring map[string]bool) (out []Sug
 	return out
 }
 
-var figure = regexp.MustCompile(`\d(?:[\d.,'’ \x{a0}]*\d)?`)
+var figure = lazy.New(`\d(?:[\d.,'’ \x{a0}]*\d)?`)
 
 // separators are the pairs of signs that numbers are written with besides a point alone.
 var separators = []schema.NumberFormat{{Decimal: ",", Group: "."}, {Decimal: ".", Group: ","}, {Decimal: ",", Group: " "}, {Decimal: ",", Group: ""}, {Decimal: ".", Group: "'"}}

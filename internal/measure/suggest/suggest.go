@@ -19,6 +19,7 @@ import (
 	"strings"
 	"unicode"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/measure/gold"
 	"filler/internal/measure/score"
@@ -203,7 +204,7 @@ func documentsIn(list []Where) int {
 
 // label finds what is printed before a value: up to five words before a colon or the like, at
 // the beginning of the line or of a sentence, or behind a comma, semicolon or bar.
-var label = regexp.MustCompile(`(?:^|[,;|\t•*-]|[.!?)]\s)\s*((?:\p{L}[\p{L}\p{N}./'’&#°º№-]*\s?){1,5})\s*(?:[:=|\t]|\.{3,}|\s{2,})\s*$`)
+var label = lazy.New(`(?:^|[,;|\t•*-]|[.!?)]\s)\s*((?:\p{L}[\p{L}\p{N}./'’&#°º№-]*\s?){1,5})\s*(?:[:=|\t]|\.{3,}|\s{2,})\s*$`)
 
 func labelBefore(line string) string {
 	m := label.FindStringSubmatch(line)
@@ -219,7 +220,7 @@ func labelBefore(line string) string {
 
 // sentence finds where a sentence of two words or more ends and another begins; one word before
 // a stop is an abbreviation.
-var sentence = regexp.MustCompile(`^\S+ .*\. \p{Lu}`)
+var sentence = lazy.New(`^\S+ .*\. \p{Lu}`)
 
 // known tells whether a label is printed_as already, or the field's own name.
 func known(f *schema.Field, word string) bool {
@@ -231,7 +232,7 @@ func known(f *schema.Field, word string) bool {
 
 // lead finds words that a line begins with, right before a value and without a colon, as in
 // "Stood at 436 Hz".
-var lead = regexp.MustCompile(`^\s*(\p{L}{2,}(?: \p{L}{2,}){0,2}) $`)
+var lead = lazy.New(`^\s*(\p{L}{2,}(?: \p{L}{2,}){0,2}) $`)
 
 // mostLed is on how many documents the same words have to lead to be a label: any line begins
 // with some.

@@ -2,11 +2,11 @@ package invent
 
 import (
 	"math/rand/v2"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -96,7 +96,7 @@ func (w *writer) items(f *Frame, part *Part, rec *value.Value, from, to value.Po
 	}
 }
 
-var itemNumber = regexp.MustCompile(`^(\s*)(\d+)([.)])`)
+var itemNumber = lazy.New(`^(\s*)(\d+)([.)])`)
 
 // numbered gives an item's own words the number that it has now: 1. is 3. as the third.
 func numbered(parts []Part, was, is int) []Part {

@@ -8,7 +8,6 @@ import (
 	"image/png"
 	old "math/rand"
 	"math/rand/v2"
-	"regexp"
 	"strings"
 	"time"
 
@@ -17,6 +16,7 @@ import (
 	"golang.org/x/image/font/gofont/gomono"
 	"golang.org/x/image/font/gofont/goregular"
 
+	"filler/internal/base/lazy"
 	"filler/internal/demo/paper"
 )
 
@@ -39,7 +39,7 @@ func (m *Made) Draw(look string, seed int64) ([]byte, error) {
 	return []byte(m.Text), nil
 }
 
-var crossedOut = regexp.MustCompile(`~~([^~\n]+)~~`)
+var crossedOut = lazy.New(`~~([^~\n]+)~~`)
 
 // html writes paragraphs as paragraphs, and lines in columns as tables.
 func (m *Made) html() string {
@@ -75,7 +75,7 @@ func (m *Made) html() string {
 	return b.String()
 }
 
-var wideGap = regexp.MustCompile(` {2,}`)
+var wideGap = lazy.New(` {2,}`)
 
 // cellsOf gives the parts of a line that wide gaps set apart.
 func cellsOf(line string) []string {

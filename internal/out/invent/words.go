@@ -3,10 +3,10 @@ package invent
 import (
 	"fmt"
 	"math/rand/v2"
-	"regexp"
 	"strings"
 	"unicode"
 
+	"filler/internal/base/lazy"
 	"filler/internal/schema"
 )
 
@@ -23,7 +23,7 @@ var (
 	firms      = []string{"& Sons", "Works", "Trading", "Brothers", "GmbH", "Ltd", "Cooperative"}
 )
 
-var wordPart = regexp.MustCompile(`[\pL\d]+`)
+var wordPart = lazy.New(`[\pL\d]+`)
 
 func random(seed int64, n int) *rand.Rand { return rand.New(rand.NewPCG(uint64(seed), uint64(n))) }
 

@@ -1,19 +1,19 @@
 package question
 
 import (
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
 
 	"github.com/shopspring/decimal"
 
+	"filler/internal/base/lazy"
 	"filler/internal/source/reading"
 )
 
 var (
-	figureInWords = regexp.MustCompile(`\d+(?:[.,]\d+)*`)
-	wordInWords   = regexp.MustCompile(`\pL+`)
+	figureInWords = lazy.New(`\d+(?:[.,]\d+)*`)
+	wordInWords   = lazy.New(`\pL+`)
 )
 
 // twofold are words for numbers that are other words too, in the same language or in

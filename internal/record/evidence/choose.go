@@ -1,11 +1,11 @@
 package evidence
 
 import (
-	"regexp"
 	"slices"
 	"sort"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
 )
@@ -89,7 +89,7 @@ func (w *weigher) isAnothers(l *leaf, c candidate) bool {
 }
 
 // figure is what may be a value in a cell.
-var figure = regexp.MustCompile(`\d[\d.,'/:]*`)
+var figure = lazy.New(`\d[\d.,'/:]*`)
 
 // mostCells bounds how many figures of an item's region are looked at.
 const mostCells = 40

@@ -2,7 +2,6 @@ package evidence
 
 import (
 	"maps"
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -12,6 +11,7 @@ import (
 	"github.com/agext/levenshtein"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -85,7 +85,7 @@ type likes struct {
 
 // allFigures is what consists of figures, of letters that are misread for 0 and 1,
 // and of the signs that stand in figures, dates and times.
-var allFigures = regexp.MustCompile(`[0-9OolI]+(?:[.,:/-][0-9OolI]+)*`)
+var allFigures = lazy.New(`[0-9OolI]+(?:[.,:/-][0-9OolI]+)*`)
 
 // figured gives a text with figures for letters where nothing else can be meant, each
 // at its place; "" where no letter stands for one.

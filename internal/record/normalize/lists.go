@@ -3,6 +3,7 @@ package normalize
 import (
 	"regexp"
 	"strings"
+	"sync"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
@@ -81,7 +82,7 @@ func (t *pass) listed(f *schema.Field, p value.Pointer, v *value.Value) {
 	if !f.Item.IsLeaf() || f.Item.Type == schema.Text {
 		return // a comma may well belong to a text
 	}
-	parts := listSigns.Split(v.Text, -1)
+	parts := listSigns().Split(v.Text, -1)
 	if len(parts) < 2 {
 		return
 	}
@@ -106,7 +107,7 @@ func isOption(f *schema.Field, text string) bool {
 	return found && option == text
 }
 
-var listSigns = func() *regexp.Regexp {
+var listSigns = sync.OnceValue(func() *regexp.Regexp {
 	and := strings.Join(lang.ListAnd.Words(), "|")
 	return regexp.MustCompile(`\s*[,;+&]\s*(?:(?i:` + and + `)\s+)?|\s+(?i:` + and + `)\s+`)
-}()
+})

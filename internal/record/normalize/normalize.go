@@ -9,13 +9,13 @@
 package normalize
 
 import (
-	"regexp"
 	"strings"
 	"unicode"
 
 	"golang.org/x/text/unicode/norm"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -110,7 +110,7 @@ func (t *pass) field(f *schema.Field, p value.Pointer, v *value.Value) {
 }
 
 // midnight is a day written with a time of no meaning.
-var midnight = regexp.MustCompile(`^(\d{4}-\d{2}-\d{2})[T ]00:00(?::00(?:\.0+)?)?(?:Z|[+-]00:?00)?$`)
+var midnight = lazy.New(`^(\d{4}-\d{2}-\d{2})[T ]00:00(?::00(?:\.0+)?)?(?:Z|[+-]00:?00)?$`)
 
 // keys gives members that are called like a field but for case and style
 // (`reportNo`, `Report No.`) the field's name, where no member has it already

@@ -1,15 +1,15 @@
 package normalize
 
 import (
-	"regexp"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
 
 // packed tells a text that looks like JSON other than a bare number or word.
-var packed = regexp.MustCompile(`^\s*["\[{]`)
+var packed = lazy.New(`^\s*["\[{]`)
 
 // unpacked gives the JSON that a text holds, where a field takes any value: that is how
 // replies give it that are held to a JSON Schema. A bare number or word is taken for JSON only

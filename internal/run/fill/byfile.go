@@ -13,13 +13,13 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
-	"regexp"
 	"sort"
 	"strings"
 	"sync"
 	"time"
 
 	"filler/internal/ask/model"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/store"
 )
@@ -61,7 +61,7 @@ func (f *Filler) SendByFile(run int64, since time.Time, pictures string, to io.W
 
 // inBody is a picture in a body. No text of a document looks so: its quotes have a
 // backslash before them.
-var inBody = regexp.MustCompile(`\{"url":"data:image/([a-z]+)[a-z0-9.+-]*;base64,([A-Za-z0-9+/=]*)"\}`)
+var inBody = lazy.New(`\{"url":"data:image/([a-z]+)[a-z0-9.+-]*;base64,([A-Za-z0-9+/=]*)"\}`)
 
 // setApart puts the pictures of a body into files of a folder, each named by what it
 // holds.

@@ -2,11 +2,11 @@ package fill
 
 import (
 	"fmt"
-	"regexp"
 	"strconv"
 	"strings"
 
 	"filler/internal/ask/outline"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/record/evidence"
 	"filler/internal/record/trace"
@@ -119,9 +119,9 @@ func pointerIn(v *value.Value) string {
 
 var (
 	pointerSigns = strings.NewReplacer("`", "", "[", "", "]", "", "–", "-", "—", "-", "‑", "-")
-	pointerHead  = regexp.MustCompile(`^([lL] ?\d{1,7}(?:\.\d{1,4}(?: ?- ?(?:[lL]\d{1,7}\.)?\d{1,4})?)?)(?:\s*[:=]\s|\s+\(|\s*$)`)
-	pointerRange = regexp.MustCompile(`^[lL] ?(\d+)(?:\.(\d+)(?: ?- ?(?:[lL](\d+)\.)?(\d+))?)?$`)
-	lineInWords  = regexp.MustCompile(`^(?i:line) (\d{1,7})$`)
+	pointerHead  = lazy.New(`^([lL] ?\d{1,7}(?:\.\d{1,4}(?: ?- ?(?:[lL]\d{1,7}\.)?\d{1,4})?)?)(?:\s*[:=]\s|\s+\(|\s*$)`)
+	pointerRange = lazy.New(`^[lL] ?(\d+)(?:\.(\d+)(?: ?- ?(?:[lL](\d+)\.)?(\d+))?)?$`)
+	lineInWords  = lazy.New(`^(?i:line) (\d{1,7})$`)
 )
 
 // plainPointer writes one pointer as it was asked for, where a model has put signs
@@ -147,7 +147,7 @@ func plainPointer(said string) string {
 	return "L" + m[1] + "." + m[2] + "-" + m[4]
 }
 
-var pointerPart = regexp.MustCompile(`^L(\d{1,7})(?:\.(\d{1,4})(?:-(\d{1,4}))?)?$`)
+var pointerPart = lazy.New(`^L(\d{1,7})(?:\.(\d{1,4})(?:-(\d{1,4}))?)?$`)
 
 // read gives the stretches that a pointer names, and whether it names whole
 // lines alone. No stretch and no error: the text is no pointer at all.

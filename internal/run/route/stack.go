@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/draft/printed"
 	"filler/internal/schema"
@@ -140,7 +141,7 @@ func Parts(id string, starts []int, pages int) (ids []string) {
 	return ids
 }
 
-var partPages = regexp.MustCompile(`^(.*)#(\d+)(?:-(\d+))?$`)
+var partPages = lazy.New(`^(.*)#(\d+)(?:-(\d+))?$`)
 
 // PagesOf gives the file and the first page of a part of one.
 func PagesOf(id string) (file string, from int, ok bool) {

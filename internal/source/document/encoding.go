@@ -3,8 +3,8 @@ package document
 import (
 	"bytes"
 	"cmp"
+	"filler/internal/base/lazy"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 	"unicode"
@@ -319,7 +319,7 @@ func isForeign(r rune) bool {
 
 // wrongly are the first letters of what UTF-8 looks like that was read as
 // Windows-1252.
-var wrongly = regexp.MustCompile(`[ÂÃÄÅâ][^\x00-\x7f]{1,2}`)
+var wrongly = lazy.New(`[ÂÃÄÅâ][^\x00-\x7f]{1,2}`)
 
 // garbled notes text that was decoded wrongly before it came here, and characters that
 // were lost.
@@ -369,10 +369,10 @@ func declaredIn(page []byte, contentType string) string {
 const headOf = 4096
 
 // inMeta is where a page says its character set.
-var inMeta = regexp.MustCompile(`(?i)<meta\s[^>]*?charset\s*=\s*["']?\s*([\w.:-]+)`)
+var inMeta = lazy.New(`(?i)<meta\s[^>]*?charset\s*=\s*["']?\s*([\w.:-]+)`)
 
 // prolog is where an XML file says its character set.
-var prolog = regexp.MustCompile(`^\s*<\?xml[^>]*?encoding\s*=\s*["']([\w.:-]+)["']`)
+var prolog = lazy.New(`^\s*<\?xml[^>]*?encoding\s*=\s*["']([\w.:-]+)["']`)
 
 func declaredInXML(data []byte) string {
 	if m := prolog.FindSubmatch(data[:min(len(data), 300)]); m != nil && !strings.HasPrefix(strings.ToLower(string(m[1])), "utf-16") {

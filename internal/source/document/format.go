@@ -3,9 +3,9 @@ package document
 import (
 	"bytes"
 	"path/filepath"
-	"regexp"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/source/pdf"
 )
 
@@ -29,10 +29,10 @@ const (
 
 var (
 	utf8Mark  = []byte("\ufeff")
-	pageStart = regexp.MustCompile(`(?is)^\s*(?:<\?xml[^>]*>\s*)?(?:<!--.*?-->\s*)*(?:<!doctype html|<html[\s>])`)
-	mailStart = regexp.MustCompile(`(?i)^(?:received|return-path|from|to|subject|date|message-id|mime-version|delivered-to):[^\n]*\n(?:[ \t][^\n]*\n)*(?:[A-Za-z-]+:)`)
-	xmlStart  = regexp.MustCompile(`^\s*<\?xml[\s?]`)
-	scanRoot  = regexp.MustCompile(`<(?:[A-Za-z_][\w.-]*:)?(alto|PcGts)[\s>]`)
+	pageStart = lazy.New(`(?is)^\s*(?:<\?xml[^>]*>\s*)?(?:<!--.*?-->\s*)*(?:<!doctype html|<html[\s>])`)
+	mailStart = lazy.New(`(?i)^(?:received|return-path|from|to|subject|date|message-id|mime-version|delivered-to):[^\n]*\n(?:[ \t][^\n]*\n)*(?:[A-Za-z-]+:)`)
+	xmlStart  = lazy.New(`^\s*<\?xml[\s?]`)
+	scanRoot  = lazy.New(`<(?:[A-Za-z_][\w.-]*:)?(alto|PcGts)[\s>]`)
 )
 
 // hasOCR tells hOCR from other web pages.

@@ -5,11 +5,11 @@ import (
 	"bytes"
 	"context"
 	"errors"
+	"filler/internal/base/lazy"
 	"fmt"
 	"io"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strconv"
 	"strings"
 	"sync"
@@ -45,7 +45,7 @@ func OfPart(root, name string) (s Source, ok bool) {
 	return Source{ID: IDOf(root, file) + "#" + part, File: file}, ok
 }
 
-var pageRange = regexp.MustCompile(`^(\d{1,6})(?:-(\d{1,6}))?$`)
+var pageRange = lazy.New(`^(\d{1,6})(?:-(\d{1,6}))?$`)
 
 // parsePart reads a part of a file.
 func (r *Reader) parsePart(ctx context.Context, s Source, part string, data []byte) (*Document, error) {
@@ -112,7 +112,7 @@ func Attached(s Source, data []byte) (found []Source) {
 }
 
 // mboxFrom begins a message of a mailbox (RFC 4155).
-var mboxFrom = regexp.MustCompile(`(?m)^From \S+ .*\d{4}.*$`)
+var mboxFrom = lazy.New(`(?m)^From \S+ .*\d{4}.*$`)
 
 // boxOf is where the messages of a mailbox stand.
 type boxOf struct {

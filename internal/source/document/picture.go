@@ -9,15 +9,15 @@ import (
 	"image/png"
 	"os"
 	"path/filepath"
-	"regexp"
 	"strconv"
 	"strings"
 	"time"
 
+	"filler/internal/base/lazy"
 	"filler/internal/source/pdf"
 )
 
-var imageName = regexp.MustCompile(`image\s+(?:"([^"]+)"|&quot;([^&]+)&quot;|'([^']+)')|<fileName>([^<]+)</fileName>|imageFilename="([^"]+)"`)
+var imageName = lazy.New(`image\s+(?:"([^"]+)"|&quot;([^&]+)&quot;|'([^']+)')|<fileName>([^<]+)</fileName>|imageFilename="([^"]+)"`)
 
 // Picture gives how a page of a document looks, from 1: see Pictures.
 func (r *Reader) Picture(ctx context.Context, d *Document, s Source, page int) (image.Image, error) {

@@ -1,16 +1,16 @@
 package reading
 
 import (
-	"regexp"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 )
 
 // nextSide is a figure and its unit behind a sign or a word for times: 21 x 14.8 cm.
-var nextSide = regexp.MustCompile(`^ ?(x|×|\pL{2,4}) ?(\d{1,6}(?:[.,]\d{1,3})?)`)
+var nextSide = lazy.New(`^ ?(x|×|\pL{2,4}) ?(\d{1,6}(?:[.,]\d{1,3})?)`)
 
 // ofNext gives what the next side of so much by so much measures, which is said once.
 func (tx *Text) ofNext(s Span) Measure {
@@ -32,8 +32,8 @@ func (tx *Text) ofNext(s Span) Measure {
 
 // Of a range the measure is often said once: £1,200-1,800; 10-12 mm; 800 bis 1.200 €.
 var (
-	higherSide = regexp.MustCompile(`^ ?(-|–|\pL{1,5}) ?(\d[\d.,]*\d|\d)`)
-	lowerSide  = regexp.MustCompile(`(?:^|[^\d.,])(\d[\d.,]*\d|\d) ?(-|–|\pL{1,5}) ?$`)
+	higherSide = lazy.New(`^ ?(-|–|\pL{1,5}) ?(\d[\d.,]*\d|\d)`)
+	lowerSide  = lazy.New(`(?:^|[^\d.,])(\d[\d.,]*\d|\d) ?(-|–|\pL{1,5}) ?$`)
 )
 
 // ofOtherSide gives what the other side of a range measures.

@@ -1,7 +1,6 @@
 package reading
 
 import (
-	"regexp"
 	"slices"
 	"strings"
 	"sync"
@@ -9,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/schema"
 )
 
@@ -200,7 +200,7 @@ func (tx *Text) lineUpTo(at int) string {
 }
 
 // unitInLabel is a measure at the end of a label: Weight (kg), Betrag in EUR:.
-var unitInLabel = regexp.MustCompile(`(?:[(\[]|\bin |/ ?|, )([\pL€$£¥°%²³/]{1,16})[)\]]?\s*[:=]?[\s.…_]*$`)
+var unitInLabel = lazy.New(`(?:[(\[]|\bin |/ ?|, )([\pL€$£¥°%²³/]{1,16})[)\]]?\s*[:=]?[\s.…_]*$`)
 
 // labelled gives the measure that ends the label right before a figure.
 func labelled(before string) string {
@@ -218,7 +218,7 @@ func labelled(before string) string {
 }
 
 // unitInHead is a measure in the head of a column.
-var unitInHead = regexp.MustCompile(`(?:[(\[]|\bin |/ ?|, )([\pL€$£¥°%²³/]{1,16})[)\]]?\s*$|(?:^|\s)([\pL°%€$£¥]{2,4}[²³]?|[%€$£¥])\s*$`)
+var unitInHead = lazy.New(`(?:[(\[]|\bin |/ ?|, )([\pL€$£¥°%²³/]{1,16})[)\]]?\s*$|(?:^|\s)([\pL°%€$£¥]{2,4}[²³]?|[%€$£¥])\s*$`)
 
 // ratioAtEnd gives the unit of another that ends a label or a head: Flour g/kg. One
 // that is all of it may be a name and its unit: m/kg.
@@ -489,7 +489,7 @@ func (tx *Text) Signed(f *schema.Field, s Span) int {
 }
 
 // sentenceEnd is the end of a sentence, and not of an abbreviation before a figure.
-var sentenceEnd = regexp.MustCompile(`[.:]\s+\p{Lu}\pL{3,}`)
+var sentenceEnd = lazy.New(`[.:]\s+\p{Lu}\pL{3,}`)
 
 // signReach is how many words from a figure a word of its sign may stand.
 const signReach = 6

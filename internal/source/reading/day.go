@@ -2,7 +2,6 @@ package reading
 
 import (
 	"fmt"
-	"regexp"
 	"sort"
 	"strconv"
 	"strings"
@@ -10,6 +9,7 @@ import (
 	"time"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/schema"
 )
 
@@ -287,7 +287,7 @@ type months struct {
 }
 
 // monthText is a month of a year, in words of any language or in figures.
-var monthText = regexp.MustCompile(`(\pL{3,12})\.?,? (?:de )?(\d{4})|(?:^|[^\d./-])(\d{1,2})[/.](\d{4})`)
+var monthText = lazy.New(`(\pL{3,12})\.?,? (?:de )?(\d{4})|(?:^|[^\d./-])(\d{1,2})[/.](\d{4})`)
 
 // Months gives the places where a month is written, as records hold it: 2032-04.
 func (tx *Text) Months(month string) []Span {

@@ -2,13 +2,13 @@ package reading
 
 import (
 	"math/big"
-	"regexp"
 	"sort"
 	"strconv"
 	"strings"
 	"sync"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -80,7 +80,7 @@ func (tx *Text) derive() *derived {
 }
 
 // inFigures is two figures with a stroke between, or words that say out of.
-var inFigures = regexp.MustCompile(`(\d{1,4}(?:[.,]\d{1,2}|[½¼¾])?) ?/ ?(\d{1,4})|[½¼¾⅓⅔⅛⅜⅝⅞]`)
+var inFigures = lazy.New(`(\d{1,4}(?:[.,]\d{1,2}|[½¼¾])?) ?/ ?(\d{1,4})|[½¼¾⅓⅔⅛⅜⅝⅞]`)
 
 func (tx *Text) partsInFigures(s Span) {
 	text := tx.Source[s.Start:s.End]
@@ -236,7 +236,7 @@ func isTimes(gap string) bool {
 }
 
 // inHours is a time in hours and minutes: 1h10, 2 h 05 min, 3 hours and 20 minutes.
-var inHours = regexp.MustCompile(`(\d{1,3}) ?(\pL{1,8})\.?(?: (\pL{1,3}))? ?(\d{1,2})(?: ?(\pL{1,8}|['′]))?`)
+var inHours = lazy.New(`(\d{1,3}) ?(\pL{1,8})\.?(?: (\pL{1,3}))? ?(\d{1,2})(?: ?(\pL{1,8}|['′]))?`)
 
 func (tx *Text) lastingIn(s Span) {
 	text := tx.Source[s.Start:s.End]

@@ -2,7 +2,6 @@ package reading
 
 import (
 	"fmt"
-	"regexp"
 	"slices"
 	"sort"
 	"strconv"
@@ -11,6 +10,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
 
@@ -112,7 +112,7 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 }
 
 // spacedGroups is a number with blanks between its thousands.
-var spacedGroups = regexp.MustCompile(`^[1-9]\d{0,2}(?: \d{3})+(?:[.,]\d{1,2})?(?:[^\d ]|$| \D)`)
+var spacedGroups = lazy.New(`^[1-9]\d{0,2}(?: \d{3})+(?:[.,]\d{1,2})?(?:[^\d ]|$| \D)`)
 
 // numberStart gives where the digits begin that end at a place.
 func numberStart(text string, end int) int {
@@ -137,7 +137,7 @@ func grouped(text string, start int) (l literal, only bool) {
 }
 
 // telephone is a number that begins with 0 or + and goes on in groups.
-var telephone = regexp.MustCompile(`^(?:\+\d|0\d|\(0\d)[\d ()/.-]{6,34}\d`)
+var telephone = lazy.New(`^(?:\+\d|0\d|\(0\d)[\d ()/.-]{6,34}\d`)
 
 // phones gives the telephone numbers, in order.
 func (tx *Text) phones() (all []Span) {
@@ -159,7 +159,7 @@ func (tx *Text) phones() (all []Span) {
 }
 
 // dateLike tells a day, or a time, from a telephone number.
-var dateLike = regexp.MustCompile(`^0?\d{1,2}[./-]\d{1,2}[./-]\d{2,4}`)
+var dateLike = lazy.New(`^0?\d{1,2}[./-]\d{1,2}[./-]\d{2,4}`)
 
 // within tells whether a place lies in one of several, which are in order.
 func within(all []Span, s Span) bool {
@@ -300,10 +300,10 @@ func groupSign(text string) int {
 var ungrouped = strings.NewReplacer("'", "", "’", "", "\u202f", "", "\u00a0", "")
 
 // sideOfRange is a number that may be one side of a range: 1,200-1,800.
-var sideOfRange = regexp.MustCompile(`^(?:[1-9]\d{0,2}(?:[.,]\d{3})+|(?:0|[1-9]\d{0,5}))(?:[.,]\d{1,2})?$`)
+var sideOfRange = lazy.New(`^(?:[1-9]\d{0,2}(?:[.,]\d{3})+|(?:0|[1-9]\d{0,5}))(?:[.,]\d{1,2})?$`)
 
 // hundredths are the decimals of a side.
-var hundredths = regexp.MustCompile(`[.,]\d{1,2}$`)
+var hundredths = lazy.New(`[.,]\d{1,2}$`)
 
 // isRange tells whether a hyphen stands between two numbers of which the second is the
 // greater, and is no part of a code, a day or a telephone number.
@@ -487,12 +487,12 @@ func readingsBy(text string, all []string, decimal byte) []string {
 }
 
 var (
-	fraction = regexp.MustCompile(`(?:^|[^\d/.,])((\d{1,4})[ \x{00a0}](\d)/(\d{1,2}))(?:[^\d/]|$)|((\d{0,4})[ \x{00a0}]?([½¼¾⅓⅔⅛⅜⅝⅞]))`)
+	fraction = lazy.New(`(?:^|[^\d/.,])((\d{1,4})[ \x{00a0}](\d)/(\d{1,2}))(?:[^\d/]|$)|((\d{0,4})[ \x{00a0}]?([½¼¾⅓⅔⅛⅜⅝⅞]))`)
 	parts    = map[string]string{"½": "1/2", "¼": "1/4", "¾": "3/4", "⅓": "1/3", "⅔": "2/3", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8"}
 )
 
 // fractionBehind is what makes a mixed number of the figure before it.
-var fractionBehind = regexp.MustCompile(`^ \d/\d{1,2}(?:[^\d/]|$)`)
+var fractionBehind = lazy.New(`^ \d/\d{1,2}(?:[^\d/]|$)`)
 
 // findFractions records mixed numbers that come out even: 2 1/2 and 2½ are 2.5.
 func (tx *Text) findFractions(within Span) {

@@ -14,12 +14,12 @@
 package reading
 
 import (
-	"regexp"
 	"sort"
 	"strings"
 	"unicode"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/schema"
 )
 
@@ -267,7 +267,7 @@ func (tx *Text) lineAt(n int) string {
 
 // sentenceEnds are what ends a sentence, or what stands for one: a line of a list
 // or of a table, a paragraph.
-var sentenceEnds = regexp.MustCompile(`[.!?]["”)]?\s+\p{Lu}|\n\s*\n|\n\s*(?:[-*•|]|\d+[.)])\s|[ \t]{3,}[^\n]*\n|\|\s*\n`)
+var sentenceEnds = lazy.New(`[.!?]["”)]?\s+\p{Lu}|\n\s*\n|\n\s*(?:[-*•|]|\d+[.)])\s|[ \t]{3,}[^\n]*\n|\|\s*\n`)
 
 // Sentence gives the sentence, or the sentences, that a stretch of the text lies
 // in.

@@ -2,13 +2,13 @@ package reading
 
 import (
 	"math/big"
-	"regexp"
 	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -191,7 +191,7 @@ func spacedEnd(text string) int {
 }
 
 var (
-	leadFraction = regexp.MustCompile(`^(?:(\d{1,4})[ \x{00a0}])?(\d)/(\d{1,2})(?:[^\d/]|$)|^(\d{0,4})[ \x{00a0}]?([½¼¾⅓⅔⅛⅜⅝⅞])`)
+	leadFraction = lazy.New(`^(?:(\d{1,4})[ \x{00a0}])?(\d)/(\d{1,2})(?:[^\d/]|$)|^(\d{0,4})[ \x{00a0}]?([½¼¾⅓⅔⅛⅜⅝⅞])`)
 )
 
 // leadingFraction reads a fraction that comes out even: 3 1/2, 2½.
@@ -285,8 +285,8 @@ func Date(text string) string {
 }
 
 var (
-	clock     = regexp.MustCompile(`^(\d{1,2})[:.h] ?(\d{2})(?:[:.](\d{2}))?\s*(?:h|hrs?|o'clock)?$`)
-	clockWord = regexp.MustCompile(`^(\d{1,2})(?:[:.](\d{2}))? ?([\pL']+(?:\.\pL\.?)?)(?: ?(\d{2}))?$`)
+	clock     = lazy.New(`^(\d{1,2})[:.h] ?(\d{2})(?:[:.](\d{2}))?\s*(?:h|hrs?|o'clock)?$`)
+	clockWord = lazy.New(`^(\d{1,2})(?:[:.](\d{2}))? ?([\pL']+(?:\.\pL\.?)?)(?: ?(\d{2}))?$`)
 )
 
 // TimeOfDay reads a time: on the 24-hour clock as HH:MM[:SS], 9.30 h, 9 Uhr 15,
@@ -363,7 +363,7 @@ func Clocks(at string) []string {
 	return all
 }
 
-var halfDay = regexp.MustCompile(`(?i)^ ?[ap]\.?m\b\.?`)
+var halfDay = lazy.New(`(?i)^ ?[ap]\.?m\b\.?`)
 
 // WithHalf widens the place of a time over the am or pm behind it.
 func (tx *Text) WithHalf(s Span) Span {

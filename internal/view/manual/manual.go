@@ -11,7 +11,6 @@ package manual
 import (
 	"cmp"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -21,6 +20,7 @@ import (
 	"github.com/yuin/goldmark/text"
 
 	"filler/docs"
+	"filler/internal/base/lazy"
 )
 
 // Page is a page, or a section of one.
@@ -30,7 +30,7 @@ type Page struct {
 	text  []byte // Markdown
 }
 
-var headings = regexp.MustCompile(`(?m)^(#{1,6}) +(.+?) *$`)
+var headings = lazy.New(`(?m)^(#{1,6}) +(.+?) *$`)
 
 // Pages gives all pages, in the order in which they are told of.
 func Pages() []Page {
@@ -49,7 +49,7 @@ func Pages() []Page {
 	return all
 }
 
-var pictures = regexp.MustCompile(`(?m)^!\[[^\]]*\]\([^)]*\)\n*|[ \n]\(\[[^\]]*\]\([^)]*\.png\)\)`)
+var pictures = lazy.New(`(?m)^!\[[^\]]*\]\([^)]*\)\n*|[ \n]\(\[[^\]]*\]\([^)]*\.png\)\)`)
 
 func withoutPictures(data []byte) []byte { return pictures.ReplaceAll(data, nil) }
 
@@ -134,7 +134,7 @@ func Topics() (names []string) {
 	return slices.Compact(names)
 }
 
-var notInAnchors = regexp.MustCompile(`[^\p{L}\p{N}_ -]+`)
+var notInAnchors = lazy.New(`[^\p{L}\p{N}_ -]+`)
 
 // Anchor gives the anchor of a heading as the usual renderers of Markdown make it: small letters,
 // without punctuation, with - for each space.
