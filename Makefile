@@ -61,7 +61,7 @@ release:
 	for target in linux/amd64 linux/arm64 darwin/amd64 darwin/arm64 windows/amd64 windows/arm64; do \
 	  export GOOS=$${target%/*} GOARCH=$${target#*/}; end=; [ $$GOOS != windows ] || end=.exe; echo "== $$target"; \
 	  $(GO) build -trimpath -buildvcs=false -ldflags '$(FLAGS)' -o dist/filler-$$version-$$GOOS-$$GOARCH$$end ./cmd/filler; \
-	  $(GO) vet ./cmd/filler ./internal/...; done; unset GOOS GOARCH; \
+	  $(GO) vet -trimpath ./cmd/filler ./internal/...; done; unset GOOS GOARCH; \
 	for arch in amd64 arm64; do ! command -v dpkg-deb >/dev/null || FILLER=dist/filler release/deb.sh $$version $$arch dist/filler-$$version-linux-$$arch dist/filler_$${version}_$$arch.deb; done; \
 	$(GO) run ./release/sbom $$version dist/filler-$$version-linux-amd64 > dist/filler-$$version.cdx.json; rm dist/filler
 	cd dist && sha256sum filler* > SHA256SUMS && ls -l

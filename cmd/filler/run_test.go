@@ -4,13 +4,13 @@ import (
 	"bufio"
 	"bytes"
 	"encoding/json"
+	"filler/internal/base/needs"
 	"fmt"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
 	"sync"
-	"syscall"
 	"testing"
 )
 
@@ -81,7 +81,7 @@ func TestMany(t *testing.T) {
 		}
 		cmd := fills(t, dir, filler, "fill", "-o", "records.jsonl")
 		checkOrder(t, dir+"/records.jsonl", n)
-		return cmd.ProcessState.SysUsage().(*syscall.Rusage).Maxrss
+		return needs.PeakMemory(cmd.ProcessState)
 	}
 	few, many := peak(400), peak(2000)
 	t.Logf("peak memory: %d kB for 400 documents, %d kB for 2,000", few, many)

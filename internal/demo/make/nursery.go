@@ -43,11 +43,11 @@ type sheet2 struct {
 // tongue is how one language prints the sheet.
 type tongue struct {
 	head, sheet, supplier, received, checker, quarantine, batches, findings, grafts, scion, stock string
-	columns                                                                         []string
-	yes, no, on, leaves                                                             string
-	forms, kinds                                                                    map[string]string
-	day                                                                             func(time.Time) string
-	price                                                                           func(string) string
+	columns                                                                                       []string
+	yes, no, on, leaves                                                                           string
+	forms, kinds                                                                                  map[string]string
+	day                                                                                           func(time.Time) string
+	price                                                                                         func(string) string
 }
 
 var months = []string{"Januar", "Februar", "März", "April", "Mai", "Juni", "Juli", "August", "September", "Oktober", "November", "Dezember"}

@@ -8,12 +8,12 @@ import (
 	"path/filepath"
 	"runtime"
 	"strings"
-	"syscall"
 	"testing"
 	"time"
 
 	"github.com/stretchr/testify/require"
 
+	"filler/internal/base/needs"
 	"filler/internal/measure/gold"
 	"filler/internal/record"
 	"filler/internal/schema"
@@ -162,19 +162,19 @@ func BenchmarkManyDiffer(b *testing.B) {
 				return 25
 			})
 			for b.Loop() {
-				began, busy := time.Now(), processorTime()
+				began, busy := time.Now(), needs.ProcessorTime()
 				for _, file := range []string{g, d} {
 					require.NoError(b, record.ReadLines(file, nil, func(int, record.Line, error) error { return nil }))
 				}
-				read, readBusy := time.Since(began), processorTime()-busy
+				read, readBusy := time.Since(began), needs.ProcessorTime()-busy
 				runtime.GC()
-				began, busy = time.Now(), processorTime()
+				began, busy = time.Now(), needs.ProcessorTime()
 				set, err := gold.Open(g, s)
 				require.NoError(b, err)
 				sc := New(s, set)
 				require.NoError(b, sc.AddFile(d))
 				r := sc.Report()
-				took, tookBusy := time.Since(began), processorTime()-busy
+				took, tookBusy := time.Since(began), needs.ProcessorTime()-busy
 				require.Equal(b, n, r.Documents)
 				b.ReportMetric(float64(r.RecordsRight)/float64(n), "equal")
 				b.ReportMetric(read.Seconds(), "read-s")
@@ -184,15 +184,6 @@ func BenchmarkManyDiffer(b *testing.B) {
 			}
 		})
 	}
-}
-
-// processorTime gives the time that all cores have worked for this process.
-func processorTime() time.Duration {
-	var u syscall.Rusage
-	if syscall.Getrusage(syscall.RUSAGE_SELF, &u) != nil {
-		return 0
-	}
-	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
 }
 
 // BenchmarkMemory tells what scoring holds for each document beyond the first

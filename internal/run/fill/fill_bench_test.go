@@ -15,7 +15,6 @@ import (
 	"regexp"
 	"strings"
 	"sync"
-	"syscall"
 	"testing"
 	"time"
 
@@ -23,6 +22,7 @@ import (
 
 	"filler/internal/ask/chat"
 	"filler/internal/ask/prompt"
+	"filler/internal/base/needs"
 	"filler/internal/base/process"
 	"filler/internal/base/project"
 	"filler/internal/run/job"
@@ -131,12 +131,6 @@ func BenchmarkFill(b *testing.B) {
 	}
 }
 
-func processorTime() time.Duration {
-	var u syscall.Rusage
-	syscall.Getrusage(syscall.RUSAGE_SELF, &u)
-	return time.Duration(u.Utime.Nano() + u.Stime.Nano())
-}
-
 // BenchmarkFillProcessor compares the processor time of a filling, everything
 // included, with that of a bare loop that posts the same bodies and reads the
 // replies.
@@ -154,11 +148,11 @@ func BenchmarkFillProcessor(b *testing.B) {
 		}
 		bare := barePosts(b, url, bodies)
 		b.StartTimer()
-		before := processorTime()
+		before := needs.ProcessorTime()
 		run, err := f.Start(Fill{}, Beginning{Name: ""}, sources)
 		require.NoError(b, err)
 		require.NoError(b, f.Run(context.Background(), Fill{}, run, Hooks{}))
-		ours := processorTime() - before
+		ours := needs.ProcessorTime() - before
 		b.StopTimer()
 		clean(b, f, run, n)
 		b.ReportMetric(float64(bare.Microseconds())/n, "bare-µs/doc")
@@ -170,7 +164,7 @@ func BenchmarkFillProcessor(b *testing.B) {
 // barePosts posts bodies, 16 at once, and reads the replies.
 func barePosts(b *testing.B, url string, bodies [][]byte) time.Duration {
 	client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: 16}}
-	before := processorTime()
+	before := needs.ProcessorTime()
 	var wait sync.WaitGroup
 	queue := make(chan []byte)
 	for range 16 {
@@ -191,7 +185,7 @@ func barePosts(b *testing.B, url string, bodies [][]byte) time.Duration {
 	}
 	close(queue)
 	wait.Wait()
-	return processorTime() - before
+	return needs.ProcessorTime() - before
 }
 
 // resident gives the memory that the process holds, in megabytes.
