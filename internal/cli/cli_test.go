@@ -59,7 +59,7 @@ func TestExitCodes(t *testing.T) {
 		code int
 		says string
 	}{
-		{"version", 0, ""}, {"", 0, ""}, {"fill --help", 0, ""}, {"nothing", 2, "unknown command"}, {"fill --nothing", 2, "unknown flag: --nothing"}, {"gold plan --margin abc", 2, "--margin is a number, not \"abc\""}, {"fill --seed x", 2, "--seed is a whole number, not \"x\""},
+		{"version", 0, ""}, {"", 0, ""}, {"fill --help", 0, ""}, {"nothing", 2, `there is no command "nothing"; see`}, {"scoree", 2, `there is no command "scoree"; did you mean "score"?`}, {"fill --nothing", 2, "unknown flag: --nothing"}, {"gold plan --margin abc", 2, "--margin is a number, not \"abc\""}, {"fill --seed x", 2, "--seed is a whole number, not \"x\""},
 		{"read", 2, "no document is named"}, {"prompt a b", 2, "2 documents are named"}, {"schema bogus", 2, `has no command "bogus"`}, {"schema chek", 2, `did you mean "check"?`},
 		{"trace", 2, "no document is named"}, {"runs x", 2, "has no command"}, {"standin --character rude", 2, "has no character"}, {"standin --busy 3", 2, "from 0 to 1"},
 		{"fill --resume x.txt", 2, "name none"}, {"fill --as-run 1 --model x", 2, "leave out --schema, --model and --resume"}, {"schema draft", 2, "no samples are named"},

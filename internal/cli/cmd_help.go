@@ -32,7 +32,8 @@ or in less.
   filler help scoring#risk     a section of it
   filler help risk             sections with this heading, of any page
   filler help gold draft       a command, as --help does
-  filler help uncovered        a code, as explain does`,
+  filler help uncovered        a code, as explain does
+  filler help proxy            sections that speak of what is no topic`,
 		RunE: func(cmd *cobra.Command, args []string) error {
 			if len(args) == 0 {
 				a.listTopics()
@@ -49,9 +50,27 @@ or in less.
 				a.showPages(pages)
 				return nil
 			}
-			return fmt.Errorf("there is no topic %q; %s", topic, place.Suggest(topic, slices.Concat(manual.Topics(), codes.Names())))
+			return a.search(topic)
 		}}
 }
+
+// search names the sections that speak of what is no topic.
+func (a *app) search(words string) error {
+	if near := place.Nearest(words, slices.Concat(manual.Topics(), codes.Names())); near != "" {
+		return fmt.Errorf("there is no topic %q; did you mean %q?", words, near)
+	}
+	found := manual.Search(words)
+	if len(found) == 0 {
+		return fmt.Errorf("there is no topic %q, and no page has these words; `filler help` lists the topics", words)
+	}
+	a.notef("there is no topic %q; these speak of it, most of all the first:\n", words)
+	for _, p := range found[:min(len(found), mostFound)] {
+		a.printf("  %-40s %s\n", p.Name, p.Title)
+	}
+	return nil
+}
+
+const mostFound = 12
 
 // showPages shows pages one after another, or names them where they are many.
 func (a *app) showPages(pages []manual.Page) {

@@ -30,6 +30,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"filler/internal/base/lazy"
+	"filler/internal/base/place"
 	"filler/internal/base/process"
 	"filler/internal/base/project"
 	"filler/internal/run/job"
@@ -166,6 +167,8 @@ func withoutProject(root *cobra.Command, args []string, err error) string {
 	return ", or pass --schema FILE --model URL"
 }
 
+var unknownCommand = lazy.New(`^unknown command "(.*)" for "filler"$`)
+
 var argsGiven = lazy.New(`arg\(s\), (?:only )?received (\d+)$`)
 
 // flagKinds say what the value of a flag is, by its type.
@@ -181,6 +184,16 @@ func wrongUse(root *cobra.Command, args []string, err error) string {
 		}
 	}
 	line := strings.TrimSuffix(firstLine(err.Error()), ".")
+	if m := unknownCommand.FindStringSubmatch(line); m != nil {
+		var names []string
+		for _, c := range root.Commands() {
+			names = append(names, c.Name())
+		}
+		if near := place.Nearest(m[1], names); near != "" {
+			return fmt.Sprintf("there is no command %q; did you mean %q?", m[1], near)
+		}
+		return fmt.Sprintf("there is no command %q", m[1])
+	}
 	cmd, _, ferr := root.Find(args)
 	m := argsGiven.FindStringSubmatch(line)
 	if ferr != nil || m == nil {

@@ -108,6 +108,40 @@ func (p Page) headings() (all []heading) {
 	return all
 }
 
+// Search gives the sections in whose own text all words of a query stand, those with it in the heading
+// or most often first.
+func Search(query string) (found []Page) {
+	words := strings.Fields(strings.ToLower(query))
+	if len(words) == 0 {
+		return nil
+	}
+	weights := map[string]int{}
+	for _, p := range Pages() {
+		all := p.headings()
+		for i, h := range all {
+			end := len(p.text)
+			if i+1 < len(all) {
+				end = all[i+1].at
+			}
+			text, title := strings.ToLower(string(p.text[h.at:end])), strings.ToLower(h.title)
+			least := len(text)
+			for _, w := range words {
+				least = min(least, strings.Count(text, w)+3*strings.Count(title, w))
+			}
+			name := p.Name
+			if h.level > 1 {
+				name += "#" + Anchor(h.title)
+			}
+			if least > 0 && weights[name] == 0 {
+				weights[name] = least
+				found = append(found, Page{Name: name, Title: plain(h.title)})
+			}
+		}
+	}
+	slices.SortStableFunc(found, func(a, b Page) int { return weights[b.Name] - weights[a.Name] })
+	return found
+}
+
 // Contents gives the headings below a page's own, in order.
 func (p Page) Contents() (all []Page) {
 	for _, h := range p.headings() {
