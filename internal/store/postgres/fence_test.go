@@ -82,3 +82,45 @@ func TestThoughtDead(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []int64{70, 1000}, []int64{lease.All, lease.Limit})
 }
+
+// Who stood still, was thought dead and goes on takes its place again before it holds anything; and
+// what is held in the name of a row that is gone becomes free, so that no run waits for ever.
+func TestHeldByNobody(t *testing.T) {
+	s := pgtest.Shared(t)
+	at := s.Database(t)
+	open := func() *postgres.Ledger {
+		l, err := postgres.Open(at)
+		require.NoError(t, err)
+		t.Cleanup(func() { l.Close() })
+		return l
+	}
+	a, b := open(), open()
+	var tasks []store.Task
+	for n := range 4 {
+		tasks = append(tasks, store.Task{N: n, Document: string(rune('a' + n))})
+	}
+	run, err := a.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p")}, tasks)
+	require.NoError(t, err)
+	mine, err := a.Take("k")
+	require.NoError(t, err)
+	require.True(t, mine)
+	s.Do(t, pgtest.Name(at), "DELETE FROM filler.worker")
+	held, err := a.Claim(run, 2)
+	require.NoError(t, err)
+	require.Len(t, held, 2)
+	require.NoError(t, b.Join(run))
+	got, err := b.Claim(run, 4)
+	require.NoError(t, err)
+	assert.Len(t, got, 2, "the others are held by one that is there again")
+	for _, task := range got {
+		require.NoError(t, b.SaveRecord(run, made(task.N, "unflagged")))
+	}
+	mine, err = b.Take("k")
+	require.NoError(t, err)
+	assert.True(t, mine, "who had the right is gone")
+
+	s.Do(t, pgtest.Name(at), "DELETE FROM filler.worker WHERE id IN (SELECT holder FROM filler.task)")
+	got, err = b.Claim(run, 4)
+	require.NoError(t, err)
+	assert.Len(t, got, 2, "nobody has them")
+}

@@ -122,7 +122,21 @@ func (l *Ledger) reap(ctx context.Context, tx pgx.Tx, run int64) (left int, err 
 			return 0, err
 		}
 	}
-	return left, nil
+	return left, l.unheld(ctx, tx)
+}
+
+// unheld frees what is held in the name of a row that is gone: who stood still, was thought dead, went
+// on and took more has made no sign of life since, and may have ended before the next.
+func (l *Ledger) unheld(ctx context.Context, tx pgx.Tx) error {
+	for _, do := range []string{
+		"UPDATE filler.task SET holder = 0 WHERE (run, n) IN (SELECT run, n FROM filler.task t WHERE holder <> 0 AND NOT done AND NOT EXISTS (SELECT 1 FROM filler.worker w WHERE w.id = t.holder) FOR UPDATE SKIP LOCKED)",
+		"DELETE FROM filler.flight WHERE key IN (SELECT key FROM filler.flight f WHERE NOT EXISTS (SELECT 1 FROM filler.worker w WHERE w.id = f.holder) FOR UPDATE SKIP LOCKED)",
+	} {
+		if _, err := tx.Exec(ctx, do); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // maybeSpent keeps what a process had sent when it ended as exchanges without a reply, of runs
@@ -370,8 +384,14 @@ func (l *Ledger) Claim(run int64, most int) ([]store.Task, error) {
 	err := l.lightly(func(ctx context.Context, tx pgx.Tx) error {
 		// Before the server has counted the rows of a new run it would sort all that wait, each time.
 		var state string
-		if err := tx.QueryRow(ctx, "SELECT set_config('enable_sort', 'off', true), set_config('enable_bitmapscan', 'off', true), set_config('enable_seqscan', 'off', true), state FROM filler.run WHERE id = $1", run).Scan(nil, nil, nil, &state); err != nil {
+		var known bool
+		if err := tx.QueryRow(ctx, "SELECT set_config('enable_sort', 'off', true), set_config('enable_bitmapscan', 'off', true), set_config('enable_seqscan', 'off', true), state, EXISTS(SELECT 1 FROM filler.worker WHERE id = $2) FROM filler.run WHERE id = $1", run, me).Scan(nil, nil, nil, &state, &known); err != nil {
 			return err
+		}
+		if !known && me != 0 { // it was thought dead, and is back: it holds nothing without a row
+			if _, err := tx.Exec(ctx, "INSERT INTO filler.worker(id, run, process, host, layout, until) OVERRIDING SYSTEM VALUE VALUES($1,$2,$3,$4,$5,"+termSQL+") ON CONFLICT(id) DO NOTHING", me, run, process.Name(), toText(l.host), len(layouts)); err != nil {
+				return err
+			}
 		}
 		if state == store.Stopped {
 			return store.ErrHalted
