@@ -64,8 +64,13 @@ func (a *app) search(words string) error {
 		return fmt.Errorf("there is no topic %q, and no page has these words; `filler help` lists the topics", words)
 	}
 	a.notef("there is no topic %q; these speak of it, most of all the first:\n", words)
-	for _, p := range found[:min(len(found), mostFound)] {
-		a.printf("  %-40s %s\n", p.Name, p.Title)
+	found = found[:min(len(found), mostFound)]
+	width := 0
+	for _, p := range found {
+		width = max(width, len(p.Name))
+	}
+	for _, p := range found {
+		a.printf("  %-*s  %s\n", width, p.Name, p.Title)
 	}
 	return nil
 }
@@ -133,6 +138,9 @@ func (a *app) docsCmd() *cobra.Command {
   man filler-score
   man 7 filler-scoring`,
 		RunE: func(cmd *cobra.Command, _ []string) error {
+			if dir == "" {
+				return errors.New("name the folder to write them below: --to ~/.local/share/man")
+			}
 			n, err := writeManPages(cmd.Root(), dir)
 			if err != nil {
 				return err
@@ -141,7 +149,6 @@ func (a *app) docsCmd() *cobra.Command {
 			return nil
 		}}
 	man.Flags().StringVar(&dir, "to", "", "the folder `DIR` to write them below, in man1 and man7")
-	must(man.MarkFlagRequired("to"))
 	cmd.AddCommand(man)
 	return cmd
 }

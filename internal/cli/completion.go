@@ -66,7 +66,7 @@ var offers = map[string]offer{
 func always(words ...string) offer { return func(*app) []string { return words } }
 
 // elsewhereNamed are the arguments of commands whose forms call runs otherwise.
-var elsewhereNamed = map[string]string{"filler compare A B...": "RUN..."}
+var elsewhereNamed = map[string]string{"compare A B...": "RUN..."}
 
 var placeNames = lazy.New(`[A-Z]+(\.\.\.)?`)
 
@@ -99,7 +99,7 @@ func (a *app) complete(cmd *cobra.Command) {
 // argumentsOf gives the form of a command behind its name, without flags.
 func argumentsOf(cmd *cobra.Command) string {
 	_, form, _ := strings.Cut(cmd.Use, " ")
-	if given := elsewhereNamed["filler "+cmd.Use]; given != "" {
+	if given := elsewhereNamed[cmd.Use]; given != "" {
 		form = given
 	}
 	form, _, _ = strings.Cut(form, " -")

@@ -280,7 +280,7 @@ func readMore(cmd *cobra.Command) {
 // topicOf is where to read more of a command that does not say so itself, other than in the guide.
 var topicOf = map[string]string{"route": "routing", "probe": "local", "repeat": "local", "inventory": "nightly", "read": "scans", "prompt": "filling", "repair": "filling", "trace": "filling",
 	"validate": "filling", "update": "updating", "schema import": "programs", "schema export": "programs", "gold plan": "team", "gold split": "team", "gold agreement": "team", "gold adjudicate": "team",
-	"gold freeze": "guide", "compare": "choosing", "runs": "choosing", "vary": "choosing", "runs approve": "tuning", "schema check": "schema", "schema outline": "schema", "schema normalizers": "normalizers"}
+	"compare": "choosing", "runs": "choosing", "vary": "choosing", "runs approve": "tuning", "schema check": "schema", "schema outline": "schema", "schema normalizers": "normalizers"}
 
 func (a *app) versionCmd() *cobra.Command {
 	var licences bool

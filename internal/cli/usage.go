@@ -10,10 +10,7 @@ import (
 )
 
 // groups are what the commands are for, in the order of the work.
-var groups = []struct {
-	title    string
-	commands []string
-}{
+var groups = []group{
 	{"Begin", []string{"demo", "new", "schema", "doctor"}},
 	{"See what comes in", []string{"inventory", "route", "read", "prompt", "probe"}},
 	{"Fill", []string{"fill", "repair", "update", "validate", "runs", "trace", "repeat", "vary", "worker"}},

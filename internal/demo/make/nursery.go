@@ -30,7 +30,7 @@ type batch struct {
 	findings        []finding
 }
 
-type sheet2 struct {
+type consignment struct {
 	no, supplier string
 	received     time.Time
 	checker      string
@@ -71,24 +71,24 @@ var (
 	plants    = []string{"Amber Queen", "Fenholt Wonder", "Grey Warden", "Late Orrin", "Pale Tansel", "Rote Marle", "Brandower Riesling", "Wintergold", "Dell Russet", "Ostermoor 7"}
 	stocks    = []string{"FM 4", "FM 9", "Quitte O"}
 	hands     = []string{"Ada Lorne", "Jost Brandow", "Nele Farrow"}
-	forms2    = []string{"bare_root", "pot", "root_ball"}
+	rootForms = []string{"bare_root", "pot", "root_ball"}
 	ills      = []string{"aphids", "mildew", "rust", "wilt"}
 )
 
-func (s sheet2) tongue() tongue {
+func (s consignment) tongue() tongue {
 	if s.german {
 		return german
 	}
 	return english
 }
 
-func sheets(n int) (all []sheet2) {
+func sheets(n int) (all []consignment) {
 	r := rand.New(rand.NewPCG(4043, 7))
 	for i := range n {
-		s := sheet2{no: fmt.Sprintf("GN-2032-%02d", i+1), supplier: pick(r, suppliers), checker: pick(r, hands), german: i%2 == 1,
+		s := consignment{no: fmt.Sprintf("GN-2032-%02d", i+1), supplier: pick(r, suppliers), checker: pick(r, hands), german: i%2 == 1,
 			received: time.Date(2032, time.February, 20, 0, 0, 0, 0, time.UTC).AddDate(0, 0, i*4+r.IntN(3))}
 		for j := range 1 + r.IntN(4) {
-			b := batch{no: fmt.Sprintf("%02d-%c", i+1, 'A'+j), plant: pick(r, plants), form: pick(r, forms2), count: 5 * (2 + r.IntN(60)), height: 10 * (3 + r.IntN(18)),
+			b := batch{no: fmt.Sprintf("%02d-%c", i+1, 'A'+j), plant: pick(r, plants), form: pick(r, rootForms), count: 5 * (2 + r.IntN(60)), height: 10 * (3 + r.IntN(18)),
 				price: fmt.Sprintf("%d.%02d", 1+r.IntN(28), 5*r.IntN(20)), sound: true}
 			for range r.IntN(3) / 2 * (1 + r.IntN(2)) {
 				f := finding{pick(r, ills), 1 + r.IntN(40)}
@@ -107,7 +107,7 @@ func sheets(n int) (all []sheet2) {
 	return all
 }
 
-func (s sheet2) rows() (rows [][]string) {
+func (s consignment) rows() (rows [][]string) {
 	t := s.tongue()
 	for _, b := range s.batches {
 		rows = append(rows, []string{b.no, b.plant, t.forms[b.form], fmt.Sprint(b.count), fmt.Sprintf("%d cm", b.height), t.price(b.price), map[bool]string{true: "✓", false: "✗"}[b.sound]})
@@ -116,7 +116,7 @@ func (s sheet2) rows() (rows [][]string) {
 }
 
 // labelled is a sheet of labelled lines, with a block for each batch.
-func labelled(s sheet2) string {
+func labelled(s consignment) string {
 	t := s.tongue()
 	var b strings.Builder
 	p := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
@@ -139,7 +139,7 @@ func labelled(s sheet2) string {
 	return b.String()
 }
 
-func (s sheet2) top(p func(string, ...any)) {
+func (s consignment) top(p func(string, ...any)) {
 	t := s.tongue()
 	p("%s: %s", t.sheet, s.no)
 	p("%s: %s", t.supplier, s.supplier)
@@ -148,7 +148,7 @@ func (s sheet2) top(p func(string, ...any)) {
 	p("%s: %s", t.quarantine, map[bool]string{true: t.yes, false: t.no}[s.quarantine])
 }
 
-func (s sheet2) bottom(p func(string, ...any)) {
+func (s consignment) bottom(p func(string, ...any)) {
 	t := s.tongue()
 	if len(s.grafts) > 0 {
 		p("\n%s", t.grafts)
@@ -159,7 +159,7 @@ func (s sheet2) bottom(p func(string, ...any)) {
 }
 
 // ruled is a sheet whose batches stand in a table of text, with a sign for each; it has no findings.
-func ruled(s sheet2) string {
+func ruled(s consignment) string {
 	t := s.tongue()
 	var b strings.Builder
 	p := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
@@ -177,7 +177,7 @@ func ruled(s sheet2) string {
 }
 
 // page is a sheet as a web page: the batches in a table.
-func page(s sheet2) string {
+func page(s consignment) string {
 	t, e := s.tongue(), html.EscapeString
 	var b strings.Builder
 	p := func(format string, args ...any) { fmt.Fprintf(&b, format+"\n", args...) }
@@ -206,7 +206,7 @@ func page(s sheet2) string {
 }
 
 // withoutFindings is what the tables say of a sheet.
-func withoutFindings(s sheet2) sheet2 {
+func withoutFindings(s consignment) consignment {
 	s.batches = append([]batch(nil), s.batches...)
 	for i := range s.batches {
 		s.batches[i].findings = nil
@@ -214,8 +214,8 @@ func withoutFindings(s sheet2) sheet2 {
 	return s
 }
 
-// recordOf gives the gold record of a sheet.
-func (s sheet2) record() value.Value {
+// record gives the gold record of a sheet.
+func (s consignment) record() value.Value {
 	batches, grafts := value.List(), value.List()
 	for _, b := range s.batches {
 		findings := value.List()

@@ -142,16 +142,6 @@ func Search(query string) (found []Page) {
 	return found
 }
 
-// Contents gives the headings below a page's own, in order.
-func (p Page) Contents() (all []Page) {
-	for _, h := range p.headings() {
-		if h.level == 2 {
-			all = append(all, Page{Name: p.Name + "#" + Anchor(h.title), Title: plain(h.title)})
-		}
-	}
-	return all
-}
-
 // Topics gives all names that a topic may have: of pages, and of sections with their page's.
 func Topics() (names []string) {
 	for _, p := range Pages() {
