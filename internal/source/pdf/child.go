@@ -1,8 +1,10 @@
 package pdf
 
 import (
+	"bufio"
 	"bytes"
 	"context"
+	"encoding/gob"
 	"errors"
 	"fmt"
 	"image"
@@ -11,6 +13,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"runtime"
 	"slices"
 	"strings"
 	"time"
@@ -31,8 +34,8 @@ import (
 // maxMemory is what the sandbox may take, in pages of 64 KiB: 1 GiB.
 const maxMemory = 16384
 
-// start readies the sandbox, from the user's cache folder after the first time.
-func start() (pdfium.Pdfium, error) {
+// start readies the library, from the user's cache folder after the first time.
+func start() (pdfium.Pool, error) {
 	config := wazero.NewRuntimeConfig().WithMemoryLimitPages(maxMemory).
 		WithCoreFeatures(api.CoreFeaturesV2 | experimental.CoreFeaturesExceptionHandling) // the library needs them
 	if dir, err := os.UserCacheDir(); err == nil {
@@ -40,12 +43,50 @@ func start() (pdfium.Pdfium, error) {
 			config = config.WithCompilationCache(cache)
 		}
 	}
-	pool, err := webassembly.Init(webassembly.Config{Context: context.Background(), MinIdle: 1, MaxIdle: 1, MaxTotal: 1,
+	return webassembly.Init(webassembly.Config{Context: experimental.WithCompilationWorkers(context.Background(), runtime.NumCPU()), MinIdle: 1, MaxIdle: 1, MaxTotal: 1,
 		FSConfig: wazero.NewFSConfig(), RuntimeConfig: config, Stdout: io.Discard, Stderr: io.Discard})
-	if err != nil {
-		return nil, err
+}
+
+// serve is a child's whole work: requests on in, until it ends, and answers on out. It
+// gives the exit code. Each file has a sandbox of its own.
+func serve(in io.Reader, out io.Writer) int {
+	d := gob.NewDecoder(bufio.NewReaderSize(in, 1<<16))
+	w := bufio.NewWriterSize(out, 1<<16)
+	e := gob.NewEncoder(w)
+	var pool pdfium.Pool
+	for {
+		var r Request
+		switch err := d.Decode(&r); {
+		case errors.Is(err, io.EOF):
+			return 0
+		case err != nil:
+			return 2
+		}
+		if pool == nil {
+			var err error
+			if pool, err = start(); err != nil {
+				return 1
+			}
+		}
+		err := readIn(pool, r, e.Encode)
+		var said *Error
+		if errors.As(err, &said) {
+			err = e.Encode(head{Msg: said.Msg, Hint: said.Hint})
+		}
+		if err != nil || w.Flush() != nil {
+			return 1
+		}
 	}
-	return pool.GetInstance(time.Minute)
+}
+
+// readIn reads a file in a new sandbox.
+func readIn(pool pdfium.Pool, r Request, tell func(any) error) error {
+	lib, err := pool.GetInstance(time.Minute)
+	if err != nil {
+		return err
+	}
+	defer lib.Close()
+	return read(lib, r, tell)
 }
 
 type reader struct {
@@ -55,11 +96,7 @@ type reader struct {
 }
 
 // read reads a file and hands its head and pages on, in this order.
-func read(r Request, tell func(any) error) error {
-	lib, err := start()
-	if err != nil {
-		return err
-	}
+func read(lib pdfium.Pdfium, r Request, tell func(any) error) error {
 	open := &requests.OpenDocument{File: &r.Data}
 	if r.Password != "" {
 		open.Password = &r.Password

@@ -3,9 +3,13 @@
 //
 // Rules it keeps:
 //
-//   - A file is read in a child process, in a sandbox that sees no other file
-//     and has an end to its memory and its time. A hostile file can spoil its
-//     own reading, and nothing else.
+//   - A file is read in a child process, in a sandbox of its own that sees no
+//     other file and has an end to its memory and its time. A hostile file can
+//     spoil its own reading, and nothing else: where a child that has read others
+//     before ends early, a fresh one tries again.
+//   - A child reads one file after another, since readying it takes ten times as
+//     long as reading a short file. It ends when it has read many, when nothing
+//     comes for a while, and with the program.
 //   - The library is compiled for the machine once and kept in the user's
 //     cache folder. Nothing of it runs in the program itself.
 //   - A page is measured in pixels at DPI dots an inch, origin top left, as it
@@ -14,18 +18,11 @@
 package pdf
 
 import (
-	"bufio"
 	"bytes"
 	"context"
-	"encoding/gob"
-	"errors"
-	"fmt"
-	"io"
 	"os"
-	"os/exec"
 	"runtime"
 	"sync"
-	"time"
 
 	"filler/internal/source/layout"
 )
@@ -83,10 +80,10 @@ const childMark = "FILLER_READS_PDF"
 var hooked bool
 
 // Main must be called first thing by every program that calls Read: in a
-// process that was started to read a PDF it does that, and does not come back.
+// process that was started to read PDFs it does that, and does not come back.
 func Main() {
 	if os.Getenv(childMark) == "1" {
-		os.Exit(child(os.Stdin, os.Stdout))
+		os.Exit(serve(os.Stdin, os.Stdout))
 	}
 	hooked = true
 }
@@ -152,100 +149,6 @@ func inHalves(ctx context.Context, r Request) ([]Page, error) {
 		}
 	}
 	return pages, nil
-}
-
-// run starts a child and waits for it.
-func run(ctx context.Context, r Request) ([]Page, error) {
-	self, err := os.Executable()
-	if err != nil || !hooked {
-		return nil, &Error{"the program can't find itself to read a PDF", "start it by its full path; its main must call pdf.Main"}
-	}
-	cmd := exec.CommandContext(ctx, self)
-	cmd.Env = append(os.Environ(), childMark+"=1", "GOGC=400", "GOMEMLIMIT=1GiB")
-	cmd.WaitDelay = time.Second
-	in, err := cmd.StdinPipe()
-	if err != nil {
-		return nil, err
-	}
-	out, err := cmd.StdoutPipe()
-	if err != nil {
-		return nil, err
-	}
-	err = cmd.Start()
-	switch {
-	case ctx.Err() != nil && !errors.Is(context.Cause(ctx), context.DeadlineExceeded):
-		return nil, ctx.Err()
-	case err != nil && ctx.Err() == nil:
-		return nil, &Error{"the reader of PDF files can't be started (" + err.Error() + ")", "try again"}
-	}
-	var pages []Page
-	if err == nil {
-		go func() {
-			_ = gob.NewEncoder(in).Encode(r)
-			in.Close()
-		}()
-		pages, err = receive(out)
-		if werr := cmd.Wait(); err == nil && werr != nil {
-			err = werr
-		}
-	}
-	var said *Error
-	switch {
-	case errors.As(err, &said):
-		return nil, said
-	case ctx.Err() != nil && errors.Is(context.Cause(ctx), context.DeadlineExceeded):
-		return nil, &Error{"reading this PDF took too long and was stopped", "raise `limits: {seconds: …}` in filler.yaml, or split the file"}
-	case ctx.Err() != nil:
-		return nil, ctx.Err()
-	case err != nil:
-		return nil, &Error{"this PDF crashed the reader; it is damaged or malicious", "print it to a new PDF, or save its text"}
-	}
-	return pages, nil
-}
-
-func receive(out io.Reader) ([]Page, error) {
-	d := gob.NewDecoder(bufio.NewReaderSize(out, 1<<16))
-	var h head
-	if err := d.Decode(&h); err != nil {
-		return nil, err
-	}
-	if h.Msg != "" {
-		return nil, &Error{h.Msg, h.Hint}
-	}
-	var pages []Page
-	for range h.Pages {
-		var p Page
-		if err := d.Decode(&p); err != nil {
-			return nil, err
-		}
-		pages = append(pages, p)
-	}
-	return pages, nil
-}
-
-// child is the child's whole work: a request on in, the answer on out. It
-// gives the exit code.
-func child(in io.Reader, out io.Writer) int {
-	var r Request
-	if err := gob.NewDecoder(bufio.NewReader(in)).Decode(&r); err != nil {
-		return 2
-	}
-	w := bufio.NewWriter(out)
-	e := gob.NewEncoder(w)
-	if err := read(r, e.Encode); err != nil {
-		var said *Error
-		if !errors.As(err, &said) {
-			fmt.Fprintln(os.Stderr, err)
-			return 1
-		}
-		if e.Encode(head{Msg: said.Msg, Hint: said.Hint}) != nil {
-			return 1
-		}
-	}
-	if w.Flush() != nil {
-		return 1
-	}
-	return 0
 }
 
 // Is tells a PDF by its first bytes.
