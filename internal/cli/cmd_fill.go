@@ -74,8 +74,9 @@ writes the requests in place of sending them, and --replies-in takes the replies
 on, round after round, until --requests-out leaves an empty file.
 
 A request that was answered in an earlier run is answered from the cache (--fresh asks
-again). --resume continues a run that was stopped or interrupted, and shares in one that is
-still going; --as-run RUN fills again with the schema, model and documents of that run.
+again). --resume continues a run that was stopped or interrupted, with its budget unless
+--budget gives another, and shares in one that is still going; --as-run RUN fills again with
+the schema, model and documents of that run.
 
 Every night: --unfilled takes the documents that no run of this schema and prompt has,
 --changed those whose files changed since; --recheck N fills N gold documents again past the
@@ -224,7 +225,14 @@ func (a *app) filled(ctx context.Context, o filling, w *work, b *begun, out *out
 	if err := b.Learn(b.run, o.files.taken); err != nil {
 		return err
 	}
-	if err := b.SetBudget(b.run, w.budget(o.budget)); err != nil {
+	var err error
+	if b.budget > 0 && o.budget == 0 {
+		a.notef("run %d keeps its budget of %s; --budget gives it another\n", b.run, a.cost(b.budget))
+		err = b.KeepBudget(b.run, b.budget)
+	} else {
+		err = b.SetBudget(b.run, w.budget(o.budget))
+	}
+	if err != nil {
 		return err
 	}
 	return a.runFill(ctx, o, b, out)
@@ -255,6 +263,7 @@ func (a *app) tools(w *work, look *looking, file string) (*output, store.Store, 
 type begun struct {
 	*fill.Filler
 	work   fill.Work
+	budget int64           // that a run which goes on has, in billionths
 	run    int64           // 0: a night that has nothing to fill
 	picked *nightly.Picked // of a night
 	setup  fill.Setup      // what it was made of

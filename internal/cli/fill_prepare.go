@@ -106,7 +106,7 @@ func (a *app) prepare(o filling, w *work, l store.Store, r *document.Reader, nam
 		a.notef("note: few files may be open at once (`ulimit -n`), so %s at once and not %d\n", plural(n, "request"), setup.Pace.AtOnce)
 	}
 	if o.resume != "" {
-		return &begun{Filler: filler, work: fill.Fill{}, run: old.ID, setup: setup}, nil
+		return &begun{Filler: filler, work: fill.Fill{}, run: old.ID, budget: old.Budget, setup: setup}, nil
 	}
 	var picked *nightly.Picked
 	if o.night.picks() {

@@ -39,6 +39,9 @@ type Runs interface {
 	// Metadata gives what was known of the documents of a run before they were read.
 	Metadata(run int64) (map[string]map[string]string, error)
 	Totals(run int64) (Totals, error)
+	// SetBudget says what a run may cost from now on, what it has cost before included, in
+	// billionths. A shared store refuses a first budget while others are at the run.
+	SetBudget(run, limit int64) error
 	// End records how a run ended for this process, adds the time it took, and
 	// leaves it. While others are at work on it, it goes on.
 	End(run int64, state string, took time.Duration) error
@@ -176,8 +179,6 @@ type Pacing interface {
 	// Lease says what this process has spent of a run's budget, what it has set aside, and what
 	// it would like to have beside that; it gives what is leased to it now.
 	Lease(run int64, need, like int64) (Lease, error)
-	// SetBudget says what a run may cost on all machines, in billionths; 0: no limit.
-	SetBudget(run int64, limit int64) error
 }
 
 // Asker is a store that looks for the answer to a request and asks for the right to send it at one go.
@@ -262,7 +263,7 @@ type Run struct {
 	State      string // Going, Done, Stopped, Waiting or Interrupted
 	Began      time.Time
 	Seconds    float64
-	Budget     int64 // given to Start of a shared store: what it may cost, in billionths; 0: no limit
+	Budget     int64 // what it may cost, in billionths; 0: no limit
 }
 
 // The states of a run. Waiting is one whose requests went out in a file;
@@ -386,6 +387,16 @@ type Taken struct{ What string }
 
 func (e *Taken) Error() string {
 	return e.What + ": another process has it, since this one did not answer for a while"
+}
+
+// Unheard says that others are at a run that had no budget: they would not keep to one now.
+type Unheard struct {
+	Run    int64
+	Others int
+}
+
+func (e *Unheard) Error() string {
+	return fmt.Sprintf("run %d is being filled without a budget by others (%d), who would not keep to one; end it with `filler runs stop %d`, then continue with --budget and --resume=%d", e.Run, e.Others, e.Run, e.Run)
 }
 
 // HashOf gives the hash under which a body is kept: SHA-256, in hex.

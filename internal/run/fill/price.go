@@ -25,35 +25,23 @@ func (s Setup) Priced() error {
 }
 
 // SetBudget lets a run cost no more than so much, what it has cost before
-// included.
+// included; 0: no limit. It is kept with the run.
 func (f *Filler) SetBudget(run int64, amount float64) error {
-	if shared, is := f.Ledger.(store.Pacing); is && run > 0 {
-		limit := model.Nano(max(amount, 0) * 1e9)
-		if err := shared.SetBudget(run, limit); err != nil || limit == 0 {
+	limit := model.Nano(max(amount, 0) * 1e9)
+	if limit == 0 {
+		return nil
+	}
+	if run > 0 {
+		if err := f.Ledger.SetBudget(run, limit); err != nil {
 			return err
 		}
-		return f.JoinBudget(run)
 	}
-	if amount <= 0 {
-		return nil
-	}
-	t, err := f.Ledger.Totals(run)
-	if err == nil {
-		purse := model.NewPurse(int64(amount*1e9), t.CostNano)
-		for _, m := range f.Models {
-			m.Client.Purse = purse
-		}
-	}
-	return err
+	return f.KeepBudget(run, limit)
 }
 
-// JoinBudget keeps to the budget that a shared run has, where it has one.
-func (f *Filler) JoinBudget(run int64) error {
-	shared, is := f.Ledger.(store.Pacing)
-	if !is {
-		return nil
-	}
-	purse, err := model.NewSharedPurse(shared, run)
+// KeepBudget keeps to the budget that a run has, in billionths.
+func (f *Filler) KeepBudget(run, limit int64) error {
+	purse, err := f.purse(run, limit)
 	if err != nil || purse == nil {
 		return err
 	}
@@ -61,6 +49,17 @@ func (f *Filler) JoinBudget(run int64) error {
 		m.Client.Purse = purse
 	}
 	return nil
+}
+
+func (f *Filler) purse(run, limit int64) (model.Purse, error) {
+	if shared, is := f.Ledger.(store.Pacing); is && run > 0 {
+		return model.NewSharedPurse(shared, run)
+	}
+	if limit == 0 {
+		return nil, nil
+	}
+	t, err := f.Ledger.Totals(run)
+	return model.NewPurse(limit, t.CostNano), err
 }
 
 // Priced is what filling documents would take.

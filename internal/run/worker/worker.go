@@ -134,7 +134,7 @@ func (w *Worker) run(ctx context.Context, id int64) (going bool, err error) {
 	}
 	defer f.Close()
 	f.Hand = true
-	if err := f.JoinBudget(id); err != nil {
+	if err := f.KeepBudget(id, run.Budget); err != nil {
 		return false, err
 	}
 	err = f.Run(ctx, fill.Fill{}, id, w.Begins(run, currency, f))

@@ -469,6 +469,7 @@ func TestMetadataAndConditions(t *testing.T) {
 // The engine loses most of a page that hangs askew; turned straight it does
 // not, and the boxes are still those of the page as it hangs.
 func TestAskew(t *testing.T) {
+	needs.Program(t, "tesseract")
 	r := rand.New(rand.NewSource(2059))
 	sheet := paper.Random("side notes", r)
 	img, words := sheet.Turned(2)

@@ -90,6 +90,7 @@ func adjacent(truth []int) (right, all int) {
 // Fifty pages of every kind are drawn, turned by up to three degrees, and read
 // by the real engine; at least 97 of 100 neighbours must be neighbours.
 func TestReadingOrderOfRandomPages(t *testing.T) {
+	needs.Program(t, "tesseract") // here, since a test is left out by its own goroutine only
 	pages := 50
 	if testing.Short() {
 		pages = 14

@@ -2,6 +2,7 @@ package postgres_test
 
 import (
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -123,4 +124,57 @@ func TestHeldByNobody(t *testing.T) {
 	got, err = b.Claim(run, 4)
 	require.NoError(t, err)
 	assert.Len(t, got, 2, "nobody has them")
+}
+
+// A run that had no budget is given one only when nobody is at it who would not hear of it; what it
+// has cost before counts once, also where a worker was thought dead and came back.
+func TestBudgetOfARunThatHadNone(t *testing.T) {
+	s := pgtest.Shared(t)
+	at := s.Database(t)
+	open := func() *postgres.Ledger {
+		l, err := postgres.Open(at)
+		require.NoError(t, err)
+		t.Cleanup(func() { l.Close() })
+		return l
+	}
+	a, b := open(), open()
+	run, err := a.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p")}, []store.Task{{N: 0, Document: "d"}, {N: 1, Document: "e"}})
+	require.NoError(t, err)
+	pay := func(l *postgres.Ledger, nano int64) {
+		require.NoError(t, l.SaveExchange(store.Exchange{Key: store.HashOf([]byte{byte(nano)}), Run: run, Step: "fill", Try: 1, Status: 200, Reply: []byte("{}"), CostNano: nano}))
+	}
+	noted := func() { // what was paid is in the worker's row, in a moment
+		require.Eventually(t, func() bool {
+			all, err := a.Workers()
+			require.NoError(t, err)
+			for _, w := range all {
+				if w.Run == run && w.Spent > 0 {
+					return true
+				}
+			}
+			return false
+		}, 10*time.Second, 50*time.Millisecond)
+	}
+	pay(a, 30)
+	noted()
+	s.Do(t, pgtest.Name(at), "UPDATE filler.worker SET until = now() - interval '1 second'")
+	require.NoError(t, b.Join(run))
+	noted() // its row is made again
+	pay(a, 50)
+
+	var unheard *store.Unheard
+	require.ErrorAs(t, b.SetBudget(run, 1000), &unheard)
+	assert.Equal(t, 1, unheard.Others)
+	require.NoError(t, a.End(run, store.Stopped, 0))
+	require.NoError(t, b.SetBudget(run, 1000))
+	lease, err := b.Lease(run, 0, 0)
+	require.NoError(t, err)
+	assert.EqualValues(t, 80, lease.All)
+	pay(b, 7)
+	lease, err = b.Lease(run, 0, 0)
+	require.NoError(t, err)
+	assert.Equal(t, []int64{87, 1000}, []int64{lease.All, lease.Limit})
+	kept, err := a.Find("1")
+	require.NoError(t, err)
+	assert.EqualValues(t, 1000, kept.Budget)
 }

@@ -264,8 +264,8 @@ func (l *Ledger) explain(err error) error {
 	if err == nil {
 		return nil
 	}
-	known, busy, taken, none := (*store.Error)(nil), (*store.Busy)(nil), (*store.Taken)(nil), (*store.NoRun)(nil)
-	if errors.As(err, &known) || errors.As(err, &busy) || errors.As(err, &taken) || errors.As(err, &none) || errors.Is(err, store.ErrNone) || errors.Is(err, store.ErrHalted) || errors.Is(err, errTrial) {
+	known, busy, taken, none, unheard := (*store.Error)(nil), (*store.Busy)(nil), (*store.Taken)(nil), (*store.NoRun)(nil), (*store.Unheard)(nil)
+	if errors.As(err, &known) || errors.As(err, &unheard) || errors.As(err, &busy) || errors.As(err, &taken) || errors.As(err, &none) || errors.Is(err, store.ErrNone) || errors.Is(err, store.ErrHalted) || errors.Is(err, errTrial) {
 		return err
 	}
 	say := func(msg, hint string) error { return &store.Error{File: l.name, Msg: msg, Hint: hint, Err: err} }

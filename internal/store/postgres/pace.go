@@ -166,10 +166,34 @@ func (l *Ledger) goOut(ctx context.Context, tx pgx.Tx, a store.Ask, out *store.S
 	return granted, nil
 }
 
-// SetBudget says what a run may cost on all machines, in billionths; 0: no limit.
+// SetBudget says what a run may cost on all machines, in billionths. What it has cost without a
+// budget is counted from its exchanges; those who are at it then would not hear of one.
 func (l *Ledger) SetBudget(run, limit int64) error {
-	return l.again(func(ctx context.Context) error {
-		_, err := l.pool.Exec(ctx, "UPDATE filler.run SET budget = $2 WHERE id = $1", run, limit)
+	return l.inTx(func(ctx context.Context, tx pgx.Tx) error {
+		var before int64
+		var others int
+		if err := tx.QueryRow(ctx, "SELECT budget FROM filler.run WHERE id = $1 FOR UPDATE", run).Scan(&before); err != nil {
+			return err
+		}
+		if limit > 0 && before == 0 {
+			all, err := l.seen(ctx, tx)
+			if err != nil {
+				return err
+			}
+			for _, w := range all {
+				if w.run == run && w.lives && w.id != l.worker(run) {
+					others++
+				}
+			}
+			if others > 0 {
+				return &store.Unheard{Run: run, Others: others}
+			}
+			if _, err := tx.Exec(ctx, `UPDATE filler.run SET gone = least(greatest((SELECT coalesce(sum(cost_nano::numeric), 0) FROM filler.exchange WHERE run = $1)
+				- (SELECT coalesce(sum(spent::numeric), 0) FROM filler.worker WHERE run = $1), 0), 9e18)::bigint WHERE id = $1`, run); err != nil {
+				return err
+			}
+		}
+		_, err := tx.Exec(ctx, "UPDATE filler.run SET budget = $2 WHERE id = $1", run, limit)
 		return err
 	})
 }
@@ -182,7 +206,6 @@ const portion = 16
 // that left have spent, and what the others are leased, whether they spend it or not.
 func (l *Ledger) Lease(run, aside, like int64) (out store.Lease, err error) {
 	me := l.worker(run)
-	l.atWork.lease(run)
 	err = l.inTx(func(ctx context.Context, tx pgx.Tx) error {
 		out = store.Lease{}
 		var gone, others, spent, n int64
@@ -214,5 +237,8 @@ func (l *Ledger) Lease(run, aside, like int64) (out store.Lease, err error) {
 		_, err := tx.Exec(ctx, "UPDATE filler.worker SET granted = $2, short = $3 WHERE id = $1", me, out.Granted, lacks)
 		return err
 	})
+	if err == nil && out.Limit > 0 {
+		l.atWork.lease(run)
+	}
 	return out, err
 }

@@ -168,14 +168,14 @@ func (l *Ledger) End(run int64, state string, took time.Duration) error {
 	})
 }
 
-const runColumns = `r.id, r.name, r.scope, r.of, r.schema, r.schema_file, r.prompt, r.model, r.identity, r.rounds, r.settings, r.state, r.began, r.seconds`
+const runColumns = `r.id, r.name, r.scope, r.of, r.schema, r.schema_file, r.prompt, r.model, r.identity, r.rounds, r.settings, r.budget, r.state, r.began, r.seconds`
 
 // scanRun reads a run. One that is going with nobody at it was interrupted.
 func scanRun(alive map[int64]bool) func(row pgx.CollectableRow) (store.Run, error) {
 	return func(row pgx.CollectableRow) (store.Run, error) {
 		var r store.Run
 		var schema, prompt []byte
-		err := row.Scan(&r.ID, &r.Name, &r.Scope, &r.Of, &schema, &r.SchemaFile, &prompt, &r.Model, &r.Identity, &r.Rounds, &r.Settings, &r.State, &r.Began, &r.Seconds)
+		err := row.Scan(&r.ID, &r.Name, &r.Scope, &r.Of, &schema, &r.SchemaFile, &prompt, &r.Model, &r.Identity, &r.Rounds, &r.Settings, &r.Budget, &r.State, &r.Began, &r.Seconds)
 		for _, text := range []*string{&r.Name, &r.SchemaFile, &r.Model, &r.Identity} {
 			*text = fromText(*text)
 		}

@@ -246,7 +246,7 @@ func (w *workers) kept(run int64) {
 	w.done[run]++
 }
 
-// leased notes that what a run costs is held against its budget as it goes.
+// lease notes that what a run costs is held against its budget as it goes, from now on.
 func (w *workers) lease(run int64) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
@@ -254,6 +254,7 @@ func (w *workers) lease(run int64) {
 		w.leased = map[int64]bool{}
 	}
 	w.leased[run] = true
+	delete(w.cost, run)
 }
 
 // sender gives the worker that stands for the requests of this process.

@@ -29,6 +29,11 @@ func (l *Ledger) Start(r store.Run, tasks []store.Task) (int64, error) {
 		if len(settings) == 0 {
 			settings = []byte("{}")
 		}
+		if r.Budget > 0 {
+			if err := tx.QueryRow("SELECT json_set(?, '$.budget', ?)", string(settings), r.Budget).Scan(&settings); err != nil {
+				return err
+			}
+		}
 		began := r.Began
 		if began.IsZero() {
 			began = time.Now()
@@ -108,14 +113,22 @@ func (l *Ledger) End(run int64, state string, took time.Duration) error {
 	})
 }
 
-const runColumns = `run.id, name, scope, of, (SELECT hash FROM blob WHERE id = schema), schema_file, (SELECT hash FROM blob WHERE id = prompt), model, identity, rounds, settings, state, began, seconds`
+const runColumns = `run.id, name, scope, of, (SELECT hash FROM blob WHERE id = schema), schema_file, (SELECT hash FROM blob WHERE id = prompt), model, identity, rounds, settings, COALESCE(json_extract(settings, '$.budget'), 0), state, began, seconds`
+
+// SetBudget says what a run may cost from now on, in billionths.
+func (l *Ledger) SetBudget(run, limit int64) error {
+	return l.write(func(tx *sql.Tx) error {
+		_, err := tx.Exec("UPDATE run SET settings = json_set(settings, '$.budget', ?) WHERE id = ?", limit, run)
+		return err
+	})
+}
 
 // scan reads a run. One that is going with nobody at it was interrupted.
 func (l *Ledger) scan(row interface{ Scan(...any) error }, alive map[int64]bool) (store.Run, error) {
 	var r store.Run
 	var began string
 	var schema, prompt []byte
-	err := row.Scan(&r.ID, &r.Name, &r.Scope, &r.Of, &schema, &r.SchemaFile, &prompt, &r.Model, &r.Identity, &r.Rounds, &r.Settings, &r.State, &began, &r.Seconds)
+	err := row.Scan(&r.ID, &r.Name, &r.Scope, &r.Of, &schema, &r.SchemaFile, &prompt, &r.Model, &r.Identity, &r.Rounds, &r.Settings, &r.Budget, &r.State, &began, &r.Seconds)
 	if err == nil {
 		r.Began, _ = time.Parse(time.RFC3339Nano, began)
 		r.SchemaHash, r.PromptHash = packed.HashText(schema), packed.HashText(prompt)
