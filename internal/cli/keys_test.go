@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/base64"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"io"
@@ -28,22 +29,22 @@ func repeating(manner *string) http.Handler {
 		user, password, _ := r.BasicAuth()
 		all := fmt.Sprintf("%v %s %s:%s ", r.Header, r.URL.RawQuery, user, password)
 		all += base64.StdEncoding.EncodeToString([]byte(all)) + " " + base64.URLEncoding.EncodeToString([]byte("x"+all))
-		escaped := ""
-		for _, c := range []byte(all) {
-			escaped += fmt.Sprintf("%%%02X", c)
+		digits := strings.ToUpper(hex.EncodeToString([]byte(all)))
+		var escaped, units strings.Builder
+		for at := 0; at < len(digits); at += 2 {
+			escaped.WriteString("%" + digits[at:at+2])
 		}
-		all += " " + escaped + " " + strings.ReplaceAll(escaped, "%", "")
+		all += " " + escaped.String() + " " + digits
 		w.Header().Set("X-Got", strings.ReplaceAll(all, "\n", " "))
 		content, _ := json.Marshal(`{"name": "Osier Plank", "note": ` + string(mustJSON(all)) + `, "` + r.Header.Get("X-Team") + `": 1} ` + all)
-		units := ""
 		for _, c := range all {
-			units += fmt.Sprintf(`\u%04x`, c)
+			fmt.Fprintf(&units, `\u%04x`, c)
 		}
-		reply := fmt.Sprintf(`{"choices":[{"message":{"content":%s},"finish_reason":"stop"}],"usage":{"prompt_tokens":5,"completion_tokens":5},"seen":"%s"}`, content, units)
+		reply := fmt.Sprintf(`{"choices":[{"message":{"content":%s},"finish_reason":"stop"}],"usage":{"prompt_tokens":5,"completion_tokens":5},"seen":"%s"}`, content, &units)
 		switch *manner {
 		case "refuse", "fail":
 			w.WriteHeader(map[string]int{"refuse": 401, "fail": 500}[*manner])
-			fmt.Fprintf(w, `{"error":{"message":%s,"code":"%s"}}`, mustJSON("bad key "+all), units)
+			fmt.Fprintf(w, `{"error":{"message":%s,"code":"%s"}}`, mustJSON("bad key "+all), &units)
 		case "error": // in a reply that says it is one
 			fmt.Fprintf(w, `{"error":{"message":%s}}`, mustJSON("no room for "+all))
 		case "redirect":
