@@ -258,6 +258,12 @@ type (
 		Line int
 		Said string
 	}
+	// NoOffset is a datetime whose date and time stand in the document, and no word of
+	// the offset that it has. Said is the line, unless the field is sensitive.
+	NoOffset struct {
+		Line int
+		Said string
+	}
 	// Unfounded is a value whose words are missing or not in the document.
 	Unfounded struct{}
 	// OnlyPictured is a value that must be quoted, and of which the model says
@@ -285,6 +291,7 @@ type (
 func (Nowhere) Code() Code           { return NoEvidence }
 func (SaysOther) Code() Code         { return Against }
 func (TwoFigures) Code() Code        { return NoEvidence }
+func (NoOffset) Code() Code          { return NoEvidence }
 func (Unfounded) Code() Code         { return NoEvidence }
 func (OnlyPictured) Code() Code      { return NoEvidence }
 func (OnlyLookalike) Code() Code     { return NoEvidence }
@@ -324,6 +331,14 @@ func (t TwoFigures) Text() string {
 		said = fmt.Sprintf(" (%q)", clipped(t.Said))
 	}
 	return fmt.Sprintf("line %d has the figure in a form with two readings%s: declare written, such as {decimal: \",\", group: \".\"}", t.Line, said)
+}
+
+func (n NoOffset) Text() string {
+	said := ""
+	if n.Said != "" {
+		said = fmt.Sprintf(" (%q)", clipped(n.Said))
+	}
+	return fmt.Sprintf("line %d has the date and the time, and no offset from UTC%s: declare zone, such as Europe/Lisbon, or none", n.Line, said)
 }
 
 func clipped(said string) string {

@@ -133,6 +133,7 @@ func (f *Field) beyond() value.Value {
 		v.Set("signs", signs)
 	}
 	text("precision", f.Precision)
+	text("zone", f.Zone)
 	if f.Pivot > 0 {
 		v.Set("pivot", value.Num(strconv.Itoa(f.Pivot)))
 	}

@@ -69,8 +69,7 @@ func (f *Field) fits(v *value.Value) bool {
 	case Time:
 		return v.Kind == value.String && IsTime(v.Text)
 	case DateTime:
-		_, err := time.Parse(time.RFC3339, v.Text)
-		return v.Kind == value.String && err == nil
+		return v.Kind == value.String && f.IsDateTime(v.Text)
 	case Choice:
 		for _, o := range f.Of {
 			if v.Kind == value.String && o.Value == v.Text {

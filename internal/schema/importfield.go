@@ -357,6 +357,8 @@ func (im *importer) words(f *Field, ours *value.Value) {
 			if words := k.Get("plus"); words != nil {
 				f.Plus = textsOf(words)
 			}
+		case "zone":
+			f.Zone = k.Text
 		case "precision":
 			f.Precision = k.Text
 		case "pivot":

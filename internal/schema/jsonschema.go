@@ -77,6 +77,7 @@ var jsonTypes = map[Type]string{
 // Patterns of values that have no format of their own in JSON Schema.
 const (
 	timePattern  = `^([01]\d|2[0-3]):[0-5]\d(:[0-5]\d)?$`
+	localPattern = `^\d{4}-(0[1-9]|1[0-2])-(0[1-9]|[12]\d|3[01])T([01]\d|2[0-3]):[0-5]\d:[0-5]\d(\.\d+)?$`
 	monthPattern = `^\d{4}-(0[1-9]|1[0-2])(-(0[1-9]|[12]\d|3[01]))?$`
 	yearPattern  = `^\d{4}(-(0[1-9]|1[0-2])(-(0[1-9]|[12]\d|3[01]))?)?$`
 )
@@ -157,7 +158,11 @@ func (f *Field) fullByType() value.Value {
 	case Time:
 		v.Set("pattern", value.Str(timePattern))
 	case DateTime:
-		v.Set("format", value.Str("date-time"))
+		if f.Zone == NoZone {
+			v.Set("pattern", value.Str(localPattern))
+		} else {
+			v.Set("format", value.Str("date-time"))
+		}
 	case Money, Quantity:
 		f.fullAmount(&v)
 	}
@@ -353,6 +358,12 @@ func FormOf(f *Field) string {
 			return "JSON"
 		}
 	case DateTime:
+		switch f.Zone {
+		case NoZone:
+			return "YYYY-MM-DDTHH:MM:SS"
+		case "":
+			return "YYYY-MM-DDTHH:MM:SS with the offset, such as 2031-04-03T09:30:00+02:00; where documents state none, give the field `zone: none`, or the zone of their times"
+		}
 		return "YYYY-MM-DDTHH:MM:SS with the offset, such as 2031-04-03T09:30:00+02:00"
 	}
 	return ""

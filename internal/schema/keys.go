@@ -45,6 +45,8 @@ func (l *loader) key(n *place.Node, f *Field) {
 		f.readSigns(n)
 	case "pivot":
 		f.readPivot(n)
+	case "zone":
+		f.readZone(n)
 	case "precision":
 		f.Precision = oneOf(n, "precision", Precisions)
 	case "of":
@@ -183,7 +185,7 @@ func (f *Field) readBound(n *place.Node) string {
 // readWritten reads how documents write the value: date formats, or the signs
 // in a number.
 func (f *Field) readWritten(l *loader, n *place.Node) {
-	if f.Type != Date {
+	if f.Type != Date && f.Type != DateTime {
 		f.readNumberFormat(n)
 		return
 	}

@@ -107,6 +107,8 @@ func keyLanguage(t Type, k string) value.Value {
 		return oneOfTexts(EvidenceKinds, "The loosest kind allowed.")
 	case "pivot":
 		return described("integer", "The first of the hundred years that years of two digits mean.")
+	case "zone":
+		return described("string", "Of times that documents print without one: a name of the IANA list, an offset, or none where records hold no offset.")
 	case "precision":
 		return oneOfTexts(Precisions, "The coarsest that is allowed.")
 	case "currency":
@@ -122,7 +124,7 @@ func keyLanguage(t Type, k string) value.Value {
 		number := value.Obj(texts([]string{"number", "string"}).Named("type"))
 		return value.Obj(value.List(oneOfTexts(Comparisons, ""), object([]value.Value{number.Named("within")}, []string{"within"}), object([]value.Value{number.Named("similar")}, []string{"similar"})).Named("anyOf"))
 	case "written":
-		if t == Date {
+		if t == Date || t == DateTime {
 			return textOrTexts("Formats of D, DD, M, MM, MMM, MMMM and YYYY, or YY with a pivot.")
 		}
 		return object([]value.Value{oneOfTexts([]string{".", ","}, "").Named("decimal"), described("string", "").Named("group")}, nil)

@@ -257,7 +257,7 @@ var TypeKeys = map[Type][]string{
 	Boolean:  {"true", "false"},
 	Date:     {"written", "precision", "pivot"},
 	Time:     {},
-	DateTime: {},
+	DateTime: {"written", "pivot", "zone"},
 	Choice:   {"of"},
 	Money:    {"currency", "min", "max", "written", "signs"},
 	Quantity: {"unit", "min", "max", "written", "signs"},

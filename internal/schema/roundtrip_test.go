@@ -84,6 +84,8 @@ func (g *gen) leaf() string {
 		f += g.maybe("min", "-3") + g.maybe("max", "9") + g.maybe("compare", "{within: 0.5}") + g.maybe("written", `{decimal: ",", group: "."}`) + g.maybe("signs", `{minus: [loses, "in debt"], plus: gains}`)
 	case Date:
 		f += g.maybe("written", "[D.M.YYYY, D MMMM YYYY]") + g.maybe("precision", "month") + g.maybe("pivot", "1950")
+	case DateTime:
+		f += g.maybe("written", "[D.M.YYYY]") + g.maybe("zone", []string{"Europe/Lisbon", "none", "'-03:30'"}[g.r.IntN(3)])
 	case Boolean:
 		f += g.maybe("true", "{also: [intact, in order]}") + g.maybe("false", "{also: broken}")
 	case Choice:

@@ -75,6 +75,7 @@ type Field struct {
 	Numbers   NumberFormat // how documents write its figures
 	Pivot     int          // of a date, the first of the hundred years that two digits mean; 0: none
 	Precision string       // of a date, the coarsest that is allowed: day, month or year
+	Zone      string       // of a datetime that is printed without one: a name, an offset, or NoZone
 	Currency  string       // of money: the one it must have, or ""
 	Unit      string       // of a quantity, likewise
 	To        []string     // of a link: paths of the fields it may point to

@@ -32,6 +32,9 @@ func (p *sqlReader) typed(f *Field, c *sqlColumn) {
 		if !known && !c.kind[0].is("not", "null", "check", "primary", "references", "default", "unique") {
 			p.notes = append(p.notes, fmt.Sprintf("%s: the type %s is not known; it is a text", c.name, c.kind[0].text))
 		}
+		if f.Type == DateTime && word != "timestamptz" && word != "datetimeoffset" && !slices.ContainsFunc(c.kind, func(k sqlToken) bool { return k.is("with") }) {
+			f.Zone = NoZone
+		}
 		if word == "enum" {
 			f.Type = Choice
 			f.Of = optionsIn(bracketedIn(c.kind[1:]))

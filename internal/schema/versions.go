@@ -137,7 +137,7 @@ func changesOf(path string, o, f *Field) []Change {
 		}
 		add("choices", strings.Join(notes, "; "), len(gone) > 0)
 	}
-	if o.Min != f.Min || o.Max != f.Max || patternOf(o) != patternOf(f) || o.Precision != f.Precision || o.Pivot != f.Pivot || o.Currency != f.Currency || o.Unit != f.Unit {
+	if o.Min != f.Min || o.Max != f.Max || patternOf(o) != patternOf(f) || o.Precision != f.Precision || o.Zone != f.Zone || o.Pivot != f.Pivot || o.Currency != f.Currency || o.Unit != f.Unit {
 		add("bounds", strings.Join(boundNotes(o, f), "; "), true)
 	}
 	if o.About != f.About {
@@ -148,7 +148,7 @@ func changesOf(path string, o, f *Field) []Change {
 
 func boundNotes(o, f *Field) []string {
 	var notes []string
-	for _, b := range [][3]string{{"min", o.Min, f.Min}, {"max", o.Max, f.Max}, {"pattern", patternOf(o), patternOf(f)}, {"precision", o.Precision, f.Precision}, {"pivot", pivotOf(o), pivotOf(f)}, {"currency", o.Currency, f.Currency}, {"unit", o.Unit, f.Unit}} {
+	for _, b := range [][3]string{{"min", o.Min, f.Min}, {"max", o.Max, f.Max}, {"pattern", patternOf(o), patternOf(f)}, {"precision", o.Precision, f.Precision}, {"zone", o.Zone, f.Zone}, {"pivot", pivotOf(o), pivotOf(f)}, {"currency", o.Currency, f.Currency}, {"unit", o.Unit, f.Unit}} {
 		if b[1] != b[2] {
 			notes = append(notes, fmt.Sprintf("%s %s → %s", b[0], orNone(b[1]), orNone(b[2])))
 		}

@@ -188,7 +188,7 @@ var valueRules = []struct {
 	{schema.Boolean, unheld, "boolean: true or false."},
 	{schema.Date, both, "date: YYYY-MM-DD; Written: as documents write it."},
 	{schema.Time, both, "time: HH:MM or HH:MM:SS, 24 hours."},
-	{schema.DateTime, both, "datetime: YYYY-MM-DDTHH:MM:SS with the offset from UTC."},
+	{schema.DateTime, both, "datetime: YYYY-MM-DDTHH:MM:SS, then the offset from UTC where the document says one."},
 	{schema.Money, unheld, "money: {\"amount\": number, \"currency\": three-letter code}, or null."},
 	{schema.Quantity, unheld, "quantity: {\"amount\": number, \"unit\": the field's own unit, else the document's}, or null."},
 	{schema.Money, onlyHeld, "currency: its three-letter code."},

@@ -4,7 +4,6 @@ import (
 	"regexp"
 	"strings"
 	"sync"
-	"time"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -17,7 +16,6 @@ import (
 var (
 	numberText = lazy.New(`[-+]?\d+(?:[.,]\d+)*`)
 	clockText  = lazy.New(`\b\d{1,2}[:.]\d{2}(?:[:.]\d{2})?\b`)
-	stampText  = lazy.New(`\d{4}-\d{2}-\d{2}T\d{2}:\d{2}(?::\d{2})?(?:Z|[+-]\d{2}:\d{2})`)
 )
 
 // dateText is a date as documents print it, with the endings of days and the
@@ -78,7 +76,7 @@ func printed(f *schema.Field, text string) string {
 	case schema.Time:
 		return clockText.FindString(text)
 	case schema.DateTime:
-		return stampText.FindString(text)
+		return reading.MomentIn(text)
 	case schema.Money, schema.Quantity:
 		return amountText().FindString(text)
 	case schema.Integer, schema.Number:
@@ -192,8 +190,11 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 		}
 		return v, f.Type == schema.Time && schema.IsTime(raw)
 	case schema.DateTime:
-		_, err := time.Parse(time.RFC3339, raw)
-		return value.Str(raw), err == nil
+		v := value.Str(raw)
+		if _, to, ok := normalize.ByType(f, &v); ok {
+			v = to
+		}
+		return v, f.IsDateTime(v.Text)
 	case schema.Integer, schema.Number:
 		if f.Numbers.Decimal != "" {
 			if literal := reading.Declared(f.Numbers, raw); literal != "" && (f.Type == schema.Number || value.IsInteger(literal)) {

@@ -79,7 +79,7 @@ func inStatement(name string) string {
 }
 
 // kindWords say what a column of SQLite holds.
-var kindWords = map[Kind]string{Text: "text", Integer: "integer", Number: "number", Boolean: "0 or 1", Date: "text YYYY-MM-DD", Time: "text HH:MM", Moment: "text, RFC 3339"}
+var kindWords = map[Kind]string{Text: "text", Integer: "integer", Number: "number", Boolean: "0 or 1", Date: "text YYYY-MM-DD", Time: "text HH:MM", Moment: "text, RFC 3339", Local: "text YYYY-MM-DDTHH:MM:SS"}
 
 // Text writes rows as text, a line each.
 func (a *Answer) Text() string {

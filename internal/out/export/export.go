@@ -34,6 +34,7 @@ const (
 	Date // a whole day
 	Time
 	Moment // a date with time and offset
+	Local  // a date with time, as it is printed, of no zone
 )
 
 // Column is one column of a table.
@@ -293,6 +294,9 @@ func kindOf(f *schema.Field) Kind {
 	case schema.Time:
 		return Time
 	case schema.DateTime:
+		if f.Zone == schema.NoZone {
+			return Local
+		}
 		return Moment
 	}
 	return Text

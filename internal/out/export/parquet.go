@@ -56,6 +56,8 @@ func leafNode(c *Column) parquet.Node {
 		n = parquet.Date()
 	case Moment:
 		n = parquet.Timestamp(parquet.Microsecond)
+	case Local:
+		n = parquet.TimestampAdjusted(parquet.Microsecond, false)
 	default:
 		n = parquet.String()
 	}
@@ -78,6 +80,9 @@ func parquetValue(c *Column, cell Cell) parquet.Value {
 		return parquet.Int32Value(int32(day.Unix() / 86400))
 	case Moment:
 		at, _ := time.Parse(time.RFC3339, cell.Text)
+		return parquet.Int64Value(at.UnixMicro())
+	case Local:
+		at, _ := time.Parse(schema.LocalForm, cell.Text)
 		return parquet.Int64Value(at.UnixMicro())
 	}
 	return parquet.ByteArrayValue([]byte(cell.Text))

@@ -242,6 +242,9 @@ func (c *Column) Cell(v *value.Value) Cell {
 	case Moment:
 		_, err := time.Parse(time.RFC3339, out.Text)
 		out.Misfit = err != nil
+	case Local:
+		_, err := time.Parse(schema.LocalForm, out.Text)
+		out.Misfit = err != nil
 	}
 	return out
 }

@@ -18,12 +18,12 @@ type dialect struct {
 
 // postgres is PostgreSQL's (15 and later), and that of the script.
 var postgres = dialect{
-	types:   map[Kind]string{Text: "text", Integer: "bigint", Number: "numeric", Boolean: "boolean", Date: "date", Time: "time", Moment: "timestamptz"},
+	types:   map[Kind]string{Text: "text", Integer: "bigint", Number: "numeric", Boolean: "boolean", Date: "date", Time: "time", Moment: "timestamptz", Local: "timestamp"},
 	boolean: [2]string{"false", "true"}, comments: true}
 
 // lite is SQLite's: dates and times are texts in the forms of ISO 8601.
 var lite = dialect{
-	types:   map[Kind]string{Text: "TEXT", Integer: "INTEGER", Number: "NUMERIC", Boolean: "INTEGER", Date: "TEXT", Time: "TEXT", Moment: "TEXT"},
+	types:   map[Kind]string{Text: "TEXT", Integer: "INTEGER", Number: "NUMERIC", Boolean: "INTEGER", Date: "TEXT", Time: "TEXT", Moment: "TEXT", Local: "TEXT"},
 	boolean: [2]string{"0", "1"}}
 
 // quoted gives a name or a text between marks, those in it doubled.

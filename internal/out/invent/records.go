@@ -1,6 +1,7 @@
 package invent
 
 import (
+	"cmp"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -396,7 +397,11 @@ func (d *drawing) fresh(f *schema.Field) value.Value {
 	case schema.Time:
 		return value.Str(fmt.Sprintf("%02d:%02d", 6+d.r.IntN(15), 5*d.r.IntN(12)))
 	case schema.DateTime:
-		return value.Str(d.day().Format(time.DateOnly) + fmt.Sprintf("T%02d:%02d:00Z", 6+d.r.IntN(15), 5*d.r.IntN(12)))
+		local := d.day().Format(time.DateOnly) + fmt.Sprintf("T%02d:%02d:00", 6+d.r.IntN(15), 5*d.r.IntN(12))
+		if f.Zone == schema.NoZone {
+			return value.Str(local)
+		}
+		return value.Str(cmp.Or(f.Zoned(local), local+"Z"))
 	case schema.Link:
 		return value.Str(unset)
 	case schema.Any:

@@ -21,7 +21,7 @@ func (w *weigher) choose() {
 	for _, l := range waiting {
 		total := len(l.cands)
 		if total == 0 {
-			w.places[l.path] = Place{Kind: l.lacking, Against: l.against.other, Open: l.against.open}
+			w.places[l.path] = Place{Kind: l.lacking, Against: l.against.other, Open: l.against.open, Unsaid: l.against.unsaid}
 			continue
 		}
 		cands := l.inRegion()

@@ -29,12 +29,14 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 // missing says of a value that stands nowhere whether its figure does.
 func (ix *Index) missing(f *schema.Field, place Place) record.What {
 	said := ""
-	if line := max(place.Against, place.Open); line > 0 && !f.Sensitive {
+	if line := max(place.Against, place.Open, place.Unsaid); line > 0 && !f.Sensitive {
 		said = ix.Line(line)
 	}
 	switch {
 	case place.Open > 0:
 		return record.TwoFigures{Line: place.Open, Said: said}
+	case place.Unsaid > 0:
+		return record.NoOffset{Line: place.Unsaid, Said: said}
 	case place.Against > 0:
 		return record.SaysOther{Line: place.Against, Said: said}
 	}

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"time"
 	"unicode"
 
 	"filler/internal/base/value"
@@ -36,6 +35,7 @@ type Place struct {
 	Tied       bool // it is led, or stands in the region of its item
 	Against    int  // of a figure that stands nowhere as it is: the line, from 1, of the only one with another unit, currency or sign
 	Open       int  // likewise, the line of one that can be read as another number too
+	Unsaid     int  // of a datetime that stands nowhere with its offset: the line that has its date and time, and no zone
 	Page       int  // from 1; 0 where the document has no pages
 	Box        [4]int
 	Boxes      [][4]int // one a line, where the value runs over several
@@ -227,6 +227,7 @@ type weigher struct {
 	found   map[sought][]candidate
 	against map[sought]says
 	open    []span // where the figure that is looked for can be read as another number too
+	unsaid  []span // times of the date that is looked for, with no word of their zone
 	other   []span // where the figure that is looked for stands with another measure or sign
 	claimed map[claim]bool
 	taken   map[span]bool
@@ -282,7 +283,7 @@ func (w *weigher) keep(l *leaf) {
 
 // says is what lines say of a figure that stands nowhere as it is: lines from 1, 0
 // for none.
-type says struct{ other, open int }
+type says struct{ other, open, unsaid int }
 
 // claim is a place that the value of a field in one item has taken.
 type claim struct {
@@ -307,13 +308,15 @@ func (w *weigher) known(f *schema.Field, v *value.Value) ([]candidate, says) {
 	}
 	cands, ok := w.found[key]
 	if !ok {
-		w.other, w.open = nil, nil
+		w.other, w.open, w.unsaid = nil, nil, nil
 		cands = w.narrow(f, longest(w.candidates(f, v)))
 		w.found[key] = cands
 		switch {
 		case len(cands) > 0:
 		case len(w.open) > 0:
 			w.against[key] = says{open: w.ix.LineOf(w.open[0].Start) + 1}
+		case len(w.unsaid) > 0:
+			w.against[key] = says{unsaid: w.ix.LineOf(w.unsaid[0].Start) + 1}
 		case len(w.other) == 1:
 			w.against[key] = says{other: w.ix.LineOf(w.other[0].Start) + 1}
 		}
@@ -351,43 +354,12 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		add(w.yesNo(f, v.Text == "true"), Restated, "")
 	case v.Kind != value.String:
 	case f.Type == schema.Date:
-		add(w.ix.find(v.Text), Restated, v.Text)
-		w.partDates(v.Text, add)
-		for _, format := range f.DateFormats() {
-			add(w.ix.find(format.Write(v.Text)), Restated, "")
-		}
-		add(w.ix.Days(v.Text), Restated, "")
-		if schema.IsISODate(v.Text) {
-			found, open := w.ix.InFigures(f, v.Text)
-			add(found, Restated, "")
-			if len(cands) == 0 {
-				add(w.ix.DaysOfYear(f, v.Text), Restated, "")
-			}
-			if len(cands) == 0 {
-				add(w.ix.DaysOfMonth(v.Text), Restated, "")
-			}
-			w.open = append(w.open, open...)
-		}
+		w.day(f, v.Text, add)
 	case f.Type == schema.Time:
-		add(w.ix.find(v.Text), Restated, v.Text)
-		for _, spelling := range reading.Clocks(v.Text) {
-			add(w.ix.find(spelling), Restated, "")
-		}
-		add(w.ix.SpokenTimes(v.Text), Restated, "")
-		for i, c := range cands { // 3:30 is not 3:30 pm
-			cands[i].span = w.ix.WithHalf(c.span)
-		}
-		cands = slices.DeleteFunc(cands, func(c candidate) bool {
-			at, read := reading.TimeOfDay(w.ix.Source[c.Start:c.End])
-			return read && at != v.Text && at+":00" != v.Text
-		})
+		w.clock(v.Text, add)
+		cands = w.rightHalf(v.Text, cands)
 	case f.Type == schema.DateTime:
-		add(w.ix.find(v.Text), Restated, v.Text)
-		if t, err := time.Parse(time.RFC3339, v.Text); err == nil {
-			for _, format := range f.DateFormats() {
-				add(w.ix.find(format.Write(t.Format(time.DateOnly))), Restated, "")
-			}
-		}
+		w.moment(f, v.Text, add)
 	default:
 		add(w.ix.find(v.Text), Restated, v.Text)
 		if f.Type == schema.Choice {

@@ -17,7 +17,7 @@ fields:
   price: {money: Price.}
   length: {quantity: Length., unit: m}
   at: {time: When.}
-  began: {datetime: When it began.}
+  began: {datetime: When it began., zone: Europe/Vienna}
   built: {date: When it was built., precision: year}
   month: {date: Month of it., precision: month}
   deck: {choice: Deck., of: {steel: {also: [steel plate]}, open_grating: }}
@@ -45,7 +45,8 @@ func TestKindsOfValues(t *testing.T) {
 		{`{"length":{"amount":40,"unit":"ft"}}`, "/length", "quoted", "40 ft"},
 		{`{"at":"09:30"}`, "/at", "restated", "9.30"},
 		{`{"at":"09:31"}`, "/at", "none", ""},
-		{`{"began":"2031-04-03T09:30:00+02:00"}`, "/began", "restated", "3 April 2031"},
+		{`{"began":"2031-04-03T09:30:00+02:00"}`, "/began", "restated", "9.30 h on 3 April 2031"},
+		{`{"began":"2031-04-03T09:45:00+02:00"}`, "/began", "none", ""},
 		{`{"built":"1883"}`, "/built", "quoted", "1883"},
 		{`{"built":"1893"}`, "/built", "none", ""},
 		{`{"month":"1884-05"}`, "/month", "restated", "May 1884"},

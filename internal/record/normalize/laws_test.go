@@ -30,7 +30,7 @@ func randomText(r *rand.Rand) string {
 	case 2:
 		return fmt.Sprintf("%d%s%d%s%d", 1+r.IntN(31), pick(".", "/", "-", ". "), 1+r.IntN(13), pick(".", "/", "-", ". "), 1990+r.IntN(60))
 	case 3:
-		return fmt.Sprintf("%d-%02d-%02d", 2030+r.IntN(3), 1+r.IntN(13), 1+r.IntN(31))
+		return fmt.Sprintf("%d-%02d-%02d%s", 2030+r.IntN(3), 1+r.IntN(13), 1+r.IntN(31), pick("", "", " 14:10", "T14:10:00+00:00", ", 2 pm CEST"))
 	case 4:
 		return fmt.Sprintf("%d %s", r.IntN(3000), pick("m", "cm", "mm", "km", "EUR", "€", "USD", "kg", "lights"))
 	case 5:

@@ -43,6 +43,7 @@ const (
 	RuleListOne    = "list-of-one" // one item where a list belongs
 	RuleNumber     = "number"      // a number in the field's declared signs
 	RuleTime       = "time"        // a time of day
+	RuleMoment     = "datetime"    // a date with a time, and the zone that is said or declared
 	RuleAmount     = "amount"      // money or a quantity written as a text
 	RuleKey        = "key"         // a field name in another case or style
 	RuleMeasure    = "measure"     // the schema's own currency or unit where none stands
@@ -285,6 +286,12 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		if at, read := reading.TimeOfDay(v.Text); read && at != v.Text {
 			return RuleTime, value.Str(at), true
 		}
+	case f.Type == schema.DateTime && v.Kind == value.String && !f.IsDateTime(v.Text):
+		if to := moment(f, v.Text); to != "" && to != v.Text {
+			return RuleMoment, value.Str(to), true
+		}
+	case f.Type == schema.DateTime && v.Kind == value.String && strings.HasSuffix(v.Text, "+00:00"): // one form for one offset
+		return RuleMoment, value.Str(strings.TrimSuffix(v.Text, "+00:00") + "Z"), true
 	case f.Type == schema.Money || f.Type == schema.Quantity:
 		return amount(f, v)
 	case f.Type == schema.Boolean && v.Kind == value.String:
@@ -313,6 +320,30 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		}
 	}
 	return "", value.Value{}, false
+}
+
+// moment gives a date with a time in the field's form: with the offset that the text
+// says, else that of the field's zone; "" where neither says one.
+func moment(f *schema.Field, text string) string {
+	local, offsets, ok := reading.Moment(f, text)
+	switch {
+	case !ok:
+		return ""
+	case f.Zone == schema.NoZone:
+		return local
+	case len(offsets) == 1:
+		return reading.WithOffset(local, offsets[0])
+	}
+	own := f.Zoned(local)
+	for _, minutes := range offsets {
+		if at := reading.WithOffset(local, minutes); at == own {
+			return own
+		}
+	}
+	if len(offsets) > 0 {
+		return ""
+	}
+	return own
 }
 
 // jsonNumber gives the JSON literal of a number in figures, or "". Signs and

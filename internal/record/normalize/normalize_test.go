@@ -20,6 +20,7 @@ fields:
   closed: {boolean: Whether it is closed.}
   d: {date: A day., written: [D.M.YYYY]}
   two: {date: A day with two readings., written: [D/M/YYYY, M/D/YYYY]}
+  began: {datetime: When it began., zone: Europe/Lisbon}
   short: {date: A day., written: [D.M.YY], pivot: 1950}
   c: {choice: A choice., of: {loose_rail: {also: [handrail off]}, rot: {also: [decay]}, rust: {also: [decay of iron]}}}
   grade: {choice: A grade., of: ["1", "2", "10"]}

@@ -244,6 +244,7 @@ var Rules = []Rule{
 	{RuleYesNo, "boolean", "a word for true or false, the field's own name among them", `"ja" → true`},
 	{RuleDate, "date", "in a declared format, or with only one reading", `"3. März 2031" → "2031-03-03"`},
 	{RuleTime, "time", "a time of day", `"9.30 h" → "09:30"`},
+	{RuleMoment, "datetime", "a date with a time, in the zone that is said beside it or declared", `"3 April 2031, 2 pm CEST" → "2031-04-03T14:00:00+02:00"`},
 	{RuleChoice, "choice", "a synonym, case or spacing", `"decayed timber" → "rot"`},
 	{RuleAmount, "money, quantity", "an amount written as a text", `"12,5 m" → {"amount": 12.5, "unit": "m"}`},
 	{RuleMeasure, "money, quantity", "the schema's own, if none is given", `12.5 → {"amount": 12.5, "unit": "m"}`},

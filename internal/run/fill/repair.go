@@ -288,7 +288,8 @@ func (w *filling) askable() (all []record.Problem) {
 				continue
 			}
 		}
-		if _, undeclared := p.What.(record.TwoFigures); undeclared {
+		switch p.What.(type) {
+		case record.TwoFigures, record.NoOffset:
 			continue // it is for the schema to say, and no model can
 		}
 		if !w.insists[p.Path] {

@@ -285,8 +285,10 @@ func Date(text string) string {
 }
 
 var (
-	clock     = lazy.New(`^(\d{1,2})[:.h] ?(\d{2})(?:[:.](\d{2}))?\s*(?:h|hrs?|o'clock)?$`)
-	clockWord = lazy.New(`^(\d{1,2})(?:[:.](\d{2}))? ?([\pL']+(?:\.\pL\.?)?)(?: ?(\d{2}))?$`)
+	clock     = lazy.New(`^(\d{1,2})(?:[:.]| ?[hu] ?)(\d{2})(?:[:.](\d{2}))?\s*(?:h|hrs?|hs|u|uur|uhr|m|min|o'clock)?$`)
+	clockWord = lazy.New(`^(\d{1,2})(?:[:.](\d{2})(?:[:.](\d{2}))?)? ?([\pL']+(?:\.\pL\.?)?)(?: ?(\d{2}))?$`)
+	fourDigit = lazy.New(`^([01]\d|2[0-3])([0-5]\d) ?(?:h|hrs?|hours|uhr)$`)
+	clockLead = lazy.New(`^\pL{1,8}\.? (\d.*)$`)
 )
 
 // TimeOfDay reads a time: on the 24-hour clock as HH:MM[:SS], 9.30 h, 9 Uhr 15,
@@ -300,19 +302,28 @@ func TimeOfDay(text string) (string, bool) {
 		}
 		return at, schema.IsTime(at)
 	}
+	if m := fourDigit.FindStringSubmatch(text); m != nil {
+		return m[1] + ":" + m[2], true
+	}
+	if m := clockLead.FindStringSubmatch(text); m != nil { // kl. 14.15, um 9 Uhr
+		return TimeOfDay(m[1])
+	}
 	m := clockWord.FindStringSubmatch(text)
-	if m == nil || m[2] != "" && m[4] != "" {
+	if m == nil || m[2] != "" && m[5] != "" {
 		return "", false
 	}
 	hour, _ := strconv.Atoi(m[1])
-	minute := m[2] + m[4]
+	minute := m[2] + m[5]
 	if minute == "" {
 		minute = "00"
 	}
-	half := strings.ReplaceAll(m[3], ".", "")
+	if m[3] != "" {
+		minute += ":" + m[3]
+	}
+	half := strings.ReplaceAll(m[4], ".", "")
 	switch {
 	case half == "am" || half == "pm":
-		if hour < 1 || hour > 12 || m[4] != "" {
+		if hour < 1 || hour > 12 || m[5] != "" {
 			return "", false
 		}
 		if hour %= 12; half == "pm" {
@@ -341,7 +352,7 @@ func Clocks(at string) []string {
 	}
 	minute := rest[:min(2, len(rest))]
 	short := strconv.Itoa(h)
-	all := []string{at, short + ":" + rest, hour + "." + rest, short + "." + rest, short + "h" + minute, short + " h " + minute}
+	all := []string{at, short + ":" + rest, hour + "." + rest, short + "." + rest, short + "h" + minute, short + " h " + minute, short + "u" + minute, hour + "h" + minute, hour + "u" + minute, hour + minute + "h", hour + minute + " h", hour + minute + " hrs", hour + minute + " hours"}
 	for _, word := range lang.Oclock.Words() {
 		all = append(all, short+" "+word+" "+minute)
 		if minute == "00" {
@@ -357,6 +368,9 @@ func Clocks(at string) []string {
 			all = append(all, strconv.Itoa(twelve)+":"+minute+join+end, strconv.Itoa(twelve)+"."+minute+join+end)
 			if minute == "00" {
 				all = append(all, strconv.Itoa(twelve)+join+end)
+			}
+			if rest != minute { // with the seconds
+				all = append(all, strconv.Itoa(twelve)+":"+rest+join+end)
 			}
 		}
 	}

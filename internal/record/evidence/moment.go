@@ -1,0 +1,203 @@
+package evidence
+
+import (
+	"slices"
+	"strings"
+	"time"
+
+	"filler/internal/base/lazy"
+	"filler/internal/schema"
+	"filler/internal/source/reading"
+)
+
+// day finds a date, in whatever way documents write it.
+func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, string)) {
+	found := 0
+	put := func(spans []span, kind Kind, exact string) {
+		found += len(spans)
+		add(spans, kind, exact)
+	}
+	put(w.ix.find(text), Restated, text)
+	w.partDates(text, put)
+	for _, format := range f.DateFormats() {
+		put(w.ix.find(format.Write(text)), Restated, "")
+	}
+	put(w.ix.Days(text), Restated, "")
+	if !schema.IsISODate(text) {
+		return
+	}
+	spans, open := w.ix.InFigures(f, text)
+	put(spans, Restated, "")
+	if found == 0 {
+		put(w.ix.DaysOfYear(f, text), Restated, "")
+	}
+	if found == 0 {
+		put(w.ix.DaysOfMonth(text), Restated, "")
+	}
+	w.open = append(w.open, open...)
+}
+
+// clock finds a time of day.
+func (w *weigher) clock(text string, add func([]span, Kind, string)) {
+	add(w.ix.find(text), Restated, text)
+	all := []string{text}
+	if len(text) == len("15:04") { // where documents print the seconds, too
+		all = append(all, text+":00")
+	}
+	for _, text := range all {
+		for _, spelling := range reading.Clocks(text) {
+			add(w.ix.find(spelling), Restated, "")
+		}
+	}
+	add(w.ix.SpokenTimes(text), Restated, "")
+}
+
+// rightHalf leaves out times of the other half of the day: 3:30 is not 3:30 pm.
+func (w *weigher) rightHalf(text string, cands []candidate) []candidate {
+	for i, c := range cands {
+		cands[i].span = w.ix.WithHalf(c.span)
+	}
+	return slices.DeleteFunc(cands, func(c candidate) bool {
+		at, read := reading.TimeOfDay(w.ix.Source[c.Start:c.End])
+		return read && at != text && at+":00" != text && at != text+":00"
+	})
+}
+
+// mostApart is how far a time may stand from its date, in bytes.
+const mostApart = 60
+
+// moment finds a date with a time: where both stand together, and the zone that is said
+// there, or else the field's, gives the offset that the value has.
+func (w *weigher) moment(f *schema.Field, text string, add func([]span, Kind, string)) {
+	if len(w.ix.find(text)) > 0 {
+		add(w.ix.find(text), Restated, text)
+		return
+	}
+	at, err := time.Parse(time.RFC3339, text)
+	none := f.Zone == schema.NoZone
+	if none {
+		at, err = time.Parse(schema.LocalForm, text)
+	}
+	if err != nil {
+		return
+	}
+	_, seconds := at.Zone()
+	own := f.Location()
+	for _, m := range w.together(f, at.Format(schema.LocalForm)) {
+		said := w.ix.offsets(m.time)
+		switch right := slices.Contains(said, seconds/60); {
+		case none, right, said == nil && own != nil && at.In(own).Format(time.RFC3339) == at.Format(time.RFC3339):
+			add([]span{m.span}, Restated, "")
+		case said != nil || own != nil:
+			w.other = append(w.other, m.time)
+		default:
+			w.unsaid = append(w.unsaid, m.time)
+		}
+	}
+	if own == nil || at.In(own).Format(schema.LocalForm) == at.Format(schema.LocalForm) {
+		return
+	}
+	for _, m := range w.together(f, at.In(own).Format(schema.LocalForm)) { // given in another zone than it is printed in
+		if w.ix.offsets(m.time) == nil {
+			add([]span{m.span}, Restated, "")
+		}
+	}
+}
+
+// offsets gives the offsets that the zone behind a time may mean.
+func (ix *Index) offsets(at span) []int {
+	behind := ix.Source[at.End:min(len(ix.Source), at.End+40)]
+	if line, _, more := strings.Cut(behind, "\n"); more {
+		behind = line
+	}
+	return reading.OffsetBehind(strings.TrimRight(behind, " \t\r"), reading.IsISOTime(ix.Source, at.Start, at.End))
+}
+
+// stamps gives the places where a date and a time stand as one word: 2031-04-03T09:30.
+func (ix *Index) stamps(date, clock string) (found []dated) {
+	for from := 0; ; {
+		i := strings.Index(ix.Source[from:], date+clock)
+		if i < 0 {
+			return found
+		}
+		start := from + i
+		end := start + len(date) + len(clock)
+		if rest := ix.Source[end:]; strings.HasPrefix(rest, ":00") {
+			end += len(":00")
+		}
+		if from = end; end == len(ix.Source) || !strings.ContainsRune(":0123456789", rune(ix.Source[end])) {
+			found = append(found, dated{between(start, end), between(start+len(date), end)})
+		}
+	}
+}
+
+// dated is a time with its date.
+type dated struct {
+	span
+	time span
+}
+
+// together gives the places where a date and a time stand near each other.
+func (w *weigher) together(f *schema.Field, local string) (found []dated) {
+	date, clock, _ := strings.Cut(local, "T")
+	clock = strings.TrimSuffix(clock, ":00")
+	found = w.ix.stamps(date+"T", clock)
+	var days, times []candidate
+	gather := func(into *[]candidate) func([]span, Kind, string) {
+		return func(spans []span, kind Kind, _ string) {
+			for _, s := range spans {
+				*into = append(*into, candidate{span: s, kind: kind})
+			}
+		}
+	}
+	open := w.open
+	w.day(f, date, gather(&days))
+	w.open = open
+	w.clock(clock, gather(&times))
+	for i := range times { // 15:47:00 is no 15:47 with something behind it
+		if seconds := secondsBehind.FindString(w.ix.Source[times[i].End:min(len(w.ix.Source), times[i].End+4)]); seconds == ":00" {
+			times[i].End += len(seconds)
+		} else if seconds != "" {
+			times[i].span = span{}
+		}
+	}
+	for _, t := range w.rightHalf(clock, times) {
+		if t.span == (span{}) {
+			continue
+		}
+		if d, apart := w.nearest(t.span, days); apart <= mostApart {
+			found = append(found, dated{between(min(d.Start, t.Start), max(d.End, t.End)), t.span})
+		}
+	}
+	return found
+}
+
+var secondsBehind = lazy.New(`^:\d{2}`)
+
+// nearest gives which of the places of a day is nearest to a time, and how far it is;
+// a time that stands nearer to another day is of that one, and so is one in its line.
+func (w *weigher) nearest(t span, days []candidate) (best span, apart int) {
+	apart = mostApart + 1
+	line := func(s span) int { return w.ix.LineOf(s.Start) }
+	ownLine := slices.ContainsFunc(w.ix.AllDays(), func(d span) bool { return line(d) == line(t) })
+	gap := func(d span) int {
+		if lines := line(t) - line(d); lines > 1 || lines < -1 || lines != 0 && ownLine {
+			return mostApart + 1
+		}
+		if at := max(d.Start-t.End, t.Start-d.End); at >= 0 {
+			return at
+		}
+		return mostApart + 1
+	}
+	for _, d := range days {
+		if far := gap(d.span); far < apart {
+			best, apart = d.span, far
+		}
+	}
+	for _, d := range w.ix.AllDays() {
+		if far := gap(d); far < apart && (d.End <= best.Start || d.Start >= best.End) {
+			return span{}, mostApart + 1
+		}
+	}
+	return best, apart
+}
