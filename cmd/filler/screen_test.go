@@ -260,7 +260,10 @@ func TestReviewByMouse(t *testing.T) {
 			row, column = y, len([]rune(line[:at]))
 		}
 	}
-	w.types(fmt.Sprintf("\x1b[<0;%d;%dM\x1b[<32;%d;%dM\x1b[<0;%d;%dm", column+1, row+1, column+10, row+1, column+10, row+1))
+	w.types(fmt.Sprintf("\x1b[<0;%d;%dM", column+1, row+1))
+	w.sees("enter take")
+	w.types(fmt.Sprintf("\x1b[<32;%d;%dM", column+10, row+1))
+	w.types(fmt.Sprintf("\x1b[<0;%d;%dm", column+10, row+1))
 	w.sees("2 of 2 decisions")
 	record, made, _ := decisions(t, dir, "1")
 	assert.Contains(t, record, `"picked":"2031-04-01"`)
