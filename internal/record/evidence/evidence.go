@@ -362,8 +362,11 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		w.moment(f, v.Text, add)
 	default:
 		add(w.ix.find(v.Text), Restated, v.Text)
-		if f.Type == schema.Choice {
+		switch {
+		case f.Type == schema.Choice:
 			w.synonyms(f, v.Text, add)
+		case f.Type == schema.Text && len(cands) == 0:
+			w.inPieces(v.Text, add)
 		}
 	}
 	cands = slices.DeleteFunc(cands, func(c candidate) bool {

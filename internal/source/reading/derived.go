@@ -192,8 +192,8 @@ func (tx *Text) figuresInOrder() (all []keyed) {
 	return all
 }
 
-// joins is how far a count and what each of them is stand apart.
-const joins = 24
+// joins is how far a count and what each of them is stand apart, in a table.
+const joins = 90
 
 // multiply finds counts with what each of them is: 16 at 4.2 kg, 12 sacks of 25 kg,
 // 3 × £4.
@@ -202,7 +202,7 @@ func (tx *Text) multiply() {
 	for i, a := range all {
 		for k := i + 1; k < len(all) && all[k].Start <= a.End+joins; k++ {
 			b := all[k]
-			if b.Start <= a.End || !isTimes(tx.Source[a.End:b.Start]) {
+			if b.Start <= a.End || !isTimes(tx.Source[a.End:b.Start]) && !(tx.apiece(b.End) && isOfThem(tx.Source[a.End:b.Start])) {
 				continue
 			}
 			x, okX := new(big.Rat).SetString(a.key)
@@ -223,16 +223,39 @@ func isTimes(gap string) bool {
 		return false
 	}
 	words := strings.Fields(strings.Trim(gap, " \u00a0€$£¥"))
-	if len(words) == 0 || len(words) > 3 {
+	if len(words) == 0 || len(words) > 4 {
 		return false
 	}
+	length := len(words)
 	for _, w := range words {
-		if strings.ContainsAny(w, "0123456789") {
+		if length += len(w); strings.ContainsAny(w, "0123456789") {
 			return false
 		}
 	}
+	if length > 24 && len(words) > 1 || length > 40 {
+		return false
+	}
 	last := words[len(words)-1]
 	return lang.Times.Has(last) || strings.Contains("x×@*", last)
+}
+
+// isOfThem tells whether what stands between a count and an amount may be the words for
+// what is counted.
+func isOfThem(gap string) bool {
+	return !strings.ContainsAny(gap, "\n.;:()0123456789") && len(strings.Fields(gap)) <= 4
+}
+
+// apiece tells whether the words behind an amount say that each has it: 145 kg each,
+// 3.50 EUR per piece.
+func (tx *Text) apiece(end int) bool {
+	rest, _, _ := strings.Cut(tx.Source[end:min(len(tx.Source), end+30)], "\n")
+	words := strings.FieldsFunc(rest, func(r rune) bool { return !IsWordRune(r) })
+	for i, w := range words[:min(len(words), 3)] {
+		if lang.Apiece.Has(strings.ToLower(w)) && !strings.ContainsAny(strings.Join(words[:i], ""), "0123456789") {
+			return true
+		}
+	}
+	return false
 }
 
 // inHours is a time in hours and minutes: 1h10, 2 h 05 min, 3 hours and 20 minutes.
