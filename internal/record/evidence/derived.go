@@ -17,6 +17,7 @@ func (w *weigher) shared(f *schema.Field, figure, measure string, add func([]spa
 		add(w.ix.Shares(figure), Restated, "")
 	}
 	add(w.ix.Lasting(figure, unit), Restated, "")
+	add(w.ix.Compound(figure, measure), Restated, "")
 	found, each := w.ix.Products(key)
 	for i := range found {
 		side := reading.UnitOf(w.ix.MeasureOf(each[i]).Unit)
@@ -34,10 +35,13 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 	if f.Max != "" {
 		add(w.ix.Points(key, f.Max), Restated, "")
 	}
+	add(w.ix.Angle(text), Restated, "")
+	add(w.ix.YearEnds(text), Restated, "")
 	unit := unitNamed(f)
 	if unit == "" {
 		return
 	}
+	add(w.ix.Compound(text, unit), Restated, "")
 	add(w.ix.Lasting(text, unit), Restated, "")
 	if unit == "%" {
 		add(w.ix.Shares(text), Restated, "")
@@ -63,7 +67,11 @@ func unitNamed(f *schema.Field) string {
 			return unit
 		}
 	}
-	_, said, ok := strings.Cut(strings.ToLower(f.About)+" ", " in ")
+	about := strings.ToLower(f.About) + " "
+	if first, _, _ := strings.Cut(about, " "); len(first) > 3 && reading.UnitOf(first) != "" { // Percent of the price, Metres that it moved
+		return reading.UnitOf(first)
+	}
+	_, said, ok := strings.Cut(about, " in ")
 	if !ok {
 		return ""
 	}

@@ -370,12 +370,18 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		}
 	}
 	cands = slices.DeleteFunc(cands, func(c candidate) bool {
-		return w.ix.TakenBack(c.span) || isShortFigure(v) && w.ix.InDate(c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
+		return w.ix.TakenBack(c.span) || isShortFigure(v) && w.ix.InDate(c.span) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
 	})
 	if len(cands) == 0 && !own.AllowsInferred() && !w.plain {
 		w.near(own, v, add)
 	}
 	return cands
+}
+
+// inCompound tells whether a quantity's figure is but a part of an amount in two units.
+func (w *weigher) inCompound(f *schema.Field, v *value.Value, s span) bool {
+	figure, unit := v.Get("amount"), v.Get("unit")
+	return f.Type == schema.Quantity && v.Kind == value.Object && figure != nil && unit != nil && w.ix.InCompound(s, figure.Text, unit.Text)
 }
 
 // amount finds the figure of money or a quantity; where its measure stands

@@ -260,6 +260,23 @@ var exam = []struct{ field, text, right, wrong string }{
 	{"{integer: N.}", "Nicht 7, sondern 9 Kisten.", `9`, `7`},
 	{"{integer: N.}", "There were 12 (correction: 14) boxes.", `14`, ``},
 	{"{text: T.}", "By Marlow of 0undle.", `"Marlow of Oundle"`, `"Marlow of Arundel"`},
+	{"{quantity: Q., unit: kg}", "poids 1 kg 250.", `{"amount":1.25,"unit":"kg"}`, `{"amount":250,"unit":"kg"}`},
+	{"{quantity: Q., unit: g}", "It weighs 1 kg 250 g.", `{"amount":1250,"unit":"g"}`, `{"amount":1.25,"unit":"g"}`},
+	{"{quantity: Q., unit: cm}", "She is 5 ft 4 in. tall.", `{"amount":162.56,"unit":"cm"}`, `{"amount":54,"unit":"cm"}`},
+	{"{quantity: Q., unit: cm}", "Height 5' 4½\"", `{"amount":163.8,"unit":"cm"}`, `{"amount":162.6,"unit":"cm"}`},
+	{"{quantity: Q., unit: kg}", "about 6 stone 4 lb", `{"amount":39.9,"unit":"kg"}`, `{"amount":64,"unit":"kg"}`},
+	{"{quantity: Q., unit: g}", "2 lb 3 oz of resin", `{"amount":992,"unit":"g"}`, `{"amount":907,"unit":"g"}`},
+	{"{quantity: Q., unit: kg}", "12 sacks of rye      25 kg each", `{"amount":300,"unit":"kg"}`, `{"amount":37,"unit":"kg"}`},
+	{"{quantity: Q., unit: kg}", "2 Bund Dachlatten                  je 145 kg", `{"amount":290,"unit":"kg"}`, `{"amount":147,"unit":"kg"}`},
+	{"{number: N.}", "Found at 50°21'N", `50.35`, `50.21`},
+	{"{number: N.}", "3° 30′ 36″ W", `-3.51`, `3.51`},
+	{"{integer: N.}", "made c. 1765–70 in oak", `1770`, `1775`},
+	{"{integer: N.}", "season 2031/32", `2032`, `2023`},
+	{"{number: Percent of the price that a grant paid.}", "zwei Drittel aus Stiftungsmitteln", `66.7`, `33.3`},
+	{"{quantity: Q., unit: kJ}", "Energy 250 kcal", `{"amount":1046,"unit":"kJ"}`, `{"amount":250,"unit":"kJ"}`},
+	{"{time: T.}", "om 9u15 uit de put", `"09:15"`, `"15:09"`},
+	{"{time: T.}", "at 0915 hrs", `"09:15"`, `"09:51"`},
+	{"{time: T.}", "kl. 14:15:00", `"14:15"`, `"02:15"`},
 }
 
 // What a sentence states is found where it stands, and what it does not state is

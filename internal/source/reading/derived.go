@@ -21,6 +21,8 @@ type derived struct {
 	points   map[string][]Span // so many out of a most, by both: 13/20, eighteen out of twenty
 	lasting  exacts            // times that something lasts, in seconds; months are below nought
 	products map[string][]product
+
+	compounds compounds
 }
 
 // exacts are exact numbers with their places.
@@ -70,6 +72,7 @@ func (tx *Text) derive() *derived {
 		for _, s := range tx.Stretches {
 			tx.partsInFigures(s)
 			tx.lastingIn(s)
+			tx.compound(s)
 		}
 		tx.partsInWords()
 		tx.lastingInWords()
