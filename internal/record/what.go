@@ -251,16 +251,28 @@ type (
 		Line int
 		Said string
 	}
+	// SaysOpposite is a boolean or a choice of which the document says nothing, while a
+	// line says the opposite, or another option. Said is the line, unless the field is
+	// sensitive.
+	SaysOpposite struct {
+		Line int
+		Said string
+	}
+	// OthersLine is a value that stands in the line of another item of its list alone. Said
+	// is the line, unless the field is sensitive.
+	OthersLine struct {
+		Line int
+		Said string
+	}
+	// ReadTwice is an item that comes from just the words of one before it.
+	ReadTwice struct {
+		First value.Pointer
+		Line  int
+	}
 	// TwoFigures is a value whose figure stands in the document in a form that can
 	// be read as another number too. Said is the line, unless the field is
 	// sensitive.
 	TwoFigures struct {
-		Line int
-		Said string
-	}
-	// NoOffset is a datetime whose date and time stand in the document, and no word of
-	// the offset that it has. Said is the line, unless the field is sensitive.
-	NoOffset struct {
 		Line int
 		Said string
 	}
@@ -290,8 +302,10 @@ type (
 
 func (Nowhere) Code() Code           { return NoEvidence }
 func (SaysOther) Code() Code         { return Against }
+func (SaysOpposite) Code() Code      { return Against }
+func (OthersLine) Code() Code        { return Against }
+func (ReadTwice) Code() Code         { return Twice }
 func (TwoFigures) Code() Code        { return NoEvidence }
-func (NoOffset) Code() Code          { return NoEvidence }
 func (Unfounded) Code() Code         { return NoEvidence }
 func (OnlyPictured) Code() Code      { return NoEvidence }
 func (OnlyLookalike) Code() Code     { return NoEvidence }
@@ -333,12 +347,22 @@ func (t TwoFigures) Text() string {
 	return fmt.Sprintf("line %d has the figure in a form with two readings%s: declare written, such as {decimal: \",\", group: \".\"}", t.Line, said)
 }
 
-func (n NoOffset) Text() string {
-	said := ""
-	if n.Said != "" {
-		said = fmt.Sprintf(" (%q)", clipped(n.Said))
+func (s SaysOpposite) Text() string {
+	if s.Said == "" {
+		return fmt.Sprintf("line %d says otherwise", s.Line)
 	}
-	return fmt.Sprintf("line %d has the date and the time, and no offset from UTC%s: declare zone, such as Europe/Lisbon, or none", n.Line, said)
+	return fmt.Sprintf("line %d says otherwise (%q)", s.Line, clipped(s.Said))
+}
+
+func (o OthersLine) Text() string {
+	if o.Said == "" {
+		return fmt.Sprintf("it stands in line %d, among the values of another item", o.Line)
+	}
+	return fmt.Sprintf("it stands in line %d, among the values of another item (%q)", o.Line, clipped(o.Said))
+}
+
+func (r ReadTwice) Text() string {
+	return fmt.Sprintf("comes from the same words as %s, in line %d", r.First, r.Line)
 }
 
 func clipped(said string) string {

@@ -68,6 +68,10 @@ func (a *adviser) field(f *Field, n *place.Node) {
 		if len(f.Written) == 0 {
 			a.note(n, fmt.Sprintf("the date %q does not say how documents write it", f.Name), "add `written: [D.M.YYYY]`; without it, ambiguous dates stay as written and are a problem")
 		}
+	case DateTime:
+		if f.Zone == "" {
+			a.note(n, fmt.Sprintf("the datetime %q does not say of what zone times are that are printed without one", f.Name), "add `zone: Europe/Lisbon` or another, or `zone: none`; without it the offset is what the model thinks")
+		}
 	case Number, Money, Quantity:
 		if f.Numbers.Decimal == "" {
 			a.plain = append(a.plain, f)

@@ -21,7 +21,7 @@ func (w *weigher) choose() {
 	for _, l := range waiting {
 		total := len(l.cands)
 		if total == 0 {
-			w.places[l.path] = Place{Kind: l.lacking, Against: l.against.other, Open: l.against.open, Unsaid: l.against.unsaid}
+			w.places[l.path] = Place{Kind: l.lacking, Against: l.against.other, Open: l.against.open, Opposed: l.against.opposed}
 			continue
 		}
 		cands := l.inRegion()
@@ -69,7 +69,7 @@ func (w *weigher) single() {
 
 // isAnothers tells a count of a list's item that is found outside of its region
 // alone, in that of another item. What stands before the first or behind the last
-// may be said of all of them.
+// may be said of all of them, but for what tells the items apart.
 func (w *weigher) isAnothers(l *leaf, c candidate) bool {
 	if w.inOthersRow(l, c) {
 		return true
@@ -78,6 +78,9 @@ func (w *weigher) isAnothers(l *leaf, c candidate) bool {
 		return false
 	}
 	if m := w.ix.MeasureOf(c.span); m.Unit != "" || m.Code != "" {
+		return true
+	}
+	if _, isKey := w.heads[l.f]; isKey && c.End-c.Start <= 3 && l.item.sure() && len(l.item.row) > 2 {
 		return true
 	}
 	for _, other := range l.item.row {

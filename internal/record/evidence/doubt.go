@@ -18,6 +18,12 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 	case place.Kind == Lookalike && Misread(f, v, ix.Source[place.Start:place.End]):
 	case place.Kind == Lookalike && strict:
 		return record.OnlyLookalike{Words: ix.Source[place.Start:place.End]}
+	case place.Misplaced > 0:
+		return ix.misplaced(f, place)
+	case place.Again != "":
+		return record.ReadTwice{First: place.Again, Line: place.Line}
+	case place.Opposed > 0:
+		return ix.opposed(f, place)
 	case place.Kind == None:
 		return ix.missing(f, place)
 	case f.Evidence == "quoted" && place.Kind != Quoted:
@@ -26,17 +32,33 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 	return nil
 }
 
+// misplaced says in whose line a value stands.
+func (ix *Index) misplaced(f *schema.Field, place Place) record.What {
+	said := ""
+	if !f.Sensitive {
+		said = ix.Line(place.Misplaced)
+	}
+	return record.OthersLine{Line: place.Misplaced, Said: said}
+}
+
+// opposed says of a boolean or a choice which line says otherwise.
+func (ix *Index) opposed(f *schema.Field, place Place) record.What {
+	said := ""
+	if !f.Sensitive {
+		said = ix.Line(place.Opposed)
+	}
+	return record.SaysOpposite{Line: place.Opposed, Said: said}
+}
+
 // missing says of a value that stands nowhere whether its figure does.
 func (ix *Index) missing(f *schema.Field, place Place) record.What {
 	said := ""
-	if line := max(place.Against, place.Open, place.Unsaid); line > 0 && !f.Sensitive {
+	if line := max(place.Against, place.Open); line > 0 && !f.Sensitive {
 		said = ix.Line(line)
 	}
 	switch {
 	case place.Open > 0:
 		return record.TwoFigures{Line: place.Open, Said: said}
-	case place.Unsaid > 0:
-		return record.NoOffset{Line: place.Unsaid, Said: said}
 	case place.Against > 0:
 		return record.SaysOther{Line: place.Against, Said: said}
 	}

@@ -27,16 +27,18 @@ const (
 // Place is the evidence of one value.
 type Place struct {
 	Kind       Kind
-	Start, End int  // bytes of the source text, half-open; 0, 0 where none was found
-	Line       int  // of the source text, from 1
-	Basis      bool // the place is that of the words that an inferred value rests on
-	Rivals     int  // other places where the value stands
-	Led        bool // a label of the field stands before it
-	Tied       bool // it is led, or stands in the region of its item
-	Against    int  // of a figure that stands nowhere as it is: the line, from 1, of the only one with another unit, currency or sign
-	Open       int  // likewise, the line of one that can be read as another number too
-	Unsaid     int  // of a datetime that stands nowhere with its offset: the line that has its date and time, and no zone
-	Page       int  // from 1; 0 where the document has no pages
+	Start, End int           // bytes of the source text, half-open; 0, 0 where none was found
+	Line       int           // of the source text, from 1
+	Basis      bool          // the place is that of the words that an inferred value rests on
+	Rivals     int           // other places where the value stands
+	Led        bool          // a label of the field stands before it
+	Tied       bool          // it is led, or stands in the region of its item
+	Against    int           // of a figure that stands nowhere as it is: the line, from 1, of the only one with another unit, currency or sign
+	Open       int           // likewise, the line of one that can be read as another number too
+	Opposed    int           // of a boolean or a choice that stands nowhere: the line that says the opposite, or another option
+	Misplaced  int           // of a value of an item that stands in the line of another item alone: that line
+	Again      value.Pointer // of the first value of an item: the item before it that comes from the same words
+	Page       int           // from 1; 0 where the document has no pages
 	Box        [4]int
 	Boxes      [][4]int // one a line, where the value runs over several
 	Document   string   // where it is another than the record's own
@@ -114,6 +116,7 @@ func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.collect(s.Root, "", w.root, record)
 	w.findRegions([]*item{w.root}, region{0, len(ix.Source)})
 	w.choose()
+	w.rowsOfOthers(w.root)
 	return w.places
 }
 
@@ -227,7 +230,7 @@ type weigher struct {
 	found   map[sought][]candidate
 	against map[sought]says
 	open    []span // where the figure that is looked for can be read as another number too
-	unsaid  []span // times of the date that is looked for, with no word of their zone
+	opposed []span // where words stand that say the opposite of a boolean, or another option
 	other   []span // where the figure that is looked for stands with another measure or sign
 	claimed map[claim]bool
 	taken   map[span]bool
@@ -283,7 +286,7 @@ func (w *weigher) keep(l *leaf) {
 
 // says is what lines say of a figure that stands nowhere as it is: lines from 1, 0
 // for none.
-type says struct{ other, open, unsaid int }
+type says struct{ other, open, opposed int }
 
 // claim is a place that the value of a field in one item has taken.
 type claim struct {
@@ -308,15 +311,15 @@ func (w *weigher) known(f *schema.Field, v *value.Value) ([]candidate, says) {
 	}
 	cands, ok := w.found[key]
 	if !ok {
-		w.other, w.open, w.unsaid = nil, nil, nil
+		w.other, w.open, w.opposed = nil, nil, nil
 		cands = w.narrow(f, longest(w.candidates(f, v)))
 		w.found[key] = cands
 		switch {
 		case len(cands) > 0:
 		case len(w.open) > 0:
 			w.against[key] = says{open: w.ix.LineOf(w.open[0].Start) + 1}
-		case len(w.unsaid) > 0:
-			w.against[key] = says{unsaid: w.ix.LineOf(w.unsaid[0].Start) + 1}
+		case len(w.opposed) > 0:
+			w.against[key] = says{opposed: w.ix.LineOf(w.opposed[0].Start) + 1}
 		case len(w.other) == 1:
 			w.against[key] = says{other: w.ix.LineOf(w.other[0].Start) + 1}
 		}
@@ -352,6 +355,9 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		}
 	case v.Kind == value.Bool:
 		add(w.yesNo(f, v.Text == "true"), Restated, "")
+		if len(cands) == 0 {
+			w.opposed = w.yesOrNo(f, v.Text != "true", w.ledBy)
+		}
 	case v.Kind != value.String:
 	case f.Type == schema.Date:
 		w.day(f, v.Text, add)
@@ -365,6 +371,9 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		switch {
 		case f.Type == schema.Choice:
 			w.synonyms(f, v.Text, add)
+			if len(cands) == 0 {
+				w.opposed = w.otherOptions(own, v.Text)
+			}
 		case f.Type == schema.Text && len(cands) == 0:
 			w.inPieces(v.Text, add)
 		}
@@ -399,7 +408,7 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	var with, without []span
 	for _, s := range w.figures(f, figure.Text, measure) {
 		if wide := w.ix.Beside(f, s, measure); wide != s {
-			with = append(with, wide)
+			with = append(with, w.ix.WithPart(wide))
 		} else {
 			without = append(without, s)
 		}
@@ -407,6 +416,13 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	if f.Type == schema.Money {
 		with = append(with, w.ix.Minor(figure.Text)...)
 	}
+	without = slices.DeleteFunc(without, func(s span) bool {
+		other := w.ix.OtherMeasure(f, s, measure)
+		if other {
+			w.other = append(w.other, s)
+		}
+		return other
+	})
 	add(with, Restated, figure.Text+" "+measure)
 	w.otherUnits(f, figure.Text, measure, add)
 	if len(with) == 0 {

@@ -307,7 +307,7 @@ func (w *weigher) otherUnits(f *schema.Field, figure, own string, add func([]spa
 			}
 			for _, s := range w.figures(f, amount, unit) {
 				if m := w.ix.MeasureOf(s); m.Unit == unit {
-					with = append(with, m.Where)
+					with = append(with, w.ix.WithPart(m.Where))
 				}
 			}
 		}

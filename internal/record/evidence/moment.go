@@ -67,7 +67,8 @@ func (w *weigher) rightHalf(text string, cands []candidate) []candidate {
 const mostApart = 60
 
 // moment finds a date with a time: where both stand together, and the zone that is said
-// there, or else the field's, gives the offset that the value has.
+// there, or else the field's, gives the offset that the value has. Where neither says one
+// the type asks for an offset all the same, and any will do.
 func (w *weigher) moment(f *schema.Field, text string, add func([]span, Kind, string)) {
 	if len(w.ix.find(text)) > 0 {
 		add(w.ix.find(text), Restated, text)
@@ -86,12 +87,10 @@ func (w *weigher) moment(f *schema.Field, text string, add func([]span, Kind, st
 	for _, m := range w.together(f, at.Format(schema.LocalForm)) {
 		said := w.ix.offsets(m.time)
 		switch right := slices.Contains(said, seconds/60); {
-		case none, right, said == nil && own != nil && at.In(own).Format(time.RFC3339) == at.Format(time.RFC3339):
+		case none, right, said == nil && own == nil, said == nil && at.In(own).Format(time.RFC3339) == at.Format(time.RFC3339):
 			add([]span{m.span}, Restated, "")
-		case said != nil || own != nil:
-			w.other = append(w.other, m.time)
 		default:
-			w.unsaid = append(w.unsaid, m.time)
+			w.other = append(w.other, m.time)
 		}
 	}
 	if own == nil || at.In(own).Format(schema.LocalForm) == at.Format(schema.LocalForm) {

@@ -274,6 +274,8 @@ var exam = []struct{ field, text, right, wrong string }{
 	{"{integer: N.}", "season 2031/32", `2032`, `2023`},
 	{"{number: Percent of the price that a grant paid.}", "zwei Drittel aus Stiftungsmitteln", `66.7`, `33.3`},
 	{"{quantity: Q., unit: kJ}", "Energy 250 kcal", `{"amount":1046,"unit":"kJ"}`, `{"amount":250,"unit":"kJ"}`},
+	{"{money: M.}", "nerve block £37 (x2), drugs £22.40", `{"amount":74,"currency":"GBP"}`, `{"amount":44.80,"currency":"GBP"}`},
+	{"{money: M.}", "lamps EUR 37.50 x 3", `{"amount":112.50,"currency":"EUR"}`, `{"amount":112.50,"currency":"USD"}`},
 	{"{time: T.}", "om 9u15 uit de put", `"09:15"`, `"15:09"`},
 	{"{time: T.}", "at 0915 hrs", `"09:15"`, `"09:51"`},
 	{"{time: T.}", "kl. 14:15:00", `"14:15"`, `"02:15"`},

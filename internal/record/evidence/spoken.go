@@ -1,6 +1,8 @@
 package evidence
 
 import (
+	"slices"
+	"strings"
 	"time"
 
 	"filler/internal/base/lang"
@@ -78,21 +80,63 @@ func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind
 
 // yesNo finds the words for true or false behind a label of the field, and those
 // that it declares wherever they stand.
-func (w *weigher) yesNo(f *schema.Field, want bool) []span {
-	var found []span
+func (w *weigher) yesNo(f *schema.Field, want bool) []span { return w.yesOrNo(f, want, w.led) }
+
+// yesOrNo is yesNo where led tells which words stand behind a label.
+func (w *weigher) yesOrNo(f *schema.Field, want bool, led func(*schema.Field, span) bool) []span {
+	var found, other []span
 	for says, words := range map[bool][]string{true: f.Yes, false: f.No} {
 		for _, word := range words {
 			for _, s := range w.ix.find(word) {
+				if strings.HasPrefix(strings.TrimLeft(w.ix.Source[s.End:], " "), ":") { // a label: Castrated: no
+					continue
+				}
 				if (says != w.ix.Denied(s)) == want {
 					found = append(found, s)
+				} else {
+					other = append(other, s)
 				}
 			}
 		}
 	}
 	for _, t := range w.ix.Tokens {
-		if b, known := normalize.YesNo(t.Word); known && b == want && w.led(f, t.Span) {
+		if b, known := normalize.YesNo(t.Word); known && b == want && led(f, t.Span) {
 			found = append(found, t.Span)
 		}
 	}
+	return slices.DeleteFunc(found, func(s span) bool { // the fit of not fit
+		return slices.ContainsFunc(other, func(o span) bool { return o.Start <= s.Start && s.End <= o.End && o != s })
+	})
+}
+
+// otherOptions gives where the words for another option than the chosen one stand behind a
+// label of the field.
+func (w *weigher) otherOptions(own *schema.Field, chosen string) (found []span) {
+	f := own.Kin()
+	if f.List != nil {
+		return nil
+	}
+	for _, o := range f.Of {
+		if o.Value == chosen {
+			continue
+		}
+		w.synonyms(f, o.Value, func(spans []span, _ Kind, _ string) {
+			for _, s := range append(spans, w.ix.find(o.Value)...) {
+				if w.ledBy(own, s) && !w.ix.Denied(s) {
+					found = append(found, s)
+				}
+			}
+		})
+	}
 	return found
+}
+
+// ledBy tells whether a label of the field with a colon stands right before a place: all
+// that is said there is the value.
+func (w *weigher) ledBy(f *schema.Field, s span) bool {
+	before := strings.TrimRight(w.ix.Source[:s.Start], " \t")
+	if !strings.HasSuffix(before, ":") {
+		return false
+	}
+	return w.led(f, s)
 }

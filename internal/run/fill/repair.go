@@ -288,8 +288,7 @@ func (w *filling) askable() (all []record.Problem) {
 				continue
 			}
 		}
-		switch p.What.(type) {
-		case record.TwoFigures, record.NoOffset:
+		if _, undeclared := p.What.(record.TwoFigures); undeclared {
 			continue // it is for the schema to say, and no model can
 		}
 		if !w.insists[p.Path] {

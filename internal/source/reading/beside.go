@@ -432,6 +432,9 @@ func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
 
 // Denied tells whether a word for "not" stands right before a place.
 func (tx *Text) Denied(s Span) bool {
+	if before := strings.TrimRight(tx.Source[max(0, s.Start-6):s.Start], " \u00a0"); strings.HasSuffix(before, "[ ]") || strings.HasSuffix(before, "[]") || strings.HasSuffix(before, "☐") {
+		return true // a box that is not ticked
+	}
 	at := tx.TokenAt(s.Start) - 1
 	return at >= 0 && tx.near(at, at+1) && lang.Not.Has(tx.Tokens[at].Word)
 }

@@ -210,11 +210,15 @@ func (tx *Text) multiply() {
 			}
 			x, okX := new(big.Rat).SetString(a.key)
 			y, okY := new(big.Rat).SetString(b.key)
-			if !okX || !okY || !x.IsInt() || len(a.key)+len(b.key) > 24 {
+			if !okX || !okY || !x.IsInt() && !y.IsInt() || len(a.key)+len(b.key) > 24 {
 				continue
 			}
+			each := b.Span // or £37 (x2)
+			if !x.IsInt() || tx.MeasureOf(b.Span).none() && !tx.MeasureOf(a.Span).none() {
+				each = a.Span
+			}
 			key := value.CanonicalNumber(x.Mul(x, y).FloatString(6))
-			tx.derived.products[key] = append(tx.derived.products[key], product{Span{a.Start, b.End}, b.Span})
+			tx.derived.products[key] = append(tx.derived.products[key], product{Span{a.Start, b.End}, each})
 		}
 	}
 }
@@ -222,6 +226,9 @@ func (tx *Text) multiply() {
 // isTimes tells whether what stands between two figures makes them a count and what
 // each of them is.
 func isTimes(gap string) bool {
+	if sign := strings.Trim(gap, " (\u00a0"); sign == "x" || sign == "×" {
+		return strings.Count(gap, "(") <= 1
+	}
 	if strings.ContainsAny(gap, "\n.;:()") {
 		return false
 	}

@@ -178,6 +178,14 @@ func scaleBehind(rest string) (noughts, size int) {
 	if end := strings.IndexFunc(word, func(r rune) bool { return !unicode.IsLetter(r) }); end >= 0 {
 		word = word[:end]
 	}
+	if sign, _ := utf8.DecodeRuneInString(rest[gap+len(word):]); len(word) == 1 && strings.ContainsRune("€£$¥", sign) && sign != utf8.RuneError { // 1,2 M€, 12 k€
+		switch word {
+		case "k", "K":
+			return 3, gap + 1
+		case "M", "m":
+			return 6, gap + 1
+		}
+	}
 	if len(word) == 0 || len(word) > 12 || len(word) == 1 && (word != "k" || gap > 0) {
 		return 0, 0
 	}

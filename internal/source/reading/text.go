@@ -47,6 +47,7 @@ type Text struct {
 	derived   derived
 	back      []Span // what the text takes back
 	measured  measured
+	named     named
 }
 
 // New reads a text.

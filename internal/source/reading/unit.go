@@ -28,7 +28,7 @@ var units = map[string]unit{
 	"mm2": {"area", "0.000001", ""}, "cm2": {"area", "0.0001", ""}, "dm2": {"area", "0.01", ""}, "m2": {"area", "1", ""}, "a": {"area", "100", ""}, "ha": {"area", "10000", ""}, "km2": {"area", "1000000", ""},
 	"acre": {"area", "4046.8564224", ""}, "ft2": {"area", "0.09290304", ""},
 	"ul": {"volume", "0.000001", ""}, "ml": {"volume", "0.001", ""}, "cl": {"volume", "0.01", ""}, "dl": {"volume", "0.1", ""}, "l": {"volume", "1", ""}, "hl": {"volume", "100", ""}, "m3": {"volume", "1000", ""}, "cm3": {"volume", "0.001", ""}, "dm3": {"volume", "1", ""},
-	"W": {"power", "1", ""}, "kW": {"power", "1000", ""}, "MW": {"power", "1000000", ""}, "Wh": {"energy", "1", ""}, "kWh": {"energy", "1000", ""}, "MWh": {"energy", "1000000", ""}, "J": {"energy", "1/3600", ""}, "kJ": {"energy", "5/18", ""}, "MJ": {"energy", "2500/9", ""}, "kcal": {"energy", "523/450", ""},
+	"W": {"power", "1", ""}, "kW": {"power", "1000", ""}, "MW": {"power", "1000000", ""}, "Wh": {"energy", "1", ""}, "kWh": {"energy", "1000", ""}, "MWh": {"energy", "1000000", ""}, "kJ": {"energy", "5/18", ""}, "MJ": {"energy", "2500/9", ""}, "kcal": {"energy", "523/450", ""},
 	"N": {"force", "1", ""}, "kN": {"force", "1000", ""}, "Pa": {"pressure", "1", ""}, "hPa": {"pressure", "100", ""}, "kPa": {"pressure", "1000", ""}, "MPa": {"pressure", "1000000", ""}, "mbar": {"pressure", "100", ""}, "bar": {"pressure", "100000", ""},
 	"V": {"voltage", "1", ""}, "mV": {"voltage", "0.001", ""}, "kV": {"voltage", "1000", ""}, "A": {"current", "1", ""}, "mA": {"current", "0.001", ""},
 	"Hz": {"frequency", "1", ""}, "kHz": {"frequency", "1000", ""}, "MHz": {"frequency", "1000000", ""},

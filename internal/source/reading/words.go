@@ -116,6 +116,23 @@ func (tx *Text) partBehind(end int) string {
 	return ""
 }
 
+// WithPart widens the place of an amount over a part that is said behind its unit: an hour
+// and a half.
+func (tx *Text) WithPart(s Span) Span {
+	rest := tx.Source[s.End:min(len(tx.Source), s.End+28)]
+	gap := len(rest) - len(strings.TrimLeft(rest, " \u00a0"))
+	if gap == 0 {
+		return s
+	}
+	for _, words := range lang.AndAHalf.Words() {
+		if said := rest[gap:]; len(said) >= len(words) && strings.EqualFold(said[:len(words)], words) && (len(said) == len(words) || !isWordByte(said[len(words)])) {
+			s.End += gap + len(words)
+			return s
+		}
+	}
+	return s
+}
+
 // partOf gives the decimals that words for a part say: ".5" for "and a half".
 func partOf(words string) string {
 	if part := lang.AndAHalf.Meaning(words); part != "" {
