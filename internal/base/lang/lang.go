@@ -94,6 +94,7 @@ const (
 	Crossed     Kind = "crossed"      // says that what it stands with is struck out
 	But         Kind = "but"          // stands between what is not so and what is
 	UnitOf      Kind = "unit-of"      // stands between a unit and what is measured: litres of water
+	Sum         Kind = "sum"          // heads a row of sums
 	Apiece      Kind = "apiece"       // behind an amount: that each of several has it
 	PerEach     Kind = "per-each"     // does as Per does, where it can be no article
 	MailFrom    Kind = "mail-from"    // stands before who wrote a message

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -29,7 +30,7 @@ func (u *unread) rows(labelled []Line) []Line {
 			for at := n + step; at >= 0 && at <= len(ix.Breaks) && !taken[at]; at += step {
 				text, start, end := ix.rowAt(at)
 				own := cellsOf(text)
-				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsFigures(own, u.cellsAt(n)) || strings.Contains(text, ":") || ix.TokenAt(start) == ix.TokenAt(end) {
+				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) || strings.Contains(text, ":") || ix.TokenAt(start) == ix.TokenAt(end) {
 					break
 				}
 				taken[at] = true
@@ -43,6 +44,12 @@ func (u *unread) rows(labelled []Line) []Line {
 func (u *unread) cellsAt(n int) []string {
 	text, _, _ := u.w.ix.rowAt(n)
 	return cellsOf(text)
+}
+
+// headsSums tells a cell that begins with a word for a sum: Subtotal, Zwischensumme netto.
+func headsSums(cell string) bool {
+	words := reading.Tokenize(cell)
+	return len(words) > 0 && lang.Sum.Has(words[0].Word)
 }
 
 // headsFigures tells a row without any figure beside one that has some in half of

@@ -151,7 +151,7 @@ func (tx *Text) beside(s Span) Measure {
 	if half := strings.ToLower(word); lang.Oclock.Has(half) && half != "h" || half == "am" || half == "pm" {
 		return Measure{Unit: "o'clock", Word: word, Where: where}
 	}
-	if lang.Minor.Has(word) {
+	if of, _, _ := strings.Cut(word, "/"); lang.Minor.Has(of) { // and 31,45 ct/kWh
 		return Measure{Minor: true, Word: word, Where: where}
 	}
 	if isUnit(word) {

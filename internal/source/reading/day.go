@@ -129,6 +129,12 @@ func (tx *Text) dayAround(i int, name string) {
 			return
 		}
 	}
+	if year := tx.yearOfRange(i, month); year != "" {
+		if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.near(first, i) {
+			tx.keepDay(first, i, year, month, day)
+			return
+		}
+	}
 	if _, ok := tx.year(after); ok && tx.near(i, after) || !lang.Month.Has(name) { // a month and a year; "am" and "mar" are words
 		return
 	}
@@ -138,6 +144,39 @@ func (tx *Text) dayAround(i int, name string) {
 	} else if day := tx.dayOf(i + 1); day != "" && tx.Tokens[i+1].Start-tx.Tokens[i].End < 3 {
 		tx.keepPart(i, i+1, month, day)
 	}
+}
+
+// yearOfRange gives the year of the first day of a range whose year is said once: 1 Apr -
+// 30 Jun 2031; "" where none begins there. i is the token of its month.
+func (tx *Text) yearOfRange(i int, month string) string {
+	next := i + 1
+	if next >= len(tx.Tokens) || !tx.near(i, next) {
+		return ""
+	}
+	if lang.Until.Has(tx.Tokens[next].Word) {
+		next++
+	} else if !strings.ContainsAny(tx.Source[tx.Tokens[i].End:tx.Tokens[next].Start], "-–") {
+		return ""
+	}
+	named := tx.skipOf(next+1, 1)
+	if tx.dayOf(next) == "" || named >= len(tx.Tokens) || !tx.near(i, named) {
+		return ""
+	}
+	to := lang.Month.Meaning(tx.Tokens[named].Word)
+	if to == "" {
+		to = lang.ShortMonth.Meaning(tx.Tokens[named].Word)
+	}
+	year, ok := tx.year(tx.skipOf(named+1, 1))
+	if !ok || to == "" {
+		return ""
+	}
+	n, errN := strconv.Atoi(year)
+	a, errA := strconv.Atoi(month)
+	b, errB := strconv.Atoi(to)
+	if errN == nil && errA == nil && errB == nil && a > b { // 15 Dec - 14 Jan 2032
+		return strconv.Itoa(n - 1)
+	}
+	return year
 }
 
 // keepPart notes a day without a year between two tokens.

@@ -369,7 +369,7 @@ func standsAlone(text string, start, end int) bool {
 		return false
 	}
 	// Letters may follow, as a unit or an ending does; a longer word is none.
-	return letters == 0 || letters == 2 || letters == 3 || letters == 1 && strings.IndexByte("kxh", rest[0]|0x20) >= 0 || UnitOf(rest[:letters]) != "" || lang.Currency.Has(rest[:letters])
+	return letters == 0 || letters == 2 || letters == 3 || letters == 1 && strings.IndexByte("kxh", rest[0]|0x20) >= 0 || UnitOf(rest[:letters]) != "" || lang.Currency.Has(rest[:letters]) || lang.Minor.Has(rest[:letters])
 }
 
 // Figures gives the canonical numbers that a literal may mean: 1,250 is 1.25 or
