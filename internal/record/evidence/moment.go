@@ -58,6 +58,9 @@ func (w *weigher) rightHalf(text string, cands []candidate) []candidate {
 		cands[i].span = w.ix.WithHalf(c.span)
 	}
 	return slices.DeleteFunc(cands, func(c candidate) bool {
+		if at := w.ix.RangeBegins(c.Start); at != "" {
+			return at != text && at+":00" != text
+		}
 		at, read := reading.TimeOfDay(w.ix.Source[c.Start:c.End])
 		return read && at != text && at+":00" != text && at != text+":00"
 	})

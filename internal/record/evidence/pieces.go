@@ -5,6 +5,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/source/reading"
 )
 
@@ -17,7 +18,7 @@ func (w *weigher) inPieces(text string, add func([]span, Kind, string)) {
 		add(found, Restated, "")
 		return
 	}
-	if found := w.ix.turned(text, want); len(found) > 0 {
+	if found := append(w.ix.turned(text, want), w.ix.sharedName(text, want)...); len(found) > 0 {
 		add(found, Restated, "")
 		return
 	}
@@ -110,6 +111,28 @@ func (ix *Index) turned(text string, want []reading.Token) (found []span) {
 			if strings.HasPrefix(gap, ",") != inValue && strings.TrimSpace(strings.Trim(gap, ",.")) == "" {
 				found = append(found, s)
 			}
+		}
+	}
+	return found
+}
+
+// sharedName finds a name whose family name is said once for two: Gwen & Rob Tolliver.
+func (ix *Index) sharedName(text string, want []reading.Token) (found []span) {
+	if len(want) != 2 || strings.ContainsAny(text, "0123456789,") {
+		return nil
+	}
+	for _, first := range ix.ByWord[want[0].Word] {
+		last := first + 2 // Gwen & Rob Tolliver
+		if first+1 < len(ix.Tokens) && lang.ListAnd.Has(ix.Tokens[first+1].Word) {
+			last++
+		} else if last < len(ix.Tokens) && strings.TrimSpace(ix.Source[ix.Tokens[first].End:ix.Tokens[first+1].Start]) != "&" {
+			continue
+		}
+		if last >= len(ix.Tokens) || ix.Tokens[last].Word != want[1].Word || ix.Source[ix.Tokens[last-1].End:ix.Tokens[last].Start] != " " {
+			continue
+		}
+		if r, _ := utf8.DecodeRuneInString(ix.Source[ix.Tokens[last-1].Start:]); unicode.IsUpper(r) {
+			found = append(found, between(ix.Tokens[first].Start, ix.Tokens[last].End))
 		}
 	}
 	return found

@@ -280,6 +280,8 @@ var exam = []struct{ field, text, right, wrong string }{
 	{"{money: M.}", "Arbeitspreis 31,45 ct/kWh", `{"amount":0.3145,"currency":"EUR"}`, `{"amount":31.45,"currency":"EUR"}`},
 	{"{date: D.}", "Period 1 Apr - 30 Jun 2031 (91 days)", `"2031-04-01"`, `"2030-04-01"`},
 	{"{date: D.}", "from 15 Dec to 14 Jan 2032", `"2031-12-15"`, `"2032-12-15"`},
+	{"{time: T.}", "Scout Hut. 2.30-4.45pm", `"14:30"`, `"02:30"`},
+	{"{time: T.}", "open 11 to 1 pm", `"11:00"`, `"23:00"`},
 	{"{time: T.}", "om 9u15 uit de put", `"09:15"`, `"15:09"`},
 	{"{time: T.}", "at 0915 hrs", `"09:15"`, `"09:51"`},
 	{"{time: T.}", "kl. 14:15:00", `"14:15"`, `"02:15"`},

@@ -7,6 +7,7 @@ import (
 	"sync"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 )
 
 // clocks is the times of a source that are said in words, made when they are first
@@ -14,6 +15,8 @@ import (
 type clocks struct {
 	once sync.Once
 	at   map[string][]Span // by the time as records hold it, HH:MM
+
+	begins map[int]string // the first times of ranges whose second says the half of the day, by where they start
 }
 
 // SpokenTimes gives the places where a time of day is said in words, or in figures
@@ -22,9 +25,12 @@ type clocks struct {
 // day it means stands for both.
 func (tx *Text) SpokenTimes(at string) []Span {
 	tx.clocks.once.Do(func() {
-		tx.clocks.at = map[string][]Span{}
+		tx.clocks.at, tx.clocks.begins = map[string][]Span{}, map[int]string{}
 		for i := range tx.Tokens {
 			tx.timeFrom(i)
+		}
+		for _, s := range tx.Stretches {
+			tx.timeRanges(s)
 		}
 	})
 	hour, rest, ok := strings.Cut(at, ":")
@@ -32,6 +38,42 @@ func (tx *Text) SpokenTimes(at string) []Span {
 		at = hour + ":" + minute
 	}
 	return tx.clocks.at[at]
+}
+
+// RangeBegins gives the time with which a range begins at a place, by the half of the day
+// that its end says; "" where none does.
+func (tx *Text) RangeBegins(at int) string {
+	tx.SpokenTimes("")
+	return tx.clocks.begins[at]
+}
+
+// timeRange is two times of which the second alone says the half of the day.
+var timeRange = lazy.New(`(?i)\b(\d{1,2})(?:[:.](\d{2}))? ?(?:-|–|to|until) ?(\d{1,2})(?:[:.](\d{2}))? ?([ap])\.?m\b`)
+
+// timeRanges keeps the first times of ranges whose half of the day is said once:
+// 2.30-4.45pm begins at 14:30, 11-1pm at 11:00.
+func (tx *Text) timeRanges(within Span) {
+	text := tx.Source[within.Start:within.End]
+	for _, m := range timeRange.FindAllStringSubmatchIndex(text, -1) {
+		group := func(n int) int {
+			if m[2*n] < 0 {
+				return 0
+			}
+			v, _ := strconv.Atoi(text[m[2*n]:m[2*n+1]])
+			return v
+		}
+		from, to := group(1)%12*60+group(2), group(3)%12*60+group(4)
+		if group(1) < 1 || group(1) > 12 || group(3) > 12 || group(2) > 59 {
+			continue
+		}
+		if half := text[m[10]] | 0x20; half == 'p' && from < to || half == 'a' && from > to {
+			from += 12 * 60
+		}
+		at := fmt.Sprintf("%02d:%02d", from/60, from%60)
+		end := max(m[3], m[5])
+		tx.clocks.at[at] = append(tx.clocks.at[at], Span{within.Start + m[0], within.Start + end})
+		tx.clocks.begins[within.Start+m[0]] = at
+	}
 }
 
 // word gives a token's word; "" where there is none, or where another line or
