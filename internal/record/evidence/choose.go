@@ -3,6 +3,7 @@ package evidence
 import (
 	"slices"
 	"sort"
+	"strings"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -74,13 +75,17 @@ func (w *weigher) isAnothers(l *leaf, c candidate) bool {
 	if w.inOthersRow(l, c) {
 		return true
 	}
-	if l.fixed != nil || c.led || l.f.Type != schema.Integer || l.item.region == nil || l.item.region.holds(c.span) {
+	_, isKey := w.heads[l.f]
+	if l.fixed != nil || c.led || l.item.region == nil || l.item.region.holds(c.span) {
+		return false
+	}
+	if l.f.Type != schema.Integer && !(isKey && l.f.Type == schema.Text && strings.Trim(w.ix.Source[c.Start:c.End], "0123456789") == "") {
 		return false
 	}
 	if m := w.ix.MeasureOf(c.span); m.Unit != "" || m.Code != "" {
 		return true
 	}
-	if _, isKey := w.heads[l.f]; isKey && c.End-c.Start <= 3 && l.item.sure() && len(l.item.row) > 2 {
+	if isKey && c.End-c.Start <= 3 && l.item.sure() && len(l.item.row) > 2 {
 		return true
 	}
 	for _, other := range l.item.row {

@@ -53,10 +53,8 @@ func (w *weigher) ofOtherLines(list []*item) {
 	}
 	for _, it := range list {
 		home := w.homeOf(it)
-		if home >= 0 {
-			if row, _, _ := w.ix.rowAt(home); in[home] > 1 || len(cellsIn(row)) < 2 {
-				home = -1
-			}
+		if home >= 0 && (in[home] > 1 || !w.begins(it, home)) {
+			home = -1
 		}
 		for _, l := range it.leaves {
 			if at := w.places[l.path]; at.Opposed > 0 && at.Opposed-1 != home {
@@ -91,11 +89,52 @@ func (w *weigher) inLinesOfOthers(list []*item) {
 			if !at.Found() || at.Led || l.fixed != nil || at.Line-1 == homes[i] {
 				continue
 			}
+			if t := l.f.Kin().Type; t == schema.Boolean || t == schema.Choice {
+				if w.begins(it, homes[i]) && w.saysAnother(l, at, homes[i]) {
+					w.places[l.path] = Place{Kind: l.lacking, Opposed: homes[i] + 1}
+				}
+				continue
+			}
 			if _, others := owner[at.Line-1]; others && w.hasOwn(it, l.f, at, homes[i]) {
 				w.places[l.path] = Place{Kind: l.lacking, Misplaced: at.Line}
 			}
 		}
 	}
+}
+
+// begins tells whether a line is an item's: it is a row of cells, or begins with a value of
+// the item, but for a number or a mark before it.
+func (w *weigher) begins(it *item, home int) bool {
+	row, start, _ := w.ix.rowAt(home)
+	if len(cellsIn(row)) > 1 {
+		return true
+	}
+	return slices.ContainsFunc(it.leaves, func(l *leaf) bool {
+		at := w.places[l.path]
+		return at.Found() && at.Line-1 == home && len(strings.TrimSpace(w.ix.Source[start:max(start, at.Start)])) <= 4
+	})
+}
+
+// saysAnother tells whether an item's line has the words for the opposite of a boolean
+// that stands in another line, or for another option of a choice.
+func (w *weigher) saysAnother(l *leaf, at Place, home int) bool {
+	f := l.f.Kin()
+	here := func(s span) bool { return w.ix.LineOf(s.Start) == home }
+	if f.Type == schema.Boolean {
+		yes := w.yesOrNo(f, true, w.ledBy)
+		isYes := slices.ContainsFunc(yes, func(s span) bool { return s.Start == at.Start })
+		return slices.ContainsFunc(w.yesOrNo(f, !isYes, w.ledBy), here)
+	}
+	if row, _, _ := w.ix.rowAt(home); f.List != nil || len(cellsIn(row)) < 2 { // in prose a word is soon said of another
+		return false
+	}
+	said := map[string]bool{}
+	for _, o := range f.Of {
+		w.synonyms(f, o.Value, func(spans []span, _ Kind, _ string) {
+			said[o.Value] = said[o.Value] || slices.ContainsFunc(spans, here) // the words stand in the item's own line
+		})
+	}
+	return len(said) > 0 && slices.ContainsFunc(f.Of, func(o schema.Option) bool { return said[o.Value] })
 }
 
 // hasOwn tells whether the line of an item has, where a value stands in the line of

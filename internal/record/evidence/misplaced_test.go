@@ -132,3 +132,19 @@ fields:
 	}
 	assert.Empty(t, doubts(t, s, `{"fit":false}`, "Drinkable: no\n"), "a label says nothing by itself")
 }
+
+// Of an item only its own line speaks: what the line of another says is no evidence for a
+// boolean, where its own says the opposite.
+func TestBooleansOfOthers(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  motions:\n    list: Motions.\n    key: [no]\n    fields:\n      no: {integer: Number.}\n      text: What was moved.\n      votes: {integer: Votes for.}\n      carried: {boolean: Whether it was carried., true: {also: [carried]}, false: {also: [lost]}}\n"))
+	require.NoError(t, err)
+	const doc = "1. Hosepipes, 11 for it. CARRIED.\n2. Bees on the top field, 6 for it. Lost.\n3. A new gate, 14 for it.\n"
+	rec := func(one, two, three string) string {
+		return fmt.Sprintf(`{"motions":[{"no":1,"text":"Hosepipes","votes":11,"carried":%s},{"no":2,"text":"Bees on the top field","votes":6,"carried":%s},{"no":3,"text":"A new gate","votes":14,"carried":%s}]}`, one, two, three)
+	}
+	assert.Empty(t, doubts(t, s, rec("true", "false", "true"), doc), "of the third nothing is said")
+	found := doubts(t, s, rec("false", "true", "false"), doc)
+	assert.Len(t, found, 2)
+	assert.Equal(t, record.SaysOpposite{Line: 1, Said: "1. Hosepipes, 11 for it. CARRIED."}, found["/motions/0/carried"])
+	assert.Equal(t, record.SaysOpposite{Line: 2, Said: "2. Bees on the top field, 6 for it. Lost."}, found["/motions/1/carried"])
+}

@@ -1,0 +1,100 @@
+package evidence
+
+import (
+	"filler/internal/base/value"
+	"filler/internal/schema"
+	"slices"
+	"strings"
+)
+
+// inCompound tells whether a quantity's figure is but a part of an amount in two units.
+func (w *weigher) inCompound(f *schema.Field, v *value.Value, s span) bool {
+	figure, unit := v.Get("amount"), v.Get("unit")
+	return f.Type == schema.Quantity && v.Kind == value.Object && figure != nil && unit != nil && w.ix.InCompound(s, figure.Text, unit.Text)
+}
+
+// amount finds the figure of money or a quantity; where its measure stands
+// beside it, the place holds both.
+func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind, string)) {
+	figure := v.Get("amount")
+	if figure == nil || figure.Kind != value.Number {
+		return
+	}
+	name, _ := f.Measure()
+	measure := ""
+	if m := v.Get(name); m != nil {
+		measure = m.Text
+	}
+	var with, without []span
+	for _, s := range w.figures(f, figure.Text, measure) {
+		if wide := w.ix.Beside(f, s, measure); wide != s {
+			with = append(with, w.ix.WithPart(wide))
+		} else {
+			without = append(without, s)
+		}
+	}
+	if f.Type == schema.Money {
+		for _, s := range w.ix.Minor(figure.Text) {
+			if !w.ix.OtherMeasure(f, s, measure) {
+				with = append(with, s)
+			}
+		}
+	}
+	without = slices.DeleteFunc(without, func(s span) bool {
+		other := w.ix.OtherMeasure(f, s, measure)
+		if other {
+			w.other = append(w.other, s)
+		}
+		return other
+	})
+	add(with, Restated, figure.Text+" "+measure)
+	w.otherUnits(f, figure.Text, measure, add)
+	if len(with) == 0 {
+		add(without, Restated, "")
+	}
+	if len(with)+len(without) == 0 {
+		w.shared(f, figure.Text, measure, add)
+	}
+	if len(with) == 0 && f.Type == schema.Money && value.CanonicalNumber(figure.Text) == "0" {
+		add(w.free(), Restated, "")
+	}
+}
+
+// figures gives the places of a number: with the sign that the words near it say,
+// where the field declares such words, and with no other measure beside it.
+func (w *weigher) figures(f *schema.Field, text, measure string) []span {
+	key := value.CanonicalNumber(text)
+	other := strings.TrimPrefix(key, "-")
+	spans, open := w.ix.Numbers(f, key)
+	if other != key && len(f.Minus) > 0 { // -40 may stand as "loses 40"
+		more, also := w.ix.Numbers(f, other)
+		spans, open = append(spans, more...), append(open, also...)
+	}
+	w.open = append(w.open, open...)
+	if key == "0" {
+		if spans = append(spans, w.nought(f)...); len(spans) > 0 && len(w.ix.Every(key)) == 0 {
+			return spans
+		}
+	}
+	if len(f.Minus)+len(f.Plus) == 0 && measure == "" {
+		return spans
+	}
+	var found []span
+	for _, s := range spans {
+		if measure != "" && w.ix.SaysOther(f, s, measure) {
+			w.other = append(w.other, s)
+			continue
+		}
+		if len(f.Minus)+len(f.Plus) > 0 {
+			said := w.ix.Signed(f, s)
+			own := strings.IndexAny(w.ix.Source[s.Start:s.End], "-−–") == 0
+			negative := own || said < 0
+			if negative != strings.HasPrefix(key, "-") {
+				w.other = append(w.other, s)
+				continue
+			}
+		}
+		found = append(found, s)
+	}
+	return found
+}

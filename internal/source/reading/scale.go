@@ -1,0 +1,94 @@
+package reading
+
+import (
+	"filler/internal/base/lang"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+)
+
+// scaleBehind gives the noughts that a word right behind a number adds, and the
+// bytes up to its end: 6 for "1.2 million", 3 for "12k".
+func scaleBehind(rest string) (noughts, size int) {
+	gap := len(rest) - len(strings.TrimLeft(rest, " \u00a0"))
+	if gap > 2 {
+		return 0, 0
+	}
+	word := rest[gap:]
+	if end := strings.IndexFunc(word, func(r rune) bool { return !unicode.IsLetter(r) }); end >= 0 {
+		word = word[:end]
+	}
+	if sign, _ := utf8.DecodeRuneInString(rest[gap+len(word):]); len(word) == 1 && strings.ContainsRune("€£$¥", sign) && sign != utf8.RuneError { // 1,2 M€, 12 k€
+		switch word {
+		case "k", "K":
+			return 3, gap + 1
+		case "M", "m":
+			return 6, gap + 1
+		}
+	}
+	if len(word) == 0 || len(word) > 12 || len(word) == 1 && (word != "k" || gap > 0) {
+		return 0, 0
+	}
+	noughts, _ = strconv.Atoi(lang.Scale.Meaning(word))
+	if noughts == 0 {
+		return 0, 0
+	}
+	size = gap + len(word)
+	if strings.HasPrefix(rest[size:], ".") && len(word) < 5 {
+		size++
+	}
+	return noughts, size
+}
+
+// shifted gives a figure with its point so many places further right.
+func shifted(figure string, places int) string {
+	sign := ""
+	if strings.HasPrefix(figure, "-") {
+		sign, figure = "-", figure[1:]
+	}
+	whole, decimals, _ := strings.Cut(figure, ".")
+	decimals += strings.Repeat("0", max(0, places-len(decimals)))
+	whole = strings.TrimLeft(whole+decimals[:places], "0")
+	if whole == "" {
+		whole = "0"
+	}
+	if decimals[places:] != "" {
+		whole += "." + decimals[places:]
+	}
+	return sign + whole
+}
+
+// standsAlone reports whether the digits of [start, end) are no part of a
+// code, a date or a time. Letters may follow, as a unit does, but then no
+// further digits.
+func standsAlone(text string, start, end int) bool {
+	if before, size := utf8.DecodeLastRuneInString(text[:start]); size > 0 {
+		if IsWordRune(before) {
+			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); before|0x20 != 'x' || IsWordRune(prior) { // x120: a power
+				return false
+			}
+		}
+		if strings.ContainsRune("-/.:_", before) {
+			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); IsWordRune(prior) && !(before == '-' && isRange(text, start-1)) {
+				return false
+			}
+		}
+	}
+	rest := text[end:]
+	if len(rest) >= 2 && strings.IndexByte("-/:_", rest[0]) >= 0 && isDigit(rest[1]) && !(rest[0] == '-' && isRange(text, end)) {
+		return false
+	}
+	letters := 0
+	for letters < len(rest) && (rest[letters]|0x20 >= 'a' && rest[letters]|0x20 <= 'z') {
+		letters++
+	}
+	if letters > 0 && letters < len(rest) && isDigit(rest[letters]) {
+		return false
+	}
+	if said := rest[:letters]; strings.ContainsAny(said, "Oo") && strings.Trim(said, "OolI") == "" { // misread figures: 1,9OO
+		return false
+	}
+	// Letters may follow, as a unit or an ending does; a longer word is none.
+	return letters == 0 || letters == 2 || letters == 3 || letters == 1 && strings.IndexByte("kxh", rest[0]|0x20) >= 0 || UnitOf(rest[:letters]) != "" || lang.Currency.Has(rest[:letters]) || lang.Minor.Has(rest[:letters])
+}
