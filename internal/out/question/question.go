@@ -112,7 +112,7 @@ func Records(ctx context.Context, ask Asker, tables Tables, text string, earlier
 	sources := ""
 	described := tables.Plan.Describe()
 	for shown := described; ; {
-		reply, err := ask(ctx, Put{ToTables, "the tables", shown, s, ofTables, earlier.Text()})
+		reply, err := ask(ctx, Put{ToTables, "the tables", shown, s, ofTables(), earlier.Text()})
 		if err != nil {
 			return nil, err
 		}
@@ -172,7 +172,7 @@ func (o *OfRecords) say(ctx context.Context, ask Asker, text string) error {
 	if err != nil {
 		return err
 	}
-	reply, err := ask(ctx, Put{ToRows, "the rows", oneLine(o.Statement) + "\n\n" + o.Rows.Text(), s, ofRows, ""})
+	reply, err := ask(ctx, Put{ToRows, "the rows", oneLine(o.Statement) + "\n\n" + o.Rows.Text(), s, ofRows(), ""})
 	if err != nil {
 		return err
 	}
@@ -245,7 +245,7 @@ func Sum(ctx context.Context, ask Asker, text string, all []Said) (*Summary, err
 		}
 		fmt.Fprintf(&b, "%s (documents: %d; %s)\n", a.Answer, n, named)
 	}
-	reply, err := ask(ctx, Put{ToAnswers, "the answers", b.String(), s, ofTheOthers, ""})
+	reply, err := ask(ctx, Put{ToAnswers, "the answers", b.String(), s, ofTheOthers(), ""})
 	if err != nil || reply.Values[schema.AnswerField] == "" {
 		return nil, err
 	}

@@ -2,6 +2,7 @@ package question
 
 import (
 	"strings"
+	"sync"
 
 	"filler/internal/ask/prompt"
 )
@@ -10,19 +11,22 @@ import (
 // question may be answered in other words than the document's, and a statement stands in
 // no document at all.
 var (
-	ofDocument  = mustParse("question", aboutDocument)
-	ofPages     = mustParse("question", strings.Replace(aboutDocument, basis, seen, 1))
-	ofTables    = mustParse("statement", aboutTables)
-	ofRows      = mustParse("rows", aboutRows)
-	ofTheOthers = mustParse("summary", aboutAnswers)
+	ofDocument  = parsed("question", aboutDocument)
+	ofPages     = parsed("question", strings.Replace(aboutDocument, basis, seen, 1))
+	ofTables    = parsed("statement", aboutTables)
+	ofRows      = parsed("rows", aboutRows)
+	ofTheOthers = parsed("summary", aboutAnswers)
 )
 
-func mustParse(name, source string) *prompt.Template {
-	t, err := prompt.ParseTemplate(name, source)
-	if err != nil {
-		panic(err)
-	}
-	return t
+// parsed parses a template when it is first asked for.
+func parsed(name, source string) func() *prompt.Template {
+	return sync.OnceValue(func() *prompt.Template {
+		t, err := prompt.ParseTemplate(name, source)
+		if err != nil {
+			panic(err)
+		}
+		return t
+	})
 }
 
 const before = `{{if .Instructions}}
@@ -92,7 +96,7 @@ const (
 // pictures in place of the text, or not.
 func Document(alone bool) *prompt.Template {
 	if alone {
-		return ofPages
+		return ofPages()
 	}
-	return ofDocument
+	return ofDocument()
 }

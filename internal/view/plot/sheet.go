@@ -6,6 +6,7 @@ import (
 	"io"
 	"math"
 	"strings"
+	"sync"
 
 	stdfont "golang.org/x/image/font"
 	"gonum.org/v1/plot/font"
@@ -45,7 +46,7 @@ var shapes = []draw.GlyphDrawer{draw.CircleGlyph{}, draw.BoxGlyph{}, draw.Pyrami
 
 var dashes = [][]vg.Length{nil, {6, 3}, {2, 2}, {8, 3, 2, 3}, {4, 2}, {1, 3}, {10, 4}, {3, 5}}
 
-var fonts = text.Plain{Fonts: font.NewCache(liberation.Collection())}
+var fonts = sync.OnceValue(func() text.Plain { return text.Plain{Fonts: font.NewCache(liberation.Collection())} })
 
 // sheet is what is drawn on. Its y goes down from the top.
 type sheet struct {
@@ -61,7 +62,7 @@ func style(size float64, of color.Color, bold bool) draw.TextStyle {
 	if bold {
 		f.Weight = stdfont.WeightBold
 	}
-	return draw.TextStyle{Color: of, Font: f, Handler: fonts}
+	return draw.TextStyle{Color: of, Font: f, Handler: fonts()}
 }
 
 // Alignments of text.

@@ -141,7 +141,7 @@ func BenchmarkDocument(b *testing.B) {
 			size := 0
 			for b.Loop() {
 				var out bytes.Buffer
-				require.NoError(b, pages.ExecuteTemplate(&out, "document", m.Sheet(g)))
+				require.NoError(b, pages().ExecuteTemplate(&out, "document", m.Sheet(g)))
 				size = out.Len()
 			}
 			b.ReportMetric(float64(size), "bytes")

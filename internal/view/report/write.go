@@ -14,6 +14,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 
 	"filler/internal/base/process"
 	"filler/internal/measure/score"
@@ -25,10 +26,19 @@ import (
 //go:embed page
 var files embed.FS
 
-var pages, style, script = parts()
+var (
+	pages  = sync.OnceValue(parse) // when a report is written, and not when the program starts
+	style  = sync.OnceValue(func() []byte { return file("page/page.css") })
+	script = sync.OnceValue(func() []byte { return file("page/page.js") })
+)
 
-func parts() (*template.Template, []byte, []byte) {
-	t := template.Must(template.New("").Funcs(template.FuncMap{
+func file(name string) []byte {
+	data, _ := files.ReadFile(name)
+	return data
+}
+
+func parse() *template.Template {
+	return template.Must(template.New("").Funcs(template.FuncMap{
 		"figure": func(head string) bool { return strings.HasPrefix(head, ">") },
 		"bare":   func(head string) string { return strings.TrimPrefix(head, ">") },
 		"drawn": func(data string) template.HTMLAttr { // a picture that this package has drawn: letters, figures, + and /
@@ -37,9 +47,6 @@ func parts() (*template.Template, []byte, []byte) {
 		"frag":   frag,
 		"celled": celled,
 	}).ParseFS(files, "page/page.html"))
-	css, _ := files.ReadFile("page/page.css")
-	js, _ := files.ReadFile("page/page.js")
-	return t, css, js
 }
 
 // frag gives the address of a place of the page. Its id may hold any sign.
@@ -54,7 +61,7 @@ func policy() string {
 		s := sha256.Sum256(b)
 		return "'sha256-" + base64.StdEncoding.EncodeToString(s[:]) + "'"
 	}
-	return "default-src 'none'; script-src " + sum(script) + "; style-src " + sum(style) + "; img-src data:; base-uri 'none'; form-action 'none'"
+	return "default-src 'none'; script-src " + sum(script()) + "; style-src " + sum(style()) + "; img-src data:; base-uri 'none'; form-action 'none'"
 }
 
 // Error is a fault of what is to be written.
@@ -151,12 +158,12 @@ func (w *Writer) Document(s *Sheet) error {
 	e := entryOf(s, w.folder != nil)
 	w.list = append(w.list, e)
 	if w.folder == nil {
-		return pages.ExecuteTemplate(w.to, "document", s)
+		return pages().ExecuteTemplate(w.to, "document", s)
 	}
 	name := pageName(len(w.list))
 	w.list[len(w.list)-1].Page = name
 	var body bytes.Buffer // of one document, until its neighbours are known
-	if err := pages.ExecuteTemplate(&body, "document", s); err != nil {
+	if err := pages().ExecuteTemplate(&body, "document", s); err != nil {
 		return err
 	}
 	if err := w.release(name); err != nil {
@@ -213,13 +220,13 @@ func (w *Writer) page(name, title string, body []byte, before, next string) erro
 
 // around writes what stands around the middle of a page.
 func (w *Writer) around(to io.Writer, f frame, middle func() error) error {
-	head := func() error { return pages.ExecuteTemplate(to, "head", f) }
-	bar := func() error { return pages.ExecuteTemplate(to, "bar", f) }
-	foot := func() error { return pages.ExecuteTemplate(to, "foot", f) }
+	head := func() error { return pages().ExecuteTemplate(to, "head", f) }
+	bar := func() error { return pages().ExecuteTemplate(to, "bar", f) }
+	foot := func() error { return pages().ExecuteTemplate(to, "foot", f) }
 	if _, err := io.WriteString(to, "<!doctype html>\n"+mark+"\n"); err != nil { // a template drops comments
 		return err
 	}
-	for _, do := range []func() error{head, raw(to, "<style>", style, "</style>\n</head>\n"), bar, middle, foot, raw(to, "<script>", script, "</script>\n</body>\n</html>\n")} {
+	for _, do := range []func() error{head, raw(to, "<style>", style(), "</style>\n</head>\n"), bar, middle, foot, raw(to, "<script>", script(), "</script>\n</body>\n</html>\n")} {
 		if err := do(); err != nil {
 			return err
 		}
@@ -290,10 +297,10 @@ func (w *Writer) first(to io.Writer, r *Run) error {
 	for i := range w.list {
 		all.Judged, all.Metadata = all.Judged || w.list[i].Judged, all.Metadata || w.list[i].Told != ""
 	}
-	if err := pages.ExecuteTemplate(to, "run", r); err != nil {
+	if err := pages().ExecuteTemplate(to, "run", r); err != nil {
 		return err
 	}
-	if err := pages.ExecuteTemplate(to, "index", all); err != nil {
+	if err := pages().ExecuteTemplate(to, "index", all); err != nil {
 		return err
 	}
 	for i := range w.list {
@@ -303,12 +310,12 @@ func (w *Writer) first(to io.Writer, r *Run) error {
 					return err
 				}
 			}
-			if err := pages.ExecuteTemplate(to, "chunk", all); err != nil {
+			if err := pages().ExecuteTemplate(to, "chunk", all); err != nil {
 				return err
 			}
 		}
 		w.list[i].ShowJudged, w.list[i].ShowMetadata = all.Judged, all.Metadata
-		if err := pages.ExecuteTemplate(to, "entry", &w.list[i]); err != nil {
+		if err := pages().ExecuteTemplate(to, "entry", &w.list[i]); err != nil {
 			return err
 		}
 	}
