@@ -71,6 +71,7 @@ func (w *weigher) inLinesOfOthers(list []*item) {
 	}
 	homes := make([]int, len(list))
 	owner := map[int]int{}
+	looked := 0
 	for i, it := range list {
 		homes[i] = w.homeOf(it)
 		if _, taken := owner[homes[i]]; taken {
@@ -90,7 +91,7 @@ func (w *weigher) inLinesOfOthers(list []*item) {
 				continue
 			}
 			if t := l.f.Kin().Type; t == schema.Boolean || t == schema.Choice {
-				if w.begins(it, homes[i]) && w.saysAnother(l, at, homes[i]) {
+				if looked++; looked < mostLooked && w.begins(it, homes[i]) && w.saysAnother(l, at, homes[i]) {
 					w.places[l.path] = Place{Kind: l.lacking, Opposed: homes[i] + 1}
 				}
 				continue
@@ -101,6 +102,10 @@ func (w *weigher) inLinesOfOthers(list []*item) {
 		}
 	}
 }
+
+// mostLooked bounds for how many booleans and choices of a list the whole text is looked
+// through again.
+const mostLooked = 200
 
 // begins tells whether a line is an item's: it is a row of cells, or begins with a value of
 // the item, but for a number or a mark before it.
@@ -248,13 +253,14 @@ func cellStarts(row string) (all [][2]int) {
 // readTwice notes an item of a list without a key that says what one before it says, and
 // comes from the same line, which says it once.
 func (w *weigher) readTwice(list []*item) {
-	for i, it := range list {
+	in := map[int][]*item{} // by the line
+	for _, it := range list {
 		home := w.homeOf(it)
-		if home < 0 || len(it.lists) > 0 {
+		if home < 0 || len(it.lists) > 0 || len(in[home]) == mostInLine {
 			continue
 		}
-		for _, other := range list[:i] {
-			if w.homeOf(other) != home || !w.sayTheSame(it, other) {
+		for _, other := range in[home] {
+			if !w.sayTheSame(it, other) {
 				continue
 			}
 			for _, l := range it.leaves {
@@ -266,8 +272,12 @@ func (w *weigher) readTwice(list []*item) {
 			}
 			break
 		}
+		in[home] = append(in[home], it)
 	}
 }
+
+// mostInLine bounds how many items of one line are compared.
+const mostInLine = 20
 
 // sayTheSame tells whether two items without a key have the same values: then they have
 // the same candidates, which are looked for once.

@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"slices"
+	"sort"
 	"strings"
 	"time"
 
@@ -163,6 +164,7 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 			times[i].span = span{}
 		}
 	}
+	sort.Slice(days, func(i, j int) bool { return days[i].Start < days[j].Start })
 	for _, t := range w.rightHalf(clock, times) {
 		if t.span == (span{}) {
 			continue
@@ -176,12 +178,18 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 
 var secondsBehind = lazy.New(`^:\d{2}`)
 
-// nearest gives which of the places of a day is nearest to a time, and how far it is;
+// mostAside is how far from a time other days are looked at, in bytes.
+const mostAside = 300
+
+// nearest gives which of the places of a day, in order, is nearest to a time, and how far it is;
 // a time that stands nearer to another day is of that one, and so is one in its line.
 func (w *weigher) nearest(t span, days []candidate) (best span, apart int) {
 	apart = mostApart + 1
 	line := func(s span) int { return w.ix.LineOf(s.Start) }
-	ownLine := slices.ContainsFunc(w.ix.AllDays(), func(d span) bool { return line(d) == line(t) })
+	all := w.ix.AllDays() // in order
+	from := sort.Search(len(all), func(i int) bool { return all[i].Start >= t.Start-mostAside })
+	to := sort.Search(len(all), func(i int) bool { return all[i].Start > t.End+mostAside })
+	ownLine := slices.ContainsFunc(all[from:to], func(d span) bool { return line(d) == line(t) })
 	gap := func(d span) int {
 		if lines := line(t) - line(d); lines > 1 || lines < -1 || lines != 0 && ownLine {
 			return mostApart + 1
@@ -191,12 +199,16 @@ func (w *weigher) nearest(t span, days []candidate) (best span, apart int) {
 		}
 		return mostApart + 1
 	}
-	for _, d := range days {
+	first := sort.Search(len(days), func(i int) bool { return days[i].Start >= t.Start-mostAside })
+	for _, d := range days[first:] {
+		if d.Start > t.End+mostAside {
+			break
+		}
 		if far := gap(d.span); far < apart {
 			best, apart = d.span, far
 		}
 	}
-	for _, d := range w.ix.AllDays() {
+	for _, d := range all[from:to] {
 		if far := gap(d); far < apart && (d.End <= best.Start || d.Start >= best.End) {
 			return span{}, mostApart + 1
 		}

@@ -29,6 +29,9 @@ func (w *weigher) inPieces(text string, add func([]span, Kind, string)) {
 // other groups.
 const leastSqueezed = 5
 
+// mostGroup is how many bytes its first group has at most.
+const mostGroup = 40
+
 // squeezed finds a number or mark, one with figures, that is grouped otherwise:
 // GB00TARN0012 is GB00 TARN 0012, and +49 3999 88214 is +49 (0)3999 / 88 21 4.
 func (ix *Index) squeezed(text string) (found []span) {
@@ -49,8 +52,8 @@ func (ix *Index) squeezed(text string) (found []span) {
 		all = append(all, want[2:])
 	}
 	for _, want := range all {
-		for i := range ix.Tokens {
-			if strings.HasPrefix(want, ix.Tokens[i].Word) {
+		for n := 1; n <= min(len(want), mostGroup); n++ { // its first group
+			for _, i := range ix.ByWord[want[:n]] {
 				if last := ix.group(i, want); last >= 0 {
 					found = append(found, between(ix.Tokens[i].Start, ix.Tokens[last].End))
 				}

@@ -1,6 +1,8 @@
 package reading
 
 import (
+	"slices"
+	"sort"
 	"strings"
 	"sync"
 
@@ -11,7 +13,23 @@ import (
 // named is what a text names beside its figures, made when it is first asked for.
 type named struct {
 	once       sync.Once
+	figures    []keyed         // in order
 	currencies map[string]bool // of figures
+
+	mu    sync.Mutex
+	other map[string]bool // the currencies that were asked for, whether the text is of others
+}
+
+// prepare gathers the figures once.
+func (tx *Text) prepareNamed() {
+	tx.named.once.Do(func() {
+		tx.named.figures, tx.named.currencies, tx.named.other = tx.figuresInOrder(), map[string]bool{}, map[string]bool{}
+		for _, a := range tx.named.figures {
+			if m := tx.MeasureOf(a.Span); m.Code != "" {
+				tx.named.currencies[m.Code] = true
+			}
+		}
+	})
 }
 
 // OtherMeasure tells whether a figure with no measure beside it can't have the one that a
@@ -29,10 +47,13 @@ func (tx *Text) OtherMeasure(f *schema.Field, s Span, measure string) bool {
 	if !ok {
 		return false
 	}
+	tx.prepareNamed()
 	other := false
-	for _, a := range tx.figuresInOrder() {
-		if tx.LineOf(a.Start) != tx.LineOf(s.Start) {
-			continue
+	line := tx.LineSpan(tx.LineOf(s.Start))
+	first := sort.Search(len(tx.named.figures), func(i int) bool { return tx.named.figures[i].Start >= line.Start })
+	for _, a := range tx.named.figures[first:] {
+		if a.Start >= line.End {
+			break
 		}
 		unit := tx.MeasureOf(a.Span).Unit
 		if unit == UnitOf(measure) {
@@ -47,26 +68,26 @@ func (tx *Text) OtherMeasure(f *schema.Field, s Span, measure string) bool {
 // otherCurrency tells whether the figures of a text are of other currencies than one, and
 // the text does not name it anywhere.
 func (tx *Text) otherCurrency(code string) bool {
-	tx.named.once.Do(func() {
-		tx.named.currencies = map[string]bool{}
-		for _, a := range tx.figuresInOrder() {
-			if m := tx.MeasureOf(a.Span); m.Code != "" {
-				tx.named.currencies[m.Code] = true
-			}
-		}
-	})
+	tx.prepareNamed()
 	if len(tx.named.currencies) == 0 || tx.named.currencies[code] || tx.named.currencies[familyOf(code)] {
 		return false
 	}
-	for _, t := range tx.Tokens { // All amounts in EUR.
-		if word := tx.Source[t.Start:t.End]; word == code || lang.Currency.Meaning(t.Word) == code || lang.PerhapsSign.Meaning(t.Word) == familyOf(code) {
-			return false
+	tx.named.mu.Lock()
+	defer tx.named.mu.Unlock()
+	other, asked := tx.named.other[code]
+	if !asked {
+		other = !tx.namesCurrency(code)
+		tx.named.other[code] = other
+	}
+	return other
+}
+
+// namesCurrency tells whether a currency is named anywhere: All amounts in EUR.
+func (tx *Text) namesCurrency(code string) bool {
+	for word := range tx.ByWord {
+		if strings.EqualFold(word, code) || lang.Currency.Meaning(word) == code || lang.PerhapsSign.Meaning(word) == familyOf(code) {
+			return true
 		}
 	}
-	for _, sign := range lang.Sign.Names(code) {
-		if strings.Contains(tx.Source, sign) {
-			return false
-		}
-	}
-	return true
+	return slices.ContainsFunc(lang.Sign.Names(code), func(sign string) bool { return strings.Contains(tx.Source, sign) })
 }

@@ -1,0 +1,40 @@
+package evidence
+
+import (
+	"fmt"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// register is a log of so many calls, and its record: times, amounts without a unit
+// beside them, texts that stand in pieces or nowhere, booleans, and rows that are alike.
+func register(n int) (doc, rec string) {
+	var d, r strings.Builder
+	for i := range n {
+		at := fmt.Sprintf("2031-%02d-%02d", 1+i%12, 1+i%28)
+		fmt.Fprintf(&d, "%s %02d:%02d   call %d   AB %d %d   fee %d.50   EUR 3   carried\n", at, i%24, i%60, i, 1000+i, i%97, 10+i%800)
+		fmt.Fprintf(&r, `,{"at":"%sT%02d:%02d:00Z","mark":"AB%d%d","fee":{"amount":%d.50,"currency":"EUR"},"who":"Nobody %d of Nowhere","carried":%v}`, at, i%24, i%60, 1000+i, i%97, 10+i%800, i, i%2 == 0)
+	}
+	return d.String(), `{"calls":[` + r.String()[1:] + `]}`
+}
+
+// BenchmarkRegister is twice as slow for twice as many lines.
+func BenchmarkRegister(b *testing.B) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  calls:\n    list: Calls.\n    fields:\n      at: {datetime: When.}\n      mark: {text: Its mark.}\n      fee: {money: Fee.}\n      who: {text: Who.}\n      carried: {boolean: Whether., true: {also: [carried]}, false: {also: [lost]}}\n"))
+	require.NoError(b, err)
+	for _, n := range []int{1000, 2000, 4000} {
+		doc, text := register(n)
+		rec, err := value.Parse(text)
+		require.NoError(b, err)
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			for b.Loop() {
+				Of(s, &rec, NewIndex(doc))
+			}
+		})
+	}
+}
