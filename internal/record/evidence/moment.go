@@ -24,6 +24,9 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 		put(w.ix.find(format.Write(text)), Restated, "")
 	}
 	put(w.ix.Days(text), Restated, "")
+	if len(text) == len("2031") {
+		put(w.ix.YearEnds(text), Restated, "")
+	}
 	if !schema.IsISODate(text) {
 		return
 	}

@@ -6,6 +6,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/source/reading"
 )
 
@@ -18,7 +19,7 @@ func (w *weigher) inPieces(text string, add func([]span, Kind, string)) {
 		add(found, Restated, "")
 		return
 	}
-	if found := append(w.ix.turned(text, want), w.ix.sharedName(text, want)...); len(found) > 0 {
+	if found := append(append(w.ix.turned(text, want), w.ix.sharedName(text, want)...), w.ix.nickNamed(text, want)...); len(found) > 0 {
 		add(found, Restated, "")
 		return
 	}
@@ -114,6 +115,37 @@ func (ix *Index) turned(text string, want []reading.Token) (found []span) {
 			if strings.HasPrefix(gap, ",") != inValue && strings.TrimSpace(strings.Trim(gap, ",.")) == "" {
 				found = append(found, s)
 			}
+		}
+	}
+	return found
+}
+
+// nickName is what stands between two parts of a name in brackets or quotation marks.
+var nickName = lazy.New(`^ ?(?:\(["“„'‘]?[^()\n]{1,24}["”“'’]?\)|["“„][^"“”\n]{1,24}["”“]) ?$`)
+
+// nickNamed finds a name within which another stands in brackets or quotation marks:
+// Joseph ("Joe") Penhallow.
+func (ix *Index) nickNamed(text string, want []reading.Token) (found []span) {
+	if len(want) < 2 || len(want) > mostNames || strings.ContainsAny(text, "0123456789,") {
+		return nil
+	}
+	for _, first := range ix.ByWord[want[0].Word] {
+		at, k := first, 1
+		for k < len(want) && at+1 < len(ix.Tokens) {
+			next := at + 1
+			for next < len(ix.Tokens) && next < at+4 && ix.Tokens[next].Word != want[k].Word {
+				next++
+			}
+			if next == len(ix.Tokens) || ix.Tokens[next].Word != want[k].Word {
+				break
+			}
+			if gap := ix.Source[ix.Tokens[at].End:ix.Tokens[next].Start]; gap != " " && !nickName.MatchString(gap) {
+				break
+			}
+			at, k = next, k+1
+		}
+		if k == len(want) {
+			found = append(found, between(ix.Tokens[first].Start, ix.Tokens[at].End))
 		}
 	}
 	return found

@@ -427,6 +427,9 @@ func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
 	if of, _ := ratioOf(measure); of != "" && m.Unit == of && measure == f.Unit {
 		return false // of what it is, a heading or the sentence before says
 	}
+	if of, per := ratioOf(m.Unit); of != "" && of == UnitOf(measure) && measure == f.Unit && slices.ContainsFunc(strings.Fields(f.About), func(word string) bool { return UnitOf(strings.Trim(word, ".,;()")) == per }) {
+		return false // what the field is about says that it is a week's
+	}
 	return m.Unit != UnitOf(measure) && !strings.EqualFold(m.Word, measure) || m.Unit == ""
 }
 
