@@ -16,19 +16,22 @@ func made(n int, status string) store.Record {
 	return store.Record{N: n, Status: status, Record: []byte("{}"), Problems: []byte("[]"), Evidence: []byte("{}"), Trace: []byte("[]")}
 }
 
+// opened opens a database until the test ends.
+func opened(t *testing.T, at string) *postgres.Ledger {
+	t.Helper()
+	l, err := postgres.Open(at)
+	require.NoError(t, err)
+	t.Cleanup(func() { l.Close() })
+	return l
+}
+
 // Who was thought dead and is back can't overwrite what others did since, nor send what they send;
 // what it had sent is kept as maybe spent and counts against the budget; what nobody took from it is
 // still its own to finish.
 func TestThoughtDead(t *testing.T) {
 	s := pgtest.Shared(t)
 	at := s.Database(t)
-	open := func() *postgres.Ledger {
-		l, err := postgres.Open(at)
-		require.NoError(t, err)
-		t.Cleanup(func() { l.Close() })
-		return l
-	}
-	a, b := open(), open()
+	a, b := opened(t, at), opened(t, at)
 	var tasks []store.Task
 	for n := range 4 {
 		tasks = append(tasks, store.Task{N: n, Document: string(rune('a' + n))})
@@ -89,13 +92,7 @@ func TestThoughtDead(t *testing.T) {
 func TestHeldByNobody(t *testing.T) {
 	s := pgtest.Shared(t)
 	at := s.Database(t)
-	open := func() *postgres.Ledger {
-		l, err := postgres.Open(at)
-		require.NoError(t, err)
-		t.Cleanup(func() { l.Close() })
-		return l
-	}
-	a, b := open(), open()
+	a, b := opened(t, at), opened(t, at)
 	var tasks []store.Task
 	for n := range 4 {
 		tasks = append(tasks, store.Task{N: n, Document: string(rune('a' + n))})
@@ -131,13 +128,7 @@ func TestHeldByNobody(t *testing.T) {
 func TestBudgetOfARunThatHadNone(t *testing.T) {
 	s := pgtest.Shared(t)
 	at := s.Database(t)
-	open := func() *postgres.Ledger {
-		l, err := postgres.Open(at)
-		require.NoError(t, err)
-		t.Cleanup(func() { l.Close() })
-		return l
-	}
-	a, b := open(), open()
+	a, b := opened(t, at), opened(t, at)
 	run, err := a.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p")}, []store.Task{{N: 0, Document: "d"}, {N: 1, Document: "e"}})
 	require.NoError(t, err)
 	pay := func(l *postgres.Ledger, nano int64) {
