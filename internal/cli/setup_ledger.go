@@ -2,14 +2,15 @@ package cli
 
 import (
 	"cmp"
+	"fmt"
+	"path/filepath"
+	"strings"
+
 	"filler/internal/base/project"
 	"filler/internal/base/secret"
 	"filler/internal/store"
 	"filler/internal/store/postgres"
 	"filler/internal/store/sqlite"
-	"fmt"
-	"path/filepath"
-	"strings"
 )
 
 // ledgerFile gives the file that runs are kept in where nothing names another place: in the
@@ -66,29 +67,17 @@ func noSuchPlace(at string) error {
 
 // openLedger opens the ledger at a place, a file or the address of a database, to write.
 func openLedger(at, job string) (store.Store, error) {
-	if postgres.Is(at) {
-		l, err := postgres.Open(at)
-		if err != nil {
-			return nil, err
-		}
-		l.Job = job
-		return l, nil
-	}
-	if err := noSuchPlace(at); err != nil {
-		return nil, err
-	}
-	l, err := sqlite.Open(at)
-	if err != nil {
-		return nil, err
-	}
-	l.Job = job
-	return l, nil
+	return openWith(at, job, postgres.Open, sqlite.Open)
 }
 
 // openToRead opens the ledger at a place to read; one that is not there is not made.
 func openToRead(at, job string) (store.Store, error) {
+	return openWith(at, job, postgres.OpenToRead, sqlite.OpenToRead)
+}
+
+func openWith(at, job string, database func(string) (*postgres.Ledger, error), file func(string) (*sqlite.Ledger, error)) (store.Store, error) {
 	if postgres.Is(at) {
-		l, err := postgres.OpenToRead(at)
+		l, err := database(at)
 		if err != nil {
 			return nil, err
 		}
@@ -98,7 +87,7 @@ func openToRead(at, job string) (store.Store, error) {
 	if err := noSuchPlace(at); err != nil {
 		return nil, err
 	}
-	l, err := sqlite.OpenToRead(at)
+	l, err := file(at)
 	if err != nil {
 		return nil, err
 	}

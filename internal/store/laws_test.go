@@ -438,3 +438,33 @@ func anyBytesComeBack(t *testing.T, k kind) {
 		require.NoError(t, l.SaveShape(odd, "tool"))
 	}
 }
+
+// A run's budget stays with it, and is none of its settings: runs that differ in it are
+// made alike.
+func TestBudgetsAreKept(t *testing.T) { onEach(t, budgetsAreKept) }
+
+func budgetsAreKept(t *testing.T, k kind) {
+	l, at := k.new(t)
+	settings := []byte(`{"layout":"rows","chunk":1500}`)
+	start := func(budget int64) int64 {
+		run, err := l.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p"), Settings: settings, Budget: budget}, []store.Task{{N: 0, Document: "a"}})
+		require.NoError(t, err)
+		return run
+	}
+	none, some := start(0), start(5_000_000_000)
+	same := func(l store.Store, run, budget int64) {
+		r, err := l.Find(fmt.Sprint(run))
+		require.NoError(t, err)
+		assert.Equal(t, []any{budget, string(settings)}, []any{r.Budget, string(r.Settings)})
+	}
+	same(l, none, 0)
+	same(l, some, 5_000_000_000)
+	require.NoError(t, l.SetBudget(some, 7_000_000_000))
+	require.NoError(t, l.SetBudget(none, 1))
+	l.Close()
+	again, err := k.toRead(at)
+	require.NoError(t, err)
+	defer again.Close()
+	same(again, none, 1)
+	same(again, some, 7_000_000_000)
+}

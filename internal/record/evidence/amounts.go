@@ -1,10 +1,11 @@
 package evidence
 
 import (
-	"filler/internal/base/value"
-	"filler/internal/schema"
 	"slices"
 	"strings"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
 )
 
 // inCompound tells whether a quantity's figure is but a part of an amount in two units.

@@ -54,7 +54,7 @@ func (w *weigher) choose() {
 // robe, a kettle.
 func (w *weigher) single() {
 	for _, l := range w.leaves {
-		if at := w.places[l.path]; at.Found() || l.f.Type != schema.Integer || !l.one || l.fixed != nil {
+		if at := w.places[l.path]; at.Found() || l.f.Type != schema.Integer || l.value != "1" || l.fixed != nil {
 			continue
 		}
 		for _, other := range l.item.leaves {

@@ -19,11 +19,11 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 	case place.Kind == Lookalike && strict:
 		return record.OnlyLookalike{Words: ix.Source[place.Start:place.End]}
 	case place.Misplaced > 0:
-		return ix.misplaced(f, place)
+		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced)}
 	case place.Again != "":
 		return record.ReadTwice{First: place.Again, Line: place.Line}
 	case place.Opposed > 0:
-		return ix.opposed(f, place)
+		return record.SaysOpposite{Line: place.Opposed, Said: ix.said(f, place.Opposed)}
 	case place.Kind == None:
 		return ix.missing(f, place)
 	case f.Evidence == "quoted" && place.Kind != Quoted:
@@ -32,30 +32,17 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 	return nil
 }
 
-// misplaced says in whose line a value stands.
-func (ix *Index) misplaced(f *schema.Field, place Place) record.What {
-	said := ""
-	if !f.Sensitive {
-		said = ix.Line(place.Misplaced)
+// said gives a line that speaks against a value, unless it may not be shown.
+func (ix *Index) said(f *schema.Field, line int) string {
+	if line == 0 || f.Sensitive {
+		return ""
 	}
-	return record.OthersLine{Line: place.Misplaced, Said: said}
-}
-
-// opposed says of a boolean or a choice which line says otherwise.
-func (ix *Index) opposed(f *schema.Field, place Place) record.What {
-	said := ""
-	if !f.Sensitive {
-		said = ix.Line(place.Opposed)
-	}
-	return record.SaysOpposite{Line: place.Opposed, Said: said}
+	return ix.Line(line)
 }
 
 // missing says of a value that stands nowhere whether its figure does.
 func (ix *Index) missing(f *schema.Field, place Place) record.What {
-	said := ""
-	if line := max(place.Against, place.Open); line > 0 && !f.Sensitive {
-		said = ix.Line(line)
-	}
+	said := ix.said(f, max(place.Against, place.Open))
 	switch {
 	case place.Open > 0:
 		return record.TwoFigures{Line: place.Open, Said: said}

@@ -188,7 +188,7 @@ type leaf struct {
 	lacking Kind // what it is where no place is found
 	against says
 	fixed   *Place
-	one     bool // the value is 1
+	value   string // as JSON
 }
 
 // item is a list item or the record itself: values of one item stand together.
@@ -238,6 +238,7 @@ type weigher struct {
 	root    *item
 	chosen  []*leaf // that have a place
 	fixed   Places
+	saying  map[saying]map[int]bool    // the lines that have the words for a value of a boolean or a choice
 	all     *schema.Schema             // whose record it is; nil where other fields do not matter
 	others  map[string]*schema.Field   // fields by their labels
 	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
@@ -270,7 +271,7 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 			w.keep(&leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{between(at.Start, at.End), at.Kind, at.Led}}})
 			return
 		}
-		l := &leaf{path: p, item: it, f: f, lacking: None, one: v.Kind == value.Number && v.Text == "1"}
+		l := &leaf{path: p, item: it, f: f, lacking: None, value: v.Named("").String()}
 		l.cands, l.against = w.known(f, v)
 		if f.AllowsInferred() {
 			l.lacking = Inferred

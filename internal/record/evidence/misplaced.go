@@ -2,10 +2,12 @@ package evidence
 
 import (
 	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/base/value"
 	"filler/internal/schema"
 )
 
@@ -15,14 +17,34 @@ import (
 // as one before it is there twice.
 func (w *weigher) rowsOfOthers(it *item) {
 	for _, list := range it.lists {
-		w.ofOtherLines(list)
-		w.inLinesOfOthers(list)
-		w.readTwice(list)
+		h := w.homesOf(list)
+		w.ofOtherLines(h)
+		w.inLinesOfOthers(h)
+		w.readTwice(h)
 		for _, kid := range list {
 			w.rowsOfOthers(kid)
 		}
 	}
 }
+
+// homes are the lines of a list's items.
+type homes struct {
+	list []*item
+	at   []int       // of each item, see homeOf
+	in   map[int]int // how many items stand in a line
+}
+
+func (w *weigher) homesOf(list []*item) *homes {
+	h := &homes{list, make([]int, len(list)), map[int]int{}}
+	for i, it := range list {
+		h.at[i] = w.homeOf(it)
+		h.in[h.at[i]]++
+	}
+	return h
+}
+
+// own tells whether an item has a line to itself.
+func (h *homes) own(i int) bool { return h.at[i] >= 0 && h.in[h.at[i]] == 1 }
 
 // homeOf gives the line in which most values of an item stand, two at least; -1 for none.
 func (w *weigher) homeOf(it *item) int {
@@ -46,18 +68,11 @@ func (w *weigher) homeOf(it *item) int {
 
 // ofOtherLines drops what is said of others: of an item only its own line speaks, where
 // no other item stands.
-func (w *weigher) ofOtherLines(list []*item) {
-	in := map[int]int{}
-	for _, it := range list {
-		in[w.homeOf(it)]++
-	}
-	for _, it := range list {
-		home := w.homeOf(it)
-		if home >= 0 && (in[home] > 1 || !w.begins(it, home)) {
-			home = -1
-		}
+func (w *weigher) ofOtherLines(h *homes) {
+	for i, it := range h.list {
+		speaks := h.own(i) && w.begins(it, h.at[i])
 		for _, l := range it.leaves {
-			if at := w.places[l.path]; at.Opposed > 0 && at.Opposed-1 != home {
+			if at := w.places[l.path]; at.Opposed > 0 && !(speaks && at.Opposed-1 == h.at[i]) {
 				at.Opposed = 0
 				w.places[l.path] = at
 			}
@@ -65,47 +80,31 @@ func (w *weigher) ofOtherLines(list []*item) {
 	}
 }
 
-func (w *weigher) inLinesOfOthers(list []*item) {
-	if len(list) < 2 {
-		return
-	}
-	homes := make([]int, len(list))
-	owner := map[int]int{}
-	looked := 0
-	for i, it := range list {
-		homes[i] = w.homeOf(it)
-		if _, taken := owner[homes[i]]; taken {
-			delete(owner, homes[i]) // two items of one line
-			continue
-		}
-		owner[homes[i]] = i
-	}
-	delete(owner, -1)
-	for i, it := range list {
-		if own, sure := owner[homes[i]]; !sure || own != i {
+// inLinesOfOthers takes their places from values that stand in the line of another item,
+// while their own item's line says something else.
+func (w *weigher) inLinesOfOthers(h *homes) {
+	for i, it := range h.list {
+		if !h.own(i) || len(h.list) < 2 {
 			continue
 		}
 		for _, l := range it.leaves {
 			at := w.places[l.path]
-			if !at.Found() || at.Led || l.fixed != nil || at.Line-1 == homes[i] {
+			if !at.Found() || at.Led || l.fixed != nil || at.Line-1 == h.at[i] {
 				continue
 			}
-			if t := l.f.Kin().Type; t == schema.Boolean || t == schema.Choice {
-				if looked++; looked < mostLooked && w.begins(it, homes[i]) && w.saysAnother(l, at, homes[i]) {
-					w.places[l.path] = Place{Kind: l.lacking, Opposed: homes[i] + 1}
+			switch l.f.Kin().Type {
+			case schema.Boolean, schema.Choice:
+				if w.begins(it, h.at[i]) && w.saysAnother(l, h.at[i]) {
+					w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1}
 				}
-				continue
-			}
-			if _, others := owner[at.Line-1]; others && w.hasOwn(it, l.f, at, homes[i]) {
-				w.places[l.path] = Place{Kind: l.lacking, Misplaced: at.Line}
+			default:
+				if h.in[at.Line-1] == 1 && w.hasOwn(it, l.f, at, h.at[i]) {
+					w.places[l.path] = Place{Kind: l.lacking, Misplaced: at.Line}
+				}
 			}
 		}
 	}
 }
-
-// mostLooked bounds for how many booleans and choices of a list the whole text is looked
-// through again.
-const mostLooked = 200
 
 // begins tells whether a line is an item's: it is a row of cells, or begins with a value of
 // the item, but for a number or a mark before it.
@@ -120,26 +119,50 @@ func (w *weigher) begins(it *item, home int) bool {
 	})
 }
 
-// saysAnother tells whether an item's line has the words for the opposite of a boolean
-// that stands in another line, or for another option of a choice.
-func (w *weigher) saysAnother(l *leaf, at Place, home int) bool {
+// saysAnother tells whether a line has the words for another value of a boolean or a choice
+// than the one that stands elsewhere.
+func (w *weigher) saysAnother(l *leaf, line int) bool {
 	f := l.f.Kin()
-	here := func(s span) bool { return w.ix.LineOf(s.Start) == home }
 	if f.Type == schema.Boolean {
-		yes := w.yesOrNo(f, true, w.ledBy)
-		isYes := slices.ContainsFunc(yes, func(s span) bool { return s.Start == at.Start })
-		return slices.ContainsFunc(w.yesOrNo(f, !isYes, w.ledBy), here)
+		return w.linesSaying(l.f, l.value != "true")[line]
 	}
-	if row, _, _ := w.ix.rowAt(home); f.List != nil || len(cellsIn(row)) < 2 { // in prose a word is soon said of another
+	if row, _, _ := w.ix.rowAt(line); f.List != nil || len(cellsIn(row)) < 2 { // in prose a word is soon said of another
 		return false
 	}
-	said := map[string]bool{}
-	for _, o := range f.Of {
-		w.synonyms(f, o.Value, func(spans []span, _ Kind, _ string) {
-			said[o.Value] = said[o.Value] || slices.ContainsFunc(spans, here) // the words stand in the item's own line
-		})
+	return slices.ContainsFunc(f.Of, func(o schema.Option) bool {
+		return value.Str(o.Value).String() != l.value && w.linesSaying(l.f, o.Value)[line]
+	})
+}
+
+// saying is a value of a boolean or a choice.
+type saying struct {
+	f *schema.Field
+	v any
+}
+
+// linesSaying gives the lines that have the words for a value of a boolean or a choice.
+func (w *weigher) linesSaying(own *schema.Field, v any) map[int]bool {
+	lines, known := w.saying[saying{own, v}]
+	if known {
+		return lines
 	}
-	return len(said) > 0 && slices.ContainsFunc(f.Of, func(o schema.Option) bool { return said[o.Value] })
+	lines = map[int]bool{}
+	note := func(spans []span, _ Kind, _ string) {
+		for _, s := range spans {
+			lines[w.ix.LineOf(s.Start)] = true
+		}
+	}
+	switch v := v.(type) {
+	case bool:
+		note(w.yesOrNo(own.Kin(), v, w.ledBy), "", "")
+	case string:
+		w.synonyms(own.Kin(), v, note)
+	}
+	if w.saying == nil {
+		w.saying = map[saying]map[int]bool{}
+	}
+	w.saying[saying{own, v}] = lines
+	return lines
 }
 
 // hasOwn tells whether the line of an item has, where a value stands in the line of
@@ -252,44 +275,30 @@ func cellStarts(row string) (all [][2]int) {
 
 // readTwice notes an item of a list without a key that says what one before it says, and
 // comes from the same line, which says it once.
-func (w *weigher) readTwice(list []*item) {
-	in := map[int][]*item{} // by the line
-	for _, it := range list {
-		home := w.homeOf(it)
-		if home < 0 || len(it.lists) > 0 || len(in[home]) == mostInLine {
+func (w *weigher) readTwice(h *homes) {
+	first := map[string]value.Pointer{} // by the line and all values
+	for i, it := range h.list {
+		if h.at[i] < 0 || h.in[h.at[i]] < 2 || len(it.lists) > 0 {
 			continue
 		}
-		for _, other := range in[home] {
-			if !w.sayTheSame(it, other) {
-				continue
+		all := strconv.Itoa(h.at[i])
+		var found *leaf
+		for _, l := range it.leaves {
+			if _, isKey := w.heads[l.f]; isKey {
+				return
 			}
-			for _, l := range it.leaves {
-				if at := w.places[l.path]; at.Found() {
-					at.Again = other.leaves[0].path.Parent()
-					w.places[l.path] = at
-					break
-				}
+			all += "\n" + l.f.Path + "\t" + l.value
+			if found == nil && w.places[l.path].Found() {
+				found = l
 			}
-			break
 		}
-		in[home] = append(in[home], it)
-	}
-}
-
-// mostInLine bounds how many items of one line are compared.
-const mostInLine = 20
-
-// sayTheSame tells whether two items without a key have the same values: then they have
-// the same candidates, which are looked for once.
-func (w *weigher) sayTheSame(a, b *item) bool {
-	if len(a.leaves) != len(b.leaves) {
-		return false
-	}
-	for k, l := range a.leaves {
-		o := b.leaves[k]
-		if _, isKey := w.heads[l.f]; isKey || l.f != o.f || len(l.cands) != len(o.cands) || len(l.cands) > 0 && &l.cands[0] != &o.cands[0] {
-			return false
+		other, again := first[all]
+		if !again {
+			first[all] = it.leaves[0].path.Parent()
+			continue
 		}
+		at := w.places[found.path]
+		at.Again = other
+		w.places[found.path] = at
 	}
-	return true
 }

@@ -77,8 +77,8 @@ const mostApart = 60
 // there, or else the field's, gives the offset that the value has. Where neither says one
 // the type asks for an offset all the same, and any will do.
 func (w *weigher) moment(f *schema.Field, text string, add func([]span, Kind, string)) {
-	if len(w.ix.find(text)) > 0 {
-		add(w.ix.find(text), Restated, text)
+	if found := w.ix.find(text); len(found) > 0 {
+		add(found, Restated, text)
 		return
 	}
 	at, err := time.Parse(time.RFC3339, text)

@@ -206,10 +206,8 @@ func (ix *Index) rowAt(n int) (text string, start, end int) {
 // cellsOf gives the cells of a row: what wide gaps, tabs or bars part.
 func cellsOf(line string) []string {
 	var cells []string
-	for _, c := range strings.FieldsFunc(strings.ReplaceAll(line, "  ", "\t"), func(r rune) bool { return r == '\t' || r == '|' }) {
-		if c = strings.TrimSpace(c); c != "" {
-			cells = append(cells, c)
-		}
+	for _, c := range cellsIn(line) {
+		cells = append(cells, line[c[0]:c[1]])
 	}
 	return cells
 }

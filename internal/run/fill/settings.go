@@ -90,7 +90,6 @@ func WithoutShard(settings []byte) []byte {
 		return settings
 	}
 	v.Drop("shard")
-	v.Drop("budget") // of that part
 	return v.JSON()
 }
 

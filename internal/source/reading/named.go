@@ -20,7 +20,7 @@ type named struct {
 	other map[string]bool // the currencies that were asked for, whether the text is of others
 }
 
-// prepare gathers the figures once.
+// prepareNamed gathers the figures once.
 func (tx *Text) prepareNamed() {
 	tx.named.once.Do(func() {
 		tx.named.figures, tx.named.currencies, tx.named.other = tx.figuresInOrder(), map[string]bool{}, map[string]bool{}

@@ -1,11 +1,12 @@
 package reading
 
 import (
-	"filler/internal/base/lang"
 	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
+
+	"filler/internal/base/lang"
 )
 
 // scaleBehind gives the noughts that a word right behind a number adds, and the

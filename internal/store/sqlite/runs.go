@@ -113,7 +113,9 @@ func (l *Ledger) End(run int64, state string, took time.Duration) error {
 	})
 }
 
-const runColumns = `run.id, name, scope, of, (SELECT hash FROM blob WHERE id = schema), schema_file, (SELECT hash FROM blob WHERE id = prompt), model, identity, rounds, settings, COALESCE(json_extract(settings, '$.budget'), 0), state, began, seconds`
+// A budget is kept beside the settings, in their column, and is none of them: runs that
+// differ in it are made alike.
+const runColumns = `run.id, name, scope, of, (SELECT hash FROM blob WHERE id = schema), schema_file, (SELECT hash FROM blob WHERE id = prompt), model, identity, rounds, CASE WHEN json_type(settings, '$.budget') IS NULL THEN settings ELSE json_remove(settings, '$.budget') END, COALESCE(json_extract(settings, '$.budget'), 0), state, began, seconds`
 
 // SetBudget says what a run may cost from now on, in billionths.
 func (l *Ledger) SetBudget(run, limit int64) error {
