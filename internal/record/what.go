@@ -269,12 +269,13 @@ type (
 		First value.Pointer
 		Line  int
 	}
-	// TwoFigures is a value whose figure stands in the document in a form that can
-	// be read as another number too. Said is the line, unless the field is
+	// TwoFigures is a value whose figure, or day in figures, stands in the document in
+	// a form that can be read as another one too. Said is the line, unless the field is
 	// sensitive.
 	TwoFigures struct {
 		Line int
 		Said string
+		Day  bool
 	}
 	// Unfounded is a value whose words are missing or not in the document.
 	Unfounded struct{}
@@ -343,6 +344,9 @@ func (t TwoFigures) Text() string {
 	said := ""
 	if t.Said != "" {
 		said = fmt.Sprintf(" (%q)", clipped(t.Said))
+	}
+	if t.Day {
+		return fmt.Sprintf("line %d has the day in a form with two readings%s: declare written, such as [D.M.YYYY]", t.Line, said)
 	}
 	return fmt.Sprintf("line %d has the figure in a form with two readings%s: declare written, such as {decimal: \",\", group: \".\"}", t.Line, said)
 }

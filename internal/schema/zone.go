@@ -21,7 +21,7 @@ const LocalForm = "2006-01-02T15:04:05"
 func (f *Field) readZone(n *place.Node) {
 	f.Zone = n.Filled("the time zone")
 	if _, err := zoneNamed(f.Zone); f.Zone != "" && f.Zone != NoZone && err != nil {
-		n.Fault(fmt.Sprintf("%q is no time zone", f.Zone), "write a name such as Europe/Lisbon, an offset such as \"+01:00\", or none where records hold no offset")
+		n.Fault(fmt.Sprintf("%q is no time zone", f.Zone), "write the name of a zone, such as Europe/Lisbon, which has its summer time, an offset such as \"+01:00\", or none where records hold no offset")
 	}
 }
 

@@ -45,7 +45,8 @@ func (ix *Index) missing(f *schema.Field, place Place) record.What {
 	said := ix.said(f, max(place.Against, place.Open))
 	switch {
 	case place.Open > 0:
-		return record.TwoFigures{Line: place.Open, Said: said}
+		t := f.Kin().Type
+		return record.TwoFigures{Line: place.Open, Said: said, Day: t == schema.Date || t == schema.DateTime}
 	case place.Against > 0:
 		return record.SaysOther{Line: place.Against, Said: said}
 	}

@@ -148,3 +148,18 @@ func TestBooleansOfOthers(t *testing.T) {
 	assert.Equal(t, record.SaysOpposite{Line: 1, Said: "1. Hosepipes, 11 for it. CARRIED."}, found["/motions/0/carried"])
 	assert.Equal(t, record.SaysOpposite{Line: 2, Said: "2. Bees on the top field, 6 for it. Lost."}, found["/motions/1/carried"])
 }
+
+// A day in figures that can be read in two ways is said to be one, with a time beside it
+// or without.
+func TestDaysWithTwoReadings(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  on: {date: Day.}\n  at: {datetime: When.}\n"))
+	require.NoError(t, err)
+	const doc = "fired 3.11.2031, 9:15 in the barn"
+	for _, rec := range []string{`{"on":"2031-11-03"}`, `{"at":"2031-11-03T09:15:00Z"}`} {
+		for _, what := range doubts(t, s, rec, doc) {
+			assert.Equal(t, record.TwoFigures{Line: 1, Said: doc, Day: true}, what, rec)
+		}
+		assert.Len(t, doubts(t, s, rec, doc), 1, rec)
+	}
+	assert.Equal(t, map[value.Pointer]record.What{"/at": record.Nowhere{}}, doubts(t, s, `{"at":"2031-11-03T10:15:00Z"}`, doc))
+}

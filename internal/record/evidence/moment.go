@@ -157,8 +157,7 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 		}
 	}
 	open := w.open
-	w.day(f, date, gather(&days))
-	w.open = open
+	w.day(f, date, gather(&days)) // notes days that can be read in two ways, too
 	w.clock(clock, gather(&times))
 	for i := range times { // 15:47:00 is no 15:47 with something behind it
 		if seconds := secondsBehind.FindString(w.ix.Source[times[i].End:min(len(w.ix.Source), times[i].End+4)]); seconds == ":00" {
@@ -175,6 +174,9 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 		if d, apart := w.nearest(t.span, days); apart <= mostApart {
 			found = append(found, dated{between(min(d.Start, t.Start), max(d.End, t.End)), t.span})
 		}
+	}
+	if len(found) > 0 || len(times) == 0 {
+		w.open = open
 	}
 	return found
 }
