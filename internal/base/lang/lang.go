@@ -87,6 +87,10 @@ const (
 	DayHalf     Kind = "day-half"     // says which half of the day a time means: am or pm
 	Until       Kind = "until"        // between the times that something lasts
 	Nought      Kind = "nought"       // says that there are none, where things are counted
+	Lacking     Kind = "lacking"      // says that what is named behind it is not there, and is no word for "not"
+	Missing     Kind = "missing"      // says so of what is named before it
+	HalfKilo    Kind = "half-kilo"    // a pound that is 500 g
+	AtTime      Kind = "at-time"      // stands before a time of day
 	Free        Kind = "free"         // says that something costs nothing
 	Unchanged   Kind = "unchanged"    // says that a change is none
 	Inflection  Kind = "inflection"   // an ending that a noun may have in a sentence

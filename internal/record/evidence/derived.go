@@ -1,7 +1,9 @@
 package evidence
 
 import (
+	"strconv"
 	"strings"
+	"sync"
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -37,6 +39,9 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 	}
 	add(w.ix.Angle(text), Restated, "")
 	add(w.ix.YearEnds(text), Restated, "")
+	if f.Type == schema.Integer {
+		add(w.roman(f, text), Restated, "")
+	}
 	unit := unitNamed(f)
 	if unit == "" {
 		return
@@ -80,4 +85,25 @@ func unitNamed(f *schema.Field) string {
 		return reading.UnitOf(word)
 	}
 	return ""
+}
+
+// romans are the Roman figures of 1 to 39, as floors, grades and volumes have them.
+var romans = sync.OnceValue(func() map[string]string {
+	all := map[string]string{}
+	for n := 1; n < 40; n++ {
+		all[strconv.Itoa(n)] = strings.Repeat("X", n/10) + [...]string{"", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"}[n%10]
+	}
+	return all
+})
+
+// roman gives the places of a number in Roman figures, in capitals; a single letter counts
+// only behind a label of the field.
+func (w *weigher) roman(f *schema.Field, text string) (found []span) {
+	figure := romans()[text]
+	for _, s := range w.ix.find(figure) {
+		if w.ix.Source[s.Start:s.End] == figure && (len(figure) > 1 || w.led(f, s)) {
+			found = append(found, s)
+		}
+	}
+	return found
 }

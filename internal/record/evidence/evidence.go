@@ -357,13 +357,13 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 	case v.Kind == value.Bool:
 		add(w.yesNo(f, v.Text == "true"), Restated, "")
 		if len(cands) == 0 {
-			w.opposed = w.yesOrNo(f, v.Text != "true", w.ledBy)
+			w.opposed = w.yesOrNo(f, v.Text != "true", true)
 		}
 	case v.Kind != value.String:
 	case f.Type == schema.Date:
 		w.day(f, v.Text, add)
 	case f.Type == schema.Time:
-		w.clock(v.Text, add)
+		w.clock(f, v.Text, add)
 		cands = w.rightHalf(v.Text, cands)
 	case f.Type == schema.DateTime:
 		w.moment(f, v.Text, add)

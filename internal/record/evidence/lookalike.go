@@ -306,7 +306,7 @@ func (w *weigher) otherUnits(f *schema.Field, figure, own string, add func([]spa
 				continue
 			}
 			for _, s := range w.figures(f, amount, unit) {
-				if m := w.ix.MeasureOf(s); m.Unit == unit {
+				if m := w.ix.MeasureOf(s); m.Has(unit) {
 					with = append(with, w.ix.WithPart(m.Where))
 				}
 			}

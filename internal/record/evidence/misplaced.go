@@ -154,7 +154,7 @@ func (w *weigher) linesSaying(own *schema.Field, v any) map[int]bool {
 	}
 	switch v := v.(type) {
 	case bool:
-		note(w.yesOrNo(own.Kin(), v, w.ledBy), "", "")
+		note(w.yesOrNo(own.Kin(), v, true), "", "")
 	case string:
 		w.synonyms(own.Kin(), v, note)
 	}

@@ -42,7 +42,7 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 }
 
 // clock finds a time of day.
-func (w *weigher) clock(text string, add func([]span, Kind, string)) {
+func (w *weigher) clock(f *schema.Field, text string, add func([]span, Kind, string)) {
 	add(w.ix.find(text), Restated, text)
 	all := []string{text}
 	if len(text) == len("15:04") { // where documents print the seconds, too
@@ -54,6 +54,10 @@ func (w *weigher) clock(text string, add func([]span, Kind, string)) {
 		}
 	}
 	add(w.ix.SpokenTimes(text), Restated, "")
+	add(w.ix.FourFigures(text), Restated, "")
+	if text = strings.Replace(text, ":", "", 1); len(text) == 4 {
+		add(slices.DeleteFunc(w.ix.find(text), func(s span) bool { return !w.led(f, s) }), Restated, "")
+	}
 }
 
 // rightHalf leaves out times of the other half of the day: 3:30 is not 3:30 pm.
@@ -64,6 +68,9 @@ func (w *weigher) rightHalf(text string, cands []candidate) []candidate {
 	return slices.DeleteFunc(cands, func(c candidate) bool {
 		if at := w.ix.RangeBegins(c.Start); at != "" {
 			return at != text && at+":00" != text
+		}
+		if text == "24:00" {
+			return false
 		}
 		at, read := reading.TimeOfDay(w.ix.Source[c.Start:c.End])
 		return read && at != text && at+":00" != text && at != text+":00"
@@ -91,7 +98,7 @@ func (w *weigher) moment(f *schema.Field, text string, add func([]span, Kind, st
 	}
 	_, seconds := at.Zone()
 	own := f.Location()
-	for _, m := range w.together(f, at.Format(schema.LocalForm)) {
+	for _, m := range w.nights(f, at.Format(schema.LocalForm)) {
 		said := w.ix.offsets(m.time)
 		switch right := slices.Contains(said, seconds/60); {
 		case none, right, said == nil && own == nil, said == nil && at.In(own).Format(time.RFC3339) == at.Format(time.RFC3339):
@@ -158,7 +165,7 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 	}
 	open := w.open
 	w.day(f, date, gather(&days)) // notes days that can be read in two ways, too
-	w.clock(clock, gather(&times))
+	w.clock(f, clock, gather(&times))
 	for i := range times { // 15:47:00 is no 15:47 with something behind it
 		if seconds := secondsBehind.FindString(w.ix.Source[times[i].End:min(len(w.ix.Source), times[i].End+4)]); seconds == ":00" {
 			times[i].End += len(seconds)
@@ -177,6 +184,18 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 	}
 	if len(found) > 0 || len(times) == 0 {
 		w.open = open
+	}
+	return found
+}
+
+// nights gives the places of a date with a time; also those of midnight as the end of the
+// day before: 24 Uhr.
+func (w *weigher) nights(f *schema.Field, local string) []dated {
+	found := w.together(f, local)
+	date, midnight := strings.CutSuffix(local, "T00:00:00")
+	if day, err := time.Parse(time.DateOnly, date); midnight && err == nil && len(found) == 0 {
+		eve := day.AddDate(0, 0, -1).Format(time.DateOnly)
+		found = append(w.together(f, eve+"T24:00:00"), w.together(f, eve+"T00:00:00")...)
 	}
 	return found
 }

@@ -8,6 +8,7 @@ import (
 	"filler/internal/base/lang"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // nought gives the words that say nothing was counted, behind a label of the
@@ -80,10 +81,15 @@ func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind
 
 // yesNo finds the words for true or false behind a label of the field, and those
 // that it declares wherever they stand.
-func (w *weigher) yesNo(f *schema.Field, want bool) []span { return w.yesOrNo(f, want, w.led) }
+func (w *weigher) yesNo(f *schema.Field, want bool) []span { return w.yesOrNo(f, want, false) }
 
-// yesOrNo is yesNo where led tells which words stand behind a label.
-func (w *weigher) yesOrNo(f *schema.Field, want bool, led func(*schema.Field, span) bool) []span {
+// yesOrNo is yesNo; where surely is set, only of what is said in so many words: behind a
+// label with a colon, and with no word near that may deny it.
+func (w *weigher) yesOrNo(f *schema.Field, want, surely bool) []span {
+	led := w.led
+	if surely {
+		led = w.ledBy
+	}
 	var found, other []span
 	for says, words := range map[bool][]string{true: f.Yes, false: f.No} {
 		for _, word := range words {
@@ -91,9 +97,11 @@ func (w *weigher) yesOrNo(f *schema.Field, want bool, led func(*schema.Field, sp
 				if strings.HasPrefix(strings.TrimLeft(w.ix.Source[s.End:], " "), ":") { // a label: Castrated: no
 					continue
 				}
-				if (says != w.ix.Denied(s)) == want {
+				switch denial := w.ix.Denial(s); {
+				case denial == reading.Unsure && surely:
+				case denial == reading.Unsure, (says == (denial == reading.Said)) == want:
 					found = append(found, s)
-				} else {
+				default:
 					other = append(other, s)
 				}
 			}
@@ -122,7 +130,7 @@ func (w *weigher) otherOptions(own *schema.Field, chosen string) (found []span) 
 		}
 		w.synonyms(f, o.Value, func(spans []span, _ Kind, _ string) {
 			for _, s := range append(spans, w.ix.find(o.Value)...) {
-				if w.ledBy(own, s) && !w.ix.Denied(s) {
+				if w.ledBy(own, s) && w.ix.Denial(s) == reading.Said {
 					found = append(found, s)
 				}
 			}

@@ -87,6 +87,9 @@ func measureBehind(rest string) (word string, size int) {
 	}
 	gap := len(rest) - len(trimmed)
 	ends := wordEnds(trimmed, 3)
+	if word, end := longUnitBehind(trimmed); end > 0 {
+		return word, gap + end
+	}
 	if word, end := ratioBehind(trimmed); end > 0 {
 		return word, gap + end
 	}

@@ -67,7 +67,11 @@ func (tx *Text) Names(unit string) bool {
 	named, known := m.units[unit]
 	if !known {
 		of, _, _ := strings.Cut(unit, "/")
-		for _, name := range append([]string{of}, lang.Unit.Names(of)...) {
+		names := append([]string{of, strings.TrimPrefix(of, "°")}, lang.Unit.Names(of)...)
+		if of == "Pfund" {
+			names = lang.HalfKilo.Words()
+		}
+		for _, name := range names {
 			first, _, _ := strings.Cut(strings.TrimSpace(strings.ToLower(name)), " ")
 			named = named || hasWord(m.lower, first)
 		}
@@ -145,6 +149,9 @@ func (tx *Text) beside(s Span) Measure {
 		}
 	}
 	where := Span{s.Start, s.End + size}
+	if word == "C" || word == "F" { // 190C, 374 F
+		return Measure{Unit: "°" + word, Word: word, Where: where}
+	}
 	if word == "a" && endsField(tx.Source[where.End:]) { // ares; else it is a word
 		return Measure{Unit: "a", Word: word, Where: where}
 	}
@@ -427,20 +434,25 @@ func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
 	if of, _ := ratioOf(measure); of != "" && m.Unit == of && measure == f.Unit {
 		return false // of what it is, a heading or the sentence before says
 	}
-	if of, per := ratioOf(m.Unit); of != "" && of == UnitOf(measure) && measure == f.Unit && slices.ContainsFunc(strings.Fields(f.About), func(word string) bool { return UnitOf(strings.Trim(word, ".,;()")) == per }) {
+	if more, longer := alsoOf(m.Unit, UnitOf(measure)); longer && measure == f.Unit && !slices.ContainsFunc(more, func(per string) bool { return !namesUnit(f.About, per) }) {
 		return false // what the field is about says that it is a week's
 	}
-	return m.Unit != UnitOf(measure) && !strings.EqualFold(m.Word, measure) || m.Unit == ""
+	return m.Unit != UnitOf(measure) && !m.mayBe(UnitOf(measure)) && !strings.EqualFold(m.Word, measure) || m.Unit == ""
 }
 
-// Denied tells whether a word for "not" stands right before a place.
-func (tx *Text) Denied(s Span) bool {
-	if before := strings.TrimRight(tx.Source[max(0, s.Start-6):s.Start], " \u00a0"); strings.HasSuffix(before, "[ ]") || strings.HasSuffix(before, "[]") || strings.HasSuffix(before, "☐") {
-		return true // a box that is not ticked
-	}
-	at := tx.TokenAt(s.Start) - 1
-	return at >= 0 && tx.near(at, at+1) && lang.Not.Has(tx.Tokens[at].Word)
+// namesUnit tells whether a word of a text names a unit.
+func namesUnit(text, unit string) bool {
+	return slices.ContainsFunc(strings.Fields(text), func(word string) bool { return UnitOf(strings.Trim(word, ".,;()")) == unit })
 }
+
+// mayBe tells whether the word beside a figure stands for a unit too, besides its own: uur
+// and hrs behind a time of day and a length of time, Pfund for half a kilo and for 453.6 g.
+func (m Measure) mayBe(unit string) bool {
+	return m.Unit == "o'clock" && unit != "" && UnitOf(m.Word) == unit || m.Unit == "lb" && unit == "Pfund" && lang.HalfKilo.Has(m.Word)
+}
+
+// Has tells whether a measure is in a unit.
+func (m Measure) Has(unit string) bool { return m.Unit == unit || m.mayBe(unit) }
 
 // isUnit tells a word that is a unit of measure and nothing else: "a" and "in"
 // are words before all.

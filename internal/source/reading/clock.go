@@ -2,6 +2,7 @@ package reading
 
 import (
 	"fmt"
+	"sort"
 	"strconv"
 	"strings"
 	"sync"
@@ -262,4 +263,39 @@ func (tx *Text) keepExactly(i, next, minutes int) {
 	minutes = (minutes + 24*60) % (24 * 60)
 	key := fmt.Sprintf("%02d:%02d", minutes/60, minutes%60)
 	tx.clocks.at[key] = append(tx.clocks.at[key], Span{tx.Tokens[i].Start, tx.Tokens[next-1].End})
+}
+
+var (
+	zoneOfFour  = lazy.New(`^ ?(?:[zZ]|LT|L|UTC|GMT|local|ship|hrs?|hours)\b`)
+	beforeClock = lazy.New(`^[ ,/T\x{00a0}-]{1,4}$`)
+)
+
+// FourFigures gives the places where a time of day stands in four figures without a sign
+// between: behind a day or a word such as at, or before the name of a zone. 17 MAR 1200,
+// at 0600, 1430Z.
+func (tx *Text) FourFigures(at string) (found []Span) {
+	digits := strings.Replace(at, ":", "", 1)
+	if len(digits) != 4 {
+		return nil
+	}
+	for _, glued := range []string{"", "z", "lt", "l", "utc", "gmt"} {
+		for _, i := range tx.ByWord[digits+glued] {
+			s := Span{tx.Tokens[i].Start, tx.Tokens[i].Start + 4}
+			if glued != "" || zoneOfFour.MatchString(tx.Source[s.End:min(len(tx.Source), s.End+8)]) || i > 0 && tx.near(i-1, i) && lang.AtTime.Has(tx.Tokens[i-1].Word) || tx.behindDay(s) {
+				found = append(found, s)
+			}
+		}
+	}
+	return found
+}
+
+// behindDay tells whether a day stands right before a place.
+func (tx *Text) behindDay(s Span) bool {
+	all := tx.AllDays() // in order
+	for i := sort.Search(len(all), func(i int) bool { return all[i].Start >= s.Start }) - 1; i >= 0 && all[i].Start > s.Start-60; i-- {
+		if d := all[i]; d.End < s.Start && beforeClock.MatchString(tx.Source[d.End:s.Start]) {
+			return true
+		}
+	}
+	return false
 }

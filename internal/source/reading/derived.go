@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"unicode"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -72,6 +73,7 @@ func (tx *Text) derive() *derived {
 		for _, s := range tx.Stretches {
 			tx.partsInFigures(s)
 			tx.lastingIn(s)
+			tx.lastingInColons(s)
 			tx.compound(s)
 		}
 		tx.partsInWords()
@@ -293,6 +295,83 @@ func (tx *Text) lastingIn(s Span) {
 			tx.derived.lasting.add(big.NewRat(int64(hours)*3600+int64(minutes)*60, 1), Span{s.Start + m[0], s.Start + end})
 		}
 	}
+}
+
+var (
+	inColons  = lazy.New(`(\d{1,4}):([0-5]\d)(?::([0-5]\d))?(?:[.,](\d{1,3}))?(?:[ \x{00a0}]?(\pL{1,8})\b)?`)
+	colonHead = lazy.New(`(?i)\b(?:(h{1,3}:mm)|(m{1,2}:ss))\b`)
+)
+
+// lastingInColons reads lengths of time that are written as times of day are: 168:30 Std.,
+// 1:23.4, and 7:30 below or behind "Hours".
+func (tx *Text) lastingInColons(s Span) {
+	text := tx.Source[s.Start:s.End]
+	if !strings.Contains(text, ":") {
+		return
+	}
+	for _, m := range inColons.FindAllStringSubmatchIndex(text, -1) {
+		said := func(n int) string {
+			if m[2*n] < 0 {
+				return ""
+			}
+			return text[m[2*n]:m[2*n+1]]
+		}
+		if m[0] > 0 && (isWordByte(text[m[0]-1]) || strings.IndexByte(":.,", text[m[0]-1]) >= 0) {
+			continue
+		}
+		end := m[1]
+		if m[10] >= 0 {
+			end = m[10]
+		}
+		at := Span{s.Start + m[0], s.Start + len(strings.TrimRight(text[:end], " \u00a0"))}
+		unit := UnitOf(said(5))
+		switch {
+		case unit == "h" || unit == "min":
+			at.End = s.Start + m[11]
+		case said(5) != "" && (lang.Oclock.Has(said(5)) || lang.DayHalf.Has(said(5))):
+			continue
+		case said(4) != "":
+			unit = "min"
+		default:
+			unit = tx.timeOfLabel(at)
+		}
+		if said(3) != "" && unit != "" {
+			unit = "h"
+		}
+		first, second, third := decimal(said(1)), decimal(said(2)), decimal(strings.TrimSuffix("0"+said(3)+"."+said(4), "."))
+		switch unit {
+		case "h":
+			tx.derived.lasting.add(seconds(first, second, third), at)
+		case "min":
+			tx.derived.lasting.add(seconds(new(big.Rat), first, second.Add(second, third)), at)
+		}
+	}
+}
+
+// seconds gives hours, minutes and seconds in seconds.
+func seconds(h, m, s *big.Rat) *big.Rat {
+	h.Mul(h, big.NewRat(3600, 1))
+	m.Mul(m, big.NewRat(60, 1))
+	return h.Add(h, m.Add(m, s))
+}
+
+// timeOfLabel tells whether a figure's label or the head of its column says that it is a
+// length of time, and what its first part is in: h or min.
+func (tx *Text) timeOfLabel(s Span) string {
+	for _, said := range []string{tx.lineUpTo(s.Start), tx.head(s)} {
+		if m := colonHead.FindStringSubmatch(said); m != nil {
+			if m[1] != "" {
+				return "h"
+			}
+			return "min"
+		}
+		for _, word := range strings.FieldsFunc(said, func(r rune) bool { return !unicode.IsLetter(r) }) {
+			if UnitOf(word) == "h" && len(word) > 2 {
+				return "h"
+			}
+		}
+	}
+	return ""
 }
 
 // lastingInWords reads hours and minutes where either is said in a word: une heure dix,

@@ -25,11 +25,35 @@ func (tx *Text) prepareNamed() {
 	tx.named.once.Do(func() {
 		tx.named.figures, tx.named.currencies, tx.named.other = tx.figuresInOrder(), map[string]bool{}, map[string]bool{}
 		for _, a := range tx.named.figures {
-			if m := tx.MeasureOf(a.Span); m.Code != "" {
+			switch m := tx.MeasureOf(a.Span); {
+			case m.Code != "":
 				tx.named.currencies[m.Code] = true
+			case m.Minor:
+				of, _, _ := strings.Cut(m.Word, "/")
+				if code := lang.Minor.Meaning(of); code != "" {
+					tx.named.currencies[code] = true
+				}
 			}
 		}
+		if len(tx.named.currencies) == 0 {
+			tx.namedApart()
+		}
 	})
+}
+
+// namedApart keeps the currencies that the text names, where none stands beside a figure:
+// Amounts in CHF.
+func (tx *Text) namedApart() {
+	for word, at := range tx.ByWord {
+		if t := tx.Tokens[at[0]]; len(word) == 3 && lang.Code.Has(word) && tx.Source[t.Start:t.End] == strings.ToUpper(word) {
+			tx.named.currencies[strings.ToUpper(word)] = true
+		}
+	}
+	for _, sign := range []string{"€", "£", "$", "¥"} {
+		if code, _ := currencyOf(sign, false); code != "" && strings.Contains(tx.Source, sign) {
+			tx.named.currencies[code] = true
+		}
+	}
 }
 
 // OtherMeasure tells whether a figure with no measure beside it can't have the one that a

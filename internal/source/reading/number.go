@@ -53,6 +53,11 @@ func (tx *Text) findNumbers() {
 			continue
 		}
 		readings := readingsBy(l.text, both, decimal)
+		if !strings.HasPrefix(l.text, "-") && tx.mayBeNegative(l.Span) {
+			for _, key := range readings {
+				tx.add(canonical("-"+key), figure{Span: l.Span})
+			}
+		}
 		for _, key := range both {
 			ruledOut := len(readings) < len(both) && readings[0] != key
 			f := figure{Span: l.Span, text: l.text, open: len(readings) > 1}
@@ -92,6 +97,10 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 				digits = "-" + digits
 			}
 			start -= size
+		} else if size := minusBehind(text[start:]); size > 0 {
+			all = append(all, literal{Span{start, end + size}, "-" + digits, 0})
+			i = end + size
+			continue
 		}
 		if digit := end - numberStart(text, end); digit <= 3 && end < len(text) && text[end] == ' ' {
 			if l, only := grouped(text, end-digit); l.text != "" {
@@ -109,6 +118,36 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 		all = append(all, literal{Span{start, end + size}, digits, scale})
 	}
 	return all
+}
+
+// endsMinus is an amount with its sign behind it, as ledgers print them: 293.03-.
+var endsMinus = lazy.New(`^[\d.,'’]*\d[.,]\d\d([-−])(?:[ \x{00a0}]*(?:$|[\n|\t]|[ \x{00a0}]{2}|[ \x{00a0}]\D))`)
+
+// minusBehind gives the bytes of such a sign behind the amount that a text begins with; 0 for
+// none.
+func minusBehind(text string) int {
+	text = text[:min(len(text), 40)]
+	if m := endsMinus.FindStringSubmatchIndex(text); m != nil && numberEnd(text, 0) == m[2] {
+		return m[3] - m[2]
+	}
+	return 0
+}
+
+// Amounts below nought as ledgers print them: in brackets of their own, or marked as of one
+// side. Such marks are used otherwise too.
+var (
+	bracketBefore = lazy.New(`(?:^|\n|[\t|:]|[ \x{00a0}]{2}|[€$£¥]|[A-Z]{3})[ \x{00a0}]?\((?:[€$£¥]|[A-Z]{3})?[ \x{00a0}]?$`)
+	bracketBehind = lazy.New(`^[ \x{00a0}]?(?:[€$£¥]|[A-Z]{3})?\)[ \x{00a0}]*(?:$|[\n|\t]|[ \x{00a0}]{2}|[€$£¥]|[A-Z]{3})`)
+	sideBehind    = lazy.New(`^[ \x{00a0}]?(?:CR|DR|Cr|Dr|S|H)(?:$|[\n|\t]|[ \x{00a0}])`)
+)
+
+// mayBeNegative tells whether a figure is so marked.
+func (tx *Text) mayBeNegative(s Span) bool {
+	behind := tx.Source[s.End:min(len(tx.Source), s.End+12)]
+	if sideBehind.MatchString(behind) && hundredths.MatchString(tx.Source[s.Start:s.End]) {
+		return true
+	}
+	return bracketBehind.MatchString(behind) && bracketBefore.MatchString(tx.Source[max(0, s.Start-8):s.Start])
 }
 
 // spacedGroups is a number with blanks between its thousands.
@@ -190,6 +229,9 @@ func spacedSign(before string) int {
 // signBefore gives the sign at the end of a text, '-' or '+', and its bytes; 0 and
 // 0 where there is none, or where it joins two words.
 func signBefore(before string) (sign byte, size int) {
+	if n := signBeforeMeasure(before); n > 0 {
+		return '-', n
+	}
 	if strings.HasSuffix(before, " ") {
 		if n := spacedSign(before); n > 0 {
 			return '-', n
@@ -210,6 +252,32 @@ func signBefore(before string) (sign byte, size int) {
 		return 0, 0 // a range, or a dash between words
 	}
 	return sign, size
+}
+
+// deducted is a sign before the currency of an amount, right before it or in a cell of its
+// own, or as Dutch accounts have it.
+var deducted = lazy.New(`(?:(?:^|[ \x{00a0}\n\t(:=|])((?:[-−–](?:[€$£¥]|[A-Z]{3}\b)|-/-(?: ?(?:[€$£¥]|[A-Z]{3}\b))?) ?)|(?:(?:^|[\n\t(:=|]|[ \x{00a0}]{2}) ?[-–]|[ \x{00a0}]−) (?:[€$£¥]|[A-Z]{3}\b) ?)$`)
+
+// signBeforeMeasure gives the bytes of such a sign, up to the figure; 0 for none. A dash
+// between two amounts is no sign.
+func signBeforeMeasure(before string) int {
+	near := before[max(0, len(before)-14):]
+	if !strings.ContainsAny(near, "-−–") {
+		return 0
+	}
+	m := deducted.FindStringIndex(near)
+	if m == nil {
+		return 0
+	}
+	at := strings.LastIndexAny(near, "-−–")
+	if strings.HasSuffix(near[:at], "-/") {
+		at -= len("-/")
+	}
+	head := before[:len(before)-len(near)+at]
+	if bare := strings.TrimRight(head, " \u00a0"); len(head)-len(bare) < 2 && strings.ContainsFunc(lastWord(bare), unicode.IsDigit) {
+		return 0 // £5 - £10
+	}
+	return len(before) - len(head)
 }
 
 func lastWord(text string) string {

@@ -91,5 +91,5 @@ func standsAlone(text string, start, end int) bool {
 		return false
 	}
 	// Letters may follow, as a unit or an ending does; a longer word is none.
-	return letters == 0 || letters == 2 || letters == 3 || letters == 1 && strings.IndexByte("kxh", rest[0]|0x20) >= 0 || UnitOf(rest[:letters]) != "" || lang.Currency.Has(rest[:letters]) || lang.Minor.Has(rest[:letters])
+	return letters == 0 || letters == 2 || letters == 3 || letters == 1 && (strings.IndexByte("kxh", rest[0]|0x20) >= 0 || rest[0] == 'C' || rest[0] == 'F') || UnitOf(rest[:letters]) != "" && rest[:letters] != "a" || lang.Currency.Has(rest[:letters]) || lang.Minor.Has(rest[:letters])
 }

@@ -126,7 +126,7 @@ func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
 			if said := Declared(f.Numbers, at.text); said != "" && canonical(said) != key || said == "" && at.open {
 				continue
 			}
-		case at.open && f.Type != schema.Integer:
+		case at.open && f.Type != schema.Integer && !(f.Type == schema.Money && tx.onlyGroups(at.Span, at.text, key)):
 			open = append(open, at.Span)
 			continue
 		}
@@ -138,6 +138,25 @@ func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
 		return words, nil
 	}
 	return found, open
+}
+
+// threeDecimals are the currencies whose smallest unit is a thousandth (ISO 4217).
+var threeDecimals = map[string]bool{"BHD": true, "IQD": true, "JOD": true, "KWD": true, "LYD": true, "OMR": true, "TND": true}
+
+// onlyGroups tells whether a number is what a figure says whose one sign can but set off
+// thousands: 24.000 €. No sum of that currency has three decimals; a price of so much of
+// something may.
+func (tx *Text) onlyGroups(s Span, figure, key string) bool {
+	m := tx.beside(s)
+	if m.none() {
+		m = tx.ofOtherSide(s)
+	}
+	if m.Code == "" || threeDecimals[m.Code] || canonical(strings.NewReplacer(".", "", ",", "").Replace(figure)) != key {
+		return false
+	}
+	behind := strings.ToLower(strings.TrimLeft(tx.Source[m.Where.End:min(len(tx.Source), m.Where.End+16)], " \u00a0"))
+	word, _, _ := strings.Cut(behind, " ")
+	return !strings.HasPrefix(behind, "/") && !lang.Per.Has(word) && !lang.PerEach.Has(word) && !strings.Contains(strings.ToLower(m.Word), "/")
 }
 
 // IsCell tells whether a place is a cell of a table by itself: a gap, a stroke or a tab

@@ -22,7 +22,7 @@ type unit struct {
 var units = map[string]unit{
 	"um": {"length", "0.000001", ""}, "mm": {"length", "0.001", ""}, "cm": {"length", "0.01", ""}, "dm": {"length", "0.1", ""}, "m": {"length", "1", ""}, "km": {"length", "1000", ""},
 	"in": {"length", "0.0254", ""}, "ft": {"length", "0.3048", ""}, "yd": {"length", "0.9144", ""}, "mi": {"length", "1609.344", ""}, "nmi": {"length", "1852", ""},
-	"ng": {"mass", "0.000000001", ""}, "ug": {"mass", "0.000001", ""}, "mg": {"mass", "0.001", ""}, "g": {"mass", "1", ""}, "kg": {"mass", "1000", ""}, "t": {"mass", "1000000", ""}, "lb": {"mass", "453.59237", ""}, "oz": {"mass", "28.349523125", ""}, "stone": {"mass", "6350.29318", ""},
+	"ng": {"mass", "0.000000001", ""}, "ug": {"mass", "0.000001", ""}, "mg": {"mass", "0.001", ""}, "g": {"mass", "1", ""}, "kg": {"mass", "1000", ""}, "t": {"mass", "1000000", ""}, "lb": {"mass", "453.59237", ""}, "oz": {"mass", "28.349523125", ""}, "stone": {"mass", "6350.29318", ""}, "Pfund": {"mass", "500", ""},
 	"ms": {"time", "0.001", ""}, "s": {"time", "1", ""}, "min": {"time", "60", ""}, "h": {"time", "3600", ""}, "d": {"time", "86400", ""}, "wk": {"time", "604800", ""},
 	"month": {"months", "1", ""}, "year": {"months", "12", ""},
 	"mm2": {"area", "0.000001", ""}, "cm2": {"area", "0.0001", ""}, "dm2": {"area", "0.01", ""}, "m2": {"area", "1", ""}, "a": {"area", "100", ""}, "ha": {"area", "10000", ""}, "km2": {"area", "1000000", ""},
@@ -52,7 +52,7 @@ func UnitOf(text string) string {
 	if of, per := ratioOf(text); of != "" {
 		return of + "/" + per
 	}
-	return ""
+	return longUnitOf(text)
 }
 
 // ratioOf reads a unit of another: mg/l, milligrams a litre.

@@ -1,0 +1,92 @@
+package reading
+
+import (
+	"strings"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+)
+
+// Denial is what the words around a place say of what stands there.
+type Denial int
+
+// Denials.
+const (
+	Said   Denial = iota
+	Denied        // no lift, ohne Aufzug, pas d'ascenseur, does not have a lift
+	Unsure        // a word for "not" stands near, and may be said of something else
+)
+
+// Bounds of the search for a word that denies, in words.
+const (
+	deniesBefore = 5
+	deniesBehind = 4
+	mostBetween  = 1 // words that are no articles, between it and what it surely denies
+)
+
+// Denial tells whether the clause around a place denies what stands there.
+func (tx *Text) Denial(s Span) Denial {
+	if before := strings.TrimRight(tx.Source[max(0, s.Start-6):s.Start], " \u00a0"); strings.HasSuffix(before, "[ ]") || strings.HasSuffix(before, "[]") || strings.HasSuffix(before, "☐") {
+		return Denied // a box that is not ticked
+	}
+	first := tx.TokenAt(s.Start)
+	said := tx.deniedBefore(first)
+	if said != Said {
+		return said
+	}
+	last := first
+	for last+1 < len(tx.Tokens) && tx.Tokens[last+1].Start < s.End {
+		last++
+	}
+	return tx.deniedBehind(last)
+}
+
+// deniedBefore looks for what denies before a token.
+func (tx *Text) deniedBefore(first int) Denial {
+	between, comma := 0, false
+	for i := first - 1; i >= 0 && i >= first-deniesBefore; i-- {
+		if !tx.near(i, i+1) {
+			return Said
+		}
+		gap := tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start]
+		if endsClause(gap) {
+			return Said
+		}
+		comma = comma || strings.Contains(gap, ",")
+		switch word := tx.Tokens[i].Word; {
+		case lang.Not.Has(word) || lang.Nought.Has(word) || lang.Lacking.Has(word):
+			if comma || between > mostBetween || i > 0 && tx.near(i-1, i) && lang.Not.Has(tx.Tokens[i-1].Word) { // not without
+				return Unsure
+			}
+			return Denied
+		case lang.But.Has(word):
+			return Said
+		case utf8.RuneCountInString(word) > 2 && !lang.Article.Has(word) && !lang.Filler.Has(word) && !lang.LeadIn.Has(word):
+			between++
+		}
+	}
+	return Said
+}
+
+// deniedBehind looks for what denies behind a token.
+func (tx *Text) deniedBehind(last int) Denial {
+	for i := last + 1; i < len(tx.Tokens) && i <= last+deniesBehind; i++ {
+		gap := tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start]
+		if !tx.near(i-1, i) || endsClause(gap) || strings.Contains(gap, ",") {
+			return Said
+		}
+		word := tx.Tokens[i].Word
+		if lang.But.Has(word) || lang.ListAnd.Has(word) {
+			return Said
+		}
+		if lang.Not.Has(word) || lang.Missing.Has(word) {
+			return Unsure
+		}
+	}
+	return Said
+}
+
+// endsClause tells whether what stands between two words parts what they are said of.
+func endsClause(gap string) bool {
+	return strings.ContainsAny(gap, ".;:!?|()[]\t") || strings.Contains(gap, "  ") || strings.Contains(gap, "\n\n") || strings.Contains(gap, " - ") || strings.Contains(gap, " – ")
+}
