@@ -41,12 +41,33 @@ func amount(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 	case value.String:
 		figures, before, behind, ok := reading.Amount(v.Text, f.Numbers)
 		measure := measureOf(f, before, behind, own)
+		if literal, code := hundredths(f, figures, before, behind, own); literal != "" {
+			return RuleAmount, pairOf(literal, name, code), true
+		}
+		if literal := reading.InUnit(v.Text, own); own != "" && literal != "" && f.Type == schema.Quantity {
+			return RuleAmount, pairOf(literal, name, own), true
+		}
 		if !ok || len(figures) != 1 || measure == "" {
 			return "", to, false
 		}
 		return RuleAmount, pairOf(figures[0], name, measure), true
 	}
 	return "", to, false
+}
+
+// hundredths reads a sum of pence or cents: 92p.
+func hundredths(f *schema.Field, figures []string, before, behind, own string) (literal, code string) {
+	code = lang.Minor.Meaning(behind)
+	if f.Type != schema.Money || len(figures) != 1 || before != "" || !lang.Minor.Has(behind) || code != "" && own != "" && code != own {
+		return "", ""
+	}
+	if code == "" {
+		code = own
+	}
+	if code == "" {
+		return "", ""
+	}
+	return reading.Hundredth(figures[0]), code
 }
 
 func pairOf(literal, name, measure string) value.Value {
@@ -155,6 +176,8 @@ func measureOf(f *schema.Field, before, behind, own string) string {
 		return ""
 	case own != "" && (strings.EqualFold(text, own) || slices.ContainsFunc(f.UnitAlso, func(also string) bool { return fold(also) == fold(text) })):
 		return own
+	case (text == "C" || text == "F") && (own == "" || strings.HasPrefix(reading.UnitOf(own), "°")):
+		return "°" + text
 	case own != "" && reading.UnitOf(text) == "" && len(strings.Fields(text)) > 1:
 		return "" // words, and no unit
 	}

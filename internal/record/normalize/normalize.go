@@ -9,6 +9,8 @@
 package normalize
 
 import (
+	"fmt"
+	"strconv"
 	"strings"
 	"unicode"
 
@@ -278,12 +280,17 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		if whole, fits := wholeNumber(literal); fits {
 			return rule, value.Num(whole), true
 		}
+		if n := reading.Roman(v.Text); n > 0 {
+			return RuleNumber, value.Num(strconv.Itoa(n)), true
+		}
 	case f.Type == schema.Number && v.Kind == value.String:
 		if literal, rule := number(f, v.Text); literal != "" {
 			return rule, value.Num(literal), true
 		}
 	case f.Type == schema.Time && v.Kind == value.String:
 		if at, read := reading.TimeOfDay(v.Text); read && at != v.Text {
+			return RuleTime, value.Str(at), true
+		} else if at := reading.SpokenTime(v.Text); !read && at != "" {
 			return RuleTime, value.Str(at), true
 		}
 	case f.Type == schema.DateTime && v.Kind == value.String && !f.IsDateTime(v.Text):
@@ -304,6 +311,9 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		if d, read := f.ReadDate(v.Text); read && d != v.Text && !f.IsDate(v.Text) {
 			return RuleDate, value.Str(d), true
 		}
+		if m := monthOf(f, v.Text); m != "" {
+			return RuleDate, value.Str(m), true
+		}
 		if !f.IsDate(v.Text) && len(f.DateReadings(v.Text)) == 0 {
 			if d := reading.Date(v.Text); d != "" {
 				return RuleDate, value.Str(d), true
@@ -320,6 +330,18 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		}
 	}
 	return "", value.Value{}, false
+}
+
+// monthInFigures is a month with its year, in figures: 04/2030.
+var monthInFigures = lazy.New(`^(0?[1-9]|1[0-2])[/.-](\d{4})$`)
+
+// monthOf reads such a month for a field that holds months.
+func monthOf(f *schema.Field, text string) string {
+	m := monthInFigures.FindStringSubmatch(text)
+	if m == nil || f.Precision != "month" {
+		return ""
+	}
+	return fmt.Sprintf("%s-%02s", m[2], m[1])
 }
 
 // moment gives a date with a time in the field's form: with the offset that the text

@@ -161,6 +161,9 @@ func converted(f *schema.Field, v *value.Value) (value.Value, bool) {
 	if reading.UnitOf(unit.Text) == reading.UnitOf(f.Unit) && reading.UnitOf(f.Unit) != "" {
 		return pairOf(amount.Text, "unit", f.Unit), true
 	}
+	if lang.HalfKilo.Has(unit.Text) { // or 453.6 g
+		return value.Value{}, false
+	}
 	if literal := reading.Convert(amount.Text, unit.Text, f.Unit); literal != "" {
 		return pairOf(literal, "unit", f.Unit), true
 	}

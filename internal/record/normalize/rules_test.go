@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"filler/internal/source/reading"
+
 	"github.com/stretchr/testify/require"
 )
 

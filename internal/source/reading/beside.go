@@ -448,7 +448,7 @@ func namesUnit(text, unit string) bool {
 // mayBe tells whether the word beside a figure stands for a unit too, besides its own: uur
 // and hrs behind a time of day and a length of time, Pfund for half a kilo and for 453.6 g.
 func (m Measure) mayBe(unit string) bool {
-	return m.Unit == "o'clock" && unit != "" && UnitOf(m.Word) == unit || m.Unit == "lb" && unit == "Pfund" && lang.HalfKilo.Has(m.Word)
+	return m.Unit == "o'clock" && unit != "" && UnitOf(m.Word) == unit || lang.HalfKilo.Has(m.Word) && (m.Unit == "lb" && unit == "Pfund" || m.Unit == "Pfund" && unit == "lb")
 }
 
 // Has tells whether a measure is in a unit.

@@ -115,6 +115,9 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 			}
 		}
 		scale, size := scaleBehind(text[end:])
+		if n := scaleOfMoney(text[max(within.Start, start-8):start], text[end:]); n > 0 {
+			scale, size = n, 1
+		}
 		all = append(all, literal{Span{start, end + size}, digits, scale})
 	}
 	return all

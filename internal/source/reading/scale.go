@@ -9,6 +9,28 @@ import (
 	"filler/internal/base/lang"
 )
 
+// scaleOfMoney gives the noughts that a letter right behind the figure of an amount adds,
+// whose currency stands before it: £1.2m, USD 40M, €12K; 0 for none.
+func scaleOfMoney(before, rest string) int {
+	if rest == "" || len(rest) > 1 && (isWordByte(rest[1]) || rest[1] == '/') {
+		return 0
+	}
+	word := lastWord(before)
+	if r, size := utf8.DecodeLastRuneInString(before); strings.ContainsRune("€£$¥", r) {
+		word = before[len(before)-size:]
+	}
+	if code, _ := currencyOf(word, false); code == "" {
+		return 0
+	}
+	switch rest[0] {
+	case 'k', 'K':
+		return 3
+	case 'm', 'M':
+		return 6
+	}
+	return 0
+}
+
 // scaleBehind gives the noughts that a word right behind a number adds, and the
 // bytes up to its end: 6 for "1.2 million", 3 for "12k".
 func scaleBehind(rest string) (noughts, size int) {

@@ -84,12 +84,17 @@ func Amount(text string, as schema.NumberFormat) (figures []string, before, behi
 		}
 		head := strings.TrimRight(text[:at], " \u00a0\u202f")
 		sign := ""
-		if r, size := utf8.DecodeLastRuneInString(head); strings.ContainsRune("-−–+", r) {
+		if r, size := utf8.DecodeLastRuneInString(head); strings.ContainsRune("-−–+", r) && !strings.HasSuffix(head, "-/-") {
 			sign, head = string(r), strings.TrimRight(head[:len(head)-size], " \u00a0")
 		}
 		for _, r := range "-−–" { // before a currency: -€ 5
-			if rest, is := strings.CutPrefix(head, string(r)); is && sign == "" {
+			if rest, is := strings.CutPrefix(head, string(r)); is && sign == "" && !strings.HasPrefix(head, "-/-") {
 				sign, head = "-", strings.TrimLeft(rest, " ")
+			}
+		}
+		for _, cut := range []func(s, fix string) (string, bool){strings.CutPrefix, strings.CutSuffix} { // as Dutch accounts have it
+			if rest, is := cut(head, "-/-"); is && sign == "" {
+				sign, head = "-", strings.TrimSpace(rest)
 			}
 		}
 		if lang.Minus.Has(head) && sign == "" {
@@ -98,11 +103,20 @@ func Amount(text string, as schema.NumberFormat) (figures []string, before, behi
 		before, text = head, sign+text[at:]
 	}
 	figures, rest := leading(text, as)
+	if size := minusBehind(text); size > 0 && len(figures) == 1 { // 293.03-
+		figures, rest = []string{"-" + figures[0]}, rest[size:]
+	}
 	for _, none := range noHundredths {
 		if tail, is := strings.CutPrefix(rest, none); is {
 			rest = tail
+			if len(figures) == 2 { // 1.240,-: the point is no decimal one
+				figures = figures[1:]
+			}
 			break
 		}
+	}
+	if n := scaleOfMoney(before, rest); n > 0 && len(figures) == 1 {
+		figures, rest = []string{trimmed(shifted(figures[0], n))}, rest[1:]
 	}
 	behind = strings.TrimSuffix(strings.Trim(rest, " \u00a0\u202f"), ".")
 	if len(figures) == 0 || len(before) > 24 || len(behind) > 40 || strings.ContainsFunc(before+behind, isFigureRune) {
@@ -266,6 +280,7 @@ func written(key string) string {
 // language and with any ending, or the year first: Monday, the 3rd of April 2032.
 // "" where it means none or two, or says more.
 func Date(text string) string {
+	text = strings.TrimSuffix(strings.TrimSuffix(text, "."), " r") // the Polish word for year
 	tx := New(text)
 	tx.findDays()
 	if len(tx.days.at) != 1 {
@@ -304,6 +319,9 @@ func TimeOfDay(text string) (string, bool) {
 	}
 	if m := fourDigit.FindStringSubmatch(text); m != nil {
 		return m[1] + ":" + m[2], true
+	}
+	if noon := strings.TrimLeft(strings.TrimPrefix(strings.TrimPrefix(text, "12"), ":00"), " "); lang.Noon.Has(noon) { // 12 noon
+		return "12:00", true
 	}
 	if m := clockLead.FindStringSubmatch(text); m != nil { // kl. 14.15, um 9 Uhr
 		return TimeOfDay(m[1])

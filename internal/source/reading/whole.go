@@ -1,0 +1,125 @@
+package reading
+
+import (
+	"math/big"
+	"slices"
+	"strings"
+
+	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
+)
+
+// What a text says as a whole, with nothing before or behind it.
+
+// isoDuration is a length of time as ISO 8601 writes it, without months and years.
+var isoDuration = lazy.New(`^P(?:(\d+)W)?(?:(\d+)D)?(?:T(?:(\d+)H)?(?:(\d+)M)?(?:(\d+(?:\.\d+)?)S)?)?$`)
+
+// InUnit gives, as JSON writes it, how many of a unit a text says by two figures, or as a
+// duration of ISO 8601: 1 h 15 min, 1:15 h, 5 ft 4 in, PT1H15M. It is "" where the text says
+// anything more or less.
+func InUnit(text, unit string) string {
+	u, ok := known(UnitOf(unit))
+	if !ok || u.offset != "" || len(text) > 40 {
+		return ""
+	}
+	text = strings.TrimSpace(text)
+	n := isoSeconds(text)
+	if n == nil {
+		n = New(text).onlyAmount(u.of)
+	} else if u.of != "time" {
+		return ""
+	}
+	if n == nil {
+		return ""
+	}
+	n = new(big.Rat).Quo(n, rational(u.factor))
+	out := n.FloatString(maxPlaces)
+	if back, _ := new(big.Rat).SetString(out); back.Cmp(n) != 0 {
+		return ""
+	}
+	return strings.TrimSuffix(strings.TrimRight(out, "0"), ".")
+}
+
+func isoSeconds(text string) *big.Rat {
+	m := isoDuration.FindStringSubmatch(text)
+	if m == nil || text == "P" || strings.HasSuffix(text, "T") {
+		return nil
+	}
+	sum := new(big.Rat)
+	for i, each := range []int64{604800, 86400, 3600, 60, 1} {
+		sum.Add(sum, new(big.Rat).Mul(decimal(m[i+1]), big.NewRat(each, 1)))
+	}
+	return sum
+}
+
+// onlyAmount gives the one amount in two figures that the whole text is, in the base unit of
+// what it measures; nil where it is none.
+func (tx *Text) onlyAmount(of string) *big.Rat {
+	r := tx.derive()
+	var all []*big.Rat
+	keep := func(e *exacts) {
+		for _, n := range e.all {
+			whole := slices.ContainsFunc(e.at[n.RatString()], func(s Span) bool {
+				return s.Start == 0 && strings.Trim(tx.Source[s.End:], " .") == ""
+			})
+			if whole && n.Sign() >= 0 && !slices.ContainsFunc(all, func(o *big.Rat) bool { return o.Cmp(n) == 0 }) {
+				all = append(all, n)
+			}
+		}
+	}
+	if of == "time" {
+		keep(&r.lasting)
+	}
+	if e := r.compounds.amounts[of]; e != nil {
+		keep(e)
+	}
+	if len(all) != 1 {
+		return nil
+	}
+	return all[0]
+}
+
+// SpokenTime gives the one time of day that a text says in words, which says the half of the
+// day: noon, a quarter past eleven at night. "" where it says two, or anything more.
+func SpokenTime(text string) string {
+	if len(text) > 60 {
+		return ""
+	}
+	tx := New(text)
+	tx.SpokenTimes("")
+	if len(tx.clocks.at) != 1 {
+		return ""
+	}
+	for at, places := range tx.clocks.at {
+		for _, t := range tx.Tokens {
+			if (t.Start < places[0].Start || t.End > places[0].End) && !lang.Filler.Has(t.Word) && !lang.AtTime.Has(t.Word) {
+				return ""
+			}
+		}
+		return at
+	}
+	return ""
+}
+
+// Hundredth gives a hundredth of a number, as JSON writes it: 92 pence in pounds.
+func Hundredth(figure string) string {
+	n, ok := new(big.Rat).SetString(figure)
+	if !ok {
+		return ""
+	}
+	out := n.Quo(n, big.NewRat(100, 1)).FloatString(maxPlaces)
+	return strings.TrimSuffix(strings.TrimRight(out, "0"), ".")
+}
+
+// roman is a number of two figures or more as the Romans wrote it.
+var roman = lazy.New(`^(X{0,3})(IX|IV|V?I{0,3})$`)
+
+// Roman reads such a number up to 39; 0 for none, and for a single letter.
+func Roman(text string) int {
+	m := roman.FindStringSubmatch(text)
+	if m == nil || len(text) < 2 {
+		return 0
+	}
+	units := map[string]int{"": 0, "I": 1, "II": 2, "III": 3, "IV": 4, "V": 5, "VI": 6, "VII": 7, "VIII": 8, "IX": 9}
+	return 10*len(m[1]) + units[m[2]]
+}
