@@ -90,6 +90,8 @@ const (
 	Lacking     Kind = "lacking"      // says that what is named behind it is not there, and is no word for "not"
 	Missing     Kind = "missing"      // says so of what is named before it
 	HalfKilo    Kind = "half-kilo"    // a pound that is 500 g
+	YearLead    Kind = "year-lead"    // stands before the year of a day, apart from it
+	SameMonth   Kind = "same-month"   // stands behind a day of a month that was named before
 	AtTime      Kind = "at-time"      // stands before a time of day
 	Free        Kind = "free"         // says that something costs nothing
 	Unchanged   Kind = "unchanged"    // says that a change is none

@@ -1,9 +1,11 @@
 package evidence
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
+	"unicode"
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -41,6 +43,7 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 	add(w.ix.YearEnds(text), Restated, "")
 	if f.Type == schema.Integer {
 		add(w.roman(f, text), Restated, "")
+		add(w.shortYear(f, text), Restated, "")
 	}
 	unit := unitNamed(f)
 	if unit == "" {
@@ -95,6 +98,28 @@ var romans = sync.OnceValue(func() map[string]string {
 	}
 	return all
 })
+
+// shortYear gives the places of a year in its last two figures, for a field that says it
+// holds a year: Jg. 97, '99.
+func (w *weigher) shortYear(f *schema.Field, text string) (found []span) {
+	if len(text) != 4 || text < "1900" || text > "2099" || !saysYear(f) {
+		return nil
+	}
+	for _, s := range w.ix.find(text[2:]) {
+		before := strings.TrimRight(w.ix.Source[max(0, s.Start-3):s.Start], "'’")
+		if s.End-s.Start == 2 && (before == "" || strings.HasSuffix(before, " ") || strings.HasSuffix(before, "|") || strings.HasSuffix(before, "\n")) {
+			found = append(found, s)
+		}
+	}
+	return found
+}
+
+// saysYear tells whether a field's name or what it is about has a word for year.
+func saysYear(f *schema.Field) bool {
+	return slices.ContainsFunc(strings.FieldsFunc(schema.Spoken(f.Name)+" "+f.About, func(r rune) bool { return !unicode.IsLetter(r) }), func(word string) bool {
+		return reading.UnitOf(word) == "year"
+	})
+}
 
 // roman gives the places of a number in Roman figures, in capitals; a single letter counts
 // only behind a label of the field.

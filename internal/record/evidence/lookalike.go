@@ -212,7 +212,7 @@ func (ix *Index) inflected(text string) (found []span) {
 		return nil
 	}
 	for i, t := range want {
-		for _, at := range ix.ByWord[t.Word] {
+		for _, at := range ix.formsOf(t.Word) {
 			first := at - i
 			if first < 0 || first+len(want) > len(ix.Tokens) {
 				continue
@@ -230,6 +230,22 @@ func (ix *Index) inflected(text string) (found []span) {
 		}
 	}
 	return found
+}
+
+// formsOf gives the tokens that are a word, or it with another ending of a noun.
+func (ix *Index) formsOf(word string) []int {
+	all := ix.ByWord[word]
+	if len(word) < 4 || strings.ContainsFunc(word, unicode.IsDigit) {
+		return all
+	}
+	all = slices.Clip(all)
+	for _, end := range lang.Inflection.Words() {
+		all = append(all, ix.ByWord[word+end]...)
+		if stem, ok := strings.CutSuffix(word, end); ok && len(stem) >= 4 {
+			all = append(all, ix.ByWord[stem]...)
+		}
+	}
+	return all
 }
 
 // sameNoun tells whether two words are one but for an ending.
@@ -301,17 +317,20 @@ func (w *weigher) otherUnits(f *schema.Field, figure, own string, add func([]spa
 		}
 		var with []span
 		open, other := w.open, w.other // are of the field's own unit
+		var twofold []span
 		for _, amount := range append(reading.ConvertedFrom(figure, own, unit), reading.Convert(figure, own, unit)) {
 			if amount == "" {
 				continue
 			}
+			w.open = nil
 			for _, s := range w.figures(f, amount, unit) {
 				if m := w.ix.MeasureOf(s); m.Has(unit) {
 					with = append(with, w.ix.WithPart(m.Where))
 				}
 			}
+			twofold = append(twofold, slices.DeleteFunc(w.open, func(s span) bool { return !w.ix.MeasureOf(s).Has(unit) })...)
 		}
-		w.open, w.other = open, other
+		w.open, w.other = append(slices.Clip(open), twofold...), other
 		add(with, Restated, "")
 	}
 }

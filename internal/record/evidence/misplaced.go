@@ -98,12 +98,37 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 					w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1}
 				}
 			default:
-				if h.in[at.Line-1] == 1 && w.hasOwn(it, l.f, at, h.at[i]) {
+				if h.in[at.Line-1] == 1 && w.hasOwn(it, l.f, at, h.at[i]) || h.in[at.Line-1] == 0 && w.rowHasOwn(h, i, l) {
 					w.places[l.path] = Place{Kind: l.lacking, Misplaced: at.Line}
 				}
 			}
 		}
 	}
+}
+
+// rowHasOwn tells whether a value stands outside the list, while another item has its own in
+// its row of cells, and the row of this one has something there that nobody took.
+func (w *weigher) rowHasOwn(h *homes, i int, l *leaf) bool {
+	here, _, _ := w.ix.rowAt(h.at[i])
+	cells := len(cellsIn(here))
+	if cells < 3 {
+		return false
+	}
+	for j, other := range h.list {
+		if j == i || !h.own(j) {
+			continue
+		}
+		there, _, _ := w.ix.rowAt(h.at[j])
+		if len(cellsIn(there)) != cells {
+			continue
+		}
+		for _, k := range other.leaves {
+			if at := w.places[k.path]; k.f == l.f && at.Found() && at.Line-1 == h.at[j] {
+				return w.hasOwn(h.list[i], l.f, at, h.at[i])
+			}
+		}
+	}
+	return false
 }
 
 // begins tells whether a line is an item's: it is a row of cells, or begins with a value of

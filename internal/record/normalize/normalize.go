@@ -290,6 +290,8 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 	case f.Type == schema.Time && v.Kind == value.String:
 		if at, read := reading.TimeOfDay(v.Text); read && at != v.Text {
 			return RuleTime, value.Str(at), true
+		} else if m := fourFigures.FindStringSubmatch(v.Text); m != nil {
+			return RuleTime, value.Str(m[1] + ":" + m[2]), true
 		} else if at := reading.SpokenTime(v.Text); !read && at != "" {
 			return RuleTime, value.Str(at), true
 		}
@@ -331,6 +333,9 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 	}
 	return "", value.Value{}, false
 }
+
+// fourFigures is a time of day without a sign between its hours and minutes.
+var fourFigures = lazy.New(`^([01]\d|2[0-3])([0-5]\d)$`)
 
 // monthInFigures is a month with its year, in figures: 04/2030.
 var monthInFigures = lazy.New(`^(0?[1-9]|1[0-2])[/.-](\d{4})$`)

@@ -116,18 +116,21 @@ func (tx *Text) dayAround(i int, name string) {
 		month = lang.ShortMonth.Meaning(name)
 	}
 	after := tx.skipOf(i+1, 1)
-	if year, ok := tx.year(after); ok && tx.near(i, after) {
+	if year, last := tx.yearFrom(after); year != "" && tx.near(i, after) {
 		if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.near(first, i) {
-			tx.keepDay(first, after, year, month, day)
+			tx.keepDay(first, last, year, month, day)
 			tx.listed(first, year, month)
 			return
 		}
 	}
 	if day := tx.dayOf(i + 1); day != "" {
-		if year, ok := tx.year(i + 2); ok && tx.near(i, i+2) {
-			tx.keepDay(i, i+2, year, month, day)
+		if year, last := tx.yearFrom(i + 2); year != "" && tx.near(i, i+2) {
+			tx.keepDay(i, last, year, month, day)
 			return
 		}
+	}
+	if tx.ofYearApart(i, after, month) {
+		return
 	}
 	if year := tx.yearOfRange(i, month); year != "" {
 		if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.near(first, i) {
@@ -197,11 +200,14 @@ func (tx *Text) near(from, to int) bool {
 
 // skipOf steps over a word that stands between the parts of a date.
 func (tx *Text) skipOf(i, step int) int {
-	if i >= 0 && i < len(tx.Tokens) && lang.OrdinalOf.Has(tx.Tokens[i].Word) {
-		return i + step
+	for n := 0; n < mostOf && i >= 0 && i < len(tx.Tokens) && lang.OrdinalOf.Has(tx.Tokens[i].Word); n++ {
+		i += step
 	}
 	return i
 }
+
+// mostOf is how many such words may stand there: le deux du mois de mars.
+const mostOf = 3
 
 func (tx *Text) year(i int) (string, bool) {
 	if i < 0 || i >= len(tx.Tokens) || len(tx.Tokens[i].Word) != 4 || strings.Trim(tx.Tokens[i].Word, "0123456789") != "" {
@@ -237,7 +243,21 @@ func (tx *Text) dayBefore(i int) (day string, first int) {
 			return d, i - 1
 		}
 	}
-	return tx.dayOf(i), i
+	if d := tx.dayOf(i); d != "" || i < 0 || i >= len(tx.Tokens) {
+		return d, i
+	}
+	for first := max(0, i-2); first <= i; first++ { // le deux mars, treinta y uno de marzo
+		if n, last := tx.phrase(first); last == i && n >= 1 && n <= 31 && !tx.english(i+1) {
+			return strconv.Itoa(n), first
+		}
+	}
+	return "", i
+}
+
+// english tells whether the month behind a day has an English name that is a word too: one
+// may, four march.
+func (tx *Text) english(i int) bool {
+	return i < len(tx.Tokens) && (tx.Tokens[i].Word == "may" || tx.Tokens[i].Word == "march")
 }
 
 // dayInFigures reads a date in figures alone: 3.4.2032, 2032/04/03.
@@ -250,6 +270,9 @@ func (tx *Text) dayInFigures(i int) {
 		if gap = strings.TrimRight(gap, " "); gap != "." && gap != "/" && gap != "-" {
 			return
 		}
+	}
+	if tx.Source[a.End] != tx.Source[b.End] { // 3.5-5.1 is a range
+		return
 	}
 	if len(a.Word) == 4 {
 		tx.keepDay(i, i+2, a.Word, b.Word, c.Word)

@@ -65,7 +65,9 @@ func joinsDays(gap string) bool {
 	if len(words) == 0 {
 		return strings.ContainsAny(gap, ".,&–-")
 	}
-	if last := strings.Trim(words[len(words)-1], ".,"); len(words) > 1 && lang.Weekday.Has(last) {
+	if last := strings.Trim(words[len(words)-1], ".,"); len(words) == 1 && lang.Weekday.Has(last) { // 6 – Sat 15
+		return strings.ContainsAny(gap, ",&–-")
+	} else if len(words) > 1 && lang.Weekday.Has(last) {
 		words = words[:len(words)-1] // Tuesday 6 and Wednesday 7
 	}
 	if last := words[len(words)-1]; len(words) > 1 && (lang.Article.Has(last) || lang.OnDay.Has(last)) {
@@ -122,6 +124,10 @@ func (tx *Text) DaysOfMonth(day string) []Span {
 // dayAlone notes a figure that is a day by its ending or by the word before it.
 func (tx *Text) dayAlone(i int) {
 	t := tx.Tokens[i]
+	if day := lang.Day.Meaning(t.Word); day != "" && tx.sameMonth(i+1) {
+		tx.days.alone[day] = append(tx.days.alone[day], t.Span)
+		return
+	}
 	if !isDigit(t.Word[0]) || len(t.Word) > 5 {
 		return
 	}
@@ -134,6 +140,23 @@ func (tx *Text) dayAlone(i int) {
 	if byEnding || i > 0 && lang.OnDay.Has(tx.Tokens[i-1].Word) && tx.near(i-1, i) && (len(rest) < 2 || !isDigit(rest[0]) && !isDigit(rest[1])) {
 		tx.days.alone[day] = append(tx.days.alone[day], t.Span)
 	}
+}
+
+// sameMonth tells whether words for the month that was named last begin with a token: the
+// nineteenth of the same month, den neunzehnten desselben Monats.
+func (tx *Text) sameMonth(i int) bool {
+	for at := i; at <= tx.skipOf(i, 1); at++ {
+		for _, words := range lang.SameMonth.Words() {
+			var want []string
+			for _, t := range Tokenize(words) {
+				want = append(want, t.Word)
+			}
+			if tx.Reads(at, want) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // ofYear keeps of the places of a day without a year those that a field may so read.

@@ -270,6 +270,8 @@ func (tx *Text) apiece(end int) bool {
 	return false
 }
 
+var secondsBehind = lazy.New(`^[, ]*\d{1,2}(?:[.,]\d+)? ?(?:s|secs?|seconds?|Sek)\b`)
+
 // inHours is a time in hours and minutes: 1h10, 2 h 05 min, 3 hours and 20 minutes.
 var inHours = lazy.New(`(\d{1,3}) ?(\pL{1,8})\.?(?: (\pL{1,3}))? ?(\d{1,2})(?: ?(\pL{1,8}|['′]))?`)
 
@@ -291,6 +293,9 @@ func (tx *Text) lastingIn(s Span) {
 		}
 		hours, _ := strconv.Atoi(said(1))
 		minutes, _ := strconv.Atoi(said(4))
+		if secondsBehind.MatchString(text[end:min(len(text), end+12)]) {
+			continue
+		}
 		if minutes < 60 && (end == len(text) || !isDigit(text[end])) {
 			tx.derived.lasting.add(big.NewRat(int64(hours)*3600+int64(minutes)*60, 1), Span{s.Start + m[0], s.Start + end})
 		}
@@ -298,14 +303,21 @@ func (tx *Text) lastingIn(s Span) {
 }
 
 var (
+	inThree   = lazy.New(`\b(\d{1,3}) ?(?:h|hrs?|hours?|Std\.?|Stunden?)[, ]*(\d{1,2}) ?(?:m|mins?|minutes?|Min\.?|Minuten?)[, ]*(?:and |und |et )?(\d{1,2}(?:[.,]\d+)?) ?(?:s|secs?|seconds?|Sek\.?|Sekunden?|secondes?)\b`)
 	inColons  = lazy.New(`(\d{1,4}):([0-5]\d)(?::([0-5]\d))?(?:[.,](\d{1,3}))?(?:[ \x{00a0}]?(\pL{1,8})\b)?`)
 	colonHead = lazy.New(`(?i)\b(?:(h{1,3}:mm)|(m{1,2}:ss))\b`)
 )
 
 // lastingInColons reads lengths of time that are written as times of day are: 168:30 Std.,
-// 1:23.4, and 7:30 below or behind "Hours".
+// 1:23.4, and 7:30 below or behind "Hours"; and those in hours, minutes and seconds.
+//
+// With seconds, or with a sign for what is behind, no label need say so.
 func (tx *Text) lastingInColons(s Span) {
 	text := tx.Source[s.Start:s.End]
+	for _, m := range inThree.FindAllStringSubmatchIndex(text, -1) {
+		said := func(n int) *big.Rat { return decimal(text[m[2*n]:m[2*n+1]]) }
+		tx.derived.lasting.add(seconds(said(1), said(2), said(3)), Span{s.Start + m[0], s.Start + m[1]})
+	}
 	if !strings.Contains(text, ":") {
 		return
 	}
@@ -330,8 +342,10 @@ func (tx *Text) lastingInColons(s Span) {
 			at.End = s.Start + m[11]
 		case said(5) != "" && (lang.Oclock.Has(said(5)) || lang.DayHalf.Has(said(5))):
 			continue
-		case said(4) != "":
+		case said(4) != "" || m[0] > 0 && text[m[0]-1] == '+':
 			unit = "min"
+		case said(3) != "":
+			unit = "h"
 		default:
 			unit = tx.timeOfLabel(at)
 		}

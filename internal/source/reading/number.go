@@ -186,7 +186,7 @@ func (tx *Text) phones() (all []Span) {
 	for _, s := range tx.Stretches {
 		text := tx.Source[s.Start:s.End]
 		for i := 0; i+8 < len(text); i++ {
-			if c := text[i]; c != '+' && c != '0' && c != '(' || i > 0 && c == '0' && (isWordByte(text[i-1]) || strings.IndexByte(".,'", text[i-1]) >= 0) {
+			if c := text[i]; c != '+' && c != '0' && c != '(' || i > 0 && c == '0' && (isWordByte(text[i-1]) || strings.IndexByte(".,'/-", text[i-1]) >= 0) {
 				continue
 			}
 			n := len(telephone.FindString(text[i:min(len(text), i+40)]))

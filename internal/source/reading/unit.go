@@ -18,7 +18,7 @@ type unit struct {
 
 // units are those that are turned into each other. Factors are exact by
 // definition (SI; the international yard and pound of 1959; the Celsius and
-// Fahrenheit scales by the kelvin).
+// Fahrenheit scales by the kelvin; IEC 80000-13 for data).
 var units = map[string]unit{
 	"um": {"length", "0.000001", ""}, "mm": {"length", "0.001", ""}, "cm": {"length", "0.01", ""}, "dm": {"length", "0.1", ""}, "m": {"length", "1", ""}, "km": {"length", "1000", ""},
 	"in": {"length", "0.0254", ""}, "ft": {"length", "0.3048", ""}, "yd": {"length", "0.9144", ""}, "mi": {"length", "1609.344", ""}, "nmi": {"length", "1852", ""},
@@ -34,6 +34,9 @@ var units = map[string]unit{
 	"Hz": {"frequency", "1", ""}, "kHz": {"frequency", "1000", ""}, "MHz": {"frequency", "1000000", ""},
 	"m/s": {"speed", "1", ""}, "km/h": {"speed", "5/18", ""}, "mph": {"speed", "0.44704", ""}, "kn": {"speed", "463/900", ""},
 	"K": {"temperature", "1", ""}, "°C": {"temperature", "1", "273.15"}, "°F": {"temperature", "5/9", "459.67"},
+	"B": {"data", "1", ""}, "kB": {"data", "1000", ""}, "MB": {"data", "1000000", ""}, "GB": {"data", "1000000000", ""}, "TB": {"data", "1000000000000", ""}, "PB": {"data", "1000000000000000", ""},
+	"KiB": {"data", "1024", ""}, "MiB": {"data", "1048576", ""}, "GiB": {"data", "1073741824", ""}, "TiB": {"data", "1099511627776", ""},
+	"kbit": {"data", "125", ""}, "Mbit": {"data", "125000", ""}, "Gbit": {"data", "125000000", ""},
 	"%": {"share", "1", ""}, "‰": {"share", "0.1", ""},
 }
 
@@ -51,6 +54,13 @@ func UnitOf(text string) string {
 	}
 	if of, per := ratioOf(text); of != "" {
 		return of + "/" + per
+	}
+	if one := strings.TrimRight(text, "sS"); len(text) == len(one)+1 && len(one) > 1 && len(one) < 4 { // kgs, KGS
+		for _, name := range []string{one, strings.ToLower(one)} {
+			if _, ok := units[name]; ok {
+				return name
+			}
+		}
 	}
 	return longUnitOf(text)
 }

@@ -302,7 +302,7 @@ func Date(text string) string {
 var (
 	clock     = lazy.New(`^(\d{1,2})(?:[:.]| ?[hu] ?)(\d{2})(?:[:.](\d{2}))?\s*(?:h|hrs?|hs|u|uur|uhr|m|min|o'clock)?$`)
 	clockWord = lazy.New(`^(\d{1,2})(?:[:.](\d{2})(?:[:.](\d{2}))?)? ?([\pL']+(?:\.\pL\.?)?)(?: ?(\d{2}))?$`)
-	fourDigit = lazy.New(`^([01]\d|2[0-3])([0-5]\d)(?: ?(?:h|hrs?|hours|uhr|z|lt|l|utc|gmt))?$`)
+	fourDigit = lazy.New(`^([01]\d|2[0-3])([0-5]\d) ?(?:h|hrs?|hours|uhr|z|lt|l|utc|gmt)$`)
 	clockLead = lazy.New(`^\pL{1,8}\.? (\d.*)$`)
 )
 

@@ -169,7 +169,7 @@ func (tx *Text) phrase(first int) (n, last int) {
 			}
 		}
 		if last == i-1 && last >= first && lang.NumberAnd.Has(word) && now+total >= 20 && i+1 < len(tx.Tokens) {
-			if v, ok := NumberWord(tx.Tokens[i+1].Word); ok && fits(now, v) {
+			if v, ok := NumberWord(tx.Tokens[i+1].Word); ok && (fits(now, v) || now == 0 && v < 1000) {
 				continue
 			}
 			if lang.NumberOne.Has(tx.Tokens[i+1].Word) && now%10 == 0 { // vingt et un
@@ -185,8 +185,10 @@ func (tx *Text) phrase(first int) (n, last int) {
 				now *= 10
 			}
 			total, now = total+now, 0
-		case !is:
+		case v == 1000 && now > 0 && last >= first && now >= 1000, !is:
 			return total + now, last
+		case v == 1000: // mil ochocientos
+			total, now = total+1000*max(1, now), 0
 		case v == 100 && last >= first && now > 0 && now < 10 && tx.isHundred(i):
 			now *= 100
 		case v == 100 && !tx.isHundred(i):
@@ -312,7 +314,7 @@ func NumberWord(word string) (int, bool) {
 		if !okB {
 			n, okB = NumberWord(rest)
 		}
-		return times*joint.is + n, okA && okB && times < 1000 && (times < 10 || joint.is == 1000) && n < joint.is
+		return times*joint.is + n, okA && okB && times < 1000 && (times < 20 || joint.is == 1000) && n < joint.is
 	}
 	unit, tens, ok := strings.Cut(word, "und")
 	if !ok || tens == "" {
