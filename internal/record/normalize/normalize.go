@@ -206,6 +206,10 @@ func (t *pass) byType(f *schema.Field, p value.Pointer, v *value.Value) {
 }
 
 func (t *pass) clearer(f *schema.Field, p value.Pointer, v *value.Value) {
+	if m := fourFigures.FindStringSubmatch(v.Text); m != nil && f.Type == schema.Time {
+		t.set(p, RuleTime, v, value.Str(m[1]+":"+m[2]))
+		return
+	}
 	if bare := bareOf(f, v.Text); bare != "" {
 		said := value.Str(bare)
 		rule, to, ok := ByType(f, &said)
@@ -290,8 +294,6 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 	case f.Type == schema.Time && v.Kind == value.String:
 		if at, read := reading.TimeOfDay(v.Text); read && at != v.Text {
 			return RuleTime, value.Str(at), true
-		} else if m := fourFigures.FindStringSubmatch(v.Text); m != nil {
-			return RuleTime, value.Str(m[1] + ":" + m[2]), true
 		} else if at := reading.SpokenTime(v.Text); !read && at != "" {
 			return RuleTime, value.Str(at), true
 		}
@@ -334,7 +336,8 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 	return "", value.Value{}, false
 }
 
-// fourFigures is a time of day without a sign between its hours and minutes.
+// fourFigures is a time of day without a sign between its hours and minutes: in a reply;
+// in a document it may be a year.
 var fourFigures = lazy.New(`^([01]\d|2[0-3])([0-5]\d)$`)
 
 // monthInFigures is a month with its year, in figures: 04/2030.
