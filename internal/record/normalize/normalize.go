@@ -336,9 +336,9 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 	return "", value.Value{}, false
 }
 
-// fourFigures is a time of day without a sign between its hours and minutes: in a reply;
-// in a document it may be a year.
-var fourFigures = lazy.New(`^([01]\d|2[0-3])([0-5]\d)$`)
+// fourFigures is a time of day without a sign between its hours and minutes, that can be no
+// year.
+var fourFigures = lazy.New(`^(0\d|1[0-8]|2[1-3])([0-5]\d)$`)
 
 // monthInFigures is a month with its year, in figures: 04/2030.
 var monthInFigures = lazy.New(`^(0?[1-9]|1[0-2])[/.-](\d{4})$`)
