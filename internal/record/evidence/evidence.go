@@ -350,7 +350,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 	case v.Kind == value.Object:
 		w.amount(f, v, add)
 	case v.Kind == value.Number:
-		add(w.figures(f, v.Text, ""), Restated, v.Text)
+		add(slices.DeleteFunc(w.figures(f, v.Text, ""), func(s span) bool { return isShortFigure(v) && w.ix.InDate(s) }), Restated, v.Text)
 		if len(cands) == 0 {
 			w.derived(f, v.Text, add)
 		}
@@ -376,6 +376,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 				w.opposed = w.otherOptions(own, v.Text)
 			}
 		case f.Type == schema.Text && len(cands) == 0:
+			w.gluedToLabel(own, v.Text, add)
 			w.inPieces(v.Text, add)
 		}
 	}

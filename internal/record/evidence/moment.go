@@ -18,7 +18,7 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 		found += len(spans)
 		add(spans, kind, exact)
 	}
-	put(w.ix.find(text), Restated, text)
+	put(slices.DeleteFunc(w.ix.find(text), func(s span) bool { return strings.Contains(w.ix.Source[s.Start:s.End], "\n") }), Restated, text)
 	w.partDates(text, put)
 	for _, format := range f.DateFormats() {
 		put(w.ix.find(format.Write(text)), Restated, "")

@@ -7,8 +7,25 @@ import (
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
+	"filler/internal/schema"
 	"filler/internal/source/reading"
 )
+
+// gluedToLabel finds a number that stands in one word with a label of its field: UN1263.
+func (w *weigher) gluedToLabel(f *schema.Field, text string, add func([]span, Kind, string)) {
+	if len(text) < 2 || strings.Trim(text, "0123456789") != "" {
+		return
+	}
+	for _, label := range w.labels(f) {
+		if len(label) != 1 {
+			continue
+		}
+		for _, i := range w.ix.ByWord[label[0]+text] {
+			t := w.ix.Tokens[i]
+			add([]span{between(t.End-len(text), t.End)}, Restated, text)
+		}
+	}
+}
 
 // inPieces finds a text that stands in the source whole, but not in one piece: without or
 // with blanks and strokes within it, with the family name first, or wrapped in a column

@@ -16,6 +16,16 @@ import (
 // same figure with another unit, currency, sign or day, figures that are parts of
 // others, and what is taken back.
 var exam = []struct{ field, text, right, wrong string }{
+	{"{integer: N.}", "vóór de 5e van iedere maand", `5`, `15`},
+	{"{integer: N.}", "White cells 3.4 x10^9/L", ``, `9`},
+	{"{quantity: Q., unit: °C}", "Boiling 120–165 °C; WEL 150 ppm", `{"amount":120,"unit":"°C"}`, `{"amount":150,"unit":"°C"}`},
+	{"{integer: 'Term in months.'}", "Firmado a doce de enero de 2031 por un año", `12`, `24`},
+	{"{date: D.}", "Sent 3 Nov 2031, needed by Fri 7 Nov (urgent)", `"2031-11-07"`, `"2031-11-08"`},
+	{"{date: D.}", "Sent 3 Nov 2031. 2 Sets, 3 Set up", ``, `"2031-09-03"`},
+	{"{date: D., written: [D-M-YYYY]}", "De 1-9-2031\n02-09      TRF REDES     3.150,00", `"2031-09-02"`, `"2031-02-09"`},
+	{"{text: UN number.}", "packed as UN1263, PG III", ``, `"1263"`},
+	{"{text: UN number., printed_as: [UN]}", "packed as UN1263, PG III", `"1263"`, `"126"`},
+	{"{money: M., currency: EUR}", "Kontostand    1.204,88 S\nMiete    640,00-", `{"amount":-1204.88,"currency":"EUR"}`, `{"amount":-120.88,"currency":"EUR"}`},
 	{"{number: N.}", "Kalium 4,1 (3.5-5.1)", `3.5`, `35`},
 	{"{number: N.}", "White cells 3.4 (4.0-11.0)", `4.0`, `40`},
 	{"{date: D.}", "this 14th day of June, 2031", `"2031-06-14"`, `"2031-06-13"`},

@@ -149,6 +149,9 @@ func (tx *Text) beside(s Span) Measure {
 		}
 	}
 	where := Span{s.Start, s.End + size}
+	if (word == "S" || word == "H") && hundredths.MatchString(tx.Source[s.Start:s.End]) { // the side of a ledger
+		return Measure{Where: s}
+	}
 	if word == "C" || word == "F" { // 190C, 374 F
 		return Measure{Unit: "°" + word, Word: word, Where: where}
 	}

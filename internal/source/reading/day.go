@@ -138,7 +138,7 @@ func (tx *Text) dayAround(i int, name string) {
 			return
 		}
 	}
-	if _, ok := tx.year(after); ok && tx.near(i, after) || !lang.Month.Has(name) { // a month and a year; "am" and "mar" are words
+	if _, ok := tx.year(after); ok && tx.near(i, after) || !lang.Month.Has(name) && !tx.isShortMonth(i) { // a month and a year
 		return
 	}
 	if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.Tokens[i].Start-tx.Tokens[first].End < 8 {
@@ -147,6 +147,15 @@ func (tx *Text) dayAround(i int, name string) {
 	} else if day := tx.dayOf(i + 1); day != "" && tx.Tokens[i+1].Start-tx.Tokens[i].End < 3 {
 		tx.keepPart(i, i+1, month, day)
 	}
+}
+
+// wordsToo are short names of months that are words of their own, also with a capital.
+var wordsToo = map[string]bool{"set": true, "out": true, "sie": true, "gen": true, "mag": true, "mar": true, "may": true, "am": true, "lis": true, "lip": true}
+
+// isShortMonth tells whether the short name of a month stands for one beside a day without a
+// year: with a capital, and no word of its own.
+func (tx *Text) isShortMonth(i int) bool {
+	return startsNoun(tx.Source[tx.Tokens[i].Start:]) && !wordsToo[tx.Tokens[i].Word]
 }
 
 // yearOfRange gives the year of the first day of a range whose year is said once: 1 Apr -

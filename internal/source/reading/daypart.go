@@ -96,19 +96,28 @@ func (tx *Text) dayAndMonth(i int) {
 	}
 	gap := strings.TrimRight(tx.Source[a.End:b.Start], " ")
 	rest := tx.Source[b.End:]
-	if gap != "." && gap != "/" || gap == "." && !strings.HasPrefix(rest, ".") || gap == "/" && strings.HasPrefix(rest, "/") {
+	at := Span{a.Start, b.End}
+	dashed := gap == "-" && len(a.Word) == 2 && len(b.Word) == 2 && !strings.HasPrefix(rest, "-") && tx.opensCell(at)
+	if gap != "." && gap != "/" && !dashed || gap == "." && !strings.HasPrefix(rest, ".") || gap == "/" && strings.HasPrefix(rest, "/") {
 		return
 	}
 	if rest = strings.TrimPrefix(rest, "."); rest != "" && isDigit(rest[0]) {
 		return
 	}
-	at := Span{a.Start, b.End}
 	if key := dayKey("2000", b.Word, a.Word); key != "" {
 		tx.days.part[key[5:]] = append(tx.days.part[key[5:]], at)
 	}
-	if key := dayKey("2000", a.Word, b.Word); gap == "/" && key != "" && a.Word != b.Word {
+	if key := dayKey("2000", a.Word, b.Word); gap != "." && key != "" && a.Word != b.Word {
 		tx.days.part[key[5:]] = append(tx.days.part[key[5:]], at)
 	}
+}
+
+// opensCell tells whether a place is the first of its line or of a cell, and ends it.
+func (tx *Text) opensCell(s Span) bool {
+	before := tx.Source[strings.LastIndexByte(tx.Source[:s.Start], '\n')+1 : s.Start]
+	behind, _, _ := strings.Cut(tx.Source[s.End:], "\n")
+	opens := strings.TrimSpace(before) == "" || strings.HasSuffix(before, "  ") || strings.HasSuffix(strings.TrimSpace(before), "|")
+	return opens && (behind == "" || strings.HasPrefix(behind, "  ") || strings.HasPrefix(strings.TrimSpace(behind), "|"))
 }
 
 // DaysOfMonth gives the places of a day without month and year, in a text that has
@@ -163,10 +172,14 @@ func (tx *Text) sameMonth(i int) bool {
 func ofYear(f *schema.Field, source string, all []Span, day string) (found []Span) {
 	for _, s := range all {
 		said := strings.ReplaceAll(source[s.Start:s.End], " ", "")
-		if a, b, stroke := strings.Cut(said, "/"); stroke && len(f.Written) > 0 {
-			if !strings.Contains(strings.Join(f.DateReadings(a+"/"+b+"/"+day[:4]), " "), day) {
-				continue
+		for _, sign := range []string{"/", "-"} {
+			a, b, parted := strings.Cut(said, sign)
+			if parted && sign == "-" && len(f.Written) == 0 || parted && len(f.Written) > 0 && !strings.Contains(strings.Join(f.DateReadings(a+sign+b+sign+day[:4]), " "), day) {
+				said = ""
 			}
+		}
+		if said == "" {
+			continue
 		}
 		found = append(found, s)
 	}

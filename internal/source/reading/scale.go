@@ -92,6 +92,9 @@ func standsAlone(text string, start, end int) bool {
 				return false
 			}
 		}
+		if before == '^' { // 10^9
+			return false
+		}
 		if strings.ContainsRune("-/.:_", before) {
 			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); IsWordRune(prior) && !(before == '-' && isRange(text, start-1)) {
 				return false
@@ -99,6 +102,9 @@ func standsAlone(text string, start, end int) bool {
 		}
 	}
 	rest := text[end:]
+	if strings.HasPrefix(rest, "^") {
+		return false
+	}
 	if len(rest) >= 2 && strings.IndexByte("-/:_", rest[0]) >= 0 && isDigit(rest[1]) && !(rest[0] == '-' && isRange(text, end)) {
 		return false
 	}
@@ -113,5 +119,5 @@ func standsAlone(text string, start, end int) bool {
 		return false
 	}
 	// Letters may follow, as a unit or an ending does; a longer word is none.
-	return letters == 0 || letters == 2 || letters == 3 || letters == 1 && (strings.IndexByte("kxh", rest[0]|0x20) >= 0 || rest[0] == 'C' || rest[0] == 'F') || UnitOf(rest[:letters]) != "" && rest[:letters] != "a" || lang.Currency.Has(rest[:letters]) || lang.Minor.Has(rest[:letters])
+	return letters == 0 || lang.Ordinal.Has(rest[:letters]) || letters == 2 || letters == 3 || letters == 1 && (strings.IndexByte("kxh", rest[0]|0x20) >= 0 || rest[0] == 'C' || rest[0] == 'F') || UnitOf(rest[:letters]) != "" && rest[:letters] != "a" || lang.Currency.Has(rest[:letters]) || lang.Minor.Has(rest[:letters])
 }

@@ -37,7 +37,7 @@ var units = map[string]unit{
 	"B": {"data", "1", ""}, "kB": {"data", "1000", ""}, "MB": {"data", "1000000", ""}, "GB": {"data", "1000000000", ""}, "TB": {"data", "1000000000000", ""}, "PB": {"data", "1000000000000000", ""},
 	"KiB": {"data", "1024", ""}, "MiB": {"data", "1048576", ""}, "GiB": {"data", "1073741824", ""}, "TiB": {"data", "1099511627776", ""},
 	"kbit": {"data", "125", ""}, "Mbit": {"data", "125000", ""}, "Gbit": {"data", "125000000", ""},
-	"%": {"share", "1", ""}, "‰": {"share", "0.1", ""},
+	"%": {"share", "1", ""}, "‰": {"share", "0.1", ""}, "ppm": {"share", "0.0001", ""}, "ppb": {"share", "0.0000001", ""},
 }
 
 // UnitOf gives the unit that a text names, as units are called here; "" for one
