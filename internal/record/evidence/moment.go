@@ -5,6 +5,7 @@ import (
 	"sort"
 	"strings"
 	"time"
+	"unicode"
 
 	"filler/internal/base/lazy"
 	"filler/internal/schema"
@@ -18,10 +19,10 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 		found += len(spans)
 		add(spans, kind, exact)
 	}
-	put(slices.DeleteFunc(w.ix.find(text), func(s span) bool { return strings.Contains(w.ix.Source[s.Start:s.End], "\n") }), Restated, text)
+	put(w.inOneLine(text), Restated, text)
 	w.partDates(text, put)
 	for _, format := range f.DateFormats() {
-		put(w.ix.find(format.Write(text)), Restated, "")
+		put(w.inOneLine(format.Write(text)), Restated, "")
 	}
 	put(w.ix.Days(text), Restated, "")
 	if len(text) == len("2031") {
@@ -39,6 +40,15 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 		put(w.ix.DaysOfMonth(text), Restated, "")
 	}
 	w.open = append(w.open, open...)
+}
+
+// inOneLine gives the places of a day as it is written; figures in two lines are no day.
+func (w *weigher) inOneLine(text string) []span {
+	found := w.ix.find(text)
+	if strings.ContainsFunc(text, unicode.IsLetter) {
+		return found
+	}
+	return slices.DeleteFunc(found, func(s span) bool { return strings.Contains(w.ix.Source[s.Start:s.End], "\n") })
 }
 
 // clock finds a time of day.
