@@ -65,7 +65,7 @@ func (w *weigher) near(own *schema.Field, v *value.Value, add func([]span, Kind,
 	case f.Type == schema.Date:
 		for _, format := range f.DateFormats() {
 			if spelled := format.Write(v.Text); spelled != "" {
-				add(w.ix.nearText(spelled), Lookalike, "")
+				add(w.inOneLine(spelled, w.ix.nearText), Lookalike, "")
 			}
 		}
 	case f.Type == schema.Text:

@@ -19,10 +19,10 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 		found += len(spans)
 		add(spans, kind, exact)
 	}
-	put(w.inOneLine(text), Restated, text)
+	put(w.inOneLine(text, w.ix.find), Restated, text)
 	w.partDates(text, put)
 	for _, format := range f.DateFormats() {
-		put(w.inOneLine(format.Write(text)), Restated, "")
+		put(w.inOneLine(format.Write(text), w.ix.find), Restated, "")
 	}
 	put(w.ix.Days(text), Restated, "")
 	if len(text) == len("2031") {
@@ -43,8 +43,8 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 }
 
 // inOneLine gives the places of a day as it is written; figures in two lines are no day.
-func (w *weigher) inOneLine(text string) []span {
-	found := w.ix.find(text)
+func (w *weigher) inOneLine(text string, find func(string) []span) []span {
+	found := find(text)
 	if strings.ContainsFunc(text, unicode.IsLetter) {
 		return found
 	}
