@@ -90,6 +90,7 @@ const (
 	Lacking     Kind = "lacking"      // says that what is named behind it is not there, and is no word for "not"
 	Missing     Kind = "missing"      // says so of what is named before it
 	HalfKilo    Kind = "half-kilo"    // a pound that is 500 g
+	Deduction   Kind = "deduction"    // of what is taken off a sum, also where its figure has no sign
 	YearLead    Kind = "year-lead"    // stands before the year of a day, apart from it
 	SameMonth   Kind = "same-month"   // stands behind a day of a month that was named before
 	AtTime      Kind = "at-time"      // stands before a time of day

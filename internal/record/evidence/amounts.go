@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -41,6 +42,9 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 			}
 		}
 	}
+	if f.Type == schema.Money {
+		without = slices.DeleteFunc(without, func(s span) bool { return w.ix.Unpriced(s, measure) && !w.led(f, s) })
+	}
 	without = slices.DeleteFunc(without, func(s span) bool {
 		other := w.ix.OtherMeasure(f, s, measure)
 		if other {
@@ -61,12 +65,36 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	}
 }
 
+// saysNegative tells a field whose values are below nought where something is taken off.
+func saysNegative(f *schema.Field) bool {
+	about := strings.ToLower(f.About)
+	return strings.Contains(about, "negativ") || strings.Contains(about, "minus") || strings.Contains(about, "below")
+}
+
+// deducted gives the places of a sum that is printed with a sign, since it is taken off,
+// behind a word that says so: Deposit rec'd -£50.00.
+func (w *weigher) deducted(f *schema.Field, key string) []span {
+	found, _ := w.ix.Numbers(f, "-"+key)
+	return slices.DeleteFunc(found, func(s span) bool {
+		line := w.ix.LineSpan(w.ix.LineOf(s.Start))
+		for i := w.ix.TokenAt(s.Start) - 1; i >= 0 && w.ix.Tokens[i].Start >= line.Start; i-- {
+			if lang.Deduction.Has(w.ix.Tokens[i].Word) {
+				return false
+			}
+		}
+		return true
+	})
+}
+
 // figures gives the places of a number: with the sign that the words near it say,
 // where the field declares such words, and with no other measure beside it.
 func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 	key := value.CanonicalNumber(text)
 	other := strings.TrimPrefix(key, "-")
 	spans, open := w.ix.Numbers(f, key)
+	if len(spans)+len(f.Minus)+len(f.Plus) == 0 && key[0] != '-' && (f.Type == schema.Money || f.Type == schema.Number) && !saysNegative(f) {
+		spans = w.deducted(f, key)
+	}
 	if other != key && len(f.Minus) > 0 { // -40 may stand as "loses 40"
 		more, also := w.ix.Numbers(f, other)
 		spans, open = append(spans, more...), append(open, also...)

@@ -40,6 +40,9 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 		add(w.ix.Points(key, f.Max), Restated, "")
 	}
 	add(w.ix.Angle(text), Restated, "")
+	if f.Type == schema.Number && strings.HasPrefix(text, "0.") {
+		add(w.ix.Parts(text), Restated, "")
+	}
 	add(w.ix.YearEnds(text), Restated, "")
 	if f.Type == schema.Integer {
 		add(w.roman(f, text), Restated, "")

@@ -167,6 +167,11 @@ func (tx *Text) beside(s Span) Measure {
 	if isUnit(word) {
 		return Measure{Unit: UnitOf(word), Word: word, Where: where}
 	}
+	if of, _, compound := strings.Cut(word, "/"); compound { // 150 zł/mies.
+		if code, perhaps := currencyOf(of, true); code != "" {
+			return Measure{Code: code, Perhaps: perhaps, Word: of, Where: Span{s.Start, s.End + size - len(word) + len(of)}}
+		}
+	}
 	if of, _, compound := strings.Cut(word, "/"); compound && isUnit(of) { // of units, and none that is known
 		return Measure{Unit: word, Word: word, Where: where}
 	}

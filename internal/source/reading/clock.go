@@ -9,6 +9,7 @@ import (
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
+	"filler/internal/schema"
 )
 
 // clocks is the times of a source that are said in words, made when they are first
@@ -32,6 +33,7 @@ func (tx *Text) SpokenTimes(at string) []Span {
 		}
 		for _, s := range tx.Stretches {
 			tx.timeRanges(s)
+			tx.hourRanges(s)
 		}
 	})
 	hour, rest, ok := strings.Cut(at, ":")
@@ -50,6 +52,26 @@ func (tx *Text) RangeBegins(at int) string {
 
 // timeRange is two times of which the second alone says the half of the day.
 var timeRange = lazy.New(`(?i)\b(\d{1,2})(?:[:.](\d{2}))? ?(?:-|–|to|until) ?(\d{1,2})(?:[:.](\d{2}))? ?([ap])\.?m\b`)
+
+// hourRange is two times of the 24-hour clock of which the second alone has the word for it.
+var hourRange = lazy.New(`\b(\d{1,2})(?:[:.](\d{2}))? ?(-|–|\pL{1,3}) ?\d{1,2}(?:[:.]\d{2})? ?(\pL{1,6})\b`)
+
+// hourRanges keeps the first times of ranges whose word for o'clock is said once: 14-16 Uhr.
+func (tx *Text) hourRanges(within Span) {
+	text := tx.Source[within.Start:within.End]
+	for _, m := range hourRange.FindAllStringSubmatchIndex(text, -1) {
+		if join := text[m[6]:m[7]]; join != "-" && join != "–" && !lang.Until.Has(join) || !lang.Oclock.Has(text[m[8]:m[9]]) {
+			continue
+		}
+		hour, minute, end := text[m[2]:m[3]], "00", m[3]
+		if m[4] >= 0 {
+			minute, end = text[m[4]:m[5]], m[5]
+		}
+		if at := pad(hour) + ":" + minute; schema.IsTime(at) {
+			tx.clocks.at[at] = append(tx.clocks.at[at], Span{within.Start + m[0], within.Start + end})
+		}
+	}
+}
 
 // timeRanges keeps the first times of ranges whose half of the day is said once:
 // 2.30-4.45pm begins at 14:30, 11-1pm at 11:00.

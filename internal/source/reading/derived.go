@@ -458,6 +458,11 @@ func (tx *Text) Shares(percent string) (found []Span) {
 	return found
 }
 
+// Parts gives the places of a part of a whole in figures: 1/2.
+func (tx *Text) Parts(figure string) []Span {
+	return tx.derive().parts.of(func(share *big.Rat) bool { return asShown(figure, share) && share.Cmp(big.NewRat(1, 1)) < 0 })
+}
+
 // Points gives the places that say so many out of a most: 13/20.
 func (tx *Text) Points(key, most string) []Span {
 	return tx.derive().points[key+"/"+canonical(most)]

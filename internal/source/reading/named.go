@@ -13,8 +13,9 @@ import (
 // named is what a text names beside its figures, made when it is first asked for.
 type named struct {
 	once       sync.Once
-	figures    []keyed         // in order
-	currencies map[string]bool // of figures
+	figures    []keyed           // in order
+	priced     map[string][]Span // those with a currency beside them, by its code
+	currencies map[string]bool   // of figures
 
 	mu    sync.Mutex
 	other map[string]bool // the currencies that were asked for, whether the text is of others
@@ -24,8 +25,17 @@ type named struct {
 func (tx *Text) prepareNamed() {
 	tx.named.once.Do(func() {
 		tx.named.figures, tx.named.currencies, tx.named.other = tx.figuresInOrder(), map[string]bool{}, map[string]bool{}
+		tx.named.priced = map[string][]Span{}
 		for _, a := range tx.named.figures {
-			switch m := tx.MeasureOf(a.Span); {
+			m := tx.MeasureOf(a.Span)
+			if m.Code != "" && m.Where != a.Span {
+				for _, code := range append([]string{m.Code}, lang.AlsoOf.Names(m.Code)...) {
+					if code == m.Code || m.Perhaps {
+						tx.named.priced[code] = append(tx.named.priced[code], a.Span)
+					}
+				}
+			}
+			switch {
 			case m.Code != "":
 				tx.named.currencies[m.Code] = true
 			case m.Minor:
@@ -87,6 +97,30 @@ func (tx *Text) OtherMeasure(f *schema.Field, s Span, measure string) bool {
 		other = other || ok && is.of == of.of
 	}
 	return other
+}
+
+// mostPriced is how many sums have their currency beside them where a text can be said to
+// print it.
+const mostPriced = 2
+
+// Unpriced tells whether a whole number in no table and behind no label has no measure, and
+// its line no sum, in a text that prints the currency beside others: the 3 of 3 coils is no
+// sum where $184.00 and $6.25 are.
+func (tx *Text) Unpriced(s Span, code string) bool {
+	if strings.Trim(tx.Source[s.Start:s.End], "0123456789") != "" || !tx.MeasureOf(s).none() || tx.head(s) != "" || tx.IsCell(s) {
+		return false
+	}
+	if strings.HasSuffix(strings.TrimRight(tx.lineUpTo(s.Start), " \u00a0"), ":") {
+		return false
+	}
+	tx.prepareNamed()
+	n := 0
+	for _, at := range tx.named.priced[strings.ToUpper(code)] {
+		if n++; tx.LineOf(at.Start) == tx.LineOf(s.Start) { // £1,200 and 450 a month
+			return false
+		}
+	}
+	return n >= mostPriced
 }
 
 // otherCurrency tells whether the figures of a text are of other currencies than one, and

@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 )
 
 // scaleOfMoney gives the noughts that a letter right behind the figure of an amount adds,
@@ -96,7 +97,7 @@ func standsAlone(text string, start, end int) bool {
 			return false
 		}
 		if strings.ContainsRune("-/.:_", before) {
-			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); IsWordRune(prior) && !(before == '-' && isRange(text, start-1)) {
+			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); IsWordRune(prior) && !(before == '-' && isRange(text, start-1)) && !(before == '/' && (isPair(text, start-1) || behindWord(text[:start-1]))) {
 				return false
 			}
 		}
@@ -105,7 +106,7 @@ func standsAlone(text string, start, end int) bool {
 	if strings.HasPrefix(rest, "^") {
 		return false
 	}
-	if len(rest) >= 2 && strings.IndexByte("-/:_", rest[0]) >= 0 && isDigit(rest[1]) && !(rest[0] == '-' && isRange(text, end)) {
+	if len(rest) >= 2 && strings.IndexByte("-/:_", rest[0]) >= 0 && isDigit(rest[1]) && !(rest[0] == '-' && isRange(text, end)) && !(rest[0] == '/' && isPair(text, end)) {
 		return false
 	}
 	letters := 0
@@ -120,4 +121,32 @@ func standsAlone(text string, start, end int) bool {
 	}
 	// Letters may follow, as a unit or an ending does; a longer word is none.
 	return letters == 0 || lang.Ordinal.Has(rest[:letters]) || letters == 2 || letters == 3 || letters == 1 && (strings.IndexByte("kxh", rest[0]|0x20) >= 0 || rest[0] == 'C' || rest[0] == 'F') || UnitOf(rest[:letters]) != "" && rest[:letters] != "a" || lang.Currency.Has(rest[:letters]) || lang.Minor.Has(rest[:letters])
+}
+
+// pair is two figures with a stroke between of which the first can be no day: 145/85.
+var pair = lazy.New(`^(?:3[2-9]|[4-9]\d|[1-9]\d\d)/[1-9]\d{1,2}$`)
+
+// isPair tells whether the stroke at a place stands between two such figures.
+func isPair(text string, stroke int) bool {
+	from, to := numberStart(text, stroke), stroke+1
+	for to < len(text) && isDigit(text[to]) {
+		to++
+	}
+	if before, _ := utf8.DecodeLastRuneInString(text[:from]); IsWordRune(before) || strings.ContainsRune("-/_:.,", before) {
+		return false
+	}
+	if to < len(text) && (strings.IndexByte("-/_:", text[to]) >= 0 || isWordByte(text[to]) || text[to] == '.' && to+1 < len(text) && isDigit(text[to+1])) {
+		return false
+	}
+	return pair.MatchString(text[from:to])
+}
+
+// behindWord tells whether a text ends in a word in small letters that is no part of a code:
+// the 3 of 2 nights/3 days.
+func behindWord(text string) bool {
+	n := 0
+	for n < len(text) && text[len(text)-1-n] >= 'a' && text[len(text)-1-n] <= 'z' {
+		n++
+	}
+	return n > 2 && (n == len(text) || strings.IndexByte(" \n\t(", text[len(text)-1-n]) >= 0)
 }
