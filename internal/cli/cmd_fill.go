@@ -319,6 +319,7 @@ func (a *app) runFill(ctx context.Context, o filling, b *begun, out *output) err
 		}
 	}
 	a.summary(b.run, totals, time.Since(began), err)
+	a.noteEmpty(b.Filler)
 	var fail *model.Failure
 	budget := errors.As(err, &fail) && fail.Budget
 	if o.files.is() && (err == nil || budget || errors.Is(err, job.ErrStopped)) {

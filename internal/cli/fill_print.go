@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"strings"
 	"time"
 
 	"filler/internal/record"
@@ -60,6 +61,19 @@ func (a *app) summary(run int64, t store.Totals, took time.Duration, err error) 
 	case t.Flagged > 0:
 		a.notef("`filler trace DOC` shows what is wrong with a flagged record\n")
 	}
+}
+
+// noteEmpty names records that no check objected to, and that have nothing in them.
+func (a *app) noteEmpty(f *fill.Filler) {
+	n, first := f.Empty()
+	if n == 0 {
+		return
+	}
+	names := strings.Join(first, ", ")
+	if n > len(first) {
+		names += fmt.Sprintf(" and %d more", n-len(first))
+	}
+	a.notef("note: nothing is in %s, and no check objected: %s; `filler trace %s` shows what the model said\n", plural(n, "record"), names, first[0])
 }
 
 func (a *app) printOne(f *fill.Filler, run int64) error {

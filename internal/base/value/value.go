@@ -75,6 +75,16 @@ func Obj(members ...Value) Value { return Value{Kind: Object, Kids: members} }
 // List makes an array.
 func List(items ...Value) Value { return Value{Kind: Array, Kids: items} }
 
+// Hollow tells whether a value has no value within it that is not empty.
+func (v *Value) Hollow() bool {
+	hollow := true
+	v.Walk(func(_ Pointer, node *Value) bool {
+		hollow = hollow && (node.Empty() || node.Kind == Object || node.Kind == Array)
+		return hollow
+	})
+	return hollow
+}
+
 // Empty reports whether v counts as no value: null, an empty string, an empty
 // list, or an object all of whose members are empty.
 func (v *Value) Empty() bool {

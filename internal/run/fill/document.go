@@ -490,6 +490,9 @@ func (w *filling) close(o *review.Overlaid) store.Record {
 		kinds[p.Kind]++
 	}
 	w.trace.add(&trace.Evidence{Quoted: kinds[evidence.Quoted], Restated: kinds[evidence.Restated], Lookalike: kinds[evidence.Lookalike], Pictured: kinds[evidence.Pictured], Inferred: kinds[evidence.Inferred], None: kinds[evidence.None]})
+	if status != record.Flagged && w.record.Hollow() {
+		w.empty.note(w.task.Document)
+	}
 	w.trace.add(&trace.Ended{Status: status, Problems: w.problems})
 	proof := places.JSON(&w.record)
 	rec := w.toLedger(status, w.record.JSON(), proof.JSON())

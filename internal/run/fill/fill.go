@@ -17,6 +17,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 	"sync"
 
@@ -53,6 +54,7 @@ type Filler struct {
 	// Models are asked in turn: each where those before it leave problems.
 	Models []*Model
 
+	empty    empties             // the records without a value
 	partial  *sync.Map           // of schemas, by what they ask for
 	people   *people             // who decided about which documents
 	memory   *semaphore.Weighted // of the long documents in hand, in bytes
@@ -73,6 +75,33 @@ type Model struct {
 
 // prints tells the model that fills by what documents print and asks nothing.
 func (m *Model) prints() bool { return m.At == project.Printed }
+
+// empties are the documents whose records have no value and no problem: that nothing was
+// found in them, no check objects to.
+type empties struct {
+	mu    sync.Mutex
+	count int
+	first []string // a few
+}
+
+// mostNamed is how many such documents are kept by name.
+const mostNamed = 3
+
+func (e *empties) note(document string) {
+	e.mu.Lock()
+	defer e.mu.Unlock()
+	if e.count++; len(e.first) < mostNamed {
+		e.first = append(e.first, document)
+	}
+}
+
+// Empty gives how many records of this process have no value and no problem, and the first
+// of their documents.
+func (f *Filler) Empty() (count int, first []string) {
+	f.empty.mu.Lock()
+	defer f.empty.mu.Unlock()
+	return f.empty.count, slices.Clone(f.empty.first)
+}
 
 // First is the model that is asked first.
 func (f *Filler) First() *Model { return f.Models[0] }
