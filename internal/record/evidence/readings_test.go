@@ -16,6 +16,8 @@ import (
 // same figure with another unit, currency, sign or day, figures that are parts of
 // others, and what is taken back.
 var exam = []struct{ field, text, right, wrong string }{
+	{"{money: M.}", "Skifer kr 389,- og total NOK 54.193,20", `{"amount":389,"currency":"NOK"}`, `{"amount":389,"currency":"SEK"}`},
+	{"{money: M.}", "CAD drawings $500, copies $20", `{"amount":500,"currency":"USD"}`, `{"amount":500,"currency":"EUR"}`},
 	{"{money: Discount.}", "Rabatt -£50, charged £80", `{"amount":50,"currency":"GBP"}`, `{"amount":5,"currency":"GBP"}`},
 	{"{money: 'Amount, negative for what goes out.'}", "Payment -£50, charged £80", `{"amount":-50,"currency":"GBP"}`, `{"amount":50,"currency":"GBP"}`},
 	{"{money: M.}", "150 zł/mies., kaucja 300 zł", `{"amount":150,"currency":"PLN"}`, `{"amount":150,"currency":"EUR"}`},

@@ -11,7 +11,7 @@ import (
 type pageNotes struct {
 	menus, footers, hidden, frames, drawings    int
 	struck, inserted, options, repeated, nested int
-	filled                                      int // cells that others reach over
+	filled, wide                                int // cells that others reach over; cells over several columns
 }
 
 // notes puts the counts into words.
@@ -29,6 +29,7 @@ func (s *pageNotes) notes() (all []string) {
 		{s.struck, "a struck-out passage stands between ~~", "%d struck-out passages stand between ~~"},
 		{s.inserted, "a passage is marked as inserted", "%d passages are marked as inserted"},
 		{s.repeated, "a cell that takes several rows is repeated", "%d cells that take several rows are repeated"},
+		{s.wide, "a cell that takes several columns stands in its first", "%d cells that take several columns stand in their first"},
 		{max(s.filled-maxRepeated, 0), "a cell that another reaches over is left empty: there are too many", "%d cells that others reach over are left empty: there are too many"},
 		{s.nested, "a table within a cell stands on its line", "%d tables within cells stand on their lines"},
 	} {

@@ -143,6 +143,9 @@ func (p *pageWriter) grid(rows []tableRow) (cells, heads [][]string) {
 			if high > 1 && text != "" {
 				p.seen.repeated++
 			}
+			if wide > 1 && text != "" && !r.head && len(r.cells) > 1 {
+				p.seen.wide++
+			}
 			for j := range wide {
 				if j > 0 && !r.head {
 					text = ""

@@ -86,6 +86,7 @@ func TestPagesAsTheyAre(t *testing.T) {
 		{"<table><tr><th>A<th colspan=2>B<tr><th>k<th>l<th>m<tr><td>1<td>2<td>3</table>", "| A / k | B / l | B / m |\n|-------|-------|-------|\n| 1     | 2     | 3     |", ""},
 		{"<table><thead><tr><th colspan=2>Prices<tr><th>A<th>B</thead><tr><td>1<td>2</table>", "Prices\n| A   | B   |\n|-----|-----|\n| 1   | 2   |", ""},
 		{"<table><tr><td rowspan=0>x<td>1<tr><td>2<tbody><tr><td>3<td>4</table>", "| x   | 1   |\n|-----|-----|\n| x   | 2   |\n| 3   | 4   |", "repeated"},
+		{"<table><tr><th>k<th>l<th>m<tr><td>a<td colspan=2>1<tr><td colspan=3>all</table>", "| k   | l   | m   |\n|-----|-----|-----|\n| a   | 1   |     |\n| all |     |     |", "a cell that takes several columns stands in its first"},
 		{"<table role=presentation><tr><td>a<td>b</table>", "a\nb", ""},
 		{"<table><tr><td><table><tr><td>1<td>2</table></td></tr></table>", "| 1   | 2   |\n|-----|-----|", ""},
 		{"<table><tr><th>k<th>v<tr><td>a<td><table><tr><td>1<td>2<tr><td>3</table><tr><td>b<td>4</table>", "| k   | v      |\n|-----|--------|\n| a   | 1 2; 3 |\n| b   | 4      |", "a table within a cell"},

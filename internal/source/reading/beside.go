@@ -429,7 +429,7 @@ func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
 			return m.Minor || m.Unit != "" && !m.Each || f.Currency != "" && measure != f.Currency
 		}
 		if m.Perhaps { // dollars are several countries'
-			return m.Code != familyOf(measure)
+			return m.Code != familyOf(measure) || tx.siblingSaid(strings.ToUpper(measure))
 		}
 		return m.Code != strings.ToUpper(measure)
 	}

@@ -15,6 +15,7 @@ type named struct {
 	once       sync.Once
 	figures    []keyed           // in order
 	priced     map[string][]Span // those with a currency beside them, by its code
+	explicit   map[string]bool   // the currencies of figures that no sign of several stands for
 	currencies map[string]bool   // of figures
 
 	mu    sync.Mutex
@@ -25,9 +26,12 @@ type named struct {
 func (tx *Text) prepareNamed() {
 	tx.named.once.Do(func() {
 		tx.named.figures, tx.named.currencies, tx.named.other = tx.figuresInOrder(), map[string]bool{}, map[string]bool{}
-		tx.named.priced = map[string][]Span{}
+		tx.named.priced, tx.named.explicit = map[string][]Span{}, map[string]bool{}
 		for _, a := range tx.named.figures {
 			m := tx.MeasureOf(a.Span)
+			if m.Code != "" && !m.Perhaps {
+				tx.named.explicit[m.Code] = true
+			}
 			if m.Code != "" && m.Where != a.Span {
 				for _, code := range append([]string{m.Code}, lang.AlsoOf.Names(m.Code)...) {
 					if code == m.Code || m.Perhaps {
@@ -121,6 +125,22 @@ func (tx *Text) Unpriced(s Span, code string) bool {
 		}
 	}
 	return n >= mostPriced
+}
+
+// siblingSaid tells whether a sign of several currencies stands for another one than a value
+// says: the text names that one beside a figure, and never this one. kr is no Swedish crown
+// where NOK stands.
+func (tx *Text) siblingSaid(code string) bool {
+	tx.prepareNamed()
+	if tx.named.explicit[code] || len(tx.ByWord[strings.ToLower(code)]) > 0 {
+		return false
+	}
+	for other := range tx.named.explicit {
+		if other != code && familyOf(other) == familyOf(code) {
+			return true
+		}
+	}
+	return false
 }
 
 // otherCurrency tells whether the figures of a text are of other currencies than one, and
