@@ -114,7 +114,7 @@ const mostNames = 5
 
 // turned finds a name with its parts the other way round: Eefje Jansdochter as
 // Jansdochter, Eefje. The comma stands where the family name ends, in the source or in
-// the value.
+// the value; or the family name stands in capitals: GALIMBERTI Noemi.
 func (ix *Index) turned(text string, want []reading.Token) (found []span) {
 	if len(want) < 2 || len(want) > mostNames || strings.ContainsAny(text, "0123456789") {
 		return nil
@@ -129,12 +129,18 @@ func (ix *Index) turned(text string, want []reading.Token) (found []span) {
 				continue
 			}
 			gap := ix.Source[ix.Tokens[cut-1].End:ix.Tokens[cut].Start]
-			if strings.HasPrefix(gap, ",") != inValue && strings.TrimSpace(strings.Trim(gap, ",.")) == "" {
+			apart := strings.HasPrefix(gap, ",") != inValue || !inValue && inCapitals(ix.Source[s.Start:ix.Tokens[cut-1].End]) && !inCapitals(ix.Source[ix.Tokens[cut].Start:s.End])
+			if apart && strings.TrimSpace(strings.Trim(gap, ",.")) == "" {
 				found = append(found, s)
 			}
 		}
 	}
 	return found
+}
+
+// inCapitals tells whether all letters of a text are capitals, two at least.
+func inCapitals(text string) bool {
+	return text == strings.ToUpper(text) && letters(text) > 1
 }
 
 // nickName is what stands between two parts of a name in brackets or quotation marks.

@@ -16,6 +16,16 @@ import (
 // same figure with another unit, currency, sign or day, figures that are parts of
 // others, and what is taken back.
 var exam = []struct{ field, text, right, wrong string }{
+	{"{money: M.}", "Bris de glaces       CHF 20'000           sans", `{"amount":0,"currency":"CHF"}`, `{"amount":20,"currency":"CHF"}`},
+	{"{quantity: Q., unit: MPa}", "Rm 541 N/mm²", `{"amount":541,"unit":"MPa"}`, `{"amount":54,"unit":"MPa"}`},
+	{"{quantity: Q., unit: MPa}", "Yield 52.1 ksi", `{"amount":359.2,"unit":"MPa"}`, `{"amount":52.1,"unit":"MPa"}`},
+	{"{quantity: Q., unit: mm}", `PL 3/4" x 96"`, `{"amount":19.05,"unit":"mm"}`, `{"amount":3,"unit":"mm"}`},
+	{"{number: N.}", "C .20  Mn 1.08", `0.2`, `20`},
+	{"{quantity: Q., unit: '%'}", "Zus. (%)   Mn 1,42   P 0,012   S 0,003", `{"amount":1.42,"unit":"%"}`, `{"amount":142,"unit":"%"}`},
+	{"{quantity: Q., unit: mm}", "Zeugnis 3.1: Blech 20,0 x 2.500 mm, A5 27,5 %, C 0,17", `{"amount":2500,"unit":"mm"}`, `{"amount":2.5,"unit":"mm"}`},
+	{"{quantity: Q., unit: mm}", "Sheet 20.0 x 2.500 mm, 3,1 and 27,5", ``, `{"amount":2500,"unit":"mm"}`},
+	{"{text: 'Name, first name first.'}", "Alunna: GALIMBERTI Noemi, classe 3", `"Noemi GALIMBERTI"`, `"Noemi Galli"`},
+	{"{text: 'Name, first name first.'}", "teacher Riva Noemi said", ``, `"Noemi Riva"`},
 	{"{money: M.}", "Skifer kr 389,- og total NOK 54.193,20", `{"amount":389,"currency":"NOK"}`, `{"amount":389,"currency":"SEK"}`},
 	{"{money: M.}", "CAD drawings $500, copies $20", `{"amount":500,"currency":"USD"}`, `{"amount":500,"currency":"EUR"}`},
 	{"{money: Discount.}", "Rabatt -£50, charged £80", `{"amount":50,"currency":"GBP"}`, `{"amount":5,"currency":"GBP"}`},

@@ -16,6 +16,13 @@ import (
 func (w *weigher) nought(f *schema.Field) (found []span) {
 	if f.Type == schema.Quantity || f.Type == schema.Money {
 		found = append(found, w.noneOf(f)...)
+		for _, word := range lang.Nought.Words() {
+			for _, s := range w.ix.find(word) {
+				if w.ix.IsCell(s) || w.ledBy(f, s) {
+					found = append(found, s)
+				}
+			}
+		}
 	}
 	if f.Type == schema.Integer {
 		for _, word := range lang.Nought.Words() {

@@ -71,6 +71,9 @@ func endsField(rest string) bool {
 // noHundredths are what stands for none behind an amount.
 var noHundredths = []string{",-", ",–", ",—", ".-", ".–", ".—"}
 
+// labelOfNext is a word behind a gap that stands before the next figure: Mn 1,42   P 0,012.
+var labelOfNext = lazy.New(`^\pL{1,12}[ \x{00a0}][-−+<>≤≥]?[ \x{00a0}]?[.,]?\d`)
+
 // measureBehind gives the words right behind a figure that name a unit or a
 // currency, or else the one word, and the bytes up to their end.
 func measureBehind(rest string) (word string, size int) {
@@ -86,6 +89,9 @@ func measureBehind(rest string) (word string, size int) {
 		return "", 0
 	}
 	gap := len(rest) - len(trimmed)
+	if gap > 1 && labelOfNext.MatchString(trimmed) {
+		return "", 0
+	}
 	ends := wordEnds(trimmed, 3)
 	if word, end := longUnitBehind(trimmed); end > 0 {
 		return word, gap + end

@@ -21,7 +21,7 @@ func (tx *Text) findNumbers() {
 	for _, s := range tx.Stretches {
 		all = tx.literals(all, s)
 	}
-	decimal := convention(slices.DeleteFunc(slices.Clone(all), func(l literal) bool { // 13.30 Uhr has no decimals
+	decimal := tx.convention(slices.DeleteFunc(slices.Clone(all), func(l literal) bool { // 13.30 Uhr has no decimals
 		return len(l.text) < 6 && strings.IndexByte(l.text, '.') > 0 && tx.beside(l.Span).Unit == "o'clock"
 	}))
 	phones, spoken := tx.phones(), 0
@@ -85,6 +85,12 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 		}
 		start, end := i, numberEnd(text, i)
 		i = end
+		if point := start - 1; point > within.Start && text[point] == '.' && strings.IndexByte(" \t|([<>=\n", text[point-1]) >= 0 && strings.Trim(text[start:end], "0123456789") == "" {
+			if standsAlone(text, point, end) { // .20
+				all = append(all, literal{Span{point, end}, "0." + text[start:end], 0})
+			}
+			continue
+		}
 		if !standsAlone(text, start, end) {
 			continue
 		}
@@ -422,11 +428,18 @@ type literal struct {
 	scale int // noughts that a word behind it adds
 }
 
+// votes is how many numbers of a text have one sign before decimals: those that may be
+// marks, 3.1 with nothing that it measures, apart.
+type votes struct{ sure, slight int }
+
+// mark is what may be the number of a chapter, a room or a version.
+var mark = lazy.New(`^[1-9]\d?[.,]\d{1,2}$`)
+
 // convention is which sign a text writes before decimals, as far as its numbers
 // that can be read in one way only tell: '.', ',' or 0 where they tell nothing or
-// both.
-func convention(all []literal) byte {
-	point, comma := false, false
+// both. Against several of one sign a few marks with the other count for nothing.
+func (tx *Text) convention(all []literal) byte {
+	var point, comma votes
 	for _, l := range all {
 		p, c := strings.LastIndexByte(l.text, '.'), strings.LastIndexByte(l.text, ',')
 		last := max(p, c)
@@ -434,34 +447,40 @@ func convention(all []literal) byte {
 			continue
 		}
 		decimals := len(l.text) - last - 1
+		said := &comma
+		if l.text[last] == '.' {
+			said = &point
+		}
 		switch {
 		case p >= 0 && c >= 0:
 		case strings.Count(l.text, ".")+strings.Count(l.text, ",") > 1: // groups alone, or a date
 			if len(Figures(l.text)) == 0 {
 				continue
 			}
-			if p >= 0 {
-				comma = true
-			} else {
-				point = true
+			if said = &point; p >= 0 {
+				said = &comma
 			}
-			continue
 		case decimals == 3 && !strings.HasPrefix(strings.TrimLeft(l.text, "-"), "0"):
 			continue // a group or decimals
+		case mark.MatchString(l.text) && tx.beside(l.Span).none():
+			said.slight++
+			continue
 		}
-		if l.text[last] == '.' {
-			point = true
-		} else {
-			comma = true
-		}
+		said.sure++
 	}
 	switch {
-	case point && !comma:
+	case point.sure+point.slight > 0 && comma.sure+comma.slight == 0, point.outweighs(comma):
 		return '.'
-	case comma && !point:
+	case comma.sure+comma.slight > 0 && point.sure+point.slight == 0, comma.outweighs(point):
 		return ','
 	}
 	return 0
+}
+
+// outweighs tells whether numbers with one sign are so many, and sure, that those with the
+// other are marks.
+func (v votes) outweighs(other votes) bool {
+	return v.sure > 1 && other.sure == 0 && v.sure+v.slight >= 3*other.slight
 }
 
 // readingsBy gives those readings of a literal that a text allows whose convention
@@ -485,6 +504,9 @@ var (
 	parts    = map[string]string{"½": "1/2", "¼": "1/4", "¾": "3/4", "⅓": "1/3", "⅔": "2/3", "⅛": "1/8", "⅜": "3/8", "⅝": "5/8", "⅞": "7/8"}
 )
 
+// bareFraction is a fraction without a whole number before it.
+var bareFraction = lazy.New(`(?:^|[^\d/.,\pL-] ?)(\d)/(\d{1,2})(?:[^\d/.,]|$)`)
+
 // fractionBehind is what makes a mixed number of the figure before it.
 var fractionBehind = lazy.New(`^ \d/\d{1,2}(?:[^\d/]|$)`)
 
@@ -493,6 +515,14 @@ func (tx *Text) findFractions(within Span) {
 	text := tx.Source[within.Start:within.End]
 	if !strings.Contains(text, "/") && !strings.ContainsAny(text, "½¼¾⅓⅔⅛⅜⅝⅞") {
 		return
+	}
+	for _, m := range bareFraction.FindAllStringSubmatchIndex(text, -1) { // 3/4", 1/2 cup
+		a, _ := strconv.Atoi(text[m[2]:m[3]])
+		b, _ := strconv.Atoi(text[m[4]:m[5]])
+		s := Span{within.Start + m[2], within.Start + m[5]}
+		if word, _ := measureBehind(tx.Source[s.End:min(len(tx.Source), s.End+besides)]); a < b && 1000000%b == 0 && isUnit(word) {
+			tx.add(value.CanonicalNumber(fmt.Sprintf("0.%06d", a*1000000/b)), figure{Span: s})
+		}
 	}
 	for _, m := range fraction.FindAllStringSubmatchIndex(text, -1) {
 		group, whole, of := 1, 2, ""
