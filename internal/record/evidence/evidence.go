@@ -117,6 +117,7 @@ func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.findRegions([]*item{w.root}, region{0, len(ix.Source)})
 	w.choose()
 	w.rowsOfOthers(w.root)
+	w.countsOfSums()
 	return w.places
 }
 

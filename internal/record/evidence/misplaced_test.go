@@ -163,3 +163,15 @@ func TestDaysWithTwoReadings(t *testing.T) {
 	}
 	assert.Equal(t, map[value.Pointer]record.What{"/at": record.Nowhere{}}, doubts(t, s, `{"at":"2031-11-03T10:15:00Z"}`, doc))
 }
+
+// A count that stands nowhere but in a sum or a quantity of the same record is doubted; one
+// that a field in that unit holds, or a label leads to, is not.
+func TestCountsOfSums(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  nights: {integer: How long they stay.}\n  weeks: {integer: Notice in weeks.}\n  fee: {money: For the dog.}\n  notice: {quantity: Notice., unit: wk}\n"))
+	require.NoError(t, err)
+	const doc = "Stay of 4 nights, dog 8 EUR, notice 6 weeks."
+	assert.Empty(t, doubts(t, s, `{"nights":4,"weeks":6,"fee":{"amount":8,"currency":"EUR"},"notice":{"amount":6,"unit":"wk"}}`, doc))
+	found := doubts(t, s, `{"nights":8,"weeks":6,"fee":{"amount":8,"currency":"EUR"},"notice":{"amount":6,"unit":"wk"}}`, doc)
+	assert.Equal(t, map[value.Pointer]record.What{"/nights": record.SaysOther{Line: 1, Said: doc}}, found)
+	assert.Empty(t, doubts(t, s, `{"nights":8,"weeks":6,"fee":null,"notice":null}`, doc), "nothing else was read from there")
+}
