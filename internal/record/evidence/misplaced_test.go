@@ -169,7 +169,7 @@ func TestDaysWithTwoReadings(t *testing.T) {
 func TestCountsOfSums(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  nights: {integer: How long they stay.}\n  weeks: {integer: Notice in weeks.}\n  fee: {money: For the dog.}\n  notice: {quantity: Notice., unit: wk}\n"))
 	require.NoError(t, err)
-	const doc = "Stay of 4 nights, dog 8 EUR, notice 6 weeks."
+	const doc = "Dog 8 EUR, notice 6 weeks, they stay 4 nights."
 	assert.Empty(t, doubts(t, s, `{"nights":4,"weeks":6,"fee":{"amount":8,"currency":"EUR"},"notice":{"amount":6,"unit":"wk"}}`, doc))
 	found := doubts(t, s, `{"nights":8,"weeks":6,"fee":{"amount":8,"currency":"EUR"},"notice":{"amount":6,"unit":"wk"}}`, doc)
 	assert.Equal(t, map[value.Pointer]record.What{"/nights": record.SaysOther{Line: 1, Said: doc}}, found)
