@@ -7,6 +7,7 @@ import (
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // inCompound tells whether a quantity's figure is but a part of an amount in two units.
@@ -65,6 +66,26 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	}
 }
 
+// inNamedUnit drops the figures that stand in another unit of the same kind than the one
+// that a plain number counts in: four years are no 4 months.
+func (w *weigher) inNamedUnit(f *schema.Field, spans []span) []span {
+	if f.Type == schema.Money || f.Type == schema.Quantity || len(spans) == 0 {
+		return spans
+	}
+	unit := unitNamed(f)
+	if unit == "" {
+		return spans
+	}
+	return slices.DeleteFunc(spans, func(s span) bool {
+		m := w.ix.MeasureOf(s)
+		other := m.Unit != "" && !m.Has(unit) && slices.Contains(reading.Kindred(unit), reading.UnitOf(m.Word))
+		if other {
+			w.other = append(w.other, s)
+		}
+		return other
+	})
+}
+
 // saysNegative tells a field whose values are below nought where something is taken off.
 func saysNegative(f *schema.Field) bool {
 	about := strings.ToLower(f.About)
@@ -106,7 +127,7 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 		}
 	}
 	if len(f.Minus)+len(f.Plus) == 0 && measure == "" {
-		return spans
+		return w.inNamedUnit(f, spans)
 	}
 	var found []span
 	for _, s := range spans {

@@ -318,7 +318,7 @@ func (w *weigher) otherUnits(f *schema.Field, figure, own string, add func([]spa
 		var with []span
 		open, other := w.open, w.other // are of the field's own unit
 		var twofold []span
-		for _, amount := range append(reading.ConvertedFrom(figure, own, unit), reading.Convert(figure, own, unit)) {
+		for _, amount := range append(w.ix.RoundedTo(figure, own, unit), reading.Convert(figure, own, unit)) {
 			if amount == "" {
 				continue
 			}

@@ -16,6 +16,15 @@ import (
 // same figure with another unit, currency, sign or day, figures that are parts of
 // others, and what is taken back.
 var exam = []struct{ field, text, right, wrong string }{
+	{"{integer: 'Length of the visit in minutes.'}", "They stayed 2 hours.", `120`, `2`},
+	{"{integer: 'Length of the visit in minutes.'}", "Visit: 2 (hours: see 35 min)", `2`, ``},
+	{"{text: Edition.}", "c.1965, etching, no. 14/50, image 9 in.", `"14/50"`, `"14/60"`},
+	{"{quantity: Q., unit: cm}", "image 9 3/4 by 12 1/8 in.", `{"amount":24.8,"unit":"cm"}`, `{"amount":9.75,"unit":"cm"}`},
+	{"{quantity: Q., unit: cm}", "olio su tela, cm 73x59, firmato", `{"amount":59,"unit":"cm"}`, `{"amount":73.59,"unit":"cm"}`},
+	{"{money: M.}", "Stima: 1.200 / 1.800 euro, base 900", `{"amount":1200,"currency":"EUR"}`, `{"amount":1.2,"currency":"EUR"}`},
+	{"{money: M.}", "Schätzpreis 3.500/4.500 €", `{"amount":3500,"currency":"EUR"}`, `{"amount":350,"currency":"EUR"}`},
+	{"{money: M., currency: EUR}", "Vorschuss erhalten: keiner\nSumme 475,97", `{"amount":0,"currency":"EUR"}`, `{"amount":475,"currency":"EUR"}`},
+	{"{integer: 'Term in months.'}", "durée quatre ans", `48`, `4`},
 	{"{money: M.}", "Bris de glaces       CHF 20'000           sans", `{"amount":0,"currency":"CHF"}`, `{"amount":20,"currency":"CHF"}`},
 	{"{quantity: Q., unit: MPa}", "Rm 541 N/mm²", `{"amount":541,"unit":"MPa"}`, `{"amount":54,"unit":"MPa"}`},
 	{"{quantity: Q., unit: MPa}", "Yield 52.1 ksi", `{"amount":359.2,"unit":"MPa"}`, `{"amount":52.1,"unit":"MPa"}`},

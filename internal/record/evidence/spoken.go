@@ -18,7 +18,7 @@ func (w *weigher) nought(f *schema.Field) (found []span) {
 		found = append(found, w.noneOf(f)...)
 		for _, word := range lang.Nought.Words() {
 			for _, s := range w.ix.find(word) {
-				if w.ix.IsCell(s) || w.ledBy(f, s) {
+				if w.ix.IsCell(s) || w.ledBy(f, s) || w.ix.EndsLabelled(s) {
 					found = append(found, s)
 				}
 			}

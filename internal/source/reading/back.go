@@ -60,6 +60,9 @@ func (tx *Text) each(words string, do func(from, to int)) {
 // which the second is: X is taken back wherever its paragraph has it. In "Y, not X" it
 // is taken back where it stands.
 func (tx *Text) notBut(at, from int) {
+	if strings.HasPrefix(tx.Source[tx.Tokens[from-1].End:], ".") { // no. 14
+		return
+	}
 	for x := from; x <= from+1 && x < len(tx.Tokens); x++ {
 		if !isDigit(tx.Tokens[x].Word[0]) {
 			continue

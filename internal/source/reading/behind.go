@@ -10,7 +10,7 @@ import (
 )
 
 // nextSide is a figure and its unit behind a sign or a word for times: 21 x 14.8 cm.
-var nextSide = lazy.New(`^ ?(x|×|\pL{2,4}) ?(\d{1,6}(?:[.,]\d{1,3})?)`)
+var nextSide = lazy.New(`^ ?(x|×|\pL{2,4}) ?(\d{1,6}(?:[.,]\d{1,3})?(?: \d/\d{1,2})?)`)
 
 // ofNext gives what the next side of so much by so much measures, which is said once.
 func (tx *Text) ofNext(s Span) Measure {
@@ -30,15 +30,15 @@ func (tx *Text) ofNext(s Span) Measure {
 	return next
 }
 
-// Of a range the measure is often said once: £1,200-1,800; 10-12 mm; 800 bis 1.200 €.
+// Of a range the measure is often said once: £1,200-1,800; 10-12 mm; 800 bis 1.200 €; 3.500/4.500 €.
 var (
-	higherSide = lazy.New(`^ ?(-|–|\pL{1,5}) ?(\d[\d.,]*\d|\d)`)
-	lowerSide  = lazy.New(`(?:^|[^\d.,])(\d[\d.,]*\d|\d) ?(-|–|\pL{1,5}) ?$`)
+	higherSide = lazy.New(`^ ?(-|–|/|\pL{1,5}) ?(\d[\d.,]*\d|\d)`)
+	lowerSide  = lazy.New(`(?:^|[^\d.,])(\d[\d.,]*\d|\d) ?(-|–|/|\pL{1,5}) ?$`)
 )
 
 // ofOtherSide gives what the other side of a range measures.
 func (tx *Text) ofOtherSide(s Span) Measure {
-	joins := func(word string) bool { return word == "-" || word == "–" || lang.Until.Has(word) }
+	joins := func(word string) bool { return word == "-" || word == "–" || word == "/" || lang.Until.Has(word) }
 	rest := tx.Source[s.End:min(len(tx.Source), s.End+besides)]
 	if m := higherSide.FindStringSubmatchIndex(rest); m != nil && joins(rest[m[2]:m[3]]) {
 		if next := tx.beside(Span{s.End + m[4], s.End + m[5]}); !next.none() {

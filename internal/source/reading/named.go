@@ -19,7 +19,8 @@ type named struct {
 	currencies map[string]bool   // of figures
 
 	mu    sync.Mutex
-	other map[string]bool // the currencies that were asked for, whether the text is of others
+	units map[string][]inUnit // the figures that have a unit, by the unit, once asked for
+	other map[string]bool     // the currencies that were asked for, whether the text is of others
 }
 
 // prepareNamed gathers the figures once.

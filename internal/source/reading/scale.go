@@ -89,7 +89,7 @@ func shifted(figure string, places int) string {
 func standsAlone(text string, start, end int) bool {
 	if before, size := utf8.DecodeLastRuneInString(text[:start]); size > 0 {
 		if IsWordRune(before) {
-			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); before|0x20 != 'x' || IsWordRune(prior) { // x120: a power
+			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); before|0x20 != 'x' || IsWordRune(prior) && !(before == 'x' && sideBefore(text[:start-size])) { // x120: a power
 				return false
 			}
 		}
@@ -114,7 +114,7 @@ func standsAlone(text string, start, end int) bool {
 		letters++
 	}
 	if letters > 0 && letters < len(rest) && isDigit(rest[letters]) {
-		return false
+		return letters == 1 && rest[0] == 'x' && !letterBehind(text, numberEnd(text, end+1)) // 73x59
 	}
 	if said := rest[:letters]; strings.ContainsAny(said, "Oo") && strings.Trim(said, "OolI") == "" { // misread figures: 1,9OO
 		return false
@@ -124,13 +124,13 @@ func standsAlone(text string, start, end int) bool {
 }
 
 // pair is two figures with a stroke between of which the first can be no day: 145/85.
-var pair = lazy.New(`^(?:3[2-9]|[4-9]\d|[1-9]\d\d)/[1-9]\d{1,2}$`)
+var pair = lazy.New(`^(?:(?:3[2-9]|[4-9]\d|[1-9]\d\d)/[1-9]\d{1,2}|[1-9]\d{0,2}(?:[.,]\d{3})+/[1-9]\d{0,2}(?:[.,]\d{3})+)$`)
 
 // isPair tells whether the stroke at a place stands between two such figures.
 func isPair(text string, stroke int) bool {
-	from, to := numberStart(text, stroke), stroke+1
-	for to < len(text) && isDigit(text[to]) {
-		to++
+	from, to := stroke, numberEnd(text, stroke+1)
+	for from > 0 && (isDigit(text[from-1]) || from < stroke && strings.IndexByte(".,", text[from-1]) >= 0) {
+		from--
 	}
 	if before, _ := utf8.DecodeLastRuneInString(text[:from]); IsWordRune(before) || strings.ContainsRune("-/_:.,", before) {
 		return false
@@ -149,4 +149,24 @@ func behindWord(text string) bool {
 		n++
 	}
 	return n > 2 && (n == len(text) || strings.IndexByte(" \n\t(", text[len(text)-1-n]) >= 0)
+}
+
+// sideBefore tells whether a text ends in the side of something so much by so much, and no
+// code: the 73 of 73x59.
+func sideBefore(text string) bool {
+	n := len(text)
+	for n > 0 && (isDigit(text[n-1]) || strings.IndexByte(".,x", text[n-1]) >= 0) {
+		n--
+	}
+	before, _ := utf8.DecodeLastRuneInString(text[:n])
+	return n < len(text) && isDigit(text[len(text)-1]) && !IsWordRune(before) && !strings.ContainsRune("-/_", before)
+}
+
+// letterBehind tells whether a letter that is no unit stands at a place.
+func letterBehind(text string, at int) bool {
+	word := text[at:]
+	if end := strings.IndexFunc(word, func(r rune) bool { return !unicode.IsLetter(r) }); end >= 0 {
+		word = word[:end]
+	}
+	return word != "" && word != "x" && UnitOf(word) == ""
 }

@@ -148,11 +148,15 @@ var threeDecimals = map[string]bool{"BHD": true, "IQD": true, "JOD": true, "KWD"
 // something may.
 func (tx *Text) onlyGroups(s Span, figure, key string) bool {
 	m := tx.beside(s)
-	if m.none() {
+	ofOther := m.none()
+	if ofOther {
 		m = tx.ofOtherSide(s)
 	}
 	if m.Code == "" || threeDecimals[m.Code] || canonical(strings.NewReplacer(".", "", ",", "").Replace(figure)) != key {
 		return false
+	}
+	if ofOther {
+		return true
 	}
 	behind := strings.ToLower(strings.TrimLeft(tx.Source[m.Where.End:min(len(tx.Source), m.Where.End+16)], " \u00a0"))
 	word, _, _ := strings.Cut(behind, " ")
@@ -170,6 +174,12 @@ func (tx *Text) IsCell(s Span) bool {
 	}
 	left := strings.TrimRight(before, " ")
 	return strings.TrimSpace(before) != "" && (len(before)-len(left) > 1 || strings.HasSuffix(left, "|") || strings.HasSuffix(left, "\t")) && gap(behind, true)
+}
+
+// EndsLabelled tells whether a place is all that stands behind a label: Advance: none.
+func (tx *Text) EndsLabelled(s Span) bool {
+	behind, _, _ := strings.Cut(tx.Source[s.End:], "\n")
+	return strings.HasSuffix(strings.TrimRight(tx.lineUpTo(s.Start), " \u00a0"), ":") && (strings.Trim(behind, " .,;") == "" || strings.HasPrefix(behind, "  "))
 }
 
 // BeforeNoun tells whether one word stands behind a place, and then no other that goes on

@@ -116,33 +116,6 @@ func Convert(amount, from, to string) string {
 	return strings.TrimSuffix(strings.TrimRight(out, "0"), ".")
 }
 
-// ConvertedFrom gives the amounts in another unit that an amount may be, rounded to
-// its own decimals: 41.73 kg may be 92 lb. It is none where the amount comes out
-// even, or has fewer than three figures to tell by.
-func ConvertedFrom(amount, own, other string) (all []string) {
-	a, okA := known(UnitOf(own))
-	b, okB := known(UnitOf(other))
-	n, okN := new(big.Rat).SetString(amount)
-	if !okA || !okB || !okN || a.of != b.of || len(amount) > 30 || strings.ContainsAny(amount, "eE") || len(strings.TrimLeft(strings.ReplaceAll(amount, ".", ""), "-0")) < 3 {
-		return nil
-	}
-	back := func(x *big.Rat, from, to unit) *big.Rat {
-		x = new(big.Rat).Add(x, rational(from.offset))
-		x.Mul(x, rational(from.factor))
-		x.Quo(x, rational(to.factor))
-		return x.Sub(x, rational(to.offset))
-	}
-	_, decimals, _ := strings.Cut(amount, ".")
-	for places := range 3 {
-		said := back(n, a, b).FloatString(places)
-		exact, _ := new(big.Rat).SetString(said)
-		if whole := back(exact, b, a); whole.FloatString(len(decimals)) == n.FloatString(len(decimals)) && whole.Cmp(n) != 0 {
-			all = append(all, said)
-		}
-	}
-	return all
-}
-
 func rational(s string) *big.Rat {
 	if s == "" {
 		return new(big.Rat)
