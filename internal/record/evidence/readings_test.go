@@ -16,6 +16,8 @@ import (
 // same figure with another unit, currency, sign or day, figures that are parts of
 // others, and what is taken back.
 var exam = []struct{ field, text, right, wrong string }{
+	{"{date: D.}", "Werkzaamheden 3 t/m 28 maart 2031", `"2031-03-03"`, `"2031-03-02"`},
+	{"{integer: Years of experience.}", "tel 06 00 00 12 34 - 8 ans d'expérience", `8`, `34`},
 	{"{integer: 'Length of the visit in minutes.'}", "They stayed 2 hours.", `120`, `2`},
 	{"{integer: 'Length of the visit in minutes.'}", "Visit: 2 (hours: see 35 min)", `2`, ``},
 	{"{text: Edition.}", "c.1965, etching, no. 14/50, image 9 in.", `"14/50"`, `"14/60"`},

@@ -166,6 +166,9 @@ func (tx *Text) phones() (all []Span) {
 				continue
 			}
 			n := len(telephone.FindString(text[i:min(len(text), i+40)]))
+			if apart := countBehind.FindStringIndex(text[i : i+n]); apart != nil && i+n+1 < len(text) && text[i+n] == ' ' && isLetter(text[i+n+1:]) {
+				n = apart[0] // 06 00 00 12 34 - 8 ans
+			}
 			said := text[i : i+n]
 			if n > 0 && strings.ContainsAny(said, " /-(") && !dateLike.MatchString(said) && !strings.Contains(said, "  ") {
 				all = append(all, Span{s.Start + i, s.Start + i + n})
@@ -175,6 +178,9 @@ func (tx *Text) phones() (all []Span) {
 	}
 	return all
 }
+
+// countBehind is a count apart at the end of what looks like a telephone number.
+var countBehind = lazy.New(` [-–/] \d{1,2}$`)
 
 // dateLike tells a day, or a time, from a telephone number.
 var dateLike = lazy.New(`^0?\d{1,2}[./-]\d{1,2}[./-]\d{2,4}`)
