@@ -12,8 +12,15 @@ import (
 // nextSide is a figure and its unit behind a sign or a word for times: 21 x 14.8 cm.
 var nextSide = lazy.New(`^ ?(x|×|\pL{2,4}) ?(\d{1,6}(?:[.,]\d{1,3})?(?: \d/\d{1,2})?)`)
 
-// ofNext gives what the next side of so much by so much measures, which is said once.
+// ofNext gives what the next side of so much by so much measures, which is said once, at the
+// last one: 20 x 2,500 x 12,000 mm.
 func (tx *Text) ofNext(s Span) Measure {
+	m := tx.ofNextSide(s)
+	m.Where = s
+	return m
+}
+
+func (tx *Text) ofNextSide(s Span) Measure {
 	rest := tx.Source[s.End:min(len(tx.Source), s.End+besides)]
 	m := nextSide.FindStringSubmatchIndex(rest)
 	if m == nil {
@@ -22,11 +29,14 @@ func (tx *Text) ofNext(s Span) Measure {
 	if word := rest[m[2]:m[3]]; word != "x" && word != "×" && !lang.Times.Has(word) {
 		return Measure{}
 	}
-	next := tx.beside(Span{s.End + m[4], s.End + m[5]})
+	side := Span{s.End + m[4], s.End + m[5]}
+	next := tx.beside(side)
+	if next.none() {
+		return tx.ofNextSide(side)
+	}
 	if units[next.Unit].of != "length" {
 		return Measure{}
 	}
-	next.Where = s
 	return next
 }
 

@@ -25,6 +25,9 @@ func (tx *Text) findWords() {
 		if i < next || halved[i] {
 			continue // within another number
 		}
+		if lang.Half.Has(t.Word) && i+1 < len(tx.Tokens) && lang.Past.Has(tx.Tokens[i+1].Word) { // half past two
+			continue
+		}
 		if lang.Half.Has(t.Word) {
 			tx.add(canonical("0.5"), figure{inWords: true, Span: t.Span})
 			continue
