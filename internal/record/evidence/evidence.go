@@ -352,7 +352,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		w.amount(f, v, add)
 	case v.Kind == value.Number:
 		add(slices.DeleteFunc(w.figures(f, v.Text, ""), func(s span) bool { return isShortFigure(v) && w.ix.InDate(s) }), Restated, v.Text)
-		if len(cands) == 0 || f.Type == schema.Integer && strings.Contains(own.Path, "[]") { // it may stand in the line of another item alone
+		if len(cands) == 0 || f.Type == schema.Integer && strings.Contains(own.Path, "[]") && unitNamed(f) != "" { // it may stand in the line of another item alone
 			w.derived(f, v.Text, add)
 		}
 	case v.Kind == value.Bool:

@@ -91,8 +91,12 @@ var endsMinus = lazy.New(`^[\d.,'’]*\d[.,]\d\d([-−])(?:[ \x{00a0}]*(?:$|[\n|
 // minusBehind gives the bytes of such a sign behind the amount that a text begins with; 0 for
 // none.
 func minusBehind(text string) int {
+	end := numberEnd(text, 0)
+	if end == len(text) || text[end] != '-' && text[end] != "−"[0] || end > 32 { // as nearly all do
+		return 0
+	}
 	text = text[:min(len(text), 40)]
-	if m := endsMinus.FindStringSubmatchIndex(text); m != nil && numberEnd(text, 0) == m[2] {
+	if m := endsMinus.FindStringSubmatchIndex(text); m != nil && end == m[2] {
 		return m[3] - m[2]
 	}
 	return 0
@@ -109,6 +113,9 @@ var (
 // mayBeNegative tells whether a figure is so marked.
 func (tx *Text) mayBeNegative(s Span) bool {
 	behind := tx.Source[s.End:min(len(tx.Source), s.End+12)]
+	if said := strings.TrimLeft(behind, " \u00a0"); said == "" || strings.IndexByte("CDSH)€£$\xc2", said[0]) < 0 && said[0] < 'A' { // as nearly all do
+		return false
+	}
 	if sideBehind.MatchString(behind) && hundredths.MatchString(tx.Source[s.Start:s.End]) {
 		return true
 	}

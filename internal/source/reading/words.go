@@ -109,9 +109,8 @@ func (tx *Text) partBehind(end int) string {
 	if !isUnit(unit.Word) && !lang.Currency.Has(unit.Word) && !lang.PerhapsSign.Has(unit.Word) && !lang.Dozen.Has(unit.Word) {
 		return ""
 	}
-	rest := tx.Source[unit.End:min(len(tx.Source), unit.End+28)]
+	said := strings.Join(strings.Fields(tx.Source[unit.End:min(len(tx.Source), unit.End+28)]), " ")
 	for _, words := range lang.AndAHalf.Words() {
-		said := strings.Join(strings.Fields(rest), " ")
 		if len(said) >= len(words) && strings.EqualFold(said[:len(words)], words) && (len(said) == len(words) || !isWordByte(said[len(words)])) {
 			return partOf(words)
 		}
