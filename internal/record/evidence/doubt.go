@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/schema"
@@ -15,7 +16,7 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 		return record.Unfounded{}
 	case place.Kind == Pictured && f.Evidence == "quoted":
 		return record.OnlyPictured{}
-	case place.Kind == Lookalike && Misread(f, v, ix.Source[place.Start:place.End]):
+	case place.Kind == Lookalike && (Misread(f, v, ix.Source[place.Start:place.End]) || ix.accentsLost(v, place)):
 	case place.Kind == Lookalike && strict:
 		return record.OnlyLookalike{Words: ix.Source[place.Start:place.End]}
 	case place.Misplaced > 0:
@@ -30,6 +31,12 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 		return record.OnlyRestated{}
 	}
 	return nil
+}
+
+// accentsLost tells whether a text was recognised in a picture with all its letters, and but
+// for their accents, which engines lose that don't know the language: Anhanger for Anhänger.
+func (ix *Index) accentsLost(v *value.Value, place Place) bool {
+	return ix.Unsure != nil && v != nil && v.Kind == value.String && lang.PlainLetters(v.Text) == lang.PlainLetters(ix.Source[place.Start:place.End])
 }
 
 // said gives a line that speaks against a value, unless it may not be shown.

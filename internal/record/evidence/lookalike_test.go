@@ -53,3 +53,19 @@ func TestNearWhereUnsure(t *testing.T) {
 		assert.Equal(t, want, Of(s, &v, ix)["/name"].Kind, record)
 	}
 }
+
+// Words of a picture whose accents an engine lost are those that are meant; in a text they
+// are others, and so is anything with another letter.
+func TestAccentsLost(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  what: What it is.\n"))
+	require.NoError(t, err)
+	for rec, lost := range map[string]bool{`{"what":"Anhänger"}`: true, `{"what":"Anhängel"}`: false} {
+		v, err := value.Parse(rec)
+		require.NoError(t, err)
+		ix := NewIndex("2 Anhanger 412,50")
+		at := Of(s, &v, ix)["/what"]
+		assert.NotNil(t, ix.Doubt(s.At("/what"), v.At("/what"), at, false), rec)
+		ix.Unsure = func(int, int) bool { return false }
+		assert.Equal(t, lost, ix.Doubt(s.At("/what"), v.At("/what"), at, false) == nil, rec)
+	}
+}
