@@ -6,7 +6,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-	"unicode"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -73,6 +72,7 @@ func (tx *Text) derive() *derived {
 		for _, s := range tx.Stretches {
 			tx.partsInFigures(s)
 			tx.lastingIn(s)
+			tx.lastingInThree(s)
 			tx.lastingInColons(s)
 			tx.compound(s)
 		}
@@ -270,169 +270,6 @@ func (tx *Text) apiece(end int) bool {
 	return false
 }
 
-var secondsBehind = lazy.New(`^[, ]*\d{1,2}(?:[.,]\d+)? ?(?:s|secs?|seconds?|Sek)\b`)
-
-// inHours is a time in hours and minutes: 1h10, 2 h 05 min, 3 hours and 20 minutes.
-var inHours = lazy.New(`(\d{1,3}) ?(\pL{1,8})\.?(?: (\pL{1,3}))? ?(\d{1,2})(?: ?(\pL{1,8}|['′]))?`)
-
-func (tx *Text) lastingIn(s Span) {
-	text := tx.Source[s.Start:s.End]
-	for _, m := range inHours.FindAllStringSubmatchIndex(text, -1) {
-		said := func(n int) string {
-			if m[2*n] < 0 {
-				return ""
-			}
-			return text[m[2*n]:m[2*n+1]]
-		}
-		end := m[1]
-		if UnitOf(said(2)) != "h" || said(3) != "" && !lang.NumberAnd.Has(said(3)) || m[0] > 0 && isWordByte(text[m[0]-1]) {
-			continue
-		}
-		if unit := said(5); unit != "" && unit != "'" && unit != "′" && UnitOf(unit) != "min" && unit != "m" {
-			end = m[9]
-		}
-		hours, _ := strconv.Atoi(said(1))
-		minutes, _ := strconv.Atoi(said(4))
-		if secondsBehind.MatchString(text[end:min(len(text), end+12)]) {
-			continue
-		}
-		if minutes < 60 && (end == len(text) || !isDigit(text[end])) {
-			tx.derived.lasting.add(big.NewRat(int64(hours)*3600+int64(minutes)*60, 1), Span{s.Start + m[0], s.Start + end})
-		}
-	}
-}
-
-var (
-	inThree   = lazy.New(`\b(\d{1,3}) ?(?:h|hrs?|hours?|Std\.?|Stunden?)[, ]*(\d{1,2}) ?(?:m|mins?|minutes?|Min\.?|Minuten?)[, ]*(?:and |und |et )?(\d{1,2}(?:[.,]\d+)?) ?(?:s|secs?|seconds?|Sek\.?|Sekunden?|secondes?)\b`)
-	inColons  = lazy.New(`(\d{1,4}):([0-5]\d)(?::([0-5]\d))?(?:[.,](\d{1,3}))?(?:[ \x{00a0}]?(\pL{1,8})\b)?`)
-	colonHead = lazy.New(`(?i)\b(?:(h{1,3}:mm)|(m{1,2}:ss))\b`)
-)
-
-// lastingInColons reads lengths of time that are written as times of day are: 168:30 Std.,
-// 1:23.4, and 7:30 below or behind "Hours"; and those in hours, minutes and seconds.
-//
-// With seconds, or with a sign for what is behind, no label need say so.
-func (tx *Text) lastingInColons(s Span) {
-	text := tx.Source[s.Start:s.End]
-	for _, m := range inThree.FindAllStringSubmatchIndex(text, -1) {
-		said := func(n int) *big.Rat { return decimal(text[m[2*n]:m[2*n+1]]) }
-		tx.derived.lasting.add(seconds(said(1), said(2), said(3)), Span{s.Start + m[0], s.Start + m[1]})
-	}
-	if !strings.Contains(text, ":") {
-		return
-	}
-	for _, m := range inColons.FindAllStringSubmatchIndex(text, -1) {
-		said := func(n int) string {
-			if m[2*n] < 0 {
-				return ""
-			}
-			return text[m[2*n]:m[2*n+1]]
-		}
-		if m[0] > 0 && (isWordByte(text[m[0]-1]) || strings.IndexByte(":.,", text[m[0]-1]) >= 0) {
-			continue
-		}
-		end := m[1]
-		if m[10] >= 0 {
-			end = m[10]
-		}
-		at := Span{s.Start + m[0], s.Start + len(strings.TrimRight(text[:end], " \u00a0"))}
-		unit := UnitOf(said(5))
-		switch {
-		case unit == "h" || unit == "min":
-			at.End = s.Start + m[11]
-		case said(5) != "" && (lang.Oclock.Has(said(5)) || lang.DayHalf.Has(said(5))):
-			continue
-		case said(4) != "" || m[0] > 0 && text[m[0]-1] == '+':
-			unit = "min"
-		case said(3) != "":
-			unit = "h"
-		default:
-			unit = tx.timeOfLabel(at)
-		}
-		if said(3) != "" && unit != "" {
-			unit = "h"
-		}
-		first, second, third := decimal(said(1)), decimal(said(2)), decimal(strings.TrimSuffix("0"+said(3)+"."+said(4), "."))
-		switch unit {
-		case "h":
-			tx.derived.lasting.add(seconds(first, second, third), at)
-		case "min":
-			tx.derived.lasting.add(seconds(new(big.Rat), first, second.Add(second, third)), at)
-		}
-	}
-}
-
-// seconds gives hours, minutes and seconds in seconds.
-func seconds(h, m, s *big.Rat) *big.Rat {
-	h.Mul(h, big.NewRat(3600, 1))
-	m.Mul(m, big.NewRat(60, 1))
-	return h.Add(h, m.Add(m, s))
-}
-
-// timeOfLabel tells whether a figure's label or the head of its column says that it is a
-// length of time, and what its first part is in: h or min.
-func (tx *Text) timeOfLabel(s Span) string {
-	for _, said := range []string{tx.lineUpTo(s.Start), tx.head(s)} {
-		if m := colonHead.FindStringSubmatch(said); m != nil {
-			if m[1] != "" {
-				return "h"
-			}
-			return "min"
-		}
-		for _, word := range strings.FieldsFunc(said, func(r rune) bool { return !unicode.IsLetter(r) }) {
-			if UnitOf(word) == "h" && len(word) > 2 {
-				return "h"
-			}
-		}
-	}
-	return ""
-}
-
-// lastingInWords reads hours and minutes where either is said in a word: une heure dix,
-// two hours twenty, 1 Stunde zehn. A measure behind the second is that of minutes, or it
-// is no time.
-func (tx *Text) lastingInWords() {
-	follows := func(i int) bool {
-		return i < len(tx.Tokens) && strings.Trim(tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start], " \u00a0") == ""
-	}
-	for i := 1; i+1 < len(tx.Tokens); i++ {
-		if UnitOf(tx.Tokens[i].Word) != "h" || !follows(i) {
-			continue
-		}
-		hours, ok := smallNumber(tx.Tokens[i-1].Word)
-		at := i + 1
-		if follows(at) && lang.NumberAnd.Has(tx.Tokens[at].Word) {
-			at++
-		}
-		if !ok || !follows(at) {
-			continue
-		}
-		minutes, ok := smallNumber(tx.Tokens[at].Word)
-		end := at
-		if follows(at + 1) {
-			if of := UnitOf(tx.Tokens[at+1].Word); of == "min" {
-				end = at + 1
-			} else if code, _ := currencyOf(tx.Tokens[at+1].Word, true); of != "" || code != "" {
-				continue
-			}
-		}
-		if ok && minutes > 0 && minutes < 60 {
-			tx.derived.lasting.add(big.NewRat(int64(hours)*3600+int64(minutes)*60, 1), Span{tx.Tokens[i-1].Start, tx.Tokens[end].End})
-		}
-	}
-}
-
-// smallNumber reads a number below a hundred, in figures or in one word.
-func smallNumber(word string) (int, bool) {
-	if said := lang.Number.Meaning(word); said != "" {
-		word = said
-	} else if lang.NumberOne.Has(word) || lang.OneUnit.Has(word) {
-		word = "1"
-	}
-	n, err := strconv.Atoi(word)
-	return n, err == nil && n >= 0 && n < 100
-}
-
 // asShown tells whether a figure is another, rounded to the decimals that it has.
 func asShown(figure string, exact *big.Rat) bool {
 	_, decimals, _ := strings.Cut(figure, ".")
@@ -466,19 +303,6 @@ func (tx *Text) Parts(figure string) []Span {
 // Points gives the places that say so many out of a most: 13/20.
 func (tx *Text) Points(key, most string) []Span {
 	return tx.derive().points[key+"/"+canonical(most)]
-}
-
-// Lasting gives the places that say a time in a unit otherwise: an hour and ten
-// minutes as 1h10, 45 minutes as three quarters of an hour.
-func (tx *Text) Lasting(figure, unit string) (found []Span) {
-	u, ok := units[unit]
-	if !ok || !isLasting(u) {
-		return nil
-	}
-	in := func(n *big.Rat) bool {
-		return n.Sign() > 0 == (u.of == "time") && asShown(figure, new(big.Rat).Quo(new(big.Rat).Abs(n), rational(u.factor)))
-	}
-	return tx.derive().lasting.of(in)
 }
 
 // Products gives the places of a count with what each of them is, where both come to a
