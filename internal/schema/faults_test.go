@@ -52,6 +52,10 @@ func TestFaults(t *testing.T) {
 		"a: [x]":                                                             "expected a field",
 		"a: {text: }":                                                        "is missing",
 		"a: {name: T.}":                                                      "known here: text, integer|its type: text, integer",
+		"a: {string: T.}":                                                    "\"string\" is called \"text\" here: `a: {text: What it is.}`",
+		"a: {type: enum, description: T.}":                                   "\"enum\" is called \"choice\" here: `a: {choice: What it is., of: [one, another]}`",
+		"a: {duration: T.}":                                                  "a length of time is a quantity: `a: {quantity: How long it lasts., unit: h}`",
+		"a: {percent: T.}":                                                   "a percentage is a quantity",
 		"a: {txet: T.}":                                                      "did you mean \"text\"",
 	} {
 		_, err := Parse("s.yaml", []byte("schema: s\nfields:\n  "+text+"\n"))

@@ -377,6 +377,14 @@ func readType(n *place.Node, f *Field) bool {
 			if near := place.Nearest(kid.Key(), Types); near != "" && len(typesWith(kid.Key())) == 0 {
 				hint = fmt.Sprintf("did you mean %q for %q?", near, kid.Key())
 			}
+			called := kid.Key()
+			if called == "type" && kid.IsScalar() {
+				called = kid.Text()
+			}
+			if here := typeCalled(f.Name, called); here != "" && len(typesWith(called)) == 0 {
+				hint = here
+				break
+			}
 			if kid.Key() == "type" && kid.IsScalar() && isType(kid.Text()) {
 				hint = fmt.Sprintf("the type is a key, and what to tell the model its value: `%s: {%s: What it is.}`", f.Name, kid.Text())
 				break
@@ -387,6 +395,32 @@ func readType(n *place.Node, f *Field) bool {
 		n.KeyFault(fmt.Sprintf("the field %q has %d types (%s)", f.Name, len(types), strings.Join(types, ", ")), "keep one")
 	}
 	return false
+}
+
+// calledElsewhere is what types are called in other languages, with their names here.
+var calledElsewhere = map[string]string{
+	"string": "text", "str": "text", "char": "text", "email": "text", "url": "text", "uuid": "text", "int": "integer", "long": "integer", "count": "integer",
+	"float": "number", "double": "number", "decimal": "number", "real": "number", "bool": "boolean", "flag": "boolean", "enum": "choice", "options": "choice", "literal": "choice",
+	"object": "group", "struct": "group", "record": "group", "array": "list", "currency": "money", "price": "money", "amount": "money", "timestamp": "datetime", "instant": "datetime",
+	"dict": "map", "dictionary": "map", "union": "one of",
+}
+
+// typeCalled says how a type is written here that is called otherwise elsewhere; "" for none.
+func typeCalled(name, elsewhere string) string {
+	switch called := strings.ToLower(elsewhere); called {
+	case "duration", "interval", "timedelta":
+		return fmt.Sprintf("a length of time is a quantity: `%s: {quantity: How long it lasts., unit: h}`", name)
+	case "percent", "percentage":
+		return fmt.Sprintf("a percentage is a quantity: `%s: {quantity: What share it is., unit: \"%%\"}`", name)
+	case "year":
+		return fmt.Sprintf("a year is a date or an integer: `%s: {date: The year., precision: year}`", name)
+	default:
+		if here := calledElsewhere[called]; here != "" {
+			more := map[string]string{"choice": ", of: [one, another]", "group": ", fields: {name: Its name.}", "list": ", items: {text: One.}"}[here]
+			return fmt.Sprintf("%q is called %q here: `%s: {%s: What it is.%s}`", elsewhere, here, name, here, more)
+		}
+	}
+	return ""
 }
 
 // typesWith names the types whose fields may have a key.
