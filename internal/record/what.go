@@ -360,9 +360,9 @@ func (s SaysOpposite) Text() string {
 
 func (o OthersLine) Text() string {
 	if o.Said == "" {
-		return fmt.Sprintf("it stands in line %d, among the values of another item", o.Line)
+		return fmt.Sprintf("it stands in line %d, and not in that of its item", o.Line)
 	}
-	return fmt.Sprintf("it stands in line %d, among the values of another item (%q)", o.Line, clipped(o.Said))
+	return fmt.Sprintf("it stands in line %d, and not in that of its item (%q)", o.Line, clipped(o.Said))
 }
 
 func (r ReadTwice) Text() string {

@@ -39,6 +39,9 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 	if f.Max != "" {
 		add(w.ix.Points(key, f.Max), Restated, "")
 	}
+	if f.Max == "" && f.Type == schema.Integer {
+		add(w.ix.OnScale(key), Restated, "")
+	}
 	add(w.ix.Angle(text), Restated, "")
 	if f.Type == schema.Number && strings.HasPrefix(text, "0.") {
 		add(w.ix.Parts(text), Restated, "")

@@ -98,7 +98,18 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 					w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1}
 				}
 			default:
-				if h.in[at.Line-1] == 1 && w.hasOwn(it, l.f, at, h.at[i]) || h.in[at.Line-1] == 0 && w.rowHasOwn(h, i, l) {
+				var own span
+				switch h.in[at.Line-1] {
+				case 1:
+					own = w.ownOf(it, l.f, at, h.at[i])
+				case 0:
+					own = w.ownInRow(h, i, l)
+				}
+				switch said := w.ix.Source[own.Start:own.End]; {
+				case said == "":
+				case said == l.value || strings.HasPrefix(said, l.value+"/"): // the 2 of 2/8
+					w.places[l.path] = Place{Kind: Restated, Start: own.Start, End: own.Start + len(l.value), Line: h.at[i] + 1, Tied: true}
+				default:
 					w.places[l.path] = Place{Kind: l.lacking, Misplaced: at.Line}
 				}
 			}
@@ -106,13 +117,13 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 	}
 }
 
-// rowHasOwn tells whether a value stands outside the list, while another item has its own in
-// its row of cells, and the row of this one has something there that nobody took.
-func (w *weigher) rowHasOwn(h *homes, i int, l *leaf) bool {
+// ownInRow is ownOf for a value that stands outside the list, while another item has its own
+// in its row of cells.
+func (w *weigher) ownInRow(h *homes, i int, l *leaf) span {
 	here, _, _ := w.ix.rowAt(h.at[i])
 	cells := len(cellsIn(here))
 	if cells < 3 {
-		return false
+		return span{}
 	}
 	for j, other := range h.list {
 		if j == i || !h.own(j) {
@@ -124,11 +135,11 @@ func (w *weigher) rowHasOwn(h *homes, i int, l *leaf) bool {
 		}
 		for _, k := range other.leaves {
 			if at := w.places[k.path]; k.f == l.f && at.Found() && at.Line-1 == h.at[j] {
-				return w.hasOwn(h.list[i], l.f, at, h.at[i])
+				return w.ownOf(h.list[i], l.f, at, h.at[i])
 			}
 		}
 	}
-	return false
+	return span{}
 }
 
 // begins tells whether a line is an item's: it is a row of cells, or begins with a value of
@@ -190,9 +201,9 @@ func (w *weigher) linesSaying(own *schema.Field, v any) map[int]bool {
 	return lines
 }
 
-// hasOwn tells whether the line of an item has, where a value stands in the line of
-// another, something that no value of the item was read from.
-func (w *weigher) hasOwn(it *item, f *schema.Field, at Place, home int) bool {
+// ownOf gives what the line of an item has where a value stands in the line of another, if no
+// value of the item was read from it.
+func (w *weigher) ownOf(it *item, f *schema.Field, at Place, home int) span {
 	there, thereStart, _ := w.ix.rowAt(at.Line - 1)
 	here, hereStart, _ := w.ix.rowAt(home)
 	switch f.Kin().Type {
@@ -201,33 +212,37 @@ func (w *weigher) hasOwn(it *item, f *schema.Field, at Place, home int) bool {
 		if cells, own := cellsIn(there), cellsIn(here); len(theirs) != len(ours) && len(cells) == len(own) {
 			theirs, ours = cells, figureOfEach(here, own)
 		}
-		return w.isFree(it, at, thereStart, theirs, hereStart, ours)
+		return w.leftOver(it, at, thereStart, theirs, hereStart, ours)
 	case schema.Text:
-		return w.isFree(it, at, thereStart, cellStarts(there), hereStart, cellStarts(here))
+		return w.leftOver(it, at, thereStart, cellStarts(there), hereStart, cellStarts(here))
 	}
-	return false
+	return span{}
 }
 
-// isFree tells whether what stands in a row where a value stands in another was read by no
-// value of the item. Places in rows are counted from where the rows start.
-func (w *weigher) isFree(it *item, at Place, thereStart int, theirs [][2]int, hereStart int, ours [][2]int) bool {
+// leftOver gives what stands in a row where a value stands in another, if it was read by no value
+// of the item. Places in rows are counted from where the rows start.
+func (w *weigher) leftOver(it *item, at Place, thereStart int, theirs [][2]int, hereStart int, ours [][2]int) span {
 	for k, s := range theirs {
 		if at.Start >= thereStart+s[1] || at.End <= thereStart+s[0] {
 			continue
 		}
 		if k = alike(theirs, ours, k); k < 0 || ours[k][0] == ours[k][1] {
-			return false
+			return span{}
 		}
 		place := between(hereStart+ours[k][0], hereStart+ours[k][1])
 		if r, _ := utf8.DecodeRuneInString(w.ix.Source[place.Start:]); !unicode.IsLetter(r) && !unicode.IsDigit(r) {
-			return false
+			return span{}
 		}
-		return !slices.ContainsFunc(it.leaves, func(l *leaf) bool {
+		taken := slices.ContainsFunc(it.leaves, func(l *leaf) bool {
 			p := w.places[l.path]
 			return p.Found() && p.Start < place.End && p.End > place.Start
 		})
+		if taken {
+			return span{}
+		}
+		return place
 	}
-	return false
+	return span{}
 }
 
 // alike gives which place of a row is that of another row: by their order, where both have

@@ -16,6 +16,11 @@ import (
 // same figure with another unit, currency, sign or day, figures that are parts of
 // others, and what is taken back.
 var exam = []struct{ field, text, right, wrong string }{
+	{"{integer: Warranty in months.}", "Colours: white; 2-year warranty; carton of 6", `24`, `2`},
+	{"{integer: Cloud.}", "08:00 2/8 12 km\n14:00 5/8 15 km", `5`, `8`},
+	{"{quantity: Q., unit: hPa}", "4.2C, 998.4 mb, SW", `{"amount":998.4,"unit":"hPa"}`, `{"amount":99.84,"unit":"hPa"}`},
+	{"{quantity: Q., unit: GB}", "disk of 512 mb", `{"amount":0.512,"unit":"GB"}`, `{"amount":512,"unit":"GB"}`},
+	{"{time: T.}", "Log of the day\n0900: 4.2C\n1500: 5.0C", `"15:00"`, `"05:00"`},
 	{"{date: D.}", "Werkzaamheden 3 t/m 28 maart 2031", `"2031-03-03"`, `"2031-03-02"`},
 	{"{integer: Years of experience.}", "tel 06 00 00 12 34 - 8 ans d'expérience", `8`, `34`},
 	{"{integer: 'Length of the visit in minutes.'}", "They stayed 2 hours.", `120`, `2`},

@@ -81,6 +81,9 @@ func endsField(rest string) bool {
 // noHundredths are what stands for none behind an amount.
 var noHundredths = []string{",-", ",–", ",—", ".-", ".–", ".—"}
 
+// hyphenated is a word that a hyphen joins to the figure before it.
+var hyphenated = lazy.New(`^-(\pL{2,10})\b`)
+
 // labelOfNext is a word behind a gap that stands before the next figure: Mn 1,42   P 0,012.
 var labelOfNext = lazy.New(`^\pL{1,12}[ \x{00a0}][-−+<>≤≥]?[ \x{00a0}]?[.,]?\d`)
 
@@ -92,6 +95,9 @@ func measureBehind(rest string) (word string, size int) {
 		trimmed = strings.TrimPrefix(trimmed, none)
 	}
 	trimmed = strings.TrimLeft(trimmed, " \u00a0\u202f")
+	if word := hyphenated.FindStringSubmatch(trimmed); word != nil && trimmed == rest && UnitOf(word[1]) != "" { // 2-year
+		return word[1], len("-") + len(word[1])
+	}
 	if below, ok := strings.CutPrefix(trimmed, "\n"); ok { // thirty at the end of a line, knots in the next
 		if word, size := measureBehind(below); strings.HasPrefix(below, word) && word != "" && (isUnit(word) && len(word) > 1 || lang.Currency.Has(word)) {
 			return word, len(rest) - len(below) + size

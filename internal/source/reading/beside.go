@@ -374,8 +374,11 @@ func namesUnit(text, unit string) bool {
 }
 
 // mayBe tells whether the word beside a figure stands for a unit too, besides its own: uur
-// and hrs behind a time of day and a length of time, Pfund for half a kilo and for 453.6 g.
+// and hrs behind a time of day and a length of time, Pfund for half a kilo and for 453.6 g, mb for pressure and for data.
 func (m Measure) mayBe(unit string) bool {
+	if unit == "MB" && m.Word == "mb" {
+		return true
+	}
 	return m.Unit == "o'clock" && unit != "" && UnitOf(m.Word) == unit || lang.HalfKilo.Has(m.Word) && (m.Unit == "lb" && unit == "Pfund" || m.Unit == "Pfund" && unit == "lb")
 }
 

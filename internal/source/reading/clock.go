@@ -303,12 +303,20 @@ func (tx *Text) FourFigures(at string) (found []Span) {
 	for _, glued := range []string{"", "z", "lt", "l", "utc", "gmt"} {
 		for _, i := range tx.ByWord[digits+glued] {
 			s := Span{tx.Tokens[i].Start, tx.Tokens[i].Start + 4}
-			if glued != "" || zoneOfFour.MatchString(tx.Source[s.End:min(len(tx.Source), s.End+8)]) || i > 0 && tx.near(i-1, i) && lang.AtTime.Has(tx.Tokens[i-1].Word) || tx.behindDay(s) {
+			if glued != "" || zoneOfFour.MatchString(tx.Source[s.End:min(len(tx.Source), s.End+8)]) || i > 0 && tx.near(i-1, i) && lang.AtTime.Has(tx.Tokens[i-1].Word) || tx.behindDay(s) || tx.headsLine(s) {
 				found = append(found, s)
 			}
 		}
 	}
 	return found
+}
+
+// timedLine is what stands behind a time at the start of a line of a log.
+var timedLine = lazy.New(`^(?::[ \t]|[ \t]?[-–|][ \t]|[ ]{2}|\t)`)
+
+// headsLine tells whether a figure begins a line of a log: 0900: 4.2C, SW 25 kn.
+func (tx *Text) headsLine(s Span) bool {
+	return (s.Start == 0 || tx.Source[s.Start-1] == '\n') && timedLine.MatchString(tx.Source[s.End:min(len(tx.Source), s.End+4)])
 }
 
 // behindDay tells whether a day stands right before a place.

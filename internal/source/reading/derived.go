@@ -300,6 +300,24 @@ func (tx *Text) Parts(figure string) []Span {
 	return tx.derive().parts.of(func(share *big.Rat) bool { return asShown(figure, share) && share.Cmp(big.NewRat(1, 1)) < 0 })
 }
 
+// OnScale gives the places that say so many out of a most that the text says of others too:
+// the 5 of 5/8 where 2/8 stands.
+func (tx *Text) OnScale(key string) (found []Span) {
+	for said, at := range tx.derive().points {
+		points, most, _ := strings.Cut(said, "/")
+		if points != key {
+			continue
+		}
+		for other := range tx.derived.points {
+			if p, m, _ := strings.Cut(other, "/"); m == most && p != key {
+				found = append(found, at...)
+				break
+			}
+		}
+	}
+	return found
+}
+
 // Points gives the places that say so many out of a most: 13/20.
 func (tx *Text) Points(key, most string) []Span {
 	return tx.derive().points[key+"/"+canonical(most)]
