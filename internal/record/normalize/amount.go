@@ -40,6 +40,9 @@ func amount(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		return amountParts(f, v, name, own)
 	case value.String:
 		figures, before, behind, ok := reading.Amount(v.Text, f.Numbers)
+		if reading.UnitOf(own) == "%" && before+behind == "" && isPart(v.Text) {
+			return "", to, false
+		}
 		measure := measureOf(f, before, behind, own)
 		if literal, code := hundredths(f, figures, before, behind, own); literal != "" {
 			return RuleAmount, pairOf(literal, name, code), true
@@ -53,6 +56,11 @@ func amount(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		return RuleAmount, pairOf(figures[0], name, measure), true
 	}
 	return "", to, false
+}
+
+// isPart tells a part of a whole from a number: half, 3/4. It may be 50 % or half a per cent.
+func isPart(text string) bool {
+	return strings.ContainsAny(text, "/½¼¾⅓⅔⅛⅜⅝⅞") || !strings.ContainsAny(text, "0123456789")
 }
 
 // hundredths reads a sum of pence or cents: 92p.

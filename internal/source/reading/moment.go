@@ -24,7 +24,7 @@ var zones = map[string][]int{
 var (
 	zoneBehind = lazy.New(`^[ \x{00a0}\x{202f}]*[(\[,]?[ \x{00a0}]?(?:(?:UTC|GMT)? ?([+\-−])(\d{1,2})(?::?(\d{2}))?|([A-Z]{1,4}))(?:$|[^\pL\d:])`)
 	halfBehind = lazy.New(`^[ \x{00a0}\x{202f}]*(\pL[\pL'.]*)`)
-	timeWithin = lazy.New(`(?i)(?:12(?::00)?[ \x{00a0}]?)?noon\b|\b[0-2]\d[0-5]\d[ \x{00a0}]?(?:hrs?|lt|z|utc|gmt)\b|\d{1,2}[:.h]\d{2}(?:[:.]\d{2})?(?:[ \x{00a0}\x{202f}]?(?:uhr|uur|hrs?|o'clock|[ap]\.?m\b\.?|h\b))?|\d{1,2}[ \x{00a0}\x{202f}]?(?:uhr(?: \d{2})?|uur|h|o'clock|[ap]\.?m\b\.?)`)
+	timeWithin = lazy.New(`(?i)(?:12(?::00)?[ \x{00a0}]?)?noon\b|\b[0-2]\d[0-5]\d[ \x{00a0}]?(?:hrs?|lt|z|utc|gmt)\b|\d{1,2}(?:[:.]|[ \x{00a0}\x{202f}]?h[ \x{00a0}\x{202f}]?)\d{2}(?:[:.]\d{2})?(?:[ \x{00a0}\x{202f}]?(?:uhr|uur|hrs?|o'clock|[ap]\.?m\b\.?|h\b))?|\d{1,2}[ \x{00a0}\x{202f}]?(?:uhr(?: \d{2})?|uur|h|o'clock|[ap]\.?m\b\.?)`)
 	dateWithin = lazy.New(`\d+[./-]\d+[./-]\d+`)
 )
 

@@ -78,6 +78,9 @@ func Whole(text string, as schema.NumberFormat, whole bool) (all []string) {
 func Amount(text string, as schema.NumberFormat) (figures []string, before, behind string, ok bool) {
 	text = strings.TrimSpace(text)
 	at := strings.IndexFunc(text, unicode.IsDigit)
+	if at > 0 && text[at-1] == '.' && (at == 1 || strings.IndexByte(" \u00a0-+", text[at-2]) >= 0) { // .20
+		at--
+	}
 	if at > 0 {
 		if r, size := utf8.DecodeLastRuneInString(text[:at]); strings.ContainsRune("½¼¾⅓⅔⅛⅜⅝⅞", r) {
 			at -= size
@@ -119,7 +122,7 @@ func Amount(text string, as schema.NumberFormat) (figures []string, before, behi
 		figures, rest = []string{trimmed(shifted(figures[0], n))}, rest[1:]
 	}
 	behind = strings.TrimSuffix(strings.Trim(rest, " \u00a0\u202f"), ".")
-	if len(figures) == 0 || len(before) > 24 || len(behind) > 40 || strings.ContainsFunc(before+behind, isFigureRune) {
+	if len(figures) == 0 || len(before) > 24 || len(behind) > 40 || strings.ContainsFunc(before, isFigureRune) || strings.ContainsFunc(behind, isFigureRune) && (isDigit(behind[0]) || UnitOf(behind) == "") {
 		return nil, "", "", false
 	}
 	return figures, before, behind, true
@@ -228,7 +231,7 @@ func leadingFraction(text string) (n, rest string, ok bool) {
 	a, _ := strconv.Atoi(over)
 	b, _ := strconv.Atoi(under)
 	w, _ := strconv.Atoi(whole)
-	if b == 0 || 1000%b != 0 {
+	if b == 0 || 1000%b != 0 || a >= b { // 8/8 are marks
 		return "", "", false
 	}
 	return written(value.CanonicalNumber(strconv.Itoa(w+a/b) + "." + strconv.Itoa(1000 + a%b*1000/b)[1:])), text[end:], true

@@ -1,0 +1,105 @@
+package evidence
+
+import (
+	"math/big"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/rogpeppe/go-internal/txtar"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+	"filler/internal/record/normalize"
+	"filler/internal/schema"
+	"filler/internal/source/reading"
+)
+
+// apart are values whose place alone does not say them: what stands elsewhere does.
+var apart = map[string]string{
+	"accessions b /height":       "the unit stands at the second side",
+	"bills a /change":            "less says the sign",
+	"claims b /injured":          "no number: none is null by itself",
+	"crashes a /killed":          "no number: nil is null by itself",
+	"expenses a /advance":        "no sum: none is null by itself",
+	"lots b /height":             "the unit stands at the second side",
+	"marks b /unexcused":         "no number: none is null by itself",
+	"meetings a /began":          "the half of the day stands at the end of the range",
+	"races a /results/0/born":    "two figures of a year",
+	"races a /results/1/born":    "two figures of a year",
+	"races a /results/2/born":    "two figures of a year",
+	"races a /results/3/born":    "two figures of a year",
+	"visits a /medicines/0/dose": "the stop of an abbreviation is none of a unit",
+	"waters b /received":         "the zone stands behind",
+	"waters c /depth":            "8 m 40",
+}
+
+// A value as the document prints it, given as a text, is normalized to the right value, or
+// left as it is: never to another one. Converted ones have all their decimals.
+func TestValuesAsPrinted(t *testing.T) {
+	files, err := filepath.Glob("testdata/trades/*.yaml")
+	require.NoError(t, err)
+	same, left := 0, 0
+	used := map[string]bool{}
+	for _, file := range files {
+		s, err := schema.Load(file)
+		require.NoError(t, err)
+		a, err := txtar.ParseFile(strings.TrimSuffix(file, ".yaml") + ".txtar")
+		require.NoError(t, err)
+		parts := map[string]string{}
+		for _, f := range a.Files {
+			parts[f.Name] = string(f.Data)
+		}
+		for name, doc := range parts {
+			id, isDoc := strings.CutSuffix(name, ".txt")
+			if !isDoc {
+				continue
+			}
+			rec, err := value.Parse(parts[id+".record"])
+			require.NoError(t, err)
+			for p, place := range Of(s, &rec, NewIndex(doc)) {
+				f := s.At(p)
+				if k := f.Kin().Type; !place.Found() || place.Kind != Quoted && place.Kind != Restated || k == schema.Text || k == schema.Boolean || k == schema.Choice {
+					continue
+				}
+				said := value.Str(doc[place.Start:place.End])
+				normalize.Field(f, p, &said)
+				want, key := rec.At(p).Named(""), strings.TrimSuffix(filepath.Base(file), ".yaml")+" "+id+" "+string(p)
+				switch got := said.Named(""); {
+				case comesTo(&got, &want):
+					same++
+				case got.Kind == value.String && want.Kind != value.String, got.Kind == value.String && got.Text == strings.Join(strings.Fields(doc[place.Start:place.End]), " "):
+					left++
+				case apart[key] != "":
+					used[key] = true
+				default:
+					assert.Equal(t, want.String(), got.String(), "%s, printed %q", key, doc[place.Start:place.End])
+				}
+			}
+		}
+	}
+	t.Logf("%d values as printed are normalized, %d left as they are", same, left)
+	assert.Greater(t, same, 850)
+	for key := range apart {
+		assert.True(t, used[key], "%s is said by its place", key)
+	}
+}
+
+// comesTo tells whether a value is another but for decimals that the other has not.
+func comesTo(got, want *value.Value) bool {
+	if value.Equal(got, want) {
+		return true
+	}
+	if got.Kind != value.Object || want.Kind != value.Object || got.Get("amount") == nil || got.Get("unit") == nil || want.Get("unit") == nil {
+		return false
+	}
+	a, okA := new(big.Rat).SetString(got.Get("amount").Text)
+	_, decimals, _ := strings.Cut(want.Get("amount").Text, ".")
+	// A unit that does not come out even stays the document's own.
+	if got.Get("unit").Text != want.Get("unit").Text {
+		return a != nil && slices.Contains(reading.Kindred(want.Get("unit").Text), reading.UnitOf(got.Get("unit").Text))
+	}
+	return okA && a.FloatString(len(decimals)) == want.Get("amount").Text
+}
