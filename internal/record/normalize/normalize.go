@@ -322,7 +322,12 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 			if d := reading.Date(v.Text); d != "" {
 				return RuleDate, value.Str(d), true
 			}
+			if d := onlyDay(v.Text); d != "" {
+				return RuleDate, value.Str(d), true
+			}
 		}
+	case f.Type == schema.Date && v.Kind == value.Number && f.IsDate(v.Text): // a year
+		return RuleAsText, value.Str(v.Text), true
 	case f.Type == schema.Choice && v.Kind == value.String:
 		if option, found := Choice(f, v.Text); found && option != v.Text {
 			return RuleChoice, value.Str(option), true
@@ -350,6 +355,34 @@ func monthOf(f *schema.Field, text string) string {
 		return ""
 	}
 	return fmt.Sprintf("%s-%02s", m[2], m[1])
+}
+
+var (
+	dayInFigures = lazy.New(`^(\d{1,2})([./-])(\d{1,2})([./-])(\d{4})$`)
+	basicDay     = lazy.New(`^(\d{4})(\d{2})(\d{2})$`) // ISO 8601 without hyphens
+)
+
+// onlyDay reads a day in figures that can be no other, since one figure can be no month.
+func onlyDay(text string) string {
+	if m := basicDay.FindStringSubmatch(text); m != nil {
+		if day := m[1] + "-" + m[2] + "-" + m[3]; schema.IsISODate(day) {
+			return day
+		}
+		return ""
+	}
+	m := dayInFigures.FindStringSubmatch(text)
+	if m == nil || m[2] != m[4] {
+		return ""
+	}
+	first := fmt.Sprintf("%s-%02s-%02s", m[5], m[3], m[1])
+	second := fmt.Sprintf("%s-%02s-%02s", m[5], m[1], m[3])
+	switch a, b := schema.IsISODate(first), schema.IsISODate(second); {
+	case a && (!b || first == second):
+		return first
+	case b && !a:
+		return second
+	}
+	return ""
 }
 
 // moment gives a date with a time in the field's form: with the offset that the text
