@@ -30,7 +30,7 @@ func (u *unread) rows(labelled []Line) []Line {
 			for at := n + step; at >= 0 && at <= len(ix.Breaks) && !taken[at]; at += step {
 				text, start, end := ix.rowAt(at)
 				own := cellsOf(text)
-				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) || strings.Contains(text, ":") || ix.TokenAt(start) == ix.TokenAt(end) {
+				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
 					break
 				}
 				taken[at] = true
@@ -38,7 +38,9 @@ func (u *unread) rows(labelled []Line) []Line {
 			}
 		}
 	}
-	return append(lines, u.headed(taken)...)
+	lines = append(lines, u.headed(taken)...)
+	lines = append(lines, u.marked(taken)...)
+	return append(lines, u.inline(taken)...)
 }
 
 func (u *unread) cellsAt(n int) []string {
@@ -52,8 +54,8 @@ func headsSums(cell string) bool {
 	return len(words) > 0 && lang.Sum.Has(words[0].Word)
 }
 
-// headsFigures tells a row without any figure beside one that has some in half of
-// its cells: it heads them.
+// headsFigures tells a row without any figure beside one that has some in two of its cells
+// or in half of them: it heads them.
 func headsFigures(row, read []string) bool {
 	with := 0
 	for _, c := range read {
@@ -61,7 +63,7 @@ func headsFigures(row, read []string) bool {
 			with++
 		}
 	}
-	return with*2 >= len(read) && !slices.ContainsFunc(row, hasFigure)
+	return (with > 1 || with*2 >= len(read)) && !slices.ContainsFunc(row, hasFigure)
 }
 
 // hasFigure tells whether a cell has a figure, but for those in units: m3.
@@ -149,7 +151,7 @@ func (u *unread) headed(taken map[int]bool) []Line {
 	for n := 0; n < len(ix.Breaks); n++ {
 		text, _, _ := ix.rowAt(n)
 		head := cellsOf(text)
-		if len(head) < 2 || strings.Contains(text, ":") || len(u.claims[n]) > 0 || !u.isHead(head) {
+		if len(head) < 2 || strings.Contains(text+" ", ": ") || len(u.claims[n]) > 0 || !u.isHead(head) {
 			continue
 		}
 		list := u.listOf(head)

@@ -58,6 +58,7 @@ type unread struct {
 	isField map[string]bool // folded names and labels
 	leaves  map[int][]value.Pointer
 	adrift  map[valueOf]int
+	said    map[string]bool       // the texts of the record, folded, once asked for
 	homes   map[value.Pointer]int // the line that most values of an item stand in
 }
 

@@ -1,0 +1,101 @@
+package evidence
+
+import (
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/rogpeppe/go-internal/txtar"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// partly are documents of whose lists a record rightly has a part: what else is printed there
+// is no such item by its meaning alone.
+var partly = map[string]int{
+	"rooms b": 1, // the dog is no room
+	"wages b": 1, // the basic pay is a field of its own
+}
+
+// Of right records no line is unread; of those that lost an item most say where it was.
+func TestLostItems(t *testing.T) {
+	files, err := filepath.Glob("testdata/trades/*.yaml")
+	require.NoError(t, err)
+	lost, seen := 0, 0
+	for _, file := range files {
+		s, err := schema.Load(file)
+		require.NoError(t, err)
+		a, err := txtar.ParseFile(strings.TrimSuffix(file, ".yaml") + ".txtar")
+		require.NoError(t, err)
+		parts := map[string]string{}
+		for _, f := range a.Files {
+			parts[f.Name] = string(f.Data)
+		}
+		for name, doc := range parts {
+			id, isDoc := strings.CutSuffix(name, ".txt")
+			if !isDoc {
+				continue
+			}
+			ix := NewIndex(doc)
+			unread := func(rec *value.Value) []Line { return Unread(s, rec, ix, Of(s, rec, ix)) }
+			rec, err := value.Parse(parts[id+".record"])
+			require.NoError(t, err)
+			whole := unread(&rec)
+			key := strings.TrimSuffix(filepath.Base(file), ".yaml") + " " + id
+			assert.Len(t, whole, partly[key], "%s: %v", key, whole)
+			for i := range rec.Kids {
+				if list := rec.Kids[i]; list.Kind != value.Array || len(list.Kids) < 2 || list.Kids[0].Kind != value.Object {
+					continue
+				}
+				for j := range rec.Kids[i].Kids {
+					less := rec.Clone()
+					items := &less.Kids[i].Kids
+					*items = append((*items)[:j:j], (*items)[j+1:]...)
+					if lost++; len(unread(&less)) > len(whole) {
+						seen++
+					}
+				}
+			}
+		}
+	}
+	t.Logf("%d of %d lost items are seen", seen, lost)
+	assert.Greater(t, float64(seen)/float64(lost), 0.6)
+}
+
+// Lists without a table: what begins, or stands between commas, as the items do that were
+// read, and was not read.
+func TestListsWithoutTables(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: Name.\n  keys:\n    list: Keys.\n    fields: {kind: What for., count: {integer: How many.}}\n"))
+	require.NoError(t, err)
+	two := `{"name":"Pell","keys":[{"kind":"door","count":2},{"kind":"gate","count":1}]}`
+	for _, c := range []struct{ text, record, want string }{
+		{"Keys of Pell\n- 2 door\n- 3 cellar\n- 1 gate\n", two, "- 3 cellar"},
+		{"1) door (2)\n2) cellar (3)\n3) gate (1)\nPell", two, "2) cellar (3)"},
+		{"Pell\n2 door\n3 cellar\n1 gate\n", two, "3 cellar"},
+		{"door ....... 2\ncellar ..... 3\ngate ....... 1\n\nPell", two, "cellar ..... 3"},
+		{"Keys: 2 door, 3 cellar, 1 gate. Signed Pell", two, "3 cellar"},
+		{"Keys: 2 door; 1 gate; 3 cellar\nPell", two, "3 cellar"},
+		{"Keys: 2 door, all of brass, 1 gate\nPell", two, ""},                 // has no figure
+		{"- 2 door\n- 1 gate\n\n\n- come again in May\n- 4 weeks\nPell", two, ""}, // another list
+		{"- 2 door\n   of brass\n- 1 gate\nPell", two, ""},                   // goes on
+		{"Keys: 2 door, 1 gate, Pell", two, ""},
+		{"Keys: 2 door, 3 cellar, 1 gate", `{"keys":[]}`, "2 door, 3 cellar, 1 gate"}, // by its label
+	} {
+		rec, err := value.Parse(c.record)
+		require.NoError(t, err)
+		ix := NewIndex(c.text)
+		var got []string
+		for _, l := range Unread(s, &rec, ix, Of(s, &rec, ix)) {
+			got = append(got, l.Text)
+		}
+		if c.want == "" {
+			assert.Empty(t, got, c.text)
+			continue
+		}
+		require.Len(t, got, 1, "%q: %v", c.text, got)
+		assert.Contains(t, got[0], c.want, c.text)
+	}
+}

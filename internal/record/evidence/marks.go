@@ -1,0 +1,169 @@
+package evidence
+
+import (
+	"maps"
+	"slices"
+	"strings"
+	"unicode"
+
+	"filler/internal/base/lazy"
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Lists that are no tables: each item has a line that begins as those of the others do, with
+// a hyphen, a number, a day, or that leads to a figure by dots.
+
+var (
+	counted  = lazy.New(`^(?:\d[\d.,]*|[½¼¾]|\d+ ?[½¼¾])(?: |\pL)`)
+	labelled = lazy.New(`^\p{Lu}[^:\n.;]{1,40} ?: `)
+	bullet   = lazy.New(`^[-*•–—▪‣·o] `)
+	numbered = lazy.New(`^(?:\pL{1,10}\.? ?)?[(#]?\d[\d./-]*(?:[a-z]\b)?(?:[.):]|\b)`)
+	leader   = lazy.New(`\.{3,}|…{2,}|_{3,}|(?: \.){3,}`)
+)
+
+// markOf gives how a line begins, its figures left out, and how far it is indented; "" for
+// one that begins as any text may.
+func markOf(line string) (mark string, indent int) {
+	text := strings.TrimLeft(line, " \t>")
+	indent = len(line) - len(text)
+	if m := bullet.FindString(text); m != "" {
+		return m, indent
+	}
+	if counted.MatchString(text) && !leader.MatchString(text) {
+		return "# ", indent
+	}
+	if m := numbered.FindString(text); m != "" {
+		digits := func(r rune) rune {
+			if unicode.IsDigit(r) {
+				return '#'
+			}
+			return unicode.ToLower(r)
+		}
+		mark = strings.Map(digits, m)
+		for strings.Contains(mark, "##") {
+			mark = strings.ReplaceAll(mark, "##", "#")
+		}
+		return mark, indent
+	}
+	if labelled.MatchString(text) {
+		return ": ", indent
+	}
+	if leader.MatchString(text) {
+		return "....", indent
+	}
+	return "", indent
+}
+
+// sameIndent is how far the indents of items may differ.
+const sameIndent = 1
+
+// marked gives the lines that begin as those of a list's items do, right beside them, and
+// that no value comes from: where no more of them are unread than are read.
+func (u *unread) marked(taken map[int]bool) (lines []Line) {
+	lists, home := u.listsWithHomes()
+	for _, list := range lists {
+		done := map[int]bool{}
+		for _, n := range slices.Sorted(maps.Keys(list.at)) {
+			text, _, _ := u.w.ix.rowAt(n)
+			mark, indent := markOf(text)
+			if mark == "" || done[n] || len(cellsOf(text)) > 2 && mark == "# " {
+				continue
+			}
+			read, others, open := 0, 0, []int(nil)
+			for _, at := range u.block(n, mark, indent) {
+				done[at] = true
+				switch {
+				case list.at[at]:
+					read++
+				case !taken[at] && !home[at] && u.isOpen(at):
+					open = append(open, at)
+				default:
+					others++
+				}
+			}
+			if len(open) > read || mark == ": " && (others > 0 || read < 2) { // labels are soon something else's
+				continue
+			}
+			for _, at := range open {
+				row, start, end := u.w.ix.rowAt(at)
+				taken[at] = true
+				lines = append(lines, Line{Start: start, End: end, Line: at + 1, Field: list.called, Text: strings.Join(strings.Fields(row), " ")})
+			}
+		}
+	}
+	return lines
+}
+
+// listHomes is a list with the lines that its items stand in.
+type listHomes struct {
+	called string
+	at     map[int]bool
+}
+
+// listsWithHomes gives the lists of the record whose items each have a line, and the lines of
+// all items.
+func (u *unread) listsWithHomes() (all []listHomes, home map[int]bool) {
+	by := map[value.Pointer]map[int]bool{}
+	home = map[int]bool{}
+	for item, line := range u.homes {
+		home[line] = true
+		list := item.Parent()
+		if by[list] == nil {
+			by[list] = map[int]bool{}
+		}
+		by[list][line] = true
+	}
+	for _, p := range slices.Sorted(maps.Keys(by)) {
+		if f := u.s.At(p); f != nil && f.Type == schema.List {
+			all = append(all, listHomes{u.called(f), by[p]})
+		}
+	}
+	return all, home
+}
+
+// block gives the lines around one that begin in the same way, over those that go on from
+// them and over single blank ones.
+func (u *unread) block(n int, mark string, indent int) (all []int) {
+	all = []int{n}
+	for _, step := range []int{-1, 1} {
+		gap := 0
+		for at := n + step; at >= 0 && at <= len(u.w.ix.Breaks) && gap < 4; at += step {
+			text, start, end := u.w.ix.rowAt(at)
+			own, in := markOf(text)
+			same := own == mark && in-indent <= sameIndent && indent-in <= sameIndent
+			switch {
+			case same:
+				all, gap = append(all, at), 0
+			case strings.TrimSpace(text) == "":
+				gap += 2
+			case in > indent+sameIndent || u.w.ix.TokenAt(start) == u.w.ix.TokenAt(end): // goes on, or a rule
+				gap++
+			default:
+				gap = 4
+			}
+		}
+	}
+	slices.Sort(all)
+	return all
+}
+
+// leastOpen is the share of a line's letters and figures that no value comes from, where it
+// is unread.
+const leastOpen = 0.66
+
+// isOpen tells whether hardly anything of a line was read.
+func (u *unread) isOpen(line int) bool {
+	text, start, _ := u.w.ix.rowAt(line)
+	all, read := 0, 0
+	for i, r := range text {
+		if !unicode.IsLetter(r) && !unicode.IsDigit(r) {
+			continue
+		}
+		all++
+		if slices.ContainsFunc(u.claims[line], func(s span) bool { return s.Start <= start+i && start+i < s.End }) {
+			read++
+		}
+	}
+	return all > 5 && float64(all-read) >= leastOpen*float64(all)
+}
