@@ -78,9 +78,9 @@ func TestListsWithoutTables(t *testing.T) {
 		{"door ....... 2\ncellar ..... 3\ngate ....... 1\n\nPell", two, "cellar ..... 3"},
 		{"Keys: 2 door, 3 cellar, 1 gate. Signed Pell", two, "3 cellar"},
 		{"Keys: 2 door; 1 gate; 3 cellar\nPell", two, "3 cellar"},
-		{"Keys: 2 door, all of brass, 1 gate\nPell", two, ""},                 // has no figure
+		{"Keys: 2 door, all of brass, 1 gate\nPell", two, ""},                     // has no figure
 		{"- 2 door\n- 1 gate\n\n\n- come again in May\n- 4 weeks\nPell", two, ""}, // another list
-		{"- 2 door\n   of brass\n- 1 gate\nPell", two, ""},                   // goes on
+		{"- 2 door\n   of brass\n- 1 gate\nPell", two, ""},                        // goes on
 		{"Keys: 2 door, 1 gate, Pell", two, ""},
 		{"Keys: 2 door, 3 cellar, 1 gate", `{"keys":[]}`, "2 door, 3 cellar, 1 gate"}, // by its label
 	} {
