@@ -16,8 +16,9 @@ import (
 // partly are documents of whose lists a record rightly has a part: what else is printed there
 // is no such item by its meaning alone.
 var partly = map[string]int{
-	"rooms b": 1, // the dog is no room
-	"wages b": 1, // the basic pay is a field of its own
+	"rooms b":  1, // the dog is no room
+	"waters a": 1, // a limit that is a range, which the field can't hold
+	"wages b":  1, // the basic pay is a field of its own
 }
 
 // Of right records no line is unread; of those that lost an item most say where it was.

@@ -40,7 +40,8 @@ func (u *unread) rows(labelled []Line) []Line {
 	}
 	lines = append(lines, u.headed(taken)...)
 	lines = append(lines, u.marked(taken)...)
-	return append(lines, u.inline(taken)...)
+	lines = append(lines, u.inline(taken)...)
+	return append(lines, u.gaps(taken)...)
 }
 
 func (u *unread) cellsAt(n int) []string {
