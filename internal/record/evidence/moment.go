@@ -88,7 +88,7 @@ func (w *weigher) rightHalf(text string, cands []candidate) []candidate {
 }
 
 // mostApart is how far a time may stand from its date, in bytes.
-const mostApart = 60
+const mostApart = 120
 
 // moment finds a date with a time: where both stand together, and the zone that is said
 // there, or else the field's, gives the offset that the value has. Where neither says one

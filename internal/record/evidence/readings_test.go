@@ -16,6 +16,9 @@ import (
 // same figure with another unit, currency, sign or day, figures that are parts of
 // others, and what is taken back.
 var exam = []struct{ field, text, right, wrong string }{
+	{"{integer: N.}", "* 1 packed lunch, no nuts\n* 2 pairs of socks", `2`, `3`},
+	{"{integer: N.}", "melkkoeien   112\nschapen   nihil", `0`, `2`},
+	{"{datetime: D., zone: none}", "We go on Thursday 15 May 2031. The coach leaves the school at 8.40 a.m. prompt and it returns by 4.15 p.m.", `"2031-05-15T16:15:00"`, `"2031-05-15T04:15:00"`},
 	{"{integer: Warranty in months.}", "Colours: white; 2-year warranty; carton of 6", `24`, `2`},
 	{"{integer: Cloud.}", "08:00 2/8 12 km\n14:00 5/8 15 km", `5`, `8`},
 	{"{quantity: Q., unit: hPa}", "4.2C, 998.4 mb, SW", `{"amount":998.4,"unit":"hPa"}`, `{"amount":99.84,"unit":"hPa"}`},

@@ -64,6 +64,9 @@ func (tx *Text) notBut(at, from int) {
 		return
 	}
 	for x := from; x <= from+1 && x < len(tx.Tokens); x++ {
+		if strings.ContainsAny(tx.Source[tx.Tokens[x-1].End:tx.Tokens[x].Start], "\n;:*|") { // no nuts, and the next item
+			return
+		}
 		if !isDigit(tx.Tokens[x].Word[0]) {
 			continue
 		}
