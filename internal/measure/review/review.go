@@ -15,6 +15,7 @@ package review
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"filler/internal/base/value"
@@ -137,7 +138,9 @@ func NewSheet(s *schema.Schema, check *record.Validator, k *Kept, source *docume
 	if source != nil {
 		sh.attach(source)
 		sh.Places = evidence.With(s, &sh.Record, sh.Index, knownPlaces(k.Places, source))
-		sh.lines = evidence.Unread(s, &sh.Record, sh.Index, sh.Places)
+		sh.lines = slices.DeleteFunc(evidence.Unread(s, &sh.Record, sh.Index, sh.Places), func(l evidence.Line) bool {
+			return l.At != "" // that a value is null is decided there
+		})
 	}
 	if sh.Places == nil {
 		sh.Places = evidence.Places{}

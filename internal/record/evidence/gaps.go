@@ -92,7 +92,7 @@ func (u *unread) gapsOf(f *schema.Field, rows []rowItem) (lines []Line) {
 			if read || blank(strings.TrimRight(said, ".")) || letters(said) == 0 || saysNone(said) || !couldSay(f, said) || !figures[len(figuresOf(said))] {
 				continue
 			}
-			lines = append(lines, Line{Start: cell[0], End: cell[1], Line: row.line + 1, Field: f.Path, Text: strings.Join(strings.Fields(said), " ")})
+			lines = append(lines, Line{Start: cell[0], End: cell[1], Line: row.line + 1, Field: f.Path, Text: strings.Join(strings.Fields(said), " "), At: row.at.Key(f.Name)})
 		}
 	}
 	return lines

@@ -19,8 +19,9 @@ type Line struct {
 	Start, End int // of its value, or of the row
 	Line       int // from 1
 	Field      string
-	Text       string // the label with its value, or the row
-	List       bool   // the label is that of a list of which there is no item
+	Text       string        // the label with its value, or the row
+	List       bool          // the label is that of a list of which there is no item
+	At         value.Pointer // of the one value that is missing, where that is told
 }
 
 // Unread gives the labelled lines and table rows that no value of a record
@@ -204,7 +205,7 @@ func (u *unread) line(n, start, end int) []Line {
 		if isList && saysNone(value) || blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.spoken(c.f, n, c.from, stop) {
 			continue
 		}
-		lines = append(lines, Line{c.label, stop, n + 1, c.f.Path, strings.TrimSpace(ix.Source[c.label:stop]), isList})
+		lines = append(lines, Line{Start: c.label, End: stop, Line: n + 1, Field: c.f.Path, Text: strings.TrimSpace(ix.Source[c.label:stop]), List: isList})
 	}
 	return lines
 }
