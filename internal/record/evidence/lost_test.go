@@ -83,7 +83,8 @@ func TestListsWithoutTables(t *testing.T) {
 		{"- 2 door\n- 1 gate\n\n\n- come again in May\n- 4 weeks\nPell", two, ""}, // another list
 		{"- 2 door\n   of brass\n- 1 gate\nPell", two, ""},                        // goes on
 		{"Keys: 2 door, 1 gate, Pell", two, ""},
-		{"Keys: 2 door, 3 cellar, 1 gate", `{"keys":[]}`, "2 door, 3 cellar, 1 gate"}, // by its label
+		{"1. The keys are 2 door and 1 gate.\n2. Pell signs for them.\n3. They stay with the house for ever.\n", two, ""}, // paragraphs
+		{"Keys: 2 door, 3 cellar, 1 gate", `{"keys":[]}`, "2 door, 3 cellar, 1 gate"},                                     // by its label
 	} {
 		rec, err := value.Parse(c.record)
 		require.NoError(t, err)

@@ -82,7 +82,11 @@ func (u *unread) marked(taken map[int]bool) (lines []Line) {
 					others++
 				}
 			}
-			if len(open) > read || mark == ": " && (others > 0 || read < 2) { // labels are soon something else's
+			most := read // of lines that are none of the list's: paragraphs have numbers, too
+			if read < 2 || mark == ": " {
+				most = 0
+			}
+			if len(open) > read || others > most || mark == ": " && read < 2 {
 				continue
 			}
 			for _, at := range open {
@@ -101,10 +105,10 @@ type listHomes struct {
 	at     map[int]bool
 }
 
-// listsWithHomes gives the lists of the record whose items each have a line, and the lines of
-// all items.
+// listsWithHomes gives the lists of the record whose items each have a line of their own, and
+// the lines of all items.
 func (u *unread) listsWithHomes() (all []listHomes, home map[int]bool) {
-	by := map[value.Pointer]map[int]bool{}
+	by, items := map[value.Pointer]map[int]bool{}, map[value.Pointer]int{}
 	home = map[int]bool{}
 	for item, line := range u.homes {
 		home[line] = true
@@ -113,9 +117,10 @@ func (u *unread) listsWithHomes() (all []listHomes, home map[int]bool) {
 			by[list] = map[int]bool{}
 		}
 		by[list][line] = true
+		items[list]++
 	}
 	for _, p := range slices.Sorted(maps.Keys(by)) {
-		if f := u.s.At(p); f != nil && f.Type == schema.List {
+		if f := u.s.At(p); f != nil && f.Type == schema.List && items[p] == len(by[p]) {
 			all = append(all, listHomes{u.called(f), by[p]})
 		}
 	}
