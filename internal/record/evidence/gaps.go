@@ -89,7 +89,7 @@ func (u *unread) gapsOf(f *schema.Field, rows []rowItem) (lines []Line) {
 			}
 			said := u.w.ix.Source[cell[0]:cell[1]]
 			read := slices.ContainsFunc(u.claims[row.line], func(s span) bool { return s.Start < cell[1] && cell[0] < s.End })
-			if read || blank(strings.TrimRight(said, ".")) || letters(said) == 0 || saysNone(said) || !couldSay(f, said) || !figures[len(figuresOf(said))] {
+			if read || blank(strings.ToLower(strings.Trim(said, ".()[] "))) || letters(said) == 0 || saysNone(said) || !couldSay(f, said) || !figures[len(figuresOf(said))] {
 				continue
 			}
 			lines = append(lines, Line{Start: cell[0], End: cell[1], Line: row.line + 1, Field: f.Path, Text: strings.Join(strings.Fields(said), " "), At: row.at.Key(f.Name)})

@@ -66,11 +66,28 @@ func TestLostItems(t *testing.T) {
 	assert.Greater(t, float64(seen)/float64(lost), 0.6)
 }
 
-// Lists without a table: what begins, or stands between commas, as the items do that were
+// A cell that was passed over is told with the value that is missing, but for one that says
+// that nobody knows. Lists without a table: what begins, or stands between commas, as the items do that were
 // read, and was not read.
 func TestListsWithoutTables(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: Name.\n  keys:\n    list: Keys.\n    fields: {kind: What for., count: {integer: How many.}}\n"))
 	require.NoError(t, err)
+	cells := "name     count    made by\ndoor     2        Ott\ncellar   3        (unbekannt)\ngate     1        Pell\n"
+	m, err := schema.Parse("m.yaml", []byte("schema: m\nfields:\n  keys:\n    list: Keys.\n    fields: {name: What for., count: {integer: How many.}, maker: Who made it.}\n"))
+	require.NoError(t, err)
+	for _, c := range []struct {
+		text string
+		want int
+	}{{cells, 0}, {strings.Replace(cells, "(unbekannt)", "Ott & Co", 1), 1}} {
+		rec, err := value.Parse(`{"keys":[{"name":"door","count":2,"maker":"Ott"},{"name":"cellar","count":3,"maker":null},{"name":"gate","count":1,"maker":"Pell"}]}`)
+		require.NoError(t, err)
+		ix := NewIndex(c.text)
+		lines := Unread(m, &rec, ix, Of(m, &rec, ix))
+		require.Len(t, lines, c.want, "%v", lines)
+		if c.want > 0 {
+			assert.Equal(t, value.Pointer("/keys/1/maker"), lines[0].At)
+		}
+	}
 	two := `{"name":"Pell","keys":[{"kind":"door","count":2},{"kind":"gate","count":1}]}`
 	for _, c := range []struct{ text, record, want string }{
 		{"Keys of Pell\n- 2 door\n- 3 cellar\n- 1 gate\n", two, "- 3 cellar"},
