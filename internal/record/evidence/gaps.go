@@ -32,6 +32,9 @@ func (u *unread) gaps(taken map[int]bool) (lines []Line) {
 	for _, item := range slices.Sorted(maps.Keys(u.homes)) {
 		line := u.homes[item]
 		row, start, _ := u.w.ix.rowAt(line)
+		if len(row) > longestLine {
+			continue
+		}
 		cells := cellsIn(row)
 		if items[line] > 1 || len(cells) < leastCells || taken[line] {
 			continue

@@ -73,6 +73,9 @@ func (u *unread) listsIn(n int) (all []inLine) {
 // not read itself.
 func (u *unread) gapIn(n int, list inLine) (Line, bool) {
 	text, start, _ := u.w.ix.rowAt(n)
+	if len(text) > longestLine {
+		return Line{}, false
+	}
 	for _, parting := range partings {
 		parts := partsOf(text, start, parting)
 		held := make([]int, len(parts))

@@ -153,6 +153,9 @@ func (u *unread) block(n int, mark string, indent int) (all []int) {
 	return all
 }
 
+// longestLine is how many bytes a line has at most that is looked at as an item, or for items.
+const longestLine = 2000
+
 // leastOpen is the share of a line's letters and figures that no value comes from, where it
 // is unread.
 const leastOpen = 0.66
@@ -160,6 +163,9 @@ const leastOpen = 0.66
 // isOpen tells whether hardly anything of a line was read.
 func (u *unread) isOpen(line int) bool {
 	text, start, _ := u.w.ix.rowAt(line)
+	if len(text) > longestLine {
+		return false
+	}
 	all, read := 0, 0
 	for i, r := range text {
 		if !unicode.IsLetter(r) && !unicode.IsDigit(r) {

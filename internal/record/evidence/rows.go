@@ -80,13 +80,14 @@ func (u *unread) rowOf(n int) (string, int) {
 	for _, p := range u.leaves[n] {
 		count[p.Parent()]++
 	}
+	cells := len(u.cellsAt(n))
+	if cells < 2 {
+		return "", 0
+	}
 	for _, at := range slices.Sorted(maps.Keys(count)) {
 		f := u.s.At(at.Parent())
 		if count[at] >= 2 && f != nil && f.Type == schema.List {
-			text, _, _ := u.w.ix.rowAt(n)
-			if cells := cellsOf(text); len(cells) >= 2 {
-				return u.called(f), len(cells)
-			}
+			return u.called(f), cells
 		}
 	}
 	return "", 0
