@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"regexp"
 	"runtime"
 	"strings"
 	"testing"
@@ -46,6 +47,9 @@ func counted(before, again, after string) func(n int) string {
 		return b.String() + after
 	}
 }
+
+// bayNo is a bay of a text made by counted.
+var bayNo = regexp.MustCompile(`bay no\. (\d+)`)
 
 // reader is something that takes text from elsewhere, with shapes that tried it.
 type reader struct {
@@ -114,6 +118,22 @@ func readers(t *testing.T) []reader {
 			ix := evidence.NewIndex(text)
 			evidence.Unread(s, &v, ix, evidence.Of(s, &v, ix))
 		}, prose},
+		{"evidence of rows", func(t *testing.T, text string) {
+			var items []string
+			for _, m := range bayNo.FindAllStringSubmatch(text, -1) {
+				items = append(items, fmt.Sprintf(`{"no":%s,"of":%s}`, m[1], m[1]))
+			}
+			v, err := value.Parse(`{"bays":[` + strings.Join(items, ",") + `]}`)
+			require.NoError(t, err)
+			rows, err := schema.Parse("r.yaml", []byte("schema: r\nfields:\n  bays: {list: Bays., fields: {no: {integer: N.}, of: {quantity: Of., unit: m}}}\n"))
+			require.NoError(t, err)
+			for i := range v.Kids[0].Kids {
+				item := &v.Kids[0].Kids[i]
+				item.Kids[1] = value.Obj(value.Num(item.Kids[1].Text).Named("amount"), value.Str("m").Named("unit")).Named("of")
+			}
+			ix := evidence.NewIndex(text)
+			evidence.Unread(rows, &v, ix, evidence.Of(rows, &v, ix))
+		}, map[string]func(n int) string{"table": counted("", "bay no. %   % m   x\n", ""), "lines": counted("", "- bay no. %, % m\n", ""), "one line": counted("", "bay no. %, % m, ", "")}},
 		{"reply", func(_ *testing.T, text string) { _, _ = answer.ReadKnown(text, value.Object, known) }, mixed(jsonShapes, prose, map[string]func(n int) string{"fences": times("", "```\n", ""), "thoughts": times("", "<think>", ""), "tags": times("", "<name>", ""), "whole tags": times("", "<name>x</name>", ""), "outline": counted("", "- name: x%\n", ""), "indents": func(n int) string {
 			var b strings.Builder
 			for i := range n {
