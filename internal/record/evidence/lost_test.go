@@ -1,11 +1,9 @@
 package evidence
 
 import (
-	"path/filepath"
 	"strings"
 	"testing"
 
-	"github.com/rogpeppe/go-internal/txtar"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -23,41 +21,24 @@ var partly = map[string]int{
 
 // Of right records no line is unread; of those that lost an item most say where it was.
 func TestLostItems(t *testing.T) {
-	files, err := filepath.Glob("testdata/trades/*.yaml")
-	require.NoError(t, err)
 	lost, seen := 0, 0
-	for _, file := range files {
-		s, err := schema.Load(file)
+	for _, of := range trades(t) {
+		ix := NewIndex(of.doc)
+		unread := func(rec *value.Value) []Line { return Unread(of.schema, rec, ix, Of(of.schema, rec, ix)) }
+		rec, err := value.Parse(of.rec)
 		require.NoError(t, err)
-		a, err := txtar.ParseFile(strings.TrimSuffix(file, ".yaml") + ".txtar")
-		require.NoError(t, err)
-		parts := map[string]string{}
-		for _, f := range a.Files {
-			parts[f.Name] = string(f.Data)
-		}
-		for name, doc := range parts {
-			id, isDoc := strings.CutSuffix(name, ".txt")
-			if !isDoc {
+		whole := unread(&rec)
+		assert.Len(t, whole, partly[of.key()], "%s: %v", of.key(), whole)
+		for i := range rec.Kids {
+			if list := rec.Kids[i]; list.Kind != value.Array || len(list.Kids) < 2 || list.Kids[0].Kind != value.Object {
 				continue
 			}
-			ix := NewIndex(doc)
-			unread := func(rec *value.Value) []Line { return Unread(s, rec, ix, Of(s, rec, ix)) }
-			rec, err := value.Parse(parts[id+".record"])
-			require.NoError(t, err)
-			whole := unread(&rec)
-			key := strings.TrimSuffix(filepath.Base(file), ".yaml") + " " + id
-			assert.Len(t, whole, partly[key], "%s: %v", key, whole)
-			for i := range rec.Kids {
-				if list := rec.Kids[i]; list.Kind != value.Array || len(list.Kids) < 2 || list.Kids[0].Kind != value.Object {
-					continue
-				}
-				for j := range rec.Kids[i].Kids {
-					less := rec.Clone()
-					items := &less.Kids[i].Kids
-					*items = append((*items)[:j:j], (*items)[j+1:]...)
-					if lost++; len(unread(&less)) > len(whole) {
-						seen++
-					}
+			for j := range rec.Kids[i].Kids {
+				less := rec.Clone()
+				items := &less.Kids[i].Kids
+				*items = append((*items)[:j:j], (*items)[j+1:]...)
+				if lost++; len(unread(&less)) > len(whole) {
+					seen++
 				}
 			}
 		}

@@ -2,12 +2,10 @@ package evidence
 
 import (
 	"math/big"
-	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
 
-	"github.com/rogpeppe/go-internal/txtar"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -39,44 +37,29 @@ var apart = map[string]string{
 // A value as the document prints it, given as a text, is normalized to the right value, or
 // left as it is: never to another one. Converted ones have all their decimals.
 func TestValuesAsPrinted(t *testing.T) {
-	files, err := filepath.Glob("testdata/trades/*.yaml")
-	require.NoError(t, err)
 	same, left := 0, 0
 	used := map[string]bool{}
-	for _, file := range files {
-		s, err := schema.Load(file)
+	for _, of := range trades(t) {
+		rec, err := value.Parse(of.rec)
 		require.NoError(t, err)
-		a, err := txtar.ParseFile(strings.TrimSuffix(file, ".yaml") + ".txtar")
-		require.NoError(t, err)
-		parts := map[string]string{}
-		for _, f := range a.Files {
-			parts[f.Name] = string(f.Data)
-		}
-		for name, doc := range parts {
-			id, isDoc := strings.CutSuffix(name, ".txt")
-			if !isDoc {
+		for p, place := range Of(of.schema, &rec, NewIndex(of.doc)) {
+			f := of.schema.At(p)
+			if k := f.Kin().Type; !place.Found() || place.Kind != Quoted && place.Kind != Restated || k == schema.Text || k == schema.Boolean || k == schema.Choice {
 				continue
 			}
-			rec, err := value.Parse(parts[id+".record"])
-			require.NoError(t, err)
-			for p, place := range Of(s, &rec, NewIndex(doc)) {
-				f := s.At(p)
-				if k := f.Kin().Type; !place.Found() || place.Kind != Quoted && place.Kind != Restated || k == schema.Text || k == schema.Boolean || k == schema.Choice {
-					continue
-				}
-				said := value.Str(doc[place.Start:place.End])
-				normalize.Field(f, p, &said)
-				want, key := rec.At(p).Named(""), strings.TrimSuffix(filepath.Base(file), ".yaml")+" "+id+" "+string(p)
-				switch got := said.Named(""); {
-				case comesTo(&got, &want):
-					same++
-				case got.Kind == value.String && want.Kind != value.String, got.Kind == value.String && got.Text == strings.Join(strings.Fields(doc[place.Start:place.End]), " "):
-					left++
-				case apart[key] != "":
-					used[key] = true
-				default:
-					assert.Equal(t, want.String(), got.String(), "%s, printed %q", key, doc[place.Start:place.End])
-				}
+			printed := of.doc[place.Start:place.End]
+			said := value.Str(printed)
+			normalize.Field(f, p, &said)
+			want, key := rec.At(p).Named(""), of.key()+" "+string(p)
+			switch got := said.Named(""); {
+			case comesTo(&got, &want):
+				same++
+			case got.Kind == value.String && want.Kind != value.String, got.Kind == value.String && got.Text == strings.Join(strings.Fields(printed), " "):
+				left++
+			case apart[key] != "":
+				used[key] = true
+			default:
+				assert.Equal(t, want.String(), got.String(), "%s, printed %q", key, printed)
 			}
 		}
 	}

@@ -84,15 +84,22 @@ func spoilt(r *rand.Rand, f *schema.Field, v *value.Value) (all []value.Value) {
 	return all
 }
 
-// Documents of other trades, made up without a look at the code: nothing is doubted of a
-// right record but what is concluded, and of wrong values nearly all are.
-func TestTrades(t *testing.T) {
+// trade is a document of a made-up trade with its right record.
+type trade struct {
+	name, id  string
+	schema    *schema.Schema
+	doc       string
+	rec       string
+	concluded []string // paths of values that no words of the document say
+}
+
+func (t *trade) key() string { return t.name + " " + t.id }
+
+// trades gives all of them, in order.
+func trades(t *testing.T) (all []trade) {
 	files, err := filepath.Glob("testdata/trades/*.yaml")
 	require.NoError(t, err)
 	require.NotEmpty(t, files)
-	r := rand.New(rand.NewSource(41))
-	values, wrong := 0, 0
-	var passed []string
 	for _, file := range files {
 		s, err := schema.Load(file)
 		require.NoError(t, err)
@@ -103,34 +110,42 @@ func TestTrades(t *testing.T) {
 			parts[f.Name] = string(f.Data)
 		}
 		for _, name := range slices.Sorted(maps.Keys(parts)) {
-			doc := parts[name]
-			id, isDoc := strings.CutSuffix(name, ".txt")
-			if !isDoc {
+			if id, isDoc := strings.CutSuffix(name, ".txt"); isDoc {
+				all = append(all, trade{strings.TrimSuffix(filepath.Base(file), ".yaml"), id, s, parts[name], parts[id+".record"], strings.Fields(parts[id+".concluded"])})
+			}
+		}
+	}
+	return all
+}
+
+// Documents of other trades, made up without a look at the code: nothing is doubted of a
+// right record but what is concluded, and of wrong values nearly all are.
+func TestTrades(t *testing.T) {
+	r := rand.New(rand.NewSource(41))
+	values, wrong := 0, 0
+	var passed []string
+	for _, of := range trades(t) {
+		for p, what := range doubts(t, of.schema, of.rec, of.doc) {
+			assert.Contains(t, of.concluded, string(p), "%s: %s", of.key(), what.Text())
+		}
+		rec, err := value.Parse(of.rec)
+		require.NoError(t, err)
+		ix := NewIndex(of.doc)
+		for _, p := range slices.Sorted(maps.Keys(Of(of.schema, &rec, ix))) {
+			if values++; slices.Contains(of.concluded, string(p)) {
 				continue
 			}
-			concluded := strings.Fields(parts[id+".concluded"])
-			for p, what := range doubts(t, s, parts[id+".record"], doc) {
-				assert.Contains(t, concluded, string(p), "%s %s: %s", file, id, what.Text())
-			}
-			rec, err := value.Parse(parts[id+".record"])
-			require.NoError(t, err)
-			ix := NewIndex(doc)
-			for _, p := range slices.Sorted(maps.Keys(Of(s, &rec, ix))) {
-				if values++; slices.Contains(concluded, string(p)) {
-					continue
+			was := *rec.At(p)
+			for _, to := range spoilt(r, of.schema.At(p).Kin(), &was) {
+				at := rec.At(p)
+				name := at.Name
+				*at = to
+				at.Name = name
+				if wrong++; ix.Doubt(of.schema.At(p), at, Of(of.schema, &rec, ix)[p], false) == nil {
+					passed = append(passed, fmt.Sprintf("%s %s: %s for %s", of.key(), p, to.String(), was.String()))
 				}
-				was := *rec.At(p)
-				for _, to := range spoilt(r, s.At(p).Kin(), &was) {
-					at := rec.At(p)
-					name := at.Name
-					*at = to
-					at.Name = name
-					if wrong++; ix.Doubt(s.At(p), at, Of(s, &rec, ix)[p], false) == nil {
-						passed = append(passed, fmt.Sprintf("%s %s %s: %s for %s", filepath.Base(file), id, p, to.String(), was.String()))
-					}
-				}
-				*rec.At(p) = was
 			}
+			*rec.At(p) = was
 		}
 	}
 	t.Logf("%d right values; %d of %d wrong ones pass\n%s", values, len(passed), wrong, strings.Join(passed, "\n"))
