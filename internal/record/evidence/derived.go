@@ -4,7 +4,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"sync"
 	"unicode"
 
 	"filler/internal/base/value"
@@ -96,15 +95,6 @@ func unitNamed(f *schema.Field) string {
 	return ""
 }
 
-// romans are the Roman figures of 1 to 39, as floors, grades and volumes have them.
-var romans = sync.OnceValue(func() map[string]string {
-	all := map[string]string{}
-	for n := 1; n < 40; n++ {
-		all[strconv.Itoa(n)] = strings.Repeat("X", n/10) + [...]string{"", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"}[n%10]
-	}
-	return all
-})
-
 // shortYear gives the places of a year in its last two figures, for a field that says it
 // holds a year: Jg. 97, '99.
 func (w *weigher) shortYear(f *schema.Field, text string) (found []span) {
@@ -130,7 +120,8 @@ func saysYear(f *schema.Field) bool {
 // roman gives the places of a number in Roman figures, in capitals; a single letter counts
 // only behind a label of the field.
 func (w *weigher) roman(f *schema.Field, text string) (found []span) {
-	figure := romans()[text]
+	n, _ := strconv.Atoi(text)
+	figure := reading.Roman(n)
 	for _, s := range w.ix.find(figure) {
 		if w.ix.Source[s.Start:s.End] == figure && (len(figure) > 1 || w.led(f, s)) {
 			found = append(found, s)

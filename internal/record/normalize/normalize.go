@@ -9,7 +9,6 @@
 package normalize
 
 import (
-	"fmt"
 	"strconv"
 	"strings"
 	"unicode"
@@ -284,7 +283,7 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		if whole, fits := wholeNumber(literal); fits {
 			return rule, value.Num(whole), true
 		}
-		if n := reading.Roman(v.Text); n > 0 {
+		if n := reading.FromRoman(v.Text); n > 0 {
 			return RuleNumber, value.Num(strconv.Itoa(n)), true
 		}
 	case f.Type == schema.Number && v.Kind == value.String:
@@ -322,8 +321,8 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 			if d := reading.Date(v.Text); d != "" {
 				return RuleDate, value.Str(d), true
 			}
-			if d := onlyDay(v.Text); d != "" {
-				return RuleDate, value.Str(d), true
+			if m := basicDay.FindStringSubmatch(v.Text); m != nil && schema.IsISODate(m[1]+"-"+m[2]+"-"+m[3]) {
+				return RuleDate, value.Str(m[1] + "-" + m[2] + "-" + m[3]), true
 			}
 		}
 	case f.Type == schema.Date && v.Kind == value.Number && f.IsDate(v.Text): // a year
@@ -339,74 +338,6 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		}
 	}
 	return "", value.Value{}, false
-}
-
-// fourFigures is a time of day without a sign between its hours and minutes, that can be no
-// year.
-var fourFigures = lazy.New(`^(0\d|1[0-8]|2[1-3])([0-5]\d)$`)
-
-// monthInFigures is a month with its year, in figures: 04/2030.
-var monthInFigures = lazy.New(`^(0?[1-9]|1[0-2])[/.-](\d{4})$`)
-
-// monthOf reads such a month for a field that holds months.
-func monthOf(f *schema.Field, text string) string {
-	m := monthInFigures.FindStringSubmatch(text)
-	if m == nil || f.Precision != "month" {
-		return ""
-	}
-	return fmt.Sprintf("%s-%02s", m[2], m[1])
-}
-
-var (
-	dayInFigures = lazy.New(`^(\d{1,2})([./-])(\d{1,2})([./-])(\d{4})$`)
-	basicDay     = lazy.New(`^(\d{4})(\d{2})(\d{2})$`) // ISO 8601 without hyphens
-)
-
-// onlyDay reads a day in figures that can be no other, since one figure can be no month.
-func onlyDay(text string) string {
-	if m := basicDay.FindStringSubmatch(text); m != nil {
-		if day := m[1] + "-" + m[2] + "-" + m[3]; schema.IsISODate(day) {
-			return day
-		}
-		return ""
-	}
-	m := dayInFigures.FindStringSubmatch(text)
-	if m == nil || m[2] != m[4] {
-		return ""
-	}
-	first := fmt.Sprintf("%s-%02s-%02s", m[5], m[3], m[1])
-	second := fmt.Sprintf("%s-%02s-%02s", m[5], m[1], m[3])
-	switch a, b := schema.IsISODate(first), schema.IsISODate(second); {
-	case a && (!b || first == second):
-		return first
-	case b && !a:
-		return second
-	}
-	return ""
-}
-
-// moment gives a date with a time in the field's form: with the offset that the text
-// says, else that of the field's zone; "" where neither says one.
-func moment(f *schema.Field, text string) string {
-	local, offsets, ok := reading.Moment(f, text)
-	switch {
-	case !ok:
-		return ""
-	case f.Zone == schema.NoZone:
-		return local
-	case len(offsets) == 1:
-		return reading.WithOffset(local, offsets[0])
-	}
-	own := f.Zoned(local)
-	for _, minutes := range offsets {
-		if at := reading.WithOffset(local, minutes); at == own {
-			return own
-		}
-	}
-	if len(offsets) > 0 {
-		return ""
-	}
-	return own
 }
 
 // jsonNumber gives the JSON literal of a number in figures, or "". Signs and

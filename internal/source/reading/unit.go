@@ -109,6 +109,11 @@ func Convert(amount, from, to string) string {
 	n.Mul(n, rational(a.factor))
 	n.Quo(n, rational(b.factor))
 	n.Sub(n, rational(b.offset))
+	return exactly(n)
+}
+
+// exactly gives a number as JSON writes it; "" where it has no end.
+func exactly(n *big.Rat) string {
 	out := n.FloatString(maxPlaces)
 	if back, _ := new(big.Rat).SetString(out); back.Cmp(n) != 0 {
 		return ""

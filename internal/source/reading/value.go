@@ -281,15 +281,19 @@ func written(key string) string {
 
 // Date gives the day that a text means which has its month in words, in any
 // language and with any ending, or the year first: Monday, the 3rd of April 2032.
-// "" where it means none or two, or says more.
+// "" where it means none or two, or says more. In figures 31.12.2031 means one, 3.4.2031 two.
 func Date(text string) string {
 	text = strings.TrimSuffix(strings.TrimSuffix(text, "."), " r") // the Polish word for year
 	tx := New(text)
 	tx.findDays()
-	if len(tx.days.at) != 1 {
+	days := tx.days.at
+	if len(days) == 0 { // in figures that can be no other: 31.12.2031
+		days = tx.days.figures
+	}
+	if len(days) != 1 {
 		return ""
 	}
-	for day, at := range tx.days.at {
+	for day, at := range days {
 		for _, t := range tx.Tokens {
 			if t.Start < at[0].Start || t.End > at[0].End {
 				if !lang.Weekday.Has(t.Word) && !lang.Article.Has(t.Word) && !lang.Filler.Has(t.Word) {

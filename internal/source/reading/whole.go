@@ -32,12 +32,7 @@ func InUnit(text, unit string) string {
 	if n == nil {
 		return ""
 	}
-	n = new(big.Rat).Quo(n, rational(u.factor))
-	out := n.FloatString(maxPlaces)
-	if back, _ := new(big.Rat).SetString(out); back.Cmp(n) != 0 {
-		return ""
-	}
-	return strings.TrimSuffix(strings.TrimRight(out, "0"), ".")
+	return exactly(new(big.Rat).Quo(n, rational(u.factor)))
 }
 
 func isoSeconds(text string) *big.Rat {
@@ -107,19 +102,26 @@ func Hundredth(figure string) string {
 	if !ok {
 		return ""
 	}
-	out := n.Quo(n, big.NewRat(100, 1)).FloatString(maxPlaces)
-	return strings.TrimSuffix(strings.TrimRight(out, "0"), ".")
+	return exactly(n.Quo(n, big.NewRat(100, 1)))
 }
 
-// roman is a number of two figures or more as the Romans wrote it.
-var roman = lazy.New(`^(X{0,3})(IX|IV|V?I{0,3})$`)
+// mostRoman is how far Roman figures are known: floors, grades and volumes go no further.
+const mostRoman = 39
 
-// Roman reads such a number up to 39; 0 for none, and for a single letter.
-func Roman(text string) int {
-	m := roman.FindStringSubmatch(text)
-	if m == nil || len(text) < 2 {
-		return 0
+// Roman gives a number as the Romans wrote it; "" for one that is not known.
+func Roman(n int) string {
+	if n < 1 || n > mostRoman {
+		return ""
 	}
-	units := map[string]int{"": 0, "I": 1, "II": 2, "III": 3, "IV": 4, "V": 5, "VI": 6, "VII": 7, "VIII": 8, "IX": 9}
-	return 10*len(m[1]) + units[m[2]]
+	return strings.Repeat("X", n/10) + [...]string{"", "I", "II", "III", "IV", "V", "VI", "VII", "VIII", "IX"}[n%10]
+}
+
+// FromRoman reads such a number of two figures or more; 0 for none, and for a single letter.
+func FromRoman(text string) int {
+	for n := 1; len(text) > 1 && n <= mostRoman; n++ {
+		if Roman(n) == text {
+			return n
+		}
+	}
+	return 0
 }
