@@ -117,7 +117,7 @@ func TestRefusals(t *testing.T) {
 		require.ErrorContains(t, err, c.says, name)
 		assert.NotContains(t, err.Error(), "\n", name)
 	}
-	ctx, cancel := context.WithTimeout(context.Background(), time.Millisecond)
+	ctx, cancel := context.WithTimeout(context.Background(), time.Nanosecond) // a millisecond can be enough to read it
 	defer cancel()
 	_, err := Read(ctx, Request{Data: whole})
 	assert.ErrorContains(t, err, "took too long")
