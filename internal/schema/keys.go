@@ -420,7 +420,7 @@ func (f *Field) checkList(n *place.Node) {
 	if f.Item == nil {
 		f.Item = &Field{Type: Text, Path: f.Path + "[]"}
 	}
-	if len(f.Key) > 0 {
+	if len(f.Key) > 0 && below == 1 {
 		checkKey(n.Get("key"), f.Item, f.Key)
 	}
 }

@@ -162,8 +162,10 @@ func readTask(r *request, pictures bool) *task {
 
 // asked reads what is asked about a record that is there already.
 func (t *task) asked(rest string) {
-	if again, fields := outline.ReadAgain(rest); again {
-		t.again = "again " + fields
+	if time, fields := outline.ReadAgain(rest); time == 1 {
+		t.again = "again "
+	} else if time > 1 {
+		t.again = "again " + strings.Join(fields, ", ")
 	}
 	t.entries = outline.ReadRecords(rest)
 	t.now = outline.ReadRecord(rest)

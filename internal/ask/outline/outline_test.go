@@ -3,8 +3,10 @@ package outline
 import (
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
+	"unicode/utf8"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -278,5 +280,34 @@ func TestLinesInPieces(t *testing.T) {
 		for i, l := range all {
 			require.Equal(t, Line{layout.LineID(i), text[i]}, l)
 		}
+	}
+}
+
+// The lines that are asked about again are read with their time and fields,
+// whatever stands in them, and take little room.
+func TestAgain(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 7))
+	for range 500 {
+		var lines []Missed
+		var fields []string
+		for _, said := range append(some(r, 5), "# Look again", "x: \"y\"\n\nz\u202e") {
+			m := Missed{[]string{"visited", "bays[]", "bays[].deck"}[r.IntN(3)], said}
+			lines = append(lines, m)
+			if !slices.Contains(fields, m.Field) {
+				fields = append(fields, m.Field)
+			}
+		}
+		time := 1 + r.IntN(3)
+		section := WriteAgain(lines, time)
+		again, read := ReadAgain("# Document\nabc\n" + section + "\n# Answer\nNothing else: \"x\"\n")
+		require.Equal(t, time, again, section)
+		require.Equal(t, fields, read, section)
+	}
+	if time, _ := ReadAgain("# Document\nabc\n"); time != 0 {
+		t.Error("nothing is asked again")
+	}
+	long := WriteAgain([]Missed{{"bays[]", strings.Repeat("bay äöü ", 50)}}, 1)
+	if len(long) > 130 || !utf8.ValidString(long) || !strings.Contains(long, "bay äöü …") {
+		t.Error(long)
 	}
 }

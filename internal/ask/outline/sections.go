@@ -2,6 +2,7 @@ package outline
 
 import (
 	"fmt"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -17,7 +18,7 @@ const (
 	InLines      = "# Fields, answered in lines" // field lines follow; a line NAME: VALUE is asked for each
 	OneField     = "# Field"                     // one field line follows, and its value alone is asked for
 	Document     = "# Document"                  // the document follows, between its marks
-	LookAgain    = "# Look again"                // the document is lines that nothing came from so far; the fields they name may follow
+	LookAgain    = "# Look again"                // from the second time on with its number; lines that nothing came from so far follow, each behind its field
 	RecordSoFar  = "# Record so far"             // a record follows, as JSON on one line
 	RecordsSoFar = "# Records so far"            // records follow, each on a line behind its path
 	Problems     = "# Problems"                  // of the record so far
@@ -68,22 +69,59 @@ func Has(text, heading string) bool {
 	return strings.Contains("\n"+text, "\n"+heading)
 }
 
-// WriteAgain gives the heading for lines that are asked about once more, with
-// the fields that nothing came for, if any are named.
-func WriteAgain(fields []string) string {
-	text := LookAgain + "\n"
-	if len(fields) > 0 {
-		text += strings.Join(fields, ", ") + "\n"
+// Missed is a line of a document that nothing came from, and the field that it
+// speaks of.
+type Missed struct{ Field, Line string }
+
+// missedLength is how much of such a line is shown, in bytes: enough to find it.
+const missedLength = 80
+
+// WriteAgain gives the section of the lines that are asked about once more, for
+// the first, second... time: FIELD: "LINE" each.
+func WriteAgain(lines []Missed, time int) string {
+	text := LookAgain
+	if time > 1 {
+		text += fmt.Sprintf(" (%d)", time)
 	}
-	return text
+	for _, m := range lines {
+		text += fmt.Sprintf("\n%s: %q", m.Field, start(m.Line))
+	}
+	return text + "\n"
 }
 
-// ReadAgain tells whether a text asks about lines once more, and for which
-// fields.
-func ReadAgain(text string) (again bool, fields string) {
-	_, rest, ok := strings.Cut("\n"+text, "\n"+LookAgain+"\n")
-	fields, _, _ = strings.Cut(rest, "\n")
-	return ok, fields
+// start gives the first words of a line, with one space between them.
+func start(line string) string {
+	line = strings.Join(strings.Fields(line), " ")
+	if len(line) <= missedLength {
+		return line
+	}
+	cut := strings.ToValidUTF8(line[:missedLength], "")
+	if at := strings.LastIndexByte(cut, ' '); at > missedLength/2 {
+		cut = cut[:at]
+	}
+	return cut + " …"
+}
+
+// ReadAgain gives which time a text asks about lines once more, 0 for none, and
+// of which fields they speak.
+func ReadAgain(text string) (time int, fields []string) {
+	_, rest, ok := strings.Cut("\n"+text, "\n"+LookAgain)
+	if !ok {
+		return 0, nil
+	}
+	lines := strings.Split(rest, "\n")
+	time = 1
+	_, _ = fmt.Sscanf(lines[0], " (%d)", &time)
+	for _, l := range lines[1:] {
+		field, _, ok := strings.Cut(l, `: "`)
+		if !ok {
+			break
+		}
+		if !slices.Contains(fields, field) {
+			fields = append(fields, field)
+		}
+	}
+	return time, fields
 }
 
 // Line is a line of a document that is shown with the ids of its lines: its id,

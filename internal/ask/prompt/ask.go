@@ -146,10 +146,10 @@ func (a Ask) request() *exchange.Request {
 // continued tells what to do with what begins or ends outside of a part.
 func continued(s *schema.Schema, c *Chunk) string {
 	switch {
-	case c.Only && len(c.Missing) > 0:
-		return "Fill what these lines say of the fields named under Look again, for which nothing was taken from them so far; all that they do not say is null, or []. "
+	case c.Only && c.Time > 1:
+		return "Nothing came from the lines under Look again, each listed behind the field that it speaks of, when they were asked about before. Fill what they say; all that they do not say is null, or []. "
 	case c.Only:
-		return "Fill what these lines say; all that they do not say is null, or []. "
+		return "From the lines under Look again, each listed behind the field that it speaks of, nothing was taken so far. Fill what they say; all that they do not say is null, or []. "
 	case s.EachEntry():
 		return "An entry that began earlier or goes on later is filled as far as this part and its opening say. "
 	}

@@ -7,6 +7,7 @@ import (
 	"sync"
 	"unicode"
 
+	"filler/internal/ask/outline"
 	"filler/internal/base/tokens"
 	"filler/internal/source/document"
 	"filler/internal/source/layout"
@@ -26,11 +27,11 @@ type Chunk struct {
 	Pages [2]int
 	// Inside says that the core begins within an entry.
 	Inside bool
-	// Only says that the lines were left out by an earlier reply.
-	Only bool
-	// Missing are the fields that nothing came for from such lines, when they
-	// are asked for the second time.
-	Missing []string
+	// Only says that lines were left out by earlier replies: those of Missing,
+	// asked for once more for the Time-th time, from 1.
+	Only    bool
+	Missing []outline.Missed
+	Time    int
 }
 
 // Room is what a chunk may take.

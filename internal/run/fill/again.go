@@ -6,6 +6,7 @@ import (
 	"slices"
 	"sort"
 
+	"filler/internal/ask/outline"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/tokens"
 	"filler/internal/record"
@@ -66,18 +67,6 @@ func (w *filling) look(ctx context.Context, pieces []*piece, lines []evidence.Li
 	return nil
 }
 
-// fieldsOf gives the fields that the lines of a part speak of.
-func fieldsOf(lines []evidence.Line, c *prompt.Chunk) (fields []string) {
-	for _, l := range lines {
-		for _, s := range c.Shown {
-			if s.Holds(l.Start) && !slices.Contains(fields, l.Field) {
-				fields = append(fields, l.Field)
-			}
-		}
-	}
-	return fields
-}
-
 // unread gives the lines that nothing comes from, but those of pieces that came
 // to nothing: their own problem says so.
 func (w *filling) unread() []evidence.Line {
@@ -108,13 +97,15 @@ func (w *filling) askAgain(by *Model, lines []evidence.Line, whole *part, room p
 	}
 	var pieces []*piece
 	var group []layout.Span
-	var around prompt.Chunk // of the group
+	var missed []outline.Missed // the same lines, as they are asked about
+	var around prompt.Chunk     // of the group
 	flush := func() {
 		if len(group) > 0 {
 			c := around
+			c.Time, c.Missing = round, missed
 			pieces = append(pieces, &piece{by: by, part: whole, chunk: &c, room: room, step: fmt.Sprintf("look again %d.%d", round, len(pieces)+1)})
 		}
-		group = nil
+		group, missed = nil, nil
 	}
 	for _, line := range lines {
 		l := layout.Span{Start: line.Start, End: line.End}
@@ -125,13 +116,9 @@ func (w *filling) askAgain(by *Model, lines []evidence.Line, whole *part, room p
 			next = w.cuts.Around([]layout.Span{l})
 		}
 		group, around = append(group, l), next
+		missed = append(missed, outline.Missed{Field: line.Field, Line: line.Text})
 	}
 	flush()
-	if round > 1 {
-		for _, x := range pieces {
-			x.chunk.Missing = fieldsOf(lines, x.chunk)
-		}
-	}
 	return pieces
 }
 

@@ -23,15 +23,12 @@ import (
 	"io"
 	"os"
 	"path/filepath"
-	"slices"
-	"sort"
 	"strings"
 	"unicode"
 	"unicode/utf8"
 	"unsafe"
 
 	"filler/internal/base/project"
-	"filler/internal/source/fetch"
 	"filler/internal/source/layout"
 	"filler/internal/source/pdf"
 )
@@ -286,124 +283,6 @@ func firstInvalid(data []byte) (int, bool) {
 		i += size
 	}
 	return 0, false
-}
-
-// Find gives the sources that names stand for: files, or folders whose
-// documents are taken with all below, sorted. A name is relative to the
-// current folder; ids are relative to root where the file lies below it. A link in
-// a folder that leads out of it and out of root is left out: LeftOut says so, and
-// comes with all others.
-func Find(root string, names []string) ([]Source, error) {
-	var found []Source
-	var left LeftOut
-	seen := map[string]bool{}
-	for _, name := range names {
-		if IsAddress(name) {
-			if !seen[name] {
-				seen[name] = true
-				shown := fetch.Shown(name)
-				found = append(found, Source{ID: shown, File: shown})
-			}
-			continue
-		}
-		info, err := os.Stat(name)
-		if err != nil {
-			return nil, fileError(name, err)
-		}
-		files := []string{name}
-		if info.IsDir() {
-			if files, err = inFolder(name); err != nil {
-				return nil, err
-			}
-			files = slices.DeleteFunc(files, func(file string) bool {
-				out := !within(name, file) && !within(root, file)
-				if out {
-					left = append(left, &Error{file, "a link to a file outside the project", "name that file itself, or copy it in"})
-				}
-				return out
-			})
-		}
-		for _, file := range files {
-			id := IDOf(root, file)
-			if seen[id] {
-				continue
-			}
-			seen[id] = true
-			if box := mailbox(id, file); box != nil {
-				found = append(found, box...)
-				continue
-			}
-			found = append(found, Source{ID: id, File: file})
-		}
-	}
-	if len(left) > 0 {
-		return found, left
-	}
-	return found, nil
-}
-
-// IsMailbox tells a mailbox by its name.
-func IsMailbox(file string) bool { return strings.ToLower(filepath.Ext(file)) == ".mbox" }
-
-func inFolder(dir string) ([]string, error) {
-	var files []string
-	err := filepath.WalkDir(dir, func(path string, entry os.DirEntry, err error) error {
-		if err != nil {
-			return fileError(path, err)
-		}
-		if strings.HasPrefix(entry.Name(), ".") && path != dir {
-			if entry.IsDir() {
-				return filepath.SkipDir
-			}
-			return nil
-		}
-		if !entry.IsDir() && isDocument(path) {
-			files = append(files, path)
-		}
-		return nil
-	})
-	if err != nil {
-		return nil, err
-	}
-	if len(files) == 0 {
-		return nil, &Error{dir, "no document in this folder", "documents end in " + strings.Join(Extensions[:len(Extensions)-1], ", ") + " or " + Extensions[len(Extensions)-1]}
-	}
-	sort.Strings(files)
-	return files, nil
-}
-
-// PassedOver counts the files in folders that are not taken for documents, by their endings; hidden
-// ones are not looked at.
-func PassedOver(names []string) map[string]int {
-	n := map[string]int{}
-	for _, name := range names {
-		if info, err := os.Stat(name); err != nil || !info.IsDir() {
-			continue
-		}
-		_ = filepath.WalkDir(name, func(path string, entry os.DirEntry, err error) error {
-			switch {
-			case err != nil:
-			case strings.HasPrefix(entry.Name(), ".") && path != name:
-				if entry.IsDir() {
-					return filepath.SkipDir
-				}
-			case !entry.IsDir() && !isDocument(path):
-				n[strings.ToLower(filepath.Ext(path))]++
-			}
-			return nil
-		})
-	}
-	return n
-}
-
-func isDocument(path string) bool {
-	ext := strings.ToLower(filepath.Ext(path))
-	for _, known := range Extensions {
-		if ext == known {
-			return true
-		}
-	}
-	return false
 }
 
 // IDOf gives the id of a file: its path below root, else as it is named.

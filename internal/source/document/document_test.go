@@ -44,6 +44,40 @@ func TestFind(t *testing.T) {
 	assert.ErrorContains(t, err, "folder")
 }
 
+// Patterns stand for what a shell would take, and for what lies in the folders that
+// they name; what is no document only where its ending is named.
+func TestFindByPattern(t *testing.T) {
+	dir := t.TempDir()
+	for _, f := range []string{"in/a.txt", "in/b.txt", "in/c.pdf", "in/.d.txt", "in/e.bin", "in/2031/f.txt", "in/2031/x/g.txt", "in/empty/h.bin", "in/[1].txt", "out.txt"} {
+		require.NoError(t, os.MkdirAll(filepath.Join(dir, filepath.Dir(f)), 0o755))
+		require.NoError(t, os.WriteFile(filepath.Join(dir, f), []byte("x"), 0o644))
+	}
+	require.NoError(t, os.Symlink("/etc", filepath.Join(dir, "in/zetc")))
+	for pattern, want := range map[string]string{
+		"in/*.txt":    "in/[1].txt in/a.txt in/b.txt",
+		"in/[ab].txt": "in/a.txt in/b.txt",
+		"in/{a,c}.*":  "in/a.txt in/c.pdf",
+		"in/?.bin":    "in/e.bin",
+		"in/**/*.txt": "in/2031/f.txt in/2031/x/g.txt in/[1].txt in/a.txt in/b.txt",
+		"in/20*":      "in/2031/f.txt in/2031/x/g.txt",
+		"in/*":        "in/2031/f.txt in/2031/x/g.txt in/[1].txt in/a.txt in/b.txt in/c.pdf",
+		"in/[1].txt":  "in/[1].txt", // a file of that name comes first
+		"in/**/x":     "in/2031/x/g.txt",
+	} {
+		found, err := Find(dir, []string{filepath.Join(dir, pattern)})
+		require.NoError(t, err, pattern)
+		var ids []string
+		for _, s := range found {
+			ids = append(ids, s.ID)
+		}
+		assert.Equal(t, want, strings.Join(ids, " "), pattern)
+	}
+	for pattern, says := range map[string]string{"in/*.html": "no document matches this pattern", "in/[a.txt": "a pattern that can't be read", "in/empty*": "no document matches"} {
+		_, err := Find(dir, []string{filepath.Join(dir, pattern)})
+		assert.ErrorContains(t, err, says, pattern)
+	}
+}
+
 func FuzzParse(f *testing.F) {
 	f.Add([]byte("a\r\nb"))
 	f.Add([]byte("\xef\xbb\xbf\r"))
