@@ -184,7 +184,7 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 	var readings []*reading
 	for _, n := range nodes {
 		place := m.place(n)
-		if m.parts[n.part].Gaps && !m.asked(n.part, place) && !(m.fresh && place.Found()) {
+		if m.parts[n.part].Gaps && !m.asked(n.part, place) && !m.fresh {
 			continue
 		}
 		var r *reading

@@ -90,6 +90,18 @@ func TestConflictsAndGaps(t *testing.T) {
 	assert.True(t, r.Places["/river"].Found())
 }
 
+// An item that only the lines which were asked again give comes whole, with what
+// is inferred; of items that are there it changes only what stands in those lines.
+func TestAnItemFromAGap(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  gates:\n    list: Gates.\n    fields:\n      no: Number.\n      greased: {boolean: Whether it was greased.}\n"))
+	require.NoError(t, err)
+	text := "G-31 dripping, well greased\nG-32 dry\nG-33 tight, and greased\n"
+	ps := parts(t, s, text, `1-3=>{"gates":[{"no":"G-31","greased":true},{"no":"G-32","greased":null}]}`, `1-3=>{"gates":[{"no":"G-32","greased":true},{"no":"G-33","greased":true}]}`)
+	ps[1].Gaps, ps[1].Asked = true, []layout.Span{{Start: strings.Index(text, "G-33"), End: len(text)}}
+	r := Parts(s, ps, nil)
+	assert.Equal(t, `{"gates":[{"no":"G-31","greased":true},{"no":"G-32","greased":null},{"no":"G-33","greased":true}]}`, r.Record.String())
+}
+
 // However a document is cut and whichever parts overlap, merging what was read
 // right gives what the document holds; merging it with itself changes nothing.
 func TestAnyCut(t *testing.T) {
