@@ -89,6 +89,7 @@ func (w *work) settings(o *looking) (prompt.Settings, error) {
 	if w.project != nil {
 		p := w.project.Prompt
 		s.Style, s.Instructions, s.Chunk, s.Overlap, s.Images, s.Prefill = p.Style, p.Instructions, p.Chunk, p.Overlap, p.Images, p.Prefill
+		s.Sparing = w.project.Sparing
 		if p.Template != "" {
 			var err error
 			if s.Template, err = prompt.ParseTemplate(p.TemplateFile, p.Template); err != nil {

@@ -136,7 +136,11 @@ func orRecord(path value.Pointer) string {
 
 func (t *tracer) Uncovered(s *trace.Uncovered) error {
 	for _, l := range s.Lines {
-		t.line("uncovered", soft, "L%d, %s: %s", l.Line, l.Field, clip(l.Text, 80))
+		what := l.Field
+		if l.Left {
+			what = "perhaps " + l.Field
+		}
+		t.line("uncovered", soft, "L%d, %s: %s", l.Line, what, clip(l.Text, 80))
 	}
 	return nil
 }

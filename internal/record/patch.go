@@ -25,6 +25,9 @@ type Bounds struct {
 	// Locked gives the values that stand in their place in the source, which
 	// nothing changes; nil: none.
 	Locked func(v *value.Value) map[value.Pointer]bool
+	// Invented tells whether the document has nothing of an item of a list but what
+	// other items say: it may be taken out whole. nil: none may.
+	Invented func(v *value.Value, item value.Pointer) bool
 }
 
 // Rejected is an operation that was not applied, and why.
@@ -148,7 +151,13 @@ func (b *Bounds) Apply(record *value.Value, patch *value.Value) (value.Value, er
 		return value.Value{}, &Refusal{-1, "it can't be applied: " + err.Error()}
 	}
 	b.Finish(&after)
-	if why := b.worse(record, &after, movesOf(record, ops)); why != "" {
+	var out []value.Pointer // items that are taken out whole
+	for _, o := range ops {
+		if b.takesOut(record, o) {
+			out = append(out, o.path)
+		}
+	}
+	if why := b.worse(record, &after, movesOf(record, ops), out); why != "" {
 		return value.Value{}, &Refusal{-1, why}
 	}
 	if len(moved) == 0 {
@@ -218,6 +227,9 @@ func readOperation(v *value.Value) (operation, string) {
 
 // mayTouch checks an operation against the problems and the record as sent.
 func (b *Bounds) mayTouch(record *value.Value, o operation) string {
+	if b.takesOut(record, o) {
+		return ""
+	}
 	if o.op != "test" && !b.inBounds(o.path, o.op == "add") {
 		return fmt.Sprintf("changes %s, which has no problem", show(o.path))
 	}
@@ -234,6 +246,21 @@ func (b *Bounds) mayTouch(record *value.Value, o operation) string {
 		return fmt.Sprintf("names %s, which is not in the record", show(o.path))
 	}
 	return ""
+}
+
+// takesOut tells whether an operation takes out an item that is invented, or there twice.
+func (b *Bounds) takesOut(record *value.Value, o operation) bool {
+	if o.op != "remove" && !(o.op == "replace" && o.null) || b.Invented == nil {
+		return false
+	}
+	list := record.At(o.path.Parent())
+	if o.path == "" || list == nil || list.Kind != value.Array || record.At(o.path) == nil {
+		return false
+	}
+	told := slices.ContainsFunc(b.Problems, func(p Problem) bool {
+		return p.Path.Within(o.path) && (p.Code().Unfound() || p.Code() == Twice)
+	})
+	return told && b.Invented(record, o.path)
 }
 
 func show(p value.Pointer) string {
@@ -340,9 +367,10 @@ func apply(record, patch *value.Value) (after value.Value, err error) {
 	return value.ParseBytes(out)
 }
 
-// worse says what a patch has made worse, or "".
-func (b *Bounds) worse(before, after *value.Value, m moves) string {
-	if why := b.vanished(before, after, m); why != "" {
+// worse says what a patch has made worse, or "", but for items that it may take out.
+func (b *Bounds) worse(before, after *value.Value, m moves, out []value.Pointer) string {
+	isOut := func(p value.Pointer) bool { return slices.ContainsFunc(out, p.Within) }
+	if why := b.vanished(before, after, m, isOut); why != "" {
 		return why
 	}
 	problems, were := b.Check(after), m.problems(b.Problems)
@@ -356,14 +384,14 @@ func (b *Bounds) worse(before, after *value.Value, m moves) string {
 	}
 	if b.Locked != nil {
 		for p := range b.Locked(before) {
-			if at, there := m.after(p); !there || !value.Equal(before.At(p), orNull(after.At(at))) {
+			if at, there := m.after(p); !isOut(p) && (!there || !value.Equal(before.At(p), orNull(after.At(at)))) {
 				return fmt.Sprintf("it changes %s, which stands in its place in the document", p)
 			}
 		}
 	}
 	evident := b.Evident(after)
 	for p := range b.Evident(before) {
-		if at, there := m.after(p); !there || !evident[at] {
+		if at, there := m.after(p); !isOut(p) && (!there || !evident[at]) {
 			return fmt.Sprintf("it replaces %s, which has evidence, by a value that has none", p)
 		}
 	}
@@ -379,11 +407,14 @@ func orNull(v *value.Value) *value.Value {
 
 // vanished finds a value that is gone although nothing allows it to go: only
 // an unknown field or a value without evidence may be taken out.
-func (b *Bounds) vanished(before, after *value.Value, m moves) string {
+func (b *Bounds) vanished(before, after *value.Value, m moves, isOut func(value.Pointer) bool) string {
 	why := ""
 	before.Walk(func(p value.Pointer, v *value.Value) bool {
 		if v.Kind == value.Object || v.Kind == value.Array || v.Empty() || why != "" {
 			return why == ""
+		}
+		if isOut(p) {
+			return true
 		}
 		if at, there := m.after(p); there && !after.At(at).Empty() {
 			return true

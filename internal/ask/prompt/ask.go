@@ -32,6 +32,7 @@ type Settings struct {
 	Overlap      int       // lines that are shown again where a cut falls within an entry; -1: DefaultOverlap
 	Template     *Template // the project's own words in place of ours, or nil
 	Solved       []Solved  // documents shown with their records
+	Sparing      bool      // what was left over, and may be of no field, is not asked about
 	Prefill      bool      // what documents print beyond doubt is taken first, and not asked for
 	Images       string    // "": none; "beside": page pictures before the text; "alone": in place of it
 	Spaced       bool      // the same in other white space: what a model answers otherwise then is chance
@@ -147,9 +148,9 @@ func (a Ask) request() *exchange.Request {
 func continued(s *schema.Schema, c *Chunk) string {
 	switch {
 	case c.Only && c.Time > 1:
-		return "Nothing came from the lines under Look again, each listed behind the field that it speaks of, when they were asked about before. Fill what they say; all that they do not say is null, or []. "
+		return "Nothing came from the lines under Look again when they were asked about before. Each is listed behind the field that it may speak of. Fill what they say of it; all that they do not say is null, or []. "
 	case c.Only:
-		return "From the lines under Look again, each listed behind the field that it speaks of, nothing was taken so far. Fill what they say; all that they do not say is null, or []. "
+		return "Nothing was taken so far from the lines under Look again. Each is listed behind the field that it may speak of. Fill what they say of it; all that they do not say is null, or []. "
 	case s.EachEntry():
 		return "An entry that began earlier or goes on later is filled as far as this part and its opening say. "
 	}
@@ -337,7 +338,7 @@ func (a Repair) Request() *exchange.Request {
 	}
 	b.WriteString("\n# Answer\nCorrect these problems by what the document says. Answer with " +
 		`{"corrections": [{"at": "/a/0/b", "value": 1, "quote": "the words of the document that hold it"}]}` + " and nothing else: a correction for each value that is wrong, at a path named above or below one, as paths of the whole record so far. " +
-		"A value that is nowhere in the document becomes null; \"remove\": true in place of a value takes out what is `unexpected`. " +
+		"A value that is nowhere in the document becomes null; \"remove\": true in place of a value takes out what is `unexpected`, and at the path of an item of a list one that the document does not have, or that is there twice. " +
 		"If a value is right, or the document does not help, leave it out; if nothing is to be corrected, the list is empty.\n")
 	if a.Refused != "" {
 		b.WriteString("\n" + outline.NotTaken + "\nYour last answer: " + a.Refused + ".\n")

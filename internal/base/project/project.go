@@ -38,7 +38,8 @@ type Project struct {
 	Models    map[string]*Model
 	Currency  string // of all prices; "" where none says it
 	Pace      Pace
-	Rounds    int // of repair
+	Rounds    int  // of repair
+	Sparing   bool // what was left over is not asked about
 	Reading   Reading
 	Metadata  string // a table of metadata about documents; "" for none
 	Prompt    Prompt
@@ -194,9 +195,12 @@ func (p *Project) read(root *place.Node) {
 		case "pace":
 			p.readPace(n)
 		case "repair":
-			n.Known("rounds")
+			n.Known("rounds", "left_over")
 			if r := n.Get("rounds"); r != nil {
 				p.Rounds = r.Int(0)
+			}
+			if l := n.Get("left_over"); l != nil {
+				p.Sparing = !l.Bool()
 			}
 		case "read", "limits", "fetch", "ocr":
 			p.readReading(n)

@@ -265,14 +265,18 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 		}
 		it.lists = append(it.lists, items)
 	case f.IsLeaf():
-		if at, ok := w.fixed[p]; ok && !at.Found() {
-			w.places[p] = at
-			return
-		} else if ok {
-			w.keep(&leaf{path: p, item: it, f: f, fixed: &at, cands: []candidate{{between(at.Start, at.End), at.Kind, at.Led}}})
+		l := &leaf{path: p, item: it, f: f, lacking: None, value: v.Named("").String()}
+		if at, ok := w.fixed[p]; ok {
+			l.fixed = &at
+			if !at.Found() {
+				w.places[p] = at
+				it.leaves = append(it.leaves, l)
+				return
+			}
+			l.cands = []candidate{{between(at.Start, at.End), at.Kind, at.Led}}
+			w.keep(l)
 			return
 		}
-		l := &leaf{path: p, item: it, f: f, lacking: None, value: v.Named("").String()}
 		l.cands, l.against = w.known(f, v)
 		if f.AllowsInferred() {
 			l.lacking = Inferred

@@ -21,6 +21,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.ofOtherLines(h)
 		w.inLinesOfOthers(h)
 		w.readTwice(h)
+		w.saidTwice(list)
 		for _, kid := range list {
 			w.rowsOfOthers(kid)
 		}
@@ -340,5 +341,40 @@ func (w *weigher) readTwice(h *homes) {
 		at := w.places[found.path]
 		at.Again = other
 		w.places[found.path] = at
+	}
+}
+
+// saidTwice notes an item of a list without a key that says what one before it says, more
+// often than its text stands in the document.
+func (w *weigher) saidTwice(list []*item) {
+	first, times := map[string]value.Pointer{}, map[string]int{}
+	for _, it := range list {
+		if len(it.leaves) == 0 || len(it.lists) > 0 {
+			continue
+		}
+		var text *leaf
+		all := ""
+		for _, l := range it.leaves {
+			if _, isKey := w.heads[l.f]; isKey {
+				return
+			}
+			all += l.f.Path + "\t" + l.value + "\n"
+			if text == nil && l.f.Kin().Type == schema.Text && w.places[l.path].Found() && letters(l.value) >= telling {
+				text = l
+			}
+		}
+		if text == nil {
+			continue
+		}
+		at := w.places[text.path]
+		if times[all]++; times[all] == 1 {
+			first[all] = text.path
+			if len(it.leaves) > 1 {
+				first[all] = text.path.Parent()
+			}
+		} else if times[all] > at.Rivals+1 {
+			at.Again = first[all]
+			w.places[text.path] = at
+		}
 	}
 }

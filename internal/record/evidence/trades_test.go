@@ -152,3 +152,23 @@ func TestTrades(t *testing.T) {
 	assert.Greater(t, wrong, 4000)
 	assert.Less(t, float64(len(passed))/float64(wrong), 0.025)
 }
+
+// Where all other places are known, as they are when a correction is judged, a value is
+// found where it was, and nothing is found amiss that was not.
+func TestKnownPlacesChangeNothing(t *testing.T) {
+	for _, of := range trades(t) {
+		rec, err := value.Parse(of.rec)
+		require.NoError(t, err)
+		ix := NewIndex(of.doc)
+		places := Of(of.schema, &rec, ix)
+		require.Equal(t, places, With(of.schema, &rec, ix, places), "%s: all are known", of.key())
+		for p := range places {
+			known := maps.Clone(places)
+			delete(known, p)
+			for other, now := range With(of.schema, &rec, ix, known) {
+				was := places[other]
+				assert.Equal(t, [2]any{was.Kind, was.Again}, [2]any{now.Kind, now.Again}, "%s: %s, without %s", of.key(), other, p)
+			}
+		}
+	}
+}

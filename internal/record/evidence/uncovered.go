@@ -22,6 +22,7 @@ type Line struct {
 	Text       string        // the label with its value, or the row
 	List       bool          // the label is that of a list of which there is no item
 	At         value.Pointer // of the one value that is missing, where that is told
+	Left       bool          // something was left over in it, which may be of the field
 }
 
 // Unread gives the labelled lines and table rows that no value of a record
@@ -31,9 +32,24 @@ type Line struct {
 // and the line counts as spoken for: the value is a problem of its own. So do the
 // labels of lists of which there is no item.
 func Unread(s *schema.Schema, record *value.Value, ix *Index, places Places) []Line {
+	return newUnread(s, record, ix, places).all()
+}
+
+// Look gives the lines of Unread, and those with what was left over.
+func Look(s *schema.Schema, record *value.Value, ix *Index, places Places) (lines, left []Line) {
+	u := newUnread(s, record, ix, places)
+	lines = u.all()
+	return lines, u.left(lines)
+}
+
+func newUnread(s *schema.Schema, record *value.Value, ix *Index, places Places) *unread {
 	u := &unread{w: &weigher{ix: ix, names: map[*schema.Field][][]string{}}, s: s, record: record, places: places, named: map[string][]naming{}, lists: map[string][]naming{}}
 	u.prepare()
-	var lines []Line
+	return u
+}
+
+func (u *unread) all() (lines []Line) {
+	ix := u.w.ix
 	for n := range len(ix.Breaks) + 1 {
 		at := ix.LineSpan(n)
 		lines = append(lines, u.line(n, at.Start, at.End)...)

@@ -235,6 +235,7 @@ func (s *Uncovered) code(c *coder) {
 		c.number("line", &l.Line)
 		text(c, "field", &l.Field)
 		text(c, "text", &l.Text)
+		c.flag("left", &l.Left)
 	})
 }
 

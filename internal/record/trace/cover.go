@@ -53,7 +53,7 @@ func covered(step Step, c *record.Cover) Step {
 	case *Uncovered:
 		now := Uncovered{Round: s.Round}
 		for _, l := range s.Lines {
-			now.Lines = append(now.Lines, Line{l.Line, l.Field, c.Words(l.Text)})
+			now.Lines = append(now.Lines, Line{l.Line, l.Field, c.Words(l.Text), l.Left})
 		}
 		return &now
 	}

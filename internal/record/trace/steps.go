@@ -117,10 +117,12 @@ type Uncovered struct {
 	Lines []Line
 }
 
-// Line is a line of the document, from 1, with the field that it names.
+// Line is a line of the document, from 1, with the field that it names, or that
+// something which was left over in it may be of.
 type Line struct {
 	Line        int
 	Field, Text string
+	Left        bool
 }
 
 // Checked is a check of the record, with all problems found.

@@ -9,6 +9,7 @@ import (
 	"filler/internal/ask/outline"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/tokens"
+	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/record/merge"
@@ -20,23 +21,31 @@ import (
 const maxUnread = 12
 
 // again asks once more for the labelled lines and rows that no value comes
-// from, and takes from the answers what stands in those lines; then for those
-// that are left, each place by itself. What then still is unread is a problem.
+// from, and for what was left over, and takes from the answers what stands in
+// those lines; then for the unread ones of them, each place by itself. What then
+// still is unread is a problem; what is left over may be of no field, and
+// weighs on the risk of those that have no value.
 func (w *filling) again(ctx context.Context, by *Model) error {
 	if w.Settings.Style == prompt.Open || len(w.images()) > 0 || by.prints() {
 		return nil
 	}
 	whole := part{schema: w.Schema, style: prompt.Record}
 	room, err := w.asker(by).room(&whole)
-	lines := w.unread()
+	lines, left := w.unread()
+	ask := len(left) > 0 && !w.Settings.Sparing
 	// Where there is no room for all fields at once, the lines stay a problem.
-	for round := 1; err == nil && round <= w.Rounds && len(lines) > 0; round++ {
+	for round := 1; err == nil && round <= w.Rounds && (len(lines) > 0 || ask); round++ {
+		if ask {
+			lines = append(lines, left...)
+			sort.SliceStable(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
+		}
 		if err := w.look(ctx, w.askAgain(by, lines, &whole, room, round), lines, round); err != nil {
 			return err
 		}
-		lines = w.unread()
+		lines, left = w.unread()
+		ask = false // once is enough: it may be of no field
 	}
-	w.stillUnread(lines)
+	w.stillUnread(lines, left)
 	return nil
 }
 
@@ -45,7 +54,7 @@ func (w *filling) look(ctx context.Context, pieces []*piece, lines []evidence.Li
 	step := &trace.Uncovered{Round: round}
 	var asked []layout.Span
 	for _, l := range lines {
-		step.Lines = append(step.Lines, trace.Line{Line: l.Line, Field: l.Field, Text: l.Text})
+		step.Lines = append(step.Lines, trace.Line{Line: l.Line, Field: l.Field, Text: l.Text, Left: l.Left})
 		asked = append(asked, layout.Span{Start: l.Start, End: l.End})
 	}
 	w.trace.add(step)
@@ -67,10 +76,14 @@ func (w *filling) look(ctx context.Context, pieces []*piece, lines []evidence.Li
 	return nil
 }
 
-// unread gives the lines that nothing comes from, but those of pieces that came
-// to nothing: their own problem says so.
-func (w *filling) unread() []evidence.Line {
-	lines := evidence.Unread(w.Schema, &w.record, w.index, w.places(&w.record))
+// unread gives the lines that nothing comes from, and those with what was left
+// over, but those of pieces that came to nothing: their own problem says so.
+func (w *filling) unread() (lines, left []evidence.Line) {
+	lines, left = evidence.Look(w.Schema, &w.record, w.index, w.places(&w.record))
+	return w.ofAnswered(lines), w.ofAnswered(left)
+}
+
+func (w *filling) ofAnswered(lines []evidence.Line) []evidence.Line {
 	sort.Slice(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
 	kept := lines[:0:0]
 	for _, l := range lines {
@@ -125,9 +138,13 @@ func (w *filling) askAgain(by *Model, lines []evidence.Line, whole *part, room p
 // carefully is how many tokens of unread lines go into one request.
 const carefully = 1500
 
-// stillUnread makes problems of the lines that nothing comes from.
-func (w *filling) stillUnread(lines []evidence.Line) {
-	w.missed = map[string]bool{}
+// stillUnread makes problems of the lines that nothing comes from, and notes what
+// was left over.
+func (w *filling) stillUnread(lines, left []evidence.Line) {
+	w.missed, w.leftOver = map[string]bool{}, map[value.Pointer]bool{}
+	for _, l := range left {
+		w.leftOver[l.At] = true
+	}
 	for _, l := range lines {
 		w.missed[l.Field] = true
 	}
@@ -142,4 +159,21 @@ func (w *filling) stillUnread(lines []evidence.Line) {
 		}
 		w.others = append(w.others, record.Problem{What: unread})
 	}
+}
+
+// readSince drops the problems of lines that a value comes from since the record
+// was repaired.
+func (w *filling) readSince() {
+	isUnread := func(p record.Problem) bool { return p.Code() == record.Uncovered }
+	if !slices.ContainsFunc(w.others, isUnread) {
+		return
+	}
+	w.others = slices.DeleteFunc(w.others, isUnread)
+	lines, left := w.unread()
+	// The places that were chosen before the repair may hold others back.
+	again := w.ofAnswered(evidence.Unread(w.Schema, &w.record, w.index, evidence.Of(w.Schema, &w.record, w.index)))
+	lines = slices.DeleteFunc(lines, func(l evidence.Line) bool {
+		return !slices.ContainsFunc(again, func(other evidence.Line) bool { return other.Start == l.Start && other.Field == l.Field })
+	})
+	w.stillUnread(lines, left)
 }

@@ -104,5 +104,5 @@ func (w *filling) bounds() *record.Bounds {
 	return &record.Bounds{Schema: w.Schema, Problems: w.problems, Check: w.check, Finish: func(v *value.Value) {
 		normalize.Record(w.Schema, v)
 		*v = record.Arrange(w.Schema, v)
-	}, Evident: w.evident, Locked: w.locked}
+	}, Evident: w.evident, Locked: w.locked, Invented: w.invented}
 }

@@ -47,6 +47,7 @@ type filling struct {
 	refused    map[value.Pointer]string // why corrections were not taken, by their paths
 	insists    map[value.Pointer]bool   // problems that the model would not change anything for
 	missed     map[string]bool          // fields that lines speak of, and nothing comes from
+	leftOver   map[value.Pointer]bool   // that have no value, while something of their form was left over
 	normalized map[trail][]string       // rules of the normalizers that led to values
 }
 
@@ -158,7 +159,7 @@ func (w *filling) asker(by *Model) *asker {
 // ask asks a model for the record and has it repaired. A code says that no
 // record came, and why; an error that the document waits for another time.
 func (w *filling) ask(ctx context.Context, by *Model) (code record.Code, why string, err error) {
-	w.others, w.lost, w.missed, w.normalized = nil, nil, nil, nil
+	w.others, w.lost, w.missed, w.leftOver, w.normalized = nil, nil, nil, nil, nil
 	pieces, err := w.asker(by).plan()
 	if err != nil {
 		return record.NoAnswer, err.Error(), nil

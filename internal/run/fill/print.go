@@ -14,7 +14,7 @@ import (
 // byPrint fills the record with what the document prints beyond doubt. Nothing
 // is asked.
 func (w *filling) byPrint() {
-	w.others, w.lost, w.missed, w.normalized = nil, nil, nil, nil
+	w.others, w.lost, w.missed, w.leftOver, w.normalized = nil, nil, nil, nil, nil
 	got := printed.Sure(w.Schema, w.doc.Text)
 	w.record, w.found, w.basis = record.Arrange(w.Schema, &got), nil, map[value.Pointer]string{}
 	w.remember()

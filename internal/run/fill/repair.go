@@ -3,8 +3,10 @@ package fill
 import (
 	"context"
 	"fmt"
+	"slices"
 	"sort"
 	"strings"
+	"unicode"
 
 	"filler/internal/ask/answer"
 	"filler/internal/ask/exchange"
@@ -29,10 +31,17 @@ type patient struct {
 // repair repairs what is wrong, each step only what the one before has left:
 // patches, then single fields asked again.
 func (w *filling) repair(ctx context.Context, by *Model) error {
+	was := w.record.Clone()
 	if err := w.patches(ctx, by); err != nil {
 		return err
 	}
-	return w.askFields(ctx, by)
+	if err := w.askFields(ctx, by); err != nil {
+		return err
+	}
+	if !value.Equal(&was, &w.record) {
+		w.readSince()
+	}
+	return nil
 }
 
 // patches asks for patches until nothing is wrong or the rounds are used up.
@@ -341,6 +350,34 @@ func (w *filling) locked(v *value.Value) map[value.Pointer]bool {
 		}
 	}
 	return all
+}
+
+// slight is how many letters and figures a value has at most that may stand
+// anywhere by chance.
+const slight = 3
+
+// invented tells whether all that the document has of an item of a list are values
+// that are slight, or that stand where those of other items do.
+func (w *filling) invented(v *value.Value, item value.Pointer) bool {
+	places := w.places(v)
+	others := map[int][]evidence.Place{} // by line
+	for p, at := range places {
+		if !p.Within(item) && at.Found() {
+			others[at.Line] = append(others[at.Line], at)
+		}
+	}
+	for p, at := range places {
+		if !p.Within(item) || !at.Found() || at.Basis || w.Schema.At(p).Type == schema.Boolean {
+			continue
+		}
+		if said := w.doc.Text[at.Start:at.End]; len(strings.TrimFunc(said, unicode.IsPunct)) <= slight && !at.Led {
+			continue
+		}
+		if !slices.ContainsFunc(others[at.Line], func(o evidence.Place) bool { return o.Start < at.End && at.Start < o.End }) {
+			return false
+		}
+	}
+	return true
 }
 
 func stillFaulty(problems []record.Problem, at value.Pointer) bool {

@@ -35,6 +35,7 @@ const (
 	riskNullOften  = 0.45 // null, and most other items of the list have a value
 	riskMissing    = 0.45 // null, and required
 	riskUnread     = 0.60 // null, and a line that speaks of the field is unread
+	riskLeft       = 0.45 // null, and the document says something of its form that no value came from
 	riskEmptyList  = 0.15
 	riskProblem    = 0.50 // at the leaf
 	riskAround     = 0.06 // at something above it, or at the record
@@ -170,6 +171,8 @@ func (r *risker) own(f *schema.Field, p value.Pointer, v *value.Value) float64 {
 			return riskUnread
 		case f.Required:
 			return riskMissing
+		case r.w.leftOver[p]:
+			return riskLeft
 		case 2*r.filled[f] > r.items[f]:
 			return riskNullOften
 		}

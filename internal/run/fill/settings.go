@@ -42,6 +42,9 @@ func (f *Filler) keptSettings(w Work, b Beginning, shared *order) []byte {
 	for _, other := range f.Models[1:] {
 		set("then", other.Entry)
 	}
+	if s.Sparing {
+		v.Set("sparing", value.Boolean(true))
+	}
 	if s.Prefill {
 		v.Set("prefill", value.Boolean(true))
 	}
@@ -145,7 +148,7 @@ func SettingsOf(r store.Run) (s prompt.Settings, then string) {
 	}
 	s.Layout, s.Style, s.Instructions, s.Images = get("layout"), get("style"), get("instructions"), get("images")
 	s.Chunk, _ = strconv.Atoi(get("chunk"))
-	s.Prefill, s.Spaced = get("prefill") == "true", get("spaced") == "true"
+	s.Prefill, s.Spaced, s.Sparing = get("prefill") == "true", get("spaced") == "true", get("sparing") == "true"
 	if n, err := strconv.Atoi(get("overlap")); err == nil {
 		s.Overlap = n
 	}

@@ -264,7 +264,7 @@ func TestStreaming(t *testing.T) {
 func TestSettingsAreKept(t *testing.T) {
 	own, err := prompt.ParseTemplate("t", "{{.Fields}}{{.Document}}{{.Answer}}")
 	require.NoError(t, err)
-	want := prompt.Settings{Layout: "flow", Instructions: "Be brief.", Style: prompt.ByGroup, Chunk: 700, Overlap: 3, Images: "beside", Prefill: true, Template: own, Solved: []prompt.Solved{{Document: "a", Text: "t", Record: "{}"}}}
+	want := prompt.Settings{Layout: "flow", Instructions: "Be brief.", Style: prompt.ByGroup, Chunk: 700, Overlap: 3, Images: "beside", Prefill: true, Sparing: true, Template: own, Solved: []prompt.Solved{{Document: "a", Text: "t", Record: "{}"}}}
 	f := &Filler{Settings: want, Job: "bridges", Models: []*Model{nil, {Model: &project.Model{Entry: "large"}}}}
 	got, then := SettingsOf(store.Run{Settings: f.keptSettings(Fill{}, Beginning{}, nil)})
 	assert.Equal(t, "large", then)

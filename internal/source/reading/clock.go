@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"unicode"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -328,4 +329,33 @@ func (tx *Text) behindDay(s Span) bool {
 		}
 	}
 	return false
+}
+
+// inClock are the times that stand in figures: 14:05, 9.30 pm, 9h40, 7am.
+var inClock = lazy.New(`(?i)\b(?:[01]?\d|2[0-4])(?::[0-5]\d(?::[0-5]\d)?(?: ?[ap]\.?m\b)?|[.h][0-5]\d ?(?:[ap]\.?m|h|uhr|hrs)?\b| ?[ap]\.?m\b)`)
+
+// AllTimes gives the places of all times of day that are written as such, in order.
+func (tx *Text) AllTimes() (all []Span) {
+	tx.SpokenTimes("")
+	seen := map[Span]bool{}
+	keep := func(s Span) {
+		if !seen[s] && !tx.InDate(s) {
+			seen[s] = true
+			all = append(all, s)
+		}
+	}
+	for _, spans := range tx.clocks.at {
+		for _, s := range spans {
+			keep(s)
+		}
+	}
+	for _, m := range inClock.FindAllStringIndex(tx.Source, -1) {
+		if said := tx.Source[m[0]:m[1]]; !strings.Contains(said, ".") || strings.ContainsFunc(said, unicode.IsLetter) {
+			keep(Span{m[0], m[1]})
+		}
+	}
+	sort.Slice(all, func(i, j int) bool {
+		return all[i].Start < all[j].Start || all[i].Start == all[j].Start && all[i].End > all[j].End
+	})
+	return all
 }

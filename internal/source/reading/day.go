@@ -371,6 +371,16 @@ func (tx *Text) Months(month string) []Span {
 	return tx.months.at[month]
 }
 
+// AllMonths gives the places of all months of a year.
+func (tx *Text) AllMonths() (all []Span) {
+	tx.Months("")
+	for _, spans := range tx.months.at {
+		all = append(all, spans...)
+	}
+	sort.Slice(all, func(i, j int) bool { return all[i].Start < all[j].Start })
+	return all
+}
+
 func (tx *Text) findMonths(s Span) {
 	text := tx.Source[s.Start:s.End]
 	for _, m := range monthText.FindAllStringSubmatchIndex(text, -1) {

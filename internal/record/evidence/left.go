@@ -1,0 +1,447 @@
+package evidence
+
+import (
+	"maps"
+	"slices"
+	"sort"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
+	"filler/internal/base/value"
+	"filler/internal/record/normalize"
+	"filler/internal/schema"
+	"filler/internal/source/reading"
+)
+
+// What was left over: a field has no value, and the document says something that has the
+// form of one and that no value came from. It may be of no field, so it is asked about and
+// no problem by itself.
+
+// mostLeft is how many places may have the form of a field that has no value: among more,
+// none is told from the others.
+const mostLeft = 3
+
+// form is what a place has the form of.
+type form string
+
+const (
+	aDay     form = "day"
+	aTime    form = "time"
+	aMonth   form = "month"
+	aCount   form = "count"  // a figure that measures nothing
+	aSum     form = "sum"    // one that may be of money: it has two decimals
+	anAmount form = "amount" // one of money, or with a unit
+	aChoice  form = "choice"
+	aText    form = "text" // behind a label
+)
+
+// leftover is a place that no value came from.
+type leftover struct {
+	span
+	form    form
+	measure reading.Measure
+}
+
+// Left gives the lines with what was left over, each with the field it may be of: of the
+// record itself anywhere, of an item in its own lines, and lines that may be items of a list.
+func (u *unread) left(asked []Line) (lines []Line) {
+	l := &leaving{unread: u, asked: map[int]bool{}, shown: map[string]bool{}}
+	for _, line := range asked {
+		l.asked[line.Line-1] = true
+	}
+	l.find()
+	sort.SliceStable(l.all, func(i, j int) bool { return l.all[i].Start < l.all[j].Start })
+	by, filled := map[*schema.Field][]Line{}, map[*schema.Field]int{}
+	var fields []*schema.Field
+	l.leavesOf(u.s.Root, "", u.record, func(f *schema.Field, p value.Pointer, empty bool) {
+		if !empty {
+			filled[f]++
+			return
+		}
+		if found := l.of(f, p); len(found) > 0 {
+			if by[f] == nil {
+				fields = append(fields, f)
+			}
+			by[f] = append(by[f], found...)
+		}
+	})
+	for _, f := range fields {
+		if len(by[f]) <= max(mostLeft, filled[f]) { // else they are of no field: a column that nobody asked for
+			lines = append(lines, by[f]...)
+		}
+	}
+	lines = append(lines, l.items()...)
+	sort.SliceStable(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
+	return lines
+}
+
+// leaving finds what was left over in a document.
+type leaving struct {
+	*unread
+	asked  map[int]bool                   // lines, from 0, that are asked about anyway
+	all    []leftover                     // in order
+	shown  map[string]bool                // the words that values came from, folded
+	heads  map[int]bool                   // the lines of heads of messages
+	depth  int                            // how deeply most of what was read is quoted
+	owners map[int]map[value.Pointer]bool // the items whose values stand in a line
+	lines  map[value.Pointer][]int        // in which values of an item stand, or of one in it
+	entry  map[value.Pointer]span         // which part of the document each entry has
+}
+
+// labelled is a label with what stands behind it, in a line or between wide gaps.
+var labelledText = lazy.New(`(?m)(?:^|  |; |\| )[ \t]*(\pL[\pL .\-/']{1,30}[\pL.])[ .]*:[ \t]+([^\s:;|][^:;|\n]*?)(?:  |;|\||$)`)
+
+// attached stands before the names of what came with a mail.
+const attached = "Attached"
+
+// isAnswer tells a text that a yes or no of the schema may be concluded from: open, closed, yes.
+func (l *leaving) isAnswer(said string) bool {
+	return slices.ContainsFunc(l.s.Leaves(), func(f *schema.Field) bool {
+		_, known := normalize.Says(f, said)
+		return known && f.Type == schema.Boolean
+	})
+}
+
+// inHundredths is a figure with two decimals.
+var inHundredths = lazy.New(`[.,]\d\d$`)
+
+// find gathers the places that no value came from, each in its largest form.
+func (l *leaving) find() {
+	ix := l.w.ix
+	l.heads, l.owners, l.lines = l.mailHeads(), map[int]map[value.Pointer]bool{}, map[value.Pointer][]int{}
+	l.entry = map[value.Pointer]span{}
+	for k, e := range l.entries {
+		end := len(ix.Source)
+		if k+1 < len(l.entries) {
+			end = l.entries[k+1].Start
+		}
+		l.entry[e.at] = between(e.Start, end)
+	}
+	depths := map[int]int{}
+	for _, n := range slices.Sorted(maps.Keys(l.claims)) {
+		at := l.claims[n]
+		d := l.w.depth(ix.LineSpan(n).Start)
+		depths[d] += len(at)
+		if depths[d] > depths[l.depth] || depths[d] == depths[l.depth] && d < l.depth {
+			l.depth = d
+		}
+		l.owners[n] = map[value.Pointer]bool{}
+		for i, p := range l.leaves[n] {
+			for item := l.itemOf(p); !l.owners[n][item]; item = l.itemOf(item.Parent()) {
+				l.owners[n][item] = true
+				l.lines[item] = append(l.lines[item], n)
+			}
+			l.shown[folded(ix.Source[at[i].Start:at[i].End])] = true
+		}
+	}
+	last := span{}
+	keep := func(s span, form form, m reading.Measure) {
+		if s.Start < last.End && last.Start < s.End || !l.isFree(s) || ix.TakenBack(s) || ix.Denial(s) == reading.Denied {
+			return
+		}
+		last = s
+		l.all = append(l.all, leftover{s, form, m})
+	}
+	for _, s := range ix.AllDays() {
+		keep(s, aDay, reading.Measure{})
+	}
+	last = span{}
+	for _, s := range ix.AllMonths() {
+		keep(s, aMonth, reading.Measure{})
+	}
+	last = span{}
+	for _, s := range ix.AllTimes() {
+		keep(s, aTime, reading.Measure{})
+	}
+	last = span{}
+	said := slices.Clone(l.all)
+	sort.Slice(said, func(i, j int) bool { return said[i].Start < said[j].Start })
+	held := func(s span) bool {
+		i := sort.Search(len(said), func(i int) bool { return said[i].End > s.Start })
+		return i < len(said) && said[i].Start < s.End
+	}
+	for _, s := range ix.AllNumbers() {
+		if ix.InDate(s) || held(s) {
+			continue
+		}
+		if m := ix.MeasureOf(s); m.Unit != "" || m.Code != "" || m.Minor {
+			keep(s, anAmount, m)
+		} else if inHundredths.MatchString(ix.Source[s.Start:s.End]) {
+			keep(s, aSum, m)
+		} else if l.isCount(s) {
+			keep(s, aCount, m)
+		}
+	}
+	last = span{}
+	for _, m := range labelledText.FindAllStringSubmatchIndex(ix.Source, -1) {
+		s, label, said := between(m[4], m[5]), ix.Source[m[2]:m[3]], ix.Source[m[4]:m[5]]
+		if !l.isClaimed(between(m[2], m[5])) && label != attached && letters(said) > 1 && !saysNone(said) && !l.isAnswer(said) {
+			keep(s, aText, reading.Measure{})
+		}
+	}
+}
+
+// isFree tells whether nothing was read from a place, and nothing about it is asked anyway.
+func (l *leaving) isFree(s span) bool {
+	n := l.w.ix.LineOf(s.Start)
+	return !l.isClaimed(s) && !l.heads[n] && !l.asked[n] && l.w.depth(s.Start) <= l.depth
+}
+
+// mostDigits is how many digits a count has at most: more are of a number that names something.
+const mostDigits = 6
+
+// isCount tells whether a figure may count something: it is no word, no mark before a line, no
+// ordinal, and no number of an account.
+func (l *leaving) isCount(s span) bool {
+	source := l.w.ix.Source
+	said := source[s.Start:s.End]
+	if len(said) > mostDigits || strings.ContainsFunc(said, unicode.IsLetter) {
+		return false
+	}
+	line := l.w.ix.LineSpan(l.w.ix.LineOf(s.Start))
+	if strings.Trim(source[line.Start:s.Start], " \t*•·–-|>#(") == "" {
+		return false
+	}
+	behind := strings.TrimPrefix(source[s.End:line.End], ".")
+	return len(behind) == line.End-s.End || strings.TrimSpace(behind) == ""
+}
+
+// isClaimed tells whether a value came from a place, or from words about it.
+func (l *leaving) isClaimed(s span) bool {
+	ix := l.w.ix
+	for n := ix.LineOf(s.Start); n <= ix.LineOf(s.End-1); n++ {
+		if slices.ContainsFunc(l.claims[n], func(c span) bool { return c.Start < s.End && s.Start < c.End }) {
+			return true
+		}
+	}
+	return false
+}
+
+// mailHeads gives the lines of the heads of messages: labelled lines without a gap, among
+// them who wrote it and what it is about.
+func (l *leaving) mailHeads() map[int]bool {
+	heads := map[int]bool{}
+	ix := l.w.ix
+	var block []int
+	from, about := false, false
+	flush := func() {
+		if from && about {
+			for _, n := range block {
+				heads[n] = true
+			}
+		}
+		block, from, about = block[:0], false, false
+	}
+	for n := range len(ix.Breaks) + 1 {
+		label, _, ok := strings.Cut(strings.TrimLeft(ix.Line(n+1), "> "), ":")
+		if strings.HasSuffix(ix.Line(n+1), ":") && strings.HasPrefix(ix.Line(n+2), ">") {
+			heads[n] = true // On 4 October Ms Pound wrote:
+		}
+		if !ok || len(label) > 20 {
+			flush()
+			continue
+		}
+		block = append(block, n)
+		from, about = from || lang.MailFrom.Has(strings.ToLower(label)), about || lang.MailSubject.Has(strings.ToLower(label))
+	}
+	flush()
+	return heads
+}
+
+// leavesOf calls for each field that is no list, and for those of items.
+func (l *leaving) leavesOf(f *schema.Field, p value.Pointer, v *value.Value, call func(f *schema.Field, p value.Pointer, empty bool)) {
+	switch {
+	case f.Type == schema.Group && (v == nil || v.Kind == value.Object || v.Kind == value.Null):
+		for _, kid := range f.Fields {
+			var at *value.Value
+			if v != nil {
+				at = v.Get(kid.Name)
+			}
+			l.leavesOf(kid, p.Key(kid.Name), at, call)
+		}
+	case f.Type == schema.List:
+		if v != nil && v.Kind == value.Array {
+			for i := range v.Kids {
+				l.leavesOf(f.Item, p.Index(i), &v.Kids[i], call)
+			}
+		}
+	case f.IsLeaf():
+		call(f, p, v == nil || v.Kind == value.Null)
+	}
+}
+
+// of gives the lines with what may be the value of a field: those of its entry or of its
+// item.
+func (l *leaving) of(f *schema.Field, p value.Pointer) (lines []Line) {
+	item := l.itemOf(p)
+	for _, region := range l.regions(item) {
+		found := l.within(region)
+		if f.Type == schema.Choice {
+			found = l.choices(f, region)
+		}
+		for _, left := range found {
+			if !left.fits(f) || item == "" && l.shown[folded(l.w.ix.Source[left.Start:left.End])] {
+				continue
+			}
+			if len(lines) == mostLeft {
+				return nil
+			}
+			lines = append(lines, l.line(left, f.Path, p))
+		}
+	}
+	return lines
+}
+
+// regions gives where the values of an item stand: its entry's part of the document, or the
+// lines that are its own; all of the document for "".
+func (l *leaving) regions(item value.Pointer) (all []span) {
+	switch {
+	case item == "":
+		return []span{between(0, len(l.w.ix.Source))}
+	case l.s.EachEntry() && item.Parent() == "":
+		if at, ok := l.entry[item]; ok {
+			return []span{at}
+		}
+		return nil
+	}
+	for _, n := range l.lines[item] {
+		if l.isOwn(item, n) {
+			at := l.w.ix.LineSpan(n)
+			all = append(all, between(at.Start, at.End))
+		}
+	}
+	return all
+}
+
+// within gives what was left over in a region.
+func (l *leaving) within(region span) []leftover {
+	from := sort.Search(len(l.all), func(i int) bool { return l.all[i].Start >= region.Start })
+	to := sort.Search(len(l.all), func(i int) bool { return l.all[i].Start >= region.End })
+	return l.all[from:max(from, to)]
+}
+
+// isOwn tells whether values of an item stand in a line, and none of another one beside.
+func (l *leaving) isOwn(item value.Pointer, line int) bool {
+	own := false
+	for other := range l.owners[line] {
+		switch {
+		case other == item || strings.HasPrefix(string(other), string(item)+"/"):
+			own = true
+		case other != "" && !strings.HasPrefix(string(item), string(other)+"/"):
+			return false
+		}
+	}
+	return own
+}
+
+// line gives the line that something left over stands in, as it is asked about.
+func (l *leaving) line(left leftover, field string, p value.Pointer) Line {
+	ix := l.w.ix
+	n := ix.LineOf(left.Start)
+	text, start, end := ix.rowAt(n)
+	if len(text) > longestLine {
+		start, end = max(start, left.Start-longestLine/2), min(end, left.End+longestLine/2)
+		text = strings.ToValidUTF8(ix.Source[start:end], "")
+	}
+	return Line{Start: left.Start, End: left.End, Line: n + 1, Field: field, Text: strings.Join(strings.Fields(text), " "), At: p, Left: true}
+}
+
+// fits tells whether something may be the value of a field.
+func (left leftover) fits(f *schema.Field) bool {
+	switch f.Kin().Type {
+	case schema.Date:
+		return left.form == aDay || left.form == aMonth && f.Precision != ""
+	case schema.DateTime:
+		return left.form == aDay
+	case schema.Time:
+		return left.form == aTime
+	case schema.Money:
+		return left.form == aSum || left.form == anAmount && (left.measure.Code != "" || left.measure.Minor)
+	case schema.Quantity:
+		return left.form == anAmount && left.measure.Unit != "" && (f.Unit == "" || left.measure.Has(f.Unit) || reading.Convert("1", left.measure.Unit, f.Unit) != "")
+	case schema.Integer:
+		return left.form == aCount
+	case schema.Number:
+		return left.form == aCount || left.form == aSum
+	case schema.Choice:
+		return left.form == aChoice
+	case schema.Text:
+		return left.form == aText
+	}
+	return false
+}
+
+// choices gives the places in a region where a choice of a field stands that no value came from.
+func (l *leaving) choices(f *schema.Field, region span) (found []leftover) {
+	ix := l.w.ix
+	for _, option := range f.Of {
+		for _, name := range append([]string{schema.Spoken(option.Value)}, option.Also...) {
+			words := strings.Fields(folded(name))
+			if len(words) == 0 || utf8.RuneCountInString(name) < 3 || saysNone(name) || lang.Unknown.Has(words[0]) || lang.Yes.Has(words[0]) {
+				continue
+			}
+			for i := ix.TokenAt(region.Start); i < len(ix.Tokens) && ix.Tokens[i].Start < region.End; i++ {
+				if ix.Tokens[i].Word != words[0] || i+len(words) > len(ix.Tokens) || !ix.Reads(i, words) {
+					continue
+				}
+				s := between(ix.Tokens[i].Start, ix.Tokens[i+len(words)-1].End)
+				if l.isFree(s) && ix.Denial(s) == reading.Said {
+					found = append(found, leftover{span: s, form: aChoice})
+				}
+			}
+		}
+	}
+	return found
+}
+
+// tellingTypes are the types whose forms tell an item.
+var tellingTypes = []schema.Type{schema.Date, schema.DateTime, schema.Time, schema.Money, schema.Quantity}
+
+// items gives the lines that may be items of lists: no value came from them, they have words,
+// and something in the form of a field that all items have which were read.
+func (l *leaving) items() (lines []Line) {
+	if l.s.EachEntry() {
+		return nil
+	}
+	for _, list := range l.s.Root.Fields {
+		if list.Type != schema.List || list.Item == nil || list.Item.Type != schema.Group {
+			continue
+		}
+		items := l.record.Get(list.Name)
+		if items == nil || len(items.Kids) == 0 {
+			continue
+		}
+		var filled []*schema.Field
+		for _, f := range list.Item.Fields {
+			if f.IsLeaf() && slices.Contains(tellingTypes, f.Kin().Type) && !slices.ContainsFunc(items.Kids, func(item value.Value) bool { return item.Get(f.Name).Empty() }) {
+				filled = append(filled, f)
+			}
+		}
+		found := map[int]Line{}
+		for _, left := range l.all {
+			n := l.w.ix.LineOf(left.Start)
+			if _, known := found[n]; known || len(l.claims[n]) > 0 || !l.mayBeItem(left) || !slices.ContainsFunc(filled, left.fits) {
+				continue
+			}
+			found[n] = l.line(left, l.called(list), "")
+		}
+		if len(found) <= max(mostLeft, 2*len(items.Kids)) {
+			for _, n := range slices.Sorted(maps.Keys(found)) {
+				lines = append(lines, found[n])
+			}
+		}
+	}
+	return lines
+}
+
+// mayBeItem tells whether a line says more than what was left over in it, and is no sum.
+func (l *leaving) mayBeItem(left leftover) bool {
+	n := l.w.ix.LineOf(left.Start)
+	at := l.w.ix.LineSpan(n)
+	before := strings.TrimSpace(l.w.ix.Source[at.Start:max(at.Start, left.Start)])
+	rest := before + l.w.ix.Source[left.End:max(left.End, at.End)]
+	return letters(rest) >= 3 && !headsSums(before)
+}

@@ -1,0 +1,107 @@
+package evidence
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// What a record lacks while the document has something of its form is told with its line,
+// for three values in five; few right records have anything left over.
+func TestLeftOver(t *testing.T) {
+	lost, told := map[schema.Type]int{}, map[schema.Type]int{}
+	docs, without := 0, 0
+	for _, of := range trades(t) {
+		rec, err := value.Parse(of.rec)
+		require.NoError(t, err)
+		ix := NewIndex(of.doc)
+		places := Of(of.schema, &rec, ix)
+		docs++
+		if _, left := Look(of.schema, &rec, ix, places); len(left) > 0 {
+			without++
+		}
+		for p, place := range places {
+			f := of.schema.At(p)
+			if !place.Found() || strings.Contains(f.Path, "[]") {
+				continue
+			}
+			less := rec.Clone()
+			less.Put(p, value.Value{Kind: value.Null})
+			_, left := Look(of.schema, &less, ix, Of(of.schema, &less, ix))
+			lost[f.Type]++
+			if slices.ContainsFunc(left, func(l Line) bool { return l.At == p && l.Start < place.End && place.Start < l.End }) {
+				told[f.Type]++
+			}
+		}
+	}
+	t.Logf("%d of %d right records have something left over; of %v lost values these are told: %v", without, docs, lost, told)
+	assert.Less(t, without*100, docs*10)
+	for _, kind := range []schema.Type{schema.Date, schema.DateTime, schema.Time, schema.Money, schema.Quantity, schema.Choice} {
+		assert.Greater(t, told[kind]*100, lost[kind]*60, kind)
+	}
+}
+
+// One kind of thing that may be left over, or may not.
+func TestWhatIsLeftOver(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(`
+schema: s
+fields:
+  name: Name.
+  on: {date: Day.}
+  at: {time: When.}
+  price: {money: Price.}
+  width: {quantity: Width., unit: m}
+  rooms: {integer: Rooms.}
+  state: {choice: State., of: {good: {}, worn: {also: [shabby]}}}
+  stops:
+    list: Stops.
+    fields: {place: Where., km: {quantity: How far., unit: km}, note: {integer: Note.}}
+`))
+	require.NoError(t, err)
+	for _, c := range []struct{ text, record, want string }{
+		{"Pell, 3 May 2031", `{"name":"Pell"}`, "on 3 May 2031"},
+		{"Pell, 3 May 2031 and 4 May 2031", `{"name":"Pell","on":"2031-05-03"}`, ""},
+		{"Pell\nSeen 3 May 2031\nPrinted 3 May 2031", `{"name":"Pell","on":"2031-05-03"}`, ""},
+		{"Pell came at 14:05", `{"name":"Pell"}`, "at 14:05"},
+		{"Pell, £12.50", `{"name":"Pell"}`, "price 12.50"},
+		{"Pell, net 12.50", `{"name":"Pell"}`, "price 12.50"},
+		{"Pell, 250 cm by 300 kg", `{"name":"Pell"}`, "width 250"},
+		{"Pell, rather shabby", `{"name":"Pell"}`, "state shabby"},
+		{"Pell, not shabby", `{"name":"Pell"}`, ""},
+		{"Pell, 3 rooms", `{"name":"Pell"}`, "rooms 3"},
+		{"Pell\n3. He came\n", `{"name":"Pell"}`, ""},
+		{"Pell, account 12345678", `{"name":"Pell"}`, ""},
+		{"From: Pell\nDate: 3 May 2031\nSubject: rooms\n\nPell", `{"name":"Pell"}`, ""},
+		{"Pell\n> it was 3 May 2031", `{"name":"Pell"}`, ""},
+		{"1 May 2031, 2 May 2031, 3 May 2031, 4 May 2031: Pell", `{"name":"Pell"}`, ""}, // none is told from the others
+		{"Pell\nOsk 3 km\nWeir 4 km\nUlm 7 km", `{"name":"Pell","stops":[{"place":"Osk","km":{"amount":3,"unit":"km"}},{"place":"Weir","km":{"amount":4,"unit":"km"}}]}`, "stops 7"},
+		{"Pell\nOsk 3 km (2)\nWeir 4 km (5)", `{"name":"Pell","stops":[{"place":"Osk","km":{"amount":3,"unit":"km"},"note":2},{"place":"Weir","km":{"amount":4,"unit":"km"},"note":null}]}`, "stops[].note 5"},
+		{"Pell\nOsk 3 km (2)\nWeir 4 km\ntotal 7 km", `{"name":"Pell","stops":[{"place":"Osk","km":{"amount":3,"unit":"km"},"note":2},{"place":"Weir","km":{"amount":4,"unit":"km"}}]}`, "width 7"}, // and no stop: a sum
+	} {
+		text := c.text
+		rec, err := value.Parse(c.record)
+		require.NoError(t, err)
+		for _, f := range s.Root.Fields { // the others are known
+			known := map[string]string{"on": `"2031-05-03"`, "at": `"14:05"`, "price": `{"amount":12.5,"currency":"GBP"}`, "width": `{"amount":2.5,"unit":"m"}`, "rooms": "3", "state": `"worn"`}[f.Name]
+			if name, _, _ := strings.Cut(c.want, " "); known == "" || rec.Get(f.Name) != nil || name == f.Name || c.want == "" && !strings.HasPrefix(name, "stops") {
+				continue
+			}
+			v, err := value.Parse(known)
+			require.NoError(t, err)
+			rec.Kids = append(rec.Kids, v.Named(f.Name))
+		}
+		ix := NewIndex(text)
+		_, left := Look(s, &rec, ix, Of(s, &rec, ix))
+		var got []string
+		for _, l := range left {
+			got = append(got, l.Field+" "+text[l.Start:l.End])
+		}
+		assert.Equal(t, c.want, strings.Join(got, ", "), text)
+	}
+}
