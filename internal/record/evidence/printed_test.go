@@ -35,14 +35,15 @@ var apart = map[string]string{
 }
 
 // A value as the document prints it, given as a text, is normalized to the right value, or
-// left as it is: never to another one. Converted ones have all their decimals.
+// left as it is: never to another one; so is what is left, by where it stands. Converted ones have all their decimals.
 func TestValuesAsPrinted(t *testing.T) {
-	same, left := 0, 0
+	same, left, placed := 0, 0, 0
 	used := map[string]bool{}
 	for _, of := range trades(t) {
 		rec, err := value.Parse(of.rec)
 		require.NoError(t, err)
-		for p, place := range Of(of.schema, &rec, NewIndex(of.doc)) {
+		ix := NewIndex(of.doc)
+		for p, place := range Of(of.schema, &rec, ix) {
 			f := of.schema.At(p)
 			if k := f.Kin().Type; !place.Found() || place.Kind != Quoted && place.Kind != Restated || k == schema.Text || k == schema.Boolean || k == schema.Choice {
 				continue
@@ -56,6 +57,10 @@ func TestValuesAsPrinted(t *testing.T) {
 				same++
 			case got.Kind == value.String && want.Kind != value.String, got.Kind == value.String && got.Text == strings.Join(strings.Fields(printed), " "):
 				left++
+				if own, ok := ix.InPlace(of.schema, f, reading.Span{Start: place.Start, End: place.End}); ok {
+					placed++
+					assert.True(t, comesTo(&own, &want), "%s, %q in its place: %s, not %s", key, printed, own.String(), want.String())
+				}
 			case apart[key] != "":
 				used[key] = true
 			default:
@@ -63,8 +68,9 @@ func TestValuesAsPrinted(t *testing.T) {
 			}
 		}
 	}
-	t.Logf("%d values as printed are normalized, %d left as they are", same, left)
+	t.Logf("%d values as printed are normalized, %d left as they are, of which %d are read in their place", same, left, placed)
 	assert.Greater(t, same, 850)
+	assert.Greater(t, placed, left/2)
 	for key := range apart {
 		assert.True(t, used[key], "%s is said by its place", key)
 	}

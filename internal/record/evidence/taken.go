@@ -2,7 +2,10 @@ package evidence
 
 import (
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
 )
@@ -58,7 +61,56 @@ func withoutSigns(f *schema.Field, said string, at reading.Span) (string, readin
 	if len(said) > 1 && said[0] == '(' && !strings.Contains(said, ")") {
 		said, at.Start = said[1:], at.Start+1
 	}
-	return said, at
+	said, at = withoutStop(f, said, at)
+	for {
+		inner, lead := unwrapped(said)
+		if lead == 0 {
+			return said, at
+		}
+		at.Start += lead
+		said, at.End = inner, at.Start+len(inner)
+	}
+}
+
+// sentence is how many words a text has at least that is a sentence of its own, with its stop.
+const sentence = 7
+
+// withoutStop takes off the full stop of a sentence that a text ends; not that of an
+// abbreviation (S. Coop., S.A.), nor its own.
+func withoutStop(f *schema.Field, said string, at reading.Span) (string, reading.Span) {
+	body, stopped := strings.CutSuffix(said, ".")
+	words := strings.Fields(body)
+	word := ""
+	if len(words) > 0 {
+		word = words[len(words)-1]
+	}
+	first, _ := utf8.DecodeRuneInString(body)
+	switch {
+	case !stopped || f.Kin().Type != schema.Text || f.Pattern != nil || len(words) >= sentence && unicode.IsUpper(first):
+		return said, at
+	case len(words) > 1 && strings.HasSuffix(words[len(words)-2], "."):
+		return said, at
+	case strings.HasSuffix(word, ")"), strings.Trim(word, "0123456789/,:-") == "":
+	case len(word) <= 3 || strings.Contains(word, ".") || lang.Short.Has(strings.ToLower(word)) || lang.Short.Has(strings.ToLower(word)+"."):
+		return said, at
+	}
+	at.End--
+	return body, at
+}
+
+// wrappers are the signs that a sentence puts around a value, by the first of them.
+var wrappers = map[string]string{"(": ")", "[": "]", "\"": "\"", "'": "'", "„": "“", "“": "”", "«": "»", "‘": "’", "‚": "‘", "”": "”"}
+
+// unwrapped gives what stands between two signs around a text, and how many bytes the first
+// of them takes; 0 where there are none, or where they stand around a part of it.
+func unwrapped(said string) (inner string, lead int) {
+	for first, last := range wrappers {
+		inner, opens := strings.CutPrefix(said, first)
+		if inner, closes := strings.CutSuffix(inner, last); opens && closes && strings.TrimSpace(inner) == inner && inner != "" && !strings.ContainsAny(inner, first+last) {
+			return inner, len(first)
+		}
+	}
+	return said, 0
 }
 
 // withoutLabel takes the label of the field off a line.

@@ -54,6 +54,7 @@ const (
 	RuleSentence   = "sentence"    // a sentence around the value
 	RuleMisread    = "misread"     // a choice or a code, but for letters and figures that look alike
 	RuleLookalikes = "lookalikes"  // letters that look like figures
+	RuleInPlace    = "in-place"    // words of the document, by where they stand in it
 	RuleJSON       = "json"        // a text that holds JSON where any value belongs
 	RulePairs      = "pairs"       // names and values in a list where an object of any names belongs
 )

@@ -5,6 +5,8 @@ import (
 	"errors"
 	"fmt"
 	"regexp"
+	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"unicode/utf8"
@@ -274,8 +276,7 @@ func (x *piece) complete() bool {
 
 // normalize normalizes what was read.
 func (x *piece) normalize() {
-	x.normalized = normalize.Record(x.schema, &x.record)
-	x.trace.normalizers(x.normalized)
+	x.normalizers()
 	x.came = nil
 	for i := range x.record.Kids {
 		if i+1 < len(x.record.Kids) && x.schema.Record().Child(x.record.Kids[i].Name) != nil {
@@ -286,8 +287,14 @@ func (x *piece) normalize() {
 }
 
 // known tells whether a field somewhere in the schema is called so, but for
-// case and signs.
+// case and signs, or the way to one: inspector.name, bays[0].deck.
 func (x *piece) known(name string) bool {
+	if steps := strings.FieldsFunc(name, func(r rune) bool { return r == '.' || r == '[' || r == ']' }); len(steps) > 1 {
+		return !slices.ContainsFunc(steps, func(step string) bool {
+			_, err := strconv.Atoi(step)
+			return err != nil && !x.known(strings.TrimSpace(step))
+		})
+	}
 	name = normalize.PlainName(name)
 	found := name == schema.Wrapper
 	x.schema.Root.Walk(func(f *schema.Field, _ int) { found = found || f.Name != "" && normalize.PlainName(f.Name) == name })
@@ -426,8 +433,7 @@ func (x *piece) short(came string) {
 	}
 	x.record = at
 	x.bases()
-	x.normalized = normalize.Record(x.schema, &x.record)
-	x.trace.normalizers(x.normalized)
+	x.normalizers()
 	x.record = record.Arrange(x.schema, &x.record)
 }
 

@@ -170,3 +170,51 @@ func (tx *Text) namesCurrency(code string) bool {
 	}
 	return slices.ContainsFunc(lang.Sign.Names(code), func(sign string) bool { return strings.Contains(tx.Source, sign) })
 }
+
+// CurrencyOf gives the currency that a measure says in this text. A sign of several stands for
+// the one of them that the text names; where it names none, the pound's for sterling, and the
+// others for none.
+func (tx *Text) CurrencyOf(m Measure) string {
+	if m.Code == "" || !m.Perhaps {
+		return m.Code
+	}
+	tx.prepareNamed()
+	found := ""
+	for _, code := range append([]string{m.Code}, lang.AlsoOf.Names(m.Code)...) {
+		if tx.named.explicit[code] || tx.says(code) {
+			if found != "" {
+				return ""
+			}
+			found = code
+		}
+	}
+	if found == "" && m.Code == sterling {
+		return sterling
+	}
+	return found
+}
+
+const sterling = "GBP"
+
+// says tells whether a text has the code of a currency, in capitals.
+func (tx *Text) says(code string) bool {
+	return slices.ContainsFunc(tx.ByWord[strings.ToLower(code)], func(i int) bool {
+		return tx.Source[tx.Tokens[i].Start:tx.Tokens[i].End] == code
+	})
+}
+
+// OnlyCurrency gives the one currency of all sums of a text; "" where there are several, or
+// none is named.
+func (tx *Text) OnlyCurrency() string {
+	tx.prepareNamed()
+	if len(tx.named.currencies) != 1 {
+		return ""
+	}
+	for code := range tx.named.currencies {
+		if tx.named.explicit[code] || tx.says(code) {
+			return code
+		}
+		return tx.CurrencyOf(Measure{Code: code, Perhaps: true})
+	}
+	return ""
+}

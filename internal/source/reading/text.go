@@ -48,6 +48,7 @@ type Text struct {
 	back      []Span // what the text takes back
 	measured  measured
 	named     named
+	standing  standing
 }
 
 // New reads a text.
