@@ -74,6 +74,7 @@ func (u *unread) left(asked []Line) (lines []Line) {
 		}
 	}
 	lines = append(lines, l.items()...)
+	lines = append(lines, l.stretches()...)
 	sort.SliceStable(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
 	return lines
 }
@@ -395,53 +396,4 @@ func (l *leaving) choices(f *schema.Field, region span) (found []leftover) {
 		}
 	}
 	return found
-}
-
-// tellingTypes are the types whose forms tell an item.
-var tellingTypes = []schema.Type{schema.Date, schema.DateTime, schema.Time, schema.Money, schema.Quantity}
-
-// items gives the lines that may be items of lists: no value came from them, they have words,
-// and something in the form of a field that all items have which were read.
-func (l *leaving) items() (lines []Line) {
-	if l.s.EachEntry() {
-		return nil
-	}
-	for _, list := range l.s.Root.Fields {
-		if list.Type != schema.List || list.Item == nil || list.Item.Type != schema.Group {
-			continue
-		}
-		items := l.record.Get(list.Name)
-		if items == nil || len(items.Kids) == 0 {
-			continue
-		}
-		var filled []*schema.Field
-		for _, f := range list.Item.Fields {
-			if f.IsLeaf() && slices.Contains(tellingTypes, f.Kin().Type) && !slices.ContainsFunc(items.Kids, func(item value.Value) bool { return item.Get(f.Name).Empty() }) {
-				filled = append(filled, f)
-			}
-		}
-		found := map[int]Line{}
-		for _, left := range l.all {
-			n := l.w.ix.LineOf(left.Start)
-			if _, known := found[n]; known || len(l.claims[n]) > 0 || !l.mayBeItem(left) || !slices.ContainsFunc(filled, left.fits) {
-				continue
-			}
-			found[n] = l.line(left, l.called(list), "")
-		}
-		if len(found) <= max(mostLeft, 2*len(items.Kids)) {
-			for _, n := range slices.Sorted(maps.Keys(found)) {
-				lines = append(lines, found[n])
-			}
-		}
-	}
-	return lines
-}
-
-// mayBeItem tells whether a line says more than what was left over in it, and is no sum.
-func (l *leaving) mayBeItem(left leftover) bool {
-	n := l.w.ix.LineOf(left.Start)
-	at := l.w.ix.LineSpan(n)
-	before := strings.TrimSpace(l.w.ix.Source[at.Start:max(at.Start, left.Start)])
-	rest := before + l.w.ix.Source[left.End:max(left.End, at.End)]
-	return letters(rest) >= 3 && !headsSums(before)
 }

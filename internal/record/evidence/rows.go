@@ -86,11 +86,25 @@ func (u *unread) rowOf(n int) (string, int) {
 	}
 	for _, at := range slices.Sorted(maps.Keys(count)) {
 		f := u.s.At(at.Parent())
-		if count[at] >= 2 && f != nil && f.Type == schema.List {
+		if count[at] >= 2 && f != nil && f.Type == schema.List && !(at.Parent() == "" && u.isSpread(at, count[at])) {
 			return u.called(f), cells
 		}
 	}
 	return "", 0
+}
+
+// isSpread tells whether less than half of the own values of an entry stand in one line:
+// then its lines are no rows of entries.
+func (u *unread) isSpread(entry value.Pointer, inLine int) bool {
+	if u.own == nil {
+		u.own = map[value.Pointer]int{}
+		for p, place := range u.places {
+			if place.Found() {
+				u.own[p.Parent()]++
+			}
+		}
+	}
+	return inLine*2 < u.own[entry]
 }
 
 // isRead tells whether a row was read: values of one item come from half of its

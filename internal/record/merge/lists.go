@@ -247,6 +247,9 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 		if c == nil && p == "" && m.schema.EachEntry() {
 			c = m.byRegion(regions, it)
 		}
+		if c == nil && p == "" && m.schema.EachEntry() && m.parts[it.part].Gaps {
+			c = m.enclosing(f, clusters, it)
+		}
 		if c == nil && it.first && last != nil && m.goesOn(f, last, it) {
 			c = last
 		}

@@ -1,0 +1,134 @@
+package evidence
+
+import (
+	"cmp"
+	"maps"
+	"slices"
+	"strings"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Lines and stretches of a document that may be items which were left out whole.
+
+// tellingTypes are the types whose forms tell an item.
+var tellingTypes = []schema.Type{schema.Date, schema.DateTime, schema.Time, schema.Money, schema.Quantity}
+
+// items gives the lines that may be items of lists: no value came from them, they have words,
+// and something in the form of a field that all items have which were read.
+func (l *leaving) items() (lines []Line) {
+	if l.s.EachEntry() {
+		return nil
+	}
+	for _, list := range l.s.Root.Fields {
+		if list.Type != schema.List || list.Item == nil || list.Item.Type != schema.Group {
+			continue
+		}
+		items := l.record.Get(list.Name)
+		if items == nil || len(items.Kids) == 0 {
+			continue
+		}
+		var filled []*schema.Field
+		for _, f := range list.Item.Fields {
+			if f.IsLeaf() && slices.Contains(tellingTypes, f.Kin().Type) && !slices.ContainsFunc(items.Kids, func(item value.Value) bool { return item.Get(f.Name).Empty() }) {
+				filled = append(filled, f)
+			}
+		}
+		found := map[int]Line{}
+		for _, left := range l.all {
+			n := l.w.ix.LineOf(left.Start)
+			if _, known := found[n]; known || len(l.claims[n]) > 0 || !l.mayBeItem(left) || !slices.ContainsFunc(filled, left.fits) {
+				continue
+			}
+			found[n] = l.line(left, l.called(list), "")
+		}
+		if len(found) <= max(mostLeft, 2*len(items.Kids)) {
+			for _, n := range slices.Sorted(maps.Keys(found)) {
+				lines = append(lines, found[n])
+			}
+		}
+	}
+	return lines
+}
+
+// mayBeItem tells whether a line says more than what was left over in it, and is no sum.
+func (l *leaving) mayBeItem(left leftover) bool {
+	n := l.w.ix.LineOf(left.Start)
+	at := l.w.ix.LineSpan(n)
+	before := strings.TrimSpace(l.w.ix.Source[at.Start:max(at.Start, left.Start)])
+	rest := before + l.w.ix.Source[left.End:max(left.End, at.End)]
+	return letters(rest) >= 3 && !headsSums(before)
+}
+
+// stretch is a run of lines, from 0, both counted in.
+type stretch struct{ first, last int }
+
+// stretches gives the parts of a document of many entries that no value came from, which
+// are as long as its entries are and have as much in the form of values: an entry that was
+// left out.
+func (l *leaving) stretches() (lines []Line) {
+	entries := l.extents()
+	if len(entries) == 0 {
+		return nil
+	}
+	var sizes []int
+	for _, e := range entries {
+		sizes = append(sizes, l.nonblank(e))
+	}
+	slices.Sort(sizes)
+	least := max(2, (sizes[len(sizes)/2]+1)/2)
+	next := 0
+	for _, e := range append(entries, stretch{len(l.w.ix.Breaks) + 1, 0}) {
+		if free := (stretch{next, e.first - 1}); l.nonblank(free) >= least && l.tells(free) {
+			for l.w.ix.Line(free.first+1) == "" {
+				free.first++
+			}
+			start, end := l.w.ix.LineSpan(free.first).Start, l.w.ix.LineSpan(free.last).End
+			lines = append(lines, Line{Start: start, End: end, Line: free.first + 1, Field: schema.Wrapper, Text: strings.Join(strings.Fields(l.w.ix.Line(free.first+1)), " "), Left: true})
+		}
+		next = max(next, e.last+1)
+	}
+	return lines
+}
+
+// extents gives the lines of each entry, from the first to the last that a value of it
+// stands in, in order.
+func (l *leaving) extents() []stretch {
+	by := map[value.Pointer]stretch{}
+	for p, at := range l.places {
+		if !at.Found() || !l.s.EachEntry() || len(p.Steps()) == 0 {
+			continue
+		}
+		entry := value.Pointer("").Key(p.Steps()[0])
+		s, known := by[entry]
+		if n := l.w.ix.LineOf(at.Start); !known {
+			by[entry] = stretch{n, n}
+		} else {
+			by[entry] = stretch{min(s.first, n), max(s.last, n)}
+		}
+	}
+	all := slices.Collect(maps.Values(by))
+	slices.SortFunc(all, func(a, b stretch) int { return cmp.Or(a.first-b.first, a.last-b.last) })
+	return all
+}
+
+func (l *leaving) nonblank(s stretch) (n int) {
+	for at := s.first; at <= s.last; at++ {
+		if l.w.ix.Line(at+1) != "" {
+			n++
+		}
+	}
+	return n
+}
+
+// tells tells whether a stretch has several things in the form of values.
+func (l *leaving) tells(s stretch) bool {
+	n := 0
+	for _, left := range l.within(between(l.w.ix.LineSpan(s.first).Start, l.w.ix.LineSpan(s.last).End)) {
+		if left.form != aText && left.form != aCount {
+			n++
+		}
+	}
+	return n > 1
+}

@@ -1,0 +1,74 @@
+package merge
+
+import (
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Answers about lines that were asked again often say of an entry no more than these lines
+// do: the item of a table, without the number above it. Such an entry is the one that its
+// lines stand in.
+
+// enclosing gives the entry in whose part of the document an item stands, unless both have
+// a value of their own for some field.
+func (m *merger) enclosing(f *schema.Field, clusters []*cluster, it *item) *cluster {
+	if it.start < 0 {
+		return nil
+	}
+	var before, first *cluster
+	at, least := -1, -1
+	for _, c := range clusters {
+		begin := c.begin()
+		if begin < 0 {
+			continue
+		}
+		if begin <= it.start && begin > at {
+			before, at = c, begin
+		}
+		if least < 0 || begin < least {
+			first, least = c, begin
+		}
+	}
+	if before == nil {
+		before = first // what stands above the first entry may be of it
+	}
+	if before == nil || before.says(f, it) {
+		return nil
+	}
+	return before
+}
+
+// begin gives where the first value of an entry stands; -1 for nowhere.
+func (c *cluster) begin() int {
+	begin := -1
+	for _, it := range c.items {
+		for _, k := range it.marks {
+			if begin < 0 || k.Start < begin {
+				begin = k.Start
+			}
+		}
+	}
+	return begin
+}
+
+// says tells whether an entry and an item have other values for a field.
+func (c *cluster) says(f *schema.Field, it *item) bool {
+	for _, other := range c.items {
+		if others(f.Item, other.v, it.v) {
+			return true
+		}
+	}
+	return false
+}
+
+func others(f *schema.Field, a, b *value.Value) bool {
+	if f.Type != schema.Group || a == nil || b == nil || a.Kind != value.Object || b.Kind != value.Object {
+		return f.IsLeaf() && !a.Empty() && !b.Empty() && !value.Equal(a, b)
+	}
+	for _, kid := range f.Fields {
+		if kid.Type != schema.List && others(kid, a.Get(kid.Name), b.Get(kid.Name)) {
+			return true
+		}
+	}
+	return false
+}
