@@ -1,6 +1,8 @@
 package merge
 
 import (
+	"strings"
+
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -32,10 +34,29 @@ func (m *merger) enclosing(f *schema.Field, clusters []*cluster, it *item) *clus
 	if before == nil {
 		before = first // what stands above the first entry may be of it
 	}
-	if before == nil || before.says(f, it) {
+	if before == nil || before.says(f, it) || before.hasElsewhere(it) {
 		return nil
 	}
 	return before
+}
+
+// hasElsewhere tells whether a field of an item, and of none in it, stands elsewhere than
+// in the entry: then it is another entry, which may say the same.
+func (c *cluster) hasElsewhere(it *item) bool {
+	for _, k := range it.marks {
+		there, meets := false, false
+		for _, other := range c.items {
+			for _, o := range other.marks {
+				if o.f == k.f && !strings.Contains(k.f.Path, "[]") {
+					there, meets = true, meets || overlap(o.Span, k.Span)
+				}
+			}
+		}
+		if there && !meets {
+			return true
+		}
+	}
+	return false
 }
 
 // begin gives where the first value of an entry stands; -1 for nowhere.
