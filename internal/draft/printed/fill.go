@@ -33,16 +33,24 @@ func Fill(s *schema.Schema, text string) value.Value {
 // heading, that are a legal value whole; null and empty lists else.
 func Sure(s *schema.Schema, text string) value.Value {
 	raw := (&filler{exact: true}).fill(s, text)
-	return sure(s.Root, &raw)
+	labels := map[string]bool{}
+	s.Root.Walk(func(f *schema.Field, _ int) {
+		for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+			labels[strings.Join(words(name), " ")] = true
+		}
+	})
+	return sure(s.Root, &raw, labels)
 }
 
-func sure(f *schema.Field, raw *value.Value) value.Value {
+// sure keeps of what was read what is beyond doubt. What a field's label is followed by is
+// no text if it is the label of another: two columns, each with its own.
+func sure(f *schema.Field, raw *value.Value, labels map[string]bool) value.Value {
 	switch {
 	case f.Type == schema.Group && raw.Kind == value.Object:
 		out := value.Obj()
 		for _, kid := range f.Fields {
 			if at := raw.Get(kid.Name); at != nil {
-				v := sure(kid, at)
+				v := sure(kid, at, labels)
 				out.Kids = append(out.Kids, v.Named(kid.Name))
 			}
 		}
@@ -50,12 +58,12 @@ func sure(f *schema.Field, raw *value.Value) value.Value {
 	case f.Type == schema.List && raw.Kind == value.Array:
 		out := value.List()
 		for i := range raw.Kids {
-			out.Kids = append(out.Kids, sure(f.Item, &raw.Kids[i]))
+			out.Kids = append(out.Kids, sure(f.Item, &raw.Kids[i], labels))
 		}
 		return out
 	case f.IsLeaf() && raw.Kind == value.String:
 		v, ok := Value(f, raw.Text)
-		ok = ok && !readTwice(f.Kin(), raw.Text) && !saysMore(f, raw.Text) && (f.Pattern == nil || v.Kind != value.String || f.Pattern.MatchString(v.Text))
+		ok = ok && !readTwice(f.Kin(), raw.Text) && !saysMore(f, raw.Text) && !(f.Kin().Type == schema.Text && labels[strings.Join(words(raw.Text), " ")]) && (f.Pattern == nil || v.Kind != value.String || f.Pattern.MatchString(v.Text))
 		name, own := f.Measure()
 		if of := v.Get(name); own != "" && of != nil && of.Text != own {
 			exact := ""
