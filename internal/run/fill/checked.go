@@ -1,0 +1,112 @@
+package fill
+
+import (
+	"filler/internal/base/value"
+	"filler/internal/measure/review"
+	"filler/internal/record"
+	"filler/internal/record/evidence"
+	"filler/internal/record/trace"
+	"filler/internal/store"
+)
+
+// What is wrong with a record, and how it is kept.
+
+// places gives the evidence of a record: where the pieces found a value that is
+// still the same, there; of others, where they stand in the source.
+func (w *filling) places(v *value.Value) evidence.Places {
+	if w.doc == nil {
+		return nil
+	}
+	if w.found != nil && value.Equal(v, &w.whole) {
+		return w.found
+	}
+	fixed := evidence.Places{}
+	for p, place := range w.found {
+		if at, before := v.At(p), w.whole.At(p); at != nil && before != nil && value.Equal(at, before) {
+			fixed[p] = place
+		}
+	}
+	places := evidence.With(w.Schema, v, w.index, fixed)
+	for p, place := range places {
+		if words, ok := w.basis[p]; ok && place.Kind != evidence.Pictured {
+			places[p] = w.index.RestsOn(place, words, v.At(p))
+		}
+	}
+	return onPages(w.doc, places)
+}
+
+// check gives all problems of a record: what the schema says, and values that
+// stand nowhere in the source.
+func (w *filling) check(v *value.Value) []record.Problem {
+	problems := append(w.Validator.Check(v), record.Twins(w.Schema, v)...)
+	at := map[value.Pointer]bool{}
+	for _, p := range problems {
+		at[p.Path] = true
+	}
+	for p, place := range w.places(v) {
+		field := w.Schema.At(p)
+		if at[p] || field == nil {
+			continue
+		}
+		if what := w.index.Doubt(field, v.At(p), place, len(w.pages.images) > 0); what != nil {
+			problems = append(problems, evidenceProblem(p, v, what))
+		}
+	}
+	record.Sort(w.Schema, problems)
+	return problems
+}
+
+func evidenceProblem(p value.Pointer, v *value.Value, what record.What) record.Problem {
+	at := v.At(p).Clone().Named("")
+	return record.Problem{Path: p, What: what, Value: &at}
+}
+
+// close makes the record; what people decided about it may be nil.
+func (w *filling) close(o *review.Overlaid) store.Record {
+	places := w.places(&w.record)
+	if o != nil {
+		heeded(o, places)
+	}
+	w.problems = append(w.others, w.problems...)
+	record.Sort(w.Schema, w.problems)
+	status := record.Unflagged
+	switch {
+	case len(w.problems) > 0:
+		status = record.Flagged
+	case w.repaired > 0 || o != nil && len(o.Changes.Kids) > 0:
+		status = record.Repaired
+	}
+	kinds := map[evidence.Kind]int{}
+	for _, p := range places {
+		kinds[p.Kind]++
+	}
+	w.trace.add(&trace.Evidence{Quoted: kinds[evidence.Quoted], Restated: kinds[evidence.Restated], Lookalike: kinds[evidence.Lookalike], Pictured: kinds[evidence.Pictured], Inferred: kinds[evidence.Inferred], None: kinds[evidence.None]})
+	if status != record.Flagged && w.record.Hollow() {
+		w.empty.note(w.task.Document)
+	}
+	w.trace.add(&trace.Ended{Status: status, Problems: w.problems})
+	proof := places.JSON(&w.record)
+	rec := w.toLedger(status, w.record.JSON(), proof.JSON())
+	risk := w.risks(places)
+	if o != nil {
+		risk = settled(o, risk)
+	}
+	rec.Risk = risk.JSON()
+	return rec
+}
+
+// failed closes a filling that came to no record.
+func (w *filling) failed(code record.Code, msg string) store.Record {
+	w.problems = []record.Problem{{What: record.Failure{Kind: code, Why: msg}}}
+	w.trace.add(&trace.Ended{Status: record.Failed, Problems: w.problems})
+	return w.toLedger(record.Failed, []byte("null"), []byte("{}"))
+}
+
+func (w *filling) toLedger(status record.Status, rec, proof []byte) store.Record {
+	problems := record.ProblemsJSON(w.problems)
+	r := store.Record{N: w.task.N, Document: w.task.Document, Status: string(status), Record: rec, Problems: problems.JSON(), Evidence: proof, Trace: w.trace.json()}
+	if w.doc != nil {
+		r.TextHash, r.FileHash = w.doc.Hash, w.doc.FileHash
+	}
+	return r
+}
