@@ -30,6 +30,9 @@ func isBare(f *schema.Field, v *value.Value) bool {
 // where no normalizer can read it by itself: £12.50, 41,207, 1 Apr. A value that may
 // be another one there stays as it is.
 func (x *piece) inPlace(which func(*schema.Field, *value.Value) bool) {
+	if x.w.index == nil { // there is no document
+		return
+	}
 	var changes []normalize.Change
 	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, p value.Pointer, v *value.Value) {
 		if len(f.Normalize) > 0 && f.Normalize[0] == "none" || !which(f.Kin(), v) {

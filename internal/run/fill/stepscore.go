@@ -1,11 +1,14 @@
 package fill
 
 import (
+	"bytes"
 	"strings"
 
 	"filler/internal/ask/model"
+	"filler/internal/ask/outline"
 	"filler/internal/ask/prompt"
 	"filler/internal/base/value"
+	"filler/internal/record/evidence"
 	"filler/internal/schema"
 	"filler/internal/store"
 )
@@ -46,7 +49,7 @@ func StepsOf(s *schema.Schema, settings prompt.Settings, exchanges []store.Excha
 			steps.Came = list.Named("")
 		}
 	}
-	x := &piece{part: &part{schema: s, style: prompt.Record}, w: &filling{Filler: &Filler{Schema: s, Settings: settings}}}
+	x := &piece{part: &part{schema: s, style: prompt.Record}, w: &filling{Filler: &Filler{Schema: s, Settings: settings}, index: evidence.NewIndex(shownIn(first))}}
 	if err := x.read(&model.Answer{Reply: *came}); err != nil {
 		return steps, true
 	}
@@ -54,4 +57,21 @@ func StepsOf(s *schema.Schema, settings prompt.Settings, exchanges []store.Excha
 	x.normalize()
 	steps.Normalized = x.record
 	return steps, true
+}
+
+// shownIn gives the document as a request showed it; "" where none is found.
+func shownIn(x *store.Exchange) (doc string) {
+	body, err := value.ParseBytes(bytes.Join(x.Request, nil))
+	if err != nil {
+		return ""
+	}
+	body.Walk(func(_ value.Pointer, v *value.Value) bool {
+		if v.Kind == value.String && outline.Has(v.Text, outline.Document+"\n") {
+			if _, shown, _, fenced := outline.FindDocument(v.Text); fenced {
+				doc = shown
+			}
+		}
+		return true
+	})
+	return doc
 }

@@ -73,6 +73,8 @@ func (r *Race) race(ctx context.Context, out *Settled) error {
 	}
 	out.Now = Option{Cost: r.result.Cost, records: r.control}
 	out.Now.F1 = r.f1(r.control)
+	same := r.compare(r.control, r.control, r.tune, nil)
+	out.Now.Gain.A, out.Now.Gain.B = same.A, same.B // also where no setting comes as far as all documents
 	sample := r.picked()
 	for _, stage := range []func(o *Option) error{
 		func(o *Option) error { return r.onSample(ctx, out, o, sample) },
