@@ -16,13 +16,18 @@ import (
 // sterling where no other pound is named, 41,207 is what the other figures of the document
 // make of it, 1 Apr is of the year that the document is of.
 
+// mostAround is how far a value may reach beyond the place that is read, for its sign or unit.
+const mostAround = 8
+
 // InPlace gives the value of a field that stands in a place, where that is one and no other.
 func (ix *Index) InPlace(s *schema.Schema, f *schema.Field, at reading.Span) (value.Value, bool) {
-	w := &weigher{ix: ix, all: s, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, against: map[sought]says{}, heads: map[*schema.Field][]string{}, plain: true}
+	w := newReader(ix, s)
 	var found *value.Value
 	for _, v := range w.readings(f.Kin(), at) {
 		cands, _ := w.known(f, &v)
-		if !slices.ContainsFunc(cands, func(c candidate) bool { return c.kind != Lookalike && at.Start <= c.Start && c.End <= at.End }) {
+		if !slices.ContainsFunc(cands, func(c candidate) bool {
+			return c.kind != Lookalike && c.Start < at.End && at.Start < c.End && c.Start >= at.Start-mostAround && c.End <= at.End+mostAround
+		}) {
 			continue
 		}
 		switch {
@@ -65,7 +70,10 @@ func (w *weigher) readings(f *schema.Field, at reading.Span) (all []value.Value)
 	for _, key := range keys {
 		key = inFull(key)
 		for _, number := range []string{key, "-" + key} {
-			if number = strings.TrimPrefix(number, "--"); f.Type == schema.Integer || f.Type == schema.Number {
+			if number = strings.TrimPrefix(number, "--"); f.Type == schema.Integer && !value.IsInteger(number) {
+				continue
+			}
+			if f.Type == schema.Integer || f.Type == schema.Number {
 				all = append(all, value.Num(number))
 				continue
 			}
@@ -148,9 +156,63 @@ func (ix *Index) Read(s *schema.Schema, f *schema.Field, v *value.Value) (value.
 		found = &own
 	}
 	if found == nil {
-		return value.Value{}, false
+		return ix.ofTwo(s, f, v)
 	}
 	return *found, true
+}
+
+// ofTwo gives the one of two readings of a figure that the document has: 135.185 km where
+// 84 miles stand.
+func (ix *Index) ofTwo(s *schema.Schema, f *schema.Field, v *value.Value) (value.Value, bool) {
+	said, kin := v, f.Kin()
+	name, own := kin.Measure()
+	measure := ""
+	if v.Kind == value.Object {
+		said, measure = v.Get("amount"), v.Word(name)
+	}
+	if said == nil || said.Kind != value.String {
+		return value.Value{}, false
+	}
+	figures := reading.Whole(said.Text, kin.Numbers, kin.Type == schema.Integer)
+	if kin.Type == schema.Money || kin.Type == schema.Quantity {
+		all, before, behind, ok := reading.Amount(said.Text, kin.Numbers)
+		if figures = all; !ok || before != "" {
+			return value.Value{}, false
+		}
+		if behind != "" {
+			measure = behind
+		}
+		if own != "" && (measure == "" || reading.UnitOf(measure) == reading.UnitOf(own)) {
+			measure = own
+		}
+		if measure == "" || own != "" && measure != own {
+			return value.Value{}, false
+		}
+	}
+	if len(figures) < 2 {
+		return value.Value{}, false
+	}
+	w := newReader(ix, s)
+	var found []value.Value
+	for _, figure := range figures {
+		to := value.Num(figure)
+		if measure != "" {
+			to = value.Obj(to.Named("amount"), value.Str(measure).Named(name))
+		}
+		cands, _ := w.known(f, &to)
+		if slices.ContainsFunc(cands, func(c candidate) bool { return c.kind != Lookalike }) {
+			found = append(found, to)
+		}
+	}
+	if len(found) != 1 {
+		return value.Value{}, false
+	}
+	return found[0], true
+}
+
+// newReader gives a weigher that looks for single values.
+func newReader(ix *Index, s *schema.Schema) *weigher {
+	return &weigher{ix: ix, all: s, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, against: map[sought]says{}, heads: map[*schema.Field][]string{}, plain: true}
 }
 
 // saying gives the places of what a reply says, letter for letter but for spaces.
@@ -194,7 +256,7 @@ func isSaid(v, own *value.Value) bool {
 			if k.Kind == value.Number && !value.Equal(&k, there) {
 				return false
 			}
-		case !strings.EqualFold(k.Text, there.Text) && !slices.Contains(lang.PerhapsSign.Names(there.Text), k.Text) && reading.UnitOf(k.Text) != reading.UnitOf(there.Text):
+		case !strings.EqualFold(k.Text, there.Text) && !slices.Contains(lang.PerhapsSign.Names(there.Text), k.Text) && (reading.UnitOf(k.Text) == "" || reading.UnitOf(k.Text) != reading.UnitOf(there.Text)):
 			return false
 		}
 	}
