@@ -109,7 +109,11 @@ func (a *app) printTrace(l store.Store, run store.Run, t store.Task, full, asJSO
 		return err
 	}
 	if !has {
-		a.printf("no record yet; `filler fill --resume=%d` continues the run\n", run.ID)
+		how := fmt.Sprintf("`filler fill --resume=%d` continues the run", run.ID)
+		if run.State == store.Waiting {
+			how = fmt.Sprintf("the run waits for replies: `filler fill --resume=%d --replies-in FILE` takes them", run.ID)
+		}
+		a.printf("no record yet; %s\n", how)
 		return nil
 	}
 	line, err := fill.ToLine(run.ID, rec, nil)
