@@ -53,6 +53,11 @@ func (w *writer) parts(f *Frame, parts []Part, rec *value.Value, from, to value.
 				continue
 			}
 			text, ok := spell(field, v, &written{f.Record.At(part.At), part.Was}, w.r)
+			if own := f.Record.At(part.At); !ok && !field.Sensitive && !own.Empty() {
+				// No other value can be said in these words, such as 84 miles in km: it stays.
+				rec.Put(at, own.Clone().Named(at.Last()))
+				text, ok = part.Was, true
+			}
 			if !ok {
 				w.lost = append(w.lost, at)
 				continue

@@ -3,7 +3,9 @@ package invent
 import (
 	"errors"
 	"fmt"
+	"maps"
 	"math/rand/v2"
+	"slices"
 	"strings"
 
 	"filler/internal/base/value"
@@ -24,6 +26,7 @@ type Job struct {
 	Near      Alikeness
 	Dropped   int      // for being too alike
 	Noise     []string // kinds, of which half of the documents have one
+	unfound   unfound
 }
 
 // Made is one document with its record.
@@ -41,8 +44,48 @@ type Made struct {
 	at     int // which frame, template or style
 }
 
-// ErrNone is that no document could be made in many tries.
-var ErrNone = errors.New("no document was made in which every value of its record stands")
+// NoneStands is that no document could be made in many tries: a value of its record stood in
+// none of them.
+type NoneStands struct {
+	Tries int
+	Field string // that was not found most often; "" where no try came so far
+	Times int
+	Said  string // how its text said it once
+	From  string // a document in whose way it could not be written
+	Why   string // why no record was drawn, where that was it
+}
+
+func (e *NoneStands) Error() string {
+	says := "no document was made in which every value of its record stands"
+	switch {
+	case e.Field != "" && e.Said == "":
+		return fmt.Sprintf("%s: other values of %s can't be written as %s writes it, %d times in %d tries; leave --like out, or name other texts (--texts form)", says, e.Field, e.From, e.Times, e.Tries)
+	case e.Field != "":
+		return fmt.Sprintf("%s: %s is not found where it is written, as in %q, in %d of %d tries; say how documents write it (`written`), or leave --like out", says, e.Field, e.Said, e.Times, e.Tries)
+	case e.Why != "":
+		return fmt.Sprintf("%s, in %d tries: %s", says, e.Tries, e.Why)
+	}
+	return says
+}
+
+// unfound counts values that stood nowhere in the tries for one document.
+type unfound struct {
+	times map[string]int
+	said  map[string]string
+	from  map[string]string // the documents in whose way they could not be written
+	why   string
+}
+
+// most gives the error for tries that came to nothing.
+func (u *unfound) most() error {
+	e := &NoneStands{Tries: mostTexts, Why: u.why}
+	for _, field := range slices.Sorted(maps.Keys(u.times)) {
+		if n := u.times[field]; n > e.Times {
+			e.Field, e.Times, e.Said, e.From = field, n, u.said[field], u.from[field]
+		}
+	}
+	return e
+}
 
 // mostTexts is how often a document is begun again.
 const mostTexts = 40
@@ -50,6 +93,7 @@ const mostTexts = 40
 // Make makes the document of a number, from 0.
 func (j *Job) Make(n int) (*Made, error) {
 	var err error
+	j.unfound = unfound{times: map[string]int{}, said: map[string]string{}, from: map[string]string{}}
 	for try := range mostTexts {
 		r := random(j.Seed*1000003+int64(n), try)
 		var made *Made
@@ -70,7 +114,7 @@ func (j *Job) Make(n int) (*Made, error) {
 	if j.Dropped > mostTexts/2 {
 		return nil, &TooAlike{j.Near.Different(), j.Alike}
 	}
-	return nil, ErrNone
+	return nil, j.unfound.most()
 }
 
 // TooAlike says how many texts there really are.
@@ -100,6 +144,7 @@ func (j *Job) try(n, try int, r *rand.Rand) (*Made, error) {
 	rec, err := j.record(n*mostTexts+try, held, r)
 	var impossible *Impossible
 	if frame != nil && errors.As(err, &impossible) {
+		j.unfound.why = impossible.Why
 		return nil, nil // another frame may do
 	}
 	if err != nil {
@@ -186,6 +231,12 @@ func (j *Job) text(made *Made, rec *value.Value, frame *Frame, noise string, r *
 		for p, v := range w.kept {
 			rec.Put(p, v.Named(p.Last()))
 		}
+		for _, p := range w.lost {
+			if f := j.Schema.At(p); f != nil {
+				j.unfound.times[f.Path]++
+				j.unfound.from[f.Path] = frame.Document
+			}
+		}
 		if len(w.lost) > 0 {
 			return nil, nil
 		}
@@ -240,7 +291,11 @@ func (j *Job) stands(m *Made) bool {
 		m.Values++
 		place := places[p]
 		if !place.Found() {
-			all = all && (f.Type == schema.Boolean || f.Type == schema.Choice || f.Type == schema.Any)
+			if f.Type != schema.Boolean && f.Type != schema.Choice && f.Type != schema.Any {
+				all = false
+				j.unfound.times[f.Path]++
+				j.unfound.said[f.Path] = m.Text[own.Start:own.End]
+			}
 			return
 		}
 		if m.There++; place.Start < own.End && own.Start < place.End {
