@@ -284,7 +284,7 @@ func (l *leaving) of(f *schema.Field, p value.Pointer) (lines []Line) {
 			found = l.choices(f, region)
 		}
 		for _, left := range found {
-			if !left.fits(f) || item == "" && l.shown[folded(l.w.ix.Source[left.Start:left.End])] {
+			if !left.fits(f) || l.isOfOther(f, left) || item == "" && l.shown[folded(l.w.ix.Source[left.Start:left.End])] {
 				continue
 			}
 			if len(lines) == mostLeft {
@@ -294,6 +294,22 @@ func (l *leaving) of(f *schema.Field, p value.Pointer) (lines []Line) {
 		}
 	}
 	return lines
+}
+
+// isOfOther tells whether something stands behind the label of another field: what was left
+// over there is that one's, which has a value of its own that may be wrong.
+func (l *leaving) isOfOther(f *schema.Field, left leftover) bool {
+	line := l.w.ix.LineSpan(l.w.ix.LineOf(left.Start))
+	before := strings.TrimRight(l.w.ix.Source[line.Start:max(line.Start, left.Start)], " €$£")
+	label, ok := strings.CutSuffix(before, ":")
+	if !ok {
+		return false
+	}
+	for _, sign := range []string{"  ", "\t", ";", "|"} {
+		label = label[strings.LastIndex(label, sign)+1:]
+	}
+	label = folded(label)
+	return l.isField[label] && !slices.ContainsFunc(l.w.labels(f), func(words []string) bool { return strings.Join(words, " ") == label })
 }
 
 // regions gives where the values of an item stand: its entry's part of the document, or the
