@@ -17,7 +17,7 @@ test: needs
 
 long: needs
 	$(GO) test -timeout 40m ./internal/source/layout ./internal/run/fill ./release/...
-	$(GO) test -timeout 40m ./cmd/filler -run 'BuildsAreEqual|WorkersKilled|WorkerCutOff|GuideRuns'
+	$(GO) test -timeout 40m ./cmd/filler -run 'BuildsAreEqual|WorkersKilled|WorkerCutOff|GuideRuns|KilledFiftyTimes|FewKeys|FortyQuestions'
 
 race:
 	CGO_ENABLED=1 $(GO) test -race -short -timeout 40m -skip 'SameLineEveryTime|EveryEntryOnce' ./internal/run/... ./internal/ask/... ./internal/store/... ./internal/source/fetch

@@ -111,6 +111,9 @@ func TestFortyQuestions(t *testing.T) {
 	require.NoError(t, demo.Write("bridges", dir))
 	run("export", "--gold", "--to", "jsonl", "-o", filepath.Join(dir, "gold.jsonl"))
 	for _, small := range []bool{false, true} {
+		if small && testing.Short() {
+			continue
+		}
 		url := byHand(t, all, small)
 		right, marked, unmarked, wrongMarks := 0, 0, []string{}, []string{}
 		for _, k := range all {

@@ -412,6 +412,9 @@ func TestReviewTakesFewKeys(t *testing.T) {
 		}},
 	} {
 		t.Run(name, func(t *testing.T) {
+			if testing.Short() && way.accept == nil {
+				t.Skip("a long one")
+			}
 			dir, s, known := drafts(t)
 			p := table(t, dir, s, known, review.Order{})
 			keys := p.play(way.accept)

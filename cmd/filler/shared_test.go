@@ -164,7 +164,7 @@ func (p *pool) untouched() (n int) {
 // Killing ends with the documents that no process has died with: the others are held alone, for
 // about as long as the time between two kills here, and four in a row would rightly be blamed.
 func TestWorkersKilled(t *testing.T) {
-	kills, n := 15, 400
+	kills, n := 8, 220
 	if !testing.Short() {
 		kills, n = 200, 4000
 	}
