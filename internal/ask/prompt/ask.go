@@ -338,7 +338,7 @@ func (a Repair) Request() *exchange.Request {
 	}
 	b.WriteString("\n# Answer\nCorrect these problems by what the document says. Answer with " +
 		`{"corrections": [{"at": "/a/0/b", "value": 1, "quote": "the words of the document that hold it"}]}` + " and nothing else: a correction for each value that is wrong, at a path named above or below one, as paths of the whole record so far. " +
-		"A value that is nowhere in the document becomes null; \"remove\": true in place of a value takes out what is `unexpected`, and at the path of an item of a list one that the document does not have, or that is there twice. " +
+		"A value that is nowhere in the document, and does not follow from what it says, becomes null; \"remove\": true in place of a value takes out what is `unexpected`, and at the path of an item of a list one that the document does not have, or that is there twice. " +
 		"If a value is right, or the document does not help, leave it out; if nothing is to be corrected, the list is empty.\n")
 	if a.Refused != "" {
 		b.WriteString("\n" + outline.NotTaken + "\nYour last answer: " + a.Refused + ".\n")
