@@ -45,7 +45,7 @@ type leftover struct {
 	measure reading.Measure
 }
 
-// Left gives the lines with what was left over, each with the field it may be of: of the
+// left gives the lines with what was left over, each with the field it may be of: of the
 // record itself anywhere, of an item in its own lines, and lines that may be items of a list.
 func (u *unread) left(asked []Line) (lines []Line) {
 	l := &leaving{unread: u, asked: map[int]bool{}, shown: map[string]bool{}}
@@ -53,7 +53,6 @@ func (u *unread) left(asked []Line) (lines []Line) {
 		l.asked[line.Line-1] = true
 	}
 	l.find()
-	sort.SliceStable(l.all, func(i, j int) bool { return l.all[i].Start < l.all[j].Start })
 	by, filled := map[*schema.Field][]Line{}, map[*schema.Field]int{}
 	var fields []*schema.Field
 	l.leavesOf(u.s.Root, "", u.record, func(f *schema.Field, p value.Pointer, empty bool) {
@@ -92,7 +91,7 @@ type leaving struct {
 	entry  map[value.Pointer]span         // which part of the document each entry has
 }
 
-// labelled is a label with what stands behind it, in a line or between wide gaps.
+// labelledText is a label with what stands behind it, in a line or between wide gaps.
 var labelledText = lazy.New(`(?m)(?:^|  |; |\| )[ \t]*(\pL[\pL .\-/']{1,30}[\pL.])[ .]*:[ \t]+([^\s:;|][^:;|\n]*?)(?:  |;|\||$)`)
 
 // attached stands before the names of what came with a mail.
@@ -109,18 +108,43 @@ func (l *leaving) isAnswer(said string) bool {
 // inHundredths is a figure with two decimals.
 var inHundredths = lazy.New(`[.,]\d\d$`)
 
-// find gathers the places that no value came from, each in its largest form.
+// find gathers the places that no value came from, each in its largest form, in order.
 func (l *leaving) find() {
+	l.heads = l.mailHeads()
+	l.findEntryParts()
+	l.findOwners()
 	ix := l.w.ix
-	l.heads, l.owners, l.lines = l.mailHeads(), map[int]map[value.Pointer]bool{}, map[value.Pointer][]int{}
+	for _, s := range ix.AllDays() {
+		l.keep(s, aDay, reading.Measure{})
+	}
+	for _, s := range ix.AllMonths() {
+		l.keep(s, aMonth, reading.Measure{})
+	}
+	for _, s := range ix.AllTimes() {
+		l.keep(s, aTime, reading.Measure{})
+	}
+	l.findFigures()
+	l.findTexts()
+	sort.SliceStable(l.all, func(i, j int) bool { return l.all[i].Start < l.all[j].Start })
+}
+
+// findEntryParts notes which part of the document each entry has.
+func (l *leaving) findEntryParts() {
 	l.entry = map[value.Pointer]span{}
 	for k, e := range l.entries {
-		end := len(ix.Source)
+		end := len(l.w.ix.Source)
 		if k+1 < len(l.entries) {
 			end = l.entries[k+1].Start
 		}
 		l.entry[e.at] = between(e.Start, end)
 	}
+}
+
+// findOwners notes whose values stand in which lines, with what words, and how deeply most of
+// them are quoted.
+func (l *leaving) findOwners() {
+	ix := l.w.ix
+	l.owners, l.lines = map[int]map[value.Pointer]bool{}, map[value.Pointer][]int{}
 	depths := map[int]int{}
 	for _, n := range slices.Sorted(maps.Keys(l.claims)) {
 		at := l.claims[n]
@@ -138,49 +162,50 @@ func (l *leaving) find() {
 			l.shown[folded(ix.Source[at[i].Start:at[i].End])] = true
 		}
 	}
-	last := span{}
-	keep := func(s span, form form, m reading.Measure) {
-		if s.Start < last.End && last.Start < s.End || !l.isFree(s) || ix.TakenBack(s) || ix.Denial(s) == reading.Denied {
-			return
-		}
-		last = s
+}
+
+// keep keeps a place, unless something came from it, it is denied or taken back, or it lies in
+// the one of its form before it.
+func (l *leaving) keep(s span, form form, m reading.Measure) {
+	if n := len(l.all); n > 0 && l.all[n-1].form == form && s.Start < l.all[n-1].End && l.all[n-1].Start < s.End {
+		return
+	}
+	if l.isFree(s) && !l.w.ix.TakenBack(s) && l.w.ix.Denial(s) != reading.Denied {
 		l.all = append(l.all, leftover{s, form, m})
 	}
-	for _, s := range ix.AllDays() {
-		keep(s, aDay, reading.Measure{})
-	}
-	last = span{}
-	for _, s := range ix.AllMonths() {
-		keep(s, aMonth, reading.Measure{})
-	}
-	last = span{}
-	for _, s := range ix.AllTimes() {
-		keep(s, aTime, reading.Measure{})
-	}
-	last = span{}
+}
+
+// findFigures keeps the figures that are no part of a day or a time.
+func (l *leaving) findFigures() {
+	ix := l.w.ix
 	said := slices.Clone(l.all)
 	sort.Slice(said, func(i, j int) bool { return said[i].Start < said[j].Start })
-	held := func(s span) bool {
-		i := sort.Search(len(said), func(i int) bool { return said[i].End > s.Start })
-		return i < len(said) && said[i].Start < s.End
-	}
 	for _, s := range ix.AllNumbers() {
-		if ix.InDate(s) || held(s) {
+		i := sort.Search(len(said), func(i int) bool { return said[i].End > s.Start })
+		if ix.InDate(s) || i < len(said) && said[i].Start < s.End {
 			continue
 		}
-		if m := ix.MeasureOf(s); m.Unit != "" || m.Code != "" || m.Minor {
-			keep(s, anAmount, m)
-		} else if inHundredths.MatchString(ix.Source[s.Start:s.End]) {
-			keep(s, aSum, m)
-		} else if l.isCount(s) {
-			keep(s, aCount, m)
+		if n := len(l.all); n > len(said) && s.Start < l.all[n-1].End {
+			continue // the same figure, of which less is read
+		}
+		switch m := ix.MeasureOf(s); {
+		case m.Unit != "" || m.Code != "" || m.Minor:
+			l.keep(s, anAmount, m)
+		case inHundredths.MatchString(ix.Source[s.Start:s.End]):
+			l.keep(s, aSum, m)
+		case l.isCount(s):
+			l.keep(s, aCount, m)
 		}
 	}
-	last = span{}
-	for _, m := range labelledText.FindAllStringSubmatchIndex(ix.Source, -1) {
-		s, label, said := between(m[4], m[5]), ix.Source[m[2]:m[3]], ix.Source[m[4]:m[5]]
+}
+
+// findTexts keeps what stands behind labels from which nothing came.
+func (l *leaving) findTexts() {
+	source := l.w.ix.Source
+	for _, m := range labelledText.FindAllStringSubmatchIndex(source, -1) {
+		label, said := source[m[2]:m[3]], source[m[4]:m[5]]
 		if !l.isClaimed(between(m[2], m[5])) && label != attached && letters(said) > 1 && !saysNone(said) && !l.isAnswer(said) {
-			keep(s, aText, reading.Measure{})
+			l.keep(between(m[4], m[5]), aText, reading.Measure{})
 		}
 	}
 }
