@@ -323,7 +323,7 @@ func (f *Field) readOptions(n *place.Node) {
 		}
 		seen[o.Value] = true
 	}
-	if len(f.Of) < 2 {
+	if len(f.Of) < 2 && f.Type == Choice { // else the key itself is the fault
 		n.Fault("a choice needs at least two values to choose from", "add the others, or make the field a text")
 	}
 }

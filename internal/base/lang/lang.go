@@ -41,6 +41,7 @@ const (
 	States      Kind = "states"          // what a document does with a value
 	Month       Kind = "month"           // meanings 1 to 12
 	ShortMonth  Kind = "short-month"
+	SureMonth   Kind = "sure-month" // a short name of a month that is no other word, also without a capital
 	Weekday     Kind = "weekday"    // meanings 1 to 7, from Monday
 	Ordinal     Kind = "ordinal"    // stands behind the figure of a day
 	OrdinalOf   Kind = "ordinal-of" // stands between a day and its month

@@ -142,7 +142,7 @@ const mostPlaces = 20
 
 // Read gives what a reply says of a field in the document's own words, as a value: a text
 // where a number, an amount, a day or a time belongs, or an amount of which a part is one. It
-// must mean the same in all its places.
+// must mean the same in all its places that have one meaning.
 func (ix *Index) Read(s *schema.Schema, f *schema.Field, v *value.Value) (value.Value, bool) {
 	var found *value.Value
 	for _, at := range ix.saying(f.Kin(), v) {
@@ -185,7 +185,7 @@ func (ix *Index) ofTwo(s *schema.Schema, f *schema.Field, v *value.Value) (value
 		if own != "" && (measure == "" || reading.UnitOf(measure) == reading.UnitOf(own)) {
 			measure = own
 		}
-		if measure == "" || own != "" && measure != own {
+		if measure == "" || own != "" && measure != own || kin.Type == schema.Money && !lang.Code.Has(measure) {
 			return value.Value{}, false
 		}
 	}

@@ -26,6 +26,8 @@ func TestReadInPlace(t *testing.T) {
 		{"{quantity: Q., unit: km}", "Drove 84 miles", `"135.185 km"`, `{"amount":135.185,"unit":"km"}`},
 		{"{quantity: Q., unit: km}", "Drove home", `"135.185 km"`, ""},
 		{"{date: D.}", "Seen 1 Apr. Printed 3 May 2031", `"1 Apr"`, `"2031-04-01"`},
+		{"{date: D.}", "fired 1 apr, cone 6 -- printed 3 May 2031. next 19 May 2031", `"1 apr"`, `"2031-04-01"`},
+		{"{money: M.}", "Paid 1,204 in all", `"1,204 euros"`, ""},
 		{"{date: D.}", "Born 3 May 1990. Seen 1 Apr. Printed 3 May 2031", `"1 Apr"`, ""},
 		{"{integer: N.}", "Meter 41,207, was 12,345,000", `"41,207"`, "41207"},
 		{"{integer: N.}", "41 or 42", `"41 or 42"`, ""},

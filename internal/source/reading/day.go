@@ -153,9 +153,9 @@ func (tx *Text) dayAround(i int, name string) {
 var wordsToo = map[string]bool{"set": true, "out": true, "sie": true, "gen": true, "mag": true, "mar": true, "may": true, "am": true, "lis": true, "lip": true}
 
 // isShortMonth tells whether the short name of a month stands for one beside a day without a
-// year: with a capital, and no word of its own.
+// year: with a capital, or no other word in any language, and no word of its own.
 func (tx *Text) isShortMonth(i int) bool {
-	return startsNoun(tx.Source[tx.Tokens[i].Start:]) && !wordsToo[tx.Tokens[i].Word]
+	return lang.SureMonth.Has(tx.Tokens[i].Word) || startsNoun(tx.Source[tx.Tokens[i].Start:]) && !wordsToo[tx.Tokens[i].Word]
 }
 
 // yearOfRange gives the year of the first day of a range whose year is said once: 1 Apr -
