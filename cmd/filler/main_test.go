@@ -57,11 +57,17 @@ var commands = map[string]func(ts *testscript.TestScript, neg bool, args []strin
 		}
 	},
 	// serve [MODE] starts a model server that fails in the way that MODE says,
-	// and sets $URL.
+	// and sets $URL. serve says FILE... starts one that answers with the files,
+	// one after the other.
 	"serve": func(ts *testscript.TestScript, _ bool, args []string) {
 		p := &plainServer{limit: -1, answered: map[string]int{}}
 		if len(args) > 0 {
 			p.mode = args[0]
+		}
+		if p.mode == "says" {
+			for _, file := range args[1:] {
+				p.says = append(p.says, ts.ReadFile(file))
+			}
 		}
 		if n, err := strconv.Atoi(strings.TrimPrefix(p.mode, "limit=")); err == nil && strings.HasPrefix(p.mode, "limit=") {
 			p.mode, p.limit = "", n

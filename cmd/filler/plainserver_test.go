@@ -21,6 +21,7 @@ type plainServer struct {
 	limit    int            // answers before it refuses the key; -1: no limit
 	answered map[string]int // requests answered with 200, by body
 	delay    time.Duration
+	says     []string // what it answers, one after the other
 }
 
 func (p *plainServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
@@ -39,6 +40,14 @@ func (p *plainServer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	mode, over := p.mode, p.limit == 0
 	p.mu.Unlock()
 	if p.fail(w, r, mode) {
+		return
+	}
+	if mode == "says" {
+		p.mu.Lock()
+		defer p.mu.Unlock()
+		said := p.says[0]
+		p.says = append(p.says[1:], said)
+		json.NewEncoder(w).Encode(map[string]any{"choices": []any{map[string]any{"finish_reason": "stop", "message": map[string]any{"role": "assistant", "content": said}}}})
 		return
 	}
 	if mode == "newer" && (req.MaxTokens != nil || req.Temperature != nil) {

@@ -372,7 +372,10 @@ func Sort(s *schema.Schema, problems []Problem) {
 				return a[n] < b[n]
 			}
 		}
-		return len(a) < len(b)
+		if len(a) != len(b) {
+			return len(a) < len(b)
+		}
+		return problems[i].Path < problems[j].Path // within a value of any form
 	})
 }
 
@@ -384,7 +387,10 @@ func order(s *schema.Schema, p value.Pointer) []int {
 		place := 1 << 30 // unknown fields stand last
 		var next *schema.Field
 		switch {
-		case f == nil:
+		case f == nil || f.Type == schema.Any:
+			if i, ok := value.ArrayIndex(step); ok {
+				place = i
+			}
 		case f.Type == schema.List:
 			if i, ok := value.ArrayIndex(step); ok {
 				place, next = i, f.Item

@@ -38,19 +38,33 @@ func (f *Field) AnyForm() *AnyForm {
 // seen, so that it is one value.
 func (f *Field) IsMap() bool { return f.byName }
 
+// HasNames tells fields whose values are objects, of any names or of those that a schema writes out.
+func (f *Field) HasNames() bool {
+	types := textsOf(f.Extra.Get("type"))
+	return slices.Contains(types, "object") && !slices.ContainsFunc(types, func(t string) bool { return t != "object" && t != "null" })
+}
+
+// IsTuple tells fields whose values are arrays in which each place has a meaning.
+func (f *Field) IsTuple() bool { return f.Extra.Get("prefixItems") != nil }
+
+// IsHidden tells whether the field is sensitive, or what it lies in.
+func (f *Field) IsHidden() bool { return f.hidden }
+
 func (f *Field) findMaps(sensitive bool) {
 	sensitive = sensitive || f.Sensitive
+	f.holdsAny = f.Type == Any
 	for _, kid := range f.Fields {
 		kid.findMaps(sensitive)
+		f.holdsAny = f.holdsAny || kid.holdsAny
 	}
 	if f.Item != nil {
 		f.Item.findMaps(sensitive)
+		f.holdsAny = f.holdsAny || f.Item.holdsAny
 	}
-	if f.Type != Any || sensitive {
+	if f.hidden = sensitive; f.Type != Any || sensitive {
 		return
 	}
-	types := textsOf(f.Extra.Get("type"))
-	f.byName = slices.Contains(types, "object") && !slices.ContainsFunc(types, func(t string) bool { return t != "object" && t != "null" })
+	f.byName = f.HasNames()
 }
 
 func formOf(s *value.Value, depth int) *AnyForm {

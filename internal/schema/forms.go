@@ -65,6 +65,7 @@ func (l *loader) element(n *place.Node, f *Field) (value.Value, bool) {
 		n.Fault(fmt.Sprintf("a value of %q is of a type that holds one value", f.Name), "write `{text: What it is.}`, or another type that is no group, list or link")
 		return value.Value{}, false
 	}
+	f.inner = append(f.inner, item)
 	full := item.full()
 	full.Set("description", value.Str(item.About))
 	return full, true

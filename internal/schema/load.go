@@ -339,7 +339,7 @@ func (f *Field) settle() {
 // otherwise: choices and booleans are conclusions, all else should be written
 // somewhere.
 func DefaultEvidence(t Type) string {
-	if t == Choice || t == Boolean || t == Any {
+	if t == Choice || t == Boolean {
 		return "inferred"
 	}
 	return "restated"

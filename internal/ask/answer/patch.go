@@ -27,10 +27,11 @@ func Patch(s *schema.Schema, record *value.Value, faulty []value.Pointer, r Resu
 			ops = whole
 		}
 	}
+	out := value.List()
 	for i := range ops.Kids {
-		ops.Kids[i] = x.operation(record, ops.Kids[i])
+		out.Kids = append(out.Kids, x.narrowed(record, faulty, x.operation(record, ops.Kids[i]))...)
 	}
-	return ops, x.deviations
+	return out, x.deviations
 }
 
 func isOperation(v *value.Value) bool {

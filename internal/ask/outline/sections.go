@@ -195,7 +195,7 @@ const (
 	valueNow    = " Its value now: "
 )
 
-var problemLine = lazy.New(`(?m)^(\d+)\. (/\S*|` + wholeRecord + `) \(([a-z-]+)\): (.*)$`)
+var problemLine = lazy.New(`(?m)^(\d+)\. (/.*?|` + wholeRecord + `) \(([a-z-]+)\): (.*)$`)
 
 // ReadProblems gives the problems that a text names below their heading.
 func ReadProblems(text string) (all []Problem) {

@@ -245,7 +245,7 @@ func (sh *Sheet) change(p Point, to value.Value, verdict Verdict, place *evidenc
 			}
 		}
 	} else if sh.Index != nil && !to.Empty() {
-		found := evidence.With(sh.Schema, &sh.Record, sh.Index, sh.Places)
+		found := evidence.Wholes(sh.Schema, &sh.Record, evidence.With(sh.Schema, &sh.Record, sh.Index, sh.Places))
 		for _, at := range leaves {
 			if place, ok := found[at]; ok {
 				sh.setPlace(at, place, true)

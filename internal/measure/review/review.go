@@ -137,7 +137,7 @@ func NewSheet(s *schema.Schema, check *record.Validator, k *Kept, source *docume
 	}
 	if source != nil {
 		sh.attach(source)
-		sh.Places = evidence.With(s, &sh.Record, sh.Index, knownPlaces(k.Places, source))
+		sh.Places = evidence.Wholes(s, &sh.Record, evidence.With(s, &sh.Record, sh.Index, knownPlaces(k.Places, source)))
 		sh.lines = slices.DeleteFunc(evidence.Unread(s, &sh.Record, sh.Index, sh.Places), func(l evidence.Line) bool {
 			return l.At != "" // that a value is null is decided there
 		})

@@ -274,10 +274,30 @@ func text(v *value.Value) string {
 	return v.Text
 }
 
+// riskOf gives the risk of a value; of a map the highest of its entries.
+func (r *Rows) riskOf(p value.Pointer) *value.Value {
+	if risk := r.line.Risk.Get(string(p)); risk != nil {
+		return risk
+	}
+	var most *value.Value
+	for i := range r.line.Risk.Kids {
+		kid := &r.line.Risk.Kids[i]
+		if value.Pointer(kid.Name).Within(p) && (most == nil || figureOf(kid) > figureOf(most)) {
+			most = kid
+		}
+	}
+	return most
+}
+
+func figureOf(v *value.Value) float64 {
+	n, _ := strconv.ParseFloat(v.Text, 64)
+	return n
+}
+
 // beside gives what is known of a value beside it.
 func (r *Rows) beside(c *Column, p value.Pointer) Cell {
 	if c.Part == "risk" {
-		if risk := r.line.Risk.Get(string(p)); risk != nil && risk.Kind == value.Number {
+		if risk := r.riskOf(p); risk != nil && risk.Kind == value.Number {
 			return Cell{Text: risk.Text}
 		}
 		return null

@@ -54,7 +54,7 @@ func (t *turn) grow(f *schema.Field, p value.Pointer, v *value.Value) {
 	at, _ := t.Index.Words(t.words)
 	at.Document = t.Document
 	t.Changes = append(t.Changes, Change{Path: p.Index(n), Now: item.Named(""), Words: t.words, Place: at})
-	one := nested(p.Index(n), &item)
+	one := t.nested(p.Index(n), &item)
 	for q, place := range evidence.Of(t.Schema, &one, t.within) {
 		if q.Within(p.Index(n)) {
 			if place.Document = t.Document; !place.Found() {
@@ -116,7 +116,7 @@ func holds(f *schema.Field, part, v *value.Value) bool {
 
 // borneOut gives an item without the values that the words do not hold.
 func (t *turn) borneOut(f *schema.Field, p value.Pointer, v *value.Value) value.Value {
-	one := nested(p, v)
+	one := t.nested(p, v)
 	places := evidence.Of(t.Schema, &one, t.within)
 	out := t.onlyBorne(f, p, v, places)
 	own := false // something that no value of the record speaks for
@@ -189,8 +189,11 @@ func (t *turn) remove(f *schema.Field, p value.Pointer, at evidence.Place) {
 		t.gone = append(t.gone, p)
 		return
 	}
+	if delete(t.Places, p); t.Schema.At(p) == nil { // an entry of a map
+		t.Record.At(p.Parent()).Drop(p.Last())
+		return
+	}
 	*was = value.Value{Name: was.Name}
-	delete(t.Places, p)
 }
 
 // decidedIn tells whether people have decided about a value, or one of an item.
@@ -212,7 +215,7 @@ func (t *turn) speaksOf(f *schema.Field, p value.Pointer, was *value.Value) bool
 			near, at = parent, p.Parent()
 		}
 	}
-	one := nested(at, near)
+	one := t.nested(at, near)
 	for q, place := range evidence.Of(t.Schema, &one, t.within) {
 		if q.Within(at) && place.Found() && !place.Basis {
 			return true
@@ -222,7 +225,11 @@ func (t *turn) speaksOf(f *schema.Field, p value.Pointer, was *value.Value) bool
 	if i, ok := value.ArrayIndex(p.Last()); ok && slices.Contains(words, strconv.Itoa(i+1)) {
 		return true
 	}
-	for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+	names := append([]string{schema.Spoken(f.Name)}, f.PrintedAs...)
+	if t.Schema.At(p) == nil {
+		names = append(names, p.Last())
+	}
+	for _, name := range names {
 		if name != "" && strings.Contains(" "+strings.Join(words, " ")+" ", " "+strings.ToLower(name)+" ") {
 			return true
 		}

@@ -15,8 +15,8 @@ import (
 // schema lets the model conclude rests on the words themselves, where they speak
 // of the field or its item and do not say the old value.
 func (t *turn) place(f *schema.Field, p value.Pointer, v *value.Value) (evidence.Place, bool) {
-	one := nested(p, v)
-	place := evidence.Of(t.Schema, &one, t.within)[p]
+	one := t.nested(p, v)
+	place := evidence.Wholes(t.Schema, &one, evidence.Of(t.Schema, &one, t.within))[p]
 	place.Document = t.Document
 	if place.Found() && !place.Basis && place.Kind != evidence.Lookalike {
 		if led, said := t.sayOld(f, p); said && led && !place.Led && weight(v) < 3 {
@@ -76,7 +76,7 @@ func (t *turn) sayOld(f *schema.Field, p value.Pointer) (led, said bool) {
 	if was.Empty() || f.Type == schema.Boolean {
 		return false, false
 	}
-	one := nested(p, was)
+	one := t.nested(p, was)
 	at := evidence.Of(t.Schema, &one, t.within)[p]
 	return at.Led, at.Found() && !at.Basis
 }

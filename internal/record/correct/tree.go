@@ -6,9 +6,18 @@ import (
 )
 
 // nested gives a record in which nothing stands but one value.
-func nested(p value.Pointer, v *value.Value) value.Value {
-	var out value.Value
-	out.Put(p, *v)
+func (t *turn) nested(p value.Pointer, v *value.Value) value.Value {
+	out, steps := v.Clone().Named(""), p.Steps()
+	for i := len(steps) - 1; i >= 0; i-- {
+		p = p.Parent()
+		f, was := t.Schema.At(p), t.Record.At(p)
+		k, isIndex := value.ArrayIndex(steps[i])
+		if isIndex && (f != nil && f.Type == schema.List || (f == nil || f.Type == schema.Any) && was != nil && was.Kind == value.Array) {
+			out = value.Value{Kind: value.Array, Kids: append(make([]value.Value, k), out)}
+			continue
+		}
+		out = value.Obj(out.Named(steps[i]))
+	}
 	return out
 }
 
@@ -25,6 +34,12 @@ func unpack(f *schema.Field, v *value.Value) {
 	case f.Type == schema.List && v.Kind == value.Array:
 		for i := range v.Kids {
 			unpack(f.Item, &v.Kids[i])
+		}
+	case f.Type == schema.Any:
+		if form := f.AnyForm(); form != nil {
+			if turned, ok := form.Turned(v); ok {
+				*v = turned.Named(v.Name)
+			}
 		}
 	case f.IsLeaf() && v.Kind == value.Object:
 		if inner := v.Get("value"); inner != nil {

@@ -120,7 +120,7 @@ func (t *turn) refuse(p value.Pointer, format string, args ...any) {
 // take takes one operation.
 func (t *turn) take(o *value.Value) {
 	p := value.Pointer(o.Word("path"))
-	f := t.Schema.At(p)
+	f := t.Schema.Holding(p)
 	op, v := o.Word("op"), o.Get("value")
 	switch {
 	case !p.Valid() || p == "" || f == nil:
@@ -147,8 +147,9 @@ func (t *turn) take(o *value.Value) {
 	t.within = t.Index.Within([][2]int{t.span})
 	if v != nil {
 		own := v.Clone()
-		v = &own
-		unpack(f, v)
+		if v = &own; t.Schema.At(p) != nil {
+			unpack(f, v)
+		}
 	}
 	if op == "remove" || v.Kind == value.Null {
 		t.remove(f, p, at)
@@ -199,6 +200,10 @@ func (t *turn) put(f *schema.Field, p value.Pointer, v *value.Value) {
 			default:
 				t.put(f.Item, p.Index(both.Gold), &v.Kids[both.Filled])
 			}
+		}
+	case f.Type == schema.Any && f.HasNames() && v.Kind == value.Object && !schema.IsAmount(v): // what is not named stays
+		for i := range v.Kids {
+			t.put(f, p.Key(v.Kids[i].Name), &v.Kids[i])
 		}
 	case f.IsLeaf():
 		t.set(f, p, v)

@@ -26,7 +26,7 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 	case place.Opposed > 0:
 		return record.SaysOpposite{Line: place.Opposed, Said: ix.said(f, place.Opposed)}
 	case place.Kind == None:
-		return ix.missing(f, place)
+		return ix.missing(f, v, place)
 	case f.Evidence == "quoted" && place.Kind != Quoted:
 		return record.OnlyRestated{}
 	}
@@ -48,12 +48,12 @@ func (ix *Index) said(f *schema.Field, line int) string {
 }
 
 // missing says of a value that stands nowhere whether its figure does.
-func (ix *Index) missing(f *schema.Field, place Place) record.What {
+func (ix *Index) missing(f *schema.Field, v *value.Value, place Place) record.What {
 	said := ix.said(f, max(place.Against, place.Open))
 	switch {
 	case place.Open > 0:
 		t := f.Kin().Type
-		return record.TwoFigures{Line: place.Open, Said: said, Day: t == schema.Date || t == schema.DateTime}
+		return record.TwoFigures{Line: place.Open, Said: said, Day: t == schema.Date || t == schema.DateTime || t == schema.Any && v != nil && v.Kind == value.String}
 	case place.Against > 0:
 		return record.SaysOther{Line: place.Against, Said: said}
 	}

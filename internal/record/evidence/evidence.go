@@ -104,6 +104,13 @@ func Of(s *schema.Schema, record *value.Value, ix *Index) Places { return With(s
 // With is Of where the places of some values are known, also that they stand
 // nowhere: they stay, and tell where the other values of their items are.
 func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
+	if o := open(s, record); o != nil {
+		return o.back(s, with(o.s, &o.record, ix, o.forth(s, record, known)))
+	}
+	return with(s, record, ix, known)
+}
+
+func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
 	w := &weigher{ix: ix, all: s, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, against: map[sought]says{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
 	s.Root.Walk(func(f *schema.Field, _ int) {
 		for _, name := range f.Key {

@@ -152,7 +152,8 @@ func (u *unread) isUnlike(n int, p span) bool {
 }
 
 // alikeParts tells whether a part has figures and letters as all that were read have, is as
-// long as they are, and begins with a figure or a capital as they do.
+// long as they are, and begins with a figure or a capital as they do; the first of a line may
+// have a capital for that alone.
 func alikeParts(source string, p span, parts []span, held []int) bool {
 	shape := func(s span) [3]bool {
 		said := strings.TrimSpace(source[s.Start:s.End])
@@ -164,7 +165,11 @@ func alikeParts(source string, p span, parts []span, held []int) bool {
 		if held[k] == 0 {
 			continue
 		}
-		if shape(other) != shape(p) {
+		theirs, own := shape(other), shape(p)
+		if k == 0 || p == parts[0] {
+			theirs[2], own[2] = false, false
+		}
+		if theirs != own {
 			return false
 		}
 		longest = max(longest, other.End-other.Start)

@@ -16,7 +16,7 @@ import (
 
 var (
 	counted  = lazy.New(`^(?:\d[\d.,]*|[½¼¾]|\d+ ?[½¼¾])(?: |\pL)`)
-	labelled = lazy.New(`^\p{Lu}[^:\n.;]{1,40} ?: `)
+	labelled = lazy.New(`^\p{L}[^:\n.;]{1,40} ?: `)
 	bullet   = lazy.New(`^[-*•–—▪‣·o] `)
 	numbered = lazy.New(`^(?:\pL{1,10}\.? ?)?[(#]?\d[\d./-]*(?:[a-z]\b)?(?:[.):]|\b)`)
 	leader   = lazy.New(`\.{3,}|…{2,}|_{3,}|(?: \.){3,}`)
@@ -140,6 +140,8 @@ func (u *unread) block(n int, mark string, indent int) (all []int) {
 			switch {
 			case same:
 				all, gap = append(all, at), 0
+			case strings.TrimSpace(text) == "" && mark == ": ":
+				gap = 4 // labels below a blank line are those of other things
 			case strings.TrimSpace(text) == "":
 				gap += 2
 			case in > indent+sameIndent || u.w.ix.TokenAt(start) == u.w.ix.TokenAt(end): // goes on, or a rule

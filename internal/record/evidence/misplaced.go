@@ -64,7 +64,30 @@ func (w *weigher) homeOf(it *item) int {
 			home = -1 // in two lines alike
 		}
 	}
+	if home < 0 {
+		return w.lineOfName(it)
+	}
 	return home
+}
+
+// lineOfName gives the line that begins with what an item is called, where that stands nowhere
+// else: its key, or its first text. -1 for none.
+func (w *weigher) lineOfName(it *item) int {
+	for _, l := range it.leaves {
+		if _, isKey := w.heads[l.f]; !isKey && l.f.Type != schema.Text {
+			continue
+		}
+		at := w.places[l.path]
+		if !at.Found() || at.Basis || at.Rivals > 0 || at.Kind != Quoted && at.Kind != Restated {
+			return -1
+		}
+		_, start, _ := w.ix.rowAt(at.Line - 1)
+		if before := w.ix.Source[start:max(start, at.Start)]; strings.TrimLeft(before, " \t|-*•·") != "" || !strings.ContainsFunc(w.ix.Source[at.Start:at.End], unicode.IsLetter) {
+			return -1
+		}
+		return at.Line - 1
+	}
+	return -1
 }
 
 // ofOtherLines drops what is said of others: of an item only its own line speaks, where
@@ -215,7 +238,11 @@ func (w *weigher) ownOf(it *item, f *schema.Field, at Place, home int) span {
 		}
 		return w.leftOver(it, at, thereStart, theirs, hereStart, ours)
 	case schema.Text:
-		return w.leftOver(it, at, thereStart, cellStarts(there), hereStart, cellStarts(here))
+		theirs, ours := cellStarts(there), cellStarts(here)
+		if len(theirs) == 1 && len(ours) == 1 {
+			theirs, ours = labelAndText(there, theirs), labelAndText(here, ours)
+		}
+		return w.leftOver(it, at, thereStart, theirs, hereStart, ours)
 	}
 	return span{}
 }
@@ -244,6 +271,21 @@ func (w *weigher) leftOver(it *item, at Place, thereStart int, theirs [][2]int, 
 		return place
 	}
 	return span{}
+}
+
+// labelAndText gives, of a row that is a label with a colon and what it says, where both begin; any
+// other stays as it is.
+func labelAndText(row string, cells [][2]int) [][2]int {
+	colon := strings.Index(row, ": ")
+	if colon < 0 || colon > labelReach {
+		return cells
+	}
+	begin := colon + 1 + len(row[colon+1:]) - len(strings.TrimLeft(row[colon+1:], " "))
+	end := strings.IndexAny(row[begin:], " \t")
+	if end < 0 {
+		end = len(row) - begin
+	}
+	return [][2]int{{cells[0][0], colon}, {begin, begin + end}}
 }
 
 // alike gives which place of a row is that of another row: by their order, where both have

@@ -22,7 +22,7 @@ func doubts(t *testing.T, s *schema.Schema, rec, doc string) map[value.Pointer]r
 	ix := NewIndex(doc)
 	out := map[value.Pointer]record.What{}
 	for p, place := range Of(s, &v, ix) {
-		if what := ix.Doubt(s.At(p), v.At(p), place, false); what != nil {
+		if what := ix.Doubt(s.Holding(p), v.At(p), place, false); what != nil {
 			out[p] = what
 		}
 	}

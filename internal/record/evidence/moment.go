@@ -33,7 +33,7 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	}
 	spans, open := w.ix.InFigures(f, text)
 	put(spans, Restated, "")
-	if found == 0 {
+	if found == 0 || strings.Contains(f.Path, "[]") { // the row of an item may leave out the year that a head has
 		put(w.ix.DaysOfYear(f, text), Restated, "")
 	}
 	if found == 0 {

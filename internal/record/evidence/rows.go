@@ -30,7 +30,7 @@ func (u *unread) rows(labelled []Line) []Line {
 			for at := n + step; at >= 0 && at <= len(ix.Breaks) && !taken[at]; at += step {
 				text, start, end := ix.rowAt(at)
 				own := cellsOf(text)
-				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
+				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) && (step < 0 || u.goesOn(at, cells) || !u.hasTexts(list)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
 					break
 				}
 				taken[at] = true
@@ -41,6 +41,7 @@ func (u *unread) rows(labelled []Line) []Line {
 	lines = append(lines, u.headed(taken)...)
 	lines = append(lines, u.marked(taken)...)
 	lines = append(lines, u.inline(taken)...)
+	lines = append(lines, u.columns(taken)...)
 	return append(lines, u.gaps(taken)...)
 }
 
@@ -65,6 +66,26 @@ func headsFigures(row, read []string) bool {
 		}
 	}
 	return (with > 1 || with*2 >= len(read)) && !slices.ContainsFunc(row, hasFigure)
+}
+
+// goesOn tells whether a row of as many cells follows a line, which may be its head.
+func (u *unread) goesOn(line, cells int) bool {
+	return line < len(u.w.ix.Breaks) && len(u.cellsAt(line+1)) >= max(2, cells-1)
+}
+
+// hasTexts tells whether the items of a list hold texts beside what they are called.
+func (u *unread) hasTexts(list string) bool {
+	f := u.s.Find(list)
+	if f == nil || f.Item == nil {
+		return false
+	}
+	texts := 0
+	for _, kid := range f.Item.Fields {
+		if kid.Type == schema.Text {
+			texts++
+		}
+	}
+	return texts > 1
 }
 
 // hasFigure tells whether a cell has a figure, but for those in units: m3.

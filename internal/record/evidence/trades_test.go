@@ -96,8 +96,10 @@ type trade struct {
 func (t *trade) key() string { return t.name + " " + t.id }
 
 // trades gives all of them, in order.
-func trades(t *testing.T) (all []trade) {
-	files, err := filepath.Glob("testdata/trades/*.yaml")
+func trades(t *testing.T) []trade { return tradesIn(t, "trades") }
+
+func tradesIn(t *testing.T, folder string) (all []trade) {
+	files, err := filepath.Glob("testdata/" + folder + "/*.yaml")
 	require.NoError(t, err)
 	require.NotEmpty(t, files)
 	for _, file := range files {
@@ -156,7 +158,7 @@ func TestTrades(t *testing.T) {
 // Where all other places are known, as they are when a correction is judged, a value is
 // found where it was, and nothing is found amiss that was not.
 func TestKnownPlacesChangeNothing(t *testing.T) {
-	for _, of := range trades(t) {
+	for _, of := range append(trades(t), tradesIn(t, "anyform")...) {
 		rec, err := value.Parse(of.rec)
 		require.NoError(t, err)
 		ix := NewIndex(of.doc)

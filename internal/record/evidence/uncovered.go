@@ -32,14 +32,29 @@ type Line struct {
 // and the line counts as spoken for: the value is a problem of its own. So do the
 // labels of lists of which there is no item.
 func Unread(s *schema.Schema, record *value.Value, ix *Index, places Places) []Line {
-	return newUnread(s, record, ix, places).all()
+	lines, _ := look(s, record, ix, places, false)
+	return lines
 }
 
 // Look gives the lines of Unread, and those with what was left over.
 func Look(s *schema.Schema, record *value.Value, ix *Index, places Places) (lines, left []Line) {
+	return look(s, record, ix, places, true)
+}
+
+func look(s *schema.Schema, record *value.Value, ix *Index, places Places, also bool) (lines, left []Line) {
+	o := open(s, record)
+	if o != nil {
+		places = with(o.s, &o.record, ix, o.forth(s, record, places))
+		s, record = o.s, &o.record
+	}
 	u := newUnread(s, record, ix, places)
-	lines = u.all()
-	return lines, u.left(lines)
+	if lines = u.all(); also {
+		left = u.left(lines)
+	}
+	if o != nil {
+		lines, left = o.lines(lines), o.lines(left)
+	}
+	return lines, left
 }
 
 func newUnread(s *schema.Schema, record *value.Value, ix *Index, places Places) *unread {
@@ -231,7 +246,7 @@ func (u *unread) line(n, start, end int) []Line {
 // defects, keine.
 func saysNone(text string) bool {
 	words := reading.Tokenize(text)
-	return len(words) > 0 && (lang.Nought.Has(words[0].Word) || lang.No.Has(words[0].Word) || lang.Not.Has(words[0].Word) || words[0].Word == "0")
+	return len(words) > 0 && (lang.Nought.Has(words[0].Word) || lang.No.Has(words[0].Word) || lang.Not.Has(words[0].Word) || strings.Trim(figure.FindString(text), "0.,") == "" && words[0].Word == "0")
 }
 
 // couldSay tells whether a text may hold a value of a field: a day needs a figure

@@ -101,8 +101,6 @@ type node struct {
 	v    *value.Value
 }
 
-func (m *merger) place(n node) evidence.Place { return m.parts[n.part].Places[n.at] }
-
 func (m *merger) tell(what string, p value.Pointer, format string, args ...any) {
 	m.decisions = append(m.decisions, Decision{What: what, Path: p, Note: fmt.Sprintf(format, args...)})
 }
@@ -127,6 +125,10 @@ func (m *merger) field(f *schema.Field, nodes []node, p value.Pointer) value.Val
 		return m.group(f, nodes, p)
 	case f.Type == schema.List && all(nodes, value.Array):
 		return m.list(f, nodes, p)
+	case f.Type == schema.Any && f.HasNames() && all(nodes, value.Object):
+		return m.entries(nodes, p)
+	case f.Type == schema.Any && !f.IsTuple() && len(nodes) > 1 && all(nodes, value.Array):
+		return m.elements(nodes, p)
 	}
 	return m.leaf(nodes, p)
 }
@@ -171,6 +173,7 @@ func (m *merger) group(f *schema.Field, nodes []node, p value.Pointer) value.Val
 // reading is one value that parts give for a field.
 type reading struct {
 	v     *value.Value
+	at    node           // where a part has it
 	rank  int            // how well it stands in the source
 	place evidence.Place // the best
 	spans []layout.Span
@@ -194,7 +197,7 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 			}
 		}
 		if r == nil {
-			r = &reading{v: n.v, rank: -1, gaps: m.parts[n.part].Gaps}
+			r = &reading{v: n.v, at: n, rank: -1, gaps: m.parts[n.part].Gaps}
 			readings = append(readings, r)
 		}
 		r.times++
@@ -219,7 +222,9 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 		return b.times - a.times
 	})
 	best := readings[0]
-	m.places[p] = best.place
+	if m.carry(best.at, p) {
+		m.places[p] = best.place
+	}
 	if best.gaps {
 		m.tell(Filled, p, "from lines that were asked again")
 	}

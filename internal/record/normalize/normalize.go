@@ -61,7 +61,7 @@ const (
 
 // Record normalizes all values of a record in place.
 func Record(s *schema.Schema, record *value.Value) []Change {
-	var t pass
+	t := pass{schema: s}
 	t.field(s.Root, "", record)
 	return t.changes
 }
@@ -73,7 +73,10 @@ func Field(f *schema.Field, p value.Pointer, v *value.Value) []Change {
 	return t.changes
 }
 
-type pass struct{ changes []Change }
+type pass struct {
+	schema  *schema.Schema // nil where a field comes alone
+	changes []Change
+}
 
 func (t *pass) set(p value.Pointer, rule string, v *value.Value, to value.Value) {
 	to.Name = v.Name
@@ -149,7 +152,7 @@ func PlainName(name string) string {
 }
 
 func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
-	if f.Type == schema.Any { // texts in it are as they are
+	if f.Type == schema.Any {
 		if to, ok := unpacked(f, v); ok && !none(f) {
 			t.set(p, RuleJSON, v, to)
 		}
@@ -157,6 +160,9 @@ func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 			if to, turned := form.Turned(v); turned {
 				t.set(p, RulePairs, v, to)
 			}
+		}
+		if !none(f) && (v.Kind == value.Object || v.Kind == value.Array) {
+			t.inside(t.schema.Inside(f), p, v)
 		}
 		return
 	}

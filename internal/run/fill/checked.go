@@ -44,7 +44,7 @@ func (w *filling) check(v *value.Value) []record.Problem {
 		at[p.Path] = true
 	}
 	for p, place := range w.places(v) {
-		field := w.Schema.At(p)
+		field := w.Schema.Holding(p)
 		if at[p] || field == nil {
 			continue
 		}
@@ -85,7 +85,7 @@ func (w *filling) close(o *review.Overlaid) store.Record {
 		w.empty.note(w.task.Document)
 	}
 	w.trace.add(&trace.Ended{Status: status, Problems: w.problems})
-	proof := places.JSON(&w.record)
+	proof := evidence.Wholes(w.Schema, &w.record, places).JSON(&w.record)
 	rec := w.toLedger(status, w.record.JSON(), proof.JSON())
 	risk := w.risks(places)
 	if o != nil {

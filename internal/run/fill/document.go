@@ -14,6 +14,7 @@ import (
 	"filler/internal/record/evidence"
 	"filler/internal/record/merge"
 	"filler/internal/record/trace"
+	"filler/internal/schema"
 	"filler/internal/source/document"
 	"filler/internal/source/layout"
 	"filler/internal/store"
@@ -341,7 +342,7 @@ func (w *filling) addPart(pieces []*piece, all int) {
 		r := merge.Parts(s, parts, w.starts())
 		w.decided(r)
 		got = r.Record
-		w.take(r.Places)
+		w.take(unlessDays(s, &got, r.Places))
 	} else {
 		w.take(parts[0].Places)
 	}
@@ -363,6 +364,21 @@ func (w *filling) starts() []int {
 		return nil
 	}
 	return w.cuts.Entries()
+}
+
+// unlessDays leaves out days that stand nowhere in the part that they came from: their year, or
+// month, may be printed in another, and the document as a whole tells.
+func unlessDays(s *schema.Schema, v *value.Value, places evidence.Places) evidence.Places {
+	for p, place := range places {
+		f, at := s.Holding(p), v.At(p)
+		if place.Found() || place.Kind != evidence.None || f == nil || at == nil {
+			continue
+		}
+		if t := f.Kin().Type; t == schema.Date || t == schema.DateTime || t == schema.Any && schema.IsISODate(at.Text) {
+			delete(places, p)
+		}
+	}
+	return places
 }
 
 // take keeps the places of what pieces say.

@@ -367,7 +367,7 @@ func (w *filling) invented(v *value.Value, item value.Pointer) bool {
 		}
 	}
 	for p, at := range places {
-		if !p.Within(item) || !at.Found() || at.Basis || w.Schema.At(p).Type == schema.Boolean {
+		if !p.Within(item) || !at.Found() || at.Basis || w.Schema.Holding(p).Type == schema.Boolean {
 			continue
 		}
 		if said := w.doc.Text[at.Start:at.End]; len(strings.TrimFunc(said, unicode.IsPunct)) <= slight && !at.Led {

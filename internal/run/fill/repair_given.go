@@ -69,7 +69,7 @@ func (o *Repair) make(ctx context.Context, f *Filler, run int64, t store.Task) (
 	if w.doc != nil && line.Hashes.Text == w.doc.Hash {
 		w.found = evidence.PlacesFromJSON(&line.Evidence)
 		for p := range w.found { // of a record that was filled with another schema
-			if w.Schema.At(p) == nil {
+			if v := w.record.At(p); v == nil || w.Schema.Holding(p) == nil || evidence.IsWhole(w.Schema, p, v) {
 				delete(w.found, p)
 			}
 		}

@@ -10,6 +10,7 @@ import (
 	"filler/internal/record/evidence"
 	"filler/internal/record/merge"
 	"filler/internal/record/normalize"
+	"filler/internal/record/pair"
 	"filler/internal/record/trace"
 	"filler/internal/schema"
 	"filler/internal/source/document"
@@ -134,6 +135,11 @@ func (r *risker) fromProblems() {
 			}
 		default:
 			r.add(p.Path, riskProblem)
+			if f := r.w.Schema.Holding(p.Path); f != nil && f.Type == schema.Any && !f.IsMap() {
+				for at := p.Path; r.w.Schema.At(at) == nil; at = at.Parent() {
+					r.add(at.Parent(), riskProblem) // it is told as a whole
+				}
+			}
 		}
 	}
 }
@@ -158,6 +164,10 @@ func (r *risker) field(f *schema.Field, p value.Pointer, v *value.Value, out *va
 			weight = riskUnread
 		}
 		r.give(p, weight, out)
+	case v != nil && pair.HasEntries(f, v): // each is a value by itself
+		pair.Entries(v, nil, func(name string, kid, _ *value.Value) {
+			r.field(f, p.Key(name), kid, out)
+		})
 	default:
 		r.give(p, r.own(f, p, v), out)
 	}
@@ -177,6 +187,9 @@ func (r *risker) own(f *schema.Field, p value.Pointer, v *value.Value) float64 {
 			return riskNullOften
 		}
 		return riskNull
+	}
+	if f.Type == schema.Any && evidence.IsWhole(r.w.Schema, p, v) {
+		return r.loosest(f, p, v)
 	}
 	at := r.places[p]
 	weight := map[evidence.Kind]float64{evidence.Quoted: riskQuoted, evidence.Restated: riskRestated, evidence.Lookalike: riskNear, evidence.Pictured: riskSeen, evidence.Inferred: riskInferred, evidence.None: riskNone}[at.Kind]
@@ -203,6 +216,19 @@ func (r *risker) own(f *schema.Field, p value.Pointer, v *value.Value) float64 {
 		left *= 1 - doubt*riskUnsureMost
 	}
 	return 1 - left
+}
+
+// loosest is the weight of a value that holds others: that of the one that stands worst.
+func (r *risker) loosest(f *schema.Field, p value.Pointer, v *value.Value) float64 {
+	most := 0.0
+	v.Walk(func(below value.Pointer, kid *value.Value) bool {
+		if at := p + below; !kid.Empty() && !evidence.IsWhole(r.w.Schema, at, kid) {
+			most = max(most, r.own(f, at, kid))
+			return false
+		}
+		return true
+	})
+	return most
 }
 
 // give writes the risk of a leaf, with that of what stands above it.

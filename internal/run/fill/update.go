@@ -343,7 +343,7 @@ func (x *updating) done() store.Record {
 		status = record.Flagged
 	}
 	x.trace.add(&trace.Ended{Status: status, Problems: x.problems})
-	proof := x.places.JSON(&x.record)
+	proof := evidence.Wholes(x.Schema, &x.record, x.places).JSON(&x.record)
 	rec := x.toLedger(status, x.record.JSON(), proof.JSON())
 	if rec.TextHash == "" {
 		rec.TextHash, rec.FileHash = x.line.Hashes.Text, x.line.Hashes.File

@@ -110,7 +110,7 @@ type placed struct {
 func (d *doc) standing() []placed {
 	var all []placed
 	for at, place := range d.places {
-		if place.Found() && !place.Basis && place.Kind != evidence.Lookalike {
+		if d.schema.At(at) != nil && place.Found() && !place.Basis && place.Kind != evidence.Lookalike {
 			all = append(all, placed{at, d.schema.At(at), d.gold.At(at), place})
 		}
 	}
@@ -159,7 +159,7 @@ func spacing(d *doc) bool {
 func capitals(d *doc) bool {
 	for at, place := range d.places {
 		f, v := d.schema.At(at), d.gold.At(at)
-		if v.Kind == value.String && f.Type == schema.Text && place.Found() {
+		if v.Kind == value.String && f != nil && f.Type == schema.Text && place.Found() {
 			v.Text = strings.ToUpper(v.Text)
 		}
 	}
