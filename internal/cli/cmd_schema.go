@@ -435,6 +435,9 @@ func (a *app) printOutlineJSON(s *schema.Schema) {
 		if f.Type == schema.List && f.Item.IsLeaf() {
 			v.Set("items", value.Str(string(f.Item.Type)))
 		}
+		if form := s.Inside(f).Name(); f.Type == schema.Any && form != string(schema.Any) {
+			v.Set("form", value.Str(form))
+		}
 		if f.Required {
 			v.Set("required", value.Boolean(true))
 		}
@@ -470,7 +473,7 @@ func (a *app) printOutline(s *schema.Schema) {
 			return
 		}
 		holder := f.Type == schema.Group || f.Type == schema.List && !f.Item.IsLeaf()
-		r := row{strings.Repeat("  ", level-1) + f.Name, kindOf(f), aboutOf(f), level == 1, holder}
+		r := row{strings.Repeat("  ", level-1) + f.Name, kindOf(s, f), aboutOf(f), level == 1, holder}
 		rows = append(rows, r)
 		name, kind = max(name, len(r.name)), max(kind, utf8.RuneCountInString(r.kind))
 	})
@@ -493,9 +496,11 @@ func (a *app) printOutline(s *schema.Schema) {
 	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to fill · * required", plural(len(s.Leaves()), "field"))))
 }
 
-func kindOf(f *schema.Field) string {
+func kindOf(s *schema.Schema, f *schema.Field) string {
 	k := string(f.Type)
 	switch {
+	case f.Type == schema.Any:
+		k = s.Inside(f).Name()
 	case f.Type == schema.Money && f.Currency != "":
 		k += " " + f.Currency
 	case f.Type == schema.Quantity && f.Unit != "":
@@ -504,7 +509,9 @@ func kindOf(f *schema.Field) string {
 		k += " to " + strings.Join(f.To, ", ")
 	}
 	if f.Type == schema.List && f.Item.IsLeaf() {
-		k += " of " + string(f.Item.Type)
+		if k += " of " + string(f.Item.Type); f.Item.Type == schema.Any {
+			k = "list of " + s.Inside(f.Item).Name()
+		}
 	}
 	if len(f.Key) > 0 {
 		k += ", key " + strings.Join(f.Key, ", ")

@@ -47,12 +47,35 @@ func (f *Field) HasNames() bool {
 // IsTuple tells fields whose values are arrays in which each place has a meaning.
 func (f *Field) IsTuple() bool { return f.Extra.Get("prefixItems") != nil }
 
+// letsTexts tells whether one of several forms is a text.
+func letsTexts(extra *value.Value) bool {
+	for _, name := range []string{"anyOf", "oneOf"} {
+		of := extra.Get(name)
+		for i := 0; of != nil && i < len(of.Kids); i++ {
+			if slices.Contains(textsOf(of.Kids[i].Get("type")), "string") {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// Figure gives a text as the number that it is, where the schema lets a number come as either.
+func (f *Field) Figure(v *value.Value) *value.Value {
+	if !f.decimal || v == nil || v.Kind != value.String || !literalNumber.MatchString(v.Text) {
+		return v
+	}
+	n := value.Num(v.Text).Named(v.Name)
+	return &n
+}
+
 // IsHidden tells whether the field is sensitive, or what it lies in.
 func (f *Field) IsHidden() bool { return f.hidden }
 
 func (f *Field) findMaps(sensitive bool) {
 	sensitive = sensitive || f.Sensitive
 	f.holdsAny = f.Type == Any
+	f.decimal = f.Type == Number && letsTexts(&f.Extra)
 	for _, kid := range f.Fields {
 		kid.findMaps(sensitive)
 		f.holdsAny = f.holdsAny || kid.holdsAny

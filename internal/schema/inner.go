@@ -195,6 +195,30 @@ func (in Inner) Leaf(values []*value.Value) *Field {
 	return f
 }
 
+// Name says what such a value is: a map of numbers, a tuple, a list of texts, any value.
+func (in Inner) Name() string {
+	var types []string
+	if in.node != nil {
+		types = slices.DeleteFunc(textsOf(in.node.Get("type")), func(t string) bool { return t == "null" })
+	}
+	switch {
+	case len(in.own) == 1 && in.form == "":
+		return string(in.own[0].Type)
+	case in.Free():
+		return "map of " + in.Member("").Name()
+	case in.IsTuple():
+		return "tuple"
+	case len(types) != 1:
+	case types[0] == "array":
+		return "list of " + in.Item(0).Name()
+	case types[0] == "object" && in.node.Get("properties") != nil:
+		return string(Group)
+	default:
+		return string(typeOf(in.node, nil))
+	}
+	return string(Any)
+}
+
 // Typed gives a field of the one type that a value at this place has; nil where that is not said,
 // or any text will do.
 func (in Inner) Typed() *Field {

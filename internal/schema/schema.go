@@ -106,6 +106,7 @@ type Field struct {
 	Fields    []*Field    // of a group
 	Item      *Field      // of a list: a group, or a leaf
 	byName    bool        // what IsMap tells
+	decimal   bool        // of a number: its schema lets it come as a text too
 	hidden    bool        // it is sensitive, or what it lies in
 	holdsAny  bool        // it is of any form, or a field below it
 	inner     []*Field    // of a map what its values are, of a tuple what stands at each place

@@ -33,13 +33,15 @@ func Has(v *value.Value) bool { return !v.Empty() }
 // Right reports whether two values, neither of them empty, are the same by the
 // field's comparison:
 //
-//	exact          texts letter by letter (in NFC), numbers as exact decimals
+//	exact          texts letter by letter (in NFC), numbers as exact decimals, also those that a
+//	               schema lets come as texts
 //	loose          texts but for case, white space and punctuation
 //	{within: x}    numbers and amounts that differ by at most x; the measure
 //	               beside an amount must be the same
 //	{similar: x}   texts whose edit similarity is at least x
 //	set            texts whose words are the same, in any order
 func Right(f *schema.Field, gold, filled *value.Value) bool {
+	gold, filled = f.Figure(gold), f.Figure(filled)
 	if value.Equal(gold, filled) {
 		return true
 	}

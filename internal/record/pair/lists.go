@@ -381,7 +381,7 @@ func canonical(b []byte, f *schema.Field, v *value.Value) []byte {
 	if v.Empty() {
 		return b
 	}
-	switch {
+	switch v = f.Figure(v); {
 	case f.Type == schema.Group && v.Kind == value.Object:
 		b = append(b, '{')
 		for i, kid := range f.Fields {
