@@ -64,7 +64,11 @@ func (a *app) printScore(r *score.Report, run string, all bool) {
 	if v := r.Review; v.Errors > 0 {
 		never := ""
 		if n := r.NeverFilled(); n > 0 {
-			never = fmt.Sprintf("; %d more errors are values of items or documents that were never filled", n)
+			verb := "are values"
+			if n == 1 {
+				verb = "is a value"
+			}
+			never = fmt.Sprintf("; %s %s of items or documents that were never filled", plural(n, "more error"), verb)
 		}
 		a.sayf("risk: the riskiest fifth of %s filled or left empty holds %.0f of their %s (%.0f %%)%s", plural(v.Leaves, "value"), v.TopErrors, plural(v.Errors, "error"), 100*v.TopErrors/float64(v.Errors), never)
 	}

@@ -3,10 +3,13 @@ package cli
 import (
 	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/base/value"
 	"filler/internal/record"
+	"filler/internal/record/pair"
 	"filler/internal/schema"
+	"filler/internal/view/signs"
 )
 
 // printRecord prints a record as a tree. The letter before each value is the kind
@@ -76,6 +79,11 @@ func (t *tree) field(f *schema.Field, p value.Pointer, v *value.Value, level int
 			if below.Type == schema.List && below.Item.IsLeaf() && kid.Kind == value.Array && t.inline(pad+kid.Name, at, kid) {
 				continue
 			}
+			if pair.HasEntries(below, kid) {
+				t.rows = append(t.rows, treeRow{name: pad + signs.Visible(kid.Name)})
+				t.entries(below, at, kid, level+1)
+				continue
+			}
 			if below.IsLeaf() || simple(kid) {
 				t.leaf(pad+kid.Name, at, kid)
 				continue
@@ -96,6 +104,19 @@ func (t *tree) field(f *schema.Field, p value.Pointer, v *value.Value, level int
 	default:
 		t.leaf(pad+"?", p, v)
 	}
+}
+
+// entries shows a map name by name.
+func (t *tree) entries(f *schema.Field, p value.Pointer, v *value.Value, level int) {
+	pad := strings.Repeat("  ", level)
+	pair.Entries(v, nil, func(name string, kid, _ *value.Value) {
+		if shown := pad + signs.Visible(name); pair.HasEntries(f, kid) {
+			t.rows = append(t.rows, treeRow{name: shown})
+			t.entries(f, p.Key(name), kid, level+1)
+		} else {
+			t.leaf(shown, p.Key(name), kid)
+		}
+	})
 }
 
 // simple: nothing to unfold.
@@ -180,6 +201,11 @@ func (t *tree) leaf(name string, p value.Pointer, v *value.Value) {
 		text = "–"
 	case value.Array, value.Object:
 		text = v.String()
+		for at := range t.problems {
+			if at.Within(p) {
+				mark, mt = "!", bad
+			}
+		}
 	}
 	t.rows = append(t.rows, treeRow{name, mark, mt, text, line})
 }
@@ -187,7 +213,7 @@ func (t *tree) leaf(name string, p value.Pointer, v *value.Value) {
 func (t *tree) print() {
 	width := 0
 	for _, r := range t.rows {
-		width = max(width, len(r.name))
+		width = max(width, utf8.RuneCountInString(r.name))
 	}
 	for _, r := range t.rows {
 		if r.mark == "" {

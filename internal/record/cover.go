@@ -66,12 +66,7 @@ func (c *Cover) Value(p value.Pointer, v *value.Value) *value.Value {
 		return v
 	}
 	out := v.Clone().Named(v.Name)
-	f := c.schema.At(p)
-	for at := p; f == nil && at != ""; { // what a map holds is as the map
-		if at = at.Parent(); c.schema.At(at) != nil && c.schema.At(at).IsMap() {
-			f = c.schema.At(at)
-		}
-	}
+	f := c.schema.Holding(p)
 	if f == nil && p != "" || c.above(p) {
 		c.hideAll(nil, &out)
 		return &out

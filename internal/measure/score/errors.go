@@ -168,8 +168,8 @@ func (f *Finder) errors(g *gold.Record, filled *value.Value, id string) []LeafEr
 		if !l.Filled.Empty() {
 			m.Filled = l.Filled.Named("").Detach()
 		}
-		m.GoldLine, m.FilledLine = x.line(x.gold[l.Own(l.GoldPath)]), x.line(x.filled[l.Own(l.FilledPath)])
-		if at := x.gold[l.Own(l.GoldPath)]; at.Found() {
+		m.GoldLine, m.FilledLine = x.line(x.gold[l.GoldPath]), x.line(x.filled[l.FilledPath])
+		if at := x.gold[l.GoldPath]; at.Found() {
 			m.GoldSpan = [2]int{at.Start, at.End}
 		}
 		m.Type, m.Detail = x.errorType(l)
@@ -195,7 +195,7 @@ func (x *explainer) line(p evidence.Place) Line {
 
 // cause tells why a leaf is in error.
 func (x *explainer) errorType(l Leaf) (ErrorType, string) {
-	inGold, inFilled := standing(x.gold[l.Own(l.GoldPath)]), standing(x.filled[l.Own(l.FilledPath)])
+	inGold, inFilled := standing(x.gold[l.GoldPath]), standing(x.filled[l.FilledPath])
 	switch l.Outcome {
 	case Missed:
 		switch {

@@ -37,7 +37,7 @@ func (p *placed) leaf(e *Evident, l Leaf) {
 	if l.FilledPath == "" || l.Outcome == Blank || l.Outcome == Missed {
 		return
 	}
-	from, to, found := spanOf(p.filled.Get(string(l.Own(l.FilledPath))))
+	from, to, found := spanOf(placeAt(p.filled, l.FilledPath, &l))
 	right := l.Outcome == Right
 	switch {
 	case right && found:
@@ -52,13 +52,21 @@ func (p *placed) leaf(e *Evident, l Leaf) {
 	if !p.compare || !right || !found {
 		return
 	}
-	if a, b, ok := spanOf(p.gold.Get(string(l.Own(l.GoldPath)))); ok {
+	if a, b, ok := spanOf(placeAt(p.gold, l.GoldPath, &l)); ok {
 		if a < to && from < b {
 			e.SamePlace++
 		} else {
 			e.OtherPlace++
 		}
 	}
+}
+
+// placeAt gives the place of a leaf; of an entry of a map that of the map, where no more is known.
+func placeAt(places *value.Value, at value.Pointer, l *Leaf) *value.Value {
+	if place := places.Get(string(at)); place != nil {
+		return place
+	}
+	return places.Get(string(l.Own(at)))
 }
 
 // spanOf reads the bytes that a place spans.

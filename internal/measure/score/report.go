@@ -334,7 +334,7 @@ func (sc *Scorer) count(g *gold.Record, filled *value.Value, l *record.Line) (co
 		}
 		sc.reviewed(l, risks)
 		if sc.options.Straight && at != "" {
-			if risk, ok := risks[at]; ok {
+			if risk, ok := riskAt(risks, &l); ok {
 				units = append(units, unit{risk: risk, ok: l.Outcome == Right || l.Outcome == Blank})
 			}
 		}

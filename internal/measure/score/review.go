@@ -28,9 +28,18 @@ type risky struct {
 
 // reviewed adds a leaf that has a risk.
 func (sc *Scorer) reviewed(l Leaf, risks map[value.Pointer]float64) {
-	if risk, ok := risks[l.Own(l.FilledPath)]; ok && l.FilledPath != "" {
+	if risk, ok := riskAt(risks, &l); ok && l.FilledPath != "" {
 		sc.risky = append(sc.risky, risky{risk, l.Outcome != Right && l.Outcome != Blank})
 	}
+}
+
+// riskAt gives the risk of a leaf; of an entry of a map that of the map, where no more is known.
+func riskAt(risks map[value.Pointer]float64, l *Leaf) (float64, bool) {
+	if risk, ok := risks[l.FilledPath]; ok {
+		return risk, true
+	}
+	risk, ok := risks[l.Own(l.FilledPath)]
+	return risk, ok
 }
 
 func risksOf(v *value.Value) map[value.Pointer]float64 {
