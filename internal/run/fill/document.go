@@ -3,6 +3,7 @@ package fill
 import (
 	"context"
 	"fmt"
+	"maps"
 	"strings"
 	"sync"
 
@@ -342,7 +343,10 @@ func (w *filling) addPart(pieces []*piece, all int) {
 		r := merge.Parts(s, parts, w.starts())
 		w.decided(r)
 		got = r.Record
-		w.take(unlessDays(s, &got, r.Places))
+		if len(parts) > 1 {
+			w.daysOfWhole(s, &got, r.Places)
+		}
+		w.take(r.Places)
 	} else {
 		w.take(parts[0].Places)
 	}
@@ -366,19 +370,27 @@ func (w *filling) starts() []int {
 	return w.cuts.Entries()
 }
 
-// unlessDays leaves out days that stand nowhere in the part that they came from: their year, or
-// month, may be printed in another, and the document as a whole tells.
-func unlessDays(s *schema.Schema, v *value.Value, places evidence.Places) evidence.Places {
+// daysOfWhole looks in the whole document for days that stand nowhere in the part that they came
+// from: their year, or month, may be printed in another.
+func (w *filling) daysOfWhole(s *schema.Schema, v *value.Value, places evidence.Places) {
+	known := maps.Clone(places)
 	for p, place := range places {
 		f, at := s.Holding(p), v.At(p)
 		if place.Found() || place.Kind != evidence.None || f == nil || at == nil {
 			continue
 		}
 		if t := f.Kin().Type; t == schema.Date || t == schema.DateTime || t == schema.Any && schema.IsISODate(at.Text) {
-			delete(places, p)
+			delete(known, p)
 		}
 	}
-	return places
+	if len(known) == len(places) {
+		return
+	}
+	for p, place := range evidence.With(s, v, w.index, known) {
+		if _, is := known[p]; !is {
+			places[p] = place
+		}
+	}
 }
 
 // take keeps the places of what pieces say.

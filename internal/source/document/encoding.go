@@ -143,7 +143,7 @@ func guess(data []byte) (text, note string, ok bool) {
 			sample = sample[:end]
 		}
 	}
-	candidates := guesses(sample)
+	candidates := likelier(guesses(sample))
 	for i, c := range candidates {
 		text, lost := decodeAs(c.set, data)
 		if lost >= 0 {
@@ -289,10 +289,10 @@ func nameOf(name string, sample []byte) string {
 	return name
 }
 
-// isText tells what people write: no control characters, and words of one alphabet
-// each, but for some.
+// isText tells what people write: no control characters, words of one alphabet
+// each, but for some, and no parts of drawn tables among their letters.
 func isText(text string) bool {
-	foreign, mixed := 0, 0
+	foreign, mixed, drawn := 0, 0, 0
 	before := ' '
 	for _, r := range text {
 		switch {
@@ -307,10 +307,16 @@ func isText(text string) bool {
 		if isForeign(r) && unicode.Is(unicode.Latin, before) || unicode.Is(unicode.Latin, r) && isForeign(before) {
 			mixed++
 		}
+		if isDrawn(r) && !isDrawn(before) && !unicode.IsSpace(before) || isDrawn(before) && !isDrawn(r) && !unicode.IsSpace(r) {
+			drawn++
+		}
 		before = r
 	}
-	return mixed*2 <= foreign
+	return mixed*2 <= foreign && (drawn < 4 || drawn*2 <= foreign)
 }
+
+// isDrawn tells what tables and boxes are drawn with in a text, but for what parts cells.
+func isDrawn(r rune) bool { return r >= 0x2500 && r < 0x25a1 && r != '│' && r != '║' && r != '┃' }
 
 // isForeign tells letters that are not Latin.
 func isForeign(r rune) bool {
