@@ -100,3 +100,27 @@ func TestCharactersThatAreWrong(t *testing.T) {
 	_, err := r.Parse(t.Context(), "a.txt", []byte("ab\xff"))
 	assert.ErrorContains(t, err, "not shift_jis at character 3; state another encoding, or none")
 }
+
+// A line or two in a set of two bytes a letter is read by its common letters, where statistics
+// have little to go by.
+func TestShortTexts(t *testing.T) {
+	for _, c := range []struct {
+		text string
+		sets []string
+	}{
+		{"請求書 番号 4471 合計 12,500円 御中 株式会社山田", []string{"shift_jis", "euc-jp"}},
+		{"注文 12 個", []string{"shift_jis", "euc-jp"}},
+		{"发票 编号 4471 合计 12,500 元", []string{"gb18030"}},
+		{"發票 編號 4471 合計 12,500 元", []string{"big5"}},
+		{"합계 12,500원 영수증", []string{"euc-kr"}},
+		{"Итого 12 500 руб. НДС", []string{"windows-1251", "koi8-r", "iso-8859-5"}},
+		{"Rechnung für Frau Möller, 12 Stück", []string{"windows-1252"}},
+	} {
+		for _, set := range c.sets {
+			d, err := Parse("a.txt", in(t, set, c.text))
+			require.NoError(t, err, set)
+			assert.Equal(t, c.text, d.Text, set)
+			assert.Contains(t, strings.Join(d.Notes, " "), "by guess", set)
+		}
+	}
+}

@@ -232,6 +232,9 @@ func (p *pageWriter) element(n *html.Node) {
 		p.kids(n)
 	case atom.Sup:
 		p.raised(n)
+	case atom.Rt:
+		p.word("(" + strings.TrimSpace(textOf(n)) + ")")
+	case atom.Rp: // the brackets around it
 	case atom.Label:
 		p.space = true
 		p.kids(n)
@@ -245,11 +248,14 @@ func (p *pageWriter) element(n *html.Node) {
 	case atom.A:
 		p.link(n)
 	default:
-		if isStruck(n) {
+		switch {
+		case isStruck(n):
 			p.struck(n)
-			break
+		case n.Data == "mfrac" || n.Data == "msup":
+			p.formula(n)
+		default:
+			p.kids(n)
 		}
-		p.kids(n)
 	}
 	if isBlock && n.DataAtom != atom.Dt {
 		p.end(lines)

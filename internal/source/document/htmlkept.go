@@ -222,3 +222,25 @@ func (p *pageWriter) raised(n *html.Node) {
 	}
 	p.word(raised.Replace(text))
 }
+
+// formula writes a fraction or a power of MathML as people type it: 1/2 is not 12.
+func (p *pageWriter) formula(n *html.Node) {
+	var parts []*html.Node
+	for kid := n.FirstChild; kid != nil; kid = kid.NextSibling {
+		if kid.Type == html.ElementNode {
+			parts = append(parts, kid)
+		}
+	}
+	if len(parts) != 2 {
+		p.kids(n)
+		return
+	}
+	if n.Data == "msup" {
+		p.element(parts[0])
+		p.raised(parts[1])
+		return
+	}
+	over, under := strings.TrimSpace(textOf(parts[0])), strings.TrimSpace(textOf(parts[1]))
+	p.space = true // 2 1/2
+	p.word(over + "/" + under)
+}

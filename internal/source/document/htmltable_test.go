@@ -109,3 +109,16 @@ func TestPagesAsTheyAre(t *testing.T) {
 		}
 	}
 }
+
+// Fractions and powers of MathML keep their parts apart, and so do readings beside a word.
+func TestFormulas(t *testing.T) {
+	for page, want := range map[string]string{
+		`<p>Take <math><mn>2</mn><mfrac><mn>1</mn><mn>2</mn></mfrac></math> cups</p>`:          "Take 2 1/2 cups",
+		`<p><math><msup><mn>10</mn><mn>3</mn></msup></math> m and <math><mi>x</mi></math></p>`: "10³ m and x",
+		`<p><ruby>漢<rp>(</rp><rt>kan</rt><rp>)</rp></ruby> 12</p>`:                             "漢(kan) 12",
+	} {
+		d, err := Parse("a.html", []byte("<html><body>"+page+"</body></html>"))
+		require.NoError(t, err)
+		assert.Equal(t, want, strings.TrimSpace(d.Text))
+	}
+}
