@@ -258,6 +258,10 @@ type (
 		Line int
 		Said string
 	}
+	// OthersLabel is a value whose label in the document, before it or as the head of its column, is
+	// that of another field.
+	OthersLabel struct{ Label string }
+
 	// OthersLine is a value that stands in the line of another item of its list alone. Said
 	// is the line, unless the field is sensitive.
 	OthersLine struct {
@@ -305,6 +309,7 @@ func (Nowhere) Code() Code           { return NoEvidence }
 func (SaysOther) Code() Code         { return Against }
 func (SaysOpposite) Code() Code      { return Against }
 func (OthersLine) Code() Code        { return Against }
+func (OthersLabel) Code() Code       { return Against }
 func (ReadTwice) Code() Code         { return Twice }
 func (TwoFigures) Code() Code        { return NoEvidence }
 func (Unfounded) Code() Code         { return NoEvidence }
@@ -356,6 +361,10 @@ func (s SaysOpposite) Text() string {
 		return fmt.Sprintf("line %d says otherwise", s.Line)
 	}
 	return fmt.Sprintf("line %d says otherwise (%q)", s.Line, clipped(s.Said))
+}
+
+func (o OthersLabel) Text() string {
+	return fmt.Sprintf("its label in the document, %q, is that of another field", o.Label)
 }
 
 func (o OthersLine) Text() string {

@@ -21,6 +21,8 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 		return record.OnlyLookalike{Words: ix.Source[place.Start:place.End]}
 	case place.Misplaced > 0:
 		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced)}
+	case place.Under != "":
+		return record.OthersLabel{Label: place.Under}
 	case place.Again != "":
 		return record.ReadTwice{First: place.Again, Line: place.Line}
 	case place.Opposed > 0:

@@ -37,6 +37,7 @@ type Place struct {
 	Open       int           // likewise, the line of one that can be read as another number too
 	Opposed    int           // of a boolean or a choice that stands nowhere: the line that says the opposite, or another option
 	Misplaced  int           // of a value of an item that stands in the line of another item alone: that line
+	Under      string        // of a value behind or under the label of another field: that label
 	Again      value.Pointer // of the first value of an item: the item before it that comes from the same words
 	Page       int           // from 1; 0 where the document has no pages
 	Box        [4]int
@@ -104,7 +105,7 @@ func Of(s *schema.Schema, record *value.Value, ix *Index) Places { return With(s
 // With is Of where the places of some values are known, also that they stand
 // nowhere: they stay, and tell where the other values of their items are.
 func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
-	if o := open(s, record); o != nil {
+	if o := open(s, record, ix); o != nil {
 		return o.back(s, with(o.s, &o.record, ix, o.forth(s, record, known)))
 	}
 	return with(s, record, ix, known)
@@ -125,6 +126,7 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.choose()
 	w.rowsOfOthers(w.root)
 	w.countsOfSums()
+	w.behindOtherLabels()
 	return w.places
 }
 
@@ -249,6 +251,8 @@ type weigher struct {
 	saying  map[saying]map[int]bool    // the lines that have the words for a value of a boolean or a choice
 	all     *schema.Schema             // whose record it is; nil where other fields do not matter
 	others  map[string]*schema.Field   // fields by their labels
+	called  map[*schema.Field]called   // the words that fields go by
+	ruled   map[int]int                // of rows of tables: the line of the rule below their head
 	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
 }
 

@@ -49,24 +49,33 @@ func (u *unread) gaps(taken map[int]bool) (lines []Line) {
 		if f == nil || f.Type != schema.List || f.Item == nil || len(by[list]) < 2 {
 			continue
 		}
-		for _, kid := range f.Item.Fields {
-			if kid.IsLeaf() {
-				lines = append(lines, u.gapsOf(kid, by[list])...)
-			}
+		lines = append(lines, u.gapsIn(f.Item, "", by[list])...)
+	}
+	return lines
+}
+
+// gapsIn gives those of the fields of an item, or of a group in it.
+func (u *unread) gapsIn(group *schema.Field, below value.Pointer, rows []rowItem) (lines []Line) {
+	for _, kid := range group.Fields {
+		switch at := below.Key(kid.Name); {
+		case kid.IsLeaf():
+			lines = append(lines, u.gapsOf(kid, at, rows)...)
+		case kid.Type == schema.Group:
+			lines = append(lines, u.gapsIn(kid, at, rows)...)
 		}
 	}
 	return lines
 }
 
 // gapsOf gives the cells of one field that were passed over.
-func (u *unread) gapsOf(f *schema.Field, rows []rowItem) (lines []Line) {
+func (u *unread) gapsOf(f *schema.Field, below value.Pointer, rows []rowItem) (lines []Line) {
 	column := map[int]int{} // how many items have it in which cell of a row of so many
 	key := func(cells, k int) int { return cells*mostCells + k }
 	figures := map[int]bool{} // how many figures such cells have
 	var without []rowItem
 	with := 0
 	for _, row := range rows {
-		p := row.at.Key(f.Name)
+		p := row.at + below
 		place := u.places[p]
 		if v := u.record.At(p); v == nil || v.Kind == value.Null {
 			without = append(without, row)
@@ -95,7 +104,7 @@ func (u *unread) gapsOf(f *schema.Field, rows []rowItem) (lines []Line) {
 			if read || blank(strings.ToLower(strings.Trim(said, ".()[] "))) || letters(said) == 0 || saysNone(said) || !couldSay(f, said) || !figures[len(figuresOf(said))] {
 				continue
 			}
-			lines = append(lines, Line{Start: cell[0], End: cell[1], Line: row.line + 1, Field: f.Path, Text: strings.Join(strings.Fields(said), " "), At: row.at.Key(f.Name)})
+			lines = append(lines, Line{Start: cell[0], End: cell[1], Line: row.line + 1, Field: f.Path, Text: strings.Join(strings.Fields(said), " "), At: row.at + below})
 		}
 	}
 	return lines

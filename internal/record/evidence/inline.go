@@ -17,8 +17,11 @@ import (
 // partings are what may part items within a line, tried in this order.
 var partings = []*lazy.Regexp{lazy.New(`; ?`), lazy.New(` \| ?`), lazy.New(`, `), lazy.New(` {2,}`), lazy.New(` / `), lazy.New(` [-–] `)}
 
-// leastInLine is how many items have to stand in a line.
+// leastInLine is how many items have to stand in a line, but for those that are what they are called,
+// a colon and a value: colour: grey; load: 40 kg.
 const leastInLine = 2
+
+var namedPart = lazy.New(`^\pL[^:;|]{0,30}: \S`)
 
 // inline gives the parts of lines in which items of a list stand that no value comes from.
 func (u *unread) inline(taken map[int]bool) (lines []Line) {
@@ -62,11 +65,17 @@ func (u *unread) listsIn(n int) (all []inLine) {
 		by[item.Parent()] = append(by[item.Parent()], at[item])
 	}
 	for _, list := range slices.Sorted(maps.Keys(by)) {
-		if f := u.s.At(list); f != nil && f.Type == schema.List && len(by[list]) >= leastInLine {
+		if f := u.s.At(list); f != nil && f.Type == schema.List && (len(by[list]) >= leastInLine || u.areNamed(n, by[list])) {
 			all = append(all, inLine{u.called(f), by[list]})
 		}
 	}
 	return all
+}
+
+// areNamed tells items that each begin with what they are called and a colon.
+func (u *unread) areNamed(n int, items []span) bool {
+	_, _, end := u.w.ix.rowAt(n)
+	return !slices.ContainsFunc(items, func(item span) bool { return !namedPart.MatchString(u.w.ix.Source[item.Start:end]) })
 }
 
 // gapIn gives the one part of a line that is like those that items were read from, and was
@@ -76,8 +85,9 @@ func (u *unread) gapIn(n int, list inLine) (Line, bool) {
 	if len(text) > longestLine {
 		return Line{}, false
 	}
+	named := u.areNamed(n, list.items)
 	for _, parting := range partings {
-		parts := partsOf(text, start, parting)
+		parts := partsOf(text, start, parting, named)
 		held := make([]int, len(parts))
 		fits := true
 		for _, item := range list.items {
@@ -100,7 +110,10 @@ func (u *unread) gapIn(n int, list inLine) (Line, bool) {
 			if held[k] > 0 || !u.isUnlike(n, parts[k]) {
 				continue
 			}
-			if open >= 0 || !alikeParts(u.w.ix.Source, parts[k], parts, held) {
+			if named && (parts[first].Start != firstOf(list.items) || !namedPart.MatchString(u.w.ix.Source[parts[k].Start:parts[k].End])) {
+				return Line{}, false
+			}
+			if open >= 0 || !named && !alikeParts(u.w.ix.Source, parts[k], parts, held) {
 				return Line{}, false
 			}
 			open = k
@@ -114,14 +127,22 @@ func (u *unread) gapIn(n int, list inLine) (Line, bool) {
 	return Line{}, false
 }
 
+func firstOf(items []span) int {
+	return slices.MinFunc(items, func(a, b span) int { return a.Start - b.Start }).Start
+}
+
 // partsOf splits a line, what leads to a list before it left out: Keys: 2 front door, ...
-func partsOf(text string, start int, parting *lazy.Regexp) (parts []span) {
+func partsOf(text string, start int, parting *lazy.Regexp, whole bool) (parts []span) {
 	from := 0
 	for _, m := range parting.FindAllStringIndex(text, -1) {
 		parts = append(parts, between(start+from, start+m[0]))
 		from = m[1]
 	}
 	parts = append(parts, between(start+from, start+len(strings.TrimRight(text, " ."))))
+	if indent := len(text) - len(strings.TrimLeft(text, " \t")); whole {
+		parts[0].Start += indent
+		return parts
+	}
 	if at := strings.Index(text[:parts[0].End-start], ": "); at >= 0 {
 		parts[0].Start = start + at + len(": ")
 	}

@@ -20,6 +20,9 @@ func (w *weigher) rowsOfOthers(it *item) {
 		h := w.homesOf(list)
 		w.ofOtherLines(h)
 		w.inLinesOfOthers(h)
+		for _, kid := range list {
+			w.underOtherHeads(kid)
+		}
 		w.readTwice(h)
 		w.saidTwice(list)
 		for _, kid := range list {

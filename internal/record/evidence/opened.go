@@ -23,6 +23,7 @@ const (
 
 // opening is a schema and a record that were opened so, and the way back.
 type opening struct {
+	ix     *Index
 	s      *schema.Schema
 	record value.Value
 	own    map[value.Pointer]value.Pointer // of values within those of any form
@@ -37,11 +38,11 @@ type opened struct {
 }
 
 // open gives nil where no value is of any form.
-func open(s *schema.Schema, record *value.Value) *opening {
+func open(s *schema.Schema, record *value.Value, ix *Index) *opening {
 	if s == nil || !s.HoldsAny() {
 		return nil
 	}
-	o := &opening{own: map[value.Pointer]value.Pointer{}, within: map[value.Pointer]value.Pointer{}, fields: map[string]string{}}
+	o := &opening{ix: ix, own: map[value.Pointer]value.Pointer{}, within: map[value.Pointer]value.Pointer{}, fields: map[string]string{}}
 	copied := *s
 	o.s = &copied
 	root, out := o.field(s, s.Root, []opened{{v: record}})
@@ -151,7 +152,7 @@ func (o *opening) inner(f *schema.Field, in schema.Inner, path string, nodes []o
 	made := &schema.Field{Name: f.Name, Path: path, PrintedAs: f.PrintedAs, Required: f.Required, Sensitive: f.Sensitive, Evidence: f.Evidence}
 	none := len(objects)+len(arrays)+len(scalars) == 0
 	switch {
-	case (len(objects) > 0 || none) && len(arrays)+len(scalars) == 0 && in.Free():
+	case (len(objects) > 0 || none) && len(arrays)+len(scalars) == 0 && in.Free() && !o.areHeads(objects):
 		return o.entries(f, in, made, nodes, out)
 	case len(objects) > 0 && len(arrays)+len(scalars) == 0:
 		return o.members(f, in, made, nodes, out)
@@ -164,6 +165,31 @@ func (o *opening) inner(f *schema.Field, in schema.Inner, path string, nodes []o
 		return made, out
 	}
 	return o.scalar(f, in, made, scalars, out)
+}
+
+// areHeads tells whether the names of several maps are printed once for all of them, as the heads of
+// columns are.
+func (o *opening) areHeads(maps []*value.Value) bool {
+	if len(maps) < 2 {
+		return false
+	}
+	times := map[string]int{}
+	for _, v := range maps {
+		for i := range v.Kids {
+			times[v.Kids[i].Name]++
+		}
+	}
+	once, shared := 0, 0
+	for name, n := range times {
+		if n < 2 {
+			continue
+		}
+		shared++
+		if found := len(o.ix.find(name)); found > 0 && found < n {
+			once++
+		}
+	}
+	return once > 0 && 2*once >= shared
 }
 
 func (o *opening) scalar(f *schema.Field, in schema.Inner, made *schema.Field, scalars []*value.Value, out []value.Value) (*schema.Field, []value.Value) {

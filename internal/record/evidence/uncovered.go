@@ -42,7 +42,7 @@ func Look(s *schema.Schema, record *value.Value, ix *Index, places Places) (line
 }
 
 func look(s *schema.Schema, record *value.Value, ix *Index, places Places, also bool) (lines, left []Line) {
-	o := open(s, record)
+	o := open(s, record, ix)
 	if o != nil {
 		places = with(o.s, &o.record, ix, o.forth(s, record, places))
 		s, record = o.s, &o.record

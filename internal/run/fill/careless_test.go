@@ -114,8 +114,20 @@ func prune(f *schema.Field, p value.Pointer, v *value.Value, stays func(value.Po
 			}
 		}
 		return kept, len(kept.Kids) > 0
-	case f.Type == schema.Boolean || f.Type == schema.Choice:
+	case f.Type == schema.Boolean || f.Type == schema.Choice || v.Kind == value.Bool:
 		return kept, false
+	case f.Type == schema.Any && (v.Kind == value.Array || v.Kind == value.Object && !schema.IsAmount(v)):
+		kept.Kids = nil
+		for i := range v.Kids {
+			at := p.Index(i)
+			if v.Kind == value.Object {
+				at = p.Key(v.Kids[i].Name)
+			}
+			if below, has := prune(f, at, &v.Kids[i], stays); has {
+				kept.Kids = append(kept.Kids, below.Named(v.Kids[i].Name))
+			}
+		}
+		return kept, len(kept.Kids) > 0
 	case stays(p):
 		return kept, v.Kind != value.Null
 	}

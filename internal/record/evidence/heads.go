@@ -1,0 +1,71 @@
+package evidence
+
+import (
+	"strings"
+
+	"filler/internal/schema"
+)
+
+// Tables whose heads are called like fields: a figure belongs to the field that its column is
+// headed with, and may stand in the next one as well.
+
+// underOtherHeads moves the figures of an item that stand under the head of another field to the
+// cell under their own, and takes their places where that cell has another one.
+func (w *weigher) underOtherHeads(it *item) {
+	for _, l := range it.leaves {
+		at := w.places[l.path]
+		if !at.Found() || at.Led || at.Basis || l.fixed != nil || !isFigure(l.f.Kin()) {
+			continue
+		}
+		place := between(at.Start, at.End)
+		head := w.ix.HeadOf(place)
+		if head == "" || w.headed(l.f, place) || !w.isSibling(l.f, head) {
+			continue
+		}
+		row, start, _ := w.ix.rowAt(at.Line - 1)
+		for _, m := range figuresOf(row) {
+			own := between(start+m[0], start+m[1])
+			if !w.headed(l.f, own) {
+				continue
+			}
+			if c := candidateAt(l.cands, own); c != nil {
+				at.Start, at.End, at.Kind = c.Start, c.End, c.kind
+			} else {
+				at = Place{Kind: l.lacking, Under: head}
+			}
+			w.places[l.path] = at
+			break
+		}
+	}
+}
+
+func candidateAt(cands []candidate, s span) *candidate {
+	for i := range cands {
+		if c := &cands[i]; c.Start < s.End && s.Start < c.End {
+			return c
+		}
+	}
+	return nil
+}
+
+// isSibling tells whether another field of the same group is called as a head says, and no field is that
+// it could be as well.
+func (w *weigher) isSibling(f *schema.Field, head string) bool {
+	if w.all == nil {
+		return false
+	}
+	called := folded(head)
+	for _, other := range w.all.Leaves() {
+		if other == f || groupOf(other) != groupOf(f) {
+			continue
+		}
+		for _, name := range w.labels(other) {
+			if strings.Join(name, " ") == called {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func groupOf(f *schema.Field) string { return f.Path[:max(0, strings.LastIndexByte(f.Path, '.'))] }

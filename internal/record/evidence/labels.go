@@ -1,0 +1,191 @@
+package evidence
+
+import (
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+	"filler/internal/base/value"
+	"filler/internal/schema"
+	"filler/internal/source/reading"
+)
+
+// Values that stand in each other's fields: due and issued, net and gross. What a document prints
+// before a value speaks of the one field or of the other, where it has a word of its name.
+
+// behindOtherLabels takes their places from values whose label speaks of another field of their
+// group and not of their own, while what that field has does not stand behind a label of its.
+func (w *weigher) behindOtherLabels() {
+	groups := map[value.Pointer][]*leaf{}
+	for _, l := range w.leaves {
+		groups[l.path.Parent()] = append(groups[l.path.Parent()], l)
+	}
+	taken := map[*leaf]string{}
+	for _, l := range w.leaves {
+		if at := w.places[l.path]; l.fixed == nil && at.Found() && !at.Led && !at.Basis && at.Rivals == 0 {
+			if label := w.othersLabel(l, groups[l.path.Parent()]); label != "" {
+				taken[l] = label
+			}
+		}
+	}
+	for l, label := range taken {
+		w.places[l.path] = Place{Kind: l.lacking, Under: label}
+	}
+}
+
+// othersLabel gives the label of a value, where it is that of another field with a value; "" else.
+func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
+	label := w.labelBefore(l)
+	if label == "" || w.speaksOf(l.f, label) {
+		return ""
+	}
+	said := wordsIn(label)
+	for _, other := range group {
+		if other == l || other.f == l.f || other.f.Kin().Type != l.f.Kin().Type || other.value == l.value {
+			continue
+		}
+		at := w.places[other.path]
+		if at.Found() && at.Start == w.places[l.path].Start || at.Found() && w.speaksOf(other.f, w.labelBefore(other)) {
+			continue
+		}
+		if slices.ContainsFunc(w.calledBy(other.f).names, func(word string) bool {
+			return anyAlike(said, word, sure) && !anyAlike(w.calledBy(l.f).names, word, perhaps)
+		}) && (!endsInNumber(label) || endsInNumber(schema.Spoken(other.f.Name))) {
+			return label
+		}
+	}
+	return ""
+}
+
+// endsInNumber tells a label or a name that ends in a word for a number: Employee no.
+func endsInNumber(label string) bool {
+	words := reading.Tokenize(label)
+	return len(words) > 0 && lang.NumberLabel.Has(words[len(words)-1].Word)
+}
+
+// mostLabel is how many words before a value are its label.
+const mostLabel = 4
+
+// labelBefore gives the words before a value in its line, back to a figure, a comma, a stop or the
+// edge of its cell; "" where a comma stands between, since they are of what is before it.
+func (w *weigher) labelBefore(l *leaf) string {
+	at := w.places[l.path]
+	_, start, _ := w.ix.rowAt(w.ix.LineOf(at.Start))
+	before := strings.TrimRight(w.ix.Source[start:at.Start], " (\"'“„«")
+	if strings.HasSuffix(before, ",") {
+		return ""
+	}
+	before = strings.TrimRight(before, ":=-–> ")
+	if i := strings.LastIndexFunc(before, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("|\t,;.!?", r) }); i >= 0 {
+		_, size := utf8.DecodeRuneInString(before[i:])
+		before = before[i+size:]
+	}
+	if i := strings.LastIndex(before, "  "); i >= 0 {
+		before = before[i:]
+	}
+	words := strings.Fields(before)
+	if len(words) == 0 {
+		return w.headOver(l.f, between(at.Start, at.End))
+	}
+	return strings.Join(words[max(0, len(words)-mostLabel):], " ")
+}
+
+// headOver gives the head of the column that a value stands in: of a figure what stands above it,
+// of other values the cell in the head of a table with rules.
+func (w *weigher) headOver(f *schema.Field, s span) string {
+	if isFigure(f.Kin()) {
+		return w.ix.HeadOf(s)
+	}
+	line := w.ix.LineOf(s.Start)
+	row, start, _ := w.ix.rowAt(line)
+	if !strings.HasPrefix(strings.TrimSpace(row), "|") {
+		return ""
+	}
+	if w.ruled == nil {
+		w.ruled = map[int]int{}
+	}
+	up, known := w.ruled[line-1]
+	if !known {
+		for up = line - 1; up > 0; up-- {
+			above, _, _ := w.ix.rowAt(up)
+			if at, known := w.ruled[up]; known {
+				up = at
+				break
+			}
+			if above = strings.TrimSpace(above); !strings.HasPrefix(above, "|") {
+				up = 0
+			} else if strings.Trim(above, "|-: ") == "" { // below the head
+				break
+			}
+		}
+	}
+	if w.ruled[line-1], w.ruled[line] = up, up; up < 1 {
+		return ""
+	}
+	head, _, _ := w.ix.rowAt(up - 1)
+	cells, nth := strings.Split(head, "|"), strings.Count(row[:s.Start-start], "|")
+	if nth >= len(cells) {
+		return ""
+	}
+	return strings.TrimSpace(cells[nth])
+}
+
+// wordsIn gives the words of a label that mean something by themselves.
+func wordsIn(label string) (all []string) {
+	for _, t := range reading.Tokenize(label) {
+		if utf8.RuneCountInString(t.Word) > 2 && !lang.Frequent.Has(t.Word) {
+			all = append(all, t.Word)
+		}
+	}
+	return all
+}
+
+// called are the words that a field goes by.
+type called struct {
+	names []string // of its name, and of what documents print before it
+	all   []string // of its description as well
+}
+
+func (w *weigher) calledBy(f *schema.Field) called {
+	c, known := w.called[f]
+	if !known {
+		for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+			c.names = append(c.names, wordsIn(name)...)
+		}
+		c.all = append(slices.Clone(c.names), wordsIn(f.About)...)
+		if w.called == nil {
+			w.called = map[*schema.Field]called{}
+		}
+		w.called[f] = c
+	}
+	return c
+}
+
+// speaksOf tells whether a label has a word of a field's name, or of its description.
+func (w *weigher) speaksOf(f *schema.Field, label string) bool {
+	all := w.calledBy(f).all
+	return slices.ContainsFunc(wordsIn(label), func(word string) bool { return anyAlike(all, word, perhaps) })
+}
+
+// How many letters two words begin with alike that are one but for their endings.
+const (
+	perhaps = 3
+	sure    = 5
+)
+
+// anyAlike tells whether a word is one of several, but for its ending.
+func anyAlike(words []string, word string, least int) bool {
+	return slices.ContainsFunc(words, func(other string) bool {
+		short, long := word, other
+		if len(short) > len(long) {
+			short, long = long, short
+		}
+		n := 0
+		for n < len(short) && short[n] == long[n] {
+			n++
+		}
+		return n == len(long) || n >= least && 3*n >= 2*len(short)
+	})
+}

@@ -1,0 +1,64 @@
+package evidence
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+)
+
+// Two values of one type in the wrong fields of an item or a record: how many of such swaps are
+// told, of either value.
+func TestSwappedFields(t *testing.T) {
+	all, told := map[string]int{}, map[string]int{}
+	for _, of := range trades(t) {
+		rec, err := value.Parse(of.rec)
+		require.NoError(t, err)
+		ix := NewIndex(of.doc)
+		if len(doubts(t, of.schema, of.rec, of.doc)) > 0 {
+			continue
+		}
+		leaves := of.schema.Leaves()
+		rec.Walk(func(p value.Pointer, group *value.Value) bool {
+			if group.Kind != value.Object {
+				return true
+			}
+			for i := range group.Kids {
+				for j := i + 1; j < len(group.Kids); j++ {
+					f, g := of.schema.At(p.Key(group.Kids[i].Name)), of.schema.At(p.Key(group.Kids[j].Name))
+					a, b := group.Kids[i].Clone(), group.Kids[j].Clone()
+					if f == nil || g == nil || !slices.Contains(leaves, f) || !slices.Contains(leaves, g) || f.Type != g.Type || a.Empty() || b.Empty() || value.Equal(&a, &b) || a.Kind == value.Bool {
+						continue
+					}
+					what := string(f.Type)
+					if strings.Contains(f.Path, "[]") {
+						what += " in a list"
+					}
+					group.Kids[i], group.Kids[j] = b.Named(a.Name), a.Named(b.Name)
+					all[what]++
+					places := Of(of.schema, &rec, ix)
+					for _, q := range []value.Pointer{p.Key(a.Name), p.Key(b.Name)} {
+						if ix.Doubt(of.schema.At(q), rec.At(q), places[q], false) != nil {
+							told[what]++
+							break
+						}
+					}
+					group.Kids[i], group.Kids[j] = a, b
+				}
+			}
+			return true
+		})
+	}
+	sum, of := 0, 0
+	for what, n := range all {
+		t.Logf("%s: %d of %d", what, told[what], n)
+		sum, of = sum+told[what], of+n
+	}
+	t.Logf("%d of %d swaps are told", sum, of)
+	assert.Greater(t, of, 1200)
+	assert.Greater(t, sum*100, of*18, "where a label has a word of the one name and not of the other")
+}
