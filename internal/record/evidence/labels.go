@@ -43,11 +43,11 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 	}
 	said := wordsIn(label)
 	for _, other := range group {
-		if other == l || other.f == l.f || other.f.Kin().Type != l.f.Kin().Type || other.value == l.value {
+		if other == l || other.f == l.f || other.f.Kin().Type != l.f.Kin().Type {
 			continue
 		}
 		at := w.places[other.path]
-		if at.Found() && at.Start == w.places[l.path].Start || at.Found() && w.speaksOf(other.f, w.labelBefore(other)) {
+		if at.Found() && at.Start != w.places[l.path].Start && (other.value == l.value || w.speaksOf(other.f, w.labelBefore(other))) {
 			continue
 		}
 		if slices.ContainsFunc(w.calledBy(other.f).names, func(word string) bool {

@@ -62,3 +62,38 @@ func TestSwappedFields(t *testing.T) {
 	assert.Greater(t, of, 1200)
 	assert.Greater(t, sum*100, of*18, "where a label has a word of the one name and not of the other")
 }
+
+// A field that the document says nothing of, filled with what it says of another of its type.
+func TestTakenFromAnotherField(t *testing.T) {
+	all, told := 0, 0
+	for _, of := range trades(t) {
+		rec, err := value.Parse(of.rec)
+		require.NoError(t, err)
+		ix := NewIndex(of.doc)
+		rec.Walk(func(p value.Pointer, group *value.Value) bool {
+			if group.Kind != value.Object {
+				return true
+			}
+			for i := range group.Kids {
+				for j := range group.Kids {
+					f, g := of.schema.At(p.Key(group.Kids[i].Name)), of.schema.At(p.Key(group.Kids[j].Name))
+					from := &group.Kids[j]
+					if f == nil || g == nil || !f.IsLeaf() || f.Type != g.Type || group.Kids[i].Kind != value.Null || from.Kind == value.Null || from.Kind == value.Bool {
+						continue
+					}
+					name := group.Kids[i].Name
+					group.Kids[i] = from.Clone().Named(name)
+					at := p.Key(name)
+					if all++; ix.Doubt(f, rec.At(at), Of(of.schema, &rec, ix)[at], false) != nil {
+						told++
+					}
+					group.Kids[i] = value.Value{Name: name}
+				}
+			}
+			return true
+		})
+	}
+	t.Logf("%d of %d are told", told, all)
+	assert.Greater(t, all, 200)
+	assert.Greater(t, told*100, all*11)
+}

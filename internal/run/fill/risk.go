@@ -31,6 +31,7 @@ const (
 	riskInferred   = 0.30
 	riskNone       = 0.65
 	riskRival      = 0.03 // for each other place where the value stands, up to four; none behind its label
+	riskShared     = 0.12 // another field of its type in the same group stands there too
 	riskEarlier    = 0.20 // it stands in an earlier message that a mail quotes
 	riskNull       = 0.30
 	riskNullOften  = 0.45 // null, and most other items of the list have a value
@@ -67,6 +68,12 @@ func (w *filling) risks(places evidence.Places) value.Value {
 		}
 		return false
 	})
+	r.shared = map[spot]int{}
+	for p, at := range places {
+		if f := w.Schema.At(p); f != nil && at.Found() {
+			r.shared[spotOf(f, p, at)]++
+		}
+	}
 	r.fromTrace()
 	r.fromProblems()
 	out := value.Obj()
@@ -81,6 +88,18 @@ type risker struct {
 	whole  float64                   // likewise, of the whole record
 	items  map[*schema.Field]int     // of fields in lists: in how many items they could stand
 	filled map[*schema.Field]int     // in how many they do
+	shared map[spot]int              // how many values stand where they do
+}
+
+// spot is where values of one type stand in a group.
+type spot struct {
+	group value.Pointer
+	of    schema.Type
+	start int
+}
+
+func spotOf(f *schema.Field, p value.Pointer, at evidence.Place) spot {
+	return spot{p.Parent(), f.Kin().Type, at.Start}
 }
 
 func (r *risker) add(p value.Pointer, weight float64) {
@@ -208,6 +227,9 @@ func (r *risker) own(f *schema.Field, p value.Pointer, v *value.Value) float64 {
 		for range min(at.Rivals, 4) {
 			left *= 1 - riskRival
 		}
+	}
+	if r.shared[spotOf(f, p, at)] > 1 && !at.Led {
+		left *= 1 - riskShared
 	}
 	if r.w.earlier(at) {
 		left *= 1 - riskEarlier
