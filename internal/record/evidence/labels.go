@@ -38,8 +38,11 @@ func (w *weigher) behindOtherLabels() {
 // othersLabel gives the label of a value, where it is that of another field with a value; "" else.
 func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 	label := w.labelBefore(l)
-	if label == "" || w.speaksOf(l.f, label) {
+	if label == "" || w.speaksOf(l.f, label) || w.speaksOf(l.f, w.wordsBehind(w.places[l.path])) {
 		return ""
+	}
+	if said := w.ix.Source[w.places[l.path].Start:w.places[l.path].End]; letters(said) <= 2 && !w.labelElsewhere(l) {
+		return "" // it may stand anywhere by chance
 	}
 	said := wordsIn(label)
 	for _, other := range group {
@@ -57,6 +60,37 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 		}
 	}
 	return ""
+}
+
+// wordsBehind gives the words right behind a value, as far as its clause goes: 2 pallets.
+func (w *weigher) wordsBehind(at Place) string {
+	_, _, end := w.ix.rowAt(w.ix.LineOf(at.End))
+	behind := w.ix.Source[at.End:max(at.End, end)]
+	if i := strings.IndexFunc(behind, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("|\t,;.!?:", r) }); i >= 0 {
+		behind = behind[:i]
+	}
+	words := strings.Fields(behind)
+	return strings.Join(words[:min(2, len(words))], " ")
+}
+
+// labelElsewhere tells whether a word of a field's name stands before a figure that is not the value.
+func (w *weigher) labelElsewhere(l *leaf) bool {
+	names := w.calledBy(l.f).names
+	for i, t := range w.ix.Tokens {
+		if !slices.Contains(names, t.Word) {
+			continue
+		}
+		for k := i + 1; k < len(w.ix.Tokens) && k <= i+3; k++ {
+			next := w.ix.Tokens[k]
+			if strings.ContainsAny(w.ix.Source[t.End:next.Start], "\n|;.!?)") {
+				break
+			}
+			if strings.ContainsFunc(next.Word, unicode.IsDigit) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // endsInNumber tells a label or a name that ends in a word for a number: Employee no.

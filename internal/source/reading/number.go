@@ -242,7 +242,7 @@ var sideOfRange = lazy.New(`^(?:[1-9]\d{0,2}(?:[.,]\d{3})+|(?:0|[1-9]\d{0,5}))(?
 var hundredths = lazy.New(`[.,]\d{1,2}$`)
 
 // isRange tells whether a hyphen stands between two numbers of which the second is the
-// greater, and is no part of a code, a day or a telephone number.
+// greater, or that are a score, and is no part of a code, a day or a telephone number.
 func isRange(text string, hyphen int) bool {
 	from, to := hyphen, hyphen+1
 	for from > 0 && (isDigit(text[from-1]) || text[from-1] == '.' || text[from-1] == ',') {
@@ -263,7 +263,45 @@ func isRange(text string, hyphen int) bool {
 	}
 	bare := strings.NewReplacer(".", "", ",", "")
 	a, b := bare.Replace(hundredths.ReplaceAllString(low, "")), bare.Replace(hundredths.ReplaceAllString(high, ""))
-	return len(a) == len(b) && a < b || len(b) == len(a)+1
+	return len(a) == len(b) && a < b || len(b) == len(a)+1 || len(low) <= 2 && len(high) <= 2 && scored(text, from, to)
+}
+
+// scored tells whether two figures of a hyphen are what one side and the other have, and no code: one
+// of them is 0, or they fill a cell, stand behind a colon or between two names.
+func scored(text string, from, to int) bool {
+	if text[from:from+2] == "0-" || text[to-2:to] == "-0" {
+		return true
+	}
+	before, behind := strings.TrimRight(text[:from], " "), strings.TrimLeft(text[to:], " ")
+	last, _ := utf8.DecodeLastRuneInString(before)
+	next, _ := utf8.DecodeRuneInString(behind)
+	if last == ':' || (before == "" || strings.ContainsRune("|\t\n", last)) && (behind == "" || strings.ContainsRune("|\t\n", next)) {
+		return true
+	}
+	name := before[strings.LastIndexAny(before, " \n\t|(")+1:]
+	first, _ := utf8.DecodeRuneInString(name)
+	return unicode.IsUpper(first) && unicode.IsUpper(next)
+}
+
+// score is what one side and the other have: 2:1. No time is written so.
+var score = lazy.New(`^(?:0|[1-9]\d?):\d$`)
+
+// isScore tells whether a colon stands between two such figures.
+func isScore(text string, colon int) bool {
+	from, to := colon, colon+1
+	for from > 0 && isDigit(text[from-1]) {
+		from--
+	}
+	for to < len(text) && isDigit(text[to]) {
+		to++
+	}
+	if before, _ := utf8.DecodeLastRuneInString(text[:from]); IsWordRune(before) || strings.ContainsRune("-/_:.,", before) {
+		return false
+	}
+	if to < len(text) && (strings.IndexByte("-/_:", text[to]) >= 0 || isWordByte(text[to]) || strings.IndexByte(".,", text[to]) >= 0 && to+1 < len(text) && isDigit(text[to+1])) {
+		return false
+	}
+	return score.MatchString(text[from:to])
 }
 
 // Figures gives the canonical numbers that a literal may mean: 1,250 is 1.25 or

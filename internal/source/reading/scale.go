@@ -97,7 +97,7 @@ func standsAlone(text string, start, end int) bool {
 			return false
 		}
 		if strings.ContainsRune("-/.:_", before) {
-			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); IsWordRune(prior) && !(before == '-' && isRange(text, start-1)) && !(before == '/' && (isPair(text, start-1) || behindWord(text[:start-1]))) {
+			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); IsWordRune(prior) && !(before == '-' && isRange(text, start-1)) && !(before == ':' && isScore(text, start-1)) && !(before == '/' && (isPair(text, start-1) || behindWord(text[:start-1]))) {
 				return false
 			}
 		}
@@ -106,7 +106,7 @@ func standsAlone(text string, start, end int) bool {
 	if strings.HasPrefix(rest, "^") {
 		return false
 	}
-	if len(rest) >= 2 && strings.IndexByte("-/:_", rest[0]) >= 0 && isDigit(rest[1]) && !(rest[0] == '-' && isRange(text, end)) && !(rest[0] == '/' && isPair(text, end)) {
+	if len(rest) >= 2 && strings.IndexByte("-/:_", rest[0]) >= 0 && isDigit(rest[1]) && !(rest[0] == '-' && isRange(text, end)) && !(rest[0] == ':' && isScore(text, end)) && !(rest[0] == '/' && isPair(text, end)) {
 		return false
 	}
 	letters := 0
