@@ -34,12 +34,24 @@ func (refuse) Load(url string) (any, error) {
 	return nil, fmt.Errorf("a reference to %s, outside the schema; it is not followed", url)
 }
 
+// timeFormat takes a time of day without an offset, too: RFC 3339 wants one, documents have none, and
+// the programs that write such schemas read either.
+var timeFormat = jsonschema.Format{Name: "time", Validate: func(v any) error {
+	if text, is := v.(string); is && !timeOfDay.MatchString(text) {
+		return fmt.Errorf("it should be HH:MM or HH:MM:SS")
+	}
+	return nil
+}}
+
+var timeOfDay = lazy.New(`^(?:[01]\d|2[0-3]):[0-5]\d(?::(?:[0-5]\d|60)(?:\.\d+)?)?(?:[zZ]|[+-](?:[01]\d|2[0-3]):[0-5]\d)?$`)
+
 // NewValidator compiles the schema's full JSON Schema.
 func NewValidator(s *schema.Schema) (*Validator, error) {
 	full := s.Full()
 	c := jsonschema.NewCompiler()
 	c.UseLoader(refuse{})
 	c.AssertFormat()
+	c.RegisterFormat(&timeFormat)
 	if err := c.AddResource("filler:schema", native(&full)); err != nil {
 		return nil, fmt.Errorf("%s: can't be compiled: %w", s.File, err)
 	}

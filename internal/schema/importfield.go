@@ -78,9 +78,22 @@ func (f *Field) told(n *value.Value) {
 		}
 		f.About = strings.TrimRight(f.About, ". ") + ", such as " + strings.Join(shown, ", ") + "."
 	}
+	if how := formats[n.Word("format")]; how != "" && f.Type == Text {
+		if f.About == "" {
+			f.About = capital(Spoken(f.Name))
+		}
+		f.About = strings.TrimRight(f.About, ". ") + ", " + how + "."
+	}
 	if d := n.Get("deprecated"); d != nil && d.Text == "true" {
 		f.About = strings.TrimRight(f.About, ". ") + "; no longer used."
 	}
+}
+
+// formats are how texts of some formats are told to the model, so that they come in them.
+var formats = map[string]string{
+	"time":     "as HH:MM:SS",
+	"duration": "as a duration of ISO 8601, such as P3D or PT45M",
+	"decimal":  "in figures with a point, such as 1204.50",
 }
 
 func capital(s string) string {

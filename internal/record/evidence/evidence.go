@@ -394,10 +394,11 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		case f.Type == schema.Text && len(cands) == 0:
 			w.gluedToLabel(own, v.Text, add)
 			w.inPieces(v.Text, add)
+			w.encoded(v.Text, add)
 		}
 	}
 	cands = slices.DeleteFunc(cands, func(c candidate) bool {
-		return w.ix.TakenBack(c.span) || isShortFigure(v) && w.ix.InDate(c.span) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
+		return w.ix.TakenBack(c.span) || f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && w.ix.InDate(c.span) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
 	})
 	if len(cands) == 0 && !own.AllowsInferred() && !w.plain {
 		w.near(own, v, add)
