@@ -2,12 +2,14 @@ package schema
 
 import (
 	"slices"
+	"strconv"
 
 	"filler/internal/base/value"
 )
 
 // A value of any form can be held to a JSON Schema where its keywords are plain: one type of
-// scalar, an array of such, an object with such members, a map of any names to such. A map is
+// scalar, an array of such, a tuple of scalars, an object with such members, a map of any names to
+// such. A map is
 // asked for as an array of {"key", "value"}, since servers that hold replies to a schema have no
 // word for free names; it is turned back on arrival. Other forms are asked for as a text that
 // holds JSON.
@@ -15,6 +17,7 @@ import (
 // AnyForm is such a form.
 type AnyForm struct {
 	scalar  string      // string, integer, number or boolean
+	others  []string    // what a value of a tuple may be besides
 	options value.Value // an array of the values that are allowed; null: all
 	items   *AnyForm    // of an array
 	free    *AnyForm    // of the values of a map
@@ -106,7 +109,7 @@ func formOf(s *value.Value, depth int) *AnyForm {
 			kind = types[0]
 		case k.Name == "enum":
 			form.options = k.Named("")
-		case slices.Contains([]string{"items", "additionalProperties", "properties", "required", "description"}, k.Name):
+		case slices.Contains([]string{"items", "prefixItems", "additionalProperties", "properties", "required", "description"}, k.Name):
 		case slices.Contains([]string{"minItems", "maxItems", "uniqueItems", "minProperties", "maxProperties", "minLength", "maxLength", "pattern", "format", "minimum", "maximum", "exclusiveMinimum", "exclusiveMaximum", "multipleOf", "propertyNames"}, k.Name):
 		default:
 			return nil
@@ -117,6 +120,9 @@ func formOf(s *value.Value, depth int) *AnyForm {
 		form.scalar = kind
 		return form
 	case "array":
+		if first := s.Get("prefixItems"); first != nil {
+			return form.tuple(s, first)
+		}
 		form.items = formOf(s.Get("items"), depth+1)
 		if form.items == nil {
 			return nil
@@ -126,6 +132,30 @@ func formOf(s *value.Value, depth int) *AnyForm {
 		return form.object(s, depth)
 	}
 	return nil
+}
+
+// tuple reads an array in which each place has a scalar of its own, and there are no more places.
+func (form *AnyForm) tuple(s, first *value.Value) *AnyForm {
+	if rest, most := s.Get("items"), s.Get("maxItems"); (rest == nil || rest.Text != "false") && (most == nil || most.Text != strconv.Itoa(len(first.Kids))) {
+		return nil
+	}
+	form.items = &AnyForm{}
+	for i := range first.Kids {
+		of := formOf(&first.Kids[i], formDepth)
+		if of == nil || of.scalar == "" {
+			return nil
+		}
+		switch at := form.items; {
+		case at.scalar == "":
+			at.scalar = of.scalar
+		case at.scalar != of.scalar && !slices.Contains(at.others, of.scalar):
+			at.others = append(at.others, of.scalar)
+		}
+	}
+	if form.items.scalar == "" {
+		return nil
+	}
+	return form
 }
 
 // object reads an object: with members and no others, or with any names and no members.
@@ -173,6 +203,9 @@ func (form *AnyForm) Wire() value.Value {
 		return v
 	}
 	v := value.Obj(orNull(form.scalar, true))
+	if len(form.others) > 0 {
+		v = value.Obj(texts(append(append([]string{form.scalar}, form.others...), "null")).Named("type"))
+	}
 	if form.options.Kind == value.Array {
 		of := form.options.Clone()
 		if !slices.ContainsFunc(of.Kids, func(o value.Value) bool { return o.Kind == value.Null }) {

@@ -15,6 +15,8 @@ func TestFormsOfAnyValue(t *testing.T) {
 		`{type: object, additionalProperties: {type: number}}`:                                                             `{"type":["array","null"],"items":{"type":"object","properties":{"key":{"type":"string"},"value":{"type":["number","null"]}},"required":["key","value"],"additionalProperties":false}}`,
 		`{type: array, items: {type: array, items: {type: integer}}}`:                                                      `{"type":["array","null"],"items":{"type":["array","null"],"items":{"type":["integer","null"]}}}`,
 		`{type: array, items: {type: object, additionalProperties: false, properties: {a: {type: string, enum: [x, y]}}}}`: `{"type":["array","null"],"items":{"type":["object","null"],"properties":{"a":{"type":["string","null"],"enum":["x","y",null]}},"required":["a"],"additionalProperties":false}}`,
+		`{type: array, items: false, prefixItems: [{type: number}, {type: string, enum: [cm, m]}]}`:                        `{"type":["array","null"],"items":{"type":["number","string","null"]}}`,
+		`{type: array, maxItems: 2, prefixItems: [{type: integer}, {type: integer}]}`:                                      `{"type":["array","null"],"items":{"type":["integer","null"]}}`,
 		`{type: object}`: "", `{anyOf: [{type: string}]}`: "", `{type: array, prefixItems: [{type: string}]}`: "", `{type: [string, integer]}`: "", `{type: object, properties: {a: {type: string}}}`: `{"type":["object","null"],"properties":{"a":{"type":["string","null"]}},"required":["a"],"additionalProperties":false}`,
 	} {
 		s, err := Parse("s.yaml", []byte("schema: s\nfields:\n  f: {any: F., keywords: "+keywords+"}\n"))
