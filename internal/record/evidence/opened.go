@@ -199,7 +199,7 @@ func (o *opening) scalar(f *schema.Field, in schema.Inner, made *schema.Field, s
 		}
 	}
 	leaf := in.Leaf(scalars)
-	leaf.Name, leaf.Path, leaf.PrintedAs, leaf.Required, leaf.Sensitive = made.Name, made.Path, append(leaf.PrintedAs, made.PrintedAs...), made.Required, made.Sensitive
+	leaf.Name, leaf.Path, leaf.PrintedAs, leaf.Required, leaf.Sensitive = made.Name, made.Path, slices.Concat(leaf.PrintedAs, made.PrintedAs), made.Required, made.Sensitive
 	if f.Evidence != "restated" {
 		leaf.Evidence = f.Evidence
 	}
@@ -340,7 +340,7 @@ func (o *opening) entries(f *schema.Field, in schema.Inner, made *schema.Field, 
 // isNoGroup tells a value that has no names, or is one that a field has.
 func isNoGroup(v value.Value) bool { return v.Kind != value.Object || schema.IsAmount(&v) }
 
-// places takes places back to the record as it is. What is sensitive is told as a whole, since
+// back takes places back to the record as it is. What is sensitive is told as a whole, since
 // the names in it may be what must not be seen: by the loosest of its places.
 func (o *opening) back(s *schema.Schema, places Places) Places {
 	out := Places{}
