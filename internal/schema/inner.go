@@ -242,6 +242,25 @@ func (in Inner) Typed() *Field {
 	return f
 }
 
+// Each calls do for the values within one of any form that have one type, with a field of it.
+func (in Inner) Each(p value.Pointer, v *value.Value, do func(f *Field, p value.Pointer, v *value.Value)) {
+	switch {
+	case v.Empty():
+	case v.Kind == value.Object && !IsAmount(v):
+		for i := range v.Kids {
+			in.Member(v.Kids[i].Name).Each(p.Key(v.Kids[i].Name), &v.Kids[i], do)
+		}
+	case v.Kind == value.Array:
+		for i := range v.Kids {
+			in.Item(i).Each(p.Index(i), &v.Kids[i], do)
+		}
+	default:
+		if f := in.Typed(); f != nil {
+			do(f, p, v)
+		}
+	}
+}
+
 func (in Inner) typeOf(values []*value.Value) Type {
 	if in.node != nil {
 		switch t := typeOf(in.node, nil); t {

@@ -170,3 +170,20 @@ func TestAnyFormInParts(t *testing.T) {
 	assert.LessOrEqual(t, lost, 2, "two booleans that alone stand in their part")
 	assert.Zero(t, more)
 }
+
+// What a reply says within a map or a tuple in the document's words, or as it is printed, is read
+// as the value of a field is.
+func TestAnyFormInWords(t *testing.T) {
+	for _, d := range tradeDocsIn(t, "anyform", 1) {
+		if d.name != "tolls.txtar a" {
+			continue
+		}
+		first := d.right.Clone()
+		for p, said := range map[value.Pointer]string{"/tolls/PKW": "4,50 €", "/tolls/Motorrad": "2,20", "/span/0": "214 m", "/closed/Reiter": "ja", "/closed/Fußgänger": "nein"} {
+			first.Put(p, value.Str(said))
+		}
+		first.At("/tolls").Kids = append(first.At("/tolls").Kids, value.Str("unbekannt").Named("Fahrrad"))
+		line, _ := d.fill(t, first, everything)
+		assert.True(t, value.Equal(&d.right, &line.Record), line.Record.String())
+	}
+}

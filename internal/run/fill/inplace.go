@@ -34,7 +34,7 @@ func (x *piece) inPlace(which func(*schema.Field, *value.Value) bool) {
 		return
 	}
 	var changes []normalize.Change
-	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, p value.Pointer, v *value.Value) {
+	visit := func(f *schema.Field, p value.Pointer, v *value.Value) {
 		if len(f.Normalize) > 0 && f.Normalize[0] == "none" || !which(f.Kin(), v) {
 			return
 		}
@@ -48,6 +48,13 @@ func (x *piece) inPlace(which func(*schema.Field, *value.Value) bool) {
 			changes = append(changes, normalize.Change{Path: p, Rule: normalize.RuleInPlace, From: v.Clone().Named(""), To: to})
 			*v = to.Named(v.Name)
 		}
+	}
+	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, p value.Pointer, v *value.Value) {
+		if f.Type == schema.Any && (v.Kind == value.Object || v.Kind == value.Array) {
+			x.schema.Inside(f).Each(p, v, visit)
+			return
+		}
+		visit(f, p, v)
 	})
 	x.normalized = append(x.normalized, changes...)
 }
