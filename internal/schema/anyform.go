@@ -47,6 +47,12 @@ func (f *Field) HasNames() bool {
 	return slices.Contains(types, "object") && !slices.ContainsFunc(types, func(t string) bool { return t != "object" && t != "null" })
 }
 
+// HasItems tells fields whose values are arrays.
+func (f *Field) HasItems() bool {
+	types := textsOf(f.Extra.Get("type"))
+	return slices.Contains(types, "array") && !slices.ContainsFunc(types, func(t string) bool { return t != "array" && t != "null" })
+}
+
 // IsTuple tells fields whose values are arrays in which each place has a meaning.
 func (f *Field) IsTuple() bool { return f.Extra.Get("prefixItems") != nil }
 

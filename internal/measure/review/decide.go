@@ -80,9 +80,17 @@ func typed(f *schema.Field, p value.Pointer, words string) value.Value {
 	if words == "" || words == "null" && f.Kin().Type != schema.Text {
 		return value.Value{}
 	}
+	if f.Type == schema.Any {
+		return anyForm(f, p, words)
+	}
 	v := value.Str(words)
 	if f.Kin().Type != schema.Text {
 		normalize.Field(f, p, &v)
+	}
+	if t := f.Kin().Type; (t == schema.Number || t == schema.Integer) && v.Kind == value.String {
+		if n, err := value.Parse(words); err == nil && n.Kind == value.Number { // as the record has it
+			return n
+		}
 	}
 	return v
 }
@@ -329,7 +337,10 @@ func About(f *schema.Field) string {
 		return oneLine(f.About)
 	}
 	parts := []string{string(f.Type)}
-	if f.Type == schema.List && f.Item.IsLeaf() {
+	switch {
+	case f.Type == schema.Any:
+		parts[0] = (*schema.Schema)(nil).Inside(f).Name()
+	case f.Type == schema.List && f.Item.IsLeaf():
 		parts[0] = "list of " + string(f.Item.Type)
 	}
 	if f.Required {

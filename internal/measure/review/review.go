@@ -16,7 +16,6 @@ package review
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"filler/internal/base/value"
 	"filler/internal/record"
@@ -293,7 +292,7 @@ func (sh *Sheet) Said(p Point) (said []string) {
 	}
 	for _, problem := range sh.Problems {
 		if problem.Path == p.Path || p.Kind == OfValue && problem.Path.Within(p.Path) {
-			said = append(said, problem.Message())
+			said = append(said, within(p.Path, problem.Path)+problem.Message())
 		}
 	}
 	if p.Kind != OfValue || len(said) > 0 || sh.Index == nil {
@@ -301,13 +300,24 @@ func (sh *Sheet) Said(p Point) (said []string) {
 	}
 	for _, at := range sh.leavesAt(p.Path) {
 		place, known := sh.Places[at]
-		if f := sh.Schema.At(at); known && f != nil {
+		if f := sh.Schema.Holding(at); known && f != nil {
 			if what := sh.Index.Doubt(f, sh.Record.At(at), place, false); what != nil {
-				said = append(said, what.Text())
+				said = append(said, within(p.Path, at)+what.Text())
 			}
 		}
 	}
 	return said
+}
+
+// within says where in a value of any form something stands: "Zinc: ", and nothing for its own place.
+func within(top, at value.Pointer) string {
+	if at == top || len(at.Steps()) <= len(top.Steps()) {
+		return ""
+	}
+	if _, isIndex := value.ArrayIndex(at.Last()); isIndex {
+		return ""
+	}
+	return at.Last() + ": "
 }
 
 func orNone(text string) string {
@@ -317,14 +327,27 @@ func orNone(text string) string {
 	return text
 }
 
-// leavesAt gives the paths at which the places of a value stand: its own, or those of
-// the items of a list.
+// leavesAt gives the paths at which the places of a value stand: its own, those of the items of a
+// list, or of what a value of any form holds.
 func (sh *Sheet) leavesAt(p value.Pointer) []value.Pointer {
 	v := sh.Record.At(p)
-	if v == nil || v.Kind != value.Array {
+	if v == nil {
 		return []value.Pointer{p}
 	}
 	var all []value.Pointer
+	if f := sh.Schema.Holding(p); f != nil && f.Type == schema.Any && !f.IsHidden() && evidence.IsWhole(sh.Schema, p, v) {
+		v.Walk(func(below value.Pointer, kid *value.Value) bool {
+			if evidence.IsWhole(sh.Schema, p+below, kid) {
+				return true
+			}
+			all = append(all, p+below)
+			return false
+		})
+		return all
+	}
+	if v.Kind != value.Array {
+		return []value.Pointer{p}
+	}
 	for i := range v.Kids {
 		all = append(all, p.Index(i))
 	}
@@ -350,30 +373,4 @@ func (sh *Sheet) RiskOf(p value.Pointer) (float64, bool) {
 		}
 	}
 	return most, known
-}
-
-// Shown writes a value as people read it.
-func Shown(v *value.Value) string {
-	switch {
-	case v == nil || v.Kind == value.Null:
-		return ""
-	case v.Kind == value.Array:
-		var parts []string
-		for i := range v.Kids {
-			parts = append(parts, Shown(&v.Kids[i]))
-		}
-		return strings.Join(parts, ", ")
-	case v.Kind == value.Object && v.Get("amount") != nil:
-		text := v.Word("amount")
-		for _, name := range []string{"unit", "currency"} {
-			if word := v.Word(name); word != "" {
-				text += " " + word
-			}
-		}
-		return text
-	case v.Kind == value.Object:
-		bare := v.Named("")
-		return bare.String()
-	}
-	return v.Text
 }

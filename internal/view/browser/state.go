@@ -134,7 +134,7 @@ func valueOf(sh *review.Sheet, p review.Point) shown {
 		}
 		return v
 	}
-	v.Value = signs.Visible(review.Shown(sh.Record.At(p.Path)))
+	v.Value = signs.Visible(review.Written(sh.Schema.At(p.Path), p.Path, sh.Record.At(p.Path)))
 	if r, known := sh.RiskOf(p.Path); known {
 		v.Risk = screen.RiskText(r)
 	}

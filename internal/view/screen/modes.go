@@ -20,7 +20,8 @@ func (m *Model) beginTyping() {
 		return
 	}
 	m.mode, m.fresh, m.said = typing, true, ""
-	m.input.SetValue(review.Shown(m.Desk.Sheet().Record.At(p.Path)))
+	sh := m.Desk.Sheet()
+	m.input.SetValue(review.Written(sh.Schema.At(p.Path), p.Path, sh.Record.At(p.Path)))
 	m.input.CursorEnd()
 	m.input.Focus()
 }
