@@ -33,7 +33,7 @@ type Change struct {
 // The rules, by the names that traces show.
 const (
 	RuleSpaces     = "spaces"      // white space at the ends and in runs
-	RuleBlank      = "blank"       // an empty text is no value
+	RuleBlank      = "blank"       // an empty text is no value, nor is a tuple of nothing
 	RuleAsText     = "as-text"     // a number where a text belongs
 	RuleDigits     = "digits"      // a number inside a string
 	RuleWhole      = "whole"       // 3.0 where an integer belongs
@@ -160,6 +160,9 @@ func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 			if to, turned := form.Turned(v); turned {
 				t.set(p, RulePairs, v, to)
 			}
+		}
+		if f.IsTuple() && v.Kind == value.Array && len(v.Kids) == 0 && !none(f) {
+			t.set(p, RuleBlank, v, value.Value{})
 		}
 		if !none(f) && (v.Kind == value.Object || v.Kind == value.Array) {
 			t.inside(t.schema.Inside(f), p, v)
