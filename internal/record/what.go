@@ -258,6 +258,10 @@ type (
 		Line int
 		Said string
 	}
+	// NameNowhere is a value in a map whose name the document does not have, while it has those of
+	// the others.
+	NameNowhere struct{ Name string }
+
 	// OthersLabel is a value whose label in the document, before it or as the head of its column, is
 	// that of another field.
 	OthersLabel struct{ Label string }
@@ -309,6 +313,7 @@ func (Nowhere) Code() Code           { return NoEvidence }
 func (SaysOther) Code() Code         { return Against }
 func (SaysOpposite) Code() Code      { return Against }
 func (OthersLine) Code() Code        { return Against }
+func (NameNowhere) Code() Code       { return NoEvidence }
 func (OthersLabel) Code() Code       { return Against }
 func (ReadTwice) Code() Code         { return Twice }
 func (TwoFigures) Code() Code        { return NoEvidence }
@@ -361,6 +366,10 @@ func (s SaysOpposite) Text() string {
 		return fmt.Sprintf("line %d says otherwise", s.Line)
 	}
 	return fmt.Sprintf("line %d says otherwise (%q)", s.Line, clipped(s.Said))
+}
+
+func (n NameNowhere) Text() string {
+	return fmt.Sprintf("its name, %q, is nowhere in the document", n.Name)
 }
 
 func (o OthersLabel) Text() string {

@@ -23,6 +23,8 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced)}
 	case place.Under != "":
 		return record.OthersLabel{Label: place.Under}
+	case place.Unnamed != "":
+		return record.NameNowhere{Name: place.Unnamed}
 	case place.Again != "":
 		return record.ReadTwice{First: place.Again, Line: place.Line}
 	case place.Opposed > 0:
