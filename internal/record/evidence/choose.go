@@ -192,8 +192,10 @@ func (w *weigher) narrow(f *schema.Field, cands []candidate) []candidate {
 }
 
 // headed tells whether the head of a cell's column is a label of the field.
-func (w *weigher) headed(f *schema.Field, s span) bool {
-	head := w.ix.HeadOf(s)
+func (w *weigher) headed(f *schema.Field, s span) bool { return w.isCalled(f, w.ix.HeadOf(s)) }
+
+// isCalled tells whether a text is a label of the field, and nothing more.
+func (w *weigher) isCalled(f *schema.Field, head string) bool {
 	if head == "" {
 		return false
 	}

@@ -18,14 +18,14 @@ func (w *weigher) underOtherHeads(it *item) {
 			continue
 		}
 		place := between(at.Start, at.End)
-		head := w.ix.HeadOf(place)
-		if head == "" || w.headed(l.f, place) || !w.isSibling(l.f, head) {
+		head := w.headOver(l.f, place)
+		if head == "" || w.isCalled(l.f, head) || !w.isSibling(l.f, head) {
 			continue
 		}
 		row, start, _ := w.ix.rowAt(at.Line - 1)
 		for _, m := range figuresOf(row) {
 			own := between(start+m[0], start+m[1])
-			if !w.headed(l.f, own) {
+			if !w.isCalled(l.f, w.headOver(l.f, own)) {
 				continue
 			}
 			if c := candidateAt(l.cands, own); c != nil {
@@ -69,3 +69,49 @@ func (w *weigher) isSibling(f *schema.Field, head string) bool {
 }
 
 func groupOf(f *schema.Field) string { return f.Path[:max(0, strings.LastIndexByte(f.Path, '.'))] }
+
+// headOver gives the head of the column that a value stands in: in a table with a rule its cell in the
+// row above the rule, else of a figure what stands above it.
+func (w *weigher) headOver(f *schema.Field, s span) string {
+	line := w.ix.LineOf(s.Start)
+	row, start, _ := w.ix.rowAt(line)
+	if up := w.ruleAbove(line); up > 0 {
+		head, _, _ := w.ix.rowAt(up - 1)
+		if cells, nth := strings.Split(head, "|"), strings.Count(row[:s.Start-start], "|"); nth < len(cells) {
+			return strings.TrimSpace(cells[nth])
+		}
+		return ""
+	}
+	if isFigure(f.Kin()) {
+		return w.ix.HeadOf(s)
+	}
+	return ""
+}
+
+// ruleAbove gives the line of the rule below the head of the table that a row is of; 0 for none.
+func (w *weigher) ruleAbove(line int) int {
+	var rows []int
+	rule := 0
+	for at := line; at > 0; at-- {
+		if known, is := w.ruled[at]; is {
+			rule = known
+			break
+		}
+		row, _, _ := w.ix.rowAt(at)
+		row = strings.TrimSpace(row)
+		if rows = append(rows, at); !strings.HasPrefix(row, "|") {
+			break
+		}
+		if at < line && strings.Trim(row, "|-: ") == "" {
+			rule = at
+			break
+		}
+	}
+	if w.ruled == nil {
+		w.ruled = map[int]int{}
+	}
+	for _, at := range rows {
+		w.ruled[at] = rule
+	}
+	return rule
+}

@@ -18,9 +18,12 @@ import (
 // behindOtherLabels takes their places from values whose label speaks of another field of their
 // group and not of their own, while what that field has does not stand behind a label of its.
 func (w *weigher) behindOtherLabels() {
-	groups := map[value.Pointer][]*leaf{}
+	groups := map[value.Pointer][]*leaf{} // of a list of plain items one
 	for _, l := range w.leaves {
-		groups[l.path.Parent()] = append(groups[l.path.Parent()], l)
+		group := groups[l.path.Parent()]
+		if !slices.ContainsFunc(group, func(other *leaf) bool { return other.f == l.f }) {
+			groups[l.path.Parent()] = append(group, l)
+		}
 	}
 	taken := map[*leaf]string{}
 	for _, l := range w.leaves {
@@ -41,9 +44,6 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 	if label == "" || w.speaksOf(l.f, label) || w.speaksOf(l.f, w.wordsBehind(w.places[l.path])) {
 		return ""
 	}
-	if said := w.ix.Source[w.places[l.path].Start:w.places[l.path].End]; letters(said) <= 2 && !w.labelElsewhere(l) {
-		return "" // it may stand anywhere by chance
-	}
 	said := wordsIn(label)
 	for _, other := range group {
 		if other == l || other.f == l.f || other.f.Kin().Type != l.f.Kin().Type {
@@ -56,6 +56,9 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 		if slices.ContainsFunc(w.calledBy(other.f).names, func(word string) bool {
 			return anyAlike(said, word, sure) && !anyAlike(w.calledBy(l.f).names, word, perhaps)
 		}) && (!endsInNumber(label) || endsInNumber(schema.Spoken(other.f.Name))) {
+			if letters(w.ix.Source[w.places[l.path].Start:w.places[l.path].End]) <= 2 && !w.labelElsewhere(l) {
+				return "" // it may stand anywhere by chance
+			}
 			return label
 		}
 	}
@@ -65,7 +68,7 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 // wordsBehind gives the words right behind a value, as far as its clause goes: 2 pallets.
 func (w *weigher) wordsBehind(at Place) string {
 	_, _, end := w.ix.rowAt(w.ix.LineOf(at.End))
-	behind := w.ix.Source[at.End:max(at.End, end)]
+	behind := w.ix.Source[at.End:max(at.End, min(end, at.End+labelReach))]
 	if i := strings.IndexFunc(behind, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("|\t,;.!?:", r) }); i >= 0 {
 		behind = behind[:i]
 	}
@@ -107,7 +110,7 @@ const mostLabel = 4
 func (w *weigher) labelBefore(l *leaf) string {
 	at := w.places[l.path]
 	_, start, _ := w.ix.rowAt(w.ix.LineOf(at.Start))
-	before := strings.TrimRight(w.ix.Source[start:at.Start], " (\"'“„«")
+	before := strings.TrimRight(w.ix.Source[max(start, at.Start-4*labelReach):at.Start], " (\"'“„«")
 	if strings.HasSuffix(before, ",") {
 		return ""
 	}
@@ -124,46 +127,6 @@ func (w *weigher) labelBefore(l *leaf) string {
 		return w.headOver(l.f, between(at.Start, at.End))
 	}
 	return strings.Join(words[max(0, len(words)-mostLabel):], " ")
-}
-
-// headOver gives the head of the column that a value stands in: of a figure what stands above it,
-// of other values the cell in the head of a table with rules.
-func (w *weigher) headOver(f *schema.Field, s span) string {
-	if isFigure(f.Kin()) {
-		return w.ix.HeadOf(s)
-	}
-	line := w.ix.LineOf(s.Start)
-	row, start, _ := w.ix.rowAt(line)
-	if !strings.HasPrefix(strings.TrimSpace(row), "|") {
-		return ""
-	}
-	if w.ruled == nil {
-		w.ruled = map[int]int{}
-	}
-	up, known := w.ruled[line-1]
-	if !known {
-		for up = line - 1; up > 0; up-- {
-			above, _, _ := w.ix.rowAt(up)
-			if at, known := w.ruled[up]; known {
-				up = at
-				break
-			}
-			if above = strings.TrimSpace(above); !strings.HasPrefix(above, "|") {
-				up = 0
-			} else if strings.Trim(above, "|-: ") == "" { // below the head
-				break
-			}
-		}
-	}
-	if w.ruled[line-1], w.ruled[line] = up, up; up < 1 {
-		return ""
-	}
-	head, _, _ := w.ix.rowAt(up - 1)
-	cells, nth := strings.Split(head, "|"), strings.Count(row[:s.Start-start], "|")
-	if nth >= len(cells) {
-		return ""
-	}
-	return strings.TrimSpace(cells[nth])
 }
 
 // wordsIn gives the words of a label that mean something by themselves.
