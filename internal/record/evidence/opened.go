@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -35,6 +36,7 @@ type opening struct {
 type opened struct {
 	own, at value.Pointer
 	v       *value.Value
+	alone   bool // it was made a list of one item
 }
 
 // open gives nil where no value is of any form.
@@ -109,7 +111,11 @@ func (o *opening) items(nodes []opened, out []value.Value, open func([]opened) (
 			continue
 		}
 		for i := range n.v.Kids {
-			below = append(below, o.below(n, n.own.Index(i), n.at.Index(i), &n.v.Kids[i]))
+			own := n.own.Index(i)
+			if n.alone {
+				own = n.own
+			}
+			below = append(below, o.below(n, own, n.at.Index(i), &n.v.Kids[i]))
 		}
 	}
 	f, values := open(below)
@@ -128,7 +134,7 @@ func (o *opening) below(parent opened, own, at value.Pointer, v *value.Value) op
 	if in || own != at {
 		o.own[at], o.within[own] = own, at
 	}
-	return opened{own, at, v}
+	return opened{own: own, at: at, v: v}
 }
 
 // inner opens values of any form, or those within them.
@@ -258,7 +264,7 @@ func (o *opening) places(f *schema.Field, in schema.Inner, made *schema.Field, n
 		var at []int
 		for i, n := range nodes {
 			if n.v.Kind == value.Array && k < len(n.v.Kids) {
-				below, at = append(below, opened{n.own.Index(k), n.at.Key(name), &n.v.Kids[k]}), append(at, i)
+				below, at = append(below, opened{own: n.own.Index(k), at: n.at.Key(name), v: &n.v.Kids[k]}), append(at, i)
 			}
 		}
 		of := &schema.Field{Name: name, Path: f.Path, Evidence: f.Evidence, Sensitive: f.Sensitive}
@@ -278,8 +284,7 @@ func (o *opening) elements(f *schema.Field, in schema.Inner, made *schema.Field,
 		n := &nodes[i]
 		if n.v.Kind != value.Array && n.v.Kind != value.Null {
 			alone := value.List(n.v.Named("")).Named(n.v.Name)
-			o.own[n.at.Index(0)], o.within[n.own] = n.own, n.at.Index(0)
-			n.v, out[i] = &alone, alone
+			n.v, n.alone, out[i] = &alone, true, alone
 		}
 	}
 	kid := &schema.Field{Name: rowOf, Path: f.Path, Evidence: f.Evidence, Sensitive: f.Sensitive}
@@ -306,7 +311,7 @@ func (o *opening) entries(f *schema.Field, in schema.Inner, made *schema.Field, 
 			if o.own[at] = own; !flat {
 				at = at.Key(entryValue)
 			}
-			below = append(below, opened{own, at, &n.v.Kids[j]})
+			below = append(below, opened{own: own, at: at, v: &n.v.Kids[j]})
 		}
 	}
 	path := made.Path + "[]"
@@ -344,7 +349,8 @@ func isNoGroup(v value.Value) bool { return v.Kind != value.Object || schema.IsA
 // the names in it may be what must not be seen: by the loosest of its places.
 func (o *opening) back(s *schema.Schema, places Places) Places {
 	out := Places{}
-	for p, place := range places {
+	for _, p := range slices.Sorted(maps.Keys(places)) {
+		place := places[p]
 		own, ok := o.own[p]
 		if !ok {
 			if _, name := o.own[p.Parent()]; name {
@@ -433,8 +439,8 @@ func Wholes(s *schema.Schema, record *value.Value, places Places) Places {
 		return places
 	}
 	out := Places{}
-	for p, place := range places {
-		v := record.At(p)
+	for _, p := range slices.Sorted(maps.Keys(places)) {
+		place, v := places[p], record.At(p)
 		if v == nil || IsWhole(s, p, v) {
 			continue
 		}
