@@ -80,7 +80,10 @@ func entriesOf(v *value.Value) (string, bool) {
 // tuple or a list.
 func anyForm(f *schema.Field, p value.Pointer, words string) value.Value {
 	v := value.Str(words)
-	if strings.HasPrefix(words, "{") || strings.HasPrefix(words, "[") {
+	if strings.HasPrefix(words, "{") || strings.HasPrefix(words, "[") || strings.HasPrefix(words, `"`) {
+		if said, err := value.Parse(words); err == nil {
+			v = said
+		}
 		normalize.Field(f, p, &v)
 		return v
 	}

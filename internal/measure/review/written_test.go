@@ -52,12 +52,14 @@ fields:
   sums: {map: Sums., values: {money: One., currency: EUR, written: {decimal: ","}}}
   size: {tuple: Size., of: [{number: Width., written: {decimal: ","}}, {choice: Unit., of: {cm: {also: [centimetres]}, m: {}}}]}
   marks: {map: Marks., values: {text: One.}}
+  other: {any: What else.}
 `))
 	require.NoError(t, err)
 	for name, all := range map[string][2]string{
 		"sums":  {"van: 12,50 €;  lorry up to 7.5 t: 40", `{"van":{"amount":12.50,"currency":"EUR"},"lorry up to 7.5 t":{"amount":40,"currency":"EUR"}}`},
 		"size":  {"120, centimetres", `[120,"cm"]`},
 		"marks": {"top: 12; side: this way up", `{"top":"12","side":"this way up"}`},
+		"other": {`"true"`, `"true"`},
 	} {
 		got := typed(s.Find(name), value.Pointer("").Key(name), all[0])
 		want, err := value.Parse(all[1])
