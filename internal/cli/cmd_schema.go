@@ -435,7 +435,7 @@ func (a *app) printOutlineJSON(s *schema.Schema) {
 		if f.Type == schema.List && f.Item.IsLeaf() {
 			v.Set("items", value.Str(string(f.Item.Type)))
 		}
-		if form := s.Inside(f).Name(); f.Type == schema.Any && form != string(schema.Any) {
+		if form := f.Inside().Name(); f.Type == schema.Any && form != string(schema.Any) {
 			v.Set("form", value.Str(form))
 		}
 		if f.Required {
@@ -473,7 +473,7 @@ func (a *app) printOutline(s *schema.Schema) {
 			return
 		}
 		holder := f.Type == schema.Group || f.Type == schema.List && !f.Item.IsLeaf()
-		r := row{strings.Repeat("  ", level-1) + f.Name, kindOf(s, f), aboutOf(f), level == 1, holder}
+		r := row{strings.Repeat("  ", level-1) + f.Name, kindOf(f), aboutOf(f), level == 1, holder}
 		rows = append(rows, r)
 		name, kind = max(name, len(r.name)), max(kind, utf8.RuneCountInString(r.kind))
 	})
@@ -496,11 +496,11 @@ func (a *app) printOutline(s *schema.Schema) {
 	a.printf("%s\n", a.paint(faint, fmt.Sprintf("%s to fill · * required", plural(len(s.Leaves()), "field"))))
 }
 
-func kindOf(s *schema.Schema, f *schema.Field) string {
+func kindOf(f *schema.Field) string {
 	k := string(f.Type)
 	switch {
 	case f.Type == schema.Any:
-		k = s.Inside(f).Name()
+		k = f.Inside().Name()
 	case f.Type == schema.Money && f.Currency != "":
 		k += " " + f.Currency
 	case f.Type == schema.Quantity && f.Unit != "":
@@ -510,7 +510,7 @@ func kindOf(s *schema.Schema, f *schema.Field) string {
 	}
 	if f.Type == schema.List && f.Item.IsLeaf() {
 		if k += " of " + string(f.Item.Type); f.Item.Type == schema.Any {
-			k = "list of " + s.Inside(f.Item).Name()
+			k = "list of " + f.Item.Inside().Name()
 		}
 	}
 	if len(f.Key) > 0 {

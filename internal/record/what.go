@@ -259,7 +259,7 @@ type (
 		Said string
 	}
 	// NameNowhere is a value in a map whose name the document does not have, while it has those of
-	// the others.
+	// the others; Name is empty where it may not be shown.
 	NameNowhere struct{ Name string }
 
 	// OthersLabel is a value whose label in the document, before it or as the head of its column, is
@@ -369,6 +369,9 @@ func (s SaysOpposite) Text() string {
 }
 
 func (n NameNowhere) Text() string {
+	if n.Name == "" {
+		return "its name is nowhere in the document"
+	}
 	return fmt.Sprintf("its name, %q, is nowhere in the document", n.Name)
 }
 

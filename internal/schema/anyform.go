@@ -81,16 +81,19 @@ func (f *Field) Figure(v *value.Value) *value.Value {
 // IsHidden tells whether the field is sensitive, or what it lies in.
 func (f *Field) IsHidden() bool { return f.hidden }
 
-func (f *Field) findMaps(sensitive bool) {
+func (f *Field) settleAny(sensitive bool, defs *value.Value) {
 	sensitive = sensitive || f.Sensitive
-	f.holdsAny = f.Type == Any
+	if f.holdsAny = f.Type == Any; f.holdsAny {
+		in := f.within(defs)
+		f.inside = &in
+	}
 	f.decimal = f.Type == Number && letsTexts(&f.Extra)
 	for _, kid := range f.Fields {
-		kid.findMaps(sensitive)
+		kid.settleAny(sensitive, defs)
 		f.holdsAny = f.holdsAny || kid.holdsAny
 	}
 	if f.Item != nil {
-		f.Item.findMaps(sensitive)
+		f.Item.settleAny(sensitive, defs)
 		f.holdsAny = f.holdsAny || f.Item.holdsAny
 	}
 	if f.hidden = sensitive; f.Type != Any || sensitive {

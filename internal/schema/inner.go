@@ -41,15 +41,25 @@ type Inner struct {
 	consts map[string]bool
 }
 
-// Inside gives what is known of the value of a field that is of any form. Without its schema, what
-// the field refers to is not known.
-func (s *Schema) Inside(f *Field) Inner {
-	in := Inner{node: &f.Extra, consts: map[string]bool{}}
-	if s != nil {
-		if in.defs = s.Record().Extra.Get("$defs"); in.defs == nil {
-			in.defs = s.Root.Extra.Get("$defs")
-		}
+// Inside gives what is known of the value of a field that is of any form.
+func (f *Field) Inside() Inner {
+	if f.inside != nil {
+		return *f.inside
 	}
+	return f.within(nil) // a field that was made, and not loaded
+}
+
+// settleAny settles what is known of values of any form, once all fields are read.
+func (s *Schema) settleAny() {
+	defs := s.Record().Extra.Get("$defs")
+	if defs == nil {
+		defs = s.Root.Extra.Get("$defs")
+	}
+	s.Root.settleAny(false, defs)
+}
+
+func (f *Field) within(defs *value.Value) Inner {
+	in := Inner{node: &f.Extra, defs: defs, consts: map[string]bool{}}
 	if in.own = f.inner; len(f.inner) == 1 {
 		in.form = "map"
 	} else if len(f.inner) > 1 {

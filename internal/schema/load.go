@@ -136,7 +136,7 @@ func (l *loader) root(root *place.Node) {
 	if rules := root.Get("rules"); rules != nil {
 		l.rules(rules)
 	}
-	l.s.Root.findMaps(false)
+	l.s.settleAny()
 }
 
 func (l *loader) needed(root *place.Node) {

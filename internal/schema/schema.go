@@ -109,6 +109,7 @@ type Field struct {
 	decimal   bool        // of a number: its schema lets it come as a text too
 	hidden    bool        // it is sensitive, or what it lies in
 	holdsAny  bool        // it is of any form, or a field below it
+	inside    *Inner      // what is known of a value of any form
 	inner     []*Field    // of a map what its values are, of a tuple what stands at each place
 }
 

@@ -22,7 +22,7 @@ type Renewal struct {
 func (p *Page) RenewFor(s *schema.Schema, doc *document.Document) (Renewal, error) {
 	var out Renewal
 	rec := p.Record.Record
-	places := evidence.Wholes(s, &rec, evidence.Of(s, &rec, evidence.NewIndex(doc.Text)))
+	places := evidence.Full(s, &rec, evidence.NewIndex(doc.Text), nil)
 	made := value.Obj()
 	values(s.Root, "", &rec, func(f *schema.Field, at value.Pointer, v *value.Value) {
 		if !stands(f, at, v, places) {

@@ -253,7 +253,7 @@ func (sh *Sheet) change(p Point, to value.Value, verdict Verdict, place *evidenc
 			}
 		}
 	} else if sh.Index != nil && !to.Empty() {
-		found := evidence.Wholes(sh.Schema, &sh.Record, evidence.With(sh.Schema, &sh.Record, sh.Index, sh.Places))
+		found := evidence.Full(sh.Schema, &sh.Record, sh.Index, sh.Places)
 		for _, at := range leaves {
 			if place, ok := found[at]; ok {
 				sh.setPlace(at, place, true)
@@ -339,7 +339,7 @@ func About(f *schema.Field) string {
 	parts := []string{string(f.Type)}
 	switch {
 	case f.Type == schema.Any:
-		parts[0] = (*schema.Schema)(nil).Inside(f).Name()
+		parts[0] = f.Inside().Name()
 	case f.Type == schema.List && f.Item.IsLeaf():
 		parts[0] = "list of " + string(f.Item.Type)
 	}

@@ -285,7 +285,7 @@ func (sh *Sheet) rearrange(list value.Pointer, at Point, change func(kids []valu
 	sh.now.risk = &[2]map[value.Pointer]float64{sh.Risk, risk}
 	sh.Risk = risk
 	if sh.Index != nil {
-		for p, place := range evidence.Wholes(sh.Schema, &sh.Record, evidence.With(sh.Schema, &sh.Record, sh.Index, sh.Places)) {
+		for p, place := range evidence.Full(sh.Schema, &sh.Record, sh.Index, sh.Places) {
 			if _, known := sh.Places[p]; !known {
 				sh.setPlace(p, place, true)
 			}

@@ -136,7 +136,7 @@ func NewSheet(s *schema.Schema, check *record.Validator, k *Kept, source *docume
 	}
 	if source != nil {
 		sh.attach(source)
-		sh.Places = evidence.Wholes(s, &sh.Record, evidence.With(s, &sh.Record, sh.Index, knownPlaces(k.Places, source)))
+		sh.Places = evidence.Full(s, &sh.Record, sh.Index, knownPlaces(k.Places, source))
 		sh.lines = slices.DeleteFunc(evidence.Unread(s, &sh.Record, sh.Index, sh.Places), func(l evidence.Line) bool {
 			return l.At != "" // that a value is null is decided there
 		})
@@ -335,7 +335,7 @@ func (sh *Sheet) leavesAt(p value.Pointer) []value.Pointer {
 		return []value.Pointer{p}
 	}
 	var all []value.Pointer
-	if f := sh.Schema.Holding(p); f != nil && f.Type == schema.Any && !f.IsHidden() && evidence.IsWhole(sh.Schema, p, v) {
+	if evidence.IsWhole(sh.Schema, p, v) {
 		v.Walk(func(below value.Pointer, kid *value.Value) bool {
 			if evidence.IsWhole(sh.Schema, p+below, kid) {
 				return true

@@ -87,7 +87,7 @@ func anyForm(f *schema.Field, p value.Pointer, words string) value.Value {
 		normalize.Field(f, p, &v)
 		return v
 	}
-	in := (*schema.Schema)(nil).Inside(f)
+	in := f.Inside()
 	switch {
 	case f.HasNames():
 		out := value.Obj()

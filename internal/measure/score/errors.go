@@ -150,9 +150,9 @@ func (f *Finder) errors(g *gold.Record, filled *value.Value, id string) []LeafEr
 		if doc, err := f.Source(id); err == nil && g.Hashes.Since(record.Hashes{Text: doc.Hash, File: doc.FileHash}) != record.Changed {
 			x.doc, x.lines = doc, document.NewLines(doc.Text)
 			index := evidence.NewIndex(doc.Text)
-			x.gold = evidence.Wholes(f.Schema, rec, evidence.Of(f.Schema, rec, index))
+			x.gold = evidence.Full(f.Schema, rec, index, nil)
 			if filled != nil {
-				x.filled = evidence.Wholes(f.Schema, filled, evidence.Of(f.Schema, filled, index))
+				x.filled = evidence.Full(f.Schema, filled, index, nil)
 			}
 		}
 	}

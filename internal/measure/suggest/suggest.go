@@ -127,7 +127,7 @@ func New(s *schema.Schema) *Collector { return &Collector{schema: s} }
 func (c *Collector) Add(one Case) {
 	g := gathered{Case: one}
 	if one.Doc != nil {
-		g.gold = evidence.Wholes(c.schema, &one.Gold.Record, evidence.Of(c.schema, &one.Gold.Record, evidence.NewIndex(one.Doc.Text)))
+		g.gold = evidence.Full(c.schema, &one.Gold.Record, evidence.NewIndex(one.Doc.Text), nil)
 		g.places = slices.Sorted(maps.Keys(g.gold))
 	}
 	c.split = c.split || one.Gold.Split == gold.Test

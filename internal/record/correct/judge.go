@@ -16,7 +16,7 @@ import (
 // of the field or its item and do not say the old value.
 func (t *turn) place(f *schema.Field, p value.Pointer, v *value.Value) (evidence.Place, bool) {
 	one := t.nested(p, v)
-	place := evidence.Wholes(t.Schema, &one, evidence.Of(t.Schema, &one, t.within))[p]
+	place := evidence.Full(t.Schema, &one, t.within, nil)[p]
 	place.Document = t.Document
 	if place.Found() && !place.Basis && place.Kind != evidence.Lookalike {
 		if led, said := t.sayOld(f, p); said && led && !place.Led && weight(v) < 3 {

@@ -23,6 +23,8 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced)}
 	case place.Under != "":
 		return record.OthersLabel{Label: place.Under}
+	case place.Unnamed != "" && (f.Sensitive || f.IsHidden()): // the name may be what must not be seen
+		return record.NameNowhere{}
 	case place.Unnamed != "":
 		return record.NameNowhere{Name: place.Unnamed}
 	case place.Again != "":

@@ -47,13 +47,13 @@ func open(s *schema.Schema, record *value.Value, ix *Index) *opening {
 	o := &opening{ix: ix, own: map[value.Pointer]value.Pointer{}, within: map[value.Pointer]value.Pointer{}, fields: map[string]string{}}
 	copied := *s
 	o.s = &copied
-	root, out := o.field(s, s.Root, []opened{{v: record}})
+	root, out := o.field(s.Root, []opened{{v: record}})
 	o.s.Root, o.record = root, out[0]
 	return o
 }
 
 // field opens the values that one field has, each with what became of it.
-func (o *opening) field(s *schema.Schema, f *schema.Field, nodes []opened) (*schema.Field, []value.Value) {
+func (o *opening) field(f *schema.Field, nodes []opened) (*schema.Field, []value.Value) {
 	out := make([]value.Value, len(nodes))
 	for i, n := range nodes {
 		out[i] = *n.v
@@ -62,20 +62,20 @@ func (o *opening) field(s *schema.Schema, f *schema.Field, nodes []opened) (*sch
 	case !f.HoldsAny():
 		return f, out
 	case f.Type == schema.Any:
-		return o.inner(f, s.Inside(f), f.Path, nodes, out)
+		return o.inner(f, f.Inside(), f.Path, nodes, out)
 	case f.Type == schema.Group:
-		return o.group(s, f, nodes, out)
+		return o.group(f, nodes, out)
 	}
 	copied := *f
-	copied.Item, out = o.items(nodes, out, func(below []opened) (*schema.Field, []value.Value) { return o.field(s, f.Item, below) })
+	copied.Item, out = o.items(nodes, out, func(below []opened) (*schema.Field, []value.Value) { return o.field(f.Item, below) })
 	return &copied, out
 }
 
-func (o *opening) group(s *schema.Schema, f *schema.Field, nodes []opened, out []value.Value) (*schema.Field, []value.Value) {
+func (o *opening) group(f *schema.Field, nodes []opened, out []value.Value) (*schema.Field, []value.Value) {
 	copied := *f
 	copied.Fields = nil
 	for _, kid := range f.Fields {
-		made, values, at := o.member(nodes, kid.Name, func(below []opened) (*schema.Field, []value.Value) { return o.field(s, kid, below) })
+		made, values, at := o.member(nodes, kid.Name, func(below []opened) (*schema.Field, []value.Value) { return o.field(kid, below) })
 		copied.Fields = append(copied.Fields, made)
 		put(out, at, kid.Name, values)
 	}
@@ -430,6 +430,11 @@ func looser(a, b Place) bool {
 		return looseness[a.Kind] > looseness[b.Kind]
 	}
 	return a.Start > b.Start
+}
+
+// Full is With, and gives the places of Wholes as well.
+func Full(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
+	return Wholes(s, record, With(s, record, ix, known))
 }
 
 // Wholes gives, beside the places of single values, those of values of any form that hold others:

@@ -47,7 +47,7 @@ func TestNamesOfEntries(t *testing.T) {
 		ix := NewIndex(of.doc)
 		rec.Walk(func(p value.Pointer, v *value.Value) bool {
 			f := of.schema.At(p)
-			if f == nil || !f.IsMap() || !of.schema.Inside(f).Free() || v.Kind != value.Object {
+			if f == nil || !f.IsMap() || !f.Inside().Free() || v.Kind != value.Object {
 				return true
 			}
 			for i := range v.Kids {
@@ -124,4 +124,13 @@ func TestAnythingWithin(t *testing.T) {
 		}
 		require.Equal(t, places, With(s, &rec, ix, places), "%s in %s", rec.String(), of)
 	}
+}
+
+// What is wrong with a sensitive map is told of the whole, without a name that is in it.
+func TestHiddenNames(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  f: {map: M., values: {number: N.}, sensitive: true}\n"))
+	require.NoError(t, err)
+	said := doubts(t, s, `{"f":{"Lead":18.2,"Zinc":77,"Brackwater":4.4}}`, "Lead 18.2\nZinc 77\nTin 4.4\n")
+	require.Len(t, said, 1)
+	assert.Equal(t, "its name is nowhere in the document", said["/f"].Text())
 }

@@ -61,7 +61,7 @@ const (
 
 // Record normalizes all values of a record in place.
 func Record(s *schema.Schema, record *value.Value) []Change {
-	t := pass{schema: s}
+	var t pass
 	t.field(s.Root, "", record)
 	return t.changes
 }
@@ -73,10 +73,7 @@ func Field(f *schema.Field, p value.Pointer, v *value.Value) []Change {
 	return t.changes
 }
 
-type pass struct {
-	schema  *schema.Schema // nil where a field comes alone
-	changes []Change
-}
+type pass struct{ changes []Change }
 
 func (t *pass) set(p value.Pointer, rule string, v *value.Value, to value.Value) {
 	to.Name = v.Name
@@ -165,7 +162,7 @@ func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 			t.set(p, RuleBlank, v, value.Value{})
 		}
 		if !none(f) && (v.Kind == value.Object || v.Kind == value.Array) {
-			t.inside(t.schema.Inside(f), p, v)
+			t.inside(f.Inside(), p, v)
 		}
 		return
 	}

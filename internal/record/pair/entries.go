@@ -11,10 +11,7 @@ import (
 
 // HasEntries tells whether a value of a field is looked at name by name.
 func HasEntries(f *schema.Field, v *value.Value) bool {
-	if v == nil || v.Kind != value.Object || v.Empty() || !f.IsMap() {
-		return false
-	}
-	return len(v.Kids) != 2 || v.Get("amount") == nil || v.Get("currency") == nil && v.Get("unit") == nil
+	return v != nil && v.Kind == value.Object && !v.Empty() && f.IsMap() && !schema.IsAmount(v)
 }
 
 // Entries tells what two objects have under each name, the names of gold first, each side in its

@@ -23,7 +23,7 @@ func inAny(d *tradeDoc, entry, single func(p value.Pointer, v *value.Value)) {
 		if f == nil || f.Type != schema.Any {
 			return true
 		}
-		if above := d.schema.At(p.Parent()); above != nil && above.IsMap() && d.schema.Inside(above).Free() {
+		if above := d.schema.At(p.Parent()); above != nil && above.IsMap() && above.Inside().Free() {
 			entry(p, v)
 		}
 		if v.Kind != value.Null && v.Kind != value.Bool && !evidence.IsWhole(d.schema, p, v) {

@@ -51,7 +51,7 @@ func (x *piece) inPlace(which func(*schema.Field, *value.Value) bool) {
 	}
 	eachLeaf(x.schema.Root, "", &x.record, func(f *schema.Field, p value.Pointer, v *value.Value) {
 		if f.Type == schema.Any && (v.Kind == value.Object || v.Kind == value.Array) {
-			x.schema.Inside(f).Each(p, v, visit)
+			f.Inside().Each(p, v, visit)
 			return
 		}
 		visit(f, p, v)

@@ -148,7 +148,7 @@ func (m *Maker) Sheet(g *Given) *Sheet {
 	if g.Source != nil {
 		b.index = evidence.NewIndex(g.Source.Text)
 		if len(b.places) == 0 { // records from elsewhere do not say where their values stand
-			b.places = evidence.Wholes(m.Schema, &g.Line.Record, evidence.Of(m.Schema, &g.Line.Record, b.index))
+			b.places = evidence.Full(m.Schema, &g.Line.Record, b.index, nil)
 		}
 	}
 	line := m.Cover.Line(g.Line)
