@@ -1,7 +1,6 @@
 package answer
 
 import (
-	"fmt"
 	"slices"
 
 	"filler/internal/base/value"
@@ -55,7 +54,7 @@ func (x *shaper) narrowed(record *value.Value, faulty []value.Pointer, op value.
 	if len(all) == 0 {
 		return []value.Value{op}
 	}
-	x.deviate(Form, p, fmt.Sprintf("all of %s in place of what is wrong in it", p))
+	x.deviate(Form, p, "all of it in place of what is wrong in it")
 	return all
 }
 
