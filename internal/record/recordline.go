@@ -118,6 +118,12 @@ func LineFromJSON(v *value.Value, s *schema.Schema) (Line, error) {
 	}
 	rec := v.Get(Key(eachEntry))
 	if (rec == nil || rec.Kind == value.Null) && l.Status != Failed {
+		switch {
+		case eachEntry && v.Get("record") != nil:
+			return l, fmt.Errorf("the schema says `each: entry`: a line has `records`, the list of all records of the document, and not `record`")
+		case !eachEntry && v.Get("records") != nil:
+			return l, fmt.Errorf("the schema does not say `each: entry`: a line has `record`, an object, and not `records`")
+		}
 		return l, fmt.Errorf("the key `%s` is missing", Key(eachEntry))
 	}
 	if rec != nil {

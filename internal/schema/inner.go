@@ -205,6 +205,30 @@ func (in Inner) Leaf(values []*value.Value) *Field {
 	return f
 }
 
+// Entry gives a field of the values of a map, for whoever takes it as a list of names and values;
+// nil where the field is no map.
+func (f *Field) Entry() *Field {
+	if f.Type != Any {
+		return nil
+	}
+	in := f.Inside()
+	if !in.Free() {
+		return nil
+	}
+	of, entry := in.Member(""), Field{Type: Any}
+	if typed := of.Typed(); typed != nil {
+		entry = *typed
+	} else if of.node != nil && slices.Equal(textsOf(of.node.Get("type")), []string{"string"}) {
+		entry = Field{Type: Text}
+	}
+	entry.Name, entry.Path, entry.Sensitive = f.Name, f.Path, f.Sensitive
+	if entry.About == "" {
+		entry.About = f.About
+	}
+	entry.settle()
+	return &entry
+}
+
 // Name says what such a value is: a map of numbers, a tuple, a list of texts, any value.
 func (in Inner) Name() string {
 	var types []string

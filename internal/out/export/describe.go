@@ -5,6 +5,8 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+
+	"filler/internal/schema"
 )
 
 // Describe tells a model what the tables hold: a line for each column, with what the
@@ -22,7 +24,11 @@ func (p *Plan) Describe() string {
 		case t.List == nil:
 			b.WriteString("one row for each document\n")
 		default:
-			fmt.Fprintf(&b, "one row for each item of %s", t.List.Path)
+			of := "item"
+			if t.List.Type != schema.List {
+				of = "entry"
+			}
+			fmt.Fprintf(&b, "one row for each %s of %s", of, t.List.Path)
 			if t.Parent != nil {
 				own, theirs := columnNames(t.Columns[:t.Parent.Keys]), t.Parent.keyNames()
 				fmt.Fprintf(&b, "; its %s are %s of a row of %s", strings.Join(own, ", "), strings.Join(theirs, ", "), t.Parent.Name)
@@ -79,7 +85,7 @@ func inStatement(name string) string {
 }
 
 // kindWords say what a column of SQLite holds.
-var kindWords = map[Kind]string{Text: "text", Integer: "integer", Number: "number", Boolean: "0 or 1", Date: "text YYYY-MM-DD", Time: "text HH:MM", Moment: "text, RFC 3339", Local: "text YYYY-MM-DDTHH:MM:SS"}
+var kindWords = map[Kind]string{Text: "text", Integer: "integer", Number: "number", Boolean: "0 or 1", Date: "text YYYY-MM-DD", Time: "text HH:MM", Moment: "text, RFC 3339", Local: "text YYYY-MM-DDTHH:MM:SS", JSON: "text that holds JSON"}
 
 // Text writes rows as text, a line each.
 func (a *Answer) Text() string {

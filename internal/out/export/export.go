@@ -3,7 +3,7 @@
 //
 // Rules it keeps:
 //
-//   - A record is a row of one table, and each list has a table of its own. Rows are
+//   - A record is a row of one table, and each list and map has a table of its own. Rows are
 //     joined by the document, the entry where a document has several, and the
 //     positions of the items that they stand in, all counted from 1.
 //   - Records stream: what is held does not grow with their number. The same
@@ -35,6 +35,7 @@ const (
 	Time
 	Moment // a date with time and offset
 	Local  // a date with time, as it is printed, of no zone
+	JSON   // a value of any form
 )
 
 // Column is one column of a table.
@@ -42,7 +43,7 @@ type Column struct {
 	Name  string
 	Kind  Kind
 	Field *schema.Field // nil: a key
-	Part  string        // "": the value; amount, currency, unit; evidence, place, line, risk; position: of what a link points to
+	Part  string        // "": the value; amount, currency, unit; evidence, place, line, risk; position: of what a link points to; name: of an entry of a map
 	up    int           // how many items up the value stands; 0: in the row's own
 	steps []string      // the names from there down to it
 }
@@ -58,6 +59,8 @@ func (c *Column) About() string {
 		return about
 	case "position":
 		return "Position of the item that " + c.Field.Path + " points to."
+	case "name":
+		return "The name that an entry of " + c.Field.Path + " stands under."
 	}
 	return "The " + c.Part + " of " + c.Field.Path + "."
 }
@@ -91,10 +94,10 @@ func (c *Column) Options() (all []string) {
 	return all
 }
 
-// Table is the rows of a record, or of the items of one list.
+// Table is the rows of a record, or of the items of one list, or the entries of one map.
 type Table struct {
 	Name    string
-	List    *schema.Field // nil: the records themselves
+	List    *schema.Field // the list or the map; nil: the records themselves
 	Parent  *Table
 	Columns []Column
 	Keys    int // the first columns, which no two rows share
@@ -117,6 +120,7 @@ type Plan struct {
 	Tables []*Table
 	Notes  []string // names that were changed
 	typed  bool     // what does not fit its column becomes null
+	json   bool     // columns of any form hold JSON, a text among it in quotes
 	each   bool
 }
 
@@ -128,6 +132,7 @@ type Options struct {
 	Columns  []string // only these, by column or by field; nil: all
 	Change   bool     // with what happened since another run
 	Typed    bool     // what does not fit its column becomes null
+	JSON     bool     // columns of any form hold JSON, a text among it in quotes
 	Line     bool     // with the line of the document where the first value of each row stands
 }
 
@@ -137,12 +142,12 @@ const sourceLine = "source_line"
 // NewPlan gives the tables of a schema. Its errors are faults of the options, or of
 // names that can't both be columns.
 func NewPlan(s *schema.Schema, o Options) (*Plan, error) {
-	p := &Plan{Schema: s, typed: o.Typed, each: s.EachEntry()}
+	p := &Plan{Schema: s, typed: o.Typed, json: o.JSON, each: s.EachEntry()}
 	var rows *schema.Field
 	if o.Rows != "" {
 		rows = s.Find(strings.TrimSuffix(o.Rows, "[]"))
-		if rows == nil || rows.Type != schema.List {
-			return nil, fmt.Errorf("--rows %s: the schema has no such list; it has %s", o.Rows, listsOf(s))
+		if rows == nil || !hasRows(rows) {
+			return nil, fmt.Errorf("--rows %s: the schema has no such list or map; it has %s", o.Rows, listsOf(s))
 		}
 	}
 	if o.Wide || o.Rows != "" {
@@ -166,12 +171,12 @@ func NewPlan(s *schema.Schema, o Options) (*Plan, error) {
 
 func listsOf(s *schema.Schema) string {
 	var all []string
-	for _, f := range s.Record().Fields {
-		f.Walk(func(f *schema.Field, _ int) {
-			if f.Type == schema.List {
-				all = append(all, f.Path+"[]")
-			}
-		})
+	for _, f := range rowsOf(s) {
+		if f.Type == schema.List {
+			all = append(all, f.Path+"[]")
+		} else {
+			all = append(all, f.Path)
+		}
 	}
 	if all == nil {
 		return "none"
@@ -179,7 +184,10 @@ func listsOf(s *schema.Schema) string {
 	return strings.Join(all, ", ")
 }
 
-// tables makes a table of the record, and one of each list.
+// hasRows tells whether a field is a list or a map, each of whose items or entries is a row.
+func hasRows(f *schema.Field) bool { return f.Type == schema.List || f.Entry() != nil }
+
+// tables makes a table of the record, and one of each list and map.
 func (p *Plan) tables(o Options) {
 	root := &Table{Name: fold(p.Schema.Name, "records")}
 	root.keys(p.each)
@@ -225,10 +233,10 @@ func (p *Plan) below(t *Table, group *schema.Field, steps []string, o Options) {
 	walk = func(f *schema.Field, steps []string) {
 		for _, kid := range f.Fields {
 			down := append(slices.Clone(steps), kid.Name)
-			switch kid.Type {
-			case schema.Group:
+			switch {
+			case kid.Type == schema.Group:
 				walk(kid, down)
-			case schema.List:
+			case hasRows(kid):
 				lists, at = append(lists, kid), append(at, down)
 			default:
 				t.leaf(kid, strings.Join(down, "_"), 0, down, o)
@@ -252,8 +260,18 @@ func (p *Plan) below(t *Table, group *schema.Field, steps []string, o Options) {
 			}
 		}
 		p.Tables = append(p.Tables, own)
-		p.below(own, list.Item, nil, o)
+		if entry := list.Entry(); entry != nil {
+			own.entries(entry, "", o)
+		} else {
+			p.below(own, list.Item, nil, o)
+		}
 	}
+}
+
+// entries gives a table the columns of the entries of a map.
+func (t *Table) entries(entry *schema.Field, prefix string, o Options) {
+	t.Columns = append(t.Columns, Column{Name: prefix + "name", Field: entry, Part: "name"})
+	t.leaf(entry, prefix+"value", 0, nil, o)
 }
 
 // leaf gives a table the columns of a value.
@@ -298,6 +316,8 @@ func kindOf(f *schema.Field) Kind {
 			return Local
 		}
 		return Moment
+	case schema.Any:
+		return JSON
 	}
 	return Text
 }
@@ -340,7 +360,7 @@ func (p *Plan) tableOf(list string) *Table {
 func (p *Plan) wide(rows *schema.Field, o Options) {
 	var along []*schema.Field // the lists, outermost first
 	if rows != nil {
-		for _, t := range p.lists() {
+		for _, t := range rowsOf(p.Schema) {
 			if rows.Path == t.Path || strings.HasPrefix(rows.Path, t.Path+"[].") {
 				along = append(along, t)
 			}
@@ -366,6 +386,10 @@ func (p *Plan) wide(rows *schema.Field, o Options) {
 	t.inner(p.Schema.Record(), "", depth, nil, o)
 	for i, list := range along {
 		prefix := fold(strings.ReplaceAll(list.Path, "[]", ""), "") + "_"
+		if entry := list.Entry(); entry != nil {
+			t.entries(entry, prefix, o)
+			continue
+		}
 		if list.Item.IsLeaf() {
 			t.leaf(list.Item, strings.TrimSuffix(prefix, "_"), depth-1-i, nil, o)
 			continue
@@ -375,7 +399,7 @@ func (p *Plan) wide(rows *schema.Field, o Options) {
 	p.Tables = []*Table{t}
 }
 
-// inner gives a flat table the values of a group, without its lists.
+// inner gives a flat table the values of a group, without its lists; a map stands there whole.
 func (t *Table) inner(group *schema.Field, prefix string, up int, steps []string, o Options) {
 	for _, kid := range group.Fields {
 		down := append(slices.Clone(steps), kid.Name)
@@ -389,10 +413,11 @@ func (t *Table) inner(group *schema.Field, prefix string, up int, steps []string
 	}
 }
 
-func (p *Plan) lists() (all []*schema.Field) {
-	for _, f := range p.Schema.Record().Fields {
+// rowsOf gives the lists and maps of a schema, outer ones first.
+func rowsOf(s *schema.Schema) (all []*schema.Field) {
+	for _, f := range s.Record().Fields {
 		f.Walk(func(f *schema.Field, _ int) {
-			if f.Type == schema.List {
+			if hasRows(f) {
 				all = append(all, f)
 			}
 		})

@@ -68,7 +68,7 @@ func (j *Job) Begin(ctx context.Context) (*Export, error) {
 	if j.To == "jsonl" || j.To == "json" || j.To == "parquet" && j.Nested {
 		return e, e.lined()
 	}
-	j.Options.Typed, j.Options.Line = typed(j.To), j.To == "xlsx"
+	j.Options.Typed, j.Options.JSON, j.Options.Line = typed(j.To), typed(j.To) && j.To != "xlsx", j.To == "xlsx"
 	plan, err := NewPlan(j.Schema, j.Options)
 	if err != nil {
 		return nil, err
@@ -139,7 +139,7 @@ func (e *Export) tabled(ctx context.Context) (err error) {
 		}
 		e.undo, e.done, e.temp = e.file.Abandon, e.file.Commit, e.file.Temp
 		if j.To == "xlsx" {
-			e.sink, err = NewXLSX(e.Plan, e.file.Temp)
+			e.sink, err = NewXLSX(e.Plan, e.file)
 			return err
 		}
 		s, err := NewSQLite(e.Plan, e.file.Temp)
@@ -263,13 +263,13 @@ func (e *Export) Close() error {
 	m := &e.job.Manifest
 	err := e.to.Close()
 	if e.rows != nil {
-		m.Rows, m.Misfits = map[string]int{}, e.rows.Misfits
+		m.Rows, m.Misfits = map[string]int{}, e.rows.Count
 		for i, t := range e.Plan.Tables {
 			m.Rows[t.Name] = e.counts[i]
 		}
 	}
 	if e.nested != nil {
-		m.Misfits = e.nested.Misfits
+		m.Misfits = e.nested.Count
 	}
 	if err == nil && e.folder != nil {
 		err = m.addFolder(e.folder.Dir)
@@ -304,11 +304,20 @@ func (e *Export) Told() (all []string) {
 			all = append(all, told)
 		}
 	}
-	if e.pg != nil && e.pg.nuls > 0 {
-		all = append(all, fmt.Sprintf("%d texts hold the character 0, which the database can't hold; it is left out of them", e.pg.nuls))
+	nuls := 0
+	switch to := e.sink.(type) {
+	case *Postgres:
+		nuls = to.nuls
+	case *Script:
+		nuls = to.nuls
 	}
-	if e.nested != nil && e.nested.Misfits > 0 {
-		all = append(all, fmt.Sprintf("%d values are not what their columns hold and are left empty; --to jsonl keeps them", e.nested.Misfits))
+	if nuls > 0 {
+		all = append(all, fmt.Sprintf("%d texts hold the character 0, which a database can't hold; it is left out of them", nuls))
+	}
+	if e.nested != nil {
+		if told := e.nested.Told(); told != "" {
+			all = append(all, told)
+		}
 	}
 	return all
 }

@@ -189,18 +189,20 @@ type nest struct {
 	column *Column // of a leaf
 	index  int     // of a leaf: its column in the file
 	list   bool    // the items are kids[0]
+	pairs  bool    // a map: the names are kids[0], the values kids[1]
 	kids   []*nest
 }
 
 // Nested writes records as they are into one Parquet file: groups as groups, lists
-// as lists.
+// as lists, maps as maps.
 type Nested struct {
-	file    *parquetFile
-	root    *nest
-	values  [][]parquet.Value
-	row     parquet.Row
-	each    bool
-	Misfits int
+	file   *parquetFile
+	root   *nest
+	values [][]parquet.Value
+	row    parquet.Row
+	each   bool
+	line   *record.Line
+	Misfits
 }
 
 // NewNested begins a file of records.
@@ -264,6 +266,12 @@ func (n *Nested) field(f *schema.Field, about *[][2]string) (parquet.Node, *nest
 		g.add(measure, leafNode(unit))
 		return g, &nest{name: f.Name, kids: []*nest{n.leaf("", amount), n.leaf("", unit)}}
 	}
+	if entry := f.Entry(); entry != nil {
+		key := n.leaf("", &Column{Name: "key"})
+		node, kid := n.field(entry, about)
+		kid.name = ""
+		return parquet.Map(parquet.Encoded(parquet.String(), &parquet.Plain), node), &nest{name: f.Name, pairs: true, kids: []*nest{key, kid}}
+	}
 	c := &Column{Name: f.Name, Kind: kindOf(f), Field: f}
 	return leafNode(c), n.leaf(f.Name, c)
 }
@@ -293,7 +301,13 @@ func (n *Nested) record(l *record.Line, rec *value.Value, entry string) error {
 	for i, cell := range heads {
 		n.put(n.root.kids[i], cell, 0, 0)
 	}
-	n.shred(n.root.kids[len(heads)], rec, 0, 0, 0)
+	path := value.Pointer("")
+	if n.each {
+		number, _ := strconv.Atoi(entry)
+		path = path.Index(number - 1)
+	}
+	n.line = l
+	n.shred(n.root.kids[len(heads)], spot{rec, path}, 0, 0, 0)
 	n.row = n.row[:0]
 	for _, column := range n.values {
 		n.row = append(n.row, column...)
@@ -309,35 +323,56 @@ func (n *Nested) put(at *nest, cell Cell, repetition, definition int) {
 	n.values[at.index] = append(n.values[at.index], v)
 }
 
+// spot is a value, nil where there is none, and where it stands.
+type spot struct {
+	v    *value.Value
+	path value.Pointer
+}
+
 // shred takes a value apart into the columns of the file (as Dremel does: a value has
 // with it the list in which it goes on, and how many of the lists around it are
 // there). deep is how many lists it stands in.
-func (n *Nested) shred(at *nest, v *value.Value, repetition, definition, deep int) {
+func (n *Nested) shred(at *nest, s spot, repetition, definition, deep int) {
+	v := s.v
+	if (at.list || at.pairs) && v != nil && v.Kind != value.Null && v.Kind != value.Array == at.list {
+		n.add(n.line, s.path, v)
+		v = nil
+	}
 	switch {
-	case at.list && (v == nil || v.Kind != value.Array || len(v.Kids) == 0):
-		n.nothing(at.kids[0], repetition, definition)
+	case (at.list || at.pairs) && (v == nil || len(v.Kids) == 0):
+		n.nothing(at, repetition, definition)
+	case at.pairs:
+		for i := range v.Kids {
+			r := repetition
+			if i > 0 {
+				r = deep + 1
+			}
+			n.values[at.kids[0].index] = append(n.values[at.kids[0].index], parquet.ByteArrayValue([]byte(v.Kids[i].Name)).Level(r, definition+1, at.kids[0].index))
+			n.shred(at.kids[1], spot{&v.Kids[i], s.path.Key(v.Kids[i].Name)}, r, definition+1, deep+1)
+		}
 	case at.list:
 		for i := range v.Kids {
 			r := repetition
 			if i > 0 {
 				r = deep + 1
 			}
-			n.shred(at.kids[0], &v.Kids[i], r, definition+1, deep+1)
+			n.shred(at.kids[0], spot{&v.Kids[i], s.path.Index(i)}, r, definition+1, deep+1)
 		}
 	case at.column != nil:
 		cell := null
-		if v != nil && v.Kind != value.Null && (v.Kind == value.String || !v.Empty()) {
+		if v != nil && v.Kind != value.Null && (v.Kind == value.String || at.column.Kind == JSON || !v.Empty()) {
 			if cell = at.column.Cell(v); cell.Misfit {
-				n.Misfits++
+				n.add(n.line, s.path, v)
 				cell = null
 			}
 		}
 		n.put(at, cell, repetition, definition)
 	default:
 		for _, kid := range at.kids {
-			down := v
-			if kid.name != "" && v != nil {
-				down = v.Get(kid.name)
+			down := s
+			if kid.name != "" {
+				down.path = s.path.Key(kid.name)
+				down.v = v.Get(kid.name)
 			}
 			n.shred(kid, down, repetition, definition, deep)
 		}

@@ -171,7 +171,7 @@ func shortType(kind string) string {
 }
 
 // escaped writes a text as COPY wants it.
-var escaped = strings.NewReplacer("\\", "\\\\", "\t", "\\t", "\n", "\\n", "\r", "\\r", "\x00", "")
+var escaped = strings.NewReplacer("\\", "\\\\", "\t", "\\t", "\n", "\\n", "\r", "\\r")
 
 // Row takes a row.
 func (d *Postgres) Row(t int, row []Cell) error {
@@ -184,10 +184,11 @@ func (d *Postgres) Row(t int, row []Cell) error {
 			b.WriteString(`\N`)
 			continue
 		}
-		if strings.IndexByte(c.Text, 0) >= 0 {
+		text := withoutNul(&d.plan.Tables[t].Columns[i], c.Text)
+		if len(text) < len(c.Text) {
 			d.nuls++
 		}
-		escaped.WriteString(b, c.Text)
+		escaped.WriteString(b, text)
 	}
 	b.WriteByte('\n')
 	d.n[t]++

@@ -20,6 +20,12 @@ type Cell struct {
 
 var null = Cell{Null: true}
 
+// Misfits counts the values that do not fit their columns, and keeps the first.
+type Misfits struct {
+	Count int
+	First []Misfit
+}
+
 // Misfit is a value that does not fit its column.
 type Misfit struct {
 	Document string
@@ -29,15 +35,15 @@ type Misfit struct {
 
 // Rows gives the rows of records, table by table.
 type Rows struct {
-	Plan    *Plan
-	Emit    func(t int, row []Cell) error // the row is used again after it
-	Misfits int
-	First   []Misfit // the first of them
+	Plan *Plan
+	Emit func(t int, row []Cell) error // the row is used again after it
+	Misfits
 	rows    [][]Cell
 	stack   []at
 	line    *record.Line
 	entry   *value.Value
 	numbers []Cell // document, entry
+	of      *Table // whose rows are being made
 }
 
 // at is an item that rows stand in.
@@ -45,6 +51,7 @@ type at struct {
 	v        *value.Value
 	path     value.Pointer
 	position string
+	name     string // of an entry of a map
 }
 
 // mostMisfits is how many values that do not fit are named.
@@ -87,6 +94,7 @@ func (r *Rows) record(rec *value.Value, path value.Pointer, entry, change string
 			}
 			continue
 		}
+		r.of = t
 		if err := r.within(t, func() error { return r.row(i, t, change) }); err != nil {
 			return err
 		}
@@ -98,12 +106,12 @@ func (r *Rows) record(rec *value.Value, path value.Pointer, entry, change string
 func (r *Rows) within(t *Table, do func() error) error {
 	each := func() error {
 		here := r.stack[len(r.stack)-1]
-		list, path := follow(here.v, here.path, t.steps)
+		list, path := r.follow(here, t)
 		if list == nil {
 			return nil
 		}
 		for n := range list.Kids {
-			r.stack = append(r.stack, at{&list.Kids[n], path.Index(n), strconv.Itoa(n + 1)})
+			r.stack = append(r.stack, itemAt(list, path, n))
 			if err := do(); err != nil {
 				return err
 			}
@@ -135,7 +143,8 @@ func (r *Rows) flat(i int, t *Table, along []*Table, change string) error {
 		return r.row(i, t, change)
 	}
 	here := r.stack[len(r.stack)-1]
-	list, path := follow(here.v, here.path, along[0].steps)
+	r.of = along[0]
+	list, path := r.follow(here, along[0])
 	if list == nil || len(list.Kids) == 0 {
 		depth := len(r.stack)
 		for range along {
@@ -146,7 +155,7 @@ func (r *Rows) flat(i int, t *Table, along []*Table, change string) error {
 		return err
 	}
 	for n := range list.Kids {
-		r.stack = append(r.stack, at{&list.Kids[n], path.Index(n), strconv.Itoa(n + 1)})
+		r.stack = append(r.stack, itemAt(list, path, n))
 		if err := r.flat(i, t, along[1:], change); err != nil {
 			return err
 		}
@@ -185,6 +194,9 @@ func (r *Rows) cell(c *Column) Cell {
 	if here.v == nil {
 		return null
 	}
+	if c.Part == "name" {
+		return Cell{Text: here.name}
+	}
 	v := here.v
 	for _, name := range c.steps {
 		if v = v.Get(name); v == nil {
@@ -197,17 +209,24 @@ func (r *Rows) cell(c *Column) Cell {
 	case "position":
 		return r.target(c, v)
 	}
-	if v == nil || v.Empty() && v.Kind != value.String {
+	if v == nil || v.Kind == value.Null || v.Empty() && v.Kind != value.String && c.Kind != JSON {
 		return null
+	}
+	if c.Kind == JSON && !r.Plan.json {
+		return Cell{Text: text(v)}
 	}
 	cell := c.Cell(v)
 	if cell.Misfit && r.Plan.typed {
-		if r.Misfits++; len(r.First) < mostMisfits {
-			r.First = append(r.First, Misfit{strings.Clone(r.line.Document), pointer(here.path, c.steps), strings.Clone(v.String())})
-		}
+		r.add(r.line, pointer(here.path, c.steps), v)
 		return null
 	}
 	return cell
+}
+
+func (m *Misfits) add(l *record.Line, p value.Pointer, v *value.Value) {
+	if m.Count++; len(m.First) < mostMisfits {
+		m.First = append(m.First, Misfit{strings.Clone(l.Document), p, strings.Clone(v.String())})
+	}
 }
 
 // Cell gives a value as a column holds it.
@@ -225,6 +244,8 @@ func (c *Column) Cell(v *value.Value) Cell {
 	}
 	out := Cell{Text: text(v)}
 	switch c.Kind {
+	case JSON:
+		out.Text = v.String()
 	case Text:
 		out.Misfit = v.Kind != value.String && v.Kind != value.Number || !c.legal(out.Text)
 	case Integer:
@@ -346,7 +367,10 @@ func (r *Rows) target(c *Column, v *value.Value) Cell {
 		return null
 	}
 	path, name, _ := strings.Cut(c.Field.To[0], "[].")
-	list, _ := follow(r.entry, "", strings.Split(path, "."))
+	list := r.entry
+	for _, step := range strings.Split(path, ".") {
+		list = list.Get(step)
+	}
 	if list == nil {
 		return null
 	}
@@ -358,18 +382,36 @@ func (r *Rows) target(c *Column, v *value.Value) Cell {
 	return null
 }
 
-// follow gives what stands at some names below a value, where that is a list.
-func follow(v *value.Value, path value.Pointer, steps []string) (*value.Value, value.Pointer) {
-	for _, name := range steps {
-		if v == nil {
-			return nil, ""
-		}
-		v, path = v.Get(name), path.Key(name)
+// follow gives the list, or the map, that the rows of a table are the items of. What stands there
+// and is none has no rows, and is counted once.
+func (r *Rows) follow(here at, t *Table) (*value.Value, value.Pointer) {
+	v, path := here.v, pointer(here.path, t.steps)
+	for _, name := range t.steps {
+		v = v.Get(name)
 	}
-	if v == nil || v.Kind != value.Array {
+	kind := value.Array
+	if t.List.Type != schema.List {
+		kind = value.Object
+	}
+	switch {
+	case v == nil || v.Kind == value.Null:
 		return nil, ""
+	case v.Kind == kind:
+		return v, path
+	case t == r.of:
+		r.add(r.line, path, v)
 	}
-	return v, path
+	return nil, ""
+}
+
+// itemAt gives an item of a list, or an entry of a map, with where it stands.
+func itemAt(list *value.Value, path value.Pointer, n int) at {
+	item := at{v: &list.Kids[n], path: path.Index(n), position: strconv.Itoa(n + 1)}
+	if list.Kind == value.Object {
+		item.name = list.Kids[n].Name
+		item.path = path.Key(item.name)
+	}
+	return item
 }
 
 func pointer(p value.Pointer, steps []string) value.Pointer {
@@ -380,10 +422,22 @@ func pointer(p value.Pointer, steps []string) value.Pointer {
 }
 
 // Told says in a line how many values did not fit, and names the first.
-func (r *Rows) Told() string {
-	if r.Misfits == 0 {
+func (m *Misfits) Told() string {
+	if m.Count == 0 {
 		return ""
 	}
-	m := r.First[0]
-	return fmt.Sprintf("%d values are not what their columns hold and are left empty; the first: %s %s %s", r.Misfits, m.Document, m.Path, m.Value)
+	first := m.First[0]
+	if m.Count == 1 {
+		return fmt.Sprintf("1 value is not what its column holds and is left empty: %s %s %s", first.Document, first.Path, clipped(first.Value))
+	}
+	return fmt.Sprintf("%d values are not what their columns hold and are left empty; the first: %s %s %s", m.Count, first.Document, first.Path, clipped(first.Value))
+}
+
+// clipped gives the beginning of a value, for a line that people read.
+func clipped(text string) string {
+	const most = 60
+	if letters := []rune(text); len(letters) > most {
+		return string(letters[:most]) + "…"
+	}
+	return text
 }

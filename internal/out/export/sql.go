@@ -18,12 +18,12 @@ type dialect struct {
 
 // postgres is PostgreSQL's (15 and later), and that of the script.
 var postgres = dialect{
-	types:   map[Kind]string{Text: "text", Integer: "bigint", Number: "numeric", Boolean: "boolean", Date: "date", Time: "time", Moment: "timestamptz", Local: "timestamp"},
+	types:   map[Kind]string{Text: "text", Integer: "bigint", Number: "numeric", Boolean: "boolean", Date: "date", Time: "time", Moment: "timestamptz", Local: "timestamp", JSON: "jsonb"},
 	boolean: [2]string{"false", "true"}, comments: true}
 
 // lite is SQLite's: dates and times are texts in the forms of ISO 8601.
 var lite = dialect{
-	types:   map[Kind]string{Text: "TEXT", Integer: "INTEGER", Number: "NUMERIC", Boolean: "INTEGER", Date: "TEXT", Time: "TEXT", Moment: "TEXT", Local: "TEXT"},
+	types:   map[Kind]string{Text: "TEXT", Integer: "INTEGER", Number: "NUMERIC", Boolean: "INTEGER", Date: "TEXT", Time: "TEXT", Moment: "TEXT", Local: "TEXT", JSON: "TEXT"},
 	boolean: [2]string{"0", "1"}}
 
 // quoted gives a name or a text between marks, those in it doubled.
@@ -132,12 +132,38 @@ func (d dialect) value(c *Column, cell Cell) string {
 	return quoted(cell.Text, '\'')
 }
 
+// withoutNul leaves the character 0, which no text of PostgreSQL holds, out of a cell; JSON writes
+// it as an escape.
+func withoutNul(c *Column, text string) string {
+	if c.Kind != JSON {
+		return strings.ReplaceAll(text, "\x00", "")
+	}
+	const nul = `\u0000`
+	if !strings.Contains(text, nul) {
+		return text
+	}
+	var b strings.Builder
+	for i := 0; i < len(text); i++ {
+		switch {
+		case strings.HasPrefix(text[i:], nul):
+			i += len(nul) - 1
+		case text[i] == '\\' && i+1 < len(text): // with what it escapes
+			b.WriteString(text[i : i+2])
+			i++
+		default:
+			b.WriteByte(text[i])
+		}
+	}
+	return b.String()
+}
+
 // Script writes tables as a script of SQL that PostgreSQL and SQLite both take: one
 // transaction that makes the tables, whose rows go in a hundred at a time.
 type Script struct {
 	plan *Plan
 	out  *bufio.Writer
 	kept [][]string // rows of the later tables, since rows of one record come together
+	nuls int        // texts with characters that no text of a database holds
 }
 
 // rowsAtOnce is how many rows one statement takes.
@@ -174,7 +200,12 @@ func Create(s *schema.Schema) (string, error) {
 func (s *Script) Row(t int, row []Cell) error {
 	values := make([]string, len(row))
 	for i, c := range row {
-		values[i] = postgres.value(&s.plan.Tables[t].Columns[i], c)
+		column := &s.plan.Tables[t].Columns[i]
+		if text := withoutNul(column, c.Text); len(text) < len(c.Text) {
+			s.nuls++
+			c.Text = text
+		}
+		values[i] = postgres.value(column, c)
 	}
 	s.kept[t] = append(s.kept[t], "("+strings.Join(values, ", ")+")")
 	if len(s.kept[t]) < rowsAtOnce {

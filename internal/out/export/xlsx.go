@@ -29,11 +29,12 @@ type XLSX struct {
 	rows   []int
 	day    int // the style of days
 	path   string
+	at     string // where it will stand
 }
 
-// NewXLSX begins a workbook that is written to a path when it is closed.
-func NewXLSX(p *Plan, path string) (*XLSX, error) {
-	x := &XLSX{plan: p, file: excelize.NewFile(), path: path}
+// NewXLSX begins a workbook that is written beside its place when it is closed.
+func NewXLSX(p *Plan, into *File) (*XLSX, error) {
+	x := &XLSX{plan: p, file: excelize.NewFile(), path: into.Temp, at: into.Path}
 	bold, err := x.file.NewStyle(&excelize.Style{Font: &excelize.Font{Bold: true}})
 	if err != nil {
 		return nil, err
@@ -90,13 +91,13 @@ func clippedName(name string, taken map[string]bool) string {
 // Row writes a row.
 func (x *XLSX) Row(t int, row []Cell) error {
 	if x.rows[t]++; x.rows[t] > sheetRows {
-		return &Error{x.path, fmt.Sprintf("table %s has more rows than a sheet holds (%d)", x.plan.Tables[t].Name, sheetRows-1), "use --to csv or parquet"}
+		return &Error{x.at, fmt.Sprintf("table %s has more rows than a sheet holds (%d)", x.plan.Tables[t].Name, sheetRows-1), "use --to csv or parquet"}
 	}
 	cells := make([]any, len(row))
 	for i, c := range row {
 		column := &x.plan.Tables[t].Columns[i]
 		if utf8.RuneCountInString(c.Text) > cellLetters {
-			return &Error{x.path, fmt.Sprintf("table %s, row %d, column %s: a cell holds at most %d letters", x.plan.Tables[t].Name, x.rows[t], column.Name, cellLetters), "use --to csv or parquet, or leave the column out with --columns"}
+			return &Error{x.at, fmt.Sprintf("table %s, row %d, column %s: a cell holds at most %d letters", x.plan.Tables[t].Name, x.rows[t], column.Name, cellLetters), "use --to csv or parquet, or leave the column out with --columns"}
 		}
 		cells[i] = x.cell(column, c)
 	}
