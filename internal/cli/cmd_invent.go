@@ -346,7 +346,13 @@ func projectOf(w *work, dir string) string {
 	}
 	text := "# Made-up documents: their records came first (made.json).\nschema: " + fmt.Sprintf("%q", file) + "\ndocuments: [documents]\nmetadata: metadata.csv\ngold: gold\n"
 	if w.project == nil {
-		return text
+		return text + `use: steady
+models:
+  steady:
+    at: "standin:steady"        # the built-in simulated model server …
+    # at: http://127.0.0.1:8000/v1   # … or the base URL of a real one,
+    # name: some-model               # and the name it knows the model by
+`
 	}
 	data, err := os.ReadFile(w.project.File)
 	if err != nil {

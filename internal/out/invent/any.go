@@ -2,6 +2,7 @@ package invent
 
 import (
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 
@@ -12,7 +13,51 @@ import (
 // anything draws a value of any form by the keywords that a JSON Schema has for it; null where
 // they say nothing that can be drawn.
 func (d *drawing) anything(f *schema.Field) value.Value {
+	in := f.Inside()
+	first := f.Extra.Get("prefixItems")
+	switch {
+	case !f.Required && d.r.IntN(6) == 0:
+		return value.Value{}
+	case in.Free() && in.Member("").Typed() != nil:
+		out := value.Obj()
+		for range 1 + d.r.IntN(4) {
+			out.Set(d.entryName(f), d.fresh(in.Member("").Typed()))
+		}
+		return out
+	case in.IsTuple() && first != nil:
+		out := value.List()
+		for i := range first.Kids {
+			if of := in.Item(i).Typed(); of != nil {
+				out.Kids = append(out.Kids, d.fresh(of).Named(""))
+			} else {
+				out.Kids = append(out.Kids, d.byKeywords(&first.Kids[i], 1))
+			}
+		}
+		return out
+	}
 	return d.byKeywords(&f.Extra, 0)
+}
+
+// entryNames are names for the entries of a map.
+var entryNames = []string{"amber", "chalk", "copper", "east", "front", "gravel", "humus", "lime", "salt", "tin", "upper", "west"}
+
+// entryName draws a name that an entry of a map may have.
+func (d *drawing) entryName(f *schema.Field) string {
+	names := f.Extra.Get("propertyNames")
+	if enum := names.Get("enum"); enum != nil && len(enum.Kids) > 0 {
+		return pick(d.r, enum.Kids).Text
+	}
+	if pattern := names.Get("pattern"); pattern != nil {
+		if re, err := regexp.Compile(pattern.Text); err == nil {
+			if all := slices.DeleteFunc(slices.Clone(entryNames), func(n string) bool { return !re.MatchString(n) }); len(all) > 1 {
+				return pick(d.r, all)
+			}
+			if name, err := fromPattern(re, d.r); err == nil {
+				return name
+			}
+		}
+	}
+	return pick(d.r, entryNames)
 }
 
 func (d *drawing) byKeywords(s *value.Value, depth int) value.Value {

@@ -98,19 +98,23 @@ func (w *writer) line(f *schema.Field, v *value.Value, p value.Pointer, depth in
 	if v.Empty() {
 		return
 	}
+	label := w.named(f)
+	if in.Type == schema.Group && in.Path != "" && !strings.HasSuffix(in.Path, "]") && (len(f.PrintedAs) == 0 || w.twice[f.Name] > 1) {
+		label = w.named(in) + " " + strings.ToLower(label[:1]) + label[1:]
+	}
+	if w.style == "notes" {
+		label = strings.ToLower(label)
+	}
+	indent := strings.Repeat("  ", depth)
+	if f.Type == schema.Any && w.plainly(f, indent+label, v, p, depth) {
+		return
+	}
 	text, ok := spell(f, v, nil, w.r)
 	if !ok {
 		w.lost = append(w.lost, p)
 		return
 	}
-	label := w.named(f)
-	if in.Type == schema.Group && in.Path != "" && !strings.HasSuffix(in.Path, "]") && (len(f.PrintedAs) == 0 || w.twice[f.Name] > 1) {
-		label = w.named(in) + " " + strings.ToLower(label[:1]) + label[1:]
-	}
-	w.write(strings.Repeat("  ", depth))
-	if w.style == "notes" {
-		label = strings.ToLower(label)
-	}
+	w.write(indent)
 	if w.hides && p == w.mute {
 		w.value(p, text)
 	} else {

@@ -302,6 +302,16 @@ func (j *Job) stands(m *Made) bool {
 			m.Found++
 		}
 	})
+	for p, own := range m.Places { // within values of any form
+		if j.Schema.At(p) != nil {
+			continue
+		}
+		if m.Values++; places[p].Found() {
+			if m.There++; places[p].Start < own.End && own.Start < places[p].End {
+				m.Found++
+			}
+		}
+	}
 	return all
 }
 
