@@ -146,7 +146,10 @@ func vocabulary(j *Job) map[string]float64 {
 // wordsIn gives the words of a text as they are compared: in small letters, in the singular.
 func wordsIn(text string) (words []string) {
 	for _, w := range strings.FieldsFunc(strings.ToLower(text), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsMark(r) }) {
-		words = append(words, lang.Singular(w))
+		if !lang.Frequent.Has(w) { // "was" is no plural
+			w = lang.Singular(w)
+		}
+		words = append(words, w)
 	}
 	return words
 }
