@@ -47,6 +47,29 @@ func TestLeftOver(t *testing.T) {
 	}
 }
 
+// A list that is empty while the document prints several lines of its items' form is asked about.
+func TestWholeListsLeftOver(t *testing.T) {
+	lost, told := 0, 0
+	for _, of := range trades(t) {
+		rec, err := value.Parse(of.rec)
+		require.NoError(t, err)
+		ix := NewIndex(of.doc)
+		for i := range rec.Kids {
+			if list := rec.Kids[i]; list.Kind != value.Array || len(list.Kids) < 2 || list.Kids[0].Kind != value.Object {
+				continue
+			}
+			less := rec.Clone()
+			less.Kids[i].Kids = nil
+			lines, left := Look(of.schema, &less, ix, Of(of.schema, &less, ix))
+			if lost++; len(lines)+len(left) > 0 {
+				told++
+			}
+		}
+	}
+	t.Logf("%d of %d emptied lists are told", told, lost)
+	assert.Greater(t, told*100, lost*60)
+}
+
 // One kind of thing that may be left over, or may not.
 func TestWhatIsLeftOver(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte(`
@@ -81,6 +104,11 @@ fields:
 		{"Pell\n> it was 3 May 2031", `{"name":"Pell"}`, ""},
 		{"1 May 2031, 2 May 2031, 3 May 2031, 4 May 2031: Pell", `{"name":"Pell"}`, ""}, // none is told from the others
 		{"Pell\nOsk 3 km\nWeir 4 km\nUlm 7 km", `{"name":"Pell","stops":[{"place":"Osk","km":{"amount":3,"unit":"km"}},{"place":"Weir","km":{"amount":4,"unit":"km"}}]}`, "stops 7"},
+		{"Pell\nOsk 8 km\n\nWeir 9 km\ntotal 17 km", `{"name":"Pell","stops":[]}`, "stops 8, stops 9"},
+		{"Pell\nto Osk (4)\nto Weir (5)\nto Ulm (6)", `{"name":"Pell","stops":[]}`, "stops 4, stops 5, stops 6"},
+		{"Pell\nfrom     to       by\nOsk      Weir     bus\nWeir     Ulm      boat\nUlm      Osk      rail", `{"name":"Pell","stops":[]}`, "stops Osk      Weir     bus, stops Weir     Ulm      boat, stops Ulm      Osk      rail"},
+		{"Pell\nOsk 3 km\nby the lake\nWeir 4 km", `{"name":"Pell","width":{"amount":2,"unit":"m"},"rooms":9,"stops":[]}`, ""}, // none stands below the other
+		{"Pell\nto Osk (1)\nto Weir (2)", `{"name":"Pell","rooms":9,"stops":[]}`, ""},                                       // two counts tell little
 		{"Pell\nOsk 3 km (2)\nWeir 4 km (5)", `{"name":"Pell","stops":[{"place":"Osk","km":{"amount":3,"unit":"km"},"note":2},{"place":"Weir","km":{"amount":4,"unit":"km"},"note":null}]}`, "stops[].note 5"},
 		{"Pell\nOsk 3 km (2)\nWeir 4 km\ntotal 7 km", `{"name":"Pell","stops":[{"place":"Osk","km":{"amount":3,"unit":"km"},"note":2},{"place":"Weir","km":{"amount":4,"unit":"km"}}]}`, "width 7"}, // and no stop: a sum
 	} {

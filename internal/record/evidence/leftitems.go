@@ -27,6 +27,7 @@ func (l *leaving) items() (lines []Line) {
 		}
 		items := l.record.Get(list.Name)
 		if items == nil || len(items.Kids) == 0 {
+			lines = append(lines, l.whole(list)...)
 			continue
 		}
 		var filled []*schema.Field
@@ -50,6 +51,85 @@ func (l *leaving) items() (lines []Line) {
 		}
 	}
 	return lines
+}
+
+// whole gives lines that may be the items of a list that has none: several that stand one below the
+// other, each with words and something in the form of a field, or the rows of a table.
+func (l *leaving) whole(list *schema.Field) []Line {
+	named := func(f *schema.Field) bool { return f.Type == schema.Text || f.Type == schema.Choice }
+	if !slices.ContainsFunc(list.Item.Fields, named) {
+		return nil
+	}
+	for _, f := range list.Item.Fields {
+		least := fewestRows
+		if slices.Contains(tellingTypes, f.Kin().Type) {
+			least = 2
+		}
+		if lines := l.runOf(list, least, fitting(f)); lines != nil {
+			return lines
+		}
+	}
+	one := func(o leftover) bool { return slices.ContainsFunc(list.Item.Fields, o.fits) }
+	if lines := l.runOf(list, fewestRows, one); lines != nil || len(list.Item.Fields) < fewestRows {
+		return lines
+	}
+	return l.table(list)
+}
+
+// fewestRows is how many rows tell a list, where the form of their values tells little.
+const fewestRows = 3
+
+func fitting(f *schema.Field) func(leftover) bool { return func(o leftover) bool { return o.fits(f) } }
+
+// runOf gives the first lines of a run of them in which something fits.
+func (l *leaving) runOf(list *schema.Field, least int, fits func(leftover) bool) (lines []Line) {
+	var run []leftover
+	next := 0 // the line that goes on with the run
+	for _, o := range l.all {
+		n := l.w.ix.LineOf(o.Start)
+		if len(run) > 0 && n == next-1 || !fits(o) {
+			continue
+		}
+		for next < n && l.w.ix.Line(next+1) == "" {
+			next++
+		}
+		if n != next || len(l.claims[n]) > 0 || !l.mayBeItem(o) {
+			if len(run) >= least {
+				break
+			}
+			run = run[:0]
+		}
+		if len(l.claims[n]) == 0 && l.mayBeItem(o) {
+			run, next = append(run, o), n+1
+		}
+	}
+	if len(run) < least {
+		return nil
+	}
+	for _, o := range run[:min(len(run), mostLeft)] {
+		lines = append(lines, l.line(o, l.called(list), ""))
+	}
+	return lines
+}
+
+// table gives the first rows of a table of which nothing was read.
+func (l *leaving) table(list *schema.Field) (lines []Line) {
+	ix := l.w.ix
+	first := 0
+	for n := range len(ix.Breaks) + 2 {
+		if n <= len(ix.Breaks) && len(l.claims[n]) == 0 && len(l.cellsAt(n)) >= fewestRows {
+			continue
+		}
+		if n-first > fewestRows { // with its head
+			for at := first + 1; at < min(n, first+1+mostLeft); at++ {
+				s := ix.LineSpan(at)
+				lines = append(lines, l.line(leftover{span: s}, l.called(list), ""))
+			}
+			return lines
+		}
+		first = n + 1
+	}
+	return nil
 }
 
 // mayBeItem tells whether a line says more than what was left over in it, and is no sum.

@@ -14,6 +14,7 @@ import (
 	"filler/internal/record/evidence"
 	"filler/internal/record/merge"
 	"filler/internal/record/trace"
+	"filler/internal/schema"
 	"filler/internal/source/layout"
 )
 
@@ -144,6 +145,9 @@ func (w *filling) stillUnread(lines, left []evidence.Line) {
 	w.missed, w.leftOver = map[string]bool{}, map[value.Pointer]bool{}
 	for _, l := range left {
 		w.leftOver[l.At] = true
+		if f := w.Schema.Find(l.Field); f != nil && l.At == "" && f.Type == schema.List { // right below the record
+			w.leftOver[value.Pointer("").Key(f.Name)] = true
+		}
 	}
 	for _, l := range lines {
 		w.missed[l.Field] = true

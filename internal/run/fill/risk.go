@@ -179,8 +179,11 @@ func (r *risker) field(f *schema.Field, p value.Pointer, v *value.Value, out *va
 		}
 	case f.Type == schema.List:
 		weight := riskEmptyList
-		if r.w.missed[f.Path] {
+		switch {
+		case r.w.missed[f.Path]:
 			weight = riskUnread
+		case r.w.leftOver[p]:
+			weight = riskLeft
 		}
 		r.give(p, weight, out)
 	case v != nil && pair.HasEntries(f, v): // each is a value by itself
