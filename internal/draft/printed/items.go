@@ -99,11 +99,11 @@ var headRest = sync.OnceValue(func() *regexp.Regexp {
 	return regexp.MustCompile(`(?i)^(?:\s*(?:` + lang.NumberLabel.Pattern() + `\.?|#))?\s*[:.#–—-]?\s*([\pL\pN][\pL\pN/.-]*)`)
 })
 
-// heading gives the mark of the item that a line heads, as the 2 of `Bay 2:`,
+// heading gives the mark of the item of some names that a line heads, as the 2 of `Bay 2:`,
 // and what follows it.
-func heading(f *schema.Field, l *line) (id, behind string, ok bool) {
+func heading(names []string, l *line) (id, behind string, ok bool) {
 	low := lower(l.body)
-	for _, name := range itemNames(f) {
+	for _, name := range names {
 		rest, ok := strings.CutPrefix(low, name)
 		if !ok || rest == "" || letter(rest[0]) {
 			continue
@@ -123,8 +123,9 @@ func heading(f *schema.Field, l *line) (id, behind string, ok bool) {
 }
 
 func hasHeadings(f *schema.Field, lines []*line) bool {
+	names := itemNames(f)
 	for _, l := range lines {
-		if _, _, ok := heading(f, l); ok {
+		if _, _, ok := heading(names, l); ok {
 			return true
 		}
 	}
@@ -138,9 +139,9 @@ func headed(f *schema.Field, item []*slot, lines []*line, outer []*slot) (region
 	for _, inner := range lists(f.Item) {
 		inside = append(inside, (&filler{}).slots(inner.field.Item)...)
 	}
-	open := false
+	open, names := false, itemNames(f)
 	for _, l := range lines {
-		id, behind, ok := heading(f, l)
+		id, behind, ok := heading(names, l)
 		if ok && !seen[id] {
 			seen[id] = true
 			regions = append(regions, nil)
@@ -220,7 +221,7 @@ func leaves(f *schema.Field, l *line, inside, outer []*slot, region []*line) boo
 // `Bay 2` does.
 func headsItem(g *schema.Field, l *line) bool {
 	for _, inner := range lists(g) {
-		if _, _, ok := heading(inner.field, l); ok {
+		if _, _, ok := heading(itemNames(inner.field), l); ok {
 			return true
 		}
 	}

@@ -11,7 +11,6 @@ import (
 	"github.com/agext/levenshtein"
 
 	"filler/internal/base/lang"
-	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -83,25 +82,36 @@ type likes struct {
 	plain   *Index // with figures in place of the letters; nil: no letter stands for one
 }
 
-// allFigures is what consists of figures, of letters that are misread for 0 and 1,
-// and of the signs that stand in figures, dates and times.
-var allFigures = lazy.New(`[0-9OolI]+(?:[.,:/-][0-9OolI]+)*`)
+// looksLikeFigure tells a figure, and the letters that are misread for 0 and 1.
+func looksLikeFigure(c byte) bool {
+	return '0' <= c && c <= '9' || c == 'O' || c == 'o' || c == 'l' || c == 'I'
+}
 
-// figured gives a text with figures for letters where nothing else can be meant, each
-// at its place; "" where no letter stands for one.
-func figured(text string) string {
+// figured gives a text with figures for letters in what consists, within some stretches of it, of
+// figures, of such letters and of the signs that stand in figures, dates and times, each at its
+// place; "" where no letter stands for one.
+func figured(text string, within []span) string {
 	var out []byte
-	for _, at := range allFigures.FindAllStringIndex(text, -1) {
-		said := text[at[0]:at[1]]
-		before, _ := utf8.DecodeLastRuneInString(text[:at[0]])
-		after, _ := utf8.DecodeRuneInString(text[at[1]:])
-		if !strings.ContainsAny(said, "0123456789") || !strings.ContainsAny(said, "OolI") || at[0] > 0 && reading.IsWordRune(before) || reading.IsWordRune(after) {
-			continue
+	for _, s := range within {
+		for at := s.Start; at < s.End; at++ {
+			if !looksLikeFigure(text[at]) {
+				continue
+			}
+			end := at + 1
+			for end < s.End && (looksLikeFigure(text[end]) || strings.IndexByte(".,:/-", text[end]) >= 0 && end+1 < s.End && looksLikeFigure(text[end+1])) {
+				end++
+			}
+			said := text[at:end]
+			before, _ := utf8.DecodeLastRuneInString(text[:at])
+			after, _ := utf8.DecodeRuneInString(text[end:])
+			if strings.ContainsAny(said, "0123456789") && strings.ContainsAny(said, "OolI") && (at == 0 || !reading.IsWordRune(before)) && !reading.IsWordRune(after) {
+				if out == nil {
+					out = []byte(text)
+				}
+				copy(out[at:], normalize.AsFigures(said))
+			}
+			at = end - 1
 		}
-		if out == nil {
-			out = []byte(text)
-		}
-		copy(out[at[0]:], normalize.AsFigures(said))
 	}
 	return string(out)
 }
@@ -111,18 +121,16 @@ func figured(text string) string {
 // Places are the same. nil where the source has none.
 func (ix *Index) inFigures() *Index {
 	ix.likes.figured.Do(func() {
-		out := figured(ix.Source)
+		out := figured(ix.Source, ix.Stretches)
 		if out == "" {
 			return
 		}
-		ix.likes.plain = &Index{Text: reading.New(out), Unsure: ix.Unsure}
-		if len(ix.Stretches) != 1 || ix.Stretches[0] != between(0, len(ix.Source)) {
-			var stretches [][2]int
-			for _, s := range ix.Stretches {
-				stretches = append(stretches, [2]int{s.Start, s.End})
-			}
-			ix.likes.plain = ix.likes.plain.Within(stretches)
+		var stretches [][2]int
+		for _, s := range ix.Stretches {
+			stretches = append(stretches, [2]int{s.Start, s.End})
 		}
+		same := &reading.Text{Source: out, Breaks: ix.Breaks} // letters have the length of figures
+		ix.likes.plain = &Index{Text: same.Within(stretches), Unsure: ix.Unsure}
 	})
 	return ix.likes.plain
 }
@@ -349,7 +357,7 @@ func isFigure(f *schema.Field) bool {
 // meant.
 func Misread(f *schema.Field, v *value.Value, source string) bool {
 	if v != nil && isFigure(f.Kin()) {
-		figures := value.Str(figured(source))
+		figures := value.Str(figured(source, []span{between(0, len(source))}))
 		if figures.Text == "" {
 			figures.Text = normalize.Figures(source)
 		}

@@ -58,7 +58,7 @@ type measured struct {
 // Names tells whether any word or sign of the text may be a name of a unit. Where none
 // is, no figure need be looked at for it.
 func (tx *Text) Names(unit string) bool {
-	m := &tx.measured
+	m := tx.measured
 	m.mu.Lock()
 	defer m.mu.Unlock()
 	if m.units == nil {

@@ -349,9 +349,12 @@ func (tx *Text) AllTimes() (all []Span) {
 			keep(s)
 		}
 	}
-	for _, m := range inClock.FindAllStringIndex(tx.Source, -1) {
-		if said := tx.Source[m[0]:m[1]]; !strings.Contains(said, ".") || strings.ContainsFunc(said, unicode.IsLetter) {
-			keep(Span{m[0], m[1]})
+	for _, s := range tx.Stretches {
+		for _, m := range inClock.FindAllStringIndex(tx.Source[s.Start:s.End], -1) {
+			at := Span{s.Start + m[0], s.Start + m[1]}
+			if said := tx.Source[at.Start:at.End]; !strings.Contains(said, ".") || strings.ContainsFunc(said, unicode.IsLetter) {
+				keep(at)
+			}
 		}
 	}
 	sort.Slice(all, func(i, j int) bool {

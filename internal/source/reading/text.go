@@ -45,15 +45,15 @@ type Text struct {
 	months    months
 	clocks    clocks
 	derived   derived
-	back      []Span // what the text takes back
-	measured  measured
+	back      []Span    // what the text takes back
+	measured  *measured // of the whole source, also where some stretches are read
 	named     named
 	standing  standing
 }
 
 // New reads a text.
 func New(text string) *Text {
-	return read(text, lineBreaks(text), []Span{{0, len(text)}})
+	return read(text, lineBreaks(text), []Span{{0, len(text)}}, &measured{})
 }
 
 // Within reads some stretches of the same text alone, each [start, end) in bytes,
@@ -63,7 +63,11 @@ func (tx *Text) Within(stretches [][2]int) *Text {
 	for _, s := range stretches {
 		spans = append(spans, Span{s[0], s[1]})
 	}
-	return read(tx.Source, tx.Breaks, spans)
+	of := tx.measured
+	if of == nil {
+		of = &measured{}
+	}
+	return read(tx.Source, tx.Breaks, spans, of)
 }
 
 func lineBreaks(text string) (breaks []int) {
@@ -75,8 +79,8 @@ func lineBreaks(text string) (breaks []int) {
 	return breaks
 }
 
-func read(text string, breaks []int, spans []Span) *Text {
-	tx := &Text{Source: text, numbers: map[string][]figure{}, Breaks: breaks, Stretches: spans}
+func read(text string, breaks []int, spans []Span, of *measured) *Text {
+	tx := &Text{Source: text, measured: of, numbers: map[string][]figure{}, Breaks: breaks, Stretches: spans}
 	for _, s := range spans {
 		found := Tokenize(text[s.Start:s.End])
 		if s.Start > 0 {
