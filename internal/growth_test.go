@@ -202,6 +202,9 @@ func mixed(all ...map[string]func(n int) string) map[string]func(n int) string {
 // in other ways as well: of four lengths, one has to keep to it. What grows with the
 // square is far off at each.
 func TestReadersGrowInStep(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
+	}
 	for _, r := range readers(t) {
 		t.Run(r.name, func(t *testing.T) {
 			for name, shape := range r.shapes {

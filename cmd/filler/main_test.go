@@ -315,7 +315,7 @@ func TestStopsAtOnce(t *testing.T) {
 		}
 	}
 	put("s.yaml", "schema: s\nfields:\n  no: {integer: Number.}\n")
-	put("r.jsonl", strings.Repeat(`{"document":"a","record":{"no":"x"}}`+"\n", 2_000_000))
+	put("r.jsonl", strings.Repeat(`{"document":"a","record":{"no":"x"}}`+"\n", 1_000_000))
 	cmd := start(t, dir, filler, "validate", "--records", "r.jsonl", "--schema", "s.yaml")
 	time.Sleep(300 * time.Millisecond)
 	cmd.Process.Signal(os.Interrupt)

@@ -83,10 +83,10 @@ func TestMany(t *testing.T) {
 		checkOrder(t, dir+"/records.jsonl", n)
 		return needs.PeakMemory(cmd.ProcessState)
 	}
-	few, many := peak(400), peak(2000)
-	t.Logf("peak memory: %d kB for 400 documents, %d kB for 2,000", few, many)
+	few, many := peak(300), peak(1200)
+	t.Logf("peak memory: %d kB for 300 documents, %d kB for 1,200", few, many)
 	if float64(many) > 1.3*float64(few) {
-		t.Errorf("memory grows with the number of documents: %d kB for 400, %d kB for 2,000", few, many)
+		t.Errorf("memory grows with the number of documents: %d kB for 300, %d kB for 1,200", few, many)
 	}
 }
 

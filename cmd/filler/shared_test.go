@@ -164,10 +164,10 @@ func (p *pool) untouched() (n int) {
 // Killing ends with the documents that no process has died with: the others are held alone, for
 // about as long as the time between two kills here, and four in a row would rightly be blamed.
 func TestWorkersKilled(t *testing.T) {
-	kills, n := 8, 220
-	if !testing.Short() {
-		kills, n = 200, 4000
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
 	}
+	kills, n := 200, 4000
 	p := newPool(t, n, 60*time.Millisecond, "12")
 	first := p.fill()
 	p.begun()

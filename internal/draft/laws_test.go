@@ -119,6 +119,9 @@ func recordOf(r *rand.Rand, fields []kind) value.Value {
 // A schema drafted from records loads, finds no fault in the records that it was
 // drafted from as they stand, and is the same draft each time.
 func TestDraftTakesItsRecords(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
+	}
 	r := rand.New(rand.NewPCG(41, 42))
 	typed := map[schema.Type]int{}
 	for range 250 {

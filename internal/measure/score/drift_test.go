@@ -53,6 +53,9 @@ func pile(t *testing.T, r *rand.Rand, s *schema.Schema, n int, spoil func(r *ran
 // their sizes; a choice that goes out of use, and a field that is left empty more often, are
 // found, and named.
 func TestDriftIsFoundAndNotMadeUp(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
+	}
 	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: N.\n  finds: {list: F., fields: {kind: {choice: K., of: [rot, rust, scour]}, cost: {integer: C.}}}\n"))
 	require.NoError(t, err)
 	r := rand.New(rand.NewPCG(12, 7))

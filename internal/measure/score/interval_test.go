@@ -129,6 +129,9 @@ func TestIntervalsCover(t *testing.T) {
 // Two equal systems are called different in under 6 % of trials, and their
 // difference lies within the interval in 92 to 97 %.
 func TestEqualSystemsAreNotCalledDifferent(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
+	}
 	r := rand.New(rand.NewPCG(63, 64))
 	const trials = 300
 	called, covered := 0, 0
@@ -191,6 +194,9 @@ func TestDesignEffect(t *testing.T) {
 // What may skip review is right as often as was promised, on documents that the
 // threshold was not chosen on; and where gold is too small that is said.
 func TestStraightThroughKeepsItsWord(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
+	}
 	r := rand.New(rand.NewPCG(67, 68))
 	broken, met := 0, 0
 	for range 60 {

@@ -17,6 +17,9 @@ import (
 // of one document come together. Weighted, the sample gives the figure of the whole pile;
 // unweighted it does not. The interval covers it, and reaches about as far as the plan said.
 func TestPlannedSamplesAreUnbiased(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
+	}
 	r := rand.New(rand.NewPCG(41, 3))
 	var pile []gold.Unreviewed
 	outcome := map[string]Tally{}

@@ -58,6 +58,9 @@ func TestSeveralArePairs(t *testing.T) {
 // As many documents as are said to be needed show the difference about four times in five,
 // with documents whose errors are independent and with a few that hold most of them.
 func TestNeededDocumentsShowTheDifference(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
+	}
 	for name, errors := range map[string]func(r *rand.Rand, rate float64) int32{
 		"independent": func(r *rand.Rand, rate float64) (n int32) {
 			for range 20 {

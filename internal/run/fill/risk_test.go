@@ -78,16 +78,15 @@ func TestRiskOfUnreadField(t *testing.T) {
 // However many requests are under way at once, the same document gives the same
 // record, evidence, problems and risk.
 func TestSameLineEveryTime(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
+	}
 	data, err := os.ReadFile("../../demo/project/register/documents/register.txt")
 	require.NoError(t, err)
 	s, err := schema.Load("../../demo/project/register/schemas/register.yaml")
 	require.NoError(t, err)
 	first := ""
-	times := 4
-	if testing.Short() {
-		times = 2
-	}
-	for range times {
+	for range 4 {
 		line := longFill(t, s, string(data), "hasty", 400, 2)
 		said := line.Record.String() + line.Evidence.String() + line.Risk.String() + fmt.Sprint(line.Problems)
 		if first == "" {

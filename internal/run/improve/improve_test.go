@@ -214,6 +214,9 @@ const seeds = 50
 
 // Every planted weakness is found and put right, and nothing harmful is kept.
 func TestPlantedWeaknessesArePutRight(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
+	}
 	planted := []string{"bridge printed_as: [Bridge, Structure]", "deck of: {steel: {also: [girders]}}", "deck of: {timber: {also: [planking]}}", "river avoid: [bridge]", "seen written: [D/M/YYYY]"}
 	for seed := range uint64(seeds) {
 		w := &world{seed: seed, noise: 0.01, blind: true}
@@ -233,6 +236,9 @@ func TestPlantedWeaknessesArePutRight(t *testing.T) {
 // With nothing to find a change is kept in one of twenty runs at most, though many values are
 // lost by chance.
 func TestNothingToFindNothingKept(t *testing.T) {
+	if testing.Short() {
+		t.Skip("left out of short runs; `make long` runs it")
+	}
 	runs, tried := 0, 0
 	for seed := range uint64(seeds) {
 		w := &world{seed: 1000 + seed, noise: 0.15}

@@ -93,7 +93,7 @@ func TestReadingOrderOfRandomPages(t *testing.T) {
 	needs.Program(t, "tesseract") // here, since a test is left out by its own goroutine only
 	pages := 50
 	if testing.Short() {
-		pages = 14
+		pages = 6
 	}
 	type outcome struct {
 		kind       string
