@@ -1,6 +1,9 @@
 package graph
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 // Fault is something of a graph to look at.
 type Fault struct {
@@ -18,6 +21,7 @@ func (j *Joined) Check() (all []Fault) {
 		all = append(all, Fault{Code: "decided", Text: against})
 	}
 	all = append(all, g.Faults...)
+	near := g.nearest()
 	for _, l := range g.Loose {
 		from := "nothing"
 		if l.From >= 0 {
@@ -27,7 +31,11 @@ func (j *Joined) Check() (all []Fault) {
 		if said == "" {
 			said = "nothing"
 		}
-		all = append(all, Fault{"loose", fmt.Sprintf("%s of %s: %q is not an entity, or several are called so", l.Kind, from, said), l.Mention})
+		text := fmt.Sprintf("%s of %s: %q is not an entity, or several are called so", l.Kind, from, said)
+		if name, why := near(l.Said); name != "" {
+			text += fmt.Sprintf("; perhaps %s (%s)", name, why)
+		}
+		all = append(all, Fault{"loose", text, l.Mention})
 	}
 	listed := map[[2]int]map[string]bool{}
 	for _, e := range g.Edges {
@@ -43,17 +51,45 @@ func (j *Joined) Check() (all []Fault) {
 		}
 		listed[at][e.Kind] = true
 	}
+	known := slices.ContainsFunc(g.Nodes, func(n Node) bool { return n.sourced() })
+	if !known && len(g.Nodes) > 0 {
+		all = append(all, Fault{Code: "no-source", Text: "these records come without evidence: no entity is known to stand in a source"})
+	}
 	for i := range g.Nodes {
 		n := &g.Nodes[i]
 		switch {
 		case n.Nameless:
 			all = append(all, Fault{"unnamed", n.Kind + " without what its key names", n.Mentions[0]})
 		case len(n.Key) > 0 && n.Key[0] == '\x01': // a record that its document names
-		case !n.sourced():
+		case known && !n.sourced():
 			all = append(all, Fault{"no-source", fmt.Sprintf("%s %s stands in no source", n.Kind, n.Name), n.Mentions[0]})
 		}
 	}
 	return all
+}
+
+// mostCompared is how many pairs of names are looked at to say what a missing end may be.
+const mostCompared = 5_000_000
+
+// nearest gives a function that names the entity whose name is most like one that is none's, and
+// says by what; "" where none is, or there are too many to look at.
+func (g *Graph) nearest() func(said string) (name, why string) {
+	if len(g.Loose)*len(g.Nodes) > mostCompared {
+		return func(string) (string, string) { return "", "" }
+	}
+	folded := make([]string, len(g.Nodes))
+	for i := range g.Nodes {
+		folded[i] = Fold(g.Nodes[i].Name)
+	}
+	return func(said string) (name, why string) {
+		most := 0.0
+		for i, other := range folded {
+			if score, by := alike(Fold(said), other); score > most && score >= least {
+				most, name, why = score, g.Nodes[i].Name, by
+			}
+		}
+		return name, why
+	}
 }
 
 // sourced tells whether a mention is known to stand somewhere.

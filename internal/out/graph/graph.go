@@ -90,7 +90,8 @@ type mention = Mention
 // listed is an item of a list with `edge`, that waits until all are read.
 type listed struct {
 	from, to, kind string
-	mention
+	mention        // of what it goes from
+	other          Mention
 }
 
 // NewBuilder begins a graph of the entities of a schema.
@@ -381,7 +382,7 @@ func (b *Builder) list(f *schema.Field, v *value.Value, p value.Pointer, owner i
 			}
 		}
 		if e := f.Edge; e != nil {
-			b.ends = append(b.ends, listed{textOf(item.Get(e.From)), textOf(item.Get(e.To)), kindOf(f, item), b.mention(at.Key(e.From))})
+			b.ends = append(b.ends, listed{textOf(item.Get(e.From)), textOf(item.Get(e.To)), kindOf(f, item), b.mention(at.Key(e.From)), b.mention(at.Key(e.To))})
 			if kind := b.notAllowed(f, item); kind != "" {
 				b.fault("kind", kind+" is not a kind of edge of "+f.Path, at.Key(e.Kind))
 			}
@@ -440,7 +441,7 @@ func (b *Builder) Graph() *Graph {
 		case from < 0:
 			b.graph.Loose = append(b.graph.Loose, Loose{to, l.kind, l.from, l.mention})
 		case to < 0:
-			b.graph.Loose = append(b.graph.Loose, Loose{from, l.kind, l.to, l.mention})
+			b.graph.Loose = append(b.graph.Loose, Loose{from, l.kind, l.to, l.other})
 		default:
 			b.graph.Edges = append(b.graph.Edges, Edge{From: from, To: to, Kind: l.kind, Mention: l.mention, Listed: true})
 		}

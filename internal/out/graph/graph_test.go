@@ -422,3 +422,18 @@ func TestDeskKeepsWhatHolds(t *testing.T) {
 		}
 	}
 }
+
+// A missing end is told where it is named, with the entity that may be meant; records without any
+// evidence are told once, and not entity by entity.
+func TestMissingEndsAreNamed(t *testing.T) {
+	g := built(t, `{"number":"P-1","mill":"Weir Mill","owner":{"name":"A. Fenn"},"wheels":[],"repairs":[],"shares":[{"holder":"A. Fenn","held":"Weir Mil","how":"owns"},{"holder":"Ada Fenn","held":"Weir Mill","how":"leases"},{"holder":"A. Fenn","held":"The Lirr","how":"owns"}]}`)
+	var said []string
+	for _, f := range g.Join(nil, 0).Check() {
+		said = append(said, f.Code+" "+f.Text+" "+string(f.Path))
+	}
+	assert.Equal(t, []string{
+		`loose owns of A. Fenn: "Weir Mil" is not an entity, or several are called so; perhaps Weir Mill (one letter differs) /shares/0/held`,
+		`loose leases of Weir Mill: "Ada Fenn" is not an entity, or several are called so; perhaps A. Fenn (initials) /shares/1/holder`,
+		`loose owns of A. Fenn: "The Lirr" is not an entity, or several are called so /shares/2/held`,
+		"no-source these records come without evidence: no entity is known to stand in a source "}, said)
+}

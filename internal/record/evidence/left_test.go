@@ -108,7 +108,7 @@ fields:
 		{"Pell\nto Osk (4)\nto Weir (5)\nto Ulm (6)", `{"name":"Pell","stops":[]}`, "stops 4, stops 5, stops 6"},
 		{"Pell\nfrom     to       by\nOsk      Weir     bus\nWeir     Ulm      boat\nUlm      Osk      rail", `{"name":"Pell","stops":[]}`, "stops Osk      Weir     bus, stops Weir     Ulm      boat, stops Ulm      Osk      rail"},
 		{"Pell\nOsk 3 km\nby the lake\nWeir 4 km", `{"name":"Pell","width":{"amount":2,"unit":"m"},"rooms":9,"stops":[]}`, ""}, // none stands below the other
-		{"Pell\nto Osk (1)\nto Weir (2)", `{"name":"Pell","rooms":9,"stops":[]}`, ""},                                       // two counts tell little
+		{"Pell\nto Osk (1)\nto Weir (2)", `{"name":"Pell","rooms":9,"stops":[]}`, ""},                                          // two counts tell little
 		{"Pell\nOsk 3 km (2)\nWeir 4 km (5)", `{"name":"Pell","stops":[{"place":"Osk","km":{"amount":3,"unit":"km"},"note":2},{"place":"Weir","km":{"amount":4,"unit":"km"},"note":null}]}`, "stops[].note 5"},
 		{"Pell\nOsk 3 km (2)\nWeir 4 km\ntotal 7 km", `{"name":"Pell","stops":[{"place":"Osk","km":{"amount":3,"unit":"km"},"note":2},{"place":"Weir","km":{"amount":4,"unit":"km"}}]}`, "width 7"}, // and no stop: a sum
 	} {
