@@ -266,6 +266,10 @@ type (
 	// that of another field.
 	OthersLabel struct{ Label string }
 
+	// OtherEnd is a value that stands at the other end of a range. Range is as the document has it,
+	// unless the field is sensitive.
+	OtherEnd struct{ Range string }
+
 	// OthersLine is a value that stands in the line of another item of its list alone. Said
 	// is the line, unless the field is sensitive.
 	OthersLine struct {
@@ -315,6 +319,7 @@ func (SaysOpposite) Code() Code      { return Against }
 func (OthersLine) Code() Code        { return Against }
 func (NameNowhere) Code() Code       { return NoEvidence }
 func (OthersLabel) Code() Code       { return Against }
+func (OtherEnd) Code() Code          { return Against }
 func (ReadTwice) Code() Code         { return Twice }
 func (TwoFigures) Code() Code        { return NoEvidence }
 func (Unfounded) Code() Code         { return NoEvidence }
@@ -377,6 +382,13 @@ func (n NameNowhere) Text() string {
 
 func (o OthersLabel) Text() string {
 	return fmt.Sprintf("its label in the document, %q, is that of another field", o.Label)
+}
+
+func (o OtherEnd) Text() string {
+	if o.Range == "" {
+		return "the document has it at the other end of its range"
+	}
+	return fmt.Sprintf("the document has it at the other end of its range (%q)", clipped(o.Range))
 }
 
 func (o OthersLine) Text() string {

@@ -45,6 +45,8 @@ var whats = map[string]What{
 	`no-evidence: line 3 has the day in a form with two readings ("on 3.4.2031"): declare written, such as [D.M.YYYY]`:                  TwoFigures{3, "on 3.4.2031", true},
 	`contradicted: line 3 says otherwise ("The seal was broken.")`:                                                                      SaysOpposite{3, "The seal was broken."},
 	`contradicted: its label in the document, "Kirn", is that of another field`:                                                         OthersLabel{"Kirn"},
+	`contradicted: the document has it at the other end of its range ("10 - 12")`:                                                       OtherEnd{"10 - 12"},
+	`contradicted: the document has it at the other end of its range`:                                                                   OtherEnd{},
 	`no-evidence: its name, "Cadmium", is nowhere in the document`:                                                                      NameNowhere{"Cadmium"},
 	`contradicted: it stands in line 3, and not in that of its item ("7 lb rye")`:                                                       OthersLine{3, "7 lb rye"},
 	"duplicate-key: comes from the same words as /bill/0, in line 4":                                                                    ReadTwice{"/bill/0", 4},

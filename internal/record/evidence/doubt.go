@@ -23,6 +23,8 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced)}
 	case place.Under != "":
 		return record.OthersLabel{Label: place.Under}
+	case place.Range != "":
+		return record.OtherEnd{Range: ix.unless(f, place.Range)}
 	case place.Unnamed != "" && (f.Sensitive || f.IsHidden()): // the name may be what must not be seen
 		return record.NameNowhere{}
 	case place.Unnamed != "":
@@ -51,6 +53,14 @@ func (ix *Index) said(f *schema.Field, line int) string {
 		return ""
 	}
 	return ix.Line(line)
+}
+
+// unless gives words of the document, unless they may not be shown.
+func (ix *Index) unless(f *schema.Field, words string) string {
+	if f.Sensitive {
+		return ""
+	}
+	return words
 }
 
 // missing says of a value that stands nowhere whether its figure does.

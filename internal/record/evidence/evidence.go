@@ -38,6 +38,7 @@ type Place struct {
 	Opposed    int           // of a boolean or a choice that stands nowhere: the line that says the opposite, or another option
 	Misplaced  int           // of a value of an item that stands in the line of another item alone: that line
 	Under      string        // of a value behind or under the label of another field: that label
+	Range      string        // of a value that stands at the other end of a range: that range
 	Unnamed    string        // of a value in a map: its name, where that is printed nowhere and those of the others are
 	Again      value.Pointer // of the first value of an item: the item before it that comes from the same words
 	Page       int           // from 1; 0 where the document has no pages
@@ -128,6 +129,7 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.rowsOfOthers(w.root)
 	w.countsOfSums()
 	w.behindOtherLabels()
+	w.endsOfRanges()
 	w.namesOfEntries(w.root)
 	return w.places
 }
