@@ -114,6 +114,8 @@ const (
 	OnDay       Kind = "on-day"       // stands before the figure of a day: am 18.
 	Frequent    Kind = "frequent"     // tells the language of running text
 	Times       Kind = "times"        // stands between a count and how much each of them is: 16 at 4.2 kg
+	Often       Kind = "often"        // how many times; meanings in figures: twice
+	Rhythm      Kind = "rhythm"       // stands behind a word for how often something is done: once daily
 	RangeFirst  Kind = "range-first"  // in a field's name: that it is where something begins
 	RangeLast   Kind = "range-last"   // in a field's name: that it is where something ends
 	Per         Kind = "per"          // stands between a unit and the one that it is of: milligrams a litre

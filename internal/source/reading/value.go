@@ -59,6 +59,9 @@ func Declared(as schema.NumberFormat, text string) string {
 // those with decimals none where a whole number is wanted. A declared format
 // decides; without one, 1.250 has two readings, 12,5 and 1.250,00 have one.
 func Whole(text string, as schema.NumberFormat, whole bool) (all []string) {
+	if n := lang.Often.Meaning(strings.ToLower(strings.TrimSpace(text))); n != "" { // twice
+		return []string{n}
+	}
 	n, rest := leading(text, as)
 	if strings.TrimSpace(rest) != "" {
 		return nil

@@ -14,6 +14,7 @@ import (
 // findWords records numbers in words: twelve, a dozen, twenty-three, one hundred
 // and five, dreiundzwanzig, two and a half.
 func (tx *Text) findWords() {
+	tx.findOften()
 	halved := tx.findHalfDozens()
 	next := 0
 	for _, i := range tx.numberWords() {
@@ -293,6 +294,19 @@ func (tx *Text) numberWords() (all []int) {
 	}
 	sort.Ints(all)
 	return all
+}
+
+// findOften finds how often something is done: twice is 2. Once is 1 only where it says of what.
+func (tx *Text) findOften() {
+	for _, word := range lang.Often.Words() {
+		n := lang.Often.Meaning(word)
+		for _, i := range tx.ByWord[word] {
+			if n == "1" && (i+1 == len(tx.Tokens) || !tx.near(i, i+1) || !lang.Rhythm.Has(tx.Tokens[i+1].Word)) {
+				continue
+			}
+			tx.add(canonical(n), figure{inWords: true, Span: tx.Tokens[i].Span})
+		}
+	}
 }
 
 // NumberWord reads one word, also one that joins units and tens with "und".
