@@ -32,6 +32,8 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	for _, s := range w.figures(f, figure.Text, measure) {
 		if wide := w.ix.Beside(f, s, measure); wide != s {
 			with = append(with, w.ix.WithPart(wide))
+		} else if w.beginsRange(f, s, measure) {
+			with = append(with, s)
 		} else {
 			without = append(without, s)
 		}
@@ -55,7 +57,7 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	})
 	add(with, Restated, figure.Text+" "+measure)
 	w.otherUnits(f, figure.Text, measure, add)
-	if len(with) == 0 {
+	if len(with) == 0 || strings.Contains(f.Path, "[]") && f.Type == schema.Quantity { // of another item, which says the unit
 		add(without, Restated, "")
 	}
 	if len(with)+len(without) == 0 {

@@ -53,6 +53,16 @@ func (w *weigher) turned(first, last *leaf) {
 	w.places[last.path] = Place{Kind: last.lacking, Range: said}
 }
 
+// beginsRange tells whether a figure is the first end of a range whose last has the unit: 30–60 cm.
+func (w *weigher) beginsRange(f *schema.Field, s span, measure string) bool {
+	line := w.ix.LineSpan(w.ix.LineOf(s.Start))
+	_, at := w.ix.NumbersIn(between(s.End, min(line.End, s.End+mostRange)))
+	return len(at) > 0 && joinsEnds(w.ix.Source[s.End:at[0].Start]) && w.ix.Beside(f, at[0], measure) != at[0]
+}
+
+// mostRange is how far from the first figure of a range the second is, in bytes.
+const mostRange = 24
+
 // joinsEnds tells whether what stands between two values makes them the ends of a range: a stroke
 // or a word for "until", and units at most.
 func joinsEnds(gap string) bool {

@@ -68,3 +68,32 @@ fields:
 		assert.Zero(t, told(text, record), text)
 	}
 }
+
+// A range whose unit stands behind its last end alone, or in the row above: the edge that two rows
+// share stands in each. Classes beside a figure are no units, and a head that has figures in its
+// unit is a head.
+func TestEdgesInTables(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(`schema: s
+fields:
+  samples:
+    list: Samples.
+    key: [no]
+    fields:
+      no: {text: Number.}
+      top: {quantity: Upper edge., unit: cm}
+      bottom: {quantity: Lower edge., unit: cm}
+      p: {quantity: Phosphorus., unit: mg/100 g, written: {decimal: ","}}
+      class: {choice: Class., of: [A, B, C]}
+`))
+	require.NoError(t, err)
+	text := "Probe   Tiefe      P (mg/100 g)  Klasse\nS1      0-30 cm    5,2           C\nS2      30-60 cm   2,9           B\nS3      60-90      0,8           A\n"
+	rec, err := value.Parse(`{"samples":[{"no":"S1","top":{"amount":0,"unit":"cm"},"bottom":{"amount":30,"unit":"cm"},"p":{"amount":5.2,"unit":"mg/100 g"},"class":"C"},{"no":"S2","top":{"amount":30,"unit":"cm"},"bottom":{"amount":60,"unit":"cm"},"p":{"amount":2.9,"unit":"mg/100 g"},"class":"B"},{"no":"S3","top":{"amount":60,"unit":"cm"},"bottom":{"amount":90,"unit":"cm"},"p":{"amount":0.8,"unit":"mg/100 g"},"class":"A"}]}`)
+	require.NoError(t, err)
+	ix := NewIndex(text)
+	places := Of(s, &rec, ix)
+	for p, at := range places {
+		assert.True(t, at.Found(), p)
+		assert.Equal(t, int(p.Steps()[1][0]-'0')+2, at.Line, p)
+	}
+	assert.Empty(t, Unread(s, &rec, ix, places))
+}

@@ -7,6 +7,7 @@ import (
 	"unicode"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -88,8 +89,12 @@ func (u *unread) hasTexts(list string) bool {
 	return texts > 1
 }
 
-// hasFigure tells whether a cell has a figure, but for those in units: m3.
+// inBrackets is what a head has in brackets behind a name: P (mg/100 g).
+var inBrackets = lazy.New(`(\pL[\pL .\-]*)[(\[][^()\[\]]*\pL[^()\[\]]*[)\]]`)
+
+// hasFigure tells whether a cell has a figure, but for those in units: m3, P (mg/100 g).
 func hasFigure(cell string) bool {
+	cell = inBrackets.ReplaceAllString(cell, "$1")
 	return slices.ContainsFunc(strings.Fields(cell), func(word string) bool {
 		return strings.ContainsFunc(word, unicode.IsDigit) && reading.UnitOf(strings.Trim(word, "()[].,")) == ""
 	})

@@ -87,6 +87,9 @@ var hyphenated = lazy.New(`^-(\pL{2,10})\b`)
 // labelOfNext is a word behind a gap that stands before the next figure: Mn 1,42   P 0,012.
 var labelOfNext = lazy.New(`^\pL{1,12}[ \x{00a0}][-−+<>≤≥]?[ \x{00a0}]?[.,]?\d`)
 
+// isGrade is a letter in a column of its own that a unit has, too: 5,2     C.
+var isGrade = lazy.New(`^[A-F](?: {2}|\t|\n| ?\||$)`)
+
 // measureBehind gives the words right behind a figure that name a unit or a
 // currency, or else the one word, and the bytes up to their end.
 func measureBehind(rest string) (word string, size int) {
@@ -105,7 +108,7 @@ func measureBehind(rest string) (word string, size int) {
 		return "", 0
 	}
 	gap := len(rest) - len(trimmed)
-	if gap > 1 && labelOfNext.MatchString(trimmed) {
+	if gap > 1 && (labelOfNext.MatchString(trimmed) || isGrade.MatchString(trimmed)) {
 		return "", 0
 	}
 	ends := wordEnds(trimmed, 3)
