@@ -304,12 +304,61 @@ func (tx *Text) FourFigures(at string) (found []Span) {
 	for _, glued := range []string{"", "z", "lt", "l", "utc", "gmt"} {
 		for _, i := range tx.ByWord[digits+glued] {
 			s := Span{tx.Tokens[i].Start, tx.Tokens[i].Start + 4}
-			if glued != "" || zoneOfFour.MatchString(tx.Source[s.End:min(len(tx.Source), s.End+8)]) || i > 0 && tx.near(i-1, i) && lang.AtTime.Has(tx.Tokens[i-1].Word) || tx.behindDay(s) || tx.headsLine(s) {
+			if glued != "" || zoneOfFour.MatchString(tx.Source[s.End:min(len(tx.Source), s.End+8)]) || i > 0 && tx.near(i-1, i) && lang.AtTime.Has(tx.Tokens[i-1].Word) || tx.behindDay(s) || tx.headsLine(s) || tx.amongTimes(i) {
 				found = append(found, s)
 			}
 		}
 	}
 	return found
+}
+
+// fours are the figures of four that are times since they stand among others in their line.
+type fours struct {
+	once sync.Once
+	at   map[int]bool // by token
+}
+
+// amongTimes tells whether a figure of four stands in a line with others that are times of day, one
+// of them in the morning: HW 0512 5.4  LW 1131 1.0. Telephone numbers do not.
+func (tx *Text) amongTimes(token int) bool {
+	tx.fours.once.Do(func() {
+		tx.fours.at = map[int]bool{}
+		var line []int
+		early := false
+		flush := func() {
+			for _, i := range line {
+				if early && len(line) > 1 {
+					tx.fours.at[i] = true
+				}
+			}
+			line, early = line[:0], false
+		}
+		for i, t := range tx.Tokens {
+			if i > 0 && strings.Contains(tx.Source[tx.Tokens[i-1].End:t.Start], "\n") {
+				flush()
+			}
+			if hourAndMinute.MatchString(t.Word) && !tx.InDate(t.Span) && !tx.inLongNumber(i) {
+				line = append(line, i)
+				early = early || t.Word[0] == '0'
+			}
+		}
+		flush()
+	})
+	return tx.fours.at[token]
+}
+
+var hourAndMinute = lazy.New(`^(?:[01]\d|2[0-3])[0-5]\d$`)
+
+// inLongNumber tells whether figures of three and more stand right beside a token: 0555 010 2233.
+func (tx *Text) inLongNumber(i int) bool {
+	joined := func(a, b, other int) bool {
+		if a < 0 || b >= len(tx.Tokens) {
+			return false
+		}
+		gap := tx.Source[tx.Tokens[a].End:tx.Tokens[b].Start]
+		return len(tx.Tokens[other].Word) > 2 && strings.Trim(tx.Tokens[other].Word, "0123456789") == "" && (gap == " " || gap == "-" || gap == "/" || gap == ".")
+	}
+	return joined(i-1, i, i-1) || joined(i, i+1, i+1)
 }
 
 // timedLine is what stands behind a time at the start of a line of a log.

@@ -29,3 +29,19 @@ func TestHowOften(t *testing.T) {
 	assert.Equal(t, []string{"1"}, Whole("once", schema.NumberFormat{}, true))
 	assert.Empty(t, Whole("once more", schema.NumberFormat{}, true))
 }
+
+// Four figures are a time where others in their line are, too; telephone numbers and years are none.
+func TestFourFiguresAmongTimes(t *testing.T) {
+	for text, want := range map[string]map[string]int{
+		"HW 0512 5.4   LW 1131 1.0   HW 1738 5.6": {"05:12": 1, "11:31": 1, "17:38": 1, "05:04": 0},
+		"call 0555 1234 or 0555 010 2233":         {"05:55": 0, "12:34": 0, "22:33": 0},
+		"in 2031 and 2032 it was 1131":            {"20:31": 0, "11:31": 0},
+		"code 0512":                               {"05:12": 0},
+		"3 May 2031 0512-1131":                    {"05:12": 1},
+	} {
+		tx := New(text)
+		for at, n := range want {
+			assert.Len(t, tx.FourFigures(at), n, "%s: %s", text, at)
+		}
+	}
+}

@@ -49,6 +49,7 @@ type Text struct {
 	measured  *measured // of the whole source, also where some stretches are read
 	named     named
 	standing  standing
+	fours     fours
 }
 
 // New reads a text.
