@@ -14,7 +14,7 @@ import (
 // nought gives the words that say nothing was counted, behind a label of the
 // field, and of a field that is a change those that say there was none.
 func (w *weigher) nought(f *schema.Field) (found []span) {
-	if f.Type == schema.Quantity || f.Type == schema.Money {
+	if f.Type == schema.Quantity || f.Type == schema.Money || f.Type == schema.Number {
 		found = append(found, w.noneOf(f)...)
 		for _, word := range lang.Nought.Words() {
 			for _, s := range w.ix.find(word) {

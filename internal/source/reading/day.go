@@ -86,6 +86,7 @@ func (tx *Text) findDays() {
 				tx.dayAndMonth(i)
 			}
 			tx.dayAlone(i)
+			tx.dayGlued(i)
 		}
 		for _, days := range []map[string][]Span{tx.days.at, tx.days.figures} {
 			for day := range days {

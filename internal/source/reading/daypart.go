@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/schema"
 )
 
@@ -149,6 +150,34 @@ func (tx *Text) dayAlone(i int) {
 	if byEnding || i > 0 && lang.OnDay.Has(tx.Tokens[i-1].Word) && tx.near(i-1, i) && (len(rest) < 2 || !isDigit(rest[0]) && !isDigit(rest[1])) {
 		tx.days.alone[day] = append(tx.days.alone[day], t.Span)
 	}
+}
+
+var glued = lazy.New(`^(\d{1,2})(\pL{3,9})(\d{2}|\d{4})$`)
+
+// dayGlued reads a day without a gap, as waybills and flight plans print it: 27SEP31, 05may2031. Of
+// two figures the year is of this century or of the last.
+func (tx *Text) dayGlued(i int) {
+	word := tx.Tokens[i].Word
+	if len(word) < len("1may31") || len(word) > len("27september2031") || !isDigit(word[0]) || !isDigit(word[len(word)-1]) {
+		return
+	}
+	m := glued.FindStringSubmatch(word)
+	if m == nil {
+		return
+	}
+	month := lang.Month.Meaning(m[2])
+	if month == "" {
+		month = lang.ShortMonth.Meaning(m[2])
+	}
+	if month == "" {
+		return
+	}
+	if len(m[3]) == 4 {
+		tx.keepDay(i, i, m[3], month, m[1])
+		return
+	}
+	tx.keepDay(i, i, "19"+m[3], month, m[1])
+	tx.keepDay(i, i, "20"+m[3], month, m[1])
 }
 
 // sameMonth tells whether words for the month that was named last begin with a token: the

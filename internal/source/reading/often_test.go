@@ -45,3 +45,17 @@ func TestFourFiguresAmongTimes(t *testing.T) {
 		}
 	}
 }
+
+// Days without a gap.
+func TestDaysWithoutGaps(t *testing.T) {
+	for text, day := range map[string]string{"27SEP31 0600Z": "2031-09-27", "ETA 05may2031": "2031-05-05", "le 3août2031": "2031-08-03"} {
+		tx := New(text)
+		tx.findDays()
+		assert.NotEmpty(t, tx.days.at[day], text)
+	}
+	for _, text := range []string{"12abc34", "40MAY31", "5min30"} {
+		tx := New(text)
+		tx.findDays()
+		assert.Empty(t, tx.days.at, text)
+	}
+}
