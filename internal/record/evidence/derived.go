@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -72,27 +73,29 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 	}
 }
 
-// unitNamed gives the unit in which a field that is a plain number counts: the last
-// word of its name, or what it is about says it is in; "" where none is named.
+// unitNamed gives the unit in which a field that is a plain number counts: what it is about says
+// that it is in, or else the last word of its name; "" where none is named. A name that ends in min
+// may mean minutes, or the least.
 func unitNamed(f *schema.Field) string {
-	if words := strings.Fields(schema.Spoken(f.Name)); len(words) > 0 && len(words[len(words)-1]) > 2 {
-		if unit := reading.UnitOf(words[len(words)-1]); unit != "" {
-			return unit
-		}
-	}
 	about := strings.ToLower(f.About) + " "
 	if first, _, _ := strings.Cut(about, " "); len(first) > 3 && reading.UnitOf(first) != "" { // Percent of the price, Metres that it moved
 		return reading.UnitOf(first)
 	}
-	_, said, ok := strings.Cut(about, " in ")
-	if !ok {
+	if _, said, ok := strings.Cut(about, " in "); ok {
+		word, _, _ := strings.Cut(said, " ")
+		if word = strings.Trim(word, ".,;:()"); len(word) > 2 && reading.UnitOf(word) != "" {
+			return reading.UnitOf(word)
+		}
+	}
+	words := strings.Fields(schema.Spoken(f.Name))
+	if len(words) == 0 || len(words[len(words)-1]) < 3 {
 		return ""
 	}
-	word, _, _ := strings.Cut(said, " ")
-	if word = strings.Trim(word, ".,;:()"); len(word) > 2 {
-		return reading.UnitOf(word)
+	last := words[len(words)-1]
+	if lang.RangeFirst.Has(last) && slices.ContainsFunc(strings.Fields(about), func(w string) bool { return lang.RangeFirst.Has(strings.Trim(w, ".,;:()")) }) {
+		return ""
 	}
-	return ""
+	return reading.UnitOf(last)
 }
 
 // shortYear gives the places of a year in its last two figures, for a field that says it

@@ -149,7 +149,7 @@ func (tx *Text) beside(s Span) Measure {
 		}
 	}
 	where := Span{s.Start, s.End + size}
-	if rest := tx.Source[where.End:]; word == "in" && (endsField(rest) || rest[0] == '.' || rest[0] == ')') { // inches; else it is a word
+	if rest := tx.Source[where.End:]; word == "in" && (size == len(word) || endsField(rest) || rest[0] == '.' || rest[0] == ')') { // inches; else it is a word
 		return Measure{Unit: "in", Word: word, Where: where}
 	}
 	if (word == "S" || word == "H") && hundredths.MatchString(tx.Source[s.Start:s.End]) { // the side of a ledger

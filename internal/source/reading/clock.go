@@ -35,6 +35,7 @@ func (tx *Text) SpokenTimes(at string) []Span {
 		for _, s := range tx.Stretches {
 			tx.timeRanges(s)
 			tx.hourRanges(s)
+			tx.weekdayRanges(s)
 		}
 	})
 	hour, rest, ok := strings.Cut(at, ":")
@@ -70,6 +71,37 @@ func (tx *Text) hourRanges(within Span) {
 		}
 		if at := pad(hour) + ":" + minute; schema.IsTime(at) {
 			tx.clocks.at[at] = append(tx.clocks.at[at], Span{within.Start + m[0], within.Start + end})
+		}
+	}
+}
+
+// dayHours is two times behind the name of a day of the week.
+var dayHours = lazy.New(`(\pL{2,14})[.:,]?[ \t]{1,4}(\d{1,2})(?:[:.](\d{2}))? ?(-|–|\pL{1,5}) ?(\d{1,2})(?:[:.](\d{2}))?(?:[^\d.,:-]|[.,]?(?:\s|$))`)
+
+// weekdayRanges keeps the times of ranges behind the name of a day of the week, that nothing else
+// calls times: Mo 17-18.30, Sat 10–4. One that ends before it begins ends in the afternoon.
+func (tx *Text) weekdayRanges(within Span) {
+	text := tx.Source[within.Start:within.End]
+	for _, m := range dayHours.FindAllStringSubmatchIndex(text, -1) {
+		if join := text[m[8]:m[9]]; !lang.Weekday.Has(text[m[2]:m[3]]) || join != "-" && join != "–" && !lang.Until.Has(join) {
+			continue
+		}
+		from, to := 0, 0
+		for n, hours := range map[int]*int{2: &from, 5: &to} {
+			hour, _ := strconv.Atoi(text[m[2*n]:m[2*n+1]])
+			minute := 0
+			if m[2*n+2] >= 0 {
+				minute, _ = strconv.Atoi(text[m[2*n+2]:m[2*n+3]])
+			}
+			*hours = 60*hour + minute
+		}
+		if to < from && to < 12*60 {
+			to += 12 * 60
+		}
+		for n, at := range map[int]int{2: from, 5: to} {
+			if key := fmt.Sprintf("%02d:%02d", at/60, at%60); schema.IsTime(key) && from < to {
+				tx.clocks.at[key] = append(tx.clocks.at[key], Span{within.Start + m[2*n], within.Start + max(m[2*n+1], m[2*n+3])})
+			}
 		}
 	}
 }

@@ -96,7 +96,7 @@ func (tx *Text) findDays() {
 				}
 			}
 		}
-		sort.Slice(tx.days.spans, func(i, j int) bool { return tx.days.spans[i].Start < tx.days.spans[j].Start })
+		sort.Slice(tx.days.spans, func(i, j int) bool { return before(tx.days.spans[i], tx.days.spans[j]) })
 	})
 }
 
@@ -145,9 +145,14 @@ func (tx *Text) dayAround(i int, name string) {
 	if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.Tokens[i].Start-tx.Tokens[first].End < 8 {
 		tx.keepPart(first, i, month, day)
 		tx.listed(first, "", month)
-	} else if day := tx.dayOf(i + 1); day != "" && tx.Tokens[i+1].Start-tx.Tokens[i].End < 3 {
+	} else if day := tx.dayOf(i + 1); day != "" && tx.Tokens[i+1].Start-tx.Tokens[i].End < 3 && !tx.unitBehind(i+1) {
 		tx.keepPart(i, i+1, month, day)
 	}
+}
+
+// unitBehind tells whether a unit stands right behind a token: sow April–July, 2 cm deep.
+func (tx *Text) unitBehind(i int) bool {
+	return i+1 < len(tx.Tokens) && tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start] == " " && len(tx.Tokens[i+1].Word) > 1 && isUnit(tx.Tokens[i+1].Word)
 }
 
 // wordsToo are short names of months that are words of their own, also with a capital.
@@ -378,7 +383,7 @@ func (tx *Text) AllMonths() (all []Span) {
 	for _, spans := range tx.months.at {
 		all = append(all, spans...)
 	}
-	sort.Slice(all, func(i, j int) bool { return all[i].Start < all[j].Start })
+	sort.Slice(all, func(i, j int) bool { return before(all[i], all[j]) })
 	return all
 }
 

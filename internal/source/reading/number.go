@@ -272,6 +272,9 @@ func scored(text string, from, to int) bool {
 	if text[from:from+2] == "0-" || text[to-2:to] == "-0" {
 		return true
 	}
+	if pairBehind.MatchString(text[to:min(len(text), to+16)]) || pairBefore.MatchString(text[max(0, from-16):from]) { // 6-4 6-7(5) 7-5
+		return true
+	}
 	before, behind := strings.TrimRight(text[:from], " "), strings.TrimLeft(text[to:], " ")
 	last, _ := utf8.DecodeLastRuneInString(before)
 	next, _ := utf8.DecodeRuneInString(behind)
@@ -282,6 +285,11 @@ func scored(text string, from, to int) bool {
 	first, _ := utf8.DecodeRuneInString(name)
 	return unicode.IsUpper(first) && unicode.IsUpper(next)
 }
+
+var (
+	pairBehind = lazy.New(`^(?:\(\d{1,2}\))?[,;]? {1,2}\d{1,2}-\d{1,2}(?:[^\d/.:-]|$)`)
+	pairBefore = lazy.New(`(?:^|[^\d/.:-])\d{1,2}-\d{1,2}(?:\(\d{1,2}\))?[,;]? {1,2}$`)
+)
 
 // score is what one side and the other have: 2:1. No time is written so.
 var score = lazy.New(`^(?:0|[1-9]\d?):\d$`)

@@ -221,9 +221,12 @@ func (tx *Text) AllNumbers() (all []Span) {
 			}
 		}
 	}
-	sort.Slice(all, func(i, j int) bool { return all[i].Start < all[j].Start })
+	sort.Slice(all, func(i, j int) bool { return before(all[i], all[j]) })
 	return all
 }
+
+// before orders places: by where they start, the longer of two first.
+func before(a, b Span) bool { return a.Start < b.Start || a.Start == b.Start && a.End > b.End }
 
 // FigureIn gives the first number that lies in a place.
 func (tx *Text) FigureIn(s Span) (Span, bool) {

@@ -1,0 +1,50 @@
+package evidence
+
+import (
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+)
+
+// What is found, and what is asked for, is the same every time: of right records, and of such that
+// lack a value.
+func TestSameEveryTime(t *testing.T) {
+	for i, of := range append(trades(t), tradesIn(t, "sheets")...) {
+		if i%3 > 0 || testing.Short() && i%18 > 0 {
+			continue
+		}
+		rec, err := value.Parse(of.rec)
+		require.NoError(t, err)
+		found := func(rec *value.Value) string {
+			ix := NewIndex(of.doc)
+			places := Of(of.schema, rec, ix)
+			lines, left := Look(of.schema, rec, ix, places)
+			var b strings.Builder
+			for _, p := range slices.Sorted(maps.Keys(places)) {
+				fmt.Fprintf(&b, "%s %+v\n", p, places[p])
+			}
+			return fmt.Sprintf("%s%+v\n%+v", b.String(), lines, left)
+		}
+		same := func(p value.Pointer, rec *value.Value) {
+			first := found(rec)
+			for range 2 {
+				assert.Equal(t, first, found(rec), "%s without %q", of.key(), p)
+			}
+		}
+		same("", &rec)
+		for p := range Of(of.schema, &rec, NewIndex(of.doc)) {
+			if of.schema.At(p) != nil {
+				less := rec.Clone()
+				less.Put(p, value.Value{Name: p.Last()})
+				same(p, &less)
+			}
+		}
+	}
+}
