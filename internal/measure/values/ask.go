@@ -53,6 +53,7 @@ type plan struct {
 	unit              string
 	deepest           []string // the lists whose items are observed
 	hasOver, hasSlice bool
+	entries           bool // the value is a map: each of its entries is one, by its name
 }
 
 // find finds a field by its path.
@@ -103,6 +104,9 @@ func settle(s *schema.Schema, a Ask) (*plan, error) {
 		return nil, err
 	}
 	p.deepest = p.value.lists
+	if entry := p.value.Entry(); entry != nil {
+		p.value.Field, p.entries = entry, true
+	}
 	if a.Over != "" {
 		path, unit, has := strings.Cut(a.Over, ":")
 		if p.over, err = find(s, path); err != nil {
@@ -151,6 +155,7 @@ func settle(s *schema.Schema, a Ask) (*plan, error) {
 			return nil, err
 		}
 	}
+	p.hasSlice = p.hasSlice || p.entries && a.With == "" && (!p.hasOver || numeric(p.value.Field))
 	if a.Sum && !numeric(p.value.Field) {
 		return nil, fmt.Errorf("--sum adds figures, and %s is a %s", a.Field, p.value.Type)
 	}

@@ -104,8 +104,11 @@ func (t *Tally) Result() (*Result, error) {
 }
 
 func (t *Tally) sliceName() string {
-	if t.ask.Metadata != "" {
+	switch {
+	case t.ask.Metadata != "":
 		return t.ask.Metadata
+	case t.entries && t.ask.Slice == "":
+		return "name"
 	}
 	return t.ask.Slice
 }

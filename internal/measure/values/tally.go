@@ -126,8 +126,27 @@ func (f *field) of(levels []level) *value.Value {
 }
 
 func (t *Tally) observe(levels []level, slice string) {
-	s := seen{doc: t.Documents, slice: slice, word: Unknown}
 	v := t.value.of(levels)
+	byName := t.entries && t.ask.Slice+t.ask.Metadata == ""
+	if !t.entries || v.Empty() || v.Kind != value.Object {
+		if byName {
+			slice = Unknown
+		}
+		t.one(levels, v, slice)
+		return
+	}
+	for i := range v.Kids {
+		if byName {
+			slice = strings.Clone(v.Kids[i].Name)
+		}
+		t.one(levels, &v.Kids[i], slice)
+	}
+}
+
+// one observes a value.
+
+func (t *Tally) one(levels []level, v *value.Value, slice string) {
+	s := seen{doc: t.Documents, slice: slice, word: Unknown}
 	if numeric(t.value.Field) {
 		s.figure, s.measure, s.known = figureOf(v)
 	} else if !v.Empty() {

@@ -268,3 +268,42 @@ func TestWhatDoesNotGoTogether(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, []string{"1 document has no record"}, got.Notes)
 }
+
+// The values of a map are set apart by their names, unless something else sets them apart; a record
+// without the map is unknown.
+func TestValuesOfMaps(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  wood: Wood.\n  swept: {date: Day.}\n  honey: {map: Honey by hive., values: {quantity: How much., unit: kg}}\n  mood: {map: Mood by hive., values: {text: Mood.}}\n"))
+	require.NoError(t, err)
+	tell := func(a Ask) *Result {
+		tally, err := NewTally(s, a, nil)
+		require.NoError(t, err)
+		for _, text := range []string{
+			`{"wood":"pine","swept":"2031-05-03","honey":{"north":{"amount":2,"unit":"kg"},"south":{"amount":5,"unit":"kg"}},"mood":{"north":"calm"}}`,
+			`{"wood":"cedar","swept":"2031-06-03","honey":{"north":{"amount":4,"unit":"kg"}},"mood":{"north":"calm","south":"fierce"}}`,
+			`{"wood":"pine","swept":"2031-06-04","honey":null,"mood":null}`} {
+			rec, err := value.Parse(text)
+			require.NoError(t, err)
+			tally.Add(&record.Line{Document: "a", Record: rec})
+		}
+		r, err := tally.Result()
+		require.NoError(t, err)
+		return r
+	}
+	sums := func(r *Result) map[string]string {
+		got := map[string]string{}
+		for _, row := range r.Rows {
+			got[row.Label] = fmt.Sprintf("%s of %d, %d unknown", row.Exact, row.N, row.Unknown)
+		}
+		return got
+	}
+	r := tell(Ask{Field: "honey", Sum: true})
+	assert.Equal(t, "name", r.Along)
+	assert.Equal(t, map[string]string{"north": "6 of 2, 0 unknown", "south": "5 of 1, 0 unknown", Unknown: "0 of 0, 1 unknown"}, sums(r))
+	assert.Equal(t, map[string]string{"pine": "7 of 2, 1 unknown", "cedar": "4 of 1, 0 unknown"}, sums(tell(Ask{Field: "honey", Sum: true, Slice: "wood"})))
+	assert.Equal(t, Spreads, tell(Ask{Field: "honey"}).Kind)
+	mood := tell(Ask{Field: "mood"})
+	assert.Equal(t, Table, mood.Kind)
+	assert.Equal(t, 3, mood.Values)
+	assert.NotNil(t, tell(Ask{Field: "mood", Over: "swept"}))
+	assert.NotNil(t, tell(Ask{Field: "honey", Over: "swept"}))
+}
