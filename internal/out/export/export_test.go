@@ -137,7 +137,7 @@ func TestFlatAndMisfits(t *testing.T) {
 	m := &Rows{Plan: typed, Emit: func(int, []Cell) error { return nil }}
 	require.NoError(t, m.Line(&l, ""))
 	assert.Equal(t, 3, m.Count)
-	assert.Equal(t, `3 values are not what their columns hold and are left empty; the first: a /fired "soon"`, m.Told())
+	assert.Equal(t, `3 values are not what their columns hold and are left empty; the first: a /fired "soon"`, m.Told(s))
 }
 
 // Names that both want one column are a fault; a field that is called as a key is
@@ -170,6 +170,19 @@ func TestEntriesAsRows(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotContains(t, string(data), "\x00")
 	assert.Contains(t, string(data), `'{"k":"\\u0000"}'`)
+}
+
+// What does not fit is told without what it is, where it is sensitive.
+func TestMisfitsKeepSecrets(t *testing.T) {
+	s := load(t, "schema: s\nfields:\n  born: {date: Born., sensitive: true}\n  pay: {map: Pay by name., sensitive: true, values: {integer: Pay.}}\n")
+	for text, want := range map[string]string{`{"born":"in the Kestrel year","pay":null}`: "a born •••", `{"born":null,"pay":{"Orla Kestrel":"much"}}`: "a pay •••", `{"born":null,"pay":"Kestrel"}`: "a pay •••"} {
+		rec, err := value.Parse(text)
+		require.NoError(t, err)
+		for _, nested := range []bool{false, true} {
+			e := run(t, &Job{Schema: s, To: "parquet", Path: filepath.Join(t.TempDir(), "o"), Nested: nested}, []record.Line{{Document: "a", Record: rec}})
+			assert.Equal(t, []string{"1 value is not what its column holds and is left empty: " + want}, e.Told())
+		}
+	}
 }
 
 // renamed and told; unknown columns and lists are named.

@@ -300,7 +300,7 @@ func (e *Export) Told() (all []string) {
 		all = append(all, e.Plan.Notes...)
 	}
 	if e.rows != nil {
-		if told := e.rows.Told(); told != "" {
+		if told := e.rows.Told(e.job.Schema); told != "" {
 			all = append(all, told)
 		}
 	}
@@ -315,7 +315,7 @@ func (e *Export) Told() (all []string) {
 		all = append(all, fmt.Sprintf("%d texts hold the character 0, which a database can't hold; it is left out of them", nuls))
 	}
 	if e.nested != nil {
-		if told := e.nested.Told(); told != "" {
+		if told := e.nested.Told(e.job.Schema); told != "" {
 			all = append(all, told)
 		}
 	}

@@ -334,7 +334,7 @@ type spot struct {
 // there). deep is how many lists it stands in.
 func (n *Nested) shred(at *nest, s spot, repetition, definition, deep int) {
 	v := s.v
-	if (at.list || at.pairs) && v != nil && v.Kind != value.Null && v.Kind != value.Array == at.list {
+	if v != nil && v.Kind != value.Null && (at.list && v.Kind != value.Array || at.pairs && v.Kind != value.Object) {
 		n.add(n.line, s.path, v)
 		v = nil
 	}

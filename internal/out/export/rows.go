@@ -421,16 +421,24 @@ func pointer(p value.Pointer, steps []string) value.Pointer {
 	return p
 }
 
-// Told says in a line how many values did not fit, and names the first.
-func (m *Misfits) Told() string {
+// Told says in a line how many values did not fit, and names the first; a sensitive one without what
+// it is, or under which name of a map it stands.
+func (m *Misfits) Told(s *schema.Schema) string {
 	if m.Count == 0 {
 		return ""
 	}
 	first := m.First[0]
-	if m.Count == 1 {
-		return fmt.Sprintf("1 value is not what its column holds and is left empty: %s %s %s", first.Document, first.Path, clipped(first.Value))
+	path, is := string(first.Path), clipped(first.Value)
+	if f := s.Holding(first.Path); f == nil || f.IsHidden() || s.IsSensitive(f.Path) {
+		is = record.Hidden
+		if f != nil {
+			path = f.Path
+		}
 	}
-	return fmt.Sprintf("%d values are not what their columns hold and are left empty; the first: %s %s %s", m.Count, first.Document, first.Path, clipped(first.Value))
+	if m.Count == 1 {
+		return fmt.Sprintf("1 value is not what its column holds and is left empty: %s %s %s", first.Document, path, is)
+	}
+	return fmt.Sprintf("%d values are not what their columns hold and are left empty; the first: %s %s %s", m.Count, first.Document, path, is)
 }
 
 // clipped gives the beginning of a value, for a line that people read.
