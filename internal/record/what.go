@@ -352,13 +352,13 @@ func (s SaysOther) Text() string {
 	if s.Said == "" {
 		return fmt.Sprintf("line %d has the figure with another unit, currency or sign", s.Line)
 	}
-	return fmt.Sprintf("line %d has the figure with another unit, currency or sign (%q)", s.Line, clipped(s.Said))
+	return fmt.Sprintf("line %d has the figure with another unit, currency or sign (%q)", s.Line, Clipped(s.Said))
 }
 
 func (t TwoFigures) Text() string {
 	said := ""
 	if t.Said != "" {
-		said = fmt.Sprintf(" (%q)", clipped(t.Said))
+		said = fmt.Sprintf(" (%q)", Clipped(t.Said))
 	}
 	if t.Day {
 		return fmt.Sprintf("line %d has the day in a form with two readings%s: declare written, such as [D.M.YYYY]", t.Line, said)
@@ -370,7 +370,7 @@ func (s SaysOpposite) Text() string {
 	if s.Said == "" {
 		return fmt.Sprintf("line %d says otherwise", s.Line)
 	}
-	return fmt.Sprintf("line %d says otherwise (%q)", s.Line, clipped(s.Said))
+	return fmt.Sprintf("line %d says otherwise (%q)", s.Line, Clipped(s.Said))
 }
 
 func (n NameNowhere) Text() string {
@@ -388,21 +388,22 @@ func (o OtherEnd) Text() string {
 	if o.Range == "" {
 		return "the document has it at the other end of its range"
 	}
-	return fmt.Sprintf("the document has it at the other end of its range (%q)", clipped(o.Range))
+	return fmt.Sprintf("the document has it at the other end of its range (%q)", Clipped(o.Range))
 }
 
 func (o OthersLine) Text() string {
 	if o.Said == "" {
 		return fmt.Sprintf("it stands in line %d, and not in that of its item", o.Line)
 	}
-	return fmt.Sprintf("it stands in line %d, and not in that of its item (%q)", o.Line, clipped(o.Said))
+	return fmt.Sprintf("it stands in line %d, and not in that of its item (%q)", o.Line, Clipped(o.Said))
 }
 
 func (r ReadTwice) Text() string {
 	return fmt.Sprintf("comes from the same words as %s, in line %d", r.First, r.Line)
 }
 
-func clipped(said string) string {
+// Clipped gives the beginning of words of a document, or of a value, for a line that people read.
+func Clipped(said string) string {
 	if r := []rune(said); len(r) > mostSaid {
 		return string(r[:mostSaid-1]) + "…"
 	}
@@ -413,7 +414,7 @@ func (u Unread) Text() string {
 	if u.Said == "" {
 		return fmt.Sprintf("line %d names %s, but no value came from it", u.Line, u.Field)
 	}
-	return fmt.Sprintf("line %d names %s, but no value came from it (%q)", u.Line, u.Field, clipped(u.Said))
+	return fmt.Sprintf("line %d names %s, but no value came from it (%q)", u.Line, u.Field, Clipped(u.Said))
 }
 
 func (m MoreUnread) Text() string {

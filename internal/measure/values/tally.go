@@ -144,7 +144,6 @@ func (t *Tally) observe(levels []level, slice string) {
 }
 
 // one observes a value.
-
 func (t *Tally) one(levels []level, v *value.Value, slice string) {
 	s := seen{doc: t.Documents, slice: slice, word: Unknown}
 	if numeric(t.value.Field) {

@@ -428,7 +428,7 @@ func (m *Misfits) Told(s *schema.Schema) string {
 		return ""
 	}
 	first := m.First[0]
-	path, is := string(first.Path), clipped(first.Value)
+	path, is := string(first.Path), record.Clipped(first.Value)
 	if f := s.Holding(first.Path); f == nil || f.IsHidden() || s.IsSensitive(f.Path) {
 		is = record.Hidden
 		if f != nil {
@@ -439,13 +439,4 @@ func (m *Misfits) Told(s *schema.Schema) string {
 		return fmt.Sprintf("1 value is not what its column holds and is left empty: %s %s %s", first.Document, path, is)
 	}
 	return fmt.Sprintf("%d values are not what their columns hold and are left empty; the first: %s %s %s", m.Count, first.Document, path, is)
-}
-
-// clipped gives the beginning of a value, for a line that people read.
-func clipped(text string) string {
-	const most = 60
-	if letters := []rune(text); len(letters) > most {
-		return string(letters[:most]) + "…"
-	}
-	return text
 }

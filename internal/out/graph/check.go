@@ -52,7 +52,7 @@ func (j *Joined) Check() (all []Fault) {
 		listed[at][e.Kind] = true
 	}
 	known := slices.ContainsFunc(g.Nodes, func(n Node) bool { return n.sourced() })
-	if !known && len(g.Nodes) > 0 {
+	if !known && slices.ContainsFunc(g.Nodes, func(n Node) bool { return !n.Nameless && !n.ofDocument() }) {
 		all = append(all, Fault{Code: "no-source", Text: "these records come without evidence: no entity is known to stand in a source"})
 	}
 	for i := range g.Nodes {
@@ -60,7 +60,7 @@ func (j *Joined) Check() (all []Fault) {
 		switch {
 		case n.Nameless:
 			all = append(all, Fault{"unnamed", n.Kind + " without what its key names", n.Mentions[0]})
-		case len(n.Key) > 0 && n.Key[0] == '\x01': // a record that its document names
+		case n.ofDocument():
 		case known && !n.sourced():
 			all = append(all, Fault{"no-source", fmt.Sprintf("%s %s stands in no source", n.Kind, n.Name), n.Mentions[0]})
 		}
@@ -91,6 +91,9 @@ func (g *Graph) nearest() func(said string) (name, why string) {
 		return name, why
 	}
 }
+
+// ofDocument tells whether a node is a record that its document names.
+func (n *Node) ofDocument() bool { return len(n.Key) > 0 && n.Key[0] == '\x01' }
 
 // sourced tells whether a mention is known to stand somewhere.
 func (n *Node) sourced() bool {

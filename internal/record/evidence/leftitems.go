@@ -117,7 +117,7 @@ func (l *leaving) table(list *schema.Field) (lines []Line) {
 	ix := l.w.ix
 	first := 0
 	for n := range len(ix.Breaks) + 2 {
-		if n <= len(ix.Breaks) && len(l.claims[n]) == 0 && len(l.cellsAt(n)) >= fewestRows {
+		if n <= len(ix.Breaks) && l.isFree(ix.LineSpan(n)) && len(l.cellsAt(n)) >= fewestRows {
 			continue
 		}
 		if n-first > fewestRows { // with its head

@@ -86,22 +86,26 @@ func (tx *Text) weekdayRanges(within Span) {
 		if join := text[m[8]:m[9]]; !lang.Weekday.Has(text[m[2]:m[3]]) || join != "-" && join != "–" && !lang.Until.Has(join) {
 			continue
 		}
-		from, to := 0, 0
-		for n, hours := range map[int]*int{2: &from, 5: &to} {
-			hour, _ := strconv.Atoi(text[m[2*n]:m[2*n+1]])
-			minute := 0
-			if m[2*n+2] >= 0 {
-				minute, _ = strconv.Atoi(text[m[2*n+2]:m[2*n+3]])
+		minutes := func(hours int) int { // of the groups for hours and minutes
+			hour, _ := strconv.Atoi(text[m[2*hours]:m[2*hours+1]])
+			if m[2*hours+2] < 0 {
+				return 60 * hour
 			}
-			*hours = 60*hour + minute
+			minute, _ := strconv.Atoi(text[m[2*hours+2]:m[2*hours+3]])
+			return 60*hour + minute
 		}
+		keep := func(at, hours int) {
+			if key := fmt.Sprintf("%02d:%02d", at/60, at%60); schema.IsTime(key) {
+				tx.clocks.at[key] = append(tx.clocks.at[key], Span{within.Start + m[2*hours], within.Start + max(m[2*hours+1], m[2*hours+3])})
+			}
+		}
+		from, to := minutes(2), minutes(5)
 		if to < from && to < 12*60 {
 			to += 12 * 60
 		}
-		for n, at := range map[int]int{2: from, 5: to} {
-			if key := fmt.Sprintf("%02d:%02d", at/60, at%60); schema.IsTime(key) && from < to {
-				tx.clocks.at[key] = append(tx.clocks.at[key], Span{within.Start + m[2*n], within.Start + max(m[2*n+1], m[2*n+3])})
-			}
+		if from < to {
+			keep(from, 2)
+			keep(to, 5)
 		}
 	}
 }

@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"cmp"
 	"fmt"
 	"sort"
 	"strconv"
@@ -109,13 +110,15 @@ func (tx *Text) keepDay(from, to int, year, month, day string) {
 	}
 }
 
+// monthNamed gives the number of a month by its name, or its short one; "" for none.
+func monthNamed(name string) string {
+	return cmp.Or(lang.Month.Meaning(name), lang.ShortMonth.Meaning(name))
+}
+
 // dayAround reads a date around the name of a month: 3rd of April 2032, 1er avril
 // 2032, April 3, 2032.
 func (tx *Text) dayAround(i int, name string) {
-	month := lang.Month.Meaning(name)
-	if month == "" {
-		month = lang.ShortMonth.Meaning(name)
-	}
+	month := monthNamed(name)
 	after := tx.skipOf(i+1, 1)
 	if year, last := tx.yearFrom(after); year != "" && tx.near(i, after) {
 		if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.near(first, i) {
@@ -180,10 +183,7 @@ func (tx *Text) yearOfRange(i int, month string) string {
 	if tx.dayOf(next) == "" || named >= len(tx.Tokens) || !tx.near(i, named) {
 		return ""
 	}
-	to := lang.Month.Meaning(tx.Tokens[named].Word)
-	if to == "" {
-		to = lang.ShortMonth.Meaning(tx.Tokens[named].Word)
-	}
+	to := monthNamed(tx.Tokens[named].Word)
 	year, ok := tx.year(tx.skipOf(named+1, 1))
 	if !ok || to == "" {
 		return ""
@@ -392,10 +392,7 @@ func (tx *Text) findMonths(s Span) {
 	for _, m := range monthText.FindAllStringSubmatchIndex(text, -1) {
 		from, y, said := m[2], 4, ""
 		if m[2] >= 0 {
-			word := text[m[2]:m[3]]
-			if said = lang.Month.Meaning(word); said == "" {
-				said = lang.ShortMonth.Meaning(word)
-			}
+			said = monthNamed(text[m[2]:m[3]])
 		} else {
 			from, y = m[6], 8
 			said = text[m[6]:m[7]]

@@ -165,10 +165,7 @@ func (tx *Text) dayGlued(i int) {
 	if m == nil {
 		return
 	}
-	month := lang.Month.Meaning(m[2])
-	if month == "" {
-		month = lang.ShortMonth.Meaning(m[2])
-	}
+	month := monthNamed(m[2])
 	if month == "" {
 		return
 	}
