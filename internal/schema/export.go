@@ -151,7 +151,7 @@ func (f *Field) beyond() value.Value {
 		v.Set("false", also(f.No))
 	}
 	set("to", f.To)
-	if f.Type != Group && f.Evidence != f.defaultEvidence() || f.Type == Group && f.Evidence != "restated" {
+	if f.Type != Group && (f.Evidence != f.defaultEvidence() || f.Concludes) || f.Type == Group && f.Evidence != "restated" {
 		text("evidence", f.Evidence)
 	}
 	flag("basis", f.Basis)

@@ -387,6 +387,7 @@ func (im *importer) words(f *Field, ours *value.Value) {
 			f.To = textsOf(k)
 		case "evidence":
 			f.Evidence = k.Text
+			f.Concludes = f.AllowsInferred()
 		case "basis":
 			f.Basis = true
 		case "avoid":

@@ -33,6 +33,7 @@ func (l *loader) key(n *place.Node, f *Field) {
 		f.PrintedAs = n.Texts()
 	case "evidence":
 		f.Evidence = oneOf(n, "kind of evidence", EvidenceKinds)
+		f.Concludes = f.AllowsInferred()
 	case "pattern":
 		f.readPattern(n)
 	case "min":

@@ -81,6 +81,7 @@ type Field struct {
 	To        []string     // of a link: paths of the fields it may point to
 	Targets   []*Field     // these fields
 	Evidence  string       // the loosest kind allowed: quoted, restated or inferred
+	Concludes bool         // the schema itself says that it may be inferred, and not the type's default
 	Basis     bool         // an inferred value must come with the words it rests on
 	Avoid     []string     // what does not belong in it
 	Minus     []string     // words beside a figure that say that it is below 0

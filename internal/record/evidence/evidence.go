@@ -376,6 +376,11 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		}
 	case v.Kind == value.Bool:
 		add(w.yesNo(f, v.Text == "true"), Restated, "")
+		if len(cands) == 0 && v.Text == "false" && !strings.Contains(own.Path, "[]") {
+			if denied, all := w.deniedNames(own, between(0, len(w.ix.Source))); all {
+				add(denied, Restated, "")
+			}
+		}
 		if len(cands) == 0 {
 			w.opposed = w.yesOrNo(f, v.Text != "true", true)
 		}

@@ -17,8 +17,9 @@ import (
 )
 
 // What was left over: a field has no value, and the document says something that has the
-// form of one and that no value came from. It may be of no field, so it is asked about and
-// no problem by itself.
+// form of one and that no value came from; or it has one that stands nowhere, while the
+// document says another in so many words. It may be of no field, so it is asked about and no
+// problem by itself.
 
 // mostLeft is how many places may have the form of a field that has no value: among more,
 // none is told from the others.
@@ -43,6 +44,7 @@ type leftover struct {
 	span
 	form    form
 	measure reading.Measure
+	option  string // of a choice
 }
 
 // left gives the lines with what was left over, each with the field it may be of: of the
@@ -55,12 +57,15 @@ func (u *unread) left(asked []Line) (lines []Line) {
 	l.find()
 	by, filled := map[*schema.Field][]Line{}, map[*schema.Field]int{}
 	var fields []*schema.Field
-	l.leavesOf(u.s.Root, "", u.record, func(f *schema.Field, p value.Pointer, empty bool) {
-		if !empty {
+	l.leavesOf(u.s.Root, "", u.record, func(f *schema.Field, p value.Pointer, v *value.Value) {
+		var found []Line
+		if v != nil && v.Kind != value.Null {
 			filled[f]++
-			return
+			found = l.contesting(f, p, v)
+		} else {
+			found = l.of(f, p)
 		}
-		if found := l.of(f, p); len(found) > 0 {
+		if len(found) > 0 {
 			if by[f] == nil {
 				fields = append(fields, f)
 			}
@@ -171,7 +176,7 @@ func (l *leaving) keep(s span, form form, m reading.Measure) {
 		return
 	}
 	if l.isFree(s) && !l.w.ix.TakenBack(s) && l.w.ix.Denial(s) != reading.Denied {
-		l.all = append(l.all, leftover{s, form, m})
+		l.all = append(l.all, leftover{span: s, form: form, measure: m})
 	}
 }
 
@@ -278,7 +283,7 @@ func (l *leaving) mailHeads() map[int]bool {
 }
 
 // leavesOf calls for each field that is no list, and for those of items.
-func (l *leaving) leavesOf(f *schema.Field, p value.Pointer, v *value.Value, call func(f *schema.Field, p value.Pointer, empty bool)) {
+func (l *leaving) leavesOf(f *schema.Field, p value.Pointer, v *value.Value, call func(f *schema.Field, p value.Pointer, v *value.Value)) {
 	switch {
 	case f.Type == schema.Group && (v == nil || v.Kind == value.Object || v.Kind == value.Null):
 		for _, kid := range f.Fields {
@@ -295,7 +300,7 @@ func (l *leaving) leavesOf(f *schema.Field, p value.Pointer, v *value.Value, cal
 			}
 		}
 	case f.IsLeaf():
-		call(f, p, v == nil || v.Kind == value.Null)
+		call(f, p, v)
 	}
 }
 
@@ -431,7 +436,7 @@ func (l *leaving) choices(f *schema.Field, region span) (found []leftover) {
 				}
 				s := between(ix.Tokens[i].Start, ix.Tokens[i+len(words)-1].End)
 				if l.isFree(s) && ix.Denial(s) == reading.Said {
-					found = append(found, leftover{span: s, form: aChoice})
+					found = append(found, leftover{span: s, form: aChoice, option: option.Value})
 				}
 			}
 		}

@@ -133,3 +133,51 @@ fields:
 		assert.Equal(t, c.want, strings.Join(got, ", "), text)
 	}
 }
+
+// A choice or a boolean that is wrong and stands nowhere is asked about where the document
+// says another in so many words; a right one that the model concluded is not.
+func TestContested(t *testing.T) {
+	right, contested := 0, map[value.Pointer]string{}
+	wrong, told := map[schema.Type]int{}, map[schema.Type]int{}
+	for _, of := range append(trades(t), tradesIn(t, "sheets")...) {
+		rec, err := value.Parse(of.rec)
+		require.NoError(t, err)
+		ix := NewIndex(of.doc)
+		tell := func(p value.Pointer) (doubted, asked bool) {
+			places := Of(of.schema, &rec, ix)
+			_, left := Look(of.schema, &rec, ix, places)
+			return ix.Doubt(of.schema.Holding(p), rec.At(p), places[p], false) != nil, slices.ContainsFunc(left, func(l Line) bool { return l.At == p })
+		}
+		for p := range Of(of.schema, &rec, ix) {
+			f := of.schema.At(p)
+			if f == nil || f.Type != schema.Choice && f.Type != schema.Boolean || rec.At(p).Empty() {
+				continue
+			}
+			right++
+			if _, asked := tell(p); asked {
+				contested[p] = of.key()
+			}
+			was := *rec.At(p)
+			var others []value.Value
+			for _, o := range f.Of {
+				others = append(others, value.Str(o.Value))
+			}
+			if f.Type == schema.Boolean {
+				others = append(others, value.Boolean(was.Text != "true"))
+			}
+			for _, other := range others {
+				if value.Equal(&other, &was) {
+					continue
+				}
+				rec.Put(p, other)
+				wrong[f.Type]++
+				if doubted, asked := tell(p); doubted || asked {
+					told[f.Type]++
+				}
+			}
+			rec.Put(p, was)
+		}
+	}
+	t.Logf("of %d right choices and booleans these are contested: %v; of %v wrong ones these are told: %v", right, contested, wrong, told)
+	assert.Less(t, len(contested)*100, right)
+}

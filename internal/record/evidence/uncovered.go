@@ -21,7 +21,7 @@ type Line struct {
 	Field      string
 	Text       string        // the label with its value, or the row
 	List       bool          // the label is that of a list of which there is no item
-	At         value.Pointer // of the one value that is missing, where that is told
+	At         value.Pointer // of the one value that is missing or contested, where that is told
 	Left       bool          // something was left over in it, which may be of the field
 }
 

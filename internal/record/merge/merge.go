@@ -38,6 +38,9 @@ type Part struct {
 	// lines they left out.
 	Gaps  bool
 	Asked []layout.Span
+	// Contested has the paths of values that stand nowhere and that lines contest which other
+	// parts were asked for: what these have from there takes their place.
+	Contested map[value.Pointer]bool
 }
 
 // Conflict is a field for which parts have values with equal right.
@@ -203,6 +206,7 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 		r.times++
 		r.vote(place)
 	}
+	readings = m.withoutContested(readings)
 	if len(readings) == 0 {
 		return value.Value{}
 	}
@@ -246,6 +250,17 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 		}
 	}
 	return best.v.Clone().Named("")
+}
+
+// withoutContested leaves out a value that stands nowhere, where another was asked for and stands
+// in the lines that contest it.
+func (m *merger) withoutContested(readings []*reading) []*reading {
+	if !slices.ContainsFunc(readings, func(r *reading) bool { return r.gaps && r.rank > 0 }) {
+		return readings
+	}
+	return slices.DeleteFunc(readings, func(r *reading) bool {
+		return r.rank == 0 && m.parts[r.at.part].Contested[r.at.at]
+	})
 }
 
 // meets tells whether two readings are of one place: then how many parts read

@@ -54,7 +54,9 @@ func (w *filling) again(ctx context.Context, by *Model) error {
 func (w *filling) look(ctx context.Context, pieces []*piece, lines []evidence.Line, round int) error {
 	step := &trace.Uncovered{Round: round}
 	var asked []layout.Span
+	contested := map[value.Pointer]bool{}
 	for _, l := range lines {
+		contested[l.At] = l.Left
 		step.Lines = append(step.Lines, trace.Line{Line: l.Line, Field: l.Field, Text: l.Text, Left: l.Left})
 		asked = append(asked, layout.Span{Start: l.Start, End: l.End})
 	}
@@ -62,7 +64,7 @@ func (w *filling) look(ctx context.Context, pieces []*piece, lines []evidence.Li
 	if err := w.fillAll(ctx, pieces); err != nil {
 		return err
 	}
-	parts := []merge.Part{{Record: w.record, Places: w.places(&w.record)}}
+	parts := []merge.Part{{Record: w.record, Places: w.places(&w.record), Contested: contested}}
 	for _, x := range pieces {
 		w.trace.steps = append(w.trace.steps, x.trace.steps...)
 		if x.code == "" {

@@ -48,7 +48,7 @@ type filling struct {
 	refused    map[value.Pointer]string // why corrections were not taken, by their paths
 	insists    map[value.Pointer]bool   // problems that the model would not change anything for
 	missed     map[string]bool          // fields that lines speak of, and nothing comes from
-	leftOver   map[value.Pointer]bool   // that have no value, while something of their form was left over
+	leftOver   map[value.Pointer]bool   // that have no value, or one that stands nowhere, while something of their form was left over
 	normalized map[trail][]string       // rules of the normalizers that led to values
 }
 

@@ -38,6 +38,7 @@ const (
 	riskMissing    = 0.45 // null, and required
 	riskUnread     = 0.60 // null, and a line that speaks of the field is unread
 	riskLeft       = 0.45 // null, and the document says something of its form that no value came from
+	riskContested  = 0.55 // it stands nowhere, and the document says another in so many words
 	riskEmptyList  = 0.15
 	riskProblem    = 0.50 // at the leaf
 	riskAround     = 0.06 // at something above it, or at the record
@@ -215,8 +216,11 @@ func (r *risker) own(f *schema.Field, p value.Pointer, v *value.Value) float64 {
 	}
 	at := r.places[p]
 	weight := map[evidence.Kind]float64{evidence.Quoted: riskQuoted, evidence.Restated: riskRestated, evidence.Lookalike: riskNear, evidence.Pictured: riskSeen, evidence.Inferred: riskInferred, evidence.None: riskNone}[at.Kind]
-	if at.Basis {
+	switch {
+	case at.Basis:
 		weight = riskBasis
+	case r.w.leftOver[p] && !at.Found():
+		weight = riskContested
 	}
 	left := 1 - weight
 	for _, rule := range r.w.normalized[trail{f.Path, at.Start, v.String()}] {
