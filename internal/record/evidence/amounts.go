@@ -57,8 +57,11 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	})
 	add(with, Restated, figure.Text+" "+measure)
 	w.otherUnits(f, figure.Text, measure, add)
-	if len(with) == 0 || strings.Contains(f.Path, "[]") && f.Type == schema.Quantity { // of another item, which says the unit
+	switch {
+	case len(with) == 0, strings.Contains(f.Path, "[]") && f.Type == schema.Quantity: // of another item, which says the unit
 		add(without, Restated, "")
+	case strings.Contains(f.Path, "[]"): // the total says the currency, its rows don't
+		add(slices.DeleteFunc(slices.Clone(without), func(s span) bool { return !w.inCells(s) }), Restated, "")
 	}
 	if len(with)+len(without) == 0 {
 		w.shared(f, figure.Text, measure, add)
@@ -66,6 +69,12 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	if len(with) == 0 && f.Type == schema.Money && value.CanonicalNumber(figure.Text) == "0" {
 		add(w.free(), Restated, "")
 	}
+}
+
+// inCells tells whether a place stands in a row of three cells or more.
+func (w *weigher) inCells(s span) bool {
+	row, _, _ := w.ix.rowAt(w.ix.LineOf(s.Start))
+	return len(cellsIn(row)) > 2
 }
 
 // inNamedUnit drops the figures that stand in another unit of the same kind than the one
