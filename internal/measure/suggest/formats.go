@@ -22,9 +22,11 @@ type spelt struct {
 	gold    *value.Value
 	text    string
 	where   Where
-	from    int // where it begins on its line
+	start   int // of its line
+	from    int // where it begins on it
 	line    string
 	inError bool
+	read    bool // it is found as the schema is, and no other value was filled
 }
 
 // spellings gives how documents write gold's values of a field.
@@ -34,10 +36,10 @@ func (c *Collector) spellings(f *schema.Field) (all []spelt) {
 		if g.Doc == nil {
 			continue
 		}
-		wrong := map[value.Pointer]bool{}
+		wrong, other := map[value.Pointer]bool{}, map[value.Pointer]bool{}
 		for j := range g.Errors {
 			if e := &g.Errors[j]; e.Field == f && (e.Outcome == score.Wrong || e.Outcome == score.Missed) {
-				wrong[e.GoldPath] = true
+				wrong[e.GoldPath], other[e.GoldPath] = true, e.Outcome == score.Wrong
 			}
 		}
 		g.Gold.Record.Walk(func(p value.Pointer, v *value.Value) bool {
@@ -51,8 +53,8 @@ func (c *Collector) spellings(f *schema.Field) (all []spelt) {
 			}
 			if to > from {
 				n, start, line := g.lineOf(from)
-				all = append(all, spelt{at: g, path: p, gold: v, text: g.Doc.Text[from:to], from: from - start, line: line,
-					where: Where{g.Gold.Document, n, strings.TrimSpace(line)}, inError: wrong[p]})
+				all = append(all, spelt{at: g, path: p, gold: v, text: g.Doc.Text[from:to], start: start, from: from - start, line: line,
+					where: Where{g.Gold.Document, n, strings.TrimSpace(line)}, inError: wrong[p], read: place.Found() && !other[p]})
 			}
 			return false
 		})
@@ -208,6 +210,9 @@ func (c *Collector) numberFormats(f *schema.Field) []Suggestion {
 				found[name] = &s
 			}
 			if got.Abs().Equal(want.Abs()) {
+				if w.read { // 12,50 has one reading
+					continue
+				}
 				found[name].For = append(found[name].For, w.where)
 				erring[name] = erring[name] || w.inError
 			} else {

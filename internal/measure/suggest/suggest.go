@@ -247,7 +247,7 @@ func (c *Collector) labels(f *schema.Field) (out []Suggestion) {
 		if m := lead.FindStringSubmatch(w.line[:w.from]); word == "" && m != nil {
 			word, leading = m[1], true
 		}
-		if word == "" || known(f, word) {
+		if word == "" || known(f, word) || inRow(w.line) && !strings.ContainsAny(w.line[:w.from], ":=") || c.isValue(w, word) {
 			continue
 		}
 		key := strings.ToLower(word)
@@ -270,6 +270,31 @@ func (c *Collector) labels(f *schema.Field) (out []Suggestion) {
 		out = append(out, *s)
 	}
 	return out
+}
+
+// cell finds what parts the cells of a row.
+var cell = lazy.New(`\s*\|\s*|\t|\s{2,}`)
+
+// inRow tells a row of three cells or more: what stands before one of them is another's value.
+func inRow(line string) bool {
+	cells := 0
+	for _, c := range cell.Split(strings.TrimSpace(line), -1) {
+		if c != "" {
+			cells++
+		}
+	}
+	return cells > 2
+}
+
+// isValue tells whether the words before a value are gold's value of another field.
+func (c *Collector) isValue(w spelt, word string) bool {
+	at := w.start + strings.LastIndex(w.line[:w.from], word)
+	for p, place := range w.at.gold {
+		if p != w.path && place.Found() && place.Start < at+len(word) && at < place.End {
+			return true
+		}
+	}
+	return false
 }
 
 // mostOf gives the most frequent of texts; of equals the first.

@@ -12,31 +12,32 @@ import (
 )
 
 // Words that tell a choice stand in at least so many documents where it is meant and not
-// given, in no document where another is meant, and in most of those that err.
+// printed, in most of these, one that errs among them, and in no document where another is meant.
 const (
 	leastTelling = 3
 	shortTelling = 4 // letters
 )
 
 // tellingWords suggests, for a choice without a label, the word that stands in the documents
-// where it is meant and was not given, and in none where another is meant. One for each choice:
+// where it is meant and is not printed, and in none where another is meant. One for each choice:
 // the one that tells most of them.
 func (c *Collector) tellingWords(f *schema.Field) (out []Suggestion) {
 	if f.List != nil {
 		return nil
 	}
 	for _, o := range f.Of {
-		erring, others := c.meaning(f, o.Value)
-		if len(erring) < leastTelling {
+		meant, others := c.meaning(f, o.Value)
+		if len(meant) < leastTelling {
 			continue
 		}
-		times := map[string][]Where{}
-		for _, g := range erring {
+		times, errs := map[string][]Where{}, map[string]bool{}
+		for g, wrong := range meant {
 			seen := map[string]bool{}
 			for n, line := range strings.Split(g.Doc.Text, "\n") {
 				for _, word := range wordsOf(line) {
 					if !seen[word] && !isOption(f, word) {
 						seen[word] = true
+						errs[word] = errs[word] || wrong
 						times[word] = append(times[word], Where{g.Gold.Document, n + 1, strings.TrimSpace(line)})
 					}
 				}
@@ -44,43 +45,48 @@ func (c *Collector) tellingWords(f *schema.Field) (out []Suggestion) {
 		}
 		best := ""
 		for _, word := range sortedKeys(times) {
-			if len(times[word]) >= leastTelling && 2*len(times[word]) > len(erring) && len(times[word]) > len(times[best]) && !slices.ContainsFunc(others, func(g *gathered) bool { return slices.Contains(wordsOf(g.Doc.Text), word) }) {
+			if errs[word] && len(times[word]) >= leastTelling && 2*len(times[word]) > len(meant) && len(times[word]) > len(times[best]) && !slices.ContainsFunc(others, func(g *gathered) bool { return slices.Contains(wordsOf(g.Doc.Text), word) }) {
 				best = word
 			}
 		}
 		if best != "" {
 			s := write(f, longer(o.Also, best), "of", o.Value, "also")
 			s.For = times[best]
+			order(s.For)
 			out = append(out, s)
 		}
 	}
 	return out
 }
 
-// meaning gives the documents in which gold has a choice that was not filled, and those in which
-// it has no other place for that choice.
-func (c *Collector) meaning(f *schema.Field, choice string) (erring, others []*gathered) {
+// meaning gives the documents in which gold has a choice that is printed nowhere, each with
+// whether another was filled there, and those in which gold does not have it.
+func (c *Collector) meaning(f *schema.Field, choice string) (unprinted map[*gathered]bool, others []*gathered) {
+	unprinted = map[*gathered]bool{}
 	for i := range c.cases {
 		g := &c.cases[i]
 		if g.Doc == nil {
 			continue
 		}
-		meant, wrong := false, false
-		eachLeaf(c.schema, &g.Gold.Record, func(at *schema.Field, v *value.Value) {
-			meant = meant || at == f && !v.Empty() && v.Kind == value.String && v.Text == choice
+		meant, printed, wrong := false, true, false
+		g.Gold.Record.Walk(func(p value.Pointer, v *value.Value) bool {
+			if v.Kind == value.String && v.Text == choice && c.schema.At(p) == f {
+				meant, printed = true, printed && g.gold[p].Found()
+			}
+			return true
 		})
 		for j := range g.Errors {
 			e := &g.Errors[j]
 			wrong = wrong || e.Field == f && e.Outcome != score.Extra && e.Gold.Text == choice
 		}
 		switch {
-		case wrong:
-			erring = append(erring, g)
-		case !meant:
+		case meant && !printed:
+			unprinted[g] = wrong
+		case !meant && !wrong:
 			others = append(others, g)
 		}
 	}
-	return erring, others
+	return unprinted, others
 }
 
 // wordsOf gives the words of a text in small letters, those of a few letters left out.
