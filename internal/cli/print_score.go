@@ -28,6 +28,11 @@ func (a *app) printScore(r *score.Report, run string, all bool) {
 		split = ", " + r.Split + " split"
 	}
 	a.printf("%s against gold%s · %s counted\n\n", a.paint(bold, run), split, plural(r.Documents, "document"))
+	if r.Documents == 0 { // a table would say nothing
+		a.printLeftOut(r.LeftOut, all)
+		a.sayf("nothing is measured: `filler gold draft` and `filler gold review --reviewer NAME` make reviewed gold of these documents")
+		return
+	}
 	t := a.newTable("field", ">right", ">wrong", ">missed", ">extra", ">precision", ">recall", ">F1").giveWay("precision", "recall", "right")
 	row := func(name string, c score.Counts, of score.Ratios) {
 		t.row(name, c.Right, dash(c.Wrong), dash(c.Missed), dash(c.Extra), ratioText(of.Precision()), ratioText(of.Recall()), field{ratioText(of.F1()), ratioTone(of.F1())})

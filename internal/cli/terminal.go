@@ -100,6 +100,7 @@ func (t *table) row(cells ...any) {
 		if !is {
 			cell = field{text: fmt.Sprint(c)}
 		}
+		cell.text = oneRow.Replace(cell.text)
 		if t.a.term.out { // as wide as it will be shown
 			cell.text = visible(cell.text)
 		}
@@ -107,6 +108,9 @@ func (t *table) row(cells ...any) {
 	}
 	t.rows = append(t.rows, row)
 }
+
+// oneRow keeps a text of several lines in the line of its row.
+var oneRow = strings.NewReplacer("\r\n", " ⏎ ", "\n", " ⏎ ", "\r", " ⏎ ", "\t", " ")
 
 // rule draws a thin rule between rows.
 func (t *table) rule() { t.rows = append(t.rows, nil) }

@@ -209,7 +209,7 @@ func Straight(all []Through, name string) *Picture {
 		}
 	}
 	if len(all) > 0 {
-		p.Foot = []string{"measured on " + all[0].On, "not shown: the lower bound of what is right does not reach the precision"}
+		p.Foot = []string{"measured on " + all[0].On, "0 %, or (not shown): with the gold there is, the lower bound of what is right does not reach the precision"}
 	}
 	return p
 }
