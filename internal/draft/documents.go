@@ -12,9 +12,13 @@ import (
 // FromTexts drafts a schema from the source texts of sample documents.
 func FromTexts(texts []string) (*Result, error) {
 	root := newNode("")
+	texts, titles := titlesOf(texts)
 	r := &reader{heads: headings(texts), known: labelsOf(texts)}
 	for i, text := range texts {
 		r.sample = i
+		if t := titles[i]; t.words != "" {
+			root.kid(t.words, i).add(t.mark, i)
+		}
 		lines := withoutHead(printed.Lines(text))
 		r.nested = isNested(lines)
 		for r.nested && isWrapped(lines) {

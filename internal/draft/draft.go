@@ -303,6 +303,7 @@ func writeFields(b *strings.Builder, parent *node, level, samples int) {
 			name = fmt.Sprintf("%s_%d", n.name, i)
 		}
 		used[strings.ReplaceAll(name, "_", "")] = true
+		name = schema.Quote(name)
 		about := capital(n.label)
 		if !strings.HasSuffix(about, ".") {
 			about += "."
@@ -319,7 +320,7 @@ func writeFields(b *strings.Builder, parent *node, level, samples int) {
 		case n.list && len(n.kids) > 0:
 			fmt.Fprintf(b, "%s%s:  # %s\n%s  list: %s\n", pad, name, n.note(samples), pad, schema.Quote(about))
 			if key := n.key(); key != "" {
-				fmt.Fprintf(b, "%s  key: [%s]\n", pad, key)
+				fmt.Fprintf(b, "%s  key: [%s]\n", pad, schema.Quote(key))
 			}
 			if labels := n.labelsText(); labels != "" {
 				fmt.Fprintf(b, "%s  %s\n", pad, strings.TrimPrefix(labels, ", "))
@@ -351,7 +352,10 @@ func capital(s string) string {
 // most items have a value of it, a figure or a code, and none comes twice in
 // a sample.
 func (n *node) key() string {
-	for _, k := range n.kids {
+	for i, k := range n.kids {
+		if i > 0 && every(k.values, decimalText.MatchString) && !every(k.values, wholeText.MatchString) { // 3.5 hours; in front it may number clauses
+			continue
+		}
 		if k.list || len(k.kids) > 0 || k.repeats || k.points || n.items < 2 || 3*len(k.values) < 2*n.items || severalNumbers(k.values) {
 			continue
 		}

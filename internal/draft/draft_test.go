@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -177,4 +178,26 @@ func paths(s *schema.Schema) (all []string) {
 		all = append(all, f.Path)
 	}
 	return all
+}
+
+// The line that documents begin with names what they are and bears their mark; figures
+// of a table are one number each, whatever signs they are written with.
+func TestTitlesAndFigures(t *testing.T) {
+	sample := func(mark, hours, price string) string {
+		return "Reed & Quill          LOAN SLIP no. " + mark + "\nLent to: Ada Penn\n\nArticle      Hours   Price\nBow case     " + hours + "     " + price + "\nRosin tin    0,5     8,00\n"
+	}
+	r, err := FromTexts([]string{sample("LS-41", "3,5", "1.150,00"), sample("LS-44", "1,25", "60,50")})
+	require.NoError(t, err)
+	s := r.Schema
+	require.NotNil(t, s.Find("loan_slip"), string(r.YAML))
+	assert.Equal(t, schema.Number, s.Find("articles[].hours").Type)
+	assert.Equal(t, schema.Number, s.Find("articles[].price").Type)
+	assert.Equal(t, schema.NumberFormat{Decimal: ",", Group: "."}, s.Find("articles[].price").Numbers)
+	assert.NotEqual(t, []string{"hours"}, s.Find("articles").Key)
+
+	r, err = FromTexts([]string{"Slip 7\nNo: 4\nPhotos: 3,5,8\n", "Note 9\nNo: 5\nPhotos: 3,5\n"})
+	require.NoError(t, err)
+	assert.Nil(t, r.Schema.Find("slip"), "what one sample alone begins with")
+	assert.Equal(t, schema.List, r.Schema.Find("photos").Type)
+	assert.NotContains(t, fmt.Sprint(r.Schema.Advice), "true or false")
 }

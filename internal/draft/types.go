@@ -1,6 +1,8 @@
 package draft
 
 import (
+	"regexp"
+	"slices"
 	"sort"
 	"strings"
 	"unicode"
@@ -54,6 +56,9 @@ func typeText(values []string, about string) string {
 			return "number: " + about + `, written: {decimal: ","}`
 		}
 		return "number: " + about
+	}
+	if signs := groupsOf(seen); signs != "" {
+		return "number: " + about + ", written: " + signs
 	}
 	if unit := unitOf(seen); unit != "" {
 		return "quantity: " + about + ", unit: " + schema.Quote(unit)
@@ -135,6 +140,20 @@ func datesOf(values []string) []string {
 	return used
 }
 
+// groupsOf gives the signs of figures with a decimal each, of which some have groups of three
+// digits: 1,150.00 beside 85.50.
+func groupsOf(values []string) string {
+	for _, signs := range [][2]string{{".", ","}, {",", "."}} {
+		point, group := regexp.QuoteMeta(signs[0]), regexp.QuoteMeta(signs[1])
+		grouped := regexp.MustCompile(`^[-+]?\d{1,3}(?:` + group + `\d{3})+` + point + `\d+$`)
+		plain := regexp.MustCompile(`^[-+]?\d+(?:` + point + `\d+)?$`)
+		if slices.ContainsFunc(values, grouped.MatchString) && every(values, func(s string) bool { return grouped.MatchString(s) || plain.MatchString(s) }) {
+			return "{decimal: " + schema.Quote(signs[0]) + ", group: " + schema.Quote(signs[1]) + "}"
+		}
+	}
+	return ""
+}
+
 func unitOf(values []string) string {
 	unit := ""
 	for _, v := range values {
@@ -187,9 +206,16 @@ var (
 // isMark tells figures and codes that may tell items apart.
 func isMark(s string) bool { return markText.MatchString(s) && !strings.ContainsAny(s, ",") }
 
-// severalNumbers tells values that list whole numbers, some of them more than one.
+// severalNumbers tells values that list whole numbers, some of them more than one. 3,5 is one
+// number with a decimal, where no value has more than one comma.
 func severalNumbers(values []string) bool {
 	several := false
+	if every(values, func(v string) bool {
+		v = strings.TrimSpace(v)
+		return v == "" || v == "-" || v == "–" || decimalText.MatchString(v)
+	}) {
+		return false
+	}
 	for _, v := range values {
 		v = strings.TrimRight(strings.TrimSpace(v), ".,;")
 		switch {

@@ -56,7 +56,7 @@ func (a *adviser) note(n *place.Node, msg, hint string) {
 }
 
 func (a *adviser) field(f *Field, n *place.Node) {
-	if misread[strings.ToLower(f.Name)] {
+	if misread[strings.ToLower(f.Name)] && !n.KeyIsQuoted() {
 		a.note(n, fmt.Sprintf("other YAML readers take the name %q for true or false", f.Name), "rename the field, or put the name in quotes")
 	}
 	switch f.Type {

@@ -67,6 +67,11 @@ func (n *Node) Key() string {
 	return n.key.Value
 }
 
+// KeyIsQuoted tells whether the key of the node stands in quotes.
+func (n *Node) KeyIsQuoted() bool {
+	return n.key != nil && n.key.Style&(yaml.SingleQuotedStyle|yaml.DoubleQuotedStyle) != 0
+}
+
 // IsMap tells whether the node holds keys and values.
 func (n *Node) IsMap() bool { return n.y.Kind == yaml.MappingNode }
 
