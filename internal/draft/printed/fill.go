@@ -238,6 +238,7 @@ func (w *filler) fillSlots(out *value.Value, own []*slot, lines []*line) {
 			}
 		}
 	}
+	titled(out, own, taken, lines)
 	if w.exact {
 		return
 	}

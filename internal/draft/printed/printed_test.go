@@ -111,3 +111,15 @@ func FuzzFill(f *testing.F) {
 		})
 	})
 }
+
+// The line that a document begins with says the mark of what it is.
+func TestTitled(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  loan_slip: Mark of the slip.\n  lent_to: Who has it.\n"))
+	require.NoError(t, err)
+	for _, text := range []string{"LOAN SLIP LS-41\nLent to: Ada Penn\n", "Reed & Quill        Loan slip no. LS-41\nLent to: Ada Penn\n"} {
+		v := Fill(s, text)
+		assert.JSONEq(t, `{"loan_slip":"LS-41","lent_to":"Ada Penn"}`, string(v.JSON()), text)
+	}
+	v := Fill(s, "Loans of 2031\nLent to: Ada Penn\n")
+	assert.JSONEq(t, `{"loan_slip":null,"lent_to":"Ada Penn"}`, string(v.JSON()))
+}
