@@ -291,7 +291,7 @@ func TestAgain(t *testing.T) {
 		var lines []Missed
 		var fields []string
 		for _, said := range append(some(r, 5), "# Look again", "x: \"y\"\n\nz\u202e") {
-			m := Missed{[]string{"visited", "bays[]", "bays[].deck"}[r.IntN(3)], said}
+			m := Missed{Field: []string{"visited", "bays[]", "bays[].deck"}[r.IntN(3)], Now: []string{"", "true", `"a: \"b"`}[r.IntN(3)], Line: said}
 			lines = append(lines, m)
 			if !slices.Contains(fields, m.Field) {
 				fields = append(fields, m.Field)
@@ -306,7 +306,7 @@ func TestAgain(t *testing.T) {
 	if time, _ := ReadAgain("# Document\nabc\n"); time != 0 {
 		t.Error("nothing is asked again")
 	}
-	long := WriteAgain([]Missed{{"bays[]", strings.Repeat("bay äöü ", 50)}}, 1)
+	long := WriteAgain([]Missed{{Field: "bays[]", Line: strings.Repeat("bay äöü ", 50)}}, 1)
 	if len(long) > 130 || !utf8.ValidString(long) || !strings.Contains(long, "bay äöü …") {
 		t.Error(long)
 	}

@@ -69,25 +69,32 @@ func Has(text, heading string) bool {
 	return strings.Contains("\n"+text, "\n"+heading)
 }
 
-// Missed is a line of a document that nothing came from, and the field that it
-// speaks of.
-type Missed struct{ Field, Line string }
+// Missed is a line of a document that nothing came from, the field that it speaks of, and
+// the value that the field has, if any, as JSON.
+type Missed struct{ Field, Now, Line string }
 
 // missedLength is how much of such a line is shown, in bytes: enough to find it.
 const missedLength = 80
 
 // WriteAgain gives the section of the lines that are asked about once more, for
-// the first, second... time: FIELD: "LINE" each.
+// the first, second... time: FIELD: "LINE" each, or FIELD (so far VALUE): "LINE".
 func WriteAgain(lines []Missed, time int) string {
 	text := LookAgain
 	if time > 1 {
 		text += fmt.Sprintf(" (%d)", time)
 	}
 	for _, m := range lines {
-		text += fmt.Sprintf("\n%s: %q", m.Field, start(m.Line))
+		now := ""
+		if m.Now != "" {
+			now = soFar + m.Now + ")"
+		}
+		text += fmt.Sprintf("\n%s%s: %q", m.Field, now, start(m.Line))
 	}
 	return text + "\n"
 }
+
+// soFar stands before the value that a field has.
+const soFar = " (so far "
 
 // start gives the first words of a line, with one space between them.
 func start(line string) string {
@@ -117,6 +124,7 @@ func ReadAgain(text string) (time int, fields []string) {
 		if !ok {
 			break
 		}
+		field, _, _ = strings.Cut(field, soFar)
 		if !slices.Contains(fields, field) {
 			fields = append(fields, field)
 		}

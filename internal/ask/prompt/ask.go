@@ -2,6 +2,7 @@ package prompt
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 
@@ -146,11 +147,15 @@ func (a Ask) request() *exchange.Request {
 
 // continued tells what to do with what begins or ends outside of a part.
 func continued(s *schema.Schema, c *Chunk) string {
+	keep := ""
+	if slices.ContainsFunc(c.Missing, func(m outline.Missed) bool { return m.Now != "" }) {
+		keep = "What is so far the value of a field stays, unless the line says another of this very field. "
+	}
 	switch {
 	case c.Only && c.Time > 1:
-		return "Nothing came from the lines under Look again when they were asked about before. Each is listed behind the field that it may speak of. Fill what they say of it; all that they do not say is null, or []. "
+		return "Nothing came from the lines under Look again when they were asked about before. Each is listed behind the field that it may speak of. Fill what they say of it; all that they do not say is null, or []. " + keep
 	case c.Only:
-		return "Nothing was taken so far from the lines under Look again. Each is listed behind the field that it may speak of. Fill what they say of it; all that they do not say is null, or []. "
+		return "Nothing was taken so far from the lines under Look again. Each is listed behind the field that it may speak of. Fill what they say of it; all that they do not say is null, or []. " + keep
 	case s.EachEntry():
 		return "An entry that began earlier or goes on later is filled as far as this part and its opening say. "
 	}

@@ -384,14 +384,22 @@ func (l *leaving) isOwn(item value.Pointer, line int) bool {
 	return own
 }
 
+// shownAround is how much of a long line is shown around what was left over, in bytes.
+const shownAround = 80
+
 // line gives the line that something left over stands in, as it is asked about.
 func (l *leaving) line(left leftover, field string, p value.Pointer) Line {
 	ix := l.w.ix
 	n := ix.LineOf(left.Start)
 	text, start, end := ix.rowAt(n)
-	if len(text) > longestLine {
-		start, end = max(start, left.Start-longestLine/2), min(end, left.End+longestLine/2)
-		text = strings.ToValidUTF8(ix.Source[start:end], "")
+	if len(text) > shownAround {
+		from, to := max(start, left.Start-shownAround/2), min(end, left.End+shownAround/2)
+		if i := strings.IndexByte(ix.Source[from:left.Start], ' '); from > start && i >= 0 {
+			from += i
+		}
+		if text = strings.ToValidUTF8(ix.Source[from:to], ""); from > start {
+			text = "… " + text
+		}
 	}
 	return Line{Start: left.Start, End: left.End, Line: n + 1, Field: field, Text: strings.Join(strings.Fields(text), " "), At: p, Left: true}
 }

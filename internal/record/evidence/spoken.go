@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/record/normalize"
@@ -76,14 +78,42 @@ func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind
 		if o.Value != chosen {
 			continue
 		}
-		add(w.ix.find(schema.Spoken(o.Value)), Restated, "")
+		found := w.ix.find(schema.Spoken(o.Value))
+		add(found, Restated, "")
 		for _, also := range o.Also {
 			if f.List != nil && len(f.List.Meant(also)) > 1 {
 				continue // it means others as well
 			}
-			add(w.ix.find(also), Restated, "")
+			more := w.ix.find(also)
+			found = append(found, more...)
+			add(more, Restated, "")
+		}
+		if len(found) == 0 && f.List == nil {
+			add(w.manyOf(f, o), Restated, "")
 		}
 	}
+}
+
+// shortestOfMany is how many letters a word has at least whose plural is looked for.
+const shortestOfMany = 4
+
+// manyOf finds an option by a plural of its word: radiators, Planken; none that is another
+// option, or one of its words.
+func (w *weigher) manyOf(f *schema.Field, o schema.Option) (found []span) {
+	for _, name := range append([]string{schema.Spoken(o.Value)}, o.Also...) {
+		if utf8.RuneCountInString(name) < shortestOfMany || strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsLetter(r) }) {
+			continue
+		}
+		for _, end := range []string{"s", "es", "e", "en", "n"} {
+			other := name + end
+			if !slices.ContainsFunc(f.Of, func(o schema.Option) bool {
+				return strings.EqualFold(o.Value, other) || slices.ContainsFunc(o.Also, func(also string) bool { return strings.EqualFold(also, other) })
+			}) {
+				found = append(found, w.ix.find(other)...)
+			}
+		}
+	}
+	return found
 }
 
 // yesNo finds the words for true or false behind a label of the field, and those

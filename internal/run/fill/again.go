@@ -132,7 +132,11 @@ func (w *filling) askAgain(by *Model, lines []evidence.Line, whole *part, room p
 			next = w.cuts.Around([]layout.Span{l})
 		}
 		group, around = append(group, l), next
-		missed = append(missed, outline.Missed{Field: line.Field, Line: line.Text})
+		one := outline.Missed{Field: line.Field, Line: line.Text}
+		if v := w.record.At(line.At); line.At != "" && !v.Empty() && w.Schema.At(line.At).IsLeaf() {
+			one.Now = string(v.JSON())
+		}
+		missed = append(missed, one)
 	}
 	flush()
 	return pieces
