@@ -31,7 +31,7 @@ func (u *unread) rows(labelled []Line) []Line {
 			for at := n + step; at >= 0 && at <= len(ix.Breaks) && !taken[at]; at += step {
 				text, start, end := ix.rowAt(at)
 				own := cellsOf(text)
-				if u.isRead(at, own) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) && (step < 0 || u.goesOn(at, cells) || !u.hasTexts(list)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
+				if u.isRead(at, own) || u.isReadLike(at, n, list) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) && (step < 0 || u.goesOn(at, cells) || !u.hasTexts(list)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
 					break
 				}
 				taken[at] = true
@@ -160,6 +160,46 @@ func (u *unread) isRead(line int, cells []string) bool {
 	return most*2 >= full && most > 0
 }
 
+// isReadLike tells whether an item of a list has as many of its values in a line as its items
+// have in another row: where two tables stand side by side, half of the cells are of neither.
+func (u *unread) isReadLike(line, row int, list string) bool {
+	have := u.mostOf(row, list)
+	return have > 1 && u.mostOf(line, list) >= have || len(u.leaves[line]) > 0 && u.isEmptyUnder(line, row, list)
+}
+
+// mostOf gives how many values an item of a list has at most in a line that is its own.
+func (u *unread) mostOf(n int, list string) (most int) {
+	of := map[value.Pointer]int{}
+	for _, p := range u.leaves[n] {
+		item := p.Parent()
+		if f := u.s.At(item.Parent()); f == nil || f.Type != schema.List || u.called(f) != list {
+			continue
+		}
+		if home, ok := u.homes[item]; !ok || n >= home-1 && n <= home+1 {
+			of[item]++
+			most = max(most, of[item])
+		}
+	}
+	return most
+}
+
+// isEmptyUnder tells whether a line has no figure in the columns in which items of a list have
+// theirs in another row: Holiday - -, beside a row of another table.
+func (u *unread) isEmptyUnder(line, row int, list string) bool {
+	_, start, _ := u.w.ix.rowAt(row)
+	from, to := 1<<30, 0
+	for i, p := range u.leaves[row] {
+		if f := u.s.At(p.Parent().Parent()); f != nil && f.Type == schema.List && u.called(f) == list {
+			from, to = min(from, u.claims[row][i].Start-start), max(to, u.claims[row][i].End-start)
+		}
+	}
+	there, here := u.w.ix.Line(row+1), u.w.ix.Line(line+1)
+	if from < 0 || to > len(there) || from >= min(to, len(here)) || !hasFigure(there[from:to]) {
+		return false
+	}
+	return !hasFigure(here[from:min(to, len(here))])
+}
+
 // isSum tells a row whose figures are all values of the record itself, and of no
 // item: a total below the rows.
 func (u *unread) isSum(line int) bool {
@@ -200,6 +240,7 @@ func (u *unread) headed(taken map[int]bool) []Line {
 		if list == "" {
 			continue
 		}
+		like := n
 		for at := n + 1; at <= len(ix.Breaks); at++ {
 			row, start, end := ix.rowAt(at)
 			cells := cellsOf(row)
@@ -209,9 +250,12 @@ func (u *unread) headed(taken map[int]bool) []Line {
 			case len(cells) < 2 || len(cells) < len(head)-1 || len(cells) > len(head)+1 || strings.Contains(row, ": "):
 				at = len(ix.Breaks) + 1
 				continue
-			case !u.isRead(at, cells) && !taken[at]:
+			case !u.isRead(at, cells) && !u.isReadLike(at, like, list) && !taken[at]:
 				taken[at] = true
 				lines = append(lines, Line{Start: start, End: end, Line: at + 1, Field: list, Text: strings.Join(strings.Fields(row), " ")})
+			}
+			if u.mostOf(at, list) > 1 {
+				like = at
 			}
 		}
 	}

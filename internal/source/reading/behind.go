@@ -90,6 +90,9 @@ var labelOfNext = lazy.New(`^\pL{1,12}[ \x{00a0}][-−+<>≤≥]?[ \x{00a0}]?[.,
 // isGrade is a letter in a column of its own that a unit has, too: 5,2     C.
 var isGrade = lazy.New(`^[A-F](?: {2}|\t|\n| ?\||$)`)
 
+// isAge is years in short, which alone would be joules: 1 J. alt, (34 J.).
+var isAge = lazy.New(`^J\.(?: alt\b|\))`)
+
 // measureBehind gives the words right behind a figure that name a unit or a
 // currency, or else the one word, and the bytes up to their end.
 func measureBehind(rest string) (word string, size int) {
@@ -110,6 +113,9 @@ func measureBehind(rest string) (word string, size int) {
 	gap := len(rest) - len(trimmed)
 	if gap > 1 && (labelOfNext.MatchString(trimmed) || isGrade.MatchString(trimmed)) {
 		return "", 0
+	}
+	if isAge.MatchString(trimmed) {
+		return "Jahre", gap + len("J.")
 	}
 	ends := wordEnds(trimmed, 3)
 	if word, end := longUnitBehind(trimmed); end > 0 {

@@ -359,8 +359,9 @@ func (tx *Text) sameYear(at Span, year string) bool {
 
 // months is the months of a source, made when they are first asked for.
 type months struct {
-	once sync.Once
-	at   map[string][]Span // by the month as records hold it
+	once  sync.Once
+	at    map[string][]Span // by the month as records hold it
+	short map[string][]Span // by the same without the century
 }
 
 // monthText is a month of a year, in words of any language or in figures.
@@ -369,12 +370,15 @@ var monthText = lazy.New(`(\pL{3,12})\.?,? (?:de )?(\d{4})|(?:^|[^\d./-])(\d{1,2
 // Months gives the places where a month is written, as records hold it: 2032-04.
 func (tx *Text) Months(month string) []Span {
 	tx.months.once.Do(func() {
-		tx.months.at = map[string][]Span{}
+		tx.months.at, tx.months.short = map[string][]Span{}, map[string][]Span{}
 		for _, s := range tx.Stretches {
 			tx.findMonths(s)
 		}
 	})
-	return tx.months.at[month]
+	if at := tx.months.at[month]; len(at) > 0 || len(month) < 5 {
+		return at
+	}
+	return tx.months.short[month[2:]]
 }
 
 // AllMonths gives the places of all months of a year.
@@ -387,8 +391,20 @@ func (tx *Text) AllMonths() (all []Span) {
 	return all
 }
 
+// shortMonth is a month with a year of two figures, which stands for that of any century: 5/31.
+// It may be many other things.
+var shortMonth = lazy.New(`(0[1-9]|1[0-2]|[1-9])/'?(\d{2})`)
+
 func (tx *Text) findMonths(s Span) {
 	text := tx.Source[s.Start:s.End]
+	for _, m := range shortMonth.FindAllStringSubmatchIndex(text, -1) {
+		if m[0] > 0 && (isWordByte(text[m[0]-1]) || strings.IndexByte("./,-", text[m[0]-1]) >= 0) || m[1] < len(text) && (isWordByte(text[m[1]]) || strings.IndexByte("/-%", text[m[1]]) >= 0) {
+			continue
+		}
+		n, _ := strconv.Atoi(text[m[2]:m[3]])
+		key := fmt.Sprintf("%s-%02d", text[m[4]:m[5]], n)
+		tx.months.short[key] = append(tx.months.short[key], Span{s.Start + m[0], s.Start + m[1]})
+	}
 	for _, m := range monthText.FindAllStringSubmatchIndex(text, -1) {
 		from, y, said := m[2], 4, ""
 		if m[2] >= 0 {

@@ -95,6 +95,11 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 			continue
 		}
 		digits := ungrouped.Replace(text[start:end])
+		for _, none := range noHundredths { // 1.850,- has no decimals, and groups of three
+			if strings.HasPrefix(text[end:], none) && strings.ContainsAny(digits, ".,") && !strings.Contains(digits, none[:1]) {
+				digits += none[:1] + "00"
+			}
+		}
 		if r, _ := utf8.DecodeRuneInString(text[end:]); parts[string(r)] != "" || strings.HasPrefix(text[end:], " ") && fractionBehind.MatchString(text[end:min(len(text), end+6)]) {
 			continue // the whole part of a fraction
 		}
