@@ -22,7 +22,11 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	put(w.inOneLine(text, w.ix.find), Restated, text)
 	w.partDates(text, put)
 	for _, format := range f.DateFormats() {
-		put(w.inOneLine(format.Write(text), w.ix.find), Restated, "")
+		short := format.Write(text)
+		put(w.inOneLine(short, w.ix.find), Restated, "")
+		if long := oneFigure.ReplaceAllString(short, "0$0"); long != short { // 07 Nov 31
+			put(w.inOneLine(long, w.ix.find), Restated, "")
+		}
 	}
 	put(w.ix.Days(text), Restated, "")
 	if len(text) == len("2031") {
@@ -41,6 +45,9 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	}
 	w.open = append(w.open, open...)
 }
+
+// oneFigure is a day or a month of one figure.
+var oneFigure = lazy.New(`\b\d\b`)
 
 // inOneLine gives the places of a day as it is written; figures in two lines are no day.
 func (w *weigher) inOneLine(text string, find func(string) []span) []span {

@@ -174,11 +174,13 @@ func (ix *Index) nickNamed(text string, want []reading.Token) (found []span) {
 	return found
 }
 
-// sharedName finds a name whose family name is said once for two: Gwen & Rob Tolliver.
+// sharedName finds a name of which the end is said once for two: Gwen & Rob Tolliver, Mr and
+// Mrs P Quayle.
 func (ix *Index) sharedName(text string, want []reading.Token) (found []span) {
-	if len(want) != 2 || strings.ContainsAny(text, "0123456789,") {
+	if len(want) < 2 || len(want) > mostNames || strings.ContainsAny(text, "0123456789,") {
 		return nil
 	}
+	rest := want[1:]
 	for _, first := range ix.ByWord[want[0].Word] {
 		last := first + 2 // Gwen & Rob Tolliver
 		if first+1 < len(ix.Tokens) && lang.ListAnd.Has(ix.Tokens[first+1].Word) {
@@ -186,11 +188,11 @@ func (ix *Index) sharedName(text string, want []reading.Token) (found []span) {
 		} else if last < len(ix.Tokens) && strings.TrimSpace(ix.Source[ix.Tokens[first].End:ix.Tokens[first+1].Start]) != "&" {
 			continue
 		}
-		if last >= len(ix.Tokens) || ix.Tokens[last].Word != want[1].Word || ix.Source[ix.Tokens[last-1].End:ix.Tokens[last].Start] != " " {
+		if last+len(rest) > len(ix.Tokens) || !ix.sameWords(last, rest) || ix.Source[ix.Tokens[last-1].End:ix.Tokens[last].Start] != " " {
 			continue
 		}
 		if r, _ := utf8.DecodeRuneInString(ix.Source[ix.Tokens[last-1].Start:]); unicode.IsUpper(r) {
-			found = append(found, between(ix.Tokens[first].Start, ix.Tokens[last].End))
+			found = append(found, between(ix.Tokens[first].Start, ix.Tokens[last+len(rest)-1].End))
 		}
 	}
 	return found

@@ -123,8 +123,9 @@ func standsAlone(text string, start, end int) bool {
 	return letters == 0 || lang.Ordinal.Has(rest[:letters]) || letters == 2 || letters == 3 || letters == 1 && (strings.IndexByte("kxh", rest[0]|0x20) >= 0 || rest[0] == 'C' || rest[0] == 'F') || UnitOf(rest[:letters]) != "" && rest[:letters] != "a" || lang.Currency.Has(rest[:letters]) || lang.Minor.Has(rest[:letters])
 }
 
-// pair is two figures with a stroke between of which the first can be no day: 145/85.
-var pair = lazy.New(`^(?:(?:3[2-9]|[4-9]\d|[1-9]\d\d)/[1-9]\d{1,2}|[1-9]\d{0,2}(?:[.,]\d{3})+/[1-9]\d{0,2}(?:[.,]\d{3})+)$`)
+// pair is two figures with a stroke between that are no day of a month and no month of a year:
+// 145/85, 17/25.
+var pair = lazy.New(`^(?:(?:1[3-9]|2\d|3[01])/(?:1[3-9]|[2-9]\d)|(?:3[2-9]|[4-9]\d|[1-9]\d\d)/[1-9]\d{1,2}|[1-9]\d{0,2}(?:[.,]\d{3})+/[1-9]\d{0,2}(?:[.,]\d{3})+)$`)
 
 // isPair tells whether the stroke at a place stands between two such figures.
 func isPair(text string, stroke int) bool {
