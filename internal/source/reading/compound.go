@@ -28,7 +28,7 @@ var smaller = map[string]struct {
 	unit   string
 	digits int // of the second figure; 0: any number
 }{
-	"km": {"m", 3}, "m": {"cm", 2}, "t": {"kg", 3}, "kg": {"g", 3}, "l": {"cl", 2}, "ft": {"in", 0}, "lb": {"oz", 0}, "stone": {"lb", 0},
+	"km": {"m", 3}, "m": {"cm", 2}, "t": {"kg", 3}, "kg": {"g", 3}, "l": {"cl", 2}, "ft": {"in", 0}, "lb": {"oz", 0}, "stone": {"lb", 0}, "h": {"min", 2},
 }
 
 // compound reads what a stretch of the text says in two figures.
