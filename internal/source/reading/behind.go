@@ -114,7 +114,7 @@ func measureBehind(rest string) (word string, size int) {
 	if gap > 1 && (labelOfNext.MatchString(trimmed) || isGrade.MatchString(trimmed)) {
 		return "", 0
 	}
-	if isAge.MatchString(trimmed) {
+	if strings.HasPrefix(trimmed, "J.") && isAge.MatchString(trimmed) {
 		return "Jahre", gap + len("J.")
 	}
 	ends := wordEnds(trimmed, 3)

@@ -29,6 +29,27 @@ func (m Measure) none() bool { return m.Unit == "" && m.Code == "" && !m.Minor }
 // MeasureOf gives what a figure measures, by what stands beside it, else by the
 // label before it, else by the head of its column.
 func (tx *Text) MeasureOf(s Span) Measure {
+	k := &tx.figured
+	k.mu.Lock()
+	m, known := k.of[s]
+	k.mu.Unlock()
+	if known {
+		return m
+	}
+	m = tx.measure(s)
+	k.mu.Lock()
+	defer k.mu.Unlock()
+	if k.of == nil || len(k.of) >= mostMeasures {
+		k.of = map[Span]Measure{}
+	}
+	k.of[s] = m
+	return m
+}
+
+// mostMeasures is of how many figures a text keeps what they measure.
+const mostMeasures = 1 << 14
+
+func (tx *Text) measure(s Span) Measure {
 	m := tx.beside(s)
 	if m.none() {
 		m = tx.ofNext(s)
@@ -46,6 +67,12 @@ func (tx *Text) MeasureOf(s Span) Measure {
 		m.Where, m.Each = s, isEach(said, m.Word)
 	}
 	return m
+}
+
+// figured is what figures measure, as far as it was asked for.
+type figured struct {
+	mu sync.Mutex
+	of map[Span]Measure
 }
 
 // measured are the units that a text names, as far as they were asked for.

@@ -16,8 +16,8 @@ import (
 
 // days is the dates of a source, made when they are first asked for.
 type days struct {
-	once sync.Once
-	at   map[string][]Span // by the day as records hold it
+	once, shortly sync.Once
+	at            map[string][]Span // by the day as records hold it
 	// those in figures alone, by every day that they may be
 	figures map[string][]Span
 	part    map[string][]Span // those without a year, by month and day: 06-05
@@ -359,9 +359,9 @@ func (tx *Text) sameYear(at Span, year string) bool {
 
 // months is the months of a source, made when they are first asked for.
 type months struct {
-	once  sync.Once
-	at    map[string][]Span // by the month as records hold it
-	short map[string][]Span // by the same without the century
+	once, shortly sync.Once
+	at            map[string][]Span // by the month as records hold it
+	short         map[string][]Span // by the same without the century
 }
 
 // monthText is a month of a year, in words of any language or in figures.
@@ -370,7 +370,7 @@ var monthText = lazy.New(`(\pL{3,12})\.?,? (?:de )?(\d{4})|(?:^|[^\d./-])(\d{1,2
 // Months gives the places where a month is written, as records hold it: 2032-04.
 func (tx *Text) Months(month string) []Span {
 	tx.months.once.Do(func() {
-		tx.months.at, tx.months.short = map[string][]Span{}, map[string][]Span{}
+		tx.months.at = map[string][]Span{}
 		for _, s := range tx.Stretches {
 			tx.findMonths(s)
 		}
@@ -378,6 +378,12 @@ func (tx *Text) Months(month string) []Span {
 	if at := tx.months.at[month]; len(at) > 0 || len(month) < 5 {
 		return at
 	}
+	tx.months.shortly.Do(func() {
+		tx.months.short = map[string][]Span{}
+		for _, s := range tx.Stretches {
+			tx.findShortMonths(s)
+		}
+	})
 	return tx.months.short[month[2:]]
 }
 
@@ -395,7 +401,7 @@ func (tx *Text) AllMonths() (all []Span) {
 // It may be many other things.
 var shortMonth = lazy.New(`(0[1-9]|1[0-2]|[1-9])/'?(\d{2})`)
 
-func (tx *Text) findMonths(s Span) {
+func (tx *Text) findShortMonths(s Span) {
 	text := tx.Source[s.Start:s.End]
 	for _, m := range shortMonth.FindAllStringSubmatchIndex(text, -1) {
 		if m[0] > 0 && (isWordByte(text[m[0]-1]) || strings.IndexByte("./,-", text[m[0]-1]) >= 0) || m[1] < len(text) && (isWordByte(text[m[1]]) || strings.IndexByte("/-%", text[m[1]]) >= 0) {
@@ -405,6 +411,10 @@ func (tx *Text) findMonths(s Span) {
 		key := fmt.Sprintf("%s-%02d", text[m[4]:m[5]], n)
 		tx.months.short[key] = append(tx.months.short[key], Span{s.Start + m[0], s.Start + m[1]})
 	}
+}
+
+func (tx *Text) findMonths(s Span) {
+	text := tx.Source[s.Start:s.End]
 	for _, m := range monthText.FindAllStringSubmatchIndex(text, -1) {
 		from, y, said := m[2], 4, ""
 		if m[2] >= 0 {

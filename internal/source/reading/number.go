@@ -95,10 +95,8 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 			continue
 		}
 		digits := ungrouped.Replace(text[start:end])
-		for _, none := range noHundredths { // 1.850,- has no decimals, and groups of three
-			if strings.HasPrefix(text[end:], none) && strings.ContainsAny(digits, ".,") && !strings.Contains(digits, none[:1]) {
-				digits += none[:1] + "00"
-			}
+		if len(digits) > 4 && end < len(text) && (text[end] == ',' || text[end] == '.') {
+			digits = withHundredths(digits, text[end:])
 		}
 		if r, _ := utf8.DecodeRuneInString(text[end:]); parts[string(r)] != "" || strings.HasPrefix(text[end:], " ") && fractionBehind.MatchString(text[end:min(len(text), end+6)]) {
 			continue // the whole part of a fraction
@@ -132,6 +130,17 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 		all = append(all, literal{Span{start, end + size}, digits, scale})
 	}
 	return all
+}
+
+// withHundredths gives figures with the decimals that a sign behind them says they do not have:
+// 1.850,- is 1.850,00, whose point sets groups apart.
+func withHundredths(digits, behind string) string {
+	for _, none := range noHundredths {
+		if strings.HasPrefix(behind, none) && strings.ContainsAny(digits, ".,") && !strings.Contains(digits, none[:1]) {
+			return digits + none[:1] + "00"
+		}
+	}
+	return digits
 }
 
 // spacedGroups is a number with blanks between its thousands.

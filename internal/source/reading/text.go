@@ -47,6 +47,7 @@ type Text struct {
 	derived   derived
 	back      []Span    // what the text takes back
 	measured  *measured // of the whole source, also where some stretches are read
+	figured   figured
 	named     named
 	standing  standing
 	fours     fours
