@@ -4,6 +4,7 @@ import (
 	"errors"
 	"fmt"
 	"os"
+	"path"
 	"path/filepath"
 	"runtime"
 	"slices"
@@ -252,13 +253,37 @@ func (w *work) one(name string) ([]document.Source, error) {
 		return w.rowsOf(t), nil
 	}
 	if document.IsAddress(name) || !strings.Contains(name, "#") || exists(at) {
-		return w.find([]string{at})
+		found, err := w.find([]string{at})
+		return found, w.perhaps(name, err)
 	}
 	if part, ok := document.OfPart(w.root, at); ok && exists(part.File) && w.tableAt(part.File) == nil {
 		return []document.Source{part}, nil
 	}
 	row, err := rowNamed(w.rows(), name)
 	return []document.Source{row}, err
+}
+
+// perhaps names the document of the project that a name without its folder or its ending may mean,
+// where there is no such file.
+func (w *work) perhaps(name string, err error) error {
+	var missing *document.Error
+	if !errors.As(err, &missing) || exists(name) || w.project == nil || strings.ContainsAny(name, "*?[") {
+		return err
+	}
+	all, findErr := document.Find(w.root, w.project.Documents)
+	if findErr != nil {
+		return err
+	}
+	var near []string
+	for _, s := range all {
+		if base := path.Base(s.ID); base == name || strings.TrimSuffix(base, path.Ext(base)) == name {
+			near = append(near, s.ID)
+		}
+	}
+	if len(near) != 1 {
+		return err
+	}
+	return &document.Error{File: name, Msg: missing.Msg, Hint: fmt.Sprintf("did you mean %q?", near[0])}
 }
 
 // mails gives the e-mails that the project names as such, and what is attached to
