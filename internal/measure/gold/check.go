@@ -76,10 +76,17 @@ func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Docum
 	case r.Hashes.Since(record.Hashes{Text: doc.Hash, File: doc.FileHash}) == record.Changed:
 		add(Changed, "", "%s has changed since review; review it again and sign", r.Document)
 	default:
-		places := evidence.Of(s, &r.Record, evidence.NewIndex(doc.Text))
-		for p, place := range places {
-			if place.Kind == evidence.None && !at[p] {
-				add(NoEvidence, p, "%s is nowhere in %s", r.Record.At(p).Named(""), r.Document)
+		ix := evidence.NewIndex(doc.Text)
+		for p, place := range evidence.Of(s, &r.Record, ix) {
+			if place.Kind != evidence.None || at[p] {
+				continue
+			}
+			own := r.Record.At(p)
+			switch why := ix.Doubt(s.Holding(p), own, place, false); why.(type) {
+			case record.TwoFigures, record.SaysOther:
+				add(NoEvidence, p, "%s, in %s: %s", own.Named(""), r.Document, why.Text())
+			default:
+				add(NoEvidence, p, "%s is nowhere in %s", own.Named(""), r.Document)
 			}
 		}
 	}
