@@ -226,7 +226,7 @@ func inOtherLanguage(day, like string) (all []string) {
 	for _, l := range lang.Languages() {
 		months := l.Words(lang.Month)
 		for _, name := range months {
-			if !strings.Contains(strings.ToLower(like), strings.ToLower(name)) || len(name) < 3 || l.Code == "en" {
+			if !strings.Contains(strings.ToLower(like), strings.ToLower(name)) || len(name) < 3 || l.Code == "en" || l.Code == "common" {
 				continue
 			}
 			for _, own := range months {

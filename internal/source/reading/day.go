@@ -89,6 +89,9 @@ func (tx *Text) findDays() {
 			tx.dayAlone(i)
 			tx.dayGlued(i)
 		}
+		for _, s := range tx.Stretches {
+			tx.daysWithSigns(s)
+		}
 		for _, days := range []map[string][]Span{tx.days.at, tx.days.figures} {
 			for day := range days {
 				tx.days.years[day[:4]], tx.days.months[day[:7]] = true, true
@@ -130,6 +133,12 @@ func (tx *Text) dayAround(i int, name string) {
 	if day := tx.dayOf(i + 1); day != "" {
 		if year, last := tx.yearFrom(i + 2); year != "" && tx.near(i, i+2) {
 			tx.keepDay(i, last, year, month, day)
+			return
+		}
+	}
+	if year, ok := tx.year(i - 1); ok && tx.near(i-1, i) { // 2031. március 7.
+		if day := tx.dayOf(i + 1); day != "" && tx.near(i, i+1) {
+			tx.keepDay(i-1, i+1, year, month, day)
 			return
 		}
 	}
@@ -415,6 +424,7 @@ func (tx *Text) findShortMonths(s Span) {
 
 func (tx *Text) findMonths(s Span) {
 	text := tx.Source[s.Start:s.End]
+	tx.monthsWithSigns(s)
 	for _, m := range monthText.FindAllStringSubmatchIndex(text, -1) {
 		from, y, said := m[2], 4, ""
 		if m[2] >= 0 {

@@ -1,0 +1,27 @@
+package reading
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// Days are read in languages of which no more than the months is known, and with the signs that
+// stand behind their figures.
+func TestDaysElsewhere(t *testing.T) {
+	for text, day := range map[string]string{
+		"Faktura den 3 maj 2031": "2031-05-03", "dne 5. listopadu 2031 v 9.15": "2031-11-05", "АКТ от «12» марта 2031 г.": "2031-03-12", "до 31 августа 2031 года": "2031-08-31",
+		"Ödeme: 14 Ağustos 2031": "2031-08-14", "Kelt: 2031. március 7.": "2031-03-07", "päivänä 9. marraskuuta 2031": "2031-11-09", "11 decembrie 2031": "2031-12-11", "so it was in 2030. March 3, 2031 was dry": "2031-03-03", "7 Ιουνίου 2031": "2031-06-07",
+		"2031年11月3日": "2031-11-03", "期限: 令和13年11月30日": "2031-11-30", "平成元年1月8日": "1989-01-08", "2031년 11월 3일까지": "2031-11-03",
+	} {
+		tx := New(text + "\n")
+		found := tx.Days(day)
+		if assert.Len(t, found, 1, text) {
+			assert.Len(t, tx.AllDays(), 1, text)
+		}
+	}
+	for _, text := range []string{"2031年13月3日", "2031年11月", "第11月3日", "令和13"} {
+		assert.Empty(t, New(text).AllDays(), text)
+	}
+	assert.Len(t, New("開始: 2031年11月 から").Months("2031-11"), 1)
+}
