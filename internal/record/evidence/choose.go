@@ -57,6 +57,10 @@ func (w *weigher) single() {
 		if at := w.places[l.path]; at.Found() || l.f.Type != schema.Integer || l.value != "1" || l.fixed != nil {
 			continue
 		}
+		if s := w.oneOfIts(l.f); s.End > 0 {
+			w.places[l.path] = Place{Kind: Restated, Start: s.Start, End: s.End, Line: w.ix.LineOf(s.Start) + 1, Tied: true}
+			continue
+		}
 		for _, other := range l.item.leaves {
 			what := w.places[other.path]
 			if i := w.ix.TokenAt(what.Start) - 1; other.f.Type == schema.Text && what.Found() && i >= 0 && lang.OneUnit.Has(w.ix.Tokens[i].Word) && w.ix.Source[w.ix.Tokens[i].End:what.Start] == " " {
@@ -66,6 +70,22 @@ func (w *weigher) single() {
 			}
 		}
 	}
+}
+
+// oneOfIts gives the article before the name of what a field of the record itself counts: four
+// adults and a dog, for dogs.
+func (w *weigher) oneOfIts(f *schema.Field) span {
+	if strings.Contains(f.Path, "[]") {
+		return span{}
+	}
+	for _, name := range w.labels(f) {
+		for _, i := range w.ix.ByWord[lang.Singular(name[0])] {
+			if len(name) == 1 && i > 0 && lang.OneUnit.Has(w.ix.Tokens[i-1].Word) && w.ix.Source[w.ix.Tokens[i-1].End:w.ix.Tokens[i].Start] == " " {
+				return w.ix.Tokens[i-1].Span
+			}
+		}
+	}
+	return span{}
 }
 
 // isAnothers tells a count of a list's item that is found outside of its region

@@ -29,7 +29,7 @@ func (w *weigher) countsOfSums() {
 	}
 	for _, l := range w.leaves {
 		at := w.places[l.path]
-		if l.fixed != nil || l.f.Kin().Type != schema.Integer || !at.Found() || at.Led || len(l.value) > 4 {
+		if l.fixed != nil || len(l.cands) == 0 || l.f.Kin().Type != schema.Integer || !at.Found() || at.Led || len(l.value) > 4 {
 			continue
 		}
 		words := strings.FieldsFunc(schema.Spoken(l.f.Name)+" "+l.f.About, func(r rune) bool { return !unicode.IsLetter(r) && r != '%' })

@@ -43,6 +43,9 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	if found == 0 {
 		put(w.ix.DaysOfMonth(text), Restated, "")
 	}
+	if found == 0 {
+		put(w.ix.OnWeekday(text), Restated, "")
+	}
 	w.open = append(w.open, open...)
 }
 

@@ -25,3 +25,20 @@ func TestDaysElsewhere(t *testing.T) {
 	}
 	assert.Len(t, New("開始: 2031年11月 から").Months("2031-11"), 1)
 }
+
+// A weekday by itself is a day of the week behind one that is said in full; powers of ten are
+// numbers.
+func TestWeekdaysAndPowers(t *testing.T) {
+	tx := New("Date: 5 Nov 2031\nfrom Friday (7th) until Monday noon, and each Thursday\n")
+	assert.Len(t, tx.OnWeekday("2031-11-10"), 1)
+	assert.Len(t, tx.OnWeekday("2031-11-06"), 1)
+	for _, day := range []string{"2031-11-17", "2031-11-03", "2031-11-11", "2031-11-07"} { // another week, before it, another day, a part of the 7th
+		assert.Empty(t, tx.OnWeekday(day), day)
+	}
+	for text, key := range map[string]string{"4.7 x 10^4 cfu/ml": "47000", "4,7·10⁻³ mol": "0.0047", "< 1E5": "100000", "2 × 10⁶": "2000000", "6.02e23 of": "602000000000000000000000", "3x10**2": "300"} {
+		assert.NotEmpty(t, New(text).numbers[canonical(key)], text)
+	}
+	for text, key := range map[string]string{"type X4E5": "400000", "room 12E3b": "12000", "1 x 10 m": "10000000000", "7.1E5": "510000"} {
+		assert.Empty(t, New(text).numbers[canonical(key)], text)
+	}
+}

@@ -100,6 +100,7 @@ func read(text string, breaks []int, spans []Span, of *measured) *Text {
 	tx.findNumbers()
 	for _, s := range spans {
 		tx.findFractions(s)
+		tx.findPowers(s)
 	}
 	tx.findWords()
 	tx.findTakenBack()

@@ -1,0 +1,56 @@
+package reading
+
+import (
+	"strconv"
+	"time"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+	"filler/internal/schema"
+)
+
+// shortestWeekday is how many letters the name of a day of the week has at least that stands for
+// a day by itself: So and Mo are words.
+const shortestWeekday = 5
+
+// OnWeekday gives the places of the name of its weekday by itself, for a day of the week behind
+// one that the text says in full: until Monday, in a letter of 5 November.
+func (tx *Text) OnWeekday(day string) (found []Span) {
+	tx.findDays()
+	t, err := time.Parse(time.DateOnly, day)
+	if err != nil || !schema.IsISODate(day) || !tx.saysWeekBefore(t) {
+		return nil
+	}
+	want := strconv.Itoa((int(t.Weekday())+6)%7 + 1)
+	for i, token := range tx.Tokens {
+		if utf8.RuneCountInString(token.Word) >= shortestWeekday && lang.Weekday.Meaning(token.Word) == want && !tx.besideDay(i) {
+			found = append(found, token.Span)
+		}
+	}
+	return found
+}
+
+// saysWeekBefore tells whether the text says this day in full, or one of the seven before it.
+func (tx *Text) saysWeekBefore(t time.Time) bool {
+	for back := range 8 {
+		day := t.AddDate(0, 0, -back).Format(time.DateOnly)
+		if len(tx.days.at[day])+len(tx.days.figures[day]) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// besideDay tells whether a figure or a month stands right beside a name of a weekday, which then
+// is a part of that day: Friday (7th), Mon 10 May.
+func (tx *Text) besideDay(i int) bool {
+	for _, next := range []int{i - 1, i + 1, i + 2} {
+		if next < 0 || next >= len(tx.Tokens) || next == i+2 && !lang.Article.Has(tx.Tokens[i+1].Word) {
+			continue
+		}
+		if word := tx.Tokens[next].Word; tx.dayOf(next) != "" && next != i-1 || lang.Month.Has(word) || len(word) == 4 && isDigit(word[0]) && isDigit(word[3]) {
+			return true
+		}
+	}
+	return false
+}
