@@ -53,6 +53,9 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 		if at.Found() && at.Start != w.places[l.path].Start && (other.value == l.value || w.speaksOf(other.f, w.labelBefore(other))) {
 			continue
 		}
+		if own := w.places[l.path]; at.Found() && at.End < own.Start && own.Start-at.End < labelReach && strings.HasPrefix(strings.TrimSpace(w.ix.Source[at.End:own.Start]), label) {
+			continue // 779 - 600 free = 179: it stands behind that one's own value
+		}
 		if slices.ContainsFunc(w.calledBy(other.f).names, func(word string) bool {
 			return anyAlike(said, word, sure) && !anyAlike(w.calledBy(l.f).names, word, perhaps)
 		}) && (!endsInNumber(label) || endsInNumber(schema.Spoken(other.f.Name))) {

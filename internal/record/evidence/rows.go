@@ -31,7 +31,7 @@ func (u *unread) rows(labelled []Line) []Line {
 			for at := n + step; at >= 0 && at <= len(ix.Breaks) && !taken[at]; at += step {
 				text, start, end := ix.rowAt(at)
 				own := cellsOf(text)
-				if u.isRead(at, own) || u.isReadLike(at, n, list) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) && (step < 0 || u.goesOn(at, cells) || !u.hasTexts(list)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
+				if u.isRead(at, own) || u.isReadLike(at, n, list) || step < 0 && u.headsColumns(at, n) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) && (step < 0 || u.goesOn(at, cells) || !u.hasTexts(list)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
 					break
 				}
 				taken[at] = true
@@ -164,6 +164,9 @@ func (u *unread) isRead(line int, cells []string) bool {
 // have in another row: where two tables stand side by side, half of the cells are of neither.
 func (u *unread) isReadLike(line, row int, list string) bool {
 	have := u.mostOf(row, list)
+	if u.holdsWhole(line, list) {
+		return true
+	}
 	return have > 1 && u.mostOf(line, list) >= have || len(u.leaves[line]) > 0 && u.isEmptyUnder(line, row, list)
 }
 
@@ -183,17 +186,61 @@ func (u *unread) mostOf(n int, list string) (most int) {
 	return most
 }
 
+// holdsWhole tells whether a line begins with a value of an item of a list, and the item has two or
+// more there and all of them: what else the row says is in no field.
+func (u *unread) holdsWhole(line int, list string) bool {
+	of, first := map[value.Pointer]int{}, value.Pointer("")
+	_, start, _ := u.w.ix.rowAt(line)
+	for i, p := range u.leaves[line] {
+		item := p.Parent()
+		if f := u.s.At(item.Parent()); f == nil || f.Type != schema.List || u.called(f) != list {
+			continue
+		}
+		of[item]++
+		if at := u.claims[line][i].Start; strings.TrimSpace(u.w.ix.Source[start:max(start, at)]) == "" {
+			first = item
+		}
+	}
+	if first == "" || of[first] < 2 {
+		return false
+	}
+	for p, at := range u.places {
+		if at.Found() && p.Parent() == first && u.w.ix.LineOf(at.Start) != line {
+			return false
+		}
+	}
+	return true
+}
+
+// headsColumns tells whether a line above a row that was read has no figure, and nothing in the
+// column in which that row begins: it names the other columns.
+func (u *unread) headsColumns(line, row int) bool {
+	above, below := u.wholeLine(line), u.wholeLine(row)
+	if hasFigure(above) || strings.Contains(above, "|") {
+		return false
+	}
+	indent := func(s string) int { return len(s) - len(strings.TrimLeft(s, " ")) }
+	cells := cellsIn(below)
+	return len(cells) > 2 && indent(above) > indent(below)+2 && indent(above) >= cells[0][1]
+}
+
+// wholeLine gives a line with the blanks before it, by which its columns are told.
+func (u *unread) wholeLine(n int) string {
+	at := u.w.ix.LineSpan(n)
+	return u.w.ix.Source[at.Start:at.End]
+}
+
 // isEmptyUnder tells whether a line has no figure in the columns in which items of a list have
 // theirs in another row: Holiday - -, beside a row of another table.
 func (u *unread) isEmptyUnder(line, row int, list string) bool {
-	_, start, _ := u.w.ix.rowAt(row)
+	start := u.w.ix.LineSpan(row).Start
 	from, to := 1<<30, 0
 	for i, p := range u.leaves[row] {
 		if f := u.s.At(p.Parent().Parent()); f != nil && f.Type == schema.List && u.called(f) == list {
 			from, to = min(from, u.claims[row][i].Start-start), max(to, u.claims[row][i].End-start)
 		}
 	}
-	there, here := u.w.ix.Line(row+1), u.w.ix.Line(line+1)
+	there, here := u.wholeLine(row), u.wholeLine(line)
 	if from < 0 || to > len(there) || from >= min(to, len(here)) || !hasFigure(there[from:to]) {
 		return false
 	}

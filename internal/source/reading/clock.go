@@ -340,12 +340,36 @@ func (tx *Text) FourFigures(at string) (found []Span) {
 	for _, glued := range []string{"", "z", "lt", "l", "utc", "gmt"} {
 		for _, i := range tx.ByWord[digits+glued] {
 			s := Span{tx.Tokens[i].Start, tx.Tokens[i].Start + 4}
-			if glued != "" || zoneOfFour.MatchString(tx.Source[s.End:min(len(tx.Source), s.End+8)]) || i > 0 && tx.near(i-1, i) && lang.AtTime.Has(tx.Tokens[i-1].Word) || tx.behindDay(s) || tx.headsLine(s) || tx.amongTimes(i) {
+			if glued != "" || zoneOfFour.MatchString(tx.Source[s.End:min(len(tx.Source), s.End+8)]) || i > 0 && tx.near(i-1, i) && lang.AtTime.Has(tx.Tokens[i-1].Word) || tx.behindDay(s) || tx.headsLine(s) || tx.amongTimes(i) || tx.inFours(i) {
 				found = append(found, s)
 			}
 		}
 	}
 	return found
+}
+
+// inFours tells whether a figure of four is joined to another, and both are times that timetables
+// have: 0600-1400.
+func (tx *Text) inFours(i int) bool {
+	for _, a := range []int{i - 1, i} {
+		if a < 0 || a+1 >= len(tx.Tokens) || tx.opensLonger(a) {
+			continue
+		}
+		gap := strings.TrimSpace(tx.Source[tx.Tokens[a].End:tx.Tokens[a+1].Start])
+		if (gap == "-" || gap == "–") && inFives.MatchString(tx.Tokens[a].Word) && inFives.MatchString(tx.Tokens[a+1].Word) && !tx.opensLonger(a+2) {
+			return true
+		}
+	}
+	return false
+}
+
+// inFives is a time of day whose minutes are a multiple of five.
+var inFives = lazy.New(`^(?:[01]\d|2[0-3])[0-5][05]$`)
+
+// opensLonger tells whether a hyphen or a stroke joins a token to the one before it: a part of a
+// longer mark.
+func (tx *Text) opensLonger(i int) bool {
+	return i > 0 && i < len(tx.Tokens) && (tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start] == "-" || tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start] == "/")
 }
 
 // fours are the figures of four that are times since they stand among others in their line.

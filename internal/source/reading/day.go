@@ -154,12 +154,19 @@ func (tx *Text) dayAround(i int, name string) {
 	if _, ok := tx.year(after); ok && tx.near(i, after) || !lang.Month.Has(name) && !tx.isShortMonth(i) { // a month and a year
 		return
 	}
-	if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.Tokens[i].Start-tx.Tokens[first].End < 8 {
+	if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.leadsTo(first, i) {
 		tx.keepPart(first, i, month, day)
 		tx.listed(first, "", month)
 	} else if day := tx.dayOf(i + 1); day != "" && tx.Tokens[i+1].Start-tx.Tokens[i].End < 3 && !tx.unitBehind(i+1) {
 		tx.keepPart(i, i+1, month, day)
 	}
+}
+
+// leadsTo tells whether no more than words of a date stand between a day and its month: the 1st
+// day of December.
+func (tx *Text) leadsTo(day, month int) bool {
+	gap := tx.Source[tx.Tokens[day].End:tx.Tokens[month].Start]
+	return len(gap) < 8 || len(gap) < 14 && !strings.Contains(gap, "  ")
 }
 
 // unitBehind tells whether a unit stands right behind a token: sow April–July, 2 cm deep.
