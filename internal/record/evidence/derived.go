@@ -92,6 +92,9 @@ func unitNamed(f *schema.Field) string {
 		return ""
 	}
 	last := words[len(words)-1]
+	if before := len(words) - 2; before >= 0 && lang.RangeFirst.Has(last) && len(words[before]) > 2 && reading.UnitOf(words[before]) != "" { // weeks_min
+		return reading.UnitOf(words[before])
+	}
 	if lang.RangeFirst.Has(last) && slices.ContainsFunc(strings.Fields(about), func(w string) bool { return lang.RangeFirst.Has(strings.Trim(w, ".,;:()")) }) {
 		return ""
 	}

@@ -91,7 +91,7 @@ var labelOfNext = lazy.New(`^\pL{1,12}[ \x{00a0}][-−+<>≤≥]?[ \x{00a0}]?[.,
 var isGrade = lazy.New(`^[A-F](?: {2}|\t|\n| ?\||$)`)
 
 // isAge is years in short, which alone would be joules: 1 J. alt, (34 J.).
-var isAge = lazy.New(`^J\.(?: alt\b|\))`)
+var isAge = lazy.New(`^J\.(?: alt\b|[),;])`)
 
 // measureBehind gives the words right behind a figure that name a unit or a
 // currency, or else the one word, and the bytes up to their end.
