@@ -1,0 +1,48 @@
+package fill
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// A choice or a boolean that a first reply has wrong comes right where the document says another
+// in so many words, and the model answers with care when it is asked; a right one that the
+// model concluded stays, whatever it is asked.
+func TestOtherOptions(t *testing.T) {
+	all, right, told := map[schema.Type]int{}, map[schema.Type]int{}, map[schema.Type]int{}
+	for _, d := range append(tradeDocs(t, some()), tradeDocsIn(t, "sheets", some())...) {
+		if line, _ := d.fill(t, d.right, everything); line.Record.String() != d.right.String() || len(line.Problems) > 0 {
+			continue
+		}
+		d.right.Walk(func(p value.Pointer, v *value.Value) bool {
+			f := d.schema.At(p)
+			if f == nil || f.Type != schema.Choice && f.Type != schema.Boolean || v.Empty() {
+				return true
+			}
+			other := value.Boolean(v.Text != "true")
+			for _, o := range f.Of {
+				if f.Type == schema.Choice && o.Value != v.Text {
+					other = value.Str(o.Value)
+				}
+			}
+			first := d.right.Clone()
+			first.Put(p, other)
+			line, _ := d.fill(t, first, everything)
+			all[f.Type]++
+			switch risk := line.Risk.Get(string(p)); {
+			case line.Record.String() == d.right.String() && len(line.Problems) == 0:
+				right[f.Type]++
+			case len(line.Problems) > 0 || risk != nil && risk.Text > "0.5":
+				told[f.Type]++
+			}
+			return false
+		})
+	}
+	t.Logf("of %v wrong choices and booleans these came right: %v, and of these is told by a problem or a risk: %v", all, right, told)
+	assert.Greater(t, right[schema.Choice]*100, all[schema.Choice]*35)
+	assert.Greater(t, right[schema.Boolean]*100, all[schema.Boolean]*30)
+}
