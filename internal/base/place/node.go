@@ -125,11 +125,28 @@ func (n *Node) Get(key string) *Node {
 	return nil
 }
 
+// unknown says what to do about an unknown key: one without a value may be a part of a text that
+// has a comma.
+func unknown(n *Node, known []string) string {
+	const quotes = "a text with a comma in it stands in quotes"
+	switch {
+	case !n.IsNull():
+		return Suggest(n.Key(), known)
+	case strings.ContainsAny(n.Key(), " ."):
+		return quotes
+	}
+	near := Suggest(n.Key(), known)
+	if Nearest(n.Key(), known) != "" {
+		return near
+	}
+	return near + "; " + quotes
+}
+
 // Known records a fault for every key of a mapping that is not in known.
 func (n *Node) Known(known ...string) {
 	for _, kid := range n.Pairs() {
 		if !slices.Contains(known, kid.Key()) {
-			kid.KeyFault(fmt.Sprintf("unknown key %q", kid.Key()), Suggest(kid.Key(), known))
+			kid.KeyFault(fmt.Sprintf("unknown key %q", kid.Key()), unknown(kid, known))
 		}
 	}
 }

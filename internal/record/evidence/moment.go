@@ -64,6 +64,11 @@ func (w *weigher) inOneLine(text string, find func(string) []span) []span {
 // clock finds a time of day.
 func (w *weigher) clock(f *schema.Field, text string, add func([]span, Kind, string)) {
 	add(w.ix.find(text), Restated, text)
+	zulu := w.ix.find(text + "z") // 08:12Z
+	for i := range zulu {
+		zulu[i].End--
+	}
+	add(zulu, Restated, "")
 	all := []string{text}
 	if len(text) == len("15:04") { // where documents print the seconds, too
 		all = append(all, text+":00")
