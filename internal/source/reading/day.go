@@ -16,8 +16,8 @@ import (
 
 // days is the dates of a source, made when they are first asked for.
 type days struct {
-	once, shortly sync.Once
-	at            map[string][]Span // by the day as records hold it
+	once sync.Once
+	at   map[string][]Span // by the day as records hold it
 	// those in figures alone, by every day that they may be
 	figures map[string][]Span
 	part    map[string][]Span // those without a year, by month and day: 06-05
