@@ -112,7 +112,12 @@ func (w *weigher) measures(f *schema.Field, number string, at span) (all []value
 	}
 	m := w.ix.MeasureOf(at)
 	if f.Type == schema.Money {
+		if m.Minor { // 31,42 ct/kWh
+			number = reading.Hundredth(number)
+		}
 		switch {
+		case m.Minor && own == "" && w.ix.OnlyCurrency() != "":
+			pair(number, w.ix.OnlyCurrency())
 		case own != "":
 			pair(number, own)
 		case m.Code != "":

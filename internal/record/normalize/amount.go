@@ -65,6 +65,7 @@ func isPart(text string) bool {
 
 // hundredths reads a sum of pence or cents: 92p.
 func hundredths(f *schema.Field, figures []string, before, behind, own string) (literal, code string) {
+	behind, _, _ = strings.Cut(behind, "/") // ct/kWh
 	code = lang.Minor.Meaning(behind)
 	if f.Type != schema.Money || len(figures) != 1 || before != "" || !lang.Minor.Has(behind) || code != "" && own != "" && code != own {
 		return "", ""
@@ -138,6 +139,11 @@ func amountParts(f *schema.Field, v *value.Value, name, own string) (string, val
 			if stated != "" && (measure.Empty() || measureOf(f, measure.Text, "", own) == stated) {
 				return RuleAmount, pairOf(figures[0], name, stated), true
 			}
+		}
+	}
+	if n := out.Get("amount"); measure != nil && measure.Kind == value.String && n != nil && n.Kind == value.Number { // 29.90 ct
+		if literal, code := hundredths(f, []string{n.Text}, "", strings.TrimSpace(measure.Text), own); literal != "" {
+			return RuleAmount, pairOf(literal, name, code), true
 		}
 	}
 	switch {
