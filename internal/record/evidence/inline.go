@@ -41,12 +41,16 @@ func (u *unread) inline(taken map[int]bool) (lines []Line) {
 
 // inLine is a list's items in one line, each with where its values stand.
 type inLine struct {
+	at     value.Pointer
 	called string
 	items  []span
 }
 
 // listsIn gives the lists of which several items stand in a line, and nowhere else.
-func (u *unread) listsIn(n int) (all []inLine) {
+func (u *unread) listsIn(n int) (all []inLine) { return u.listsOf(n, leastInLine) }
+
+// listsOf gives the lists of which so many items stand in a line.
+func (u *unread) listsOf(n, least int) (all []inLine) {
 	at := map[value.Pointer]span{}
 	for i, p := range u.leaves[n] {
 		item := u.itemOf(p)
@@ -65,8 +69,8 @@ func (u *unread) listsIn(n int) (all []inLine) {
 		by[item.Parent()] = append(by[item.Parent()], at[item])
 	}
 	for _, list := range slices.Sorted(maps.Keys(by)) {
-		if f := u.s.At(list); f != nil && f.Type == schema.List && (len(by[list]) >= leastInLine || u.areNamed(n, by[list])) {
-			all = append(all, inLine{u.called(f), by[list]})
+		if f := u.s.At(list); f != nil && f.Type == schema.List && (len(by[list]) >= least || u.areNamed(n, by[list])) {
+			all = append(all, inLine{list, u.called(f), by[list]})
 		}
 	}
 	return all

@@ -207,7 +207,7 @@ func (w *filling) patch(who patient, step string, came *exchange.Reply) bool {
 		refuse(nil, "the model found nothing to correct")
 		return false
 	}
-	after, taken, rejected := w.bounds().Each(&w.record, w.quoted(&ops, refuse))
+	after, taken, rejected := w.bounds().Each(&w.record, w.withoutDoubles(w.quoted(&ops, refuse)))
 	var whys []string
 	for _, r := range rejected {
 		one := value.List(r.Op)

@@ -1,0 +1,142 @@
+package evidence
+
+import (
+	"maps"
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"filler/internal/base/lazy"
+	"filler/internal/base/value"
+)
+
+// What was left over within a line in which items of a list stand: Languages: English (native),
+// French - B1. Its parts may be unlike each other, or but one of them was read, so that it is
+// asked about and no problem.
+
+// mostLeftIn is how many parts of a line may be left over: more are prose.
+const mostLeftIn = 2
+
+// inLines gives the parts of lines beside those that items of a list were read from.
+func (l *leaving) inLines() (lines []Line) {
+	for _, n := range slices.Sorted(maps.Keys(l.claims)) {
+		if l.asked[n] || l.heads[n] {
+			continue
+		}
+		for _, list := range l.listsOf(n, 1) {
+			if l.isAdrift(list.at) { // what is left over may be what that was read from
+				continue
+			}
+			if found := l.partsLeft(n, list); len(found) > 0 {
+				lines = append(lines, found...)
+				break
+			}
+		}
+	}
+	return lines
+}
+
+// isAdrift tells whether some value of a list's items stands nowhere that should.
+func (l *leaving) isAdrift(list value.Pointer) bool {
+	for p, at := range l.places {
+		if at.Kind == None && strings.HasPrefix(string(p), string(list)+"/") {
+			return true
+		}
+	}
+	return false
+}
+
+// partsLeft gives the parts of a line that no value comes from, beside those with items.
+func (l *leaving) partsLeft(n int, list inLine) (lines []Line) {
+	text, start, _ := l.w.ix.rowAt(n)
+	if len(text) > longestLine {
+		return nil
+	}
+	for _, parting := range partings {
+		parts := partsOf(text, start, parting, false)
+		held, ok := holders(parts, list.items)
+		if !ok || len(parts) < 2 {
+			continue
+		}
+		longest := 0
+		for k, p := range parts {
+			if held[k] > 0 {
+				longest = max(longest, p.End-p.Start)
+			}
+		}
+		for k, p := range parts {
+			beside := k > 0 && held[k-1] > 0 || k+1 < len(parts) && held[k+1] > 0
+			if p = l.sentence(p); held[k] > 0 || !beside || p.End-p.Start > 2*longest || !l.isUnlike(n, p) || !l.beginsLike(p, parts, held) || !isWhole(l.w.ix.Source[p.Start:p.End]) {
+				continue
+			}
+			said := strings.Join(strings.Fields(l.w.ix.Source[p.Start:p.End]), " ")
+			lines = append(lines, Line{Start: p.Start, End: p.End, Line: n + 1, Field: list.called, Text: said, Left: true})
+		}
+		if len(lines) > mostLeftIn {
+			return nil
+		}
+		return lines
+	}
+	return nil
+}
+
+// holders counts the items in each part; false where one stands in no part alone.
+func holders(parts, items []span) (held []int, ok bool) {
+	held = make([]int, len(parts))
+	for _, item := range items {
+		k := slices.IndexFunc(parts, func(p span) bool { return p.Start <= item.Start && item.End <= p.End })
+		if k < 0 {
+			return nil, false
+		}
+		if held[k]++; held[k] > 1 {
+			return nil, false
+		}
+	}
+	return held, true
+}
+
+var sentenceEnd = lazy.New(`[.;!?] +\p{Lu}`)
+
+// sentence cuts a part where another sentence begins.
+func (l *leaving) sentence(p span) span {
+	if m := sentenceEnd.FindStringIndex(l.w.ix.Source[p.Start:p.End]); m != nil {
+		p.End = p.Start + m[0]
+	}
+	return p
+}
+
+// isWhole tells a part whose brackets are whole, and that does not say in one that there is none.
+func isWhole(said string) bool {
+	if strings.Count(said, "(") != strings.Count(said, ")") {
+		return false
+	}
+	_, inside, has := strings.Cut(said, "(")
+	inside, _, _ = strings.Cut(inside, ")")
+	return !has || !saysNone(inside)
+}
+
+// beginsLike tells whether a part begins as one with an item does, with a figure, a capital or a
+// small letter; the first of a line may have its capital for that alone.
+func (l *leaving) beginsLike(p span, parts []span, held []int) bool {
+	kind := func(s span) string {
+		r, _ := utf8.DecodeRuneInString(strings.TrimSpace(l.w.ix.Source[s.Start:s.End]))
+		switch {
+		case unicode.IsDigit(r):
+			return "figure"
+		case unicode.IsUpper(r):
+			return "capital"
+		}
+		return "small"
+	}
+	own := kind(p)
+	for k, other := range parts {
+		if held[k] == 0 {
+			continue
+		}
+		if theirs := kind(other); theirs == own || (k == 0 || p.Start == parts[0].Start) && theirs != "figure" && own != "figure" {
+			return true
+		}
+	}
+	return false
+}

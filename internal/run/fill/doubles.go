@@ -1,0 +1,72 @@
+package fill
+
+import (
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/schema"
+	"slices"
+)
+
+// withoutDoubles turns corrections that would make an item of a list say what another item says
+// already into its removal: a text that was misread stands in the list, and so does the right
+// one, since its line was asked about.
+func (w *filling) withoutDoubles(ops *value.Value) *value.Value {
+	out := value.List()
+	for _, op := range ops.Kids {
+		at, to := value.Pointer(op.Word("path")), op.Get("value")
+		if item, ok := w.itemAt(at); ok && to != nil && to.Kind != value.Null && op.Word("op") == "replace" && w.isDouble(item, at, to) {
+			op = value.Obj(value.Str("remove").Named("op"), value.Str(string(item)).Named("path"))
+		}
+		out.Kids = append(out.Kids, op)
+	}
+	return &out
+}
+
+// itemAt gives the item of a list that a place is, or lies in.
+func (w *filling) itemAt(at value.Pointer) (value.Pointer, bool) {
+	for ; at != ""; at = at.Parent() {
+		if f := w.Schema.At(at.Parent()); f != nil && f.Type == schema.List {
+			return at, true
+		}
+	}
+	return "", false
+}
+
+// isDouble tells whether an item, with another value in a place of it, says no more than
+// another item of its list, and the document says that value once.
+func (w *filling) isDouble(item, at value.Pointer, to *value.Value) bool {
+	own, list := w.record.At(item), w.record.At(item.Parent())
+	if own == nil || list == nil || list.Kind != value.Array || w.record.At(at) == nil || !w.isUnfound(at) {
+		return false
+	}
+	changed := value.Obj(own.Clone().Named("item"))
+	changed.Put(value.Pointer("/item")+at[len(item):], *to)
+	places := w.places(&w.record)
+	for i := range list.Kids {
+		other := item.Parent().Index(i)
+		if place := places[other+at[len(item):]]; other != item && place.Found() && place.Rivals == 0 && saysNoMore(changed.Get("item"), &list.Kids[i]) {
+			return true
+		}
+	}
+	return false
+}
+
+// saysNoMore tells whether all that a value says another says as well.
+func saysNoMore(v, other *value.Value) bool {
+	more, some := false, false
+	v.Walk(func(p value.Pointer, leaf *value.Value) bool {
+		if leaf.Kind == value.Object || leaf.Kind == value.Array || leaf.Empty() {
+			return !more
+		}
+		some = true
+		theirs := other.At(p)
+		more = more || theirs == nil || !value.Equal(leaf, theirs)
+		return !more
+	})
+	return some && !more
+}
+
+// isUnfound tells whether a value stands nowhere, as its problem says.
+func (w *filling) isUnfound(at value.Pointer) bool {
+	return slices.ContainsFunc(w.problems, func(p record.Problem) bool { return p.Path == at && p.Code().Unfound() })
+}
