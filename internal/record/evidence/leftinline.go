@@ -67,7 +67,7 @@ func (l *leaving) partsLeft(n int, list inLine) (lines []Line) {
 		}
 		for k, p := range parts {
 			beside := k > 0 && held[k-1] > 0 || k+1 < len(parts) && held[k+1] > 0
-			if p = l.sentence(p); held[k] > 0 || !beside || p.End-p.Start > 2*longest || !l.isUnlike(n, p) || !l.beginsLike(p, parts, held) || !isWhole(l.w.ix.Source[p.Start:p.End]) {
+			if p = l.sentence(p); held[k] > 0 || !beside || p.End-p.Start > 2*longest || !l.isUnlike(n, p) || !l.beginsLike(p, parts, held) || !isWhole(l.w.ix.Source[p.Start:p.End]) || l.saysField(list.at, p, parts, held) {
 				continue
 			}
 			said := strings.Join(strings.Fields(l.w.ix.Source[p.Start:p.End]), " ")
@@ -114,6 +114,32 @@ func isWhole(said string) bool {
 	_, inside, has := strings.Cut(said, "(")
 	inside, _, _ = strings.Cut(inside, ")")
 	return !has || !saysNone(inside)
+}
+
+// saysField tells whether a part names a field of the list's items, and no part with an item does:
+// then it says more of one of them, and is no other item.
+func (l *leaving) saysField(list value.Pointer, p span, parts []span, held []int) bool {
+	f := l.s.At(list)
+	if f == nil || f.Item == nil {
+		return false
+	}
+	wordsOf := func(s span) []string { return strings.Fields(folded(l.w.ix.Source[s.Start:s.End])) }
+	said := wordsOf(p)
+	for _, kid := range f.Item.Fields {
+		for _, label := range l.w.labels(kid) {
+			if !slices.Contains(said, label[0]) {
+				continue
+			}
+			other := false
+			for k, part := range parts {
+				other = other || held[k] > 0 && slices.Contains(wordsOf(part), label[0])
+			}
+			if !other {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // beginsLike tells whether a part begins as one with an item does, with a figure, a capital or a
