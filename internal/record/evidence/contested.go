@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"sort"
 	"strings"
 	"unicode/utf8"
 
@@ -71,6 +72,14 @@ func (l *leaving) deniedIn(f *schema.Field, p value.Pointer) (found []leftover) 
 	return found
 }
 
+// wordIn gives the tokens of a stretch that are a word, in small letters.
+func (ix *Index) wordIn(word string, within span) []int {
+	all := ix.ByWord[word]
+	from := sort.Search(len(all), func(k int) bool { return ix.Tokens[all[k]].Start >= within.Start })
+	to := sort.Search(len(all), func(k int) bool { return ix.Tokens[all[k]].Start >= within.End })
+	return all[from:max(from, to)]
+}
+
 // shortestName is how many letters the name of a boolean has at least to be looked for in
 // prose.
 const shortestName = 3
@@ -82,8 +91,8 @@ func (w *weigher) deniedNames(f *schema.Field, within span) (found []span, all b
 		if utf8.RuneCountInString(strings.Join(words, "")) < shortestName {
 			continue
 		}
-		for i := w.ix.TokenAt(within.Start); i+len(words) <= len(w.ix.Tokens) && w.ix.Tokens[i].Start < within.End; i++ {
-			if w.ix.Tokens[i].Word != words[0] || !w.ix.Reads(i, words) {
+		for _, i := range w.ix.wordIn(words[0], within) {
+			if i+len(words) > len(w.ix.Tokens) || !w.ix.Reads(i, words) {
 				continue
 			}
 			s := between(w.ix.Tokens[i].Start, w.ix.Tokens[i+len(words)-1].End)

@@ -439,8 +439,8 @@ func (l *leaving) choices(f *schema.Field, region span) (found []leftover) {
 			if len(words) == 0 || utf8.RuneCountInString(name) < 3 || saysNone(name) || lang.Unknown.Has(words[0]) || lang.Yes.Has(words[0]) {
 				continue
 			}
-			for i := ix.TokenAt(region.Start); i < len(ix.Tokens) && ix.Tokens[i].Start < region.End; i++ {
-				if ix.Tokens[i].Word != words[0] || i+len(words) > len(ix.Tokens) || !ix.Reads(i, words) {
+			for _, i := range ix.wordIn(words[0], region) {
+				if i+len(words) > len(ix.Tokens) || !ix.Reads(i, words) {
 					continue
 				}
 				s := between(ix.Tokens[i].Start, ix.Tokens[i+len(words)-1].End)

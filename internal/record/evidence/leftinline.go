@@ -20,12 +20,13 @@ const mostLeftIn = 2
 
 // inLines gives the parts of lines beside those that items of a list were read from.
 func (l *leaving) inLines() (lines []Line) {
+	adrift := l.adriftLists()
 	for _, n := range slices.Sorted(maps.Keys(l.claims)) {
 		if l.asked[n] || l.heads[n] {
 			continue
 		}
 		for _, list := range l.listsOf(n, 1) {
-			if l.isAdrift(list.at) { // what is left over may be what that was read from
+			if adrift[list.at] { // what is left over may be what that was read from
 				continue
 			}
 			if found := l.partsLeft(n, list); len(found) > 0 {
@@ -37,14 +38,18 @@ func (l *leaving) inLines() (lines []Line) {
 	return lines
 }
 
-// isAdrift tells whether some value of a list's items stands nowhere that should.
-func (l *leaving) isAdrift(list value.Pointer) bool {
+// adriftLists gives the lists of which some value stands nowhere that should.
+func (l *leaving) adriftLists() map[value.Pointer]bool {
+	adrift := map[value.Pointer]bool{}
 	for p, at := range l.places {
-		if at.Kind == None && strings.HasPrefix(string(p), string(list)+"/") {
-			return true
+		if at.Kind != None {
+			continue
+		}
+		for item := l.itemOf(p); item != ""; item = l.itemOf(item.Parent()) {
+			adrift[item.Parent()] = true
 		}
 	}
-	return false
+	return adrift
 }
 
 // partsLeft gives the parts of a line that no value comes from, beside those with items.

@@ -71,7 +71,8 @@ func (u *unread) marked(taken map[int]bool) (lines []Line) {
 				continue
 			}
 			read, others, open := 0, 0, []int(nil)
-			for _, at := range u.block(n, mark, indent) {
+			block := u.block(n, mark, indent, 3*len(list.at))
+			for _, at := range block {
 				done[at] = true
 				switch {
 				case list.at[at]:
@@ -86,7 +87,7 @@ func (u *unread) marked(taken map[int]bool) (lines []Line) {
 			if read < 2 || mark == ": " {
 				most = 0
 			}
-			if len(open) > read || others > most || mark == ": " && read < 2 {
+			if len(open) > read || others > most || mark == ": " && read < 2 || len(block) > 3*len(list.at) {
 				continue
 			}
 			for _, at := range open {
@@ -128,12 +129,12 @@ func (u *unread) listsWithHomes() (all []listHomes, home map[int]bool) {
 }
 
 // block gives the lines around one that begin in the same way, over those that go on from
-// them and over single blank ones.
-func (u *unread) block(n int, mark string, indent int) (all []int) {
+// them and over single blank ones; of more than most just so many that they are more.
+func (u *unread) block(n int, mark string, indent, most int) (all []int) {
 	all = []int{n}
 	for _, step := range []int{-1, 1} {
 		gap := 0
-		for at := n + step; at >= 0 && at <= len(u.w.ix.Breaks) && gap < 4; at += step {
+		for at := n + step; at >= 0 && at <= len(u.w.ix.Breaks) && gap < 4 && len(all) <= most; at += step {
 			text, start, end := u.w.ix.rowAt(at)
 			own, in := markOf(text)
 			same := own == mark && in-indent <= sameIndent && indent-in <= sameIndent

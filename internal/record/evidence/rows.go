@@ -201,15 +201,29 @@ func (u *unread) holdsWhole(line int, list string) bool {
 			first = item
 		}
 	}
-	if first == "" || of[first] < 2 {
-		return false
-	}
-	for p, at := range u.places {
-		if at.Found() && p.Parent() == first && u.w.ix.LineOf(at.Start) != line {
-			return false
+	return first != "" && of[first] > 1 && u.onlyLine(first) == line
+}
+
+// onlyLine gives the line in which all values right below an item stand; -1 where they stand in
+// several.
+func (u *unread) onlyLine(item value.Pointer) int {
+	if u.lineOf == nil {
+		u.lineOf = map[value.Pointer]int{}
+		for p, at := range u.places {
+			if !at.Found() {
+				continue
+			}
+			n := u.w.ix.LineOf(at.Start)
+			if before, known := u.lineOf[p.Parent()]; known && before != n {
+				n = -1
+			}
+			u.lineOf[p.Parent()] = n
 		}
 	}
-	return true
+	if n, known := u.lineOf[item]; known {
+		return n
+	}
+	return -1
 }
 
 // headsColumns tells whether a line above a row that was read has no figure, and nothing in the

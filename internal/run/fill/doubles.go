@@ -1,10 +1,12 @@
 package fill
 
 import (
+	"slices"
+
 	"filler/internal/base/value"
 	"filler/internal/record"
+	"filler/internal/record/evidence"
 	"filler/internal/schema"
-	"slices"
 )
 
 // withoutDoubles turns corrections that would make an item of a list say what another item says
@@ -12,9 +14,17 @@ import (
 // one, since its line was asked about.
 func (w *filling) withoutDoubles(ops *value.Value) *value.Value {
 	out := value.List()
+	var places evidence.Places
 	for _, op := range ops.Kids {
 		at, to := value.Pointer(op.Word("path")), op.Get("value")
-		if item, ok := w.itemAt(at); ok && to != nil && to.Kind != value.Null && op.Word("op") == "replace" && w.isDouble(item, at, to) {
+		if item, ok := w.itemAt(at); ok && to != nil && to.Kind != value.Null && op.Word("op") == "replace" && w.isUnfound(at) {
+			if places == nil {
+				places = w.places(&w.record)
+			}
+			if !w.isDouble(item, at, to, places) {
+				out.Kids = append(out.Kids, op)
+				continue
+			}
 			op = value.Obj(value.Str("remove").Named("op"), value.Str(string(item)).Named("path"))
 		}
 		out.Kids = append(out.Kids, op)
@@ -34,14 +44,13 @@ func (w *filling) itemAt(at value.Pointer) (value.Pointer, bool) {
 
 // isDouble tells whether an item, with another value in a place of it, says no more than
 // another item of its list, and the document says that value once.
-func (w *filling) isDouble(item, at value.Pointer, to *value.Value) bool {
+func (w *filling) isDouble(item, at value.Pointer, to *value.Value, places evidence.Places) bool {
 	own, list := w.record.At(item), w.record.At(item.Parent())
-	if own == nil || list == nil || list.Kind != value.Array || w.record.At(at) == nil || !w.isUnfound(at) {
+	if own == nil || list == nil || list.Kind != value.Array || w.record.At(at) == nil {
 		return false
 	}
 	changed := value.Obj(own.Clone().Named("item"))
 	changed.Put(value.Pointer("/item")+at[len(item):], *to)
-	places := w.places(&w.record)
 	for i := range list.Kids {
 		other := item.Parent().Index(i)
 		if place := places[other+at[len(item):]]; other != item && place.Found() && place.Rivals == 0 && saysNoMore(changed.Get("item"), &list.Kids[i]) {
