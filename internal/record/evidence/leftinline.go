@@ -21,6 +21,7 @@ const mostLeftIn = 2
 // inLines gives the parts of lines beside those that items of a list were read from.
 func (l *leaving) inLines() (lines []Line) {
 	adrift := l.adriftLists()
+	by, in := map[string][]Line{}, map[string]int{} // by list, and in how many lines its items stand
 	for _, n := range slices.Sorted(maps.Keys(l.claims)) {
 		if l.asked[n] || l.heads[n] {
 			continue
@@ -29,10 +30,16 @@ func (l *leaving) inLines() (lines []Line) {
 			if adrift[list.at] { // what is left over may be what that was read from
 				continue
 			}
+			in[list.called]++
 			if found := l.partsLeft(n, list); len(found) > 0 {
-				lines = append(lines, found...)
+				by[list.called] = append(by[list.called], found...)
 				break
 			}
+		}
+	}
+	for _, list := range slices.Sorted(maps.Keys(by)) {
+		if len(by[list]) <= max(mostLeft, in[list]/4) { // else they are of no field: a column that nobody asked for
+			lines = append(lines, by[list]...)
 		}
 	}
 	return lines
