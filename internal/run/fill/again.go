@@ -133,7 +133,7 @@ func (w *filling) askAgain(by *Model, lines []evidence.Line, whole *part, room p
 		}
 		group, around = append(group, l), next
 		one := outline.Missed{Field: line.Field, Line: line.Text}
-		if v := w.record.At(line.At); line.At != "" && !v.Empty() && w.Schema.At(line.At).IsLeaf() {
+		if v := w.record.At(line.At); line.At != "" && !v.Empty() && v.Kind != value.Object && v.Kind != value.Array {
 			one.Now = string(v.JSON())
 		}
 		missed = append(missed, one)
