@@ -1,7 +1,6 @@
 package draft
 
 import (
-	"regexp"
 	"slices"
 	"sort"
 	"strings"
@@ -19,7 +18,10 @@ var (
 	decimalText = lazy.New(`^[-+]?\d+([.,]\d+)?$`)
 	unitText    = lazy.New(`^[-+]?\d+(?:[.,]\d+)?\s?([a-zµ°%]{1,4}[²³]?(?:/[a-z]{1,3})?)$`)
 	moneyText   = lazy.New(`^(?:([A-Z]{3}|€)\s?)?([-+]?\d+(?:[.,]\d{3})*(?:[.,]\d{2})?)(?:\s?([A-Z]{3}|€))?$`)
-	timeText    = lazy.New(`^(?:[01]?\d|2[0-3]):[0-5]\d(?: ?h)?$`)
+	// Figures with groups of three digits and a decimal, and those beside them that have none.
+	pointGrouped, pointPlain = lazy.New(`^[-+]?\d{1,3}(?:,\d{3})+\.\d+$`), lazy.New(`^[-+]?\d+(?:\.\d+)?$`)
+	commaGrouped, commaPlain = lazy.New(`^[-+]?\d{1,3}(?:\.\d{3})+,\d+$`), lazy.New(`^[-+]?\d+(?:,\d+)?$`)
+	timeText                 = lazy.New(`^(?:[01]?\d|2[0-3]):[0-5]\d(?: ?h)?$`)
 )
 
 // dateFormats are looked for in this order.
@@ -143,12 +145,12 @@ func datesOf(values []string) []string {
 // groupsOf gives the signs of figures with a decimal each, of which some have groups of three
 // digits: 1,150.00 beside 85.50.
 func groupsOf(values []string) string {
-	for _, signs := range [][2]string{{".", ","}, {",", "."}} {
-		point, group := regexp.QuoteMeta(signs[0]), regexp.QuoteMeta(signs[1])
-		grouped := regexp.MustCompile(`^[-+]?\d{1,3}(?:` + group + `\d{3})+` + point + `\d+$`)
-		plain := regexp.MustCompile(`^[-+]?\d+(?:` + point + `\d+)?$`)
-		if slices.ContainsFunc(values, grouped.MatchString) && every(values, func(s string) bool { return grouped.MatchString(s) || plain.MatchString(s) }) {
-			return "{decimal: " + schema.Quote(signs[0]) + ", group: " + schema.Quote(signs[1]) + "}"
+	for _, in := range []struct {
+		grouped, plain *lazy.Regexp
+		written        string
+	}{{pointGrouped, pointPlain, `{decimal: ".", group: ","}`}, {commaGrouped, commaPlain, `{decimal: ",", group: "."}`}} {
+		if slices.ContainsFunc(values, in.grouped.MatchString) && every(values, func(s string) bool { return in.grouped.MatchString(s) || in.plain.MatchString(s) }) {
+			return in.written
 		}
 	}
 	return ""

@@ -91,11 +91,11 @@ func (t *turn) begun(f *schema.Field, p value.Pointer, there, v *value.Value) bo
 		mine = mine || t.Places[p+q].Document == t.Document
 		return true
 	})
-	return mine && holds(f.Item, there, v)
+	return mine && Holds(f.Item, there, v)
 }
 
-// holds tells whether a value says all that another says.
-func holds(f *schema.Field, part, v *value.Value) bool {
+// Holds tells whether a value says all that another says.
+func Holds(f *schema.Field, part, v *value.Value) bool {
 	switch {
 	case part.Empty():
 		return true
@@ -103,7 +103,7 @@ func holds(f *schema.Field, part, v *value.Value) bool {
 		return false
 	case f.Type == schema.Group:
 		for _, kid := range f.Fields {
-			if a, b := part.Get(kid.Name), v.Get(kid.Name); !a.Empty() && (b == nil || !holds(kid, a, b)) {
+			if a, b := part.Get(kid.Name), v.Get(kid.Name); !a.Empty() && (b == nil || !Holds(kid, a, b)) {
 				return false
 			}
 		}

@@ -72,12 +72,19 @@ func (l *leaving) deniedIn(f *schema.Field, p value.Pointer) (found []leftover) 
 	return found
 }
 
-// wordIn gives the tokens of a stretch that are a word, in small letters.
-func (ix *Index) wordIn(word string, within span) []int {
-	all := ix.ByWord[word]
+// wordsIn gives where words, in small letters, stand in a stretch.
+func (ix *Index) wordsIn(words []string, within span) (found []span) {
+	all := ix.ByWord[words[0]]
 	from := sort.Search(len(all), func(k int) bool { return ix.Tokens[all[k]].Start >= within.Start })
-	to := sort.Search(len(all), func(k int) bool { return ix.Tokens[all[k]].Start >= within.End })
-	return all[from:max(from, to)]
+	for _, i := range all[from:] {
+		if ix.Tokens[i].Start >= within.End {
+			break
+		}
+		if last := i + len(words) - 1; last < len(ix.Tokens) && ix.Reads(i, words) {
+			found = append(found, between(ix.Tokens[i].Start, ix.Tokens[last].End))
+		}
+	}
+	return found
 }
 
 // shortestName is how many letters the name of a boolean has at least to be looked for in
@@ -91,11 +98,7 @@ func (w *weigher) deniedNames(f *schema.Field, within span) (found []span, all b
 		if utf8.RuneCountInString(strings.Join(words, "")) < shortestName {
 			continue
 		}
-		for _, i := range w.ix.wordIn(words[0], within) {
-			if i+len(words) > len(w.ix.Tokens) || !w.ix.Reads(i, words) {
-				continue
-			}
-			s := between(w.ix.Tokens[i].Start, w.ix.Tokens[i+len(words)-1].End)
+		for _, s := range w.ix.wordsIn(words, within) {
 			if w.ix.Denial(s) != reading.Denied {
 				return nil, false
 			}

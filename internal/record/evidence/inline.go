@@ -92,17 +92,8 @@ func (u *unread) gapIn(n int, list inLine) (Line, bool) {
 	named := u.areNamed(n, list.items)
 	for _, parting := range partings {
 		parts := partsOf(text, start, parting, named)
-		held := make([]int, len(parts))
-		fits := true
-		for _, item := range list.items {
-			k := slices.IndexFunc(parts, func(p span) bool { return p.Start <= item.Start && item.End <= p.End })
-			if k < 0 {
-				fits = false
-				break
-			}
-			held[k]++
-		}
-		if !fits || slices.Max(held) > 1 {
+		held, ok := holders(parts, list.items)
+		if !ok {
 			continue
 		}
 		first, last := slices.Index(held, 1), len(held)-1

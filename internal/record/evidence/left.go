@@ -439,11 +439,7 @@ func (l *leaving) choices(f *schema.Field, region span) (found []leftover) {
 			if len(words) == 0 || utf8.RuneCountInString(name) < 3 || saysNone(name) || lang.Unknown.Has(words[0]) || lang.Yes.Has(words[0]) {
 				continue
 			}
-			for _, i := range ix.wordIn(words[0], region) {
-				if i+len(words) > len(ix.Tokens) || !ix.Reads(i, words) {
-					continue
-				}
-				s := between(ix.Tokens[i].Start, ix.Tokens[i+len(words)-1].End)
+			for _, s := range ix.wordsIn(words, region) {
 				if l.isFree(s) && ix.Denial(s) == reading.Said {
 					found = append(found, leftover{span: s, form: aChoice, option: option.Value})
 				}

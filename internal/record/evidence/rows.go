@@ -163,11 +163,17 @@ func (u *unread) isRead(line int, cells []string) bool {
 // isReadLike tells whether an item of a list has as many of its values in a line as its items
 // have in another row: where two tables stand side by side, half of the cells are of neither.
 func (u *unread) isReadLike(line, row int, list string) bool {
-	have := u.mostOf(row, list)
-	if u.holdsWhole(line, list) {
-		return true
+	if len(u.leaves[line]) == 0 {
+		return false
 	}
-	return have > 1 && u.mostOf(line, list) >= have || len(u.leaves[line]) > 0 && u.isEmptyUnder(line, row, list)
+	have := u.mostOf(row, list)
+	return u.holdsWhole(line, list) || have > 1 && u.mostOf(line, list) >= have || u.isEmptyUnder(line, row, list)
+}
+
+// isOf tells whether a place is an item of a list that is called so.
+func (u *unread) isOf(item value.Pointer, list string) bool {
+	f := u.s.At(item.Parent())
+	return f != nil && f.Type == schema.List && u.called(f) == list
 }
 
 // mostOf gives how many values an item of a list has at most in a line that is its own.
@@ -175,7 +181,7 @@ func (u *unread) mostOf(n int, list string) (most int) {
 	of := map[value.Pointer]int{}
 	for _, p := range u.leaves[n] {
 		item := p.Parent()
-		if f := u.s.At(item.Parent()); f == nil || f.Type != schema.List || u.called(f) != list {
+		if !u.isOf(item, list) {
 			continue
 		}
 		if home, ok := u.homes[item]; !ok || n >= home-1 && n <= home+1 {
@@ -193,7 +199,7 @@ func (u *unread) holdsWhole(line int, list string) bool {
 	_, start, _ := u.w.ix.rowAt(line)
 	for i, p := range u.leaves[line] {
 		item := p.Parent()
-		if f := u.s.At(item.Parent()); f == nil || f.Type != schema.List || u.called(f) != list {
+		if !u.isOf(item, list) {
 			continue
 		}
 		of[item]++
@@ -250,7 +256,7 @@ func (u *unread) isEmptyUnder(line, row int, list string) bool {
 	start := u.w.ix.LineSpan(row).Start
 	from, to := 1<<30, 0
 	for i, p := range u.leaves[row] {
-		if f := u.s.At(p.Parent().Parent()); f != nil && f.Type == schema.List && u.called(f) == list {
+		if u.isOf(p.Parent(), list) {
 			from, to = min(from, u.claims[row][i].Start-start), max(to, u.claims[row][i].End-start)
 		}
 	}

@@ -104,7 +104,7 @@ func (w *weigher) manyOf(f *schema.Field, o schema.Option) (found []span) {
 		if utf8.RuneCountInString(name) < shortestOfMany || strings.ContainsFunc(name, func(r rune) bool { return !unicode.IsLetter(r) }) {
 			continue
 		}
-		for _, end := range []string{"s", "es", "e", "en", "n"} {
+		for _, end := range lang.Inflection.Words() {
 			other := name + end
 			if !slices.ContainsFunc(f.Of, func(o schema.Option) bool {
 				return strings.EqualFold(o.Value, other) || slices.ContainsFunc(o.Also, func(also string) bool { return strings.EqualFold(also, other) })

@@ -5,6 +5,7 @@ import (
 
 	"filler/internal/base/value"
 	"filler/internal/record"
+	"filler/internal/record/correct"
 	"filler/internal/record/evidence"
 	"filler/internal/schema"
 )
@@ -17,34 +18,33 @@ func (w *filling) withoutDoubles(ops *value.Value) *value.Value {
 	var places evidence.Places
 	for _, op := range ops.Kids {
 		at, to := value.Pointer(op.Word("path")), op.Get("value")
-		if item, ok := w.itemAt(at); ok && to != nil && to.Kind != value.Null && op.Word("op") == "replace" && w.isUnfound(at) {
+		if op.Word("op") == "replace" && !to.Empty() && w.isUnfound(at) {
 			if places == nil {
 				places = w.places(&w.record)
 			}
-			if !w.isDouble(item, at, to, places) {
-				out.Kids = append(out.Kids, op)
-				continue
+			if item := w.itemAt(at); item != "" && w.isDouble(item, at, to, places) {
+				op = value.Obj(value.Str("remove").Named("op"), value.Str(string(item)).Named("path"))
 			}
-			op = value.Obj(value.Str("remove").Named("op"), value.Str(string(item)).Named("path"))
 		}
 		out.Kids = append(out.Kids, op)
 	}
 	return &out
 }
 
-// itemAt gives the item of a list that a place is, or lies in.
-func (w *filling) itemAt(at value.Pointer) (value.Pointer, bool) {
+// itemAt gives the item of a list that a place is, or lies in; "" for none.
+func (w *filling) itemAt(at value.Pointer) value.Pointer {
 	for ; at != ""; at = at.Parent() {
 		if f := w.Schema.At(at.Parent()); f != nil && f.Type == schema.List {
-			return at, true
+			return at
 		}
 	}
-	return "", false
+	return ""
 }
 
 // isDouble tells whether an item, with another value in a place of it, says no more than
 // another item of its list, and the document says that value once.
 func (w *filling) isDouble(item, at value.Pointer, to *value.Value, places evidence.Places) bool {
+	f := w.Schema.At(item.Parent())
 	own, list := w.record.At(item), w.record.At(item.Parent())
 	if own == nil || list == nil || list.Kind != value.Array || w.record.At(at) == nil {
 		return false
@@ -53,26 +53,11 @@ func (w *filling) isDouble(item, at value.Pointer, to *value.Value, places evide
 	changed.Put(value.Pointer("/item")+at[len(item):], *to)
 	for i := range list.Kids {
 		other := item.Parent().Index(i)
-		if place := places[other+at[len(item):]]; other != item && place.Found() && place.Rivals == 0 && saysNoMore(changed.Get("item"), &list.Kids[i]) {
+		if place := places[other+at[len(item):]]; other != item && place.Found() && place.Rivals == 0 && correct.Holds(f.Item, changed.Get("item"), &list.Kids[i]) {
 			return true
 		}
 	}
 	return false
-}
-
-// saysNoMore tells whether all that a value says another says as well.
-func saysNoMore(v, other *value.Value) bool {
-	more, some := false, false
-	v.Walk(func(p value.Pointer, leaf *value.Value) bool {
-		if leaf.Kind == value.Object || leaf.Kind == value.Array || leaf.Empty() {
-			return !more
-		}
-		some = true
-		theirs := other.At(p)
-		more = more || theirs == nil || !value.Equal(leaf, theirs)
-		return !more
-	})
-	return some && !more
 }
 
 // isUnfound tells whether a value stands nowhere, as its problem says.

@@ -4,6 +4,7 @@ import (
 	"math/big"
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/base/lazy"
 )
@@ -32,7 +33,7 @@ func (tx *Text) findPowers(within Span) {
 		}
 		places, err := strconv.Atoi(said)
 		n := decimal(text[m[2]:m[3]])
-		if err != nil || n == nil {
+		if err != nil {
 			continue
 		}
 		by := new(big.Rat).SetInt(new(big.Int).Exp(big.NewInt(10), big.NewInt(int64(max(places, -places))), nil))
@@ -51,7 +52,7 @@ func mayHavePowers(text string) bool {
 	for i := 1; i+1 < len(text); i++ {
 		switch {
 		case text[i] == '1' && text[i+1] == '0' && (text[i-1] == ' ' || text[i-1] == 'x' || text[i-1] == '*' || text[i-1] >= 0x80):
-			if before := strings.TrimRight(text[max(0, i-4):i], " "); strings.HasSuffix(before, "x") || strings.HasSuffix(before, "*") || strings.HasSuffix(before, "×") || strings.HasSuffix(before, "·") || strings.HasSuffix(before, "∙") || strings.HasSuffix(before, "⋅") {
+			if sign, _ := utf8.DecodeLastRuneInString(strings.TrimRight(text[max(0, i-4):i], " ")); strings.ContainsRune("x*×·∙⋅", sign) {
 				return true
 			}
 		case (text[i] == 'E' || text[i] == 'e') && isDigit(text[i-1]) && (isDigit(text[i+1]) || text[i+1] == '-' || text[i+1] == '+'):

@@ -2,6 +2,7 @@ package reading
 
 import (
 	"strconv"
+	"strings"
 	"time"
 	"unicode/utf8"
 
@@ -22,13 +23,25 @@ func (tx *Text) OnWeekday(day string) (found []Span) {
 		return nil
 	}
 	want := strconv.Itoa((int(t.Weekday())+6)%7 + 1)
-	for i, token := range tx.Tokens {
-		if utf8.RuneCountInString(token.Word) >= shortestWeekday && lang.Weekday.Meaning(token.Word) == want && !tx.besideDay(i) {
-			found = append(found, token.Span)
+	for _, name := range lang.Weekday.Names(want) {
+		at := tx.ByWord[strings.ToLower(name)]
+		if utf8.RuneCountInString(name) < shortestWeekday {
+			continue
+		}
+		if len(at) > mostOnWeekday {
+			return nil
+		}
+		for _, i := range at {
+			if !tx.besideDay(i) {
+				found = append(found, tx.Tokens[i].Span)
+			}
 		}
 	}
 	return found
 }
+
+// mostOnWeekday is how often a text may name a day of the week: more often, it tells no day.
+const mostOnWeekday = 20
 
 // saysWeekBefore tells whether the text says this day in full, or one of the seven before it.
 func (tx *Text) saysWeekBefore(t time.Time) bool {
