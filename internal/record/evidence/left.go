@@ -440,7 +440,7 @@ func (l *leaving) choices(f *schema.Field, region span) (found []leftover) {
 				continue
 			}
 			for _, s := range ix.wordsIn(words, region) {
-				if l.isFree(s) && ix.Denial(s) == reading.Said {
+				if l.isFree(s) && ix.Denial(s) == reading.Said && !l.w.labelsOther(f, s) {
 					found = append(found, leftover{span: s, form: aChoice, option: option.Value})
 				}
 			}

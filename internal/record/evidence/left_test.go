@@ -181,3 +181,33 @@ func TestContested(t *testing.T) {
 	t.Logf("of %d right choices and booleans these are contested: %v; of %v wrong ones these are told: %v", right, contested, wrong, told)
 	assert.Less(t, len(contested)*100, right)
 }
+
+// What else a line says beside the items that were read from it is asked about; what names a
+// field, denies itself or is of another sentence is not. The word for an option that labels
+// another field speaks for nothing.
+func TestLeftWithinALine(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  dog: Name.\n  sex: {choice: Sex., of: [dog, bitch]}\n  neutered: {boolean: Neutered.}\n  foods: {list: What it must not eat., items: {text: One.}}\n  stock: {list: Stock., fields: {what: {text: What.}, count: {integer: How many.}, breed: {text: Breed.}}}\n"))
+	require.NoError(t, err)
+	for _, c := range []struct{ doc, rec, field, said string }{
+		{"Not for it: chicken, wheat and soy.\n", `{"foods":["chicken","wheat"]}`, "foods", "soy"},
+		{"Not for it: chicken, wheat and soy.\n", `{"foods":["chicken","wheat","soy"]}`, "", ""},
+		{"Stock: 420 ewes, 11 rams. Land 310 acres.\n", `{"stock":[{"what":"ewes","count":420}]}`, "stock", "11 rams"},
+		{"Stock: 420 ewes, bulls (none), breed Dorset\n", `{"stock":[{"what":"ewes","count":420}]}`, "", ""},
+		{"Dog: Bramble (spaniel, bitch)\n", `{"dog":"Bramble","sex":"dog"}`, "sex", "Dog: Bramble (spaniel, bitch)"},
+		{"Dog: Bramble (spaniel, bitch)\n", `{"dog":"Bramble","sex":"bitch"}`, "", ""},
+		{"Bramble, not neutered.\n", `{"dog":"Bramble","neutered":true}`, "neutered", "Bramble, not neutered."},
+		{"Bramble, not neutered. Neutered dogs pay less.\n", `{"dog":"Bramble","neutered":true}`, "", ""},
+	} {
+		rec, err := value.Parse(c.rec)
+		require.NoError(t, err)
+		ix := NewIndex(c.doc)
+		_, left := Look(s, &rec, ix, Of(s, &rec, ix))
+		if c.field == "" {
+			assert.Empty(t, left, c.doc)
+			continue
+		}
+		if assert.Len(t, left, 1, "%s %v", c.doc, left) {
+			assert.Equal(t, []string{c.field, c.said}, []string{left[0].Field, left[0].Text})
+		}
+	}
+}

@@ -4,9 +4,11 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 )
@@ -65,6 +67,9 @@ func (l *leaving) partsLeft(n int, list inLine) (lines []Line) {
 	if len(text) > longestLine {
 		return nil
 	}
+	if line, ok := l.lastOfAll(n, list); ok {
+		return []Line{line}
+	}
 	for _, parting := range partings {
 		parts := partsOf(text, start, parting, false)
 		held, ok := holders(parts, list.items)
@@ -82,8 +87,7 @@ func (l *leaving) partsLeft(n int, list inLine) (lines []Line) {
 			if p = l.sentence(p); held[k] > 0 || !beside || p.End-p.Start > 2*longest || !l.isUnlike(n, p) || !l.beginsLike(p, parts, held) || !isWhole(l.w.ix.Source[p.Start:p.End]) || l.saysField(list.at, p, parts, held) {
 				continue
 			}
-			said := strings.Join(strings.Fields(l.w.ix.Source[p.Start:p.End]), " ")
-			lines = append(lines, Line{Start: p.Start, End: p.End, Line: n + 1, Field: list.called, Text: said, Left: true})
+			lines = append(lines, l.part(n, p, list))
 		}
 		if len(lines) > mostLeftIn {
 			return nil
@@ -92,6 +96,35 @@ func (l *leaving) partsLeft(n int, list inLine) (lines []Line) {
 	}
 	return nil
 }
+
+func (l *leaving) part(n int, p span, list inLine) Line {
+	return Line{Start: p.Start, End: p.End, Line: n + 1, Field: list.called, Text: strings.Join(strings.Fields(l.w.ix.Source[p.Start:p.End]), " "), Left: true}
+}
+
+// lastOfAll gives the last part of a list of which several stand before it, behind the word that
+// says that it is the last: chicken, wheat and soy.
+func (l *leaving) lastOfAll(n int, list inLine) (Line, bool) {
+	text, start, _ := l.w.ix.rowAt(n)
+	parts := partsOf(text, start, commaOrAnd(), false)
+	held, ok := holders(parts, list.items)
+	if !ok || len(list.items) < 2 {
+		return Line{}, false
+	}
+	for k := 1; k < len(parts); k++ {
+		p := l.sentence(parts[k])
+		behind := strings.Fields(l.w.ix.Source[parts[k-1].End:p.Start])
+		if held[k] == 0 && held[k-1] > 0 && len(behind) > 0 && lang.ListAnd.Has(behind[len(behind)-1]) && p.End-p.Start <= 2*(parts[k-1].End-parts[k-1].Start) && l.isUnlike(n, p) && l.beginsLike(p, parts, held) {
+			return l.part(n, p, list), true
+		}
+	}
+	return Line{}, false
+}
+
+// commaOrAnd parts a list whose last item stands behind a word: chicken, wheat and soy.
+var commaOrAnd = sync.OnceValue(func() *lazy.Regexp {
+	and := lang.ListAnd.Pattern()
+	return lazy.New(`, (?:` + and + ` )?| ` + and + ` `)
+})
 
 // holders counts the items in each part; false where one stands in no part alone.
 func holders(parts, items []span) (held []int, ok bool) {

@@ -58,7 +58,7 @@ func look(s *schema.Schema, record *value.Value, ix *Index, places Places, also 
 }
 
 func newUnread(s *schema.Schema, record *value.Value, ix *Index, places Places) *unread {
-	u := &unread{w: &weigher{ix: ix, names: map[*schema.Field][][]string{}}, s: s, record: record, places: places, named: map[string][]naming{}, lists: map[string][]naming{}}
+	u := &unread{w: &weigher{ix: ix, all: s, names: map[*schema.Field][][]string{}}, s: s, record: record, places: places, named: map[string][]naming{}, lists: map[string][]naming{}}
 	u.prepare()
 	return u
 }

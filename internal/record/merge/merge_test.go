@@ -159,3 +159,28 @@ func TestEchoes(t *testing.T) {
 		assert.Equal(t, "["+full+"]", r.Record.String(), more)
 	}
 }
+
+// A value that stands nowhere gives way to what a part that was asked about it read in the lines
+// that contest it, and to nothing else.
+func TestContested(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: Name.\n  kind: {choice: Kind., of: [upright, grand]}\n"))
+	require.NoError(t, err)
+	text := "Brandel, an upright\nno. 4\n"
+	line := []layout.Span{{Start: 0, End: len("Brandel, an upright")}}
+	for _, c := range []struct {
+		asked     string
+		contested bool
+		want      string
+	}{
+		{`{"name":null,"kind":"upright"}`, true, "upright"},
+		{`{"name":null,"kind":"upright"}`, false, "grand"},
+		{`{"name":null,"kind":null}`, true, "grand"},
+		{`{"name":"Nobody","kind":"grand"}`, true, "grand"},
+	} {
+		all := parts(t, s, text, `1-2=>{"name":"Brandel","kind":"grand"}`, "1-2=>"+c.asked)
+		all[0].Contested = map[value.Pointer]bool{"/kind": c.contested, "/name": c.contested}
+		all[1].Gaps, all[1].Asked = true, line
+		got := Parts(s, all, nil).Record
+		assert.Equal(t, `{"name":"Brandel","kind":"`+c.want+`"}`, got.String(), c.asked)
+	}
+}

@@ -4,6 +4,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -45,4 +46,18 @@ func TestOtherOptions(t *testing.T) {
 	t.Logf("of %v wrong choices and booleans these came right: %v, and of these is told by a problem or a risk: %v", all, right, told)
 	assert.Greater(t, right[schema.Choice]*100, all[schema.Choice]*35)
 	assert.Greater(t, right[schema.Boolean]*100, all[schema.Boolean]*30)
+}
+
+// A correction that makes a misread item say what another says takes it out.
+func TestDoublesGoOut(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  remarks: {list: Remarks., items: {text: One.}}\n"))
+	require.NoError(t, err)
+	first, err := value.Parse(`{"remarks":["carton 2 dented","ring before"]}`)
+	require.NoError(t, err)
+	right, err := value.Parse(`{"remarks":["carton 7 dented","ring before"]}`)
+	require.NoError(t, err)
+	c := &careless{first: first, right: right, only: everything}
+	line, _ := fillTraced(t, c.setup(t, s), writeDoc(t, "a", "Remarks:\n - carton 7 dented\n - ring before\n"))
+	assert.Equal(t, right.String(), line.Record.String(), "%v", c.asked)
+	assert.Empty(t, line.Problems)
 }
