@@ -161,11 +161,14 @@ func (u *unread) texts() map[string]bool {
 // isUnlike tells a part of a line that says something and that no value comes from.
 func (u *unread) isUnlike(n int, p span) bool {
 	said := u.w.ix.Source[p.Start:p.End]
-	if letters(said) < 2 || saysNone(said) || headsSums(said) || u.texts()[folded(said)] {
+	if letters(said) < 2 || saysNone(said) || headsSums(said) || lineMark.MatchString(strings.TrimSpace(said)) || u.texts()[folded(said)] {
 		return false
 	}
 	return !slices.ContainsFunc(u.claims[n], func(c span) bool { return c.Start < p.End && p.Start < c.End })
 }
+
+// lineMark is what numbers a line of a list: iv., b), (12).
+var lineMark = lazy.New(`^\(?(?:[ivxl]{1,6}|[IVXL]{1,6}|\d{1,3}|\pL)[.)]$`)
 
 // alikeParts tells whether a part has figures and letters as all that were read have, is as
 // long as they are, and begins with a figure or a capital as they do; the first of a line may

@@ -14,6 +14,7 @@ import (
 func TestSheets(t *testing.T) {
 	docs := tradesIn(t, "sheets")
 	_, wrong, passed := spoilAll(t, docs, 11)
+	t.Logf("%d of %d spoilt values pass: %q", len(passed), wrong, passed)
 	assert.LessOrEqual(t, len(passed)*100, wrong*3)
 	for _, of := range docs {
 		rec, err := value.Parse(of.rec)

@@ -136,7 +136,9 @@ func (w *filling) askAgain(by *Model, lines []evidence.Line, whole *part, room p
 		if v := w.record.At(line.At); line.At != "" && !v.Empty() && v.Kind != value.Object && v.Kind != value.Array {
 			one.Now = string(v.JSON())
 		}
-		missed = append(missed, one)
+		if !slices.Contains(missed, one) { // of fields of one name in a list
+			missed = append(missed, one)
+		}
 	}
 	flush()
 	return pieces

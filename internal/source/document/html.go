@@ -7,6 +7,8 @@ import (
 
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
+
+	"filler/internal/source/reading"
 )
 
 // maxNesting is how deep a page's elements may be nested; the tags that lie
@@ -25,6 +27,10 @@ func fromHTML(text string, links bool) (string, []string, error) {
 		}
 	}
 	p := &pageWriter{links: links, seen: &pageNotes{}}
+	read := false
+	if p.struckBy, p.hiddenBy, read = styledBy(root); !read {
+		p.seen.sheets++
+	}
 	p.kids(root)
 	return strings.TrimSpace(p.out.String()) + "\n", p.seen.notes(), nil
 }
@@ -79,9 +85,12 @@ var blocks = map[atom.Atom]bool{atom.P: true, atom.H1: true, atom.H2: true, atom
 
 // pageWriter writes the tree of a page as text.
 type pageWriter struct {
-	out    strings.Builder
-	links  bool
-	seen   *pageNotes
+	out   strings.Builder
+	links bool
+	seen  *pageNotes
+
+	struckBy, hiddenBy map[*html.Node]bool // by the page's style sheets
+
 	inline bool   // within a cell: one line only
 	indent string // of the list item at hand
 	breaks int    // line ends that are owed before the next word
@@ -109,13 +118,26 @@ func has(n *html.Node, key string) bool {
 	return false
 }
 
+// inLine gives a writer for what stands within a line.
+func (p *pageWriter) inLine() *pageWriter {
+	return &pageWriter{links: p.links, inline: true, seen: p.seen, struckBy: p.struckBy, hiddenBy: p.hiddenBy}
+}
+
 func (p *pageWriter) kids(n *html.Node) {
 	for kid := n.FirstChild; kid != nil; kid = kid.NextSibling {
+		if stroke, under := fraction(kid); under != nil {
+			p.raised(kid)
+			kid = stroke.NextSibling
+			continue
+		}
 		switch kid.Type {
 		case html.TextNode:
 			p.text(kid.Data)
 		case html.ElementNode:
 			if !p.leavesOut(kid) {
+				if p.hiddenBy[kid] {
+					count(&p.seen.covered, kid)
+				}
 				p.element(kid)
 			}
 		case html.DocumentNode:
@@ -148,8 +170,12 @@ func (p *pageWriter) word(s string) {
 	p.out.WriteString(s)
 }
 
-// text writes a text with its runs of white taken as one space each.
+// text writes a text with its runs of white taken as one space each, and without the hyphens
+// that show at the end of a line alone.
 func (p *pageWriter) text(s string) {
+	if strings.Contains(s, "\u00ad") {
+		s = strings.ReplaceAll(s, "\u00ad", "")
+	}
 	if p.pre > 0 && !p.inline {
 		for i, l := range strings.Split(s, "\n") {
 			if i > 0 {
@@ -249,7 +275,7 @@ func (p *pageWriter) element(n *html.Node) {
 		p.link(n)
 	default:
 		switch {
-		case isStruck(n):
+		case p.isStruck(n):
 			p.struck(n)
 		case n.Data == "mfrac" || n.Data == "msup":
 			p.formula(n)
@@ -306,7 +332,10 @@ func (p *pageWriter) list(n *html.Node) {
 		case kid.Type != html.ElementNode || p.leavesOut(kid):
 		case kid.DataAtom == atom.Li && n.DataAtom == atom.Ol:
 			number++
-			p.item(kid, strconv.Itoa(number)+".")
+			if set, err := strconv.Atoi(attribute(kid, "value")); err == nil {
+				number = set
+			}
+			p.item(kid, numbered(number, attribute(n, "type"))+".")
 		case kid.DataAtom == atom.Li:
 			p.item(kid, "-")
 		default:
@@ -314,6 +343,26 @@ func (p *pageWriter) list(n *html.Node) {
 		}
 	}
 	p.lists--
+}
+
+// numbered writes the number of an item of a list as the page shows it: by letters or in Roman
+// figures, where it says so.
+func numbered(n int, way string) string {
+	text := strconv.Itoa(n)
+	switch way {
+	case "a", "A":
+		if n > 0 && n <= 26 {
+			text = string(rune('a' + n - 1))
+		}
+	case "i", "I":
+		if roman := reading.Roman(n); roman != "" {
+			text = strings.ToLower(roman)
+		}
+	}
+	if way == "A" || way == "I" {
+		return strings.ToUpper(text)
+	}
+	return text
 }
 
 func (p *pageWriter) item(n *html.Node, mark string) {

@@ -11,6 +11,8 @@ import (
 type pageNotes struct {
 	menus, footers, hidden, frames, drawings    int
 	struck, inserted, options, repeated, nested int
+	covered                                     int // what a style sheet hides, and may show again
+	sheets                                      int // style sheets that were too long to be read
 	filled, wide                                int // cells that others reach over; cells over several columns
 }
 
@@ -23,6 +25,8 @@ func (s *pageNotes) notes() (all []string) {
 		{s.menus, "a menu was left out", "%d menus were left out"},
 		{s.footers, "the page's footer was left out", "%d footers of the page were left out"},
 		{s.hidden, "a hidden element was left out", "%d hidden elements were left out"},
+		{s.covered, "an element that the page's style sheet hides stands in the text", "%d elements that the page's style sheet hides stand in the text"},
+		{s.sheets, "what its style sheet strikes out or hides was not looked up: it is too long", ""},
 		{s.frames, "what an embedded frame holds is not on the page", "what %d embedded frames hold is not on the page"},
 		{s.drawings, "a drawing with words was left out", "%d drawings with words were left out"},
 		{s.options, "an option that is not chosen was left out", "%d options that are not chosen were left out"},
@@ -146,15 +150,18 @@ func isHidden(n *html.Node) bool {
 	return false
 }
 
-// isStruck tells what is shown as struck out.
-func isStruck(n *html.Node) bool {
-	return strings.Contains(strings.ToLower(attribute(n, "style")), "line-through")
+// isStruck tells what is shown as struck out: by its own style, else by a style sheet.
+func (p *pageWriter) isStruck(n *html.Node) bool {
+	if style := strings.ToLower(attribute(n, "style")); strings.Contains(style, "text-decoration") {
+		return strings.Contains(style, "line-through")
+	}
+	return p.struckBy[n]
 }
 
 // struck writes a passage that is struck out between ~~, piece by piece where it
 // goes over several lines.
 func (p *pageWriter) struck(n *html.Node) {
-	in := &pageWriter{links: p.links, inline: true, seen: p.seen}
+	in := p.inLine()
 	in.kids(n)
 	text := strings.TrimSpace(strings.ReplaceAll(in.out.String(), "~~", ""))
 	if text == "" {
@@ -213,14 +220,45 @@ func (p *pageWriter) definition(n *html.Node) {
 var raised = strings.NewReplacer("0", "⁰", "1", "¹", "2", "²", "3", "³", "4", "⁴", "5", "⁵", "6", "⁶", "7", "⁷", "8", "⁸", "9", "⁹", "-", "⁻", "−", "⁻")
 
 // raised writes figures that stand above the line as such: 40.00 with a note 1 is
-// not 40.001, and m with 2 is m².
+// not 40.001, and m with 2 is m²; a fraction as people type it.
 func (p *pageWriter) raised(n *html.Node) {
 	text := strings.TrimSpace(textOf(n))
+	if _, under := fraction(n); under != nil {
+		p.space = p.space || p.endsInFigure()
+		p.word(text + "/" + strings.TrimSpace(textOf(under)))
+		return
+	}
 	if text == "" || strings.Trim(text, "0123456789-−") != "" {
 		p.kids(n)
 		return
 	}
 	p.word(raised.Replace(text))
+}
+
+// fraction gives the stroke and the lower figure of one that is written with a raised and a
+// lowered figure.
+func fraction(over *html.Node) (stroke, under *html.Node) {
+	if over.DataAtom != atom.Sup || !isFigure(textOf(over)) || over.NextSibling == nil || over.NextSibling.Type != html.TextNode {
+		return nil, nil
+	}
+	stroke = over.NextSibling
+	if sign := strings.TrimSpace(stroke.Data); sign != "/" && sign != "⁄" {
+		return nil, nil
+	}
+	if under = stroke.NextSibling; under == nil || under.DataAtom != atom.Sub || !isFigure(textOf(under)) {
+		return nil, nil
+	}
+	return stroke, under
+}
+
+func isFigure(s string) bool {
+	s = strings.TrimSpace(s)
+	return s != "" && strings.Trim(s, "0123456789") == ""
+}
+
+func (p *pageWriter) endsInFigure() bool {
+	s := p.out.String()
+	return s != "" && s[len(s)-1] >= '0' && s[len(s)-1] <= '9'
 }
 
 // formula writes a fraction or a power of MathML as people type it: 1/2 is not 12.

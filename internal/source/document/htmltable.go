@@ -229,7 +229,7 @@ func (p *pageWriter) cell(n *html.Node) string {
 	} else if only.NextSibling == nil && only.Type == html.TextNode && !strings.ContainsAny(only.Data, " \n\t\r\f\u00a0") {
 		return only.Data
 	}
-	in := &pageWriter{links: p.links, inline: true, seen: p.seen}
+	in := p.inLine()
 	in.kids(n)
 	return strings.TrimSpace(in.out.String())
 }

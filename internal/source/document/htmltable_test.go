@@ -97,6 +97,10 @@ func TestPagesAsTheyAre(t *testing.T) {
 		{"<article>a<footer>Signed: O.</footer></article><footer>Imprint</footer>", "a\n\nSigned: O.", "the page's footer was left out"},
 		{"<div class=menu>Soup 4.50</div><div class=menu><a href=x>Home</a> <a href=y>Shop</a></div>", "Soup 4.50", "a menu was left out"},
 		{"<p>a<span hidden>b</span><svg><text>c</text></svg>", "a", "a drawing with words was left out"},
+		{"<style>td .old, .gone s2 {text-decoration: line-through} @media print {p{display:none}} .tab{display:none} .tab.on{display:block}</style><table><tr><td>k<td><i class=old>40</i> 38</table><p class=tab>a<p class='tab on'>b", "| k   | ~~40~~ 38 |\n|-----|-----------|\n\na\n\nb", "an element that the page's style sheet hides stands in the text"},
+		{"<style>/* .a{} */ @import 'x'; i{text-decoration:none !important;color:red} .x i{text-decoration-line:line-through} b:hover{display:none} broken {{ }</style>1<i>2</i> <span class=x><i>3</i></span> <b>4</b>", "12 ~~3~~ 4", "a struck-out passage"},
+		{"<p>1<sup>3</sup>/<sub>4</sub>\" by <sup>1</sup>⁄<sub>2</sub>, sub&shy;limate", "1 3/4\" by 1/2, sublimate", ""},
+		{"<ol type=a start=7><li>k<li value=9>l</ol><ol type=I><li>m</ol>", "g. k\ni. l\n\nI. m", ""},
 		{"<select><option>A<option selected>B</select>", "B", "an option that is not chosen"},
 	} {
 		text, notes, err := fromHTML(c.page, false)

@@ -43,6 +43,7 @@ func TestTableWays(t *testing.T) {
 	}
 	for name, data := range map[string][]byte{
 		"notes.csv": separated(','), "half.csv": separated(';'), "notes.tsv": separated('\t'), "notes.jsonl": lines.Bytes(),
+		"pipes.csv": separated('|'), "tabs.csv": separated('\t'), "office.csv": append([]byte("sep=;\r\n"), separated(';')...),
 		"windows.csv": append([]byte("\ufeff"), bytes.ReplaceAll(separated(','), []byte("\n"), []byte("\r\n"))...),
 	} {
 		file := filepath.Join(dir, name)

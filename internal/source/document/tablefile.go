@@ -246,6 +246,8 @@ func (t *tableFile) run(in io.ReadSeeker, base int64, line int, head *[]string, 
 			return line + bad.StartLine - 1 + skipped, base + from + length, &Error{place, "not CSV: " + bad.Err.Error(), "correct the quotes in this row"}, serr
 		case err != nil:
 			return 0, 0, nil, err
+		case *head == nil && cells[0] == "sep=": // a line for spreadsheet programs, which names the sign between cells
+			continue
 		case *head == nil:
 			if *head, err = t.heads(cells, needs); err != nil {
 				return 0, 0, nil, err
@@ -275,16 +277,35 @@ func (t *tableFile) reader(in io.Reader) *csv.Reader {
 	return c
 }
 
-// commaOf tells commas from semicolons by the first line.
+// commaOf gives the sign between cells by the first line: a comma, unless it has more of
+// another one outside of quotes.
 func commaOf(in *bufio.Reader) rune {
 	head, _ := in.Peek(4096)
-	if end := bytes.IndexByte(head, '\n'); end >= 0 {
-		head = head[:end]
+	head = bytes.TrimPrefix(head, []byte("\ufeff"))
+	counts := map[rune]int{}
+	quoted := false
+	for _, r := range string(head) {
+		switch {
+		case r == '"':
+			quoted = !quoted
+		case quoted:
+		case r == '\n' && len(counts) > 0:
+			return mostOf(counts)
+		case strings.ContainsRune(",;\t|", r):
+			counts[r]++
+		}
 	}
-	if bytes.Count(head, []byte(";")) > bytes.Count(head, []byte(",")) {
-		return ';'
+	return mostOf(counts)
+}
+
+func mostOf(counts map[rune]int) rune {
+	most := ','
+	for _, r := range ";\t|" {
+		if counts[r] > counts[most] {
+			most = r
+		}
 	}
-	return ','
+	return most
 }
 
 // lineAt gives how many lines, blank ones before it included, and how many bytes the
@@ -313,23 +334,32 @@ func lineAt(in io.ReadSeeker, at int64) (lines int, length int64, err error) {
 
 // heads takes the names of the columns.
 func (t *tableFile) heads(cells, needs []string) ([]string, error) {
-	head := slices.Clone(cells)
+	head := make([]string, len(cells))
 	t.column = map[string]int{}
-	for i, name := range head {
-		head[i] = strings.TrimSpace(name)
+	twice := map[string]bool{}
+	for i, name := range cells {
+		head[i] = inOneLine(name)
+		_, twice[head[i]] = t.column[head[i]]
 		t.column[head[i]] = i
 	}
 	for _, name := range needs {
-		if _, ok := t.column[name]; !ok {
+		if _, ok := t.column[inOneLine(name)]; !ok {
 			return nil, &Error{t.file, fmt.Sprintf("there is no column %q", name), "the table has " + strings.Join(head, ", ")}
+		}
+		if twice[inOneLine(name)] {
+			return nil, &Error{t.file, fmt.Sprintf("two columns are called %q", name), "give each a name of its own in the first line"}
 		}
 	}
 	return head, nil
 }
 
+// inOneLine gives the name of a column as it is written in filler.yaml: with its line
+// breaks and gaps as one space.
+func inOneLine(name string) string { return strings.Join(strings.Fields(name), " ") }
+
 func (t *tableFile) getter(cells []string) func(string) (string, bool) {
 	return func(name string) (string, bool) {
-		i, ok := t.column[name]
+		i, ok := t.column[inOneLine(name)]
 		if !ok || i >= len(cells) {
 			return "", ok
 		}

@@ -306,8 +306,13 @@ func (tx *Text) dayInFigures(i int) {
 		return
 	}
 	if len(a.Word) == 4 {
-		tx.keepDay(i, i+2, a.Word, b.Word, c.Word)
+		if isDayOfYear(b.Word, c.Word) {
+			tx.keepDay(i, i+2, a.Word, b.Word, c.Word)
+		}
 		return
+	}
+	if len(c.Word)%2 != 0 || !isDayOfYear(a.Word, b.Word) && !isDayOfYear(b.Word, a.Word) {
+		return // a number in parts: 8448.42.00, 2.10.3
 	}
 	at := Span{a.Start, c.End}
 	tx.days.spans = append(tx.days.spans, at)
@@ -326,6 +331,14 @@ func (tx *Text) dayInFigures(i int) {
 			}
 		}
 	}
+}
+
+// isDayOfYear tells whether figures may be a month and a day; a 31st of June is
+// one that somebody got wrong.
+func isDayOfYear(month, day string) bool {
+	m, _ := strconv.Atoi(month)
+	d, _ := strconv.Atoi(day)
+	return len(month) < 3 && len(day) < 3 && m > 0 && m <= 12 && d > 0 && d <= 31
 }
 
 // dayKey gives a day as records hold it; "" where there is none.
