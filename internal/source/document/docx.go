@@ -3,11 +3,13 @@ package document
 import (
 	"archive/zip"
 	"bytes"
-	"encoding/xml"
+	"cmp"
 	"errors"
+	"filler/internal/base/lazy"
 	"fmt"
 	"html"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -36,11 +38,17 @@ func (r *Reader) fromWord(id string, data []byte) (string, []string, error) {
 		return "", nil, damaged
 	}
 	w := &wordReader{notes: map[string]string{}, left: int64(r.Limits.filled().Bytes) * 4}
+	for file, read := range map[string]func(*wordNode){"word/styles.xml": w.readStyles, "word/numbering.xml": w.readNumbers} {
+		if err := w.open(archive, file, read); err != nil {
+			return "", nil, damaged
+		}
+	}
 	for _, part := range []struct{ file, element string }{{"word/footnotes.xml", "footnote"}, {"word/endnotes.xml", "endnote"}, {"word/comments.xml", "comment"}} {
 		if err := w.open(archive, part.file, func(n *wordNode) { w.below(n, part.element) }); err != nil {
 			return "", nil, damaged
 		}
 	}
+	w.edge(archive, "word/header")
 	found := false
 	if err := w.open(archive, wordFile, func(n *wordNode) {
 		found = true
@@ -48,16 +56,7 @@ func (r *Reader) fromWord(id string, data []byte) (string, []string, error) {
 	}); err != nil || !found {
 		return "", nil, damaged
 	}
-	edges := 0
-	for _, f := range archive.File {
-		if strings.HasPrefix(f.Name, "word/header") || strings.HasPrefix(f.Name, "word/footer") {
-			_ = w.open(archive, f.Name, func(n *wordNode) {
-				if strings.TrimSpace(n.allText()) != "" {
-					edges++
-				}
-			})
-		}
-	}
+	w.edge(archive, "word/footer")
 	for _, text := range w.ends {
 		w.out.WriteString("<p>" + text + "</p>")
 	}
@@ -68,7 +67,8 @@ func (r *Reader) fromWord(id string, data []byte) (string, []string, error) {
 	for _, one := range []struct {
 		n         int
 		one, many string
-	}{{edges, "a header or footer was left out", "%d headers and footers were left out"}, {w.pictures, "a picture was left out", "%d pictures were left out"}} {
+	}{{w.edges, "a header or footer stands in the text once", "%d headers and footers stand in the text once"}, {w.pictures, "a picture was left out", "%d pictures were left out"},
+		{w.unfilled, "a field that nothing was filled into was left out", "%d fields that nothing was filled into were left out"}} {
 		if one.n > 0 {
 			notes = append(notes, counted(one.n, one.one, one.many))
 		}
@@ -79,66 +79,31 @@ func (r *Reader) fromWord(id string, data []byte) (string, []string, error) {
 	return text, notes, nil
 }
 
-// wordNode is an element of an office text, by its name without a space.
-type wordNode struct {
-	name  string
-	attrs []xml.Attr
-	text  string
-	kids  []*wordNode
-}
+// pageOnly is what a header or footer says that counts pages and no more.
+var pageOnly = lazy.New(`(?i)^(?:[^\pL]|\b(?:page|pages|seite|p[aá]g(?:ina)?|side|sida|strona|str|blatt|sheet|p|s|of|von|de|di|van|av|af|z|sur)\b)*$`)
 
-func (n *wordNode) attr(name string) string {
-	for _, a := range n.attrs {
-		if a.Name.Local == name {
-			return a.Value
+// edge writes the headers or the footers of a text, each once: the head of a letter often stands in one.
+// Those that count pages alone are left out.
+func (w *wordReader) edge(archive *zip.Reader, begins string) {
+	var names []string
+	for _, f := range archive.File {
+		if strings.HasPrefix(f.Name, begins) && strings.HasSuffix(f.Name, ".xml") {
+			names = append(names, f.Name)
 		}
 	}
-	return ""
-}
-
-func (n *wordNode) kid(path ...string) *wordNode {
-	at := n
-	for _, name := range path {
-		var next *wordNode
-		for _, k := range at.kids {
-			if k.name == name {
-				next = k
-				break
+	slices.Sort(names)
+	seen := map[string]bool{}
+	for _, name := range names {
+		_ = w.open(archive, name, func(n *wordNode) {
+			text := strings.Join(strings.Fields(n.allText()), " ")
+			if seen[text] || pageOnly.MatchString(text) {
+				return
 			}
-		}
-		if next == nil {
-			return nil
-		}
-		at = next
+			seen[text] = true
+			w.edges++
+			w.blocks(n)
+		})
 	}
-	return at
-}
-
-// allText gives the text below an element.
-func (n *wordNode) allText() string {
-	var b strings.Builder
-	var walk func(n *wordNode)
-	walk = func(n *wordNode) {
-		b.WriteString(n.text)
-		for _, k := range n.kids {
-			walk(k)
-		}
-		if n.name == "p" {
-			b.WriteByte(' ')
-		}
-	}
-	walk(n)
-	return b.String()
-}
-
-// isOn tells a property that is there and not switched off.
-func (n *wordNode) isOn(path ...string) bool {
-	k := n.kid(path...)
-	if k == nil {
-		return false
-	}
-	v := k.attr("val")
-	return v != "0" && v != "false" && v != "none"
 }
 
 // wordReader reads the parts of an office text.
@@ -148,6 +113,10 @@ type wordReader struct {
 	ends     []string          // those that the text refers to, in order
 	comments []string
 	pictures int
+	edges    int // headers and footers
+	unfilled int // fields that nothing was filled into
+	styles   map[string]wordStyle
+	numbers  *wordNumbers
 	lists    int   // how deep the list at hand is
 	left     int64 // bytes that may still be unpacked
 }
@@ -181,37 +150,6 @@ func (w *wordReader) open(archive *zip.Reader, name string, do func(n *wordNode)
 	return nil
 }
 
-func parseWord(in io.Reader) (*wordNode, error) {
-	d := xmlReader(in)
-	root := &wordNode{}
-	open := []*wordNode{root}
-	for {
-		t, err := d.Token()
-		if errors.Is(err, io.EOF) && len(open) == 1 {
-			return root, nil
-		}
-		if err != nil {
-			return nil, err
-		}
-		switch e := t.(type) {
-		case xml.StartElement:
-			n := &wordNode{name: e.Name.Local, attrs: e.Copy().Attr}
-			at := open[len(open)-1]
-			if at.kids = append(at.kids, n); len(open) > maxWordDepth {
-				return nil, errTooMuch
-			}
-			open = append(open, n)
-		case xml.EndElement:
-			open = open[:len(open)-1]
-		case xml.CharData:
-			switch at := open[len(open)-1]; at.name {
-			case "t", "delText", "instrText":
-				at.text += string(e)
-			}
-		}
-	}
-}
-
 // below keeps the footnotes, endnotes or comments of a part.
 func (w *wordReader) below(n *wordNode, element string) {
 	for _, k := range n.kids {
@@ -237,6 +175,12 @@ func (w *wordReader) blocks(n *wordNode) {
 		case "tbl":
 			w.endList()
 			w.table(k)
+		case "sdt":
+			if k.isOn("sdtPr", "showingPlcHdr") {
+				w.unfilled++
+				continue
+			}
+			w.blocks(k)
 		case "Fallback", "sectPr": // the same once more; how pages are set
 		default:
 			w.blocks(k)
@@ -251,36 +195,55 @@ func (w *wordReader) endList() {
 	}
 }
 
+// wordMark is the attribute of a list's item that holds the number that stands before it.
+const wordMark = "filler-mark"
+
 func (w *wordReader) paragraph(n *wordNode) {
-	element := "p"
-	style := ""
-	if s := n.kid("pPr", "pStyle"); s != nil {
-		style = strings.ToLower(s.attr("val"))
-	}
-	if level, ok := strings.CutPrefix(style, "heading"); ok && len(level) == 1 && level >= "1" && level <= "6" {
+	element, mark := "p", ""
+	id := n.val("pPr", "pStyle")
+	style := w.style(id)
+	name := strings.ReplaceAll(cmp.Or(style.name, strings.ToLower(id)), " ", "")
+	if level, ok := strings.CutPrefix(name, "heading"); ok && len(level) == 1 && level >= "1" && level <= "6" {
 		element = "h" + level
-	} else if style == "title" {
+	} else if name == "title" {
 		element = "h1"
 	}
-	if number := n.kid("pPr", "numPr"); number != nil && element == "p" && number.kid("numId") != nil && number.kid("numId").attr("val") != "0" {
-		level := 1
-		if l := number.kid("ilvl"); l != nil {
-			deep, _ := strconv.Atoi(l.attr("val"))
-			level = min(max(deep, 0), 8) + 1
-		}
-		for ; w.lists < level; w.lists++ {
+	list, level := w.numberOf(n, id)
+	if list != "" {
+		mark = w.numbers.next(list, level)
+	}
+	if mark != "" && element == "p" {
+		for ; w.lists < level+1; w.lists++ {
 			w.out.WriteString("<ul>")
 		}
-		for ; w.lists > level; w.lists-- {
+		for ; w.lists > level+1; w.lists-- {
 			w.out.WriteString("</ul>")
 		}
+		fmt.Fprintf(&w.out, "<li %s=%q>", wordMark, html.EscapeString(mark))
 		element = "li"
 	} else {
 		w.endList()
+		w.out.WriteString("<" + element + ">")
+		if mark != "" && mark != "-" {
+			w.out.WriteString(html.EscapeString(mark) + " ")
+		}
 	}
-	w.out.WriteString("<" + element + ">")
-	w.runs(n)
+	w.looking(style, func() { w.runs(n) })
 	w.out.WriteString("</" + element + ">")
+}
+
+// looking writes what a style strikes out or hides as such.
+func (w *wordReader) looking(style wordStyle, write func()) {
+	open, closing := "", ""
+	switch {
+	case style.hidden:
+		open, closing = "<span hidden>", "</span>"
+	case style.struck:
+		open, closing = "<del>", "</del>"
+	}
+	w.out.WriteString(open)
+	write()
+	w.out.WriteString(closing)
 }
 
 // runs writes what stands within a paragraph.
@@ -311,6 +274,18 @@ func (w *wordReader) runs(n *wordNode) {
 			w.refer("endnote", k)
 		case "checkBox":
 			w.out.WriteString(ticked(k.isOn("checked") || k.kid("checked") == nil && k.isOn("default")))
+		case "sdt":
+			if k.isOn("sdtPr", "showingPlcHdr") { // what stands there asks to be filled in
+				w.unfilled++
+				continue
+			}
+			if box := k.kid("sdtPr", "checkbox"); box != nil {
+				w.out.WriteString(ticked(box.isOn("checked")))
+				continue
+			}
+			w.runs(k)
+		case "f", "sSup", "sSub", "rad":
+			w.formula(k)
 		case "pict", "drawing":
 			if text := k.kidOf("txbxContent"); text != nil {
 				w.out.WriteString("<div>")
@@ -326,17 +301,28 @@ func (w *wordReader) runs(n *wordNode) {
 	}
 }
 
-// kidOf gives the first element of a name, however deep.
-func (n *wordNode) kidOf(name string) *wordNode {
-	for _, k := range n.kids {
-		if k.name == name {
-			return k
+// formula writes what stands above and below other things in a formula: a fraction is 1/2, and not 12.
+func (w *wordReader) formula(n *wordNode) {
+	part := func(name, open, closing string) {
+		w.out.WriteString(open)
+		if k := n.kid(name); k != nil {
+			w.runs(k)
 		}
-		if found := k.kidOf(name); found != nil {
-			return found
-		}
+		w.out.WriteString(closing)
 	}
-	return nil
+	switch n.name {
+	case "f":
+		part("num", "<mfrac><mn>", "</mn>")
+		part("den", "<mn>", "</mn></mfrac>")
+	case "sSup":
+		part("e", "", "")
+		part("sup", "<sup>", "</sup>")
+	case "sSub":
+		part("e", "", "")
+		part("sub", "<sub>", "</sub>")
+	case "rad":
+		part("e", "√", "")
+	}
 }
 
 func (w *wordReader) wrapped(element string, n *wordNode) {
@@ -352,19 +338,23 @@ func (w *wordReader) run(n *wordNode) {
 		w.runs(n)
 		return
 	}
-	raised := look.kid("vertAlign") != nil && look.kid("vertAlign").attr("val") == "superscript"
-	switch {
-	case look.isOn("vanish"):
-		w.out.WriteString("<span hidden>")
-		w.runs(n)
-		w.out.WriteString("</span>")
-	case look.isOn("strike") || look.isOn("dstrike"):
-		w.wrapped("del", n)
-	case raised:
-		w.wrapped("sup", n)
-	default:
-		w.runs(n)
+	style := w.style(look.val("rStyle"))
+	if k := look.kid("vanish"); k != nil {
+		style.hidden = look.isOn("vanish")
 	}
+	if look.kid("strike") != nil || look.kid("dstrike") != nil {
+		style.struck = look.isOn("strike") || look.isOn("dstrike")
+	}
+	w.looking(style, func() {
+		switch look.val("vertAlign") {
+		case "superscript":
+			w.wrapped("sup", n)
+		case "subscript":
+			w.wrapped("sub", n)
+		default:
+			w.runs(n)
+		}
+	})
 }
 
 // refer writes the number of a note, whose text stands at the end.
@@ -458,18 +448,4 @@ func (w *wordReader) table(n *wordNode) {
 		w.out.WriteString("</tr>")
 	}
 	w.out.WriteString("</table>")
-}
-
-// kidsOf gives the elements of a name below, those within others that only hold them
-// included (content controls, tracked rows).
-func (n *wordNode) kidsOf(name string) (found []*wordNode) {
-	for _, k := range n.kids {
-		switch k.name {
-		case name:
-			found = append(found, k)
-		case "sdt", "sdtContent", "ins", "customXml":
-			found = append(found, k.kidsOf(name)...)
-		}
-	}
-	return found
 }

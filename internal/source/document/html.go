@@ -2,13 +2,12 @@ package document
 
 import (
 	"bytes"
+	"cmp"
 	"strconv"
 	"strings"
 
 	"golang.org/x/net/html"
 	"golang.org/x/net/html/atom"
-
-	"filler/internal/source/reading"
 )
 
 // maxNesting is how deep a page's elements may be nested; the tags that lie
@@ -337,32 +336,17 @@ func (p *pageWriter) list(n *html.Node) {
 			}
 			p.item(kid, numbered(number, attribute(n, "type"))+".")
 		case kid.DataAtom == atom.Li:
-			p.item(kid, "-")
+			p.item(kid, cmp.Or(attribute(kid, wordMark), "-"))
+		case kid.DataAtom == atom.Ul || kid.DataAtom == atom.Ol:
+			before := p.indent
+			p.indent += "  "
+			p.element(kid)
+			p.indent = before
 		default:
 			p.element(kid)
 		}
 	}
 	p.lists--
-}
-
-// numbered writes the number of an item of a list as the page shows it: by letters or in Roman
-// figures, where it says so.
-func numbered(n int, way string) string {
-	text := strconv.Itoa(n)
-	switch way {
-	case "a", "A":
-		if n > 0 && n <= 26 {
-			text = string(rune('a' + n - 1))
-		}
-	case "i", "I":
-		if roman := reading.Roman(n); roman != "" {
-			text = strings.ToLower(roman)
-		}
-	}
-	if way == "A" || way == "I" {
-		return strings.ToUpper(text)
-	}
-	return text
 }
 
 func (p *pageWriter) item(n *html.Node, mark string) {
