@@ -82,13 +82,19 @@ func refused(id string, data []byte) error {
 		return &Error{id, "this is a spreadsheet; its rows are documents", "name it in filler.yaml as {table: …, text: […]}"}
 	}
 	for _, k := range []struct{ start, what, hint string }{
+		{"RIFF????WEBP", "a WebP picture", "save it as PNG"},
+		{"????ftyphei", "a HEIC picture", "save it as PNG or JPEG"},
+		{"????ftypavif", "an AVIF picture", "save it as PNG or JPEG"},
 		{"PK\x03\x04", "an office document or an archive", "save it as PDF or as text"},
 		{"\xd0\xcf\x11\xe0", "an old office document", "save it as PDF or as text"},
 		{"GIF8", "a GIF picture", "save it as PNG"},
 		{"\x1f\x8b", "a compressed file", "unpack it"},
 		{"{\\rtf", "a rich text document", "save it as PDF or as text"},
 	} {
-		if bytes.HasPrefix(data, []byte(k.start)) {
+		if begins(data, k.start) {
+			if k.what == "an old office document" && strings.EqualFold(filepath.Ext(id), ".msg") {
+				k.what, k.hint = "a mail in the form of an office program", "save it as .eml"
+			}
 			return &Error{id, "this is " + k.what + ", which is not read", k.hint}
 		}
 	}
@@ -96,6 +102,19 @@ func refused(id string, data []byte) error {
 		return &Error{id, "named " + ext + ", and no such file by its content", "it may be damaged or cut short; save it again"}
 	}
 	return nil
+}
+
+// begins tells data that begin as a pattern says; ? stands for any byte.
+func begins(data []byte, pattern string) bool {
+	if len(data) < len(pattern) {
+		return false
+	}
+	for i := range len(pattern) {
+		if pattern[i] != '?' && pattern[i] != data[i] {
+			return false
+		}
+	}
+	return true
 }
 
 var tableExts = map[string]bool{".csv": true, ".tsv": true, ".tab": true, ".jsonl": true, ".ndjson": true}

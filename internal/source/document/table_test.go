@@ -150,6 +150,10 @@ func TestReadRefuses(t *testing.T) {
 		_, err := Source{ID: "x", File: file}.Read()
 		assert.ErrorContains(t, err, says)
 	}
+	for data, says := range map[string]string{"RIFFxxxxWEBPVP8 ": "a WebP picture, which is not read; save it as PNG", "\x00\x00\x00\x18ftypheic": "a HEIC picture", "\xd0\xcf\x11\xe0\xa1": "a mail in the form of an office program, which is not read; save it as .eml"} {
+		_, err := Parse("a.msg", []byte(data))
+		assert.ErrorContains(t, err, says)
+	}
 	_, err := ReadFrom("stdin", strings.NewReader(strings.Repeat("a", DefaultLimits.Bytes+1)))
 	assert.ErrorContains(t, err, "stdin: larger than")
 	doc, err := ReadFrom("stdin", strings.NewReader("Deck sound.\n"))
