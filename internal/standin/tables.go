@@ -22,7 +22,7 @@ type column struct {
 }
 
 var (
-	tableHead  = lazy.New(`^table ("?\w+"?): one row for each (?:item of )?([\w.\[\]]+)(?:; its (.+) are (.+) of a row of (\w+))?$`)
+	tableHead  = lazy.New(`^table ("?\w+"?): one row for each (?:item of )?([\w.\[\]]+)(?:; its (.+) (?:is|are) (.+) of a row of (\w+))?$`)
 	columnLine = lazy.New(`^  ("?\w+"?): ([^;]*)(?:; (.*))?$`)
 )
 

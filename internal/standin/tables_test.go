@@ -12,7 +12,7 @@ const kilnTables = `table firing: one row for each document
   potter_name: text; Who fired it.
   cooled: 0 or 1; Whether it has cooled.
   no_line: integer; The line of no.
-table pots: one row for each item of pots; its document are document of a row of firing
+table pots: one row for each item of pots; its document is document of a row of firing
   document: text; The document's id.
   position: integer; Which item of its list, from 1.
   glaze: text, one of ash, salt; Glaze.

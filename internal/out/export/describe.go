@@ -31,7 +31,11 @@ func (p *Plan) Describe() string {
 			fmt.Fprintf(&b, "one row for each %s of %s", of, t.List.Path)
 			if t.Parent != nil {
 				own, theirs := columnNames(t.Columns[:t.Parent.Keys]), t.Parent.keyNames()
-				fmt.Fprintf(&b, "; its %s are %s of a row of %s", strings.Join(own, ", "), strings.Join(theirs, ", "), t.Parent.Name)
+				is := "are"
+				if len(own) == 1 {
+					is = "is"
+				}
+				fmt.Fprintf(&b, "; its %s %s %s of a row of %s", strings.Join(own, ", "), is, strings.Join(theirs, ", "), t.Parent.Name)
 			}
 			b.WriteByte('\n')
 		}

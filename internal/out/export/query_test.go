@@ -128,7 +128,7 @@ func TestDescribe(t *testing.T) {
 	p, err := NewPlan(s, Options{Typed: true, Evidence: true})
 	require.NoError(t, err)
 	said := p.Describe()
-	for _, part := range []string{"table kiln: one row for each document\n", "  no: integer; Number of the firing.\n", "table pots: one row for each item of pots; its document are document of a row of kiln\n", "  glaze: text, one of ash, salt; Glaze.\n", "  \"order\": integer; Which came first.\n", "its document, pots_position are document, position of a row of pots\n"} {
+	for _, part := range []string{"table kiln: one row for each document\n", "  no: integer; Number of the firing.\n", "table pots: one row for each item of pots; its document is document of a row of kiln\n", "  glaze: text, one of ash, salt; Glaze.\n", "  \"order\": integer; Which came first.\n", "its document, pots_position are document, position of a row of pots\n"} {
 		assert.Contains(t, said, part)
 	}
 	assert.NotContains(t, said, "risk")

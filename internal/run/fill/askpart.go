@@ -148,7 +148,7 @@ func cutOff(a *model.Answer) bool { return a.Finish == "length" || a.Finish == e
 // usable tells whether a reply that did not keep its form says enough all the
 // same: asking again costs.
 func (x *piece) usable(a *model.Answer) bool {
-	r, err := answer.ReadKnown(a.Text, value.Object, x.known)
+	r, err := x.reply(a.Text)
 	if err != nil {
 		return false
 	}

@@ -1,6 +1,7 @@
 package fill
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -20,7 +21,7 @@ import (
 
 // read reads a reply into the record, as the model means it.
 func (x *piece) read(came *model.Answer) error {
-	r, err := answer.ReadKnown(came.Text, value.Object, x.known)
+	r, err := x.reply(came.Text)
 	if err != nil {
 		return err
 	}
@@ -50,6 +51,27 @@ func (x *piece) read(came *model.Answer) error {
 		x.point()
 	}
 	return nil
+}
+
+// reply reads what came back as an object: of a question, which has one field, also the answer
+// without anything around it.
+func (x *piece) reply(text string) (answer.Result, error) {
+	r, err := answer.ReadKnown(text, value.Object, x.known)
+	if !errors.Is(err, answer.ErrNoRecord) {
+		return r, err
+	}
+	one := x.schema.Record()
+	bare, ok := answer.Result{}, false
+	switch {
+	case one.Child(schema.StatementField) != nil && one.Child(schema.SourcesField) != nil:
+		bare, ok = answer.BareStatement(text, schema.StatementField)
+	case len(one.Fields) == 1 && one.Fields[0].Name == schema.AnswerField:
+		bare, ok = answer.BareAnswer(text, schema.AnswerField)
+	}
+	if ok {
+		return bare, nil
+	}
+	return r, err
 }
 
 // onlyAsked takes out of a part what other parts ask for: a model that lists the
