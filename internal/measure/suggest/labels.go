@@ -7,6 +7,7 @@ import (
 
 	"filler/internal/base/lazy"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // label finds what is printed before a value: up to five words before a colon or the like, at
@@ -34,7 +35,9 @@ func known(f *schema.Field, word string) bool {
 	same := func(a string) bool {
 		return strings.EqualFold(strings.TrimRight(a, ".:"), strings.TrimRight(word, ".:"))
 	}
-	return same(schema.Spoken(f.Name)) || slices.ContainsFunc(f.PrintedAs, same)
+	return same(schema.Spoken(f.Name)) || slices.ContainsFunc(reading.Plain(word), func(plain string) bool {
+		return strings.EqualFold(strings.TrimRight(plain, ".:"), schema.Spoken(f.Name))
+	}) || slices.ContainsFunc(f.PrintedAs, same)
 }
 
 // lead finds words that a line begins with, right before a value and without a colon, as in

@@ -38,6 +38,11 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 			without = append(without, s)
 		}
 	}
+	for _, s := range w.ix.InWords(value.CanonicalNumber(figure.Text)) { // three weeks, beside 3 %
+		if wide := w.ix.Beside(f, s, measure); wide != s && !slices.Contains(with, w.ix.WithPart(wide)) {
+			with = append(with, w.ix.WithPart(wide))
+		}
+	}
 	if f.Type == schema.Money {
 		for _, s := range w.ix.Minor(figure.Text) {
 			if !w.ix.OtherMeasure(f, s, measure) {
@@ -104,13 +109,18 @@ func saysNegative(f *schema.Field) bool {
 }
 
 // deducted gives the places of a sum that is printed with a sign, since it is taken off,
-// behind a word that says so: Deposit rec'd -£50.00.
+// behind a word that says so, Deposit rec'd -£50.00, or, of a field whose name says so, behind another
+// word of its name: Loyalty 0.93-.
 func (w *weigher) deducted(f *schema.Field, key string) []span {
 	found, _ := w.ix.Numbers(f, "-"+key)
+	own := wordsIn(strings.Join(w.namesOf(f), " "))
+	if !slices.ContainsFunc(own, lang.Deduction.Has) {
+		own = nil
+	}
 	return slices.DeleteFunc(found, func(s span) bool {
 		line := w.ix.LineSpan(w.ix.LineOf(s.Start))
 		for i := w.ix.TokenAt(s.Start) - 1; i >= 0 && w.ix.Tokens[i].Start >= line.Start; i-- {
-			if lang.Deduction.Has(w.ix.Tokens[i].Word) {
+			if lang.Deduction.Has(w.ix.Tokens[i].Word) || slices.Contains(own, w.ix.Tokens[i].Word) {
 				return false
 			}
 		}
@@ -138,7 +148,11 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 		}
 	}
 	if len(f.Minus)+len(f.Plus) == 0 && measure == "" {
-		return w.inNamedUnit(f, spans)
+		found := w.inNamedUnit(f, spans)
+		if len(found) == 0 && len(spans) > 0 { // four windows, of 4 mm
+			found = w.inNamedUnit(f, w.ix.InWords(key))
+		}
+		return found
 	}
 	var found []span
 	for _, s := range spans {

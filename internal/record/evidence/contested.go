@@ -17,24 +17,32 @@ import (
 // contesting gives the lines that contest a value of the record; none for one whose field
 // says that it is concluded.
 func (l *leaving) contesting(f *schema.Field, p value.Pointer, v *value.Value) (lines []Line) {
-	if l.places[p].Found() || f.Concludes {
+	if l.places[p].Found() || f.Concludes || f.Type != schema.Choice && v.Kind != value.Bool {
 		return nil
 	}
 	var found []leftover
-	switch f.Type {
-	case schema.Choice:
-		found = l.otherOption(f, p, v.Text)
-	case schema.Boolean:
-		if v.Kind == value.Bool && v.Text == "true" {
-			found = l.deniedIn(f, p)
+	says := ""
+	switch {
+	case f.Type == schema.Choice:
+		if found = l.otherOption(f, p, v.Text); len(found) > 0 {
+			says = found[0].option
 		}
+	case v.Text == "true":
+		found, says = l.deniedIn(f, p), "false"
+	default:
+		found, says = l.saidIn(f, p), "true"
+	}
+	if len(found) == 0 {
+		found, says = l.unlikeOthers(f, p, v)
 	}
 	if len(found) > mostLeft {
 		return nil
 	}
 	for _, left := range found {
 		if !l.isOfOther(f, left) {
-			lines = append(lines, l.line(left, f.Path, p))
+			line := l.line(left, f.Path, p)
+			line.Says = says
+			lines = append(lines, line)
 		}
 	}
 	return lines
@@ -66,6 +74,30 @@ func (l *leaving) deniedIn(f *schema.Field, p value.Pointer) (found []leftover) 
 		for _, s := range places {
 			if l.isFree(s) {
 				found = append(found, leftover{span: s})
+			}
+		}
+	}
+	return found
+}
+
+// saidIn gives where the name of a boolean stands in the lines of its item, said and not asked: (twin).
+func (l *leaving) saidIn(f *schema.Field, p value.Pointer) (found []leftover) {
+	ix := l.w.ix
+	for _, region := range l.regions(l.itemOf(p)) {
+		for _, words := range l.w.labels(f) {
+			if utf8.RuneCountInString(strings.Join(words, "")) < shortestName {
+				continue
+			}
+			for _, s := range ix.wordsIn(words, region) {
+				if behind := strings.TrimLeft(ix.Source[s.End:], " ()[]"); behind != "" && strings.ContainsAny(behind[:1], ":?=") || l.w.labelsOther(f, s) || ix.NotYet(s) {
+					continue
+				}
+				if ix.Denial(s) != reading.Said {
+					return nil
+				}
+				if l.isFree(s) {
+					found = append(found, leftover{span: s})
+				}
 			}
 		}
 	}

@@ -454,13 +454,19 @@ func (w *weigher) labelsOther(f *schema.Field, s span) bool {
 	return other != nil && other != f && !w.led(f, s)
 }
 
+// namesOf gives a field's name, also as the document spells it, and what is printed before its values.
+func (w *weigher) namesOf(f *schema.Field) []string {
+	name := schema.Spoken(f.Name)
+	return append(append([]string{name}, w.ix.Spelled(name)...), f.PrintedAs...)
+}
+
 // labels gives the folded words of a field's labels and name.
 func (w *weigher) labels(f *schema.Field) [][]string {
 	if names, ok := w.names[f]; ok {
 		return names
 	}
 	var names [][]string
-	for _, name := range append(append([]string{schema.Spoken(f.Name)}, f.PrintedAs...), w.heads[f]...) {
+	for _, name := range append(w.namesOf(f), w.heads[f]...) {
 		var words []string
 		for _, t := range reading.Tokenize(name) {
 			words = append(words, t.Word)

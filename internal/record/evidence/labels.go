@@ -151,7 +151,7 @@ type called struct {
 func (w *weigher) calledBy(f *schema.Field) called {
 	c, known := w.called[f]
 	if !known {
-		for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+		for _, name := range w.namesOf(f) {
 			c.names = append(c.names, wordsIn(name)...)
 		}
 		c.all = append(slices.Clone(c.names), wordsIn(f.About)...)

@@ -94,6 +94,7 @@ type leaving struct {
 	depth  int                            // how deeply most of what was read is quoted
 	owners map[int]map[value.Pointer]bool // the items whose values stand in a line
 	lines  map[value.Pointer][]int        // in which values of an item stand, or of one in it
+	marked map[*schema.Field]*marked      // the items of booleans and choices, with their marks
 	entry  map[value.Pointer]span         // which part of the document each entry has
 }
 

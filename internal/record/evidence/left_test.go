@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"fmt"
 	"slices"
 	"strings"
 	"testing"
@@ -209,5 +210,48 @@ func TestLeftWithinALine(t *testing.T) {
 		if assert.Len(t, left, 1, "%s %v", c.doc, left) {
 			assert.Equal(t, []string{c.field, c.said}, []string{left[0].Field, left[0].Text})
 		}
+	}
+}
+
+// A value of an item that goes against a mark which all the others go by is asked about, with what
+// the mark says; so is false where the item says the name. What some mark goes with is left alone.
+func TestUnlikeOthers(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  heats: {list: Heats., fields: {name: {text: Name.}, seconds: {number: Time.}, hand_timed: {boolean: Timed by hand.}, round: {choice: Round., of: [final, heat]}}}\n"))
+	require.NoError(t, err)
+	doc := "Ines  12.04  Q\nFola  12.31\nJo  13.9 hd\nLena  14.2 hd\nKit  14.8\nRuth  15.1 hd  Q\n"
+	for _, c := range []struct{ hand, rounds, want string }{ // T and F, f and h
+		{"FFTTFT", "fhhhhf", ""},
+		{"FFTTTT", "fhhhhf", "/heats/4/hand_timed false Kit 14.8"},
+		{"FFTTFF", "fhhhhf", "/heats/5/hand_timed true Ruth 15.1 hd Q"},
+		{"FFTTFT", "hhhhhf", ""}, // one is no kind
+		{"TFFFFT", "fhhhhf", ""}, // Q goes with it
+	} {
+		var items []string
+		for i, line := range strings.Split(strings.TrimSpace(doc), "\n") {
+			f := strings.Fields(line)
+			items = append(items, fmt.Sprintf(`{"name":%q,"seconds":%s,"hand_timed":%v,"round":%q}`, f[0], f[1], c.hand[i] == 'T', map[byte]string{'f': "final", 'h': "heat"}[c.rounds[i]]))
+		}
+		rec, err := value.Parse(`{"heats":[` + strings.Join(items, ",") + `]}`)
+		require.NoError(t, err)
+		ix := NewIndex(doc)
+		_, left := Look(s, &rec, ix, Of(s, &rec, ix))
+		var said []string
+		for _, l := range left {
+			said = append(said, string(l.At)+" "+l.Says+" "+l.Text)
+		}
+		assert.Equal(t, c.want, strings.Join(said, "; "), c)
+	}
+	s, err = schema.Parse("s.yaml", []byte("schema: s\nfields:\n  twin: {boolean: Whether it is one of two.}\n"))
+	require.NoError(t, err)
+	for doc, want := range map[string]string{"Ruth (twin), born 8 Dec\n": "true", "Ruth. Twin: no\n": "", "A twin?\n": "", "Ruth, no twin\n": ""} {
+		rec, err := value.Parse(`{"twin":false}`)
+		require.NoError(t, err)
+		ix := NewIndex(doc)
+		_, left := Look(s, &rec, ix, Of(s, &rec, ix))
+		said := ""
+		for _, l := range left {
+			said += l.Says
+		}
+		assert.Equal(t, want, said, doc)
 	}
 }

@@ -23,6 +23,7 @@ type Line struct {
 	List       bool          // the label is that of a list of which there is no item
 	At         value.Pointer // of the one value that is missing or contested, where that is told
 	Left       bool          // something was left over in it, which may be of the field
+	Says       string        // what it says of a contested value: another option, true or false; "" where that is not told
 }
 
 // Unread gives the labelled lines and table rows that no value of a record
@@ -138,7 +139,7 @@ func (u *unread) prepare() {
 				u.lists[words[0]] = append(u.lists[words[0]], naming{words, f})
 			}
 		}
-		for _, name := range append([]string{schema.Spoken(f.Name), strings.TrimSuffix(schema.Spoken(f.Name), "s")}, f.PrintedAs...) {
+		for _, name := range append(u.w.namesOf(f), strings.TrimSuffix(schema.Spoken(f.Name), "s")) {
 			u.isField[folded(name)] = true
 		}
 	})

@@ -19,6 +19,7 @@
 package merge
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -39,8 +40,8 @@ type Part struct {
 	Gaps  bool
 	Asked []layout.Span
 	// Contested has the paths of values that stand nowhere and that lines contest which other
-	// parts were asked for: what these have from there takes their place.
-	Contested map[value.Pointer]bool
+	// parts were asked for, with what they say: what these have from there takes their place.
+	Contested map[value.Pointer]string
 }
 
 // Conflict is a field for which parts have values with equal right.
@@ -188,9 +189,13 @@ type reading struct {
 // leaf picks the value of a field.
 func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 	var readings []*reading
+	says := ""
+	for _, n := range nodes {
+		says = cmp.Or(says, m.parts[n.part].Contested[n.at])
+	}
 	for _, n := range nodes {
 		place := m.place(n)
-		if m.parts[n.part].Gaps && !m.asked(n.part, place) && !m.fresh {
+		if m.parts[n.part].Gaps && !m.asked(n.part, place) && !m.fresh && (says == "" || n.v.Text != says) {
 			continue
 		}
 		var r *reading
@@ -252,14 +257,14 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 	return best.v.Clone().Named("")
 }
 
-// withoutContested leaves out a value that stands nowhere, where another was asked for and stands
-// in the lines that contest it.
+// withoutContested leaves out a value that stands nowhere, where another was asked for that stands
+// in the lines that contest it, or is what they say.
 func (m *merger) withoutContested(readings []*reading) []*reading {
-	if !slices.ContainsFunc(readings, func(r *reading) bool { return r.gaps && r.rank > 0 }) {
-		return readings
-	}
-	return slices.DeleteFunc(readings, func(r *reading) bool {
-		return r.rank == 0 && m.parts[r.at.part].Contested[r.at.at]
+	return slices.DeleteFunc(slices.Clone(readings), func(r *reading) bool {
+		says, contested := m.parts[r.at.part].Contested[r.at.at]
+		return r.rank == 0 && contested && slices.ContainsFunc(readings, func(other *reading) bool {
+			return other.gaps && (other.rank > 0 || says != "" && other.v.Text == says)
+		})
 	})
 }
 

@@ -163,22 +163,24 @@ func TestEchoes(t *testing.T) {
 // A value that stands nowhere gives way to what a part that was asked about it read in the lines
 // that contest it, and to nothing else.
 func TestContested(t *testing.T) {
-	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: Name.\n  kind: {choice: Kind., of: [upright, grand]}\n"))
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  name: Name.\n  kind: {choice: Kind., of: [upright, grand, square]}\n"))
 	require.NoError(t, err)
 	text := "Brandel, an upright\nno. 4\n"
 	line := []layout.Span{{Start: 0, End: len("Brandel, an upright")}}
 	for _, c := range []struct {
 		asked     string
-		contested bool
+		contested map[value.Pointer]string
 		want      string
 	}{
-		{`{"name":null,"kind":"upright"}`, true, "upright"},
-		{`{"name":null,"kind":"upright"}`, false, "grand"},
-		{`{"name":null,"kind":null}`, true, "grand"},
-		{`{"name":"Nobody","kind":"grand"}`, true, "grand"},
+		{`{"name":null,"kind":"upright"}`, map[value.Pointer]string{"/kind": "", "/name": ""}, "upright"},
+		{`{"name":null,"kind":"upright"}`, nil, "grand"},
+		{`{"name":null,"kind":"square"}`, map[value.Pointer]string{"/kind": "upright"}, "grand"},
+		{`{"name":null,"kind":"square"}`, map[value.Pointer]string{"/kind": "square"}, "square"},
+		{`{"name":null,"kind":null}`, map[value.Pointer]string{"/kind": "upright"}, "grand"},
+		{`{"name":"Nobody","kind":"grand"}`, map[value.Pointer]string{"/kind": "upright"}, "grand"},
 	} {
 		all := parts(t, s, text, `1-2=>{"name":"Brandel","kind":"grand"}`, "1-2=>"+c.asked)
-		all[0].Contested = map[value.Pointer]bool{"/kind": c.contested, "/name": c.contested}
+		all[0].Contested = c.contested
 		all[1].Gaps, all[1].Asked = true, line
 		got := Parts(s, all, nil).Record
 		assert.Equal(t, `{"name":"Brandel","kind":"`+c.want+`"}`, got.String(), c.asked)

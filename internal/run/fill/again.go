@@ -54,9 +54,11 @@ func (w *filling) again(ctx context.Context, by *Model) error {
 func (w *filling) look(ctx context.Context, pieces []*piece, lines []evidence.Line, round int) error {
 	step := &trace.Uncovered{Round: round}
 	var asked []layout.Span
-	contested := map[value.Pointer]bool{}
+	contested := map[value.Pointer]string{}
 	for _, l := range lines {
-		contested[l.At] = l.Left
+		if l.Left && l.At != "" {
+			contested[l.At] = l.Says
+		}
 		step.Lines = append(step.Lines, trace.Line{Line: l.Line, Field: l.Field, Text: l.Text, Left: l.Left})
 		asked = append(asked, layout.Span{Start: l.Start, End: l.End})
 	}

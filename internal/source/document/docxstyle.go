@@ -33,7 +33,7 @@ type wordLevel struct {
 type wordNumbers struct {
 	lists  map[string][]wordLevel // by abstract list
 	of     map[string]string      // the abstract list of each list
-	starts map[string]map[int]int // where a list begins anew, by level, until it was used
+	starts map[string]map[int]int // where a list begins again, by level, until it was used
 	counts map[string][]int       // by abstract list
 }
 

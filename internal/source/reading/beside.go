@@ -244,8 +244,9 @@ func (tx *Text) lineUpTo(at int) string {
 	return near[strings.LastIndexByte(near, '\n')+1:]
 }
 
-// unitInLabel is a measure at the end of a label: Weight (kg), Betrag in EUR:.
-var unitInLabel = lazy.New(`(?:[(\[]|\bin |/ ?|, )([\pL€$£¥°%²³/]{1,16})[)\]]?\s*[:=]?[\s.…_]*$`)
+// unitInLabel is a measure at the end of a label: Weight (kg), Betrag in EUR:. Behind a comma
+// the label has its colon, else it is the next one: T 38.9, HR 112.
+var unitInLabel = lazy.New(`(?:[(\[]|\bin |/ ?)([\pL€$£¥°%²³/]{1,16})[)\]]?\s*[:=]?[\s.…_]*$|, ([\pL€$£¥°%²³/]{1,16})\s*[:=][\s.…_]*$`)
 
 // labelled gives the measure that ends the label right before a figure.
 func labelled(before string) string {
@@ -259,7 +260,7 @@ func labelled(before string) string {
 	if m == nil {
 		return ""
 	}
-	return m[1]
+	return m[1] + m[2]
 }
 
 // unitInHead is a measure in the head of a column.

@@ -41,6 +41,29 @@ func (tx *Text) Denial(s Span) Denial {
 	return tx.deniedBehind(last)
 }
 
+// NotYet tells whether a word near a place, in its clause, says that what stands there is wished, due
+// or asked: to be paid, wird bezahlt, if paid.
+func (tx *Text) NotYet(s Span) bool {
+	first := tx.TokenAt(s.Start)
+	for i := first - 1; i >= 0 && i >= first-deniesBefore; i-- {
+		if !tx.near(i, i+1) || endsClause(tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start]) {
+			break
+		}
+		if lang.NotYet.Has(tx.Tokens[i].Word) {
+			return true
+		}
+	}
+	for i := first + 1; i < len(tx.Tokens) && i <= first+deniesBehind; i++ {
+		if !tx.near(i-1, i) || endsClause(tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start]) {
+			break
+		}
+		if lang.NotYet.Has(tx.Tokens[i].Word) {
+			return true
+		}
+	}
+	return false
+}
+
 // deniedBefore looks for what denies before a token.
 func (tx *Text) deniedBefore(first int) Denial {
 	between, comma := 0, false

@@ -43,6 +43,7 @@ type Text struct {
 	numbers   map[string][]figure
 	days      days
 	months    months
+	spelling  spelling
 	clocks    clocks
 	derived   derived
 	back      []Span    // what the text takes back
@@ -146,6 +147,16 @@ func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
 		return words, nil
 	}
 	return found, open
+}
+
+// InWords gives the places of a number, in canonical form, that say it in words.
+func (tx *Text) InWords(key string) (found []Span) {
+	for _, at := range tx.numbers[key] {
+		if at.inWords {
+			found = append(found, at.Span)
+		}
+	}
+	return found
 }
 
 // threeDecimals are the currencies whose smallest unit is a thousandth (ISO 4217).
