@@ -90,6 +90,7 @@ const (
 	Nought      Kind = "nought"       // says that there are none, where things are counted
 	Lacking     Kind = "lacking"      // says that what is named behind it is not there, and is no word for "not"
 	NotYet      Kind = "not-yet"      // says that what stands near is wished, due or asked, and not so yet
+	NoMinus     Kind = "no-minus"     // makes "at least" or "more or less" of a word for minus behind it: al menos
 	Missing     Kind = "missing"      // says so of what is named before it
 	HalfKilo    Kind = "half-kilo"    // a pound that is 500 g
 	Deduction   Kind = "deduction"    // of what is taken off a sum, also where its figure has no sign

@@ -14,7 +14,7 @@ import (
 // quoted more deeply than most of the record, where a newer part has another of
 // the kind that no value comes from.
 func (w *weigher) older() {
-	if !strings.Contains(w.ix.Source, "\n>") && !strings.HasPrefix(w.ix.Source, ">") {
+	if !strings.Contains(w.ix.Source, "\n>") && !strings.HasPrefix(w.ix.Source, ">") && w.history() > len(w.ix.Breaks) {
 		return
 	}
 	at := make([]int, 0, 4) // how many values stand at each depth
@@ -39,19 +39,29 @@ func (w *weigher) older() {
 	}
 }
 
-// depth counts the marks of quoting before a line.
+// depth counts the marks of quoting before a line; what a mail quotes without marks has one.
 func (w *weigher) depth(offset int) (n int) {
-	line := w.ix.Line(w.ix.LineOf(offset) + 1)
-	for _, r := range line {
-		switch r {
-		case '>':
+	at := w.ix.LineOf(offset)
+	for _, r := range w.ix.Line(at + 1) {
+		if r == '>' {
 			n++
-		case ' ':
-		default:
-			return n
+		} else if r != ' ' {
+			break
 		}
 	}
+	if n == 0 && at >= w.history() {
+		return 1
+	}
 	return n
+}
+
+// history gives the line with which earlier messages begin; of a document of many entries each
+// message is as good as the next.
+func (w *weigher) history() int {
+	if w.all != nil && w.all.EachEntry() {
+		return len(w.ix.Breaks) + 1
+	}
+	return w.ix.History()
 }
 
 // hasNewer tells whether a part that is quoted less deeply has a value of the kind

@@ -70,7 +70,27 @@ func (u *unread) all() (lines []Line) {
 		at := ix.LineSpan(n)
 		lines = append(lines, u.line(n, at.Start, at.End)...)
 	}
-	return append(lines, u.rows(lines)...)
+	lines = append(lines, u.rows(lines)...)
+	if past := u.past(); past <= len(ix.Breaks) {
+		lines = slices.DeleteFunc(lines, func(l Line) bool { return l.Line > past })
+	}
+	return lines
+}
+
+// past gives the line from which on a mail quotes earlier ones, where most values are from before.
+func (u *unread) past() int {
+	history, before, behind := u.w.history(), 0, 0
+	for n, at := range u.claims {
+		if n < history {
+			before += len(at)
+		} else {
+			behind += len(at)
+		}
+	}
+	if before < behind {
+		return len(u.w.ix.Breaks) + 1
+	}
+	return history
 }
 
 // naming is one way in which documents call a field.

@@ -18,6 +18,7 @@ import (
 type clocks struct {
 	once sync.Once
 	at   map[string][]Span // by the time as records hold it, HH:MM
+	bare map[string][]Span // those that are an hour and no more, behind a word that leads to times: alle 15
 
 	begins map[int]string // the first times of ranges whose second says the half of the day, by where they start
 }
@@ -28,9 +29,10 @@ type clocks struct {
 // day it means stands for both.
 func (tx *Text) SpokenTimes(at string) []Span {
 	tx.clocks.once.Do(func() {
-		tx.clocks.at, tx.clocks.begins = map[string][]Span{}, map[int]string{}
+		tx.clocks.at, tx.clocks.bare, tx.clocks.begins = map[string][]Span{}, map[string][]Span{}, map[int]string{}
 		for i := range tx.Tokens {
 			tx.timeFrom(i)
+			tx.hourAlone(i)
 		}
 		for _, s := range tx.Stretches {
 			tx.timeRanges(s)
@@ -42,7 +44,10 @@ func (tx *Text) SpokenTimes(at string) []Span {
 	if minute, seconds, has := strings.Cut(rest, ":"); ok && has && seconds == "00" {
 		at = hour + ":" + minute
 	}
-	return tx.clocks.at[at]
+	if found := tx.clocks.at[at]; len(found) > 0 {
+		return found
+	}
+	return tx.clocks.bare[at]
 }
 
 // RangeBegins gives the time with which a range begins at a place, by the half of the day
@@ -146,29 +151,6 @@ func (tx *Text) word(from, i int) string {
 		return ""
 	}
 	return tx.Tokens[i].Word
-}
-
-// hourAt reads an hour, in words or figures, and the word for "o'clock" behind it;
-// next is the token behind it, clock whether that word stands there.
-func (tx *Text) hourAt(from, i int) (hour, next int, clock, ok bool) {
-	word := tx.word(from, i)
-	n, is := NumberWord(word)
-	if !is {
-		var err error
-		if n, err = strconv.Atoi(word); err != nil || len(word) > 2 {
-			if !lang.OneUnit.Has(word) {
-				return 0, 0, false, false
-			}
-			n = 1
-		}
-	}
-	next = i + 1
-	if lang.Oclock.Has(tx.word(from, next)) {
-		next, clock = next+1, true
-	} else if tx.word(from, next) == "o" && tx.word(from, next+1) == "clock" {
-		next, clock = next+2, true
-	}
-	return n, next, clock, n >= 0 && n <= 24
 }
 
 // timeFrom reads the time that begins with a token.

@@ -359,6 +359,9 @@ type votes struct{ sure, slight int }
 // mark is what may be the number of a chapter, a room or a version.
 var mark = lazy.New(`^[1-9]\d?[.,]\d{1,2}$`)
 
+// numberInTwo is what may be a number of a customer or a file: 8810.4472.
+var numberInTwo = lazy.New(`^\d{4,}[.,]\d{3,}$`)
+
 // convention is which sign a text writes before decimals, as far as its numbers
 // that can be read in one way only tell: '.', ',' or 0 where they tell nothing or
 // both. Against several of one sign a few marks with the other count for nothing.
@@ -376,7 +379,8 @@ func (tx *Text) convention(all []literal) byte {
 			said = &point
 		}
 		switch {
-		case p >= 0 && c >= 0:
+		case p >= 0 && c >= 0: // groups and decimals: no number of anything
+			said.sure++
 		case strings.Count(l.text, ".")+strings.Count(l.text, ",") > 1: // groups alone, or a date
 			if len(Figures(l.text)) == 0 {
 				continue
@@ -386,7 +390,7 @@ func (tx *Text) convention(all []literal) byte {
 			}
 		case decimals == 3 && !strings.HasPrefix(strings.TrimLeft(l.text, "-"), "0"):
 			continue // a group or decimals
-		case mark.MatchString(l.text) && tx.beside(l.Span).none():
+		case (mark.MatchString(l.text) || numberInTwo.MatchString(l.text)) && tx.beside(l.Span).none():
 			said.slight++
 			continue
 		}
@@ -402,9 +406,9 @@ func (tx *Text) convention(all []literal) byte {
 }
 
 // outweighs tells whether numbers with one sign are so many, and sure, that those with the
-// other are marks.
+// other are marks; against very many, one that is none is somebody else's.
 func (v votes) outweighs(other votes) bool {
-	return v.sure > 1 && other.sure == 0 && v.sure+v.slight >= 3*other.slight
+	return v.sure > 1 && other.sure == 0 && v.sure+v.slight >= 3*other.slight || other.sure == 1 && v.sure >= 10*(other.sure+other.slight)
 }
 
 // readingsBy gives those readings of a literal that a text allows whose convention

@@ -25,7 +25,7 @@ func spacedSign(before string) int {
 	for from > 0 && rest[from-1]|0x20 >= 'a' && rest[from-1]|0x20 <= 'z' {
 		from--
 	}
-	if n := len(rest) - from; n < 4 || n > 6 || !lang.Minus.Has(rest[from:]) {
+	if n := len(rest) - from; n < 4 || n > 6 || !lang.Minus.Has(rest[from:]) || lang.NoMinus.Has(strings.ToLower(lastWord(strings.TrimRight(rest[:from], " ")))) {
 		return 0
 	}
 	return len(before) - from

@@ -44,6 +44,7 @@ type Text struct {
 	days      days
 	months    months
 	spelling  spelling
+	history   history
 	clocks    clocks
 	derived   derived
 	back      []Span    // what the text takes back

@@ -1,0 +1,81 @@
+package reading
+
+// Hours of the day: in words, and in figures where what stands around them says that they are.
+
+import (
+	"fmt"
+	"strconv"
+	"strings"
+
+	"filler/internal/base/lang"
+)
+
+// hourAlone keeps an hour in figures behind a word that leads to times, where its clause ends or a
+// time goes on behind it: dalle 15 alle 19.30, entro le ore 10, at 9; and one with its sign: 15h.
+func (tx *Text) hourAlone(i int) {
+	t := tx.Tokens[i]
+	if digits, ok := strings.CutSuffix(t.Word, "h"); ok && len(digits) > 0 && len(digits) < 3 { // 15h
+		if hour, err := strconv.Atoi(digits); err == nil && hour <= 24 {
+			key := fmt.Sprintf("%02d:00", hour%24)
+			tx.clocks.bare[key] = append(tx.clocks.bare[key], t.Span)
+		}
+		return
+	}
+	if len(t.Word) > 2 || !isDigit(t.Word[0]) || i == 0 || !tx.near(i-1, i) || !lang.AtTime.Has(tx.Tokens[i-1].Word) || strings.Trim(tx.Source[tx.Tokens[i-1].End:t.Start], " .\u00a0") != "" {
+		return
+	}
+	hour, err := strconv.Atoi(t.Word)
+	if err != nil || hour > 24 {
+		return
+	}
+	if !tx.endsHour(i) || !tx.beside(t.Span).none() {
+		return
+	}
+	hours := []int{hour}
+	if hour > 0 && hour < 12 {
+		hours = append(hours, hour+12)
+	}
+	for _, h := range hours {
+		key := fmt.Sprintf("%02d:00", h%24)
+		tx.clocks.bare[key] = append(tx.clocks.bare[key], t.Span)
+	}
+}
+
+// endsHour tells whether what stands behind a figure may stand behind an hour: the end of its clause,
+// another time, or a day.
+func (tx *Text) endsHour(i int) bool {
+	rest := tx.Source[tx.Tokens[i].End:min(len(tx.Source), tx.Tokens[i].End+2)]
+	if rest != "" && (strings.IndexByte("/-%", rest[0]) >= 0 || len(rest) > 1 && strings.IndexByte(".,:", rest[0]) >= 0 && isDigit(rest[1])) {
+		return false
+	}
+	next := tx.word(i, i+1)
+	for _, k := range []lang.Kind{lang.AtTime, lang.Until, lang.ListAnd, lang.OnDay, lang.DayJoin, lang.Weekday} {
+		if k.Has(next) {
+			return true
+		}
+	}
+	return next == "" || lang.LeadIn.Has(next) && lang.Weekday.Has(tx.word(i, i+2))
+}
+
+// hourAt reads an hour, in words or figures, and the word for "o'clock" behind it;
+// next is the token behind it, clock whether that word stands there.
+func (tx *Text) hourAt(from, i int) (hour, next int, clock, ok bool) {
+	word := tx.word(from, i)
+	n, is := NumberWord(word)
+	if !is {
+		var err error
+		if n, err = strconv.Atoi(word); err != nil || len(word) > 2 {
+			if !lang.OneUnit.Has(word) {
+				return 0, 0, false, false
+			}
+			n = 1
+		}
+	}
+	next = i + 1
+	if lang.Oclock.Has(tx.word(from, next)) {
+		next, clock = next+1, true
+	} else if tx.word(from, next) == "o" && tx.word(from, next+1) == "clock" {
+		next, clock = next+2, true
+	}
+	return n, next, clock, n >= 0 && n <= 24
+}
