@@ -160,7 +160,23 @@ func load() *table {
 		}
 		t.languages = append(t.languages, l)
 	}
+	t.addPlain()
 	return t
+}
+
+// addPlain adds the words of days that are often written without their marks, in capitals and by
+// machines, where that is no other word: FEVRIER, Maerz, dieciseis.
+func (t *table) addPlain() {
+	for _, k := range []Kind{Month, ShortMonth, Weekday, Number} {
+		for _, word := range slices.Clone(t.words[k]) {
+			for _, way := range Plain(word) {
+				if _, known := t.means[k][way]; !known {
+					t.means[k][way] = t.means[k][word]
+					t.words[k] = append(t.words[k], way)
+				}
+			}
+		}
+	}
 }
 
 func parse(text string) (list []entry) {

@@ -11,7 +11,6 @@ import (
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
 	"filler/internal/schema"
-	"filler/internal/source/reading"
 )
 
 // slot is a leaf (or list of plain values) of the item that is being filled,
@@ -196,7 +195,7 @@ func words(text string) []string {
 	for i, w := range list {
 		if long := lang.Short.Meaning(w); long != "" {
 			list[i] = long
-		} else if ways := reading.Plain(w); ways != nil { // names of fields have no other letters
+		} else if ways := lang.Plain(w); ways != nil { // names of fields have no other letters
 			list[i] = ways[len(ways)-1]
 		}
 	}

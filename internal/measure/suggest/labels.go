@@ -5,9 +5,9 @@ import (
 	"slices"
 	"strings"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
 	"filler/internal/schema"
-	"filler/internal/source/reading"
 )
 
 // label finds what is printed before a value: up to five words before a colon or the like, at
@@ -35,7 +35,7 @@ func known(f *schema.Field, word string) bool {
 	same := func(a string) bool {
 		return strings.EqualFold(strings.TrimRight(a, ".:"), strings.TrimRight(word, ".:"))
 	}
-	return same(schema.Spoken(f.Name)) || slices.ContainsFunc(reading.Plain(word), func(plain string) bool {
+	return same(schema.Spoken(f.Name)) || slices.ContainsFunc(lang.Plain(word), func(plain string) bool {
 		return strings.EqualFold(strings.TrimRight(plain, ".:"), schema.Spoken(f.Name))
 	}) || slices.ContainsFunc(f.PrintedAs, same)
 }

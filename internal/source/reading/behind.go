@@ -170,7 +170,7 @@ func wordEnds(text string, most int) (ends []int) {
 		end := at
 		for i, r := range text[at:] {
 			joins := r == '/' && i > 0 && at+i+1 < len(text) && isLetter(text[at+i+1:])
-			if strings.ContainsRune("€$£¥%‰\"'″′”", r) && i == 0 {
+			if (isCurrencySign(r) || strings.ContainsRune("%‰\"'″′”", r)) && i == 0 {
 				end = at + utf8.RuneLen(r)
 				break
 			}

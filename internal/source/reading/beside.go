@@ -225,8 +225,14 @@ func (tx *Text) before(s Span) string {
 	from := len(head)
 	for from > 0 {
 		r, size := utf8.DecodeLastRuneInString(head[:from])
-		if strings.ContainsRune("€$£¥", r) && from == len(head) {
-			return head[from-size:]
+		if isCurrencySign(r) && from == len(head) {
+			sign := head[from-size:]
+			for at := from - size; at > 0 && isLetter(head[at-1:]); at-- { // R$, HK$
+				if lang.Sign.Has(head[at-1:]) {
+					sign = head[at-1:]
+				}
+			}
+			return sign
 		}
 		if !unicode.IsLetter(r) {
 			break
@@ -345,6 +351,11 @@ func namesOf(f *schema.Field, measure string) []string {
 // currencyOf gives the currency that a word or sign stands for, and whether it
 // may be another's as well; "" for none. A name is one only behind a figure.
 func currencyOf(word string, behind bool) (code string, perhaps bool) {
+	if len(word) > 2 && (word[0] == 'T' || word[0] == 'k' || word[0] == 'K' || word[0] == 'M') && word[1:] != "$" {
+		if n, of := inScale(word); n > 0 {
+			word = of
+		}
+	}
 	if c := lang.Sign.Meaning(word); c != "" {
 		return c, false
 	}
@@ -377,7 +388,7 @@ func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
 			return m.Minor || m.Unit != "" && !m.Each || f.Currency != "" && measure != f.Currency
 		}
 		if m.Perhaps { // dollars are several countries'
-			return m.Code != familyOf(measure) || tx.siblingSaid(strings.ToUpper(measure))
+			return m.Code != familyOf(measure) && m.Code != strings.ToUpper(measure) || tx.siblingSaid(strings.ToUpper(measure))
 		}
 		return m.Code != strings.ToUpper(measure)
 	}

@@ -3,6 +3,7 @@ package reading
 import (
 	"cmp"
 	"fmt"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
@@ -19,20 +20,28 @@ type days struct {
 	once sync.Once
 	at   map[string][]Span // by the day as records hold it
 	// those in figures alone, by every day that they may be
-	figures map[string][]Span
-	part    map[string][]Span // those without a year, by month and day: 06-05
-	years   map[string]bool   // of the days that have one
-	alone   map[string][]Span // those without a month, by the day
-	months  map[string]bool   // of the days that have all: 2032-04
-	full    bool              // a year is written in full
-	spans   []Span            // of all of them, and of days in figures
+	figures  map[string][]Span
+	part     map[string][]Span // those without a year, by month and day: 06-05
+	years    map[string]bool   // of the days that have one
+	alone    map[string][]Span // those without a month, by the day
+	months   map[string]bool   // of the days that have all: 2032-04
+	short    map[string][]Span // with the month in words and two figures of a year, of both centuries
+	unparted map[string][]Span // eight figures without a sign between: 20310423
+	full     bool              // a year is written in full
+	spans    []Span            // of all of them, and of days in figures
 }
 
 // Days gives the places where a day is written with its month in words, in
 // any language and with any ending, or year first.
 func (tx *Text) Days(day string) []Span {
 	tx.findDays()
-	return tx.days.at[day]
+	found := tx.days.at[day]
+	for _, at := range tx.days.short[day] { // 3-Apr-31
+		if tx.sameYear(at, day[:4]) {
+			found = append(slices.Clip(found), at)
+		}
+	}
+	return append(slices.Clip(found), tx.days.unparted[day]...)
 }
 
 // DaysOfYear gives the places where a day is written without its year, in a text that has other days of this year, or of the year before
@@ -73,6 +82,7 @@ func (tx *Text) findDays() {
 	tx.days.once.Do(func() {
 		tx.days.at, tx.days.figures = map[string][]Span{}, map[string][]Span{}
 		tx.days.alone = map[string][]Span{}
+		tx.days.short, tx.days.unparted = map[string][]Span{}, map[string][]Span{}
 		tx.days.part, tx.days.years, tx.days.months = map[string][]Span{}, map[string]bool{}, map[string]bool{}
 		for _, name := range append(lang.Month.Words(), lang.ShortMonth.Words()...) {
 			for _, i := range tx.ByWord[name] {
@@ -88,6 +98,8 @@ func (tx *Text) findDays() {
 			}
 			tx.dayAlone(i)
 			tx.dayGlued(i)
+			tx.dayUnparted(i)
+			tx.dayRoman(i)
 		}
 		for _, s := range tx.Stretches {
 			tx.daysWithSigns(s)
@@ -106,7 +118,10 @@ func (tx *Text) findDays() {
 
 // keepDay notes a date between two tokens.
 func (tx *Text) keepDay(from, to int, year, month, day string) {
-	at := Span{tx.Tokens[from].Start, tx.Tokens[to].End}
+	tx.keepDayAt(Span{tx.Tokens[from].Start, tx.Tokens[to].End}, year, month, day)
+}
+
+func (tx *Text) keepDayAt(at Span, year, month, day string) {
 	tx.days.spans, tx.days.full = append(tx.days.spans, at), true
 	if key := dayKey(year, month, day); key != "" {
 		tx.days.at[key] = append(tx.days.at[key], at)
@@ -127,6 +142,15 @@ func (tx *Text) dayAround(i int, name string) {
 		if day, first := tx.dayBefore(tx.skipOf(i-1, -1)); day != "" && tx.near(first, i) {
 			tx.keepDay(first, last, year, month, day)
 			tx.listed(first, year, month)
+			return
+		}
+	}
+	if tx.shortYear(i, after, month) {
+		return
+	}
+	if d := tx.wordsForDay(i + 1); d != "" { // April twenty-third, 2031
+		if year, last := tx.yearFrom(i + 3); year != "" && tx.near(i, i+3) {
+			tx.keepDay(i, last, year, month, d)
 			return
 		}
 	}
@@ -291,13 +315,23 @@ func (tx *Text) english(i int) bool {
 	return i < len(tx.Tokens) && (tx.Tokens[i].Word == "may" || tx.Tokens[i].Word == "march")
 }
 
+// stamped is the end of a day with the letter that a time or a word for the year begins with behind it.
+var stamped = lazy.New(`^(?:\d{2}t|\d{4}[rt])`)
+
 // dayInFigures reads a date in figures alone: 3.4.2032, 2032/04/03.
 func (tx *Text) dayInFigures(i int) {
 	a, b, c := tx.Tokens[i], tx.Tokens[i+1], tx.Tokens[i+2]
+	if digits := stamped.FindString(c.Word); digits != "" { // 2031-04-23T14:00, 23.04.2031r.
+		n := len(digits) - 1
+		c.Word, c.End = c.Word[:n], c.Start+n
+	}
 	if !isDigit(a.Word[0]) || !isDigit(b.Word[0]) || len(a.Word) > 4 || len(b.Word) > 2 || len(c.Word) > 4 || strings.Trim(a.Word+b.Word+c.Word, "0123456789") != "" {
 		return
 	}
 	for _, gap := range []string{tx.Source[a.End:b.Start], tx.Source[b.End:c.Start]} {
+		if len(c.Word) == 4 {
+			gap = strings.TrimLeft(gap, " ") // 23 / 04 / 2031
+		}
 		if gap = strings.TrimRight(gap, " "); gap != "." && gap != "/" && gap != "-" {
 			return
 		}
@@ -307,7 +341,7 @@ func (tx *Text) dayInFigures(i int) {
 	}
 	if len(a.Word) == 4 {
 		if isDayOfYear(b.Word, c.Word) {
-			tx.keepDay(i, i+2, a.Word, b.Word, c.Word)
+			tx.keepDayAt(Span{a.Start, c.End}, a.Word, b.Word, c.Word)
 		}
 		return
 	}

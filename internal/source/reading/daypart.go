@@ -177,6 +177,111 @@ func (tx *Text) dayGlued(i int) {
 	tx.keepDay(i, i, "20"+m[3], month, m[1])
 }
 
+// gluedMonth is a month with its day: Apr23.
+var gluedMonth = lazy.New(`^(\pL{3,9})(\d{1,2})$`)
+
+// eightFigures is a day in eight figures, year first, also with the time behind it.
+var eightFigures = lazy.New(`^(\d{8})(?:t\d{2,6}z?)?$`)
+
+// dayUnparted reads days in eight figures, and those whose month and day have no gap: Apr23, 2031.
+func (tx *Text) dayUnparted(i int) {
+	word := tx.Tokens[i].Word
+	if m := gluedMonth.FindStringSubmatch(word); m != nil {
+		if month := monthNamed(m[1]); month != "" {
+			if year, ok := tx.year(i + 1); ok && tx.near(i, i+1) {
+				tx.keepDay(i, i+1, year, month, m[2])
+			}
+		}
+		return
+	}
+	if len(word) < 8 || !isDigit(word[0]) {
+		return
+	}
+	m := eightFigures.FindStringSubmatch(word)
+	if m == nil {
+		return
+	}
+	at := Span{tx.Tokens[i].Start, tx.Tokens[i].Start + 8}
+	seen := map[string]bool{}
+	for _, parts := range [][3]string{{m[1][:4], m[1][4:6], m[1][6:]}, {m[1][4:], m[1][2:4], m[1][:2]}, {m[1][4:], m[1][:2], m[1][2:4]}} {
+		if key := dayKey(parts[0], parts[1], parts[2]); key != "" && (parts[0][:2] == "19" || parts[0][:2] == "20") && !seen[key] {
+			seen[key] = true
+			tx.days.unparted[key] = append(tx.days.unparted[key], at)
+		}
+	}
+	if len(seen) > 1 { // it may be any
+		for key := range seen {
+			tx.days.unparted[key] = tx.days.unparted[key][:len(tx.days.unparted[key])-1]
+		}
+	}
+}
+
+// dayRoman reads a day whose month is in Roman figures: 23.IV.2031, 23 IV 2031.
+func (tx *Text) dayRoman(i int) {
+	if i+2 >= len(tx.Tokens) || !isDigit(tx.Tokens[i].Word[0]) {
+		return
+	}
+	said := tx.Source[tx.Tokens[i+1].Start:tx.Tokens[i+1].End]
+	month := FromRoman(said)
+	if month == 0 && len(said) == 1 {
+		month = strings.Index("IVX", said) * 5 // V and X
+		if said == "I" {
+			month = 1
+		}
+	}
+	day, year := tx.dayOf(i), tx.Tokens[i+2].Word
+	if yearOf, ok := tx.year(i + 2); ok {
+		year = yearOf
+	} else if digits := stamped.FindString(year); len(digits) == 5 {
+		year = digits[:4]
+	}
+	gap := func(a, b int) string { return strings.TrimSpace(tx.Source[tx.Tokens[a].End:tx.Tokens[b].Start]) }
+	if before := gap(i, i+1); month < 1 || month > 12 || day == "" || len(year) != 4 || before != gap(i+1, i+2) || before != "" && before != "." && before != "/" && before != "-" {
+		return
+	}
+	tx.keepDay(i, i+2, year, strconv.Itoa(month), day)
+}
+
+// shortYear reads two figures of a year behind a month in words: 3-Apr-31, 03 APR 31, 23 Apr '31. A
+// number behind a gap may be anything else, so that it stands at the end of a clause, and measures nothing.
+func (tx *Text) shortYear(i, after int, month string) bool {
+	if after >= len(tx.Tokens) || !tx.near(i, after) || len(tx.Tokens[after].Word) != 2 || strings.Trim(tx.Tokens[after].Word, "0123456789") != "" {
+		return false
+	}
+	day, first := tx.dayBefore(tx.skipOf(i-1, -1))
+	if day == "" || !tx.near(first, i) {
+		return false
+	}
+	gap := tx.Source[tx.Tokens[i].End:tx.Tokens[after].Start]
+	switch before := tx.Source[tx.Tokens[first].End:tx.Tokens[i].Start]; {
+	case gap == " '" || gap == " ’" || gap == "'" || gap == "’":
+	case (gap == "-" || gap == "/" || gap == ".") && before == gap:
+	case gap == " " && before == " ":
+		rest := tx.Source[tx.Tokens[after].End:min(len(tx.Source), tx.Tokens[after].End+2)]
+		if strings.TrimLeft(rest, " ") != "" && strings.IndexByte("\n,;)|\t", rest[0]) < 0 && rest != "  " && rest != ". " && rest != ".\n" || lang.Month.Has(tx.Tokens[i].Word) && !lang.ShortMonth.Has(tx.Tokens[i].Word) {
+			return false
+		}
+	default:
+		return false
+	}
+	at := Span{tx.Tokens[first].Start, tx.Tokens[after].End}
+	tx.days.spans = append(tx.days.spans, at)
+	for _, century := range []string{"19", "20"} {
+		if key := dayKey(century+tx.Tokens[after].Word, month, day); key != "" {
+			tx.days.short[key] = append(tx.days.short[key], at)
+		}
+	}
+	return true
+}
+
+// wordsForDay reads a day of a month that is two words: twenty-third.
+func (tx *Text) wordsForDay(i int) string {
+	if i < 1 || i+1 >= len(tx.Tokens) {
+		return ""
+	}
+	return lang.Day.Meaning(tx.Tokens[i].Word + "-" + tx.Tokens[i+1].Word)
+}
+
 // sameMonth tells whether words for the month that was named last begin with a token: the
 // nineteenth of the same month, den neunzehnten desselben Monats.
 func (tx *Text) sameMonth(i int) bool {

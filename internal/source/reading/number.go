@@ -123,8 +123,11 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 			}
 		}
 		scale, size := scaleBehind(text[end:])
-		if n := scaleOfMoney(text[max(within.Start, start-8):start], text[end:]); n > 0 {
+		lead := text[max(within.Start, start-8):start]
+		if n := scaleOfMoney(lead, text[end:]); n > 0 {
 			scale, size = n, 1
+		} else if n, _ := inScale(lastWord(lead)); n > 0 { // TEUR 1,5
+			scale, size = n, 0
 		}
 		all = append(all, literal{Span{start, end + size}, digits, scale})
 	}

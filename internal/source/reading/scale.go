@@ -17,7 +17,7 @@ func scaleOfMoney(before, rest string) int {
 		return 0
 	}
 	word := lastWord(before)
-	if r, size := utf8.DecodeLastRuneInString(before); strings.ContainsRune("€£$¥", r) {
+	if r, size := utf8.DecodeLastRuneInString(before); isCurrencySign(r) {
 		word = before[len(before)-size:]
 	}
 	if code, _ := currencyOf(word, false); code == "" {
@@ -32,6 +32,18 @@ func scaleOfMoney(before, rest string) int {
 	return 0
 }
 
+// inScale reads a currency with a letter before it that adds noughts: TEUR, k€, M€; 0 for none.
+func inScale(word string) (noughts int, currency string) {
+	if len(word) < 3 {
+		return 0, ""
+	}
+	noughts = map[byte]int{'T': 3, 'k': 3, 'K': 3, 'M': 6}[word[0]]
+	if code, perhaps := currencyOf(word[1:], false); noughts > 0 && code != "" && !perhaps {
+		return noughts, word[1:]
+	}
+	return 0, ""
+}
+
 // scaleBehind gives the noughts that a word right behind a number adds, and the
 // bytes up to its end: 6 for "1.2 million", 3 for "12k".
 func scaleBehind(rest string) (noughts, size int) {
@@ -43,12 +55,20 @@ func scaleBehind(rest string) (noughts, size int) {
 	if end := strings.IndexFunc(word, func(r rune) bool { return !unicode.IsLetter(r) }); end >= 0 {
 		word = word[:end]
 	}
-	if sign, _ := utf8.DecodeRuneInString(rest[gap+len(word):]); len(word) == 1 && strings.ContainsRune("€£$¥", sign) && sign != utf8.RuneError { // 1,2 M€, 12 k€
+	if sign, _ := utf8.DecodeRuneInString(rest[gap+len(word):]); len(word) == 1 && isCurrencySign(sign) { // 1,2 M€, 12 k€
 		switch word {
-		case "k", "K":
+		case "k", "K", "T":
 			return 3, gap + 1
 		case "M", "m":
 			return 6, gap + 1
+		}
+	}
+	if n, _ := inScale(word); n > 0 { // 1,5 TEUR
+		return n, gap + 1
+	}
+	if word == "K" && gap == 0 && strings.HasPrefix(rest[1:], " ") { // 45K GBP
+		if code, _ := currencyOf(firstWord(rest[2:]), true); code != "" {
+			return 3, 1
 		}
 	}
 	if len(word) == 0 || len(word) > 12 || len(word) == 1 && (word != "k" || gap > 0) {
@@ -63,6 +83,30 @@ func scaleBehind(rest string) (noughts, size int) {
 		size++
 	}
 	return noughts, size
+}
+
+func firstWord(text string) string {
+	if i := strings.IndexAny(text, " \t\n|"); i >= 0 {
+		text = text[:i]
+	}
+	return strings.TrimRight(text, ".,;:)")
+}
+
+// isCurrencySign tells the sign of a currency: €, $, ₹.
+func isCurrencySign(r rune) bool { return unicode.Is(unicode.Sc, r) }
+
+// gluedCurrency tells whether a code or a sign of letters for a currency ends a text: USD1,234.50.
+func gluedCurrency(before string) bool {
+	at := len(before)
+	for at > 0 && at > len(before)-4 && isLetter(before[at-1:]) {
+		at--
+	}
+	if at > 0 && (isWordByte(before[at-1]) || before[at-1] == '-') || at == len(before) {
+		return false
+	}
+	code, _ := currencyOf(before[at:], false)
+	n, _ := inScale(before[at:])
+	return len(before)-at > 1 && (code != "" || n > 0)
 }
 
 // shifted gives a figure with its point so many places further right.
@@ -88,7 +132,7 @@ func shifted(figure string, places int) string {
 // further digits.
 func standsAlone(text string, start, end int) bool {
 	if before, size := utf8.DecodeLastRuneInString(text[:start]); size > 0 {
-		if IsWordRune(before) {
+		if IsWordRune(before) && !gluedCurrency(text[:start]) {
 			if prior, _ := utf8.DecodeLastRuneInString(text[:start-size]); before|0x20 != 'x' || IsWordRune(prior) && !(before == 'x' && sideBefore(text[:start-size])) { // x120: a power
 				return false
 			}

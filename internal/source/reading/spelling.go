@@ -4,49 +4,12 @@ import (
 	"slices"
 	"strings"
 	"sync"
-	"unicode"
-	"unicode/utf8"
 
-	"golang.org/x/text/unicode/norm"
+	"filler/internal/base/lang"
 )
 
 // Names of fields have the letters a to z alone, and documents print Désignation, Fläche and Größe:
 // which words of a text a name means.
-
-// plainLetters are letters that have no plain one below their marks, and those that German and
-// the languages of the north write with two.
-var (
-	plainLetters = strings.NewReplacer("ß", "ss", "ø", "o", "ł", "l", "đ", "d", "æ", "ae", "œ", "oe", "þ", "th", "ð", "d", "ı", "i")
-	twoLetters   = strings.NewReplacer("ä", "ae", "ö", "oe", "ü", "ue", "å", "aa", "ø", "oe", "ß", "ss", "æ", "ae", "œ", "oe")
-)
-
-// Plain gives the ways in which a word is written with the letters a to z: flache and flaeche for
-// Fläche; nil for one that has no other letters.
-func Plain(word string) (ways []string) {
-	if isASCII(word) {
-		return nil
-	}
-	word = strings.ToLower(norm.NFC.String(word))
-	for _, way := range []string{withoutMarks(word), withoutMarks(twoLetters.Replace(word))} {
-		if isASCII(way) && !slices.Contains(ways, way) {
-			ways = append(ways, way)
-		}
-	}
-	return ways
-}
-
-func withoutMarks(word string) string {
-	return strings.Map(func(r rune) rune {
-		if unicode.Is(unicode.Mn, r) {
-			return -1
-		}
-		return r
-	}, norm.NFD.String(plainLetters.Replace(word)))
-}
-
-func isASCII(s string) bool {
-	return !strings.ContainsFunc(s, func(r rune) bool { return r >= utf8.RuneSelf })
-}
 
 // Spelling holds the words of a text that have other letters than a to z, by their plain ways.
 type Spelling map[string][]string
@@ -61,7 +24,7 @@ type spelling struct {
 func SpellingOf(words []string) Spelling {
 	s := Spelling{}
 	for _, word := range words {
-		for _, way := range Plain(word) {
+		for _, way := range lang.Plain(word) {
 			s[way] = append(s[way], strings.ToLower(word))
 		}
 	}
@@ -90,7 +53,7 @@ func (s Spelling) Names(name string) (all []string) {
 		}
 		all = longer[:min(len(longer), 2*mostSpelled)]
 	}
-	all = slices.DeleteFunc(all, isASCII)
+	all = slices.DeleteFunc(all, lang.IsASCII)
 	return all[:min(len(all), mostSpelled)]
 }
 

@@ -9,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 )
 
 // findWords records numbers in words: twelve, a dozen, twenty-three, one hundred
@@ -61,10 +62,17 @@ func (tx *Text) findWords() {
 	}
 }
 
+// signedSum is the sign of a currency between units and hundredths, as France prints prices.
+var signedSum = lazy.New(`^[€£$](\d\d)(?:[^\d.,]|[.,]?(?:\s|$))`)
+
 // spokenSum gives the hundredths that are said behind the currency of a number that
 // ends at a place, and their end: twelve euros fifty, zwölf Euro fünfzig; and those
 // of a length in metres: 4 m 20. 0 where none are.
 func (tx *Text) spokenSum(end int) (hundredths, behind int) {
+	if m := signedSum.FindStringSubmatchIndex(tx.Source[end:min(len(tx.Source), end+8)]); m != nil { // 2€50
+		n, _ := strconv.Atoi(tx.Source[end+m[2] : end+m[3]])
+		return n, end + m[3]
+	}
 	i := tx.TokenAt(end)
 	if i+1 >= len(tx.Tokens) || tx.Tokens[i].Start < end || tx.Source[end:tx.Tokens[i].Start] != " " || tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start] != " " {
 		return 0, 0
@@ -309,15 +317,62 @@ func (tx *Text) findOften() {
 	}
 }
 
+// compoundJoints are what numbers in one word are joined at: zweihundertzwölf, twaalfhonderdvijftig,
+// duemilaquattrocento.
+var compoundJoints = []struct {
+	word, and string
+	is        int
+}{{"tausend", "und", 1000}, {"duizend", "en", 1000}, {"mila", "", 1000}, {"mille", "", 1000}, {"hundert", "und", 100}, {"honderd", "en", 100}, {"cento", "", 100}}
+
+// joinedTens reads the tens and units of Dutch and Italian numbers: drieëntwintig, trentotto.
+func joinedTens(word string) (int, bool) {
+	if len(word) < 7 || len(word) > 20 {
+		return 0, false
+	}
+	plain := word
+	if !lang.IsASCII(word) {
+		plain = strings.NewReplacer("ë", "e", "é", "e").Replace(word)
+	}
+	for at := 2; at+4 < len(plain); at++ {
+		if plain[at:at+2] != "en" {
+			continue
+		}
+		unit, tens := numberOf(plain[:at]), numberOf(plain[at+2:])
+		if plain[:at] == "een" {
+			unit = 1
+		}
+		if unit > 0 && unit < 10 && tens >= 20 && tens < 100 && tens%10 == 0 {
+			return unit + tens, true
+		}
+	}
+	for unit, end := range italianUnits {
+		before, ok := strings.CutSuffix(plain, end)
+		if !ok || end == "" {
+			continue
+		}
+		for _, vowel := range []string{"", "i", "a"} { // venti, vent-otto
+			if tens := numberOf(before + vowel); tens >= 20 && tens < 100 && tens%10 == 0 {
+				return tens + unit, true
+			}
+		}
+	}
+	return 0, false
+}
+
+// italianUnits are what numbers end in that are written in one word.
+var italianUnits = []string{"", "uno", "due", "tre", "quattro", "cinque", "sei", "sette", "otto", "nove"}
+
+func numberOf(word string) int {
+	n, _ := strconv.Atoi(lang.Number.Meaning(word))
+	return n
+}
+
 // NumberWord reads one word, also one that joins units and tens with "und".
 func NumberWord(word string) (int, bool) {
 	if n, err := strconv.Atoi(lang.Number.Meaning(word)); err == nil {
 		return n, true
 	}
-	for _, joint := range []struct {
-		word string
-		is   int
-	}{{"tausend", 1000}, {"hundert", 100}} { // zweihundertzwölf
+	for _, joint := range compoundJoints {
 		before, rest, ok := strings.Cut(word, joint.word)
 		if !ok || strings.Contains(rest, joint.word) {
 			continue
@@ -328,9 +383,12 @@ func NumberWord(word string) (int, bool) {
 		}
 		n, okB := 0, rest == ""
 		if !okB {
-			n, okB = NumberWord(rest)
+			n, okB = NumberWord(strings.TrimPrefix(rest, joint.and))
 		}
 		return times*joint.is + n, okA && okB && times < 1000 && (times < 20 || joint.is == 1000) && n < joint.is
+	}
+	if n, ok := joinedTens(word); ok {
+		return n, true
 	}
 	unit, tens, ok := strings.Cut(word, "und")
 	if !ok || tens == "" {
