@@ -90,6 +90,9 @@ const (
 	Nought      Kind = "nought"       // says that there are none, where things are counted
 	Lacking     Kind = "lacking"      // says that what is named behind it is not there, and is no word for "not"
 	NotYet      Kind = "not-yet"      // says that what stands near is wished, due or asked, and not so yet
+	BelowZero   Kind = "below-zero"   // says behind a figure that it is below nought
+	OneAndHalf  Kind = "one-and-half" // 1.5 in one word
+	SmallCode   Kind = "small-code"   // a code of a currency that is known in small letters, too
 	NoMinus     Kind = "no-minus"     // makes "at least" or "more or less" of a word for minus behind it: al menos
 	Missing     Kind = "missing"      // says so of what is named before it
 	HalfKilo    Kind = "half-kilo"    // a pound that is 500 g

@@ -47,7 +47,11 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 		add(w.ix.Parts(text), Restated, "")
 	}
 	add(w.ix.YearEnds(text), Restated, "")
+	if f.Max == "" {
+		add(w.rated(text), Restated, "")
+	}
 	if f.Type == schema.Integer {
+		add(w.ranked(f, text), Restated, "")
 		add(w.roman(f, text), Restated, "")
 		add(w.shortYear(f, text), Restated, "")
 	}

@@ -78,6 +78,11 @@ func (w *weigher) clock(f *schema.Field, text string, add func([]span, Kind, str
 			add(w.ix.find(spelling), Restated, "")
 		}
 	}
+	if text == "00:00" {
+		for _, end := range []string{"24:00", "24.00", "24:00h"} {
+			add(w.ix.find(end), Restated, "")
+		}
+	}
 	add(w.ix.SpokenTimes(text), Restated, "")
 	add(w.ix.FourFigures(text), Restated, "")
 	if text = strings.Replace(text, ":", "", 1); len(text) == 4 {
@@ -94,7 +99,7 @@ func (w *weigher) rightHalf(text string, cands []candidate) []candidate {
 		if at := w.ix.RangeBegins(c.Start); at != "" {
 			return at != text && at+":00" != text
 		}
-		if text == "24:00" {
+		if text == "24:00" || text == "00:00" && strings.HasPrefix(w.ix.Source[c.Start:c.End], "24") {
 			return false
 		}
 		at, read := reading.TimeOfDay(w.ix.Source[c.Start:c.End])

@@ -362,8 +362,8 @@ func currencyOf(word string, behind bool) (code string, perhaps bool) {
 	if c := lang.PerhapsSign.Meaning(word); c != "" {
 		return c, true
 	}
-	if len(word) == 3 && word == strings.ToUpper(word) && lang.Code.Has(word) {
-		return word, false
+	if upper := strings.ToUpper(word); len(word) == 3 && (word == upper && lang.Code.Has(word) || lang.SmallCode.Has(word)) {
+		return upper, false
 	}
 	if behind {
 		return lang.Currency.Meaning(word), false

@@ -171,12 +171,16 @@ func (tx *Text) timeFrom(i int) {
 	if !ok {
 		return
 	}
+	if minutes, half, last := tx.minutesWithHalf(i); half != "" && hour >= 1 && hour <= 12 { // 2.30 in the afternoon
+		tx.keepExactly(i, last+1, (hour%12+map[string]int{"am": 0, "pm": 12}[half])*60+minutes)
+		return
+	}
 	if i > 0 { // the end of a longer number, or of minutes before an hour
 		if _, is := NumberWord(tx.Tokens[i-1].Word); is && tx.near(i-1, i) || lang.Past.Has(tx.Tokens[i-1].Word) || lang.ToHour.Has(tx.Tokens[i-1].Word) || lang.HalfTo.Has(tx.Tokens[i-1].Word) {
 			return
 		}
 	}
-	if minutes, behind, said := tx.behindHour(i, next); clock && said {
+	if minutes, behind, said := tx.behindHour(i, next); said && (clock || i > 0 && tx.near(i-1, i) && lang.AtTime.Has(tx.Tokens[i-1].Word)) { // neuf heures et quart, las dos y cuarto
 		tx.keepTime(i, behind, hour, minutes)
 		return
 	}
@@ -201,9 +205,13 @@ func (tx *Text) fromTwelve(i, hour int) {
 // half past five, halb sechs, Viertel vor acht.
 func (tx *Text) beforeHour(i int) bool {
 	word := tx.word(i, i)
-	if lang.HalfTo.Has(word) {
+	if lang.HalfTo.Has(word) { // halb drei, viertel drei
 		if hour, next, _, ok := tx.hourAt(i, i+1); ok && hour >= 1 {
-			tx.keepTime(i, next, hour-1, 30)
+			minutes, err := strconv.Atoi(lang.HalfTo.Meaning(word))
+			if err != nil {
+				minutes = 30
+			}
+			tx.keepTime(i, next, hour-1, minutes)
 			return true
 		}
 	}
@@ -215,6 +223,11 @@ func (tx *Text) beforeHour(i int) bool {
 		minutes = 30
 	case is && n < 30:
 		minutes = n
+	case len(word) < 3 && lang.Past.Has(tx.word(i, at)): // 5 past 2
+		minutes, _ = strconv.Atoi(word)
+		if minutes < 1 || minutes > 29 {
+			return false
+		}
 	default:
 		return false
 	}
@@ -338,7 +351,7 @@ func (tx *Text) inFours(i int) bool {
 			continue
 		}
 		gap := strings.TrimSpace(tx.Source[tx.Tokens[a].End:tx.Tokens[a+1].Start])
-		if (gap == "-" || gap == "–") && inFives.MatchString(tx.Tokens[a].Word) && inFives.MatchString(tx.Tokens[a+1].Word) && !tx.opensLonger(a+2) {
+		if (gap == "-" || gap == "–" || gap == "/") && inFives.MatchString(tx.Tokens[a].Word) && inFives.MatchString(tx.Tokens[a+1].Word) && !tx.opensLonger(a+2) {
 			return true
 		}
 	}

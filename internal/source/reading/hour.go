@@ -79,3 +79,20 @@ func (tx *Text) hourAt(from, i int) (hour, next int, clock, ok bool) {
 	}
 	return n, next, clock, n >= 0 && n <= 24
 }
+
+// minutesWithHalf gives the minutes behind an hour in figures, the half of the day that the words behind
+// them say, and their last token: 2.30 in the afternoon.
+func (tx *Text) minutesWithHalf(i int) (minutes int, half string, last int) {
+	if i+1 >= len(tx.Tokens) || !isDigit(tx.Tokens[i].Word[0]) || len(tx.Tokens[i+1].Word) != 2 || !isDigit(tx.Tokens[i+1].Word[0]) {
+		return 0, "", 0
+	}
+	if gap := tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start]; gap != "." && gap != ":" {
+		return 0, "", 0
+	}
+	minutes, err := strconv.Atoi(tx.Tokens[i+1].Word)
+	if err != nil || minutes > 59 {
+		return 0, "", 0
+	}
+	half, last = tx.dayHalf(i+1, i+2)
+	return minutes, half, last
+}

@@ -57,6 +57,9 @@ func (tx *Text) findNumbers() {
 				tx.add(canonical("-"+key), figure{Span: l.Span})
 			}
 		}
+		if !strings.HasPrefix(l.text, "-") && tx.isBelowZero(l.Span) {
+			continue
+		}
 		for _, key := range both {
 			ruledOut := len(readings) < len(both) && readings[0] != key
 			f := figure{Span: l.Span, text: l.text, open: len(readings) > 1}
@@ -84,7 +87,7 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 		}
 		start, end := i, numberEnd(text, i)
 		i = end
-		if point := start - 1; point > within.Start && text[point] == '.' && strings.IndexByte(" \t|([<>=\n", text[point-1]) >= 0 && strings.Trim(text[start:end], "0123456789") == "" {
+		if point := start - 1; point >= within.Start && text[point] == '.' && (point == within.Start || strings.IndexByte(" \t|([<>=\n", text[point-1]) >= 0) && strings.Trim(text[start:end], "0123456789") == "" {
 			if standsAlone(text, point, end) { // .20
 				all = append(all, literal{Span{point, end}, "0." + text[start:end], 0})
 			}

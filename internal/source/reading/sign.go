@@ -2,6 +2,7 @@ package reading
 
 import (
 	"strings"
+	"sync"
 	"unicode"
 	"unicode/utf8"
 
@@ -110,11 +111,24 @@ var (
 	sideBehind    = lazy.New(`^[ \x{00a0}]?(?:CR|DR|Cr|Dr|S|H)(?:$|[\n|\t]|[ \x{00a0}])`)
 )
 
+// belowZero is what says so of degrees: 5 below zero, 5 Grad unter null.
+var belowZero = sync.OnceValue(func() *lazy.Regexp {
+	return lazy.New(`(?i)^ ?(?:°?[CF]? |\pL{4,8} )?` + lang.BelowZero.Pattern() + `\b`)
+})
+
+func (tx *Text) isBelowZero(s Span) bool {
+	rest := tx.Source[s.End:min(len(tx.Source), s.End+40)]
+	return len(rest) > 8 && rest[0] == ' ' && belowZero().MatchString(rest)
+}
+
 // mayBeNegative tells whether a figure is so marked.
 func (tx *Text) mayBeNegative(s Span) bool {
 	behind := tx.Source[s.End:min(len(tx.Source), s.End+12)]
 	if said := strings.TrimLeft(behind, " \u00a0"); said == "" || strings.IndexByte("CDSH)€£$\xc2", said[0]) < 0 && said[0] < 'A' { // as nearly all do
 		return false
+	}
+	if tx.isBelowZero(s) {
+		return true
 	}
 	if sideBehind.MatchString(behind) && hundredths.MatchString(tx.Source[s.Start:s.End]) {
 		return true

@@ -381,6 +381,9 @@ func Clocks(at string) []string {
 	minute := rest[:min(2, len(rest))]
 	short := strconv.Itoa(h)
 	all := []string{at, short + ":" + rest, hour + "." + rest, short + "." + rest, short + "h" + minute, short + " h " + minute, short + "u" + minute, hour + "h" + minute, hour + "u" + minute, hour + minute + "h", hour + minute + " h", hour + minute + " hrs", hour + minute + " hours"}
+	for _, end := range []string{"h", "hs"} {
+		all = append(all, hour+":"+minute+end, short+":"+minute+end, hour+"."+minute+end, short+"."+minute+end)
+	}
 	for _, word := range lang.Oclock.Words() {
 		all = append(all, short+" "+word+" "+minute)
 		if minute == "00" {

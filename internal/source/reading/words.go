@@ -155,8 +155,14 @@ func partOf(words string) string {
 // partAfter gives the number in a word that ends in a part more: 2.5 for
 // zweieinhalb; "" for none.
 func partAfter(word string) string {
+	if lang.OneAndHalf.Has(word) {
+		return "1.5"
+	}
 	for _, end := range lang.AndAHalf.Words() {
 		if before, ok := strings.CutSuffix(word, end); ok && before != "" {
+			if before == "ein" {
+				return "1" + partOf(end)
+			}
 			if n, ok := NumberWord(before); ok {
 				return strconv.Itoa(n) + partOf(end)
 			}
@@ -200,7 +206,7 @@ func (tx *Text) phrase(first int) (n, last int) {
 			return total + now, last
 		case v == 1000: // mil ochocientos
 			total, now = total+1000*max(1, now), 0
-		case v == 100 && last >= first && now > 0 && now < 10 && tx.isHundred(i):
+		case v == 100 && last >= first && now > 0 && (now < 10 || now < 100 && now%10 != 0) && tx.isHundred(i): // two hundred, fifteen hundred
 			now *= 100
 		case v == 100 && !tx.isHundred(i):
 			return total + now, last
@@ -292,7 +298,7 @@ func onlyIn(code, word string) bool {
 func (tx *Text) numberWords() (all []int) {
 	for word, at := range tx.ByWord {
 		_, is := NumberWord(word)
-		is = is || lang.Half.Has(word) || lang.OneUnit.Has(word)
+		is = is || lang.Half.Has(word) || lang.OneAndHalf.Has(word) || lang.OneUnit.Has(word)
 		for _, end := range lang.AndAHalf.Words() {
 			is = is || strings.HasSuffix(word, end)
 		}
