@@ -404,6 +404,9 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 			w.gluedToLabel(own, v.Text, add)
 			w.inPieces(v.Text, add)
 			w.encoded(v.Text, add)
+			if len(cands) == 0 {
+				add(w.ix.FindSqueezed(v.Text), Restated, "")
+			}
 		}
 	}
 	cands = slices.DeleteFunc(cands, func(c candidate) bool {

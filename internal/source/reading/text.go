@@ -45,6 +45,7 @@ type Text struct {
 	months    months
 	spelling  spelling
 	history   history
+	squeezed  *squeezed // that of the whole text
 	clocks    clocks
 	derived   derived
 	back      []Span    // what the text takes back
@@ -57,7 +58,9 @@ type Text struct {
 
 // New reads a text.
 func New(text string) *Text {
-	return read(text, lineBreaks(text), []Span{{0, len(text)}}, &measured{})
+	tx := read(text, lineBreaks(text), []Span{{0, len(text)}}, &measured{})
+	tx.squeezed = &squeezed{}
+	return tx
 }
 
 // Within reads some stretches of the same text alone, each [start, end) in bytes,
@@ -71,7 +74,9 @@ func (tx *Text) Within(stretches [][2]int) *Text {
 	if of == nil {
 		of = &measured{}
 	}
-	return read(tx.Source, tx.Breaks, spans, of)
+	part := read(tx.Source, tx.Breaks, spans, of)
+	part.squeezed = tx.squeezed
+	return part
 }
 
 func lineBreaks(text string) (breaks []int) {

@@ -1,0 +1,51 @@
+package reading
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// Words that are set otherwise are found, with the place that they take in the text as it is; other
+// figures, and parts of words, are not.
+func TestSqueezed(t *testing.T) {
+	for _, c := range []struct{ text, want, at string }{
+		{"an old foot-\n  bridge here", "footbridge", "foot-\n  bridge"},
+		{"the oﬃce,", "office", "oﬃce"},
+		{"sub\u00adlimate!", "sublimate", "sub\u00adlimate"},
+		{"STRASSE 4", "Straße 4", "STRASSE 4"},
+		{"ＡＢ-1２", "AB-12", "ＡＢ-1２"},
+		{"of CO₂ and", "CO2", "CO₂"},
+		{"J.P. Smith", "J. P. Smith", "J.P. Smith"},
+		{"(good-bye)", "goodbye", "good-bye"},
+		{"5 × 5", "5x5", "5 × 5"},
+		{"code 12 34", "1 234", ""},
+		{"code 12-34", "1234", ""},
+		{"code 12-\n34", "1234", "12-\n34"},
+		{"mistrust", "trust", ""},
+		{"trusty", "trust", ""},
+		{"Maß", "mas", ""},
+		{"", "ab", ""},
+	} {
+		found := New(c.text).FindSqueezed(c.want)
+		if c.at == "" {
+			assert.Empty(t, found, c.text)
+		} else if assert.Len(t, found, 1, c.text) {
+			assert.Equal(t, c.at, c.text[found[0].Start:found[0].End])
+		}
+	}
+	tx := New("the oﬃce and the oﬃce")
+	assert.Len(t, tx.FindSqueezed("office"), 2)
+	assert.Len(t, tx.Within([][2]int{{0, 12}}).FindSqueezed("office"), 1, "only within the stretch")
+}
+
+func FuzzSqueezed(f *testing.F) {
+	f.Add("foot-\nbridge ﬁ 12 34", "footbridge")
+	f.Fuzz(func(t *testing.T, text, want string) {
+		for _, s := range New(text).FindSqueezed(want) {
+			got, _ := squeeze(text[s.Start:s.End])
+			of, _ := squeeze(want)
+			assert.Equal(t, of, got)
+		}
+	})
+}
