@@ -134,8 +134,8 @@ func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 	key := value.CanonicalNumber(text)
 	other := strings.TrimPrefix(key, "-")
 	spans, open := w.ix.Numbers(f, key)
-	if len(spans)+len(f.Minus)+len(f.Plus) == 0 && key[0] != '-' && (f.Type == schema.Money || f.Type == schema.Number) && !saysNegative(f) {
-		spans = w.deducted(f, key)
+	if len(f.Minus)+len(f.Plus) == 0 && key[0] != '-' && !saysNegative(f) && (f.Type == schema.Money || f.Type == schema.Number && len(spans) == 0) {
+		spans = append(slices.Clip(spans), w.deducted(f, key)...) // 120 guests, loyalty -120.00
 	}
 	if other != key && len(f.Minus) > 0 { // -40 may stand as "loses 40"
 		more, also := w.ix.Numbers(f, other)

@@ -84,7 +84,7 @@ func (l *leaving) partsLeft(n int, list inLine) (lines []Line) {
 		}
 		for k, p := range parts {
 			beside := k > 0 && held[k-1] > 0 || k+1 < len(parts) && held[k+1] > 0
-			if p = l.sentence(p); held[k] > 0 || !beside || p.End-p.Start > 2*longest || !l.isUnlike(n, p) || !l.beginsLike(p, parts, held) || !isWhole(l.w.ix.Source[p.Start:p.End]) || l.saysField(list.at, p, parts, held) {
+			if p = l.sentence(p); held[k] > 0 || !beside || p.End-p.Start > 2*longest || !l.isUnlike(n, p) || !l.beginsLike(p, parts, list.items) || !isWhole(l.w.ix.Source[p.Start:p.End]) || l.saysField(list.at, p, parts, held) {
 				continue
 			}
 			lines = append(lines, l.part(n, p, list))
@@ -113,7 +113,7 @@ func (l *leaving) lastOfAll(n int, list inLine) (Line, bool) {
 	for k := 1; k < len(parts); k++ {
 		p := l.sentence(parts[k])
 		behind := strings.Fields(l.w.ix.Source[parts[k-1].End:p.Start])
-		if held[k] == 0 && held[k-1] > 0 && len(behind) > 0 && lang.ListAnd.Has(behind[len(behind)-1]) && p.End-p.Start <= 2*(parts[k-1].End-parts[k-1].Start) && l.isUnlike(n, p) && l.beginsLike(p, parts, held) {
+		if held[k] == 0 && held[k-1] > 0 && len(behind) > 0 && lang.ListAnd.Has(behind[len(behind)-1]) && p.End-p.Start <= 2*(parts[k-1].End-parts[k-1].Start) && l.isUnlike(n, p) && l.beginsLike(p, parts, list.items) {
 			return l.part(n, p, list), true
 		}
 	}
@@ -187,9 +187,9 @@ func (l *leaving) saysField(list value.Pointer, p span, parts []span, held []int
 	return false
 }
 
-// beginsLike tells whether a part begins as one with an item does, with a figure, a capital or a
-// small letter; the first of a line may have its capital for that alone.
-func (l *leaving) beginsLike(p span, parts []span, held []int) bool {
+// beginsLike tells whether a part begins as an item does, with a figure, a capital or a small letter;
+// what begins the line may have its capital for that alone.
+func (l *leaving) beginsLike(p span, parts, items []span) bool {
 	kind := func(s span) string {
 		r, _ := utf8.DecodeRuneInString(strings.TrimSpace(l.w.ix.Source[s.Start:s.End]))
 		switch {
@@ -201,11 +201,10 @@ func (l *leaving) beginsLike(p span, parts []span, held []int) bool {
 		return "small"
 	}
 	own := kind(p)
-	for k, other := range parts {
-		if held[k] == 0 {
-			continue
-		}
-		if theirs := kind(other); theirs == own || (k == 0 || p.Start == parts[0].Start) && theirs != "figure" && own != "figure" {
+	for _, item := range items {
+		theirs := kind(item)
+		opens := item.Start == parts[0].Start || p.Start == parts[0].Start
+		if theirs == own || opens && theirs != "figure" && own != "figure" {
 			return true
 		}
 	}

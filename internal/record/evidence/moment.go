@@ -3,6 +3,7 @@ package evidence
 import (
 	"slices"
 	"sort"
+	"strconv"
 	"strings"
 	"time"
 	"unicode"
@@ -69,6 +70,11 @@ func (w *weigher) clock(f *schema.Field, text string, add func([]span, Kind, str
 		zulu[i].End--
 	}
 	add(zulu, Restated, "")
+	if early, ok := twelveBefore(text); ok && w.ix.GoesByTwelve() {
+		for _, spelling := range []string{early, strings.Replace(early, ":", ".", 1)} {
+			add(slices.DeleteFunc(w.ix.find(spelling), func(s span) bool { return reading.HasHalf(w.ix.Source[s.End:]) }), Restated, "")
+		}
+	}
 	all := []string{text}
 	if len(text) == len("15:04") { // where documents print the seconds, too
 		all = append(all, text+":00")
@@ -90,6 +96,15 @@ func (w *weigher) clock(f *schema.Field, text string, add func([]span, Kind, str
 	}
 }
 
+// twelveBefore gives the time that the clock of twelve hours shows for one of the afternoon.
+func twelveBefore(text string) (string, bool) {
+	hour, rest, ok := strings.Cut(text, ":")
+	if n, err := strconv.Atoi(hour); ok && err == nil && n > 12 && n < 24 && len(rest) == 2 {
+		return strconv.Itoa(n-12) + ":" + rest, true
+	}
+	return "", false
+}
+
 // rightHalf leaves out times of the other half of the day: 3:30 is not 3:30 pm.
 func (w *weigher) rightHalf(text string, cands []candidate) []candidate {
 	for i, c := range cands {
@@ -102,7 +117,11 @@ func (w *weigher) rightHalf(text string, cands []candidate) []candidate {
 		if text == "24:00" || text == "00:00" && strings.HasPrefix(w.ix.Source[c.Start:c.End], "24") {
 			return false
 		}
-		at, read := reading.TimeOfDay(w.ix.Source[c.Start:c.End])
+		said := w.ix.Source[c.Start:c.End]
+		if early, ok := twelveBefore(text); ok && strings.Replace(said, ".", ":", 1) == early && w.ix.GoesByTwelve() {
+			return false
+		}
+		at, read := reading.TimeOfDay(said)
 		return read && at != text && at+":00" != text && at != text+":00"
 	})
 }

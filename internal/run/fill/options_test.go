@@ -44,8 +44,12 @@ func TestOtherOptions(t *testing.T) {
 		})
 	}
 	t.Logf("of %v wrong choices and booleans these came right: %v, and of these is told by a problem or a risk: %v", all, right, told)
-	assert.Greater(t, right[schema.Choice]*100, all[schema.Choice]*35)
-	assert.Greater(t, right[schema.Boolean]*100, all[schema.Boolean]*30)
+	least := 37 // of a hundred, over all documents
+	if testing.Short() {
+		least = 20 // thirty of each say no more: which are drawn changes with each document that comes
+	}
+	assert.Greater(t, right[schema.Choice]*100, all[schema.Choice]*least)
+	assert.Greater(t, right[schema.Boolean]*100, all[schema.Boolean]*least)
 }
 
 // A correction that makes a misread item say what another says takes it out.

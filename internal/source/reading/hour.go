@@ -6,8 +6,10 @@ import (
 	"fmt"
 	"strconv"
 	"strings"
+	"sync"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 )
 
 // hourAlone keeps an hour in figures behind a word that leads to times, where its clause ends or a
@@ -26,6 +28,12 @@ func (tx *Text) hourAlone(i int) {
 	}
 	hour, err := strconv.Atoi(t.Word)
 	if err != nil || hour > 24 {
+		return
+	}
+	half, last := tx.dayHalf(i, i+1)
+	if half != "" && last > i+1 && hour <= 12 { // since 5 that morning
+		key := fmt.Sprintf("%02d:00", hour%12+map[string]int{"am": 0, "pm": 12}[half])
+		tx.clocks.bare[key] = append(tx.clocks.bare[key], Span{t.Start, tx.Tokens[last].End})
 		return
 	}
 	if !tx.endsHour(i) || !tx.beside(t.Span).none() {
@@ -95,4 +103,25 @@ func (tx *Text) minutesWithHalf(i int) (minutes int, half string, last int) {
 	}
 	half, last = tx.dayHalf(i+1, i+2)
 	return minutes, half, last
+}
+
+// twelve is whether a text goes by the clock of twelve hours, found out when it is first asked for.
+type twelve struct {
+	once sync.Once
+	is   bool
+}
+
+// twelveSaid is a time that says its half of the day, fourSaid one of the clock of 24 hours.
+var (
+	twelveSaid = lazy.New(`(?i)\b\d{1,2}(?:[:.]\d\d)? ?[ap]\.?m\b`)
+	fourSaid   = lazy.New(`(?:^|[^\d.,:/-])(?:1[3-9]|2[0-3])[:.h][0-5]\d(?:[^\d.,:]|[.,]?(?:\s|$))`)
+)
+
+// GoesByTwelve tells whether a text has times with their half of the day, and none of 13 hours and
+// more: its other times may be of either half.
+func (tx *Text) GoesByTwelve() bool {
+	tx.twelve.once.Do(func() {
+		tx.twelve.is = twelveSaid.MatchString(tx.Source) && !fourSaid.MatchString(tx.Source)
+	})
+	return tx.twelve.is
 }

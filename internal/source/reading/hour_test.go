@@ -60,3 +60,10 @@ func TestHistory(t *testing.T) {
 		assert.Equal(t, line, New(text).History(), text)
 	}
 }
+
+// A text with am and pm, and no hour over twelve, goes by the clock of twelve hours.
+func TestGoesByTwelve(t *testing.T) {
+	for text, is := range map[string]bool{"2.30 call to dine, 5 pm room turn": true, "2.30 call, 17.00 turn, 5 pm": false, "2.30 call": false, "pm 5": false, "at 11:45 a.m., 13.5 m": true} {
+		assert.Equal(t, is, New(text).GoesByTwelve(), text)
+	}
+}

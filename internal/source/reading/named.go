@@ -118,6 +118,11 @@ func (tx *Text) Unpriced(s Span, code string) bool {
 	if strings.HasSuffix(strings.TrimRight(tx.lineUpTo(s.Start), " \u00a0"), ":") {
 		return false
 	}
+	for _, none := range noHundredths { // 835,--
+		if strings.HasPrefix(tx.Source[s.End:], none) {
+			return false
+		}
+	}
 	tx.prepareNamed()
 	n := 0
 	for _, at := range tx.named.priced[strings.ToUpper(code)] {

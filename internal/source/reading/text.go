@@ -45,6 +45,7 @@ type Text struct {
 	months    months
 	spelling  spelling
 	history   history
+	twelve    twelve
 	squeezed  *squeezed // that of the whole text
 	clocks    clocks
 	derived   derived

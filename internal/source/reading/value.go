@@ -380,7 +380,7 @@ func Clocks(at string) []string {
 	}
 	minute := rest[:min(2, len(rest))]
 	short := strconv.Itoa(h)
-	all := []string{at, short + ":" + rest, hour + "." + rest, short + "." + rest, short + "h" + minute, short + " h " + minute, short + "u" + minute, hour + "h" + minute, hour + "u" + minute, hour + minute + "h", hour + minute + " h", hour + minute + " hrs", hour + minute + " hours"}
+	all := []string{at, short + ":" + rest, hour + "." + rest, short + "." + rest, short + "h" + minute, short + " h " + minute, short + "u" + minute, hour + "h" + minute, hour + "u" + minute, hour + minute + "h", hour + minute + " h", hour + minute + " hrs", hour + minute + "hrs", hour + minute + " hours"}
 	for _, end := range []string{"h", "hs"} {
 		all = append(all, hour+":"+minute+end, short+":"+minute+end, hour+"."+minute+end, short+"."+minute+end)
 	}
@@ -412,6 +412,9 @@ func Clocks(at string) []string {
 }
 
 var halfDay = lazy.New(`(?i)^ ?[ap]\.?m\b\.?`)
+
+// HasHalf tells whether the half of the day stands behind a time.
+func HasHalf(rest string) bool { return halfDay.MatchString(rest[:min(len(rest), 6)]) }
 
 // WithHalf widens the place of a time over the am or pm behind it.
 func (tx *Text) WithHalf(s Span) Span {
