@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
@@ -118,6 +119,23 @@ func (w *weigher) shortYear(f *schema.Field, text string) (found []span) {
 		}
 	}
 	return found
+}
+
+// yearBehindWord gives the places of a year in its last two figures behind a mark or a word for it: '93,
+// Bj. 93, built: 93.
+func (w *weigher) yearBehindWord(f *schema.Field, text string) []span {
+	if len(text) != 4 || text < "1900" || text > "2099" {
+		return nil
+	}
+	return slices.DeleteFunc(w.ix.find(text[2:]), func(s span) bool {
+		before := strings.TrimRight(w.ix.Source[max(0, s.Start-16):s.Start], " \u00a0")
+		if strings.HasSuffix(before, "'") || strings.HasSuffix(before, "’") || w.led(f, s) {
+			return s.End-s.Start != 2
+		}
+		word := strings.TrimRight(before, ".:")
+		r, _ := utf8.DecodeLastRuneInString(word)
+		return s.End-s.Start != 2 || word == before || !unicode.IsLetter(r)
+	})
 }
 
 // saysYear tells whether a field's name or what it is about has a word for year.

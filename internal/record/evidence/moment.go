@@ -32,6 +32,7 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	put(w.ix.Days(text), Restated, "")
 	if len(text) == len("2031") {
 		put(w.ix.YearEnds(text), Restated, "")
+		put(w.yearBehindWord(f, text), Restated, "")
 	}
 	if !schema.IsISODate(text) {
 		return

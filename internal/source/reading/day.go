@@ -104,7 +104,13 @@ func (tx *Text) findDays() {
 		for _, s := range tx.Stretches {
 			tx.daysWithSigns(s)
 		}
-		for _, days := range []map[string][]Span{tx.days.at, tx.days.figures} {
+		short := map[string][]Span{} // their years are named, as far as they are sure
+		for day, at := range tx.days.short {
+			if tx.sameYear(at[0], day[:4]) {
+				short[day] = at
+			}
+		}
+		for _, days := range []map[string][]Span{tx.days.at, tx.days.figures, short} {
 			for day := range days {
 				tx.days.years[day[:4]], tx.days.months[day[:7]] = true, true
 				if day[5:7] >= "10" {
