@@ -243,9 +243,10 @@ type weigher struct {
 	names   map[*schema.Field][][]string
 	found   map[sought][]candidate
 	against map[sought]says
-	open    []span // where the figure that is looked for can be read as another number too
-	opposed []span // where words stand that say the opposite of a boolean, or another option
-	other   []span // where the figure that is looked for stands with another measure or sign
+	open    []span          // where the figure that is looked for can be read as another number too
+	talk    map[string]bool // who speaks in a talk, once asked for
+	opposed []span          // where words stand that say the opposite of a boolean, or another option
+	other   []span          // where the figure that is looked for stands with another measure or sign
 	claimed map[claim]bool
 	taken   map[span]bool
 	plain   bool // nothing is looked for but for a few characters

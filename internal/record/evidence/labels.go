@@ -44,6 +44,9 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 	if label == "" || w.speaksOf(l.f, label) || w.speaksOf(l.f, w.wordsBehind(w.places[l.path])) {
 		return ""
 	}
+	if head, _, has := strings.Cut(label, ":"); has && w.speakers()[folded(head)] {
+		return "" // what who speaks says
+	}
 	said := wordsIn(label)
 	for _, other := range group {
 		if other == l || other.f == l.f || other.f.Kin().Type != l.f.Kin().Type {

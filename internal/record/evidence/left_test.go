@@ -255,3 +255,20 @@ func TestUnlikeOthers(t *testing.T) {
 		assert.Equal(t, want, said, doc)
 	}
 }
+
+// In a talk the name of who speaks is no label; in a form with the same label three times it is.
+func TestSpeakers(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  customer: {text: Name of the customer.}\n  account: {text: Account.}\n"))
+	require.NoError(t, err)
+	rec, err := value.Parse(`{"customer":"Pete Lonsdale","account":"4402"}`)
+	require.NoError(t, err)
+	for doc, unread := range map[string]int{
+		"19:02 Nadia (agent): Hi\n19:03 customer: its 4402, Pete Lonsdale\n19:04 Nadia (agent): Right\n19:05 customer: so?\n19:06 Nadia (agent): Done\n19:07 customer: thx all\n": 0,
+		"Customer: Pete Lonsdale, 4402\nCustomer: Bo Fry\nCustomer: Al Dunn\n":                                                                                                    2,
+	} {
+		ix := NewIndex(doc)
+		places := Of(s, &rec, ix)
+		assert.Len(t, Unread(s, &rec, ix, places), unread, doc)
+		assert.True(t, places["/account"].Found(), doc)
+	}
+}

@@ -256,7 +256,7 @@ func (u *unread) line(n, start, end int) []Line {
 		}
 		value := strings.TrimSpace(ix.Source[c.from:stop])
 		isList := c.f.Type == schema.List
-		if isList && saysNone(value) || blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.spoken(c.f, n, c.from, stop) {
+		if isList && saysNone(value) || u.w.isSpeaker(c.f, ix.Source[c.label:c.from]) || blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.spoken(c.f, n, c.from, stop) {
 			continue
 		}
 		lines = append(lines, Line{Start: c.label, End: stop, Line: n + 1, Field: c.f.Path, Text: strings.TrimSpace(ix.Source[c.label:stop]), List: isList})

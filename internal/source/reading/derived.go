@@ -73,6 +73,7 @@ func (tx *Text) derive() *derived {
 			tx.partsInFigures(s)
 			tx.lastingIn(s)
 			tx.lastingInThree(s)
+			tx.lastingInSmall(s)
 			tx.lastingInColons(s)
 			tx.compound(s)
 		}

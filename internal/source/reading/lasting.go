@@ -63,6 +63,20 @@ func (tx *Text) lastingInThree(s Span) {
 	}
 }
 
+// inSmall is minutes and seconds: 16m 12s, 4 min 30 s.
+var inSmall = lazy.New(`\b(\d{1,3}) ?(m|\pL{3,8})\.?,? ?(\d{1,2}(?:[.,]\d+)?) ?(s|secs?|\pL{6,8})\b`)
+
+// lastingInSmall reads lengths of time in minutes and seconds.
+func (tx *Text) lastingInSmall(s Span) {
+	text := tx.Source[s.Start:s.End]
+	for _, m := range inSmall.FindAllStringSubmatchIndex(text, -1) {
+		said := func(n int) string { return text[m[2*n]:m[2*n+1]] }
+		if (said(2) == "m" || UnitOf(said(2)) == "min") && UnitOf(said(4)) == "s" && (m[0] == 0 || text[m[0]-1] != '.' && text[m[0]-1] != ',') {
+			tx.derived.lasting.add(seconds(new(big.Rat), decimal(said(1)), decimal(said(3))), Span{s.Start + m[0], s.Start + m[1]})
+		}
+	}
+}
+
 // lastingInColons reads lengths of time that are written as times of day are: 168:30 Std.,
 // 1:23.4, and 7:30 below or behind "Hours". With seconds, or with a sign for what is behind,
 // no label need say so.
