@@ -44,7 +44,7 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 	if label == "" || w.speaksOf(l.f, label) || w.speaksOf(l.f, w.wordsBehind(w.places[l.path])) {
 		return ""
 	}
-	if head, _, has := strings.Cut(label, ":"); has && w.speakers()[folded(head)] {
+	if strings.Contains(label, ":") && w.isSpeaker(l.f, label) {
 		return "" // what who speaks says
 	}
 	said := wordsIn(label)

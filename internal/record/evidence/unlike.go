@@ -99,16 +99,21 @@ func (l *leaving) unlikeOthers(f *schema.Field, p value.Pointer, v *value.Value)
 	return found, says
 }
 
-// words gives the words that mark some item, in order.
+// words gives the words that some items have and others have not, in order.
 func (m *marked) words() []string {
 	if m.all == nil {
-		seen := map[string]bool{}
+		count := map[string]int{}
 		for _, marks := range m.marks {
 			for word := range marks {
-				seen[word] = true
+				count[word]++
 			}
 		}
-		m.all = slices.Sorted(maps.Keys(seen))
+		m.all = []string{}
+		for _, word := range slices.Sorted(maps.Keys(count)) {
+			if n := count[word]; n >= fewestMarked && n <= len(m.items)-fewestMarked+1 {
+				m.all = append(m.all, word)
+			}
+		}
 	}
 	return m.all
 }
