@@ -20,9 +20,25 @@ func Question(text string) (*Schema, error) {
 	field := value.Obj(value.Str(strings.TrimSpace(text)).Named("text"))
 	field.Set("evidence", value.Str("inferred"))
 	field.Set("basis", value.Boolean(true))
-	file := value.Obj(value.Str("question").Named("schema"), value.Str("The answer to one question, from the document alone; null where it does not say.").Named("about"))
+	file := value.Obj(value.Str(questionName).Named("schema"), value.Str("The answer to one question, from the document alone; null where it does not say.").Named("about"))
 	file.Set("fields", value.Obj(field.Named(AnswerField)))
 	return Parse("the question", appendYAML(nil, &file, 0))
+}
+
+// Names of the schemas that a question makes.
+const (
+	questionName  = "question"
+	statementName = "statement"
+)
+
+// IsQuestion tells a schema that Question made.
+func (s *Schema) IsQuestion() bool {
+	return s.Name == questionName && len(s.Record().Fields) == 1 && s.Record().Child(AnswerField) != nil
+}
+
+// IsStatement tells a schema that Statement made.
+func (s *Schema) IsStatement() bool {
+	return s.Name == statementName && s.Record().Child(StatementField) != nil && s.Record().Child(SourcesField) != nil
 }
 
 // StatementField is what a statement for a question to tables is called, and SourcesField
@@ -41,7 +57,7 @@ func Statement(question string) (*Schema, error) {
 		field.Set("evidence", value.Str("inferred"))
 		fields.Set(f[0], field)
 	}
-	file := value.Obj(value.Str("statement").Named("schema"), value.Str("A statement that answers a question from tables.").Named("about"))
+	file := value.Obj(value.Str(statementName).Named("schema"), value.Str("A statement that answers a question from tables.").Named("about"))
 	file.Set("fields", fields)
 	return Parse("the question", appendYAML(nil, &file, 0))
 }

@@ -94,6 +94,7 @@ const (
 	OneAndHalf  Kind = "one-and-half" // 1.5 in one word
 	SmallCode   Kind = "small-code"   // a code of a currency that is known in small letters, too
 	PriceLead   Kind = "price-lead"   // stands before a sum that something is to be had for: für 120
+	PageCount   Kind = "page-count"   // of what counts pages and says no more: page 3 of 12
 	NoMinus     Kind = "no-minus"     // makes "at least" or "more or less" of a word for minus behind it: al menos
 	Missing     Kind = "missing"      // says so of what is named before it
 	HalfKilo    Kind = "half-kilo"    // a pound that is 500 g

@@ -32,6 +32,14 @@ func PlainLetters(text string) string {
 			b.WriteByte('o')
 		case r == 'ł':
 			b.WriteByte('l')
+		case r == 'đ' || r == 'ð':
+			b.WriteByte('d')
+		case r == 'ı':
+			b.WriteByte('i')
+		case r == 'æ':
+			b.WriteString("ae")
+		case r == 'œ':
+			b.WriteString("oe")
 		default:
 			b.WriteRune(r)
 		}

@@ -40,7 +40,7 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 	if f.Max != "" {
 		add(w.ix.Points(key, f.Max), Restated, "")
 	}
-	if f.Max == "" && f.Type == schema.Integer {
+	if f.Max == "" && (f.Type == schema.Integer || f.Type == schema.Number) {
 		add(w.ix.OnScale(key), Restated, "")
 	}
 	add(w.ix.Angle(text), Restated, "")
@@ -48,9 +48,6 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 		add(w.ix.Parts(text), Restated, "")
 	}
 	add(w.ix.YearEnds(text), Restated, "")
-	if f.Max == "" {
-		add(w.rated(text), Restated, "")
-	}
 	if f.Type == schema.Integer {
 		add(w.ranked(f, text), Restated, "")
 		add(w.roman(f, text), Restated, "")

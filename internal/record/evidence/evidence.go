@@ -406,7 +406,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 			w.inPieces(v.Text, add)
 			w.encoded(v.Text, add)
 			if len(cands) == 0 {
-				add(w.ix.FindSqueezed(v.Text), Restated, "")
+				add(w.ix.FindOtherwiseSet(v.Text), Restated, "")
 			}
 		}
 	}

@@ -60,12 +60,11 @@ func (x *piece) reply(text string) (answer.Result, error) {
 	if !errors.Is(err, answer.ErrNoRecord) {
 		return r, err
 	}
-	one := x.schema.Record()
 	bare, ok := answer.Result{}, false
 	switch {
-	case one.Child(schema.StatementField) != nil && one.Child(schema.SourcesField) != nil:
+	case x.w.Schema.IsStatement():
 		bare, ok = answer.BareStatement(text, schema.StatementField)
-	case len(one.Fields) == 1 && one.Fields[0].Name == schema.AnswerField:
+	case x.w.Schema.IsQuestion():
 		bare, ok = answer.BareAnswer(text, schema.AnswerField)
 	}
 	if ok {

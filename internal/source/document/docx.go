@@ -5,13 +5,14 @@ import (
 	"bytes"
 	"cmp"
 	"errors"
-	"filler/internal/base/lazy"
+	"filler/internal/base/lang"
 	"fmt"
 	"html"
 	"io"
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 )
 
 // An office text (ECMA-376, .docx) is an archive of XML files. What it says is written
@@ -79,8 +80,12 @@ func (r *Reader) fromWord(id string, data []byte) (string, []string, error) {
 	return text, notes, nil
 }
 
-// pageOnly is what a header or footer says that counts pages and no more.
-var pageOnly = lazy.New(`(?i)^(?:[^\pL]|\b(?:page|pages|seite|p[aá]g(?:ina)?|side|sida|strona|str|blatt|sheet|p|s|of|von|de|di|van|av|af|z|sur)\b)*$`)
+// countsPages tells a header or footer that counts pages and says no more.
+func countsPages(text string) bool {
+	return !slices.ContainsFunc(strings.FieldsFunc(text, func(r rune) bool { return !unicode.IsLetter(r) }), func(word string) bool {
+		return !lang.PageCount.Has(word)
+	})
+}
 
 // edge writes the headers or the footers of a text, each once: the head of a letter often stands in one.
 // Those that count pages alone are left out.
@@ -96,7 +101,7 @@ func (w *wordReader) edge(archive *zip.Reader, begins string) {
 	for _, name := range names {
 		_ = w.open(archive, name, func(n *wordNode) {
 			text := strings.Join(strings.Fields(n.allText()), " ")
-			if seen[text] || pageOnly.MatchString(text) {
+			if seen[text] || countsPages(text) {
 				return
 			}
 			seen[text] = true

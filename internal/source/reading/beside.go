@@ -351,10 +351,8 @@ func namesOf(f *schema.Field, measure string) []string {
 // currencyOf gives the currency that a word or sign stands for, and whether it
 // may be another's as well; "" for none. A name is one only behind a figure.
 func currencyOf(word string, behind bool) (code string, perhaps bool) {
-	if len(word) > 2 && (word[0] == 'T' || word[0] == 'k' || word[0] == 'K' || word[0] == 'M') && word[1:] != "$" {
-		if n, of := inScale(word); n > 0 {
-			word = of
-		}
+	if n, of := inScale(word); n > 0 {
+		word = of
 	}
 	if c := lang.Sign.Meaning(word); c != "" {
 		return c, false

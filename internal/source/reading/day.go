@@ -78,6 +78,11 @@ func (tx *Text) InDate(s Span) bool {
 	return false
 }
 
+// isDay tells whether a place is a whole day of a date.
+func (tx *Text) isDay(s Span) bool {
+	return tx.InDate(Span{s.Start, s.Start + 1}) || slices.Contains(tx.days.spans, s)
+}
+
 func (tx *Text) findDays() {
 	tx.days.once.Do(func() {
 		tx.days.at, tx.days.figures = map[string][]Span{}, map[string][]Span{}

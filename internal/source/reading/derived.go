@@ -2,10 +2,12 @@ package reading
 
 import (
 	"math/big"
+	"slices"
 	"sort"
 	"strconv"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -71,6 +73,7 @@ func (tx *Text) derive() *derived {
 		r.products, r.points = map[string][]product{}, map[string][]Span{}
 		for _, s := range tx.Stretches {
 			tx.partsInFigures(s)
+			tx.pointsInMarks(s)
 			tx.lastingIn(s)
 			tx.lastingInThree(s)
 			tx.lastingInSmall(s)
@@ -108,6 +111,22 @@ func (tx *Text) partsInFigures(s Span) {
 		}
 		tx.keepShare(at, over, under)
 		tx.keepPoints(at, canonical(over), canonical(under))
+	}
+}
+
+// rowOfMarks is so many of so many signs: ★★★★☆.
+var rowOfMarks = lazy.New(`([★⭐●■✪]{2,})([☆○□✩]*)|[★⭐●■✪][☆○□✩]+`)
+
+// pointsInMarks keeps ratings in rows of signs; one without empty signs may go up to five.
+func (tx *Text) pointsInMarks(s Span) {
+	text := tx.Source[s.Start:s.End]
+	if !strings.ContainsAny(text, "★⭐●■✪") {
+		return
+	}
+	for _, m := range rowOfMarks.FindAllStringIndex(text, -1) {
+		all := utf8.RuneCountInString(text[m[0]:m[1]])
+		full := all - utf8.RuneCountInString(strings.TrimLeft(text[m[0]:m[1]], "★⭐●■✪"))
+		tx.keepPoints(Span{s.Start + m[0], s.Start + m[1]}, canonical(strconv.Itoa(full)), canonical(strconv.Itoa(max(all, 5))))
 	}
 }
 
@@ -301,12 +320,19 @@ func (tx *Text) Parts(figure string) []Span {
 	return tx.derive().parts.of(func(share *big.Rat) bool { return asShown(figure, share) && share.Cmp(big.NewRat(1, 1)) < 0 })
 }
 
-// OnScale gives the places that say so many out of a most that the text says of others too:
-// the 5 of 5/8 where 2/8 stands.
+// usualMost are the most points that ratings go up to.
+var usualMost = map[string]bool{canonical("5"): true, canonical("6"): true, canonical("10"): true, canonical("20"): true, canonical("100"): true}
+
+// OnScale gives the places that say so many out of a most that is usual, or that the text says of
+// others too: 4/5, and the 5 of 5/8 where 2/8 stands.
 func (tx *Text) OnScale(key string) (found []Span) {
 	for said, at := range tx.derive().points {
 		points, most, _ := strings.Cut(said, "/")
 		if points != key {
+			continue
+		}
+		if usualMost[most] {
+			found = append(found, slices.DeleteFunc(slices.Clone(at), func(s Span) bool { return tx.isDay(s) })...)
 			continue
 		}
 		for other := range tx.derived.points {

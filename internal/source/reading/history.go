@@ -59,13 +59,14 @@ type history struct {
 // History gives the line, from 0, with which the earlier messages of a mail begin; one behind the
 // last for a text that is no mail, or quotes none without marks.
 func (tx *Text) History() int {
-	tx.history.once.Do(func() {
+	h := &tx.whole.history
+	h.once.Do(func() {
 		lines := strings.Split(tx.Source, "\n")
-		if tx.history.line = HistoryAt(lines); tx.history.line < 0 || !isMail(lines[:tx.history.line]) {
-			tx.history.line = len(lines)
+		if h.line = HistoryAt(lines); h.line < 0 || !isMail(lines[:h.line]) {
+			h.line = len(lines)
 		}
 	})
-	return tx.history.line
+	return h.line
 }
 
 // isMail tells whether the heads of a message stand above: who wrote it, what it is about.

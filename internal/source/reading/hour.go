@@ -120,8 +120,7 @@ var (
 // GoesByTwelve tells whether a text has times with their half of the day, and none of 13 hours and
 // more: its other times may be of either half.
 func (tx *Text) GoesByTwelve() bool {
-	tx.twelve.once.Do(func() {
-		tx.twelve.is = twelveSaid.MatchString(tx.Source) && !fourSaid.MatchString(tx.Source)
-	})
-	return tx.twelve.is
+	t := &tx.whole.twelve
+	t.once.Do(func() { t.is = twelveSaid.MatchString(tx.Source) && !fourSaid.MatchString(tx.Source) })
+	return t.is
 }

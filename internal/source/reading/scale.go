@@ -37,8 +37,15 @@ func inScale(word string) (noughts int, currency string) {
 	if len(word) < 3 {
 		return 0, ""
 	}
-	noughts = map[byte]int{'T': 3, 'k': 3, 'K': 3, 'M': 6}[word[0]]
-	if code, perhaps := currencyOf(word[1:], false); noughts > 0 && code != "" && !perhaps {
+	switch word[0] {
+	case 'T', 'k', 'K':
+		noughts = 3
+	case 'M':
+		noughts = 6
+	default:
+		return 0, ""
+	}
+	if code, perhaps := currencyOf(word[1:], false); code != "" && !perhaps {
 		return noughts, word[1:]
 	}
 	return 0, ""

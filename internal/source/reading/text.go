@@ -44,9 +44,7 @@ type Text struct {
 	days      days
 	months    months
 	spelling  spelling
-	history   history
-	twelve    twelve
-	squeezed  *squeezed // that of the whole text
+	whole     *whole // what is known of the whole text, shared by its parts
 	clocks    clocks
 	derived   derived
 	back      []Span    // what the text takes back
@@ -57,10 +55,17 @@ type Text struct {
 	fours     fours
 }
 
+// whole is what is found out once for a text and all of its parts.
+type whole struct {
+	even    even
+	history history
+	twelve  twelve
+}
+
 // New reads a text.
 func New(text string) *Text {
 	tx := read(text, lineBreaks(text), []Span{{0, len(text)}}, &measured{})
-	tx.squeezed = &squeezed{}
+	tx.whole = &whole{}
 	return tx
 }
 
@@ -76,7 +81,9 @@ func (tx *Text) Within(stretches [][2]int) *Text {
 		of = &measured{}
 	}
 	part := read(tx.Source, tx.Breaks, spans, of)
-	part.squeezed = tx.squeezed
+	if part.whole = tx.whole; part.whole == nil {
+		part.whole = &whole{}
+	}
 	return part
 }
 

@@ -1,7 +1,7 @@
 package reading
 
 import (
-	"slices"
+	"sort"
 	"strings"
 	"sync"
 	"unicode"
@@ -13,52 +13,54 @@ import (
 // Words that a text sets otherwise than a record has them: parted at the end of a line, with
 // ligatures, raised figures or full-width letters, with or without a hyphen or a gap between letters.
 
-// squeezed is a text with all of that made alike, made when it is first asked for.
-type squeezed struct {
+// even is a text with all of that made alike, made when it is first asked for.
+type even struct {
 	once sync.Once
 	text string
 	at   []int32 // where each byte of it comes from
 }
 
-// FindSqueezed gives the places of a text that are the same but for how they are set. Figures
+// FindOtherwiseSet gives the places of a text that are the same but for how they are set. Figures
 // stay parted as they are: 12 34 is not 1 234.
-func (tx *Text) FindSqueezed(text string) (found []Span) {
-	want, _ := squeeze(text)
+func (tx *Text) FindOtherwiseSet(text string) (found []Span) {
+	want, _ := evened(text)
 	if utf8.RuneCountInString(want) < 2 {
 		return nil
 	}
-	sq := tx.squeezed
-	if sq == nil {
-		return nil
-	}
-	sq.once.Do(func() { sq.text, sq.at = squeeze(tx.Source) })
-	for from := 0; ; {
-		n := strings.Index(sq.text[from:], want)
-		if n < 0 {
-			return found
-		}
-		first := from + n
-		last := first + len(want)
-		from = first + 1
-		if first > 0 && sq.at[first-1] == sq.at[first] || last < len(sq.at) && sq.at[last] == sq.at[last-1] { // within one sign
-			continue
-		}
-		start := int(sq.at[first])
-		_, size := utf8.DecodeRuneInString(tx.Source[sq.at[last-1]:])
-		end := int(sq.at[last-1]) + size
-		before, _ := utf8.DecodeLastRuneInString(tx.Source[:start])
-		behind, _ := utf8.DecodeRuneInString(tx.Source[end:])
-		if start > 0 && IsWordRune(before) || end < len(tx.Source) && IsWordRune(behind) || end <= start {
-			continue
-		}
-		if slices.ContainsFunc(tx.Stretches, func(s Span) bool { return s.Start <= start && end <= s.End }) {
-			found = append(found, Span{start, end})
+	e := &tx.whole.even
+	e.once.Do(func() { e.text, e.at = evened(tx.Source) })
+	for _, s := range tx.Stretches {
+		from := sort.Search(len(e.at), func(i int) bool { return int(e.at[i]) >= s.Start })
+		to := sort.Search(len(e.at), func(i int) bool { return int(e.at[i]) >= s.End })
+		for from < to {
+			n := strings.Index(e.text[from:to], want)
+			if n < 0 {
+				break
+			}
+			if at, ok := tx.wordsAt(e, from+n, from+n+len(want)); ok {
+				found = append(found, at)
+			}
+			from += n + 1
 		}
 	}
+	return found
 }
 
-// squeeze gives a text so made, and where each byte comes from.
-func squeeze(text string) (string, []int32) {
+// wordsAt gives the place that bytes of the even text come from; false for a part of a word or of a sign.
+func (tx *Text) wordsAt(e *even, first, last int) (Span, bool) {
+	if first > 0 && e.at[first-1] == e.at[first] || last < len(e.at) && e.at[last] == e.at[last-1] {
+		return Span{}, false
+	}
+	start := int(e.at[first])
+	_, size := utf8.DecodeRuneInString(tx.Source[e.at[last-1]:])
+	end := int(e.at[last-1]) + size
+	before, _ := utf8.DecodeLastRuneInString(tx.Source[:start])
+	behind, _ := utf8.DecodeRuneInString(tx.Source[end:])
+	return Span{start, end}, (start == 0 || !IsWordRune(before)) && (end == len(tx.Source) || !IsWordRune(behind))
+}
+
+// evened gives a text so made, and where each byte comes from.
+func evened(text string) (string, []int32) {
 	var b strings.Builder
 	b.Grow(len(text))
 	at := make([]int32, 0, len(text))

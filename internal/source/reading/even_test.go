@@ -8,7 +8,7 @@ import (
 
 // Words that are set otherwise are found, with the place that they take in the text as it is; other
 // figures, and parts of words, are not.
-func TestSqueezed(t *testing.T) {
+func TestOtherwiseSet(t *testing.T) {
 	for _, c := range []struct{ text, want, at string }{
 		{"an old foot-\n  bridge here", "footbridge", "foot-\n  bridge"},
 		{"the oﬃce,", "office", "oﬃce"},
@@ -27,7 +27,7 @@ func TestSqueezed(t *testing.T) {
 		{"Maß", "mas", ""},
 		{"", "ab", ""},
 	} {
-		found := New(c.text).FindSqueezed(c.want)
+		found := New(c.text).FindOtherwiseSet(c.want)
 		if c.at == "" {
 			assert.Empty(t, found, c.text)
 		} else if assert.Len(t, found, 1, c.text) {
@@ -35,16 +35,21 @@ func TestSqueezed(t *testing.T) {
 		}
 	}
 	tx := New("the oﬃce and the oﬃce")
-	assert.Len(t, tx.FindSqueezed("office"), 2)
-	assert.Len(t, tx.Within([][2]int{{0, 12}}).FindSqueezed("office"), 1, "only within the stretch")
+	assert.Len(t, tx.FindOtherwiseSet("office"), 2)
+	part := tx.Within([][2]int{{0, 12}})
+	assert.Len(t, part.FindOtherwiseSet("office"), 1, "only within the stretch")
+	assert.Same(t, tx.whole, part.whole, "what is known of a text is found out once for all entries of it")
+	rated := New("Bed 4/5\nFood 2/5").Within([][2]int{{0, 7}})
+	assert.Len(t, rated.OnScale(canonical("4")), 1)
+	assert.Empty(t, rated.OnScale(canonical("2")))
 }
 
-func FuzzSqueezed(f *testing.F) {
+func FuzzOtherwiseSet(f *testing.F) {
 	f.Add("foot-\nbridge ﬁ 12 34", "footbridge")
 	f.Fuzz(func(t *testing.T, text, want string) {
-		for _, s := range New(text).FindSqueezed(want) {
-			got, _ := squeeze(text[s.Start:s.End])
-			of, _ := squeeze(want)
+		for _, s := range New(text).FindOtherwiseSet(want) {
+			got, _ := evened(text[s.Start:s.End])
+			of, _ := evened(want)
 			assert.Equal(t, of, got)
 		}
 	})
