@@ -102,11 +102,23 @@ func (tx *Text) deniedBehind(last int) Denial {
 		if lang.But.Has(word) || lang.ListAnd.Has(word) {
 			return Said
 		}
+		if i == last+1 && lang.No.Has(word) && utf8.RuneCountInString(word) > 1 && strings.TrimSpace(gap) == "" && tx.endsAnswer(i) { // Emballage cadeau non.
+			return Denied
+		}
 		if lang.Not.Has(word) || lang.Missing.Has(word) {
 			return Unsure
 		}
 	}
 	return Said
+}
+
+// endsAnswer tells whether nothing more is said behind a token.
+func (tx *Text) endsAnswer(i int) bool {
+	if i+1 == len(tx.Tokens) {
+		return true
+	}
+	gap := tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start]
+	return endsClause(gap) || strings.ContainsAny(gap, ",\n")
 }
 
 // endsClause tells whether what stands between two words parts what they are said of.

@@ -67,3 +67,15 @@ func TestGoesByTwelve(t *testing.T) {
 		assert.Equal(t, is, New(text).GoesByTwelve(), text)
 	}
 }
+
+// A no right behind a name is its answer where nothing more is said; else it may be of what follows.
+func TestAnswerBehind(t *testing.T) {
+	for text, want := range map[string]Denial{"Emballage cadeau non. Acompte": Denied, "gift wrap no, card yes": Denied, "gift wrap no later than May": Unsure, "gift wrap": Said, "Stellplatz nein\nKeller": Denied} {
+		name := map[bool]string{true: "Stellplatz", false: "wrap"}[text[0] == 'S']
+		if text[0] == 'E' {
+			name = "cadeau"
+		}
+		at := strings.Index(text, name)
+		assert.Equal(t, want, New(text).Denial(Span{at, at + len(name)}), text)
+	}
+}
