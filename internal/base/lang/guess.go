@@ -139,3 +139,13 @@ func verdict(votes *[16]float64, other *[16]int, latin int) Told {
 	l := Languages()[best]
 	return Told{l.Code, strings.Join(l.Words("name"), "")}
 }
+
+// IsOwn tells a language that there are words of here.
+func IsOwn(code string) bool {
+	for _, l := range Languages() {
+		if l.Code == code && code != "common" {
+			return true
+		}
+	}
+	return false
+}
