@@ -2,6 +2,7 @@ package reading
 
 import (
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 
@@ -10,7 +11,7 @@ import (
 
 // findTakenBack notes what the text takes back: what is struck out; the X of "not X
 // but Y", and the same figure elsewhere in its paragraph; the X of "X, that was
-// wrong, it is Y".
+// wrong, it is Y", and of "Y instead of X".
 func (tx *Text) findTakenBack() {
 	if tx.mayStrike() {
 		for _, s := range tx.Stretches {
@@ -21,6 +22,9 @@ func (tx *Text) findTakenBack() {
 	}
 	for _, not := range lang.Not.Words() {
 		tx.each(not, tx.notBut)
+	}
+	for _, instead := range lang.Instead.Words() {
+		tx.each(instead, tx.insteadOf)
 	}
 	for _, wrong := range lang.Wrong.Words() {
 		tx.each(wrong, tx.wrongIs)
@@ -111,6 +115,25 @@ func (tx *Text) contrasts(not int) bool {
 		}
 	}
 	return false
+}
+
+// insteadOf reads "instead of X", X a figure within three words, which is taken back where it stands.
+func (tx *Text) insteadOf(_, from int) {
+	for x := from; x < from+3 && x < len(tx.Tokens); x++ {
+		if strings.ContainsAny(tx.Source[tx.Tokens[x-1].End:tx.Tokens[x].Start], "\n.;:,|(") {
+			return
+		}
+		if isDigit(tx.Tokens[x].Word[0]) {
+			s := tx.figureAt(tx.Tokens[x])
+			tx.back, tx.replaced = append(tx.back, s), append(tx.replaced, s)
+			return
+		}
+	}
+}
+
+// Replaced tells whether a place is of what was so before a change that the text tells.
+func (tx *Text) Replaced(s Span) bool {
+	return slices.ContainsFunc(tx.replaced, func(r Span) bool { return s.Start < r.End && r.Start < s.End })
 }
 
 // wrongIs reads "X, that was wrong, it is Y" around its middle words.

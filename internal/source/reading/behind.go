@@ -93,12 +93,17 @@ var isGrade = lazy.New(`^[A-F](?: {2}|\t|\n| ?\||$)`)
 // isAge is years in short, which alone would be joules: 1 J. alt, (34 J.).
 var isAge = lazy.New(`^J\.(?: alt\b|[),;])`)
 
+// bracketed is a word or a sign alone in brackets.
+var bracketed = lazy.New(`^\(([\pL.]{2,5}|\p{Sc})\)`)
+
 // measureBehind gives the words right behind a figure that name a unit or a
 // currency, or else the one word, and the bytes up to their end.
 func measureBehind(rest string) (word string, size int) {
 	trimmed := rest
 	for _, none := range noHundredths {
-		trimmed = strings.TrimPrefix(trimmed, none)
+		if behind, is := strings.CutPrefix(trimmed, none); is {
+			trimmed = strings.TrimLeft(behind, "-–—") // 480.--
+		}
 	}
 	trimmed = strings.TrimLeft(trimmed, " \u00a0\u202f")
 	if word := hyphenated.FindStringSubmatch(trimmed); word != nil && trimmed == rest && UnitOf(word[1]) != "" { // 2-year
@@ -111,6 +116,11 @@ func measureBehind(rest string) (word string, size int) {
 		return "", 0
 	}
 	gap := len(rest) - len(trimmed)
+	if m := bracketed.FindStringSubmatch(trimmed); m != nil { // 480.-- (Fr.)
+		if code, _ := currencyOf(m[1], false); code != "" {
+			return m[1], gap + len(m[0])
+		}
+	}
 	if gap > 1 && (labelOfNext.MatchString(trimmed) || isGrade.MatchString(trimmed)) {
 		return "", 0
 	}

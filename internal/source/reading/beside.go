@@ -428,6 +428,20 @@ func isUnit(word string) bool {
 	return UnitOf(word) != "" && !lang.Filler.Has(word) && !lang.LeadIn.Has(word)
 }
 
+// SaysSum tells whether a figure is written as sums are: with decimals, or a sign that there are none,
+// 480.--.
+func (tx *Text) SaysSum(s Span) bool {
+	return hundredths.MatchString(tx.Source[s.Start:s.End]) || slices.ContainsFunc(noHundredths, func(none string) bool {
+		return strings.HasPrefix(tx.Source[s.End:], none)
+	})
+}
+
+// IsSum tells a text that is a figure with a sign behind it that there are no decimals.
+func IsSum(text string) bool {
+	text = strings.TrimRight(text, "-–— ") + "-"
+	return len(text) > 2 && isDigit(text[0]) && strings.IndexByte(".,", text[len(text)-2]) >= 0 && isDigit(text[len(text)-3])
+}
+
 // Minor gives the places of a sum in hundredths: 50 cents for 0.50.
 func (tx *Text) Minor(figure string) []Span {
 	var found []Span

@@ -2,7 +2,6 @@ package reading
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 	"sort"
 	"strconv"
@@ -56,7 +55,7 @@ func (tx *Text) DaysOfYear(f *schema.Field, day string) []Span {
 	if err != nil || !tx.days.years[day[:4]] && !(day[5:7] <= "03" && tx.days.years[strconv.Itoa(year-1)+" late"]) {
 		return nil
 	}
-	return ofYear(f, tx.Source, tx.days.part[day[5:]], day)
+	return tx.ofYear(f, tx.days.part[day[5:]], day)
 }
 
 // AllDays gives the places of all days, in order.
@@ -116,9 +115,9 @@ func (tx *Text) findDays() {
 			}
 		}
 		for _, days := range []map[string][]Span{tx.days.at, tx.days.figures, short} {
-			for day := range days {
+			for day, at := range days {
 				tx.days.years[day[:4]], tx.days.months[day[:7]] = true, true
-				if day[5:7] >= "10" {
+				if day[5:7] >= "10" && tx.inOrder(at[0], day) != no {
 					tx.days.years[day[:4]+" late"] = true
 				}
 			}
@@ -396,9 +395,10 @@ func dayKey(year, month, day string) string {
 }
 
 // InFigures gives the places where a field may have a day in figures alone, as its
-// formats say; of a field that declares none, those that are no other day. Open
-// are those that may be another day as well.
-func (tx *Text) InFigures(f *schema.Field, day string) (found, open []Span) {
+// formats say; of a field that declares none, those that are no other day, by the order in which
+// the text writes its days where it tells that. Open are those that may be another day as well;
+// others are those that are another by that order.
+func (tx *Text) InFigures(f *schema.Field, day string) (found, open, others []Span) {
 	tx.findDays()
 	for _, at := range tx.days.figures[day] {
 		said := strings.ReplaceAll(tx.Source[at.Start:at.End], " ", "")
@@ -416,12 +416,19 @@ func (tx *Text) InFigures(f *schema.Field, day string) (found, open []Span) {
 			}
 		case !tx.sameYear(at, day[:4]):
 		case day[5:7] != day[8:] && day[8:] <= "12":
-			open = append(open, at)
+			switch tx.inOrder(at, day) {
+			case perhaps:
+				open = append(open, at)
+			case yes:
+				found = append(found, at)
+			default:
+				others = append(others, at)
+			}
 		default:
 			found = append(found, at)
 		}
 	}
-	return found, open
+	return found, open, others
 }
 
 // sameYear tells whether a day in figures is of a year: its own, or one that the
@@ -429,36 +436,6 @@ func (tx *Text) InFigures(f *schema.Field, day string) (found, open []Span) {
 func (tx *Text) sameYear(at Span, year string) bool {
 	said := tx.Source[at.Start:at.End]
 	return strings.HasSuffix(said, year) || len(tx.ByWord[year]) > 0 || year >= "2000" && !tx.days.full
-}
-
-// months is the months of a source, made when they are first asked for.
-type months struct {
-	once, shortly sync.Once
-	at            map[string][]Span // by the month as records hold it
-	short         map[string][]Span // by the same without the century
-}
-
-// monthText is a month of a year, in words of any language or in figures.
-var monthText = lazy.New(`(\pL{3,12})\.?,? (?:de )?(\d{4})|(?:^|[^\d./-])(\d{1,2})[/.](\d{4})`)
-
-// Months gives the places where a month is written, as records hold it: 2032-04.
-func (tx *Text) Months(month string) []Span {
-	tx.months.once.Do(func() {
-		tx.months.at = map[string][]Span{}
-		for _, s := range tx.Stretches {
-			tx.findMonths(s)
-		}
-	})
-	if at := tx.months.at[month]; len(at) > 0 || len(month) < 5 {
-		return at
-	}
-	tx.months.shortly.Do(func() {
-		tx.months.short = map[string][]Span{}
-		for _, s := range tx.Stretches {
-			tx.findShortMonths(s)
-		}
-	})
-	return tx.months.short[month[2:]]
 }
 
 // AllMonths gives the places of all months of a year.
@@ -469,38 +446,4 @@ func (tx *Text) AllMonths() (all []Span) {
 	}
 	sort.Slice(all, func(i, j int) bool { return before(all[i], all[j]) })
 	return all
-}
-
-// shortMonth is a month with a year of two figures, which stands for that of any century: 5/31.
-// It may be many other things.
-var shortMonth = lazy.New(`(0[1-9]|1[0-2]|[1-9])/'?(\d{2})`)
-
-func (tx *Text) findShortMonths(s Span) {
-	text := tx.Source[s.Start:s.End]
-	for _, m := range shortMonth.FindAllStringSubmatchIndex(text, -1) {
-		if m[0] > 0 && (isWordByte(text[m[0]-1]) || strings.IndexByte("./,-", text[m[0]-1]) >= 0) || m[1] < len(text) && (isWordByte(text[m[1]]) || strings.IndexByte("/-%", text[m[1]]) >= 0) {
-			continue
-		}
-		n, _ := strconv.Atoi(text[m[2]:m[3]])
-		key := fmt.Sprintf("%s-%02d", text[m[4]:m[5]], n)
-		tx.months.short[key] = append(tx.months.short[key], Span{s.Start + m[0], s.Start + m[1]})
-	}
-}
-
-func (tx *Text) findMonths(s Span) {
-	text := tx.Source[s.Start:s.End]
-	tx.monthsWithSigns(s)
-	for _, m := range monthText.FindAllStringSubmatchIndex(text, -1) {
-		from, y, said := m[2], 4, ""
-		if m[2] >= 0 {
-			said = monthNamed(text[m[2]:m[3]])
-		} else {
-			from, y = m[6], 8
-			said = text[m[6]:m[7]]
-		}
-		if n, err := strconv.Atoi(said); err == nil && n >= 1 && n <= 12 {
-			key := fmt.Sprintf("%s-%02d", text[m[y]:m[y+1]], n)
-			tx.months.at[key] = append(tx.months.at[key], Span{s.Start + from, s.Start + m[y+1]})
-		}
-	}
 }

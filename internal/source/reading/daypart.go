@@ -300,9 +300,12 @@ func (tx *Text) sameMonth(i int) bool {
 }
 
 // ofYear keeps of the places of a day without a year those that a field may so read.
-func ofYear(f *schema.Field, source string, all []Span, day string) (found []Span) {
+func (tx *Text) ofYear(f *schema.Field, all []Span, day string) (found []Span) {
 	for _, s := range all {
-		said := strings.ReplaceAll(source[s.Start:s.End], " ", "")
+		said := strings.ReplaceAll(tx.Source[s.Start:s.End], " ", "")
+		if tx.otherOrder(said, day) {
+			continue
+		}
 		for _, sign := range []string{"/", "-"} {
 			a, b, parted := strings.Cut(said, sign)
 			if parted && sign == "-" && len(f.Written) == 0 || parted && len(f.Written) > 0 && !strings.Contains(strings.Join(f.DateReadings(a+sign+b+sign+day[:4]), " "), day) {

@@ -78,10 +78,12 @@ func (tx *Text) derive() *derived {
 			tx.lastingInThree(s)
 			tx.lastingInSmall(s)
 			tx.lastingInColons(s)
+			tx.lastingFromTo(s)
 			tx.compound(s)
 		}
 		tx.partsInWords()
 		tx.lastingInWords()
+		tx.lastingOnce()
 		tx.pointsInWords()
 		tx.multiply()
 	})
@@ -348,6 +350,17 @@ func (tx *Text) OnScale(key string) (found []Span) {
 // Points gives the places that say so many out of a most: 13/20.
 func (tx *Text) Points(key, most string) []Span {
 	return tx.derive().points[key+"/"+canonical(most)]
+}
+
+// Most gives the places that say so many out of this most: the 6 of 5.2/6.
+func (tx *Text) Most(key string) (found []Span) {
+	for said, at := range tx.derive().points {
+		if _, most, _ := strings.Cut(said, "/"); most == key {
+			found = append(found, at...)
+		}
+	}
+	sort.Slice(found, func(i, j int) bool { return before(found[i], found[j]) })
+	return found
 }
 
 // Products gives the places of a count with what each of them is, where both come to a

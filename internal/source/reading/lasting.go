@@ -180,6 +180,68 @@ func (tx *Text) lastingInWords() {
 	}
 }
 
+// lastingOnce finds one of a unit of time that an article says: for a week, ein Jahr. Behind a number
+// or a sum it says how often: £40 a week; before a half or minutes it is more.
+func (tx *Text) lastingOnce() {
+	for i := 1; i < len(tx.Tokens); i++ {
+		t, article := tx.Tokens[i], tx.Tokens[i-1]
+		if len(t.Word) < 4 || !lang.OneUnit.Has(article.Word) || tx.Source[article.End:t.Start] != " " {
+			continue
+		}
+		of := units[UnitOf(t.Word)]
+		if !isLasting(of) || i > 1 && tx.near(i-2, i) && tx.saysHowMuch(i-2) || tx.goesOnFrom(i) {
+			continue
+		}
+		tx.derived.lasting.add(lastingOf(of, big.NewRat(1, 1)), Span{article.Start, t.End})
+	}
+}
+
+// saysHowMuch tells a word for a number, how often, or what is counted or paid.
+func (tx *Text) saysHowMuch(i int) bool {
+	word := tx.Tokens[i].Word
+	_, number := NumberWord(word)
+	return number || isDigit(word[0]) || isDigit(word[len(word)-1]) || lang.Often.Has(word) || lang.Times.Has(word) || lang.Half.Has(word) || lang.Currency.Has(word) || lang.Minor.Has(word) || UnitOf(word) != "" || lang.Code.Has(word)
+}
+
+// goesOnFrom tells whether more of an amount follows a unit: an hour and a half, an hour 20.
+func (tx *Text) goesOnFrom(i int) bool {
+	if i+1 >= len(tx.Tokens) || !tx.near(i, i+1) {
+		return false
+	}
+	next := i + 1
+	if lang.ListAnd.Has(tx.Tokens[next].Word) || lang.NumberAnd.Has(tx.Tokens[next].Word) {
+		if next++; next >= len(tx.Tokens) {
+			return false
+		}
+	}
+	word := tx.Tokens[next].Word
+	_, number := NumberWord(word)
+	return number || isDigit(word[0]) || lang.Half.Has(word) || lang.AndAHalf.Has(word) || next > i+1 && lang.OneUnit.Has(word)
+}
+
+// fromTo is two times of day with what stands between the ends of a range.
+var fromTo = lazy.New(`\b(\d{1,2})[.:h](\d{2})(?: ?(?:h|Uhr|hrs))? ?(?:-|–|—|to|until|bis|à|a|al|alle|às|as|tot|do) ?(\d{1,2})[.:h](\d{2})\b`)
+
+// lastingFromTo finds how long it is from one time of day to another: 19.30-21.05.
+func (tx *Text) lastingFromTo(s Span) {
+	text := tx.Source[s.Start:s.End]
+	for _, m := range fromTo.FindAllStringSubmatchIndex(text, -1) {
+		var n [4]int64
+		for i := range n {
+			at, _ := strconv.Atoi(text[m[2+2*i]:m[3+2*i]])
+			n[i] = int64(at)
+		}
+		if n[0] > 24 || n[2] > 24 || n[1] > 59 || n[3] > 59 {
+			continue
+		}
+		minutes := n[2]*60 + n[3] - n[0]*60 - n[1]
+		if minutes < 0 {
+			minutes += 24 * 60
+		}
+		tx.derived.lasting.add(big.NewRat(minutes*60, 1), Span{s.Start + m[0], s.Start + m[1]})
+	}
+}
+
 // smallNumber reads a number below a hundred, in figures or in one word.
 func smallNumber(word string) (int, bool) {
 	if said := lang.Number.Meaning(word); said != "" {

@@ -179,6 +179,39 @@ func (tx *Text) namesCurrency(code string) bool {
 	return slices.ContainsFunc(lang.Sign.Names(code), func(sign string) bool { return strings.Contains(tx.Source, sign) })
 }
 
+// IsIn tells whether a text has sums in a currency, and whether it is in others instead: neither
+// where it names none.
+func (tx *Text) IsIn(code string) (is, others bool) {
+	tx.prepareNamed()
+	if tx.otherCurrency(code) || tx.siblingSaid(code) {
+		return false, true
+	}
+	return tx.named.currencies[code] || tx.named.currencies[familyOf(code)] || tx.namesCurrency(code), false
+}
+
+// Priced gives the sums of a text that have a currency beside them.
+func (tx *Text) Priced(code string) []Span {
+	tx.prepareNamed()
+	return tx.named.priced[code]
+}
+
+// CurrencyCode gives the code of the currency that a text is the code, the sign or a name of; ""
+// for any other.
+func CurrencyCode(text string) string {
+	if code, _ := currencyOf(strings.TrimSpace(text), true); code != "" {
+		return code
+	}
+	return lang.Currency.Meaning(strings.ToLower(strings.TrimSpace(text)))
+}
+
+// SureCurrency is CurrencyCode but for signs of several currencies: $.
+func SureCurrency(text string) string {
+	if lang.PerhapsSign.Has(strings.TrimSpace(text)) {
+		return ""
+	}
+	return CurrencyCode(text)
+}
+
 // CurrencyOf gives the currency that a measure says in this text. A sign of several stands for
 // the one of them that the text names; where it names none, the pound's for sterling, and the
 // others for none.

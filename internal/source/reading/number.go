@@ -23,6 +23,9 @@ func (tx *Text) findNumbers() {
 	decimal := tx.convention(slices.DeleteFunc(slices.Clone(all), func(l literal) bool { // 13.30 Uhr has no decimals
 		return len(l.text) < 6 && strings.IndexByte(l.text, '.') > 0 && tx.beside(l.Span).Unit == "o'clock"
 	}))
+	if decimal == 0 && slices.ContainsFunc(all, func(l literal) bool { return len(Figures(l.text)) > 1 }) && lang.Commas.Has(lang.Guess(tx.Source).Code) {
+		decimal = ','
+	}
 	phones, spoken := tx.phones(), 0
 	for _, l := range all {
 		if within(phones, l.Span) {
@@ -69,6 +72,7 @@ func (tx *Text) findNumbers() {
 			tx.add(key, f)
 		}
 	}
+	tx.smallRows()
 }
 
 // isDozen tells whether a word for a dozen stands behind a figure.
@@ -376,7 +380,7 @@ func (tx *Text) convention(all []literal) byte {
 	for _, l := range all {
 		p, c := strings.LastIndexByte(l.text, '.'), strings.LastIndexByte(l.text, ',')
 		last := max(p, c)
-		if last < 0 || strings.HasPrefix(l.text, "0") && p < 0 && c < 0 {
+		if last < 0 || strings.HasPrefix(l.text, "0") && last > 1 { // the 07.03 of a day
 			continue
 		}
 		decimals := len(l.text) - last - 1

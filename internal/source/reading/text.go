@@ -48,9 +48,12 @@ type Text struct {
 	clocks    clocks
 	derived   derived
 	back      []Span    // what the text takes back
+	replaced  []Span    // those of them that were so before a change
 	measured  *measured // of the whole source, also where some stretches are read
 	figured   figured
 	named     named
+	orders    orders
+	relative  relativeDays
 	standing  standing
 	fours     fours
 }
@@ -149,6 +152,8 @@ func (tx *Text) Numbers(f *schema.Field, key string) (found, open []Span) {
 			if said := Declared(f.Numbers, at.text); said != "" && canonical(said) != key || said == "" && at.open {
 				continue
 			}
+		case at.open && f.Type == schema.Integer && canonical(strings.NewReplacer(".", "", ",", "").Replace(at.text)) != key: // 7,000 is no 7 with decimals
+			continue
 		case at.open && f.Type != schema.Integer && !(f.Type == schema.Money && tx.onlyGroups(at.Span, at.text, key)):
 			open = append(open, at.Span)
 			continue

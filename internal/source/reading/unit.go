@@ -4,6 +4,7 @@ import (
 	"math/big"
 	"slices"
 	"strings"
+	"sync"
 
 	"filler/internal/base/lang"
 )
@@ -64,6 +65,22 @@ func UnitOf(text string) string {
 	}
 	return longUnitOf(text)
 }
+
+// UnitInSmall gives the unit that small letters stand for in a name: kwh, mb; "" for none.
+func UnitInSmall(word string) string { return smallUnits()[word] }
+
+// smallUnits are the units whose symbols have capitals, by their small letters, where those are no
+// unit of their own.
+var smallUnits = sync.OnceValue(func() map[string]string {
+	all := map[string]string{}
+	for name := range units {
+		small := strings.ToLower(name)
+		if _, ok := units[small]; !ok && len(small) > 1 || small == "w" || small == "v" {
+			all[small] = name
+		}
+	}
+	return all
+})
 
 // ratioOf reads a unit of another: mg/l, milligrams a litre.
 func ratioOf(text string) (of, per string) {

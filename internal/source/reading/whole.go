@@ -57,12 +57,17 @@ func (tx *Text) onlyAmount(of string) *big.Rat {
 			whole := slices.ContainsFunc(e.at[n.RatString()], func(s Span) bool {
 				return s.Start == 0 && strings.Trim(tx.Source[s.End:], " .") == ""
 			})
-			if whole && n.Sign() >= 0 && !slices.ContainsFunc(all, func(o *big.Rat) bool { return o.Cmp(n) == 0 }) {
+			if of == "months" && n.Sign() <= 0 { // as these are kept
+				n = new(big.Rat).Neg(n)
+			} else if of == "months" || n.Sign() < 0 {
+				continue
+			}
+			if whole && !slices.ContainsFunc(all, func(o *big.Rat) bool { return o.Cmp(n) == 0 }) {
 				all = append(all, n)
 			}
 		}
 	}
-	if of == "time" {
+	if of == "time" || of == "months" {
 		keep(&r.lasting)
 	}
 	if e := r.compounds.amounts[of]; e != nil {
@@ -103,6 +108,15 @@ func Hundredth(figure string) string {
 		return ""
 	}
 	return exactly(n.Quo(n, big.NewRat(100, 1)))
+}
+
+// Hundredfold gives a hundred times a figure, as JSON writes it.
+func Hundredfold(figure string) string {
+	n, ok := new(big.Rat).SetString(figure)
+	if !ok {
+		return ""
+	}
+	return exactly(n.Mul(n, big.NewRat(100, 1)))
 }
 
 // mostRoman is how far Roman figures are known: floors, grades and volumes go no further.
