@@ -23,7 +23,7 @@ func (l *loader) advise(f *place.File) {
 		}
 	})
 	a.together(a.bare, "these descriptions say almost nothing: %s", "say what each value is, as to a colleague")
-	a.together(a.plain, "these figures do not say how documents write them: %s", "add `written: {decimal: \",\", group: \".\"}`; without it, 1.250 has two readings, and is a problem")
+	a.together(a.plain, "these figures do not say how documents write them: %s", "add `written: {decimal: \",\", group: \".\"}`; without it, 1.250 is what the document's other figures and its language make of it, and a problem where they tell nothing")
 	l.s.Advice = l.s.Advice.Unique()
 	_ = l.s.Advice.Err() // puts them in order
 }
@@ -59,6 +59,9 @@ func (a *adviser) field(f *Field, n *place.Node) {
 	if misread[strings.ToLower(f.Name)] && !n.KeyIsQuoted() {
 		a.note(n, fmt.Sprintf("other YAML readers take the name %q for true or false", f.Name), "rename the field, or put the name in quotes")
 	}
+	if f.modelsOwn() != nil {
+		a.note(n, fmt.Sprintf("documents seldom print %q", f.Name), "add `evidence: inferred`; without it, each value that stands nowhere in the document is a problem, and asked for again")
+	}
 	switch f.Type {
 	case List:
 		if f.Item.Type == Group && len(f.Key) == 0 && !f.Ordered && f.Path != "" {
@@ -66,7 +69,7 @@ func (a *adviser) field(f *Field, n *place.Node) {
 		}
 	case Date:
 		if len(f.Written) == 0 {
-			a.note(n, fmt.Sprintf("the date %q does not say how documents write it", f.Name), "add `written: [D.M.YYYY]`; without it, ambiguous dates stay as written and are a problem")
+			a.note(n, fmt.Sprintf("the date %q does not say how documents write it", f.Name), "add `written: [D.M.YYYY]`; without it, 03.04.2031 is what the document's other days and its language make of it, and a problem where they tell nothing")
 		}
 	case DateTime:
 		if f.Zone == "" {

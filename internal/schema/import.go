@@ -52,9 +52,16 @@ func Import(name string, data []byte) (*Schema, []Kept, error) {
 	}
 	// What was built is read back from our own language, so that every check
 	// of the loader has been passed.
+	if !im.own {
+		s.conclude()
+	}
 	again, err := Parse(strings.TrimSuffix(name, ".json")+".yaml", s.YAML())
 	if err != nil {
 		return nil, nil, err
+	}
+	again.Concluded = s.Concluded
+	for i := range again.Advice { // of what was built, which nobody sees
+		again.Advice[i].File, again.Advice[i].Line, again.Advice[i].Col, again.Advice[i].Excerpt = name, 0, 0, ""
 	}
 	return again, im.kept, nil
 }

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"filler/internal/base/place"
 	"filler/internal/base/value"
 )
 
@@ -24,6 +25,7 @@ func (im *importer) field(f *Field, n *value.Value, path string, root bool) {
 	}
 	ours := n.Get(Annotation)
 	if f.Type == "" {
+		im.types(n, path)
 		f.Type = typeOf(n, ours)
 	}
 	if f.Type == Group {
@@ -87,6 +89,18 @@ func (f *Field) told(n *value.Value) {
 		f.About = strings.TrimRight(f.About, ". ") + "; no longer used."
 	}
 }
+
+// types checks the names of types.
+func (im *importer) types(n *value.Value, path string) {
+	for _, t := range textsOf(n.Get("type")) {
+		if !slices.Contains(typeNames, t) {
+			im.fault(path, fmt.Sprintf("%q is no type of JSON Schema", t), place.Suggest(strings.ToLower(t), typeNames))
+		}
+	}
+}
+
+// typeNames are the types of JSON Schema.
+var typeNames = []string{"array", "boolean", "integer", "null", "number", "object", "string"}
 
 func capital(s string) string {
 	if s == "" {
@@ -247,6 +261,11 @@ func textOptions(enum *value.Value) []string {
 func (im *importer) group(f *Field, n *value.Value) {
 	required := textsOf(n.Get("required"))
 	properties := n.Get("properties")
+	for _, name := range required {
+		if properties.Get(name) == nil && n.Get(wholeMark) == nil {
+			im.keepNote(pathOf(f, name), "required, and no property: it is not asked for, and each record without it is refused")
+		}
+	}
 	for i := range properties.Kids {
 		p := &properties.Kids[i]
 		kid, path := &Field{Name: p.Name}, pathOf(f, p.Name)

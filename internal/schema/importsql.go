@@ -57,7 +57,11 @@ func ImportSQL(file string, data []byte) (*Schema, []string, error) {
 	if err := p.faults.Err(); err != nil {
 		return nil, nil, err
 	}
+	s.conclude()
 	again, err := Parse(strings.TrimSuffix(file, ".sql")+".yaml", s.YAML())
+	if err == nil {
+		again.Concluded = s.Concluded
+	}
 	return again, p.notes, err
 }
 

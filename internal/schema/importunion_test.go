@@ -33,3 +33,13 @@ func TestUnionsOfObjectsBecomeGroups(t *testing.T) {
 	assert.Equal(t, Any, s.Find("a").Type)
 	assert.Equal(t, Any, s.Find("c").Type)
 }
+
+// What can't be asked for or can't be a schema is told by its path, with what to do.
+func TestImportOfSlips(t *testing.T) {
+	_, _, err := Import("x.json", []byte(`{"type":"object","properties":{"a":{"type":"String"},"b":{"type":"array","items":{"type":"intger"}}}}`))
+	require.Error(t, err)
+	assert.Equal(t, "x.json: a: \"String\" is no type of JSON Schema; did you mean \"string\"?\nx.json: b[]: \"intger\" is no type of JSON Schema; did you mean \"integer\"?", err.Error())
+	_, kept, err := Import("x.json", []byte(`{"type":"object","required":["totl"],"properties":{"total":{"type":"number"}}}`))
+	require.NoError(t, err)
+	assert.Contains(t, kept, Kept{"totl", "required, and no property: it is not asked for, and each record without it is refused"})
+}

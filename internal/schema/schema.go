@@ -140,14 +140,15 @@ type Option struct {
 
 // Schema is a loaded schema.
 type Schema struct {
-	Name    string
-	About   string
-	Version string
-	Root    *Field
-	Rules   []*Rule
-	renamed bool // some field has an older name
-	File    string
-	Source  []byte // the file as it was read
+	Name      string
+	About     string
+	Version   string
+	Root      *Field
+	Rules     []*Rule
+	Concluded []string // paths of fields of an imported schema that no document prints, which may be inferred
+	renamed   bool     // some field has an older name
+	File      string
+	Source    []byte // the file as it was read
 	// Advice is what is no fault and may still go wrong.
 	Advice place.Faults
 }
