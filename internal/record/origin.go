@@ -21,11 +21,11 @@ func NewOrigin(v *value.Value) (*Origin, error) {
 	c := jsonschema.NewCompiler()
 	c.UseLoader(refuse{})
 	if err := c.AddResource("filler:origin", native(v)); err != nil {
-		return nil, fmt.Errorf("it can't be compiled: %s", oneLine(err))
+		return nil, notCompiled(err)
 	}
 	compiled, err := c.Compile("filler:origin")
 	if err != nil {
-		return nil, fmt.Errorf("it can't be compiled: %s", oneLine(err))
+		return nil, notCompiled(err)
 	}
 	return &Origin{compiled}, nil
 }
@@ -37,10 +37,27 @@ func (o *Origin) Refuses(rec *value.Value) string {
 	if !errors.As(err, &ve) {
 		return ""
 	}
+	return deepest(ve)
+}
+
+// deepest says in one line what is wrong where a judgment begins.
+func deepest(ve *jsonschema.ValidationError) string {
 	for len(ve.Causes) > 0 {
 		ve = ve.Causes[0]
 	}
 	return "/" + strings.Join(ve.InstanceLocation, "/") + ": " + ve.ErrorKind.LocalizedString(message.NewPrinter(language.English))
 }
 
-func oneLine(err error) string { return strings.Join(strings.Fields(err.Error()), " ") }
+// notCompiled says in one line why a JSON Schema can't be compiled: mostly a keyword has a value that it
+// can't have.
+func notCompiled(err error) error {
+	var ve *jsonschema.ValidationError
+	if errors.As(err, &ve) {
+		return fmt.Errorf("it is no valid JSON Schema at %s", deepest(ve))
+	}
+	var sve *jsonschema.SchemaValidationError
+	if errors.As(err, &sve) && errors.As(sve.Err, &ve) {
+		return fmt.Errorf("it is no valid JSON Schema at %s", deepest(ve))
+	}
+	return fmt.Errorf("it can't be compiled: %s", strings.Join(strings.Fields(err.Error()), " "))
+}

@@ -53,11 +53,11 @@ func NewValidator(s *schema.Schema) (*Validator, error) {
 	c.AssertFormat()
 	c.RegisterFormat(&timeFormat)
 	if err := c.AddResource("filler:schema", native(&full)); err != nil {
-		return nil, fmt.Errorf("%s: can't be compiled: %w", s.File, err)
+		return nil, fmt.Errorf("%s: %w", s.File, notCompiled(err))
 	}
 	compiled, err := c.Compile("filler:schema")
 	if err != nil {
-		return nil, fmt.Errorf("%s: can't be compiled: %w", s.File, err)
+		return nil, fmt.Errorf("%s: %w", s.File, notCompiled(err))
 	}
 	va := &Validator{schema: s, compiled: compiled, pointedTo: map[*schema.Field]bool{}}
 	va.plain, va.form = isPlain(s)

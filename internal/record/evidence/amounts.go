@@ -7,7 +7,6 @@ import (
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/source/reading"
 )
 
 // inCompound tells whether a quantity's figure is but a part of an amount in two units.
@@ -80,26 +79,6 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 func (w *weigher) inCells(s span) bool {
 	row, _, _ := w.ix.rowAt(w.ix.LineOf(s.Start))
 	return len(cellsIn(row)) > 2
-}
-
-// inNamedUnit drops the figures that stand in another unit of the same kind than the one
-// that a plain number counts in: four years are no 4 months.
-func (w *weigher) inNamedUnit(f *schema.Field, spans []span) []span {
-	if f.Type == schema.Money || f.Type == schema.Quantity || len(spans) == 0 {
-		return spans
-	}
-	unit := unitNamed(f)
-	if unit == "" {
-		return spans
-	}
-	return slices.DeleteFunc(spans, func(s span) bool {
-		m := w.ix.MeasureOf(s)
-		other := m.Unit != "" && !m.Has(unit) && slices.Contains(reading.Kindred(unit), reading.UnitOf(m.Word))
-		if other {
-			w.other = append(w.other, s)
-		}
-		return other
-	})
 }
 
 // saysNegative tells a field whose values are below nought where something is taken off.

@@ -1,10 +1,12 @@
 package evidence
 
 import (
+	"slices"
 	"sort"
 	"strings"
 	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -17,6 +19,9 @@ import (
 // contesting gives the lines that contest a value of the record; none for one whose field
 // says that it is concluded.
 func (l *leaving) contesting(f *schema.Field, p value.Pointer, v *value.Value) (lines []Line) {
+	if f.Kin().Type == schema.Date {
+		return l.newerDay(f, p, v)
+	}
 	if l.places[p].Found() || f.Concludes || f.Type != schema.Choice && v.Kind != value.Bool {
 		return nil
 	}
@@ -46,6 +51,30 @@ func (l *leaving) contesting(f *schema.Field, p value.Pointer, v *value.Value) (
 		}
 	}
 	return lines
+}
+
+// newerDay gives the line of a mail that says another day by a weekday or the like, where a value stands
+// in what the mail quotes, and nowhere above.
+func (l *leaving) newerDay(f *schema.Field, p value.Pointer, v *value.Value) (lines []Line) {
+	w, at := l.w, l.places[p]
+	if !at.Found() || v.Kind != value.String || w.depth(at.Start) == 0 || saysFormer(f) {
+		return nil
+	}
+	other := ""
+	for _, day := range w.ix.RelativeDays() {
+		if w.ix.Denial(day.Span) == reading.Denied {
+			continue
+		}
+		if day.Day == v.Text && w.depth(day.Start) < w.depth(at.Start) || other != "" && other != day.Day {
+			return nil
+		}
+		if day.Day != v.Text && w.depth(day.Start) < w.depth(at.Start) && l.isFree(day.Span) && f.IsDate(day.Day) {
+			line := l.line(leftover{span: day.Span, form: aDay}, f.Path, p)
+			line.Says = day.Day
+			lines, other = append(lines, line), day.Day
+		}
+	}
+	return lines[:min(1, len(lines))]
 }
 
 // otherOption gives where the words for an option stand that was not chosen; nothing where
@@ -135,6 +164,12 @@ func (w *weigher) deniedNames(f *schema.Field, within span) (found []span, all b
 				return nil, false
 			}
 			found = append(found, s)
+		}
+		if len(words) < 2 {
+			continue
+		}
+		for _, not := range lang.Not.Words() { // repair kit not included
+			found = append(found, w.ix.wordsIn(slices.Insert(slices.Clone(words), len(words)-1, not), within)...)
 		}
 	}
 	return found, true

@@ -42,10 +42,14 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 	}
 	if f.Max == "" && (f.Type == schema.Integer || f.Type == schema.Number) {
 		add(w.ix.OnScale(key), Restated, "")
+		if f.NamedBy(lang.RangeLast) {
+			add(w.ix.Most(key), Restated, "")
+		}
 	}
 	add(w.ix.Angle(text), Restated, "")
 	if f.Type == schema.Number && strings.HasPrefix(text, "0.") {
 		add(w.ix.Parts(text), Restated, "")
+		add(w.perCent(f, text), Restated, "")
 	}
 	add(w.ix.YearEnds(text), Restated, "")
 	if f.Type == schema.Integer {
@@ -53,7 +57,11 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 		add(w.roman(f, text), Restated, "")
 		add(w.shortYear(f, text), Restated, "")
 	}
-	unit := unitNamed(f)
+	if f.Type != schema.Number && f.Type != schema.Integer {
+		return
+	}
+	add(w.inHundredths(f, text), Restated, "")
+	unit := w.measureNamed(f).unit
 	if unit == "" {
 		return
 	}
@@ -62,6 +70,24 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 	if unit == "%" {
 		add(w.ix.Shares(text), Restated, "")
 	}
+	add(w.inOtherUnits(text, unit), Restated, "")
+}
+
+// perCent gives the places of a share that is said in per cent: 20 % for 0.2.
+func (w *weigher) perCent(f *schema.Field, text string) (found []span) {
+	if w.measureNamed(f).unit == "%" {
+		return nil
+	}
+	for _, s := range w.ix.Every(value.CanonicalNumber(reading.Hundredfold(text))) {
+		if m := w.ix.MeasureOf(s); m.Unit == "%" {
+			found = append(found, m.Where)
+		}
+	}
+	return found
+}
+
+// inOtherUnits gives the places of an amount in other units than its own.
+func (w *weigher) inOtherUnits(text, unit string) (found []span) {
 	for _, other := range reading.Kindred(unit) {
 		amount := reading.Convert(text, unit, other)
 		if amount == "" {
@@ -69,38 +95,11 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 		}
 		for _, s := range w.ix.Every(value.CanonicalNumber(amount)) {
 			if m := w.ix.MeasureOf(s); m.Unit == other || reading.UnitOf(m.Word) == other {
-				add([]span{m.Where}, Restated, "")
+				found = append(found, m.Where)
 			}
 		}
 	}
-}
-
-// unitNamed gives the unit in which a field that is a plain number counts: what it is about says
-// that it is in, or else the last word of its name; "" where none is named. A name that ends in min
-// may mean minutes, or the least.
-func unitNamed(f *schema.Field) string {
-	about := strings.ToLower(f.About) + " "
-	if first, _, _ := strings.Cut(about, " "); len(first) > 3 && reading.UnitOf(first) != "" { // Percent of the price, Metres that it moved
-		return reading.UnitOf(first)
-	}
-	if _, said, ok := strings.Cut(about, " in "); ok {
-		word, _, _ := strings.Cut(said, " ")
-		if word = strings.Trim(word, ".,;:()"); len(word) > 2 && reading.UnitOf(word) != "" {
-			return reading.UnitOf(word)
-		}
-	}
-	words := strings.Fields(schema.Spoken(f.Name))
-	if len(words) == 0 || len(words[len(words)-1]) < 3 {
-		return ""
-	}
-	last := words[len(words)-1]
-	if before := len(words) - 2; before >= 0 && lang.RangeFirst.Has(last) && len(words[before]) > 2 && reading.UnitOf(words[before]) != "" { // weeks_min
-		return reading.UnitOf(words[before])
-	}
-	if lang.RangeFirst.Has(last) && slices.ContainsFunc(strings.Fields(about), func(w string) bool { return lang.RangeFirst.Has(strings.Trim(w, ".,;:()")) }) {
-		return ""
-	}
-	return reading.UnitOf(last)
+	return found
 }
 
 // shortYear gives the places of a year in its last two figures, for a field that says it

@@ -1,32 +1,37 @@
 package evidence
 
 import (
+	"slices"
+	"strconv"
 	"strings"
 	"unicode"
 
 	"filler/internal/base/lazy"
+	"filler/internal/base/value"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // Texts in which a program wants something else: 1204.50 for £1,204.50, 17:40:00, P3D. They stand
 // where what they mean does.
 
 var (
-	decimalText  = lazy.New(`^-?\d+\.\d{1,4}$`)
-	timeText     = lazy.New(`^(\d{2}:\d{2})(:\d{2})?(?:\.0+)?(?:Z|[+-]\d{2}:\d{2})?$`)
-	durationText = lazy.New(`^P(?:(\d+)([YMWD])|T(\d+)([HMS]))$`)
+	decimalText = lazy.New(`^-?\d+\.\d{1,4}$`)
+	timeText    = lazy.New(`^(\d{2}:\d{2})(:\d{2})?(?:\.0+)?(?:Z|[+-]\d{2}:\d{2})?$`)
+	momentText  = lazy.New(`^\d{4}-\d{2}-\d{2}[T ]\d{2}:\d{2}(?::\d{2}(?:\.0+)?)?(?:Z|[+-]\d{2}:\d{2})?$`)
+	monthText   = lazy.New(`^\d{4}-(?:0[1-9]|1[0-2])$`)
+	monthsText  = lazy.New(`^P(?:(\d+)Y)?(?:(\d+)M)?$`)
+	phoneText   = lazy.New(`^\+\d{8,15}$`)
 )
-
-// durationUnits are the units of a duration of ISO 8601 that has one part, those of time by the
-// letter behind a T.
-var durationUnits = map[string]string{"Y": "year", "M": "month", "W": "wk", "D": "d", "TH": "h", "TM": "min", "TS": "s"}
 
 // encoded finds such a text.
 func (w *weigher) encoded(text string, add func([]span, Kind, string)) {
-	switch m := durationText.FindStringSubmatch(text); {
+	switch {
 	case decimalText.MatchString(text):
 		add(w.figures(&schema.Field{Type: schema.Number}, text, ""), Restated, "")
 	case schema.IsISODate(text) && len(text) == len("2031-04-03"):
+		w.day(&schema.Field{Type: schema.Date}, text, add)
+	case monthText.MatchString(text):
 		w.day(&schema.Field{Type: schema.Date}, text, add)
 	case timeText.MatchString(text):
 		t := timeText.FindStringSubmatch(text)
@@ -34,17 +39,47 @@ func (w *weigher) encoded(text string, add func([]span, Kind, string)) {
 			t[2] = ""
 		}
 		w.clock(&schema.Field{Type: schema.Time}, t[1]+t[2], add)
-	case m != nil:
-		n, unit := m[1], durationUnits[m[2]]
-		if m[3] != "" {
-			n, unit = m[3], durationUnits["T"+m[4]]
-		}
-		for _, s := range w.figures(&schema.Field{Type: schema.Quantity}, n, unit) {
-			if m := w.ix.MeasureOf(s); m.Has(unit) {
-				add([]span{m.Where}, Restated, "")
-			}
-		}
+	case momentText.MatchString(text):
+		w.momentText(text, add)
+	case phoneText.MatchString(text):
+		add(w.ix.Phones(text), Restated, "")
+	case strings.HasPrefix(text, "P") && text != "P":
+		w.lasts(text, add)
 	}
+}
+
+// momentText finds a day with a time, with or without an offset.
+func (w *weigher) momentText(text string, add func([]span, Kind, string)) {
+	at := []byte(text[:len("2031-04-03T09:30")])
+	at[len("2031-04-03")] = 'T'
+	rest := strings.TrimPrefix(text[len(at):], ":00")
+	if dot := strings.Index(rest, ".0"); dot == 0 {
+		rest = strings.TrimLeft(rest[1:], "0")
+	}
+	f := schema.Field{Type: schema.DateTime}
+	if rest == "" {
+		f.Zone = schema.NoZone
+	}
+	w.moment(&f, string(at)+":00"+rest, add)
+}
+
+// lasts finds a duration of ISO 8601, in whichever units the document says it.
+func (w *weigher) lasts(text string, add func([]span, Kind, string)) {
+	figure, unit := reading.InUnit(text, "min"), "min"
+	if m := monthsText.FindStringSubmatch(text); m != nil {
+		years, _ := strconv.Atoi(m[1])
+		months, _ := strconv.Atoi(m[2])
+		figure, unit = strconv.Itoa(12*years+months), "month"
+	}
+	if figure == "" {
+		return
+	}
+	both := value.Obj(value.Num(figure).Named("amount"), value.Str(unit).Named("unit"))
+	w.amount(&schema.Field{Type: schema.Quantity, Unit: unit, Name: "duration"}, &both, func(spans []span, kind Kind, _ string) {
+		add(slices.DeleteFunc(spans, func(s span) bool {
+			return !strings.ContainsFunc(w.ix.Source[s.Start:s.End], unicode.IsLetter) && !strings.ContainsAny(w.ix.Source[s.Start:s.End], ":-–")
+		}), kind, "")
+	})
 }
 
 // isBareFigure tells a text of figures and their signs alone.

@@ -126,6 +126,8 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.collect(s.Root, "", w.root, record)
 	w.findRegions([]*item{w.root}, region{0, len(ix.Source)})
 	w.choose()
+	w.measuresApart()
+	w.compared()
 	w.rowsOfOthers(w.root)
 	w.countsOfSums()
 	w.behindOtherLabels()
@@ -212,6 +214,7 @@ type item struct {
 	placed []spot // the first places found in it, those of items within it too
 	last   int    // where the last of them starts; -1: none
 	leaves []*leaf
+	gone   bool // it says of itself that it was cancelled, withdrawn, deleted
 	lists  [][]*item
 	row    []*item // the items of its list that have a region
 	region *region // where it stands, as far as all items of its list together tell; may be nil
@@ -250,6 +253,8 @@ type weigher struct {
 	claimed map[claim]bool
 	taken   map[span]bool
 	plain   bool // nothing is looked for but for a few characters
+	amounts map[amountOf]*schema.Field
+	numbers map[*schema.Field]measureIn
 	root    *item
 	chosen  []*leaf // that have a place
 	fixed   Places
@@ -265,6 +270,7 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 	switch {
 	case v.Empty():
 	case f.Type == schema.Group && v.Kind == value.Object:
+		it.gone = it.gone || saysGone(f, v)
 		for i := range v.Kids {
 			if kid := f.Child(v.Kids[i].Name); kid != nil {
 				w.collect(kid, p.Key(kid.Name), it, &v.Kids[i])
@@ -274,7 +280,7 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 		var prior *item
 		var items []*item
 		for i := range v.Kids {
-			kid := &item{parent: it, prior: prior, last: -1}
+			kid := &item{parent: it, prior: prior, last: -1, gone: it.gone}
 			w.collect(f.Item, p.Index(i), kid, &v.Kids[i])
 			prior = kid
 			items = append(items, kid)
@@ -293,7 +299,7 @@ func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.V
 			w.keep(l)
 			return
 		}
-		l.cands, l.against = w.known(f, v)
+		l.cands, l.against = w.known(f, v, it.gone || saysFormer(f))
 		if f.AllowsInferred() {
 			l.lacking = Inferred
 		}
@@ -321,20 +327,21 @@ type sought struct {
 	f    *schema.Field
 	kind value.Kind
 	text string
+	gone bool // what the text takes back counts
 }
 
 // known gives the candidates of a value, found once for all items that hold
 // it: those that a label leads, if any are led; and the line of what speaks
 // against it, if it stands nowhere.
-func (w *weigher) known(f *schema.Field, v *value.Value) ([]candidate, says) {
-	key := sought{f, v.Kind, v.Text}
+func (w *weigher) known(f *schema.Field, v *value.Value, gone bool) ([]candidate, says) {
+	key := sought{f, v.Kind, v.Text, gone}
 	if v.Kind == value.Object {
 		key.text = v.Named("").String()
 	}
 	cands, ok := w.found[key]
 	if !ok {
 		w.other, w.open, w.opposed = nil, nil, nil
-		cands = w.narrow(f, longest(w.candidates(f, v)))
+		cands = w.narrow(f, longest(w.candidates(f, v, gone)))
 		w.found[key] = cands
 		switch {
 		case len(cands) > 0:
@@ -342,7 +349,7 @@ func (w *weigher) known(f *schema.Field, v *value.Value) ([]candidate, says) {
 			w.against[key] = says{open: w.ix.LineOf(w.open[0].Start) + 1}
 		case len(w.opposed) > 0:
 			w.against[key] = says{opposed: w.ix.LineOf(w.opposed[0].Start) + 1}
-		case len(w.other) == 1:
+		case len(w.other) > 0 && !slices.ContainsFunc(w.other, func(s span) bool { return s != w.other[0] }):
 			w.against[key] = says{other: w.ix.LineOf(w.other[0].Start) + 1}
 		}
 	}
@@ -350,7 +357,7 @@ func (w *weigher) known(f *schema.Field, v *value.Value) ([]candidate, says) {
 }
 
 // candidates gives the places where the value of a field may stand.
-func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
+func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []candidate {
 	f := own.Kin()
 	var cands []candidate
 	seen := map[span]bool{}
@@ -370,9 +377,10 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 	switch {
 	case v.Kind == value.Object:
 		w.amount(f, v, add)
+	case v.Kind == value.Number && w.inNamed(own, v, add):
 	case v.Kind == value.Number:
 		add(slices.DeleteFunc(w.figures(f, v.Text, ""), func(s span) bool { return isShortFigure(v) && w.ix.InDate(s) }), Restated, v.Text)
-		if len(cands) == 0 || f.Type == schema.Integer && strings.Contains(own.Path, "[]") && unitNamed(f) != "" { // it may stand in the line of another item alone
+		if len(cands) == 0 || f.Type == schema.Integer && strings.Contains(own.Path, "[]") { // it may stand in the line of another item alone
 			w.derived(f, v.Text, add)
 		}
 	case v.Kind == value.Bool:
@@ -398,6 +406,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 		switch {
 		case f.Type == schema.Choice:
 			w.synonyms(f, v.Text, add)
+			w.country(own, v.Text, add)
 			if len(cands) == 0 {
 				w.opposed = w.otherOptions(own, v.Text)
 			}
@@ -408,15 +417,16 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value) []candidate {
 			if len(cands) == 0 {
 				add(w.ix.FindOtherwiseSet(v.Text), Restated, "")
 			}
+			w.country(own, v.Text, add)
 		}
 	}
 	cands = slices.DeleteFunc(cands, func(c candidate) bool {
-		return w.ix.TakenBack(c.span) || f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && w.ix.InDate(c.span) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
+		return !gone && w.takenBack(own, c.span) || f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && w.ix.InDate(c.span) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
 	})
 	if len(cands) == 0 && !own.AllowsInferred() && !w.plain {
 		w.near(own, v, add)
 	}
-	return cands
+	return w.inCapitals(own, v, cands)
 }
 
 // labelReach is how many bytes before a value its label is looked for.
@@ -460,7 +470,7 @@ func (w *weigher) labelsOther(f *schema.Field, s span) bool {
 
 // namesOf gives a field's name, also as the document spells it, and what is printed before its values.
 func (w *weigher) namesOf(f *schema.Field) []string {
-	name := schema.Spoken(f.Name)
+	name := f.SpokenName()
 	return append(append([]string{name}, w.ix.Spelled(name)...), f.PrintedAs...)
 }
 

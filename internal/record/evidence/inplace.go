@@ -24,7 +24,7 @@ func (ix *Index) InPlace(s *schema.Schema, f *schema.Field, at reading.Span) (va
 	w := newReader(ix, s)
 	var found *value.Value
 	for _, v := range w.readings(f.Kin(), at) {
-		cands, _ := w.known(f, &v)
+		cands, _ := w.known(f, &v, false)
 		if !slices.ContainsFunc(cands, func(c candidate) bool {
 			return c.kind != Lookalike && c.Start < at.End && at.Start < c.End && c.Start >= at.Start-mostAround && c.End <= at.End+mostAround
 		}) {
@@ -204,7 +204,7 @@ func (ix *Index) ofTwo(s *schema.Schema, f *schema.Field, v *value.Value) (value
 		if measure != "" {
 			to = value.Obj(to.Named("amount"), value.Str(measure).Named(name))
 		}
-		cands, _ := w.known(f, &to)
+		cands, _ := w.known(f, &to, false)
 		if slices.ContainsFunc(cands, func(c candidate) bool { return c.kind != Lookalike }) {
 			found = append(found, to)
 		}

@@ -41,7 +41,14 @@ func (w *weigher) behindOtherLabels() {
 // othersLabel gives the label of a value, where it is that of another field with a value; "" else.
 func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 	label := w.labelBefore(l)
-	if label == "" || w.speaksOf(l.f, label) || w.speaksOf(l.f, w.wordsBehind(w.places[l.path])) {
+	at := w.places[l.path]
+	if t := l.f.Kin().Type; label != "" && (t == schema.Number || t == schema.Integer) && w.speaksOf(l.f, w.ix.Source[at.Start:at.End]) { // fourteen days
+		return ""
+	}
+	if label == "" || w.speaksOf(l.f, label) || w.speaksOf(l.f, w.wordsBehind(at)) {
+		return ""
+	}
+	if saysPayable(label) {
 		return ""
 	}
 	if strings.Contains(label, ":") && w.isSpeaker(l.f, label) {
@@ -69,6 +76,12 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 		}
 	}
 	return ""
+}
+
+// saysPayable tells a label of what is still to be paid: its net is no net sum.
+func saysPayable(label string) bool {
+	low := " " + strings.ToLower(label) + " "
+	return slices.ContainsFunc(lang.Payable.Words(), func(words string) bool { return strings.Contains(low, " "+words+" ") })
 }
 
 // wordsBehind gives the words right behind a value, as far as its clause goes: 2 pallets.

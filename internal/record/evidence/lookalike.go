@@ -44,7 +44,7 @@ func (w *weigher) near(own *schema.Field, v *value.Value, add func([]span, Kind,
 	if fx := w.ix.inFigures(); fx != nil && (v.Kind != value.String || strings.ContainsFunc(v.Text, unicode.IsDigit)) {
 		there := &weigher{ix: fx, names: w.names, heads: w.heads, plain: true}
 		var found []span
-		for _, c := range there.candidates(own, v) {
+		for _, c := range there.candidates(own, v, false) {
 			found = append(found, c.span)
 		}
 		if add(found, Lookalike, ""); len(found) > 0 {

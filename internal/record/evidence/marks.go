@@ -87,6 +87,9 @@ func (u *unread) marked(taken map[int]bool) (lines []Line) {
 			if read < 2 || mark == ": " {
 				most = 0
 			}
+			if !slices.ContainsFunc(block, func(at int) bool { return list.at[at] && u.opensWith(list.path, at) }) {
+				continue // paragraphs that speak of items somewhere
+			}
 			if len(open) > read || others > most || mark == ": " && read < 2 || len(block) > 3*len(list.at) {
 				continue
 			}
@@ -100,8 +103,21 @@ func (u *unread) marked(taken map[int]bool) (lines []Line) {
 	return lines
 }
 
+// soonBehind is how many bytes behind its start a line has a value of the item that it is.
+const soonBehind = 32
+
+// opensWith tells whether a value of a list stands at the beginning of a line.
+func (u *unread) opensWith(list value.Pointer, line int) bool {
+	_, start, _ := u.w.ix.rowAt(line)
+	return slices.ContainsFunc(u.leaves[line], func(p value.Pointer) bool {
+		at := u.places[p]
+		return p.Within(list) && at.Found() && at.Line-1 == line && at.Start-start < soonBehind
+	})
+}
+
 // listHomes is a list with the lines that its items stand in.
 type listHomes struct {
+	path   value.Pointer
 	called string
 	at     map[int]bool
 }
@@ -122,7 +138,7 @@ func (u *unread) listsWithHomes() (all []listHomes, home map[int]bool) {
 	}
 	for _, p := range slices.Sorted(maps.Keys(by)) {
 		if f := u.s.At(p); f != nil && f.Type == schema.List && items[p] == len(by[p]) {
-			all = append(all, listHomes{u.called(f), by[p]})
+			all = append(all, listHomes{p, u.called(f), by[p]})
 		}
 	}
 	return all, home

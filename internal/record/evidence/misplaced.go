@@ -99,12 +99,22 @@ func (w *weigher) ofOtherLines(h *homes) {
 	for i, it := range h.list {
 		speaks := h.own(i) && w.begins(it, h.at[i])
 		for _, l := range it.leaves {
-			if at := w.places[l.path]; at.Opposed > 0 && !(speaks && at.Opposed-1 == h.at[i]) {
+			if t := l.f.Kin().Type; t != schema.Boolean && t != schema.Choice {
+				continue
+			}
+			if at := w.places[l.path]; at.Opposed > 0 && at.Opposed-1 != h.at[i] || at.Opposed > 0 && !speaks && !(h.own(i) && w.answers(l, h.at[i])) {
 				at.Opposed = 0
 				w.places[l.path] = at
 			}
 		}
 	}
+}
+
+// answers tells whether a line has the opposite of a boolean right behind its label: Fragile: yes.
+func (w *weigher) answers(l *leaf, line int) bool {
+	return l.f.Kin().Type == schema.Boolean && slices.ContainsFunc(w.yesOrNo(l.f.Kin(), l.value != "true", true), func(s span) bool {
+		return w.ix.LineOf(s.Start) == line && w.led(l.f, s)
+	})
 }
 
 // inLinesOfOthers takes their places from values that stand in the line of another item,

@@ -7,7 +7,9 @@ import (
 	"strings"
 	"time"
 	"unicode"
+	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -37,8 +39,9 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	if !schema.IsISODate(text) {
 		return
 	}
-	spans, open := w.ix.InFigures(f, text)
+	spans, open, others := w.ix.InFigures(f, text)
 	put(spans, Restated, "")
+	w.opposed = append(w.opposed, others...)
 	if found == 0 || strings.Contains(f.Path, "[]") { // the row of an item may leave out the year that a head has
 		put(w.ix.DaysOfYear(f, text), Restated, "")
 	}
@@ -47,6 +50,7 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	}
 	if found == 0 {
 		put(w.ix.OnWeekday(text), Restated, "")
+		put(w.ix.OnRelativeDay(text), Restated, "")
 	}
 	w.open = append(w.open, open...)
 }
@@ -60,7 +64,10 @@ func (w *weigher) inOneLine(text string, find func(string) []span) []span {
 	if strings.ContainsFunc(text, unicode.IsLetter) {
 		return found
 	}
-	return slices.DeleteFunc(found, func(s span) bool { return strings.Contains(w.ix.Source[s.Start:s.End], "\n") })
+	return slices.DeleteFunc(found, func(s span) bool {
+		said := w.ix.Source[s.Start:s.End]
+		return strings.Contains(said, "\n") || strings.Contains(said, "  ") // of two cells
+	})
 }
 
 // clock finds a time of day.
@@ -239,15 +246,35 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 }
 
 // nights gives the places of a date with a time; also those of midnight as the end of the
-// day before: 24 Uhr.
+// day before, 24 Uhr, and of a time of the day behind the one that it stands with: 00:55 +1.
 func (w *weigher) nights(f *schema.Field, local string) []dated {
-	found := w.together(f, local)
+	nextDay := func(m dated) bool { return saysNextDay(w.ix.Source[m.time.End:]) }
+	found := slices.DeleteFunc(w.together(f, local), nextDay)
+	if day, clock, ok := strings.Cut(local, "T"); ok && len(found) == 0 {
+		if t, err := time.Parse(time.DateOnly, day); err == nil {
+			eve := w.together(f, t.AddDate(0, 0, -1).Format(time.DateOnly)+"T"+clock)
+			found = slices.DeleteFunc(eve, func(m dated) bool { return !nextDay(m) })
+		}
+	}
 	date, midnight := strings.CutSuffix(local, "T00:00:00")
 	if day, err := time.Parse(time.DateOnly, date); midnight && err == nil && len(found) == 0 {
 		eve := day.AddDate(0, 0, -1).Format(time.DateOnly)
 		found = append(w.together(f, eve+"T24:00:00"), w.together(f, eve+"T00:00:00")...)
 	}
 	return found
+}
+
+// nextDayMarks are those words and signs behind a time.
+func nextDayMarks() []string { return append([]string{"+1"}, lang.NextDay.Names("1")...) }
+
+// saysNextDay tells whether what stands behind a time says that it is of the next day.
+func saysNextDay(behind string) bool {
+	behind = strings.ToLower(strings.TrimLeft(behind[:min(len(behind), 40)], " \u00a0(,h"))
+	return slices.ContainsFunc(nextDayMarks(), func(mark string) bool {
+		rest, is := strings.CutPrefix(behind, strings.ToLower(mark))
+		r, _ := utf8.DecodeRuneInString(rest)
+		return is && !reading.IsWordRune(r)
+	})
 }
 
 var secondsBehind = lazy.New(`^:\d{2}`)

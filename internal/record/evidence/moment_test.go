@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/base/value"
+	"filler/internal/record"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
 )
@@ -93,4 +94,37 @@ func of(f *schema.Field, text, doc string) Place {
 	s := &schema.Schema{Root: &schema.Field{Type: schema.Group, Fields: []*schema.Field{f}}}
 	v := value.Obj(value.Str(text).Named("at"))
 	return With(s, &v, NewIndex(doc), nil)["/at"]
+}
+
+// A day in figures with two readings is the one that the document's other days make of it, or its
+// language; where they tell nothing, or both, it is neither, and where they tell another, it is contradicted.
+func TestOrderOfDays(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  day: {date: Day of receipt.}\n"))
+	require.NoError(t, err)
+	for doc, want := range map[string]string{
+		"Received 07.03.2034, paid by 18.03.2034":                                         "day",
+		"Received 07/03/2034, paid 12/31/2033":                                            "month",
+		"Received 07/03/2034, paid by 18/03/2034, shipped 12/31/2033":                     "",
+		"Received 07/03/2034":                                                             "",
+		"Received 07/03/2034, paid by 18.03.2034":                                         "",
+		"Wir haben Ihre Ware am 07.03.2034 erhalten und danken Ihnen für den Auftrag.":    "day",
+		"Nous avons bien reçu votre envoi le 07/03/2034 et nous vous en remercions.":      "day",
+		"We have received your parcel on 07.03.2034 and will be in touch with you again.": "",
+		"We received £40.00 from you on 07/03/2034 and thank you for the order.":          "day",
+		"We have received $40.00 on 07/03/2034. Tidewater, Port Halsey, FL 33999.":        "month",
+		"We have received $40.00 on 07/03/2034, and you have the rest in your hands.":     "",
+		"Received 07.03.34; paid by 18.03.34":                                             "day",
+	} {
+		for order, day := range map[string]string{"day": "2034-03-07", "month": "2034-07-03"} {
+			what := doubts(t, s, `{"day":"`+day+`"}`, doc)["/day"]
+			switch want {
+			case order:
+				assert.Nil(t, what, "%s in %q", day, doc)
+			case "":
+				assert.IsType(t, record.TwoFigures{}, what, "%s in %q", day, doc)
+			default:
+				assert.IsType(t, record.SaysOpposite{}, what, "%s in %q", day, doc)
+			}
+		}
+	}
 }

@@ -1,8 +1,11 @@
 package evidence
 
 import (
+	"slices"
 	"strings"
 
+	"filler/internal/base/lang"
+	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
 )
@@ -33,10 +36,25 @@ func (w *weigher) older() {
 	}
 	for _, l := range w.chosen {
 		place := w.places[l.path]
-		if w.depth(place.Start) > newest && w.hasNewer(l, place, newest) {
-			w.places[l.path] = Place{Kind: l.lacking, Against: place.Line}
+		d := w.depth(place.Start)
+		if d == 0 || saysFormer(l.f) {
+			continue
+		}
+		newer := newest
+		if d <= newest { // most stands there, and what a newer mail changes is an amount
+			if newer = d - 1; l.f.Kin().Type == schema.Date || w.standsAbove(l, newer) {
+				continue
+			}
+		}
+		if s, has := w.newerThan(l, place, newer); has {
+			w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(s.Start) + 1}
 		}
 	}
+}
+
+// standsAbove tells whether a value stands in a part quoted no more deeply than that, too.
+func (w *weigher) standsAbove(l *leaf, depth int) bool {
+	return slices.ContainsFunc(l.cands, func(c candidate) bool { return w.depth(c.Start) <= depth })
 }
 
 // depth counts the marks of quoting before a line; what a mail quotes without marks has one.
@@ -64,9 +82,9 @@ func (w *weigher) history() int {
 	return w.ix.History()
 }
 
-// hasNewer tells whether a part that is quoted less deeply has a value of the kind
-// that no value of the record comes from.
-func (w *weigher) hasNewer(l *leaf, place Place, newest int) bool {
+// newerThan gives a value of the kind, in a part that is quoted less deeply, that no value of the
+// record comes from.
+func (w *weigher) newerThan(l *leaf, place Place, newest int) (s span, has bool) {
 	free := func(s reading.Span) bool {
 		for _, other := range w.chosen {
 			if p := w.places[other.path]; p.Start < s.End && s.Start < p.End {
@@ -78,20 +96,68 @@ func (w *weigher) hasNewer(l *leaf, place Place, newest int) bool {
 	switch l.f.Kin().Type {
 	case schema.Date:
 		for _, s := range w.ix.AllDays() {
-			if free(s) {
-				return true
+			if free(s) && !w.ofMail(s) {
+				return s, true
 			}
 		}
-	case schema.Money, schema.Quantity:
+	case schema.Money, schema.Quantity, schema.Number, schema.Integer:
 		own := w.ix.MeasureOf(between(place.Start, place.End))
 		if figure, ok := w.ix.FigureIn(between(place.Start, place.End)); ok {
 			own = w.ix.MeasureOf(figure)
 		}
+		if own.Unit == "" && own.Code == "" {
+			return s, false
+		}
 		for _, s := range w.ix.AllNumbers() {
 			if m := w.ix.MeasureOf(s); m.Unit == own.Unit && m.Code == own.Code && free(m.Where) && !w.ix.InDate(s) {
-				return true
+				return s, true
 			}
 		}
 	}
+	return s, false
+}
+
+// ofMail tells whether a day is that of a mail: it stands in its header, or in the line above what it
+// quotes, On 13 March 2034 at 11:02 Ida Marsh wrote:
+func (w *weigher) ofMail(s span) bool {
+	text := w.ix.Source
+	line := w.ix.LineSpan(w.ix.LineOf(s.Start))
+	if head, _, _ := strings.Cut(text, "\n\n"); strings.HasPrefix(text, "From:") && line.End <= len(head) {
+		return true
+	}
+	return strings.HasPrefix(strings.TrimLeft(text[line.End:], " \n"), ">")
+}
+
+// saysGone tells a group that says of itself that it was cancelled, withdrawn or deleted: what is
+// struck out is its very own.
+func saysGone(f *schema.Field, v *value.Value) bool {
+	for i := range v.Kids {
+		kid := f.Child(v.Kids[i].Name)
+		if kid == nil {
+			continue
+		}
+		switch of, said := kid.Kin(), v.Kids[i]; {
+		case of.Type == schema.Choice && said.Kind == value.String && takesBack(said.Text, lang.Removal):
+			return true
+		case of.Type == schema.Boolean && said.Text == "true" && takesBack(schema.Spoken(kid.Name), lang.Removal):
+			return true
+		}
+	}
 	return false
+}
+
+// takenBack tells whether the text takes a place back from a field: not what a change began with, raised
+// from 18 to 21, where the field is for that.
+func (w *weigher) takenBack(f *schema.Field, s span) bool {
+	return w.ix.TakenBack(s) && !(w.ix.Replaced(s) && f.NamedBy(lang.RangeFirst))
+}
+
+// saysFormer tells a field for what was so once, and may be struck out: old_price.
+func saysFormer(f *schema.Field) bool {
+	return takesBack(schema.Spoken(f.Name), lang.Former)
+}
+
+func takesBack(text string, kind lang.Kind) bool {
+	text = strings.ToLower(schema.Spoken(text))
+	return kind.Has(text) || slices.ContainsFunc(strings.Fields(text), func(word string) bool { return kind.Has(word) || kind == lang.Former && lang.Removal.Has(word) })
 }

@@ -31,7 +31,7 @@ func (u *unread) rows(labelled []Line) []Line {
 			for at := n + step; at >= 0 && at <= len(ix.Breaks) && !taken[at]; at += step {
 				text, start, end := ix.rowAt(at)
 				own := cellsOf(text)
-				if u.isRead(at, own) || u.isReadLike(at, n, list) || step < 0 && u.headsColumns(at, n) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) && (step < 0 || u.goesOn(at, cells) || !u.hasTexts(list)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
+				if u.isRead(at, own) || u.isReadLike(at, n, list) || step < 0 && u.headsColumns(at, n) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || step < 0 && u.opensTable(at, own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) && (step < 0 || u.goesOn(at, cells) || !u.hasTexts(list)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
 					break
 				}
 				taken[at] = true
@@ -365,6 +365,12 @@ func cellsOf(line string) []string {
 		cells = append(cells, line[c[0]:c[1]])
 	}
 	return cells
+}
+
+// opensTable tells a row without figures below a blank line of which a cell is called like a field: the
+// head of a table in another language than the schema's, Item Situação Observação.
+func (u *unread) opensTable(line int, cells []string) bool {
+	return (line == 0 || blank(u.w.ix.Line(line))) && !slices.ContainsFunc(cells, hasFigure) && slices.ContainsFunc(cells, func(c string) bool { return u.isField[folded(c)] })
 }
 
 // isHead tells the head of a table: most cells are called like fields.

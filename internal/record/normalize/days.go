@@ -2,8 +2,10 @@ package normalize
 
 import (
 	"fmt"
+	"strings"
 
 	"filler/internal/base/lazy"
+	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
 )
@@ -22,6 +24,52 @@ func monthOf(f *schema.Field, text string) string {
 		return ""
 	}
 	return fmt.Sprintf("%s-%02s", m[2], m[1])
+}
+
+// asPattern gives the day or the month that a text says as ISO 8601 writes it, where a pattern takes that
+// and not the text: 2034-09 for "09/2034" and "Sept 2034".
+func asPattern(f *schema.Field, text string) string {
+	if f.Type != schema.Text || f.Pattern == nil || len(text) > 40 || f.Pattern.MatchString(text) {
+		return ""
+	}
+	for _, way := range []string{reading.Date(text), monthOf(&schema.Field{Type: schema.Date, Precision: "month"}, text), reading.Month(text)} {
+		if way != "" && f.Pattern.MatchString(way) {
+			return way
+		}
+	}
+	return ""
+}
+
+// asFormat gives a length or a time of day as the format of a text asks for it, which an imported schema
+// has: P3M for "drei Monate", 09:15:00 for "9.15 Uhr".
+func asFormat(f *schema.Field, text string) string {
+	format := f.Extra.Get("format")
+	if f.Type != schema.Text || format == nil || len(text) > 40 {
+		return ""
+	}
+	switch format.Text {
+	case "time":
+		if at, read := reading.TimeOfDay(text); read && at != text && len(at) == len("09:15") {
+			return at + ":00"
+		}
+	case "duration":
+		if strings.HasPrefix(text, "P") {
+			return ""
+		}
+		for _, unit := range []struct{ name, before, letter string }{{"year", "P", "Y"}, {"month", "P", "M"}, {"wk", "P", "W"}, {"d", "P", "D"}, {"h", "PT", "H"}, {"min", "PT", "M"}, {"s", "PT", "S"}} {
+			as := schema.Field{Type: schema.Quantity, Unit: unit.name}
+			said := value.Str(text)
+			if _, to, ok := amount(&as, &said); ok {
+				if own, changed := converted(&as, &to); changed {
+					to = own
+				}
+				if n, whole := wholeNumber(textOf(to.Get("amount"))); whole && textOf(to.Get("unit")) == unit.name {
+					return unit.before + n + unit.letter
+				}
+			}
+		}
+	}
+	return ""
 }
 
 // basicDay is a day as ISO 8601 writes it without hyphens.

@@ -20,9 +20,11 @@ import (
 // randomText is the kind of thing that models write where a value belongs.
 func randomText(r *rand.Rand) string {
 	pick := func(of ...string) string { return of[r.IntN(len(of))] }
-	switch r.IntN(15) {
+	switch r.IntN(16) {
 	case 14:
 		return pick(`{"a": 1}`, `[1,{"b":null}]`, `"{}"`, `"7"`, `{"a"`, `"\"x\""`)
+	case 15:
+		return pick("€", "euros", "Germany", "Polska", "£3.50", "20 %", "400 g", "2 h", "kilograms", "48,50 EUR")
 	case 0:
 		return strconv.Itoa(r.IntN(4000) - 50)
 	case 1:

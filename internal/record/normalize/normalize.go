@@ -15,7 +15,6 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
-	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -55,6 +54,8 @@ const (
 	RuleMisread    = "misread"     // a choice or a code, but for letters and figures that look alike
 	RuleLookalikes = "lookalikes"  // letters that look like figures
 	RuleInPlace    = "in-place"    // words of the document, by where they stand in it
+	RuleCode       = "code"        // the code of a currency or a country that a text names
+	RulePattern    = "pattern"     // what a pattern takes of a text: without its blanks, or one word of it
 	RuleJSON       = "json"        // a text that holds JSON where any value belongs
 	RulePairs      = "pairs"       // names and values in a list where an object of any names belongs
 )
@@ -86,6 +87,11 @@ func (t *pass) field(f *schema.Field, p value.Pointer, v *value.Value) {
 	case schema.Group:
 		if v.Kind == value.Object {
 			t.keys(f, p, v)
+		}
+		if v.Kind == value.String {
+			if to, ok := grouped(f, v.Text); ok {
+				t.set(p, RuleAmount, v, to)
+			}
 		}
 		for i := range v.Kids {
 			if kid := f.Child(v.Kids[i].Name); kid != nil && v.Kind == value.Object {
@@ -150,25 +156,25 @@ func PlainName(name string) string {
 
 func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 	if f.Type == schema.Any {
-		if to, ok := unpacked(f, v); ok && !none(f) {
+		if to, ok := unpacked(f, v); ok && !f.KeptAsIs() {
 			t.set(p, RuleJSON, v, to)
 		}
-		if form := f.AnyForm(); form != nil && !none(f) {
+		if form := f.AnyForm(); form != nil && !f.KeptAsIs() {
 			if to, turned := form.Turned(v); turned {
 				t.set(p, RulePairs, v, to)
 			}
 		}
-		if f.IsTuple() && v.Kind == value.Array && len(v.Kids) == 0 && !none(f) {
+		if f.IsTuple() && v.Kind == value.Array && len(v.Kids) == 0 && !f.KeptAsIs() {
 			t.set(p, RuleBlank, v, value.Value{})
 		}
-		if !none(f) && (v.Kind == value.Object || v.Kind == value.Array) {
+		if !f.KeptAsIs() && (v.Kind == value.Object || v.Kind == value.Array) {
 			t.inside(f.Inside(), p, v)
 		}
 		return
 	}
 	if v.Kind == value.String {
 		clean := strings.Join(strings.Fields(v.Text), " ")
-		if none(f) { // lines stay lines
+		if f.KeptAsIs() { // lines stay lines
 			clean = strings.TrimSpace(v.Text)
 		}
 		if clean != v.Text {
@@ -178,7 +184,7 @@ func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 			t.set(p, RuleBlank, v, value.Value{})
 		}
 	}
-	if none(f) {
+	if f.KeptAsIs() {
 		return
 	}
 	if v.Kind == value.String && Unknown(f.Kin(), v.Text) {
@@ -216,6 +222,10 @@ func (t *pass) clearer(f *schema.Field, p value.Pointer, v *value.Value) {
 		t.set(p, RuleTime, v, value.Str(m[1]+":"+m[2]))
 		return
 	}
+	if code := coded(f, v.Text); f.Type == schema.Text && code != "" {
+		t.set(p, RuleCode, v, value.Str(code))
+		return
+	}
 	if bare := bareOf(f, v.Text); bare != "" {
 		said := value.Str(bare)
 		rule, to, ok := ByType(f, &said)
@@ -226,6 +236,18 @@ func (t *pass) clearer(f *schema.Field, p value.Pointer, v *value.Value) {
 		case f.Type == schema.Text:
 			t.set(p, RuleSentence, v, said)
 		}
+		return
+	}
+	if iso := asFormat(f, v.Text); iso != "" {
+		t.set(p, RulePattern, v, value.Str(iso))
+		return
+	}
+	if iso := asPattern(f, v.Text); iso != "" {
+		t.set(p, RulePattern, v, value.Str(iso))
+		return
+	}
+	if way := fitted(f, v.Text); way != "" {
+		t.set(p, RulePattern, v, value.Str(way))
 		return
 	}
 	if legal := misread(f, v.Text); legal != "" {
@@ -241,10 +263,6 @@ func (t *pass) clearer(f *schema.Field, p value.Pointer, v *value.Value) {
 			t.set(p, RuleLookalikes, v, said)
 		}
 	}
-}
-
-func none(f *schema.Field) bool {
-	return len(f.Normalize) > 0 && f.Normalize[0] == "none"
 }
 
 // byName gives the change of a normalizer that a field asks for by name.
@@ -285,6 +303,9 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		if whole, fits := wholeNumber(v.Text); fits && whole != v.Text {
 			return RuleWhole, value.Num(whole), true
 		}
+		if cents := fromFull(f, v.Text); cents != "" {
+			return RuleUnit, value.Num(cents), true
+		}
 	case f.Type == schema.Integer && v.Kind == value.String:
 		literal, rule := number(f, v.Text)
 		if whole, fits := wholeNumber(literal); fits {
@@ -293,9 +314,30 @@ func ByType(f *schema.Field, v *value.Value) (rule string, to value.Value, ok bo
 		if n := reading.FromRoman(v.Text); n > 0 {
 			return RuleNumber, value.Num(strconv.Itoa(n)), true
 		}
+		if whole, fits := wholeNumber(inOwn(f, v)); fits {
+			return RuleUnit, value.Num(whole), true
+		}
+		inFull, _ := oneOf(reading.Whole(v.Text, f.Numbers, false), f, v.Text)
+		if cents := fromFull(f, inFull); cents != "" {
+			return RuleUnit, value.Num(cents), true
+		}
 	case f.Type == schema.Number && v.Kind == value.String:
 		if literal, rule := number(f, v.Text); literal != "" {
 			return rule, value.Num(literal), true
+		}
+		if literal := inOwn(f, v); literal != "" {
+			return RuleUnit, value.Num(literal), true
+		}
+		if literal := ofCurrency(f, v.Text); literal != "" {
+			return RuleNumber, value.Num(literal), true
+		}
+	case (f.Type == schema.Integer || f.Type == schema.Number) && v.Kind == value.Object:
+		literal := inOwn(f, v)
+		if whole, fits := wholeNumber(literal); fits {
+			literal = whole
+		}
+		if literal != "" {
+			return RuleUnit, value.Num(literal), true
 		}
 	case f.Type == schema.Time && v.Kind == value.String:
 		if at, read := reading.TimeOfDay(v.Text); read && at != v.Text {
@@ -384,108 +426,3 @@ func wholeNumber(literal string) (string, bool) {
 	}
 	return whole, true
 }
-
-// YesNo reads the words that forms use for true and false.
-func YesNo(text string) (b, known bool) {
-	if tick := strings.TrimSpace(text); tick == "[ ]" || tick == "[]" { // as forms have it
-		return false, true
-	}
-	word := strings.Trim(text, " .[]")
-	b = lang.Yes.Has(word)
-	return b, b || lang.No.Has(word)
-}
-
-// Opposite reports whether one of two words denies the other.
-func Opposite(a, b string) bool {
-	denies, denied := lang.Opposite.Meaning(a), lang.Opposite.Meaning(b)
-	return denies != "" && denies == b || denied != "" && denied == a
-}
-
-// Says reads a text for true or false of one field: the words that it declares,
-// those of YesNo, the field's own name (`closed`), and what denies it (`open`, `not closed`).
-func Says(f *schema.Field, text string) (b, known bool) {
-	for i, words := range [][]string{f.Yes, f.No} {
-		for _, w := range words {
-			if fold(w) == fold(text) {
-				return i == 0, true
-			}
-		}
-	}
-	if b, known = YesNo(text); known {
-		return b, known
-	}
-	text, name := strings.ToLower(strings.Trim(text, " .[]")), strings.ToLower(schema.Spoken(f.Name))
-	switch {
-	case text == "" || name == "":
-		return false, false
-	case text == name:
-		return true, true
-	case Opposite(text, name), denied(text) == name:
-		return false, true
-	}
-	return false, false
-}
-
-// denied gives what a text says is not so: closed, of "not closed"; "" for one
-// that denies nothing.
-func denied(text string) string {
-	first, rest, _ := strings.Cut(text, " ")
-	if !lang.Not.Has(first) {
-		return ""
-	}
-	return rest
-}
-
-// Choice finds the one option that text means by its value, a synonym, case
-// or spacing.
-func Choice(f *schema.Field, text string) (string, bool) {
-	if f.List != nil && f.List.Has(text) {
-		return text, true
-	}
-	for i := 0; i < len(f.Of) && f.List == nil; i++ {
-		if f.Of[i].Value == text {
-			return text, true
-		}
-	}
-	if found, ok := option(f, text); ok {
-		return found, true
-	}
-	// An option with an explanation behind it: rot (decayed timber).
-	if at := strings.IndexAny(text, "(:"); at > 0 {
-		return option(f, text[:at])
-	}
-	return "", false
-}
-
-// option finds the one option that a text names.
-func option(f *schema.Field, text string) (string, bool) {
-	if f.List != nil {
-		return only(f.List.Meant(text))
-	}
-	found := ""
-	want := fold(text)
-	for _, o := range f.Of {
-		hit := fold(o.Value) == want
-		for _, also := range o.Also {
-			hit = hit || fold(also) == want
-		}
-		if hit && found != "" && found != o.Value {
-			return "", false
-		}
-		if hit {
-			found = o.Value
-		}
-	}
-	return found, found != ""
-}
-
-// only gives the one option there is.
-func only(options []*schema.Option) (string, bool) {
-	if len(options) != 1 {
-		return "", false
-	}
-	return options[0].Value, true
-}
-
-// fold makes spellings alike that mean one option.
-func fold(s string) string { return schema.FoldOption(s) }

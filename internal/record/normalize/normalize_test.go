@@ -36,6 +36,12 @@ fields:
   p: {list: A list., items: {integer: A number.}}
   h: {list: Hours., items: {time: One.}}
   tc: {text: A code., pattern: "^TC-[0-9]+$"}
+  country: {text: Country., pattern: "^[A-Z]{2}$"}
+  currency: {choice: Currency., of: [EUR, GBP]}
+  weight_kg: {number: Weight.}
+  price_pence: {integer: Price.}
+  share: {number: Share., min: 0, max: 1}
+  fee: {group: Fee., fields: {amount: {number: How much.}, currency: {text: Currency.}}}
   more: {any: What else is said.}
   map: {any: Names and figures., keywords: {type: object, additionalProperties: {type: integer}}}
   keyed: {list: Lamps., key: [no], fields: {no: {integer: Number.}, on: {boolean: On.}}}
