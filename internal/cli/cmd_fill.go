@@ -161,6 +161,7 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 	case err != nil:
 		return err
 	}
+	a.noteConcluded(w.schema)
 	if o.files.is() && w.project != nil && w.project.Reading.OCR.Model != "" {
 		return errors.New("with requests in files nothing is sent, and `ocr: {model: …}` would ask a server for the words of pictures; use another engine (`ocr: {languages: [eng]}`)")
 	}

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -260,6 +261,9 @@ func (a *app) showCheck(s *schema.Schema, faults, advice place.Faults, asJSON bo
 		}
 		for _, f := range advice {
 			a.printf("advice: %s\n", f.Error())
+		}
+		if len(advice) > 0 && s != nil && strings.EqualFold(filepath.Ext(s.File), ".json") {
+			a.printf("`written` and its like go into a schema in YAML: `filler schema import %s -o FILE.yaml` makes it\n", s.File)
 		}
 	}
 	if len(faults) > 0 {

@@ -41,6 +41,7 @@ func (a *app) importCmd() *cobra.Command {
 				}
 				a.notef("kept: %s: %s\n", path, k.Keyword)
 			}
+			a.noteConcluded(s)
 			a.notef("%s to fill, %s kept as JSON Schema\n", plural(len(s.Leaves()), "field"), plural(len(kept), "keyword"))
 			if check != "" {
 				return a.checkImport(args[0], check, s)
@@ -50,6 +51,13 @@ func (a *app) importCmd() *cobra.Command {
 	cmd.Flags().StringVar(&check, "check", "", "hold the records of this `FILE` of JSON Lines against both, and tell where they differ")
 	cmd.Flags().StringVarP(&output, "output", "o", "", "write the schema to this `FILE`, which must not exist yet")
 	return cmd
+}
+
+// noteConcluded tells which fields of an imported schema are taken for the model's own words.
+func (a *app) noteConcluded(s *schema.Schema) {
+	if s != nil && len(s.Concluded) > 0 {
+		a.notef("note: documents do not print %s: such values may be concluded (`evidence: inferred`)\n", strings.Join(s.Concluded, ", "))
+	}
 }
 
 // mostKept is how many kept keywords are told one by one.
@@ -77,6 +85,7 @@ func (a *app) importSQL(file, output, check string) error {
 	if err := a.putSchema(s, output); err != nil {
 		return err
 	}
+	a.noteConcluded(s)
 	for _, n := range notes {
 		a.notef("note: %s\n", n)
 	}

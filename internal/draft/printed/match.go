@@ -11,6 +11,7 @@ import (
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // slot is a leaf (or list of plain values) of the item that is being filled,
@@ -52,7 +53,11 @@ func (w *filler) slots(group *schema.Field) []*slot {
 				continue
 			}
 			s := &slot{f: f, path: at, about: aboutWords(f.About), exact: w.exact}
-			for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+			names := append([]string{schema.Spoken(f.Name)}, f.PrintedAs...)
+			if bare := reading.BareName(f); bare != "" && (f.Type == schema.Number || f.Type == schema.Integer) {
+				names = append(names, bare)
+			}
+			for _, name := range names {
 				s.names = append(s.names, words(name))
 				if short := strings.Trim(lower(name), " .:"); short != strings.Join(words(name), " ") {
 					s.raw = append(s.raw, strings.Fields(short))

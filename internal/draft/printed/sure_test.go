@@ -37,3 +37,17 @@ fields:
 		assert.Equal(t, fmt.Sprint(got), fmt.Sprint(Sure(s, text)))
 	}
 }
+
+// Numbers whose field says what they are in are read from what documents print, in that; where they
+// print something else, there is no value.
+func TestMeasuresOfPlainNumbers(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  no: {text: Number.}\n  total: {number: Total.}\n  weight_kg: {number: Weight.}\n  fee_eur: {number: Fee.}\n  price_pence: {integer: Price.}\n"))
+	require.NoError(t, err)
+	for doc, want := range map[string]string{
+		"No: 7\nTotal: £41.00\nWeight: 400 g\nFee: 12 EUR\nPrice: £3.50\n":  `{"no":"7","total":41.00,"weight_kg":0.4,"fee_eur":12,"price_pence":350}`,
+		"No: 7\nTotal: 41 kg\nWeight: 400 ml\nFee: 12 USD\nPrice: 3.50 m\n": `{"no":"7","total":null,"weight_kg":null,"fee_eur":null,"price_pence":null}`,
+	} {
+		got := Sure(s, doc)
+		assert.Equal(t, want, got.String(), doc)
+	}
+}

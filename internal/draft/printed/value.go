@@ -4,6 +4,7 @@ import (
 	"regexp"
 	"strings"
 	"sync"
+	"unicode"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -80,6 +81,9 @@ func printed(f *schema.Field, text string) string {
 	case schema.Money, schema.Quantity:
 		return amountText().FindString(text)
 	case schema.Integer, schema.Number:
+		if amount := measured(f, text); amount != "" {
+			return amount
+		}
 		if at := numberAt(text); at != nil {
 			return text[at[0]:at[1]]
 		}
@@ -102,6 +106,20 @@ func printed(f *schema.Field, text string) string {
 		text = strings.TrimSuffix(text, ")")
 	}
 	return strings.TrimRight(text, " ,;")
+}
+
+// measured gives the amount with its measure that a text begins with, where a plain number can be read from
+// it: £41.00, and 400 g where the field's name says in which unit it counts.
+func measured(f *schema.Field, text string) string {
+	amount := strings.TrimSpace(amountText().FindString(text))
+	if !strings.ContainsFunc(amount, func(r rune) bool { return unicode.IsLetter(r) || unicode.Is(unicode.Sc, r) || r == '%' }) {
+		return ""
+	}
+	said := value.Str(amount)
+	if _, _, ok := normalize.ByType(f, &said); !ok {
+		return ""
+	}
+	return amount
 }
 
 // yesNo reads a word for true or false; also a word of the field's own name
@@ -196,6 +214,11 @@ func Value(f *schema.Field, raw string) (value.Value, bool) {
 		}
 		return v, f.IsDateTime(v.Text)
 	case schema.Integer, schema.Number:
+		if amount := measured(f, raw); amount != "" {
+			v := value.Str(amount)
+			_, to, ok := normalize.ByType(f, &v)
+			return to, ok
+		}
 		if f.Numbers.Decimal != "" {
 			if literal := reading.Declared(f.Numbers, raw); literal != "" && (f.Type == schema.Number || value.IsInteger(literal)) {
 				return value.Num(literal), true

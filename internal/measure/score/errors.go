@@ -3,6 +3,8 @@ package score
 import (
 	"fmt"
 	"sort"
+	"strings"
+	"unicode"
 
 	"filler/internal/base/value"
 	"filler/internal/measure/gold"
@@ -230,7 +232,7 @@ func (x *explainer) errorType(l Leaf) (ErrorType, string) {
 	}
 	g, d := textOf(l.Gold), textOf(l.Filled)
 	switch {
-	case l.Field.Type == schema.Choice || l.Field.Type == schema.Boolean || numeric(l.Gold):
+	case l.Field.Type == schema.Choice || l.Field.Type == schema.Boolean || numeric(l.Gold) || ofTime(l):
 	case withinText(d, g):
 		return PartOf, ""
 	case withinText(g, d):
@@ -242,6 +244,15 @@ func (x *explainer) errorType(l Leaf) (ErrorType, string) {
 		return Unsupported, ""
 	}
 	return Another, ""
+}
+
+// ofTime tells two days or times of day: one figure more or less makes another of them.
+func ofTime(l Leaf) bool {
+	switch l.Field.Kin().Type {
+	case schema.Date, schema.Time, schema.DateTime:
+		return !strings.ContainsFunc(textOf(l.Gold)+textOf(l.Filled), func(r rune) bool { return unicode.IsLetter(r) && r != 'T' && r != 'Z' })
+	}
+	return false
 }
 
 // standing tells whether a value stands in the source, itself and not the words

@@ -16,7 +16,9 @@ import (
 func (x *piece) normalizers() {
 	x.normalized = nil
 	x.inPlace(isBare)
+	x.retold()
 	x.normalized = append(x.normalized, normalize.Record(x.schema, &x.record)...)
+	x.retold()
 	x.inPlace(isWords)
 	x.trace.normalizers(x.normalized)
 }
@@ -35,7 +37,7 @@ func (x *piece) inPlace(which func(*schema.Field, *value.Value) bool) {
 	}
 	var changes []normalize.Change
 	visit := func(f *schema.Field, p value.Pointer, v *value.Value) {
-		if len(f.Normalize) > 0 && f.Normalize[0] == "none" || !which(f.Kin(), v) {
+		if f.KeptAsIs() || !which(f.Kin(), v) {
 			return
 		}
 		read := func() (value.Value, bool) { return x.w.index.Read(x.schema, f, v) }

@@ -15,6 +15,7 @@ import (
 	"filler/internal/record/normalize"
 	"filler/internal/record/trace"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // How the reply to a piece becomes a record.
@@ -238,6 +239,7 @@ func (x *piece) unpack(f *schema.Field, p value.Pointer, v *value.Value) {
 		case (f.Type == schema.Money || f.Type == schema.Quantity) && v.Get(name) != nil && inner.Kind != value.Object:
 			inner.Name = "amount"
 			deviation("`value` in place of `amount`")
+		case (f.Type == schema.Number || f.Type == schema.Integer) && len(v.Kids) > 1 && reading.FieldUnit(f)+reading.FieldCurrency(f) != "": // with its unit
 		default:
 			*v = inner.Clone().Named(v.Name)
 			deviation("an object around the value")
