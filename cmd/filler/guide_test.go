@@ -66,7 +66,7 @@ var (
 
 // inOrder holds each line that a page shows against what came: … stands for any lines, or for the
 // rest of one. Times are as they are. With FILLER_WRITE_DOCS=1 a line that differs in its figures
-// alone is written anew in the page.
+// alone takes its place in the page.
 func inOrder(t *testing.T, page, block, shown, out string) {
 	t.Helper()
 	came := strings.Split(out, "\n")
@@ -103,10 +103,10 @@ func rewrite(t *testing.T, page, shown, was, is string) {
 	text, err := os.ReadFile(path)
 	require.NoError(t, err)
 	from := strings.Index(string(text), shown) + strings.Index(shown, was)
-	if !strings.Contains(string(text), shown) { // a line of it is written anew already
+	if !strings.Contains(string(text), shown) { // a line of it is another already
 		from = strings.Index(string(text), was)
 	}
 	require.True(t, from >= 0, was)
-	anew := string(text[:from]) + is + string(text[from+len(was):])
-	require.NoError(t, os.WriteFile(path, []byte(anew), 0o644))
+	now := string(text[:from]) + is + string(text[from+len(was):])
+	require.NoError(t, os.WriteFile(path, []byte(now), 0o644))
 }

@@ -95,7 +95,7 @@ func (r *Reader) recognise(ctx context.Context, d *Document, picture []byte, siz
 		return nil, err
 	}
 	d.read(e.Engine)
-	pages = r.straightened(ctx, d, picture, pages)
+	pages = r.readAgain(ctx, d, picture, pages)
 	if len(pages) == 0 {
 		pages = []layout.Page{size}
 	}

@@ -8,6 +8,8 @@ import (
 	"image/draw"
 	"image/png"
 	"math"
+	"slices"
+	"unicode"
 
 	xdraw "golang.org/x/image/draw"
 	"golang.org/x/image/math/f64"
@@ -16,52 +18,123 @@ import (
 	"filler/internal/source/ocr"
 )
 
-// leastTurn is from how many degrees on a picture is turned straight and read
-// again: engines begin to lose whole columns of pages that hang askew.
-const leastTurn = 0.8
+// From how many degrees on a picture is turned straight and read again: engines begin to lose whole
+// columns of pages that hang askew. One that is read again anyway is turned from less on.
+const (
+	leastTurn  = 0.8
+	littleTurn = 0.2
+)
 
-// straightened has the engine read a picture that hangs askew once more, turned
-// straight, and gives the better of the two readings. The boxes are those of
-// the picture as it was.
-func (r *Reader) straightened(ctx context.Context, d *Document, picture []byte, pages []layout.Page) []layout.Page {
-	if _, ours := r.engine().Engine.(ocr.Tesseract); !ours || len(pages) != 1 {
-		return pages
-	}
-	degrees := layout.Make(pages, layout.Options{}).Skew[0]
-	if math.Abs(degrees) < leastTurn {
+// readAgain has the engine read a picture once more that hangs askew, turned straight, or that has
+// the boxes of tables and forms in it, without them, and gives the best of the readings with what
+// others have besides. The boxes of words are those of the picture as it was.
+func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pages []layout.Page) []layout.Page {
+	engine, ours := r.engine().Engine.(ocr.Tesseract)
+	if !ours || len(pages) != 1 {
 		return pages
 	}
 	img, _, err := image.Decode(bytes.NewReader(picture))
 	if err != nil {
 		return pages
 	}
-	turned, back := turn(img, -degrees)
-	var out bytes.Buffer
-	enc := png.Encoder{CompressionLevel: png.BestSpeed}
-	if enc.Encode(&out, turned) != nil {
+	var notes []string
+	least, engines := leastTurn, []ocr.Tesseract{engine}
+	if plain, left := withoutRulings(img, letterHeight(pages[0], img.Bounds().Dx())); plain != nil {
+		pages[0].Words = slices.DeleteFunc(pages[0].Words, func(w layout.Word) bool { return lettersOf(w.Text) == 0 && left.blank(w.Box) })
+		img, least, notes = plain, littleTurn, append(notes, "the lines of its boxes taken out before OCR")
+		engine.Scattered = true // what was in boxes is no text in columns now
+		engines = append(engines, engine)
+	}
+	back := func(b layout.Box) layout.Box { return b }
+	if degrees := layout.Make(pages, layout.Options{}).Skew[0]; math.Abs(degrees) >= least {
+		img, back = turn(img, -degrees)
+		notes = append(notes, "deskewed before OCR")
+	}
+	if notes == nil {
 		return pages
 	}
-	var again []layout.Page
-	err = r.engine().Read(ctx, out.Bytes(), func(data []byte) (err error) {
-		again, err = parseScan(d.ID, ocr.TSV, data)
-		return err
-	})
-	if err != nil || len(again) != 1 || certainty(again[0]) <= certainty(pages[0]) {
-		return pages
+	best, others := pages[0], []layout.Page(nil)
+	for _, again := range r.readBy(ctx, d, img, engines) {
+		for i := range again.Words {
+			again.Words[i].Box = back(again.Words[i].Box)
+		}
+		again.Width, again.Height = pages[0].Width, pages[0].Height
+		if certainty(again) > certainty(best) {
+			best, again = again, best
+		}
+		others = append(others, again)
 	}
-	for i := range again[0].Words {
-		again[0].Words[i].Box = back(again[0].Words[i].Box)
+	if certainty(best) == certainty(pages[0]) {
+		notes = nil
 	}
-	again[0].Width, again[0].Height = pages[0].Width, pages[0].Height
-	d.Notes = append(d.Notes, "deskewed before OCR")
-	return again
+	for _, other := range others {
+		if addMissing(&best, other) {
+			notes = append(notes, "words that one reading left out taken from another")
+		}
+	}
+	d.Notes = append(d.Notes, slices.Compact(notes)...)
+	return []layout.Page{best}
 }
 
-// certainty sums up what an engine is sure of: letters by confidence.
+// readBy gives the readings of one picture by several engines, as far as there are any.
+func (r *Reader) readBy(ctx context.Context, d *Document, img image.Image, engines []ocr.Tesseract) (all []layout.Page) {
+	var out bytes.Buffer
+	enc := png.Encoder{CompressionLevel: png.BestSpeed}
+	if enc.Encode(&out, img) != nil {
+		return nil
+	}
+	kept := r.engine()
+	for _, e := range engines {
+		var pages []layout.Page
+		kept.Engine = e
+		err := kept.Read(ctx, out.Bytes(), func(data []byte) (err error) {
+			pages, err = parseScan(d.ID, ocr.TSV, data)
+			return err
+		})
+		if err == nil && len(pages) == 1 {
+			all = append(all, pages[0])
+		}
+	}
+	return all
+}
+
+// sureWord is from which confidence on a word counts that one reading has and the other has not.
+const sureWord = 60
+
+// addMissing adds the words that another reading of the same page is sure of where this one has
+// none, and tells whether there are any.
+func addMissing(to *layout.Page, other layout.Page) bool {
+	had := to.Words
+	for _, w := range other.Words {
+		if w.Confidence < sureWord || lettersOf(w.Text) == 0 || slices.ContainsFunc(had, func(h layout.Word) bool { return overlap(h.Box, w.Box) }) {
+			continue
+		}
+		to.Words = append(to.Words, w)
+	}
+	return len(to.Words) > len(had)
+}
+
+// overlap tells whether two boxes share a fifth of the smaller one.
+func overlap(a, b layout.Box) bool {
+	w, h := min(a[2], b[2])-max(a[0], b[0]), min(a[3], b[3])-max(a[1], b[1])
+	return w > 0 && h > 0 && 5*w*h >= min((a[2]-a[0])*(a[3]-a[1]), (b[2]-b[0])*(b[3]-b[1]))
+}
+
+func lettersOf(s string) (n int) {
+	for _, r := range s {
+		if unicode.IsLetter(r) || unicode.IsDigit(r) {
+			n++
+		}
+	}
+	return n
+}
+
+// certainty sums up what an engine is sure of: letters and figures by confidence. What rulings are
+// taken for, bars and brackets, counts for nothing.
 func certainty(p layout.Page) float64 {
 	sum := 0.0
 	for _, w := range p.Words {
-		sum += float64(len(w.Text)) * float64(max(w.Confidence, 0))
+		sum += float64(lettersOf(w.Text) * max(w.Confidence, 0))
 	}
 	return sum
 }

@@ -67,6 +67,7 @@ var ErrNotInstalled = &Error{"no OCR engine is installed", "install tesseract (o
 // Tesseract is the program of that name.
 type Tesseract struct {
 	Languages []string // as the program calls them; English where there are none
+	Scattered bool     // words are looked for anywhere, and not in blocks and columns
 }
 
 var version = sync.OnceValue(func() string {
@@ -79,7 +80,13 @@ var version = sync.OnceValue(func() string {
 })
 
 // Name gives the program's version and languages.
-func (t Tesseract) Name() string { return version() + " " + strings.Join(t.languages(), "+") }
+func (t Tesseract) Name() string {
+	name := version() + " " + strings.Join(t.languages(), "+")
+	if t.Scattered {
+		name += " scattered"
+	}
+	return name
+}
 
 func (t Tesseract) languages() []string {
 	if len(t.Languages) == 0 {
@@ -96,7 +103,11 @@ func (t Tesseract) Read(ctx context.Context, picture []byte) ([]byte, error) {
 	if _, err := exec.LookPath("tesseract"); err != nil {
 		return nil, ErrNotInstalled
 	}
-	return run(ctx, []string{"tesseract", ImageMark, "stdout", "-l", strings.Join(t.languages(), "+"), "tsv"}, picture)
+	args := []string{"tesseract", ImageMark, "stdout", "-l", strings.Join(t.languages(), "+")}
+	if t.Scattered {
+		args = append(args, "--psm", "11")
+	}
+	return run(ctx, append(args, "tsv"), picture)
 }
 
 // ImageMark stands in a command for the path of the picture.
