@@ -129,6 +129,7 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.measuresApart()
 	w.compared()
 	w.rowsOfOthers(w.root)
+	w.ticked()
 	w.countsOfSums()
 	w.behindOtherLabels()
 	w.endsOfRanges()
@@ -262,6 +263,7 @@ type weigher struct {
 	all     *schema.Schema             // whose record it is; nil where other fields do not matter
 	others  map[string]*schema.Field   // fields by their labels
 	called  map[*schema.Field]called   // the words that fields go by
+	boxes   *boxes                     // those of forms
 	ruled   map[int]int                // of rows of tables: the line of the rule below their head
 	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
 }

@@ -38,3 +38,25 @@ func BenchmarkRegister(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkForm is twice as slow for twice as many rows of boxes, with items that have no stretch of their own.
+func BenchmarkForm(b *testing.B) {
+	s, err := schema.Parse("s.yaml", []byte(forms))
+	require.NoError(b, err)
+	for _, n := range []int{1000, 2000, 4000} {
+		var d, r strings.Builder
+		d.WriteString("Room   clean   good   fair   poor\n")
+		for i := range n {
+			fmt.Fprintf(&d, "R%-5d  [x]     [ ]    [x]    [ ]\n", i)
+			fmt.Fprintf(&r, `,{"room":"R%d","clean":%v,"state":"poor"}`, i, i%2 == 0)
+		}
+		rec, err := value.Parse(`{"rooms":[` + r.String()[1:] + `]}`)
+		require.NoError(b, err)
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			for b.Loop() {
+				ix := NewIndex(d.String())
+				Look(s, &rec, ix, Of(s, &rec, ix))
+			}
+		})
+	}
+}

@@ -77,6 +77,7 @@ func (u *unread) left(asked []Line) (lines []Line) {
 			lines = append(lines, by[f]...)
 		}
 	}
+	lines = append(lines, l.optionsLeft()...)
 	lines = append(lines, l.items()...)
 	lines = append(lines, l.stretches()...)
 	lines = append(lines, l.inLines()...)
@@ -309,6 +310,9 @@ func (l *leaving) leavesOf(f *schema.Field, p value.Pointer, v *value.Value, cal
 // of gives the lines with what may be the value of a field: those of its entry or of its
 // item.
 func (l *leaving) of(f *schema.Field, p value.Pointer) (lines []Line) {
+	if boxes := l.boxesLeft(f, p); boxes != nil {
+		return boxes
+	}
 	item := l.itemOf(p)
 	for _, region := range l.regions(item) {
 		found := l.within(region)

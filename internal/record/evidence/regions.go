@@ -113,15 +113,22 @@ func (it *item) sure() bool {
 }
 
 // endLast ends the region of the last item at an empty line, if no other item has
-// one within.
+// one within, and behind its line where each of the others has one.
 func (w *weigher) endLast(items []*item) {
+	lines := true
 	for _, it := range items[:len(items)-1] {
-		if strings.Contains(strings.TrimRight(w.ix.Source[it.region.Start:it.region.End], " \n"), "\n\n") {
+		text := w.ix.Source[it.region.Start:it.region.End]
+		if strings.Contains(strings.TrimRight(text, " \n"), "\n\n") {
 			return
 		}
+		lines = lines && strings.Count(text, "\n") == 1
+	}
+	end := "\n\n"
+	if lines && len(items) > 2 {
+		end = "\n"
 	}
 	last := items[len(items)-1].region
-	if at := strings.Index(w.ix.Source[last.Start:last.End], "\n\n"); at >= 0 {
+	if at := strings.Index(w.ix.Source[last.Start:last.End], end); at >= 0 {
 		last.End = last.Start + at
 	}
 }

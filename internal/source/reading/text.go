@@ -56,6 +56,7 @@ type Text struct {
 	relative  relativeDays
 	standing  standing
 	fours     fours
+	boxes     boxes
 }
 
 // whole is what is found out once for a text and all of its parts.

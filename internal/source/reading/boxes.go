@@ -1,0 +1,259 @@
+package reading
+
+import (
+	"slices"
+	"strings"
+	"sync"
+	"unicode"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
+)
+
+// Box is a box of a form, [x] or ☐, with the words that go with it and those that head its row:
+// Payment: [ ] cash [x] card.
+type Box struct {
+	Span
+	Ticked bool
+	Label  Span // what it is of
+	Group  Span // what it answers; empty where nothing heads it
+}
+
+type boxes struct {
+	once sync.Once
+	all  []Box
+}
+
+var (
+	boxMark   = lazy.New(`\[[ \x{a0}]{0,3}\]|\[ ?[xX×✓✔✗✘*] ?\]|\([ \x{a0}]{1,3}\)|\( ?[xX×✓✔✗✘] ?\)|[☐☑☒□▢■▣◯○●◉⬜✅🗹]|__*[ _]?[xX✓✔✗][ _]?__*|___*`)
+	cellSplit = lazy.New(`\s{2,}|[\t|]`)
+)
+
+// emptyBox tells whether a mark is that of a box that nobody ticked.
+func emptyBox(mark string) bool {
+	return strings.Trim(mark, "[]() \u00a0_") == "" || strings.ContainsAny(mark, "☐□▢◯○⬜")
+}
+
+// aboveBoxes is how long a line is at most that heads the boxes below it.
+const aboveBoxes = 80
+
+// Boxes gives the boxes of a form, in order. Whether they stand before their words or behind
+// them is told by their lines: one that ends in a box has them behind.
+func (tx *Text) Boxes() []Box {
+	tx.boxes.once.Do(func() {
+		start, above, head := 0, Span{}, Span{}
+		for _, line := range strings.SplitAfter(tx.Source, "\n") {
+			marks := tx.boxMarks(line)
+			switch text := strings.TrimSpace(line); {
+			case len(marks) > 0:
+				r := boxRow{tx: tx, start: start, line: line, group: above, head: head}
+				tx.boxes.all = append(tx.boxes.all, r.read(marks)...)
+			case text == "" || strings.Trim(text, "|-:+= ") == "":
+			case len(text) <= aboveBoxes:
+				above, head = tx.trimmed(Span{start, start + len(line)}), Span{start, start + len(line)}
+			default:
+				above, head = Span{}, Span{start, start + len(line)}
+			}
+			start += len(line)
+		}
+	})
+	return tx.boxes.all
+}
+
+// boxMarks gives the marks in a line. Blanks to be filled in count where another is crossed, round marks
+// where there are several, and full squares where the text has empty ones: they are bullets otherwise.
+func (tx *Text) boxMarks(line string) (marks []Span) {
+	if !strings.ContainsAny(line, "[(_☐☑☒□▢■▣◯○●◉⬜✅🗹") {
+		return nil
+	}
+	round, crossed := strings.Count(line, "○")+strings.Count(line, "●")+strings.Count(line, "◯")+strings.Count(line, "◉"), false
+	for _, m := range boxMark.FindAllStringIndex(line, -1) {
+		mark := line[m[0]:m[1]]
+		crossed = crossed || mark[0] == '_' && !emptyBox(mark)
+	}
+	for _, m := range boxMark.FindAllStringIndex(line, -1) {
+		mark := line[m[0]:m[1]]
+		switch {
+		case mark[0] == '_' && !crossed, strings.ContainsAny(mark, "○●◯◉") && round < 2, strings.ContainsAny(mark, "■▣") && !strings.ContainsAny(tx.Source, "□▢☐"):
+			continue
+		case mark[0] == '(' && m[0] > 0 && IsWordRune(rune(line[m[0]-1])): // f(x)
+			continue
+		}
+		marks = append(marks, Span{m[0], m[1]})
+	}
+	return marks
+}
+
+// boxRow is a line with boxes.
+type boxRow struct {
+	tx    *Text
+	start int // of the line in the source
+	line  string
+	group Span
+	head  Span // the line above that has no boxes
+	all   []Box
+}
+
+func (r *boxRow) read(marks []Span) []Box {
+	last := marks[len(marks)-1]
+	if r.underHeads(marks) {
+		return r.all
+	}
+	if hasLetter(r.line[:marks[0].Start]) && !hasLetter(r.line[last.End:]) {
+		from := 0
+		for _, m := range marks {
+			r.behind(Span{from, m.Start}, m)
+			from = m.End
+		}
+		return r.all
+	}
+	if parts := r.parts(Span{0, marks[0].Start}); len(parts) > 0 {
+		r.group = parts[len(parts)-1]
+	}
+	for i, m := range marks {
+		to := len(r.line)
+		if i+1 < len(marks) {
+			to = marks[i+1].Start
+		}
+		r.before(m, Span{m.End, to}, i+1 == len(marks))
+	}
+	return r.all
+}
+
+// underHeads reads a row of a table, whose boxes have the heads of their columns and no words of their own.
+func (r *boxRow) underHeads(marks []Span) bool {
+	heads := r.tx.cellsOf(r.head)
+	cells := r.tx.cellsOf(Span{r.start, r.start + len(r.line)})
+	if len(heads) < 2 || len(cells) < 2 || len(cells) > len(marks)+len(heads) || !hasLetter(r.line[:marks[0].Start]) {
+		return false
+	}
+	for _, m := range marks { // each is a cell by itself
+		if !slices.Contains(cells, Span{r.start + m.Start, r.start + m.End}) {
+			return false
+		}
+	}
+	row := r.tx.trimmed(cells[0])
+	for _, m := range marks {
+		if head := r.headOver(m, heads, cells); head.End > 0 && hasLetter(r.tx.Source[row.Start:row.End]) {
+			r.all = append(r.all, Box{Span{r.start + m.Start, r.start + m.End}, !emptyBox(r.line[m.Start:m.End]), head, row})
+		}
+	}
+	return len(r.all) == len(marks)
+}
+
+// headOver gives the head of the column in which a box stands: by the number of its cell where there are
+// bars, else by what stands above it.
+func (r *boxRow) headOver(mark Span, heads, cells []Span) Span {
+	if strings.Contains(r.line, "|") {
+		if i := slices.Index(cells, Span{r.start + mark.Start, r.start + mark.End}); i > 0 && len(heads) == len(cells) {
+			return r.tx.trimmed(heads[i])
+		}
+		return Span{}
+	}
+	column := func(line, at int) int { return utf8.RuneCountInString(r.tx.Source[line:at]) }
+	from, to := column(r.start, r.start+mark.Start), column(r.start, r.start+mark.End)
+	found := Span{}
+	for i, h := range heads {
+		if i > 0 && column(r.head.Start, h.Start) <= to && from <= column(r.head.Start, h.End) {
+			if found.End > 0 {
+				return Span{}
+			}
+			found = r.tx.trimmed(h)
+		}
+	}
+	return found
+}
+
+// cellsOf gives the cells of a line, between bars or wide gaps.
+func (tx *Text) cellsOf(line Span) (all []Span) {
+	text := tx.Source[line.Start:line.End]
+	from := 0
+	add := func(to int) {
+		cell := text[from:to]
+		if trimmed := strings.TrimSpace(cell); trimmed != "" {
+			start := from + strings.Index(cell, trimmed)
+			all = append(all, Span{line.Start + start, line.Start + start + len(trimmed)})
+		}
+	}
+	for _, m := range cellSplit.FindAllStringIndex(text, -1) {
+		add(m[0])
+		from = m[1]
+	}
+	add(len(text))
+	return all
+}
+
+// behind adds a box that stands behind its words: Smoker: yes [ ] no [x].
+func (r *boxRow) behind(words, mark Span) {
+	parts := r.parts(words)
+	if len(parts) == 0 {
+		return
+	}
+	label := parts[len(parts)-1]
+	if len(parts) > 1 {
+		r.group = parts[len(parts)-2]
+	}
+	if i := strings.LastIndex(r.tx.Source[label.Start:label.End], ":"); i > 0 {
+		r.group = r.tx.trimmed(Span{label.Start, label.Start + i})
+		label = r.tx.trimmed(Span{label.Start + i + 1, label.End})
+	}
+	r.add(mark, label)
+}
+
+// before adds a box that stands before its words. What stands apart behind them heads the next boxes.
+func (r *boxRow) before(mark, words Span, last bool) {
+	parts := r.parts(words)
+	if len(parts) == 0 {
+		return
+	}
+	label, next := parts[0], parts[len(parts)-1]
+	text := r.tx.Source[label.Start:label.End]
+	if i := strings.Index(text, ". "); last && i > 0 {
+		label.End = label.Start + i
+	}
+	if word, rest, two := strings.Cut(text, " "); len(parts) == 1 && two && !last && strings.HasSuffix(strings.TrimSpace(r.line[words.Start:words.End]), ":") && (lang.Yes.Has(strings.ToLower(word)) || lang.No.Has(strings.ToLower(word))) {
+		next = r.tx.trimmed(Span{label.End - len(rest), label.End}) // no Allergies: [x] yes
+		label.End = label.Start + len(word)
+	}
+	r.add(mark, label)
+	if next.Start > label.Start {
+		r.group = next
+	}
+}
+
+func (r *boxRow) add(mark, label Span) {
+	if label.End > label.Start {
+		r.all = append(r.all, Box{Span{r.start + mark.Start, r.start + mark.End}, !emptyBox(r.line[mark.Start:mark.End]), label, r.group})
+	}
+}
+
+// parts gives the cells of a stretch of the line that have letters, by their places in the source.
+func (r *boxRow) parts(of Span) (all []Span) {
+	from := of.Start
+	add := func(to int) {
+		if s := r.tx.trimmed(Span{r.start + from, r.start + to}); s.End > s.Start && hasLetter(r.tx.Source[s.Start:s.End]) {
+			all = append(all, s)
+		}
+	}
+	for _, m := range cellSplit.FindAllStringIndex(r.line[of.Start:of.End], -1) {
+		add(of.Start + m[0])
+		from = of.Start + m[1]
+	}
+	add(of.End)
+	return all
+}
+
+// trimmed gives a stretch without what leads to it or away from it: blanks, colons, dots, dashes.
+func (tx *Text) trimmed(s Span) Span {
+	text := tx.Source[s.Start:s.End]
+	s.Start += len(text) - len(strings.TrimLeftFunc(text, leads))
+	s.End = s.Start + len(strings.TrimRightFunc(tx.Source[s.Start:max(s.Start, s.End)], leads))
+	return s
+}
+
+func leads(r rune) bool { return unicode.IsSpace(r) || strings.ContainsRune(":.,;-–—_*#…·/", r) }
+
+func hasLetter(s string) bool {
+	return strings.ContainsFunc(s, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) })
+}
