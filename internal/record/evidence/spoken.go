@@ -179,9 +179,25 @@ func (w *weigher) otherOptions(own *schema.Field, chosen string) (found []span) 
 // ledBy tells whether a label of the field with a colon stands right before a place: all
 // that is said there is the value.
 func (w *weigher) ledBy(f *schema.Field, s span) bool {
-	before := strings.TrimRight(w.ix.Source[:s.Start], " \t")
-	if !strings.HasSuffix(before, ":") {
+	line := w.ix.LineSpan(w.ix.LineOf(s.Start))
+	label, ok := strings.CutSuffix(strings.TrimRight(w.ix.Source[min(line.Start, s.Start):s.Start], " \t"), ":")
+	if !ok {
 		return false
 	}
-	return w.led(f, s)
+	label = strings.TrimRight(label, " \t")
+	for _, sign := range []string{"  ", "\t", "|", ":"} { // what stands apart has a label of its own
+		label = label[strings.LastIndex(label, sign)+1:]
+	}
+	if !strings.ContainsFunc(label, unicode.IsLetter) {
+		return w.led(f, s)
+	}
+	words := wordsOf(label)
+	return slices.ContainsFunc(w.labels(f), func(name []string) bool {
+		for at := 0; at+len(name) <= len(words); at++ {
+			if slices.Equal(words[at:at+len(name)], name) {
+				return true
+			}
+		}
+		return false
+	})
 }

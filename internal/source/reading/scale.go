@@ -193,12 +193,15 @@ func isPair(text string, stroke int) bool {
 	return pair.MatchString(text[from:to])
 }
 
-// behindWord tells whether a text ends in a word in small letters that is no part of a code:
-// the 3 of 2 nights/3 days.
+// behindWord tells whether a text ends in a word in small letters that is no part of a code, or in the
+// unit of a figure: the 3 of 2 nights/3 days, the 1.65 of 3.20 m/1.65 m.
 func behindWord(text string) bool {
 	n := 0
 	for n < len(text) && text[len(text)-1-n] >= 'a' && text[len(text)-1-n] <= 'z' {
 		n++
+	}
+	if before := strings.TrimRight(text[:len(text)-n], " "); n > 0 && n < 3 && before != "" && isDigit(before[len(before)-1]) && UnitOf(text[len(text)-n:]) != "" {
+		return true
 	}
 	return n > 2 && (n == len(text) || strings.IndexByte(" \n\t(", text[len(text)-1-n]) >= 0)
 }
