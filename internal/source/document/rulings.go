@@ -35,20 +35,24 @@ func letterHeight(p layout.Page, width int) int {
 	return max(heights[len(heights)/2], 8)
 }
 
-// withoutRulings gives a picture without the boxes that are drawn in it, in grey, and the ink that is
-// left; nil if it has no boxes.
-func withoutRulings(img image.Image, letter int) (*image.Gray, ink) {
+// inGrey gives a picture in grey, and its ink.
+func inGrey(img image.Image) (*image.Gray, ink) {
 	b := img.Bounds()
 	grey := image.NewGray(image.Rect(0, 0, b.Dx(), b.Dy()))
 	xdraw.Draw(grey, grey.Bounds(), img, b.Min, xdraw.Src)
-	all := inkOf(grey)
+	return grey, inkOf(grey)
+}
+
+// withoutRulings takes the boxes of tables and forms out of a grey picture, and gives the ink that is left;
+// false if it has none.
+func withoutRulings(grey *image.Gray, all ink, letter int) (left ink, had bool) {
 	across := all.rulings(letter)
 	down := all.turned().rulings(letter)
 	if len(across) < leastRulings || len(down) < leastRulings {
-		return nil, ink{}
+		return all, false
 	}
 	thick := thickness(letter)
-	left := ink{all.w, all.h, slices.Clone(all.dark)}
+	left = ink{all.w, all.h, slices.Clone(all.dark)}
 	for _, s := range slices.Concat(across...) {
 		for x := s.from; x < s.to; x++ {
 			all.erase(grey, image.Pt(x, s.at), image.Pt(0, thick))
@@ -61,7 +65,7 @@ func withoutRulings(img image.Image, letter int) (*image.Gray, ink) {
 			left.dark[y*left.w+s.at] = false
 		}
 	}
-	return grey, left
+	return left, true
 }
 
 // blank tells whether less than a twentieth of a box is ink.

@@ -27,7 +27,7 @@ const (
 
 // readAgain has the engine read a picture once more that hangs askew, turned straight, or that has
 // the boxes of tables and forms in it, without them, and gives the best of the readings with what
-// others have besides. The boxes of words are those of the picture as it was.
+// others have besides. What is drawn as a box to be ticked is read as one. The boxes of words are those of the picture as it was.
 func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pages []layout.Page) []layout.Page {
 	engine, ours := r.engine().Engine.(ocr.Tesseract)
 	if !ours || len(pages) != 1 {
@@ -39,7 +39,10 @@ func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pag
 	}
 	var notes []string
 	least, engines := leastTurn, []ocr.Tesseract{engine}
-	if plain, left := withoutRulings(img, letterHeight(pages[0], img.Bounds().Dx())); plain != nil {
+	letter := letterHeight(pages[0], img.Bounds().Dx())
+	plain, all := inGrey(img)
+	squares := all.squares(letter)
+	if left, had := withoutRulings(plain, all, letter); had {
 		pages[0].Words = slices.DeleteFunc(pages[0].Words, func(w layout.Word) bool { return lettersOf(w.Text) == 0 && left.blank(w.Box) })
 		img, least, notes = plain, littleTurn, append(notes, "the lines of its boxes taken out before OCR")
 		engine.Scattered = true // what was in boxes is no text in columns now
@@ -50,10 +53,10 @@ func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pag
 		img, back = turn(img, -degrees)
 		notes = append(notes, "deskewed before OCR")
 	}
-	if notes == nil {
-		return pages
-	}
 	best, others := pages[0], []layout.Page(nil)
+	if notes == nil {
+		engines = nil
+	}
 	for _, again := range r.readBy(ctx, d, img, engines) {
 		for i := range again.Words {
 			again.Words[i].Box = back(again.Words[i].Box)
@@ -72,12 +75,18 @@ func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pag
 			notes = append(notes, "words that one reading left out taken from another")
 		}
 	}
+	if addBoxes(&best, squares) {
+		notes = append(notes, "boxes of the form read as [x] and [ ]")
+	}
 	d.Notes = append(d.Notes, slices.Compact(notes)...)
 	return []layout.Page{best}
 }
 
 // readBy gives the readings of one picture by several engines, as far as there are any.
 func (r *Reader) readBy(ctx context.Context, d *Document, img image.Image, engines []ocr.Tesseract) (all []layout.Page) {
+	if len(engines) == 0 {
+		return nil
+	}
 	var out bytes.Buffer
 	enc := png.Encoder{CompressionLevel: png.BestSpeed}
 	if enc.Encode(&out, img) != nil {
