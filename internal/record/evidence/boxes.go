@@ -85,7 +85,7 @@ func (w *weigher) ticked() {
 		case !known:
 		case fits.End > 0:
 			at := w.places[l.path]
-			if !at.Found() || w.ix.LineOf(at.Start) != w.ix.LineOf(fits.Start) {
+			if !at.Found() || at.Start < fits.Label.Start || at.End > fits.Label.End {
 				w.restate(l, w.saidBy(fits))
 				at = w.places[l.path]
 			}

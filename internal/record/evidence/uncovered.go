@@ -254,6 +254,11 @@ func (u *unread) line(n, start, end int) []Line {
 		if said := strings.TrimLeft(ix.Source[c.from:stop], " "); strings.Contains(said, "   ") {
 			stop = stop - len(said) + strings.Index(said, "   ") // another cell, without a colon
 		}
+		for _, b := range u.w.boxed().line[n] { // Unit: [ ] tent   [x] caravan
+			if b.Group.Start >= c.label && b.Group.End <= c.from {
+				stop = max(stop, b.Label.End)
+			}
+		}
 		value := strings.TrimSpace(ix.Source[c.from:stop])
 		isList := c.f.Type == schema.List
 		if isList && saysNone(value) || u.w.isSpeaker(c.f, ix.Source[c.label:c.from]) || blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.spoken(c.f, n, c.from, stop) {
