@@ -62,10 +62,17 @@ func (r *Reader) Pictures(ctx context.Context, d *Document, s Source, first, las
 		if r.DrawPixels > 0 {
 			pixels = min(pixels, r.DrawPixels)
 		}
-		return all, r.drawn(ctx, s, pdf.Request{Data: data, Password: r.Password, MaxPixels: pixels, DrawAll: true, First: first + offset, Last: last + offset}, all)
+		if err := r.drawn(ctx, s, pdf.Request{Data: data, Password: r.Password, MaxPixels: pixels, DrawAll: true, First: first + offset, Last: last + offset}, all); err != nil {
+			return all, err
+		}
 	case HOCR, ALTO, PageXML:
 		for i := range all {
 			all[i] = beside(s.File, data, first+i, l.Pixels)
+		}
+	}
+	for i, img := range all { // as it was read
+		if n := first + i; img != nil && d.Layout != nil && n <= len(d.Layout.Pages) && d.Layout.Pages[n-1].Turned > 0 {
+			all[i] = quartered(img, d.Layout.Pages[n-1].Turned)
 		}
 	}
 	return all, nil

@@ -100,7 +100,7 @@ func (r *Reader) recognise(ctx context.Context, d *Document, picture []byte, siz
 		pages = []layout.Page{size}
 	}
 	for i := range pages {
-		if pages[i].Width <= 0 || pages[i].Height <= 0 || pages[i].Text != "" {
+		if pages[i].Turned == 0 && (pages[i].Width <= 0 || pages[i].Height <= 0 || pages[i].Text != "") {
 			pages[i].Width, pages[i].Height = size.Width, size.Height
 		}
 	}
@@ -218,7 +218,7 @@ func (r *Reader) fromPDF(ctx context.Context, d *Document, data []byte) (string,
 			}
 			return "", err
 		}
-		pages[i].Words, pages[i].Text = found[0].Words, found[0].Text
+		recognised(&pages[i], found[0])
 	}
 	if scanned > 0 && scanned < len(pages) {
 		d.Notes = append(d.Notes, fmt.Sprintf("%d of %d pages have no text layer", scanned, len(pages)))
@@ -248,8 +248,16 @@ func (r *Reader) reread(ctx context.Context, d *Document, into *layout.Page, p p
 	if err != nil {
 		return false, ctx.Err() // without an engine what there is stays
 	}
-	into.Words, into.Text = found[0].Words, found[0].Text
+	recognised(into, found[0])
 	return true, nil
+}
+
+// recognised puts what the engine read into a page.
+func recognised(into *layout.Page, found layout.Page) {
+	into.Words, into.Text = found.Words, found.Text
+	if into.Turned = found.Turned; into.Turned%2 == 1 {
+		into.Width, into.Height = into.Height, into.Width
+	}
 }
 
 func clipped(s string, most int) string {

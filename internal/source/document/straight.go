@@ -25,9 +25,10 @@ const (
 	littleTurn = 0.2
 )
 
-// readAgain has the engine read a picture once more that hangs askew, turned straight, or that has
-// the boxes of tables and forms in it, without them, and gives the best of the readings with what
-// others have besides. What is drawn as a box to be ticked is read as one. The boxes of words are those of the picture as it was.
+// readAgain has the engine read a picture once more that lies on its side, hangs askew or has a shadow, put
+// right, or that has the boxes of tables and forms in it, without them, and gives the best of the readings
+// with what others have besides. What is drawn as a box to be ticked is read as one. The boxes of words are
+// those of the picture as it was, but for quarter turns, which the page tells.
 func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pages []layout.Page) []layout.Page {
 	engine, ours := r.engine().Engine.(ocr.Tesseract)
 	if !ours || len(pages) != 1 {
@@ -37,11 +38,19 @@ func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pag
 	if err != nil {
 		return pages
 	}
+	quarters := 0
+	if pages[0], img, quarters = r.upright(ctx, d, img, pages[0]); quarters > 0 {
+		pages[0].Turned = quarters
+		d.Notes = append(d.Notes, [...]string{1: "turned a quarter to the right before OCR", 2: "turned upside down before OCR", 3: "turned a quarter to the left before OCR"}[quarters])
+	}
 	var notes []string
 	least, engines := leastTurn, []ocr.Tesseract{engine}
 	letter := letterHeight(pages[0], img.Bounds().Dx())
 	plain, all := inGrey(img)
 	squares := all.squares(letter)
+	if even, had := evened(plain); had {
+		img, plain, least, notes = even, even, littleTurn, append(notes, "its shadow taken out before OCR")
+	}
 	if left, had := withoutRulings(plain, all, letter); had {
 		pages[0].Words = slices.DeleteFunc(pages[0].Words, func(w layout.Word) bool { return lettersOf(w.Text) == 0 && left.blank(w.Box) })
 		img, least, notes = plain, littleTurn, append(notes, "the lines of its boxes taken out before OCR")
@@ -61,7 +70,7 @@ func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pag
 		for i := range again.Words {
 			again.Words[i].Box = back(again.Words[i].Box)
 		}
-		again.Width, again.Height = pages[0].Width, pages[0].Height
+		again.Width, again.Height, again.Turned = pages[0].Width, pages[0].Height, quarters
 		if certainty(again) > certainty(best) {
 			best, again = again, best
 		}

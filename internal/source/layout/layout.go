@@ -57,6 +57,7 @@ type Word struct {
 type Page struct {
 	Width, Height int
 	DPI           int // pixels an inch; 0 where not known
+	Turned        int // by how many quarters, clockwise, its picture was turned before it was read
 	Words         []Word
 	Text          string // what is on the page, where nobody knows the places; then there are no Words
 }
@@ -120,7 +121,7 @@ func Make(pages []Page, opt Options) *Text {
 		if one.down {
 			t.Down++
 		}
-		t.Pages = append(t.Pages, Page{Width: pages[i].Width, Height: pages[i].Height, DPI: pages[i].DPI})
+		t.Pages = append(t.Pages, Page{Width: pages[i].Width, Height: pages[i].Height, DPI: pages[i].DPI, Turned: pages[i].Turned})
 	}
 	m.markRunning()
 	m.write(opt)
