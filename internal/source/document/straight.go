@@ -3,11 +3,13 @@ package document
 import (
 	"bytes"
 	"context"
+	"encoding/json"
 	"image"
 	"image/color"
 	"image/draw"
 	"image/png"
 	"math"
+	"os"
 	"slices"
 	"unicode"
 
@@ -30,53 +32,83 @@ const (
 // with what others have besides. What is drawn as a box to be ticked is read as one. The boxes of words are
 // those of the picture as it was, but for quarter turns, which the page tells.
 func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pages []layout.Page) []layout.Page {
-	engine, ours := r.engine().Engine.(ocr.Tesseract)
+	kept := r.engine()
+	engine, ours := kept.Engine.(ocr.Tesseract)
 	if !ours || len(pages) != 1 {
 		return pages
+	}
+	var known readPage
+	file := kept.File(picture, wayOfReading)
+	if data, err := os.ReadFile(file); file != "" && err == nil && json.Unmarshal(data, &known) == nil {
+		d.Notes = append(d.Notes, known.Notes...)
+		return []layout.Page{known.Page}
 	}
 	img, _, err := image.Decode(bytes.NewReader(picture))
 	if err != nil {
 		return pages
 	}
+	whole := false
+	known.Page, known.Notes, whole = r.putRight(ctx, d, engine, img, pages[0])
+	if data, err := json.Marshal(known); err == nil && whole {
+		ocr.Keep(file, data)
+	}
+	d.Notes = append(d.Notes, known.Notes...)
+	return []layout.Page{known.Page}
+}
+
+// readPage is what came of a picture in the end, as it is kept.
+type readPage struct {
+	Page  layout.Page
+	Notes []string
+}
+
+// wayOfReading ends the names of files with such pages; another way has another one.
+const wayOfReading = "read1.json"
+
+// putRight gives the best reading of a picture that was read once, what was done for it, and whether the engine
+// gave all that it was asked for.
+func (r *Reader) putRight(ctx context.Context, d *Document, engine ocr.Tesseract, img image.Image, page layout.Page) (best layout.Page, done []string, whole bool) {
+	var about []string
 	quarters := 0
-	if pages[0], img, quarters = r.upright(ctx, d, img, pages[0]); quarters > 0 {
-		pages[0].Turned = quarters
-		d.Notes = append(d.Notes, [...]string{1: "turned a quarter to the right before OCR", 2: "turned upside down before OCR", 3: "turned a quarter to the left before OCR"}[quarters])
+	if page, img, quarters = r.upright(ctx, d, img, page); quarters > 0 {
+		page.Turned = quarters
+		about = append(about, [...]string{1: "turned a quarter to the right before OCR", 2: "turned upside down before OCR", 3: "turned a quarter to the left before OCR"}[quarters])
 	}
 	var notes []string
 	least, engines := leastTurn, []ocr.Tesseract{engine}
-	letter := letterHeight(pages[0], img.Bounds().Dx())
+	letter := letterHeight(page, img.Bounds().Dx())
 	plain, all := inGrey(img)
 	squares := all.squares(letter)
 	if even, had := evened(plain); had {
 		img, plain, least, notes = even, even, littleTurn, append(notes, "its shadow taken out before OCR")
 	}
 	if left, had := withoutRulings(plain, all, letter); had {
-		pages[0].Words = slices.DeleteFunc(pages[0].Words, func(w layout.Word) bool { return lettersOf(w.Text) == 0 && left.blank(w.Box) })
+		page.Words = slices.DeleteFunc(page.Words, func(w layout.Word) bool { return lettersOf(w.Text) == 0 && left.blank(w.Box) })
 		img, least, notes = plain, littleTurn, append(notes, "the lines of its boxes taken out before OCR")
 		engine.Scattered = true // what was in boxes is no text in columns now
 		engines = append(engines, engine)
 	}
 	back := func(b layout.Box) layout.Box { return b }
-	if degrees := layout.Make(pages, layout.Options{}).Skew[0]; math.Abs(degrees) >= least {
+	if degrees := layout.Make([]layout.Page{page}, layout.Options{}).Skew[0]; math.Abs(degrees) >= least {
 		img, back = turn(img, -degrees)
 		notes = append(notes, "deskewed before OCR")
 	}
-	best, others := pages[0], []layout.Page(nil)
 	if notes == nil {
 		engines = nil
 	}
+	best = page
+	var others []layout.Page
 	for _, again := range r.readBy(ctx, d, img, engines) {
 		for i := range again.Words {
 			again.Words[i].Box = back(again.Words[i].Box)
 		}
-		again.Width, again.Height, again.Turned = pages[0].Width, pages[0].Height, quarters
+		again.Width, again.Height, again.Turned = page.Width, page.Height, quarters
 		if certainty(again) > certainty(best) {
 			best, again = again, best
 		}
 		others = append(others, again)
 	}
-	if certainty(best) == certainty(pages[0]) {
+	if certainty(best) == certainty(page) {
 		notes = nil
 	}
 	for _, other := range others {
@@ -87,8 +119,7 @@ func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pag
 	if addBoxes(&best, squares) {
 		notes = append(notes, "boxes of the form read as [x] and [ ]")
 	}
-	d.Notes = append(d.Notes, slices.Compact(notes)...)
-	return []layout.Page{best}
+	return best, append(about, slices.Compact(notes)...), len(others) == len(engines)
 }
 
 // readBy gives the readings of one picture by several engines, as far as there are any.

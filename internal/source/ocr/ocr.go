@@ -268,15 +268,9 @@ var slots = make(chan bool, max(runtime.NumCPU(), 1))
 // Read gives what was kept, or has the engine read the picture. Only what sound
 // accepts is kept: an engine that is repaired later must be asked again.
 func (k Kept) Read(ctx context.Context, picture []byte, sound func([]byte) error) error {
-	file := ""
-	if k.Dir != "" {
-		sum := sha256.New()
-		fmt.Fprintf(sum, "%s\n", k.Name())
-		sum.Write(picture)
-		file = filepath.Join(k.Dir, hex.EncodeToString(sum.Sum(nil))[:40]+"."+k.Gives())
-		if data, err := os.ReadFile(file); err == nil && sound(data) == nil {
-			return nil
-		}
+	file := k.File(picture, k.Gives())
+	if data, err := os.ReadFile(file); file != "" && err == nil && sound(data) == nil {
+		return nil
 	}
 	slots <- true
 	defer func() { <-slots }()
@@ -292,19 +286,29 @@ func (k Kept) Read(ctx context.Context, picture []byte, sound func([]byte) error
 	if err := sound(data); err != nil {
 		return &Error{fmt.Sprintf("the OCR engine gave no %s (%s)", spoken[k.Gives()], err), "check `gives` under `ocr` in filler.yaml, and try the engine by hand"}
 	}
-	if file != "" {
-		keep(file, data)
-	}
+	Keep(file, data)
 	return nil
+}
+
+// File is where something about a picture is kept that this engine read, by the end of its name; "" where
+// nothing is kept.
+func (k Kept) File(picture []byte, end string) string {
+	if k.Dir == "" {
+		return ""
+	}
+	sum := sha256.New()
+	fmt.Fprintf(sum, "%s\n", k.Name())
+	sum.Write(picture)
+	return filepath.Join(k.Dir, hex.EncodeToString(sum.Sum(nil))[:40]+"."+end)
 }
 
 // spoken are the forms as people write them.
 var spoken = map[string]string{HOCR: "hOCR", ALTO: "ALTO", Page: "PAGE XML", TSV: "TSV of words", Text: "text"}
 
-// keep writes a file whole or not at all. That it can't be kept is no reason
+// Keep writes a file whole or not at all, and none without a name. That it can't be kept is no reason
 // to fail: it can be read again.
-func keep(file string, data []byte) {
-	if os.MkdirAll(filepath.Dir(file), 0o755) != nil {
+func Keep(file string, data []byte) {
+	if file == "" || os.MkdirAll(filepath.Dir(file), 0o755) != nil {
 		return
 	}
 	_ = process.WriteFile(file, data, true)
