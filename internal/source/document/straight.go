@@ -76,14 +76,19 @@ func (r *Reader) putRight(ctx context.Context, d *Document, engine ocr.Tesseract
 	}
 	var notes []string
 	least, engines := leastTurn, []ocr.Tesseract{engine}
-	letter := letterHeight(page, img.Bounds().Dx())
+	letter, times := letterHeight(page, img.Bounds().Dx()), 1
+	if letter < smallLetter {
+		times, letter = 2, 2*letter
+		img = enlarged(img, times)
+		notes = append(notes, "enlarged before OCR")
+	}
 	plain, all := inGrey(img)
 	squares := all.squares(letter)
 	if even, had := evened(plain); had {
 		img, plain, least, notes = even, even, littleTurn, append(notes, "its shadow taken out before OCR")
 	}
 	if left, had := withoutRulings(plain, all, letter); had {
-		page.Words = slices.DeleteFunc(page.Words, func(w layout.Word) bool { return lettersOf(w.Text) == 0 && left.blank(w.Box) })
+		page.Words = slices.DeleteFunc(page.Words, func(w layout.Word) bool { return lettersOf(w.Text) == 0 && left.blank(scaled(w.Box, times, 1)) })
 		img, least, notes = plain, littleTurn, append(notes, "the lines of its boxes taken out before OCR")
 		engine.Scattered = true // what was in boxes is no text in columns now
 		engines = append(engines, engine)
@@ -100,7 +105,7 @@ func (r *Reader) putRight(ctx context.Context, d *Document, engine ocr.Tesseract
 	var others []layout.Page
 	for _, again := range r.readBy(ctx, d, img, engines) {
 		for i := range again.Words {
-			again.Words[i].Box = back(again.Words[i].Box)
+			again.Words[i].Box = scaled(back(again.Words[i].Box), 1, times)
 		}
 		again.Width, again.Height, again.Turned = page.Width, page.Height, quarters
 		if certainty(again) > certainty(best) {
@@ -116,10 +121,32 @@ func (r *Reader) putRight(ctx context.Context, d *Document, engine ocr.Tesseract
 			notes = append(notes, "words that one reading left out taken from another")
 		}
 	}
+	for i := range squares {
+		squares[i].box = scaled(squares[i].box, 1, times)
+	}
 	if addBoxes(&best, squares) {
 		notes = append(notes, "boxes of the form read as [x] and [ ]")
 	}
 	return best, append(about, slices.Compact(notes)...), len(others) == len(engines)
+}
+
+// smallLetter is from which height on, in pixels, engines read words well.
+const smallLetter = 12
+
+// enlarged gives a picture so many times as large.
+func enlarged(img image.Image, times int) image.Image {
+	b := img.Bounds()
+	out := image.NewGray(image.Rect(0, 0, b.Dx()*times, b.Dy()*times))
+	xdraw.CatmullRom.Scale(out, out.Bounds(), img, b, xdraw.Src, nil)
+	return out
+}
+
+// scaled gives a box in a picture that is larger or smaller.
+func scaled(b layout.Box, times, by int) layout.Box {
+	for i := range b {
+		b[i] = b[i] * times / by
+	}
+	return b
 }
 
 // readBy gives the readings of one picture by several engines, as far as there are any.

@@ -14,6 +14,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	xdraw "golang.org/x/image/draw"
 
 	"filler/internal/base/needs"
 	"filler/internal/demo/paper"
@@ -111,4 +112,27 @@ func TestShadow(t *testing.T) {
 	assert.Equal(t, strings.Fields(want.Text), strings.Fields(d.Text))
 	_, had = evened(image.NewGray(b))
 	assert.False(t, had, "a black picture")
+}
+
+// A page in small letters is read enlarged, and its words stand where they do on the page.
+func TestSmallLetters(t *testing.T) {
+	needs.Program(t, "tesseract")
+	sheet := letter(rand.New(rand.NewSource(2079)))
+	b := sheet.Image.Bounds()
+	small := image.NewGray(image.Rect(0, 0, b.Dx()*2/5, b.Dy()*2/5))
+	xdraw.CatmullRom.Scale(small, small.Bounds(), sheet.Image, b, xdraw.Src, nil)
+	d, err := Parse("a.png", asPNG(t, small))
+	require.NoError(t, err)
+	assert.Contains(t, d.Notes, "enlarged before OCR")
+	found := 0
+	for _, want := range sheet.Words {
+		for _, got := range d.Words() {
+			x, y := int(want.X0+want.X1)/5, int(want.Y0+want.Y1)/5 // the middle, at two fifths
+			if got.Text == want.Text && got.Box[0] <= x && x <= got.Box[2] && got.Box[1] <= y && y <= got.Box[3] {
+				found++
+				break
+			}
+		}
+	}
+	assert.Greater(t, found*10, len(sheet.Words)*8, "%d of %d words", found, len(sheet.Words))
 }
