@@ -133,6 +133,10 @@ func (w *weigher) endLast(items []*item) {
 	}
 }
 
+// nearTie is by how much a later start of the last item must be better: what stands close together elsewhere
+// is no row of its own.
+const nearTie = 0.01
+
 type division struct {
 	w      *weigher
 	within region
@@ -212,7 +216,7 @@ func (d *division) best() (chosen []int, share float64) {
 		if sums[n-1][k] < 0 {
 			continue
 		}
-		if s := sums[n-1][k] + d.score(n-1, region{start, d.within.End}); s > best+1e-9 {
+		if s := sums[n-1][k] + d.score(n-1, region{start, d.within.End}); s > best+nearTie {
 			best, end = s, k
 		}
 	}

@@ -42,23 +42,58 @@ const aboveBoxes = 80
 // them is told by their lines: one that ends in a box has them behind.
 func (tx *Text) Boxes() []Box {
 	tx.boxes.once.Do(func() {
-		start, above, head := 0, Span{}, Span{}
+		start, above, head, table := 0, Span{}, Span{}, Span{}
 		for _, line := range strings.SplitAfter(tx.Source, "\n") {
 			marks := tx.boxMarks(line)
 			switch text := strings.TrimSpace(line); {
 			case len(marks) > 0:
 				r := boxRow{tx: tx, start: start, line: line, group: above, head: head}
 				tx.boxes.all = append(tx.boxes.all, r.read(marks)...)
-			case text == "" || strings.Trim(text, "|-:+= ") == "":
+			case text == "":
+				table = Span{}
+			case strings.Trim(text, "|-:+= ") == "":
+			case table.End > 0 && tx.answers(&boxRow{tx: tx, start: start, line: line, head: table}):
 			case len(text) <= aboveBoxes:
 				above, head = tx.trimmed(Span{start, start + len(line)}), Span{start, start + len(line)}
 			default:
 				above, head = Span{}, Span{start, start + len(line)}
 			}
+			if at := (Span{start, start + len(line)}); table.End == 0 && len(marks) == 0 && len(tx.cellsOf(at)) > 1 {
+				table = at
+			}
 			start += len(line)
 		}
 	})
 	return tx.boxes.all
+}
+
+// answers adds the cells of a row of a table that are a mark, or a yes or no, under the head of their column.
+func (tx *Text) answers(r *boxRow) bool {
+	var marks []Span
+	cells := tx.cellsOf(Span{r.start, r.start + len(r.line)})
+	for i, c := range cells {
+		if _, is := answer(tx.Source[c.Start:c.End]); i > 0 && is {
+			marks = append(marks, Span{c.Start - r.start, c.End - r.start})
+		}
+	}
+	if len(marks) == 0 || !r.underHeads(marks) {
+		return false
+	}
+	for i := range r.all {
+		r.all[i].Ticked, _ = answer(tx.Source[r.all[i].Start:r.all[i].End])
+	}
+	tx.boxes.all = append(tx.boxes.all, r.all...)
+	return true
+}
+
+// answer tells whether a cell is a mark, or a yes or no, and which.
+func answer(cell string) (yes, is bool) {
+	word := strings.ToLower(strings.TrimRight(cell, "."))
+	switch {
+	case lang.Yes.Has(word):
+		return true, true
+	}
+	return false, lang.No.Has(word)
 }
 
 // boxMarks gives the marks in a line. Blanks to be filled in count where another is crossed, round marks

@@ -47,3 +47,14 @@ func TestBoxes(t *testing.T) {
 		assert.Equal(t, c[1], boxesOf(c[0]), c[0])
 	}
 }
+
+func TestAnswersInTables(t *testing.T) {
+	for _, c := range [][2]string{
+		{"Room      cleaned  walls\nKitchen   yes      2 holes\nBathroom  no       ok\n", "Kitchen/cleaned+; Bathroom/cleaned-"},
+		{"| Task | Done | By |\n|---|---|---|\n| Oil | x | Pell |\n| Belt | no | yes |\n", "Oil/Done+; Belt/Done-; Belt/By+"},
+		{"Room      clean   good   bad\nHall      x              x\n\nWe say\nno  yes\n", "Hall/clean+; Hall/bad+"},
+		{"Name: no\nDid it rain? yes\n", ""},
+	} {
+		assert.Equal(t, c[1], boxesOf(c[0]), c[0])
+	}
+}

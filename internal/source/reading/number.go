@@ -28,8 +28,8 @@ func (tx *Text) findNumbers() {
 	}
 	phones, spoken := tx.phones(), 0
 	for _, l := range all {
-		if within(phones, l.Span) {
-			continue
+		if within(phones, l.Span) && (!strings.Contains(tx.Source[l.Start:l.End], " ") || !isUnit(tx.beside(l.Span).Unit)) {
+			continue // but for a counter: 048 910.2 kWh
 		}
 		both := Figures(l.text)
 		if l.scale > 0 { // 1.2 million has decimals
@@ -152,8 +152,8 @@ func withHundredths(digits, behind string) string {
 	return digits
 }
 
-// spacedGroups is a number with blanks between its thousands.
-var spacedGroups = lazy.New(`^[1-9]\d{0,2}(?: \d{3})+(?:[.,]\d{1,2})?(?:[^\d ]|$| \D)`)
+// spacedGroups is a number with blanks between its thousands; a counter shows noughts before it.
+var spacedGroups = lazy.New(`^(?:[1-9]\d{0,2}|0\d\d)(?: \d{3})+(?:[.,]\d{1,2})?(?:[^\d ]|$| \D)`)
 
 // numberStart gives where the digits begin that end at a place.
 func numberStart(text string, end int) int {
@@ -174,7 +174,10 @@ func grouped(text string, start int) (l literal, only bool) {
 	end := start + len(m)
 	word, _ := measureBehind(text[end:min(len(text), end+besides)])
 	code, _ := currencyOf(word, true)
-	return literal{Span: Span{start, end}, text: strings.ReplaceAll(m, " ", "")}, strings.ContainsAny(m, ".,") || code != "" || isUnit(word)
+	if only = strings.ContainsAny(m, ".,") || code != "" || isUnit(word); m[0] == '0' && !only {
+		return literal{}, false
+	}
+	return literal{Span: Span{start, end}, text: strings.TrimLeft(strings.ReplaceAll(m, " ", ""), "0")}, only
 }
 
 func lastWord(text string) string {
