@@ -95,11 +95,11 @@ type ink struct {
 func inkOf(g *image.Gray) ink {
 	w, h := g.Rect.Dx(), g.Rect.Dy()
 	in := ink{w, h, make([]bool, w*h)}
-	sums := make([]uint64, (w+1)*(h+1))
+	sums := make([]uint32, (w+1)*(h+1)) // modulo 2^32, which those of a square stay below
 	for y := range h {
-		row := uint64(0)
+		row := uint32(0)
 		for x := range w {
-			row += uint64(g.Pix[y*g.Stride+x])
+			row += uint32(g.Pix[y*g.Stride+x])
 			sums[(y+1)*(w+1)+x+1] = sums[y*(w+1)+x+1] + row
 		}
 	}
@@ -110,7 +110,7 @@ func inkOf(g *image.Gray) ink {
 			left, right := max(x-half, 0), min(x+half, w)
 			n := uint64((bottom - top) * (right - left))
 			sum := sums[bottom*(w+1)+right] - sums[top*(w+1)+right] - sums[bottom*(w+1)+left] + sums[top*(w+1)+left]
-			in.dark[y*w+x] = uint64(g.Pix[y*g.Stride+x])*n*8 < sum*7
+			in.dark[y*w+x] = uint64(g.Pix[y*g.Stride+x])*n*8 < uint64(sum)*7
 		}
 	}
 	return in

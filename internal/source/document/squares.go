@@ -26,6 +26,9 @@ const (
 	blockFrom  = 0.65
 )
 
+// mostSquares is how many boxes a page of a form has at most.
+const mostSquares = 400
+
 // squares gives the boxes among letters of a height, from the top.
 func (in ink) squares(letter int) (all []square) {
 	least, most := max(letter*17/20, 12), letter*22/10
@@ -41,7 +44,9 @@ func (in ink) squares(letter int) (all []square) {
 			}
 			if w := end - x; w >= least && w <= most {
 				if s, ok := in.squareUnder(x, y, end); ok && !slices.ContainsFunc(all, func(o square) bool { return overlap(o.box, s.box) }) {
-					all = append(all, s)
+					if all = append(all, s); len(all) > mostSquares {
+						return nil // squared paper, a pattern
+					}
 				}
 			}
 			x = end

@@ -91,3 +91,17 @@ func TestBoxesOfScans(t *testing.T) {
 	}
 	assert.Equal(t, want, strings.Fields(d.Text))
 }
+
+// A page of squares is no form, and no effort either.
+func TestPattern(t *testing.T) {
+	s := paper.New(2400, 1600, 150)
+	for y := 20; y < 1560; y += 30 {
+		for x := 20; x < 2360; x += 30 {
+			for _, l := range [][4]int{{x, y, x + 20, y}, {x, y + 20, x + 20, y + 20}, {x, y, x, y + 20}, {x + 20, y, x + 20, y + 22}} {
+				s.Rule(float64(l[0]), float64(l[1]), float64(l[2]), float64(l[3]))
+			}
+		}
+	}
+	_, in := inGrey(s.Image)
+	assert.Empty(t, in.squares(20))
+}

@@ -43,6 +43,9 @@ func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pag
 		d.Notes = append(d.Notes, known.Notes...)
 		return []layout.Page{known.Page}
 	}
+	if size, _, err := image.DecodeConfig(bytes.NewReader(picture)); err != nil || size.Width*size.Height > mostPutRight {
+		return pages
+	}
 	img, _, err := image.Decode(bytes.NewReader(picture))
 	if err != nil {
 		return pages
@@ -55,6 +58,13 @@ func (r *Reader) readAgain(ctx context.Context, d *Document, picture []byte, pag
 	d.Notes = append(d.Notes, known.Notes...)
 	return []layout.Page{known.Page}
 }
+
+// Of how many pixels a picture is at most that is put right, which takes a dozen bytes for each, and one that
+// is enlarged: more than a page of the largest paper has in small letters.
+const (
+	mostPutRight = 40_000_000
+	mostEnlarged = 10_000_000
+)
 
 // readPage is what came of a picture in the end, as it is kept.
 type readPage struct {
@@ -77,7 +87,7 @@ func (r *Reader) putRight(ctx context.Context, d *Document, engine ocr.Tesseract
 	var notes []string
 	least, engines := leastTurn, []ocr.Tesseract{engine}
 	letter, times := letterHeight(page, img.Bounds().Dx()), 1
-	if letter < smallLetter {
+	if b := img.Bounds(); letter < smallLetter && b.Dx()*b.Dy() <= mostEnlarged {
 		times, letter = 2, 2*letter
 		img = enlarged(img, times)
 		notes = append(notes, "enlarged before OCR")
