@@ -26,7 +26,7 @@ type box struct {
 type boxes struct {
 	all    []box
 	row    map[string][]box // by what heads their row, folded
-	group  map[int][]box    // by where that stands
+	group  map[span][]box   // by where that stands
 	line   map[int][]box
 	ticked bool // whether any is
 }
@@ -38,27 +38,18 @@ func (w *weigher) boxed() *boxes {
 	if w.boxes != nil {
 		return w.boxes
 	}
-	w.boxes = &boxes{row: map[string][]box{}, group: map[int][]box{}, line: map[int][]box{}}
+	w.boxes = &boxes{row: map[string][]box{}, group: map[span][]box{}, line: map[int][]box{}}
 	for _, b := range w.ix.Boxes() {
 		label, head := w.ix.Source[b.Label.Start:b.Label.End], w.ix.Source[b.Group.Start:b.Group.End]
 		one := box{b, wordsOf(label), wordsOf(head), folded(label)}
 		w.boxes.all = append(w.boxes.all, one)
 		w.boxes.row[folded(head)] = append(w.boxes.row[folded(head)], one)
-		if b.Group.End > 0 {
-			w.boxes.group[b.Group.Start] = append(w.boxes.group[b.Group.Start], one)
-		}
+		w.boxes.group[b.Group] = append(w.boxes.group[b.Group], one)
 		line := w.ix.LineOf(b.Label.Start)
 		w.boxes.line[line] = append(w.boxes.line[line], one)
 		w.boxes.ticked = w.boxes.ticked || b.Ticked
 	}
 	return w.boxes
-}
-
-func wordsOf(text string) (words []string) {
-	for _, t := range reading.Tokenize(text) {
-		words = append(words, t.Word)
-	}
-	return words
 }
 
 // ticked places booleans and choices by the boxes of the document, and tells which they contradict.
@@ -186,20 +177,28 @@ func (w *weigher) namedBy(f *schema.Field, words []string) int {
 }
 
 func wordsNamed(words, name []string) int {
-	for at := 0; at+len(name) <= len(words); at++ {
-		if !slices.EqualFunc(words[at:at+len(name)], name, func(a, b string) bool { return lang.PlainLetters(a) == lang.PlainLetters(b) }) {
-			continue
-		}
-		besides := slices.Concat(words[:at], words[at+len(name):])
-		switch {
-		case len(besides) == 0:
-			return whole
-		case len(besides) > mostBesides || slices.ContainsFunc(besides, func(word string) bool { return lang.Not.Has(word) || lang.Nought.Has(word) || lang.No.Has(word) }):
-			return 0
-		}
-		return inPart
+	at := placeOf(name, words, func(a, b string) bool { return lang.PlainLetters(a) == lang.PlainLetters(b) })
+	if at < 0 {
+		return 0
 	}
-	return 0
+	besides := slices.Concat(words[:at], words[at+len(name):])
+	switch {
+	case len(besides) == 0:
+		return whole
+	case len(besides) > mostBesides || slices.ContainsFunc(besides, func(word string) bool { return lang.Not.Has(word) || lang.Nought.Has(word) || lang.No.Has(word) }):
+		return 0
+	}
+	return inPart
+}
+
+// placeOf gives where some words stand among others, one behind the other; -1 if they don't.
+func placeOf(some, words []string, same func(a, b string) bool) int {
+	for at := 0; at+len(some) <= len(words); at++ {
+		if slices.EqualFunc(words[at:at+len(some)], some, same) {
+			return at
+		}
+	}
+	return -1
 }
 
 // tickedOption gives the box of the chosen option if it is ticked, or the ticked one of another option of
@@ -224,26 +223,32 @@ func (w *weigher) tickedOption(l *leaf, boxes []box) (fits, against box, known b
 
 // groupOf gives the boxes of a choice's options, those under its name if there are; none where two groups
 // may be meant.
-func (w *weigher) groupOf(own *schema.Field, boxes []box) (group []box) {
-	f, groups := own.Kin(), map[int][]box{}
+func (w *weigher) groupOf(own *schema.Field, boxes []box) []box {
+	groups, options := map[span][]box{}, map[span]map[string]bool{}
 	for _, b := range boxes {
-		if w.optionOf(f, b) != "" {
-			groups[b.Group.Start] = append(groups[b.Group.Start], b)
+		if option := w.optionOf(own.Kin(), b); option != "" {
+			if groups[b.Group] = append(groups[b.Group], b); options[b.Group] == nil {
+				options[b.Group] = map[string]bool{}
+			}
+			options[b.Group][option] = true
 		}
 	}
-	named := false
-	for _, of := range groups {
-		is := of[0].Group.End > 0 && w.speaksOf(own, w.ix.Source[of[0].Group.Start:of[0].Group.End])
-		several := slices.ContainsFunc(of, func(b box) bool { return w.optionOf(f, b) != w.optionOf(f, of[0]) })
+	var named, others [][]box
+	for at, of := range groups {
 		switch {
-		case !is && (named || !several):
-		case is == named && group != nil:
-			return nil
-		default:
-			group, named = of, is
+		case at.End > 0 && w.speaksOf(own, w.ix.Source[at.Start:at.End]):
+			named = append(named, of)
+		case len(options[at]) > 1:
+			others = append(others, of)
 		}
 	}
-	return group
+	switch {
+	case len(named) == 1:
+		return named[0]
+	case len(named) == 0 && len(others) == 1:
+		return others[0]
+	}
+	return nil
 }
 
 // tickedInPlace gives the ticked box beside one that is not, whose words are a text of the record.
@@ -256,7 +261,7 @@ func (w *weigher) tickedInPlace(l *leaf) (against box) {
 	if i < 0 || beside[i].Ticked {
 		return against
 	}
-	group := w.boxes.group[beside[i].Group.Start]
+	group := w.boxes.group[beside[i].Group]
 	if beside[i].Group.End == 0 {
 		group = beside
 	}

@@ -8,7 +8,6 @@ import (
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
-	"filler/internal/source/reading"
 )
 
 // Kind says how a value stands in the source.
@@ -483,11 +482,7 @@ func (w *weigher) labels(f *schema.Field) [][]string {
 	}
 	var names [][]string
 	for _, name := range append(w.namesOf(f), w.heads[f]...) {
-		var words []string
-		for _, t := range reading.Tokenize(name) {
-			words = append(words, t.Word)
-		}
-		if len(words) > 0 {
+		if words := wordsOf(name); len(words) > 0 {
 			names = append(names, words)
 		}
 	}

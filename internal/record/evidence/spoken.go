@@ -193,11 +193,6 @@ func (w *weigher) ledBy(f *schema.Field, s span) bool {
 	}
 	words := wordsOf(label)
 	return slices.ContainsFunc(w.labels(f), func(name []string) bool {
-		for at := 0; at+len(name) <= len(words); at++ {
-			if slices.Equal(words[at:at+len(name)], name) {
-				return true
-			}
-		}
-		return false
+		return placeOf(name, words, func(a, b string) bool { return a == b }) >= 0
 	})
 }

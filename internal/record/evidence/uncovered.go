@@ -169,12 +169,14 @@ func (u *unread) prepare() {
 }
 
 // folded gives the words of a name.
-func folded(name string) string {
-	var words []string
-	for _, t := range reading.Tokenize(name) {
+func folded(name string) string { return strings.Join(wordsOf(name), " ") }
+
+// wordsOf gives the words of a text in small letters.
+func wordsOf(text string) (words []string) {
+	for _, t := range reading.Tokenize(text) {
 		words = append(words, t.Word)
 	}
-	return strings.Join(words, " ")
+	return words
 }
 
 // findEntries notes where each entry begins.

@@ -178,7 +178,4 @@ func (s square) isLike(o square) bool {
 }
 
 // mostlyIn tells whether half of one box at least is in another.
-func mostlyIn(a, b layout.Box) bool {
-	w, h := min(a[2], b[2])-max(a[0], b[0]), min(a[3], b[3])-max(a[1], b[1])
-	return w > 0 && h > 0 && 2*w*h >= (a[2]-a[0])*(a[3]-a[1])
-}
+func mostlyIn(a, b layout.Box) bool { return shared(a, b) > 0 && 2*shared(a, b) >= shared(a, a) }

@@ -78,66 +78,86 @@ const wayOfReading = "read1.json"
 // putRight gives the best reading of a picture that was read once, what was done for it, and whether the engine
 // gave all that it was asked for.
 func (r *Reader) putRight(ctx context.Context, d *Document, engine ocr.Tesseract, img image.Image, page layout.Page) (best layout.Page, done []string, whole bool) {
-	var about []string
-	quarters := 0
-	if page, img, quarters = r.upright(ctx, d, img, page); quarters > 0 {
-		page.Turned = quarters
-		about = append(about, [...]string{1: "turned a quarter to the right before OCR", 2: "turned upside down before OCR", 3: "turned a quarter to the left before OCR"}[quarters])
+	if page, img, page.Turned = r.upright(ctx, d, img, page); page.Turned > 0 {
+		done = append(done, [...]string{1: "turned a quarter to the right before OCR", 2: "turned upside down before OCR", 3: "turned a quarter to the left before OCR"}[page.Turned])
 	}
-	var notes []string
-	least, engines := leastTurn, []ocr.Tesseract{engine}
-	letter, times := letterHeight(page, img.Bounds().Dx()), 1
-	if b := img.Bounds(); letter < smallLetter && b.Dx()*b.Dy() <= mostEnlarged {
-		times, letter = 2, 2*letter
-		img = enlarged(img, times)
-		notes = append(notes, "enlarged before OCR")
-	}
-	plain, all := inGrey(img)
-	squares := all.squares(letter)
-	if even, had := evened(plain); had {
-		img, plain, least, notes = even, even, littleTurn, append(notes, "its shadow taken out before OCR")
-	}
-	if left, had := withoutRulings(plain, all, letter); had {
-		page.Words = slices.DeleteFunc(page.Words, func(w layout.Word) bool { return lettersOf(w.Text) == 0 && left.blank(scaled(w.Box, times, 1)) })
-		img, least, notes = plain, littleTurn, append(notes, "the lines of its boxes taken out before OCR")
+	p := prepare(img, &page)
+	engines := []ocr.Tesseract{engine}
+	if p.unruled {
 		engine.Scattered = true // what was in boxes is no text in columns now
 		engines = append(engines, engine)
 	}
-	back := func(b layout.Box) layout.Box { return b }
-	if degrees := layout.Make([]layout.Page{page}, layout.Options{}).Skew[0]; math.Abs(degrees) >= least {
-		img, back = turn(img, -degrees)
-		notes = append(notes, "deskewed before OCR")
-	}
-	if notes == nil {
+	if p.notes == nil {
 		engines = nil
 	}
 	best = page
+	first := true // whether the first reading is the best
 	var others []layout.Page
-	for _, again := range r.readBy(ctx, d, img, engines) {
+	for _, again := range r.readBy(ctx, d, p.img, engines) {
 		for i := range again.Words {
-			again.Words[i].Box = scaled(back(again.Words[i].Box), 1, times)
+			again.Words[i].Box = p.back(again.Words[i].Box)
 		}
-		again.Width, again.Height, again.Turned = page.Width, page.Height, quarters
+		again.Width, again.Height, again.Turned = page.Width, page.Height, page.Turned
 		if certainty(again) > certainty(best) {
-			best, again = again, best
+			best, again, first = again, best, false
 		}
 		others = append(others, again)
 	}
-	if certainty(best) == certainty(page) {
-		notes = nil
+	if !first {
+		done = append(done, p.notes...)
 	}
+	joined := false
 	for _, other := range others {
-		if addMissing(&best, other) {
-			notes = append(notes, "words that one reading left out taken from another")
+		joined = addMissing(&best, other) || joined
+	}
+	if joined {
+		done = append(done, "words that one reading left out taken from another")
+	}
+	if addBoxes(&best, p.squares) {
+		done = append(done, "boxes of the form read as [x] and [ ]")
+	}
+	return best, done, len(others) == len(engines)
+}
+
+// prepared is a picture put right, what was done to it, and what was found in it.
+type prepared struct {
+	img     image.Image
+	notes   []string
+	unruled bool                        // the lines of boxes were taken out
+	squares []square                    // in the picture as it was
+	back    func(layout.Box) layout.Box // to the picture as it was
+}
+
+// prepare puts a picture right that was read as a page, and takes words out of that which are but lines.
+func prepare(img image.Image, page *layout.Page) (p prepared) {
+	least, times, letter := leastTurn, 1, letterHeight(*page, img.Bounds().Dx())
+	if b := img.Bounds(); letter < smallLetter && b.Dx()*b.Dy() <= mostEnlarged {
+		times, letter = 2, 2*letter
+		img = enlarged(img, times)
+		p.notes = append(p.notes, "enlarged before OCR")
+	}
+	plain, all := inGrey(img)
+	if p.squares = all.squares(letter); times > 1 {
+		for i := range p.squares {
+			p.squares[i].box = scaled(p.squares[i].box, 1, times)
 		}
 	}
-	for i := range squares {
-		squares[i].box = scaled(squares[i].box, 1, times)
+	if even, had := evened(plain); had {
+		img, plain, least = even, even, littleTurn
+		p.notes = append(p.notes, "its shadow taken out before OCR")
 	}
-	if addBoxes(&best, squares) {
-		notes = append(notes, "boxes of the form read as [x] and [ ]")
+	if left, had := withoutRulings(plain, all, letter); had {
+		page.Words = slices.DeleteFunc(page.Words, func(w layout.Word) bool { return lettersOf(w.Text) == 0 && left.blank(scaled(w.Box, times, 1)) })
+		img, least, p.unruled = plain, littleTurn, true
+		p.notes = append(p.notes, "the lines of its boxes taken out before OCR")
 	}
-	return best, append(about, slices.Compact(notes)...), len(others) == len(engines)
+	p.img, p.back = img, func(b layout.Box) layout.Box { return scaled(b, 1, times) }
+	if degrees := layout.Make([]layout.Page{*page}, layout.Options{}).Skew[0]; math.Abs(degrees) >= least {
+		turned, straight := turn(img, -degrees)
+		p.img, p.back = turned, func(b layout.Box) layout.Box { return scaled(straight(b), 1, times) }
+		p.notes = append(p.notes, "deskewed before OCR")
+	}
+	return p
 }
 
 // smallLetter is from which height on, in pixels, engines read words well.
@@ -202,8 +222,13 @@ func addMissing(to *layout.Page, other layout.Page) bool {
 
 // overlap tells whether two boxes share a fifth of the smaller one.
 func overlap(a, b layout.Box) bool {
-	w, h := min(a[2], b[2])-max(a[0], b[0]), min(a[3], b[3])-max(a[1], b[1])
-	return w > 0 && h > 0 && 5*w*h >= min((a[2]-a[0])*(a[3]-a[1]), (b[2]-b[0])*(b[3]-b[1]))
+	n := shared(a, b)
+	return n > 0 && 5*n >= min(shared(a, a), shared(b, b))
+}
+
+// shared gives how many pixels two boxes have in common.
+func shared(a, b layout.Box) int {
+	return max(min(a[2], b[2])-max(a[0], b[0]), 0) * max(min(a[3], b[3])-max(a[1], b[1]), 0)
 }
 
 func lettersOf(s string) (n int) {

@@ -2,6 +2,7 @@ package reading
 
 import (
 	"slices"
+	"sort"
 	"strings"
 	"sync"
 	"unicode"
@@ -38,21 +39,34 @@ func emptyBox(mark string) bool {
 // aboveBoxes is how long a line is at most that heads the boxes below it.
 const aboveBoxes = 80
 
-// Boxes gives the boxes of a form, in order. Whether they stand before their words or behind
-// them is told by their lines: one that ends in a box has them behind.
-func (tx *Text) Boxes() []Box {
-	tx.boxes.once.Do(func() {
+// Boxes gives the boxes of a form that stand in what is read, in order. Whether they stand before their
+// words or behind them is told by their lines: one that ends in a box has them behind.
+func (tx *Text) Boxes() (all []Box) {
+	of := tx.boxesOfWhole()
+	for _, s := range tx.Stretches {
+		from := sort.Search(len(of), func(i int) bool { return of[i].Start >= s.Start })
+		to := sort.Search(len(of), func(i int) bool { return of[i].Start >= s.End })
+		all = append(all, of[from:max(from, to)]...)
+	}
+	return all
+}
+
+// boxesOfWhole finds the boxes of the whole text, once for all of its parts: what heads them may stand
+// outside of a part.
+func (tx *Text) boxesOfWhole() []Box {
+	boxes := &tx.whole.boxes
+	boxes.once.Do(func() {
 		start, above, head, table := 0, Span{}, Span{}, Span{}
 		for _, line := range strings.SplitAfter(tx.Source, "\n") {
 			marks := tx.boxMarks(line)
 			switch text := strings.TrimSpace(line); {
 			case len(marks) > 0:
 				r := boxRow{tx: tx, start: start, line: line, group: above, head: head}
-				tx.boxes.all = append(tx.boxes.all, r.read(marks)...)
+				boxes.all = append(boxes.all, r.read(marks)...)
 			case text == "":
 				table = Span{}
 			case strings.Trim(text, "|-:+= ") == "":
-			case table.End > 0 && tx.answers(&boxRow{tx: tx, start: start, line: line, head: table}):
+			case table.End > 0 && boxes.answers(&boxRow{tx: tx, start: start, line: line, head: table}):
 			case len(text) <= aboveBoxes:
 				above, head = tx.trimmed(Span{start, start + len(line)}), Span{start, start + len(line)}
 			default:
@@ -64,15 +78,15 @@ func (tx *Text) Boxes() []Box {
 			start += len(line)
 		}
 	})
-	return tx.boxes.all
+	return boxes.all
 }
 
-// answers adds the cells of a row of a table that are a mark, or a yes or no, under the head of their column.
-func (tx *Text) answers(r *boxRow) bool {
+// answers adds the cells of a row of a table that are a mark, or a yes or no, under the head of their column,
+// and tells whether there are any.
+func (b *boxes) answers(r *boxRow) bool {
 	var marks []Span
-	cells := tx.cellsOf(Span{r.start, r.start + len(r.line)})
-	for i, c := range cells {
-		if _, is := answer(tx.Source[c.Start:c.End]); i > 0 && is {
+	for i, c := range r.cells() {
+		if word := answerIn(r.tx, c); i > 0 && (lang.Yes.Has(word) || lang.No.Has(word)) {
 			marks = append(marks, Span{c.Start - r.start, c.End - r.start})
 		}
 	}
@@ -80,20 +94,15 @@ func (tx *Text) answers(r *boxRow) bool {
 		return false
 	}
 	for i := range r.all {
-		r.all[i].Ticked, _ = answer(tx.Source[r.all[i].Start:r.all[i].End])
+		r.all[i].Ticked = lang.Yes.Has(answerIn(r.tx, r.all[i].Span))
 	}
-	tx.boxes.all = append(tx.boxes.all, r.all...)
+	b.all = append(b.all, r.all...)
 	return true
 }
 
-// answer tells whether a cell is a mark, or a yes or no, and which.
-func answer(cell string) (yes, is bool) {
-	word := strings.ToLower(strings.TrimRight(cell, "."))
-	switch {
-	case lang.Yes.Has(word):
-		return true, true
-	}
-	return false, lang.No.Has(word)
+// answerIn gives the word of a cell that may be an answer.
+func answerIn(tx *Text, cell Span) string {
+	return strings.ToLower(strings.TrimRight(tx.Source[cell.Start:cell.End], "."))
 }
 
 // boxMarks gives the marks in a line. Blanks to be filled in count where another is crossed, round marks
@@ -130,6 +139,8 @@ type boxRow struct {
 	all   []Box
 }
 
+func (r *boxRow) cells() []Span { return r.tx.cellsOf(Span{r.start, r.start + len(r.line)}) }
+
 func (r *boxRow) read(marks []Span) []Box {
 	last := marks[len(marks)-1]
 	if r.underHeads(marks) {
@@ -158,8 +169,7 @@ func (r *boxRow) read(marks []Span) []Box {
 
 // underHeads reads a row of a table, whose boxes have the heads of their columns and no words of their own.
 func (r *boxRow) underHeads(marks []Span) bool {
-	heads := r.tx.cellsOf(r.head)
-	cells := r.tx.cellsOf(Span{r.start, r.start + len(r.line)})
+	heads, cells := r.tx.cellsOf(r.head), r.cells()
 	if len(heads) < 2 || len(cells) < 2 || len(cells) > len(marks)+len(heads) || !hasLetter(r.line[:marks[0].Start]) {
 		return false
 	}
@@ -169,12 +179,16 @@ func (r *boxRow) underHeads(marks []Span) bool {
 		}
 	}
 	row := r.tx.trimmed(cells[0])
+	var all []Box
 	for _, m := range marks {
-		if head := r.headOver(m, heads, cells); head.End > 0 && hasLetter(r.tx.Source[row.Start:row.End]) {
-			r.all = append(r.all, Box{Span{r.start + m.Start, r.start + m.End}, !emptyBox(r.line[m.Start:m.End]), head, row})
+		head := r.headOver(m, heads, cells)
+		if head.End == 0 || !hasLetter(r.tx.Source[row.Start:row.End]) {
+			return false
 		}
+		all = append(all, Box{Span{r.start + m.Start, r.start + m.End}, !emptyBox(r.line[m.Start:m.End]), head, row})
 	}
-	return len(r.all) == len(marks)
+	r.all = all
+	return true
 }
 
 // headOver gives the head of the column in which a box stands: by the number of its cell where there are
@@ -247,7 +261,9 @@ func (r *boxRow) before(mark, words Span, last bool) {
 	if i := strings.Index(text, ". "); last && i > 0 {
 		label.End = label.Start + i
 	}
-	if word, rest, two := strings.Cut(text, " "); len(parts) == 1 && two && !last && strings.HasSuffix(strings.TrimSpace(r.line[words.Start:words.End]), ":") && (lang.Yes.Has(strings.ToLower(word)) || lang.No.Has(strings.ToLower(word))) {
+	word, rest, two := strings.Cut(text, " ")
+	low, heads := strings.ToLower(word), strings.HasSuffix(strings.TrimSpace(r.line[words.Start:words.End]), ":")
+	if len(parts) == 1 && two && !last && heads && (lang.Yes.Has(low) || lang.No.Has(low)) {
 		next = r.tx.trimmed(Span{label.End - len(rest), label.End}) // no Allergies: [x] yes
 		label.End = label.Start + len(word)
 	}
@@ -289,6 +305,4 @@ func (tx *Text) trimmed(s Span) Span {
 
 func leads(r rune) bool { return unicode.IsSpace(r) || strings.ContainsRune(":.,;-–—_*#…·/", r) }
 
-func hasLetter(s string) bool {
-	return strings.ContainsFunc(s, func(r rune) bool { return unicode.IsLetter(r) || unicode.IsDigit(r) })
-}
+func hasLetter(s string) bool { return strings.ContainsFunc(s, IsWordRune) }

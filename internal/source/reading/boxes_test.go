@@ -2,6 +2,8 @@ package reading
 
 import (
 	"fmt"
+	"math/rand"
+	"slices"
 	"strings"
 	"testing"
 
@@ -56,5 +58,51 @@ func TestAnswersInTables(t *testing.T) {
 		{"Name: no\nDid it rain? yes\n", ""},
 	} {
 		assert.Equal(t, c[1], boxesOf(c[0]), c[0])
+	}
+}
+
+// Whatever a form asks, in whichever of the usual ways it has its boxes, each box has its words, what heads
+// it, and whether it is ticked; a part of a text has the boxes that stand in it, headed as in the whole.
+func TestBoxesOfMadeForms(t *testing.T) {
+	r := rand.New(rand.NewSource(2080))
+	words := []string{"cash", "debit card", "lift out", "chock ashore", "Überweisung", "sans alcool", "cold water", "rug", "yes", "no"}
+	heads := []string{"Payment", "Work ordered", "Smoker", "Zahlungsart", "Extras wanted"}
+	marks := [][2]string{{"[ ]", "[x]"}, {"[]", "[X]"}, {"☐", "☒"}, {"( )", "(x)"}, {"☐", "☑"}}
+	for range 400 {
+		var text strings.Builder
+		var want []string
+		for row := range 1 + r.Intn(4) {
+			mark, head, style := marks[r.Intn(len(marks))], heads[r.Intn(len(heads))], r.Intn(4)
+			picked := r.Perm(len(words))[:1+r.Intn(4)]
+			if row > 0 {
+				text.WriteString([]string{"\n", "\n\n"}[r.Intn(2)])
+			}
+			text.WriteString(head + []string{": ", ": ", "\n", ":\n"}[style])
+			for i, k := range picked {
+				ticked := r.Intn(2)
+				switch gap := "   "; {
+				case style == 1: // behind their words
+					text.WriteString(words[k] + " " + mark[ticked])
+				case style > 1 && i > 0: // one a line
+					gap = "\n"
+					fallthrough
+				default:
+					if i > 0 && style > 1 {
+						text.WriteString(gap)
+					} else if i > 0 {
+						text.WriteString(" ")
+					}
+					text.WriteString(mark[ticked] + " " + words[k])
+				}
+				if style == 1 && i+1 < len(picked) {
+					text.WriteString("  ")
+				}
+				want = append(want, head+"/"+words[k]+[]string{"-", "+"}[ticked])
+			}
+		}
+		assert.Equal(t, strings.Join(want, "; "), boxesOf(text.String()), text.String())
+		whole := New(text.String())
+		half := text.Len() / 2
+		assert.Equal(t, whole.Boxes(), slices.Concat(whole.Within([][2]int{{0, half}}).Boxes(), whole.Within([][2]int{{half, text.Len()}}).Boxes()))
 	}
 }

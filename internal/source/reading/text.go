@@ -56,7 +56,6 @@ type Text struct {
 	relative  relativeDays
 	standing  standing
 	fours     fours
-	boxes     boxes
 }
 
 // whole is what is found out once for a text and all of its parts.
@@ -64,6 +63,7 @@ type whole struct {
 	even    even
 	history history
 	twelve  twelve
+	boxes   boxes
 }
 
 // New reads a text.
