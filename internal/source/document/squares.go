@@ -146,16 +146,14 @@ func (in ink) inside(x, y, w, h int) float64 {
 }
 
 // addBoxes puts boxes in the place of what was read there, and tells whether there are any. A letter or
-// figure that the engine is sure of is what stands in a box, unless that is an x.
+// figure that the engine is sure of is what stands in a box that is not empty, unless it is an x.
 func addBoxes(p *layout.Page, squares []square) bool {
 	added := false
 	for _, s := range squares {
 		if s.filled > blockFrom && !slices.ContainsFunc(squares, func(o square) bool { return o.filled <= blockFrom && o.isLike(s) }) {
 			continue
 		}
-		if slices.ContainsFunc(p.Words, func(w layout.Word) bool {
-			return mostlyIn(w.Box, s.box) && w.Confidence >= 80 && lettersOf(w.Text) == utf8.RuneCountInString(w.Text) && !strings.ContainsAny(w.Text, "xXvV")
-		}) {
+		if s.filled >= tickedFrom && slices.ContainsFunc(p.Words, s.holds) {
 			continue
 		}
 		word := layout.Word{Text: "[ ]", Box: s.box, Confidence: 90}
@@ -165,10 +163,20 @@ func addBoxes(p *layout.Page, squares []square) bool {
 		if s.filled >= tickedFrom/2 && s.filled < doubtfulTo {
 			word.Confidence = 50
 		}
-		p.Words = append(slices.DeleteFunc(p.Words, func(w layout.Word) bool { return mostlyIn(w.Box, s.box) }), word)
+		p.Words = append(slices.DeleteFunc(p.Words, s.isReadAs), word)
 		added = true
 	}
 	return added
+}
+
+// holds tells whether a word is what somebody wrote into a box.
+func (s square) holds(w layout.Word) bool {
+	return mostlyIn(w.Box, s.box) && w.Confidence >= 80 && lettersOf(w.Text) == utf8.RuneCountInString(w.Text) && !strings.ContainsAny(w.Text, "xXvV")
+}
+
+// isReadAs tells whether a word is what the engine made of a box: it lies in it, or is short and has it within.
+func (s square) isReadAs(w layout.Word) bool {
+	return mostlyIn(w.Box, s.box) || mostlyIn(s.box, w.Box) && utf8.RuneCountInString(w.Text) <= 3
 }
 
 // isLike tells whether two boxes are of one size, within an eighth.

@@ -1,12 +1,10 @@
 package reading
 
 import (
-	"slices"
 	"sort"
 	"strings"
 	"sync"
 	"unicode"
-	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -22,8 +20,9 @@ type Box struct {
 }
 
 type boxes struct {
-	once sync.Once
-	all  []Box
+	once      sync.Once
+	all       []Box
+	inColumns map[Span]bool // of lines that may be heads, whether what is below them is set in their columns
 }
 
 var (
@@ -61,12 +60,12 @@ func (tx *Text) boxesOfWhole() []Box {
 			marks := tx.boxMarks(line)
 			switch text := strings.TrimSpace(line); {
 			case len(marks) > 0:
-				r := boxRow{tx: tx, start: start, line: line, group: above, head: head}
+				r := boxRow{tx: tx, start: start, line: line, group: above, heads: []Span{table, head}}
 				boxes.all = append(boxes.all, r.read(marks)...)
 			case text == "":
 				table = Span{}
 			case strings.Trim(text, "|-:+= ") == "":
-			case table.End > 0 && boxes.answers(&boxRow{tx: tx, start: start, line: line, head: table}):
+			case table.End > 0 && boxes.answers(&boxRow{tx: tx, start: start, line: line, heads: []Span{table}}):
 			case len(text) <= aboveBoxes:
 				above, head = tx.trimmed(Span{start, start + len(line)}), Span{start, start + len(line)}
 			default:
@@ -135,13 +134,22 @@ type boxRow struct {
 	start int // of the line in the source
 	line  string
 	group Span
-	head  Span // the line above that has no boxes
+	heads []Span // lines above that may head its columns: the first of the table, the last without boxes
 	all   []Box
 }
 
 func (r *boxRow) cells() []Span { return r.tx.cellsOf(Span{r.start, r.start + len(r.line)}) }
 
+// read gives the boxes of a line; none where one of them has no words, since then it is not told whose the
+// others are.
 func (r *boxRow) read(marks []Span) []Box {
+	if all := r.readAll(marks); len(all) == len(marks) {
+		return all
+	}
+	return nil
+}
+
+func (r *boxRow) readAll(marks []Span) []Box {
 	last := marks[len(marks)-1]
 	if r.underHeads(marks) {
 		return r.all
@@ -165,72 +173,6 @@ func (r *boxRow) read(marks []Span) []Box {
 		r.before(m, Span{m.End, to}, i+1 == len(marks))
 	}
 	return r.all
-}
-
-// underHeads reads a row of a table, whose boxes have the heads of their columns and no words of their own.
-func (r *boxRow) underHeads(marks []Span) bool {
-	heads, cells := r.tx.cellsOf(r.head), r.cells()
-	if len(heads) < 2 || len(cells) < 2 || len(cells) > len(marks)+len(heads) || !hasLetter(r.line[:marks[0].Start]) {
-		return false
-	}
-	for _, m := range marks { // each is a cell by itself
-		if !slices.Contains(cells, Span{r.start + m.Start, r.start + m.End}) {
-			return false
-		}
-	}
-	row := r.tx.trimmed(cells[0])
-	var all []Box
-	for _, m := range marks {
-		head := r.headOver(m, heads, cells)
-		if head.End == 0 || !hasLetter(r.tx.Source[row.Start:row.End]) {
-			return false
-		}
-		all = append(all, Box{Span{r.start + m.Start, r.start + m.End}, !emptyBox(r.line[m.Start:m.End]), head, row})
-	}
-	r.all = all
-	return true
-}
-
-// headOver gives the head of the column in which a box stands: by the number of its cell where there are
-// bars, else by what stands above it.
-func (r *boxRow) headOver(mark Span, heads, cells []Span) Span {
-	if strings.Contains(r.line, "|") {
-		if i := slices.Index(cells, Span{r.start + mark.Start, r.start + mark.End}); i > 0 && len(heads) == len(cells) {
-			return r.tx.trimmed(heads[i])
-		}
-		return Span{}
-	}
-	column := func(line, at int) int { return utf8.RuneCountInString(r.tx.Source[line:at]) }
-	from, to := column(r.start, r.start+mark.Start), column(r.start, r.start+mark.End)
-	found := Span{}
-	for i, h := range heads {
-		if i > 0 && column(r.head.Start, h.Start) <= to && from <= column(r.head.Start, h.End) {
-			if found.End > 0 {
-				return Span{}
-			}
-			found = r.tx.trimmed(h)
-		}
-	}
-	return found
-}
-
-// cellsOf gives the cells of a line, between bars or wide gaps.
-func (tx *Text) cellsOf(line Span) (all []Span) {
-	text := tx.Source[line.Start:line.End]
-	from := 0
-	add := func(to int) {
-		cell := text[from:to]
-		if trimmed := strings.TrimSpace(cell); trimmed != "" {
-			start := from + strings.Index(cell, trimmed)
-			all = append(all, Span{line.Start + start, line.Start + start + len(trimmed)})
-		}
-	}
-	for _, m := range cellSplit.FindAllStringIndex(text, -1) {
-		add(m[0])
-		from = m[1]
-	}
-	add(len(text))
-	return all
 }
 
 // behind adds a box that stands behind its words: Smoker: yes [ ] no [x].
@@ -263,7 +205,7 @@ func (r *boxRow) before(mark, words Span, last bool) {
 	}
 	word, rest, two := strings.Cut(text, " ")
 	low, heads := strings.ToLower(word), strings.HasSuffix(strings.TrimSpace(r.line[words.Start:words.End]), ":")
-	if len(parts) == 1 && two && !last && heads && (lang.Yes.Has(low) || lang.No.Has(low)) {
+	if two && (lang.Yes.Has(low) || lang.No.Has(low)) && (len(parts) == 1 && !last && heads || last && r.answered()) {
 		next = r.tx.trimmed(Span{label.End - len(rest), label.End}) // no Allergies: [x] yes
 		label.End = label.Start + len(word)
 	}
@@ -271,6 +213,15 @@ func (r *boxRow) before(mark, words Span, last bool) {
 	if next.Start > label.Start {
 		r.group = next
 	}
+}
+
+// answered tells whether the box before is of a yes or no: what is behind the next one's is of neither.
+func (r *boxRow) answered() bool {
+	if len(r.all) == 0 {
+		return false
+	}
+	word := answerIn(r.tx, r.all[len(r.all)-1].Label)
+	return lang.Yes.Has(word) || lang.No.Has(word)
 }
 
 func (r *boxRow) add(mark, label Span) {
