@@ -31,6 +31,9 @@ func (u *unread) rows(labelled []Line) []Line {
 			for at := n + step; at >= 0 && at <= len(ix.Breaks) && !taken[at]; at += step {
 				text, start, end := ix.rowAt(at)
 				own := cellsOf(text)
+				if step > 0 && u.littleOf(at, list) {
+					continue
+				}
 				if u.isRead(at, own) || u.isReadLike(at, n, list) || step < 0 && u.headsColumns(at, n) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || step < 0 && u.opensTable(at, own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) && (step < 0 || u.goesOn(at, cells) || !u.hasTexts(list)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
 					break
 				}
@@ -117,6 +120,17 @@ func (u *unread) rowOf(n int) (string, int) {
 		}
 	}
 	return "", 0
+}
+
+// littleOf tells whether one value of an item of a list stands in a row, as its name does where the others are
+// wrong: the table goes on behind it.
+func (u *unread) littleOf(n int, list string) bool {
+	of := u.leaves[n]
+	if len(of) != 1 || len(u.cellsAt(n)) < 2 {
+		return false
+	}
+	f := u.s.At(of[0].Parent().Parent())
+	return f != nil && f.Type == schema.List && u.called(f) == list
 }
 
 // isSpread tells whether less than half of the own values of an entry stand in one line:
