@@ -31,7 +31,7 @@ or in less.
   filler help scoring          a page
   filler help scoring#risk     a section of it
   filler help risk             sections with this heading, of any page
-  filler help gold draft       a command, as --help does
+  filler help gold draft       a command, as --help does, where no page is called so
   filler help uncovered        a code, as explain does
   filler help proxy            sections that speak of what is no topic`,
 		RunE: func(cmd *cobra.Command, args []string) error {
@@ -39,14 +39,19 @@ or in less.
 				a.listTopics()
 				return nil
 			}
-			if of, rest, err := cmd.Root().Find(args); err == nil && len(rest) == 0 && of != cmd.Root() {
+			topic := strings.Join(args, " ")
+			pages := manual.Find(topic)
+			if len(pages) == 1 && pages[0].Name == topic {
+				a.showPages(pages)
+				return nil
+			}
+			if of, rest, err := cmd.Root().Find(strings.Fields(topic)); err == nil && len(rest) == 0 && of != cmd.Root() {
 				return of.Help()
 			}
-			topic := strings.Join(args, " ")
 			if found := codes.Of(topic); len(found) > 0 {
 				return a.explain(found, false)
 			}
-			if pages := manual.Find(topic); len(pages) > 0 {
+			if len(pages) > 0 {
 				a.showPages(pages)
 				return nil
 			}

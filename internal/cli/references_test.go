@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"bytes"
+	"context"
 	"os"
 	"path/filepath"
 	"regexp"
@@ -11,27 +13,42 @@ import (
 	"github.com/spf13/pflag"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"filler/internal/view/manual"
 )
 
 var (
-	docNamed  = regexp.MustCompile(`((?:docs/)?[a-z]+\.md)(?:, "([^"]+)")?`)
-	lineNamed = regexp.MustCompile("filler(?: -C \\S+)?((?: [a-z]+)+)((?: [^`\\n#|]*)?)")
-	flagNamed = regexp.MustCompile(`(?:^|[ \[(])(--[a-z][a-z-]*|-[a-zA-Z])\b`)
+	topicNamed = regexp.MustCompile(`filler help ([a-z]+(?:#[a-z-]+)?)(?:, "([^"]+)")?`)
+	lineNamed  = regexp.MustCompile("filler(?: -C \\S+)?((?: [a-z]+)+)((?: [^`\\n#|]*)?)")
+	flagNamed  = regexp.MustCompile(`(?:^|[ \[(])(--[a-z][a-z-]*|-[a-zA-Z])\b`)
 )
 
-// Where help names a page and a heading, they are there.
+// Where help names a topic and a heading, they are there.
 func TestHelpNamesPages(t *testing.T) {
+	topics, seen := manual.Topics(), 0
 	for _, cmd := range all((&app{}).root()) {
-		for _, m := range docNamed.FindAllStringSubmatch(cmd.Long, -1) {
-			if m[1] == "README.md" {
-				continue
-			}
-			page, err := os.ReadFile(filepath.Join("../..", m[1]))
-			require.NoError(t, err, "%s names %s", cmd.CommandPath(), m[1])
+		_, more, _ := strings.Cut(cmd.Long, "Read more:")
+		for _, m := range topicNamed.FindAllStringSubmatch(more, -1) {
+			seen++
+			topic := m[1]
 			if m[2] != "" {
-				assert.Regexp(t, `(?m)^#+ `+regexp.QuoteMeta(m[2])+`$`, string(page), cmd.CommandPath())
+				topic += "#" + manual.Anchor(m[2])
 			}
+			assert.Contains(t, topics, topic, cmd.CommandPath())
 		}
+	}
+	assert.Greater(t, seen, 60)
+}
+
+// Help shows each page by its name, also where a command is called so.
+func TestHelpShowsPages(t *testing.T) {
+	for _, page := range manual.Pages() {
+		var out, stderr bytes.Buffer
+		a := &app{args: []string{"filler"}, in: strings.NewReader(""), out: &out, err: &stderr}
+		code := a.run(context.Background(), []string{"help", page.Name})
+		assert.Zero(t, code, stderr.String())
+		title, _, _ := strings.Cut(out.String(), "\n\n")
+		assert.Contains(t, strings.ReplaceAll(title, "\n", " "), page.Title, page.Name)
 	}
 }
 

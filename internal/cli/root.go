@@ -29,6 +29,7 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/spf13/pflag"
 
+	"filler/docs"
 	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 	"filler/internal/base/process"
@@ -271,16 +272,29 @@ func readMore(cmd *cobra.Command) {
 			if sub.Long == "" {
 				sub.Long = sub.Short + "."
 			}
-			sub.Long += "\n\nRead more: filler help " + cmp.Or(topicOf[strings.TrimPrefix(sub.CommandPath(), "filler ")], "guide") + "."
+			sub.Long += "\n\nRead more: filler help " + topicFor(strings.TrimPrefix(sub.CommandPath(), "filler ")) + "."
 		}
 		readMore(sub)
 	}
 }
 
-// topicOf is where to read more of a command that does not say so itself, other than in the guide.
+// topicFor gives where to read more of a command: the page that is its own, or is called as it is, or as the
+// command that it is one of; the guide for others.
+func topicFor(path string) string {
+	first, _, _ := strings.Cut(path, " ")
+	if of := cmp.Or(topicOf[path], topicOf[first]); of != "" {
+		return of
+	}
+	if slices.Contains(docs.Names, first) {
+		return first
+	}
+	return "guide"
+}
+
+// topicOf is where to read more of a command that does not say so itself, other than on a page of its name.
 var topicOf = map[string]string{"route": "routing", "probe": "local", "repeat": "local", "inventory": "nightly", "read": "scans", "prompt": "filling", "repair": "filling", "trace": "filling",
 	"validate": "filling", "update": "updating", "schema import": "programs", "schema export": "programs", "gold plan": "team", "gold split": "team", "gold agreement": "team", "gold adjudicate": "team",
-	"compare": "choosing", "runs": "choosing", "vary": "choosing", "runs approve": "tuning", "schema check": "schema", "schema outline": "schema", "schema normalizers": "normalizers"}
+	"compare": "choosing", "runs": "choosing", "vary": "choosing", "runs approve": "tuning", "gold": "reviewing", "ledger": "formats#the-ledger", "schema normalizers": "normalizers"}
 
 func (a *app) versionCmd() *cobra.Command {
 	var licences bool

@@ -52,6 +52,8 @@ func TestFaults(t *testing.T) {
 		"a: [x]":                                                             "expected a field",
 		"a: {text: }":                                                        "is missing",
 		"a: {name: T.}":                                                      "known here: text, integer|its type: text, integer",
+		"a: {month: T.}":                                                     "a month is a date: `a: {date: The month., precision: month}`",
+		"a: {ref: T.}":                                                       "`a: {link: What it is., to: 'LIST[].KEY'}`",
 		"a: {string: T.}":                                                    "\"string\" is called \"text\" here: `a: {text: What it is.}`",
 		"a: {type: enum, description: T.}":                                   "\"enum\" is called \"choice\" here: `a: {choice: What it is., of: [one, another]}`",
 		"a: {duration: T.}":                                                  "a length of time is a quantity: `a: {quantity: How long it lasts., unit: h}`",

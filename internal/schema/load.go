@@ -402,7 +402,8 @@ var calledElsewhere = map[string]string{
 	"string": "text", "str": "text", "char": "text", "email": "text", "url": "text", "uuid": "text", "int": "integer", "long": "integer", "count": "integer",
 	"float": "number", "double": "number", "decimal": "number", "real": "number", "bool": "boolean", "flag": "boolean", "enum": "choice", "options": "choice", "literal": "choice",
 	"object": "group", "struct": "group", "record": "group", "array": "list", "currency": "money", "price": "money", "amount": "money", "timestamp": "datetime", "instant": "datetime",
-	"dict": "map", "dictionary": "map", "union": "one of",
+	"dict": "map", "dictionary": "map", "union": "one of", "day": "date", "hour": "time", "clock": "time", "phone": "text", "address": "text", "code": "text",
+	"category": "choice", "set": "list", "table": "list", "rows": "list", "reference": "link", "ref": "link", "measure": "quantity", "dimension": "quantity", "length": "quantity",
 }
 
 // typeCalled says how a type is written here that is called otherwise elsewhere; "" for none.
@@ -412,11 +413,13 @@ func typeCalled(name, elsewhere string) string {
 		return fmt.Sprintf("a length of time is a quantity: `%s: {quantity: How long it lasts., unit: h}`", name)
 	case "percent", "percentage":
 		return fmt.Sprintf("a percentage is a quantity: `%s: {quantity: What share it is., unit: \"%%\"}`", name)
+	case "month":
+		return fmt.Sprintf("a month is a date: `%s: {date: The month., precision: month}`", name)
 	case "year":
 		return fmt.Sprintf("a year is a date or an integer: `%s: {date: The year., precision: year}`", name)
 	default:
 		if here := calledElsewhere[called]; here != "" {
-			more := map[string]string{"choice": ", of: [one, another]", "group": ", fields: {name: Its name.}", "list": ", items: {text: One.}"}[here]
+			more := map[string]string{"choice": ", of: [one, another]", "group": ", fields: {name: Its name.}", "list": ", items: {text: One.}", "link": ", to: 'LIST[].KEY'", "quantity": ", unit: m"}[here]
 			return fmt.Sprintf("%q is called %q here: `%s: {%s: What it is.%s}`", elsewhere, here, name, here, more)
 		}
 	}

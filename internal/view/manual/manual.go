@@ -63,7 +63,7 @@ func Find(topic string) []Page {
 		case p.Name == name && !both:
 			return []Page{p}
 		case p.Name == name || !both:
-			found = append(found, p.sections(cmp.Or(part, Anchor(topic)))...)
+			found = append(found, p.sections(Anchor(cmp.Or(part, topic)))...)
 		}
 	}
 	return found
