@@ -83,7 +83,7 @@ Every night: --unfilled takes the documents that no run of this schema and promp
 cache and holds them against the approved run (exit code 5 where the model is worse);
 --summary FILE.md or FILE.json says what happened, and ` + "`notify:`" + ` in filler.yaml sends it on.
 
-  filler fill --unfilled --changed --recheck 20 --max-flagged 2% --summary night.json
+  filler fill --unfilled --changed --recheck 20 --max-flagged 2% -o night.jsonl --summary night.json
 
 Exit code 3: some records are flagged or failed. --max-flagged and --max-failed say how
 many a nightly job accepts; within both, the exit code is 0.

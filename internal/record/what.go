@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -361,9 +362,22 @@ func (t TwoFigures) Text() string {
 		said = fmt.Sprintf(" (%q)", Clipped(t.Said))
 	}
 	if t.Day {
-		return fmt.Sprintf("line %d has the day in a form with two readings%s: declare written, such as [D.M.YYYY]", t.Line, said)
+		return fmt.Sprintf("line %d has the day in a form with two readings%s: declare written, such as %s", t.Line, said, formsOf(t.Said))
 	}
 	return fmt.Sprintf("line %d has the figure in a form with two readings%s: declare written, such as {decimal: \",\", group: \".\"}", t.Line, said)
+}
+
+// dayOfTwo is a day in figures that may begin with its day or with its month.
+var dayOfTwo = lazy.New(`\b(?:0?[1-9]|1[0-2])([./-])(0?[1-9]|1[0-2])[./-](\d{4}|\d{2})\b`)
+
+// formsOf gives the two forms that a day in a line may have, as schemas write them.
+func formsOf(said string) string {
+	m := dayOfTwo.FindStringSubmatch(said)
+	if m == nil {
+		return "[D.M.YYYY]"
+	}
+	year := strings.Repeat("Y", len(m[3]))
+	return fmt.Sprintf("[D%sM%s%s] or [M%sD%s%s]", m[1], m[1], year, m[1], m[1], year)
 }
 
 func (s SaysOpposite) Text() string {

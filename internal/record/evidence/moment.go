@@ -36,6 +36,10 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 		put(w.ix.YearEnds(text), Restated, "")
 		put(w.yearBehindWord(f, text), Restated, "")
 	}
+	if found == 0 && len(text) == len("2031-04") {
+		put(w.ix.MonthsOfYear(text), Restated, "")
+		put(w.later(f, text), Restated, "")
+	}
 	if !schema.IsISODate(text) {
 		return
 	}
@@ -51,8 +55,19 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	if found == 0 {
 		put(w.ix.OnWeekday(text), Restated, "")
 		put(w.ix.OnRelativeDay(text), Restated, "")
+		put(w.later(f, text), Restated, "")
 	}
 	w.open = append(w.open, open...)
+}
+
+// later gives the places of lengths of time that lead to a day, where the field is for the end of one, or
+// where they lie back. Where the document has a day behind the field's own label, it is none of them.
+func (w *weigher) later(f *schema.Field, day string) []span {
+	found := w.ix.Later(day, !f.NamedBy(lang.Term))
+	if len(found) > 0 && slices.ContainsFunc(w.ix.AllDays(), func(s span) bool { return w.led(f, s) }) {
+		return nil
+	}
+	return found
 }
 
 // oneFigure is a day or a month of one figure.

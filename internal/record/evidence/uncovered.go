@@ -70,11 +70,23 @@ func (u *unread) all() (lines []Line) {
 		at := ix.LineSpan(n)
 		lines = append(lines, u.line(n, at.Start, at.End)...)
 	}
-	lines = append(lines, u.rows(lines)...)
+	lines = slices.DeleteFunc(append(lines, u.rows(lines)...), u.isTakenBack)
 	if past := u.past(); past <= len(ix.Breaks) {
 		lines = slices.DeleteFunc(lines, func(l Line) bool { return l.Line > past })
 	}
 	return lines
+}
+
+// isTakenBack tells a line all of whose words are struck out.
+func (u *unread) isTakenBack(l Line) bool {
+	ix := u.w.ix
+	first, end := ix.TokenAt(l.Start), ix.TokenAt(l.End)
+	for _, t := range ix.Tokens[first:end] {
+		if !ix.TakenBack(t.Span) {
+			return false
+		}
+	}
+	return first < end
 }
 
 // past gives the line from which on a mail quotes earlier ones, where most values are from before.

@@ -53,6 +53,28 @@ fields:
 	}
 }
 
+// What is struck out is not asked about: of three rows the one that nobody struck out, and no label of one.
+func TestStruckOutIsCovered(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  weather: Weather.\n  works: {list: Work., fields: {what: What., parts: {integer: Parts.}, price: {number: Price.}}}\n"))
+	require.NoError(t, err)
+	for _, c := range [][2]string{
+		{"| ~~Call-out~~ | ~~1~~ | ~~30.00~~ |", "[]"},
+		{"~~| Call-out | 1 | 30.00 |~~", "[]"},
+		{"| Call-out | 1 | 30.00 |", "[works]"},
+		{"| Call-out | 1 | ~~30.00~~ 20.00 |", "[works]"},
+		{"~~Weather: rain~~", "[]"},
+	} {
+		rec, err := value.Parse(`{"weather":null,"works":[{"what":"Tuning","parts":1,"price":120.00},{"what":"Strings","parts":2,"price":72.50}]}`)
+		require.NoError(t, err)
+		ix := NewIndex("| Job | Qty | Sum |\n|---|---|---|\n| Tuning | 1 | 120.00 |\n" + c[0] + "\n| Strings | 2 | 72.50 |\n")
+		fields := []string{}
+		for _, l := range Unread(s, &rec, ix, Of(s, &rec, ix)) {
+			fields = append(fields, l.Field)
+		}
+		assert.Equal(t, c[1], fmt.Sprint(fields), c[0])
+	}
+}
+
 // A row of which nothing but the values of other rows' items stand is a row that
 // was not read, though half of its cells are somebody's.
 func TestRowsOfOthers(t *testing.T) {

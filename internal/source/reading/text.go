@@ -54,6 +54,7 @@ type Text struct {
 	named     named
 	orders    orders
 	relative  relativeDays
+	later     later
 	standing  standing
 	fours     fours
 }

@@ -1,0 +1,169 @@
+package reading
+
+import (
+	"slices"
+	"strconv"
+	"strings"
+	"sync"
+	"time"
+
+	"filler/internal/base/lang"
+)
+
+// later is the lengths of time of a text, once asked for.
+type later struct {
+	once sync.Once
+	all  []length
+}
+
+// length is a length of time in whole days or months, as a text says it.
+type length struct {
+	Span
+	days, months int
+	ago          bool
+}
+
+// mostLengths is how many of them a text may have: more often, some day or other comes of any two.
+const mostLengths = 24
+
+// lengths gives them: 30 days net, valid for two years, drei Wochen.
+func (tx *Text) lengths() []length {
+	tx.later.once.Do(func() {
+		for _, figure := range tx.figuresInOrder() {
+			n, err := strconv.Atoi(written(figure.key))
+			if err != nil || n < 1 || n > 999 {
+				continue
+			}
+			m := tx.MeasureOf(figure.Span)
+			l := length{Span: m.Where}
+			switch m.Unit {
+			case "d":
+				l.days = n
+			case "wk":
+				l.days = 7 * n
+			case "month":
+				l.months = n
+			case "year":
+				l.months = 12 * n
+			default:
+				continue
+			}
+			l.ago = tx.isAgo(l.Span)
+			tx.later.all = append(tx.later.all, l)
+		}
+		if len(tx.later.all) > mostLengths {
+			tx.later.all = nil
+		}
+	})
+	return tx.later.all
+}
+
+// isAgo tells whether words beside a length of time say that it lies back: two weeks ago, vor drei Tagen.
+func (tx *Text) isAgo(s Span) bool {
+	first, last := tx.TokenAt(s.Start), tx.TokenAt(s.End)
+	words := ""
+	for i := first - 1; i >= 0 && i >= first-3; i-- { // il y a
+		if words = strings.TrimRight(tx.Tokens[i].Word+" "+words, " "); lang.AgoBefore.Has(words) {
+			return true
+		}
+	}
+	return last < len(tx.Tokens) && tx.near(last-1, last) && lang.Ago.Has(tx.Tokens[last].Word)
+}
+
+// Later gives the places of lengths of time that lead to a day or a month from another day of the text:
+// 30 days net, next visit in six weeks; only to a day before it where back. A term of months or years
+// may end on the day before.
+func (tx *Text) Later(day string, back bool) (found []Span) {
+	layout := map[int]string{len("2006-01-02"): time.DateOnly, len("2006-01"): "2006-01"}[len(day)]
+	if layout == "" {
+		return nil
+	}
+	tx.findDays()
+	var from []dayInFull
+	for _, l := range tx.lengths() {
+		if from == nil {
+			from = tx.daysInFull()
+		}
+		for _, d := range from {
+			if back && !l.ago {
+				break
+			}
+			to := l.from(d.day)
+			if to.Format(layout) == day || l.months > 0 && to.AddDate(0, 0, -1).Format(layout) == day {
+				found = append(found, l.Span)
+				break
+			}
+		}
+	}
+	return found
+}
+
+// from gives the day as much later, or before: a month behind the 31st is the last of a shorter one.
+func (l length) from(day time.Time) time.Time {
+	days, months := l.days, l.months
+	if l.ago {
+		days, months = -days, -months
+	}
+	to := day.AddDate(0, months, 0)
+	if to.Day() != day.Day() {
+		to = to.AddDate(0, 0, -to.Day())
+	}
+	return to.AddDate(0, 0, days)
+}
+
+// MonthsOfYear gives the places of a month by its name alone, in a text with other days of this year, or
+// of the year before where the month comes behind its last one: in a letter of November 2026 "in
+// February" is that of 2027.
+func (tx *Text) MonthsOfYear(month string) (found []Span) {
+	if t, err := time.Parse("2006-01", month); err != nil {
+		return nil
+	} else if last := tx.lastMonth(t.Year() - 1); !tx.hasYear(month[:4]) && (last == "" || last <= month[5:]) {
+		return nil
+	}
+	number := strings.TrimLeft(month[5:], "0")
+	for _, kind := range []lang.Kind{lang.Month, lang.ShortMonth} {
+		for _, name := range kind.Names(number) {
+			for _, i := range tx.ByWord[strings.ToLower(name)] {
+				if s := tx.Tokens[i].Span; tx.monthAlone(i) && !slices.Contains(found, s) { // languages share names
+					found = append(found, s)
+				}
+			}
+		}
+	}
+	return found
+}
+
+func (tx *Text) hasYear(year string) bool {
+	tx.findDays()
+	return tx.days.years[year]
+}
+
+// lastMonth gives the last month of a year of which the text has a day; "" for none.
+func (tx *Text) lastMonth(year int) (last string) {
+	tx.findDays()
+	for month := range tx.days.months {
+		if month[:4] == strconv.Itoa(year) {
+			last = max(last, month[5:])
+		}
+	}
+	return last
+}
+
+// monthAlone tells whether the name of a month stands for one, with neither a day nor a year beside it.
+func (tx *Text) monthAlone(i int) bool {
+	for _, next := range []int{i - 1, i + 1} {
+		if _, isYear := tx.year(next); isYear && !strings.ContainsAny(tx.Source[tx.Tokens[min(i, next)].End:tx.Tokens[max(i, next)].Start], "|\n") {
+			return false
+		}
+	}
+	if tx.InDate(tx.Tokens[i].Span) {
+		return false
+	}
+	t := tx.Tokens[i]
+	if lang.Month.Has(t.Word) && !tx.english(i) && !wordsToo[t.Word] {
+		return true
+	}
+	before := strings.TrimRight(tx.Source[:t.Start], " *")
+	begins := before == "" || strings.ContainsAny(before[len(before)-1:], ".!?\n|") // as words of a sentence do
+	return startsNoun(tx.Source[t.Start:]) && (lang.Month.Has(t.Word) || tx.isShortMonth(i)) && (!begins || tx.opensCell(t.Span))
+}
