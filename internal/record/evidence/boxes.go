@@ -13,7 +13,8 @@ import (
 )
 
 // Boxes of forms say what booleans and choices are, and nothing says it better: [x] yes [ ] no.
-// In a form that nobody filled in, or whose boxes can't be told apart, nothing is told.
+// Where none is ticked, an empty one says what its own boolean is, and nothing of choices; where boxes can't
+// be told apart, nothing is told.
 
 // box is a box with the words that go with it.
 type box struct {
@@ -54,11 +55,11 @@ func (w *weigher) boxed() *boxes {
 
 // ticked places booleans and choices by the boxes of the document, and tells which they contradict.
 func (w *weigher) ticked() {
-	if !w.boxed().ticked {
+	if len(w.boxed().all) == 0 {
 		return
 	}
 	for _, l := range w.leaves {
-		if l.fixed != nil || l.value == "null" {
+		if l.fixed != nil || l.value == "null" || !w.boxes.ticked && l.f.Kin().Type != schema.Boolean { // an empty box says no by itself
 			continue
 		}
 		var fits, against box
@@ -82,10 +83,25 @@ func (w *weigher) ticked() {
 			}
 			at.Led, at.Rivals = true, 0
 			w.places[l.path] = at
-		case !l.f.Concludes:
+		case !l.f.Concludes && (w.boxes.ticked || !w.saidBeside(l)):
 			w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(against.Start) + 1}
 		}
 	}
+}
+
+// saidBeside tells whether a field is spoken of outside of boxes, too: [ ] lift out … Lift out is wanted.
+func (w *weigher) saidBeside(l *leaf) bool {
+	for _, name := range w.labels(l.f) {
+		for _, i := range w.ix.ByWord[name[0]] {
+			t := w.ix.Tokens[i]
+			if w.ix.Reads(i, name) && !slices.ContainsFunc(w.boxes.line[w.ix.LineOf(t.Start)], func(b box) bool {
+				return b.Label.Start <= t.Start && t.End <= b.Label.End || b.Group.Start <= t.Start && t.End <= b.Group.End
+			}) {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // saidBy gives where a box says what it says: at its words, or at itself where they head a column.
@@ -135,13 +151,16 @@ func (w *weigher) boxesIn(start, end int) []box {
 // says otherwise: the one with its name, or the ticked one of yes and no behind its name.
 func (w *weigher) tickedAs(l *leaf, boxes []box) (fits, against box, known bool) {
 	best := 0
+	var open box // of yes and no behind its name, where neither is ticked
 	for _, b := range boxes {
 		says, how := b.Ticked, w.namedBy(l.f, b.words)
 		if yes, is := normalize.YesNo(strings.ToLower(w.ix.Source[b.Label.Start:b.Label.End])); is && how == 0 {
-			if !b.Ticked {
+			if says, how = yes, w.namedBy(l.f, b.group); !b.Ticked {
+				if how == whole {
+					open = b
+				}
 				continue
 			}
-			says, how = yes, w.namedBy(l.f, b.group)
 		}
 		switch {
 		case how == 0 || how < best:
@@ -154,6 +173,9 @@ func (w *weigher) tickedAs(l *leaf, boxes []box) (fits, against box, known bool)
 		} else {
 			against = b
 		}
+	}
+	if best == 0 && open.End > 0 {
+		return fits, open, !w.saidBeside(l)
 	}
 	return fits, against, best > 0 && (fits.End == 0 || against.End == 0)
 }

@@ -45,6 +45,10 @@ func TestBoxesOfForms(t *testing.T) {
 		{"Extras: [x] saddle [ ] rug [x] halter", `{"extras":["saddle","halter"]}`, `{"extras":["saddle","rug"]}`, "/extras/1"},
 		{table, `{"rooms":[{"room":"Stable 1","clean":true,"state":"fair"},{"room":"Stable 2","clean":false,"state":"poor"}]}`, `{"rooms":[{"room":"Stable 1","clean":false,"state":"good"},{"room":"Stable 2","clean":true,"state":"fair"}]}`,
 			"/rooms/0/clean /rooms/0/state /rooms/1/clean /rooms/1/state"},
+		{"Antifouling: [ ] Lift out: [x]", `{"lift_out":true,"antifouling":false}`, `{"lift_out":false,"antifouling":true}`, "/antifouling /lift_out"},
+		{"Antifouling: [ ] Lift out: [ ]", `{"lift_out":false,"antifouling":false}`, `{"lift_out":true,"antifouling":true}`, "/antifouling /lift_out"},
+		{"Smoker: [ ] yes [ ] no   Lift out: [x]", `{"lift_out":true}`, `{"smoker":false}`, "/smoker"},
+		{"Smoker: [ ] yes [ ] no", `{}`, `{"smoker":true}`, "/smoker"},
 		{"Work: [x] no antifouling", `{}`, `{}`, ""},
 		{"Work: [ ] lift out [ ] antifouling. Lift out is wanted.", `{"lift_out":true}`, `{}`, ""},
 	} {
@@ -63,6 +67,27 @@ func asStrings(all []value.Pointer) (s []string) {
 		s = append(s, string(p))
 	}
 	return s
+}
+
+// A box behind its own label covers it, and labels with boxes of which nobody ticked one ask for nothing.
+func TestBoxesCover(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(forms))
+	require.NoError(t, err)
+	for _, c := range [][3]string{
+		{"Antifouling: [ ] Lift out: [x]", `{"lift_out":true,"antifouling":false}`, ""},
+		{"Antifouling: [x] Lift out: [ ]", `{"antifouling":null}`, "antifouling"},
+		{"Antifouling: [ ] Lift out: [ ]", `{}`, ""},
+		{"Smoker: [ ] yes [ ] no", `{}`, ""},
+		{"Smoker: [x] yes [ ] no", `{}`, "smoker"},
+	} {
+		v, err := value.Parse(c[1])
+		require.NoError(t, err)
+		ix, said := NewIndex(c[0]), ""
+		for _, l := range Unread(s, &v, ix, With(s, &v, ix, nil)) {
+			said += l.Field
+		}
+		assert.Equal(t, c[2], said, c[0])
+	}
 }
 
 // A ticked box of which the record has nothing is asked about.

@@ -268,10 +268,18 @@ func (u *unread) line(n, start, end int) []Line {
 		if said := strings.TrimLeft(ix.Source[c.from:stop], " "); strings.Contains(said, "   ") {
 			stop = stop - len(said) + strings.Index(said, "   ") // another cell, without a colon
 		}
-		for _, b := range u.w.boxed().line[n] { // Unit: [ ] tent   [x] caravan
-			if b.Group.Start >= c.label && b.Group.End <= c.from {
+		own, blanks, ticked := false, 0, false
+		for _, b := range u.w.boxed().line[n] {
+			switch {
+			case b.Group.End > 0 && b.Group.Start >= c.label && b.Group.End <= c.from: // Unit: [ ] tent   [x] caravan
 				stop = max(stop, b.Label.End)
+				blanks, ticked = blanks+1, ticked || b.Ticked
+			case b.Label.Start >= c.label && b.Label.End <= c.from && b.Start >= c.from: // Paid: [ ] On account: [x]
+				own, stop = own || !u.w.boxes.ticked || slices.Contains(u.claims[n], b.Label), b.End
 			}
+		}
+		if own || blanks > 1 && !ticked { // nobody has answered
+			continue
 		}
 		value := strings.TrimSpace(ix.Source[c.from:stop])
 		isList := c.f.Type == schema.List

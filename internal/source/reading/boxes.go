@@ -143,10 +143,43 @@ func (r *boxRow) cells() []Span { return r.tx.cellsOf(Span{r.start, r.start + le
 // read gives the boxes of a line; none where one of them has no words, since then it is not told whose the
 // others are.
 func (r *boxRow) read(marks []Span) []Box {
+	if all := r.bySection(marks); all != nil {
+		return all
+	}
 	if all := r.readAll(marks); len(all) == len(marks) {
 		return all
 	}
 	return nil
+}
+
+// labelledBox is a label behind a wide gap, with its boxes: Smoker: [ ] yes [x] no   Pets: [ ].
+var labelledBox = lazy.New(`(?:   *|\t)\pL[^:\[\](){}☐☑☒□▣■○●|]{0,40}:[^:\t\[\](){}☐☑☒□▣■○●|]{0,30}[\[(☐☑☒□▣■○●]`)
+
+// bySection reads a line of several labels with boxes, each by itself, since some have their words before
+// them and some behind them; nil where it is not all of such.
+func (r *boxRow) bySection(marks []Span) (all []Box) {
+	at := labelledBox.FindAllStringIndex(r.line, -1)
+	for i := len(at); i >= 0; i-- {
+		from, to := 0, len(r.line)
+		if i > 0 {
+			from = at[i-1][0]
+		}
+		if i < len(at) {
+			to = at[i][0]
+		}
+		one := boxRow{tx: r.tx, start: r.start + from, line: r.line[from:to]}
+		var own []Span
+		for _, m := range marks {
+			if m.Start >= from && m.End <= to {
+				own = append(own, Span{m.Start - from, m.End - from})
+			}
+		}
+		if len(at) == 0 || len(own) == 0 || len(one.readAll(own)) < len(own) {
+			return nil
+		}
+		all = append(one.all, all...)
+	}
+	return all
 }
 
 func (r *boxRow) readAll(marks []Span) []Box {

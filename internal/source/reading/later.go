@@ -14,6 +14,7 @@ import (
 type later struct {
 	once sync.Once
 	all  []length
+	from []dayInFull // the days that they may lead from
 }
 
 // length is a length of time in whole days or months, as a text says it.
@@ -54,6 +55,10 @@ func (tx *Text) lengths() []length {
 		if len(tx.later.all) > mostLengths {
 			tx.later.all = nil
 		}
+		if len(tx.later.all) > 0 {
+			tx.findDays()
+			tx.later.from = tx.daysInFull(true)
+		}
 	})
 	return tx.later.all
 }
@@ -78,13 +83,8 @@ func (tx *Text) Later(day string, back bool) (found []Span) {
 	if layout == "" {
 		return nil
 	}
-	tx.findDays()
-	var from []dayInFull
 	for _, l := range tx.lengths() {
-		if from == nil {
-			from = tx.daysInFull()
-		}
-		for _, d := range from {
+		for _, d := range tx.later.from {
 			if back && !l.ago {
 				break
 			}

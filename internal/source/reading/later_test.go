@@ -23,6 +23,8 @@ func TestLater(t *testing.T) {
 		{"Lettre du 12 mai 2031 : il y a deux semaines", "2031-04-28", "deux semaines"},
 		{"Visited 5 November 2026. Back in: 6 weeks", "2026-12", "6 weeks"},
 		{"Invoice of 3 November 2026, 30 days net", "2026-12-04", ""},
+		{"Invoice 05/11/2026, 30 days net", "2026-12-05", "30 days"}, // a field may say how it is written
+		{"Invoice 05/11/2026, 30 days net", "2026-06-10", "30 days"},
 		{"Invoice of 3 November 2026, 30 dogs", "2026-12-03", ""},
 		{"30 days net", "2026-12-03", ""},
 		{"Invoice of 3 November 2026, 30 days net", "2026", ""},

@@ -112,6 +112,8 @@ func (tx *Text) literals(all []literal, within Span) []literal {
 				digits = "-" + digits
 			}
 			start -= size
+		} else if size := dashInColumn(text[within.Start:start], text[start:]); size > 0 {
+			digits, start = "-"+digits, start-size
 		} else if size := minusBehind(text[start:]); size > 0 {
 			all = append(all, literal{Span{start, end + size}, "-" + digits, 0})
 			i = end + size

@@ -32,7 +32,7 @@ type relativeDays struct {
 func (tx *Text) RelativeDays() []RelativeDay {
 	tx.relative.once.Do(func() {
 		tx.findDays()
-		said := tx.daysInFull()
+		said := tx.daysInFull(false)
 		keep := func(at Span, byName bool, of func(time.Time) time.Time) {
 			last := sort.Search(len(said), func(i int) bool { return said[i].start >= at.Start }) - 1
 			if last < 0 {
@@ -83,13 +83,14 @@ type dayInFull struct {
 	day   time.Time
 }
 
-// daysInFull gives the days of a text that say their year, and that can be read in one way, in order.
-func (tx *Text) daysInFull() (all []dayInFull) {
+// daysInFull gives the days of a text that say their year, and that can be read in one way, in order; where
+// either will do, those of two readings as well.
+func (tx *Text) daysInFull(either bool) (all []dayInFull) {
 	for _, days := range []map[string][]Span{tx.days.at, tx.days.figures} {
 		for key, spans := range days {
 			day, err := time.Parse(time.DateOnly, key)
 			for _, s := range spans {
-				if err == nil && tx.inOrder(s, key) == yes {
+				if how := tx.inOrder(s, key); err == nil && (how == yes || how == perhaps && either) {
 					all = append(all, dayInFull{s.Start, day})
 				}
 			}

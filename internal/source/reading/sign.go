@@ -62,7 +62,7 @@ func signBefore(before string) (sign byte, size int) {
 
 // deducted is a sign before the currency of an amount, right before it or in a cell of its
 // own, or as Dutch accounts have it.
-var deducted = lazy.New(`(?:(?:^|[ \x{00a0}\n\t(:=|])((?:[-−–](?:[€$£¥]|[A-Z]{3}\b)|-/-(?: ?(?:[€$£¥]|[A-Z]{3}\b))?) ?)|(?:(?:^|[\n\t(:=|]|[ \x{00a0}]{2}) ?[-–]|[ \x{00a0}]−) (?:[€$£¥]|[A-Z]{3}\b) ?)$`)
+var deducted = lazy.New(`(?:(?:^|[ \x{00a0}\n\t(:=|])((?:[-−–](?:[€$£¥]|[A-Z]{3}\b)|-/-(?: ?(?:[€$£¥]|[A-Z]{3}\b))?) ?)|(?:(?:^|[\n\t(:=|]|[ \x{00a0}]{2}) ?[-–]|[ \x{00a0}]−) {1,3}(?:[€$£¥]|[A-Z]{3}\b) {0,3})$`)
 
 // signBeforeMeasure gives the bytes of such a sign, up to the figure; 0 for none. A dash
 // between two amounts is no sign.
@@ -82,6 +82,31 @@ func signBeforeMeasure(before string) int {
 	head := before[:len(before)-len(near)+at]
 	if bare := strings.TrimRight(head, " \u00a0"); len(head)-len(bare) < 2 && strings.ContainsFunc(lastWord(bare), unicode.IsDigit) {
 		return 0 // £5 - £10
+	}
+	return len(before) - len(head)
+}
+
+// columnDash is a dash apart from the figure behind it, in a cell of its own or behind its currency, and
+// columnFigure is the figure that makes it a sign: "Discount      - 7.33".
+var (
+	columnDash   = lazy.New(`(?:[ \x{00a0}]{2}|[\t|] ?|[€$£¥] ?)[-–] {1,3}$`)
+	columnFigure = lazy.New(`^[\d.,'’]*\d[.,]\d\d(?: ?(?:[€$£¥%]|[A-Z]{3}))?[ \x{00a0}]*(?:$|[\n|\t]|[ \x{00a0}]{2})`)
+)
+
+// dashInColumn gives the bytes of such a dash, up to the figure; 0 for none. At the begin of a line it is a
+// mark of a list.
+func dashInColumn(before, figure string) int {
+	if !strings.HasSuffix(before, " ") {
+		return 0
+	}
+	near := before[max(0, len(before)-8):]
+	at := strings.LastIndexAny(near, "-–")
+	if at < 0 || columnDash.FindStringIndex(near) == nil || columnFigure.FindStringIndex(figure[:min(len(figure), 40)]) == nil {
+		return 0
+	}
+	head := before[:len(before)-len(near)+at]
+	if bare := strings.TrimRight(head, " \u00a0\t|"); bare == "" || bare[len(bare)-1] == '\n' {
+		return 0
 	}
 	return len(before) - len(head)
 }
