@@ -323,6 +323,36 @@ func TestNightsEqualOneFilling(t *testing.T) {
 	assert.Empty(t, data)
 }
 
+// A night that can't begin is told as one that ran: no page of the night before is taken for its.
+func TestNightThatCannotBegin(t *testing.T) {
+	p, _ := newPile(t)
+	p.add(3, false)
+	night := []string{"fill", "--unfilled", "--max-flagged", "100%", "-o", "night.jsonl", "--summary", "night.json", "--metrics", "night.prom", "--log", "night.log"}
+	p.must(night...)
+	assert.Zero(t, p.told("night.json").Exit)
+	require.NoError(t, os.Remove(filepath.Join(p.dir, "told.md")))
+
+	p.write("s.yaml", strings.Replace(slipSchema, "integer: Grade", "intege: Grade", 1))
+	_, code := p.run(night...)
+	assert.Equal(t, 1, code)
+	var told struct {
+		Verdict, Ended string
+		Exit, Run      int
+	}
+	data, err := os.ReadFile(filepath.Join(p.dir, "night.json"))
+	require.NoError(t, err)
+	require.NoError(t, json.Unmarshal(data, &told))
+	assert.Equal(t, 1, told.Exit)
+	assert.Zero(t, told.Run)
+	assert.Contains(t, told.Ended, `did you mean "integer"`)
+	for file, says := range map[string]string{"told.md": `did you mean "integer"`, "night.prom": "filler_exit_code", "night.log": `did you mean`} {
+		data, err := os.ReadFile(filepath.Join(p.dir, file))
+		require.NoError(t, err)
+		assert.Contains(t, string(data), says, file)
+		assert.NotContains(t, string(data), "filler_pile_documents", file)
+	}
+}
+
 // Files that come into a watched folder, some of them slowly, are filled once they are whole, added to
 // the output once each, and moved; also where the program is killed at random moments and started
 // again. Nothing that was answered is paid twice.

@@ -151,7 +151,24 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 			return a.fillRouted(ctx, o, names)
 		}
 	}
-	w, err := a.openFor(o)
+	if o.night.log != "" && !o.isRouted {
+		done, err := a.logTo(o.night.log)
+		if err != nil {
+			return err
+		}
+		defer done()
+	}
+	began := time.Now()
+	err := a.filledFor(ctx, &o, names)
+	if err != nil && a.parsed && o.night.is() && !o.night.ended && !o.dry && !o.isRouted {
+		a.neverBegan(&o, began, err)
+	}
+	return err
+}
+
+// filledFor does what a call asks for, within one job.
+func (a *app) filledFor(ctx context.Context, o *filling, names []string) error {
+	w, err := a.openFor(*o)
 	var none *project.NotFound
 	goesOn := o.resume != "" || o.asRun != "" || o.files.in != ""
 	switch {
@@ -165,15 +182,8 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 	if o.files.is() && w.project != nil && w.project.Reading.OCR.Model != "" {
 		return errors.New("with requests in files nothing is sent, and `ocr: {model: …}` would ask a server for the words of pictures; use another engine (`ocr: {languages: [eng]}`)")
 	}
-	if o.night.log != "" && !o.isRouted {
-		done, err := a.logTo(o.night.log)
-		if err != nil {
-			return err
-		}
-		defer done()
-	}
 	if o.night.watch != "" {
-		return a.watch(ctx, o, w)
+		return a.watch(ctx, *o, w)
 	}
 	if o.night.picks() && !o.dry {
 		if w.project == nil {
@@ -200,19 +210,19 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		}
 	}
 	if o.dry {
-		return a.dryRun(ctx, o, w, l, r, names)
+		return a.dryRun(ctx, *o, w, l, r, names)
 	}
-	b, err := a.prepare(o, w, l, r, names)
+	b, err := a.prepare(*o, w, l, r, names)
 	if err != nil {
 		return err
 	}
 	defer b.Close()
 	began := time.Now()
-	if err = a.filled(ctx, o, w, b, out); err == nil && len(w.leftOut) > 0 {
+	if err = a.filled(ctx, *o, w, b, out); err == nil && len(w.leftOut) > 0 {
 		err = exit(codeFlagged)
 	}
 	if o.night.is() {
-		err = a.endNight(ctx, &o, w, b, began, err)
+		err = a.endNight(ctx, o, w, b, began, err)
 	}
 	return err
 }

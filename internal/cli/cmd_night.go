@@ -15,6 +15,7 @@ import (
 
 	"filler/internal/ask/model"
 	"filler/internal/base/process"
+	"filler/internal/base/project"
 	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/record/correct"
@@ -35,6 +36,7 @@ type nightFlags struct {
 	every             time.Duration
 	summary           string
 	metrics, log      string
+	ended             bool // what happened was told
 }
 
 func (o *nightFlags) flags(cmd *cobra.Command) {
@@ -269,12 +271,30 @@ func (a *app) endNight(ctx context.Context, o *filling, w *work, b *begun, began
 			err = exit(codeBelow)
 		}
 	}
+	o.night.ended = true
 	n.Took, n.Exit = time.Since(began), codeOf(err)
 	a.events.Info("ended", "run", n.Run, "verdict", n.Verdict(), "exit", n.Exit, "cost", float64(n.Spent)/1e9, "seconds", n.Took.Seconds())
 	if terr := a.tellNight(o, w, n); terr != nil && (err == nil || isExit(err, codeFlagged)) {
 		err = terr
 	}
 	return err
+}
+
+// neverBegan tells of a night that failed before it had a run, such as by a fault of the schema: a page of
+// the night before must not be taken for this one's.
+func (a *app) neverBegan(o *filling, began time.Time, err error) {
+	n := &nightly.Night{Project: "filler", Began: began, Took: time.Since(began), Currency: a.currency, Ended: endedBy(err), Exit: codeOf(err)}
+	w := &work{}
+	if p, perr := project.Find("."); perr == nil {
+		w.project = p
+		if dir, aerr := filepath.Abs(p.Dir); aerr == nil {
+			n.Project = filepath.Base(dir)
+		}
+	}
+	a.events.Info("ended", "run", 0, "verdict", n.Verdict(), "exit", n.Exit, "cost", 0.0, "seconds", n.Took.Seconds())
+	if terr := a.tellNight(o, w, n); terr != nil {
+		a.notef("%s\n", terr)
+	}
 }
 
 func isExit(err error, code int) bool {
@@ -468,7 +488,11 @@ func (a *app) tellNight(o *filling, w *work, n *nightly.Night) error {
 		} else if why == "" {
 			why = err.Error()
 		}
-		return fmt.Errorf("%s: notify: %s: %s; the run is complete, and nobody was told", w.project.File, args[0], why)
+		complete := ""
+		if n.Run > 0 {
+			complete = "the run is complete, and "
+		}
+		return fmt.Errorf("%s: notify: %s: %s; %snobody was told", w.project.File, args[0], why, complete)
 	}
 	return nil
 }

@@ -376,8 +376,11 @@ func formsOf(said string) string {
 	if m == nil {
 		return "[D.M.YYYY]"
 	}
-	year := strings.Repeat("Y", len(m[3]))
-	return fmt.Sprintf("[D%sM%s%s] or [M%sD%s%s]", m[1], m[1], year, m[1], m[1], year)
+	year, pivot := strings.Repeat("Y", len(m[3])), ""
+	if len(m[3]) == 2 {
+		pivot = ", and pivot, such as 1950"
+	}
+	return fmt.Sprintf("[D%sM%s%s] or [M%sD%s%s]%s", m[1], m[1], year, m[1], m[1], year, pivot)
 }
 
 func (s SaysOpposite) Text() string {
