@@ -184,22 +184,25 @@ func (tx *Text) lastingInWords() {
 // or a sum it says how often: £40 a week; before a half or minutes it is more.
 func (tx *Text) lastingOnce() {
 	for i := 1; i < len(tx.Tokens); i++ {
-		t, article := tx.Tokens[i], tx.Tokens[i-1]
-		if len(t.Word) < 4 || !lang.OneUnit.Has(article.Word) || tx.Source[article.End:t.Start] != " " {
-			continue
+		if tx.isOneOf(i) {
+			tx.derived.lasting.add(lastingOf(units[UnitOf(tx.Tokens[i].Word)], big.NewRat(1, 1)), Span{tx.Tokens[i-1].Start, tx.Tokens[i].End})
 		}
-		of := units[UnitOf(t.Word)]
-		if !isLasting(of) || i > 1 && tx.near(i-2, i) && tx.saysHowMuch(i-2) || tx.goesOnFrom(i) {
-			continue
-		}
-		tx.derived.lasting.add(lastingOf(of, big.NewRat(1, 1)), Span{article.Start, t.End})
 	}
+}
+
+// isOneOf tells whether a token is a unit of time of which there is one, as the article before it says.
+func (tx *Text) isOneOf(i int) bool {
+	t, article := tx.Tokens[i], tx.Tokens[i-1]
+	return len(t.Word) > 3 && lang.OneUnit.Has(article.Word) && tx.Source[article.End:t.Start] == " " && isLasting(units[UnitOf(t.Word)]) && !(i > 1 && tx.near(i-2, i) && tx.saysHowMuch(i-2)) && !tx.goesOnFrom(i)
 }
 
 // saysHowMuch tells a word for a number, how often, or what is counted or paid.
 func (tx *Text) saysHowMuch(i int) bool {
 	word := tx.Tokens[i].Word
 	_, number := NumberWord(word)
+	if word == "in" && (i == 0 || !isDigit(tx.Tokens[i-1].Word[0])) { // no inches
+		return false
+	}
 	return number || isDigit(word[0]) || isDigit(word[len(word)-1]) || lang.Often.Has(word) || lang.Times.Has(word) || lang.Half.Has(word) || lang.Currency.Has(word) || lang.Minor.Has(word) || UnitOf(word) != "" || lang.Code.Has(word)
 }
 

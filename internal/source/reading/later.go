@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"math/big"
 	"slices"
 	"strconv"
 	"strings"
@@ -31,26 +32,15 @@ const mostLengths = 24
 func (tx *Text) lengths() []length {
 	tx.later.once.Do(func() {
 		for _, figure := range tx.figuresInOrder() {
-			n, err := strconv.Atoi(written(figure.key))
-			if err != nil || n < 1 || n > 999 {
-				continue
+			if n, ok := new(big.Rat).SetString(figure.key); ok {
+				m := tx.MeasureOf(figure.Span)
+				tx.addLength(m.Where, n, m.Unit)
 			}
-			m := tx.MeasureOf(figure.Span)
-			l := length{Span: m.Where}
-			switch m.Unit {
-			case "d":
-				l.days = n
-			case "wk":
-				l.days = 7 * n
-			case "month":
-				l.months = n
-			case "year":
-				l.months = 12 * n
-			default:
-				continue
+		}
+		for i := 1; i < len(tx.Tokens); i++ { // in a month, vor einer Woche
+			if tx.isOneOf(i) {
+				tx.addLength(Span{tx.Tokens[i-1].Start, tx.Tokens[i].End}, big.NewRat(1, 1), UnitOf(tx.Tokens[i].Word))
 			}
-			l.ago = tx.isAgo(l.Span)
-			tx.later.all = append(tx.later.all, l)
 		}
 		if len(tx.later.all) > mostLengths {
 			tx.later.all = nil
@@ -62,6 +52,28 @@ func (tx *Text) lengths() []length {
 	})
 	return tx.later.all
 }
+
+// addLength notes a length of time, if it is one of whole days or months: half a year, but no half month.
+func (tx *Text) addLength(at Span, n *big.Rat, unit string) {
+	per := map[string]int64{"d": 1, "wk": 7, "month": 1, "year": 12}[unit]
+	if per == 0 || len(tx.later.all) > mostLengths {
+		return
+	}
+	n = new(big.Rat).Mul(n, big.NewRat(per, 1))
+	if !n.IsInt() || n.Sign() <= 0 || n.Cmp(big.NewRat(mostLasting, 1)) > 0 || slices.ContainsFunc(tx.later.all, func(l length) bool { return l.Start < at.End && at.Start < l.End }) {
+		return
+	}
+	l := length{Span: at, ago: tx.isAgo(at)}
+	if unit == "d" || unit == "wk" {
+		l.days = int(n.Num().Int64())
+	} else {
+		l.months = int(n.Num().Int64())
+	}
+	tx.later.all = append(tx.later.all, l)
+}
+
+// mostLasting is how many days or months it has at most.
+const mostLasting = 3660
 
 // isAgo tells whether words beside a length of time say that it lies back: two weeks ago, vor drei Tagen.
 func (tx *Text) isAgo(s Span) bool {

@@ -25,6 +25,11 @@ func TestLater(t *testing.T) {
 		{"Invoice of 3 November 2026, 30 days net", "2026-12-04", ""},
 		{"Invoice 05/11/2026, 30 days net", "2026-12-05", "30 days"}, // a field may say how it is written
 		{"Invoice 05/11/2026, 30 days net", "2026-06-10", "30 days"},
+		{"10. November 2026. Nächster Termin in einem halben Jahr.", "2027-05", "halben Jahr"},
+		{"10 November 2026. Again in a month.", "2026-12-10", "a month"},
+		{"10 November 2026. Guarantee: one and a half years", "2028-05-10", "one and a half years"},
+		{"Lettre du 12 mai 2031 : dans une semaine", "2031-05-19", "une semaine"},
+		{"10 November 2026. Lasted half a month.", "2026-11-25", ""},
 		{"Invoice of 3 November 2026, 30 dogs", "2026-12-03", ""},
 		{"30 days net", "2026-12-03", ""},
 		{"Invoice of 3 November 2026, 30 days net", "2026", ""},
