@@ -50,7 +50,7 @@ func randomText(r *rand.Rand) string {
 	case 11:
 		return pick("The t is FB-7.", "The n is 12.", "It is 4 m long.", "about 3")
 	case 12:
-		return strings.Repeat(pick(" ", "\n", "\t", "\u00a0"), r.IntN(3)) + pick("a  b", "Heron\nPlank", "ü–ä", "“x”") + pick("", ".", " ;")
+		return strings.Repeat(pick(" ", "\n", "\t", "\u00a0"), r.IntN(3)) + pick("a  b", "٤٫٥٠", "１２:30", "٣.٤.٢٠٣١", "Heron\nPlank", "ü–ä", "“x”") + pick("", ".", " ;")
 	}
 	b := make([]byte, r.IntN(6))
 	for i := range b {

@@ -15,6 +15,7 @@ import (
 
 	"golang.org/x/text/unicode/norm"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -32,6 +33,7 @@ type Change struct {
 // The rules, by the names that traces show.
 const (
 	RuleSpaces     = "spaces"      // white space at the ends and in runs
+	RuleFigures    = "figures"     // figures of another script, which texts are read without
 	RuleBlank      = "blank"       // an empty text is no value, nor is a tuple of nothing
 	RuleAsText     = "as-text"     // a number where a text belongs
 	RuleDigits     = "digits"      // a number inside a string
@@ -154,6 +156,12 @@ func PlainName(name string) string {
 	}, name)
 }
 
+// isLegal tells a text that is an option of its field, or one that its pattern takes.
+func isLegal(f *schema.Field, text string) bool {
+	_, option := Choice(f, text)
+	return f.Type == schema.Choice && option || f.Pattern != nil && f.Pattern.MatchString(text)
+}
+
 func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 	if f.Type == schema.Any {
 		if to, ok := unpacked(f, v); ok && !f.KeptAsIs() {
@@ -186,6 +194,11 @@ func (t *pass) leaf(f *schema.Field, p value.Pointer, v *value.Value) {
 	}
 	if f.KeptAsIs() {
 		return
+	}
+	if v.Kind == value.String {
+		if figures, n := lang.ASCIIDigits(v.Text); n > 0 && !isLegal(f.Kin(), v.Text) {
+			t.set(p, RuleFigures, v, value.Str(figures))
+		}
 	}
 	if v.Kind == value.String && Unknown(f.Kin(), v.Text) {
 		t.set(p, RuleUnknown, v, value.Value{})

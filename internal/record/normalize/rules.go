@@ -234,6 +234,7 @@ var Rules = []Rule{
 	{RuleListOne, "list", "one item where a list belongs", `"rot" → ["rot"]`},
 	{RuleListed, "list", "items of figures, dates or choices in one text", `"1, 2 and 4" → [1, 2, 4]`},
 	{RuleTwice, "list with a key", "an item that says nothing beyond one with its key", `[{"no": 7}, {"no": 7}] → [{"no": 7}]`},
+	{RuleFigures, "all", "figures of another script", `"٤٫٥٠" → "4.50"`},
 	{RuleSpaces, "all", "white space at the ends and in runs", `" Heron  Plank" → "Heron Plank"`},
 	{RuleBlank, "all", "an empty text is no value, and no item of a list", `"" → null`},
 	{RuleUnknown, "all", "words for no value, such as N/A", `"N/A" → null`},

@@ -53,7 +53,7 @@ const (
 )
 
 // riskNormalizer are the weights of normalizers; any other has riskNormalized.
-var riskNormalizer = map[string]float64{normalize.RuleLookalikes: 0.30, normalize.RuleSentence: 0.10, normalize.RuleUnknown: 0.10, normalize.RuleUnit: 0.06, normalize.RuleInPlace: 0.06, normalize.RuleSpaces: 0, normalize.RuleKey: 0}
+var riskNormalizer = map[string]float64{normalize.RuleLookalikes: 0.30, normalize.RuleSentence: 0.10, normalize.RuleUnknown: 0.10, normalize.RuleUnit: 0.06, normalize.RuleInPlace: 0.06, normalize.RuleSpaces: 0, normalize.RuleFigures: 0, normalize.RuleKey: 0}
 
 // risks gives the risk of every leaf of the record, nulls included.
 func (w *filling) risks(places evidence.Places) value.Value {

@@ -297,20 +297,6 @@ func (d *Document) empty() error {
 	return &Error{d.ID, "the document is empty", "leave it out, or add its text"}
 }
 
-// clean makes line ends and bytes that are no text what the rules say.
-func (d *Document) clean(text string) string {
-	if d.Format != Plain {
-		if clean := strings.ReplaceAll(strings.ToValidUTF8(text, "\ufffd"), "\x00", "\ufffd"); clean != text {
-			text = clean
-			d.Notes = append(d.Notes, "bytes that are not text became U+FFFD")
-		}
-	}
-	if strings.Contains(text, "\r") {
-		text = strings.ReplaceAll(strings.ReplaceAll(text, "\r\n", "\n"), "\r", "\n")
-	}
-	return text
-}
-
 // mostRaw is up to which size a source is kept beside its text, in bytes.
 const mostRaw = 1 << 20
 
@@ -426,9 +412,11 @@ func (r *Reader) lay(d *Document, pages []layout.Page, err error) (string, error
 	if most := r.Limits.filled().Pages; len(pages) > most {
 		return "", &Error{d.ID, fmt.Sprintf("%d pages, and at most %d are read", len(pages), most), "split the file, or raise `limits: {pages: …}` in filler.yaml"}
 	}
+	others := 0
 	for i := range pages {
-		cleanWords(&pages[i])
+		others += cleanWords(&pages[i])
 	}
+	d.noteDigits(others)
 	d.Layout = layout.Make(pages, layout.Options{DropRunning: r.DropRunning})
 	joined := 0
 	for i := range d.Layout.Words {
@@ -454,33 +442,6 @@ func (r *Reader) lay(d *Document, pages []layout.Page, err error) (string, error
 
 // mostDropped bounds how many heads and feet are told one by one.
 const mostDropped = 5
-
-// cleanWords makes every word valid text on one line, and gives a page without
-// a size the one that its words take.
-func cleanWords(p *layout.Page) {
-	for i := range p.Words {
-		w := &p.Words[i]
-		if strings.ContainsFunc(w.Text, func(r rune) bool { return r < ' ' || r == 0x7f || r == '\ufffd' || r == '\u2028' || r == '\u2029' }) {
-			w.Text = strings.Map(func(r rune) rune {
-				if r < ' ' || r == 0x7f || r == '\u2028' || r == '\u2029' {
-					return '\ufffd'
-				}
-				return r
-			}, strings.ToValidUTF8(w.Text, "\ufffd"))
-		}
-		if w.Box[2] < w.Box[0] {
-			w.Box[0], w.Box[2] = w.Box[2], w.Box[0]
-		}
-		if w.Box[3] < w.Box[1] {
-			w.Box[1], w.Box[3] = w.Box[3], w.Box[1]
-		}
-	}
-	if p.Width <= 0 || p.Height <= 0 {
-		for _, w := range p.Words {
-			p.Width, p.Height = max(p.Width, w.Box[2]), max(p.Height, w.Box[3])
-		}
-	}
-}
 
 // withNew adds notes, each once: the parts of a mail often have the same to tell.
 func withNew(notes, more []string) []string {

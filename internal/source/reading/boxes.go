@@ -153,7 +153,7 @@ func (r *boxRow) read(marks []Span) []Box {
 }
 
 // labelledBox is a label behind a wide gap, with its boxes: Smoker: [ ] yes [x] no   Pets: [ ].
-var labelledBox = lazy.New(`(?:   *|\t)\pL[^:\[\](){}☐☑☒□▣■○●|]{0,40}:[^:\t\[\](){}☐☑☒□▣■○●|]{0,30}[\[(☐☑☒□▣■○●]`)
+var labelledBox = lazy.New(`(?:   *|\t)\pL[^:\[\](){}☐☑☒□▣■○●|]{0,40}:(?: *|(?: [^\s:\[\](){}☐☑☒□▣■○●|]+){1,4} ?)[\[(☐☑☒□▣■○●]`)
 
 // bySection reads a line of several labels with boxes, each by itself, since some have their words before
 // them and some behind them; nil where it is not all of such.

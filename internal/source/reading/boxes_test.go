@@ -34,6 +34,7 @@ func TestBoxes(t *testing.T) {
 		{"Smoker ☐ Y ☒ N  Pets ☑ Y ☐ N", "Smoker/Y-; Smoker/N+; Pets/Y+; Pets/N-"},
 		{"Smoker: [ ] yes [x] no   Pets: [x]", "Smoker/yes-; Smoker/no+; /Pets+"},
 		{"Pets: [x]   Smoker: [ ] yes [x] no   Deck: timber [ ] steel [x]", "/Pets+; Smoker/yes-; Smoker/no+; Deck/timber-; Deck/steel+"},
+		{"[ ] dog   [x] cat     Name: Pip      Weight: 3 1/2 kg     [x] vaccinated", "/dog-; /cat+; Weight: 3 1/2 kg/vaccinated+"},
 		{"Paid: ☐ On account: ☑", "/Paid-; /On account+"},
 		{"Safe: [ ] yes [x] no Look again within 7 days", "Safe/yes-; Safe/no+"},
 		{"[x] no smoking [ ] yes please", "/no smoking+; /yes please-"},

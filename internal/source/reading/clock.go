@@ -38,6 +38,7 @@ func (tx *Text) SpokenTimes(at string) []Span {
 			tx.timeRanges(s)
 			tx.hourRanges(s)
 			tx.weekdayRanges(s)
+			tx.timesWithSigns(s)
 		}
 	})
 	hour, rest, ok := strings.Cut(at, ":")

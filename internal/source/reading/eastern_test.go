@@ -42,3 +42,27 @@ func TestWeekdaysAndPowers(t *testing.T) {
 		assert.Empty(t, New(text).numbers[canonical(key)], text)
 	}
 }
+
+// Times with a sign behind each figure, by the half of the day where one is said.
+func TestTimesWithSigns(t *testing.T) {
+	for text, at := range map[string]string{
+		"时间:下午3点20分": "15:20", "午後3時半に": "15:30", "14時25分": "14:25", "오후 3시 20분": "15:20", "오전 12시": "00:00", "9시": "09:00", "上午9点": "09:00", "中午12点30分": "12:30",
+	} {
+		assert.Len(t, New(text).SpokenTimes(at), 1, text)
+	}
+	for _, text := range []string{"3点", "第25時", "25点10分"} {
+		tx := New(text)
+		tx.SpokenTimes("")
+		assert.Empty(t, tx.clocks.at, text)
+	}
+}
+
+// Months in words of Arabic, Hebrew and Hindi, and days in Vietnamese.
+func TestDaysFarAway(t *testing.T) {
+	for text, day := range map[string]string{
+		"3 أبريل 2031": "2031-04-03", "15 अप्रैल 2031": "2031-04-15", "3 באפריל 2031": "2031-04-03", "Hà Nội, ngày 3 tháng 4 năm 2031": "2031-04-03", "3 Agustus 2031": "2031-08-03",
+	} {
+		assert.Len(t, New(text).Days(day), 1, text)
+	}
+	assert.Empty(t, New("ngày 31 tháng 6 năm 2031").Days("2031-06-31"))
+}
