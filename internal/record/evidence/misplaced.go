@@ -85,7 +85,7 @@ func (w *weigher) lineOfName(it *item) int {
 			return -1
 		}
 		_, start, _ := w.ix.rowAt(at.Line - 1)
-		if before := w.ix.Source[start:max(start, at.Start)]; strings.TrimLeft(before, " \t|-*•·") != "" || !strings.ContainsFunc(w.ix.Source[at.Start:at.End], unicode.IsLetter) {
+		if before := w.ix.Source[start:max(start, at.Start)]; strings.TrimLeft(before, " \t|-*•·") != "" && !w.isLabel(l.f, before) || !strings.ContainsFunc(w.ix.Source[at.Start:at.End], unicode.IsLetter) {
 			return -1
 		}
 		return at.Line - 1
@@ -126,7 +126,13 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 		}
 		for _, l := range it.leaves {
 			at := w.places[l.path]
-			if !at.Found() || at.Led || l.fixed != nil || at.Line-1 == h.at[i] {
+			if !at.Found() || l.fixed != nil || at.Line-1 == h.at[i] {
+				continue
+			}
+			if at.Led && l.f.Kin().Type == schema.Boolean && h.in[at.Line-1] == 1 && w.deniedAt(l, h.at[i]) {
+				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1}
+			}
+			if at.Led {
 				continue
 			}
 			switch l.f.Kin().Type {
@@ -188,8 +194,39 @@ func (w *weigher) begins(it *item, home int) bool {
 	}
 	return slices.ContainsFunc(it.leaves, func(l *leaf) bool {
 		at := w.places[l.path]
-		return at.Found() && at.Line-1 == home && len(strings.TrimSpace(w.ix.Source[start:max(start, at.Start)])) <= 4
+		if !at.Found() || at.Line-1 != home {
+			return false
+		}
+		before := strings.TrimSpace(w.ix.Source[start:max(start, at.Start)])
+		return len(before) <= 4 || strings.HasSuffix(before, "=") && !strings.ContainsAny(before, " \t") // room=A2
 	})
+}
+
+// isLabel tells whether words are a label of a field and nothing else, or end with one before an equals
+// sign: Room:, room no, 04:00 room=.
+func (w *weigher) isLabel(f *schema.Field, text string) bool {
+	if strings.HasSuffix(text, "=") {
+		text = text[strings.LastIndexAny(text, " \t;,&")+1:]
+	}
+	words := wordsOf(text)
+	return slices.ContainsFunc(w.labels(f), func(name []string) bool { return slices.Equal(name, words) })
+}
+
+// deniedAt tells whether the line of an item has the opposite of a boolean behind its label.
+func (w *weigher) deniedAt(l *leaf, line int) bool {
+	key := saying{l.f, l.value + " denied"}
+	lines, known := w.saying[key]
+	if !known {
+		lines = map[int]bool{}
+		for _, s := range w.yesNo(l.f.Kin(), l.value != "true") {
+			lines[w.ix.LineOf(s.Start)] = true
+		}
+		if w.saying == nil {
+			w.saying = map[saying]map[int]bool{}
+		}
+		w.saying[key] = lines
+	}
+	return lines[line]
 }
 
 // saysAnother tells whether a line has the words for another value of a boolean or a choice

@@ -145,13 +145,24 @@ func (w *weigher) yesOrNo(f *schema.Field, want, surely bool) []span {
 		}
 	}
 	for _, t := range w.ix.Tokens {
-		if b, known := normalize.YesNo(t.Word); known && b == want && led(f, t.Span) {
+		b, known := normalize.YesNo(t.Word)
+		if t.Word == "0" || t.Word == "1" { // alarm=0
+			b, known = t.Word == "1", w.isAssigned(t.Span)
+		}
+		if known && b == want && led(f, t.Span) && (t.Start == 0 || w.ix.Source[t.Start-1] != '=' || w.ledBy(f, t.Span)) {
 			found = append(found, t.Span)
 		}
 	}
 	return slices.DeleteFunc(found, func(s span) bool { // the fit of not fit
 		return slices.ContainsFunc(other, func(o span) bool { return o.Start <= s.Start && s.End <= o.End && o != s })
 	})
+}
+
+// isAssigned tells a place that is all that stands behind an equals sign: alarm=0, but neither alarm=0.5 nor
+// a = 0 + b.
+func (w *weigher) isAssigned(s span) bool {
+	rest := w.ix.Source[s.End:]
+	return s.Start > 0 && w.ix.Source[s.Start-1] == '=' && (rest == "" || strings.IndexByte(" \n\t;,|&", rest[0]) >= 0)
 }
 
 // otherOptions gives where the words for another option than the chosen one stand behind a
@@ -180,7 +191,11 @@ func (w *weigher) otherOptions(own *schema.Field, chosen string) (found []span) 
 // that is said there is the value.
 func (w *weigher) ledBy(f *schema.Field, s span) bool {
 	line := w.ix.LineSpan(w.ix.LineOf(s.Start))
-	label, ok := strings.CutSuffix(strings.TrimRight(w.ix.Source[min(line.Start, s.Start):s.Start], " \t"), ":")
+	before := strings.TrimRight(w.ix.Source[min(line.Start, s.Start):s.Start], " \t")
+	label, ok := strings.CutSuffix(before, ":")
+	if name, is := strings.CutSuffix(before, "="); is { // the one word before it
+		label, ok = name[strings.LastIndexAny(name, " \t;,&")+1:], true
+	}
 	if !ok {
 		return false
 	}

@@ -274,8 +274,14 @@ func (tx *Text) skipOf(i, step int) int {
 // mostOf is how many such words may stand there: le deux du mois de mars.
 const mostOf = 3
 
+// timeZone is what makes a time of day of four figures.
+var timeZone = lazy.New(`^ ?(?:[zZ]|LT|UTC|GMT)\b`)
+
 func (tx *Text) year(i int) (string, bool) {
 	if i < 0 || i >= len(tx.Tokens) || len(tx.Tokens[i].Word) != 4 || strings.Trim(tx.Tokens[i].Word, "0123456789") != "" {
+		return "", false
+	}
+	if end := tx.Tokens[i].End; tx.Tokens[i].Word[0] == '0' || timeZone.MatchString(tx.Source[end:min(len(tx.Source), end+6)]) { // 16 NOV 0530 LT
 		return "", false
 	}
 	return tx.Tokens[i].Word, true
