@@ -92,7 +92,11 @@ func (w *weigher) ticked() {
 // saidBeside tells whether a field is spoken of outside of boxes, too: [ ] lift out … Lift out is wanted.
 func (w *weigher) saidBeside(l *leaf) bool {
 	for _, name := range w.labels(l.f) {
-		for _, i := range w.ix.ByWord[name[0]] {
+		at := w.ix.ByWord[name[0]]
+		if len(at) > mostBoxes { // not in boxes alone
+			return true
+		}
+		for _, i := range at {
 			t := w.ix.Tokens[i]
 			if w.ix.Reads(i, name) && !slices.ContainsFunc(w.boxes.line[w.ix.LineOf(t.Start)], func(b box) bool {
 				return b.Label.Start <= t.Start && t.End <= b.Label.End || b.Group.Start <= t.Start && t.End <= b.Group.End

@@ -159,25 +159,24 @@ var labelledBox = lazy.New(`(?:   *|\t)\pL[^:\[\](){}☐☑☒□▣■○●|]{
 // them and some behind them; nil where it is not all of such.
 func (r *boxRow) bySection(marks []Span) (all []Box) {
 	at := labelledBox.FindAllStringIndex(r.line, -1)
-	for i := len(at); i >= 0; i-- {
-		from, to := 0, len(r.line)
-		if i > 0 {
-			from = at[i-1][0]
-		}
+	if len(at) == 0 {
+		return nil
+	}
+	from := 0
+	for i := range len(at) + 1 {
+		to := len(r.line)
 		if i < len(at) {
 			to = at[i][0]
 		}
-		one := boxRow{tx: r.tx, start: r.start + from, line: r.line[from:to]}
 		var own []Span
-		for _, m := range marks {
-			if m.Start >= from && m.End <= to {
-				own = append(own, Span{m.Start - from, m.End - from})
-			}
+		for len(marks) > 0 && marks[0].End <= to {
+			own, marks = append(own, Span{marks[0].Start - from, marks[0].End - from}), marks[1:]
 		}
-		if len(at) == 0 || len(own) == 0 || len(one.readAll(own)) < len(own) {
+		one := boxRow{tx: r.tx, start: r.start + from, line: r.line[from:to]}
+		if len(own) == 0 || own[0].Start < 0 || len(one.readAll(own)) < len(own) {
 			return nil
 		}
-		all = append(one.all, all...)
+		all, from = append(all, one.all...), to
 	}
 	return all
 }

@@ -28,10 +28,16 @@ type length struct {
 // mostLengths is how many of them a text may have: more often, some day or other comes of any two.
 const mostLengths = 24
 
+// longestKey is the most bytes of a number of days, as keys of numbers have it: 3660e0, 15e-1.
+const longestKey = 6
+
 // lengths gives them: 30 days net, valid for two years, drei Wochen.
 func (tx *Text) lengths() []length {
 	tx.later.once.Do(func() {
 		for _, figure := range tx.figuresInOrder() {
+			if len(figure.key) > longestKey {
+				continue
+			}
 			if n, ok := new(big.Rat).SetString(figure.key); ok {
 				m := tx.MeasureOf(figure.Span)
 				tx.addLength(m.Where, n, m.Unit)
@@ -132,13 +138,15 @@ func (tx *Text) MonthsOfYear(month string) (found []Span) {
 	} else if last := tx.lastMonth(t.Year() - 1); !tx.hasYear(month[:4]) && (last == "" || last <= month[5:]) {
 		return nil
 	}
-	number := strings.TrimLeft(month[5:], "0")
-	for _, kind := range []lang.Kind{lang.Month, lang.ShortMonth} {
-		for _, name := range kind.Names(number) {
-			for _, i := range tx.ByWord[strings.ToLower(name)] {
-				if s := tx.Tokens[i].Span; tx.monthAlone(i) && !slices.Contains(found, s) { // languages share names
-					found = append(found, s)
-				}
+	number, seen := strings.TrimLeft(month[5:], "0"), map[string]bool{} // languages share names
+	for _, name := range append(lang.Month.Names(number), lang.ShortMonth.Names(number)...) {
+		if name = strings.ToLower(name); seen[name] {
+			continue
+		}
+		seen[name] = true
+		for _, i := range tx.ByWord[name] {
+			if tx.monthAlone(i) {
+				found = append(found, tx.Tokens[i].Span)
 			}
 		}
 	}
