@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -102,6 +103,9 @@ func (w *weigher) inOtherUnits(text, unit string) (found []span) {
 	return found
 }
 
+// goesOn tells a figure that is the whole part of a number.
+var goesOn = lazy.New(`^[.,]\d`)
+
 // shortYear gives the places of a year in its last two figures, for a field that says it
 // holds a year: Jg. 97, '99.
 func (w *weigher) shortYear(f *schema.Field, text string) (found []span) {
@@ -110,6 +114,9 @@ func (w *weigher) shortYear(f *schema.Field, text string) (found []span) {
 	}
 	for _, s := range w.ix.find(text[2:]) {
 		before := strings.TrimRight(w.ix.Source[max(0, s.Start-3):s.Start], "'’")
+		if m := w.ix.MeasureOf(s); m.Unit != "" || m.Code != "" || w.ix.InDate(s) || goesOn.MatchString(w.ix.Source[s.End:]) { // 41 percent, 97.50
+			continue
+		}
 		if s.End-s.Start == 2 && (before == "" || strings.HasSuffix(before, " ") || strings.HasSuffix(before, "|") || strings.HasSuffix(before, "\n")) {
 			found = append(found, s)
 		}
