@@ -488,9 +488,9 @@ func (a *app) tellNight(o *filling, w *work, n *nightly.Night) error {
 		} else if why == "" {
 			why = err.Error()
 		}
-		complete := ""
-		if n.Run > 0 {
-			complete = "the run is complete, and "
+		complete := "the run is complete, and "
+		if n.Run == 0 && n.Ended != "" {
+			complete = ""
 		}
 		return fmt.Errorf("%s: notify: %s: %s; %snobody was told", w.project.File, args[0], why, complete)
 	}

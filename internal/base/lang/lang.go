@@ -127,6 +127,7 @@ const (
 	UnitWord     Kind = "unit-word"     // names a field that says the unit of amounts
 	Ago          Kind = "ago"           // stands behind a length of time that lies back: two weeks ago
 	AgoBefore    Kind = "ago-before"    // stands before one: il y a deux semaines
+	Only         Kind = "only"          // behind a denial makes it none: not only oiled, but painted
 	Term         Kind = "term"          // names a field for a day that documents say by a length of time: due, next, expires
 	NextDay      Kind = "next-day"      // stands for a day as many days behind or before one that was said, by its meaning
 	Concluded    Kind = "concluded"     // in a field's name: that no document prints its values

@@ -44,3 +44,23 @@ func TestBooleansOfLines(t *testing.T) {
 		}
 	}
 }
+
+// What a document denies of a boolean and says nowhere else contradicts true; a question, "not only" and
+// another sentence that says it do not.
+func TestBooleansDenied(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  neutered: {boolean: Whether it is neutered.}\n"))
+	require.NoError(t, err)
+	for doc, denied := range map[string]bool{
+		"Pepper has not been neutered yet.":                               true,
+		"Pepper is not neutered. She is a kitten.":                        true,
+		"Pepper is not only neutered but chipped too.":                    false,
+		"Not neutered? She is, I saw to it.":                              false,
+		"Pepper was not neutered then. On 3 May we had her neutered.":     false,
+		"Die Katze ist nicht nur neutered, sondern auch geimpft.":         false,
+		"We never regretted that the house is quiet. Pepper is neutered.": false,
+	} {
+		told := doubts(t, s, `{"neutered":true}`, doc)
+		assert.Equal(t, denied, len(told) > 0, doc)
+		assert.Empty(t, doubts(t, s, `{"neutered":null}`, doc), doc)
+	}
+}

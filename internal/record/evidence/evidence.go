@@ -386,13 +386,20 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 		}
 	case v.Kind == value.Bool:
 		add(w.yesNo(f, v.Text == "true"), Restated, "")
-		if len(cands) == 0 && v.Text == "false" && !strings.Contains(own.Path, "[]") {
-			if denied, all := w.deniedNames(own, between(0, len(w.ix.Source))); all {
-				add(denied, Restated, "")
+		var denied []span
+		if len(cands) == 0 && !strings.Contains(own.Path, "[]") {
+			if at, all := w.deniedNames(own, between(0, len(w.ix.Source))); all {
+				denied = at
 			}
+		}
+		if v.Text == "false" {
+			add(denied, Restated, "")
 		}
 		if len(cands) == 0 {
 			w.opposed = w.yesOrNo(f, v.Text != "true", true)
+		}
+		if len(w.opposed) == 0 && v.Text == "true" { // she has not been neutered yet
+			w.opposed = denied
 		}
 	case v.Kind != value.String:
 	case f.Type == schema.Date:

@@ -31,6 +31,9 @@ func (tx *Text) Denial(s Span) Denial {
 	}
 	first := tx.TokenAt(s.Start)
 	said := tx.deniedBefore(first)
+	if said == Denied && tx.isAsked(s.End) {
+		return Unsure
+	}
 	if said != Said {
 		return said
 	}
@@ -39,6 +42,16 @@ func (tx *Text) Denial(s Span) Denial {
 		last++
 	}
 	return tx.deniedBehind(last)
+}
+
+// farthestMark is how many bytes behind a place the end of its sentence is looked for.
+const farthestMark = 80
+
+// isAsked tells whether a sentence ends with a question mark: not chipped?
+func (tx *Text) isAsked(from int) bool {
+	rest := tx.Source[from:min(len(tx.Source), from+farthestMark)]
+	i := strings.IndexAny(rest, ".!?\n")
+	return i >= 0 && rest[i] == '?'
 }
 
 // NotYet tells whether a word near a place, in its clause, says that what stands there is wished, due
@@ -77,6 +90,8 @@ func (tx *Text) deniedBefore(first int) Denial {
 		}
 		comma = comma || strings.Contains(gap, ",")
 		switch word := tx.Tokens[i].Word; {
+		case lang.Not.Has(word) && lang.Only.Has(tx.Tokens[i+1].Word): // not only
+			return Said
 		case lang.Not.Has(word) || lang.Nought.Has(word) || lang.Lacking.Has(word):
 			if comma || between > mostBetween || i > 0 && tx.near(i-1, i) && lang.Not.Has(tx.Tokens[i-1].Word) { // not without
 				return Unsure
