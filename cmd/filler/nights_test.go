@@ -353,6 +353,23 @@ func TestNightThatCannotBegin(t *testing.T) {
 	}
 }
 
+// Where a pile goes to several jobs, each is told of a night that can't begin, and of its own that fails.
+func TestNightOfJobsThatCannotBegin(t *testing.T) {
+	p, _ := newPile(t)
+	p.add(1, false)
+	conf, err := os.ReadFile(filepath.Join(p.dir, "filler.yaml"))
+	require.NoError(t, err)
+	p.write("filler.yaml", strings.Replace(string(conf), "schema: s.yaml\n", "jobs:\n  slips: {schema: s.yaml}\n  others: {schema: o.yaml}\nroute: [{when: 'true', job: slips}]\n", 1))
+	p.write("o.yaml", "schema: other\nfields:\n  weight: {intege: Weight.}\n")
+	_, code := p.run("fill", "--unfilled", "-o", "night-{job}.jsonl", "--summary", "night-{job}.json")
+	assert.Equal(t, 1, code)
+	for _, job := range []string{"slips", "others"} {
+		data, err := os.ReadFile(filepath.Join(p.dir, "night-"+job+".json"))
+		require.NoError(t, err)
+		assert.Contains(t, string(data), `did you mean \"integer\"`, job)
+	}
+}
+
 // Files that come into a watched folder, some of them slowly, are filled once they are whole, added to
 // the output once each, and moved; also where the program is killed at random moments and started
 // again. Nothing that was answered is paid twice.

@@ -159,15 +159,15 @@ func (a *app) fill(ctx context.Context, o filling, names []string) error {
 		defer done()
 	}
 	began := time.Now()
-	err := a.filledFor(ctx, &o, names)
-	if err != nil && a.parsed && o.night.is() && !o.night.ended && !o.dry && !o.isRouted {
+	err := a.fillJob(ctx, &o, names)
+	if err != nil && a.parsed && o.night.is() && !o.night.ended && !o.dry {
 		a.neverBegan(&o, began, err)
 	}
 	return err
 }
 
-// filledFor does what a call asks for, within one job.
-func (a *app) filledFor(ctx context.Context, o *filling, names []string) error {
+// fillJob does what a call asks for, within one job.
+func (a *app) fillJob(ctx context.Context, o *filling, names []string) error {
 	w, err := a.openFor(*o)
 	var none *project.NotFound
 	goesOn := o.resume != "" || o.asRun != "" || o.files.in != ""

@@ -251,12 +251,8 @@ func pickedText(p *nightly.Picked) string {
 // endNight rechecks, writes the summary, and tells who is to be told. It gives how the night
 // ended: by err, where that is something.
 func (a *app) endNight(ctx context.Context, o *filling, w *work, b *begun, began time.Time, err error) error {
-	n := &nightly.Night{Project: "filler", Schema: b.Schema.Name, Began: began, Run: b.run, Model: b.First().Entry, Currency: a.currency}
-	if w.project != nil {
-		if dir, aerr := filepath.Abs(w.project.Dir); aerr == nil {
-			n.Project = filepath.Base(dir)
-		}
-	}
+	n := a.newNight(w.project, began)
+	n.Schema, n.Run, n.Model = b.Schema.Name, b.run, b.First().Entry
 	if b.picked != nil {
 		n.Picks, n.Picked = true, *b.picked
 	}
@@ -271,28 +267,41 @@ func (a *app) endNight(ctx context.Context, o *filling, w *work, b *begun, began
 			err = exit(codeBelow)
 		}
 	}
-	o.night.ended = true
-	n.Took, n.Exit = time.Since(began), codeOf(err)
-	a.events.Info("ended", "run", n.Run, "verdict", n.Verdict(), "exit", n.Exit, "cost", float64(n.Spent)/1e9, "seconds", n.Took.Seconds())
-	if terr := a.tellNight(o, w, n); terr != nil && (err == nil || isExit(err, codeFlagged)) {
+	if terr := a.closeNight(o, w.project, n, err); terr != nil && (err == nil || isExit(err, codeFlagged)) {
 		err = terr
 	}
 	return err
 }
 
-// neverBegan tells of a night that failed before it had a run, such as by a fault of the schema: a page of
-// the night before must not be taken for this one's.
-func (a *app) neverBegan(o *filling, began time.Time, err error) {
-	n := &nightly.Night{Project: "filler", Began: began, Took: time.Since(began), Currency: a.currency, Ended: endedBy(err), Exit: codeOf(err)}
-	w := &work{}
-	if p, perr := project.Find("."); perr == nil {
-		w.project = p
-		if dir, aerr := filepath.Abs(p.Dir); aerr == nil {
+// newNight gives what is known of a night before it has a run; p is nil without a project.
+func (a *app) newNight(p *project.Project, began time.Time) *nightly.Night {
+	n := &nightly.Night{Project: "filler", Began: began, Currency: a.currency}
+	if p != nil {
+		if dir, err := filepath.Abs(p.Dir); err == nil {
 			n.Project = filepath.Base(dir)
 		}
 	}
-	a.events.Info("ended", "run", 0, "verdict", n.Verdict(), "exit", n.Exit, "cost", 0.0, "seconds", n.Took.Seconds())
-	if terr := a.tellNight(o, w, n); terr != nil {
+	return n
+}
+
+// closeNight says how a night ended: in its files, in the log, and to who is to be told.
+func (a *app) closeNight(o *filling, p *project.Project, n *nightly.Night, err error) error {
+	o.night.ended = true
+	n.Took, n.Exit = time.Since(n.Began), codeOf(err)
+	a.events.Info("ended", "run", n.Run, "verdict", n.Verdict(), "exit", n.Exit, "cost", float64(n.Spent)/1e9, "seconds", n.Took.Seconds())
+	return a.tellNight(o, p, n)
+}
+
+// neverBegan tells of a night that failed before it had a run, such as by a fault of the schema: a page of
+// the night before must not be taken for this one's.
+func (a *app) neverBegan(o *filling, began time.Time, err error) {
+	p, perr := project.Find(".")
+	if perr != nil {
+		p = nil
+	}
+	n := a.newNight(p, began)
+	n.Unbegun, n.Ended = true, endedBy(err)
+	if terr := a.closeNight(o, p, n, err); terr != nil {
 		a.notef("%s\n", terr)
 	}
 }
@@ -454,7 +463,7 @@ func (a *app) tellRecheck(r *nightly.Recheck) {
 const notifyFor = time.Minute
 
 // tellNight writes the summary, and gives it to the command that is to be told.
-func (a *app) tellNight(o *filling, w *work, n *nightly.Night) error {
+func (a *app) tellNight(o *filling, p *project.Project, n *nightly.Night) error {
 	page := func(asJSON bool) []byte {
 		if asJSON {
 			v := n.JSON()
@@ -472,14 +481,14 @@ func (a *app) tellNight(o *filling, w *work, n *nightly.Night) error {
 			return &document.Error{File: file, Msg: "can't be written", Hint: "check that its folder is there and may be written; the records are in the ledger"}
 		}
 	}
-	if w.project == nil || len(w.project.Notify.Command) == 0 || !o.night.picks() {
+	if p == nil || len(p.Notify.Command) == 0 || !o.night.picks() {
 		return nil
 	}
 	ctx, cancel := context.WithTimeout(context.Background(), notifyFor)
 	defer cancel()
-	args := w.project.Notify.Command
+	args := p.Notify.Command
 	cmd := exec.CommandContext(ctx, args[0], args[1:]...)
-	cmd.Dir, cmd.Stdin = w.project.Dir, bytes.NewReader(page(w.project.Notify.JSON))
+	cmd.Dir, cmd.Stdin = p.Dir, bytes.NewReader(page(p.Notify.JSON))
 	cmd.WaitDelay = time.Second
 	if said, err := cmd.CombinedOutput(); err != nil {
 		why := firstLine(strings.TrimSpace(string(said)))
@@ -489,10 +498,10 @@ func (a *app) tellNight(o *filling, w *work, n *nightly.Night) error {
 			why = err.Error()
 		}
 		complete := "the run is complete, and "
-		if n.Run == 0 && n.Ended != "" {
+		if n.Unbegun {
 			complete = ""
 		}
-		return fmt.Errorf("%s: notify: %s: %s; %snobody was told", w.project.File, args[0], why, complete)
+		return fmt.Errorf("%s: notify: %s: %s; %snobody was told", p.File, args[0], why, complete)
 	}
 	return nil
 }

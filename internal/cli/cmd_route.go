@@ -387,8 +387,15 @@ func (a *app) fillRouted(ctx context.Context, o filling, names []string) error {
 		defer done()
 	}
 	ro := routing{ask: !o.dry && !o.files.is(), modelName: o.modelName, budget: o.budget, look: o.looking}
+	began := time.Now()
 	r, err := a.router(ctx, &ro, names)
 	if err != nil {
+		if p := a.several(); p != nil && a.parsed && o.night.is() && !o.dry {
+			for _, name := range p.JobNames() {
+				one := o.ofJob(name)
+				a.neverBegan(&one, began, err)
+			}
+		}
 		return err
 	}
 	worst, open := error(nil), 0
@@ -406,10 +413,8 @@ func (a *app) fillRouted(ctx context.Context, o filling, names []string) error {
 		}
 		a.notef("%s: %s\n", name, plural(len(own), "document"))
 		a.job = name
-		one := o
+		one := o.ofJob(name)
 		one.routed, one.isRouted = own, true
-		one.output, one.night.summary = strings.ReplaceAll(o.output, "{job}", name), strings.ReplaceAll(o.night.summary, "{job}", name)
-		one.night.metrics = strings.ReplaceAll(o.night.metrics, "{job}", name)
 		err := a.fill(ctx, one, nil)
 		a.job = ""
 		if codeOf(err) != codeDone && (worst == nil || codeOf(worst) == codeFlagged) {
@@ -423,4 +428,12 @@ func (a *app) fillRouted(ctx context.Context, o filling, names []string) error {
 		return exit(codeFlagged)
 	}
 	return worst
+}
+
+// ofJob gives what is asked for with the files of one job.
+func (o filling) ofJob(name string) filling {
+	for _, file := range []*string{&o.output, &o.night.summary, &o.night.metrics} {
+		*file = strings.ReplaceAll(*file, "{job}", name)
+	}
+	return o
 }

@@ -5,7 +5,6 @@ import (
 	"strconv"
 	"strings"
 
-	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -290,6 +289,12 @@ type (
 		Said string
 		Day  bool
 	}
+	// TakenBack is a value that stands in the document where that takes it back, and nowhere else: struck
+	// out, or replaced by another. Said is the line, unless the field is sensitive.
+	TakenBack struct {
+		Line int
+		Said string
+	}
 	// Unfounded is a value whose words are missing or not in the document.
 	Unfounded struct{}
 	// OnlyPictured is a value that must be quoted, and of which the model says
@@ -323,6 +328,7 @@ func (OthersLabel) Code() Code       { return Against }
 func (OtherEnd) Code() Code          { return Against }
 func (ReadTwice) Code() Code         { return Twice }
 func (TwoFigures) Code() Code        { return NoEvidence }
+func (TakenBack) Code() Code         { return NoEvidence }
 func (Unfounded) Code() Code         { return NoEvidence }
 func (OnlyPictured) Code() Code      { return NoEvidence }
 func (OnlyLookalike) Code() Code     { return NoEvidence }
@@ -367,20 +373,11 @@ func (t TwoFigures) Text() string {
 	return fmt.Sprintf("line %d has the figure in a form with two readings%s: declare written, such as {decimal: \",\", group: \".\"}", t.Line, said)
 }
 
-// dayOfTwo is a day in figures that may begin with its day or with its month.
-var dayOfTwo = lazy.New(`\b(?:0?[1-9]|1[0-2])([./-])(0?[1-9]|1[0-2])[./-](\d{4}|\d{2})\b`)
-
-// formsOf gives the two forms that a day in a line may have, as schemas write them.
-func formsOf(said string) string {
-	m := dayOfTwo.FindStringSubmatch(said)
-	if m == nil {
-		return "[D.M.YYYY]"
+func (t TakenBack) Text() string {
+	if t.Said == "" {
+		return fmt.Sprintf("line %d takes it back", t.Line)
 	}
-	year, pivot := strings.Repeat("Y", len(m[3])), ""
-	if len(m[3]) == 2 {
-		pivot = ", and pivot, such as 1950"
-	}
-	return fmt.Sprintf("[D%sM%s%s] or [M%sD%s%s]%s", m[1], m[1], year, m[1], m[1], year, pivot)
+	return fmt.Sprintf("line %d takes it back (%q)", t.Line, Clipped(t.Said))
 }
 
 func (s SaysOpposite) Text() string {

@@ -52,6 +52,7 @@ func TestFaults(t *testing.T) {
 		"a: [x]":                                                             "expected a field",
 		"a: {text: }":                                                        "is missing",
 		"a: {name: T.}":                                                      "known here: text, integer|its type: text, integer",
+		"b c: {text: T.}":                                                    "write \"b_c\"",
 		"a: {month: T.}":                                                     "a month is a date: `a: {date: The month., precision: month}`",
 		"a: {ref: T.}":                                                       "`a: {link: What it is., to: 'LIST[].KEY'}`",
 		"a: {string: T.}":                                                    "\"string\" is called \"text\" here: `a: {text: What it is.}`",

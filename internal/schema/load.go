@@ -222,7 +222,11 @@ func (l *loader) fields(n *place.Node, parent *Field) {
 	for _, kid := range n.Pairs() {
 		name := kid.Key()
 		if !fieldName.MatchString(name) {
-			kid.KeyFault(fmt.Sprintf("%q is not a field name", name), "begin with a letter, then letters, digits, `_` and `-`")
+			hint := "begin with a letter, then letters, digits, `_` and `-`"
+			if plain := strings.Join(strings.Fields(name), "_"); fieldName.MatchString(plain) {
+				hint = fmt.Sprintf("write %q", plain)
+			}
+			kid.KeyFault(fmt.Sprintf("%q is not a field name", name), hint)
 			continue
 		}
 		if other, clash := folded[fold(name)]; clash && other != name {
@@ -403,7 +407,7 @@ var calledElsewhere = map[string]string{
 	"float": "number", "double": "number", "decimal": "number", "real": "number", "bool": "boolean", "flag": "boolean", "enum": "choice", "options": "choice", "literal": "choice",
 	"object": "group", "struct": "group", "record": "group", "array": "list", "currency": "money", "price": "money", "amount": "money", "timestamp": "datetime", "instant": "datetime",
 	"dict": "map", "dictionary": "map", "union": "one of", "day": "date", "hour": "time", "clock": "time", "phone": "text", "address": "text", "code": "text",
-	"category": "choice", "set": "list", "table": "list", "rows": "list", "reference": "link", "ref": "link", "measure": "quantity", "dimension": "quantity", "length": "quantity",
+	"category": "choice", "set": "list", "table": "list", "rows": "list", "reference": "link", "ref": "link", "measure": "quantity", "dimension": "quantity", "length": "quantity", "weight": "quantity", "mass": "quantity", "volume": "quantity",
 }
 
 // typeCalled says how a type is written here that is called otherwise elsewhere; "" for none.

@@ -83,7 +83,7 @@ func Check(s *schema.Schema, v *record.Validator, r *Record, doc *document.Docum
 			}
 			own := r.Record.At(p)
 			switch why := ix.Doubt(s.Holding(p), own, place, false); why.(type) {
-			case record.TwoFigures, record.SaysOther:
+			case record.TwoFigures, record.SaysOther, record.TakenBack:
 				add(NoEvidence, p, "%s, in %s: %s", own.Named(""), r.Document, why.Text())
 			default:
 				add(NoEvidence, p, "%s is nowhere in %s", own.Named(""), r.Document)

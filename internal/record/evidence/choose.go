@@ -7,6 +7,7 @@ import (
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
+	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
 )
@@ -22,7 +23,7 @@ func (w *weigher) choose() {
 	for _, l := range waiting {
 		total := len(l.cands)
 		if total == 0 {
-			w.places[l.path] = Place{Kind: l.lacking, Against: l.against.other, Open: l.against.open, Opposed: l.against.opposed}
+			w.places[l.path] = Place{Kind: l.lacking, Against: l.against.other, Open: l.against.open, Opposed: l.against.opposed, Back: l.against.back}
 			continue
 		}
 		cands := l.inRegion()
@@ -277,4 +278,32 @@ func follow(prior, start int) int {
 		return start - prior
 	}
 	return 10*(prior-start) + 1000
+}
+
+// known gives the candidates of a value, found once for all items that hold
+// it: those that a label leads, if any are led; and the line of what speaks
+// against it, if it stands nowhere.
+func (w *weigher) known(f *schema.Field, v *value.Value, gone bool) ([]candidate, says) {
+	key := sought{f, v.Kind, v.Text, gone}
+	if v.Kind == value.Object {
+		key.text = v.Named("").String()
+	}
+	cands, ok := w.found[key]
+	if !ok {
+		w.other, w.open, w.opposed, w.back = nil, nil, nil, nil
+		cands = w.narrow(f, longest(w.candidates(f, v, gone)))
+		w.found[key] = cands
+		switch {
+		case len(cands) > 0:
+		case len(w.open) > 0:
+			w.against[key] = says{open: w.ix.LineOf(w.open[0].Start) + 1}
+		case len(w.opposed) > 0:
+			w.against[key] = says{opposed: w.ix.LineOf(w.opposed[0].Start) + 1}
+		case len(w.other) > 0 && !slices.ContainsFunc(w.other, func(s span) bool { return s != w.other[0] }):
+			w.against[key] = says{other: w.ix.LineOf(w.other[0].Start) + 1}
+		case len(w.back) > 0:
+			w.against[key] = says{back: w.ix.LineOf(w.back[0].Start) + 1}
+		}
+	}
+	return cands, w.against[key]
 }

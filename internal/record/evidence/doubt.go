@@ -72,6 +72,8 @@ func (ix *Index) missing(f *schema.Field, v *value.Value, place Place) record.Wh
 		return record.TwoFigures{Line: place.Open, Said: said, Day: t == schema.Date || t == schema.DateTime || t == schema.Any && v != nil && v.Kind == value.String}
 	case place.Against > 0:
 		return record.SaysOther{Line: place.Against, Said: said}
+	case place.Back > 0:
+		return record.TakenBack{Line: place.Back, Said: ix.said(f, place.Back)}
 	}
 	return record.Nowhere{}
 }

@@ -35,6 +35,7 @@ type Place struct {
 	Against    int           // of a figure that stands nowhere as it is: the line, from 1, of the only one with another unit, currency or sign
 	Open       int           // likewise, the line of one that can be read as another number too
 	Opposed    int           // of a boolean or a choice that stands nowhere: the line that says the opposite, or another option
+	Back       int           // of a value that the document takes back, as by striking it out: the first such line
 	Misplaced  int           // of a value of an item that stands in the line of another item alone: that line
 	Under      string        // of a value behind or under the label of another field: that label
 	Range      string        // of a value that stands at the other end of a range: that range
@@ -249,6 +250,7 @@ type weigher struct {
 	open    []span          // where the figure that is looked for can be read as another number too
 	talk    map[string]bool // who speaks in a talk, once asked for
 	opposed []span          // where words stand that say the opposite of a boolean, or another option
+	back    []span          // where the value stands and the document takes it back
 	other   []span          // where the figure that is looked for stands with another measure or sign
 	claimed map[claim]bool
 	taken   map[span]bool
@@ -315,7 +317,7 @@ func (w *weigher) keep(l *leaf) {
 
 // says is what lines say of a figure that stands nowhere as it is: lines from 1, 0
 // for none.
-type says struct{ other, open, opposed int }
+type says struct{ other, open, opposed, back int }
 
 // claim is a place that the value of a field in one item has taken.
 type claim struct {
@@ -329,32 +331,6 @@ type sought struct {
 	kind value.Kind
 	text string
 	gone bool // what the text takes back counts
-}
-
-// known gives the candidates of a value, found once for all items that hold
-// it: those that a label leads, if any are led; and the line of what speaks
-// against it, if it stands nowhere.
-func (w *weigher) known(f *schema.Field, v *value.Value, gone bool) ([]candidate, says) {
-	key := sought{f, v.Kind, v.Text, gone}
-	if v.Kind == value.Object {
-		key.text = v.Named("").String()
-	}
-	cands, ok := w.found[key]
-	if !ok {
-		w.other, w.open, w.opposed = nil, nil, nil
-		cands = w.narrow(f, longest(w.candidates(f, v, gone)))
-		w.found[key] = cands
-		switch {
-		case len(cands) > 0:
-		case len(w.open) > 0:
-			w.against[key] = says{open: w.ix.LineOf(w.open[0].Start) + 1}
-		case len(w.opposed) > 0:
-			w.against[key] = says{opposed: w.ix.LineOf(w.opposed[0].Start) + 1}
-		case len(w.other) > 0 && !slices.ContainsFunc(w.other, func(s span) bool { return s != w.other[0] }):
-			w.against[key] = says{other: w.ix.LineOf(w.other[0].Start) + 1}
-		}
-	}
-	return cands, w.against[key]
 }
 
 // candidates gives the places where the value of a field may stand.
@@ -429,7 +405,11 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 		}
 	}
 	cands = slices.DeleteFunc(cands, func(c candidate) bool {
-		return !gone && w.takenBack(own, c.span) || f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && w.ix.InDate(c.span) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
+		if !gone && w.takenBack(own, c.span) {
+			w.back = append(w.back, c.span)
+			return true
+		}
+		return f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && w.ix.InDate(c.span) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
 	})
 	if len(cands) == 0 && !own.AllowsInferred() && !w.plain {
 		w.near(own, v, add)

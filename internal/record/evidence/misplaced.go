@@ -129,7 +129,7 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 			if !at.Found() || l.fixed != nil || at.Line-1 == h.at[i] {
 				continue
 			}
-			if at.Led && l.f.Kin().Type == schema.Boolean && h.in[at.Line-1] == 1 && w.deniedAt(l, h.at[i]) {
+			if at.Led && l.f.Kin().Type == schema.Boolean && h.in[at.Line-1] == 1 && w.linesSaying(l.f, l.value != "true", false)[h.at[i]] {
 				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1}
 			}
 			if at.Led {
@@ -205,28 +205,11 @@ func (w *weigher) begins(it *item, home int) bool {
 // isLabel tells whether words are a label of a field and nothing else, or end with one before an equals
 // sign: Room:, room no, 04:00 room=.
 func (w *weigher) isLabel(f *schema.Field, text string) bool {
-	if strings.HasSuffix(text, "=") {
-		text = text[strings.LastIndexAny(text, " \t;,&")+1:]
+	if name, is := assignedTo(text); is {
+		text = name
 	}
 	words := wordsOf(text)
 	return slices.ContainsFunc(w.labels(f), func(name []string) bool { return slices.Equal(name, words) })
-}
-
-// deniedAt tells whether the line of an item has the opposite of a boolean behind its label.
-func (w *weigher) deniedAt(l *leaf, line int) bool {
-	key := saying{l.f, l.value + " denied"}
-	lines, known := w.saying[key]
-	if !known {
-		lines = map[int]bool{}
-		for _, s := range w.yesNo(l.f.Kin(), l.value != "true") {
-			lines[w.ix.LineOf(s.Start)] = true
-		}
-		if w.saying == nil {
-			w.saying = map[saying]map[int]bool{}
-		}
-		w.saying[key] = lines
-	}
-	return lines[line]
 }
 
 // saysAnother tells whether a line has the words for another value of a boolean or a choice
@@ -234,25 +217,26 @@ func (w *weigher) deniedAt(l *leaf, line int) bool {
 func (w *weigher) saysAnother(l *leaf, line int) bool {
 	f := l.f.Kin()
 	if f.Type == schema.Boolean {
-		return w.linesSaying(l.f, l.value != "true")[line]
+		return w.linesSaying(l.f, l.value != "true", true)[line]
 	}
 	if row, _, _ := w.ix.rowAt(line); f.List != nil || len(cellsIn(row)) < 2 { // in prose a word is soon said of another
 		return false
 	}
 	return slices.ContainsFunc(f.Of, func(o schema.Option) bool {
-		return value.Str(o.Value).String() != l.value && w.linesSaying(l.f, o.Value)[line]
+		return value.Str(o.Value).String() != l.value && w.linesSaying(l.f, o.Value, true)[line]
 	})
 }
 
 // saying is a value of a boolean or a choice.
 type saying struct {
-	f *schema.Field
-	v any
+	f      *schema.Field
+	v      any
+	surely bool // of a boolean, see yesOrNo
 }
 
 // linesSaying gives the lines that have the words for a value of a boolean or a choice.
-func (w *weigher) linesSaying(own *schema.Field, v any) map[int]bool {
-	lines, known := w.saying[saying{own, v}]
+func (w *weigher) linesSaying(own *schema.Field, v any, surely bool) map[int]bool {
+	lines, known := w.saying[saying{own, v, surely}]
 	if known {
 		return lines
 	}
@@ -264,14 +248,14 @@ func (w *weigher) linesSaying(own *schema.Field, v any) map[int]bool {
 	}
 	switch v := v.(type) {
 	case bool:
-		note(w.yesOrNo(own.Kin(), v, true), "", "")
+		note(w.yesOrNo(own.Kin(), v, surely), "", "")
 	case string:
 		w.synonyms(own.Kin(), v, note)
 	}
 	if w.saying == nil {
 		w.saying = map[saying]map[int]bool{}
 	}
-	w.saying[saying{own, v}] = lines
+	w.saying[saying{own, v, surely}] = lines
 	return lines
 }
 

@@ -165,6 +165,12 @@ func (w *weigher) isAssigned(s span) bool {
 	return s.Start > 0 && w.ix.Source[s.Start-1] == '=' && (rest == "" || strings.IndexByte(" \n\t;,|&", rest[0]) >= 0)
 }
 
+// assignedTo gives the one word before the equals sign at the end of a text: 04:00 room=.
+func assignedTo(text string) (name string, is bool) {
+	name, is = strings.CutSuffix(text, "=")
+	return name[strings.LastIndexAny(name, " \t;,&")+1:], is
+}
+
 // otherOptions gives where the words for another option than the chosen one stand behind a
 // label of the field.
 func (w *weigher) otherOptions(own *schema.Field, chosen string) (found []span) {
@@ -193,8 +199,8 @@ func (w *weigher) ledBy(f *schema.Field, s span) bool {
 	line := w.ix.LineSpan(w.ix.LineOf(s.Start))
 	before := strings.TrimRight(w.ix.Source[min(line.Start, s.Start):s.Start], " \t")
 	label, ok := strings.CutSuffix(before, ":")
-	if name, is := strings.CutSuffix(before, "="); is { // the one word before it
-		label, ok = name[strings.LastIndexAny(name, " \t;,&")+1:], true
+	if name, is := assignedTo(before); is {
+		label, ok = name, true
 	}
 	if !ok {
 		return false

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/base/value"
+	"filler/internal/record"
 	"filler/internal/schema"
 )
 
@@ -73,6 +74,19 @@ func TestStruckOutIsCovered(t *testing.T) {
 		}
 		assert.Equal(t, c[1], fmt.Sprint(fields), c[0])
 	}
+}
+
+// A value that the document takes back is told with its line, and one that stands elsewhere too is right.
+func TestTakenBackIsTold(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  honey: {quantity: How much., unit: kg}\n  who: {text: Who came.}\n  seen: {date: When.}\n"))
+	require.NoError(t, err)
+	const doc = "Honey: ~~9 kg~~ 4.4 kg\nSeen: ~~3 May 2031~~ 4 May 2031\n~~Ida Marsh~~ Ada Quill came\n"
+	line := func(n int, said string) record.What { return record.TakenBack{Line: n, Said: said} }
+	assert.Equal(t, map[value.Pointer]record.What{
+		"/honey": line(1, "Honey: ~~9 kg~~ 4.4 kg"), "/seen": line(2, "Seen: ~~3 May 2031~~ 4 May 2031"), "/who": line(3, "~~Ida Marsh~~ Ada Quill came"),
+	}, doubts(t, s, `{"honey":{"amount":9,"unit":"kg"},"seen":"2031-05-03","who":"Ida Marsh"}`, doc))
+	assert.Empty(t, doubts(t, s, `{"honey":{"amount":4.4,"unit":"kg"},"seen":"2031-05-04","who":"Ada Quill"}`, doc))
+	assert.Empty(t, doubts(t, s, `{"who":"Ida Marsh"}`, doc+"Signed: Ida Marsh\n"))
 }
 
 // A row of which nothing but the values of other rows' items stand is a row that

@@ -36,18 +36,14 @@ func (n *Night) Metrics() string {
 	}{{"unflagged", t.Unflagged}, {"repaired", t.Repaired}, {"flagged", t.Flagged}, {"failed", t.Failed}, {"not_reached", t.Waiting}} {
 		sample("filler_documents", `status="`+s.status+`"`, float64(s.n))
 	}
-	pile := []struct {
-		state string
-		n     int
-	}{{"new", p.New}, {"failed_before", p.Again}, {"changed", p.Changed + p.Left}, {"as_they_were", p.Same}, {"gone", len(p.Gone)}}
-	if n.Run == 0 && n.Ended != "" { // it failed before it looked
-		pile = nil
-	}
-	for i, s := range pile {
-		if i == 0 {
-			family("filler_pile_documents", "", "Documents of the pile, by what the last night found of them.")
+	if !n.Unbegun {
+		family("filler_pile_documents", "", "Documents of the pile, by what the last night found of them.")
+		for _, s := range []struct {
+			state string
+			n     int
+		}{{"new", p.New}, {"failed_before", p.Again}, {"changed", p.Changed + p.Left}, {"as_they_were", p.Same}, {"gone", len(p.Gone)}} {
+			sample("filler_pile_documents", `state="`+s.state+`"`, float64(s.n))
 		}
-		sample("filler_pile_documents", `state="`+s.state+`"`, float64(s.n))
 	}
 	family("filler_tokens", "", "Tokens of the last night's exchanges.")
 	sample("filler_tokens", `direction="in"`, float64(t.TokensIn))

@@ -37,6 +37,7 @@ type Night struct {
 	Currency     string
 	Ended        string // "" well; else what ended it: the budget, a signal, an error
 	Exit         int
+	Unbegun      bool // it failed before it looked at the pile
 }
 
 // Look is a document to look at: how it ended, and the codes of what is wrong. Values stand in no

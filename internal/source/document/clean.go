@@ -60,8 +60,6 @@ func cleanWords(p *layout.Page) (others int) {
 			p.Width, p.Height = max(p.Width, w.Box[2]), max(p.Height, w.Box[3])
 		}
 	}
-	if p.Text, n = lang.ASCIIDigits(p.Text); n > 0 {
-		others += n
-	}
-	return others
+	p.Text, n = lang.ASCIIDigits(p.Text)
+	return others + n
 }
