@@ -189,7 +189,7 @@ func (c *collector) rules(s *schema.Schema) {
 		whole := schema.Operands(s, rec)
 		for _, r := range s.Rules {
 			for _, b := range r.Check(s, rec, whole, base) {
-				c.problems = append(c.problems, Problem{Path: b.At, What: BrokenRule{Holds: r.Holds, Say: r.Say, Mixed: b.Mixed}, Fields: b.Fields})
+				c.problems = append(c.problems, Problem{Path: b.At, What: BrokenRule{Holds: r.Holds, Say: r.Say, Mixed: b.Mixed, Sides: b.Sides}, Fields: b.Fields})
 			}
 		}
 	})

@@ -80,11 +80,13 @@ type (
 	// BrokenRule is a rule of the schema that does not hold, with what it says
 	// of itself, if anything. Stands: all values that it names stand in their
 	// place in the document. Mixed: two currencies or units that it would have
-	// to put together, so that nobody can tell whether it holds.
+	// to put together, so that nobody can tell whether it holds. Sides: what the
+	// sides of its comparisons come to.
 	BrokenRule struct {
 		Holds, Say string
 		Stands     bool
 		Mixed      []string
+		Sides      []string
 	}
 	// SameKey is an item with the key of one before it.
 	SameKey struct {
@@ -226,6 +228,9 @@ func (r BrokenRule) Text() string {
 	}
 	if len(r.Mixed) == 2 {
 		return fmt.Sprintf("the rule %s puts %s and %s together, so that it can't be checked", strings.TrimSuffix(r.Holds, "."), r.Mixed[0], r.Mixed[1])
+	}
+	if len(r.Sides) > 0 {
+		says += " (" + strings.Join(r.Sides, ", ") + ")"
 	}
 	if r.Stands {
 		says += "; its values stand in the document, so that a person decides"

@@ -1,7 +1,6 @@
 package schema
 
 import (
-	"errors"
 	"fmt"
 	"sort"
 	"strings"
@@ -9,12 +8,10 @@ import (
 	"github.com/expr-lang/expr"
 	"github.com/expr-lang/expr/ast"
 	"github.com/expr-lang/expr/builtin"
-	"github.com/expr-lang/expr/file"
 	"github.com/expr-lang/expr/parser"
 	"github.com/expr-lang/expr/types"
 	"github.com/expr-lang/expr/vm"
 
-	"filler/internal/base/lazy"
 	"filler/internal/base/place"
 	"filler/internal/base/value"
 )
@@ -32,13 +29,14 @@ import (
 // one currency or unit. A comparison over something unknown, or over a value that
 // is not of its field's type, is unknown, and a rule that is unknown holds.
 type Rule struct {
-	Holds  string
-	Say    string
-	For    string   // the path of a list's items, or ""
-	Fields []string // the names or paths that it speaks of
-	prog   *vm.Program
-	equals string      // of a rule that says that a field equals something: the field
-	other  *vm.Program // what it equals
+	Holds    string
+	Say      string
+	For      string   // the path of a list's items, or ""
+	Fields   []string // the names or paths that it speaks of
+	prog     *vm.Program
+	compared []comparison
+	equals   string      // of a rule that says that a field equals something: the field
+	other    *vm.Program // what it equals
 }
 
 // rules reads the rules of a schema.
@@ -66,9 +64,9 @@ func (l *loader) rules(n *place.Node) {
 			}
 		}
 		if err := r.compile(l.s.Record(), scope); err != nil {
-			hint := ""
-			if loneEqual.MatchString(r.Holds) {
-				hint = "write == for equal; "
+			hint := ruleHint(r.Holds, scope, err)
+			if hint != "" {
+				hint += "; "
 			}
 			holds.Fault("the rule can't be read: "+err.Error(), hint+"fields stand by their names: "+strings.Join(names(scope), ", "))
 			continue
@@ -76,9 +74,6 @@ func (l *loader) rules(n *place.Node) {
 		l.s.Rules = append(l.s.Rules, r)
 	}
 }
-
-// loneEqual finds an equals sign that is none of ==, <=, >= and !=.
-var loneEqual = lazy.New(`[^=<>!]=[^=]`)
 
 func (l *loader) itemsOf(n *place.Node, path string) *Field {
 	var lists []string
@@ -172,7 +167,8 @@ func (r *Rule) compile(record, scope *Field) error {
 	if r.prog, err = expr.Compile(r.Holds, options...); err != nil {
 		return plainError(err)
 	}
-	r.solvable(tree.Node, options)
+	r.compared = comparisonsOf(tree.Node, options)
+	r.solvable(tree.Node)
 	return nil
 }
 
@@ -245,15 +241,6 @@ func aside(env types.Map) types.Map {
 	return out
 }
 
-// plainError gives the library's message without its drawing of the place.
-func plainError(err error) error {
-	var fe *file.Error
-	if errors.As(err, &fe) {
-		return fmt.Errorf("%s (at character %d)", fe.Message, fe.Column+1)
-	}
-	return err
-}
-
 // spokenOf gives the fields that an expression names, as far down as it names
 // them.
 func spokenOf(node ast.Node, env types.Map) []string {
@@ -290,6 +277,7 @@ type Broken struct {
 	At     value.Pointer   // the record or item
 	Fields []value.Pointer // what the rule speaks of
 	Mixed  []string        // of two currencies or units that it would have to put together
+	Sides  []string        // what the sides of its comparisons come to: "total is 76.4 kg"
 }
 
 // Check gives the places of one record where the rule does not hold. base is
@@ -302,7 +290,11 @@ func (r *Rule) Check(s *Schema, rec *value.Value, whole Whole, base value.Pointe
 		if holds, known := out.(bool); err != nil || !isMixed && (!known || holds) {
 			return // an error comes of something unknown, such as an item that is not there
 		}
-		broken = append(broken, Broken{At: at, Fields: r.pointers(scope, at, base), Mixed: m})
+		b := Broken{At: at, Fields: r.pointers(scope, at, base), Mixed: m}
+		if !isMixed && r.tellable(s, scope) {
+			b.Sides = r.sides(whole.scoped(s, scope, item))
+		}
+		broken = append(broken, b)
 	})
 	return broken
 }

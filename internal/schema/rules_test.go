@@ -94,7 +94,7 @@ func TestRules(t *testing.T) {
 		assert.Equal(t, c.broken, strings.Join(got, "; "), "%s over %s", c.rule, c.record)
 	}
 	for rule, says := range map[string]string{
-		"{holds: c > 1}": "unknown name c", "{holds: a > from}": "mismatched types", "{holds: a + 1}": "bool", "{holds: 'a >'}": "unexpected", "{for: 'bays', holds: a > 1}": "not a list of items",
+		"{holds: c > 1}": "unknown name c", "{holds: a > from}": "mismatched types", "{holds: a + 1}": "a condition, such as", "{holds: 'a >'}": "ends too early", "{for: 'bays', holds: a > 1}": "not a list of items",
 		"{for: 'bays[]', holds: nothing > 1}": "unknown name nothing", "{holds: cost > name}": "mismatched types", "{holds: 'sum(parts, .amount) == 1'}": "unknown field amount", "{holds: 'sum(bays, .finds) > 1'}": "", "{holds: 'cost.unit == \"m\"'}": "unknown field unit",
 		"{say: x}": "needs `holds`", "{holds: a = 1}": "write == for equal", "{holds: name.first == 1}": "",
 	} {
@@ -102,5 +102,67 @@ func TestRules(t *testing.T) {
 		require.Error(t, err, rule)
 		assert.Contains(t, err.Error(), says, rule)
 		assert.Regexp(t, `^s.yaml:\d+:\d+: `, err.Error())
+	}
+}
+
+// What is often written otherwise elsewhere is told as it is written here, and what is told can be read.
+func TestRuleHints(t *testing.T) {
+	base := "schema: s\nfields:\n  vat: {integer: Vat.}\n  total: {quantity: Total., unit: kg}\n  made_on: {date: Day.}\n  cut_at: {time: Time.}\n  cellar: {text: Cellar.}\n  washed: {boolean: Washed.}\n  lot:\n    group: Lot.\n    fields:\n      parts: {list: Parts., fields: {size: {number: Size.}}}\n  cheeses: {list: Cheeses., fields: {name: Name., weight: {quantity: Weight., unit: kg}}}\nrules:\n  - holds: '"
+	for rule, hint := range map[string]string{
+		"total = vat":                      "write == for equal",
+		"sum(cheeses.weight) == total":     "as in `sum(cheeses, .weight)`",
+		"sum(cheeses[].weight) == total":   "as in `sum(cheeses, .weight)`",
+		"sum(cheeses, weight) == total":    "`sum(cheeses, .weight)`",
+		"sum(c.weight for c in cheeses)>1": "`sum(cheeses, .weight)`",
+		"max(lot.parts.size) > 1":          "as in `max(map(lot.parts, .size))`",
+		"cheeses.length > 1":               "`len(cheeses)`",
+		"total is not null":                "`stated(total)`",
+		"total IS NULL":                    "`not stated(total)`",
+		"exists(total)":                    "`stated(total)`",
+		"vat > 1 AND vat < 3":              "small letters",
+		"SUM(cheeses, .weight) == total":   "small letters",
+		"vat <> 1":                         "`vat != 1`",
+		"vat between 1 and 3":              "`vat >= 1 and vat <= 3`",
+		"if vat == 1 then washed":          "write `not ( vat == 1 ) or  washed`",
+		"vat == 1 implies washed":          "write `not (vat == 1) or washed`",
+		"cellar =~ \"B\"":                  "`cellar matches \"pattern\"`",
+		"total > 3 kg":                     "write the figure alone",
+		"made_on < today()":                "knows no day of its own",
+		"washed == yes":                    "`true` or `false`",
+		"cellar == B":                      "a text stands in quotes: \"B\"",
+		"vat == \"1\"":                     "only a text stands in quotes",
+		"made_on - made_on > 3":            "`days(a, b)`",
+		"vat":                              "a rule is a condition",
+	} {
+		_, err := Parse("s.yaml", []byte(base+rule+"'\n"))
+		require.Error(t, err, rule)
+		assert.Contains(t, err.Error(), hint, rule)
+		assert.NotRegexp(t, "float64|interface|token|\\bint\\b|bool\\b", err.Error(), rule)
+	}
+	for _, rule := range []string{"sum(cheeses, .weight) == total", "max(map(lot.parts, .size)) > 1", "len(cheeses) > 1", "not stated(total)", "vat >= 1 and vat <= 3", "not (vat == 1) or washed", "minutes(cut_at, cut_at) == 0"} {
+		_, err := Parse("s.yaml", []byte(base+rule+"'\n"))
+		assert.NoError(t, err, rule)
+	}
+}
+
+// A broken rule tells what its sides come to, but for constants and what is sensitive.
+func TestRuleSides(t *testing.T) {
+	for _, c := range []struct{ rule, more, record, sides string }{
+		{"total == sum(parts, .fee)", "", `{"total":{"amount":4,"currency":"EUR"},"parts":[{"fee":{"amount":1,"currency":"EUR"}},{"fee":{"amount":2.50,"currency":"EUR"}}]}`, "total is 4 EUR, sum(parts, .fee) comes to 3.5 EUR"},
+		{"days(from, upto) <= 30", "", `{"from":"2031-01-01","upto":"2031-02-15"}`, "days(from, upto) comes to 45"},
+		{"minutes(starts, ends) <= 90", "", `{"starts":"06:50","ends":"09:20"}`, "minutes(starts, ends) comes to 150"},
+		{"minutes(starts, ends) > 0", "", `{"starts":"23:00","ends":"01:00"}`, "minutes(starts, ends) comes to -1320"},
+		{"from < upto and len(parts) > 1", "", `{"from":"2031-01-01","upto":"2031-02-15","parts":[]}`, "len(parts) comes to 0"},
+		{"from > upto", "", `{"from":"2031-01-01","upto":"2031-02-15"}`, "from is 2031-01-01, upto is 2031-02-15"},
+		{"none(parts, .fee > 3)", "", `{"parts":[{"fee":{"amount":4,"currency":"EUR"}}]}`, ""},
+		{"total == sum(parts, .fee)", ", sensitive: true", `{"total":{"amount":4,"currency":"EUR"},"parts":[{"fee":{"amount":1,"currency":"EUR"}}]}`, ""},
+	} {
+		s, err := Parse("s.yaml", []byte("schema: s\nfields:\n  total: {money: Total.}\n  from: {date: From.}\n  upto: {date: To.}\n  starts: {time: Start.}\n  ends: {time: End.}\n  parts: {list: Parts., fields: {fee: {money: Fee."+c.more+"}}}\nrules:\n  - {holds: '"+c.rule+"'}\n"))
+		require.NoError(t, err, c.rule)
+		rec, err := value.Parse(c.record)
+		require.NoError(t, err)
+		broken := s.Rules[0].Check(s, &rec, Operands(s, &rec), "")
+		require.Len(t, broken, 1, c.rule)
+		assert.Equal(t, c.sides, strings.Join(broken[0].Sides, ", "), c.rule)
 	}
 }

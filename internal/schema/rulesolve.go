@@ -13,20 +13,17 @@ import (
 )
 
 // solvable notes of a rule `field == expression` what the field has to be.
-func (r *Rule) solvable(node ast.Node, options []expr.Option) {
+func (r *Rule) solvable(node ast.Node) {
 	n, ok := node.(*ast.BinaryNode)
-	if !ok || n.Operator != "==" {
+	if !ok || n.Operator != "==" || len(r.compared) != 1 {
 		return
 	}
-	for _, side := range [][2]ast.Node{{n.Left, n.Right}, {n.Right, n.Left}} {
-		name := fieldNamed(side[0])
-		if name == "" {
-			continue
-		}
-		if prog, err := expr.Compile(side[1].String(), options...); err == nil {
-			r.equals, r.other = name, prog
-			return
-		}
+	left, right := r.compared[0].left, r.compared[0].right
+	if r.equals, r.other = fieldNamed(n.Left), right.prog; r.equals == "" {
+		r.equals, r.other = fieldNamed(n.Right), left.prog
+	}
+	if r.equals == "" {
+		r.other = nil
 	}
 }
 
@@ -123,6 +120,9 @@ func (s *Schema) Condition(text string) (*Rule, error) {
 	})
 	r := &Rule{Holds: holds}
 	if err := r.compile(s.Record(), s.Record()); err != nil {
+		if hint := ruleHint(text, s.Record(), err); hint != "" {
+			return nil, fmt.Errorf("the condition %q can't be read: %w; %s", text, err, hint)
+		}
 		return nil, fmt.Errorf("the condition %q can't be read: %w; fields stand by their names: %s", text, err, strings.Join(names(s.Record()), ", "))
 	}
 	return r, nil

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"regexp"
 	"strings"
-	"time"
 
 	"github.com/expr-lang/expr"
 	"github.com/expr-lang/expr/ast"
@@ -164,22 +163,8 @@ func functions() []expr.Option {
 	return []expr.Option{
 		expr.Function("stated", func(args ...any) (any, error) { return args[0] != nil, nil }, new(func(any) bool)),
 		expr.Function("days", func(args ...any) (any, error) { return days(args[0], args[1]), nil }, new(func(string, string) float64)),
+		expr.Function("minutes", func(args ...any) (any, error) { return minutes(args[0], args[1]), nil }, new(func(string, string) float64)),
 	}
-}
-
-// days gives the number of days from one date to another.
-func days(from, to any) any {
-	a, ok1 := from.(string)
-	b, ok2 := to.(string)
-	if !ok1 || !ok2 || len(a) < 10 || len(b) < 10 {
-		return nil
-	}
-	x, err1 := time.Parse("2006-01-02", a[:10])
-	y, err2 := time.Parse("2006-01-02", b[:10])
-	if err1 != nil || err2 != nil {
-		return nil
-	}
-	return decimal.NewFromInt(int64(y.Sub(x).Hours() / 24))
 }
 
 func operators() []expr.Option {
