@@ -203,7 +203,7 @@ func (w *weigher) namedBy(f *schema.Field, words []string) int {
 }
 
 func wordsNamed(words, name []string) int {
-	at := placeOf(name, words, func(a, b string) bool { return lang.PlainLetters(a) == lang.PlainLetters(b) })
+	at := placeOf(name, words, func(a, b string) bool { return sameNoun(lang.PlainLetters(a), lang.PlainLetters(b)) })
 	if at < 0 {
 		return 0
 	}

@@ -4,7 +4,6 @@ import (
 	"slices"
 	"sort"
 	"strings"
-	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
@@ -113,20 +112,15 @@ func (l *leaving) deniedIn(f *schema.Field, p value.Pointer) (found []leftover) 
 func (l *leaving) saidIn(f *schema.Field, p value.Pointer) (found []leftover) {
 	ix := l.w.ix
 	for _, region := range l.regions(l.itemOf(p)) {
-		for _, words := range l.w.labels(f) {
-			if utf8.RuneCountInString(strings.Join(words, "")) < shortestName {
+		for _, m := range l.w.mentions(f, region) {
+			if behind := strings.TrimLeft(ix.Source[m.End:], " ()[]"); behind != "" && strings.ContainsAny(behind[:1], ":?=") || l.w.labelsOther(f, m.span) || ix.NotYet(m.span) {
 				continue
 			}
-			for _, s := range ix.wordsIn(words, region) {
-				if behind := strings.TrimLeft(ix.Source[s.End:], " ()[]"); behind != "" && strings.ContainsAny(behind[:1], ":?=") || l.w.labelsOther(f, s) || ix.NotYet(s) {
-					continue
-				}
-				if ix.Denial(s) != reading.Said {
-					return nil
-				}
-				if l.isFree(s) {
-					found = append(found, leftover{span: s})
-				}
+			if m.denial != reading.Said {
+				return nil
+			}
+			if l.isFree(m.span) {
+				found = append(found, leftover{span: m.span})
 			}
 		}
 	}
@@ -155,16 +149,13 @@ const shortestName = 3
 // deniedNames gives where the document denies what a boolean is called, in a stretch of it, and
 // whether it says the name nowhere there without a denial.
 func (w *weigher) deniedNames(f *schema.Field, within span) (found []span, all bool) {
+	for _, m := range w.mentions(f, within) {
+		if m.denial != reading.Denied {
+			return nil, false
+		}
+		found = append(found, m.span)
+	}
 	for _, words := range w.labels(f) {
-		if utf8.RuneCountInString(strings.Join(words, "")) < shortestName {
-			continue
-		}
-		for _, s := range w.ix.wordsIn(words, within) {
-			if w.ix.Denial(s) != reading.Denied {
-				return nil, false
-			}
-			found = append(found, s)
-		}
 		if len(words) < 2 {
 			continue
 		}

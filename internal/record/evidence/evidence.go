@@ -126,6 +126,7 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.collect(s.Root, "", w.root, record)
 	w.findRegions([]*item{w.root}, region{0, len(ix.Source)})
 	w.choose()
+	w.inRuns()
 	w.measuresApart()
 	w.compared()
 	w.rowsOfOthers(w.root)
@@ -241,32 +242,33 @@ func (it *item) take(s span, line int) {
 }
 
 type weigher struct {
-	ix      *Index
-	places  Places
-	leaves  []*leaf
-	names   map[*schema.Field][][]string
-	found   map[sought][]candidate
-	against map[sought]says
-	open    []span          // where the figure that is looked for can be read as another number too
-	talk    map[string]bool // who speaks in a talk, once asked for
-	opposed []span          // where words stand that say the opposite of a boolean, or another option
-	back    []span          // where the value stands and the document takes it back
-	other   []span          // where the figure that is looked for stands with another measure or sign
-	claimed map[claim]bool
-	taken   map[span]bool
-	plain   bool // nothing is looked for but for a few characters
-	amounts map[amountOf]*schema.Field
-	numbers map[*schema.Field]measureIn
-	root    *item
-	chosen  []*leaf // that have a place
-	fixed   Places
-	saying  map[saying]map[int]bool    // the lines that have the words for a value of a boolean or a choice
-	all     *schema.Schema             // whose record it is; nil where other fields do not matter
-	others  map[string]*schema.Field   // fields by their labels
-	called  map[*schema.Field]called   // the words that fields go by
-	boxes   *boxes                     // those of forms
-	ruled   map[int]int                // of rows of tables: the line of the rule below their head
-	heads   map[*schema.Field][]string // what heads the items of the list that a field is the key of
+	ix        *Index
+	places    Places
+	leaves    []*leaf
+	names     map[*schema.Field][][]string
+	found     map[sought][]candidate
+	against   map[sought]says
+	open      []span          // where the figure that is looked for can be read as another number too
+	talk      map[string]bool // who speaks in a talk, once asked for
+	opposed   []span          // where words stand that say the opposite of a boolean, or another option
+	back      []span          // where the value stands and the document takes it back
+	other     []span          // where the figure that is looked for stands with another measure or sign
+	claimed   map[claim]bool
+	taken     map[span]bool
+	plain     bool // nothing is looked for but for a few characters
+	amounts   map[amountOf]*schema.Field
+	numbers   map[*schema.Field]measureIn
+	root      *item
+	chosen    []*leaf // that have a place
+	fixed     Places
+	sentences map[*schema.Field][]mention // that have the words of a boolean's name
+	saying    map[saying]map[int]bool     // the lines that have the words for a value of a boolean or a choice
+	all       *schema.Schema              // whose record it is; nil where other fields do not matter
+	others    map[string]*schema.Field    // fields by their labels
+	called    map[*schema.Field]called    // the words that fields go by
+	boxes     *boxes                      // those of forms
+	ruled     map[int]int                 // of rows of tables: the line of the rule below their head
+	heads     map[*schema.Field][]string  // what heads the items of the list that a field is the key of
 }
 
 func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.Value) {
@@ -362,20 +364,20 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 		}
 	case v.Kind == value.Bool:
 		add(w.yesNo(f, v.Text == "true"), Restated, "")
-		var denied []span
-		if len(cands) == 0 && !strings.Contains(own.Path, "[]") {
-			if at, all := w.deniedNames(own, between(0, len(w.ix.Source))); all {
-				denied = at
+		says := map[string][]span{}
+		if len(cands) == 0 && !strings.Contains(own.Path, "[]") { // she has not been neutered yet
+			all := between(0, len(w.ix.Source))
+			if at, denied := w.deniedNames(own, all); denied {
+				says["false"] = at
 			}
+			says["true"] = w.saidNames(own, all)
 		}
-		if v.Text == "false" {
-			add(denied, Restated, "")
-		}
+		add(says[v.Text], Restated, "")
 		if len(cands) == 0 {
 			w.opposed = w.yesOrNo(f, v.Text != "true", true)
 		}
-		if len(w.opposed) == 0 && v.Text == "true" { // she has not been neutered yet
-			w.opposed = denied
+		if len(w.opposed) == 0 && len(cands) == 0 {
+			w.opposed = append(says["true"], says["false"]...)
 		}
 	case v.Kind != value.String:
 	case f.Type == schema.Date:
@@ -471,6 +473,7 @@ func (w *weigher) labels(f *schema.Field) [][]string {
 	for _, name := range append(w.namesOf(f), w.heads[f]...) {
 		if words := wordsOf(name); len(words) > 0 {
 			names = append(names, words)
+			names = append(names, w.ix.withEndings(words, names)...)
 		}
 	}
 	w.names[f] = names

@@ -256,6 +256,36 @@ func (ix *Index) formsOf(word string) []int {
 	return all
 }
 
+// mostForms is how many other forms of a label are looked for in a document.
+const mostForms = 4
+
+// withEndings gives the forms in which a document has the words of a label with other endings, but for
+// those that are known: Rinds washed, for rind washed.
+func (ix *Index) withEndings(words []string, known [][]string) (forms [][]string) {
+	for k, word := range words {
+		for _, other := range ix.formsOf(word) {
+			from := other - k
+			if from < 0 || from+len(words) > len(ix.Tokens) || ix.Tokens[other].Word == word {
+				continue
+			}
+			form := make([]string, len(words))
+			same := true
+			for i := range words {
+				form[i] = ix.Tokens[from+i].Word
+				same = same && sameNoun(words[i], form[i])
+			}
+			has := func(o []string) bool { return slices.Equal(o, form) }
+			if !same || slices.ContainsFunc(known, has) || slices.ContainsFunc(forms, has) {
+				continue
+			}
+			if forms = append(forms, form); len(forms) == mostForms {
+				return forms
+			}
+		}
+	}
+	return forms
+}
+
 // sameNoun tells whether two words are one but for an ending.
 func sameNoun(a, b string) bool {
 	if len(a) > len(b) {

@@ -7,6 +7,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -421,7 +422,8 @@ func (w *weigher) readTwice(h *homes) {
 }
 
 // saidTwice notes an item of a list without a key that says what one before it says, more
-// often than its text stands in the document.
+// often than its text stands in the document; likewise a plain figure of a list, beside one
+// that the record has not.
 func (w *weigher) saidTwice(list []*item) {
 	first, times := map[string]value.Pointer{}, map[string]int{}
 	for _, it := range list {
@@ -435,7 +437,11 @@ func (w *weigher) saidTwice(list []*item) {
 				return
 			}
 			all += l.f.Path + "\t" + l.value + "\n"
-			if text == nil && l.f.Kin().Type == schema.Text && w.places[l.path].Found() && letters(l.value) >= telling {
+			at := w.places[l.path]
+			if text != nil || !at.Found() {
+				continue
+			}
+			if l.f.Kin().Type == schema.Text && letters(l.value) >= telling || strings.HasSuffix(l.f.Path, "[]") && w.leavesNext(at) {
 				text = l
 			}
 		}
@@ -453,4 +459,24 @@ func (w *weigher) saidTwice(list []*item) {
 			w.places[text.path] = at
 		}
 	}
+}
+
+// leavesNext tells whether a figure of an enumeration stands right beside a value, and no value of the record
+// takes it: shelves 3 and 4, read as 4 and 4.
+func (w *weigher) leavesNext(at Place) bool {
+	if !at.Found() {
+		return false
+	}
+	enumerates := func(gap string) bool {
+		gap = strings.TrimSpace(gap)
+		return gap == "," || gap == ";" || gap == "/" || gap == "&" || gap == "+" || lang.ListAnd.Has(strings.ToLower(gap))
+	}
+	_, figures := w.ix.NumbersIn(w.ix.LineSpan(at.Line - 1))
+	for _, s := range figures {
+		beside := s.End <= at.Start && enumerates(w.ix.Source[s.End:at.Start]) || s.Start >= at.End && enumerates(w.ix.Source[at.End:s.Start])
+		if beside && !w.taken[s] {
+			return true
+		}
+	}
+	return false
 }

@@ -59,22 +59,30 @@ func (tx *Text) isAsked(from int) bool {
 func (tx *Text) NotYet(s Span) bool {
 	first := tx.TokenAt(s.Start)
 	for i := first - 1; i >= 0 && i >= first-deniesBefore; i-- {
-		if !tx.near(i, i+1) || endsClause(tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start]) {
+		if !tx.near(i, i+1) || EndsClause(tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start]) {
 			break
 		}
-		if lang.NotYet.Has(tx.Tokens[i].Word) {
+		if lang.NotYet.Has(tx.Tokens[i].Word) && !tx.isMonthOfDay(i) {
 			return true
 		}
 	}
 	for i := first + 1; i < len(tx.Tokens) && i <= first+deniesBehind; i++ {
-		if !tx.near(i-1, i) || endsClause(tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start]) {
+		if !tx.near(i-1, i) || EndsClause(tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start]) {
 			break
 		}
-		if lang.NotYet.Has(tx.Tokens[i].Word) {
+		if lang.NotYet.Has(tx.Tokens[i].Word) && !tx.isMonthOfDay(i) {
 			return true
 		}
 	}
 	return false
+}
+
+// isMonthOfDay tells a month beside a figure from a word that is written like it: paid 3 May.
+func (tx *Text) isMonthOfDay(i int) bool {
+	isFigure := func(k int) bool {
+		return k >= 0 && k < len(tx.Tokens) && strings.Trim(tx.Tokens[k].Word, "0123456789") == "" && (k > i || tx.near(k, i))
+	}
+	return lang.Month.Has(tx.Tokens[i].Word) && (isFigure(i-1) || isFigure(i+1))
 }
 
 // deniedBefore looks for what denies before a token.
@@ -85,7 +93,7 @@ func (tx *Text) deniedBefore(first int) Denial {
 			return Said
 		}
 		gap := tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start]
-		if endsClause(gap) {
+		if EndsClause(gap) {
 			return Said
 		}
 		comma = comma || strings.Contains(gap, ",")
@@ -110,7 +118,7 @@ func (tx *Text) deniedBefore(first int) Denial {
 func (tx *Text) deniedBehind(last int) Denial {
 	for i := last + 1; i < len(tx.Tokens) && i <= last+deniesBehind; i++ {
 		gap := tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start]
-		if !tx.near(i-1, i) || endsClause(gap) || strings.Contains(gap, ",") {
+		if !tx.near(i-1, i) || EndsClause(gap) || strings.Contains(gap, ",") {
 			return Said
 		}
 		word := tx.Tokens[i].Word
@@ -133,10 +141,10 @@ func (tx *Text) endsAnswer(i int) bool {
 		return true
 	}
 	gap := tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start]
-	return endsClause(gap) || strings.ContainsAny(gap, ",\n")
+	return EndsClause(gap) || strings.ContainsAny(gap, ",\n")
 }
 
-// endsClause tells whether what stands between two words parts what they are said of.
-func endsClause(gap string) bool {
+// EndsClause tells whether what stands between two words parts what they are said of.
+func EndsClause(gap string) bool {
 	return strings.ContainsAny(gap, ".;:!?|()[]\t") || strings.Contains(gap, "  ") || strings.Contains(gap, "\n\n") || strings.Contains(gap, " - ") || strings.Contains(gap, " – ")
 }

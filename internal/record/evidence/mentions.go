@@ -1,0 +1,177 @@
+package evidence
+
+import (
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+	"filler/internal/schema"
+	"filler/internal/source/reading"
+)
+
+// Where a document speaks of what a boolean is called: by its name, or in a sentence that has the
+// words of the name in another order and with other endings: rind_washed, "I did not wash the rinds".
+
+// mention is such a place.
+type mention struct {
+	span
+	denial reading.Denial
+	loose  bool // the words stand in another order, or with others between
+}
+
+// mentions gives the places in a stretch of the document, in its order: those of each of the field's
+// labels, then those in sentences.
+func (w *weigher) mentions(f *schema.Field, within span) (all []mention) {
+	for _, words := range w.labels(f) {
+		if utf8.RuneCountInString(strings.Join(words, "")) < shortestName {
+			continue
+		}
+		for _, s := range w.ix.wordsIn(words, within) {
+			denial := w.ix.Denial(s)
+			if last := w.ix.TokenAt(s.Start) + len(words) - 1; denial == reading.Unsure && w.isAffirmed(last, true) {
+				denial = reading.Denied
+			}
+			all = append(all, mention{span: s, denial: denial})
+		}
+	}
+	for _, m := range w.inSentences(f) {
+		if m.Start >= within.Start && m.End <= within.End && !slices.ContainsFunc(all, func(o mention) bool { return o.Start < m.End && m.Start < o.End }) {
+			all = append(all, m)
+		}
+	}
+	return all
+}
+
+// mostInName is how many words of a sentence lie between the first and the last of a name, at most.
+const mostInName = 6
+
+// inSentences gives the sentences of the whole document that have the words of a boolean's name, at
+// least two.
+func (w *weigher) inSentences(f *schema.Field) []mention {
+	if found, known := w.sentences[f]; known {
+		return found
+	}
+	var found []mention
+	for _, name := range w.namesOf(f) {
+		words := slices.DeleteFunc(wordsIn(name), lang.Is.Has)
+		if slices.Sort(words); len(slices.Compact(words)) < 2 {
+			continue
+		}
+		last := -1
+		for i := range w.ix.Tokens {
+			if i <= last || !anyAlike(words, w.ix.Tokens[i].Word, perhaps) {
+				continue
+			}
+			if m, to, ok := w.sentenceFrom(i, words); ok {
+				found, last = append(found, m), to
+			}
+		}
+	}
+	if w.sentences == nil {
+		w.sentences = map[*schema.Field][]mention{}
+	}
+	w.sentences[f] = found
+	return found
+}
+
+// sentenceFrom gives the words of a name from a token on, which is one of them, and the last token:
+// in one clause, which says something and is no label, or with a colon and what it says right behind.
+func (w *weigher) sentenceFrom(first int, words []string) (m mention, last int, ok bool) {
+	left := slices.Clone(words)
+	denied, colon := 0, first+mostInName+1
+	for i := first; i < len(w.ix.Tokens) && i <= first+mostInName; i++ {
+		t := w.ix.Tokens[i]
+		if i > first {
+			gap := w.ix.Source[w.ix.Tokens[i-1].End:t.Start]
+			isColon := strings.TrimSpace(gap) == ":" || strings.TrimSpace(gap) == "=" // Deposit: not paid
+			if isColon {
+				colon = i + 1
+			}
+			if !isColon && reading.EndsClause(gap) || i > colon {
+				break
+			}
+		}
+		if lang.Not.Has(t.Word) || lang.Nought.Has(t.Word) || lang.Lacking.Has(t.Word) {
+			denied++
+		}
+		if k := slices.IndexFunc(left, func(word string) bool { return anyAlike([]string{word}, t.Word, perhaps) }); k >= 0 {
+			left = slices.Delete(left, k, k+1)
+		}
+		if len(left) > 0 {
+			continue
+		}
+		m = mention{span: between(w.ix.Tokens[first].Start, t.End), loose: true}
+		switch m.denial = w.ix.Denial(m.span); {
+		case denied == 1 && m.denial == reading.Said:
+			m.denial = reading.Denied
+		case denied > 0:
+			m.denial = reading.Unsure
+		}
+		return m, i, w.isStatement(m, first, i)
+	}
+	return m, first, false
+}
+
+// isStatement tells whether words say something, and are no label, head or wish: a stop or more words
+// of the same sentence stand behind or before them.
+func (w *weigher) isStatement(m mention, first, last int) bool {
+	behind := strings.TrimLeft(w.ix.Source[m.End:], " \u00a0")
+	if behind != "" && strings.ContainsAny(behind[:1], ":?=|\t([☐☑☒") || w.ix.NotYet(m.span) {
+		return false
+	}
+	for i := first; i <= last; i++ {
+		if lang.NotYet.Has(w.ix.Tokens[i].Word) {
+			return false
+		}
+	}
+	isColon := func(i int) bool {
+		return strings.ContainsAny(w.ix.Source[w.ix.Tokens[i].End:w.ix.Tokens[i+1].Start], ":=")
+	}
+	for i := first; i < last; i++ {
+		if isColon(i) { // Deposit: paid
+			return true
+		}
+	}
+	if last-first > 1 || behind != "" && strings.ContainsAny(behind[:1], ".!") {
+		return true
+	}
+	before := first > 0 && w.ix.Source[w.ix.Tokens[first-1].End:m.Start] == " "
+	next := last+1 < len(w.ix.Tokens) && w.ix.Source[m.End:w.ix.Tokens[last+1].Start] == " "
+	return before || next
+}
+
+// saidNames gives the sentences that say that a boolean is so, in a stretch of the document; nothing
+// where another one there may say that it is not. A name of one word has to be followed by a word for
+// it, as in "fitting is included": it stands in sentences of other things, too.
+func (w *weigher) saidNames(f *schema.Field, within span) (found []span) {
+	for _, m := range w.mentions(f, within) {
+		first := w.ix.TokenAt(m.Start)
+		last := first
+		for last+1 < len(w.ix.Tokens) && w.ix.Tokens[last+1].Start < m.End {
+			last++
+		}
+		switch {
+		case m.denial != reading.Said:
+			return nil
+		case last == first && !w.isAffirmed(last, false):
+		case m.loose || w.isStatement(m, first, last):
+			found = append(found, m.span)
+		}
+	}
+	return found
+}
+
+// isAffirmed tells whether one of the next words of a clause says that what is named is there; or, with a
+// word for not right before it, that it is not.
+func (w *weigher) isAffirmed(last int, not bool) bool {
+	for i := last + 1; i < len(w.ix.Tokens) && i <= last+3; i++ {
+		if gap := w.ix.Source[w.ix.Tokens[i-1].End:w.ix.Tokens[i].Start]; reading.EndsClause(gap) || strings.ContainsAny(gap, ",\n") {
+			return false
+		}
+		if lang.Affirmed.Has(w.ix.Tokens[i].Word) {
+			return lang.Not.Has(w.ix.Tokens[i-1].Word) == not
+		}
+	}
+	return false
+}
