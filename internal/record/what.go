@@ -271,6 +271,13 @@ type (
 	// that of another field.
 	OthersLabel struct{ Label string }
 
+	// OtherColumn is a figure that stands in another column than those of all other items of its
+	// list. Said is what stands in theirs in its row, unless the field is sensitive.
+	OtherColumn struct {
+		Line int
+		Said string
+	}
+
 	// OtherEnd is a value that stands at the other end of a range. Range is as the document has it,
 	// unless the field is sensitive.
 	OtherEnd struct{ Range string }
@@ -330,6 +337,7 @@ func (SaysOpposite) Code() Code      { return Against }
 func (OthersLine) Code() Code        { return Against }
 func (NameNowhere) Code() Code       { return NoEvidence }
 func (OthersLabel) Code() Code       { return Against }
+func (OtherColumn) Code() Code       { return Against }
 func (OtherEnd) Code() Code          { return Against }
 func (ReadTwice) Code() Code         { return Twice }
 func (TwoFigures) Code() Code        { return NoEvidence }
@@ -357,8 +365,8 @@ func (OnlyRestated) Text() string {
 	return "evidence must be quoted, but the document has the value in another spelling"
 }
 
-// mostSaid is how many characters of a line a problem shows.
-const mostSaid = 60
+// MostSaid is how many characters of a line a problem shows.
+const MostSaid = 60
 
 func (s SaysOther) Text() string {
 	if s.Said == "" {
@@ -403,6 +411,14 @@ func (o OthersLabel) Text() string {
 	return fmt.Sprintf("its label in the document, %q, is that of another field", o.Label)
 }
 
+func (o OtherColumn) Text() string {
+	said := ""
+	if o.Said != "" {
+		said = fmt.Sprintf(", which has %q in line %d", Clipped(o.Said), o.Line)
+	}
+	return "the other items have theirs in another column" + said
+}
+
 func (o OtherEnd) Text() string {
 	if o.Range == "" {
 		return "the document has it at the other end of its range"
@@ -423,8 +439,8 @@ func (r ReadTwice) Text() string {
 
 // Clipped gives the beginning of words of a document, or of a value, for a line that people read.
 func Clipped(said string) string {
-	if r := []rune(said); len(r) > mostSaid {
-		return string(r[:mostSaid-1]) + "…"
+	if r := []rune(said); len(r) > MostSaid {
+		return string(r[:MostSaid-1]) + "…"
 	}
 	return said
 }

@@ -50,6 +50,8 @@ var whats = map[string]What{
 	`contradicted: line 3 says otherwise ("The seal was broken.")`:                                                 SaysOpposite{3, "The seal was broken."},
 	`contradicted: its label in the document, "Kirn", is that of another field`:                                    OthersLabel{"Kirn"},
 	`contradicted: the document has it at the other end of its range ("10 - 12")`:                                  OtherEnd{"10 - 12"},
+	`contradicted: the other items have theirs in another column, which has "20.4" in line 16`:                     OtherColumn{16, "20.4"},
+	`contradicted: the other items have theirs in another column`:                                                  OtherColumn{Line: 16},
 	`contradicted: the document has it at the other end of its range`:                                              OtherEnd{},
 	`no-evidence: its name, "Cadmium", is nowhere in the document`:                                                 NameNowhere{"Cadmium"},
 	`contradicted: it stands in line 3, and not in that of its item ("7 lb rye")`:                                  OthersLine{3, "7 lb rye"},

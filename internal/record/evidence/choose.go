@@ -23,7 +23,7 @@ func (w *weigher) choose() {
 	for _, l := range waiting {
 		total := len(l.cands)
 		if total == 0 {
-			w.places[l.path] = Place{Kind: l.lacking, Against: l.against.other, Open: l.against.open, Opposed: l.against.opposed, Back: l.against.back}
+			w.places[l.path] = Place{Kind: l.lacking, Against: l.against.other, Open: l.against.open, Opposed: l.against.opposed, Back: l.against.back, Says: l.against.at}
 			continue
 		}
 		cands := l.inRegion()
@@ -296,13 +296,13 @@ func (w *weigher) known(f *schema.Field, v *value.Value, gone bool) ([]candidate
 		switch {
 		case len(cands) > 0:
 		case len(w.open) > 0:
-			w.against[key] = says{open: w.ix.LineOf(w.open[0].Start) + 1}
+			w.against[key] = says{open: w.ix.LineOf(w.open[0].Start) + 1, at: w.open[0]}
 		case len(w.opposed) > 0:
-			w.against[key] = says{opposed: w.ix.LineOf(w.opposed[0].Start) + 1}
+			w.against[key] = says{opposed: w.ix.LineOf(w.opposed[0].Start) + 1, at: w.opposed[0]}
 		case len(w.other) > 0 && !slices.ContainsFunc(w.other, func(s span) bool { return s != w.other[0] }):
-			w.against[key] = says{other: w.ix.LineOf(w.other[0].Start) + 1}
+			w.against[key] = says{other: w.ix.LineOf(w.other[0].Start) + 1, at: w.other[0]}
 		case len(w.back) > 0:
-			w.against[key] = says{back: w.ix.LineOf(w.back[0].Start) + 1}
+			w.against[key] = says{back: w.ix.LineOf(w.back[0].Start) + 1, at: w.back[0]}
 		}
 	}
 	return cands, w.against[key]

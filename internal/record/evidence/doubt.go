@@ -1,6 +1,8 @@
 package evidence
 
 import (
+	"strings"
+
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/record"
@@ -20,9 +22,11 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 	case place.Kind == Lookalike && strict:
 		return record.OnlyLookalike{Words: ix.Source[place.Start:place.End]}
 	case place.Misplaced > 0:
-		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced)}
+		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced, place.Says)}
 	case place.Under != "":
 		return record.OthersLabel{Label: place.Under}
+	case place.Column > 0:
+		return record.OtherColumn{Line: place.Column, Said: ix.unless(f, strings.TrimSpace(ix.Source[place.Says.Start:place.Says.End]))}
 	case place.Range != "":
 		return record.OtherEnd{Range: ix.unless(f, place.Range)}
 	case place.Unnamed != "" && (f.Sensitive || f.IsHidden()): // the name may be what must not be seen
@@ -32,7 +36,7 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 	case place.Again != "":
 		return record.ReadTwice{First: place.Again, Line: place.Line}
 	case place.Opposed > 0:
-		return record.SaysOpposite{Line: place.Opposed, Said: ix.said(f, place.Opposed)}
+		return record.SaysOpposite{Line: place.Opposed, Said: ix.said(f, place.Opposed, place.Says)}
 	case place.Kind == None:
 		return ix.missing(f, v, place)
 	case f.Evidence == "quoted" && place.Kind != Quoted:
@@ -47,12 +51,22 @@ func (ix *Index) accentsLost(v *value.Value, place Place) bool {
 	return ix.Unsure != nil && v != nil && v.Kind == value.String && lang.PlainLetters(v.Text) == lang.PlainLetters(ix.Source[place.Start:place.End])
 }
 
-// said gives a line that speaks against a value, unless it may not be shown.
-func (ix *Index) said(f *schema.Field, line int) string {
+// said gives a line that speaks against a value, unless it may not be shown; of a long one from the
+// sentence on that does, or from a little before the words.
+func (ix *Index) said(f *schema.Field, line int, at span) string {
 	if line == 0 || f.Sensitive {
 		return ""
 	}
-	return ix.Line(line)
+	whole := ix.LineSpan(line - 1)
+	if at.End == 0 || at.Start < whole.Start || at.End > whole.End || at.End-whole.Start < record.MostSaid {
+		return ix.Line(line)
+	}
+	from := max(whole.Start, ix.SentenceSpan(at.Start, at.End).Start)
+	if at.End-from >= record.MostSaid {
+		from = max(from, at.Start-record.MostSaid/2)
+		from += strings.IndexByte(ix.Source[from:at.Start]+" ", ' ')
+	}
+	return "… " + strings.TrimSpace(ix.Source[min(from, at.Start):whole.End])
 }
 
 // unless gives words of the document, unless they may not be shown.
@@ -65,7 +79,7 @@ func (ix *Index) unless(f *schema.Field, words string) string {
 
 // missing says of a value that stands nowhere whether its figure does.
 func (ix *Index) missing(f *schema.Field, v *value.Value, place Place) record.What {
-	said := ix.said(f, max(place.Against, place.Open))
+	said := ix.said(f, max(place.Against, place.Open), place.Says)
 	switch {
 	case place.Open > 0:
 		t := f.Kin().Type
@@ -73,7 +87,7 @@ func (ix *Index) missing(f *schema.Field, v *value.Value, place Place) record.Wh
 	case place.Against > 0:
 		return record.SaysOther{Line: place.Against, Said: said}
 	case place.Back > 0:
-		return record.TakenBack{Line: place.Back, Said: ix.said(f, place.Back)}
+		return record.TakenBack{Line: place.Back, Said: ix.said(f, place.Back, place.Says)}
 	}
 	return record.Nowhere{}
 }

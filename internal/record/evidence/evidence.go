@@ -8,6 +8,7 @@ import (
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // Kind says how a value stands in the source.
@@ -36,8 +37,10 @@ type Place struct {
 	Open       int           // likewise, the line of one that can be read as another number too
 	Opposed    int           // of a boolean or a choice that stands nowhere: the line that says the opposite, or another option
 	Back       int           // of a value that the document takes back, as by striking it out: the first such line
+	Says       reading.Span  // the words of the line that speaks against it, as far as they are known
 	Misplaced  int           // of a value of an item that stands in the line of another item alone: that line
 	Under      string        // of a value behind or under the label of another field: that label
+	Column     int           // of a figure in another column than those of all other items: its line
 	Range      string        // of a value that stands at the other end of a range: that range
 	Unnamed    string        // of a value in a map: its name, where that is printed nowhere and those of the others are
 	Again      value.Pointer // of the first value of an item: the item before it that comes from the same words
@@ -318,8 +321,11 @@ func (w *weigher) keep(l *leaf) {
 }
 
 // says is what lines say of a figure that stands nowhere as it is: lines from 1, 0
-// for none.
-type says struct{ other, open, opposed, back int }
+// for none, and the words that say it.
+type says struct {
+	other, open, opposed, back int
+	at                         span
+}
 
 // claim is a place that the value of a field in one item has taken.
 type claim struct {

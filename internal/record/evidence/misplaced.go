@@ -24,6 +24,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		for _, kid := range list {
 			w.underOtherHeads(kid)
 		}
+		w.oddColumns(h)
 		w.readTwice(h)
 		w.saidTwice(list)
 		for _, kid := range list {

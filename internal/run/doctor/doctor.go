@@ -107,7 +107,7 @@ func Schema(file string) Finding {
 		return Finding{what, Wrong, first, "`filler schema check` lists all faults"}
 	}
 	if n := len(s.Advice); n > 0 {
-		return Finding{what, Note, fmt.Sprintf("%s is sound, and there is advice on %d places", file, n), "`filler schema check` tells it"}
+		return Finding{what, Note, fmt.Sprintf("%s is sound; pieces of advice: %d", file, n), "`filler schema check` tells it"}
 	}
 	return good(what, file+" is sound")
 }

@@ -345,15 +345,21 @@ var sentenceEnds = lazy.New(`[.!?]["”)]?\s+\p{Lu}|\n\s*\n|\n\s*(?:[-*•|]|\d+
 // Sentence gives the sentence, or the sentences, that a stretch of the text lies
 // in.
 func (tx *Text) Sentence(start, end int) string {
+	s := tx.SentenceSpan(start, end)
+	return tx.Source[s.Start:s.End]
+}
+
+// SentenceSpan gives where that sentence stands.
+func (tx *Text) SentenceSpan(start, end int) Span {
 	const most = 600
 	from, to := max(0, start-most), min(len(tx.Source), end+most)
-	for _, m := range sentenceEnds.FindAllStringIndex(tx.Source[from:start], -1) {
-		from = max(from, min(from+m[0]+1, start))
+	if ends := sentenceEnds.FindAllStringIndex(tx.Source[from:start], -1); len(ends) > 0 {
+		from = min(from+ends[len(ends)-1][0]+1, start)
 	}
 	if m := sentenceEnds.FindStringIndex(tx.Source[max(start, end-1):to]); m != nil {
 		to = max(end, max(start, end-1)+m[0]+1)
 	}
-	return tx.Source[from:to]
+	return Span{from, to}
 }
 
 // TokenAt gives the first Token that does not end before offset.

@@ -1,0 +1,116 @@
+package evidence
+
+import (
+	"strings"
+
+	"filler/internal/schema"
+)
+
+// Figures of one field in the rows of a table stand in one column. One that stands in another, while
+// the cell of its own row has a figure that nobody took, is likely that one's neighbour: the weight of
+// one cheese for that of all.
+
+// leastAlike is how many other items have their figure in one column at least.
+const leastAlike = 2
+
+// oddColumns takes the place from a figure that alone stands in another column than those of all other
+// items of its list.
+func (w *weigher) oddColumns(h *homes) {
+	if len(h.list) <= leastAlike {
+		return
+	}
+	columns := map[*schema.Field]map[int][]*leaf{}
+	for i, it := range h.list {
+		if !h.own(i) {
+			continue
+		}
+		for _, l := range it.leaves {
+			at := w.places[l.path]
+			if !at.Found() || at.Line-1 != h.at[i] || at.Basis || !isFigure(l.f.Kin()) {
+				continue
+			}
+			if k := w.columnOf(at.Line-1, at.Start); k >= 0 {
+				if columns[l.f] == nil {
+					columns[l.f] = map[int][]*leaf{}
+				}
+				columns[l.f][k] = append(columns[l.f][k], l)
+			}
+		}
+	}
+	for _, by := range columns {
+		if len(by) != 2 {
+			continue
+		}
+		for k, alone := range by {
+			for own, others := range by {
+				if own != k && len(alone) == 1 && len(others) >= leastAlike {
+					w.leaveColumn(alone[0], own)
+				}
+			}
+		}
+	}
+}
+
+// leaveColumn moves a value to the cell of a column in its row, where that has it as well; else it takes its
+// place, if the cell has a figure that no value was read from.
+func (w *weigher) leaveColumn(l *leaf, own int) {
+	at := w.places[l.path]
+	cell := w.cellAt(at.Line-1, own)
+	if l.fixed != nil || cell.End == 0 || !hasFigure(w.ix.Source[cell.Start:cell.End]) {
+		return
+	}
+	for s := range w.taken {
+		if s.Start < cell.End && cell.Start < s.End {
+			return
+		}
+	}
+	if c := candidateAt(l.cands, cell); c != nil {
+		at.Start, at.End, at.Kind = c.Start, c.End, c.kind
+		w.places[l.path] = at
+		return
+	}
+	w.places[l.path] = Place{Kind: l.lacking, Column: at.Line, Says: cell}
+}
+
+// columnOf gives the column, from 0, in which something stands in a row of cells; -1 in a line that is none.
+func (w *weigher) columnOf(line, at int) int {
+	row, start, _ := w.ix.rowAt(line)
+	if isRow(row) {
+		return strings.Count(row[:at-start], "|") - 1
+	}
+	cells := cellsIn(row)
+	if len(cells) < leastCells {
+		return -1
+	}
+	for k, c := range cells {
+		if start+c[0] <= at && at < start+c[1] {
+			return len(cells)*mostCells + k // rows with other numbers of cells have other columns
+		}
+	}
+	return -1
+}
+
+// cellAt gives the cell of a row in a column of columnOf.
+func (w *weigher) cellAt(line, column int) span {
+	row, start, _ := w.ix.rowAt(line)
+	if isRow(row) {
+		for k, from := -1, 0; ; k++ {
+			i := strings.IndexByte(row[from:], '|')
+			if k == column && i >= 0 {
+				return between(start+from, start+from+i)
+			}
+			if i < 0 {
+				return span{}
+			}
+			from += i + 1
+		}
+	}
+	cells := cellsIn(row)
+	if k := column % mostCells; column/mostCells == len(cells) && k < len(cells) {
+		return between(start+cells[k][0], start+cells[k][1])
+	}
+	return span{}
+}
+
+// isRow tells a row of a table whose cells stand between bars.
+func isRow(line string) bool { return strings.HasPrefix(strings.TrimLeft(line, " "), "|") }
