@@ -230,7 +230,7 @@ func (b *Bounds) mayTouch(record *value.Value, o operation) string {
 	if b.takesOut(record, o) {
 		return ""
 	}
-	if o.op != "test" && !b.inBounds(o.path, o.op == "add") {
+	if o.op != "test" && !b.inBounds(o.path, o.op == "add") && !(o.op == "replace" && b.allFaulty(record, o.path)) {
 		return fmt.Sprintf("changes %s, which has no problem", show(o.path))
 	}
 	if o.op == "move" && !b.inBounds(o.from, false) {
@@ -246,6 +246,16 @@ func (b *Bounds) mayTouch(record *value.Value, o operation) string {
 		return fmt.Sprintf("names %s, which is not in the record", show(o.path))
 	}
 	return ""
+}
+
+// allFaulty tells whether each value of a list of plain values has a problem, so that it may be replaced whole.
+func (b *Bounds) allFaulty(record *value.Value, p value.Pointer) bool {
+	var faulty []value.Pointer
+	for _, problem := range b.Problems {
+		faulty = append(faulty, problem.Path)
+	}
+	f := b.Schema.At(p)
+	return f != nil && f.Type == schema.List && f.Item.IsLeaf() && p.EachItem(record, faulty)
 }
 
 // takesOut tells whether an operation takes out an item that is invented, or there twice.

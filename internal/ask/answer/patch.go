@@ -17,10 +17,12 @@ import (
 // where "/bays/-" adds an item, null empties and "remove": true takes an item
 // out; operations of a JSON Patch are understood as well: taken out of what stands around them, with paths and words of other
 // spellings put right. A reply that is the record itself, corrected, becomes the
-// operations that bring its values to the faulty places, and to no others.
+// operations that bring its values to the faulty places, and to no others. A list
+// of plain values all of which are faulty is one place: 4, 5 and 6 for "4-6".
 // Without operations the list is empty.
 func Patch(s *schema.Schema, record *value.Value, faulty []value.Pointer, r Result) (value.Value, []Deviation) {
 	x := &shaper{schema: s}
+	faulty = wholeLists(s, record, faulty)
 	ops := x.operations(&r)
 	if len(faulty) > 0 && !slices.ContainsFunc(ops.Kids, func(v value.Value) bool { return v.Get("path") != nil || isCorrection(&v) }) {
 		if whole := x.fromRecord(record, faulty, r.Value); len(whole.Kids) > 0 {
@@ -29,9 +31,38 @@ func Patch(s *schema.Schema, record *value.Value, faulty []value.Pointer, r Resu
 	}
 	out := value.List()
 	for i := range ops.Kids {
-		out.Kids = append(out.Kids, x.narrowed(record, faulty, x.operation(record, ops.Kids[i]))...)
+		op := x.operation(record, ops.Kids[i])
+		x.forWholeList(faulty, &op)
+		out.Kids = append(out.Kids, x.narrowed(record, faulty, op)...)
 	}
 	return out, x.deviations
+}
+
+// wholeLists gives the faulty places, and for all items of a plain list that list.
+func wholeLists(s *schema.Schema, record *value.Value, faulty []value.Pointer) (all []value.Pointer) {
+	for _, p := range faulty {
+		if f := s.At(p); p != "" && f != nil && f.IsLeaf() && p.Parent().EachItem(record, faulty) {
+			p = p.Parent()
+		}
+		if !slices.Contains(all, p) {
+			all = append(all, p)
+		}
+	}
+	return all
+}
+
+// forWholeList has an operation that gives a list for an item of a plain list, all of which is faulty,
+// give it for the list.
+func (x *shaper) forWholeList(faulty []value.Pointer, op *value.Value) {
+	p, said := value.Pointer(op.Word("path")), op.Get("value")
+	if said == nil || said.Kind != value.Array || p == "" || !slices.Contains(faulty, p.Parent()) {
+		return
+	}
+	if f := x.schema.At(p.Parent()); f != nil && f.Type == schema.List && f.Item.IsLeaf() {
+		op.Set("path", value.Str(string(p.Parent())))
+		op.Set("op", value.Str("replace"))
+		x.deviate(Form, p, "a list in place of one of its items")
+	}
 }
 
 func isOperation(v *value.Value) bool {

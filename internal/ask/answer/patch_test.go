@@ -2,6 +2,7 @@ package answer
 
 import (
 	"math/rand/v2"
+	"slices"
 	"strings"
 	"testing"
 
@@ -9,6 +10,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/schema"
 )
 
 // Each of the ways in which models write a patch comes to the same operation.
@@ -84,7 +87,7 @@ func TestWholeRecordMendsTheFaultyAlone(t *testing.T) {
 		for i := range ops.Kids {
 			made++
 			p := value.Pointer(ops.Kids[i].Word("path"))
-			require.Contains(t, faulty, p)
+			require.True(t, slices.Contains(faulty, p) || p.EachItem(&rec, faulty), p)
 			require.NotEmpty(t, p, "never the whole record")
 			require.True(t, value.Equal(said.At(p), ops.Kids[i].Get("value")))
 			require.False(t, value.Equal(rec.At(p), said.At(p)))
@@ -98,4 +101,39 @@ func TestWholeRecordMendsTheFaultyAlone(t *testing.T) {
 		}
 	}
 	assert.Greater(t, made, 200)
+}
+
+// A plain list that is faulty throughout is one place, however the reply gives it; one with a sound
+// item is not.
+func TestWholeListForItsItems(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  no: {text: Number.}\n  shelves: {list: Shelves., items: {integer: Shelf.}}\n"))
+	require.NoError(t, err)
+	validator, err := record.NewValidator(s)
+	require.NoError(t, err)
+	faulty := []value.Pointer{"/shelves/0"}
+	for name, text := range map[string]string{
+		"the record":   `{"no":"7","shelves":[4,5,6]}`,
+		"the field":    `{"shelves":[4,5,6]}`,
+		"the list":     `[{"at":"/shelves","value":[4,5,6]}]`,
+		"for the item": `[{"at":"/shelves/0","value":[4,5,6]}]`,
+		"an operation": `[{"op":"replace","path":"/shelves","value":[4,5,6]}]`,
+	} {
+		rec, err := value.Parse(`{"no":"7","shelves":["4-6"]}`)
+		require.NoError(t, err)
+		r, err := Read(text, value.Array)
+		require.NoError(t, err)
+		ops, _ := Patch(s, &rec, faulty, r)
+		require.Len(t, ops.Kids, 1, "%s: %s", name, ops.String())
+		assert.Equal(t, []string{"replace", "/shelves", "[4,5,6]"}, []string{ops.Kids[0].Word("op"), ops.Kids[0].Word("path"), ops.Kids[0].Get("value").Named("").String()}, name)
+		bounds := &record.Bounds{Schema: s, Problems: validator.Check(&rec), Check: validator.Check, Finish: func(*value.Value) {}, Evident: func(*value.Value) map[value.Pointer]bool { return nil }}
+		after, err := bounds.Apply(&rec, &ops)
+		require.NoError(t, err, name)
+		assert.Equal(t, `{"no":"7","shelves":[4,5,6]}`, after.String(), name)
+	}
+	rec, err := value.Parse(`{"no":"7","shelves":[3,"4-6"]}`)
+	require.NoError(t, err)
+	r, err := Read(`{"shelves":[9,5,6]}`, value.Array)
+	require.NoError(t, err)
+	ops, _ := Patch(s, &rec, []value.Pointer{"/shelves/1"}, r)
+	assert.Equal(t, `[{"op":"replace","path":"/shelves/1","value":5}]`, ops.String())
 }

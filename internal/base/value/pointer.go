@@ -1,6 +1,7 @@
 package value
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 )
@@ -170,4 +171,18 @@ func (v *Value) walk(p Pointer, visit func(Pointer, *Value) bool) {
 			v.Kids[i].walk(p.Key(v.Kids[i].Name), visit)
 		}
 	}
+}
+
+// EachItem tells whether p names a list of v with items, and each of them is one of the paths.
+func (p Pointer) EachItem(v *Value, paths []Pointer) bool {
+	list := v.At(p)
+	if list == nil || list.Kind != Array || len(list.Kids) == 0 {
+		return false
+	}
+	for i := range list.Kids {
+		if !slices.Contains(paths, p.Index(i)) {
+			return false
+		}
+	}
+	return true
 }
