@@ -117,7 +117,8 @@ type Sheet struct {
 	Unread   string // why the document could not be read, or ""
 
 	check  *record.Validator
-	lines  []evidence.Line // that no value came from when it was opened
+	lines  []evidence.Line // that no value came from when it was opened, or not all that stands there
+	read   map[[2]int]bool // the places in them that values had then
 	points []Point
 	past   []step
 	future []step
@@ -140,6 +141,12 @@ func NewSheet(s *schema.Schema, check *record.Validator, k *Kept, source *docume
 		sh.lines = slices.DeleteFunc(evidence.Unread(s, &sh.Record, sh.Index, sh.Places), func(l evidence.Line) bool {
 			return l.At != "" // that a value is null is decided there
 		})
+		sh.read = map[[2]int]bool{}
+		for _, place := range sh.Places {
+			if sh.inLine(place, place.Line) {
+				sh.read[[2]int{place.Start, place.End}] = true
+			}
+		}
 	}
 	if sh.Places == nil {
 		sh.Places = evidence.Places{}
@@ -233,7 +240,7 @@ func (sh *Sheet) Verdict(p Point) Verdict {
 	}
 	if p.Kind == OfLine {
 		for _, place := range sh.Places {
-			if place.Line == p.Line && place.Found() && sh.inLine(place, p.Line) {
+			if place.Line == p.Line && place.Found() && !sh.read[[2]int{place.Start, place.End}] && sh.inLine(place, p.Line) {
 				return Taken
 			}
 		}

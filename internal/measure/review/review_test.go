@@ -358,3 +358,23 @@ func TestSampleHolds(t *testing.T) {
 		}
 	}
 }
+
+// A row that is asked about waits for a decision when the record is laid out, also where some of what stands
+// in it was read; what is then taken from it decides it.
+func TestRowsWaitAtFirst(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  cheeses: {list: Cheeses., fields: {name: {text: Name.}, pieces: {integer: Pieces.}, mass: {number: Mass.}}}\n"))
+	require.NoError(t, err)
+	check, err := record.NewValidator(s)
+	require.NoError(t, err)
+	doc, err := document.Parse("card.txt", []byte("| Cheese | Pcs | Each | Weight |\n|---|---|---|---|\n| White | 28 | 2.1 | 58.8 |\n| Blue | 6 | 3.4 | 20.4 |\n| Butter | 14 | 0.25 | 3.5 |\n"))
+	require.NoError(t, err)
+	rec, err := value.Parse(`{"cheeses":[{"name":"White","pieces":28,"mass":58.8},{"name":"Blue","pieces":99,"mass":7.7},{"name":"Butter","pieces":14,"mass":3.5}]}`)
+	require.NoError(t, err)
+	sh := NewSheet(s, check, &Kept{Document: "card.txt", Record: rec, Hashes: record.Hashes{Text: doc.Hash}}, doc)
+	row := Point{Kind: OfLine, Line: 4}
+	assert.Contains(t, sh.Points(), row)
+	assert.True(t, sh.Waits(row))
+	start, end := words(t, sh, "20.4")
+	require.NoError(t, sh.Take(at("/cheeses/1/mass"), start, end))
+	assert.Equal(t, Taken, sh.Verdict(row))
+}

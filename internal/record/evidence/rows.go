@@ -181,7 +181,25 @@ func (u *unread) isReadLike(line, row int, list string) bool {
 		return false
 	}
 	have := u.mostOf(row, list)
-	return u.holdsWhole(line, list) || have > 1 && u.mostOf(line, list) >= have || u.isEmptyUnder(line, row, list)
+	return u.isHomeOf(line, list) || u.holdsWhole(line, list) || have > 1 && u.mostOf(line, list) >= have || u.isEmptyUnder(line, row, list)
+}
+
+// isHomeOf tells whether two values or more of an item of a list stand in a line, a text among them, and no
+// more in any other: what else the row says is a matter of its single cells.
+func (u *unread) isHomeOf(line int, list string) bool {
+	of, named := map[value.Pointer]int{}, map[value.Pointer]bool{}
+	for _, p := range u.leaves[line] {
+		if item := p.Parent(); u.isOf(item, list) && u.homes[item] == line {
+			of[item]++
+			named[item] = named[item] || u.s.At(p).Kin().Type == schema.Text
+		}
+	}
+	for item, n := range of {
+		if _, known := u.homes[item]; known && n > 1 && named[item] {
+			return true
+		}
+	}
+	return false
 }
 
 // isOf tells whether a place is an item of a list that is called so.

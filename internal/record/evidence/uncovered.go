@@ -153,6 +153,9 @@ func (u *unread) prepare() {
 				u.claims[n] = append(u.claims[n], between(place.Start, place.End))
 				u.leaves[n] = append(u.leaves[n], p)
 			}
+		} else if place.Column > 0 { // its own cell is asked about already
+			u.claims[place.Column-1] = append(u.claims[place.Column-1], place.Says)
+			u.leaves[place.Column-1] = append(u.leaves[place.Column-1], p)
 		}
 	}
 	full := map[*schema.Field]bool{} // lists that have items
