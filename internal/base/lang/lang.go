@@ -134,6 +134,7 @@ const (
 	Concluded    Kind = "concluded"     // in a field's name: that no document prints its values
 	MinorWord    Kind = "minor-word"    // says that sums are in hundredths of their currency
 	CountryWord  Kind = "country-word"  // names a field for a country
+	CommaGroups  Kind = "comma-groups"  // languages, by their codes, in which a comma before three figures parts thousands
 	Commas       Kind = "commas"        // languages, by their codes, that write a comma before decimals wherever they are spoken
 	Instead      Kind = "instead"       // stands before what was so and is no more: instead of
 	Payable      Kind = "payable"       // in a label: that what stands behind is still to be paid, whatever else it says: net à payer

@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -87,6 +88,25 @@ func saysNegative(f *schema.Field) bool {
 	return strings.Contains(about, "negativ") || strings.Contains(about, "minus") || strings.Contains(about, "below")
 }
 
+// negativeFor is what the description of a field says of the word by which a document says that its figure is below
+// nought: negative if a refund, negativ bei Guthaben.
+var negativeFor = lazy.New(`(?i)\b(?:negativ\pL{0,2}|minus|below (?:zero|nought))\s+(?:\pL{1,5}\s+){0,3}?(\pL{4,})\s*(?:[.,;)]|$)`)
+
+// withSigns gives a field with the word for its sign that its description has, where it declares none and the
+// document says the word.
+func (w *weigher) withSigns(f *schema.Field) *schema.Field {
+	if len(f.Minus)+len(f.Plus) > 0 || !saysNegative(f) {
+		return f
+	}
+	m := negativeFor.FindStringSubmatch(f.About)
+	if m == nil || len(w.ix.ByWord[strings.ToLower(m[1])]) == 0 {
+		return f
+	}
+	signed := *f
+	signed.Minus = []string{m[1]}
+	return &signed
+}
+
 // deducted gives the places of a sum that is printed with a sign, since it is taken off,
 // behind a word that says so, Deposit rec'd -£50.00, or, of a field whose name says so, behind another
 // word of its name: Loyalty 0.93-.
@@ -112,6 +132,7 @@ func (w *weigher) deducted(f *schema.Field, key string) []span {
 func (w *weigher) figures(f *schema.Field, text, measure string) []span {
 	key := value.CanonicalNumber(text)
 	other := strings.TrimPrefix(key, "-")
+	f = w.withSigns(f)
 	spans, open := w.ix.Numbers(f, key)
 	if len(f.Minus)+len(f.Plus) == 0 && key[0] != '-' && !saysNegative(f) && (f.Type == schema.Money || f.Type == schema.Number && len(spans) == 0) {
 		spans = append(slices.Clip(spans), w.deducted(f, key)...) // 120 guests, loyalty -120.00

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
@@ -199,8 +200,29 @@ func (w *weigher) namedBy(f *schema.Field, words []string) int {
 	for _, name := range w.labels(f) {
 		best = max(best, wordsNamed(words, name))
 	}
+	if best == 0 && len(words) <= 2*mostBesides && slices.ContainsFunc(w.labels(f), func(name []string) bool { return namedLoosely(words, name) }) {
+		return inPart
+	}
 	return best
 }
+
+// namedLoosely tells whether all words of a name stand among some words, in any order and with other endings:
+// may_swim, "My child may take part in swimming".
+func namedLoosely(words, name []string) bool {
+	long := 0
+	for _, word := range name {
+		if utf8.RuneCountInString(word) >= shortestStem {
+			long++
+		}
+		if !slices.Contains(words, word) && !(len(word) >= shortestStem && anyAlike(words, word, shortestStem)) {
+			return false
+		}
+	}
+	return long > 0 && len(name) > 1 && !slices.ContainsFunc(words, func(word string) bool { return lang.Not.Has(word) || lang.Nought.Has(word) || lang.No.Has(word) })
+}
+
+// shortestStem is how many letters a word has at least whose other forms are looked for.
+const shortestStem = 4
 
 func wordsNamed(words, name []string) int {
 	at := placeOf(name, words, func(a, b string) bool { return sameNoun(lang.PlainLetters(a), lang.PlainLetters(b)) })

@@ -109,7 +109,7 @@ var goesOn = lazy.New(`^[.,]\d`)
 // shortYear gives the places of a year in its last two figures, for a field that says it
 // holds a year: Jg. 97, '99.
 func (w *weigher) shortYear(f *schema.Field, text string) (found []span) {
-	if len(text) != 4 || text < "1900" || text > "2099" || !saysYear(f) {
+	if len(text) != 4 || text < "1900" || text > "2099" || !saysYear(f) || w.writesYears() {
 		return nil
 	}
 	for _, s := range w.ix.find(text[2:]) {
@@ -122,6 +122,23 @@ func (w *weigher) shortYear(f *schema.Field, text string) (found []span) {
 		}
 	}
 	return found
+}
+
+// fourFigures is a year by itself.
+var fourFigures = lazy.New(`^(?:19|20)\d\d$`)
+
+// writesYears tells whether a document has two years or more in all their figures, besides its days: then it
+// leaves none out.
+func (w *weigher) writesYears() bool {
+	years := 0
+	for i, t := range w.ix.Tokens {
+		if len(t.Word) == 4 && fourFigures.MatchString(t.Word) && !w.ix.InDate(t.Span) && !(i > 0 && lang.Month.Has(w.ix.Tokens[i-1].Word)) {
+			if years++; years == 2 {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // yearBehindWord gives the places of a year in its last two figures behind a mark or a word for it: '93,

@@ -467,7 +467,11 @@ func (w *weigher) labelsOther(f *schema.Field, s span) bool {
 // namesOf gives a field's name, also as the document spells it, and what is printed before its values.
 func (w *weigher) namesOf(f *schema.Field) []string {
 	name := f.SpokenName()
-	return append(append([]string{name}, w.ix.Spelled(name)...), f.PrintedAs...)
+	names := append([]string{name}, w.ix.Spelled(name)...)
+	if whole := schema.Spoken(f.Name); whole != name {
+		names = append(names, w.ix.Spelled(whole)...) // a_boire: à boire
+	}
+	return append(names, f.PrintedAs...)
 }
 
 // labels gives the folded words of a field's labels and name.

@@ -35,6 +35,9 @@ func (w *weigher) mentions(f *schema.Field, within span) (all []mention) {
 			all = append(all, mention{span: s, denial: denial})
 		}
 	}
+	all = slices.DeleteFunc(slices.Clone(all), func(m mention) bool { // a part of another label
+		return slices.ContainsFunc(all, func(o mention) bool { return o.Start <= m.Start && m.End <= o.End && o.span != m.span })
+	})
 	for _, m := range w.inSentences(f) {
 		if m.Start >= within.Start && m.End <= within.End && !slices.ContainsFunc(all, func(o mention) bool { return o.Start < m.End && m.Start < o.End }) {
 			all = append(all, m)
@@ -174,4 +177,38 @@ func (w *weigher) isAffirmed(last int, not bool) bool {
 		}
 	}
 	return false
+}
+
+// saidInOwnLines notes the booleans of items whose own line says otherwise by their names: false beside (twin),
+// true beside "not chipped".
+func (w *weigher) saidInOwnLines(h *homes) {
+	for i, it := range h.list {
+		if !h.own(i) || len(h.list) < 2 {
+			continue
+		}
+		line := w.ix.LineSpan(h.at[i])
+		for _, l := range it.leaves {
+			if at := w.places[l.path]; l.fixed == nil && l.f.Kin().Type == schema.Boolean && !at.Found() && at.Opposed == 0 && !l.f.Concludes {
+				if s := w.saysOpposite(l, line); s.End > 0 {
+					w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1, Says: s}
+				}
+			}
+		}
+	}
+}
+
+// saysOpposite gives where a line says the opposite of a boolean by its name, if it says nothing else of it.
+func (w *weigher) saysOpposite(l *leaf, line span) (at span) {
+	want := reading.Said
+	if l.value == "true" {
+		want = reading.Denied
+	}
+	for _, m := range w.mentions(l.f, line) {
+		behind := strings.TrimLeft(w.ix.Source[m.End:line.End], " ()[]")
+		if m.denial != want || behind != "" && strings.ContainsAny(behind[:1], ":?=") || w.ix.NotYet(m.span) || w.taken[m.span] {
+			return span{}
+		}
+		at = m.span
+	}
+	return at
 }

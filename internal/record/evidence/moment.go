@@ -236,7 +236,12 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 		}
 	}
 	open := w.open
-	w.day(f, date, gather(&days)) // notes days that can be read in two ways, too
+	w.day(f, date, gather(&days))                                                 // notes days that can be read in two ways, too
+	for _, s := range append(w.ix.OnWeekday(date), w.ix.OnRelativeDay(date)...) { // at 6:40 this morning, in a letter of that day
+		if !slices.ContainsFunc(days, func(c candidate) bool { return c.span == s }) {
+			days = append(days, candidate{span: s, kind: Restated})
+		}
+	}
 	w.clock(f, clock, gather(&times))
 	for i := range times { // 15:47:00 is no 15:47 with something behind it
 		if seconds := secondsBehind.FindString(w.ix.Source[times[i].End:min(len(w.ix.Source), times[i].End+4)]); seconds == ":00" {
@@ -254,10 +259,33 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 			found = append(found, dated{between(min(d.Start, t.Start), max(d.End, t.End)), t.span})
 		}
 	}
+	if len(found) == 0 && w.isOnlyDay(date) {
+		for _, t := range w.rightHalf(clock, times) {
+			if t.span != (span{}) && !w.saysOtherDay(t.span, date) {
+				found = append(found, dated{t.span, t.span})
+			}
+		}
+	}
 	if len(found) > 0 || len(times) == 0 {
 		w.open = open
 	}
 	return found
+}
+
+// isOnlyDay tells whether a document names one day, however often: its times are of that day.
+func (w *weigher) isOnlyDay(day string) bool {
+	all := w.ix.AllDays()
+	return len(all) > 0 && len(all) <= maxPlaced && !slices.ContainsFunc(all, func(s span) bool {
+		days := slices.DeleteFunc(slices.Clone(w.ix.DaysIn(s)), func(d string) bool { return len(d) < len(time.DateOnly) })
+		return !slices.Equal(slices.Compact(days), []string{day})
+	})
+}
+
+// saysOtherDay tells whether the line of a time has a word for another day: yesterday, on Thursday.
+func (w *weigher) saysOtherDay(t span, day string) bool {
+	return slices.ContainsFunc(w.ix.RelativeDays(), func(d reading.RelativeDay) bool {
+		return d.Day != day && w.ix.LineOf(d.Start) == w.ix.LineOf(t.Start)
+	})
 }
 
 // nights gives the places of a date with a time; also those of midnight as the end of the
@@ -312,6 +340,9 @@ func (w *weigher) nearest(t span, days []candidate) (best span, apart int) {
 		}
 		if at := max(d.Start-t.End, t.Start-d.End); at >= 0 {
 			return at
+		}
+		if t.Start < d.Start && d.End == t.End { // twenty to seven this morning
+			return 0
 		}
 		return mostApart + 1
 	}

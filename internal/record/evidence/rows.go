@@ -69,7 +69,14 @@ func headsFigures(row, read []string) bool {
 			with++
 		}
 	}
-	return (with > 1 || with*2 >= len(read)) && !slices.ContainsFunc(row, hasFigure)
+	return (with > 1 || with*2 >= len(read)) && !slices.ContainsFunc(row, func(cell string) bool { return hasFigure(cell) && !isFormula(cell) })
+}
+
+// isFormula tells one word that begins with letters and ends in a figure, as heads of columns do: SpO2, PM10.
+func isFormula(cell string) bool {
+	cell = strings.TrimSpace(cell)
+	letters := strings.TrimRight(cell, "0123456789")
+	return letters != "" && len(cell)-len(letters) <= 2 && !strings.ContainsFunc(letters, func(r rune) bool { return !unicode.IsLetter(r) }) && strings.ContainsFunc(letters, unicode.IsLower)
 }
 
 // goesOn tells whether a row of as many cells follows a line, which may be its head.

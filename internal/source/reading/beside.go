@@ -383,7 +383,7 @@ func (tx *Text) SaysOther(f *schema.Field, s Span, measure string) bool {
 	m := tx.MeasureOf(s)
 	if f.Type == schema.Money {
 		if m.Code == "" {
-			return m.Minor || m.Unit != "" && !m.Each || f.Currency != "" && measure != f.Currency
+			return m.Minor || m.Unit != "" && !m.Each && !tx.standsApart(s, m) || f.Currency != "" && measure != f.Currency
 		}
 		if m.Perhaps { // dollars are several countries'
 			return m.Code != familyOf(measure) && m.Code != strings.ToUpper(measure) || tx.siblingSaid(strings.ToUpper(measure))

@@ -23,8 +23,14 @@ func (tx *Text) findNumbers() {
 	decimal := tx.convention(slices.DeleteFunc(slices.Clone(all), func(l literal) bool { // 13.30 Uhr has no decimals
 		return len(l.text) < 6 && strings.IndexByte(l.text, '.') > 0 && tx.beside(l.Span).Unit == "o'clock"
 	}))
-	if decimal == 0 && slices.ContainsFunc(all, func(l literal) bool { return len(Figures(l.text)) > 1 }) && lang.Commas.Has(lang.Guess(tx.Source).Code) {
-		decimal = ','
+	grouped := byte(0) // of figures with a comma: the sign before decimals, where only the language tells
+	if decimal == 0 && slices.ContainsFunc(all, func(l literal) bool { return len(Figures(l.text)) > 1 }) {
+		switch code := lang.Guess(tx.Source).Code; {
+		case lang.Commas.Has(code):
+			decimal = ','
+		case lang.CommaGroups.Has(code):
+			grouped = '.'
+		}
 	}
 	phones, spoken := tx.phones(), 0
 	for _, l := range all {
@@ -55,6 +61,9 @@ func (tx *Text) findNumbers() {
 			continue
 		}
 		readings := readingsBy(l.text, both, decimal)
+		if grouped != 0 && strings.Contains(l.text, ",") { // 184,320 km in English; 1.250 may be a foreigner's
+			readings = readingsBy(l.text, both, grouped)
+		}
 		if !strings.HasPrefix(l.text, "-") && tx.mayBeNegative(l.Span) {
 			for _, key := range readings {
 				tx.add(canonical("-"+key), figure{Span: l.Span})

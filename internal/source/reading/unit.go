@@ -168,3 +168,9 @@ func Kindred(name string) []string {
 	slices.Sort(all)
 	return all
 }
+
+// standsApart tells whether a word for a unit stands in a cell of its own behind a figure: 1.893,12    m².
+func (tx *Text) standsApart(s Span, m Measure) bool {
+	word := m.Where.End - len(m.Word)
+	return m.Where.Start == s.Start && word > s.End && (strings.ContainsAny(tx.Source[s.End:word], "\t|") || strings.Contains(tx.Source[s.End:word], "  "))
+}

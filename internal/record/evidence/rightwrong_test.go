@@ -1,0 +1,54 @@
+package evidence
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"filler/internal/base/value"
+	"filler/internal/record"
+	"filler/internal/schema"
+)
+
+// Of each document a right record has nothing against it, and a wrong one has.
+func TestRightAndWrong(t *testing.T) {
+	for _, c := range []struct{ what, fields, text, right, wrong string }{
+		{"a time of the only day", "at: {datetime: When., zone: none}", "Date: 11 March 2031\n\nAt 06:40 door 3 would not close.", `{"at":"2031-03-11T06:40:00"}`, `{"at":"2031-03-12T06:40:00"}`},
+		{"a time of the only day", "at: {datetime: When., zone: none}", "Date: 11 March 2031\n\nAt 06:40 door 3 would not close.", `{"at":"2031-03-11T06:40:00"}`, `{"at":"2031-03-11T16:40:00"}`},
+		{"this morning", "at: {datetime: When., zone: none}", "11 March 2031, depot of 3 May 2029\n\nAt twenty to seven this morning door 3 stuck.", `{"at":"2031-03-11T06:40:00"}`, `{"at":"2031-03-10T06:40:00"}`},
+		{"another day's time", "at: {datetime: When., zone: none}", "11 March 2031\n\nYesterday at 6.40 am door 3 stuck.", `{"at":"2031-03-10T06:40:00"}`, `{"at":"2031-03-11T06:40:00"}`},
+		{"thousands in English", "km: {quantity: Odometer., unit: km}", "The tram on line 4 had 184,320 km on the clock this morning, and it will go on.", `{"km":{"amount":184320,"unit":"km"}}`, `{"km":{"amount":184.32,"unit":"km"}}`},
+		{"a unit in its own column", "cost: {money: Cost., currency: EUR}\n  share: {money: Share., currency: EUR}", "Kosten      Gesamt €    Schlüssel   Anteil €\nReinigung   2.040,00    m²            272,53", `{"cost":{"amount":2040.00,"currency":"EUR"},"share":{"amount":272.53,"currency":"EUR"}}`, `{"cost":{"amount":2140.00,"currency":"EUR"},"share":{"amount":272.53,"currency":"EUR"}}`},
+		{"a sign that the description names", "balance: {money: \"Nachzahlung, negativ bei Guthaben.\", currency: EUR}", "Summe 1.000,68\nGuthaben   79,32", `{"balance":{"amount":-79.32,"currency":"EUR"}}`, `{"balance":{"amount":79.32,"currency":"EUR"}}`},
+		{"nobody", "hurt: {integer: How many were hurt.}", "We lost 6 minutes. Nobody hurt.", `{"hurt":0}`, `{"hurt":2}`},
+		{"a count is no year", "vintage: {integer: Year of the vintage.}\n  other: {integer: Another year.}", "Perdrix 2024, Mas Blanc 2029\n30 bouteilles en tout", `{"vintage":2024,"other":2029}`, `{"vintage":2030,"other":2029}`},
+		{"a box behind other words for the name", "may_swim: {boolean: Whether the pupil may swim.}", "My child may take part in swimming      [X] Yes  [ ] No", `{"may_swim":true}`, `{"may_swim":false}`},
+		{"a mark in the line of an item", "lots: {list: Lots., fields: {wine: {text: Wine.}, n: {integer: Number.}, a_boire: {boolean: À boire.}}}", " - Clos Perdrix, 6 bouteilles (à boire)\n - Mas Blanc, 12 bouteilles", `{"lots":[{"wine":"Clos Perdrix","n":6,"a_boire":true},{"wine":"Mas Blanc","n":12,"a_boire":false}]}`, `{"lots":[{"wine":"Clos Perdrix","n":6,"a_boire":false},{"wine":"Mas Blanc","n":12,"a_boire":false}]}`},
+		{"a denied mark in the line of an item", "cats: {list: Cats., fields: {name: {text: Name.}, age: {integer: Age.}, chipped: {boolean: Chipped.}}}", "1. Moss, 3 years, not chipped\n2. Fern, 7 years, chipped", `{"cats":[{"name":"Moss","age":3,"chipped":false},{"name":"Fern","age":7,"chipped":true}]}`, `{"cats":[{"name":"Moss","age":3,"chipped":true},{"name":"Fern","age":7,"chipped":true}]}`},
+		{"heads with figures in them", "rows: {list: Rows., fields: {at: {time: Time.}, pulse: {integer: Pulse.}, oxygen: {integer: Oxygen.}}}", "time    HR    SpO2\n09:00   92    98\n09:15   88    97\n09:30   104   95", `{"rows":[{"at":"09:00","pulse":92,"oxygen":98},{"at":"09:15","pulse":88,"oxygen":97},{"at":"09:30","pulse":104,"oxygen":95}]}`, `{"rows":[{"at":"09:00","pulse":92,"oxygen":98},{"at":"09:30","pulse":104,"oxygen":95}]}`},
+	} {
+		s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  "+c.fields+"\n"))
+		require.NoError(t, err, c.what)
+		against := func(text string) (told []string) {
+			rec, err := value.Parse(text)
+			require.NoError(t, err, c.what)
+			ix := NewIndex(c.text)
+			places := Of(s, &rec, ix)
+			rec.Walk(func(p value.Pointer, v *value.Value) bool {
+				if at, ok := places[p]; ok {
+					if what := ix.Doubt(s.At(p), v, at, false); what != nil {
+						told = append(told, string(p)+" "+record.Problem{Path: p, What: what}.What.Text())
+					}
+				}
+				return true
+			})
+			for _, l := range Unread(s, &rec, ix, places) {
+				told = append(told, l.Field+": "+l.Text)
+			}
+			return told
+		}
+		assert.Empty(t, against(c.right), "%s: %s", c.what, c.right)
+		assert.NotEmpty(t, against(c.wrong), "%s: %s", c.what, c.wrong)
+	}
+}
