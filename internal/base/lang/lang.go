@@ -96,6 +96,7 @@ const (
 	PriceLead    Kind = "price-lead"    // stands before a sum that something is to be had for: für 120
 	PageCount    Kind = "page-count"    // of what counts pages and says no more: page 3 of 12
 	NoMinus      Kind = "no-minus"      // makes "at least" or "more or less" of a word for minus behind it: al menos
+	Off          Kind = "off"           // says right behind a name that it is not so
 	Affirmed     Kind = "affirmed"      // says of what is named before it that it is there
 	Missing      Kind = "missing"       // says so of what is named before it
 	HalfKilo     Kind = "half-kilo"     // a pound that is 500 g

@@ -200,6 +200,9 @@ func (w *weigher) namedBy(f *schema.Field, words []string) int {
 	for _, name := range w.labels(f) {
 		best = max(best, wordsNamed(words, name))
 	}
+	if best == 0 && len(words) == 1 && w.shortens(f, words[0]) {
+		return whole
+	}
 	if best == 0 && len(words) <= 2*mostBesides && slices.ContainsFunc(w.labels(f), func(name []string) bool { return namedLoosely(words, name) }) {
 		return inPart
 	}

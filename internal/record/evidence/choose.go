@@ -4,6 +4,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -221,9 +222,28 @@ func (w *weigher) isCalled(f *schema.Field, head string) bool {
 		return false
 	}
 	words := reading.Tokenize(head)
+	if shortened.MatchString(head) && w.shortens(f, folded(head)) {
+		return true
+	}
 	return slices.ContainsFunc(w.labels(f), func(name []string) bool {
 		return slices.EqualFunc(words, name, func(t reading.Token, word string) bool { return t.Word == word })
 	})
+}
+
+// shortened is a head of one word that is cut off: Med., Qty.
+var shortened = lazy.New(`^\pL{3,}\.$`)
+
+// shortens tells whether a word is the begin of a field's name, and of that of no other field of its group.
+func (w *weigher) shortens(f *schema.Field, word string) bool {
+	if w.all == nil || utf8.RuneCountInString(word) < shortestName {
+		return false
+	}
+	begins := func(f *schema.Field) bool {
+		return slices.ContainsFunc(w.labels(f), func(name []string) bool {
+			return len(name) == 1 && strings.HasPrefix(name[0], word) && name[0] != word
+		})
+	}
+	return begins(f) && !slices.ContainsFunc(w.all.Leaves(), func(other *schema.Field) bool { return other != f && groupOf(other) == groupOf(f) && begins(other) })
 }
 
 // outside is what a place outside of an item's region costs.

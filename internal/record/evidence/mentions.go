@@ -32,6 +32,9 @@ func (w *weigher) mentions(f *schema.Field, within span) (all []mention) {
 			if last := w.ix.TokenAt(s.Start) + len(words) - 1; denial == reading.Unsure && w.isAffirmed(last, true) {
 				denial = reading.Denied
 			}
+			if next := w.ix.TokenAt(s.End); denial == reading.Said && next < len(w.ix.Tokens) && lang.Off.Has(w.ix.Tokens[next].Word) && strings.Trim(w.ix.Source[s.End:w.ix.Tokens[next].Start], " :=") == "" {
+				denial = reading.Denied // fog signal off
+			}
 			all = append(all, mention{span: s, denial: denial})
 		}
 	}
@@ -183,8 +186,8 @@ func (w *weigher) isAffirmed(last int, not bool) bool {
 // true beside "not chipped".
 func (w *weigher) saidInOwnLines(h *homes) {
 	for i, it := range h.list {
-		if !h.own(i) || len(h.list) < 2 {
-			continue
+		if !h.own(i) || len(h.list) < 2 || !w.begins(it, h.at[i]) {
+			continue // in prose a line speaks of others as well
 		}
 		line := w.ix.LineSpan(h.at[i])
 		for _, l := range it.leaves {

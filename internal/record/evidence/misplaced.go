@@ -25,6 +25,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 			w.underOtherHeads(kid)
 		}
 		w.oddColumns(h)
+		w.onMarks(h)
 		w.saidInOwnLines(h)
 		w.readTwice(h)
 		w.saidTwice(list)

@@ -3,6 +3,7 @@ package evidence
 import (
 	"strings"
 
+	"filler/internal/base/lazy"
 	"filler/internal/schema"
 )
 
@@ -114,3 +115,46 @@ func (w *weigher) cellAt(line, column int) span {
 
 // isRow tells a row of a table whose cells stand between bars.
 func isRow(line string) bool { return strings.HasPrefix(strings.TrimLeft(line, " "), "|") }
+
+// listMark is the number of an entry at the begin of its line: 2) or 2.
+var listMark = lazy.New(`^[ \t]*\(?\d{1,3}[.)][ \t]`)
+
+// onMarks takes their places from the whole numbers that stand as the number of their entry, where those of
+// most other items do not, and the line has another figure that nobody took: the 2 of "2) Carlina (7 plants)".
+func (w *weigher) onMarks(h *homes) {
+	on, off := map[*schema.Field][]*leaf{}, map[*schema.Field]int{}
+	for _, it := range h.list {
+		for _, l := range it.leaves {
+			at := w.places[l.path]
+			if l.f.Kin().Type != schema.Integer || !at.Found() || at.Basis || l.fixed != nil {
+				continue
+			}
+			row, start, _ := w.ix.rowAt(at.Line - 1)
+			if mark := listMark.FindStringIndex(row); mark != nil && at.End < start+mark[1] {
+				on[l.f] = append(on[l.f], l)
+			} else {
+				off[l.f]++
+			}
+		}
+	}
+	for f, all := range on {
+		if off[f] < len(all) {
+			continue
+		}
+		for _, l := range all {
+			at := w.places[l.path]
+			line := w.ix.LineSpan(at.Line - 1)
+			if c := candidateAt(l.cands, between(at.End, line.End)); c != nil { // 1. For 2, against 1
+				at.Start, at.End, at.Kind = c.Start, c.End, c.kind
+				w.places[l.path] = at
+				continue
+			}
+			_, figures := w.ix.NumbersIn(line)
+			for _, s := range figures {
+				if s.Start > at.End && !w.taken[s] && strings.Trim(w.ix.Source[s.Start:s.End], "0123456789") == "" {
+					w.places[l.path] = Place{Kind: l.lacking}
+				}
+			}
+		}
+	}
+}
