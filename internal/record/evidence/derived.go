@@ -130,6 +130,14 @@ var fourFigures = lazy.New(`^(?:19|20)\d\d$`)
 // writesYears tells whether a document has two years or more in all their figures, besides its days: then it
 // leaves none out.
 func (w *weigher) writesYears() bool {
+	if w.years == nil {
+		found := w.hasYears()
+		w.years = &found
+	}
+	return *w.years
+}
+
+func (w *weigher) hasYears() bool {
 	years := 0
 	for i, t := range w.ix.Tokens {
 		if len(t.Word) == 4 && fourFigures.MatchString(t.Word) && !w.ix.InDate(t.Span) && !(i > 0 && lang.Month.Has(w.ix.Tokens[i-1].Word)) {

@@ -265,6 +265,7 @@ type weigher struct {
 	chosen    []*leaf // that have a place
 	fixed     Places
 	sentences map[*schema.Field][]mention // that have the words of a boolean's name
+	years     *bool                       // whether it has years in all their figures, once asked for
 	saying    map[saying]map[int]bool     // the lines that have the words for a value of a boolean or a choice
 	all       *schema.Schema              // whose record it is; nil where other fields do not matter
 	others    map[string]*schema.Field    // fields by their labels

@@ -429,6 +429,7 @@ func (w *weigher) readTwice(h *homes) {
 // that the record has not.
 func (w *weigher) saidTwice(list []*item) {
 	first, times := map[string]value.Pointer{}, map[string]int{}
+	tells := func(l *leaf) bool { return l.f.Kin().Type == schema.Text && letters(l.value) >= telling }
 	for _, it := range list {
 		if len(it.leaves) == 0 || len(it.lists) > 0 {
 			continue
@@ -440,11 +441,7 @@ func (w *weigher) saidTwice(list []*item) {
 				return
 			}
 			all += l.f.Path + "\t" + l.value + "\n"
-			at := w.places[l.path]
-			if text != nil || !at.Found() {
-				continue
-			}
-			if l.f.Kin().Type == schema.Text && letters(l.value) >= telling || strings.HasSuffix(l.f.Path, "[]") && w.leavesNext(at) {
+			if text == nil && w.places[l.path].Found() && (tells(l) || strings.HasSuffix(l.f.Path, "[]")) {
 				text = l
 			}
 		}
@@ -457,7 +454,7 @@ func (w *weigher) saidTwice(list []*item) {
 			if len(it.leaves) > 1 {
 				first[all] = text.path.Parent()
 			}
-		} else if times[all] > at.Rivals+1 {
+		} else if times[all] > at.Rivals+1 && (tells(text) || w.leavesNext(at)) {
 			at.Again = first[all]
 			w.places[text.path] = at
 		}

@@ -281,9 +281,13 @@ func (w *weigher) isOnlyDay(day string) bool {
 	})
 }
 
+// mostRelative is how many words for days by another one a document has at most of which each time's line is asked.
+const mostRelative = 500
+
 // saysOtherDay tells whether the line of a time has a word for another day: yesterday, on Thursday.
 func (w *weigher) saysOtherDay(t span, day string) bool {
-	return slices.ContainsFunc(w.ix.RelativeDays(), func(d reading.RelativeDay) bool {
+	all := w.ix.RelativeDays()
+	return len(all) > mostRelative || slices.ContainsFunc(all, func(d reading.RelativeDay) bool {
 		return d.Day != day && w.ix.LineOf(d.Start) == w.ix.LineOf(t.Start)
 	})
 }
