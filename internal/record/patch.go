@@ -250,12 +250,15 @@ func (b *Bounds) mayTouch(record *value.Value, o operation) string {
 
 // allFaulty tells whether each value of a list of plain values has a problem, so that it may be replaced whole.
 func (b *Bounds) allFaulty(record *value.Value, p value.Pointer) bool {
-	var faulty []value.Pointer
-	for _, problem := range b.Problems {
-		faulty = append(faulty, problem.Path)
-	}
 	f := b.Schema.At(p)
-	return f != nil && f.Type == schema.List && f.Item.IsLeaf() && p.EachItem(record, faulty)
+	if f == nil || f.Type != schema.List || !f.Item.IsLeaf() {
+		return false
+	}
+	faulty := map[value.Pointer]bool{}
+	for _, problem := range b.Problems {
+		faulty[problem.Path] = true
+	}
+	return p.EachItem(record, faulty)
 }
 
 // takesOut tells whether an operation takes out an item that is invented, or there twice.

@@ -40,11 +40,22 @@ func Patch(s *schema.Schema, record *value.Value, faulty []value.Pointer, r Resu
 
 // wholeLists gives the faulty places, and for all items of a plain list that list.
 func wholeLists(s *schema.Schema, record *value.Value, faulty []value.Pointer) (all []value.Pointer) {
+	is := map[value.Pointer]bool{}
 	for _, p := range faulty {
-		if f := s.At(p); p != "" && f != nil && f.IsLeaf() && p.Parent().EachItem(record, faulty) {
-			p = p.Parent()
+		is[p] = true
+	}
+	whole, kept := map[value.Pointer]bool{}, map[value.Pointer]bool{}
+	for _, p := range faulty {
+		list := p.Parent()
+		if _, known := whole[list]; !known {
+			f := s.At(list)
+			whole[list] = p != "" && f != nil && f.Type == schema.List && f.Item.IsLeaf() && list.EachItem(record, is)
 		}
-		if !slices.Contains(all, p) {
+		if whole[list] {
+			p = list
+		}
+		if !kept[p] {
+			kept[p] = true
 			all = append(all, p)
 		}
 	}

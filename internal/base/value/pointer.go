@@ -1,7 +1,6 @@
 package value
 
 import (
-	"slices"
 	"strconv"
 	"strings"
 )
@@ -173,14 +172,14 @@ func (v *Value) walk(p Pointer, visit func(Pointer, *Value) bool) {
 	}
 }
 
-// EachItem tells whether p names a list of v with items, and each of them is one of the paths.
-func (p Pointer) EachItem(v *Value, paths []Pointer) bool {
+// EachItem tells whether p names a list of v with items, and the paths hold each of them.
+func (p Pointer) EachItem(v *Value, paths map[Pointer]bool) bool {
 	list := v.At(p)
 	if list == nil || list.Kind != Array || len(list.Kids) == 0 {
 		return false
 	}
 	for i := range list.Kids {
-		if !slices.Contains(paths, p.Index(i)) {
+		if !paths[p.Index(i)] {
 			return false
 		}
 	}
