@@ -388,10 +388,8 @@ func (b *Bounds) worse(before, after *value.Value, m moves, out []value.Pointer)
 	}
 	problems, were := b.Check(after), m.problems(b.Problems)
 	if !within(problems, were) || len(problems) >= len(b.Problems) {
-		for _, p := range problems {
-			if !within([]Problem{p}, were) {
-				return fmt.Sprintf("it brings a new problem (%s)", p)
-			}
+		if more := Beyond(problems, were); len(more) > 0 {
+			return fmt.Sprintf("it brings a new problem (%s)", more[0])
 		}
 		return "it fixes nothing"
 	}

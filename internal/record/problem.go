@@ -125,26 +125,32 @@ func Subset(a, b []Problem) bool { return len(a) < len(b) && within(a, b) }
 
 // Beyond gives the problems of a that b has not, told apart by path and code.
 func Beyond(a, b []Problem) (more []Problem) {
+	known := map[problemID]bool{}
+	for _, p := range b {
+		known[problemID{p.Path, p.Code()}] = true
+	}
 	for _, p := range a {
-		if !within([]Problem{p}, b) {
+		if !known[problemID{p.Path, p.Code()}] {
 			more = append(more, p)
 		}
 	}
 	return more
 }
 
+// problemID is what tells problems apart.
+type problemID struct {
+	path value.Pointer
+	code Code
+}
+
 // within reports whether all problems of a are among those of b.
 func within(a, b []Problem) bool {
-	type id struct {
-		path value.Pointer
-		code Code
-	}
-	count := map[id]int{}
+	count := map[problemID]int{}
 	for _, p := range b {
-		count[id{p.Path, p.Code()}]++
+		count[problemID{p.Path, p.Code()}]++
 	}
 	for _, p := range a {
-		if count[id{p.Path, p.Code()}]--; count[id{p.Path, p.Code()}] < 0 {
+		if count[problemID{p.Path, p.Code()}]--; count[problemID{p.Path, p.Code()}] < 0 {
 			return false
 		}
 	}
