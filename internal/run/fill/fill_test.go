@@ -138,6 +138,17 @@ func TestStatuses(t *testing.T) {
 	}
 }
 
+// A model that answers a repair with the value that is there, in another form, insists on it: it is not
+// asked for another patch.
+func TestInsistsInAnotherForm(t *testing.T) {
+	again := `{"corrections":[{"at":"/on","value":"9.5.2031"}]}`
+	line, trace := fixture(t, `{"name":"Heron Plank","grade":2,"on":"2031-05-09"}`, again, again, "2031-05-09")
+	assert.Equal(t, record.Flagged, line.Status)
+	assert.Equal(t, `"2031-05-09"`, line.Record.Get("on").Named("").String())
+	assert.Contains(t, trace, `"request":"repair 1"`)
+	assert.NotContains(t, trace, `"request":"repair 2"`)
+}
+
 func TestBasisIsKept(t *testing.T) {
 	line, _ := fixture(t, good)
 	assert.Equal(t, `{"kind":"inferred","start":41,"end":58,"line":4,"basis":true}`, line.Evidence.Get("/open").Named("").String())

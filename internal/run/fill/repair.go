@@ -15,6 +15,7 @@ import (
 	"filler/internal/base/value"
 	"filler/internal/record"
 	"filler/internal/record/evidence"
+	"filler/internal/record/normalize"
 	"filler/internal/record/trace"
 	"filler/internal/schema"
 	"filler/internal/source/layout"
@@ -249,7 +250,8 @@ func (w *filling) quoted(ops *value.Value, refuse func([]trace.Operation, string
 }
 
 // insistent notes the problems for which the model changes nothing: it leaves them
-// out, or answers with the value that is there. They are not asked about again.
+// out, or answers with the value that is there, in whatever form. They are not asked
+// about again.
 func (w *filling) insistent(who patient, ops *value.Value) {
 	for _, p := range who.problems {
 		corrected := false
@@ -260,12 +262,25 @@ func (w *filling) insistent(who patient, ops *value.Value) {
 				touches = touches || at.Within(field) || field.Within(at)
 			}
 			v, was := ops.Kids[i].Get("value"), w.record.At(at)
-			corrected = corrected || touches && (v == nil || was == nil || !value.Equal(v, was))
+			corrected = corrected || touches && (v == nil || was == nil || !w.isSame(at, v, was))
 		}
 		if !corrected {
 			w.insists[p.Path] = true
 		}
 	}
+}
+
+// isSame tells whether a value that came for a place is the one that is there: 3 April 2031 for 2031-04-03.
+func (w *filling) isSame(at value.Pointer, v, was *value.Value) bool {
+	if value.Equal(v, was) {
+		return true
+	}
+	f, said := w.Schema.At(at), v.Clone()
+	if f == nil {
+		return false
+	}
+	normalize.Field(f, at, &said)
+	return value.Equal(&said, was)
 }
 
 // wasRefused notes that a correction was refused, and tells whether one was for
