@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"slices"
+	"sort"
 	"strings"
 	"unicode/utf8"
 
@@ -20,33 +21,54 @@ type mention struct {
 	loose  bool // the words stand in another order, or with others between
 }
 
+// mostMentions is how often a document speaks of a boolean at most: of a word that stands more often nothing
+// is concluded.
+const mostMentions = 2000
+
 // mentions gives the places in a stretch of the document, in its order: those of each of the field's
-// labels, then those in sentences.
+// labels, and those in sentences beside them.
 func (w *weigher) mentions(f *schema.Field, within span) (all []mention) {
 	for _, words := range w.labels(f) {
 		if utf8.RuneCountInString(strings.Join(words, "")) < shortestName {
 			continue
 		}
-		for _, s := range w.ix.wordsIn(words, within) {
-			denial := w.ix.Denial(s)
-			if last := w.ix.TokenAt(s.Start) + len(words) - 1; denial == reading.Unsure && w.isAffirmed(last, true) {
-				denial = reading.Denied
-			}
-			if next := w.ix.TokenAt(s.End); denial == reading.Said && next < len(w.ix.Tokens) && lang.Off.Has(w.ix.Tokens[next].Word) && strings.Trim(w.ix.Source[s.End:w.ix.Tokens[next].Start], " :=") == "" {
-				denial = reading.Denied // fog signal off
-			}
-			all = append(all, mention{span: s, denial: denial})
+		at := w.ix.wordsIn(words, within)
+		if len(all)+len(at) > mostMentions {
+			return nil
+		}
+		for _, s := range at {
+			all = append(all, mention{span: s, denial: w.denialOf(s, len(words))})
 		}
 	}
-	all = slices.DeleteFunc(slices.Clone(all), func(m mention) bool { // a part of another label
-		return slices.ContainsFunc(all, func(o mention) bool { return o.Start <= m.Start && m.End <= o.End && o.span != m.span })
-	})
 	for _, m := range w.inSentences(f) {
-		if m.Start >= within.Start && m.End <= within.End && !slices.ContainsFunc(all, func(o mention) bool { return o.Start < m.End && m.Start < o.End }) {
+		if m.Start >= within.Start && m.End <= within.End {
 			all = append(all, m)
 		}
 	}
-	return all
+	sort.SliceStable(all, func(i, j int) bool {
+		a, b := all[i], all[j]
+		return a.Start < b.Start || a.Start == b.Start && !a.loose && (b.loose || a.End > b.End)
+	})
+	end := 0
+	return slices.DeleteFunc(all, func(m mention) bool { // a part of another label, or a sentence around one
+		part := m.Start < end && (m.loose || m.End <= end)
+		end = max(end, m.End)
+		return part
+	})
+}
+
+// denialOf tells whether a name of so many words is denied, also by the word behind it: fog signal off,
+// Montage nicht inbegriffen.
+func (w *weigher) denialOf(s span, words int) reading.Denial {
+	denial := w.ix.Denial(s)
+	last := w.ix.TokenAt(s.Start) + words - 1
+	switch next := last + 1; {
+	case denial == reading.Unsure && w.isAffirmed(last, true):
+		return reading.Denied
+	case denial == reading.Said && next < len(w.ix.Tokens) && lang.Off.Has(w.ix.Tokens[next].Word) && strings.Trim(w.ix.Source[s.End:w.ix.Tokens[next].Start], " :=") == "":
+		return reading.Denied
+	}
+	return denial
 }
 
 // mostInName is how many words of a sentence lie between the first and the last of a name, at most.
@@ -69,7 +91,7 @@ func (w *weigher) inSentences(f *schema.Field) []mention {
 			if i <= last || !anyAlike(words, w.ix.Tokens[i].Word, perhaps) {
 				continue
 			}
-			if m, to, ok := w.sentenceFrom(i, words); ok {
+			if m, to, ok := w.sentenceFrom(i, words); ok && len(found) < mostMentions {
 				found, last = append(found, m), to
 			}
 		}
