@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"fmt"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -58,6 +59,8 @@ fields:
 		assert.True(t, place(c.text, c.name, c.is).Found(), "%s: %t", c.text, c.is)
 		assert.NotZero(t, place(c.text, c.name, !c.is).Opposed, "%s: not %t", c.text, !c.is)
 	}
+	often := strings.Repeat("Deposit paid. ", mostMentions+1)
+	assert.Zero(t, place(often, "deposit_paid", false).Opposed, "a word that stands everywhere says nothing")
 	for text, name := range map[string]string{
 		"Rinds washed":                            "rind_washed", // a head, perhaps
 		"| Cheese | Rind washed |\n|--|--|":       "rind_washed",
