@@ -102,7 +102,7 @@ func listHint(holds string, scope *Field, before string) string {
 			}
 		case f.Type == List && f.Item.Type == Group:
 			q := regexp.QuoteMeta(name)
-			if m := regexp.MustCompile(`(?:\b(\w+)\( ?)?\b` + q + `(?:\[\*?\])?\.(\w+)`).FindStringSubmatch(holds); m != nil && !strings.HasPrefix(m[0], ".") {
+			if m := regexp.MustCompile(`(?:\b(\w+)\( ?)?\b` + q + `(?:\[\*?\])?\.(\w+)`).FindStringSubmatch(holds); m != nil {
 				if f.Item.Child(m[2]) == nil && counting[m[2]] {
 					return "how many items there are is `len(" + name + ")`"
 				}

@@ -29,7 +29,7 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 		return record.OtherColumn{Line: place.Column, Said: ix.unless(f, strings.TrimSpace(ix.Source[place.Says.Start:place.Says.End]))}
 	case place.Range != "":
 		return record.OtherEnd{Range: ix.unless(f, place.Range)}
-	case place.Unnamed != "" && (f.Sensitive || f.IsHidden()): // the name may be what must not be seen
+	case place.Unnamed != "" && isHidden(f): // the name may be what must not be seen
 		return record.NameNowhere{}
 	case place.Unnamed != "":
 		return record.NameNowhere{Name: place.Unnamed}
@@ -51,10 +51,13 @@ func (ix *Index) accentsLost(v *value.Value, place Place) bool {
 	return ix.Unsure != nil && v != nil && v.Kind == value.String && lang.PlainLetters(v.Text) == lang.PlainLetters(ix.Source[place.Start:place.End])
 }
 
+// isHidden tells whether the values of a field may not be shown: it is sensitive, or what it lies in.
+func isHidden(f *schema.Field) bool { return f.Sensitive || f.IsHidden() }
+
 // said gives a line that speaks against a value, unless it may not be shown; of a long one from the
 // sentence on that does, or from a little before the words.
 func (ix *Index) said(f *schema.Field, line int, at span) string {
-	if line == 0 || f.Sensitive {
+	if line == 0 || isHidden(f) {
 		return ""
 	}
 	whole := ix.LineSpan(line - 1)
@@ -71,7 +74,7 @@ func (ix *Index) said(f *schema.Field, line int, at span) string {
 
 // unless gives words of the document, unless they may not be shown.
 func (ix *Index) unless(f *schema.Field, words string) string {
-	if f.Sensitive {
+	if isHidden(f) {
 		return ""
 	}
 	return words

@@ -236,8 +236,9 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 		}
 	}
 	open := w.open
-	w.day(f, date, gather(&days))                                                 // notes days that can be read in two ways, too
-	for _, s := range append(w.ix.OnWeekday(date), w.ix.OnRelativeDay(date)...) { // at 6:40 this morning, in a letter of that day
+	w.day(f, date, gather(&days)) // notes days that can be read in two ways, too
+	// At 6:40 this morning, in a letter of that day.
+	for _, s := range append(w.ix.OnWeekday(date), w.ix.OnRelativeDay(date)...) {
 		if !slices.ContainsFunc(days, func(c candidate) bool { return c.span == s }) {
 			days = append(days, candidate{span: s, kind: Restated})
 		}

@@ -168,7 +168,7 @@ func (w *filling) stillUnread(lines, left []evidence.Line) {
 			return
 		}
 		unread := record.Unread{Line: l.Line, Field: l.Field, Said: l.Text}
-		if f := w.Schema.Find(l.Field); f != nil && f.Sensitive {
+		if f := w.Schema.Find(l.Field); f != nil && (f.Sensitive || f.IsHidden()) {
 			unread.Said = ""
 		}
 		w.others = append(w.others, record.Problem{What: unread})
