@@ -178,6 +178,14 @@ func (t *tracer) CorrectionRefused(s *trace.CorrectionRefused) error {
 	return t.line("refused", bad, "%s", s.Why)
 }
 
+func (t *tracer) RepairEnded(s *trace.RepairEnded) error {
+	of := "the record"
+	if s.Field != "" {
+		of = s.Field
+	}
+	return t.line("ended", bad, "repair of %s (%s): %d requests in a row left it as it was; %d such problems remain", of, s.Code, s.Requests, s.Left)
+}
+
 func (t *tracer) NewDocument(s *trace.NewDocument) error {
 	return t.line("new", plain, "%s: %s, %d bytes, text %.12s", s.Document, s.Format, s.Bytes, s.Text)
 }

@@ -253,6 +253,13 @@ func (s *CorrectionRefused) code(c *coder) {
 	text(c, "note", &s.Why)
 }
 
+func (s *RepairEnded) code(c *coder) {
+	text(c, "repair_ended", &s.Field)
+	text(c, "code", &s.Code)
+	c.number("requests", &s.Requests)
+	c.number("left", &s.Left)
+}
+
 func (s *NewDocument) code(c *coder) {
 	text(c, "document", &s.Document)
 	text(c, "format", &s.Format)

@@ -150,6 +150,15 @@ type CorrectionRefused struct {
 	Why        string
 }
 
+// RepairEnded says that no more corrections are asked for of problems of one kind:
+// so many requests in a row left all that they named.
+type RepairEnded struct {
+	Field    string // its path in the schema; "": the record
+	Code     record.Code
+	Requests int
+	Left     int // problems of this kind
+}
+
 // NewDocument is a document that a record is brought up to date by.
 type NewDocument struct {
 	Document, Format string

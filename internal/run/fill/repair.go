@@ -48,9 +48,10 @@ func (w *filling) repair(ctx context.Context, by *Model) error {
 // patches asks for patches until nothing is wrong or the rounds are used up.
 func (w *filling) patches(ctx context.Context, by *Model) error {
 	tired := map[value.Pointer]bool{} // of which another round makes no sense
+	vain := inVain{}
 	for round := 1; !by.prints() && round <= w.Rounds && len(w.askable()) > 0; round++ {
 		for _, who := range w.patients(by, round) {
-			if tired[who.at] {
+			if tired[who.at] || vain.all(w.Schema, who.problems) {
 				continue
 			}
 			step := fmt.Sprintf("repair %d", round)
@@ -62,6 +63,7 @@ func (w *filling) patches(ctx context.Context, by *Model) error {
 				return err
 			}
 			tired[who.at] = !more
+			w.noteEnded(vain, who.problems)
 		}
 	}
 	return nil
