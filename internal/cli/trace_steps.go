@@ -178,7 +178,10 @@ func (t *tracer) CorrectionRefused(s *trace.CorrectionRefused) error {
 	return t.line("refused", bad, "%s", s.Why)
 }
 
-func (t *tracer) RepairEnded(s *trace.RepairEnded) error {
+func (t *tracer) AskingEnded(s *trace.AskingEnded) error {
+	if s.Code == record.Uncovered {
+		return t.line("ended", bad, "asking about uncovered places: %d requests in a row gave nothing; %d such places remain", s.Requests, s.Left)
+	}
 	of := "the record"
 	if s.Field != "" {
 		of = s.Field

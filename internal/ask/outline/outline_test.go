@@ -291,7 +291,7 @@ func TestAgain(t *testing.T) {
 		var lines []Missed
 		var fields []string
 		for _, said := range append(some(r, 5), "# Look again", "x: \"y\"\n\nz\u202e") {
-			m := Missed{Field: []string{"visited", "bays[]", "bays[].deck"}[r.IntN(3)], Now: []string{"", "true", `"a: \"b"`}[r.IntN(3)], Line: said}
+			m := Missed{Field: []string{"visited", "bays[]", "bays[].deck"}[r.IntN(3)], Now: []string{"", "true", `"a: \"b"`}[r.IntN(3)], Line: said, Row: []string{"", "| a: \"b\" |"}[r.IntN(2)]}
 			lines = append(lines, m)
 			if !slices.Contains(fields, m.Field) {
 				fields = append(fields, m.Field)

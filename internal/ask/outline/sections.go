@@ -69,15 +69,16 @@ func Has(text, heading string) bool {
 	return strings.Contains("\n"+text, "\n"+heading)
 }
 
-// Missed is a line of a document that nothing came from, the field that it speaks of, and
-// the value that the field has, if any, as JSON.
-type Missed struct{ Field, Now, Line string }
+// Missed is a line of a document that nothing came from, or a cell with the row that it is of,
+// the field that it speaks of, and the value that the field has, if any, as JSON.
+type Missed struct{ Field, Now, Line, Row string }
 
 // missedLength is how much of such a line is shown, in bytes: enough to find it.
 const missedLength = 80
 
 // WriteAgain gives the section of the lines that are asked about once more, for
-// the first, second... time: FIELD: "LINE" each, or FIELD (so far VALUE): "LINE".
+// the first, second... time: FIELD: "LINE" each, FIELD (so far VALUE): "LINE", or
+// FIELD: "CELL" in "ROW".
 func WriteAgain(lines []Missed, time int) string {
 	text := LookAgain
 	if time > 1 {
@@ -89,6 +90,9 @@ func WriteAgain(lines []Missed, time int) string {
 			now = soFar + m.Now + ")"
 		}
 		text += fmt.Sprintf("\n%s%s: %q", m.Field, now, start(m.Line))
+		if m.Row != "" {
+			text += fmt.Sprintf(" in %q", start(m.Row))
+		}
 	}
 	return text + "\n"
 }

@@ -151,6 +151,9 @@ func continued(s *schema.Schema, c *Chunk) string {
 	if slices.ContainsFunc(c.Missing, func(m outline.Missed) bool { return m.Now != "" }) {
 		keep = "What is so far the value of a field stays, unless the line says another of this very field. "
 	}
+	if slices.ContainsFunc(c.Missing, func(m outline.Missed) bool { return m.Row != "" }) {
+		keep += "A value of an item comes together with what its row calls the item. "
+	}
 	switch {
 	case c.Only && c.Time > 1:
 		return "Nothing came from the lines under Look again when they were asked about before. Each is listed behind the field that it may speak of. Fill what they say of it; all that they do not say is null, or []. " + keep

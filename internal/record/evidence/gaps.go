@@ -10,7 +10,7 @@ import (
 )
 
 // Cells that were passed over: the row of an item has something where the rows of the others
-// have the value of a field that the item has not.
+// have the value of a field that the item has not, or under a head that is called like the field.
 
 // leastCells is how many cells a row has at least that is read column by column.
 const leastCells = 3
@@ -20,6 +20,7 @@ type rowItem struct {
 	at    value.Pointer
 	line  int
 	cells [][2]int // in the source
+	head  []string // what stands over its cells, by cell; nil where nothing does
 }
 
 // gaps gives such cells.
@@ -36,19 +37,20 @@ func (u *unread) gaps(taken map[int]bool) (lines []Line) {
 			continue
 		}
 		cells := cellsIn(row)
-		if items[line] > 1 || len(cells) < leastCells || taken[line] {
+		if items[line] > 1 || len(cells) < 2 || taken[line] {
 			continue
 		}
 		for k := range cells {
 			cells[k][0], cells[k][1] = cells[k][0]+start, cells[k][1]+start
 		}
-		by[item.Parent()] = append(by[item.Parent()], rowItem{item, line, cells})
+		by[item.Parent()] = append(by[item.Parent()], rowItem{at: item, line: line, cells: cells})
 	}
 	for _, list := range slices.Sorted(maps.Keys(by)) {
 		f := u.s.At(list)
-		if f == nil || f.Type != schema.List || f.Item == nil || len(by[list]) < 2 {
+		if f == nil || f.Type != schema.List || f.Item == nil {
 			continue
 		}
+		u.findHeads(by[list])
 		lines = append(lines, u.gapsIn(f.Item, "", by[list])...)
 	}
 	return lines
@@ -73,10 +75,11 @@ func (u *unread) gapsOf(f *schema.Field, below value.Pointer, rows []rowItem) (l
 	key := func(cells, k int) int { return cells*mostCells + k }
 	figures := map[int]bool{} // how many figures such cells have
 	var without []rowItem
-	with := 0
+	with, most := 0, 0
 	for _, row := range rows {
 		p := row.at + below
 		place := u.places[p]
+		most = max(most, len(row.cells))
 		if v := u.record.At(p); v == nil || v.Kind == value.Null {
 			without = append(without, row)
 			continue
@@ -91,23 +94,90 @@ func (u *unread) gapsOf(f *schema.Field, below value.Pointer, rows []rowItem) (l
 			with++
 		}
 	}
-	if with == 0 || len(without) > with {
-		return nil
+	if with == 0 || len(without) > with || most < leastCells || len(rows) < 2 {
+		return u.underHead(f, below, without)
 	}
 	for _, row := range without {
 		for k, cell := range row.cells {
-			if column[key(len(row.cells), k)]*2 <= with {
-				continue
-			}
 			said := u.w.ix.Source[cell[0]:cell[1]]
-			read := slices.ContainsFunc(u.claims[row.line], func(s span) bool { return s.Start < cell[1] && cell[0] < s.End })
-			if read || blank(strings.ToLower(strings.Trim(said, ".()[] "))) || letters(said) == 0 || saysNone(said) || !couldSay(f, said) || !figures[len(figuresOf(said))] {
-				continue
+			if column[key(len(row.cells), k)]*2 > with && figures[len(figuresOf(said))] && u.passed(f, row, cell) {
+				lines = append(lines, u.gapLine(f, row, cell, below))
 			}
-			lines = append(lines, Line{Start: cell[0], End: cell[1], Line: row.line + 1, Field: f.Path, Text: strings.Join(strings.Fields(said), " "), At: row.at + below})
 		}
 	}
 	return lines
+}
+
+// underHead gives the cells of rows without a field that stand under a head which is called like
+// it: a column that was left out as a whole.
+func (u *unread) underHead(f *schema.Field, below value.Pointer, without []rowItem) (lines []Line) {
+	for _, row := range without {
+		for k, cell := range row.cells {
+			if row.head != nil && u.w.isCalled(f, row.head[k]) && u.passed(f, row, cell) {
+				lines = append(lines, u.gapLine(f, row, cell, below))
+				break
+			}
+		}
+	}
+	return lines
+}
+
+// findHeads sorts the rows of a list by their lines, and notes what stands over the cells of each:
+// the cells of the last line above that has no figure and that nothing was read from.
+func (u *unread) findHeads(rows []rowItem) {
+	slices.SortFunc(rows, func(a, b rowItem) int { return a.line - b.line })
+	head, above := "", -1
+	for i, row := range rows {
+		for at := row.line - 1; at > above; at-- {
+			line := u.wholeLine(at)
+			if len(line) > longestLine || strings.TrimSpace(line) == "" && at < row.line-1 {
+				break
+			}
+			if cells := cellsIn(line); len(cells) > 1 && letters(line) > 0 && len(u.claims[at]) == 0 && !hasFigure(line) {
+				head = line
+				break
+			}
+		}
+		above = row.line
+		rows[i].head = u.overCells(head, row)
+	}
+}
+
+// overCells gives what a head has over each cell of a row: of the same number where bars or tabs
+// part them, or both have as many.
+func (u *unread) overCells(head string, row rowItem) []string {
+	if head == "" {
+		return nil
+	}
+	line, start, _ := u.w.ix.rowAt(row.line)
+	own := make([]string, len(row.cells))
+	const parted = "|\t"
+	if strings.ContainsAny(line, parted) {
+		all := strings.FieldsFunc("."+strings.NewReplacer("|", "|.", "\t", "\t.").Replace(head), func(r rune) bool { return strings.ContainsRune(parted, r) })
+		for k, cell := range row.cells {
+			if nth := strings.Count(line[:cell[0]-start], "|") + strings.Count(line[:cell[0]-start], "\t"); nth < len(all) {
+				own[k] = strings.TrimSpace(all[nth][1:])
+			}
+		}
+		return own
+	}
+	if cells := cellsOf(head); len(cells) == len(row.cells) {
+		return cells
+	}
+	return nil
+}
+
+// passed tells whether a cell says something that may be of a field, and no value came from it.
+func (u *unread) passed(f *schema.Field, row rowItem, cell [2]int) bool {
+	said := u.w.ix.Source[cell[0]:cell[1]]
+	read := slices.ContainsFunc(u.claims[row.line], func(s span) bool { return s.Start < cell[1] && cell[0] < s.End })
+	return !read && !blank(strings.ToLower(strings.Trim(said, ".()[] "))) && letters(said) > 0 && (!saysNone(said) || f.Kin().Type == schema.Boolean) && couldSay(f, said)
+}
+
+func (u *unread) gapLine(f *schema.Field, row rowItem, cell [2]int, below value.Pointer) Line {
+	words := func(said string) string { return strings.Join(strings.Fields(said), " ") }
+	whole, _, _ := u.w.ix.rowAt(row.line)
+	return Line{Start: cell[0], End: cell[1], Line: row.line + 1, Field: f.Path, Text: words(u.w.ix.Source[cell[0]:cell[1]]), Row: words(whole), At: row.at + below}
 }
 
 // cellOf gives the cell that a place stands in; -1 for none.

@@ -19,7 +19,8 @@ type Line struct {
 	Start, End int // of its value, or of the row
 	Line       int // from 1
 	Field      string
-	Text       string        // the label with its value, or the row
+	Text       string        // the label with its value, the row, or a cell of it
+	Row        string        // the row that a cell is of
 	List       bool          // the label is that of a list of which there is no item
 	At         value.Pointer // of the one value that is missing or contested, where that is told
 	Left       bool          // something was left over in it, which may be of the field

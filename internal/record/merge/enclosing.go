@@ -40,6 +40,25 @@ func (m *merger) enclosing(f *schema.Field, clusters []*cluster, it *item) *clus
 	return before
 }
 
+// ofRow gives the one item that values of a line belong to, where all of another stand in that
+// line and the two contradict each other in no field: who is asked about a cell of a row may
+// answer with that cell alone.
+func ofRow(f *schema.Field, rows map[int][]*cluster, it *item) *cluster {
+	if f.Item.Type != schema.Group || len(it.marks) == 0 {
+		return nil
+	}
+	line := it.marks[0].line
+	for _, k := range it.marks {
+		if k.line != line {
+			return nil
+		}
+	}
+	if of := rows[line]; len(of) == 1 && !of[0].has(it.part) && !of[0].says(f, it) {
+		return of[0]
+	}
+	return nil
+}
+
 // hasElsewhere tells whether a field of an item, and of none in it, stands elsewhere than
 // in the entry: then it is another entry, which may say the same.
 func (c *cluster) hasElsewhere(it *item) bool {

@@ -225,6 +225,7 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 	var last *cluster               // that of the item before
 	homes := map[int][]*cluster{}   // of each part's items
 	regions := map[int][]*cluster{} // by the entry of the document that they stand in
+	rows := map[int][]*cluster{}    // by the lines that their values stand in
 	reach, part := reach{}, -1
 	for _, it := range items {
 		if it.part != part {
@@ -248,6 +249,9 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 		}
 		if c == nil && p == "" && m.schema.EachEntry() && m.parts[it.part].Gaps {
 			c = m.enclosing(f, clusters, it)
+		}
+		if c == nil && m.parts[it.part].Gaps && it.key == "" {
+			c = ofRow(f, rows, it)
 		}
 		if c == nil && it.first && last != nil && m.goesOn(f, last, it) {
 			c = last
@@ -280,6 +284,9 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 			s := spot{k.f, k.line}
 			if !slices.Contains(spots[s], c) {
 				spots[s] = append(spots[s], c)
+			}
+			if !slices.Contains(rows[k.line], c) {
+				rows[k.line] = append(rows[k.line], c)
 			}
 		}
 		if it.key != "" && keys[it.key] == nil {

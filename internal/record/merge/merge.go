@@ -7,7 +7,8 @@
 //     the same fields that stand at the same places. Where the list has a key,
 //     equal keys make them one as well, and so does an entry that the document
 //     itself sets apart and in which both stand, where no field has places in
-//     both that differ. Near-equal wording never does.
+//     both that differ. Near-equal wording never does. What fills gaps may name a
+//     cell alone: it is the item that the other values of its line are of.
 //   - A place that several items of one part share, such as a date above them
 //     all, tells nothing.
 //   - What two parts show of the same lines is one vote.

@@ -102,6 +102,25 @@ func TestAnItemFromAGap(t *testing.T) {
 	assert.Equal(t, `{"gates":[{"no":"G-31","greased":true},{"no":"G-32","greased":null},{"no":"G-33","greased":true}]}`, r.Record.String())
 }
 
+// A cell that comes alone, as it was asked about, is of the item that its row is of; one that
+// contradicts it, and one in a row of several items, is not.
+func TestACellOfARow(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  gates:\n    list: Gates.\n    key: no\n    fields:\n      no: Number.\n      state: State.\n      seen: {date: Seen.}\n"))
+	require.NoError(t, err)
+	text := "G-31  dry    3 May 2031\nG-32  leaks  4 May 2031\nG-33  dry  G-34  leaks  6 May 2031\n"
+	first := `1-3=>{"gates":[{"no":"G-31","state":"dry"},{"no":"G-32","state":"leaks"},{"no":"G-33","state":"dry"},{"no":"G-34","state":"leaks"}]}`
+	for _, c := range []struct{ cell, want string }{
+		{`{"seen":"2031-05-04"}`, `[{"no":"G-31","state":"dry"},{"no":"G-32","state":"leaks","seen":"2031-05-04"},{"no":"G-33","state":"dry"},{"no":"G-34","state":"leaks"}]`},
+		{`{"no":null,"state":"rusted","seen":"2031-05-04"}`, `[{"no":"G-31","state":"dry"},{"no":"G-32","state":"leaks"},{"no":null,"state":"rusted","seen":"2031-05-04"},{"no":"G-33","state":"dry"},{"no":"G-34","state":"leaks"}]`},
+		{`{"seen":"2031-05-06"}`, `[{"no":"G-31","state":"dry"},{"no":"G-32","state":"leaks"},{"no":"G-33","state":"dry"},{"no":"G-34","state":"leaks"},{"seen":"2031-05-06"}]`},
+	} {
+		ps := parts(t, s, text, first, `1-3=>{"gates":[`+c.cell+`]}`)
+		ps[1].Gaps, ps[1].Asked = true, []layout.Span{{Start: 0, End: len(text)}}
+		r := Parts(s, ps, nil)
+		assert.Equal(t, c.want, r.Record.Get("gates").Named("").String(), c.cell)
+	}
+}
+
 // However a document is cut and whichever parts overlap, merging what was read
 // right gives what the document holds; merging it with itself changes nothing.
 func TestAnyCut(t *testing.T) {

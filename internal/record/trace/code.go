@@ -253,8 +253,8 @@ func (s *CorrectionRefused) code(c *coder) {
 	text(c, "note", &s.Why)
 }
 
-func (s *RepairEnded) code(c *coder) {
-	text(c, "repair_ended", &s.Field)
+func (s *AskingEnded) code(c *coder) {
+	text(c, "asking_ended", &s.Field)
 	text(c, "code", &s.Code)
 	c.number("requests", &s.Requests)
 	c.number("left", &s.Left)

@@ -150,9 +150,9 @@ type CorrectionRefused struct {
 	Why        string
 }
 
-// RepairEnded says that no more corrections are asked for of problems of one kind:
-// so many requests in a row left all that they named.
-type RepairEnded struct {
+// AskingEnded says that problems of one kind are not asked about any more: so many
+// requests in a row left all that they named.
+type AskingEnded struct {
 	Field    string // its path in the schema; "": the record
 	Code     record.Code
 	Requests int

@@ -51,7 +51,7 @@ type Visitor interface {
 	Checked(s *Checked) error
 	Corrected(s *Corrected) error
 	CorrectionRefused(s *CorrectionRefused) error
-	RepairEnded(s *RepairEnded) error
+	AskingEnded(s *AskingEnded) error
 	NewDocument(s *NewDocument) error
 	SameText(s *SameText) error
 	SourceChanged(s *SourceChanged) error
@@ -92,7 +92,7 @@ var kinds = map[string]func() Step{
 	"check":              func() Step { return &Checked{} },
 	"corrected":          func() Step { return &Corrected{} },
 	"correction-refused": func() Step { return &CorrectionRefused{} },
-	"repair-ended":       func() Step { return &RepairEnded{} },
+	"asking-ended":       func() Step { return &AskingEnded{} },
 	"new-document":       func() Step { return &NewDocument{} },
 	"same":               func() Step { return &SameText{} },
 	"changed":            func() Step { return &SourceChanged{} },
@@ -127,7 +127,7 @@ func (s *Uncovered) name() string         { return "uncovered" }
 func (s *Checked) name() string           { return "check" }
 func (s *Corrected) name() string         { return "corrected" }
 func (s *CorrectionRefused) name() string { return "correction-refused" }
-func (s *RepairEnded) name() string       { return "repair-ended" }
+func (s *AskingEnded) name() string       { return "asking-ended" }
 func (s *NewDocument) name() string       { return "new-document" }
 func (s *SameText) name() string          { return "same" }
 func (s *SourceChanged) name() string     { return "changed" }
@@ -205,7 +205,7 @@ func (s *Corrected) Accept(v Visitor) error { return v.Corrected(s) }
 
 // Accept shows the step.
 func (s *CorrectionRefused) Accept(v Visitor) error { return v.CorrectionRefused(s) }
-func (s *RepairEnded) Accept(v Visitor) error       { return v.RepairEnded(s) }
+func (s *AskingEnded) Accept(v Visitor) error       { return v.AskingEnded(s) }
 
 // Accept shows the step.
 func (s *NewDocument) Accept(v Visitor) error { return v.NewDocument(s) }

@@ -40,7 +40,7 @@ func (w *filling) again(ctx context.Context, by *Model) error {
 			lines = append(lines, left...)
 			sort.SliceStable(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
 		}
-		if err := w.look(ctx, w.askAgain(by, lines, &whole, room, round), lines, round); err != nil {
+		if err := w.lookAt(ctx, lines, &another{by: by, whole: &whole, room: room, round: round}); err != nil {
 			return err
 		}
 		lines, left = w.unread()
@@ -50,9 +50,40 @@ func (w *filling) again(ctx context.Context, by *Model) error {
 	return nil
 }
 
+// another is a further look at lines of a document.
+type another struct {
+	by    *Model
+	whole *part
+	room  prompt.Room
+	round int
+	sent  int // requests so far
+}
+
+// lookAt asks for lines: in the first round for all of them; then, each place by itself, for
+// a few first, and for more as long as that is of avail.
+func (w *filling) lookAt(ctx context.Context, lines []evidence.Line, a *another) error {
+	few := len(lines)
+	if a.round > 1 {
+		few = enoughInVain
+	}
+	for ; len(lines) > 0; few *= 2 {
+		now := lines[:min(few, len(lines))]
+		was, before := w.record.Clone(), a.sent
+		if err := w.look(ctx, now, a); err != nil {
+			return err
+		}
+		if lines = lines[len(now):]; len(lines) > 0 && value.Equal(&was, &w.record) {
+			w.trace.add(&trace.AskingEnded{Code: record.Uncovered, Requests: a.sent - before, Left: len(now) + len(lines)})
+			break
+		}
+	}
+	return nil
+}
+
 // look asks for lines and fills gaps with the answers.
-func (w *filling) look(ctx context.Context, pieces []*piece, lines []evidence.Line, round int) error {
-	step := &trace.Uncovered{Round: round}
+func (w *filling) look(ctx context.Context, lines []evidence.Line, a *another) error {
+	pieces := w.askAgain(lines, a)
+	step := &trace.Uncovered{Round: a.round}
 	var asked []layout.Span
 	contested := map[value.Pointer]string{}
 	for _, l := range lines {
@@ -105,12 +136,12 @@ func (w *filling) ofAnswered(lines []evidence.Line) []evidence.Line {
 
 // askAgain gives the requests for lines, with what stands around them: in the
 // first round as many in one as are read with care, then each place alone.
-func (w *filling) askAgain(by *Model, lines []evidence.Line, whole *part, room prompt.Room, round int) []*piece {
-	most := room.Tokens
+func (w *filling) askAgain(lines []evidence.Line, a *another) []*piece {
+	most := a.room.Tokens
 	if most == 0 || most > carefully {
 		most = carefully
 	}
-	if round > 1 {
+	if a.round > 1 {
 		most = 1
 	}
 	var pieces []*piece
@@ -120,8 +151,9 @@ func (w *filling) askAgain(by *Model, lines []evidence.Line, whole *part, room p
 	flush := func() {
 		if len(group) > 0 {
 			c := around
-			c.Time, c.Missing = round, missed
-			pieces = append(pieces, &piece{by: by, part: whole, chunk: &c, room: room, step: fmt.Sprintf("look again %d.%d", round, len(pieces)+1)})
+			c.Time, c.Missing = a.round, missed
+			a.sent++
+			pieces = append(pieces, &piece{by: a.by, part: a.whole, chunk: &c, room: a.room, step: fmt.Sprintf("look again %d.%d", a.round, a.sent)})
 		}
 		group, missed = nil, nil
 	}
@@ -134,7 +166,7 @@ func (w *filling) askAgain(by *Model, lines []evidence.Line, whole *part, room p
 			next = w.cuts.Around([]layout.Span{l})
 		}
 		group, around = append(group, l), next
-		one := outline.Missed{Field: line.Field, Line: line.Text}
+		one := outline.Missed{Field: line.Field, Line: line.Text, Row: line.Row}
 		if v := w.record.At(line.At); line.At != "" && !v.Empty() && v.Kind != value.Object && v.Kind != value.Array {
 			one.Now = string(v.JSON())
 		}

@@ -73,7 +73,7 @@ func (w *filling) noteEnded(vain inVain, asked []record.Problem) {
 			continue
 		}
 		if vain[k]++; vain[k] == enoughInVain && all[k] > 1 {
-			w.trace.add(&trace.RepairEnded{Field: k.field, Code: k.code, Requests: enoughInVain, Left: all[k]})
+			w.trace.add(&trace.AskingEnded{Field: k.field, Code: k.code, Requests: enoughInVain, Left: all[k]})
 		}
 	}
 }

@@ -6,6 +6,8 @@ import (
 	"io"
 	"net/http"
 	"net/http/httptest"
+	"regexp"
+	"slices"
 	"strings"
 	"testing"
 
@@ -26,7 +28,7 @@ fields:
     fields:
       name: Name.
       sluices: {integer: Sluices., min: 0, max: 9}
-      day: {date: Visited.}
+      day: {date: Visited., printed_as: [Visited]}
 `
 
 // millsOf gives a document of mills, each with figures of its own, and the reply
@@ -83,15 +85,65 @@ func TestRepairsInVainEnd(t *testing.T) {
 	text, reply := millsOf(25, plainly("%d00"), plainly(`"%d May 2031"`))
 	line, steps, requests := repairsOf(t, text, reply, func(_ outline.Problem, request int) string { return fmt.Sprint(1000 + request) })
 	assert.Equal(t, enoughInVain, requests)
-	var ended []*trace.RepairEnded
+	var ended []*trace.AskingEnded
 	for _, s := range steps {
-		if e, ok := s.(*trace.RepairEnded); ok {
+		if e, ok := s.(*trace.AskingEnded); ok {
 			ended = append(ended, e)
 		}
 	}
 	require.Len(t, ended, 1)
-	assert.Equal(t, &trace.RepairEnded{Field: "mills[].sluices", Code: record.Range, Requests: enoughInVain, Left: 25}, ended[0])
+	assert.Equal(t, &trace.AskingEnded{Field: "mills[].sluices", Code: record.Range, Requests: enoughInVain, Left: 25}, ended[0])
 	assert.Len(t, line.Problems, 25)
+}
+
+// Places that a model says nothing of are asked about all at once, then a few each by itself, and no
+// more; an answer with the cells alone is of the items whose rows have them.
+func TestPlacesInVainEnd(t *testing.T) {
+	sluices, none := func(i int) string { return fmt.Sprint(i % 9) }, func(int) string { return "null" }
+	text, without := millsOf(25, sluices, none)
+	_, cells := millsOf(25, none, plainly(`"%d May 2031"`))
+	cells = regexp.MustCompile(`"Weir Mill \d+"`).ReplaceAllString(cells, "null")
+	for _, c := range []struct {
+		again          string
+		requests, days int
+		status         record.Status
+	}{
+		{without, 2 + enoughInVain, 0, record.Flagged},
+		{cells, 2, 25, record.Unflagged},
+	} {
+		requests := 0
+		s, err := schema.Parse("s.yaml", []byte(millsSchema))
+		require.NoError(t, err)
+		server := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			raw, _ := io.ReadAll(r.Body)
+			answer := without
+			if requests++; strings.Contains(string(raw), outline.LookAgain) {
+				answer = c.again
+			}
+			said, _ := json.Marshal(answer)
+			fmt.Fprintf(w, `{"choices":[{"message":{"content":%s},"finish_reason":"stop"}],"usage":{"prompt_tokens":1,"completion_tokens":1}}`, said)
+		}))
+		t.Cleanup(server.Close)
+		ignored := 0
+		set := trialSetup(t, s, without, &ignored)
+		set.Model.At = server.URL
+		line, steps := fillTraced(t, set, writeDoc(t, "mills", text))
+		assert.Equal(t, c.requests, requests)
+		assert.Equal(t, c.status, line.Status)
+		days := 0
+		for i := range line.Record.Get("mills").Kids {
+			if !line.Record.Get("mills").Kids[i].Get("day").Empty() {
+				days++
+			}
+		}
+		assert.Equal(t, c.days, days)
+		assert.Len(t, line.Record.Get("mills").Kids, 25)
+		ended := slices.ContainsFunc(steps, func(s trace.Step) bool {
+			e, ok := s.(*trace.AskingEnded)
+			return ok && *e == trace.AskingEnded{Code: record.Uncovered, Requests: enoughInVain, Left: 25}
+		})
+		assert.Equal(t, c.days == 0, ended)
+	}
 }
 
 // What goes on being put right goes on being asked: another kind of problem that never is does
@@ -111,7 +163,7 @@ func TestRepairsOfAvailGoOn(t *testing.T) {
 		return fmt.Sprint(i % 9)
 	})
 	for _, s := range steps {
-		_, ended := s.(*trace.RepairEnded)
+		_, ended := s.(*trace.AskingEnded)
 		assert.False(t, ended)
 	}
 	assert.Greater(t, requests, 25)
