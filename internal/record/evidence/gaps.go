@@ -23,9 +23,13 @@ type rowItem struct {
 	head  []string // what stands over its cells, by cell; nil where nothing does
 }
 
-// gaps gives such cells.
-func (u *unread) gaps(taken map[int]bool) (lines []Line) {
-	by := map[value.Pointer][]rowItem{}
+// rowItems gives the items of lists that have a row to themselves, by list and in the order of their
+// lines.
+func (u *unread) rowItems() map[value.Pointer][]rowItem {
+	if u.rowsBy != nil {
+		return u.rowsBy
+	}
+	u.rowsBy = map[value.Pointer][]rowItem{}
 	items := map[int]int{}
 	for _, line := range u.homes {
 		items[line]++
@@ -37,21 +41,29 @@ func (u *unread) gaps(taken map[int]bool) (lines []Line) {
 			continue
 		}
 		cells := cellsIn(row)
-		if items[line] > 1 || len(cells) < 2 || taken[line] {
+		if items[line] > 1 || len(cells) < 2 {
 			continue
 		}
 		for k := range cells {
 			cells[k][0], cells[k][1] = cells[k][0]+start, cells[k][1]+start
 		}
-		by[item.Parent()] = append(by[item.Parent()], rowItem{at: item, line: line, cells: cells})
+		u.rowsBy[item.Parent()] = append(u.rowsBy[item.Parent()], rowItem{at: item, line: line, cells: cells})
 	}
-	for _, list := range slices.Sorted(maps.Keys(by)) {
+	for _, rows := range u.rowsBy {
+		u.findHeads(rows)
+	}
+	return u.rowsBy
+}
+
+// gaps gives such cells.
+func (u *unread) gaps(taken map[int]bool) (lines []Line) {
+	for _, list := range slices.Sorted(maps.Keys(u.rowItems())) {
 		f := u.s.At(list)
 		if f == nil || f.Type != schema.List || f.Item == nil {
 			continue
 		}
-		u.findHeads(by[list])
-		lines = append(lines, u.gapsIn(f.Item, "", by[list])...)
+		free := slices.DeleteFunc(slices.Clone(u.rowsBy[list]), func(row rowItem) bool { return taken[row.line] })
+		lines = append(lines, u.gapsIn(f.Item, "", free)...)
 	}
 	return lines
 }
@@ -94,7 +106,7 @@ func (u *unread) gapsOf(f *schema.Field, below value.Pointer, rows []rowItem) (l
 			with++
 		}
 	}
-	if with == 0 || len(without) > with || most < leastCells || len(rows) < 2 {
+	if with == 0 || with < leastAlike && len(without) > with || most < leastCells || len(rows) < 2 {
 		return u.underHead(f, below, without)
 	}
 	for _, row := range without {

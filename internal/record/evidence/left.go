@@ -73,16 +73,32 @@ func (u *unread) left(asked []Line) (lines []Line) {
 		}
 	})
 	for _, f := range fields {
-		if len(by[f]) <= max(mostLeft, filled[f]) { // else they are of no field: a column that nobody asked for
+		switch {
+		case len(by[f]) <= max(mostLeft, filled[f]): // else they are of no field: a column that nobody asked for
 			lines = append(lines, by[f]...)
+		case filled[f] == 0 && oneEach(by[f]): // or all of it was left out: the first ones tell
+			lines = append(lines, by[f][:mostLeft]...)
 		}
 	}
 	lines = append(lines, l.optionsLeft()...)
 	lines = append(lines, l.items()...)
+	lines = append(lines, l.columnsLeft()...)
 	lines = append(lines, l.stretches()...)
 	lines = append(lines, l.inLines()...)
 	sort.SliceStable(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
 	return lines
+}
+
+// oneEach tells whether each of some lines is of another item.
+func oneEach(lines []Line) bool {
+	seen := map[value.Pointer]bool{}
+	for _, line := range lines {
+		if line.At == "" || seen[line.At] {
+			return false
+		}
+		seen[line.At] = true
+	}
+	return true
 }
 
 // leaving finds what was left over in a document.

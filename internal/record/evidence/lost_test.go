@@ -99,3 +99,49 @@ func TestListsWithoutTables(t *testing.T) {
 		assert.Contains(t, got[0], c.want, c.text)
 	}
 }
+
+// Of records that lost a field, in one place or in all items of a list, about half are asked about; of
+// right records hardly any.
+func TestLostValues(t *testing.T) {
+	asked, columns, columnsSeen, values, valuesSeen := 0, 0, 0, 0, 0
+	for _, of := range trades(t) {
+		ix := NewIndex(of.doc)
+		look := func(rec *value.Value) int {
+			lines, left := Look(of.schema, rec, ix, Of(of.schema, rec, ix))
+			return len(lines) + len(left)
+		}
+		rec, err := value.Parse(of.rec)
+		require.NoError(t, err)
+		whole := look(&rec)
+		if whole > 0 {
+			asked++
+		}
+		places := map[*schema.Field][]value.Pointer{}
+		rec.Walk(func(p value.Pointer, v *value.Value) bool {
+			if f := of.schema.At(p); f != nil && f.IsLeaf() && f.Name != "" && !v.Empty() {
+				places[f] = append(places[f], p)
+			}
+			return true
+		})
+		seen := func(lost ...value.Pointer) (n int) {
+			less := rec.Clone()
+			for _, p := range lost {
+				*less.At(p) = value.Value{Name: p.Last()}
+			}
+			if look(&less) > whole {
+				return 1
+			}
+			return 0
+		}
+		for _, at := range places {
+			values, valuesSeen = values+1, valuesSeen+seen(at[0])
+			if len(at) > 1 {
+				columns, columnsSeen = columns+1, columnsSeen+seen(at...)
+			}
+		}
+	}
+	t.Logf("asked about: %d of 100 right records, %d of %d lost values, %d of %d lost in all items", asked, valuesSeen, values, columnsSeen, columns)
+	assert.LessOrEqual(t, asked, 10)
+	assert.Greater(t, float64(valuesSeen)/float64(values), 0.5)
+	assert.Greater(t, float64(columnsSeen)/float64(columns), 0.55)
+}

@@ -128,6 +128,7 @@ type unread struct {
 	own     map[value.Pointer]int // how many values stand right below an item, once asked for
 	said    map[string]bool       // the texts of the record, folded, once asked for
 	homes   map[value.Pointer]int // the line that most values of an item stand in
+	rowsBy  map[value.Pointer][]rowItem
 }
 
 // entryAt is where an entry begins.

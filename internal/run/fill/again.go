@@ -35,12 +35,13 @@ func (w *filling) again(ctx context.Context, by *Model) error {
 	lines, left := w.unread()
 	ask := len(left) > 0 && !w.Settings.Sparing
 	// Where there is no room for all fields at once, the lines stay a problem.
+	asked := map[int]bool{}
 	for round := 1; err == nil && round <= w.Rounds && (len(lines) > 0 || ask); round++ {
 		if ask {
 			lines = append(lines, left...)
 			sort.SliceStable(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
 		}
-		if err := w.lookAt(ctx, lines, &another{by: by, whole: &whole, room: room, round: round}); err != nil {
+		if err := w.lookAt(ctx, lines, &another{by: by, whole: &whole, room: room, round: round, asked: asked}); err != nil {
 			return err
 		}
 		lines, left = w.unread()
@@ -56,24 +57,37 @@ type another struct {
 	whole *part
 	room  prompt.Room
 	round int
-	sent  int // requests so far
+	sent  int          // requests so far
+	asked map[int]bool // the places that were asked about in an earlier round
+	alone bool         // each place by itself
 }
 
-// lookAt asks for lines: in the first round for all of them; then, each place by itself, for
-// a few first, and for more as long as that is of avail.
+// lookAt asks for lines: for all that were not asked about before; then for the others, each
+// place by itself, a few first, and more as long as that is of avail.
 func (w *filling) lookAt(ctx context.Context, lines []evidence.Line, a *another) error {
-	few := len(lines)
-	if a.round > 1 {
-		few = enoughInVain
+	var fresh, left []evidence.Line
+	for _, l := range lines {
+		if a.asked[l.Start] {
+			left = append(left, l)
+			continue
+		}
+		fresh = append(fresh, l)
+		a.asked[l.Start] = true
 	}
-	for ; len(lines) > 0; few *= 2 {
-		now := lines[:min(few, len(lines))]
+	if len(fresh) > 0 {
+		if err := w.look(ctx, fresh, a); err != nil {
+			return err
+		}
+	}
+	a.alone = true
+	for few := enoughInVain; len(left) > 0; few *= 2 {
+		now := left[:min(few, len(left))]
 		was, before := w.record.Clone(), a.sent
 		if err := w.look(ctx, now, a); err != nil {
 			return err
 		}
-		if lines = lines[len(now):]; len(lines) > 0 && value.Equal(&was, &w.record) {
-			w.trace.add(&trace.AskingEnded{Code: record.Uncovered, Requests: a.sent - before, Left: len(now) + len(lines)})
+		if left = left[len(now):]; len(left) > 0 && value.Equal(&was, &w.record) {
+			w.trace.add(&trace.AskingEnded{Code: record.Uncovered, Requests: a.sent - before, Left: len(now) + len(left)})
 			break
 		}
 	}
@@ -141,8 +155,9 @@ func (w *filling) askAgain(lines []evidence.Line, a *another) []*piece {
 	if most == 0 || most > carefully {
 		most = carefully
 	}
-	if a.round > 1 {
-		most = 1
+	time := 1
+	if a.alone {
+		most, time = 1, a.round
 	}
 	var pieces []*piece
 	var group []layout.Span
@@ -151,7 +166,7 @@ func (w *filling) askAgain(lines []evidence.Line, a *another) []*piece {
 	flush := func() {
 		if len(group) > 0 {
 			c := around
-			c.Time, c.Missing = a.round, missed
+			c.Time, c.Missing = time, missed
 			a.sent++
 			pieces = append(pieces, &piece{by: a.by, part: a.whole, chunk: &c, room: a.room, step: fmt.Sprintf("look again %d.%d", a.round, a.sent)})
 		}
