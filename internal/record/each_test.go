@@ -91,3 +91,32 @@ func TestEachUnderHostileCorrections(t *testing.T) {
 	}
 	assert.Greater(t, taken, 200)
 }
+
+// What a list says twice that may say it once, may be said once; what it says once stays, and of what it
+// says twice one stays.
+func TestDoublesMayGo(t *testing.T) {
+	s, _, err := schema.Import("s.json", []byte(`{"type":"object","properties":{"tags":{"type":"array","items":{"type":"string"},"uniqueItems":true},"note":{"type":"string"}}}`))
+	require.NoError(t, err)
+	v, err := NewValidator(s)
+	require.NoError(t, err)
+	for _, c := range []struct{ patch, after string }{
+		{`[{"op":"replace","path":"/tags","value":["race","night"]}]`, `["race","night"]`},
+		{`[{"op":"remove","path":"/tags/2"}]`, `["race","night"]`},
+		{`[{"op":"remove","path":"/tags/0"}]`, `["night","race"]`},
+		{`[{"op":"replace","path":"/tags","value":["race"]}]`, ""},
+		{`[{"op":"replace","path":"/tags","value":["night"]}]`, ""},
+		{`[{"op":"replace","path":"/tags","value":[]}]`, ""},
+	} {
+		rec := parse(t, `{"tags":["race","night","race"]}`)
+		patch := parse(t, c.patch)
+		b := bounds(v, &rec, map[string]bool{`"race"`: true, `"night"`: true})
+		require.Len(t, b.Problems, 1)
+		after, err := b.Apply(&rec, &patch)
+		if c.after == "" {
+			assert.Error(t, err, c.patch)
+			continue
+		}
+		require.NoError(t, err, c.patch)
+		assert.Equal(t, c.after, after.Get("tags").Named("").String())
+	}
+}

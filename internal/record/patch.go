@@ -151,7 +151,7 @@ func (b *Bounds) Apply(record *value.Value, patch *value.Value) (value.Value, er
 		return value.Value{}, &Refusal{-1, "it can't be applied: " + err.Error()}
 	}
 	b.Finish(&after)
-	var out []value.Pointer // items that are taken out whole
+	out := b.doubled(record, &after) // items that are taken out whole
 	for _, o := range ops {
 		if b.takesOut(record, o) {
 			out = append(out, o.path)
@@ -414,6 +414,30 @@ func orNull(v *value.Value) *value.Value {
 		return &value.Value{}
 	}
 	return v
+}
+
+// doubled gives the items of lists with a problem that stand there more than once, where one of them is
+// left: nothing is lost with the others.
+func (b *Bounds) doubled(before, after *value.Value) (all []value.Pointer) {
+	for _, p := range b.Problems {
+		list, now := before.At(p.Path), after.At(p.Path)
+		if list == nil || list.Kind != value.Array || now == nil || now.Kind != value.Array || len(now.Kids) >= len(list.Kids) {
+			continue
+		}
+		count, left := map[string]int{}, map[string]bool{}
+		for i := range list.Kids {
+			count[string(list.Kids[i].JSON())]++
+		}
+		for i := range now.Kids {
+			left[string(now.Kids[i].JSON())] = true
+		}
+		for i := range list.Kids {
+			if said := string(list.Kids[i].JSON()); count[said] > 1 && left[said] {
+				all = append(all, p.Path.Index(i))
+			}
+		}
+	}
+	return all
 }
 
 // vanished finds a value that is gone although nothing allows it to go: only

@@ -59,6 +59,21 @@ func ofRow(f *schema.Field, rows map[int][]*cluster, it *item) *cluster {
 	return nil
 }
 
+// sameWords gives the item of a plain list that says the same as one which only fills a gap: of texts and
+// choices, which a list names once, wherever they stand; of others, as of readings that may be
+// equal, no item does.
+func sameWords(f *schema.Field, clusters []*cluster, it *item) *cluster {
+	if k := f.Item.Kin().Type; k != schema.Text && k != schema.Choice && k != schema.Any {
+		return nil
+	}
+	for _, c := range clusters {
+		if !c.has(it.part) && value.Equal(c.items[0].v, it.v) {
+			return c
+		}
+	}
+	return nil
+}
+
 // hasElsewhere tells whether a field of an item, and of none in it, stands elsewhere than
 // in the entry: then it is another entry, which may say the same.
 func (c *cluster) hasElsewhere(it *item) bool {

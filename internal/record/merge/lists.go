@@ -253,6 +253,9 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 		if c == nil && m.parts[it.part].Gaps && it.key == "" {
 			c = ofRow(f, rows, it)
 		}
+		if c == nil && m.parts[it.part].Gaps && f.Item.IsLeaf() {
+			c = sameWords(f, clusters, it)
+		}
 		if c == nil && it.first && last != nil && m.goesOn(f, last, it) {
 			c = last
 		}

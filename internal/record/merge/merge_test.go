@@ -121,6 +121,18 @@ func TestACellOfARow(t *testing.T) {
 	}
 }
 
+// What a plain list says already is not said twice by an answer that fills gaps, wherever it stands; a
+// reading that equals another may be one more.
+func TestSameWordsOfAGap(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  tags: {list: Tags., items: {choice: Tag., of: [race, training]}}\n  levels: {list: Levels., items: {number: Level.}}\n"))
+	require.NoError(t, err)
+	text := "Race report, level 4.5\nKettle Cup race, level 4.5\n"
+	ps := parts(t, s, text, `1-1=>{"tags":["race"],"levels":[4.5]}`, `2-2=>{"tags":["race"],"levels":[4.5]}`)
+	ps[1].Gaps, ps[1].Asked = true, []layout.Span{{Start: strings.Index(text, "Kettle"), End: len(text)}}
+	r := Parts(s, ps, nil)
+	assert.Equal(t, `{"tags":["race"],"levels":[4.5,4.5]}`, r.Record.String())
+}
+
 // However a document is cut and whichever parts overlap, merging what was read
 // right gives what the document holds; merging it with itself changes nothing.
 func TestAnyCut(t *testing.T) {
