@@ -54,10 +54,10 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 	if strings.Contains(label, ":") && w.isSpeaker(l.f, label) {
 		return "" // what who speaks says
 	}
-	said := wordsIn(label)
+	said := wordsIn(label[strings.LastIndexByte(label, ':')+1:])
 	for _, other := range group {
-		if other == l || other.f == l.f || other.f.Kin().Type != l.f.Kin().Type {
-			continue
+		if other == l || other.f == l.f || other.f.Kin().Type != l.f.Kin().Type || isTimeText(other.value) && !isTimeText(l.value) {
+			continue // words do not stand behind the label of a time that is kept as a text
 		}
 		at := w.places[other.path]
 		if at.Found() && at.Start != w.places[l.path].Start && (other.value == l.value || w.speaksOf(other.f, w.labelBefore(other))) {
@@ -77,6 +77,8 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 	}
 	return ""
 }
+
+func isTimeText(json string) bool { return timeText.MatchString(strings.Trim(json, `"`)) }
 
 // saysPayable tells a label of what is still to be paid: its net is no net sum.
 func saysPayable(label string) bool {

@@ -27,6 +27,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.oddColumns(h)
 		w.onMarks(h)
 		w.saidInOwnLines(h)
+		w.optionsOfRows(h)
 		w.readTwice(h)
 		w.saidTwice(list)
 		for _, kid := range list {

@@ -375,7 +375,8 @@ type fours struct {
 }
 
 // amongTimes tells whether a figure of four stands in a line with others that are times of day, one
-// of them in the morning: HW 0512 5.4  LW 1131 1.0. Telephone numbers do not.
+// of them in the morning: HW 0512 5.4  LW 1131 1.0; or each a little later than the one before:
+// lifted 1915, down again 1940. Telephone numbers do not.
 func (tx *Text) amongTimes(token int) bool {
 	tx.fours.once.Do(func() {
 		tx.fours.at = map[int]bool{}
@@ -383,7 +384,7 @@ func (tx *Text) amongTimes(token int) bool {
 		early := false
 		flush := func() {
 			for _, i := range line {
-				if early && len(line) > 1 {
+				if len(line) > 1 && (early || tx.isCourse(line)) {
 					tx.fours.at[i] = true
 				}
 			}
@@ -401,6 +402,23 @@ func (tx *Text) amongTimes(token int) bool {
 		flush()
 	})
 	return tx.fours.at[token]
+}
+
+// longestCourse is how many minutes what begins and ends in one line takes at most.
+const longestCourse = 6 * 60
+
+// isCourse tells whether figures of four are times of day each of which is later than the one before.
+func (tx *Text) isCourse(tokens []int) bool {
+	at := func(i int) int {
+		n, _ := strconv.Atoi(tx.Tokens[i].Word)
+		return n/100*60 + n%100
+	}
+	for k := 1; k < len(tokens); k++ {
+		if at(tokens[k]) <= at(tokens[k-1]) {
+			return false
+		}
+	}
+	return at(tokens[len(tokens)-1])-at(tokens[0]) <= longestCourse
 }
 
 var hourAndMinute = lazy.New(`^(?:[01]\d|2[0-3])[0-5]\d$`)
