@@ -432,7 +432,7 @@ func (b *Bounds) doubled(before, after *value.Value) (all []value.Pointer) {
 			left[string(now.Kids[i].JSON())] = true
 		}
 		for i := range list.Kids {
-			if said := string(list.Kids[i].JSON()); count[said] > 1 && left[said] {
+			if said := list.Kids[i].JSON(); count[string(said)] > 1 && left[string(said)] {
 				all = append(all, p.Path.Index(i))
 			}
 		}

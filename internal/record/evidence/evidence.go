@@ -135,6 +135,7 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.rowsOfOthers(w.root)
 	w.ticked()
 	w.countsOfSums()
+	w.countedOtherwise()
 	w.behindOtherLabels()
 	w.endsOfRanges()
 	w.namesOfEntries(w.root)
