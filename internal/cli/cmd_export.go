@@ -29,7 +29,7 @@ type exporting struct {
 	lessons                                        lessons
 }
 
-const projectsGold = "\x00the project's"
+const projectsGold = "the project's"
 
 func (a *app) exportRecordsCmd() *cobra.Command {
 	var o exporting

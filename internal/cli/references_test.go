@@ -52,6 +52,23 @@ func TestHelpShowsPages(t *testing.T) {
 	}
 }
 
+// No command's help holds a byte that is no text, nor a flag whose name is broken over two columns.
+func TestHelpIsText(t *testing.T) {
+	for _, cmd := range all((&app{}).root()) {
+		var out, stderr bytes.Buffer
+		a := &app{args: []string{"filler"}, in: strings.NewReader(""), out: &out, err: &stderr}
+		require.Zero(t, a.run(context.Background(), append(strings.Fields(cmd.CommandPath())[1:], "--help")), stderr.String())
+		usage := out.String()
+		assert.Equal(t, -1, strings.IndexFunc(usage, func(r rune) bool { return r < ' ' && r != '\n' }), cmd.CommandPath())
+		for _, line := range strings.Split(usage, "\n") {
+			if strings.HasPrefix(strings.TrimSpace(line), "-") {
+				name, _, _ := strings.Cut(strings.TrimSpace(line), "   ")
+				assert.Zero(t, strings.Count(name, `"`)%2, "%s: %s", cmd.CommandPath(), line)
+			}
+		}
+	}
+}
+
 // Whatever command line a page or a help text shows has a command and flags that
 // the program knows.
 func TestPagesNameCommands(t *testing.T) {

@@ -431,10 +431,15 @@ func (p *Plan) only(names []string) error {
 	if len(names) == 0 {
 		return nil
 	}
-	used := map[string]bool{}
+	used, ends := map[string]bool{}, map[string][]string{} // columns by the last name of their fields
 	var kept []*Table
 	for _, t := range p.Tables {
 		some := false
+		for _, c := range t.Columns {
+			if c.Field != nil {
+				ends[c.Field.Name] = append(ends[c.Field.Name], c.Name)
+			}
+		}
 		t.Columns = slices.DeleteFunc(t.Columns, func(c Column) bool {
 			if c.Field == nil && c.Name != "status" {
 				return false
@@ -453,6 +458,9 @@ func (p *Plan) only(names []string) error {
 		}
 	}
 	for _, n := range names {
+		if near := ends[n]; !used[n] && len(near) > 0 {
+			return fmt.Errorf("--columns %s: no column is called so; did you mean %s?", n, strings.Join(near, " or "))
+		}
 		if !used[n] {
 			return fmt.Errorf("--columns %s: no column and no field is called so; `filler schema outline` shows the fields", n)
 		}

@@ -199,6 +199,8 @@ func TestNamesAndOptions(t *testing.T) {
 	assert.EqualError(t, err, "--rows pots[]: the schema has no such list or map; it has kilns[], kilns[].cones, kilns[].pots[], kilns[].pots[].marks[], bills[], yard.hours, yard.hands[], yard.hands[].lit[]")
 	_, err = NewPlan(s, Options{Columns: []string{"nought"}})
 	assert.ErrorContains(t, err, "--columns nought: no column and no field is called so")
+	_, err = NewPlan(s, Options{Rows: "kilns[].pots[]", Columns: []string{"glaze"}})
+	assert.EqualError(t, err, "--columns glaze: no column is called so; did you mean kilns_pots_glaze?")
 	p, err = NewPlan(s, Options{Columns: []string{"kilns[].pots[].glaze", "master.name"}})
 	require.NoError(t, err)
 	var names []string
