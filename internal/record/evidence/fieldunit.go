@@ -53,6 +53,19 @@ func (w *weigher) measureNamed(f *schema.Field) measureIn {
 	return in
 }
 
+// fitsNamed tells whether something left over has the unit or the currency that a field of plain numbers
+// names: 3,100 ft for max_altitude_ft.
+func (l *leaving) fitsNamed(f *schema.Field, left leftover) bool {
+	if f.Type != schema.Number && f.Type != schema.Integer || left.form != anAmount {
+		return false
+	}
+	in := l.w.measureNamed(f)
+	if in.code != "" {
+		return left.measure.Code == in.code || left.measure.Minor
+	}
+	return in.unit != "" && left.measure.Unit != "" && (left.measure.Has(in.unit) || reading.Convert("1", left.measure.Unit, in.unit) != "")
+}
+
 // inHundredths tells a field that counts in hundredths of a currency, and gives the places of the
 // sum in full: £3.50 for 350 pence.
 func (w *weigher) inHundredths(f *schema.Field, text string) (found []span) {

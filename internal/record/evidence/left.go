@@ -336,7 +336,7 @@ func (l *leaving) of(f *schema.Field, p value.Pointer) (lines []Line) {
 			found = l.choices(f, region)
 		}
 		for _, left := range found {
-			if !left.fits(f) || l.isOfOther(f, left) || item == "" && l.shown[folded(l.w.ix.Source[left.Start:left.End])] {
+			if !left.fits(f) && !l.fitsNamed(f, left) || l.isOfOther(f, left) || item == "" && l.shown[folded(l.w.ix.Source[left.Start:left.End])] {
 				continue
 			}
 			if len(lines) == mostLeft {
