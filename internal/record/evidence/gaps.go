@@ -134,13 +134,16 @@ func (u *unread) underHead(f *schema.Field, below value.Pointer, without []rowIt
 	return lines
 }
 
+// mostAbove is how many lines above a row its head is looked for, and above the row before it no more.
+const mostAbove = 80
+
 // findHeads sorts the rows of a list by their lines, and notes what stands over the cells of each:
 // the cells of the last line above that has no figure and that nothing was read from.
 func (u *unread) findHeads(rows []rowItem) {
 	slices.SortFunc(rows, func(a, b rowItem) int { return a.line - b.line })
 	head, above := "", -1
 	for i, row := range rows {
-		for at := row.line - 1; at > above; at-- {
+		for at := row.line - 1; at > above && at >= row.line-mostAbove; at-- {
 			line := u.wholeLine(at)
 			if len(line) > longestLine || strings.TrimSpace(line) == "" && at < row.line-1 {
 				break

@@ -122,3 +122,56 @@ func drawn(form string, fields []string, rows [][]string, order []int) string {
 	}
 	return b.String()
 }
+
+// Where one column that nothing was read from has the form of the one field that no item has, its first
+// cells are asked about; where two have, or the form is another, nothing is.
+func TestColumnsByTheirForm(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte(`schema: s
+fields:
+  runners:
+    list: Runners.
+    fields:
+      name: Name.
+      club: Club.
+      born: {integer: Year.}
+      paid: {date: Day of payment.}
+`))
+	require.NoError(t, err)
+	rows := func(cells ...string) string {
+		text := "Läufer         Verein          Jg.    gezahlt\n"
+		for i := range 5 {
+			text += fmt.Sprintf("Ole Hinz %c      %s\n", 'A'+i, strings.ReplaceAll(strings.Join(cells, "   "), "#", fmt.Sprint(i+1)))
+		}
+		return text
+	}
+	runners := func(format string) string {
+		var all []string
+		for i := range 5 {
+			all = append(all, fmt.Sprintf(`{"name":"Ole Hinz %c",`, 'A'+i)+strings.ReplaceAll(format, "#", fmt.Sprint(i+1))+"}")
+		}
+		return `{"runners":[` + strings.Join(all, ",") + `]}`
+	}
+	whole := rows("SV Deich #0", "198#", "0#.05.2031")
+	for _, c := range []struct{ text, read, field string }{
+		{whole, `"club":"SV Deich #0","born":198#,"paid":"2031-05-0#"`, ""},
+		{whole, `"club":null,"born":198#,"paid":"2031-05-0#"`, "runners[].club"},
+		{whole, `"club":"SV Deich #0","born":null,"paid":"2031-05-0#"`, "runners[].born"},
+		{whole, `"club":"SV Deich #0","born":198#,"paid":null`, "runners[].paid"},
+		{rows("SV Deich #0", "LG Watt #0", "198#", "0#.05.2031"), `"club":null,"born":198#,"paid":"2031-05-0#"`, ""},
+		{rows("198#", "1:0#:44 h"), `"club":"Deich","born":198#,"paid":null`, ""},
+	} {
+		rec, err := value.Parse(runners(c.read))
+		require.NoError(t, err)
+		ix := NewIndex(c.text)
+		_, left := Look(s, &rec, ix, Of(s, &rec, ix))
+		if c.field == "" {
+			assert.Empty(t, left, c.text)
+			continue
+		}
+		require.Len(t, left, mostLeft, "%s without %s", c.text, c.field)
+		for i, l := range left {
+			assert.Equal(t, c.field, l.Field)
+			assert.Equal(t, i+2, l.Line)
+		}
+	}
+}

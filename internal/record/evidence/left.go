@@ -80,9 +80,9 @@ func (u *unread) left(asked []Line) (lines []Line) {
 			lines = append(lines, by[f][:mostLeft]...)
 		}
 	}
+	lines = append(lines, l.columnsLeft(lines)...)
 	lines = append(lines, l.optionsLeft()...)
 	lines = append(lines, l.items()...)
-	lines = append(lines, l.columnsLeft()...)
 	lines = append(lines, l.stretches()...)
 	lines = append(lines, l.inLines()...)
 	sort.SliceStable(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })

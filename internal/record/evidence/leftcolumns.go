@@ -22,8 +22,9 @@ type column struct {
 	cells [][2]int
 }
 
-// columnsLeft gives the first cells of such columns.
-func (l *leaving) columnsLeft() (lines []Line) {
+// columnsLeft gives the first cells of such columns, but for fields that are asked about already.
+func (l *leaving) columnsLeft(asked []Line) (lines []Line) {
+	of := map[*schema.Field]int{} // of all lists of one field the first cells alone
 	for _, list := range slices.Sorted(maps.Keys(l.rowItems())) {
 		f := l.s.At(list)
 		if f == nil || f.Type != schema.List || f.Item == nil || f.Item.Type != schema.Group {
@@ -36,12 +37,13 @@ func (l *leaving) columnsLeft() (lines []Line) {
 		}
 		matched := l.matched(fields, columns)
 		for _, f := range fields {
-			c, of := matched[f], 0
+			c := matched[f]
 			for i, cell := range c.cells {
-				if of < mostLeft && l.passed(f.field, c.rows[i], cell) {
+				if of[f.field] < mostLeft && !slices.ContainsFunc(asked, func(a Line) bool { return a.Field == f.field.Path }) && l.passed(f.field, c.rows[i], cell) {
 					line := l.gapLine(f.field, c.rows[i], cell, f.below)
 					line.Left = true
-					lines, of = append(lines, line), of+1
+					lines = append(lines, line)
+					of[f.field]++
 				}
 			}
 		}

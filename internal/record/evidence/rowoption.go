@@ -19,16 +19,16 @@ func (w *weigher) optionsOfRows(h *homes) {
 			if l.fixed != nil || l.f.Kin().Type != schema.Choice || l.f.Concludes || at.Found() && at.Line-1 == h.at[i] || at.Opposed > 0 {
 				continue
 			}
-			if s := w.otherInRow(l, h.at[i]); s.End > 0 {
+			if s := w.otherInRow(it, l, h.at[i]); s.End > 0 {
 				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1, Says: s}
 			}
 		}
 	}
 }
 
-// otherInRow gives the one cell of a line that is another option of a choice than its value, and that
-// nothing else was read from.
-func (w *weigher) otherInRow(l *leaf, line int) (found span) {
+// otherInRow gives the one cell of an item's line that is another option of a choice than its value, and
+// that nothing else of the item was read from.
+func (w *weigher) otherInRow(it *item, l *leaf, line int) (found span) {
 	row, start, _ := w.ix.rowAt(line)
 	if len(row) > longestLine {
 		return span{}
@@ -48,7 +48,7 @@ func (w *weigher) otherInRow(l *leaf, line int) (found span) {
 		case option == "":
 		case option == own || found.End > 0:
 			return span{}
-		case w.isTaken(s):
+		case w.isRead(it, s):
 		default:
 			found = s
 		}
@@ -56,14 +56,12 @@ func (w *weigher) otherInRow(l *leaf, line int) (found span) {
 	return found
 }
 
-// isTaken tells whether a value was read from a place.
-func (w *weigher) isTaken(s span) bool {
-	for other := range w.taken {
-		if other.Start < s.End && s.Start < other.End {
-			return true
-		}
-	}
-	return false
+// isRead tells whether a value of an item was read from a place.
+func (w *weigher) isRead(it *item, s span) bool {
+	return slices.ContainsFunc(it.leaves, func(l *leaf) bool {
+		at := w.places[l.path]
+		return at.Found() && at.Start < s.End && s.Start < at.End
+	})
 }
 
 // optionCalled gives the one option that some words are called by; "" for none, and for words of two letters,
