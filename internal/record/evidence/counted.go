@@ -3,6 +3,7 @@ package evidence
 import (
 	"strconv"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -18,6 +19,9 @@ const mostCounted = 3
 // countedOtherwise takes their places from small figures of the record itself that stand without
 // their label, while another figure stands right beside their field's name, and no other does.
 func (w *weigher) countedOtherwise() {
+	if w.all.EachEntry() {
+		return // what another entry counts says nothing of this one
+	}
 	for _, l := range w.leaves {
 		at := w.places[l.path]
 		t := l.f.Kin().Type
@@ -101,6 +105,8 @@ func (w *weigher) countAt(k, first, last int) (number string, ok bool) {
 // isJoined tells whether a figure is a part of a longer one, a range or a mark: 1.5, 2-3, A/2.
 func (w *weigher) isJoined(s span) bool {
 	const joins = "-–/.,:#+~"
-	before, behind := w.ix.Source[:s.Start], w.ix.Source[s.End:]
-	return before != "" && strings.ContainsRune(joins, rune(before[len(before)-1])) || len(behind) > 1 && strings.ContainsRune(joins, rune(behind[0])) && behind[1] != ' ' && behind[1] != '\n'
+	before, _ := utf8.DecodeLastRuneInString(w.ix.Source[:s.Start])
+	behind, size := utf8.DecodeRuneInString(w.ix.Source[s.End:])
+	next := w.ix.Source[s.End+size:]
+	return strings.ContainsRune(joins, before) || strings.ContainsRune(joins, behind) && next != "" && next[0] != ' ' && next[0] != '\n'
 }

@@ -24,6 +24,7 @@ func TestCountedOtherwise(t *testing.T) {
 		"2 cylinders at first, 3 cylinders in the end":  false,
 		"2 cylinders and 1 more; 4 cylinders? No, 3.":   false,
 		"task 2   cylinders full: 3":                    false,
+		"Fuel: 1–2 cylinders. Task 3.":                  false,
 		"No. 1/2 cylinders. Task 3.":                    false,
 		"at 09:02 cylinders were changed, 3 in all":     false,
 		"Paid for fuel £2 cylinders aside. 3 were used": false,
@@ -38,4 +39,15 @@ func TestCountedOtherwise(t *testing.T) {
 	rec, err := value.Parse(`{"cylinders":null,"least":4}`)
 	require.NoError(t, err)
 	assert.Zero(t, Of(s, &rec, NewIndex("Rest 5 min. Take 4."))["/least"].Opposed)
+}
+
+// What another entry of a register counts says nothing of an entry.
+func TestCountedInEntries(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\neach: entry\nfields:\n  name: Name.\n  cylinders: {integer: Taken along.}\n"))
+	require.NoError(t, err)
+	rec, err := value.Parse(`[{"name":"G-SKYA","cylinders":2},{"name":"G-SKYB","cylinders":3}]`)
+	require.NoError(t, err)
+	for p, at := range Of(s, &rec, NewIndex("G-SKYA flew with 2 cylinders.\n\nG-SKYB took 3 with it.\n")) {
+		assert.True(t, at.Found(), p)
+	}
 }

@@ -165,13 +165,12 @@ func (u *unread) overCells(head string, row rowItem) []string {
 		return nil
 	}
 	line, start, _ := u.w.ix.rowAt(row.line)
-	own := make([]string, len(row.cells))
-	const parted = "|\t"
-	if strings.ContainsAny(line, parted) {
-		all := strings.FieldsFunc("."+strings.NewReplacer("|", "|.", "\t", "\t.").Replace(head), func(r rune) bool { return strings.ContainsRune(parted, r) })
+	barred := func(row string) string { return strings.ReplaceAll(row, "\t", "|") }
+	if line = barred(line); strings.Contains(line, "|") {
+		own, all := make([]string, len(row.cells)), strings.Split(barred(head), "|")
 		for k, cell := range row.cells {
-			if nth := strings.Count(line[:cell[0]-start], "|") + strings.Count(line[:cell[0]-start], "\t"); nth < len(all) {
-				own[k] = strings.TrimSpace(all[nth][1:])
+			if nth := strings.Count(line[:cell[0]-start], "|"); nth < len(all) {
+				own[k] = strings.TrimSpace(all[nth])
 			}
 		}
 		return own

@@ -59,19 +59,14 @@ func ofRow(f *schema.Field, rows map[int][]*cluster, it *item) *cluster {
 	return nil
 }
 
-// sameWords gives the item of a plain list that says the same as one which only fills a gap: of texts and
-// choices, which a list names once, wherever they stand; of others, as of readings that may be
-// equal, no item does.
-func sameWords(f *schema.Field, clusters []*cluster, it *item) *cluster {
-	if k := f.Item.Kin().Type; k != schema.Text && k != schema.Choice && k != schema.Any {
-		return nil
+// words gives what an item of a plain list says, if the list names it once, wherever it stands: a text
+// or a choice. Of others, as of readings that may be equal, it gives nothing.
+func (it *item) words(list *schema.Field) string {
+	if k := list.Item.Kin().Type; !list.Item.IsLeaf() || k != schema.Text && k != schema.Choice && k != schema.Any {
+		return ""
 	}
-	for _, c := range clusters {
-		if !c.has(it.part) && value.Equal(c.items[0].v, it.v) {
-			return c
-		}
-	}
-	return nil
+	own := it.v.Clone().Named("")
+	return own.String()
 }
 
 // hasElsewhere tells whether a field of an item, and of none in it, stands elsewhere than

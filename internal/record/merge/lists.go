@@ -226,6 +226,7 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 	homes := map[int][]*cluster{}   // of each part's items
 	regions := map[int][]*cluster{} // by the entry of the document that they stand in
 	rows := map[int][]*cluster{}    // by the lines that their values stand in
+	words := map[string]*cluster{}  // of a plain list by what they say
 	reach, part := reach{}, -1
 	for _, it := range items {
 		if it.part != part {
@@ -254,7 +255,7 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 			c = ofRow(f, rows, it)
 		}
 		if c == nil && m.parts[it.part].Gaps && f.Item.IsLeaf() {
-			c = sameWords(f, clusters, it)
+			c = words[it.words(f)]
 		}
 		if c == nil && it.first && last != nil && m.goesOn(f, last, it) {
 			c = last
@@ -291,6 +292,9 @@ func (m *merger) gather(f *schema.Field, items []*item, p value.Pointer) []*clus
 			if !slices.Contains(rows[k.line], c) {
 				rows[k.line] = append(rows[k.line], c)
 			}
+		}
+		if said := it.words(f); said != "" && words[said] == nil {
+			words[said] = c
 		}
 		if it.key != "" && keys[it.key] == nil {
 			keys[it.key] = c

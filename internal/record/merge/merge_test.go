@@ -127,7 +127,7 @@ func TestSameWordsOfAGap(t *testing.T) {
 	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  tags: {list: Tags., items: {choice: Tag., of: [race, training]}}\n  levels: {list: Levels., items: {number: Level.}}\n"))
 	require.NoError(t, err)
 	text := "Race report, level 4.5\nKettle Cup race, level 4.5\n"
-	ps := parts(t, s, text, `1-1=>{"tags":["race"],"levels":[4.5]}`, `2-2=>{"tags":["race"],"levels":[4.5]}`)
+	ps := parts(t, s, text, `1-1=>{"tags":["race"],"levels":[4.5]}`, `2-2=>{"tags":["race","race"],"levels":[4.5]}`)
 	ps[1].Gaps, ps[1].Asked = true, []layout.Span{{Start: strings.Index(text, "Kettle"), End: len(text)}}
 	r := Parts(s, ps, nil)
 	assert.Equal(t, `{"tags":["race"],"levels":[4.5,4.5]}`, r.Record.String())

@@ -205,7 +205,9 @@ func (s *Corrected) Accept(v Visitor) error { return v.Corrected(s) }
 
 // Accept shows the step.
 func (s *CorrectionRefused) Accept(v Visitor) error { return v.CorrectionRefused(s) }
-func (s *AskingEnded) Accept(v Visitor) error       { return v.AskingEnded(s) }
+
+// Accept shows the step.
+func (s *AskingEnded) Accept(v Visitor) error { return v.AskingEnded(s) }
 
 // Accept shows the step.
 func (s *NewDocument) Accept(v Visitor) error { return v.NewDocument(s) }

@@ -35,13 +35,14 @@ func (w *filling) again(ctx context.Context, by *Model) error {
 	lines, left := w.unread()
 	ask := len(left) > 0 && !w.Settings.Sparing
 	// Where there is no room for all fields at once, the lines stay a problem.
-	asked := map[int]bool{}
+	a := &another{by: by, whole: &whole, room: room, asked: map[int]bool{}}
 	for round := 1; err == nil && round <= w.Rounds && (len(lines) > 0 || ask); round++ {
 		if ask {
 			lines = append(lines, left...)
 			sort.SliceStable(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
 		}
-		if err := w.lookAt(ctx, lines, &another{by: by, whole: &whole, room: room, round: round, asked: asked}); err != nil {
+		a.round, a.sent, a.alone = round, 0, false
+		if err := w.lookAt(ctx, lines, a); err != nil {
 			return err
 		}
 		lines, left = w.unread()
@@ -148,8 +149,8 @@ func (w *filling) ofAnswered(lines []evidence.Line) []evidence.Line {
 	return kept
 }
 
-// askAgain gives the requests for lines, with what stands around them: in the
-// first round as many in one as are read with care, then each place alone.
+// askAgain gives the requests for lines, with what stands around them: as many in
+// one as are read with care, or each place by itself.
 func (w *filling) askAgain(lines []evidence.Line, a *another) []*piece {
 	most := a.room.Tokens
 	if most == 0 || most > carefully {
