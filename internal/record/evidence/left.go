@@ -232,6 +232,13 @@ func (l *leaving) findTexts() {
 			l.keep(between(m[4], m[5]), aText, reading.Measure{})
 		}
 	}
+	for n := range len(l.w.ix.Breaks) + 1 {
+		for _, pair := range l.pairs(n) {
+			if said := source[pair[1].Start:pair[1].End]; !l.isClaimed(pair[0]) && !l.isClaimed(pair[1]) && letters(said) > 1 && !saysNone(said) && !l.isAnswer(said) {
+				l.keep(pair[1], aText, reading.Measure{})
+			}
+		}
+	}
 }
 
 // isFree tells whether nothing was read from a place, and nothing about it is asked anyway.

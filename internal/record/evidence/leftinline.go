@@ -64,7 +64,7 @@ func (l *leaving) adriftLists() map[value.Pointer]bool {
 // partsLeft gives the parts of a line that no value comes from, beside those with items.
 func (l *leaving) partsLeft(n int, list inLine) (lines []Line) {
 	text, start, _ := l.w.ix.rowAt(n)
-	if len(text) > longestLine {
+	if len(text) > longestLine || strings.Contains(text, "|") && len(cellsIn(text)) == 2 { // a label, and what it is of
 		return nil
 	}
 	if line, ok := l.lastOfAll(n, list); ok {

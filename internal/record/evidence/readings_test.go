@@ -52,6 +52,8 @@ var exam = []struct{ field, text, right, wrong string }{
 	{"{money: M.}", "150 zł/mies., kaucja 300 zł", `{"amount":150,"currency":"PLN"}`, `{"amount":150,"currency":"EUR"}`},
 	{"{money: M.}", "3 coils\nat $184.00\nand $6.25", `{"amount":6.25,"currency":"USD"}`, `{"amount":3,"currency":"USD"}`},
 	{"{integer: N.}", "RR 145/85 mmHg, Puls 72", `145`, `14`},
+	{"{number: N.}", "Draughts 5.0/5.4 m", `5.4`, `5.5`},
+	{"{number: N.}", "Tiefgang 5,0-5,4m", `5`, `0.54`},
 	{"{integer: N.}", "RTC/31/5508 of 31/12", ``, `31`},
 	{"{integer: Days.}", "LOS 2 nights/3 days", `3`, `23`},
 	{"{number: N.}", "Ramitol 5 mg  1 - 0 - 1/2", `0.5`, `0.2`},

@@ -43,7 +43,11 @@ func (w *weigher) otherInRow(it *item, l *leaf, line int) (found span) {
 	own := strings.Trim(l.value, `"`)
 	for _, c := range cells {
 		s := between(start+c[0], start+c[1])
-		option := optionCalled(l.f.Kin(), w.ix.Source[s.Start:s.End])
+		said := w.ix.Source[s.Start:s.End]
+		option := optionCalled(l.f.Kin(), said)
+		if i := strings.IndexAny(said, ",;(0123456789"); option == "" && i > 0 { // Mooring 1–30 June; berth, 5 nights
+			option, s.End = optionCalled(l.f.Kin(), said[:i]), s.Start+len(strings.TrimRight(said[:i], " "))
+		}
 		switch {
 		case option == "":
 		case option == own || found.End > 0:

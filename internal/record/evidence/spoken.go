@@ -29,7 +29,7 @@ func (w *weigher) nought(f *schema.Field) (found []span) {
 	if f.Type == schema.Integer {
 		for _, word := range lang.Nought.Words() {
 			for _, s := range w.ix.find(word) {
-				if w.led(f, s) || w.ix.IsCell(s) || w.ix.BeforeNoun(s) {
+				if w.led(f, s) || w.ix.IsCell(s) || w.ix.BeforeNoun(s) || w.saidOf(f, s) {
 					found = append(found, s)
 				}
 			}
@@ -41,6 +41,36 @@ func (w *weigher) nought(f *schema.Field) (found []span) {
 		}
 	}
 	return found
+}
+
+// saidOf tells whether a word for none stands before a word of a field's name or description: nobody
+// was hurt, no paying guests. Only words that say nothing by themselves may stand between.
+func (w *weigher) saidOf(f *schema.Field, s span) bool {
+	var own []string
+	for _, name := range append(w.labels(f), wordsOf(f.About)) {
+		own = append(own, name...)
+	}
+	for i, end := w.ix.TokenAt(s.End), s.End; i < len(w.ix.Tokens) && i < w.ix.TokenAt(s.End)+4; i++ {
+		t := w.ix.Tokens[i]
+		switch {
+		case reading.EndsClause(w.ix.Source[end:max(end, t.Start)]):
+			return false
+		case slices.ContainsFunc(own, func(word string) bool { return isFormOf(t.Word, word) }):
+			return true
+		case !lang.Is.Has(t.Word) && !lang.Frequent.Has(t.Word) && !lang.Filler.Has(t.Word) && !lang.Article.Has(t.Word):
+			return false
+		}
+		end = t.End
+	}
+	return false
+}
+
+// isFormOf tells whether two words that say something are forms of one: verletzt, Verletzte.
+func isFormOf(a, b string) bool {
+	if lang.Frequent.Has(a) || lang.Number.Has(a) || min(len(a), len(b)) < shortestOfMany {
+		return false
+	}
+	return lang.Singular(a) == lang.Singular(b) || len(a) > 5 && len(b) > 5 && (strings.HasPrefix(a, b) || strings.HasPrefix(b, a)) && max(len(a)-len(b), len(b)-len(a)) < 3
 }
 
 // noneOf gives the words that say that there is none of a field, by its own name or

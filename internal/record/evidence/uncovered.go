@@ -79,9 +79,12 @@ func (u *unread) all() (lines []Line) {
 }
 
 // isTakenBack tells a line all of whose words are struck out.
-func (u *unread) isTakenBack(l Line) bool {
+func (u *unread) isTakenBack(l Line) bool { return u.isStruck(between(l.Start, l.End)) }
+
+// isStruck tells whether all words of a stretch, of which there are some, are struck out.
+func (u *unread) isStruck(s span) bool {
 	ix := u.w.ix
-	first, end := ix.TokenAt(l.Start), ix.TokenAt(l.End)
+	first, end := ix.TokenAt(s.Start), ix.TokenAt(s.End)
 	for _, t := range ix.Tokens[first:end] {
 		if !ix.TakenBack(t.Span) {
 			return false
@@ -126,6 +129,7 @@ type unread struct {
 	adrift  map[valueOf]int
 	lineOf  map[value.Pointer]int // the line of all values right below an item, -1 for several, once asked for
 	own     map[value.Pointer]int // how many values stand right below an item, once asked for
+	isForm  *bool                 // whether wide gaps part labels from values, once asked for
 	said    map[string]bool       // the texts of the record, folded, once asked for
 	homes   map[value.Pointer]int // the line that most values of an item stand in
 	rowsBy  map[value.Pointer][]rowItem
@@ -235,11 +239,7 @@ func blank(text string) bool {
 // line gives the labelled parts of a line that nothing comes from.
 func (u *unread) line(n, start, end int) []Line {
 	ix := u.w.ix
-	type cell struct {
-		f           *schema.Field
-		label, from int
-	}
-	var cells []cell
+	var cells []labelOf
 	first := ix.TokenAt(start)
 	for i := first; i < len(ix.Tokens) && ix.Tokens[i].Start < end; i++ {
 		if !opensCell(ix.Source[start:ix.Tokens[i].Start]) {
@@ -259,8 +259,11 @@ func (u *unread) line(n, start, end int) []Line {
 			continue // its last words stand in the next line
 		}
 		if rest := strings.TrimLeft(ix.Source[behind:end], " .)"); strings.HasPrefix(rest, ":") {
-			cells = append(cells, cell{best.f, ix.Tokens[i].Start, end - len(rest) + 1})
+			cells = append(cells, labelOf{best.f, ix.Tokens[i].Start, end - len(rest) + 1})
 		}
+	}
+	if len(cells) == 0 {
+		cells = u.formRow(n)
 	}
 	var lines []Line
 	for i, c := range cells {
@@ -288,10 +291,10 @@ func (u *unread) line(n, start, end int) []Line {
 		}
 		value := strings.TrimSpace(ix.Source[c.from:stop])
 		isList := c.f.Type == schema.List
-		if isList && saysNone(value) || u.w.isSpeaker(c.f, ix.Source[c.label:c.from]) || blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.spoken(c.f, n, c.from, stop) {
+		if isList && saysNone(value) || u.w.isSpeaker(c.f, ix.Source[c.label:c.from]) || blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.isStruck(between(c.from, stop)) || u.spoken(c.f, n, c.from, stop) {
 			continue
 		}
-		lines = append(lines, Line{Start: c.label, End: stop, Line: n + 1, Field: c.f.Path, Text: strings.TrimSpace(ix.Source[c.label:stop]), List: isList})
+		lines = append(lines, Line{Start: c.label, End: stop, Line: n + 1, Field: c.f.Path, Text: strings.TrimRight(ix.Source[c.label:stop], " |"), List: isList})
 	}
 	return lines
 }

@@ -258,12 +258,12 @@ func isRange(text string, hyphen int) bool {
 	if before, _ := utf8.DecodeLastRuneInString(text[:from]); IsWordRune(before) || strings.ContainsRune("-/_:", before) {
 		return false
 	}
-	if to < len(text) && (strings.IndexByte("-/_:", text[to]) >= 0 || isWordByte(text[to])) {
+	if to < len(text) && (strings.IndexByte("-/_:", text[to]) >= 0 || isWordByte(text[to]) && (text[to] == 'a' || UnitOf(firstWord(text[to:])) == "")) {
 		return false
 	}
 	bare := strings.NewReplacer(".", "", ",", "")
 	a, b := bare.Replace(hundredths.ReplaceAllString(low, "")), bare.Replace(hundredths.ReplaceAllString(high, ""))
-	return len(a) == len(b) && a < b || len(b) == len(a)+1 || len(low) <= 2 && len(high) <= 2 && scored(text, from, to)
+	return len(a) == len(b) && (a < b || a == b && low < high && len(low) == len(high)) || len(b) == len(a)+1 || len(low) <= 2 && len(high) <= 2 && scored(text, from, to)
 }
 
 // scored tells whether two figures of a hyphen are what one side and the other have, and no code: one

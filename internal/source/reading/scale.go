@@ -175,8 +175,8 @@ func standsAlone(text string, start, end int) bool {
 }
 
 // pair is two figures with a stroke between that are no day of a month and no month of a year:
-// 145/85, 17/25.
-var pair = lazy.New(`^(?:(?:1[3-9]|2\d|3[01])/(?:1[3-9]|[2-9]\d)|(?:3[2-9]|[4-9]\d|[1-9]\d\d)/[1-9]\d{1,2}|[1-9]\d{0,2}(?:[.,]\d{3})+/[1-9]\d{0,2}(?:[.,]\d{3})+)$`)
+// 145/85, 17/25, 5.0/5.4.
+var pair = lazy.New(`^(?:(?:0|[1-9]\d{0,3})(?:\.\d{1,2}/(?:0|[1-9]\d{0,3})\.|,\d{1,2}/(?:0|[1-9]\d{0,3}),)\d{1,2}|(?:1[3-9]|2\d|3[01])/(?:1[3-9]|[2-9]\d)|(?:3[2-9]|[4-9]\d|[1-9]\d\d)/[1-9]\d{1,2}|[1-9]\d{0,2}(?:[.,]\d{3})+/[1-9]\d{0,2}(?:[.,]\d{3})+)$`)
 
 // isPair tells whether the stroke at a place stands between two such figures.
 func isPair(text string, stroke int) bool {
@@ -187,7 +187,7 @@ func isPair(text string, stroke int) bool {
 	if before, _ := utf8.DecodeLastRuneInString(text[:from]); IsWordRune(before) || strings.ContainsRune("-/_:.,", before) {
 		return false
 	}
-	if to < len(text) && (strings.IndexByte("-/_:", text[to]) >= 0 || isWordByte(text[to]) || text[to] == '.' && to+1 < len(text) && isDigit(text[to+1])) {
+	if to < len(text) && (strings.IndexByte("-/_:", text[to]) >= 0 || isWordByte(text[to]) && UnitOf(firstWord(text[to:])) == "" || text[to] == '.' && to+1 < len(text) && isDigit(text[to+1])) {
 		return false
 	}
 	return pair.MatchString(text[from:to])
