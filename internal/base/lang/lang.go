@@ -137,6 +137,7 @@ const (
 	CountryWord  Kind = "country-word"  // names a field for a country
 	CommaGroups  Kind = "comma-groups"  // languages, by their codes, in which a comma before three figures parts thousands
 	Commas       Kind = "commas"        // languages, by their codes, that write a comma before decimals wherever they are spoken
+	Courtesy     Kind = "courtesy"      // closes a letter, alone on a line: kind regards
 	Instead      Kind = "instead"       // stands before what was so and is no more: instead of
 	Payable      Kind = "payable"       // in a label: that what stands behind is still to be paid, whatever else it says: net à payer
 	MonthEnd     Kind = "month-end"     // stands for the last day of a month that was said

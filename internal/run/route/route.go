@@ -79,6 +79,7 @@ const (
 	ofOption = 1.5
 	ofName   = 2.0 // of the schema, of lists and groups
 	ofAbout  = 0.5
+	ofSums   = 1.0  // words of sums, which any bill has
 	ofFilled = 0.35 // a value that stands behind the field's own label, or in its column
 )
 
@@ -111,7 +112,10 @@ func vocabulary(j *Job) map[string]float64 {
 	v := map[string]float64{}
 	put := func(text string, weight float64) {
 		for _, w := range wordsIn(text) {
-			if len(w) > 1 && !lang.Frequent.Has(w) || weight == ofLabel && len(w) > 2 {
+			switch {
+			case ofAnyBill(w):
+				v[w] = max(v[w], min(weight, ofSums))
+			case len(w) > 1 && !lang.Frequent.Has(w) || weight == ofLabel && len(w) > 2:
 				v[w] = max(v[w], weight)
 			}
 		}
@@ -142,6 +146,9 @@ func vocabulary(j *Job) map[string]float64 {
 	})
 	return v
 }
+
+// ofAnyBill tells whether a word is of sums and what is taken off them: no bill goes without.
+func ofAnyBill(word string) bool { return lang.Sum.Has(word) || lang.Deduction.Has(word) }
 
 // wordsIn gives the words of a text as they are compared: in small letters, in the singular.
 func wordsIn(text string) (words []string) {
@@ -186,6 +193,17 @@ func Facts(s document.Source) document.Metadata {
 	return facts
 }
 
+// withoutCourtesy gives a text without the lines that close a letter: the kind of "kind regards" is none.
+func withoutCourtesy(text string) string {
+	var b strings.Builder
+	for line := range strings.Lines(text) {
+		if !lang.Courtesy.Has(strings.Trim(line, " \t\r\n.,!")) {
+			b.WriteString(line)
+		}
+	}
+	return b.String()
+}
+
 // Score gives how much of what a text prints speaks for each job.
 func (r *Router) Score(text string) []float64 {
 	hit := make([]float64, len(r.jobs))
@@ -196,6 +214,9 @@ func (r *Router) Score(text string) []float64 {
 			continue
 		}
 		seen[w] = true
+		if lang.Frequent.Has(w) && !labels[w] {
+			continue // "from" counts as a label alone
+		}
 		for _, s := range r.words[w] {
 			weight := s.weight * s.weight
 			if labels[w] { // it stands where labels stand
@@ -235,6 +256,9 @@ func labelWords(text string) map[string]bool {
 				continue
 			}
 		}
+		if name := strings.TrimSpace(head); lang.MailFrom.Has(name) || lang.MailSubject.Has(name) {
+			continue // of any message
+		}
 		for _, w := range wordsIn(head) {
 			labels[w] = true
 		}
@@ -244,6 +268,7 @@ func labelWords(text string) map[string]bool {
 
 // ByText gives the route by what a text prints; an open one where that is not clear.
 func (r *Router) ByText(id, text string) Route {
+	text = withoutCourtesy(text)
 	out := Route{Document: id}
 	scores := r.Score(text)
 	order := make([]int, len(scores))
@@ -272,11 +297,11 @@ func (r *Router) ByText(id, text string) Route {
 	return out
 }
 
-// hits counts the words of a job that a text has.
+// hits counts the words of a job that a text has, but for those that other papers have, too.
 func (r *Router) hits(job int, text string) (n int) {
 	seen := map[string]bool{}
 	for _, w := range wordsIn(text) {
-		if !seen[w] && slices.ContainsFunc(r.words[w], func(s spoken) bool { return s.job == job }) {
+		if !seen[w] && !ofAnyBill(w) && !lang.Frequent.Has(w) && slices.ContainsFunc(r.words[w], func(s spoken) bool { return s.job == job }) {
 			n++
 		}
 		seen[w] = true

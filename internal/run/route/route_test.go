@@ -119,3 +119,21 @@ func TestOpen(t *testing.T) {
 	assert.Equal(t, Open, same.ByText("x", "Customer: a\nTotal: 3").By)
 	assert.Equal(t, Open, New(nil, nil).ByText("x", "Customer: a").By)
 }
+
+// Words that stand in any text or on any bill, and the head of any message, do not decide.
+func TestWordsOfAnyPaper(t *testing.T) {
+	load := func(name, fields string) Job {
+		s, err := schema.Parse(name+".yaml", []byte("schema: "+name+"\nfields:\n"+fields))
+		require.NoError(t, err)
+		return Job{Name: name, Schema: s}
+	}
+	bills := load("bills", "  from: {date: First day.}\n  total: {number: Sum.}\n  deposit: {number: Sum.}\n  berth: Berth.\n")
+	falls := load("falls", "  fell: {boolean: Whether somebody fell.}\n  wrist: What broke.\n")
+	r := New([]Job{bills, falls}, nil)
+	assert.Equal(t, Open, r.ByText("", "The guest from the north slipped.").By)
+	assert.Equal(t, Open, r.ByText("", "Soup 3\nTotal 9\nDeposit 2").By)
+	assert.Equal(t, "falls", r.ByText("", "From: The office\nSubject: a guest\n\nShe fell, and broke her wrist.").Job)
+	kinds := New([]Job{bills, load("kinds", "  kind: Kind.\n  place: Place.\n")}, nil)
+	assert.Equal(t, "bills", kinds.ByText("", "Berth: C 4\nTotal 20\n\nKind regards,\nInes Vold").Job)
+	assert.Equal(t, "bills", r.ByText("", "From: 3 May\nBerth: C 4\nTotal: 20").Job)
+}
