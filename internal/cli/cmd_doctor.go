@@ -89,7 +89,7 @@ func (a *app) goldFinding(w *work) doctor.Finding {
 	if w.project.Gold == "" {
 		return doctor.Finding{What: "gold", State: doctor.Note, Says: "no folder is named", Do: "add `gold: gold`; without reviewed records nothing can be scored"}
 	}
-	r := a.ruler(w.project)
+	r := rulerOf(w.project)
 	if r == nil {
 		return doctor.Finding{What: "gold", State: doctor.Note, Says: "no reviewed records", Do: "`filler gold draft` makes drafts, `filler gold review` has them reviewed"}
 	}

@@ -35,6 +35,7 @@ type filling struct {
 	night                                              nightFlags
 	routed                                             []document.Source // of a job, where documents are routed
 	isRouted                                           bool
+	pile                                               *nightly.Pile // that they come from
 	shard                                              shardFlag
 	looking
 }

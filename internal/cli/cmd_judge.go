@@ -3,20 +3,18 @@ package cli
 import (
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"filler/internal/base/place"
-	"filler/internal/base/project"
 	"filler/internal/base/value"
-	"filler/internal/measure/gold"
 	"filler/internal/measure/review"
 	"filler/internal/measure/score"
 	"filler/internal/record"
 	"filler/internal/run/fill"
 	"filler/internal/run/improve"
-	"filler/internal/run/scores"
 	"filler/internal/schema"
 	"filler/internal/store"
 )
@@ -260,7 +258,7 @@ func (a *app) runsCmd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return a.printRuns(l, a.ruler(p), runs, asJSON)
+			return a.printRuns(l, rulersOf(p), runs, asJSON)
 		}}
 	cmd.Flags().BoolVar(&asJSON, "json", false, "print the runs as JSON Lines")
 	cmd.Flags().BoolVar(&drift, "drift", false, "how the runs since the approved one differ from it, without gold")
@@ -268,38 +266,10 @@ func (a *app) runsCmd() *cobra.Command {
 	return cmd
 }
 
-// ruler is what all runs of a project are measured with: its schema and gold as they
-// are now; nil where there are none.
-func (a *app) ruler(p *project.Project) *scores.Ruler {
-	if p == nil || p.Gold == "" {
-		return nil
-	}
-	s, err := schema.Load(p.Schema)
-	if err != nil {
-		return nil
-	}
-	set, err := gold.Open(p.Gold, s)
-	if err != nil || set.Len() == 0 {
-		return nil
-	}
-	return &scores.Ruler{Schema: s, Gold: set}
-}
-
 // measured is the F1 of a run, with what it covers.
 type measured struct {
 	f1     score.Ratio
 	covers string
-}
-
-func measure(r *scores.Ruler, l store.Store, run store.Run) measured {
-	if r == nil {
-		return measured{}
-	}
-	of, ok, err := r.Of(l, run)
-	if err != nil || !ok {
-		return measured{}
-	}
-	return measured{of.Score.Overall.F1(), of.Covers}
 }
 
 // scopeWords say how the documents of a run were chosen.
@@ -341,22 +311,24 @@ func (w *work) covered(run int64) string {
 	return name
 }
 
-func (a *app) printRuns(l store.Store, r *scores.Ruler, runs []store.Run, asJSON bool) error {
-	t := a.newTable(">run", "name", "model", "schema", "prompt", "state", ">documents", "scope", ">unflagged", ">repaired", ">flagged", ">failed", ">cost", ">F1", "began").giveWay("schema", "prompt", "began", "scope", "repaired", "unflagged", "state", "documents", "cost")
-	ruled := measured{}
-	last, err := l.Find("last")
-	if err == nil {
-		ruled = measure(r, l, last)
+func (a *app) printRuns(l store.Store, r *rulers, runs []store.Run, asJSON bool) error {
+	heads := []string{">run", "name", "model", "schema", "prompt", "state", ">documents", "scope", ">unflagged", ">repaired", ">flagged", ">failed", ">cost", ">F1", "began"}
+	jobs := slices.ContainsFunc(runs, func(run store.Run) bool { return fill.JobOf(run) != "" })
+	if jobs {
+		heads = slices.Insert(heads, 1, "job")
 	}
-	other := false
+	t := a.newTable(heads...).giveWay("schema", "prompt", "began", "scope", "repaired", "unflagged", "state", "documents", "cost")
+	last, other := lastOf(runs), int64(0)
 	for _, run := range runs {
 		sum, err := l.Totals(run.ID)
 		if err != nil {
 			return err
 		}
+		job := fill.JobOf(run)
+		ruled := r.measure(l, last[job])
 		m := ruled
-		if run.ID != last.ID {
-			m = measure(r, l, run)
+		if run.ID != last[job].ID {
+			m = r.measure(l, run)
 		}
 		comparable := m.covers == ruled.covers
 		if asJSON {
@@ -369,26 +341,32 @@ func (a *app) printRuns(l store.Store, r *scores.Ruler, runs []store.Run, asJSON
 		}
 		f1 := field{ratioText(m.f1), bold}
 		if m.f1.Exists && !comparable {
-			f1, other = field{"·", faint}, true
+			f1, other = field{"·", faint}, last[job].ID
 		}
-		t.row(run.ID, run.Name, run.Model, run.SchemaHash[:6], run.PromptHash[:6], state, coverage(run, sum.Documents), scopeOf(run, r), sum.Unflagged, dash(sum.Repaired), dash(sum.Flagged), dash(sum.Failed),
-			money(sum.CostNano), f1, run.Began.Local().Format("2006-01-02 15:04"))
+		row := []any{run.ID, run.Name, run.Model, run.SchemaHash[:6], run.PromptHash[:6], state, coverage(run, sum.Documents), scopeOf(run), sum.Unflagged, dash(sum.Repaired), dash(sum.Flagged), dash(sum.Failed),
+			money(sum.CostNano), f1, run.Began.Local().Format("2006-01-02 15:04")}
+		if jobs {
+			row = slices.Insert(row, 1, any(job))
+		}
+		t.row(row...)
 	}
 	if asJSON {
 		return nil
 	}
 	t.print()
-	if other {
-		a.printf("%s\n", a.paint(faint, fmt.Sprintf("· other documents or fields than run %d, so that their F1 does not compare; `filler score RUN` measures them", last.ID)))
+	if other > 0 {
+		a.printf("%s\n", a.paint(faint, fmt.Sprintf("· other documents or fields than run %d, so that their F1 does not compare; `filler score RUN` measures them", other)))
 	}
 	return nil
 }
 
 // scopeOf says which part of the project a run covers, in a word or two.
-func scopeOf(run store.Run, r *scores.Ruler) string {
+func scopeOf(run store.Run) string {
 	words := []string{}
 	if aside := fill.AsideOf(run); aside == improve.Aside {
 		words = append(words, "a trial of improve")
+	} else if aside == asideOfRoute {
+		words = append(words, "asked by route")
 	} else if w := scopeWords[run.Scope]; w != "" {
 		words = append(words, w)
 	}
@@ -405,6 +383,9 @@ func runJSON(run store.Run, sum store.Totals, f1 score.Ratio, comparable bool) v
 	v := value.Obj(value.Num(fmt.Sprint(run.ID)).Named("run"))
 	if run.Name != "" {
 		v.Set("name", value.Str(run.Name))
+	}
+	if job := fill.JobOf(run); job != "" {
+		v.Set("job", value.Str(job))
 	}
 	v.Kids = append(v.Kids, value.Str(run.Model).Named("model"), value.Str(run.SchemaHash).Named("schema"), value.Str(run.PromptHash).Named("prompt"),
 		value.Str(run.State).Named("state"), value.Str(run.Began.UTC().Format("2006-01-02T15:04:05Z")).Named("began"),

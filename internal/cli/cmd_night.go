@@ -275,7 +275,7 @@ func (a *app) endNight(ctx context.Context, o *filling, w *work, b *begun, began
 
 // newNight gives what is known of a night before it has a run; p is nil without a project.
 func (a *app) newNight(p *project.Project, began time.Time) *nightly.Night {
-	n := &nightly.Night{Project: "filler", Began: began, Currency: a.currency}
+	n := &nightly.Night{Project: "filler", Job: a.job, Began: began, Currency: a.currency}
 	if p != nil {
 		if dir, err := filepath.Abs(p.Dir); err == nil {
 			n.Project = filepath.Base(dir)
@@ -287,7 +287,7 @@ func (a *app) newNight(p *project.Project, began time.Time) *nightly.Night {
 // closeNight says how a night ended: in its files, in the log, and to who is to be told.
 func (a *app) closeNight(o *filling, p *project.Project, n *nightly.Night, err error) error {
 	o.night.ended = true
-	n.Took, n.Exit = time.Since(n.Began), codeOf(err)
+	n.Took, n.Exit, n.Pile = time.Since(n.Began), codeOf(err), o.pile
 	a.events.Info("ended", "run", n.Run, "verdict", n.Verdict(), "exit", n.Exit, "cost", float64(n.Spent)/1e9, "seconds", n.Took.Seconds())
 	return a.tellNight(o, p, n)
 }

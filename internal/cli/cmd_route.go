@@ -312,6 +312,9 @@ func (a *app) askRoutes(ctx context.Context, o *routing, w *work, reader *docume
 	})
 }
 
+// asideOfRoute marks the runs in which the model says which job documents are for.
+const asideOfRoute = "route"
+
 // askAside asks a model for records that are none of the project's: the run is made aside.
 func (a *app) askAside(ctx context.Context, o *routing, w *work, reader *document.Reader, s *schema.Schema, sources []document.Source, out *routed, each func(id string, rec *value.Value)) error {
 	m, err := w.model(o.modelName)
@@ -335,7 +338,7 @@ func (a *app) askAside(ctx context.Context, o *routing, w *work, reader *documen
 		return err
 	}
 	defer f.Close()
-	b, err := begin(f, fill.Fill{}, fill.Beginning{Scope: store.Named, Aside: "route"}, sources)
+	b, err := begin(f, fill.Fill{}, fill.Beginning{Scope: store.Named, Aside: asideOfRoute}, sources)
 	if err != nil {
 		return err
 	}
@@ -361,79 +364,4 @@ func (a *app) askAside(ctx context.Context, o *routing, w *work, reader *documen
 		err = rerr
 	}
 	return err
-}
-
-// fillRouted fills each document of a project with several jobs by its route: a run for each job.
-func (a *app) fillRouted(ctx context.Context, o filling, names []string) error {
-	switch {
-	case o.night.watch != "":
-		a.parsed = false
-		return errors.New("--watch fills by one schema; name a job with --job")
-	case o.output != "" && !strings.Contains(o.output, "{job}"):
-		a.parsed = false
-		return errors.New("each job has records of its own: write {job} in the name, such as -o 'records-{job}.jsonl', or name one with --job")
-	case o.night.summary != "" && !strings.Contains(o.night.summary, "{job}"):
-		a.parsed = false
-		return errors.New("each job has a summary of its own: write {job} in the name, such as --summary 'night-{job}.md', or name one with --job")
-	case o.night.metrics != "" && !strings.Contains(o.night.metrics, "{job}"):
-		a.parsed = false
-		return errors.New("each job has figures of its own: write {job} in the name, such as --metrics 'night-{job}.prom', or name one with --job")
-	}
-	if o.night.log != "" {
-		done, err := a.logTo(o.night.log)
-		if err != nil {
-			return err
-		}
-		defer done()
-	}
-	ro := routing{ask: !o.dry && !o.files.is(), modelName: o.modelName, budget: o.budget, look: o.looking}
-	began := time.Now()
-	r, err := a.router(ctx, &ro, names)
-	if err != nil {
-		if p := a.several(); p != nil && a.parsed && o.night.is() && !o.dry {
-			for _, name := range p.JobNames() {
-				one := o.ofJob(name)
-				a.neverBegan(&one, began, err)
-			}
-		}
-		return err
-	}
-	worst, open := error(nil), 0
-	for _, one := range r.routes {
-		if one.By == route.Open {
-			open++
-		}
-	}
-	a.tellRoutes(&routing{ask: ro.ask, asJSON: true}, r)
-	for _, name := range r.project.JobNames() {
-		own := r.of(name)
-		if len(own) == 0 && !o.night.picks() {
-			a.notef("%s: no documents\n", name)
-			continue
-		}
-		a.notef("%s: %s\n", name, plural(len(own), "document"))
-		a.job = name
-		one := o.ofJob(name)
-		one.routed, one.isRouted = own, true
-		err := a.fill(ctx, one, nil)
-		a.job = ""
-		if codeOf(err) != codeDone && (worst == nil || codeOf(worst) == codeFlagged) {
-			worst = err
-		}
-		if err != nil && codeOf(err) == codeFailed || ctx.Err() != nil {
-			return err
-		}
-	}
-	if worst == nil && open > 0 {
-		return exit(codeFlagged)
-	}
-	return worst
-}
-
-// ofJob gives what is asked for with the files of one job.
-func (o filling) ofJob(name string) filling {
-	for _, file := range []*string{&o.output, &o.night.summary, &o.night.metrics} {
-		*file = strings.ReplaceAll(*file, "{job}", name)
-	}
-	return o
 }

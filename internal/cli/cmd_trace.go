@@ -27,7 +27,12 @@ func (a *app) traceCmd() *cobra.Command {
 				return err
 			}
 			defer l.Close()
-			run, err := l.Find(runName)
+			var run store.Run
+			if runName == "last" && a.several() != nil {
+				run, err = runWith(l, args[0])
+			} else {
+				run, err = l.Find(runName)
+			}
 			if err != nil {
 				return err
 			}

@@ -237,19 +237,18 @@ Read more:   filler COMMAND --help
              filler help      the documentation, topic by topic`,
 		SilenceErrors: true, SilenceUsage: true,
 		CompletionOptions: cobra.CompletionOptions{DisableDefaultCmd: true},
-		PersistentPreRunE: func(cmd *cobra.Command, _ []string) error {
+		PersistentPreRunE: func(cmd *cobra.Command, args []string) error {
 			a.parsed = true
 			a.sends.Store(a.sends.Load() || slices.Contains(sending, cmd.Name()))
 			if f := cmd.Flags().Lookup("json"); f != nil && f.Changed {
 				a.out.(*screen).visible = false // what a machine reads stays as it is
 			}
-			if a.folder == "" {
-				return nil
+			if a.folder != "" {
+				if err := os.Chdir(a.folder); err != nil {
+					return fmt.Errorf("%s: can't work in this folder; check that it is there", a.folder)
+				}
 			}
-			if err := os.Chdir(a.folder); err != nil {
-				return fmt.Errorf("%s: can't work in this folder; check that it is there", a.folder)
-			}
-			return nil
+			return a.jobOfRun(cmd, args)
 		},
 	}
 	root.PersistentFlags().StringVarP(&a.folder, "project", "C", "", "work in the project `DIR`, in place of the current folder")

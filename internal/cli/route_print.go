@@ -80,11 +80,11 @@ func (a *app) tellRoutes(o *routing, r *routed) {
 		a.notef("the model was asked about %s: cost %s\n", plural(r.asked, "document"), a.cost(r.spent))
 	}
 	if open > 0 {
-		hint := "`filler route --ask` asks a model"
+		why, what := "what they print does not tell the jobs apart", "ask a model with `filler route --ask`, or add a rule under `route:`"
 		if o.ask {
-			hint = "the model did not say either"
+			why, what = "neither what they print nor the model says for which job they are", "add a rule under `route:`"
 		}
-		a.notef("%s open: what is printed does not tell the jobs apart; %s, or add a rule under route:\n", plural(open, "document"), hint)
+		a.notef("%s open: %s; %s\n", plural(open, "document"), why, what)
 	}
 }
 

@@ -200,12 +200,17 @@ func Shown(r store.Run) []string {
 }
 
 // AsideOf gives what a run was made aside for, or "".
-func AsideOf(r store.Run) string {
+func AsideOf(r store.Run) string { return settingOf(r, "aside") }
+
+// JobOf gives the job of the project that a run was made for, or "".
+func JobOf(r store.Run) string { return settingOf(r, "job") }
+
+func settingOf(r store.Run, name string) string {
 	v, err := value.ParseBytes(r.Settings)
-	if err != nil || v.Get("aside") == nil {
+	if err != nil || v.Get(name) == nil {
 		return ""
 	}
-	return v.Get("aside").Text
+	return v.Get(name).Text
 }
 
 // LastAside gives the newest run that was made aside for a purpose.

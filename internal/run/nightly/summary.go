@@ -17,6 +17,7 @@ import (
 // Night is what one call did.
 type Night struct {
 	Project  string
+	Job      string // "" where a project has one alone
 	Schema   string
 	Began    time.Time
 	Took     time.Duration
@@ -38,6 +39,15 @@ type Night struct {
 	Ended        string // "" well; else what ended it: the budget, a signal, an error
 	Exit         int
 	Unbegun      bool // it failed before it looked at the pile
+	Pile         *Pile
+}
+
+// Pile is what became of the pile that the documents of several jobs come from, but for what was
+// filled: each job's summary says it, for it may be the only one that is read.
+type Pile struct {
+	Open    []string // nobody said which job they are for
+	NotRead []string
+	Spent   int64 // on asking a model, in billionths
 }
 
 // Look is a document to look at: how it ended, and the codes of what is wrong. Values stand in no
@@ -114,6 +124,12 @@ func (n *Night) Verdict() string {
 	if len(n.Changed()) > 0 {
 		parts = append(parts, fmt.Sprintf("%s drifted", several(len(n.Changed()), "measure")))
 	}
+	if p := n.Pile; p != nil && len(p.Open) > 0 {
+		parts = append(parts, several(len(p.Open), "document")+" of the pile for no job")
+	}
+	if p := n.Pile; p != nil && len(p.NotRead) > 0 {
+		parts = append(parts, several(len(p.NotRead), "document")+" of the pile not read")
+	}
 	switch {
 	case len(parts) > 0:
 		return strings.Join(parts, " · ")
@@ -151,6 +167,19 @@ func (n *Night) JSON() value.Value {
 		value.Obj(num("documents", int64(t.Documents)), num("unflagged", int64(t.Unflagged)), num("repaired", int64(t.Repaired)), num("flagged", int64(t.Flagged)), num("failed", int64(t.Failed)), num("not_reached", int64(t.Waiting)), num("exchanges", int64(t.Exchanges)), num("from_cache", int64(t.Cached)), num("tokens_in", int64(t.TokensIn)), num("tokens_out", int64(t.TokensOut))).Named("filled"),
 		value.Num(fmt.Sprintf("%.9f", float64(n.Spent)/1e9)).Named("spent"), look.Named("look_at"), num("more_to_look_at", int64(n.MoreLook)))
 	out.Set("spent_by_recheck", value.Num(fmt.Sprintf("%.9f", float64(n.RecheckSpent)/1e9)))
+	if n.Job != "" {
+		out.Set("job", value.Str(n.Job))
+	}
+	if p := n.Pile; p != nil {
+		names := func(ids []string) value.Value {
+			list := value.List()
+			for _, id := range ids {
+				list.Kids = append(list.Kids, value.Str(id))
+			}
+			return list
+		}
+		out.Set("pile", value.Obj(names(p.Open).Named("open"), names(p.NotRead).Named("not_read"), value.Num(fmt.Sprintf("%.9f", float64(p.Spent)/1e9)).Named("spent")))
+	}
 	if n.Currency != "" {
 		out.Set("currency", value.Str(n.Currency))
 	}

@@ -37,7 +37,11 @@ func cell(s string) string {
 // Page gives the page, as Markdown that reads well as it stands.
 func Page(n *nightly.Night) string {
 	var b strings.Builder
-	fmt.Fprintf(&b, "# %s: %s\n\n%s, %s\n\n", cell(n.Project), cell(n.Verdict()), n.Began.Format("2006-01-02 15:04"), figures.Seconds(n.Took))
+	name := cell(n.Project)
+	if n.Job != "" {
+		name += ", " + cell(n.Job)
+	}
+	fmt.Fprintf(&b, "# %s: %s\n\n%s, %s\n\n", name, cell(n.Verdict()), n.Began.Format("2006-01-02 15:04"), figures.Seconds(n.Took))
 	t := n.Totals
 	if n.Picks {
 		pileText(&b, n)
@@ -66,9 +70,43 @@ func Page(n *nightly.Night) string {
 			fmt.Fprintf(&b, "\nand %d more; `filler review %d --show problems` shows them all.\n", n.MoreLook, n.Run)
 		}
 	}
+	ofPile(&b, n)
 	recheckText(&b, n)
 	driftText(&b, n)
 	return b.String()
+}
+
+// ofPile names the documents that no job had.
+func ofPile(b *strings.Builder, n *nightly.Night) {
+	p := n.Pile
+	if p == nil || len(p.Open)+len(p.NotRead) == 0 {
+		if p != nil && p.Spent > 0 {
+			fmt.Fprintf(b, "\nThe model was asked which job documents are for: %s, for all jobs together.\n", cost(n, p.Spent))
+		}
+		return
+	}
+	b.WriteString("\n## Of the pile\n\n")
+	if len(p.Open) > 0 {
+		fmt.Fprintf(b, "For no job, and not filled; a rule under `route:` or a fuller `about` says which they are for:\n\n%s", names(p.Open))
+	}
+	if len(p.NotRead) > 0 {
+		fmt.Fprintf(b, "Not read; `filler read DOC` says why:\n\n%s", names(p.NotRead))
+	}
+	if p.Spent > 0 {
+		fmt.Fprintf(b, "Asking the model which job documents are for cost %s, for all jobs together.\n", cost(n, p.Spent))
+	}
+}
+
+// names lists documents, at most as many as a summary names.
+func names(ids []string) string {
+	var b strings.Builder
+	for _, id := range ids[:min(len(ids), nightly.MostLooks)] {
+		fmt.Fprintf(&b, "- %s\n", cell(id))
+	}
+	if more := len(ids) - nightly.MostLooks; more > 0 {
+		fmt.Fprintf(&b, "- and %d more\n", more)
+	}
+	return b.String() + "\n"
 }
 
 func recheckText(b *strings.Builder, n *nightly.Night) {
