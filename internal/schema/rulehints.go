@@ -38,9 +38,67 @@ var ruleSlips = []ruleSlip{
 	{lazy.New(`(?:^|[^=<>!~])=(?:[^=~>]|$)`), "write == for equal"},
 }
 
+// ruleRewrites turn what is often written elsewhere into what is written here, part by part.
+var ruleRewrites = []ruleSlip{
+	{lazy.New(`(?i)\b(\w+(?:\.\w+)*) (?:is not null|is not none|!= ?(?:null|none))\b`), "stated($1)"},
+	{lazy.New(`(?i)\b(\w+(?:\.\w+)*) (?:is null|is none|== ?(?:null|none))\b`), "not stated($1)"},
+	{lazy.New(`(?i)^if\b(.+?)\bthen\b(.+)$`), "not ($1) or $2"},
+	{lazy.New(`(?i)^(.+?) (?:implies|=>|->) (.+)$`), "not ($1) or $2"},
+	{lazy.New(`(?i)\b(\w+(?:\.\w+)*) between (\S+) and (\S+)`), "$1 >= $2 and $1 <= $3"},
+	{lazy.New(`<>|≠`), "!="},
+	{lazy.New(`≤`), "<="},
+	{lazy.New(`≥`), ">="},
+	{lazy.New(`([^=<>!~])=([^=~>])`), "$1==$2"},
+	{lazy.New(`\b(?:length|size)\( ?(\w+) ?\)`), "len($1)"},
+	{lazy.New(`([=!]=) ?(?:yes|Yes|True)\b`), "$1 true"},
+	{lazy.New(`([=!]=) ?(?:no|No|False)\b`), "$1 false"},
+}
+
+// smallLetters are words of rules that are often written in capitals.
+var smallLetters = lazy.New(`\b(?:AND|OR|NOT|IN)\b|\b(?i:sum|count|min|max|len|abs|round|all|any|none)\(`)
+
+// rewritten gives a rule as it may be meant, with all that is written otherwise elsewhere changed; ""
+// where that can't be read either.
+func rewritten(holds string, scope *Field, reads func(string) bool) string {
+	text := smallLetters.Get().ReplaceAllStringFunc(holds, strings.ToLower)
+	for _, r := range ruleRewrites {
+		text = r.seen.Get().ReplaceAllString(text, r.write)
+	}
+	text = overLists(text, scope, "")
+	if text = strings.Join(strings.Fields(text), " "); text == holds || !reads(text) {
+		return ""
+	}
+	return text
+}
+
+// overLists has functions name the fields of items as they do here: sum(lines[].price) is
+// sum(lines, .price).
+func overLists(text string, scope *Field, before string) string {
+	for _, f := range scope.Fields {
+		name := before + f.Name
+		switch {
+		case f.Type == Group:
+			text = overLists(text, f, name+".")
+		case f.Type == List && f.Item.Type == Group:
+			of := regexp.MustCompile(`\b(\w+)\( ?` + regexp.QuoteMeta(name) + `(?:\[\*?\])?\.(\w+) ?\)`)
+			text = of.ReplaceAllStringFunc(text, func(part string) string {
+				m := of.FindStringSubmatch(part)
+				if f.Item.Child(m[2]) == nil {
+					return part
+				}
+				return strings.Trim(overItems(m[1], name, m[2]), "`")
+			})
+		}
+	}
+	return text
+}
+
 // ruleHint says how a rule that can't be read may be meant: in what is written otherwise
-// elsewhere, or in a field of a list's items.
-func ruleHint(holds string, scope *Field, err error) string {
+// elsewhere, or in a field of a list's items. reads tells whether a rule can be read.
+func ruleHint(holds string, scope *Field, err error, reads func(string) bool) string {
+	if meant := rewritten(holds, scope, reads); meant != "" {
+		return "write `" + meant + "`"
+	}
 	if hint := listHint(holds, scope, ""); hint != "" {
 		return hint
 	}

@@ -46,6 +46,14 @@ func (l *loader) rules(n *place.Node) {
 		return
 	}
 	for _, kid := range n.Items() {
+		if kid.IsScalar() {
+			text := kid.Text()
+			if meant := rewritten(text, l.s.Record(), l.reads(l.s.Record())); meant != "" {
+				text = meant
+			}
+			kid.Fault("a rule needs `holds`", "write `- {holds: '"+strings.ReplaceAll(text, "'", "''")+"'}`")
+			continue
+		}
 		kid.Known("holds", "say", "for")
 		holds := kid.Get("holds")
 		if holds == nil {
@@ -64,15 +72,23 @@ func (l *loader) rules(n *place.Node) {
 			}
 		}
 		if err := r.compile(l.s.Record(), scope); err != nil {
-			hint := ruleHint(r.Holds, scope, err)
-			if hint != "" {
-				hint += "; "
+			hint := ruleHint(r.Holds, scope, err, l.reads(scope))
+			switch {
+			case hint == "":
+				hint = "fields stand by their names: " + strings.Join(names(scope), ", ")
+			case !strings.HasPrefix(hint, "write `"):
+				hint += "; fields stand by their names: " + strings.Join(names(scope), ", ")
 			}
-			holds.Fault("the rule can't be read: "+err.Error(), hint+"fields stand by their names: "+strings.Join(names(scope), ", "))
+			holds.Fault("the rule can't be read: "+err.Error(), hint)
 			continue
 		}
 		l.s.Rules = append(l.s.Rules, r)
 	}
+}
+
+// reads gives what tells whether a rule for a scope can be read.
+func (l *loader) reads(scope *Field) func(string) bool {
+	return func(text string) bool { return (&Rule{Holds: text}).compile(l.s.Record(), scope) == nil }
 }
 
 func (l *loader) itemsOf(n *place.Node, path string) *Field {

@@ -120,7 +120,7 @@ func (s *Schema) Condition(text string) (*Rule, error) {
 	})
 	r := &Rule{Holds: holds}
 	if err := r.compile(s.Record(), s.Record()); err != nil {
-		if hint := ruleHint(text, s.Record(), err); hint != "" {
+		if hint := ruleHint(text, s.Record(), err, func(text string) bool { return (&Rule{Holds: text}).compile(s.Record(), s.Record()) == nil }); hint != "" {
 			return nil, fmt.Errorf("the condition %q can't be read: %w; %s", text, err, hint)
 		}
 		return nil, fmt.Errorf("the condition %q can't be read: %w; fields stand by their names: %s", text, err, strings.Join(names(s.Record()), ", "))
