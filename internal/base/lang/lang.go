@@ -137,6 +137,7 @@ const (
 	CountryWord  Kind = "country-word"  // names a field for a country
 	CommaGroups  Kind = "comma-groups"  // languages, by their codes, in which a comma before three figures parts thousands
 	Commas       Kind = "commas"        // languages, by their codes, that write a comma before decimals wherever they are spoken
+	YearShift    Kind = "year-shift"    // behind a day without a year: that it is of as many years behind or before, by its meaning
 	Courtesy     Kind = "courtesy"      // closes a letter, alone on a line: kind regards
 	Instead      Kind = "instead"       // stands before what was so and is no more: instead of
 	Payable      Kind = "payable"       // in a label: that what stands behind is still to be paid, whatever else it says: net à payer

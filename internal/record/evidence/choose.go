@@ -98,6 +98,9 @@ func (w *weigher) isAnothers(l *leaf, c candidate) bool {
 		return true
 	}
 	_, isKey := w.heads[l.f]
+	if !isKey && w.isOfEach(c.span) {
+		return false
+	}
 	if l.fixed != nil || c.led || l.item.region == nil || l.item.region.holds(c.span) {
 		return false
 	}
@@ -113,6 +116,30 @@ func (w *weigher) isAnothers(l *leaf, c candidate) bool {
 	for _, other := range l.item.row {
 		if other.region.holds(c.span) {
 			return c.End-c.Start <= 3 && other.sure() && l.item.sure()
+		}
+	}
+	return false
+}
+
+// nearEach is how many words a figure and the word that says that each has it are apart at most.
+const nearEach = 3
+
+// isOfEach tells whether a word in the clause of a figure says that each of several has it: 20 seeds each, each
+// with 20 seeds.
+func (w *weigher) isOfEach(s span) bool {
+	first := w.ix.TokenAt(s.Start)
+	if first >= len(w.ix.Tokens) {
+		return false
+	}
+	for _, step := range []int{1, -1} {
+		for i := first + step; i >= 0 && i < len(w.ix.Tokens) && i >= first-nearEach && i <= first+nearEach; i += step {
+			t, beside := w.ix.Tokens[i], w.ix.Tokens[i-step]
+			if gap := w.ix.Source[min(t.End, beside.End):max(t.Start, beside.Start)]; reading.EndsClause(gap) || strings.ContainsAny(gap, ",\n") {
+				break
+			}
+			if lang.Apiece.Has(t.Word) {
+				return true
+			}
 		}
 	}
 	return false

@@ -273,6 +273,9 @@ type weigher struct {
 	called    map[*schema.Field]called    // the words that fields go by
 	boxes     *boxes                      // those of forms
 	ruled     map[int]int                 // of rows of tables: the line of the rule below their head
+	form      *bool                       // whether wide gaps part labels from values, once asked for
+	wholly    map[string]*schema.Field    // fields that stand in no list by their whole labels
+	isName    map[string]bool             // what fields are called, all
 	heads     map[*schema.Field][]string  // what heads the items of the list that a field is the key of
 }
 

@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"slices"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -20,53 +21,115 @@ type labelOf struct {
 	label, from int
 }
 
-// formRow gives the labels of a row that has nothing but labels, each with one value behind it. Rows of
-// tables have more cells, and their heads name fields where values would stand.
+// formRow gives the labels of fields in a row, each with a value in the cell behind it.
 func (u *unread) formRow(n int) (found []labelOf) {
-	for _, pair := range u.pairs(n) {
-		label, said := u.w.ix.Source[pair[0].Start:pair[0].End], u.w.ix.Source[pair[1].Start:pair[1].End]
-		if f := u.wholeLabel(label); f != nil && letters(said) > 0 {
-			found = append(found, labelOf{f, pair[0].Start, pair[1].Start})
+	for _, pair := range u.w.pairs(n) {
+		if pair.f != nil && !u.isFilled(pair.f) && letters(u.w.ix.Source[pair.said.Start:pair.said.End]) > 0 && (pair.f.Type != schema.List || u.isEmptyList(pair.f)) {
+			found = append(found, labelOf{pair.f, pair.label.Start, pair.said.Start})
 		}
 	}
 	return found
 }
 
-// pairs gives the labels of such a row with what stands behind each, whatever they are labels of.
-func (u *unread) pairs(n int) (all [][2]span) {
-	text, start, _ := u.w.ix.rowAt(n)
-	cells := cellsIn(text)
-	if len(cells) != 2 && len(cells) != 4 || !strings.Contains(text, "|") && !u.isOfForm() {
+// isFilled tells whether a field has a value that stands somewhere: a label without a colon may be a word
+// of the text.
+func (u *unread) isFilled(f *schema.Field) bool {
+	if u.filled == nil {
+		u.filled = map[*schema.Field]bool{}
+		for p, at := range u.places {
+			if at.Found() {
+				u.filled[u.s.At(p)] = true
+			}
+		}
+	}
+	return u.filled[f]
+}
+
+func (u *unread) isEmptyList(f *schema.Field) bool {
+	for _, known := range u.lists {
+		if slices.ContainsFunc(known, func(other naming) bool { return other.f == f }) {
+			return true
+		}
+	}
+	return false
+}
+
+// pair is a label in a cell with what stands in the next.
+type pair struct {
+	label, said span
+	f           *schema.Field // of which it is the label; nil for none
+}
+
+// pairs gives the pairs of a row: with the label of a field anywhere, and in a row of nothing but pairs with
+// any. Rows of tables have more cells, and their heads name fields where values would stand.
+func (w *weigher) pairs(n int) (all []pair) {
+	text, start, _ := w.ix.rowAt(n)
+	if len(text) > longestLine {
 		return nil
 	}
-	for k := 0; k < len(cells); k += 2 {
+	cells := cellsIn(text)
+	if len(cells) < 2 || !strings.Contains(text, "|") && !w.isOfForm() || !hasFigure(text) && isRule(w.ix.Line(n+2)) && w.isUntouched(n) {
+		return nil
+	}
+	for k := 0; k+1 < len(cells); k++ {
 		label, said := text[cells[k][0]:cells[k][1]], text[cells[k+1][0]:cells[k+1][1]]
-		if r, _ := utf8.DecodeRuneInString(label); !unicode.IsLetter(r) || strings.HasSuffix(label, ":") || len(label) > mostOfLabel || u.isField[folded(said)] || !hasFigure(said) && isRule(u.w.ix.Line(n+2)) {
+		f := w.labelled(label)
+		if r, _ := utf8.DecodeRuneInString(label); !unicode.IsLetter(r) || strings.HasSuffix(label, ":") || len(label) > mostOfLabel || w.isName[folded(said)] {
 			continue // [ ] paid  [x] on account; a head
 		}
-		all = append(all, [2]span{between(start+cells[k][0], start+cells[k][1]), between(start+cells[k+1][0], start+cells[k+1][1])})
+		if f == nil && (len(cells) != 2 && len(cells) != 4 || k%2 > 0) {
+			continue
+		}
+		all = append(all, pair{between(start+cells[k][0], start+cells[k][1]), between(start+cells[k+1][0], start+cells[k+1][1]), f})
+		k++
 	}
 	return all
+}
+
+// isUntouched tells whether no value of the record was read from a line.
+func (w *weigher) isUntouched(n int) bool {
+	for _, at := range w.places {
+		if at.Found() && at.Line == n+1 {
+			return false
+		}
+	}
+	return true
+}
+
+// pairOf gives the pair in whose value a place stands.
+func (w *weigher) pairOf(s span) (pair, bool) {
+	if w.all == nil {
+		return pair{}, false
+	}
+	for _, p := range w.pairs(w.ix.LineOf(s.Start)) {
+		if p.said.Start <= s.Start && s.End <= p.said.End {
+			return p, true
+		}
+	}
+	return pair{}, false
 }
 
 // mostOfLabel is how long a label is at most, in bytes.
 const mostOfLabel = 32
 
-// wholeLabel gives the field, of none that stands in lists, of which a cell is the label.
-func (u *unread) wholeLabel(cell string) *schema.Field {
-	words := wordsOf(cell)
-	if len(words) == 0 {
-		return nil
-	}
-	name := strings.Join(words, " ")
-	for _, known := range [][]naming{u.named[words[0]], u.lists[words[0]]} {
-		for _, other := range known {
-			if strings.Join(other.words, " ") == name && !strings.Contains(other.f.Path, "[]") {
-				return other.f
+// labelled gives the field, of none that stands in lists, of which a cell is the label.
+func (w *weigher) labelled(cell string) *schema.Field {
+	if w.wholly == nil {
+		w.wholly, w.isName = map[string]*schema.Field{}, map[string]bool{}
+		w.all.Root.Walk(func(f *schema.Field, _ int) {
+			if f.Name == "" || !f.IsLeaf() && f.Type != schema.List {
+				return
 			}
-		}
+			for _, words := range w.labels(f) {
+				name := strings.Join(words, " ")
+				w.isName[name] = true
+				if w.wholly[name] == nil && !strings.Contains(f.Path, "[]") {
+					w.wholly[name] = f
+				}
+			}
+		})
 	}
-	return nil
+	return w.wholly[folded(cell)]
 }
 
 // leastOfForm is how many fields have their labels before wide gaps where those part labels from values:
@@ -74,21 +137,21 @@ func (u *unread) wholeLabel(cell string) *schema.Field {
 const leastOfForm = 2
 
 // isOfForm tells whether wide gaps part labels from values in a document.
-func (u *unread) isOfForm() bool {
-	if u.isForm == nil {
+func (w *weigher) isOfForm() bool {
+	if w.form == nil {
 		seen := map[*schema.Field]bool{}
-		for n := range len(u.w.ix.Breaks) + 1 {
-			text, _, _ := u.w.ix.rowAt(n)
-			if cells := cellsIn(text); len(cells) == 2 || len(cells) == 4 {
-				if f := u.wholeLabel(text[cells[0][0]:cells[0][1]]); f != nil {
+		for n := range len(w.ix.Breaks) + 1 {
+			text, _, _ := w.ix.rowAt(n)
+			if cells := cellsIn(text); len(text) <= longestLine && len(cells) > 1 {
+				if f := w.labelled(text[cells[0][0]:cells[0][1]]); f != nil && w.labelled(text[cells[1][0]:cells[1][1]]) == nil {
 					seen[f] = true
 				}
 			}
 		}
 		is := len(seen) >= leastOfForm
-		u.isForm = &is
+		w.form = &is
 	}
-	return *u.isForm
+	return *w.form
 }
 
 // isRule tells the line below the head of a table.

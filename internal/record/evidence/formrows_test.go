@@ -28,6 +28,10 @@ fields:
 	require.NoError(t, err)
 	for doc, want := range map[string]string{
 		"Ship      Brekka\nWind      SW 5, gusting 7\nPilot     G. Isbister\n":                "[wind pilot]",
+		"1. Wind? SW 5\n(2) Pilot: G. Isbister\nb) Draught?   4.2\n":                          "[wind pilot draught]",
+		"wind=SW; berth=4; pilot=G. Isbister\n":                                               "[wind pilot]",
+		"if wind == SW then\n":                                                                "[]",
+		"Wind? Nobody said.\nWind?\n":                                                         "[wind]",
 		"Wind\tSW 5\nPilot\tG. Isbister\n":                                                    "[wind pilot]",
 		"Wind      SW 5       Pilot     G. Isbister\nDraught   4.2\n":                         "[wind pilot draught]",
 		"| Reported by | J. Corrigall |\n| Tugs | Hauler |\n":                                 "[reported_by tugs]",

@@ -233,9 +233,9 @@ func (l *leaving) findTexts() {
 		}
 	}
 	for n := range len(l.w.ix.Breaks) + 1 {
-		for _, pair := range l.pairs(n) {
-			if said := source[pair[1].Start:pair[1].End]; !l.isClaimed(pair[0]) && !l.isClaimed(pair[1]) && letters(said) > 1 && !saysNone(said) && !l.isAnswer(said) {
-				l.keep(pair[1], aText, reading.Measure{})
+		for _, p := range l.w.pairs(n) {
+			if said := source[p.said.Start:p.said.End]; !l.isClaimed(p.label) && !l.isClaimed(p.said) && letters(said) > 1 && !saysNone(said) && !l.isAnswer(said) {
+				l.keep(p.said, aText, reading.Measure{})
 			}
 		}
 	}

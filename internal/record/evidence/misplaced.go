@@ -25,6 +25,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 			w.underOtherHeads(kid)
 		}
 		w.oddColumns(h)
+		w.inColumns(h)
 		w.onMarks(h)
 		w.saidInOwnLines(h)
 		w.optionsOfRows(h)
@@ -369,22 +370,26 @@ func cellsIn(row string) (all [][2]int) {
 		if k+1 < len(starts) {
 			end = starts[k+1][0]
 		}
-		all = append(all, [2]int{s[0], s[0] + len(strings.TrimRight(row[s[0]:end], " \t|"))})
+		all = append(all, [2]int{s[0], s[0] + len(strings.TrimRight(row[s[0]:end], " \t|;"))})
 	}
 	return all
 }
 
 // cellStarts gives the first word of each cell of a row.
 func cellStarts(row string) (all [][2]int) {
+	signs := " \t|"
+	if isDelimited(row) {
+		signs = " \t|;"
+	}
 	open := true
 	for i := 0; i < len(row) && len(all) < mostCells; {
-		gap := len(row[i:]) - len(strings.TrimLeft(row[i:], " \t|"))
-		if gap > 1 || strings.ContainsAny(row[i:i+gap], "\t|") {
+		gap := len(row[i:]) - len(strings.TrimLeft(row[i:], signs))
+		if gap > 1 || strings.ContainsAny(row[i:i+gap], signs[1:]) {
 			open = true
 		}
 		i += gap
 		end := i
-		for end < len(row) && !strings.ContainsRune(" \t|", rune(row[end])) {
+		for end < len(row) && !strings.ContainsRune(signs, rune(row[end])) {
 			end++
 		}
 		if open && end > i {
@@ -393,6 +398,11 @@ func cellStarts(row string) (all [][2]int) {
 		open, i = false, end
 	}
 	return all
+}
+
+// isDelimited tells a row whose cells semicolons part, without a blank behind any: X1;30;12;0.
+func isDelimited(row string) bool {
+	return strings.Count(row, ";") > 1 && !strings.Contains(row, "; ") && !strings.Contains(row, "|")
 }
 
 // readTwice notes an item of a list without a key that says what one before it says, and

@@ -122,11 +122,23 @@ func (u *unread) rowOf(n int) (string, int) {
 	}
 	for _, at := range slices.Sorted(maps.Keys(count)) {
 		f := u.s.At(at.Parent())
-		if count[at] >= 2 && f != nil && f.Type == schema.List && !(at.Parent() == "" && u.isSpread(at, count[at])) {
+		if count[at] >= 2 && f != nil && f.Type == schema.List && !(at.Parent() == "" && u.isSpread(at, count[at])) && !tellsOfSeveral(count, at, cells) {
 			return u.called(f), cells
 		}
 	}
 	return "", 0
+}
+
+// tellsOfSeveral tells whether several items of a list have more values in a line than it has cells: it tells
+// of them in running text. count has how many values each item has there.
+func tellsOfSeveral(count map[value.Pointer]int, at value.Pointer, cells int) bool {
+	values := 0
+	for other, n := range count {
+		if other.Parent() == at.Parent() {
+			values += n
+		}
+	}
+	return values > cells && values > count[at]
 }
 
 // littleOf tells whether one value of an item of a list stands in a row, as its name does where the others are

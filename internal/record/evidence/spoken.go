@@ -233,7 +233,8 @@ func (w *weigher) ledBy(f *schema.Field, s span) bool {
 		label, ok = name, true
 	}
 	if !ok {
-		return false
+		p, is := w.pairOf(s)
+		return is && p.f == f
 	}
 	label = strings.TrimRight(label, " \t")
 	for _, sign := range []string{"  ", "\t", "|", ":"} { // what stands apart has a label of its own

@@ -8,6 +8,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -60,7 +61,7 @@ func look(s *schema.Schema, record *value.Value, ix *Index, places Places, also 
 }
 
 func newUnread(s *schema.Schema, record *value.Value, ix *Index, places Places) *unread {
-	u := &unread{w: &weigher{ix: ix, all: s, names: map[*schema.Field][][]string{}}, s: s, record: record, places: places, named: map[string][]naming{}, lists: map[string][]naming{}}
+	u := &unread{w: &weigher{ix: ix, all: s, places: places, names: map[*schema.Field][][]string{}}, s: s, record: record, places: places, named: map[string][]naming{}, lists: map[string][]naming{}}
 	u.prepare()
 	return u
 }
@@ -127,11 +128,11 @@ type unread struct {
 	isField map[string]bool // folded names and labels
 	leaves  map[int][]value.Pointer
 	adrift  map[valueOf]int
-	lineOf  map[value.Pointer]int // the line of all values right below an item, -1 for several, once asked for
-	own     map[value.Pointer]int // how many values stand right below an item, once asked for
-	isForm  *bool                 // whether wide gaps part labels from values, once asked for
-	said    map[string]bool       // the texts of the record, folded, once asked for
-	homes   map[value.Pointer]int // the line that most values of an item stand in
+	lineOf  map[value.Pointer]int  // the line of all values right below an item, -1 for several, once asked for
+	own     map[value.Pointer]int  // how many values stand right below an item, once asked for
+	filled  map[*schema.Field]bool // that have a value which stands somewhere, once asked for
+	said    map[string]bool        // the texts of the record, folded, once asked for
+	homes   map[value.Pointer]int  // the line that most values of an item stand in
 	rowsBy  map[value.Pointer][]rowItem
 }
 
@@ -258,7 +259,8 @@ func (u *unread) line(n, start, end int) []Line {
 		if behind > end {
 			continue // its last words stand in the next line
 		}
-		if rest := strings.TrimLeft(ix.Source[behind:end], " .)"); strings.HasPrefix(rest, ":") {
+		rest := strings.TrimLeft(ix.Source[behind:end], " .)")
+		if strings.HasPrefix(rest, ":") || strings.HasPrefix(rest, "? ") || strings.HasPrefix(rest, "?\t") || strings.HasPrefix(rest, "=") && len(rest) == end-behind && !strings.HasPrefix(rest, "==") { // tester=LO
 			cells = append(cells, labelOf{best.f, ix.Tokens[i].Start, end - len(rest) + 1})
 		}
 	}
@@ -275,6 +277,11 @@ func (u *unread) line(n, start, end int) []Line {
 		}
 		if said := strings.TrimLeft(ix.Source[c.from:stop], " "); strings.Contains(said, "   ") {
 			stop = stop - len(said) + strings.Index(said, "   ") // another cell, without a colon
+		}
+		if ix.Source[c.from-1] == '=' {
+			if m := assignment.FindStringIndex(ix.Source[c.from:stop]); m != nil {
+				stop = c.from + m[0] // of a field that the schema has not
+			}
 		}
 		own, blanks, ticked := false, 0, false
 		for _, b := range u.w.boxed().line[n] {
@@ -298,6 +305,9 @@ func (u *unread) line(n, start, end int) []Line {
 	}
 	return lines
 }
+
+// assignment begins what the next name is given: ; temp=20.
+var assignment = lazy.New(`[;&|,\t ]+[\pL_][\pL\d_.]*=`)
 
 // saysNone tells whether a text begins by saying that there are none: none seen, no
 // defects, keine.
@@ -328,10 +338,13 @@ func couldSay(f *schema.Field, text string) bool {
 	return true
 }
 
+// isNumbering is the number of a question or a line of a form: 3., (b), 2.1.
+var isNumbering = lazy.New(`^[ \t]*\(?(?:\d{1,2}(?:\.\d{1,2})?|[a-z])[.)]$`)
+
 // opensCell tells whether what stands before a word lets it open a label.
 func opensCell(before string) bool {
 	trimmed := strings.TrimRight(before, " \t*•·–-|>#")
-	if trimmed == "" {
+	if trimmed == "" || len(trimmed) < len(before) && isNumbering.MatchString(trimmed) {
 		return true
 	}
 	gap := before[len(trimmed):]

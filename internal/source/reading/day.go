@@ -52,10 +52,17 @@ func (tx *Text) DaysOfYear(f *schema.Field, day string) []Span {
 		return nil
 	}
 	year, err := strconv.Atoi(day[:4])
-	if err != nil || !tx.days.years[day[:4]] && !(day[5:7] <= "03" && tx.days.years[strconv.Itoa(year-1)+" late"]) {
+	if err != nil {
 		return nil
 	}
-	return tx.ofYear(f, tx.days.part[day[5:]], day)
+	isNamed := tx.days.years[day[:4]] || day[5:7] <= "03" && tx.days.years[strconv.Itoa(year-1)+" late"]
+	var all []Span
+	for _, s := range tx.days.part[day[5:]] {
+		if shift, says := tx.yearShift(s); says && tx.days.years[strconv.Itoa(year-shift)] || !says && isNamed {
+			all = append(all, s)
+		}
+	}
+	return tx.ofYear(f, all, day)
 }
 
 // AllDays gives the places of all days, in order.

@@ -190,7 +190,16 @@ func isPair(text string, stroke int) bool {
 	if to < len(text) && (strings.IndexByte("-/_:", text[to]) >= 0 || isWordByte(text[to]) && UnitOf(firstWord(text[to:])) == "" || text[to] == '.' && to+1 < len(text) && isDigit(text[to+1])) {
 		return false
 	}
-	return pair.MatchString(text[from:to])
+	return pair.MatchString(text[from:to]) || isPairOf(text[from:stroke], text[stroke+1:to], text[to:])
+}
+
+// isPairOf tells whether a unit stands behind two figures with a stroke between, which are no fraction of
+// it: 20/10 °C, but neither 5/6 m nor 3/4".
+func isPairOf(first, second, behind string) bool {
+	a, err := strconv.Atoi(first)
+	b, berr := strconv.Atoi(second)
+	word, _ := measureBehind(behind[:min(len(behind), besides)])
+	return err == nil && berr == nil && (a >= b || b > 16) && b > 1 && len(first) <= 4 && len(second) <= 4 && isUnit(word)
 }
 
 // behindWord tells whether a text ends in a word in small letters that is no part of a code, or in the

@@ -79,3 +79,23 @@ func (tx *Text) ofYearApart(i, after int, month string) bool {
 	}
 	return false
 }
+
+// yearShift tells whether words behind a day without a year say of which year it is, by the one that the
+// document is of: 19 August last year, am 3. Mai des Vorjahres.
+func (tx *Text) yearShift(s Span) (years int, says bool) {
+	i := tx.TokenAt(s.End)
+	if i == 0 || !tx.near(i-1, i) {
+		return 0, false
+	}
+	for _, words := range lang.YearShift.Words() {
+		var want []string
+		for _, t := range Tokenize(words) {
+			want = append(want, t.Word)
+		}
+		if tx.Reads(i, want) {
+			years, err := strconv.Atoi(lang.YearShift.Meaning(words))
+			return years, err == nil
+		}
+	}
+	return 0, false
+}

@@ -1,0 +1,171 @@
+package evidence
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Tables whose columns are the items of a list, and whose rows are their fields:
+//
+//	              A     B     C
+//	Seeds         25    25    25
+//	Germinated    21    19    23
+//
+// A figure that stands in the row of its field, but not in the column of its item, is another item's.
+
+// fewestColumns is how many items such a table has at least.
+const fewestColumns = 3
+
+// farthestRow is how many lines two rows of one table are apart at most.
+const farthestRow = 24
+
+// rowOfField is the row that has the values of a field, one of each item, in their order.
+type rowOfField struct {
+	line  int
+	cells []span // of each item
+	right int    // of how many the value stands in its cell
+}
+
+// inColumns gives the figures of such a table the places in their columns, and takes it from one that
+// stands in another than those of all other items.
+func (w *weigher) inColumns(h *homes) {
+	if len(h.list) < fewestColumns || len(h.list) >= mostCells {
+		return
+	}
+	lines := w.linesOf(h.list)
+	rows := map[*schema.Field]rowOfField{}
+	whole := map[*schema.Field]int{} // the lines of those of which all are right
+	for _, f := range w.fieldsOf(h.list) {
+		if row, ok := w.rowOfField(h.list, f, lines); ok {
+			if rows[f] = row; row.right == len(h.list) {
+				whole[f] = row.line
+			}
+		}
+	}
+	for f, row := range rows {
+		for other, line := range whole {
+			if other != f && max(line-row.line, row.line-line) <= farthestRow {
+				w.intoColumns(h.list, f, row)
+				break
+			}
+		}
+	}
+}
+
+// fieldsOf gives the fields of which each item has a value.
+func (w *weigher) fieldsOf(list []*item) (all []*schema.Field) {
+	count := map[*schema.Field]int{}
+	for _, it := range list {
+		for _, l := range it.leaves {
+			if count[l.f]++; count[l.f] == len(list) {
+				all = append(all, l.f)
+			}
+		}
+	}
+	return all
+}
+
+func leafOf(it *item, f *schema.Field) *leaf {
+	for _, l := range it.leaves {
+		if l.f == f {
+			return l
+		}
+	}
+	return nil
+}
+
+// linesOf gives the lines, from 0 and in order, in which values of some items stand: a row of another list
+// is none of theirs.
+func (w *weigher) linesOf(list []*item) []int {
+	lines := map[int]bool{}
+	for _, it := range list {
+		for _, l := range it.leaves {
+			if at := w.places[l.path]; at.Found() {
+				lines[at.Line-1] = true
+			}
+		}
+	}
+	return slices.Sorted(maps.Keys(lines))
+}
+
+// rowOfField gives the row in which the values of a field stand, but for one at most.
+func (w *weigher) rowOfField(list []*item, f *schema.Field, lines []int) (best rowOfField, found bool) {
+	for _, n := range lines {
+		cells := w.columnsAt(n, len(list))
+		if cells == nil {
+			continue
+		}
+		row := rowOfField{n, cells, 0}
+		for i, it := range list {
+			if w.isIn(leafOf(it, f), cells[i]) {
+				row.right++
+			}
+		}
+		if row.right >= len(list)-1 && row.right > best.right {
+			best, found = row, true
+		}
+	}
+	return best, found
+}
+
+// columnsAt gives the cells of a row that has as many as a list has items, and perhaps a label before them.
+func (w *weigher) columnsAt(n, items int) (at []span) {
+	text, start, _ := w.ix.rowAt(n)
+	if len(text) > longestLine {
+		return nil
+	}
+	cells := cellsIn(text)
+	if len(cells) == items+1 {
+		cells = cells[1:]
+	}
+	if len(cells) != items {
+		return nil
+	}
+	for _, c := range cells {
+		at = append(at, between(start+c[0], start+c[1]))
+	}
+	return at
+}
+
+// isIn tells whether a cell has a value: its figure, or nothing but its words.
+func (w *weigher) isIn(l *leaf, cell span) bool {
+	if t := l.f.Kin().Type; t != schema.Integer && t != schema.Number && t != schema.Money && t != schema.Quantity {
+		return folded(w.ix.Source[cell.Start:cell.End]) == folded(strings.Trim(l.value, `"`))
+	}
+	v, err := value.Parse(l.value)
+	if err != nil {
+		return false
+	}
+	number := v.Text
+	if amount := v.Get("amount"); amount != nil {
+		number = amount.Text
+	}
+	keys, _ := w.ix.NumbersIn(cell)
+	for _, key := range keys {
+		if value.EqualNumbers(key, number) {
+			return true
+		}
+	}
+	return false
+}
+
+// intoColumns gives the values of a field the places in their columns.
+func (w *weigher) intoColumns(list []*item, f *schema.Field, row rowOfField) {
+	for i, it := range list {
+		l, cell := leafOf(it, f), row.cells[i]
+		if l.fixed != nil {
+			continue
+		}
+		if c := candidateAt(l.cands, cell); c != nil {
+			at := w.places[l.path]
+			at.Start, at.End, at.Kind, at.Line = c.Start, c.End, c.kind, row.line+1
+			w.places[l.path] = at
+		} else if !w.isIn(l, cell) && hasFigure(w.ix.Source[cell.Start:cell.End]) {
+			w.places[l.path] = Place{Kind: l.lacking, Column: row.line + 1, Says: cell}
+		}
+	}
+}
