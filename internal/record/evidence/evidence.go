@@ -473,8 +473,12 @@ func (w *weigher) labelsOther(f *schema.Field, s span) bool {
 func (w *weigher) namesOf(f *schema.Field) []string {
 	name := f.SpokenName()
 	names := append([]string{name}, w.ix.Spelled(name)...)
-	if whole := schema.Spoken(f.Name); whole != name {
+	whole := schema.Spoken(f.Name)
+	if whole != name {
 		names = append(names, w.ix.Spelled(whole)...) // a_boire: à boire
+	}
+	if strings.Contains(whole, " ") {
+		names = append(names, strings.ReplaceAll(whole, " ", "")) // "nightWork": true
 	}
 	return append(names, f.PrintedAs...)
 }

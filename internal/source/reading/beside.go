@@ -254,6 +254,9 @@ func (tx *Text) lineUpTo(at int) string {
 // the label has its colon, else it is the next one: T 38.9, HR 112.
 var unitInLabel = lazy.New(`(?:[(\[]|\bin |/ ?)([\pL€$£¥°%²³/]{1,16})[)\]]?\s*[:=]?[\s.…_]*$|, ([\pL€$£¥°%²³/]{1,16})\s*[:=][\s.…_]*$`)
 
+// minorInName is what may be hundredths at the end of a name that programs write: fee_cents=, "feeCents":.
+var minorInName = lazy.New(`(?:_((?i:cents?|pence|ct))|\p{Ll}(Cents?|Pence))["']?\s*[:=]\s*$`)
+
 // labelled gives the measure that ends the label right before a figure.
 func labelled(before string) string {
 	if !strings.ContainsAny(before, ":=)]") {
@@ -261,6 +264,9 @@ func labelled(before string) string {
 	}
 	if unit := ratioAtEnd(before); unit != "" {
 		return unit
+	}
+	if m := minorInName.FindStringSubmatch(before[max(0, len(before)-60):]); m != nil {
+		return strings.ToLower(m[1] + m[2])
 	}
 	m := unitInLabel.FindStringSubmatch(before[max(0, len(before)-60):])
 	if m == nil {
@@ -300,6 +306,9 @@ func unitOfHead(head string) string {
 
 // measureIn reads a word of a label or a head as a measure.
 func measureIn(word string) Measure {
+	if lang.Minor.Has(word) && len(word) > 1 { // Fee (cents): 12000
+		return Measure{Code: lang.Minor.Meaning(word), Minor: true, Word: word}
+	}
 	if code, perhaps := currencyOf(word, false); code != "" {
 		return Measure{Code: code, Perhaps: perhaps, Word: word}
 	}
@@ -440,17 +449,6 @@ func (tx *Text) SaysSum(s Span) bool {
 func IsSum(text string) bool {
 	text = strings.TrimRight(text, "-–— ") + "-"
 	return len(text) > 2 && isDigit(text[0]) && strings.IndexByte(".,", text[len(text)-2]) >= 0 && isDigit(text[len(text)-3])
-}
-
-// Minor gives the places of a sum in hundredths: 50 cents for 0.50.
-func (tx *Text) Minor(figure string) []Span {
-	var found []Span
-	for _, s := range tx.Every(canonical(shifted(figure, 2))) {
-		if m := tx.beside(s); m.Minor {
-			found = append(found, m.Where)
-		}
-	}
-	return found
 }
 
 // Signed gives the sign that words near a figure say, where the field declares

@@ -93,7 +93,7 @@ func (tx *Text) deniedBefore(first int) Denial {
 			return Said
 		}
 		gap := tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start]
-		if EndsClause(gap) {
+		if EndsClause(gap) || strings.Contains(gap, "\n") && tx.isAnswer(i) {
 			return Said
 		}
 		comma = comma || strings.Contains(gap, ",")
@@ -112,6 +112,13 @@ func (tx *Text) deniedBefore(first int) Denial {
 		}
 	}
 	return Said
+}
+
+// isAnswer tells whether a token stands alone behind a label or in a cell: the no of "Drone    no" denies
+// nothing of the line below.
+func (tx *Text) isAnswer(i int) bool {
+	before := tx.lineUpTo(tx.Tokens[i].Start)
+	return strings.HasSuffix(before, "  ") || strings.HasSuffix(before, "\t") || strings.HasSuffix(strings.TrimRight(before, " "), ":")
 }
 
 // deniedBehind looks for what denies behind a token.

@@ -234,3 +234,14 @@ func letterBehind(text string, at int) bool {
 	}
 	return word != "" && word != "x" && UnitOf(word) == ""
 }
+
+// Minor gives the places of a sum in hundredths: 50 cents for 0.50.
+func (tx *Text) Minor(figure string) []Span {
+	var found []Span
+	for _, s := range tx.Every(canonical(shifted(figure, 2))) {
+		if m := tx.MeasureOf(s); m.Minor {
+			found = append(found, m.Where)
+		}
+	}
+	return found
+}
