@@ -31,13 +31,13 @@ func (u *unread) formRow(n int) (found []labelOf) {
 	return found
 }
 
-// isFilled tells whether a field has a value that stands somewhere: a label without a colon may be a word
-// of the text.
+// isFilled tells whether a field has a value that stands behind a label of it: another one without a colon
+// may be a word of the text.
 func (u *unread) isFilled(f *schema.Field) bool {
 	if u.filled == nil {
 		u.filled = map[*schema.Field]bool{}
 		for p, at := range u.places {
-			if at.Found() {
+			if at.Found() && at.Led {
 				u.filled[u.s.At(p)] = true
 			}
 		}

@@ -130,7 +130,7 @@ type unread struct {
 	adrift  map[valueOf]int
 	lineOf  map[value.Pointer]int  // the line of all values right below an item, -1 for several, once asked for
 	own     map[value.Pointer]int  // how many values stand right below an item, once asked for
-	filled  map[*schema.Field]bool // that have a value which stands somewhere, once asked for
+	filled  map[*schema.Field]bool // that have a value which stands behind their label, once asked for
 	said    map[string]bool        // the texts of the record, folded, once asked for
 	homes   map[value.Pointer]int  // the line that most values of an item stand in
 	rowsBy  map[value.Pointer][]rowItem
