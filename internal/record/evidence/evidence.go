@@ -276,6 +276,7 @@ type weigher struct {
 	form      *bool                       // whether wide gaps part labels from values, once asked for
 	wholly    map[string]*schema.Field    // fields that stand in no list by their whole labels
 	isName    map[string]bool             // what fields are called, all
+	touched   map[int]bool                // the lines, from 0, that values were read from
 	heads     map[*schema.Field][]string  // what heads the items of the list that a field is the key of
 }
 
@@ -467,20 +468,6 @@ func (w *weigher) labelsOther(f *schema.Field, s span) bool {
 	}
 	other := w.others[folded(w.ix.Source[s.Start:s.End])]
 	return other != nil && other != f && !w.led(f, s)
-}
-
-// namesOf gives a field's name, also as the document spells it, and what is printed before its values.
-func (w *weigher) namesOf(f *schema.Field) []string {
-	name := f.SpokenName()
-	names := append([]string{name}, w.ix.Spelled(name)...)
-	whole := schema.Spoken(f.Name)
-	if whole != name {
-		names = append(names, w.ix.Spelled(whole)...) // a_boire: à boire
-	}
-	if strings.Contains(whole, " ") {
-		names = append(names, strings.ReplaceAll(whole, " ", "")) // "nightWork": true
-	}
-	return append(names, f.PrintedAs...)
 }
 
 // labels gives the folded words of a field's labels and name.

@@ -68,7 +68,7 @@ func (w *weigher) pairs(n int) (all []pair) {
 		return nil
 	}
 	cells := cellsIn(text)
-	if len(cells) < 2 || !strings.Contains(text, "|") && !w.isOfForm() || !hasFigure(text) && isRule(w.ix.Line(n+2)) && w.isUntouched(n) {
+	if len(cells) < 2 || !strings.Contains(text, "|") && !w.isOfForm() || !hasFigure(text) && w.isTableHead(n, len(cells)) {
 		return nil
 	}
 	for k := 0; k+1 < len(cells); k++ {
@@ -86,14 +86,28 @@ func (w *weigher) pairs(n int) (all []pair) {
 	return all
 }
 
-// isUntouched tells whether no value of the record was read from a line.
-func (w *weigher) isUntouched(n int) bool {
-	for _, at := range w.places {
-		if at.Found() && at.Line == n+1 {
-			return false
+// isTableHead tells a row without figures that heads others: a rule stands below it and no value was read from
+// it, or a row of as many cells of which none is a label.
+func (w *weigher) isTableHead(n, cells int) bool {
+	next := w.ix.Line(n + 2)
+	if isRule(next) {
+		return !w.isTouched(n)
+	}
+	below := cellsOf(next)
+	return cells > 2 && len(below) == cells && !slices.ContainsFunc(below, func(cell string) bool { return w.labelled(cell) != nil })
+}
+
+// isTouched tells whether a value of the record was read from a line.
+func (w *weigher) isTouched(n int) bool {
+	if w.touched == nil {
+		w.touched = map[int]bool{}
+		for _, at := range w.places {
+			if at.Found() {
+				w.touched[at.Line-1] = true
+			}
 		}
 	}
-	return true
+	return w.touched[n]
 }
 
 // pairOf gives the pair in whose value a place stands.

@@ -27,24 +27,26 @@ fields:
 `))
 	require.NoError(t, err)
 	for doc, want := range map[string]string{
-		"Ship      Brekka\nWind      SW 5, gusting 7\nPilot     G. Isbister\n":                "[wind pilot]",
-		"1. Wind? SW 5\n(2) Pilot: G. Isbister\nb) Draught?   4.2\n":                          "[wind pilot draught]",
-		"wind=SW; berth=4; pilot=G. Isbister\n":                                               "[wind pilot]",
-		"if wind == SW then\n":                                                                "[]",
-		"Wind? Nobody said.\nWind?\n":                                                         "[wind]",
-		"Wind\tSW 5\nPilot\tG. Isbister\n":                                                    "[wind pilot]",
-		"Wind      SW 5       Pilot     G. Isbister\nDraught   4.2\n":                         "[wind pilot draught]",
-		"| Reported by | J. Corrigall |\n| Tugs | Hauler |\n":                                 "[reported_by tugs]",
-		"| Place | North Mole |\n|---|---|\n| Reported by | J. Corrigall |\n":                 "[reported_by]",
-		"| Item | Qty | £ |\n|---|---|---|\n| Rope | 2 | 5.00 |\n| Total | | 12.00 |\n":       "[total]",
-		"Wind      –\nPilot     _______\nTugs      none\n":                                    "[]", // nobody has filled it in
-		"Pilot     Wind     Tugs\nIsbister  SW 5     Hauler\n":                                "[]", // a head
-		"| Pilot | Wind |\n|---|---|\n":                                                       "[]",
-		"| Pilot | Ship |\n|---|---|\n":                                                       "[]", // a head whose other cell is of no field
-		"Pilot     boarded her\nand left.\n":                                                  "[]", // one alone may be chance
-		"[ ] paid  [x] on account\nWind      –\nPilot     –\n":                                "[]",
-		"Draught   deep\nPilot     –\n":                                                       "[]", // no number
-		"Wind      SW 5\nPilot     ~~G. Isbister~~\n| ~~Reported by~~ | ~~J. Corrigall~~ |\n": "[wind]",
+		"Ship      Brekka\nWind      SW 5, gusting 7\nPilot     G. Isbister\n":                       "[wind pilot]",
+		"1. Wind? SW 5\n(2) Pilot: G. Isbister\nb) Draught?   4.2\n":                                 "[wind pilot draught]",
+		"wind=SW; berth=4; pilot=G. Isbister\n":                                                      "[wind pilot]",
+		"if wind == SW then\n":                                                                       "[]",
+		"Ship  Brekka\nDraught  4.2\nTugs  Hauler\n\nThing   Wind    Berth\nRope    fair    North\n": "[draught tugs]", // a head of another table
+		"Ship  Brekka\nDraught  4.2\nPilot   G. Isbister   Wind     fair\n":                          "[draught pilot wind]",
+		"Wind? Nobody said.\nWind?\n":                                                                "[wind]",
+		"Wind\tSW 5\nPilot\tG. Isbister\n":                                                           "[wind pilot]",
+		"Wind      SW 5       Pilot     G. Isbister\nDraught   4.2\n":                                "[wind pilot draught]",
+		"| Reported by | J. Corrigall |\n| Tugs | Hauler |\n":                                        "[reported_by tugs]",
+		"| Place | North Mole |\n|---|---|\n| Reported by | J. Corrigall |\n":                        "[reported_by]",
+		"| Item | Qty | £ |\n|---|---|---|\n| Rope | 2 | 5.00 |\n| Total | | 12.00 |\n":              "[total]",
+		"Wind      –\nPilot     _______\nTugs      none\n":                                           "[]", // nobody has filled it in
+		"Pilot     Wind     Tugs\nIsbister  SW 5     Hauler\n":                                       "[]", // a head
+		"| Pilot | Wind |\n|---|---|\n":                                                              "[]",
+		"| Pilot | Ship |\n|---|---|\n":                                                              "[]", // a head whose other cell is of no field
+		"Pilot     boarded her\nand left.\n":                                                         "[]", // one alone may be chance
+		"[ ] paid  [x] on account\nWind      –\nPilot     –\n":                                       "[]",
+		"Draught   deep\nPilot     –\n":                                                              "[]", // no number
+		"Wind      SW 5\nPilot     ~~G. Isbister~~\n| ~~Reported by~~ | ~~J. Corrigall~~ |\n":        "[wind]",
 	} {
 		rec, err := value.Parse(`{"pilot":null,"wind":null,"reported_by":null,"draught":null,"total":null,"paid":null,"tugs":[],"lines":[]}`)
 		require.NoError(t, err)

@@ -207,3 +207,17 @@ func anyAlike(words []string, word string, least int) bool {
 		return n == len(long) || n >= least && 3*n >= 2*len(short)
 	})
 }
+
+// namesOf gives a field's name, also as the document spells it, and what is printed before its values.
+func (w *weigher) namesOf(f *schema.Field) []string {
+	name := f.SpokenName()
+	names := append([]string{name}, w.ix.Spelled(name)...)
+	whole := schema.Spoken(f.Name)
+	if whole != name { // a_boire: à boire
+		names = append(names, w.ix.Spelled(whole)...)
+	}
+	if strings.Contains(whole, " ") {
+		names = append(names, strings.ReplaceAll(whole, " ", "")) // "nightWork": true
+	}
+	return append(names, f.PrintedAs...)
+}

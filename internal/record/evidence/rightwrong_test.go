@@ -31,6 +31,7 @@ func TestRightAndWrong(t *testing.T) {
 		{"an answer denies nothing of the next line", "crew: {integer: Crew.}\n  drone: {boolean: Whether a drone is flown.}\n  night_work: {boolean: Whether there is work at night.}", "Crew: 12\nDrone: no\nNight work: yes, until 2", `{"crew":12,"drone":false,"night_work":true}`, `{"crew":12,"drone":false,"night_work":false}`},
 		{"names in one word", "crew: {integer: Crew.}\n  drone: {boolean: Whether a drone is flown.}\n  night_work: {boolean: Whether there is work at night.}", "{\"crew\":12,\"drone\":false,\"nightWork\":true}", `{"crew":12,"drone":false,"night_work":true}`, `{"crew":12,"drone":false,"night_work":false}`},
 		{"a figure behind its label in a form", "crew: {integer: Crew.}\n  vehicles: {integer: Vehicles.}\n  lane: {text: Where.}", "Lane       Birch Lane 4-12\nCrew       12\nVehicles   3\n", `{"crew":12,"vehicles":3,"lane":"Birch Lane 4-12"}`, `{"crew":12,"vehicles":4,"lane":"Birch Lane 4-12"}`},
+		{"a sentence goes on in the next line", "lift: {boolean: Whether there is a lift.}", "The hall is on the first floor.  No\nlift.", `{"lift":false}`, `{"lift":true}`},
 		{"nobody was", "hurt: {integer: How many were hurt.}", "We lost 6 minutes. No one was hurt, but 2 left.", `{"hurt":0}`, `{"hurt":3}`},
 		{"of what is counted", "injured: {integer: People hurt.}", "The rail is bent. Nobody was hurt.", `{"injured":0}`, `{"injured":1}`},
 		{"of something else", "tugs: {integer: Tugs used.}", "No damage to the tugs, 2 of them.", `{"tugs":2}`, `{"tugs":0}`},

@@ -301,7 +301,7 @@ func (u *unread) line(n, start, end int) []Line {
 		if isList && saysNone(value) || u.w.isSpeaker(c.f, ix.Source[c.label:c.from]) || blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.isStruck(between(c.from, stop)) || u.spoken(c.f, n, c.from, stop) {
 			continue
 		}
-		lines = append(lines, Line{Start: c.label, End: stop, Line: n + 1, Field: c.f.Path, Text: strings.TrimRight(ix.Source[c.label:stop], " |"), List: isList})
+		lines = append(lines, Line{Start: c.label, End: stop, Line: n + 1, Field: c.f.Path, Text: strings.TrimRight(ix.Source[c.label:stop], " \t|"), List: isList})
 	}
 	return lines
 }

@@ -118,7 +118,9 @@ func (tx *Text) deniedBefore(first int) Denial {
 // nothing of the line below.
 func (tx *Text) isAnswer(i int) bool {
 	before := tx.lineUpTo(tx.Tokens[i].Start)
-	return strings.HasSuffix(before, "  ") || strings.HasSuffix(before, "\t") || strings.HasSuffix(strings.TrimRight(before, " "), ":")
+	said := strings.TrimRight(before, " \t|")
+	gap := before[len(said):]
+	return strings.HasSuffix(said, ":") || (strings.Contains(gap, "  ") || strings.ContainsAny(gap, "\t|")) && said != "" && strings.IndexByte(".!?", said[len(said)-1]) < 0 // two blanks may part sentences
 }
 
 // deniedBehind looks for what denies behind a token.
