@@ -60,3 +60,20 @@ func BenchmarkForm(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkPairs is twice as slow for twice as many labels without colons.
+func BenchmarkPairs(b *testing.B) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  pilot: Pilot.\n  wind: Wind.\n  paid: {boolean: Whether paid.}\n  tugs: {list: Tugs., fields: {name: Name., power: {integer: Power.}}}\n"))
+	require.NoError(b, err)
+	rec, err := value.Parse(`{"paid":true,"tugs":[{"name":"A","power":1},{"name":"B","power":2},{"name":"C","power":3}]}`)
+	require.NoError(b, err)
+	for _, n := range []int{1000, 2000, 4000} {
+		doc := strings.Repeat("Pilot    G. Isbister\nPaid     no\n| Wind | SW 5 |\n|---|---|\nName   A   B   C\nPower  1   2   3\n", n)
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			for b.Loop() {
+				ix := NewIndex(doc)
+				Look(s, &rec, ix, Of(s, &rec, ix))
+			}
+		})
+	}
+}
