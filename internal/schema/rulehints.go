@@ -57,15 +57,27 @@ var ruleRewrites = []ruleSlip{
 // smallLetters are words of rules that are often written in capitals.
 var smallLetters = lazy.New(`\b(?:AND|OR|NOT|IN)\b|\b(?i:sum|count|min|max|len|abs|round|all|any|none)\(`)
 
+// quoted is a text in a rule.
+var quoted = lazy.New(`"[^"]*"|'[^']*'`)
+
 // rewritten gives a rule as it may be meant, with all that is written otherwise elsewhere changed; ""
 // where that can't be read either.
 func rewritten(holds string, scope *Field, reads func(string) bool) string {
-	text := smallLetters.Get().ReplaceAllStringFunc(holds, strings.ToLower)
+	var quotes []string // what they say stays as it is
+	text := quoted.Get().ReplaceAllStringFunc(holds, func(said string) string {
+		quotes = append(quotes, said)
+		return "§"
+	})
+	text = smallLetters.Get().ReplaceAllStringFunc(text, strings.ToLower)
 	for _, r := range ruleRewrites {
 		text = r.seen.Get().ReplaceAllString(text, r.write)
 	}
 	text = overLists(text, scope, "")
-	if text = strings.Join(strings.Fields(text), " "); text == holds || !reads(text) {
+	text = strings.Join(strings.Fields(text), " ")
+	for _, said := range quotes {
+		text = strings.Replace(text, "§", said, 1)
+	}
+	if text == holds || !reads(text) {
 		return ""
 	}
 	return text
