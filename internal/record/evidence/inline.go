@@ -102,7 +102,7 @@ func (u *unread) gapIn(n int, list inLine) (Line, bool) {
 		}
 		open := -1
 		for k := max(0, first-1); k <= min(last+1, len(parts)-1); k++ {
-			if held[k] > 0 || !u.isUnlike(n, parts[k]) {
+			if held[k] > 0 || !u.isUnlike(n, parts[k]) || k == 0 && u.isOfLabels(n, parts[k]) {
 				continue
 			}
 			if named && (parts[first].Start != firstOf(list.items) || !namedPart.MatchString(u.w.ix.Source[parts[k].Start:parts[k].End])) {
@@ -120,6 +120,27 @@ func (u *unread) gapIn(n int, list inLine) (Line, bool) {
 		return Line{Start: p.Start, End: p.End, Line: n + 1, Field: list.called, Text: strings.Join(strings.Fields(u.w.ix.Source[p.Start:p.End]), " ")}, true
 	}
 	return Line{}, false
+}
+
+// isOfLabels tells whether the first cell of a row stands in a column of labels: of a row of as many cells right
+// above or below, values were read from others and not from the first. Step  Lime  Wash, over Days  9  1.
+func (u *unread) isOfLabels(n int, first span) bool {
+	row, from, _ := u.w.ix.rowAt(n)
+	own := cellsIn(row)
+	if len(own) < fewestColumns || from+own[0][1] < first.End {
+		return false
+	}
+	for _, other := range []int{n - 1, n + 1} {
+		if other < 0 || other > len(u.w.ix.Breaks) || len(u.cellsAt(other)) != len(own) || len(u.claims[other]) < 2 {
+			continue
+		}
+		text, start, _ := u.w.ix.rowAt(other)
+		label := between(start, start+cellsIn(text)[0][1])
+		if !hasFigure(u.w.ix.Source[label.Start:label.End]) && !slices.ContainsFunc(u.claims[other], func(c span) bool { return c.Start < label.End }) {
+			return true
+		}
+	}
+	return false
 }
 
 func firstOf(items []span) int {
