@@ -40,12 +40,12 @@ var ruleSlips = []ruleSlip{
 
 // ruleRewrites turn what is often written elsewhere into what is written here, part by part.
 var ruleRewrites = []ruleSlip{
+	{lazy.New(`<>|≠`), "!="},
 	{lazy.New(`(?i)\b(\w+(?:\.\w+)*) (?:is not null|is not none|!= ?(?:null|none))\b`), "stated($1)"},
 	{lazy.New(`(?i)\b(\w+(?:\.\w+)*) (?:is null|is none|== ?(?:null|none))\b`), "not stated($1)"},
 	{lazy.New(`(?i)^if\b(.+?)\bthen\b(.+)$`), "not ($1) or $2"},
 	{lazy.New(`(?i)^(.+?) (?:implies|=>|->) (.+)$`), "not ($1) or $2"},
 	{lazy.New(`(?i)\b(\w+(?:\.\w+)*) between (\S+) and (\S+)`), "$1 >= $2 and $1 <= $3"},
-	{lazy.New(`<>|≠`), "!="},
 	{lazy.New(`≤`), "<="},
 	{lazy.New(`≥`), ">="},
 	{lazy.New(`([^=<>!~])=([^=~>])`), "$1==$2"},

@@ -123,6 +123,7 @@ func TestRuleHints(t *testing.T) {
 		"SUM(cheeses, .weight) == total":             "write `sum(cheeses, .weight) == total`",
 		"Sum(cheeses, .weight) == total":             "write `sum(cheeses, .weight) == total`",
 		"cellar = \"A AND  B\" OR cellar <> \"1=2\"": "write `cellar == \"A AND  B\" or cellar != \"1=2\"`",
+		"IF total <> null THEN vat > 0":              "write `not ( stated(total) ) or vat > 0`",
 		"SUM(cheeses.weight) = total AND vat <> 1":   "write `sum(cheeses, .weight) == total and vat != 1`",
 		"IF washed = yes THEN total IS NOT NULL":     "write `not ( washed == true ) or stated(total)`",
 		"vat <> 1":                                   "`vat != 1`",

@@ -6,6 +6,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/record/normalize"
 	"filler/internal/schema"
 )
 
@@ -15,17 +16,18 @@ import (
 //	Wind      SW 5, gusting 7
 //	Pilot     G. Isbister
 
-// labelOf is where a label of a field begins, and what it is the label of.
+// labelOf is where a label of a field begins, where what it is the label of does, and where that ends; 0 where
+// the next label ends it.
 type labelOf struct {
-	f           *schema.Field
-	label, from int
+	f               *schema.Field
+	label, from, to int
 }
 
 // formRow gives the labels of fields in a row, each with a value in the cell behind it.
 func (u *unread) formRow(n int) (found []labelOf) {
 	for _, pair := range u.w.pairs(n) {
 		if pair.f != nil && !u.isFilled(pair.f) && letters(u.w.ix.Source[pair.said.Start:pair.said.End]) > 0 && (pair.f.Type != schema.List || u.isEmptyList(pair.f)) {
-			found = append(found, labelOf{pair.f, pair.label.Start, pair.said.Start})
+			found = append(found, labelOf{pair.f, pair.label.Start, pair.said.Start, pair.said.End})
 		}
 	}
 	return found
@@ -74,8 +76,9 @@ func (w *weigher) pairs(n int) (all []pair) {
 	for k := 0; k+1 < len(cells); k++ {
 		label, said := text[cells[k][0]:cells[k][1]], text[cells[k+1][0]:cells[k+1][1]]
 		f := w.labelled(label)
-		if r, _ := utf8.DecodeRuneInString(label); !unicode.IsLetter(r) || strings.HasSuffix(label, ":") || len(label) > mostOfLabel || w.isName[folded(said)] {
-			continue // [ ] paid  [x] on account; a head
+		_, isAnswer := normalize.YesNo(said)
+		if r, _ := utf8.DecodeRuneInString(label); !unicode.IsLetter(r) || strings.HasSuffix(label, ":") || len(label) > mostOfLabel || w.isName[folded(said)] && !isAnswer {
+			continue // [ ] paid  [x] on account; a head; but a field may be called "no"
 		}
 		if f == nil && (len(cells) != 2 && len(cells) != 4 || k%2 > 0) {
 			continue
@@ -121,6 +124,12 @@ func (w *weigher) pairOf(s span) (pair, bool) {
 		}
 	}
 	return pair{}, false
+}
+
+// isOfOther tells whether a place stands behind the label of another field in a form: Jabs  yes   Neutered  no.
+func (w *weigher) isOfOther(f *schema.Field, s span) bool {
+	p, is := w.pairOf(s)
+	return is && p.f != nil && p.f != f
 }
 
 // mostOfLabel is how long a label is at most, in bytes.

@@ -33,6 +33,7 @@ fields:
 		"if wind == SW then\n":                                                                       "[]",
 		"Ship  Brekka\nDraught  4.2\nTugs  Hauler\n\nThing   Wind    Berth\nRope    fair    North\n": "[draught tugs]", // a head of another table
 		"Ship  Brekka\nDraught  4.2\nPilot   G. Isbister   Wind     fair\n":                          "[draught pilot wind]",
+		"| Reported by | J. Corrigall |":                                                             "[reported_by]", // no line behind it
 		"Wind? Nobody said.\nWind?\n":                                                                "[wind]",
 		"Wind\tSW 5\nPilot\tG. Isbister\n":                                                           "[wind pilot]",
 		"Wind      SW 5       Pilot     G. Isbister\nDraught   4.2\n":                                "[wind pilot draught]",
@@ -61,4 +62,15 @@ fields:
 	rec, err := value.Parse(`{"pilot":"G. Isbister","wind":"SW 5"}`)
 	require.NoError(t, err)
 	assert.Empty(t, Unread(s, &rec, ix, Of(s, &rec, ix)))
+
+	for _, last := range []string{"Wind:", "| Pilot | G. Isbister |", "They wrote:"} { // with no line behind them
+		ix := NewIndex(last)
+		require.NotPanics(t, func() { Look(s, &rec, ix, Of(s, &rec, ix)) }, last)
+	}
+	ix = NewIndex("Wind      SW 5       Pilot     G. Isbister\nDraught   4.2\n")
+	rec, err = value.Parse(`{"pilot":"G. Isbister","draught":4.2}`)
+	require.NoError(t, err)
+	lines := Unread(s, &rec, ix, Of(s, &rec, ix))
+	require.Len(t, lines, 1, "one of two in a line")
+	assert.Equal(t, "Wind      SW 5", lines[0].Text)
 }

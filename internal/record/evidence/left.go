@@ -362,8 +362,7 @@ func (l *leaving) isOfOther(f *schema.Field, left leftover) bool {
 	before := strings.TrimRight(l.w.ix.Source[line.Start:max(line.Start, left.Start)], " €$£")
 	label, ok := strings.CutSuffix(before, ":")
 	if !ok {
-		p, is := l.w.pairOf(left.span)
-		return is && p.f != nil && p.f != f
+		return l.w.isOfOther(f, left.span)
 	}
 	for _, sign := range []string{"  ", "\t", ";", "|"} {
 		label = label[strings.LastIndex(label, sign)+1:]

@@ -261,7 +261,7 @@ func (u *unread) line(n, start, end int) []Line {
 		}
 		rest := strings.TrimLeft(ix.Source[behind:end], " .)")
 		if strings.HasPrefix(rest, ":") || strings.HasPrefix(rest, "? ") || strings.HasPrefix(rest, "?\t") || strings.HasPrefix(rest, "=") && len(rest) == end-behind && !strings.HasPrefix(rest, "==") { // tester=LO
-			cells = append(cells, labelOf{best.f, ix.Tokens[i].Start, end - len(rest) + 1})
+			cells = append(cells, labelOf{best.f, ix.Tokens[i].Start, end - len(rest) + 1, 0})
 		}
 	}
 	if len(cells) == 0 {
@@ -270,7 +270,9 @@ func (u *unread) line(n, start, end int) []Line {
 	var lines []Line
 	for i, c := range cells {
 		stop := end
-		if i+1 < len(cells) {
+		if c.to > 0 {
+			stop = c.to
+		} else if i+1 < len(cells) {
 			if stop = cells[i+1].label; stop < c.from {
 				continue // the end of one label is another
 			}

@@ -317,7 +317,7 @@ func byWord(tokens []Token) map[string][]int {
 // LineOf gives the number of the line that holds offset, from 0.
 func (tx *Text) LineOf(offset int) int { return sort.SearchInts(tx.Breaks, offset) }
 
-// Line gives the text of a line, from 1, without the blanks around it.
+// Line gives the text of a line, from 1, without the blanks around it; "" behind the last.
 func (tx *Text) Line(n int) string { return strings.TrimSpace(tx.lineAt(n - 1)) }
 
 // LineSpan gives where a line stands, from 0, without the sign that ends it.
@@ -332,8 +332,11 @@ func (tx *Text) LineSpan(n int) Span {
 	return s
 }
 
-// lineAt gives the text of a line, from 0.
+// lineAt gives the text of a line, from 0; "" behind the last.
 func (tx *Text) lineAt(n int) string {
+	if n > len(tx.Breaks) {
+		return ""
+	}
 	s := tx.LineSpan(n)
 	return tx.Source[s.Start:s.End]
 }
