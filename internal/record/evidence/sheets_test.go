@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -21,5 +22,21 @@ func TestSheets(t *testing.T) {
 		require.NoError(t, err)
 		ix := NewIndex(of.doc)
 		assert.Empty(t, Unread(of.schema, &rec, ix, Of(of.schema, &rec, ix)), of.key())
+	}
+}
+
+// A document that breaks off anywhere, also in the middle of a line, is looked at like any other.
+func TestBrokenOffAnywhere(t *testing.T) {
+	for _, of := range tradesIn(t, "sheets") {
+		rec, err := value.Parse(of.rec)
+		require.NoError(t, err)
+		for cut := 5; cut < len(of.doc); cut += max(7, len(of.doc)/12) {
+			for _, doc := range []string{strings.ToValidUTF8(of.doc[:cut], ""), strings.TrimRight(of.doc[:cut], " \n") + ":", strings.TrimRight(of.doc[:cut], " \n")} {
+				require.NotPanics(t, func() {
+					ix := NewIndex(doc)
+					Look(of.schema, &rec, ix, Of(of.schema, &rec, ix))
+				}, "%s cut at %d", of.key(), cut)
+			}
+		}
 	}
 }
