@@ -49,9 +49,13 @@ const (
 	Yes          Kind = "yes"
 	No           Kind = "no"
 	Not          Kind = "not"
-	Opposite     Kind = "opposite" // of the word that is its meaning
-	Currency     Kind = "currency" // meanings are codes (ISO 4217)
-	Sign         Kind = "sign"     // of one currency only
+	Opposite     Kind = "opposite"    // of the word that is its meaning; a word may be that of several
+	Verdict      Kind = "verdict"     // says how a test went; meanings good and bad
+	Outcome      Kind = "outcome"     // heads how a test went
+	VerbEnding   Kind = "verb-ending" // an ending that a verb may have
+	Negative     Kind = "negative"    // begins a word that denies the rest of it: unpaid
+	Currency     Kind = "currency"    // meanings are codes (ISO 4217)
+	Sign         Kind = "sign"        // of one currency only
 	PerhapsSign  Kind = "perhaps-sign"
 	AlsoOf       Kind = "also-currency" // codes with the sign of the code that is its meaning
 	Unit         Kind = "unit"          // meanings are units as package normalize calls them

@@ -104,7 +104,7 @@ func (w *weigher) inOtherUnits(text, unit string) (found []span) {
 }
 
 // goesOn tells a figure that is the whole part of a number.
-var goesOn = lazy.New(`^[.,]\d`)
+var goesOn = lazy.New(`^[.,:]\d`)
 
 // shortYear gives the places of a year in its last two figures, for a field that says it
 // holds a year: Jg. 97, '99.

@@ -273,6 +273,8 @@ type weigher struct {
 	called    map[*schema.Field]called    // the words that fields go by
 	boxes     *boxes                      // those of forms
 	ruled     map[int]int                 // of rows of tables: the line of the rule below their head
+	tops      map[int]int                 // of rows of tables: the first row, where that has no figures; -1 for none
+	crossed   *bool                       // whether it has marks for yes and for no, once asked for
 	form      *bool                       // whether wide gaps part labels from values, once asked for
 	wholly    map[string]*schema.Field    // fields that stand in no list by their whole labels
 	isName    map[string]bool             // what fields are called, all
@@ -389,7 +391,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 			w.opposed = w.yesOrNo(f, v.Text != "true", true)
 		}
 		if len(w.opposed) == 0 && len(cands) == 0 {
-			w.opposed = append(says["true"], says["false"]...)
+			w.opposed = slices.DeleteFunc(append(says["true"], says["false"]...), func(s span) bool { return w.isByTheWay(own, s) })
 		}
 	case v.Kind != value.String:
 	case f.Type == schema.Date:

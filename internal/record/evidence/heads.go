@@ -3,6 +3,7 @@ package evidence
 import (
 	"strings"
 
+	"filler/internal/base/value"
 	"filler/internal/schema"
 )
 
@@ -37,6 +38,57 @@ func (w *weigher) underOtherHeads(it *item) {
 			break
 		}
 	}
+}
+
+// besideOwnCells takes their places from figures that stand elsewhere, while the row of their item has another one
+// in the cell under the field's own head.
+func (w *weigher) besideOwnCells(h *homes) {
+	for i, it := range h.list {
+		if !h.own(i) {
+			continue
+		}
+		for _, l := range it.leaves {
+			at := w.places[l.path]
+			if !at.Found() || at.Basis || l.fixed != nil || at.Line-1 == h.at[i] || !isFigure(l.f.Kin()) {
+				continue
+			}
+			own := w.figureUnderHead(l.f, h.at[i])
+			v, err := value.Parse(l.value)
+			if own.End == 0 || err != nil {
+				continue
+			}
+			c := candidateAt(l.cands, own)
+			if c == nil { // a label elsewhere leads to other places
+				c = candidateAt(w.candidates(l.f, &v, false), own)
+			}
+			if c != nil {
+				w.places[l.path] = Place{Kind: c.kind, Start: c.Start, End: c.End, Line: h.at[i] + 1, Tied: true}
+			} else {
+				w.places[l.path] = Place{Kind: l.lacking, Misplaced: at.Line}
+			}
+		}
+	}
+}
+
+// figureUnderHead gives the one figure of a line that stands alone in its cell, under a head that is the field's.
+func (w *weigher) figureUnderHead(f *schema.Field, line int) (own span) {
+	row, start, _ := w.ix.rowAt(line)
+	cells := cellsIn(row)
+	if len(cells) < leastCells || len(row) > longestLine || w.topRow(line) < 0 {
+		return span{}
+	}
+	for _, c := range cells {
+		figures := figuresOf(row[c[0]:c[1]])
+		s := between(start+c[0], start+c[1])
+		if len(figures) != 1 || !w.isCalled(f, w.topOf(s)) {
+			continue
+		}
+		if own.End > 0 {
+			return span{}
+		}
+		own = s
+	}
+	return own
 }
 
 func candidateAt(cands []candidate, s span) *candidate {

@@ -55,6 +55,9 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 		return "" // what who speaks says
 	}
 	said := wordsIn(label[strings.LastIndexByte(label, ':')+1:])
+	if w.isTitle(said) {
+		return ""
+	}
 	for _, other := range group {
 		if other == l || other.f == l.f || other.f.Kin().Type != l.f.Kin().Type || isTimeText(other.value) && !isTimeText(l.value) {
 			continue // words do not stand behind the label of a time that is kept as a text
@@ -79,6 +82,15 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 }
 
 func isTimeText(json string) bool { return timeText.MatchString(strings.Trim(json, `"`)) }
+
+// isTitle tells words that say what kind of document it is: Thorough examination TL/2251.
+func (w *weigher) isTitle(said []string) bool {
+	if w.all == nil || len(said) < 2 {
+		return false
+	}
+	about := wordsIn(schema.Spoken(w.all.Name) + " " + w.all.About)
+	return !slices.ContainsFunc(said, func(word string) bool { return !anyAlike(about, word, sure) })
+}
 
 // saysPayable tells a label of what is still to be paid: its net is no net sum.
 func saysPayable(label string) bool {

@@ -104,15 +104,16 @@ func oneEach(lines []Line) bool {
 // leaving finds what was left over in a document.
 type leaving struct {
 	*unread
-	asked  map[int]bool                   // lines, from 0, that are asked about anyway
-	all    []leftover                     // in order
-	shown  map[string]bool                // the words that values came from, folded
-	heads  map[int]bool                   // the lines of heads of messages
-	depth  int                            // how deeply most of what was read is quoted
-	owners map[int]map[value.Pointer]bool // the items whose values stand in a line
-	lines  map[value.Pointer][]int        // in which values of an item stand, or of one in it
-	marked map[*schema.Field]*marked      // the items of booleans and choices, with their marks
-	entry  map[value.Pointer]span         // which part of the document each entry has
+	asked   map[int]bool                   // lines, from 0, that are asked about anyway
+	all     []leftover                     // in order
+	shown   map[string]bool                // the words that values came from, folded
+	heads   map[int]bool                   // the lines of heads of messages
+	depth   int                            // how deeply most of what was read is quoted
+	owners  map[int]map[value.Pointer]bool // the items whose values stand in a line
+	lines   map[value.Pointer][]int        // in which values of an item stand, or of one in it
+	marked  map[*schema.Field]*marked      // the items of booleans and choices, with their marks
+	clauses map[value.Pointer][]span       // of items in prose, once asked for
+	entry   map[value.Pointer]span         // which part of the document each entry has
 }
 
 // labelledText is a label with what stands behind it, in a line or between wide gaps.
@@ -388,6 +389,9 @@ func (l *leaving) regions(item value.Pointer) (all []span) {
 			at := l.w.ix.LineSpan(n)
 			all = append(all, between(at.Start, at.End))
 		}
+	}
+	if all == nil && len(l.lines[item]) > 0 {
+		return l.ownClauses(item)
 	}
 	return all
 }

@@ -19,6 +19,7 @@ type mention struct {
 	span
 	denial reading.Denial
 	loose  bool // the words stand in another order, or with others between
+	other  bool // it is another word, that means the name or what denies it
 }
 
 // mostMentions is how often a document speaks of a boolean at most: of a word that stands more often nothing
@@ -84,6 +85,7 @@ func (w *weigher) inSentences(f *schema.Field) []mention {
 	for _, name := range w.namesOf(f) {
 		words := slices.DeleteFunc(wordsIn(name), lang.Is.Has)
 		if slices.Sort(words); len(slices.Compact(words)) < 2 {
+			found = append(found, w.otherWords(name)...)
 			continue
 		}
 		last := -1
@@ -182,8 +184,8 @@ func (w *weigher) saidNames(f *schema.Field, within span) (found []span) {
 		switch {
 		case m.denial != reading.Said:
 			return nil
-		case last == first && !w.isAffirmed(last, false):
-		case m.loose || w.isStatement(m, first, last):
+		case last == first && !m.other && !w.isAffirmed(last, false):
+		case m.loose || m.other || w.isStatement(m, first, last):
 			found = append(found, m.span)
 		}
 	}
@@ -229,7 +231,7 @@ func (w *weigher) saysOpposite(l *leaf, line span) (at span) {
 		want = reading.Denied
 	}
 	for _, m := range w.mentions(l.f, line) {
-		behind := strings.TrimLeft(w.ix.Source[m.End:line.End], " ()[]")
+		behind := strings.TrimLeft(w.ix.Source[m.End:max(m.End, line.End)], " ()[]")
 		if m.denial != want || behind != "" && strings.ContainsAny(behind[:1], ":?=") || w.ix.NotYet(m.span) || w.taken[m.span] {
 			return span{}
 		}

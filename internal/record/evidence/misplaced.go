@@ -20,6 +20,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 	for _, list := range it.lists {
 		h := w.homesOf(list)
 		w.ofOtherLines(h)
+		w.inOwnBrackets(h)
 		w.inLinesOfOthers(h)
 		for _, kid := range list {
 			w.underOtherHeads(kid)
@@ -27,7 +28,10 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.oddColumns(h)
 		w.inColumns(h)
 		w.onMarks(h)
+		w.besideOwnCells(h)
+		w.verdictsInRows(h)
 		w.saidInOwnLines(h)
+		w.saidInClauses(h)
 		w.optionsOfRows(h)
 		w.readTwice(h)
 		w.saidTwice(list)

@@ -54,6 +54,9 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	}
 	if found == 0 {
 		put(w.ix.OnWeekday(text), Restated, "")
+		if !f.NamedBy(lang.Term) {
+			put(w.ix.OnWeekdayBefore(text), Restated, "")
+		}
 		put(w.ix.OnRelativeDay(text), Restated, "")
 		put(w.later(f, text), Restated, "")
 	}

@@ -7,8 +7,8 @@ import (
 	"filler/internal/schema"
 )
 
-// optionsOfRows notes the choices of items whose own row has a cell, or a label before its words, that is
-// another option, and none that is theirs: crew for | D. Vance | PILOT |.
+// optionsOfRows notes the choices of items whose own row has a cell, a part between commas or a label before its
+// words that is another option or a kind of it, and none that is theirs: crew for | D. Vance | PILOT |.
 func (w *weigher) optionsOfRows(h *homes) {
 	for i, it := range h.list {
 		if !h.own(i) {
@@ -38,7 +38,7 @@ func (w *weigher) otherInRow(it *item, l *leaf, line int) (found span) {
 		first := len(row) - len(strings.TrimLeft(row, " \t*•·–-"))
 		cells = [][2]int{{min(first, i), i}}
 	} else if len(cells) < 2 {
-		return span{}
+		cells = commaParts(row)
 	}
 	own := strings.Trim(l.value, `"`)
 	for _, c := range cells {
@@ -47,6 +47,9 @@ func (w *weigher) otherInRow(it *item, l *leaf, line int) (found span) {
 		option := optionCalled(l.f.Kin(), said)
 		if i := strings.IndexAny(said, ",;(0123456789"); option == "" && i > 0 { // Mooring 1–30 June; berth, 5 nights
 			option, s.End = optionCalled(l.f.Kin(), said[:i]), s.Start+len(strings.TrimRight(said[:i], " "))
+		}
+		if option == "" {
+			option = optionOfPhrase(l.f.Kin(), said)
 		}
 		switch {
 		case option == "":
@@ -58,6 +61,43 @@ func (w *weigher) otherInRow(it *item, l *leaf, line int) (found span) {
 		}
 	}
 	return found
+}
+
+// mostInPhrase is how many words a phrase has at most that names a thing: two-leg wire sling.
+const mostInPhrase = 4
+
+// optionOfPhrase gives the one option that a short phrase is a kind of, by its last or its first word: wire sling,
+// eslinga de cadena. "" for none.
+func optionOfPhrase(f *schema.Field, said string) string {
+	words := strings.Fields(said)
+	if len(words) < 2 || len(words) > mostInPhrase || strings.ContainsAny(said, "0123456789.,;:()!?") {
+		return ""
+	}
+	first, last := optionCalled(f, words[0]), optionCalled(f, words[len(words)-1])
+	switch {
+	case first == "" || first == last:
+		return last
+	case last == "":
+		return first
+	}
+	return ""
+}
+
+// commaParts gives the parts of a line that commas and semicolons part, at least three.
+func commaParts(row string) (parts [][2]int) {
+	from := 0
+	for i := 0; i <= len(row); i++ {
+		if i < len(row) && row[i] != ',' && row[i] != ';' {
+			continue
+		}
+		part := strings.Trim(row[from:i], " \t*•·–-")
+		at := from + max(0, strings.Index(row[from:i], part))
+		parts, from = append(parts, [2]int{at, at + len(part)}), i+1
+	}
+	if len(parts) < 3 {
+		return nil
+	}
+	return parts
 }
 
 // isRead tells whether a value of an item was read from a place.

@@ -1,7 +1,9 @@
 package normalize
 
 import (
+	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/schema"
@@ -19,12 +21,11 @@ func YesNo(text string) (b, known bool) {
 
 // Opposite reports whether one of two words denies the other.
 func Opposite(a, b string) bool {
-	denies, denied := lang.Opposite.Meaning(a), lang.Opposite.Meaning(b)
-	return denies != "" && denies == b || denied != "" && denied == a
+	return slices.Contains(lang.Opposite.Names(a), b) || slices.Contains(lang.Opposite.Names(b), a)
 }
 
-// Says reads a text for true or false of one field: the words that it declares,
-// those of YesNo, the field's own name (`closed`), and what denies it (`open`, `not closed`).
+// Says reads a text for true or false of one field: the words that it declares, those of YesNo, and those
+// of Means by the field's own name.
 func Says(f *schema.Field, text string) (b, known bool) {
 	for i, words := range [][]string{f.Yes, f.No} {
 		for _, w := range words {
@@ -36,16 +37,59 @@ func Says(f *schema.Field, text string) (b, known bool) {
 	if b, known = YesNo(text); known {
 		return b, known
 	}
-	text, name := strings.ToLower(strings.Trim(text, " .[]")), strings.ToLower(f.SpokenName())
-	switch {
-	case text == "" || name == "":
+	return Means(f.SpokenName(), text)
+}
+
+// Means reads words for true or false of what a boolean is called: its name in some form (`closed`, for passed
+// `pass`), what denies it (`open`, `not closed`, `unpaid`), and how a test went, where the name says
+// that, too (`rejected` for passed).
+func Means(name, text string) (b, known bool) {
+	name, text = strings.ToLower(name), strings.ToLower(strings.Trim(text, " .[]"))
+	if name == "" || text == "" {
 		return false, false
-	case text == name:
-		return true, true
-	case Opposite(text, name), denied(text) == name:
-		return false, true
+	}
+	if b, known = means(name, text); known {
+		return b, known
+	}
+	if rest := denied(text); rest != "" {
+		b, known = means(name, rest)
+		return !b, known
 	}
 	return false, false
+}
+
+func means(name, text string) (b, known bool) {
+	says := lang.Verdict.Meaning(text)
+	switch {
+	case isFormOf(name, text):
+		return true, true
+	case Opposite(text, name), isDenied(name, text), isDenied(text, name):
+		return false, true
+	case says != "" && lang.Verdict.Meaning(name) != "":
+		return says == lang.Verdict.Meaning(name), true
+	}
+	return false, false
+}
+
+// isDenied tells whether a word is another one behind what denies it: unpaid, non-compliant.
+func isDenied(word, text string) bool {
+	return slices.ContainsFunc(lang.Negative.Words(), func(no string) bool {
+		rest, ok := strings.CutPrefix(text, no)
+		return ok && utf8.RuneCountInString(rest) >= shortestStem && isFormOf(word, strings.TrimLeft(rest, " -"))
+	})
+}
+
+// shortestStem is how many letters of a word stay at least before its ending.
+const shortestStem = 4
+
+// isFormOf tells whether two words are one but for the ending of a verb or an adjective: passed, passes.
+func isFormOf(a, b string) bool {
+	n := 0
+	for n < min(len(a), len(b)) && a[n] == b[n] {
+		n++
+	}
+	isEnding := func(rest string) bool { return rest == "" || lang.VerbEnding.Has(rest) || lang.Inflection.Has(rest) }
+	return a == b || n >= shortestStem && !strings.Contains(a+b, " ") && isEnding(a[n:]) && isEnding(b[n:])
 }
 
 // denied gives what a text says is not so: closed, of "not closed"; "" for one

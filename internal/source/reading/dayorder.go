@@ -82,10 +82,14 @@ func (tx *Text) orderOfDays(sign byte) dayOrder {
 // zip is a state of the United States with the number of a post office.
 var zip = lazy.New(`\b[A-Z]{2},? \d{5}(?:-\d{4})?\b`)
 
-// orderInEnglish tells whose English a text is, as far as its money does: pounds sterling and euros are of
-// countries that write the day first, dollars with an address of the United States of one that does not.
+// dayFirstSign is the money, the tax or a postcode of countries that write the day first: SY4 7QP.
+var dayFirstSign = lazy.New(`[£€]|\b(?:GBP|EUR|VAT|[A-Z]{1,2}\d[A-Z\d]? \d[A-Z]{2})\b`)
+
+// orderInEnglish tells whose English a text is, as far as its money and its addresses do: pounds sterling and
+// euros, value added tax and British postcodes are of countries that write the day first, dollars with an address
+// of the United States of one that does not.
 func (tx *Text) orderInEnglish() dayOrder {
-	european, american := strings.ContainsAny(tx.Source, "£€"), strings.Contains(tx.Source, "$") && zip.MatchString(tx.Source)
+	european, american := dayFirstSign.MatchString(tx.Source), strings.Contains(tx.Source, "$") && zip.MatchString(tx.Source)
 	switch {
 	case european && !american:
 		return dayFirst

@@ -17,6 +17,7 @@ import (
 	"sort"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -356,8 +357,11 @@ func (tx *Text) Sentence(start, end int) string {
 func (tx *Text) SentenceSpan(start, end int) Span {
 	const most = 600
 	from, to := max(0, start-most), min(len(tx.Source), end+most)
-	if ends := sentenceEnds.FindAllStringIndex(tx.Source[from:start], -1); len(ends) > 0 {
-		from = min(from+ends[len(ends)-1][0]+1, start)
+	begin := from
+	for _, m := range sentenceEnds.FindAllStringIndex(tx.Source[begin:min(len(tx.Source), start+utf8.UTFMax)], -1) { // the place may begin a sentence
+		if begin+m[0] < start {
+			from = min(begin+m[0]+1, start)
+		}
 	}
 	if m := sentenceEnds.FindStringIndex(tx.Source[max(start, end-1):to]); m != nil {
 		to = max(end, max(start, end-1)+m[0]+1)

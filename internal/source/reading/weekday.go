@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -22,6 +23,29 @@ func (tx *Text) OnWeekday(day string) (found []Span) {
 	if err != nil || !schema.IsISODate(day) || !tx.saysWeekBefore(t) {
 		return nil
 	}
+	return tx.weekdayOf(t)
+}
+
+// OnWeekdayBefore gives those places for a day of the week before the first day that the text says in full: that
+// of a letter or a mail, which says of what has been "on Friday".
+func (tx *Text) OnWeekdayBefore(day string) (found []Span) {
+	tx.findDays()
+	t, err := time.Parse(time.DateOnly, day)
+	if err != nil || !schema.IsISODate(day) {
+		return nil
+	}
+	all := tx.daysInFull(false)
+	if len(all) == 0 {
+		return nil
+	}
+	if ahead := all[0].day.Sub(t).Hours() / 24; ahead < 1 || ahead > 6 {
+		return nil
+	}
+	return slices.DeleteFunc(tx.weekdayOf(t), func(s Span) bool { return s.Start < all[0].start })
+}
+
+// weekdayOf gives the places of the name of a day's weekday by itself.
+func (tx *Text) weekdayOf(t time.Time) (found []Span) {
 	want := strconv.Itoa((int(t.Weekday())+6)%7 + 1)
 	for _, name := range lang.Weekday.Names(want) {
 		at := tx.ByWord[strings.ToLower(name)]

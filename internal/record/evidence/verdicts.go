@@ -1,0 +1,253 @@
+package evidence
+
+import (
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+	"filler/internal/record/normalize"
+	"filler/internal/schema"
+	"filler/internal/source/reading"
+)
+
+// Booleans that documents say by another word than their name: Pass or Fail under Result for passed,
+// unpaid for paid, a mark behind an item.
+
+// otherWords gives where words stand that mean what a boolean of one word is called, or deny it: failed, unpaid.
+func (w *weigher) otherWords(name string) (found []mention) {
+	name = strings.ToLower(name)
+	if name == "" || strings.Contains(name, " ") {
+		return nil
+	}
+	means := map[string]int{} // by the word: 1 what the name says, -1 the opposite, 2 nothing
+	for i, t := range w.ix.Tokens {
+		says, known := means[t.Word]
+		if !known {
+			says = 2
+			if b, is := normalize.Means(name, t.Word); is && b && lang.Verdict.Has(t.Word) && t.Word != name {
+				says = 1
+			} else if is && !b {
+				says = -1
+			}
+			means[t.Word] = says
+		}
+		if says == 2 || len(found) >= mostMentions {
+			continue
+		}
+		m := mention{span: t.Span, denial: w.denialOf(t.Span, 1), other: true}
+		if m.denial != reading.Said && w.startsOver(i) {
+			m.denial = reading.Said
+		}
+		switch {
+		case says > 0 || m.denial == reading.Unsure:
+		case m.denial == reading.Said:
+			m.denial = reading.Denied
+		default:
+			m.denial = reading.Said
+		}
+		found = append(found, m)
+	}
+	return found
+}
+
+// mostBefore is how many words before another one may deny it.
+const mostBefore = 5
+
+// startsOver tells whether a comma or an "and" parts a word from what denies something before it: it held without
+// creep, and passes.
+func (w *weigher) startsOver(i int) bool {
+	parted := false
+	for k := i - 1; k >= 0 && k >= i-mostBefore; k-- {
+		gap := w.ix.Source[w.ix.Tokens[k].End:w.ix.Tokens[k+1].Start]
+		word := w.ix.Tokens[k].Word
+		parted = parted || strings.Contains(gap, ",") || lang.ListAnd.Has(word)
+		if lang.Not.Has(word) || lang.Nought.Has(word) || lang.Lacking.Has(word) {
+			return parted
+		}
+	}
+	return false
+}
+
+// verdictsInRows looks in their own lines for the cells that say what booleans of items are by another word
+// than yes and no: those that say what the record does are their places, others speak against it.
+func (w *weigher) verdictsInRows(h *homes) {
+	for i, it := range h.list {
+		if !h.own(i) {
+			continue
+		}
+		for _, l := range it.leaves {
+			at := w.places[l.path]
+			if l.fixed != nil || l.f.Kin().Type != schema.Boolean || at.Found() || at.Opposed > 0 {
+				continue
+			}
+			switch says, s := w.verdictIn(it, l.f, h.at[i]); {
+			case s.End == 0:
+			case says == (l.value == "true"):
+				w.restate(l, s)
+			case !l.f.Concludes:
+				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1, Says: s}
+			}
+		}
+	}
+}
+
+// verdictIn gives the cells of an item's line that say what a boolean is, if all of them say the same, and the
+// first of them.
+func (w *weigher) verdictIn(it *item, f *schema.Field, line int) (says bool, at span) {
+	row, start, _ := w.ix.rowAt(line)
+	if len(row) > longestLine {
+		return false, span{}
+	}
+	cells := cellsIn(row)
+	if len(cells) < 2 {
+		return w.markIn(it, row, start)
+	}
+	for _, c := range cells {
+		s := between(start+c[0], start+c[1])
+		b, known := w.meansIn(it, f, s)
+		switch {
+		case !known || w.isRead(it, s):
+		case at.End > 0 && b != says:
+			return false, span{}
+		case at.End == 0:
+			says, at = b, s
+		}
+	}
+	return says, at
+}
+
+// meansIn reads a cell of an item's row for a boolean: by the boolean's own words, unless another field heads
+// the column; by words of how a test went where such a word heads it, and no other boolean could be meant.
+func (w *weigher) meansIn(it *item, f *schema.Field, cell span) (b, known bool) {
+	said := w.ix.Source[cell.Start:cell.End]
+	head := w.topOf(cell)
+	if head != "" && !w.isCalled(f, head) && w.isSibling(f, head) {
+		return false, false
+	}
+	if b, known = normalize.Means(f.SpokenName(), said); known {
+		return b, true
+	}
+	own, verdict := w.isCalled(f, head), lang.Verdict.Meaning(f.SpokenName())
+	if !own && (w.booleansOf(it) > 1 || letters(said) == 1 || head != "" && (!lang.Outcome.Has(head) || verdict == "")) {
+		return false, false
+	}
+	if b, known = w.ticks(said); !known {
+		b, known = normalize.YesNo(strings.ToLower(said))
+	}
+	return b == (own || head == "" || verdict == "good"), known
+}
+
+// Marks that say yes and no, where both are used.
+const (
+	tickMarks  = "✓✔✅☑"
+	crossMarks = "✗✘❌☒"
+)
+
+// ticks reads a mark for yes or no; a cross, which may be a tick as well, where the document has ticks, too.
+func (w *weigher) ticks(said string) (yes, known bool) {
+	mark := strings.Trim(said, " ()[]")
+	if _, size := utf8.DecodeRuneInString(mark); mark == "" || size < len(mark) || size < 3 {
+		return false, false
+	}
+	if w.crossed == nil {
+		both := strings.ContainsAny(w.ix.Source, tickMarks) && strings.ContainsAny(w.ix.Source, crossMarks)
+		w.crossed = &both
+	}
+	yes = strings.Contains(tickMarks, mark)
+	return yes, yes || *w.crossed && strings.Contains(crossMarks, mark)
+}
+
+// markIn reads the one mark in an item's line for the only boolean that its items have.
+func (w *weigher) markIn(it *item, row string, start int) (says bool, at span) {
+	if w.booleansOf(it) > 1 || !strings.ContainsAny(row, tickMarks+crossMarks) {
+		return false, span{}
+	}
+	for _, word := range strings.Fields(row) {
+		yes, known := w.ticks(word)
+		switch {
+		case !known:
+		case at.End > 0:
+			return false, span{}
+		default:
+			s := start + strings.Index(row, word)
+			says, at = yes, between(s, s+len(word))
+		}
+	}
+	return says, at
+}
+
+// topOf gives the head of the column that a cell of words stands in: what stands over it in the first row of its
+// table, where that has no figures.
+func (w *weigher) topOf(cell span) string {
+	line := w.ix.LineOf(cell.Start)
+	top := w.topRow(line)
+	if top < 0 {
+		return ""
+	}
+	row, start, _ := w.ix.rowAt(line)
+	head, _, _ := w.ix.rowAt(top)
+	if len(head) > longestLine {
+		return ""
+	}
+	if strings.Contains(head, "|") {
+		if nth, all := strings.Count(row[:cell.Start-start], "|"), strings.Split(head, "|"); nth < len(all) {
+			return strings.TrimSpace(all[nth])
+		}
+		return ""
+	}
+	from := utf8.RuneCountInString(row[:cell.Start-start])
+	to := from + utf8.RuneCountInString(w.ix.Source[cell.Start:cell.End])
+	for _, c := range cellsIn(head) {
+		if first := utf8.RuneCountInString(head[:c[0]]); first < to && first+utf8.RuneCountInString(head[c[0]:c[1]]) > from {
+			return head[c[0]:c[1]]
+		}
+	}
+	return ""
+}
+
+// topRow gives the first row of the table that a line is of, unless it has figures; -1 for none.
+func (w *weigher) topRow(line int) int {
+	var below []int
+	top := -1
+	for at := line; at >= 0; at-- {
+		if known, is := w.tops[at]; is {
+			top = known
+			break
+		}
+		row, _, _ := w.ix.rowAt(at)
+		below = append(below, at)
+		if len(row) > longestLine || len(cellsIn(row)) < 2 && !isRule(row) && (strings.TrimLeft(row, " ") == row || blank(row)) {
+			break // what is set in goes on with the row above it
+		}
+		if len(cellsIn(row)) < 2 {
+			continue
+		}
+		if top = -1; at < line && !hasFigure(row) && !isRule(row) {
+			top = at
+		}
+	}
+	if w.tops == nil {
+		w.tops = map[int]int{}
+	}
+	for _, at := range below {
+		w.tops[at] = top
+	}
+	return top
+}
+
+// booleansOf counts the booleans of an item.
+func (w *weigher) booleansOf(it *item) (n int) {
+	for _, l := range it.leaves {
+		if l.f.Kin().Type == schema.Boolean {
+			n++
+		}
+	}
+	return n
+}
+
+// isByTheWay tells whether what a document says of a boolean stands in another word that is no answer: the gate
+// is closed on Sundays. It may be said of something else.
+func (w *weigher) isByTheWay(f *schema.Field, s span) bool {
+	return !w.ix.EndsLabelled(s) && slices.ContainsFunc(w.inSentences(f), func(m mention) bool { return m.other && m.span == s })
+}
