@@ -53,6 +53,8 @@ const (
 	Verdict      Kind = "verdict"     // says how a test went; meanings good and bad
 	Outcome      Kind = "outcome"     // heads how a test went
 	VerbEnding   Kind = "verb-ending" // an ending that a verb may have
+	Whether      Kind = "whether"     // begins the description of a boolean
+	NameWord     Kind = "name-word"   // names a field for what something is called
 	Negative     Kind = "negative"    // begins a word that denies the rest of it: unpaid
 	Currency     Kind = "currency"    // meanings are codes (ISO 4217)
 	Sign         Kind = "sign"        // of one currency only

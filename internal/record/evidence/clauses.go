@@ -12,7 +12,14 @@ import (
 // brackets behind its name. Ada (cook, 8 hours) and Bo (waiter, 7 hours); the third one has failed.
 
 // mostInClause bounds how many values of a list are looked at in prose.
-const mostInClause = 4000
+const mostInClause = 1000
+
+// mostNamed is how often a text of an item stands in a document at most of which each place counts, and how often
+// the words of options do.
+const (
+	mostNamed   = 8
+	mostOptions = 200
+)
 
 // clauseAt gives the clause around a place: its sentence, cut at semicolons outside of brackets.
 func (ix *Index) clauseAt(s span) span {
@@ -36,29 +43,82 @@ func (ix *Index) clauseAt(s span) span {
 	return between(min(from, s.Start), whole.End)
 }
 
-// clausesOf gives for each of some items the clauses in which a text of it stands, and nothing of another.
+// clausesIn gives the clauses of the items of a list, found once.
+func (w *weigher) clausesIn(h *homes) [][]span {
+	if h.clauses == nil {
+		h.clauses = w.clausesOf(h.list)
+	}
+	return h.clauses
+}
+
+// isBesideOwn tells whether a value stands in one clause with another one of its item.
+func (w *weigher) isBesideOwn(it *item, l *leaf) bool {
+	at := w.places[l.path]
+	if !at.Found() {
+		return false
+	}
+	c := w.ix.clauseAt(between(at.Start, at.End))
+	return slices.ContainsFunc(it.leaves, func(other *leaf) bool {
+		of := w.places[other.path]
+		return other != l && of.Found() && c.Start <= of.Start && of.End <= c.End
+	})
+}
+
+// clausesOf gives for each of some items the clauses in which a text of it stands, and none of another, and those
+// that go on with them.
 func (w *weigher) clausesOf(list []*item) [][]span {
-	in, texts, n := map[span]map[int]bool{}, make([][]span, len(list)), 0
+	named, some, clauses, n := map[span]map[int]bool{}, map[span]bool{}, make([][]span, len(list)), 0
 	for i, it := range list {
 		it.all(1, func(l *leaf, _ float64) {
-			at := w.places[l.path]
-			if n++; !at.Found() || at.Basis || n > mostInClause {
-				return
+			at, t := w.places[l.path], l.f.Kin().Type
+			if n++; !at.Found() || at.Basis || n > mostInClause || t == schema.Choice || t == schema.Boolean {
+				return // what is looked at says nothing of where its item is
 			}
 			c := w.ix.clauseAt(between(at.Start, at.End))
-			if in[c] == nil {
-				in[c] = map[int]bool{}
+			if some[c] = true; t != schema.Text {
+				return
 			}
-			in[c][i] = true
-			if l.f.Kin().Type == schema.Text && l.item == it && !slices.Contains(texts[i], c) {
-				texts[i] = append(texts[i], c)
+			for _, again := range l.cands[:min(len(l.cands), mostNamed)] { // what is said of it later is its own, too
+				c := w.ix.clauseAt(again.span)
+				if some[c] = true; named[c] == nil {
+					named[c] = map[int]bool{}
+				}
+				named[c][i] = true
+			}
+			if named[c] == nil {
+				named[c] = map[int]bool{}
+			}
+			named[c][i] = true
+			if l.item == it && !slices.Contains(clauses[i], c) {
+				clauses[i] = append(clauses[i], c)
 			}
 		})
 	}
-	for i := range texts {
-		texts[i] = slices.DeleteFunc(texts[i], func(c span) bool { return len(in[c]) > 1 })
+	for i := range clauses {
+		clauses[i] = slices.DeleteFunc(clauses[i], func(c span) bool { return len(named[c]) > 1 })
+		for _, c := range slices.Clone(clauses[i]) {
+			clauses[i] = append(clauses[i], w.ix.goOn(c, func(next span) bool { return some[next] })...)
+		}
 	}
-	return texts
+	return clauses
+}
+
+// mostGoingOn is how many clauses go on with what one says, at most.
+const mostGoingOn = 4
+
+// goOn gives the clauses right behind one, in its paragraph and up to one with values: it is in good condition.
+func (ix *Index) goOn(c span, hasValues func(span) bool) (all []span) {
+	for range mostGoingOn {
+		i := ix.TokenAt(c.End)
+		if i >= len(ix.Tokens) || strings.Contains(ix.Source[c.End:max(c.End, ix.Tokens[i].Start)], "\n\n") {
+			break
+		}
+		if c = ix.clauseAt(ix.Tokens[i].Span); hasValues(c) || len(all) > 0 && c.Start <= all[len(all)-1].Start {
+			break
+		}
+		all = append(all, c)
+	}
+	return all
 }
 
 // saidInClauses notes the booleans of items in prose of which a clause of their own says otherwise, and none what
@@ -67,7 +127,6 @@ func (w *weigher) saidInClauses(h *homes) {
 	if len(h.list) < 2 {
 		return
 	}
-	var clauses [][]span
 	for i, it := range h.list {
 		if h.own(i) && w.begins(it, h.at[i]) {
 			continue
@@ -77,14 +136,54 @@ func (w *weigher) saidInClauses(h *homes) {
 			if l.fixed != nil || l.f.Kin().Type != schema.Boolean || at.Found() || at.Opposed > 0 || l.f.Concludes {
 				continue
 			}
-			if clauses == nil {
-				clauses = w.clausesOf(h.list)
-			}
-			if s := w.saysOppositeIn(l, clauses[i]); s.End > 0 {
+			if s := w.saysOppositeIn(l, w.clausesIn(h)[i]); s.End > 0 {
 				w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(s.Start) + 1, Says: s}
 			}
 		}
 	}
+}
+
+// choicesInClauses notes the choices of items in prose whose own clauses have another option, while the chosen one
+// stands in those of other items alone.
+func (w *weigher) choicesInClauses(h *homes) {
+	for i, it := range h.list {
+		for _, l := range it.leaves {
+			at := w.places[l.path]
+			if l.fixed != nil || l.f.Kin().Type != schema.Choice || l.f.Kin().List != nil || at.Basis || at.Opposed > 0 || l.f.Concludes || len(h.list) < 2 || h.own(i) && len(cellsOf(w.ix.Line(h.at[i]+1))) > 1 || w.isBesideOwn(it, l) {
+				continue
+			}
+			own, others := w.optionSpans(l, true), w.optionSpans(l, false)
+			if len(own) == 0 || len(own)+len(others) > mostOptions {
+				continue
+			}
+			clauses := w.clausesIn(h)
+			in := func(s span) bool {
+				return slices.ContainsFunc(clauses[i], func(c span) bool { return c.Start <= s.Start && s.End <= c.End })
+			}
+			said := slices.IndexFunc(others, func(s span) bool { return in(s) && !w.isRead(it, s) })
+			if slices.ContainsFunc(own, in) || said < 0 {
+				continue
+			}
+			isElsewhere := func(s span) bool {
+				return !slices.ContainsFunc(clauses, func(all []span) bool {
+					return slices.ContainsFunc(all, func(c span) bool { return c.Start <= s.Start && s.End <= c.End })
+				})
+			}
+			if !slices.ContainsFunc(own, isElsewhere) {
+				w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(others[said].Start) + 1, Says: others[said]}
+			}
+		}
+	}
+}
+
+// optionSpans gives where the words for the chosen option of a choice stand, or those for the others.
+func (w *weigher) optionSpans(l *leaf, chosen bool) (found []span) {
+	for _, o := range l.f.Kin().Of {
+		if (value.Str(o.Value).String() == l.value) == chosen {
+			w.synonyms(l.f.Kin(), o.Value, func(spans []span, _ Kind, _ string) { found = append(found, spans...) })
+		}
+	}
+	return found
 }
 
 // saysOppositeIn gives the one place in some clauses that says the opposite of a boolean; none where another one
@@ -173,7 +272,7 @@ func (l *leaving) ownClauses(item value.Pointer) []span {
 // none of them.
 func (l *leaving) findClauses() {
 	l.clauses = map[value.Pointer][]span{}
-	in := map[span]map[value.Pointer]bool{}
+	in, some := map[span]map[value.Pointer]bool{}, map[span]bool{}
 	for p, at := range l.places {
 		if !at.Found() || at.Basis || l.itemOf(p) == "" || len(l.places) > mostInClause {
 			continue
@@ -183,11 +282,17 @@ func (l *leaving) findClauses() {
 			in[c] = map[value.Pointer]bool{}
 		}
 		in[c][l.itemOf(p)] = true
+		if v := l.record.At(p); l.s.At(p).Kin().Type == schema.Text && v != nil {
+			found := l.w.ix.find(v.Text)
+			for _, again := range found[:min(len(found), mostNamed)] { // what is said of it later is its own, too
+				some[l.w.ix.clauseAt(again)] = true
+			}
+		}
 	}
 	for c, items := range in {
 		for item := range items {
 			if len(items) == 1 {
-				l.clauses[item] = append(l.clauses[item], c)
+				l.clauses[item] = append(append(l.clauses[item], c), l.w.ix.goOn(c, func(next span) bool { return some[next] || len(in[next]) > 0 })...)
 			}
 		}
 	}

@@ -274,6 +274,8 @@ type weigher struct {
 	boxes     *boxes                      // those of forms
 	ruled     map[int]int                 // of rows of tables: the line of the rule below their head
 	tops      map[int]int                 // of rows of tables: the first row, where that has no figures; -1 for none
+	groups    map[*schema.Field]string    // the groups whose names fields are, once asked for
+	startAt   map[int][]*leaf             // which values begin at a place, once asked for
 	crossed   *bool                       // whether it has marks for yes and for no, once asked for
 	form      *bool                       // whether wide gaps part labels from values, once asked for
 	wholly    map[string]*schema.Field    // fields that stand in no list by their whole labels
@@ -425,7 +427,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 			w.back = append(w.back, c.span)
 			return true
 		}
-		return f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && w.ix.InDate(c.span) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
+		return f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && (w.ix.InDate(c.span) || !c.led && w.ix.isStray(c.span)) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
 	})
 	if len(cands) == 0 && !own.AllowsInferred() && !w.plain {
 		w.near(own, v, add)

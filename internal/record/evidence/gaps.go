@@ -4,6 +4,7 @@ import (
 	"maps"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/base/value"
 	"filler/internal/schema"
@@ -21,6 +22,7 @@ type rowItem struct {
 	line  int
 	cells [][2]int // in the source
 	head  []string // what stands over its cells, by cell; nil where nothing does
+	in    []int    // the columns of its cells, see columnsIn
 }
 
 // rowItems gives the items of lists that have a row to themselves, by list and in the order of their
@@ -83,8 +85,7 @@ func (u *unread) gapsIn(group *schema.Field, below value.Pointer, rows []rowItem
 
 // gapsOf gives the cells of one field that were passed over.
 func (u *unread) gapsOf(f *schema.Field, below value.Pointer, rows []rowItem) (lines []Line) {
-	column := map[int]int{} // how many items have it in which cell of a row of so many
-	key := func(cells, k int) int { return cells*mostCells + k }
+	column := map[int]int{}   // how many items have it in which cell of a row of so many
 	figures := map[int]bool{} // how many figures such cells have
 	var without []rowItem
 	with, most := 0, 0
@@ -101,7 +102,7 @@ func (u *unread) gapsOf(f *schema.Field, below value.Pointer, rows []rowItem) (l
 			if 2*letters(u.w.ix.Source[place.Start:place.End]) < letters(said) { // the cell holds more
 				continue
 			}
-			column[key(len(row.cells), k)]++
+			column[row.in[k]]++
 			figures[len(figuresOf(said))] = true
 			with++
 		}
@@ -112,7 +113,7 @@ func (u *unread) gapsOf(f *schema.Field, below value.Pointer, rows []rowItem) (l
 	for _, row := range without {
 		for k, cell := range row.cells {
 			said := u.w.ix.Source[cell[0]:cell[1]]
-			if column[key(len(row.cells), k)]*2 > with && figures[len(figuresOf(said))] && u.passed(f, row, cell) {
+			if column[row.in[k]]*2 > with && figures[len(figuresOf(said))] && u.passed(f, row, cell) {
 				lines = append(lines, u.gapLine(f, row, cell, below))
 			}
 		}
@@ -155,23 +156,87 @@ func (u *unread) findHeads(rows []rowItem) {
 		}
 		above = row.line
 		rows[i].head = u.overCells(head, row)
+		rows[i].in = u.columnsIn(head, row)
 	}
 }
 
-// overCells gives what a head has over each cell of a row: of the same number where bars or tabs
-// part them, or both have as many.
+// columnsIn gives each cell of a row the number of its column: by what parts them, so that an empty one counts, by
+// what they stand under in a head, or by their place among as many.
+func (u *unread) columnsIn(head string, row rowItem) (in []int) {
+	line, start, _ := u.w.ix.rowAt(row.line)
+	sign := parts(line)
+	over := headCells(line, head, row.cells, start)
+	for k, cell := range row.cells {
+		switch {
+		case sign != "":
+			in = append(in, strings.Count(line, sign)*mostCells+strings.Count(line[:cell[0]-start], sign))
+		case over != nil:
+			in = append(in, -1-over[k])
+		default:
+			in = append(in, len(row.cells)*mostCells+k)
+		}
+	}
+	return in
+}
+
+// parts gives the sign that parts the cells of a row, a bar, a tab or a semicolon; "" where blanks do.
+func parts(line string) string {
+	switch {
+	case strings.Contains(line, "|"):
+		return "|"
+	case strings.Contains(line, "\t"):
+		return "\t"
+	case isDelimited(line):
+		return ";"
+	}
+	return ""
+}
+
+// headCells gives for each cell of a row set by blanks which cell of a head it stands under; nil where one stands
+// under none or several, or two under the same.
+func headCells(line, head string, cells [][2]int, start int) (under []int) {
+	if head == "" {
+		return nil
+	}
+	heads := cellsIn(head)
+	column := func(text string, at int) int { return utf8.RuneCountInString(text[:at]) }
+	for _, cell := range cells {
+		from, to, found := column(line, cell[0]-start), column(line, cell[1]-start), -1
+		for k, h := range heads {
+			if column(head, h[0]) < to && column(head, h[1]) > from {
+				if found >= 0 {
+					return nil
+				}
+				found = k
+			}
+		}
+		if found < 0 || slices.Contains(under, found) {
+			return nil
+		}
+		under = append(under, found)
+	}
+	return under
+}
+
+// overCells gives what a head has over each cell of a row: of the same number where bars, tabs or semicolons
+// part them, what they stand under, or of the same place where both have as many.
 func (u *unread) overCells(head string, row rowItem) []string {
 	if head == "" {
 		return nil
 	}
 	line, start, _ := u.w.ix.rowAt(row.line)
-	barred := func(row string) string { return strings.ReplaceAll(row, "\t", "|") }
-	if line = barred(line); strings.Contains(line, "|") {
-		own, all := make([]string, len(row.cells)), strings.Split(barred(head), "|")
-		for k, cell := range row.cells {
-			if nth := strings.Count(line[:cell[0]-start], "|"); nth < len(all) {
+	own := make([]string, len(row.cells))
+	if sign := parts(line); sign != "" {
+		for k, all := 0, strings.Split(head, sign); k < len(own); k++ {
+			if nth := strings.Count(line[:row.cells[k][0]-start], sign); nth < len(all) {
 				own[k] = strings.TrimSpace(all[nth])
 			}
+		}
+		return own
+	}
+	if under := headCells(line, head, row.cells, start); under != nil {
+		for k, cells := 0, cellsOf(head); k < len(own); k++ {
+			own[k] = cells[under[k]]
 		}
 		return own
 	}

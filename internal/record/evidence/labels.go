@@ -231,5 +231,28 @@ func (w *weigher) namesOf(f *schema.Field) []string {
 	if strings.Contains(whole, " ") {
 		names = append(names, strings.ReplaceAll(whole, " ", "")) // "nightWork": true
 	}
+	if group := w.groupNamed(f); group != "" {
+		names = append(names, group) // Site: Churchyard, for the name in site
+	}
 	return append(names, f.PrintedAs...)
+}
+
+// groupNamed gives the name of the group whose own name a field is; "" for others.
+func (w *weigher) groupNamed(f *schema.Field) string {
+	if w.groups == nil {
+		w.groups = map[*schema.Field]string{}
+		if w.all != nil {
+			w.all.Root.Walk(func(group *schema.Field, _ int) {
+				if group.Type != schema.Group || group.Name == "" {
+					return
+				}
+				for _, kid := range group.Fields {
+					if lang.NameWord.Has(kid.Name) && kid.Type == schema.Text {
+						w.groups[kid] = schema.Spoken(group.Name)
+					}
+				}
+			})
+		}
+	}
+	return w.groups[f]
 }

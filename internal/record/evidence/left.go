@@ -343,6 +343,12 @@ func (l *leaving) of(f *schema.Field, p value.Pointer) (lines []Line) {
 		if f.Type == schema.Choice {
 			found = l.choices(f, region)
 		}
+		if behind := l.behindLabels(f, region); len(behind) > 0 && len(behind) <= mostLeft {
+			for _, left := range behind {
+				lines = append(lines, l.line(left, f.Path, p))
+			}
+			return lines
+		}
 		for _, left := range found {
 			if !left.fits(f) && !l.fitsNamed(f, left) || l.isOfOther(f, left) || item == "" && l.shown[folded(l.w.ix.Source[left.Start:left.End])] {
 				continue

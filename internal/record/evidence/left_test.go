@@ -135,6 +135,33 @@ fields:
 	}
 }
 
+// What stands behind a label with one blank between, where the label begins a line or a cell, is asked about.
+func TestBehindLabels(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  seal: {text: Number of the seal.}\n  driver: {text: Who drives.}\n  seen: {date: When.}\n  site: {group: Where., fields: {name: Name of the site., hall: {text: Hall.}}}\n  lines: {list: Lines., fields: {what: {text: What.}, n: {integer: How many.}}}\n"))
+	require.NoError(t, err)
+	for _, c := range []struct{ text, want string }{
+		{"Truck KW 318        Seal 0088213", "seal"},
+		{"Truck KW 318        Driver  Murat Hanner", "driver"},
+		{"| Truck | KW 318 | Driver | Murat Hanner |", "driver"},
+		{"Seen 8 Sept 2031     no rain", "seen"},
+		{"Site  Nether Cobble", "site.name"},
+		{"The seal is whole.", ""},
+		{"Seal of the county", ""}, // goes on
+		{"Driver not needed", ""},
+		{"Seal number     Driver name\nA  B", ""}, // a head
+		{"Bring the seal 4 times", ""},
+	} {
+		rec, _ := value.Parse(`{"seal":null,"driver":null,"seen":null,"site":{"name":null,"hall":null},"lines":[]}`)
+		ix := NewIndex(c.text)
+		lines, left := Look(s, &rec, ix, Of(s, &rec, ix))
+		got := ""
+		for _, l := range append(lines, left...) {
+			got += l.Field
+		}
+		assert.Equal(t, c.want, got, c.text)
+	}
+}
+
 // A choice or a boolean that is wrong and stands nowhere is asked about where the document
 // says another in so many words; a right one that the model concluded is not.
 func TestContested(t *testing.T) {

@@ -51,37 +51,35 @@ func (l *leaving) columnsLeft(asked []Line) (lines []Line) {
 	return lines
 }
 
-// columnsOf gives the columns of rows of the number of cells that most have, that nothing was read from.
+// columnsOf gives the columns that most rows have and that nothing was read from.
 func (u *unread) columnsOf(rows []rowItem) (all []column) {
-	by := map[int][]rowItem{}
-	most := 0
+	by, read := map[int]*column{}, map[int]bool{}
+	widest := 0
 	for _, row := range rows {
-		n := len(row.cells)
-		by[n] = append(by[n], row)
-		if len(by[n]) > len(by[most]) || len(by[n]) == len(by[most]) && n > most {
-			most = n
+		widest = max(widest, len(row.cells))
+		for k, cell := range row.cells {
+			if slices.ContainsFunc(u.claims[row.line], func(s span) bool { return s.Start < cell[1] && cell[0] < s.End }) {
+				read[row.in[k]] = true
+				continue
+			}
+			c := by[row.in[k]]
+			if c == nil {
+				c = &column{}
+				by[row.in[k]] = c
+			}
+			if row.head != nil && c.head == "" {
+				c.head = row.head[k]
+			}
+			c.rows, c.cells = append(c.rows, row), append(c.cells, cell)
 		}
 	}
-	same := by[most]
-	if most < leastCells || len(same) < 2 || 2*len(same) < len(rows) {
+	if widest < leastCells {
 		return nil
 	}
-	for k := range most {
-		c := column{rows: same}
-		for _, row := range same {
-			cell := row.cells[k]
-			if slices.ContainsFunc(u.claims[row.line], func(s span) bool { return s.Start < cell[1] && cell[0] < s.End }) {
-				break
-			}
-			c.cells = append(c.cells, cell)
+	for _, in := range slices.Sorted(maps.Keys(by)) {
+		if c := by[in]; !read[in] && len(c.cells) > 1 && 2*len(c.cells) >= len(rows) {
+			all = append(all, *c)
 		}
-		if len(c.cells) < len(same) {
-			continue
-		}
-		if head := same[0].head; head != nil {
-			c.head = head[k]
-		}
-		all = append(all, c)
 	}
 	return all
 }

@@ -77,7 +77,7 @@ func (u *unread) marked(taken map[int]bool) (lines []Line) {
 				switch {
 				case list.at[at]:
 					read++
-				case !taken[at] && !home[at] && u.isOpen(at):
+				case !taken[at] && !home[at] && u.isOpen(at) && !u.speaksOfSingle(at):
 					open = append(open, at)
 				default:
 					others++
@@ -101,6 +101,19 @@ func (u *unread) marked(taken map[int]bool) (lines []Line) {
 		}
 	}
 	return lines
+}
+
+// speaksOfSingle tells a line all of whose words are of the name or the description of a field that stands in no
+// list and has a value: 3. Break, beside the minutes of the break.
+func (u *unread) speaksOfSingle(line int) bool {
+	words := wordsIn(u.w.ix.Line(line + 1))
+	return len(words) > 0 && !hasFigure(listMark.ReplaceAllString(u.w.ix.Line(line+1), "")) && slices.ContainsFunc(u.s.Leaves(), func(f *schema.Field) bool {
+		if strings.Contains(f.Path, "[]") || f.Kin().Type == schema.Text {
+			return false
+		}
+		all := u.w.calledBy(f).all
+		return !slices.ContainsFunc(words, func(word string) bool { return !slices.Contains(all, word) }) && !u.record.At(value.Pointer("/"+strings.ReplaceAll(f.Path, ".", "/"))).Empty()
+	})
 }
 
 // soonBehind is how many bytes behind its start a line has a value of the item that it is.

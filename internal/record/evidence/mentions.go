@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/record/normalize"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
 )
@@ -20,6 +21,7 @@ type mention struct {
 	denial reading.Denial
 	loose  bool // the words stand in another order, or with others between
 	other  bool // it is another word, that means the name or what denies it
+	word   bool // it is a name of one word
 }
 
 // mostMentions is how often a document speaks of a boolean at most: of a word that stands more often nothing
@@ -38,7 +40,7 @@ func (w *weigher) mentions(f *schema.Field, within span) (all []mention) {
 			return nil
 		}
 		for _, s := range at {
-			all = append(all, mention{span: s, denial: w.denialOf(s, len(words))})
+			all = append(all, mention{span: s, denial: w.denialOf(s, len(words)), word: len(words) == 1})
 		}
 	}
 	for _, m := range w.inSentences(f) {
@@ -48,7 +50,10 @@ func (w *weigher) mentions(f *schema.Field, within span) (all []mention) {
 	}
 	sort.SliceStable(all, func(i, j int) bool {
 		a, b := all[i], all[j]
-		return a.Start < b.Start || a.Start == b.Start && !a.loose && (b.loose || a.End > b.End)
+		if a.Start == b.Start && a.loose != b.loose { // "bar opens" before bar
+			return a.loose == (a.word || b.word)
+		}
+		return a.Start < b.Start || a.Start == b.Start && a.End > b.End
 	})
 	end := 0
 	return slices.DeleteFunc(all, func(m mention) bool { // a part of another label, or a sentence around one
@@ -82,7 +87,7 @@ func (w *weigher) inSentences(f *schema.Field) []mention {
 		return found
 	}
 	var found []mention
-	for _, name := range w.namesOf(f) {
+	for _, name := range append(w.namesOf(f), saidAbout(f)) {
 		words := slices.DeleteFunc(wordsIn(name), lang.Is.Has)
 		if slices.Sort(words); len(slices.Compact(words)) < 2 {
 			found = append(found, w.otherWords(name)...)
@@ -103,6 +108,21 @@ func (w *weigher) inSentences(f *schema.Field) []mention {
 	}
 	w.sentences[f] = found
 	return found
+}
+
+// mostAbout is how many words that mean something the description of a boolean has at most that is looked for.
+const mostAbout = 3
+
+// saidAbout gives what the description of a boolean says is so, where it says that in two or three words: first
+// performance, of "Whether it is a first performance."; "" for none.
+func saidAbout(f *schema.Field) string {
+	lead, rest, _ := strings.Cut(f.About, " ")
+	rest, more, _ := strings.Cut(rest, ".")
+	words := slices.DeleteFunc(wordsIn(rest), func(word string) bool { return lang.Is.Has(word) || lang.NotYet.Has(word) })
+	if !lang.Whether.Has(lead) || strings.TrimSpace(more) != "" || len(words) < 2 || len(words) > mostAbout || strings.ContainsAny(rest, ",;(") {
+		return ""
+	}
+	return strings.Join(words, " ")
 }
 
 // sentenceFrom gives the words of a name from a token on, which is one of them, and the last token:
@@ -127,6 +147,9 @@ func (w *weigher) sentenceFrom(first int, words []string) (m mention, last int, 
 		}
 		if k := slices.IndexFunc(left, func(word string) bool { return anyAlike([]string{word}, t.Word, perhaps) }); k >= 0 {
 			left = slices.Delete(left, k, k+1)
+		} else if k := slices.IndexFunc(left, func(word string) bool { return isOpposite(word, t.Word) }); k >= 0 && i > first { // bar closed
+			left = slices.Delete(left, k, k+1)
+			denied++
 		}
 		if len(left) > 0 {
 			continue
@@ -143,10 +166,19 @@ func (w *weigher) sentenceFrom(first int, words []string) (m mention, last int, 
 	return m, first, false
 }
 
+// isOpposite tells whether one word denies another: closed, open.
+func isOpposite(word, other string) bool {
+	says, known := normalize.Means(word, other)
+	return known && !says
+}
+
 // isStatement tells whether words say something, and are no label, head or wish: a stop or more words
 // of the same sentence stand behind or before them.
 func (w *weigher) isStatement(m mention, first, last int) bool {
 	behind := strings.TrimLeft(w.ix.Source[m.End:], " \u00a0")
+	if w.isNoted(behind) || w.isAside(m.span) { // SOLD OUT (412 of 412)
+		return true
+	}
 	if behind != "" && strings.ContainsAny(behind[:1], ":?=|\t([☐☑☒") || w.ix.NotYet(m.span) {
 		return false
 	}
@@ -169,6 +201,20 @@ func (w *weigher) isStatement(m mention, first, last int) bool {
 	before := first > 0 && w.ix.Source[w.ix.Tokens[first-1].End:m.Start] == " "
 	next := last+1 < len(w.ix.Tokens) && w.ix.Source[m.End:w.ix.Tokens[last+1].Start] == " "
 	return before || next
+}
+
+// isAside tells words that stand by themselves in brackets or between commas: (first performance).
+func (w *weigher) isAside(s span) bool {
+	before, _ := utf8.DecodeLastRuneInString(strings.TrimRight(w.ix.Source[:s.Start], " "))
+	behind, _ := utf8.DecodeRuneInString(w.ix.Source[s.End:] + "\n")
+	return before == '(' && behind == ')' || before == ',' && strings.ContainsRune(",;\n", behind)
+}
+
+// isNoted tells a note in brackets that ends its line and is no answer to what stands before it.
+func (w *weigher) isNoted(behind string) bool {
+	behind, _, _ = strings.Cut(behind, "\n")
+	note, rest, ok := strings.Cut(strings.TrimPrefix(behind, "("), ")")
+	return ok && strings.HasPrefix(behind, "(") && strings.Trim(rest, " .") == "" && letters(note) > 2 && !slices.ContainsFunc(reading.Tokenize(note), func(t reading.Token) bool { return lang.Yes.Has(t.Word) || lang.No.Has(t.Word) })
 }
 
 // saidNames gives the sentences that say that a boolean is so, in a stretch of the document; nothing
@@ -213,15 +259,37 @@ func (w *weigher) saidInOwnLines(h *homes) {
 		if !h.own(i) || len(h.list) < 2 || !w.begins(it, h.at[i]) {
 			continue // in prose a line speaks of others as well
 		}
-		line := w.ix.LineSpan(h.at[i])
+		var lines []span
 		for _, l := range it.leaves {
-			if at := w.places[l.path]; l.fixed == nil && l.f.Kin().Type == schema.Boolean && !at.Found() && at.Opposed == 0 && !l.f.Concludes {
-				if s := w.saysOpposite(l, line); s.End > 0 {
-					w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1, Says: s}
-				}
+			if at := w.places[l.path]; l.fixed != nil || l.f.Kin().Type != schema.Boolean || at.Found() || at.Opposed > 0 || l.f.Concludes {
+				continue
+			}
+			if lines == nil {
+				lines = w.ownLines(h, i)
+			}
+			if s := w.saysOppositeIn(l, lines); s.End > 0 {
+				w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(s.Start) + 1, Says: s}
 			}
 		}
 	}
+}
+
+// mostOwnLines is how many lines an item has at most, with its first.
+const mostOwnLines = 4
+
+// ownLines gives the line of an item, and those right behind it that values of it stand in, and of no other.
+func (w *weigher) ownLines(h *homes, i int) []span {
+	lines := []span{w.ix.LineSpan(h.at[i])}
+	read := map[int]bool{}
+	h.list[i].all(1, func(l *leaf, _ float64) {
+		if at := w.places[l.path]; at.Found() && len(read) < mostInClause {
+			read[at.Line-1] = true
+		}
+	})
+	for at := h.at[i] + 1; at < h.at[i]+mostOwnLines && read[at] && h.in[at] == 0; at++ {
+		lines = append(lines, w.ix.LineSpan(at))
+	}
+	return lines
 }
 
 // saysOpposite gives where a line says the opposite of a boolean by its name, if it says nothing else of it.

@@ -2,7 +2,6 @@ package evidence
 
 import (
 	"slices"
-	"strconv"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -32,6 +31,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.verdictsInRows(h)
 		w.saidInOwnLines(h)
 		w.saidInClauses(h)
+		w.choicesInClauses(h)
 		w.optionsOfRows(h)
 		w.readTwice(h)
 		w.saidTwice(list)
@@ -46,10 +46,12 @@ type homes struct {
 	list []*item
 	at   []int       // of each item, see homeOf
 	in   map[int]int // how many items stand in a line
+
+	clauses [][]span // of each item in prose, once asked for
 }
 
 func (w *weigher) homesOf(list []*item) *homes {
-	h := &homes{list, make([]int, len(list)), map[int]int{}}
+	h := &homes{list: list, at: make([]int, len(list)), in: map[int]int{}}
 	for i, it := range list {
 		h.at[i] = w.homeOf(it)
 		h.in[h.at[i]]++
@@ -95,7 +97,7 @@ func (w *weigher) lineOfName(it *item) int {
 			return -1
 		}
 		_, start, _ := w.ix.rowAt(at.Line - 1)
-		if before := w.ix.Source[start:max(start, at.Start)]; strings.TrimLeft(before, " \t|-*•·") != "" && !w.isLabel(l.f, before) || !strings.ContainsFunc(w.ix.Source[at.Start:at.End], unicode.IsLetter) {
+		if before := listMark.ReplaceAllString(w.ix.Source[start:max(start, at.Start)], ""); strings.TrimLeft(before, " \t|-*•·") != "" && !w.isLabel(l.f, before) || !strings.ContainsFunc(w.ix.Source[at.Start:at.End], unicode.IsLetter) {
 			return -1
 		}
 		return at.Line - 1
@@ -156,7 +158,9 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 				case 1:
 					own = w.ownOf(it, l.f, at, h.at[i])
 				case 0:
-					own = w.ownInRow(h, i, l)
+					if own = w.ownInRow(h, i, l); own.End == 0 {
+						own = w.ownBesideShared(it, l, h.at[i])
+					}
 				}
 				switch said := w.ix.Source[own.Start:own.End]; {
 				case said == "":
@@ -407,73 +411,6 @@ func cellStarts(row string) (all [][2]int) {
 // isDelimited tells a row whose cells semicolons part, without a blank behind any: X1;30;12;0.
 func isDelimited(row string) bool {
 	return strings.Count(row, ";") > 1 && !strings.Contains(row, "; ") && !strings.Contains(row, "|")
-}
-
-// readTwice notes an item of a list without a key that says what one before it says, and
-// comes from the same line, which says it once.
-func (w *weigher) readTwice(h *homes) {
-	first := map[string]value.Pointer{} // by the line and all values
-	for i, it := range h.list {
-		if h.at[i] < 0 || h.in[h.at[i]] < 2 || len(it.lists) > 0 {
-			continue
-		}
-		all := strconv.Itoa(h.at[i])
-		var found *leaf
-		for _, l := range it.leaves {
-			if _, isKey := w.heads[l.f]; isKey {
-				return
-			}
-			all += "\n" + l.f.Path + "\t" + l.value
-			if found == nil && w.places[l.path].Found() {
-				found = l
-			}
-		}
-		other, again := first[all]
-		if !again {
-			first[all] = it.leaves[0].path.Parent()
-			continue
-		}
-		at := w.places[found.path]
-		at.Again = other
-		w.places[found.path] = at
-	}
-}
-
-// saidTwice notes an item of a list without a key that says what one before it says, more
-// often than its text stands in the document; likewise a plain figure of a list, beside one
-// that the record has not.
-func (w *weigher) saidTwice(list []*item) {
-	first, times := map[string]value.Pointer{}, map[string]int{}
-	tells := func(l *leaf) bool { return l.f.Kin().Type == schema.Text && letters(l.value) >= telling }
-	for _, it := range list {
-		if len(it.leaves) == 0 || len(it.lists) > 0 {
-			continue
-		}
-		var text *leaf
-		all := ""
-		for _, l := range it.leaves {
-			if _, isKey := w.heads[l.f]; isKey {
-				return
-			}
-			all += l.f.Path + "\t" + l.value + "\n"
-			if text == nil && w.places[l.path].Found() && (tells(l) || strings.HasSuffix(l.f.Path, "[]")) {
-				text = l
-			}
-		}
-		if text == nil {
-			continue
-		}
-		at := w.places[text.path]
-		if times[all]++; times[all] == 1 {
-			first[all] = text.path
-			if len(it.leaves) > 1 {
-				first[all] = text.path.Parent()
-			}
-		} else if times[all] > at.Rivals+1 && (tells(text) || w.leavesNext(at)) {
-			at.Again = first[all]
-			w.places[text.path] = at
-		}
-	}
 }
 
 // leavesNext tells whether a figure of an enumeration stands right beside a value, and no value of the record

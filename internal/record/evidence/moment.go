@@ -270,10 +270,32 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 			}
 		}
 	}
+	for _, t := range w.rightHalf(clock, times) {
+		if len(found) == 0 && t.span != (span{}) && w.isUnderDay(t.span, days) && !w.saysOtherDay(t.span, date) {
+			found = append(found, dated{t.span, t.span})
+		}
+	}
 	if len(found) > 0 || len(times) == 0 {
 		w.open = open
 	}
 	return found
+}
+
+// isUnderDay tells whether one of the places of a day is the last one before a time that says a day, by another
+// day too: tomorrow at 4:30 … back at 13 h.
+func (w *weigher) isUnderDay(t span, days []candidate) bool {
+	relative := w.ix.RelativeDays()
+	if len(relative) > mostRelative {
+		return false
+	}
+	last, is := 0, false
+	for _, d := range days {
+		if d.End <= t.Start && d.End > last {
+			last, is = d.End, true
+		}
+	}
+	isLater := func(s span) bool { return s.Start >= last && s.Start < t.End }
+	return is && !slices.ContainsFunc(w.ix.AllDays(), isLater) && !slices.ContainsFunc(relative, func(d reading.RelativeDay) bool { return isLater(d.Span) })
 }
 
 // isOnlyDay tells whether a document names one day, however often: its times are of that day.

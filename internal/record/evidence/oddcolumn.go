@@ -76,8 +76,8 @@ func (w *weigher) leaveColumn(l *leaf, own int) {
 // columnOf gives the column, from 0, in which something stands in a row of cells; -1 in a line that is none.
 func (w *weigher) columnOf(line, at int) int {
 	row, start, _ := w.ix.rowAt(line)
-	if isRow(row) {
-		return strings.Count(row[:at-start], "|") - 1
+	if sign := parts(row); sign != "" {
+		return strings.Count(row[:at-start], sign)
 	}
 	cells := cellsIn(row)
 	if len(cells) < leastCells {
@@ -94,17 +94,13 @@ func (w *weigher) columnOf(line, at int) int {
 // cellAt gives the cell of a row in a column of columnOf.
 func (w *weigher) cellAt(line, column int) span {
 	row, start, _ := w.ix.rowAt(line)
-	if isRow(row) {
-		for k, from := -1, 0; ; k++ {
-			i := strings.IndexByte(row[from:], '|')
-			if k == column && i >= 0 {
-				return between(start+from, start+from+i)
-			}
-			if i < 0 {
-				return span{}
-			}
-			from += i + 1
+	if sign := parts(row); sign != "" {
+		all := strings.Split(row, sign)
+		if column >= len(all) {
+			return span{}
 		}
+		from := start + len(strings.Join(all[:column], sign)) + min(column, 1)
+		return between(from, from+len(all[column]))
 	}
 	cells := cellsIn(row)
 	if k := column % mostCells; column/mostCells == len(cells) && k < len(cells) {
@@ -112,9 +108,6 @@ func (w *weigher) cellAt(line, column int) span {
 	}
 	return span{}
 }
-
-// isRow tells a row of a table whose cells stand between bars.
-func isRow(line string) bool { return strings.HasPrefix(strings.TrimLeft(line, " "), "|") }
 
 // listMark is the number of an entry at the begin of its line: 2) or 2.
 var listMark = lazy.New(`^[ \t]*\(?\d{1,3}[.)][ \t]`)

@@ -19,11 +19,48 @@ func (w *weigher) optionsOfRows(h *homes) {
 			if l.fixed != nil || l.f.Kin().Type != schema.Choice || l.f.Concludes || at.Found() && at.Line-1 == h.at[i] || at.Opposed > 0 {
 				continue
 			}
+			if option, s := w.shortOption(l.f, h.at[i]); option != "" {
+				if option == strings.Trim(l.value, `"`) {
+					w.restate(l, s)
+				} else {
+					w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1, Says: s}
+				}
+				continue
+			}
 			if s := w.otherInRow(it, l, h.at[i]); s.End > 0 {
 				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1, Says: s}
 			}
 		}
 	}
+}
+
+// mostShort is how many letters an option has at most that is cut off.
+const mostShort = 5
+
+// shortOption gives the one option that begins with what stands in the cell of a line under the field's own head,
+// and that cell: G, for good; "" for none.
+func (w *weigher) shortOption(f *schema.Field, line int) (option string, at span) {
+	row, start, _ := w.ix.rowAt(line)
+	if len(row) > longestLine || w.topRow(line) < 0 {
+		return "", span{}
+	}
+	for _, c := range cellsIn(row) {
+		s := between(start+c[0], start+c[1])
+		said := folded(w.ix.Source[s.Start:s.End])
+		if n := letters(said); n == 0 || n > mostShort || strings.Contains(said, " ") || !w.isCalled(f, w.topOf(s)) {
+			continue
+		}
+		for _, o := range f.Kin().Of {
+			if slices.ContainsFunc(append([]string{schema.Spoken(o.Value)}, o.Also...), func(name string) bool { return strings.HasPrefix(folded(name), said) }) {
+				if option != "" {
+					return "", span{}
+				}
+				option, at = o.Value, s
+			}
+		}
+		return option, at
+	}
+	return "", span{}
 }
 
 // otherInRow gives the one cell of an item's line that is another option of a choice than its value, and
@@ -100,11 +137,12 @@ func commaParts(row string) (parts [][2]int) {
 	return parts
 }
 
-// isRead tells whether a value of an item was read from a place.
+// isRead tells whether a value of an item was read from a place in a line; one that goes on in the next line has
+// what stands between its parts within its own.
 func (w *weigher) isRead(it *item, s span) bool {
 	return slices.ContainsFunc(it.leaves, func(l *leaf) bool {
 		at := w.places[l.path]
-		return at.Found() && at.Start < s.End && s.Start < at.End
+		return at.Found() && !strings.Contains(w.ix.Source[at.Start:at.End], "\n") && at.Start < s.End && s.Start < at.End
 	})
 }
 

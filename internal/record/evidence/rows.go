@@ -421,7 +421,7 @@ func cellsOf(line string) []string {
 // opensTable tells a row without figures below a blank line of which a cell is called like a field: the
 // head of a table in another language than the schema's, Item Situação Observação.
 func (u *unread) opensTable(line int, cells []string) bool {
-	return (line == 0 || blank(u.w.ix.Line(line))) && !slices.ContainsFunc(cells, hasFigure) && slices.ContainsFunc(cells, func(c string) bool { return u.isField[folded(c)] })
+	return (line == 0 || strings.Trim(u.w.ix.Line(line), " \t;|") == "") && !slices.ContainsFunc(cells, hasFigure) && slices.ContainsFunc(cells, func(c string) bool { return u.isField[folded(c)] })
 }
 
 // isHead tells the head of a table: most cells are called like fields.

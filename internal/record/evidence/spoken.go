@@ -179,7 +179,7 @@ func (w *weigher) yesOrNo(f *schema.Field, want, surely bool) []span {
 		if t.Word == "0" || t.Word == "1" { // alarm=0
 			b, known = t.Word == "1", w.isAssigned(t.Span)
 		}
-		if known && b == want && led(f, t.Span) && !w.isOfOther(f, t.Span) && (t.Start == 0 || w.ix.Source[t.Start-1] != '=' || w.ledBy(f, t.Span)) {
+		if known && b == want && (led(f, t.Span) || w.behindKin(f, t.Span)) && !w.isOfOther(f, t.Span) && (t.Start == 0 || w.ix.Source[t.Start-1] != '=' || w.ledBy(f, t.Span)) {
 			found = append(found, t.Span)
 		}
 	}

@@ -135,6 +135,9 @@ func (w *weigher) meansIn(it *item, f *schema.Field, cell span) (b, known bool) 
 	if b, known = w.ticks(said); !known {
 		b, known = normalize.YesNo(strings.ToLower(said))
 	}
+	if own && strings.Trim(said, "-–— ") == "" {
+		return false, true
+	}
 	return b == (own || head == "" || verdict == "good"), known
 }
 
@@ -190,8 +193,8 @@ func (w *weigher) topOf(cell span) string {
 	if len(head) > longestLine {
 		return ""
 	}
-	if strings.Contains(head, "|") {
-		if nth, all := strings.Count(row[:cell.Start-start], "|"), strings.Split(head, "|"); nth < len(all) {
+	if sign := parts(head); sign != "" {
+		if nth, all := strings.Count(row[:cell.Start-start], sign), strings.Split(head, sign); nth < len(all) {
 			return strings.TrimSpace(all[nth])
 		}
 		return ""
@@ -225,6 +228,9 @@ func (w *weigher) topRow(line int) int {
 		}
 		if top = -1; at < line && !hasFigure(row) && !isRule(row) {
 			top = at
+			if w.namesFields(row) {
+				break
+			}
 		}
 	}
 	if w.tops == nil {
@@ -234,6 +240,17 @@ func (w *weigher) topRow(line int) int {
 		w.tops[at] = top
 	}
 	return top
+}
+
+// namesFields tells a row of which two cells or more are called like fields: the head of a table.
+func (w *weigher) namesFields(row string) bool {
+	n := 0
+	for _, cell := range cellsOf(row) {
+		if w.all != nil && (w.labelled(cell) != nil || w.isName[folded(cell)]) {
+			n++
+		}
+	}
+	return n > 1
 }
 
 // booleansOf counts the booleans of an item.
@@ -250,4 +267,38 @@ func (w *weigher) booleansOf(it *item) (n int) {
 // is closed on Sundays. It may be said of something else.
 func (w *weigher) isByTheWay(f *schema.Field, s span) bool {
 	return !w.ix.EndsLabelled(s) && slices.ContainsFunc(w.inSentences(f), func(m mention) bool { return m.other && m.span == s })
+}
+
+// shortestRoot is how many letters two words begin with alike at least that are kin.
+const shortestRoot = 4
+
+// twoForOne takes the letters back that stand for one with two dots: gekuehlt.
+var twoForOne = strings.NewReplacer("ae", "a", "oe", "o", "ue", "u")
+
+// behindKin tells whether an answer stands right behind a label of one word that is kin to a boolean's name, and
+// no field's: Kühlung: nein, for gekuehlt; Insurance: no, for insured.
+func (w *weigher) behindKin(f *schema.Field, s span) bool {
+	name := f.SpokenName()
+	line := w.ix.LineSpan(w.ix.LineOf(s.Start))
+	label, ok := strings.CutSuffix(strings.TrimRight(w.ix.Source[min(line.Start, s.Start):s.Start], " \t"), ":")
+	if p, is := w.pairOf(s); is && !ok {
+		label, ok = w.ix.Source[p.label.Start:p.label.End], s.Start == p.said.Start
+	}
+	label = label[strings.LastIndexAny(label, "\t|.;,")+1:]
+	label = folded(label[strings.LastIndex(label, "  ")+1:])
+	if !ok || w.all == nil || strings.Contains(name+label, " ") || w.labelled(label) != nil || w.isName[label] {
+		return false
+	}
+	root := func(word string) string {
+		word = twoForOne.Replace(lang.PlainLetters(word))
+		if rest, is := strings.CutPrefix(word, "ge"); is && len(rest) > shortestRoot {
+			return rest
+		}
+		return word
+	}
+	a, b, n := root(name), root(label), 0
+	for n < min(len(a), len(b)) && a[n] == b[n] {
+		n++
+	}
+	return n >= shortestRoot && 3*n >= 2*min(len(a), len(b))
 }
