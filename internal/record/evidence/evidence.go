@@ -427,7 +427,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 			w.back = append(w.back, c.span)
 			return true
 		}
-		return f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && (w.ix.InDate(c.span) || !c.led && w.ix.isStray(c.span)) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
+		return f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && (w.ix.InDate(c.span) || !c.led && w.ix.inPostcode(c.span)) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
 	})
 	if len(cands) == 0 && !own.AllowsInferred() && !w.plain {
 		w.near(own, v, add)

@@ -54,7 +54,7 @@ func (w *weigher) besideOwnCells(h *homes) {
 			}
 			own := w.figureUnderHead(l.f, h.at[i])
 			v, err := value.Parse(l.value)
-			if own.End == 0 || err != nil {
+			if own.End == 0 || err != nil || strings.Contains(w.ix.Line(at.Line), w.ix.Source[own.Start:own.End]) { // 12, not 10
 				continue
 			}
 			c := candidateAt(l.cands, own)

@@ -292,6 +292,12 @@ func (w *weigher) ownLines(h *homes, i int) []span {
 	return lines
 }
 
+// endsPart tells whether what is said ends at a place: with a clause, a part of a list, a cell or a line.
+func (w *weigher) endsPart(at int) bool {
+	behind := w.ix.Source[at:min(len(w.ix.Source), at+2)]
+	return behind == "" || strings.ContainsAny(behind[:1], ".,;:!)|\t\n") || behind == "  "
+}
+
 // saysOpposite gives where a line says the opposite of a boolean by its name, if it says nothing else of it.
 func (w *weigher) saysOpposite(l *leaf, line span) (at span) {
 	want := reading.Said
@@ -299,6 +305,9 @@ func (w *weigher) saysOpposite(l *leaf, line span) (at span) {
 		want = reading.Denied
 	}
 	for _, m := range w.mentions(l.f, line) {
+		if word := folded(w.ix.Source[m.Start:m.End]); m.other && !lang.Verdict.Has(word) && normalize.Opposite(word, l.f.SpokenName()) && (!w.endsPart(m.End) || w.isUnderForeign(l.f, m.span)) {
+			continue // closed in winter
+		}
 		behind := strings.TrimLeft(w.ix.Source[m.End:max(m.End, line.End)], " ()[]")
 		if m.denial != want || behind != "" && strings.ContainsAny(behind[:1], ":?=") || w.ix.NotYet(m.span) || w.taken[m.span] {
 			return span{}

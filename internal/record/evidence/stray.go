@@ -2,36 +2,22 @@ package evidence
 
 import (
 	"slices"
-	"unicode"
-	"unicode/utf8"
 
 	"filler/internal/base/lazy"
 	"filler/internal/schema"
-	"filler/internal/source/reading"
 )
 
-// Short figures that stand in a document as a part of something else: the 15 of 19:15, the 2 of NC4 2QB.
+// Short figures that stand in a document as a part of something else, or are another field's.
 
 var (
-	hourBefore   = lazy.New(`(?:^|\D)(?:[01]?\d|2[0-4]):$`)
-	minuteBehind = lazy.New(`^:[0-5]\d(?:\D|$)`)
-	capitals     = lazy.New(`^\p{Lu}{2,}`)
+	outward = lazy.New(`\b\p{Lu}{1,2}\d[\p{Lu}\d]? $`)
+	inward  = lazy.New(`^\p{Lu}{2}\b`)
 )
 
-// isStray tells whether a figure is the hour or the minute of a time, or begins a code of letters that are no unit
-// and no currency.
-func (ix *Index) isStray(s span) bool {
-	before, behind := ix.Source[max(0, s.Start-4):s.Start], ix.Source[s.End:min(len(ix.Source), s.End+16)]
-	switch n := s.End - s.Start; {
-	case n == 2 && hourBefore.MatchString(before), n <= 2 && minuteBehind.MatchString(behind):
-		return true
-	}
-	code := capitals.FindString(behind)
-	next, _ := utf8.DecodeRuneInString(behind[len(code):])
-	if m := ix.MeasureOf(s); code == "" || m.Unit != "" || m.Code != "" || unicode.IsLower(next) {
-		return false
-	}
-	return reading.UnitOf(code) == ""
+// inPostcode tells whether a figure stands in a postcode of letters and figures: the 2 of NC4 2QB.
+func (ix *Index) inPostcode(s span) bool {
+	before, behind := ix.Source[max(0, s.Start-6):s.Start], ix.Source[s.End:min(len(ix.Source), s.End+4)]
+	return s.End-s.Start == 1 && outward.MatchString(before) && inward.MatchString(behind)
 }
 
 // ownBesideShared gives the one figure of an item's line that nobody took, for a number that was read from where

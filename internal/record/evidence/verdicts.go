@@ -32,7 +32,7 @@ func (w *weigher) otherWords(name string) (found []mention) {
 			}
 			means[t.Word] = says
 		}
-		if says == 2 || len(found) >= mostMentions {
+		if says == 2 || len(found) >= mostMentions || says > 0 && i > 0 && len(w.ix.Tokens[i-1].Word) < 4 && strings.Trim(w.ix.Tokens[i-1].Word, "0123456789") == "" { // 3 passes
 			continue
 		}
 		m := mention{span: t.Span, denial: w.denialOf(t.Span, 1), other: true}
@@ -125,10 +125,10 @@ func (w *weigher) meansIn(it *item, f *schema.Field, cell span) (b, known bool) 
 	if head != "" && !w.isCalled(f, head) && w.isSibling(f, head) {
 		return false, false
 	}
-	if b, known = normalize.Means(f.SpokenName(), said); known {
-		return b, true
-	}
 	own, verdict := w.isCalled(f, head), lang.Verdict.Meaning(f.SpokenName())
+	if b, known = normalize.Means(f.SpokenName(), said); known {
+		return b, !normalize.Opposite(folded(said), f.SpokenName()) || !w.isUnderForeign(f, cell)
+	}
 	if !own && (w.booleansOf(it) > 1 || letters(said) == 1 || head != "" && (!lang.Outcome.Has(head) || verdict == "")) {
 		return false, false
 	}
@@ -139,6 +139,13 @@ func (w *weigher) meansIn(it *item, f *schema.Field, cell span) (b, known bool) 
 		return false, true
 	}
 	return b == (own || head == "" || verdict == "good"), known
+}
+
+// isUnderForeign tells whether something else heads the column of a cell than a boolean, or how things are: wet
+// under Weather, for dry.
+func (w *weigher) isUnderForeign(f *schema.Field, cell span) bool {
+	head := w.topOf(cell)
+	return head != "" && !w.isCalled(f, head) && !lang.Outcome.Has(head) && lang.Verdict.Meaning(f.SpokenName()) == ""
 }
 
 // Marks that say yes and no, where both are used.

@@ -106,6 +106,19 @@ func TestVerdictsOfOthers(t *testing.T) {
 	assert.Empty(t, against(s, doc, `{"items":[{"mark":"H-01","state":"rejected","passed":true},{"mark":"H-07","state":"used","passed":true},{"mark":"S-12","state":"new","passed":false}]}`))
 }
 
+// A word that denies a name says nothing of it under the head of something else, or in a sentence about it.
+func TestVerdictsByTheWay(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  items: {list: Items., fields: {mark: {text: Mark.}, n: {integer: Seats.}, dry: {boolean: Dry.}, open: {boolean: Open.}, passed: {boolean: Passed.}}}\n"))
+	require.NoError(t, err)
+	rec := `{"items":[{"mark":"Kiosk A","n":12,"dry":true,"open":true,"passed":false},{"mark":"Kiosk B","n":14,"dry":true,"open":true,"passed":false}]}`
+	for _, doc := range []string{
+		"Mark      Seats  Weather\nKiosk A   12     wet\nKiosk B   14     wet\n",
+		"- Kiosk A, 12 seats, closed in winter\n- Kiosk B, 14 seats, empty in May, 3 passes sold\n",
+	} {
+		assert.Empty(t, against(s, doc, rec), doc)
+	}
+}
+
 // Items in sentences and lines of their own are held against what is said in them.
 func TestVerdictsInProse(t *testing.T) {
 	for _, doc := range []string{
