@@ -55,6 +55,7 @@ const (
 	VerbEnding   Kind = "verb-ending" // an ending that a verb may have
 	Whether      Kind = "whether"     // begins the description of a boolean
 	NameWord     Kind = "name-word"   // names a field for what something is called
+	Vacant       Kind = "vacant"      // stands in place of a name where there is nobody
 	Negative     Kind = "negative"    // begins a word that denies the rest of it: unpaid
 	Currency     Kind = "currency"    // meanings are codes (ISO 4217)
 	Sign         Kind = "sign"        // of one currency only

@@ -388,12 +388,13 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 			}
 			says["true"] = w.saidNames(own, all)
 		}
-		add(says[v.Text], Restated, "")
+		byTheWay := func(s span) bool { return w.isByTheWay(own, s) }
+		add(slices.DeleteFunc(slices.Clone(says[v.Text]), byTheWay), Restated, "")
 		if len(cands) == 0 {
 			w.opposed = w.yesOrNo(f, v.Text != "true", true)
 		}
 		if len(w.opposed) == 0 && len(cands) == 0 {
-			w.opposed = slices.DeleteFunc(append(says["true"], says["false"]...), func(s span) bool { return w.isByTheWay(own, s) })
+			w.opposed = slices.DeleteFunc(append(says["true"], says["false"]...), byTheWay)
 		}
 	case v.Kind != value.String:
 	case f.Type == schema.Date:
@@ -427,7 +428,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 			w.back = append(w.back, c.span)
 			return true
 		}
-		return f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && (w.ix.InDate(c.span) || !c.led && w.ix.inPostcode(c.span)) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
+		return f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && (w.ix.InDate(c.span) && !w.numbered(own, c.span) || !c.led && w.ix.inPostcode(c.span)) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
 	})
 	if len(cands) == 0 && !own.AllowsInferred() && !w.plain {
 		w.near(own, v, add)

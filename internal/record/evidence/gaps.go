@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -250,6 +251,9 @@ func (u *unread) overCells(head string, row rowItem) []string {
 func (u *unread) passed(f *schema.Field, row rowItem, cell [2]int) bool {
 	said := u.w.ix.Source[cell[0]:cell[1]]
 	read := slices.ContainsFunc(u.claims[row.line], func(s span) bool { return s.Start < cell[1] && cell[0] < s.End })
+	if f.Kin().Type == schema.Text && lang.Vacant.Has(strings.TrimSpace(said)) {
+		return false
+	}
 	return !read && !blank(strings.ToLower(strings.Trim(said, ".()[] "))) && letters(said) > 0 && (!saysNone(said) || f.Kin().Type == schema.Boolean) && couldSay(f, said)
 }
 

@@ -35,6 +35,13 @@ func (w *weigher) nought(f *schema.Field) (found []span) {
 			}
 		}
 	}
+	if f.Type == schema.Integer || f.Type == schema.Number {
+		for _, s := range w.ix.find("ø") { // before a figure it is a diameter
+			if w.ix.IsCell(s) || w.ix.EndsLabelled(s) {
+				found = append(found, s)
+			}
+		}
+	}
 	if len(f.Minus)+len(f.Plus) > 0 && f.Type != schema.Money {
 		for _, word := range lang.Unchanged.Words() {
 			found = append(found, w.ix.find(word)...)

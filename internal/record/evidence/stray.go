@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"slices"
+	"strings"
 
 	"filler/internal/base/lazy"
 	"filler/internal/schema"
@@ -19,6 +20,29 @@ func (ix *Index) inPostcode(s span) bool {
 	before, behind := ix.Source[max(0, s.Start-6):s.Start], ix.Source[s.End:min(len(ix.Source), s.End+4)]
 	return s.End-s.Start == 1 && outward.MatchString(before) && inward.MatchString(behind)
 }
+
+// ofYear gives the places of a number before its year: Week 43/2031. One that may be a month counts behind a label
+// of its field alone.
+func (w *weigher) ofYear(f *schema.Field, text string) (found []span) {
+	for _, i := range w.ix.ByWord[text] {
+		s := w.ix.Tokens[i].Span
+		if w.numbered(f, s) || yearBehind.MatchString(w.ix.Source[s.End:]) && (len(text) > 2 || text > "12" && len(text) == 2) && (s.Start == 0 || strings.ContainsRune(" \n\t(", rune(w.ix.Source[s.Start-1]))) {
+			found = append(found, s)
+		}
+	}
+	return found
+}
+
+// numbered tells a figure right behind a label of its field and before a year: No. 7/2031.
+func (w *weigher) numbered(f *schema.Field, s span) bool {
+	first := w.ix.TokenAt(s.Start)
+	return yearBehind.MatchString(w.ix.Source[s.End:]) && slices.ContainsFunc(w.labels(f), func(name []string) bool {
+		begin := first - len(name)
+		return begin >= 0 && w.ix.Reads(begin, name) && strings.Trim(w.ix.Source[w.ix.Tokens[first-1].End:s.Start], " .:#") == ""
+	})
+}
+
+var yearBehind = lazy.New(`^/(?:19|20)\d\d\b`)
 
 // ownBesideShared gives the one figure of an item's line that nobody took, for a number that was read from where
 // another field has its value: 15 of a price for 14 minutes.

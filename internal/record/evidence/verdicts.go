@@ -126,8 +126,13 @@ func (w *weigher) meansIn(it *item, f *schema.Field, cell span) (b, known bool) 
 		return false, false
 	}
 	own, verdict := w.isCalled(f, head), lang.Verdict.Meaning(f.SpokenName())
-	if b, known = normalize.Means(f.SpokenName(), said); known {
-		return b, !normalize.Opposite(folded(said), f.SpokenName()) || !w.isUnderForeign(f, cell)
+	if b, known = meansFor(f, said); known {
+		isForeign := !own && head != "" && !lang.Outcome.Has(head)
+		switch {
+		case normalize.Opposite(folded(said), f.SpokenName()) && w.isUnderForeign(f, cell), isForeign && isVerdict(said) && w.booleansOf(it) > 1:
+			return false, false
+		}
+		return b, true
 	}
 	if !own && (w.booleansOf(it) > 1 || letters(said) == 1 || head != "" && (!lang.Outcome.Has(head) || verdict == "")) {
 		return false, false
@@ -139,6 +144,27 @@ func (w *weigher) meansIn(it *item, f *schema.Field, cell span) (b, known bool) 
 		return false, true
 	}
 	return b == (own || head == "" || verdict == "good"), known
+}
+
+// meansFor reads a cell for a boolean by its own words, or what stands before a comma in it: not passed, blocked.
+func meansFor(f *schema.Field, said string) (b, known bool) {
+	if b, known = normalize.Means(f.SpokenName(), said); known {
+		return b, known
+	}
+	first, _, ok := strings.Cut(said, ",")
+	if !ok {
+		return false, false
+	}
+	return normalize.Means(f.SpokenName(), first)
+}
+
+// isVerdict tells words that say how a test went, of whatever: i.O., not OK.
+func isVerdict(said string) bool {
+	word := strings.ToLower(strings.Trim(said, " .[]"))
+	if first, rest, ok := strings.Cut(word, " "); ok && lang.Not.Has(first) {
+		word = rest
+	}
+	return lang.Verdict.Has(word)
 }
 
 // isUnderForeign tells whether something else heads the column of a cell than a boolean, or how things are: wet
