@@ -264,6 +264,18 @@ func (l Language) Words(k Kind) (words []string) {
 	return words
 }
 
+// Meanings gives the words of a kind in one language, each behind its meaning.
+func (l Language) Meanings(k Kind) (pairs [][2]string) {
+	for _, e := range l.list {
+		for _, word := range e.words {
+			if e.kind == k {
+				pairs = append(pairs, [2]string{e.meaning, word})
+			}
+		}
+	}
+	return pairs
+}
+
 // Has tells whether a word, in any case, is of the kind.
 func (k Kind) Has(word string) bool {
 	_, ok := all().means[k][strings.ToLower(word)]

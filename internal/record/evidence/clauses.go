@@ -128,7 +128,7 @@ func (w *weigher) saidInClauses(h *homes) {
 		return
 	}
 	for i, it := range h.list {
-		if h.own(i) && w.begins(it, h.at[i]) {
+		if h.own(i) && w.begins(it, h.at[i]) && len(cellsOf(w.ix.Line(h.at[i]+1))) > 1 {
 			continue
 		}
 		for _, l := range it.leaves {

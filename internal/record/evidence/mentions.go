@@ -206,8 +206,7 @@ func (w *weigher) isStatement(m mention, first, last int) bool {
 // isAside tells words that stand by themselves in brackets or between commas: (first performance).
 func (w *weigher) isAside(s span) bool {
 	before, _ := utf8.DecodeLastRuneInString(strings.TrimRight(w.ix.Source[:s.Start], " "))
-	behind, _ := utf8.DecodeRuneInString(w.ix.Source[s.End:] + "\n")
-	return before == '(' && behind == ')' || before == ',' && strings.ContainsRune(",;\n", behind)
+	return before == '(' && strings.HasPrefix(w.ix.Source[s.End:], ")") || before == ',' && w.endsPart(s.End)
 }
 
 // isNoted tells a note in brackets that ends its line and is no answer to what stands before it.
@@ -309,6 +308,9 @@ func (w *weigher) saysOpposite(l *leaf, line span) (at span) {
 			continue // closed in winter
 		}
 		behind := strings.TrimLeft(w.ix.Source[m.End:max(m.End, line.End)], " ()[]")
+		if m.denial == reading.Unsure && w.isAside(m.span) { // not passed, blocked
+			m.denial = reading.Said
+		}
 		if m.denial != want || behind != "" && strings.ContainsAny(behind[:1], ":?=") || w.ix.NotYet(m.span) || w.taken[m.span] {
 			return span{}
 		}

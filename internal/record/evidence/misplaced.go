@@ -111,7 +111,7 @@ func (w *weigher) ofOtherLines(h *homes) {
 	for i, it := range h.list {
 		speaks := h.own(i) && w.begins(it, h.at[i])
 		for _, l := range it.leaves {
-			if t := l.f.Kin().Type; t != schema.Boolean && t != schema.Choice {
+			if t := l.f.Kin().Type; t != schema.Boolean && t != schema.Choice || l.fixed != nil {
 				continue
 			}
 			if at := w.places[l.path]; at.Opposed > 0 && at.Opposed-1 != h.at[i] || at.Opposed > 0 && !speaks && !(h.own(i) && w.answers(l, h.at[i])) {

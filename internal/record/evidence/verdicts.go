@@ -125,7 +125,10 @@ func (w *weigher) meansIn(it *item, f *schema.Field, cell span) (b, known bool) 
 	if head != "" && !w.isCalled(f, head) && w.isSibling(f, head) {
 		return false, false
 	}
-	own, verdict := w.isCalled(f, head), lang.Verdict.Meaning(f.SpokenName())
+	own, verdict := w.headsBoolean(f, head), lang.Verdict.Meaning(f.SpokenName())
+	if b, known = w.goesOn(f, head, said); known {
+		return b, true
+	}
 	if b, known = meansFor(f, said); known {
 		isForeign := !own && head != "" && !lang.Outcome.Has(head)
 		switch {
@@ -143,7 +146,36 @@ func (w *weigher) meansIn(it *item, f *schema.Field, cell span) (b, known bool) 
 	if own && strings.Trim(said, "-–— ") == "" {
 		return false, true
 	}
+	if own && !known && verdict == "" && isVerdict(said) { // Sicht: i.O.
+		return normalize.Means("ok", said)
+	}
 	return b == (own || head == "" || verdict == "good"), known
+}
+
+// headsBoolean tells whether a head is that of a boolean: its label, the beginning of its name, or kin to that, and
+// not called like another field.
+func (w *weigher) headsBoolean(f *schema.Field, head string) bool {
+	word, name := folded(head), folded(f.SpokenName())
+	switch {
+	case w.isCalled(f, head):
+		return true
+	case w.isSibling(f, head) || utf8.RuneCountInString(word) < shortestRoot-1 || strings.Contains(word+name, " "):
+		return false
+	}
+	return strings.HasPrefix(name, word) || isKin(name, word)
+}
+
+// goesOn reads a cell that goes on with the name of a boolean which its head begins: non vue under Reine, for
+// reine_vue.
+func (w *weigher) goesOn(f *schema.Field, head, said string) (b, known bool) {
+	rest, ok := strings.CutPrefix(folded(f.SpokenName()), folded(head)+" ")
+	if head == "" || !ok {
+		return false, false
+	}
+	if b, known = normalize.Means(rest, said); !known && folded(said) == rest {
+		return true, true
+	}
+	return b, known
 }
 
 // meansFor reads a cell for a boolean by its own words, or what stands before a comma in it: not passed, blocked.
@@ -322,6 +354,11 @@ func (w *weigher) behindKin(f *schema.Field, s span) bool {
 	if !ok || w.all == nil || strings.Contains(name+label, " ") || w.labelled(label) != nil || w.isName[label] {
 		return false
 	}
+	return isKin(name, label)
+}
+
+// isKin tells whether two words have one root: Kühlung, gekuehlt.
+func isKin(one, other string) bool {
 	root := func(word string) string {
 		word = twoForOne.Replace(lang.PlainLetters(word))
 		if rest, is := strings.CutPrefix(word, "ge"); is && len(rest) > shortestRoot {
@@ -329,7 +366,7 @@ func (w *weigher) behindKin(f *schema.Field, s span) bool {
 		}
 		return word
 	}
-	a, b, n := root(name), root(label), 0
+	a, b, n := root(one), root(other), 0
 	for n < min(len(a), len(b)) && a[n] == b[n] {
 		n++
 	}

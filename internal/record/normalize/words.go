@@ -3,6 +3,7 @@ package normalize
 import (
 	"slices"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
@@ -21,8 +22,21 @@ func YesNo(text string) (b, known bool) {
 
 // Opposite reports whether one of two words denies the other.
 func Opposite(a, b string) bool {
-	return slices.Contains(lang.Opposite.Names(a), b) || slices.Contains(lang.Opposite.Names(b), a)
+	if a == "" || b == "" {
+		return false
+	}
+	return slices.ContainsFunc(opposites(), func(pair [2]string) bool {
+		return isFormOf(pair[0], a) && isFormOf(pair[1], b) || isFormOf(pair[0], b) && isFormOf(pair[1], a)
+	})
 }
+
+// opposites are all pairs of words that deny each other.
+var opposites = sync.OnceValue(func() (pairs [][2]string) {
+	for _, l := range lang.Languages() {
+		pairs = append(pairs, l.Meanings(lang.Opposite)...)
+	}
+	return pairs
+})
 
 // Says reads a text for true or false of one field: the words that it declares, those of YesNo, and those
 // of Means by the field's own name.

@@ -1,7 +1,9 @@
 package reading
 
 import (
+	"slices"
 	"strings"
+	"sync"
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
@@ -42,6 +44,33 @@ func (tx *Text) Denial(s Span) Denial {
 		last++
 	}
 	return tx.deniedBehind(last)
+}
+
+// denies are the frequent words of the language that a text is written in, none of which is its word for "not".
+type denies struct {
+	once    sync.Once
+	foreign map[string]bool
+}
+
+// isNot tells a word for "not", unless the text is in a language in which it is none: pas is a card in Dutch.
+func (tx *Text) isNot(word string) bool {
+	if !lang.Not.Has(word) {
+		return false
+	}
+	d := &tx.whole.denies
+	d.once.Do(func() {
+		d.foreign = map[string]bool{}
+		code := lang.Guess(tx.Source).Code
+		for _, l := range lang.Languages() {
+			if l.Code != code {
+				continue
+			}
+			for _, common := range l.Words(lang.Frequent) {
+				d.foreign[common] = !slices.Contains(l.Words(lang.Not), common)
+			}
+		}
+	})
+	return !d.foreign[word]
 }
 
 // farthestMark is how many bytes behind a place the end of its sentence is looked for.
@@ -98,10 +127,10 @@ func (tx *Text) deniedBefore(first int) Denial {
 		}
 		comma = comma || strings.Contains(gap, ",")
 		switch word := tx.Tokens[i].Word; {
-		case lang.Not.Has(word) && lang.Only.Has(tx.Tokens[i+1].Word): // not only
+		case tx.isNot(word) && lang.Only.Has(tx.Tokens[i+1].Word): // not only
 			return Said
-		case lang.Not.Has(word) || lang.Nought.Has(word) || lang.Lacking.Has(word):
-			if comma || between > mostBetween || i > 0 && tx.near(i-1, i) && lang.Not.Has(tx.Tokens[i-1].Word) { // not without
+		case tx.isNot(word) || lang.Nought.Has(word) || lang.Lacking.Has(word):
+			if comma || between > mostBetween || i > 0 && tx.near(i-1, i) && tx.isNot(tx.Tokens[i-1].Word) { // not without
 				return Unsure
 			}
 			return Denied
@@ -137,7 +166,7 @@ func (tx *Text) deniedBehind(last int) Denial {
 		if i == last+1 && lang.No.Has(word) && utf8.RuneCountInString(word) > 1 && strings.TrimSpace(gap) == "" && tx.endsAnswer(i) { // Emballage cadeau non.
 			return Denied
 		}
-		if lang.Not.Has(word) || lang.Missing.Has(word) {
+		if tx.isNot(word) || lang.Missing.Has(word) {
 			return Unsure
 		}
 	}

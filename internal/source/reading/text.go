@@ -66,6 +66,7 @@ type whole struct {
 	history history
 	twelve  twelve
 	boxes   boxes
+	denies  denies
 }
 
 // New reads a text.
