@@ -147,7 +147,7 @@ func (w *weigher) sentenceFrom(first int, words []string) (m mention, last int, 
 		}
 		if k := slices.IndexFunc(left, func(word string) bool { return anyAlike([]string{word}, t.Word, perhaps) }); k >= 0 {
 			left = slices.Delete(left, k, k+1)
-		} else if k := slices.IndexFunc(left, func(word string) bool { return isOpposite(word, t.Word) }); k >= 0 && i > first { // bar closed
+		} else if k := slices.IndexFunc(left, func(word string) bool { return w.isOpposite(word, t.Word) }); k >= 0 && i > first { // bar closed
 			left = slices.Delete(left, k, k+1)
 			denied++
 		}
@@ -167,9 +167,16 @@ func (w *weigher) sentenceFrom(first int, words []string) (m mention, last int, 
 }
 
 // isOpposite tells whether one word denies another: closed, open.
-func isOpposite(word, other string) bool {
-	says, known := normalize.Means(word, other)
-	return known && !says
+func (w *weigher) isOpposite(word, other string) bool {
+	is, asked := w.opposites[[2]string{word, other}]
+	if !asked {
+		says, known := normalize.Means(word, other)
+		if is = known && !says; w.opposites == nil {
+			w.opposites = map[[2]string]bool{}
+		}
+		w.opposites[[2]string{word, other}] = is
+	}
+	return is
 }
 
 // isStatement tells whether words say something, and are no label, head or wish: a stop or more words
