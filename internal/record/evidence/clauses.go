@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"slices"
+	"sort"
 	"strings"
 
 	"filler/internal/base/value"
@@ -177,13 +178,29 @@ func (w *weigher) choicesInClauses(h *homes) {
 }
 
 // optionSpans gives where the words for the chosen option of a choice stand, or those for the others.
-func (w *weigher) optionSpans(l *leaf, chosen bool) (found []span) {
+func (w *weigher) optionSpans(l *leaf, chosen bool) []span {
+	key := optionsOf{l.f, l.value, chosen}
+	if found, known := w.options[key]; known {
+		return found
+	}
+	var found []span
 	for _, o := range l.f.Kin().Of {
 		if (value.Str(o.Value).String() == l.value) == chosen {
 			w.synonyms(l.f.Kin(), o.Value, func(spans []span, _ Kind, _ string) { found = append(found, spans...) })
 		}
 	}
+	if w.options == nil {
+		w.options = map[optionsOf][]span{}
+	}
+	w.options[key] = found
 	return found
+}
+
+// optionsOf is the chosen option of a choice, or all others.
+type optionsOf struct {
+	f      *schema.Field
+	value  string
+	chosen bool
 }
 
 // saysOppositeIn gives the one place in some clauses that says the opposite of a boolean; none where another one
@@ -213,6 +230,8 @@ func (w *weigher) inOwnBrackets(h *homes) {
 	if some < 2 {
 		return
 	}
+	sorted := slices.Clone(behind)
+	slices.SortFunc(sorted, func(a, b span) int { return a.Start - b.Start })
 	for i, it := range h.list {
 		for _, l := range it.leaves {
 			at := w.places[l.path]
@@ -220,7 +239,8 @@ func (w *weigher) inOwnBrackets(h *homes) {
 				continue
 			}
 			in := func(b span) bool { return b.Start <= at.Start && at.End <= b.End }
-			if in(behind[i]) || !slices.ContainsFunc(behind, in) {
+			k := sort.Search(len(sorted), func(k int) bool { return sorted[k].Start > at.Start }) - 1
+			if in(behind[i]) || k < 0 || !in(sorted[k]) {
 				continue
 			}
 			if own := l.candidateIn(behind[i]); own != nil {

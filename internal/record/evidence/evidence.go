@@ -276,6 +276,7 @@ type weigher struct {
 	tops      map[int]int                 // of rows of tables: the first row, where that has no figures; -1 for none
 	groups    map[*schema.Field]string    // the groups whose names fields are, once asked for
 	opposites map[[2]string]bool          // whether words deny each other, once asked for
+	options   map[optionsOf][]span        // where options of choices stand, once asked for
 	startAt   map[int][]*leaf             // which values begin at a place, once asked for
 	crossed   *bool                       // whether it has marks for yes and for no, once asked for
 	form      *bool                       // whether wide gaps part labels from values, once asked for

@@ -77,3 +77,31 @@ func BenchmarkPairs(b *testing.B) {
 		})
 	}
 }
+
+// BenchmarkProse is twice as slow for twice as many items in prose, each with a choice, a boolean and brackets behind its name.
+func BenchmarkProse(b *testing.B) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  trees: {list: Trees., fields: {tag: {text: Tag.}, height: {integer: Height.}, state: {choice: State., of: {good: {}, fair: {}, poor: {}}}, sound: {boolean: Whether it is sound.}, passed: {boolean: Passed.}}}\n"))
+	if err != nil {
+		b.Fatal(err)
+	}
+	for _, n := range []int{1000, 2000, 4000} {
+		var doc, rec strings.Builder
+		for i := range n {
+			fmt.Fprintf(&doc, "Tree T%d (%d m, seen) is in good condition and passes. ", i, i%40)
+			fmt.Fprintf(&rec, `,{"tag":"T%d","height":%d,"state":"%s","sound":false,"passed":%t}`, i, i%40, []string{"good", "fair"}[i%2], i%3 > 0)
+			if i%7 == 6 {
+				doc.WriteString("\n")
+			}
+		}
+		v, err := value.Parse(`{"trees":[` + rec.String()[1:] + `]}`)
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.Run(fmt.Sprint(n), func(b *testing.B) {
+			for b.Loop() {
+				ix := NewIndex(doc.String())
+				Look(s, &v, ix, Of(s, &v, ix))
+			}
+		})
+	}
+}

@@ -285,7 +285,7 @@ func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 // day too: tomorrow at 4:30 … back at 13 h.
 func (w *weigher) isUnderDay(t span, days []candidate) bool {
 	relative := w.ix.RelativeDays()
-	if len(relative) > mostRelative {
+	if len(relative) > mostRelative || len(w.ix.AllDays()) > mostRelative {
 		return false
 	}
 	last, is := 0, false
