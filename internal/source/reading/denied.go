@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 )
 
 // Denial is what the words around a place say of what stands there.
@@ -122,7 +123,7 @@ func (tx *Text) deniedBefore(first int) Denial {
 			return Said
 		}
 		gap := tx.Source[tx.Tokens[i].End:tx.Tokens[i+1].Start]
-		if EndsClause(gap) || strings.Contains(gap, "\n") && tx.isAnswer(i) {
+		if EndsClause(gap) || strings.Contains(gap, "\n") && (tx.isAnswer(i) || tx.opensLabelled(i+1)) {
 			return Said
 		}
 		comma = comma || strings.Contains(gap, ",")
@@ -150,6 +151,16 @@ func (tx *Text) isAnswer(i int) bool {
 	said := strings.TrimRight(before, " \t|")
 	gap := before[len(said):]
 	return strings.HasSuffix(said, ":") || (strings.Contains(gap, "  ") || strings.ContainsAny(gap, "\t|")) && said != "" && strings.IndexByte(".!?", said[len(said)-1]) < 0 // two blanks may part sentences
+}
+
+// labelBegins is a label with something behind it, at the beginning of a line.
+var labelBegins = lazy.New(`^[ \t]*\pL[\pL .\-/']{0,30}:[ \t]+\S`)
+
+// opensLabelled tells whether a token begins a line that is a label with its answer, as the line above it is: the none of "Allergies: none
+// known" denies nothing of the line below.
+func (tx *Text) opensLabelled(i int) bool {
+	n := tx.LineOf(tx.Tokens[i].Start)
+	return n > 0 && tx.TokenAt(tx.LineSpan(n).Start) == i && labelBegins.MatchString(tx.lineAt(n)) && labelBegins.MatchString(tx.lineAt(n-1))
 }
 
 // deniedBehind looks for what denies behind a token.

@@ -40,7 +40,8 @@ func TestSentenceOfItsBegin(t *testing.T) {
 	}
 }
 
-// A word for "not" of one language denies nothing in another that uses it for something else.
+// A word for "not" of one language denies nothing in another that uses it for something else, and an answer
+// nothing of the labelled line below it.
 func TestNotOfAnotherLanguage(t *testing.T) {
 	for _, c := range []struct {
 		text, word string
@@ -51,6 +52,8 @@ func TestNotOfAnotherLanguage(t *testing.T) {
 		{"La facture n'est pas payée et le client est prévenu.", "payée", Denied},
 		{"O pedido foi pago no banco e está na loja para o cliente.", "pago", Said},
 		{"O pedido não foi pago e está na loja para o cliente.", "pago", Denied},
+		{"Allergies: none known\nFasting: since midnight", "Fasting", Said},
+		{"There are none\nfasting: the ward said so.", "fasting", Denied},
 		{"The bill is not paid and it is on the desk for the owner.", "paid", Denied},
 	} {
 		tx := New(c.text)
