@@ -52,6 +52,11 @@ func (w *weigher) clausesIn(h *homes) [][]span {
 	return h.clauses
 }
 
+// hasRow tells whether an item has a row of cells to itself.
+func (w *weigher) hasRow(h *homes, i int) bool {
+	return h.own(i) && len(cellsOf(w.ix.Line(h.at[i]+1))) > 1
+}
+
 // isBesideOwn tells whether a value stands in one clause with another one of its item.
 func (w *weigher) isBesideOwn(it *item, l *leaf) bool {
 	at := w.places[l.path]
@@ -69,6 +74,12 @@ func (w *weigher) isBesideOwn(it *item, l *leaf) bool {
 // that go on with them.
 func (w *weigher) clausesOf(list []*item) [][]span {
 	named, some, clauses, n := map[span]map[int]bool{}, map[span]bool{}, make([][]span, len(list)), 0
+	name := func(c span, i int) {
+		if some[c] = true; named[c] == nil {
+			named[c] = map[int]bool{}
+		}
+		named[c][i] = true
+	}
 	for i, it := range list {
 		it.all(1, func(l *leaf, _ float64) {
 			at, t := w.places[l.path], l.f.Kin().Type
@@ -80,16 +91,9 @@ func (w *weigher) clausesOf(list []*item) [][]span {
 				return
 			}
 			for _, again := range l.cands[:min(len(l.cands), mostNamed)] { // what is said of it later is its own, too
-				c := w.ix.clauseAt(again.span)
-				if some[c] = true; named[c] == nil {
-					named[c] = map[int]bool{}
-				}
-				named[c][i] = true
+				name(w.ix.clauseAt(again.span), i)
 			}
-			if named[c] == nil {
-				named[c] = map[int]bool{}
-			}
-			named[c][i] = true
+			name(c, i)
 			if l.item == it && !slices.Contains(clauses[i], c) {
 				clauses[i] = append(clauses[i], c)
 			}
@@ -129,7 +133,7 @@ func (w *weigher) saidInClauses(h *homes) {
 		return
 	}
 	for i, it := range h.list {
-		if h.own(i) && w.begins(it, h.at[i]) && len(cellsOf(w.ix.Line(h.at[i]+1))) > 1 {
+		if w.hasRow(h, i) {
 			continue
 		}
 		for _, l := range it.leaves {
@@ -150,7 +154,7 @@ func (w *weigher) choicesInClauses(h *homes) {
 	for i, it := range h.list {
 		for _, l := range it.leaves {
 			at := w.places[l.path]
-			if l.fixed != nil || l.f.Kin().Type != schema.Choice || l.f.Kin().List != nil || at.Basis || at.Opposed > 0 || l.f.Concludes || len(h.list) < 2 || h.own(i) && len(cellsOf(w.ix.Line(h.at[i]+1))) > 1 || w.isBesideOwn(it, l) {
+			if l.fixed != nil || l.f.Kin().Type != schema.Choice || l.f.Kin().List != nil || at.Basis || at.Opposed > 0 || l.f.Concludes || len(h.list) < 2 || w.hasRow(h, i) || w.isBesideOwn(it, l) {
 				continue
 			}
 			own, others := w.optionSpans(l, true), w.optionSpans(l, false)
@@ -207,8 +211,8 @@ type optionsOf struct {
 // says something else of it.
 func (w *weigher) saysOppositeIn(l *leaf, clauses []span) (found span) {
 	for _, c := range clauses {
-		s := w.saysOpposite(l, c)
-		if s.End == 0 && len(w.mentions(l.f, c)) > 0 {
+		s, speaks := w.saysOpposite(l, c)
+		if s.End == 0 && speaks {
 			return span{}
 		}
 		if s.End > 0 {
@@ -288,8 +292,7 @@ func (l *leaving) ownClauses(item value.Pointer) []span {
 	return l.clauses[item]
 }
 
-// findClauses finds the clauses of all items: where the values of several items of one list stand, they are of
-// none of them.
+// findClauses finds the clauses of all items: those with values of several are of none of them.
 func (l *leaving) findClauses() {
 	l.clauses = map[value.Pointer][]span{}
 	in, some := map[span]map[value.Pointer]bool{}, map[span]bool{}

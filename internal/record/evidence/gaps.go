@@ -165,7 +165,7 @@ func (u *unread) findHeads(rows []rowItem) {
 // what they stand under in a head, or by their place among as many.
 func (u *unread) columnsIn(head string, row rowItem) (in []int) {
 	line, start, _ := u.w.ix.rowAt(row.line)
-	sign := parts(line)
+	sign := cellSign(line)
 	over := headCells(line, head, row.cells, start)
 	for k, cell := range row.cells {
 		switch {
@@ -180,8 +180,8 @@ func (u *unread) columnsIn(head string, row rowItem) (in []int) {
 	return in
 }
 
-// parts gives the sign that parts the cells of a row, a bar, a tab or a semicolon; "" where blanks do.
-func parts(line string) string {
+// cellSign gives the sign that parts the cells of a row, a bar, a tab or a semicolon; "" where blanks do.
+func cellSign(line string) string {
 	switch {
 	case strings.Contains(line, "|"):
 		return "|"
@@ -227,7 +227,7 @@ func (u *unread) overCells(head string, row rowItem) []string {
 	}
 	line, start, _ := u.w.ix.rowAt(row.line)
 	own := make([]string, len(row.cells))
-	if sign := parts(line); sign != "" {
+	if sign := cellSign(line); sign != "" {
 		for k, all := 0, strings.Split(head, sign); k < len(own); k++ {
 			if nth := strings.Count(line[:row.cells[k][0]-start], sign); nth < len(all) {
 				own[k] = strings.TrimSpace(all[nth])

@@ -304,8 +304,9 @@ func (w *weigher) endsPart(at int) bool {
 	return behind == "" || strings.ContainsAny(behind[:1], ".,;:!)|\t\n") || behind == "  "
 }
 
-// saysOpposite gives where a line says the opposite of a boolean by its name, if it says nothing else of it.
-func (w *weigher) saysOpposite(l *leaf, line span) (at span) {
+// saysOpposite gives where a line says the opposite of a boolean by its name, if it says nothing else of it, and
+// whether it says anything.
+func (w *weigher) saysOpposite(l *leaf, line span) (at span, speaks bool) {
 	want := reading.Said
 	if l.value == "true" {
 		want = reading.Denied
@@ -315,13 +316,13 @@ func (w *weigher) saysOpposite(l *leaf, line span) (at span) {
 			continue // closed in winter
 		}
 		behind := strings.TrimLeft(w.ix.Source[m.End:max(m.End, line.End)], " ()[]")
-		if m.denial == reading.Unsure && w.isAside(m.span) { // not passed, blocked
+		if m.denial == reading.Unsure && w.isAside(m.span) && len(cellsOf(w.ix.Line(w.ix.LineOf(m.Start)+1))) > 1 { // not passed, blocked
 			m.denial = reading.Said
 		}
 		if m.denial != want || behind != "" && strings.ContainsAny(behind[:1], ":?=") || w.ix.NotYet(m.span) || w.taken[m.span] {
-			return span{}
+			return span{}, true
 		}
 		at = m.span
 	}
-	return at
+	return at, at.End > 0
 }

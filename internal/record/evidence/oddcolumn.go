@@ -76,7 +76,7 @@ func (w *weigher) leaveColumn(l *leaf, own int) {
 // columnOf gives the column, from 0, in which something stands in a row of cells; -1 in a line that is none.
 func (w *weigher) columnOf(line, at int) int {
 	row, start, _ := w.ix.rowAt(line)
-	if sign := parts(row); sign != "" {
+	if sign := cellSign(row); sign != "" {
 		return strings.Count(row[:at-start], sign)
 	}
 	cells := cellsIn(row)
@@ -94,7 +94,7 @@ func (w *weigher) columnOf(line, at int) int {
 // cellAt gives the cell of a row in a column of columnOf.
 func (w *weigher) cellAt(line, column int) span {
 	row, start, _ := w.ix.rowAt(line)
-	if sign := parts(row); sign != "" {
+	if sign := cellSign(row); sign != "" {
 		all := strings.Split(row, sign)
 		if column >= len(all) {
 			return span{}

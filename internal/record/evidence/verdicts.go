@@ -258,18 +258,14 @@ func (w *weigher) topOf(cell span) string {
 	if len(head) > longestLine {
 		return ""
 	}
-	if sign := parts(head); sign != "" {
+	if sign := cellSign(head); sign != "" {
 		if nth, all := strings.Count(row[:cell.Start-start], sign), strings.Split(head, sign); nth < len(all) {
 			return strings.TrimSpace(all[nth])
 		}
 		return ""
 	}
-	from := utf8.RuneCountInString(row[:cell.Start-start])
-	to := from + utf8.RuneCountInString(w.ix.Source[cell.Start:cell.End])
-	for _, c := range cellsIn(head) {
-		if first := utf8.RuneCountInString(head[:c[0]]); first < to && first+utf8.RuneCountInString(head[c[0]:c[1]]) > from {
-			return head[c[0]:c[1]]
-		}
+	if under := headCells(row, head, [][2]int{{cell.Start, cell.End}}, start); under != nil {
+		return cellsOf(head)[under[0]]
 	}
 	return ""
 }

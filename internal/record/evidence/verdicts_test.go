@@ -119,6 +119,15 @@ func TestVerdictsByTheWay(t *testing.T) {
 	}
 }
 
+// Of several things that were not done none is said to be done, and what was lost by the way is no vote.
+func TestListOfDenials(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  cats: {list: Cats., fields: {name: {text: Name.}, age: {integer: Age.}, chipped: {boolean: Chipped.}, vaccinated: {boolean: Vaccinated.}, accepted: {boolean: Accepted.}}}\n"))
+	require.NoError(t, err)
+	doc := "- Moss, 3 years, is not chipped, vaccinated, or wormed; label lost, carried by hand\n- Fern, 7 years, is chipped and vaccinated\n"
+	assert.Empty(t, against(s, doc, `{"cats":[{"name":"Moss","age":3,"chipped":false,"vaccinated":false,"accepted":true},{"name":"Fern","age":7,"chipped":true,"vaccinated":true,"accepted":false}]}`))
+	assert.Equal(t, []string{"/cats/0/chipped"}, against(s, doc, `{"cats":[{"name":"Moss","age":3,"chipped":true,"vaccinated":false,"accepted":true},{"name":"Fern","age":7,"chipped":true,"vaccinated":true,"accepted":false}]}`))
+}
+
 // Items in sentences and lines of their own are held against what is said in them.
 func TestVerdictsInProse(t *testing.T) {
 	for _, doc := range []string{
