@@ -181,6 +181,43 @@ func (w *weigher) choicesInClauses(h *homes) {
 	}
 }
 
+// figuresInClauses takes their places from whole numbers that stand in a clause of another item alone, while those
+// of their own have one other figure with as many digits that nobody took: the 2028 of the ram, the 2029 of the ewe.
+func (w *weigher) figuresInClauses(h *homes) {
+	for i, it := range h.list {
+		for _, l := range it.leaves {
+			at := w.places[l.path]
+			if l.fixed != nil || l.f.Kin().Type != schema.Integer || !at.Found() || at.Basis || len(h.list) < 2 || w.hasRow(h, i) || w.isBesideOwn(it, l) {
+				continue
+			}
+			clauses, others := w.clausesIn(h), 0
+			for k, all := range clauses {
+				if slices.ContainsFunc(all, func(c span) bool { return c.Start <= at.Start && at.End <= c.End }) {
+					if others++; k == i {
+						others = len(clauses) + 1
+					}
+				}
+			}
+			if others == 1 && w.oneFreeFigure(clauses[i], at.End-at.Start) {
+				w.places[l.path] = Place{Kind: l.lacking, Misplaced: at.Line}
+			}
+		}
+	}
+}
+
+// oneFreeFigure tells whether some clauses have exactly one figure of so many digits that no value was read from.
+func (w *weigher) oneFreeFigure(clauses []span, digits int) bool {
+	n := 0
+	for _, c := range clauses {
+		for _, t := range w.ix.Tokens[w.ix.TokenAt(c.Start):w.ix.TokenAt(c.End)] {
+			if len(t.Word) == digits && strings.Trim(t.Word, "0123456789") == "" && !w.taken[t.Span] && !w.ix.InDate(t.Span) {
+				n++
+			}
+		}
+	}
+	return n == 1
+}
+
 // optionSpans gives where the words for the chosen option of a choice stand, or those for the others.
 func (w *weigher) optionSpans(l *leaf, chosen bool) []span {
 	key := optionsOf{l.f, l.value, chosen}

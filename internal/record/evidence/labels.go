@@ -69,6 +69,9 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 		if own := w.places[l.path]; at.Found() && at.End < own.Start && own.Start-at.End < labelReach && strings.HasPrefix(strings.TrimSpace(w.ix.Source[at.End:own.Start]), label) {
 			continue // 779 - 600 free = 179: it stands behind that one's own value
 		}
+		if own := w.places[l.path]; at.Found() && at.End <= own.Start && own.Start-at.End < labelReach && strings.Contains(w.ix.Source[at.Start:at.End], label[:strings.IndexByte(label+" ", ' ')]) && !strings.Contains(w.ix.Source[at.End:own.Start], label) {
+			continue // Skerry Hall - lamps   5/11/2031: the word is of that one's value
+		}
 		if slices.ContainsFunc(w.calledBy(other.f).names, func(word string) bool {
 			return anyAlike(said, word, sure) && !anyAlike(w.calledBy(l.f).names, word, perhaps)
 		}) && (!endsInNumber(label) || endsInNumber(schema.Spoken(other.f.Name))) {

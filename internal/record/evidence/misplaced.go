@@ -32,6 +32,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.saidInOwnLines(h)
 		w.saidInClauses(h)
 		w.choicesInClauses(h)
+		w.figuresInClauses(h)
 		w.optionsOfRows(h)
 		w.readTwice(h)
 		w.saidTwice(list)

@@ -146,8 +146,8 @@ func (w *weigher) meansIn(it *item, f *schema.Field, cell span) (b, known bool) 
 	if own && strings.Trim(said, "-–— ") == "" {
 		return false, true
 	}
-	if own && !known && verdict == "" && isVerdict(said) { // Sicht: i.O.
-		return normalize.Means("ok", said)
+	if own && !known && verdict == "" {
+		return isInOrder(said)
 	}
 	return b == (own || head == "" || verdict == "good"), known
 }
@@ -197,6 +197,19 @@ func isVerdict(said string) bool {
 		word = rest
 	}
 	return lang.Verdict.Has(word)
+}
+
+// isInOrder reads words under a boolean's own head that say that something is as it should be, or is not: i.O.,
+// seal: broken.
+func isInOrder(said string) (b, known bool) {
+	word := folded(said)
+	if lang.Affirmed.Has(word) || lang.Missing.Has(word) {
+		return lang.Affirmed.Has(word), true
+	}
+	if b, known = normalize.Means("ok", said); known {
+		return b, known
+	}
+	return normalize.Means("intact", said)
 }
 
 // isUnderForeign tells whether something else heads the column of a cell than a boolean, or how things are: wet
