@@ -132,6 +132,9 @@ const (
 	Times        Kind = "times"         // stands between a count and how much each of them is: 16 at 4.2 kg
 	Often        Kind = "often"         // how many times; meanings in figures: twice
 	Rhythm       Kind = "rhythm"        // stands behind a word for how often something is done: once daily
+	HowOften     Kind = "how-often"     // names a field for how many times something is done
+	EachDay      Kind = "each-day"      // says that something is done once a day
+	Ongoing      Kind = "ongoing"       // ends a stretch of time that has no end yet: 2028 – present
 	CurrencyWord Kind = "currency-word" // names a field that says the currency of sums
 	UnitWord     Kind = "unit-word"     // names a field that says the unit of amounts
 	Ago          Kind = "ago"           // stands behind a length of time that lies back: two weeks ago

@@ -5,6 +5,7 @@ import (
 	"sort"
 	"strings"
 
+	"filler/internal/base/lang"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 )
@@ -66,7 +67,8 @@ func (w *weigher) isBesideOwn(it *item, l *leaf) bool {
 	c := w.ix.clauseAt(between(at.Start, at.End))
 	return slices.ContainsFunc(it.leaves, func(other *leaf) bool {
 		of := w.places[other.path]
-		return other != l && of.Found() && c.Start <= of.Start && of.End <= c.End
+		isSmall := other.f.Kin().Type == schema.Integer && of.End-of.Start < 3 // it stands somewhere by chance
+		return other != l && of.Found() && !isSmall && c.Start <= of.Start && of.End <= c.End
 	})
 }
 
@@ -186,8 +188,15 @@ func (w *weigher) choicesInClauses(h *homes) {
 func (w *weigher) figuresInClauses(h *homes) {
 	for i, it := range h.list {
 		for _, l := range it.leaves {
-			at := w.places[l.path]
-			if l.fixed != nil || l.f.Kin().Type != schema.Integer || !at.Found() || at.Basis || len(h.list) < 2 || w.hasRow(h, i) || w.isBesideOwn(it, l) {
+			at, t := w.places[l.path], l.f.Kin().Type
+			if l.fixed != nil || t != schema.Integer && t != schema.Number || !at.Found() || at.Basis || len(h.list) < 2 {
+				continue
+			}
+			if w.hasRow(h, i) {
+				w.figureInLines(h, i, l)
+				continue
+			}
+			if t != schema.Integer || w.isBesideOwn(it, l) {
 				continue
 			}
 			clauses, others := w.clausesIn(h), 0
@@ -198,11 +207,77 @@ func (w *weigher) figuresInClauses(h *homes) {
 					}
 				}
 			}
-			if others == 1 && w.oneFreeFigure(clauses[i], at.End-at.Start) {
+			if others == 1 && (w.oneFreeFigure(clauses[i], at.End-at.Start) || w.saysNoneOf(l.f, clauses[i])) {
 				w.places[l.path] = Place{Kind: l.lacking, Misplaced: at.Line}
 			}
 		}
 	}
+}
+
+// figureInLines takes its place from a whole number in a line that is another item's, while a
+// line of its own beside its row has one other figure that nobody took: 2 x 1.15, above OAT BISCUITS 2.30.
+func (w *weigher) figureInLines(h *homes, i int, l *leaf) {
+	at := w.places[l.path]
+	if at.Line-1 == h.at[i] || h.in[at.Line-1] > 0 || strings.Trim(l.value, "0123456789") != "" {
+		return
+	}
+	if h.lines == nil {
+		h.lines = w.ownersOf(h)
+	}
+	if of, is := h.lines[at.Line-1]; !is || of == i || of < 0 {
+		return
+	}
+	for line, of := range h.lines {
+		if of == i && line != h.at[i] && (line == h.at[i]-1 || line == h.at[i]+1) && w.oneFreeNumber(line, at.End-at.Start) {
+			w.places[l.path] = Place{Kind: l.lacking, Misplaced: at.Line}
+			return
+		}
+	}
+}
+
+// oneFreeNumber tells whether a line has exactly one whole number of so many digits that no value was read from.
+func (w *weigher) oneFreeNumber(line, digits int) bool {
+	row, start, _ := w.ix.rowAt(line)
+	n := 0
+	for _, m := range figuresOf(row) {
+		if s := between(start+m[0], start+m[1]); m[1]-m[0] == digits && strings.Trim(row[m[0]:m[1]], "0123456789") == "" && !w.taken[s] {
+			n++
+		}
+	}
+	return n == 1
+}
+
+// ownersOf gives whose each line is: the one item that values in it are of which stand nowhere else, but for
+// whole numbers, choices and booleans; -1 for several.
+func (w *weigher) ownersOf(h *homes) map[int]int {
+	lines := map[int]int{}
+	for i, it := range h.list {
+		for _, l := range it.leaves {
+			at := w.places[l.path]
+			if !at.Found() || at.Basis || at.Rivals > 0 {
+				continue
+			}
+			switch l.f.Kin().Type {
+			case schema.Boolean, schema.Choice, schema.Integer, schema.Number:
+				continue
+			}
+			owner := i
+			if of, is := lines[at.Line-1]; is && of != i {
+				owner = -1
+			}
+			lines[at.Line-1] = owner
+		}
+	}
+	return lines
+}
+
+// saysNoneOf tells whether some clauses say that there is none of what a field counts: aucune fissure.
+func (w *weigher) saysNoneOf(f *schema.Field, clauses []span) bool {
+	return slices.ContainsFunc(lang.Nought.Words(), func(word string) bool {
+		return slices.ContainsFunc(w.ix.find(word), func(s span) bool {
+			return slices.ContainsFunc(clauses, func(c span) bool { return c.Start <= s.Start && s.End <= c.End }) && w.saidOf(f, s)
+		})
+	})
 }
 
 // oneFreeFigure tells whether some clauses have exactly one figure of so many digits that no value was read from.

@@ -55,6 +55,8 @@ func (w *weigher) derived(f *schema.Field, text string, add func([]span, Kind, s
 	add(w.ix.YearEnds(text), Restated, "")
 	if f.Type == schema.Integer {
 		add(w.ranked(f, text), Restated, "")
+		add(w.onceADay(f, text), Restated, "")
+		add(w.countedThrough(f, text), Restated, "")
 		add(w.ofYear(f, text), Restated, "")
 		add(w.roman(f, text), Restated, "")
 		add(w.shortYear(f, text), Restated, "")

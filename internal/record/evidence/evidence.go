@@ -254,6 +254,7 @@ type weigher struct {
 	against   map[sought]says
 	open      []span          // where the figure that is looked for can be read as another number too
 	talk      map[string]bool // who speaks in a talk, once asked for
+	counting  map[span]bool   // where the name of a count stands before numbers, and whether they come to it
 	opposed   []span          // where words stand that say the opposite of a boolean, or another option
 	back      []span          // where the value stands and the document takes it back
 	other     []span          // where the figure that is looked for stands with another measure or sign
@@ -371,6 +372,7 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 			cands = append(cands, candidate{s, k, w.led(own, s)})
 		}
 	}
+	w.counting = nil
 	switch {
 	case v.Kind == value.Object:
 		w.amount(f, v, add)
@@ -425,12 +427,13 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 			w.country(own, v.Text, add)
 		}
 	}
+	cands = w.countsBeforeNumbers(cands)
 	cands = slices.DeleteFunc(cands, func(c candidate) bool {
 		if !gone && w.takenBack(own, c.span) {
 			w.back = append(w.back, c.span)
 			return true
 		}
-		return f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && (w.ix.InDate(c.span) && !w.numbered(own, c.span) || !c.led && w.ix.inPostcode(c.span)) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
+		return f.Type == schema.Text && isBareFigure(v.Text) && w.inLongerFigure(c.span) || isShortFigure(v) && (w.ix.InDate(c.span) && !w.numbered(own, c.span) || !c.led && (w.ix.inPostcode(c.span) || w.ix.inMonth(c.span))) || w.inCompound(f, v, c.span) || f.Type == schema.Choice && w.labelsOther(own, c.span)
 	})
 	if len(cands) == 0 && !own.AllowsInferred() && !w.plain {
 		w.near(own, v, add)

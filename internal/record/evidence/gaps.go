@@ -108,7 +108,7 @@ func (u *unread) gapsOf(f *schema.Field, below value.Pointer, rows []rowItem) (l
 			with++
 		}
 	}
-	if with == 0 || with < leastAlike && len(without) > with || most < leastCells || len(rows) < 2 {
+	if with == 0 || with < leastAlike && (len(without) > with || most < leastCells) || len(rows) < 2 {
 		return u.underHead(f, below, without)
 	}
 	for _, row := range without {

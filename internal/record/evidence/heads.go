@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"slices"
 	"strings"
 
 	"filler/internal/base/value"
@@ -54,7 +55,7 @@ func (w *weigher) besideOwnCells(h *homes) {
 			}
 			own := w.figureUnderHead(l.f, h.at[i])
 			v, err := value.Parse(l.value)
-			if own.End == 0 || err != nil || strings.Contains(w.ix.Line(at.Line), w.ix.Source[own.Start:own.End]) { // 12, not 10
+			if own.End == 0 || err != nil || at.Line-1 != w.topRow(h.at[i]) && w.hasFigureIn(at.Line-1, w.ix.Source[own.Start:own.End]) { // 12, not 10
 				continue
 			}
 			c := candidateAt(l.cands, own)
@@ -68,6 +69,12 @@ func (w *weigher) besideOwnCells(h *homes) {
 			}
 		}
 	}
+}
+
+// hasFigureIn tells whether a line has a figure as well.
+func (w *weigher) hasFigureIn(line int, said string) bool {
+	row, _, _ := w.ix.rowAt(line)
+	return slices.ContainsFunc(figuresOf(row), func(m [2]int) bool { return strings.TrimRight(row[m[0]:m[1]], ".,:") == said })
 }
 
 // figureUnderHead gives the one figure of a line that stands alone in its cell, under a head that is the field's.

@@ -396,8 +396,8 @@ func (l *leaving) regions(item value.Pointer) (all []span) {
 			all = append(all, between(at.Start, at.End))
 		}
 	}
-	if all == nil && len(l.lines[item]) > 0 {
-		return l.ownClauses(item)
+	if len(all) < len(l.lines[item]) {
+		return append(all, l.ownClauses(item)...)
 	}
 	return all
 }

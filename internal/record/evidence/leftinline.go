@@ -84,7 +84,7 @@ func (l *leaving) partsLeft(n int, list inLine) (lines []Line) {
 		}
 		for k, p := range parts {
 			beside := k > 0 && held[k-1] > 0 || k+1 < len(parts) && held[k+1] > 0
-			if p = l.sentence(p); held[k] > 0 || !beside || p.End-p.Start > 2*longest || !l.isUnlike(n, p) || !l.beginsLike(p, parts, list.items) || !isWhole(l.w.ix.Source[p.Start:p.End]) || l.saysField(list.at, p, parts, held) {
+			if p = l.sentence(p); held[k] > 0 || !beside || p.End-p.Start > 2*longest || lang.Ongoing.Has(folded(l.w.ix.Source[p.Start:p.End])) || !l.isUnlike(n, p) || !l.beginsLike(p, parts, list.items) || !isWhole(l.w.ix.Source[p.Start:p.End]) || l.saysField(list.at, p, parts, held) {
 				continue
 			}
 			lines = append(lines, l.part(n, p, list))

@@ -236,12 +236,24 @@ func (w *weigher) saidNames(f *schema.Field, within span) (found []span) {
 		switch {
 		case m.denial != reading.Said:
 			return nil
-		case last == first && !m.other && !w.isAffirmed(last, false):
+		case last == first && !m.other && !w.isAffirmed(last, false) && !w.isPredicate(f, m.span):
 		case m.loose || m.other || w.isStatement(m, first, last):
 			found = append(found, m.span)
 		}
 	}
 	return found
+}
+
+// isPredicate tells whether a sentence ends by saying of what its field's description or its schema speaks of that
+// it is so: the meeting was quorate.
+func (w *weigher) isPredicate(f *schema.Field, s span) bool {
+	i := w.ix.TokenAt(s.Start)
+	if i < 2 || !lang.Is.Has(w.ix.Tokens[i-1].Word) || !w.endsPart(s.End) {
+		return false
+	}
+	subject := w.ix.Tokens[i-2]
+	about := wordsOf(f.About + " " + w.all.About)
+	return w.ix.Source[subject.End:w.ix.Tokens[i-1].Start] == " " && slices.ContainsFunc(about, func(word string) bool { return isFormOf(word, subject.Word) })
 }
 
 // isAffirmed tells whether one of the next words of a clause says that what is named is there; or, with a

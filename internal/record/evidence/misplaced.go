@@ -33,6 +33,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.saidInClauses(h)
 		w.choicesInClauses(h)
 		w.figuresInClauses(h)
+		w.countedInLines(h)
 		w.optionsOfRows(h)
 		w.readTwice(h)
 		w.saidTwice(list)
@@ -48,7 +49,8 @@ type homes struct {
 	at   []int       // of each item, see homeOf
 	in   map[int]int // how many items stand in a line
 
-	clauses [][]span // of each item in prose, once asked for
+	clauses [][]span    // of each item in prose, once asked for
+	lines   map[int]int // whose each line is, once asked for
 }
 
 func (w *weigher) homesOf(list []*item) *homes {
@@ -330,7 +332,7 @@ func labelAndText(row string, cells [][2]int) [][2]int {
 		return cells
 	}
 	begin := colon + 1 + len(row[colon+1:]) - len(strings.TrimLeft(row[colon+1:], " "))
-	end := strings.IndexAny(row[begin:], " \t")
+	end := strings.IndexAny(row[begin:], " \t\v")
 	if end < 0 {
 		end = len(row) - begin
 	}
@@ -379,16 +381,16 @@ func cellsIn(row string) (all [][2]int) {
 		if k+1 < len(starts) {
 			end = starts[k+1][0]
 		}
-		all = append(all, [2]int{s[0], s[0] + len(strings.TrimRight(row[s[0]:end], " \t|;"))})
+		all = append(all, [2]int{s[0], s[0] + len(strings.TrimRight(row[s[0]:end], " \t\v|;"))})
 	}
 	return all
 }
 
 // cellStarts gives the first word of each cell of a row.
 func cellStarts(row string) (all [][2]int) {
-	signs := " \t|"
+	signs := " \t\v|"
 	if isDelimited(row) {
-		signs = " \t|;"
+		signs = " \t\v|;"
 	}
 	open := true
 	for i := 0; i < len(row) && len(all) < mostCells; {

@@ -116,6 +116,7 @@ var listMark = lazy.New(`^[ \t]*\(?\d{1,3}[.)][ \t]`)
 // most other items do not, and the line has another figure that nobody took: the 2 of "2) Carlina (7 plants)".
 func (w *weigher) onMarks(h *homes) {
 	on, off := map[*schema.Field][]*leaf{}, map[*schema.Field]int{}
+	alone := map[*schema.Field]*leaf{} // that is not on a mark
 	for _, it := range h.list {
 		for _, l := range it.leaves {
 			at := w.places[l.path]
@@ -127,10 +128,14 @@ func (w *weigher) onMarks(h *homes) {
 				on[l.f] = append(on[l.f], l)
 			} else {
 				off[l.f]++
+				alone[l.f] = l
 			}
 		}
 	}
 	for f, all := range on {
+		if off[f] == 1 && len(all) >= leastAlike {
+			w.toMark(alone[f])
+		}
 		if off[f] < len(all) {
 			continue
 		}
@@ -149,5 +154,25 @@ func (w *weigher) onMarks(h *homes) {
 				}
 			}
 		}
+	}
+}
+
+// toMark takes its place from a whole number that alone does not stand as the number of its entry, if that has
+// another one that nobody took.
+func (w *weigher) toMark(l *leaf) {
+	line := w.homeOf(l.item)
+	for _, other := range l.item.leaves {
+		if at := w.places[other.path]; line < 0 && at.Found() && other.f.Kin().Type == schema.Text {
+			line = at.Line - 1
+		}
+	}
+	if line < 0 {
+		return
+	}
+	row, start, _ := w.ix.rowAt(line)
+	number := strings.Trim(listMark.FindString(row), " \t().")
+	at := start + strings.Index(row, number)
+	if own := between(at, at+len(number)); number != "" && number != l.value && !w.taken[own] {
+		w.places[l.path] = Place{Kind: l.lacking, Opposed: line + 1, Says: own}
 	}
 }

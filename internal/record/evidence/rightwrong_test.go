@@ -88,27 +88,30 @@ func TestRightAndWrong(t *testing.T) {
 		{"a word of another value before a gap", "hall: {text: Hall.}\n  seen: {text: When.}", "Skerry Hall - fire extinguishers         5/11/2031", `{"hall":"Skerry Hall","seen":"5/11/2031"}`, `{"hall":"Skerry Hall","seen":"6/11/2031"}`},
 		{"heads with figures in them", "rows: {list: Rows., fields: {at: {time: Time.}, pulse: {integer: Pulse.}, oxygen: {integer: Oxygen.}}}", "time    HR    SpO2\n09:00   92    98\n09:15   88    97\n09:30   104   95", `{"rows":[{"at":"09:00","pulse":92,"oxygen":98},{"at":"09:15","pulse":88,"oxygen":97},{"at":"09:30","pulse":104,"oxygen":95}]}`, `{"rows":[{"at":"09:00","pulse":92,"oxygen":98},{"at":"09:30","pulse":104,"oxygen":95}]}`},
 	} {
-		s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  "+c.fields+"\n"))
-		require.NoError(t, err, c.what)
-		against := func(text string) (told []string) {
-			rec, err := value.Parse(text)
-			require.NoError(t, err, c.what)
-			ix := NewIndex(c.text)
-			places := Of(s, &rec, ix)
-			rec.Walk(func(p value.Pointer, v *value.Value) bool {
-				if at, ok := places[p]; ok {
-					if what := ix.Doubt(s.At(p), v, at, false); what != nil {
-						told = append(told, string(p)+" "+record.Problem{Path: p, What: what}.What.Text())
-					}
-				}
-				return true
-			})
-			for _, l := range Unread(s, &rec, ix, places) {
-				told = append(told, l.Field+": "+l.Text)
-			}
-			return told
-		}
-		assert.Empty(t, against(c.right), "%s: %s", c.what, c.right)
-		assert.NotEmpty(t, against(c.wrong), "%s: %s", c.what, c.wrong)
+		assert.Empty(t, toldAgainst(t, c.fields, c.text, c.right, Unread), "%s: %s", c.what, c.right)
+		assert.NotEmpty(t, toldAgainst(t, c.fields, c.text, c.wrong, Unread), "%s: %s", c.what, c.wrong)
 	}
+}
+
+// toldAgainst gives all that a document has against a record, and the lines that a look at it finds.
+func toldAgainst(t *testing.T, fields, text, of string, look func(*schema.Schema, *value.Value, *Index, Places) []Line) (told []string) {
+	t.Helper()
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  "+fields+"\n"))
+	require.NoError(t, err, fields)
+	rec, err := value.Parse(of)
+	require.NoError(t, err, of)
+	ix := NewIndex(text)
+	places := Of(s, &rec, ix)
+	rec.Walk(func(p value.Pointer, v *value.Value) bool {
+		if at, ok := places[p]; ok {
+			if what := ix.Doubt(s.At(p), v, at, false); what != nil {
+				told = append(told, string(p)+" "+record.Problem{Path: p, What: what}.What.Text())
+			}
+		}
+		return true
+	})
+	for _, l := range look(s, &rec, ix, places) {
+		told = append(told, l.Field+": "+l.Text)
+	}
+	return told
 }

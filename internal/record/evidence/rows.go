@@ -406,7 +406,7 @@ func first(words string) string {
 
 func (ix *Index) rowAt(n int) (text string, start, end int) {
 	s := ix.LineSpan(n)
-	return ix.Source[s.Start:s.End], s.Start, s.End
+	return ix.Rows()[s.Start:s.End], s.Start, s.End
 }
 
 // cellsOf gives the cells of a row: what wide gaps, tabs or bars part.

@@ -3,6 +3,7 @@ package evidence
 import (
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/base/lazy"
 	"filler/internal/schema"
@@ -20,6 +21,14 @@ func (ix *Index) inPostcode(s span) bool {
 	before, behind := ix.Source[max(0, s.Start-6):s.Start], ix.Source[s.End:min(len(ix.Source), s.End+4)]
 	return s.End-s.Start == 1 && outward.MatchString(before) && inward.MatchString(behind)
 }
+
+// inMonth tells whether a figure is that of a month: the 8 of 08/2021.
+func (ix *Index) inMonth(s span) bool {
+	before, _ := utf8.DecodeLastRuneInString(ix.Source[:s.Start])
+	return s.End-s.Start <= 2 && !strings.ContainsRune("/.-", before) && monthBehind.MatchString(ix.Source[s.End:min(len(ix.Source), s.End+8)])
+}
+
+var monthBehind = lazy.New(`^[/.](?:19|20)\d\d(?:[^\d/.]|[/.]?$|[/.]\D)`)
 
 // ofYear gives the places of a number before its year: Week 43/2031. One that may be a month counts behind a label
 // of its field alone.

@@ -20,7 +20,7 @@ func (w *weigher) otherWords(name string) (found []mention) {
 	if name == "" || strings.Contains(name, " ") {
 		return nil
 	}
-	means := map[string]int{} // by the word: 1 what the name says, -1 the opposite, 2 nothing
+	means := map[string]int{} // by the word: 1 what the name says, -1 the opposite, 0 only what is denied, 2 nothing
 	for i, t := range w.ix.Tokens {
 		says, known := means[t.Word]
 		if !known {
@@ -29,10 +29,15 @@ func (w *weigher) otherWords(name string) (found []mention) {
 				says = 1
 			} else if is && !b {
 				says = -1
+			} else if isKin(name, t.Word) {
+				says = 0
 			}
 			means[t.Word] = says
 		}
 		if says == 2 || len(found) >= mostMentions || says > 0 && i > 0 && len(w.ix.Tokens[i-1].Word) < 4 && strings.Trim(w.ix.Tokens[i-1].Word, "0123456789") == "" { // 3 passes
+			continue
+		}
+		if says == 0 && !w.isNone(i) {
 			continue
 		}
 		m := mention{span: t.Span, denial: w.denialOf(t.Span, 1), other: true}
@@ -40,6 +45,8 @@ func (w *weigher) otherWords(name string) (found []mention) {
 			m.denial = reading.Said
 		}
 		switch {
+		case says == 0:
+			m.denial = reading.Denied
 		case says > 0 || m.denial == reading.Unsure:
 		case m.denial == reading.Said:
 			m.denial = reading.Denied
@@ -49,6 +56,15 @@ func (w *weigher) otherWords(name string) (found []mention) {
 		found = append(found, m)
 	}
 	return found
+}
+
+// isNone tells a word right behind one that says that there is none of it: no sedation, for sedated.
+func (w *weigher) isNone(i int) bool {
+	if i == 0 || w.ix.Source[w.ix.Tokens[i-1].End:w.ix.Tokens[i].Start] != " " {
+		return false
+	}
+	before := w.ix.Tokens[i-1].Word
+	return lang.Nought.Has(before) || lang.Lacking.Has(before)
 }
 
 // mostBefore is how many words before another one may deny it.
@@ -300,7 +316,7 @@ func (w *weigher) topRow(line int) int {
 		if len(cellsIn(row)) < 2 {
 			continue
 		}
-		if top = -1; at < line && !hasFigure(row) && !isRule(row) {
+		if top = -1; at < line && !isRule(row) && (!hasFigure(row) || w.isOverRule(at)) {
 			top = at
 			if w.namesFields(row) {
 				break
@@ -314,6 +330,18 @@ func (w *weigher) topRow(line int) int {
 		w.tops[at] = top
 	}
 	return top
+}
+
+// isOverRule tells a row that a rule parts from those below it, below a line that is no row.
+func (w *weigher) isOverRule(at int) bool {
+	if below, _, _ := w.ix.rowAt(min(at+1, len(w.ix.Breaks))); !isRule(below) {
+		return false
+	}
+	if at == 0 {
+		return true
+	}
+	above, _, _ := w.ix.rowAt(at - 1)
+	return len(cellsIn(above)) < 2 || isRule(above)
 }
 
 // namesFields tells a row of which two cells or more are called like fields: the head of a table.
@@ -338,8 +366,11 @@ func (w *weigher) booleansOf(it *item) (n int) {
 }
 
 // isByTheWay tells whether what a document says of a boolean stands in another word that is no answer: the gate
-// is closed on Sundays. It may be said of something else.
+// is closed on Sundays. It may be said of something else, but for its own word with what denies it: unfurnished.
 func (w *weigher) isByTheWay(f *schema.Field, s span) bool {
+	if word := folded(w.ix.Source[s.Start:s.End]); strings.HasSuffix(word, folded(f.SpokenName())) {
+		return false
+	}
 	return !w.ix.EndsLabelled(s) && slices.ContainsFunc(w.inSentences(f), func(m mention) bool { return m.other && m.span == s })
 }
 
@@ -360,10 +391,10 @@ func (w *weigher) behindKin(f *schema.Field, s span) bool {
 	}
 	label = label[strings.LastIndexAny(label, "\t|.;,")+1:]
 	label = folded(label[strings.LastIndex(label, "  ")+1:])
-	if !ok || w.all == nil || strings.Contains(name+label, " ") || w.labelled(label) != nil || w.isName[label] {
+	if !ok || w.all == nil || w.labelled(label) != nil || w.isName[label] {
 		return false
 	}
-	return isKin(name, label)
+	return slices.EqualFunc(strings.Fields(folded(name)), strings.Fields(label), func(a, b string) bool { return a == b || isKin(a, b) })
 }
 
 // isKin tells whether two words have one root: Kühlung, gekuehlt.

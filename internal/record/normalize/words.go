@@ -65,6 +65,11 @@ func Means(name, text string) (b, known bool) {
 	if b, known = means(name, text); known {
 		return b, known
 	}
+	if plain := lang.PlainLetters(text); plain != text { // inoccupé, for occupe
+		if b, known = means(lang.PlainLetters(name), plain); known {
+			return b, known
+		}
+	}
 	if rest := denied(text); rest != "" {
 		b, known = means(name, rest)
 		return !b, known

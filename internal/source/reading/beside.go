@@ -179,7 +179,7 @@ func (tx *Text) beside(s Span) Measure {
 	if rest := tx.Source[where.End:]; word == "in" && (size == len(word) || endsField(rest) || rest[0] == '.' || rest[0] == ')') { // inches; else it is a word
 		return Measure{Unit: "in", Word: word, Where: where}
 	}
-	if (word == "S" || word == "H") && hundredths.MatchString(tx.Source[s.Start:s.End]) { // the side of a ledger
+	if (word == "S" || word == "H") && hundredths.MatchString(tx.Source[s.Start:s.End]) || tx.isRateCode(s, word) { // the side of a ledger
 		return Measure{Where: s}
 	}
 	if word == "C" || word == "F" { // 190C, 374 F

@@ -25,8 +25,11 @@ type boxes struct {
 	inColumns map[Span]bool // of lines that may be heads, whether what is below them is set in their columns
 }
 
+// marks are boxes, ticked or not, as a pattern.
+const marks = `\[[ \x{a0}]{0,3}\]|\[ ?[xX×✓✔✗✘*] ?\]|\([ \x{a0}]{1,3}\)|\( ?[xX×✓✔✗✘] ?\)|[☐☑☒□▢■▣◯○●◉⬜✅🗹]|__*[ _]?[xX✓✔✗][ _]?__*|___*`
+
 var (
-	boxMark   = lazy.New(`\[[ \x{a0}]{0,3}\]|\[ ?[xX×✓✔✗✘*] ?\]|\([ \x{a0}]{1,3}\)|\( ?[xX×✓✔✗✘] ?\)|[☐☑☒□▢■▣◯○●◉⬜✅🗹]|__*[ _]?[xX✓✔✗][ _]?__*|___*`)
+	boxMark   = lazy.New(marks)
 	cellSplit = lazy.New(`\s{2,}|[\t|]`)
 )
 

@@ -4,6 +4,8 @@ import (
 	"slices"
 	"strings"
 	"unicode/utf8"
+
+	"filler/internal/base/lazy"
 )
 
 // Boxes in tables have no words of their own, but those of their row and of the head of their column. Which
@@ -142,15 +144,26 @@ func (tx *Text) columnsOf(s Span) (from, to int) {
 	return from, from + utf8.RuneCountInString(tx.Source[s.Start:s.End])
 }
 
-// cellsOf gives the cells of a line, between bars or wide gaps.
+// boxesAlone are several boxes with a blank between them: [x] [ ] [ ].
+var boxesAlone = lazy.New(`^(?:(?:` + marks + `) )+(?:` + marks + `)$`)
+
+// cellsOf gives the cells of a line, between bars or wide gaps; of boxes alone each is one.
 func (tx *Text) cellsOf(line Span) (all []Span) {
 	text := tx.Source[line.Start:line.End]
 	from := 0
 	add := func(to int) {
 		cell := text[from:to]
-		if trimmed := strings.TrimSpace(cell); trimmed != "" {
-			start := from + strings.Index(cell, trimmed)
-			all = append(all, Span{line.Start + start, line.Start + start + len(trimmed)})
+		trimmed := strings.TrimSpace(cell)
+		if trimmed == "" {
+			return
+		}
+		start := line.Start + from + strings.Index(cell, trimmed)
+		if !boxesAlone.MatchString(trimmed) {
+			all = append(all, Span{start, start + len(trimmed)})
+			return
+		}
+		for _, m := range boxMark.FindAllStringIndex(trimmed, -1) {
+			all = append(all, Span{start + m[0], start + m[1]})
 		}
 	}
 	for _, m := range cellSplit.FindAllStringIndex(text, -1) {

@@ -338,13 +338,19 @@ func (tx *Text) OnScale(key string) (found []Span) {
 			continue
 		}
 		for other := range tx.derived.points {
-			if p, m, _ := strings.Cut(other, "/"); m == most && p != key {
+			if p, m, _ := strings.Cut(other, "/"); m == most && p != key && !inMonthOf(most) { // 08/2024
 				found = append(found, at...)
 				break
 			}
 		}
 	}
 	return found
+}
+
+// inMonthOf tells a most that is a year: what stands before it is a month.
+func inMonthOf(most string) bool {
+	n, err := strconv.ParseFloat(most, 64)
+	return err == nil && n >= 1900 && n < 2100
 }
 
 // Points gives the places that say so many out of a most: 13/20.

@@ -126,6 +126,9 @@ func (tx *Text) Unpriced(s Span, code string) bool {
 	if i := tx.TokenAt(s.Start); i > 0 && lang.PriceLead.Has(tx.Tokens[i-1].Word) && (tx.word(i, i+1) == "" || strings.Contains(tx.Source[s.End:tx.Tokens[i+1].Start], "\n")) { // für 120
 		return false
 	}
+	if i := tx.TokenAt(s.Start); i > 0 && lang.Deduction.Has(tx.Tokens[i-1].Word) && tx.near(i-1, i) { // paid 200
+		return false
+	}
 	tx.prepareNamed()
 	n := 0
 	for _, at := range tx.named.priced[strings.ToUpper(code)] {

@@ -67,13 +67,13 @@ type whole struct {
 	twelve  twelve
 	boxes   boxes
 	denies  denies
+	rates   rateCodes
+	rows    rows
 }
 
 // New reads a text.
 func New(text string) *Text {
-	tx := read(text, lineBreaks(text), []Span{{0, len(text)}}, &measured{})
-	tx.whole = &whole{}
-	return tx
+	return read(text, lineBreaks(text), []Span{{0, len(text)}}, &measured{}, &whole{})
 }
 
 // Within reads some stretches of the same text alone, each [start, end) in bytes,
@@ -87,11 +87,11 @@ func (tx *Text) Within(stretches [][2]int) *Text {
 	if of == nil {
 		of = &measured{}
 	}
-	part := read(tx.Source, tx.Breaks, spans, of)
-	if part.whole = tx.whole; part.whole == nil {
-		part.whole = &whole{}
+	all := tx.whole
+	if all == nil {
+		all = &whole{}
 	}
-	return part
+	return read(tx.Source, tx.Breaks, spans, of, all)
 }
 
 func lineBreaks(text string) (breaks []int) {
@@ -103,8 +103,8 @@ func lineBreaks(text string) (breaks []int) {
 	return breaks
 }
 
-func read(text string, breaks []int, spans []Span, of *measured) *Text {
-	tx := &Text{Source: text, measured: of, numbers: map[string][]figure{}, Breaks: breaks, Stretches: spans}
+func read(text string, breaks []int, spans []Span, of *measured, all *whole) *Text {
+	tx := &Text{Source: text, measured: of, whole: all, numbers: map[string][]figure{}, Breaks: breaks, Stretches: spans}
 	for _, s := range spans {
 		found := Tokenize(text[s.Start:s.End])
 		if s.Start > 0 {

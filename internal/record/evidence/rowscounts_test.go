@@ -1,0 +1,84 @@
+package evidence
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"filler/internal/base/value"
+	"filler/internal/schema"
+)
+
+// Of each document a right record has nothing against it, and each of the wrong ones has: cells that fill their
+// columns, counts beside their names, and figures that number, date or code something.
+func TestRowsAndCounts(t *testing.T) {
+	const (
+		race   = "rows: {list: Rows., fields: {no: {integer: Number.}, name: {text: Name.}, club: {text: Club.}, class: {text: Class.}, time: {text: Time.}}}"
+		runs   = "No.  Name           Club              Class  Time\n114  Idris Fenwick  Cragside Harriers MSEN   58:41\n87   Noor Haddad    Tarn Striders     WSEN   61:07\n140  Beth Orme      Tarn Striders     W50    69:30"
+		things = "rows: {list: Rows., fields: {thing: {text: Thing.}, expected: {integer: How many there should be.}, found: {integer: How many there are.}, broken: {integer: How many are broken.}}}\n  missing: {integer: Missing in all.}"
+		stock  = "- Goblets: 24 expected, 22 found, 1 broken\n- Telephones: 5 expected, 6 found, 2 broken\nMissing in all: 4"
+		bill   = "rows: {list: Rows., fields: {name: {text: Article.}, quantity: {number: How many.}, price: {money: Price of one., currency: EUR}, amount: {money: Sum., currency: EUR}}}"
+		till   = "2 X 1.15\n  OAT BISCUITS              2.30 A\n3 X 0.60\n  BUTTON CELL               1.80 B\nPEARS                       4.10 A\nSUM                         8.20"
+		rooms  = "rows: {list: Rows., fields: {room: {text: Room.}, damp: {quantity: Damp., unit: \"%\"}, cracks: {integer: Cracks.}, photos: {integer: Photos.}}}\n  keys: {integer: Keys.}"
+		seen   = "Hall: damp 14 %, one crack (photos 1 to 3).\nKitchen: damp 22 %, three cracks (photos 4 to 8).\nStudy: damp 31 %, no crack (photo 9).\nTwo keys."
+		dose   = "dose: {quantity: Dose., unit: mg}\n  daily: {integer: How often a day.}\n  days: {integer: For how many days.}"
+		zones  = "rows: {list: Rows., fields: {pier: {text: Pier.}, zone: {integer: Zone.}, free: {boolean: Whether there are no steps.}}}"
+		piers  = "| Pier | Zone | Free | Boat 1 | Boat 2 |\n|---|---|---|---|---|\n| Quay | 1 | yes | 08:10 | 11:40 |\n| Point | 1 | no | 08:32 | 17:02 |\n| Landing | 2 | yes | 08:55 | 17:30 |"
+		agenda = "rows: {list: Rows., fields: {number: {integer: Number.}, title: {text: Title.}, ayes: {integer: Votes for.}}}"
+		votes  = "1. Minutes of 2 September\n2. Water butts. Agreed by 3 votes to 1.\n3. Bees on plot 9."
+		jobs   = "rows: {list: Rows., fields: {firm: {text: Firm.}, from: {date: Begin., precision: month}, to: {date: End., precision: month}, staff: {integer: People led.}}}"
+		past   = "Brackwater Joinery       03/2028 - present\n  Led a crew of 7\nHolt and Daughters       08/2024 - 02/2028\n  Trained 2 apprentices"
+	)
+	all := func(s *schema.Schema, record *value.Value, ix *Index, places Places) []Line { // also what is asked about
+		unread, left := Look(s, record, ix, places)
+		return append(unread, left...)
+	}
+	for what, c := range map[string]struct {
+		fields, text, right string
+		wrong               []string
+	}{
+		"a cell that fills its column": {race, runs, `{"rows":[{"no":114,"name":"Idris Fenwick","club":"Cragside Harriers","class":"MSEN","time":"58:41"},{"no":87,"name":"Noor Haddad","club":"Tarn Striders","class":"WSEN","time":"61:07"},{"no":140,"name":"Beth Orme","club":"Tarn Striders","class":"W50","time":"69:30"}]}`, []string{
+			`{"rows":[{"no":114,"name":null,"club":"Cragside Harriers","class":"MSEN","time":"58:41"},{"no":87,"name":"Noor Haddad","club":"Tarn Striders","class":"WSEN","time":"61:07"},{"no":140,"name":"Beth Orme","club":"Tarn Striders","class":"W50","time":"69:30"}]}`,
+			`{"rows":[{"no":114,"name":"Idris Fenwick","club":null,"class":"MSEN","time":"58:41"},{"no":87,"name":"Noor Haddad","club":"Tarn Striders","class":"WSEN","time":"61:07"},{"no":140,"name":"Beth Orme","club":"Tarn Striders","class":"W50","time":"69:30"}]}`,
+		}},
+		"counts beside their names": {things, stock, `{"rows":[{"thing":"Goblets","expected":24,"found":22,"broken":1},{"thing":"Telephones","expected":5,"found":6,"broken":2}],"missing":4}`, []string{
+			`{"rows":[{"thing":"Goblets","expected":24,"found":22,"broken":2},{"thing":"Telephones","expected":5,"found":6,"broken":2}],"missing":4}`,
+			`{"rows":[{"thing":"Goblets","expected":24,"found":22,"broken":1},{"thing":"Telephones","expected":6,"found":6,"broken":2}],"missing":4}`,
+			`{"rows":[{"thing":"Goblets","expected":24,"found":22,"broken":1},{"thing":"Telephones","expected":5,"found":6,"broken":2}],"missing":5}`,
+		}},
+		"words kin to two names": {"starters: {integer: Who began.}\n  finishers: {integer: Who came in.}", "Started 5, finished 4.", `{"starters":5,"finishers":4}`, []string{`{"starters":5,"finishers":5}`, `{"starters":4,"finishers":4}`}},
+		"codes of rates, and a row of two lines": {bill, till, `{"rows":[{"name":"OAT BISCUITS","quantity":2,"price":{"amount":1.15,"currency":"EUR"},"amount":{"amount":2.30,"currency":"EUR"}},{"name":"BUTTON CELL","quantity":3,"price":{"amount":0.60,"currency":"EUR"},"amount":{"amount":1.80,"currency":"EUR"}},{"name":"PEARS","quantity":null,"price":{"amount":4.10,"currency":"EUR"},"amount":{"amount":4.10,"currency":"EUR"}}]}`, []string{
+			`{"rows":[{"name":"OAT BISCUITS","quantity":3,"price":{"amount":1.15,"currency":"EUR"},"amount":{"amount":2.30,"currency":"EUR"}},{"name":"BUTTON CELL","quantity":3,"price":{"amount":0.60,"currency":"EUR"},"amount":{"amount":1.80,"currency":"EUR"}},{"name":"PEARS","quantity":null,"price":{"amount":4.10,"currency":"EUR"},"amount":{"amount":4.10,"currency":"EUR"}}]}`,
+		}},
+		"the first of two cells": {"rows: {list: Rows., fields: {name: {text: Article.}, amount: {money: Sum., currency: EUR}, code: {text: Code.}}}", "RYE LOAF       3.20 A\nPEARS          2.88 A\nLAMP OIL 1L    7.95 B", `{"rows":[{"name":"RYE LOAF","amount":{"amount":3.20,"currency":"EUR"},"code":"A"},{"name":"PEARS","amount":{"amount":2.88,"currency":"EUR"},"code":"A"},{"name":"LAMP OIL 1L","amount":{"amount":7.95,"currency":"EUR"},"code":"B"}]}`, []string{
+			`{"rows":[{"name":"RYE LOAF","amount":{"amount":3.20,"currency":"EUR"},"code":"A"},{"name":null,"amount":{"amount":2.88,"currency":"EUR"},"code":"A"},{"name":"LAMP OIL 1L","amount":{"amount":7.95,"currency":"EUR"},"code":"B"}]}`,
+		}},
+		"numbered things": {rooms, seen, `{"rows":[{"room":"Hall","damp":{"amount":14,"unit":"%"},"cracks":1,"photos":3},{"room":"Kitchen","damp":{"amount":22,"unit":"%"},"cracks":3,"photos":5},{"room":"Study","damp":{"amount":31,"unit":"%"},"cracks":0,"photos":1}],"keys":2}`, []string{
+			`{"rows":[{"room":"Hall","damp":{"amount":14,"unit":"%"},"cracks":2,"photos":3},{"room":"Kitchen","damp":{"amount":22,"unit":"%"},"cracks":3,"photos":5},{"room":"Study","damp":{"amount":31,"unit":"%"},"cracks":0,"photos":1}],"keys":2}`,
+			`{"rows":[{"room":"Hall","damp":{"amount":14,"unit":"%"},"cracks":1,"photos":3},{"room":"Kitchen","damp":{"amount":22,"unit":"%"},"cracks":3,"photos":6},{"room":"Study","damp":{"amount":31,"unit":"%"},"cracks":0,"photos":1}],"keys":2}`,
+			`{"rows":[{"room":"Hall","damp":{"amount":14,"unit":"%"},"cracks":1,"photos":3},{"room":"Kitchen","damp":{"amount":22,"unit":"%"},"cracks":3,"photos":5},{"room":"Study","damp":{"amount":31,"unit":"%"},"cracks":1,"photos":1}],"keys":2}`,
+		}},
+		"once a day without a word for once": {dose, "500 mg daily for 14 days", `{"dose":{"amount":500,"unit":"mg"},"daily":1,"days":14}`, []string{`{"dose":{"amount":500,"unit":"mg"},"daily":2,"days":14}`, `{"dose":{"amount":500,"unit":"mg"},"daily":1,"days":1}`}},
+		"twice daily is not once":            {dose, "500 mg twice daily for 14 days", `{"dose":{"amount":500,"unit":"mg"},"daily":2,"days":14}`, []string{`{"dose":{"amount":500,"unit":"mg"},"daily":1,"days":14}`}},
+		"heads with numbers over a rule": {zones, piers, `{"rows":[{"pier":"Quay","zone":1,"free":true},{"pier":"Point","zone":1,"free":false},{"pier":"Landing","zone":2,"free":true}]}`, []string{
+			`{"rows":[{"pier":"Quay","zone":2,"free":true},{"pier":"Point","zone":1,"free":false},{"pier":"Landing","zone":2,"free":true}]}`,
+			`{"rows":[{"pier":"Quay","zone":1,"free":true},{"pier":"Point","zone":2,"free":false},{"pier":"Landing","zone":2,"free":true}]}`,
+		}},
+		"numbers of entries": {agenda, votes, `{"rows":[{"number":1,"title":"Minutes of 2 September","ayes":null},{"number":2,"title":"Water butts","ayes":3},{"number":3,"title":"Bees on plot 9","ayes":null}]}`, []string{
+			`{"rows":[{"number":1,"title":"Minutes of 2 September","ayes":null},{"number":3,"title":"Water butts","ayes":3},{"number":3,"title":"Bees on plot 9","ayes":null}]}`,
+		}},
+		"months of a stretch without an end": {jobs, past, `{"rows":[{"firm":"Brackwater Joinery","from":"2028-03","to":null,"staff":7},{"firm":"Holt and Daughters","from":"2024-08","to":"2028-02","staff":2}]}`, []string{
+			`{"rows":[{"firm":"Brackwater Joinery","from":"2028-03","to":null,"staff":8},{"firm":"Holt and Daughters","from":"2024-08","to":"2028-02","staff":2}]}`,
+			`{"rows":[{"firm":"Brackwater Joinery","from":"2028-03","to":null,"staff":7},{"firm":"Holt and Daughters","from":"2024-08","to":"2028-02","staff":3}]}`,
+		}},
+		"boxes with a blank between":       {"sound: {boolean: Sound.}\n  alarm: {boolean: Whether there is one.}", "Checks         Yes  No  N/A\nSound          [x]  [ ] [ ]\nAlarm fitted   [ ]  [x] [ ]", `{"sound":true,"alarm":false}`, []string{`{"sound":true,"alarm":true}`, `{"sound":false,"alarm":false}`}},
+		"its own word with what denies it": {"furnished: {boolean: Furnished.}", "Double garage. Sold unfurnished.", `{"furnished":false}`, []string{`{"furnished":true}`}},
+		"accents that a name has not":      {"occupe: {boolean: Occupé.}", "Un appartement de 64 m², inoccupé.", `{"occupe":false}`, []string{`{"occupe":true}`}},
+		"a noun with a word for none":      {"sedated: {boolean: Whether it was sedated.}", "No sedation was needed.", `{"sedated":false}`, []string{`{"sedated":true}`}},
+	} {
+		assert.Empty(t, toldAgainst(t, c.fields, c.text, c.right, all), "%s: %s", what, c.right)
+		for _, wrong := range c.wrong {
+			assert.NotEmpty(t, toldAgainst(t, c.fields, c.text, wrong, all), "%s: %s", what, wrong)
+		}
+	}
+}
