@@ -224,7 +224,7 @@ func (w *weigher) figureInLines(h *homes, i int, l *leaf) {
 	if h.lines == nil {
 		h.lines = w.ownersOf(h)
 	}
-	if of, is := h.lines[at.Line-1]; !is || of == i || of < 0 {
+	if of, is := h.lines[at.Line-1]; is && (of == i || of < 0) || !is && !w.isInOwnersLine(h, l) {
 		return
 	}
 	for line, of := range h.lines {
@@ -233,6 +233,19 @@ func (w *weigher) figureInLines(h *homes, i int, l *leaf) {
 			return
 		}
 	}
+}
+
+// isInOwnersLine tells whether the field's value of another item stands in a line that is that one's, and not its row.
+func (w *weigher) isInOwnersLine(h *homes, l *leaf) bool {
+	for j, other := range h.list[:min(len(h.list), mostNamed)] {
+		for _, k := range other.leaves {
+			at := w.places[k.path]
+			if of, is := h.lines[at.Line-1]; k != l && k.f == l.f && at.Found() && is && of == j && at.Line-1 != h.at[j] {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // oneFreeNumber tells whether a line has exactly one whole number of so many digits that no value was read from.
@@ -431,7 +444,19 @@ func (l *leaving) findClauses() {
 			}
 		}
 	}
-	for _, all := range l.clauses {
-		slices.SortFunc(all, func(a, b span) int { return a.Start - b.Start })
+	for item, all := range l.clauses {
+		l.clauses[item] = slices.DeleteFunc(all, l.w.ix.isOfRows)
+		slices.SortFunc(l.clauses[item], func(a, b span) int { return a.Start - b.Start })
 	}
+}
+
+// isOfRows tells what is no clause but several rows of cells.
+func (ix *Index) isOfRows(c span) bool {
+	rows := 0
+	for n := ix.LineOf(c.Start); n <= ix.LineOf(max(c.Start, c.End-1)); n++ {
+		if text, _, _ := ix.rowAt(n); len(cellsIn(text)) > 1 {
+			rows++
+		}
+	}
+	return rows > 1
 }

@@ -32,7 +32,9 @@ func (l *leaving) contesting(f *schema.Field, p value.Pointer, v *value.Value) (
 			says = found[0].option
 		}
 	case v.Text == "true":
-		found, says = l.deniedIn(f, p), "false"
+		if found, says = l.deniedIn(f, p), "false"; len(found) == 0 {
+			found = l.unnamedBesideNamed(f, p)
+		}
 	default:
 		found, says = l.saidIn(f, p), "true"
 	}

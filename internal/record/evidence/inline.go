@@ -182,7 +182,7 @@ func (u *unread) texts() map[string]bool {
 // isUnlike tells a part of a line that says something and that no value comes from.
 func (u *unread) isUnlike(n int, p span) bool {
 	said := u.w.ix.Source[p.Start:p.End]
-	if letters(said) < 2 || saysNone(said) || headsSums(said) || lineMark.MatchString(strings.TrimSpace(said)) || u.texts()[folded(said)] {
+	if letters(said) < 2 || isJSON(said) || saysNone(said) || headsSums(said) || lineMark.MatchString(strings.TrimSpace(said)) || u.texts()[folded(said)] {
 		return false
 	}
 	return !slices.ContainsFunc(u.claims[n], func(c span) bool { return c.Start < p.End && p.Start < c.End })

@@ -55,7 +55,7 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 		return "" // what who speaks says
 	}
 	said := wordsIn(label[strings.LastIndexByte(label, ':')+1:])
-	if w.isTitle(said) {
+	if w.isTitle(said) || l.f.Kin().Type == schema.Text && endsInArticle(label) { // lets to the Hirer the Granary
 		return ""
 	}
 	for _, other := range group {
@@ -136,6 +136,11 @@ func (w *weigher) labelElsewhere(l *leaf) bool {
 func endsInNumber(label string) bool {
 	words := reading.Tokenize(label)
 	return len(words) > 0 && lang.NumberLabel.Has(words[len(words)-1].Word)
+}
+
+// endsInArticle tells words of a sentence that an article ends: it is of the words behind them.
+func endsInArticle(label string) bool {
+	return lang.Article.Has(strings.ToLower(label[strings.LastIndexByte(label, ' ')+1:]))
 }
 
 // mostLabel is how many words before a value are its label.
@@ -233,6 +238,13 @@ func (w *weigher) namesOf(f *schema.Field) []string {
 	}
 	if strings.Contains(whole, " ") {
 		names = append(names, strings.ReplaceAll(whole, " ", "")) // "nightWork": true
+	}
+	if f.Kin().Type == schema.Boolean {
+		for _, lead := range lang.BooleanLead.Words() { // "isBlocked": true
+			if word := lead + strings.ReplaceAll(folded(whole), " ", ""); len(w.ix.ByWord[word]) > 0 {
+				names = append(names, word)
+			}
+		}
 	}
 	if group := w.groupNamed(f); group != "" {
 		names = append(names, group) // Site: Churchyard, for the name in site

@@ -6,7 +6,6 @@ import (
 	"sort"
 	"strings"
 	"unicode"
-	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -114,6 +113,9 @@ type leaving struct {
 	marked  map[*schema.Field]*marked      // the items of booleans and choices, with their marks
 	clauses map[value.Pointer][]span       // of items in prose, once asked for
 	entry   map[value.Pointer]span         // which part of the document each entry has
+
+	peers     map[listField]map[peer]int // where items have a field's value in lines of their own
+	namedTrue map[listField]bool         // whether one that is true has its name there
 }
 
 // labelledText is a label with what stands behind it, in a line or between wide gaps.
@@ -358,6 +360,16 @@ func (l *leaving) of(f *schema.Field, p value.Pointer) (lines []Line) {
 			}
 			lines = append(lines, l.line(left, f.Path, p))
 		}
+		if beside := l.besideNames(f, region); len(lines) == 0 && len(beside) <= mostLeft {
+			for _, left := range beside {
+				lines = append(lines, l.line(left, f.Path, p))
+			}
+		}
+	}
+	if len(lines) == 0 {
+		for _, left := range l.besidePeers(f, p) {
+			lines = append(lines, l.line(left, f.Path, p))
+		}
 	}
 	return lines
 }
@@ -396,7 +408,8 @@ func (l *leaving) regions(item value.Pointer) (all []span) {
 			all = append(all, between(at.Start, at.End))
 		}
 	}
-	if len(all) < len(l.lines[item]) {
+	isRow := func(s span) bool { return len(cellsIn(l.w.ix.Rows()[s.Start:s.End])) > 1 }
+	if len(all) < len(l.lines[item]) && !slices.ContainsFunc(all, isRow) {
 		return append(all, l.ownClauses(item)...)
 	}
 	return all
@@ -441,48 +454,4 @@ func (l *leaving) line(left leftover, field string, p value.Pointer) Line {
 		}
 	}
 	return Line{Start: left.Start, End: left.End, Line: n + 1, Field: field, Text: strings.Join(strings.Fields(text), " "), At: p, Left: true}
-}
-
-// fits tells whether something may be the value of a field.
-func (left leftover) fits(f *schema.Field) bool {
-	switch f.Kin().Type {
-	case schema.Date:
-		return left.form == aDay || left.form == aMonth && f.Precision != ""
-	case schema.DateTime:
-		return left.form == aDay
-	case schema.Time:
-		return left.form == aTime
-	case schema.Money:
-		return left.form == aSum || left.form == anAmount && (left.measure.Code != "" || left.measure.Minor)
-	case schema.Quantity:
-		return left.form == anAmount && left.measure.Unit != "" && (f.Unit == "" || left.measure.Has(f.Unit) || reading.Convert("1", left.measure.Unit, f.Unit) != "")
-	case schema.Integer:
-		return left.form == aCount
-	case schema.Number:
-		return left.form == aCount || left.form == aSum
-	case schema.Choice:
-		return left.form == aChoice
-	case schema.Text:
-		return left.form == aText
-	}
-	return false
-}
-
-// choices gives the places in a region where a choice of a field stands that no value came from.
-func (l *leaving) choices(f *schema.Field, region span) (found []leftover) {
-	ix := l.w.ix
-	for _, option := range f.Of {
-		for _, name := range append([]string{schema.Spoken(option.Value)}, option.Also...) {
-			words := strings.Fields(folded(name))
-			if len(words) == 0 || utf8.RuneCountInString(name) < 3 || saysNone(name) || lang.Unknown.Has(words[0]) || lang.Yes.Has(words[0]) {
-				continue
-			}
-			for _, s := range ix.wordsIn(words, region) {
-				if l.isFree(s) && ix.Denial(s) == reading.Said && !l.w.labelsOther(f, s) {
-					found = append(found, leftover{span: s, form: aChoice, option: option.Value})
-				}
-			}
-		}
-	}
-	return found
 }

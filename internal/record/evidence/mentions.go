@@ -69,12 +69,29 @@ func (w *weigher) denialOf(s span, words int) reading.Denial {
 	denial := w.ix.Denial(s)
 	last := w.ix.TokenAt(s.Start) + words - 1
 	switch next := last + 1; {
-	case denial == reading.Unsure && w.isAffirmed(last, true):
+	case denial == reading.Unsure && (w.isAffirmed(last, true) || w.isMissing(last)):
 		return reading.Denied
 	case denial == reading.Said && next < len(w.ix.Tokens) && lang.Off.Has(w.ix.Tokens[next].Word) && strings.Trim(w.ix.Source[s.End:w.ix.Tokens[next].Start], " :=") == "":
 		return reading.Denied
 	}
 	return denial
+}
+
+// isMissing tells whether the words right behind a name say that it is not there, or must not be: smoking is
+// prohibited.
+func (w *weigher) isMissing(last int) bool {
+	for i := last + 1; i < len(w.ix.Tokens) && i <= last+2; i++ {
+		word := w.ix.Tokens[i].Word
+		switch {
+		case reading.EndsClause(w.ix.Source[w.ix.Tokens[i-1].End:w.ix.Tokens[i].Start]):
+			return false
+		case lang.Missing.Has(word):
+			return true
+		case !lang.Is.Has(word):
+			return false
+		}
+	}
+	return false
 }
 
 // mostInName is how many words of a sentence lie between the first and the last of a name, at most.

@@ -51,6 +51,8 @@ type homes struct {
 
 	clauses [][]span    // of each item in prose, once asked for
 	lines   map[int]int // whose each line is, once asked for
+
+	inOwn map[*schema.Field]int // see inOwnLines
 }
 
 func (w *weigher) homesOf(list []*item) *homes {
@@ -165,6 +167,9 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 						own = w.ownBesideShared(it, l, h.at[i])
 					}
 				}
+				if own.End == 0 {
+					own = w.ownAlone(h, i, l)
+				}
 				switch said := w.ix.Source[own.Start:own.End]; {
 				case said == "":
 				case said == l.value || strings.HasPrefix(said, l.value+"/"): // the 2 of 2/8
@@ -202,11 +207,53 @@ func (w *weigher) ownInRow(h *homes, i int, l *leaf) span {
 	return span{}
 }
 
+// isJSON tells a line with a key of JSON.
+func isJSON(row string) bool { return strings.Contains(row, `":`) }
+
+// ownAlone gives the one figure of an item's line that nobody took, for a number that stands elsewhere, while most
+// others of the list stand in the lines of their items.
+func (w *weigher) ownAlone(h *homes, i int, l *leaf) (own span) {
+	if t := l.f.Kin().Type; t != schema.Integer && t != schema.Number {
+		return span{}
+	}
+	if n := w.inOwnLines(h)[l.f]; n < leastAlike || 2*n < len(h.list)-1 {
+		return span{}
+	}
+	row, start, _ := w.ix.rowAt(h.at[i])
+	from := start + len(listMark.FindString(row))
+	for _, m := range figuresOf(row) {
+		s := between(start+m[0], start+m[1])
+		if s.Start < from || w.ix.InDate(s) || w.isRead(h.list[i], s) {
+			continue
+		}
+		if own.End > 0 {
+			return span{}
+		}
+		own = s
+	}
+	return own
+}
+
+// inOwnLines counts the items of which a field's value stands in their own line.
+func (w *weigher) inOwnLines(h *homes) map[*schema.Field]int {
+	if h.inOwn == nil {
+		h.inOwn = map[*schema.Field]int{}
+		for i, it := range h.list {
+			for _, l := range it.leaves {
+				if at := w.places[l.path]; h.own(i) && at.Found() && at.Line-1 == h.at[i] {
+					h.inOwn[l.f]++
+				}
+			}
+		}
+	}
+	return h.inOwn
+}
+
 // begins tells whether a line is an item's: it is a row of cells, or begins with a value of
 // the item, but for a number or a mark before it.
 func (w *weigher) begins(it *item, home int) bool {
 	row, start, _ := w.ix.rowAt(home)
-	if len(cellsIn(row)) > 1 {
+	if len(cellsIn(row)) > 1 || isJSON(row) {
 		return true
 	}
 	return slices.ContainsFunc(it.leaves, func(l *leaf) bool {
@@ -236,7 +283,7 @@ func (w *weigher) saysAnother(l *leaf, line int) bool {
 	if f.Type == schema.Boolean {
 		return w.linesSaying(l.f, l.value != "true", true)[line]
 	}
-	if row, _, _ := w.ix.rowAt(line); f.List != nil || len(cellsIn(row)) < 2 { // in prose a word is soon said of another
+	if row, _, _ := w.ix.rowAt(line); f.List != nil || len(cellsIn(row)) < 2 && !isJSON(row) { // in prose a word is soon said of another
 		return false
 	}
 	return slices.ContainsFunc(f.Of, func(o schema.Option) bool {

@@ -51,6 +51,7 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	}
 	if found == 0 {
 		put(w.ix.DaysOfMonth(text), Restated, "")
+		put(w.dayInColumn(f, text), Restated, "")
 	}
 	if found == 0 {
 		put(w.ix.OnWeekday(text), Restated, "")

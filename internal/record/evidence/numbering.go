@@ -25,16 +25,15 @@ func (w *weigher) countedThrough(f *schema.Field, text string) (found []span) {
 	var alone []span
 	through := false
 	w.counting = map[span]bool{}
-	for _, i := range w.numberedNouns(f) {
-		s, n, ranges := w.numbersFrom(i)
-		through = through || ranges
-		w.counting[s] = false
+	for _, of := range w.enumerations(f) {
+		through = through || of.ranges
+		w.counting[of.span] = false
 		switch {
-		case n != want:
-		case n > 1:
-			found = append(found, s)
+		case of.n != want:
+		case of.n > 1:
+			found = append(found, of.span)
 		default:
-			alone = append(alone, s)
+			alone = append(alone, of.span)
 		}
 	}
 	if through {
@@ -63,6 +62,30 @@ func (w *weigher) countsBeforeNumbers(cands []candidate) []candidate {
 		}
 		return false
 	})
+}
+
+// enumeration is a name with the numbers behind it.
+type enumeration struct {
+	span
+	n      int  // how many things they are of
+	ranges bool // whether some stand for all between two
+}
+
+// enumerations gives those behind a field's names, found once.
+func (w *weigher) enumerations(f *schema.Field) []enumeration {
+	all, known := w.enumerated[f]
+	if !known {
+		for _, i := range w.numberedNouns(f) {
+			if s, n, ranges := w.numbersFrom(i); n > 0 {
+				all = append(all, enumeration{s, n, ranges})
+			}
+		}
+		if w.enumerated == nil {
+			w.enumerated = map[*schema.Field][]enumeration{}
+		}
+		w.enumerated[f] = all
+	}
+	return all
 }
 
 // numberedNouns gives where a field's names of one word stand, in the singular or plural.

@@ -26,6 +26,8 @@ func TestRowsAndCounts(t *testing.T) {
 		piers  = "| Pier | Zone | Free | Boat 1 | Boat 2 |\n|---|---|---|---|---|\n| Quay | 1 | yes | 08:10 | 11:40 |\n| Point | 1 | no | 08:32 | 17:02 |\n| Landing | 2 | yes | 08:55 | 17:30 |"
 		agenda = "rows: {list: Rows., fields: {number: {integer: Number.}, title: {text: Title.}, ayes: {integer: Votes for.}}}"
 		votes  = "1. Minutes of 2 September\n2. Water butts. Agreed by 3 votes to 1.\n3. Bees on plot 9."
+		cook   = "serves: {integer: For how many.}\n  rows: {list: Rows., fields: {name: {text: Ingredient.}, amount: {number: How much.}, unit: {text: Unit.}, optional: {boolean: Whether it may be left out.}}}"
+		bake   = "Serves 4\n\n3 stems leeks\n200 g pearl barley\n2 tbsp mustard\n1 bunch parsley (optional)"
 		jobs   = "rows: {list: Rows., fields: {firm: {text: Firm.}, from: {date: Begin., precision: month}, to: {date: End., precision: month}, staff: {integer: People led.}}}"
 		past   = "Brackwater Joinery       03/2028 - present\n  Led a crew of 7\nHolt and Daughters       08/2024 - 02/2028\n  Trained 2 apprentices"
 	)
@@ -74,7 +76,24 @@ func TestRowsAndCounts(t *testing.T) {
 		"boxes with a blank between":       {"sound: {boolean: Sound.}\n  alarm: {boolean: Whether there is one.}", "Checks         Yes  No  N/A\nSound          [x]  [ ] [ ]\nAlarm fitted   [ ]  [x] [ ]", `{"sound":true,"alarm":false}`, []string{`{"sound":true,"alarm":true}`, `{"sound":false,"alarm":false}`}},
 		"its own word with what denies it": {"furnished: {boolean: Furnished.}", "Double garage. Sold unfurnished.", `{"furnished":false}`, []string{`{"furnished":true}`}},
 		"accents that a name has not":      {"occupe: {boolean: Occupé.}", "Un appartement de 64 m², inoccupé.", `{"occupe":false}`, []string{`{"occupe":true}`}},
-		"a noun with a word for none":      {"sedated: {boolean: Whether it was sedated.}", "No sedation was needed.", `{"sedated":false}`, []string{`{"sedated":true}`}},
+		"lines without cells": {cook, bake, `{"serves":4,"rows":[{"name":"leeks","amount":3,"unit":"stems","optional":false},{"name":"pearl barley","amount":200,"unit":"g","optional":false},{"name":"mustard","amount":2,"unit":"tbsp","optional":false},{"name":"parsley","amount":1,"unit":"bunch","optional":true}]}`, []string{
+			`{"serves":4,"rows":[{"name":"leeks","amount":4,"unit":"stems","optional":false},{"name":"pearl barley","amount":200,"unit":"g","optional":false},{"name":"mustard","amount":2,"unit":"tbsp","optional":false},{"name":"parsley","amount":1,"unit":"bunch","optional":true}]}`,
+			`{"serves":4,"rows":[{"name":"leeks","amount":3,"unit":"stems","optional":false},{"name":"pearl barley","amount":200,"unit":"g","optional":false},{"name":null,"amount":2,"unit":"tbsp","optional":false},{"name":"parsley","amount":1,"unit":"bunch","optional":true}]}`,
+			`{"serves":4,"rows":[{"name":"leeks","amount":3,"unit":"stems","optional":false},{"name":"pearl barley","amount":200,"unit":"g","optional":true},{"name":"mustard","amount":2,"unit":"tbsp","optional":false},{"name":"parsley","amount":1,"unit":"bunch","optional":true}]}`,
+		}},
+		"a count left out": {"pulse: {integer: Beats a minute.}\n  keys: {integer: Keys.}", "She was bright, pulse 36. Three keys have been handed over.", `{"pulse":36,"keys":3}`, []string{`{"pulse":null,"keys":3}`, `{"pulse":36,"keys":null}`}},
+		"a sheet of a month": {"rows: {list: Rows., fields: {tag: {date: Tag.}, max: {number: Max.}, min: {number: Min.}}}", "Monatsblatt März 2031\n\nTag   Max    Min\n 1.    4,2   -3,1\n 2.    1,8   -5,0\n 3.   11,5    2,2", `{"rows":[{"tag":"2031-03-01","max":4.2,"min":-3.1},{"tag":"2031-03-02","max":1.8,"min":-5.0},{"tag":"2031-03-03","max":11.5,"min":2.2}]}`, []string{
+			`{"rows":[{"tag":"2031-03-01","max":4.2,"min":-3.1},{"tag":"2031-03-04","max":1.8,"min":-5.0},{"tag":"2031-03-03","max":11.5,"min":2.2}]}`,
+			`{"rows":[{"tag":"2031-02-01","max":4.2,"min":-3.1},{"tag":"2031-03-02","max":1.8,"min":-5.0},{"tag":"2031-03-03","max":11.5,"min":2.2}]}`,
+		}},
+		"names for yes and no as programs write them": {"rows: {list: Rows., fields: {id: {text: Id.}, status: {choice: Status., of: {open: {}, doing: {also: [in progress]}, done: {}}}, blocked: {boolean: Whether it is blocked.}}}", `[{"id": "O-1", "title": "Done by May", "state": "OPEN", "isBlocked": false},` + "\n" + `{"id": "O-2", "title": "Pallets", "state": "DONE", "isBlocked": true}]`, `{"rows":[{"id":"O-1","status":"open","blocked":false},{"id":"O-2","status":"done","blocked":true}]}`, []string{
+			`{"rows":[{"id":"O-1","status":"open","blocked":true},{"id":"O-2","status":"done","blocked":true}]}`,
+			`{"rows":[{"id":"O-1","status":"open","blocked":false},{"id":"O-2","status":"open","blocked":true}]}`,
+		}},
+		"what is forbidden":                 {"smoking: {boolean: Whether one may smoke.}", "Music ends at 1 a.m. Smoking is prohibited in the house.", `{"smoking":false}`, []string{`{"smoking":true}`}},
+		"an article of the words behind it": {"hirer: {text: Who hires.}\n  hall: {text: Which hall.}", `The Parish ("the Owner") and Mr Karsten Velde ("the Hirer"): the Owner lets to the Hirer the Granary for a feast.`, `{"hirer":"Mr Karsten Velde","hall":"Granary"}`, []string{`{"hirer":"Mr Karsten Velde","hall":"Barn"}`}},
+		"a rank over the end of a line":     {"times_reported: {integer: How often it was reported.}", "It is the third\ntime that she reports it, and 2 radiators are cold.", `{"times_reported":3}`, []string{`{"times_reported":4}`}},
+		"a noun with a word for none":       {"sedated: {boolean: Whether it was sedated.}", "No sedation was needed.", `{"sedated":false}`, []string{`{"sedated":true}`}},
 	} {
 		assert.Empty(t, toldAgainst(t, c.fields, c.text, c.right, all), "%s: %s", what, c.right)
 		for _, wrong := range c.wrong {
