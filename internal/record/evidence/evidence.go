@@ -255,6 +255,7 @@ type weigher struct {
 	open       []span                          // where the figure that is looked for can be read as another number too
 	talk       map[string]bool                 // who speaks in a talk, once asked for
 	enumerated map[*schema.Field][]enumeration // see enumerations
+	paras      []int                           // see paragraphs
 	counting   map[span]bool                   // where the name of a count stands before numbers, and whether they come to it
 	opposed    []span                          // where words stand that say the opposite of a boolean, or another option
 	back       []span                          // where the value stands and the document takes it back
@@ -459,26 +460,11 @@ func (w *weigher) led(f *schema.Field, s span) bool {
 				return true
 			}
 		}
-	}
-	return false
-}
-
-// labelsOther tells whether a stretch is the label of another field, with a colon behind
-// it: "Dog: Moss" does not say of what sex it is.
-func (w *weigher) labelsOther(f *schema.Field, s span) bool {
-	if rest := strings.TrimLeft(w.ix.Source[s.End:], " "); w.all == nil || !strings.HasPrefix(rest, ":") {
-		return false
-	}
-	if w.others == nil {
-		w.others = map[string]*schema.Field{}
-		for _, leaf := range w.all.Leaves() {
-			for _, name := range w.labels(leaf) {
-				w.others[strings.Join(name, " ")] = leaf
-			}
+		if at < first-1 && w.endsOthersLabel(f, at) {
+			return false
 		}
 	}
-	other := w.others[folded(w.ix.Source[s.Start:s.End])]
-	return other != nil && other != f && !w.led(f, s)
+	return false
 }
 
 // labels gives the folded words of a field's labels and name.

@@ -63,10 +63,10 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 			continue // words do not stand behind the label of a time that is kept as a text
 		}
 		at := w.places[other.path]
-		if at.Found() && at.Start != w.places[l.path].Start && (other.value == l.value || w.speaksOf(other.f, w.labelBefore(other))) {
+		if at.Found() && at.Start != w.places[l.path].Start && (other.value == l.value || w.isItsOwn(other.f, w.labelBefore(other), said)) {
 			continue
 		}
-		if own := w.places[l.path]; at.Found() && at.End < own.Start && own.Start-at.End < labelReach && strings.HasPrefix(strings.TrimSpace(w.ix.Source[at.End:own.Start]), label) {
+		if own := w.places[l.path]; at.Found() && at.End < own.Start && own.Start-at.End < labelReach && strings.HasPrefix(strings.TrimPrefix(w.ix.Source[at.End:own.Start], " "), label) {
 			continue // 779 - 600 free = 179: it stands behind that one's own value
 		}
 		if own := w.places[l.path]; at.Found() && at.End <= own.Start && own.Start-at.End < labelReach && strings.Contains(w.ix.Source[at.Start:at.End], label[:strings.IndexByte(label+" ", ' ')]) && !strings.Contains(w.ix.Source[at.End:own.Start], label) {
@@ -82,6 +82,15 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 		}
 	}
 	return ""
+}
+
+// isItsOwn tells whether a label is a field's: it has a word of its name, or one of its description that some other
+// words lack.
+func (w *weigher) isItsOwn(f *schema.Field, label string, others []string) bool {
+	called := w.calledBy(f)
+	return slices.ContainsFunc(wordsIn(label), func(word string) bool {
+		return anyAlike(called.names, word, perhaps) || anyAlike(called.all, word, perhaps) && !anyAlike(others, word, sure)
+	})
 }
 
 func isTimeText(json string) bool { return timeText.MatchString(strings.Trim(json, `"`)) }
@@ -150,12 +159,17 @@ const mostLabel = 4
 // edge of its cell; "" where a comma stands between, since they are of what is before it.
 func (w *weigher) labelBefore(l *leaf) string {
 	at := w.places[l.path]
-	_, start, _ := w.ix.rowAt(w.ix.LineOf(at.Start))
+	row, start, end := w.ix.rowAt(w.ix.LineOf(at.Start))
+	if cell := w.ix.Rows()[max(start, at.Start-2):at.Start]; w.all != nil && l.f.Kin().Type == schema.Text && len(row) <= longestLine && (cell == "  " || strings.HasSuffix(cell, string(reading.NarrowGap))) {
+		if head := w.topOf(between(at.Start, min(at.End, end))); head != "" && (w.labelled(head) != nil || w.isName[folded(head)]) {
+			return head
+		}
+	}
 	before := strings.TrimRight(w.ix.Source[max(start, at.Start-4*labelReach):at.Start], " (\"'“„«")
 	if strings.HasSuffix(before, ",") {
 		return ""
 	}
-	before = strings.TrimRight(before, ":=-–> ")
+	before = withoutMeasure(withoutLeader(strings.TrimRight(before, ":=-–> ")))
 	if i := strings.LastIndexFunc(before, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("|\t,;.!?", r) }); i >= 0 {
 		_, size := utf8.DecodeRuneInString(before[i:])
 		before = before[i+size:]
@@ -164,10 +178,74 @@ func (w *weigher) labelBefore(l *leaf) string {
 		before = before[i:]
 	}
 	words := strings.Fields(before)
-	if len(words) == 0 {
-		return w.headOver(l.f, between(at.Start, at.End))
+	if s := between(at.Start, at.End); len(words) == 0 {
+		if head := w.headOver(l.f, s); head != "" || isFigure(l.f.Kin()) {
+			return head
+		}
+		return w.topOf(between(s.Start, min(s.End, w.ix.LineSpan(w.ix.LineOf(s.Start)).End)))
 	}
 	return strings.Join(words[max(0, len(words)-mostLabel):], " ")
+}
+
+// withoutLeader drops the dots that lead from a label to its value: Engineer ......
+func withoutLeader(label string) string {
+	trimmed := strings.TrimRight(label, " ._…·")
+	if len(label)-len(trimmed) < len("...") {
+		return label
+	}
+	return strings.TrimRight(trimmed, ": ")
+}
+
+// withoutMeasure drops a currency behind a label: TOTAL  EUR.
+func withoutMeasure(label string) string {
+	i := strings.LastIndexByte(label, ' ')
+	if i < 0 || !lang.Code.Has(label[i+1:]) {
+		return label
+	}
+	return strings.TrimRight(label[:i], " ")
+}
+
+// labelsOther tells whether a stretch is the label of another field, with a colon behind
+// it: "Dog: Moss" does not say of what sex it is.
+func (w *weigher) labelsOther(f *schema.Field, s span) bool {
+	if rest := strings.TrimLeft(w.ix.Source[s.End:], " "); w.all == nil || !strings.HasPrefix(rest, ":") {
+		return false
+	}
+	other := w.fieldsByLabel()[folded(w.ix.Source[s.Start:s.End])]
+	return other != nil && other != f && !w.led(f, s)
+}
+
+// fieldsByLabel gives the fields by their labels and names.
+func (w *weigher) fieldsByLabel() map[string]*schema.Field {
+	if w.others == nil {
+		w.others = map[string]*schema.Field{}
+		for _, leaf := range w.all.Leaves() {
+			for _, name := range w.labels(leaf) {
+				w.others[strings.Join(name, " ")] = leaf
+			}
+		}
+	}
+	return w.others
+}
+
+// mostEndWords is how many words of a label are looked at before its colon, at most.
+const mostEndWords = 4
+
+// endsOthersLabel tells whether a word ends the label of another field, with a colon behind it: what follows is that
+// one's.
+func (w *weigher) endsOthersLabel(f *schema.Field, i int) bool {
+	t := w.ix.Tokens[i]
+	if w.all == nil || !strings.HasPrefix(strings.TrimLeft(w.ix.Source[t.End:min(len(w.ix.Source), t.End+4)], " \""), ":") {
+		return false
+	}
+	words := ""
+	for n := 0; n < mostEndWords && i-n >= 0; n++ {
+		words = strings.TrimSpace(w.ix.Tokens[i-n].Word + " " + words)
+		if other := w.fieldsByLabel()[words]; other != nil && other != f {
+			return true
+		}
+	}
+	return false
 }
 
 // wordsIn gives the words of a label that mean something by themselves.

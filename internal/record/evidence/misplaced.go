@@ -19,12 +19,14 @@ func (w *weigher) rowsOfOthers(it *item) {
 	for _, list := range it.lists {
 		h := w.homesOf(list)
 		w.ofOtherLines(h)
+		w.inRowsOfEachOther(h)
 		w.inOwnBrackets(h)
 		w.inLinesOfOthers(h)
 		for _, kid := range list {
 			w.underOtherHeads(kid)
 		}
 		w.oddColumns(h)
+		w.outOfOrder(h)
 		w.inColumns(h)
 		w.onMarks(h)
 		w.besideOwnCells(h)

@@ -19,7 +19,7 @@ const mostNumbers = 24
 // number alone counts only where the document numbers such things elsewhere, from one to another.
 func (w *weigher) countedThrough(f *schema.Field, text string) (found []span) {
 	want, err := strconv.Atoi(text)
-	if err != nil || want < 1 {
+	if err != nil || want < 1 || strings.HasSuffix(f.Path, "[]") { // what is numbered itself, and no count
 		return nil
 	}
 	var alone []span
@@ -88,13 +88,16 @@ func (w *weigher) enumerations(f *schema.Field) []enumeration {
 	return all
 }
 
-// numberedNouns gives where a field's names of one word stand, in the singular or plural.
+// numberedNouns gives where a field's names of one word in the plural stand, also in the singular.
 func (w *weigher) numberedNouns(f *schema.Field) (all []int) {
 	for _, name := range w.labels(f) {
 		if len(name) != 1 {
 			continue
 		}
 		one := lang.Singular(name[0])
+		if one == name[0] {
+			continue
+		}
 		for _, word := range slices.Compact(slices.Sorted(slices.Values([]string{name[0], one, one + "s"}))) {
 			all = append(all, w.ix.ByWord[word]...)
 		}

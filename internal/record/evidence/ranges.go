@@ -36,10 +36,11 @@ func (w *weigher) endsOfRanges() {
 
 func (w *weigher) turned(first, last *leaf) {
 	low, high := w.places[first.path], w.places[last.path]
-	if first.fixed != nil || last.fixed != nil || !low.Found() || !high.Found() || low.Basis || high.Basis || high.End > low.Start || w.ix.LineOf(high.Start) != w.ix.LineOf(low.End-1) {
+	if first.fixed != nil || last.fixed != nil || !low.Found() || !high.Found() || low.Basis || high.Basis || high.End > low.Start || !after(first, last) {
 		return
 	}
-	if !joinsEnds(w.ix.Source[high.End:low.Start]) || !after(first, last) {
+	isDay := first.f.Kin().Type == schema.Date || first.f.Kin().Type == schema.DateTime // the text has them in order, and time goes on
+	if near := w.ix.LineOf(high.Start) == w.ix.LineOf(low.End-1) && joinsEnds(w.ix.Source[high.End:low.Start]); !near && (!isDay || low.Start-high.End > mostBetweenDays || low.Rivals+high.Rivals > 0) {
 		return
 	}
 	before := strings.Fields(folded(w.ix.Source[w.ix.LineSpan(w.ix.LineOf(high.Start)).Start:high.Start]))
@@ -52,6 +53,9 @@ func (w *weigher) turned(first, last *leaf) {
 	w.places[first.path] = Place{Kind: first.lacking, Range: said}
 	w.places[last.path] = Place{Kind: last.lacking, Range: said}
 }
+
+// mostBetweenDays is how far from the first day of a stretch of time the last one stands, in bytes.
+const mostBetweenDays = 200
 
 // beginsRange tells whether a figure is the first end of a range whose last has the unit: 30–60 cm.
 func (w *weigher) beginsRange(f *schema.Field, s span, measure string) bool {

@@ -14,7 +14,7 @@ import (
 // Two values of one type in the wrong fields of an item or a record: how many of such swaps are
 // told, of either value.
 func TestSwappedFields(t *testing.T) {
-	for folder, least := range map[string]int{"trades": 17, "labels": 33} {
+	for folder, least := range map[string]int{"trades": 28, "labels": 48} {
 		all, told := swaps(t, tradesIn(t, folder))
 		sum, of := 0, 0
 		for what, n := range all {
@@ -24,6 +24,42 @@ func TestSwappedFields(t *testing.T) {
 		t.Logf("%s: %d of %d swaps are told", folder, sum, of)
 		assert.Greater(t, of, 150)
 		assert.Greater(t, sum*100, of*least, "where a label has a word of the one name and not of the other")
+	}
+}
+
+// A field's values of two items next to each other in a list, each in the other: how many of such swaps are told.
+func TestSwappedItems(t *testing.T) {
+	for _, folder := range []string{"trades", "sheets"} {
+		all, told := 0, 0
+		for _, of := range tradesIn(t, folder) {
+			rec, err := value.Parse(of.rec)
+			require.NoError(t, err)
+			ix := NewIndex(of.doc)
+			rec.Walk(func(p value.Pointer, list *value.Value) bool {
+				for i := 0; list.Kind == value.Array && i+1 < len(list.Kids); i++ {
+					for j := range list.Kids[i].Kids {
+						a, b := &list.Kids[i].Kids[j], list.Kids[i+1].Get(list.Kids[i].Kids[j].Name)
+						if b == nil || a.Empty() || b.Empty() || value.Equal(a, b) || a.Kind == value.Bool || a.Kind == value.Array {
+							continue
+						}
+						*a, *b = *b, *a
+						all++
+						places := Of(of.schema, &rec, ix)
+						for _, q := range []value.Pointer{p.Index(i).Key(a.Name), p.Index(i + 1).Key(a.Name)} {
+							if f := of.schema.At(q); f != nil && ix.Doubt(f, rec.At(q), places[q], false) != nil {
+								told++
+								break
+							}
+						}
+						*a, *b = *b, *a
+					}
+				}
+				return true
+			})
+		}
+		t.Logf("%s: %d of %d swaps of items are told", folder, told, all)
+		assert.Greater(t, all, 200)
+		assert.Greater(t, told*100, all*75, "a value in another item's row")
 	}
 }
 

@@ -399,6 +399,9 @@ func (w *weigher) behindKin(f *schema.Field, s span) bool {
 
 // isKin tells whether two words have one root: Kühlung, gekuehlt.
 func isKin(one, other string) bool {
+	if mayDiffer := strings.HasPrefix(one, "ge") || strings.HasPrefix(other, "ge"); min(len(one), len(other)) < shortestRoot || !mayDiffer && one[0] != other[0] && max(one[0], other[0]) < utf8.RuneSelf {
+		return false
+	}
 	root := func(word string) string {
 		word = twoForOne.Replace(lang.PlainLetters(word))
 		if rest, is := strings.CutPrefix(word, "ge"); is && len(rest) > shortestRoot {

@@ -65,8 +65,8 @@ func Means(name, text string) (b, known bool) {
 	if b, known = means(name, text); known {
 		return b, known
 	}
-	if plain := lang.PlainLetters(text); plain != text { // inoccupé, for occupe
-		if b, known = means(lang.PlainLetters(name), plain); known {
+	if !isPlain(name) || !isPlain(text) { // inoccupé, for occupe
+		if b, known = means(lang.PlainLetters(name), lang.PlainLetters(text)); known {
 			return b, known
 		}
 	}
@@ -75,6 +75,11 @@ func Means(name, text string) (b, known bool) {
 		return !b, known
 	}
 	return false, false
+}
+
+// isPlain tells a text without letters that have a sign.
+func isPlain(text string) bool {
+	return !strings.ContainsFunc(text, func(r rune) bool { return r >= utf8.RuneSelf })
 }
 
 func means(name, text string) (b, known bool) {

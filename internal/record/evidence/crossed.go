@@ -1,0 +1,194 @@
+package evidence
+
+import (
+	"sort"
+	"strings"
+
+	"filler/internal/schema"
+)
+
+// Values of items in each other's places: the name of one row with the prices of the next. Nothing is left over
+// then; but where the rest of an item stands, another one has its value.
+
+// units tells by numbers which places of a document belong together: those of a paragraph, of a line, or of a part of
+// a list in a sentence.
+type units func(at int) int
+
+// inRowsOfEachOther takes their places from values that stand where another item has its others, while a third one,
+// or that one, has its value where their own item stands.
+func (w *weigher) inRowsOfEachOther(h *homes) {
+	if len(h.list) < 2 {
+		return
+	}
+	in, ofRows := w.unitsOf(h)
+	byField := map[*schema.Field][]*leaf{}
+	for _, it := range h.list {
+		for _, l := range it.leaves {
+			if at, t := w.places[l.path], l.f.Kin().Type; at.Found() && !at.Basis && t != schema.Boolean && t != schema.Choice && l.f.List == nil {
+				byField[l.f] = append(byField[l.f], l)
+			}
+		}
+	}
+	for f, all := range byField {
+		home, of, held := map[*item]int{}, map[int]*item{}, map[int]int{}
+		for _, it := range h.list {
+			u, _ := w.homeBeside(it, f, in)
+			if home[it] = u; u < 0 {
+				continue
+			}
+			if of[u] != nil {
+				of[u] = &item{} // of several
+			} else {
+				of[u] = it
+			}
+		}
+		for _, l := range all {
+			held[in(w.places[l.path].Start)]++
+		}
+		var taken []*leaf
+		for _, l := range all {
+			u, v := home[l.item], in(w.places[l.path].Start)
+			if l.fixed != nil || u < 0 || v < 0 || v == u || of[u] != l.item || held[u] == 0 || w.mayStandIn(l, u, in) {
+				continue
+			}
+			_, n := w.homeBeside(l.item, f, in)
+			if of[v] != nil && home[of[v]] == v || ofRows && of[v] == nil && n > 1 {
+				taken = append(taken, l)
+			}
+		}
+		for _, l := range taken {
+			w.places[l.path] = Place{Kind: l.lacking, Misplaced: w.places[l.path].Line}
+		}
+	}
+}
+
+// mayStandIn tells whether a value has another place where its item stands.
+func (w *weigher) mayStandIn(l *leaf, unit int, in units) bool {
+	for _, c := range l.cands {
+		if in(c.Start) == unit {
+			return true
+		}
+	}
+	return false
+}
+
+// homeBeside gives where most values of an item stand besides one field's, and how many; -1 where that is not told.
+func (w *weigher) homeBeside(it *item, f *schema.Field, in units) (best, n int) {
+	count := map[int]int{}
+	for _, l := range it.leaves {
+		if at := w.places[l.path]; l.f != f && at.Found() && !at.Basis && tellsItsItem(l) {
+			if u := in(at.Start); u >= 0 {
+				count[u]++
+			}
+		}
+	}
+	tied := false
+	best = -1
+	for u, c := range count {
+		switch {
+		case c > n:
+			best, n, tied = u, c, false
+		case c == n:
+			tied = true
+		}
+	}
+	if tied {
+		return -1, 0
+	}
+	return best, n
+}
+
+// tellsItsItem tells a value that says whose row it stands in: no option, yes or no, or small number, which stand in
+// others as well.
+func tellsItsItem(l *leaf) bool {
+	switch l.f.Kin().Type {
+	case schema.Boolean, schema.Choice:
+		return false
+	case schema.Integer, schema.Number:
+		return len(l.value) > 2
+	}
+	return true
+}
+
+// unitsOf gives the units of a list: paragraphs, where each item stands in one of its own, else the parts of a
+// sentence, where each does so, else lines; and whether they are not parts.
+func (w *weigher) unitsOf(h *homes) (in units, ofRows bool) {
+	lines := w.ix.LineOf
+	paragraphs := w.paragraphs()
+	byParagraph := func(at int) int { return paragraphs[lines(at)] }
+	if w.areApart(h, byParagraph, 1) {
+		return byParagraph, true
+	}
+	if w.areApart(h, lines, 1) {
+		return lines, true
+	}
+	for _, sign := range []byte{';', ','} {
+		if parts := w.partsBy(h, sign); parts != nil && w.areApart(h, parts, 2) {
+			return parts, false
+		}
+	}
+	return lines, true
+}
+
+// areApart tells whether each item of a list has most of its values, and some, in a unit of its own.
+func (w *weigher) areApart(h *homes, in units, least int) bool {
+	seen := map[int]bool{}
+	for _, it := range h.list {
+		u, n := w.homeBeside(it, nil, in)
+		if u < 0 || seen[u] || n < least {
+			return false
+		}
+		seen[u] = true
+	}
+	return true
+}
+
+// longestParts is how long the stretch of a document is at most that has a list in parts.
+const longestParts = 4000
+
+// partsBy parts the stretch with the values of a list at a sign outside of brackets; nil where it is too long.
+func (w *weigher) partsBy(h *homes, sign byte) units {
+	from, to := len(w.ix.Source), 0
+	for _, it := range h.list {
+		for _, l := range it.leaves {
+			if at := w.places[l.path]; at.Found() && !at.Basis {
+				from, to = min(from, at.Start), max(to, at.End)
+			}
+		}
+	}
+	if to-from > longestParts || to <= from {
+		return nil
+	}
+	var ends []int
+	depth := 0
+	for i := from; i < to; i++ {
+		switch c := w.ix.Source[i]; {
+		case strings.IndexByte("([", c) >= 0:
+			depth++
+		case strings.IndexByte(")]", c) >= 0:
+			depth--
+		case c == sign && depth <= 0 && (i+1 >= to || w.ix.Source[i+1] == ' ' || w.ix.Source[i+1] == '\n'):
+			ends = append(ends, i)
+		}
+	}
+	return func(at int) int {
+		if at < from || at >= to {
+			return -1
+		}
+		return sort.SearchInts(ends, at)
+	}
+}
+
+// paragraphs gives the number of each line's paragraph.
+func (w *weigher) paragraphs() []int {
+	if w.paras == nil {
+		n := 0
+		for line := range len(w.ix.Breaks) + 1 {
+			if text, _, _ := w.ix.rowAt(line); strings.TrimSpace(text) == "" {
+				n++
+			}
+			w.paras = append(w.paras, n)
+		}
+	}
+	return w.paras
+}
