@@ -21,6 +21,9 @@ func (w *weigher) inRowsOfEachOther(h *homes) {
 		return
 	}
 	in, ofRows := w.unitsOf(h)
+	if in == nil {
+		return
+	}
 	byField := map[*schema.Field][]*leaf{}
 	for _, it := range h.list {
 		for _, l := range it.leaves {
@@ -111,7 +114,7 @@ func tellsItsItem(l *leaf) bool {
 }
 
 // unitsOf gives the units of a list: paragraphs, where each item stands in one of its own, else the parts of a
-// sentence, where each does so, else lines; and whether they are not parts.
+// sentence, where each does so, else lines that are rows, nil for none; and whether they are not parts.
 func (w *weigher) unitsOf(h *homes) (in units, ofRows bool) {
 	lines := w.ix.LineOf
 	paragraphs := w.paragraphs()
@@ -119,7 +122,11 @@ func (w *weigher) unitsOf(h *homes) (in units, ofRows bool) {
 	if w.areApart(h, byParagraph, 1) {
 		return byParagraph, true
 	}
+	areRows := w.areRows(h)
 	if w.areApart(h, lines, 1) {
+		if !areRows {
+			return nil, false
+		}
 		return lines, true
 	}
 	for _, sign := range []byte{';', ','} {
@@ -127,8 +134,36 @@ func (w *weigher) unitsOf(h *homes) (in units, ofRows bool) {
 			return parts, false
 		}
 	}
-	return lines, true
+	if areRows {
+		return lines, true
+	}
+	return nil, false
 }
+
+// areRows tells whether the lines in which the items of a list stand are theirs: rows of cells, or ones that begin
+// with a value of an item.
+func (w *weigher) areRows(h *homes) bool {
+	begin := map[int]bool{}
+	for _, it := range h.list {
+		for _, l := range it.leaves {
+			if at := w.places[l.path]; at.Found() {
+				_, start, _ := w.ix.rowAt(at.Line - 1)
+				begin[at.Line-1] = begin[at.Line-1] || at.Start-start <= mostBeforeRow || strings.TrimLeft(w.ix.Source[start:at.Start], " \t|*-•·–>") == ""
+			}
+		}
+	}
+	for _, at := range h.at {
+		if at >= 0 && !begin[at] {
+			if row, _, _ := w.ix.rowAt(at); len(cellsIn(row)) < 2 && !isJSON(row) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+// mostBeforeRow is how many letters may stand before the first value of a row: its number.
+const mostBeforeRow = 4
 
 // areApart tells whether each item of a list has most of its values, and some, in a unit of its own.
 func (w *weigher) areApart(h *homes, in units, least int) bool {

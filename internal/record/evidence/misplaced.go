@@ -151,7 +151,7 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 			if at.Led && l.f.Kin().Type == schema.Boolean && h.in[at.Line-1] == 1 && w.linesSaying(l.f, l.value != "true", false)[h.at[i]] {
 				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1}
 			}
-			if at.Led {
+			if at.Led || h.in[at.Line-1] == 0 && w.isNamedIn(it, l, at.Line-1) {
 				continue
 			}
 			switch l.f.Kin().Type {
@@ -182,6 +182,20 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 			}
 		}
 	}
+}
+
+// isNamedIn tells whether a line that is no item's own has a text of an item: change by phone, lamp oil 8 instead
+// of 6.
+func (w *weigher) isNamedIn(it *item, l *leaf, line int) bool {
+	s := w.ix.LineSpan(line)
+	return slices.ContainsFunc(it.leaves, func(other *leaf) bool {
+		if other == l || other.f.Kin().Type != schema.Text || len(other.cands) > mostNamed {
+			return false
+		}
+		return slices.ContainsFunc(other.cands, func(c candidate) bool {
+			return c.Start >= s.Start && c.End <= s.End && letters(w.ix.Source[c.Start:c.End]) > 2
+		})
+	})
 }
 
 // ownInRow is ownOf for a value that stands outside the list, while another item has its own

@@ -184,13 +184,19 @@ func (u *unread) isRead(line int, cells []string) bool {
 	most, of := 0, map[value.Pointer]int{}
 	for _, p := range u.leaves[line] {
 		item := u.itemOf(p)
-		if home, ok := u.homes[item]; ok && item != "" && (line < home-1 || line > home+1) {
+		if home, ok := u.homes[item]; ok && item != "" && (line < home-1 || line > home+1) && !u.isSure(p) { // a second table may have more of it
 			continue
 		}
 		of[item]++
 		most = max(most, of[item])
 	}
 	return most*2 >= full && most > 0
+}
+
+// isSure tells a value that stands in one place alone, and is no small number, which may stand there by chance.
+func (u *unread) isSure(p value.Pointer) bool {
+	at := u.places[p]
+	return at.Rivals == 0 && at.End-at.Start > mostCounted
 }
 
 // isReadLike tells whether an item of a list has as many of its values in a line as its items

@@ -55,7 +55,7 @@ func (tx *Text) DaysOfYear(f *schema.Field, day string) []Span {
 	if err != nil {
 		return nil
 	}
-	isNamed := tx.days.years[day[:4]] || day[5:7] <= "03" && tx.days.years[strconv.Itoa(year-1)+" late"]
+	isNamed := tx.days.years[day[:4]] || day[5:7] <= "03" && tx.days.years[strconv.Itoa(year-1)+" late"] || len(tx.Months(day[:7])) > 0 // a log of June 2031
 	var all []Span
 	for _, s := range tx.days.part[day[5:]] {
 		if shift, says := tx.yearShift(s); says && tx.days.years[strconv.Itoa(year-shift)] || !says && isNamed {
