@@ -43,7 +43,7 @@ func (tx *Text) Rows() string {
 			if blank := strings.TrimSpace(line) == ""; blank || len(block) >= longestRows {
 				gaps, block = append(gaps, tx.narrowGaps(block)...), nil
 			}
-			if strings.Contains(strings.TrimSpace(line), "  ") && !strings.ContainsAny(line, "\t|") && len(line) <= widestRow {
+			if strings.TrimSpace(line) != "" && !strings.ContainsAny(line, "\t|") && len(line) <= widestRow {
 				block = append(block, Span{start, end})
 			}
 			start = end + 1
@@ -64,6 +64,7 @@ type setRow struct {
 	letters [widestRow + 1]int16
 	narrow  [][2]int // the columns of its single blanks, and their places
 	wide    []int    // the columns in its wide gaps
+	cells   int      // between wide gaps
 }
 
 func (tx *Text) setRow(s Span) *setRow {
@@ -81,9 +82,13 @@ func (tx *Text) setRow(s Span) *setRow {
 			r.narrow = append(r.narrow, [2]int{column, s.Start + i})
 		default:
 			r.wide = append(r.wide, column)
+			if line[i-1] != ' ' {
+				r.cells++
+			}
 		}
 		column++
 	}
+	r.cells++
 	for column++; column <= widestRow; column++ {
 		r.letters[column] = r.letters[column-1]
 	}
@@ -110,39 +115,64 @@ const nearbyRows = 20
 // narrowGaps gives the places of the single blanks between cells in the rows of a table: other rows have something
 // on both sides, and a wide gap there.
 func (tx *Text) narrowGaps(block []Span) (gaps []int) {
-	if len(block) < fewestRows {
-		return nil
-	}
-	rows := make([]*setRow, len(block))
-	filled, wide := [widestRow]bool{}, [widestRow]int{}
-	for n, s := range block {
-		rows[n] = tx.setRow(s)
-		for column := range filled {
-			filled[column] = filled[column] || rows[n].has(column, column+1)
+	var rows, whole []*setRow // those with wide gaps, and lines without any
+	filled, wide, counts := [widestRow]bool{}, [widestRow]int{}, map[int]int{}
+	for _, s := range block {
+		r := tx.setRow(s)
+		if r.cells < 2 {
+			whole = append(whole, r)
+			continue
 		}
-		for _, column := range rows[n].wide {
+		rows = append(rows, r)
+		counts[r.cells]++
+		for column := range filled {
+			filled[column] = filled[column] || r.has(column, column+1)
+		}
+		for _, column := range r.wide {
 			wide[column]++
 		}
 	}
-	for n, r := range rows {
-		near := rows[max(0, n-nearbyRows):min(len(rows), n+nearbyRows+1)]
-		last, best := 0, 0 // the column of the last gap, and in how many rows a cell begins or ends there
-		for _, gap := range r.narrow {
-			column := gap[0]
-			if filled[column] || wide[column] < fewestWide || 2*wide[column] < len(block)-1 || !r.partedIn(near, column) {
-				continue
-			}
-			edges := r.count(near, func(other *setRow) bool { return other.has(column-1, column) || other.has(column+1, column+2) })
-			switch between := r.count(near, func(other *setRow) bool { return other.has(last, column) }); {
-			case best == 0 || between >= fewestWide:
-				gaps = append(gaps, gap[1])
-			case edges > best: // of two in one wide gap of the others
-				gaps[len(gaps)-1] = gap[1]
-			default:
-				continue
-			}
-			last, best = column, max(edges, 1)
+	if len(rows) < fewestRows {
+		return nil
+	}
+	mayPart := func(column int) bool {
+		return !filled[column] && wide[column] >= fewestWide && 2*wide[column] >= len(rows)-1
+	}
+	usual := 0
+	for cells, n := range counts {
+		if n > counts[usual] || n == counts[usual] && cells > usual {
+			usual = cells
 		}
+	}
+	for n, r := range rows {
+		gaps = append(gaps, r.partedBy(rows[max(0, n-nearbyRows):min(len(rows), n+nearbyRows+1)], mayPart)...)
+	}
+	for _, r := range whole { // a line of words, unless it comes apart as all rows do
+		if found := r.partedBy(rows[:min(len(rows), nearbyRows)], mayPart); len(found)+1 == usual {
+			gaps = append(gaps, found...)
+		}
+	}
+	return gaps
+}
+
+// partedBy gives the places of the single blanks of a row where others nearby have two cells.
+func (r *setRow) partedBy(near []*setRow, mayPart func(column int) bool) (gaps []int) {
+	last, best := 0, 0 // the column of the last gap, and in how many rows a cell begins or ends there
+	for _, gap := range r.narrow {
+		column := gap[0]
+		if !mayPart(column) || !r.partedIn(near, column) {
+			continue
+		}
+		edges := r.count(near, func(other *setRow) bool { return other.has(column-1, column) || other.has(column+1, column+2) })
+		switch between := r.count(near, func(other *setRow) bool { return other.has(last, column) }); {
+		case best == 0 || between >= fewestWide:
+			gaps = append(gaps, gap[1])
+		case edges > best: // of two in one wide gap of the others
+			gaps[len(gaps)-1] = gap[1]
+		default:
+			continue
+		}
+		last, best = column, max(edges, 1)
 	}
 	return gaps
 }
