@@ -55,7 +55,11 @@ func (w *weigher) clausesIn(h *homes) [][]span {
 
 // hasRow tells whether an item has a row of cells to itself.
 func (w *weigher) hasRow(h *homes, i int) bool {
-	return h.own(i) && len(cellsOf(w.ix.Line(h.at[i]+1))) > 1
+	if !h.own(i) {
+		return false
+	}
+	row, _, _ := w.ix.rowAt(h.at[i])
+	return len(cellsIn(row)) > 1
 }
 
 // isBesideOwn tells whether a value stands in one clause with another one of its item.
@@ -250,14 +254,9 @@ func (w *weigher) isInOwnersLine(h *homes, l *leaf) bool {
 
 // oneFreeNumber tells whether a line has exactly one whole number of so many digits that no value was read from.
 func (w *weigher) oneFreeNumber(line, digits int) bool {
-	row, start, _ := w.ix.rowAt(line)
-	n := 0
-	for _, m := range figuresOf(row) {
-		if s := between(start+m[0], start+m[1]); m[1]-m[0] == digits && strings.Trim(row[m[0]:m[1]], "0123456789") == "" && !w.taken[s] {
-			n++
-		}
-	}
-	return n == 1
+	return w.onlyFigure(line, func(s span) bool {
+		return s.End-s.Start == digits && strings.Trim(w.ix.Source[s.Start:s.End], "0123456789") == "" && !w.taken[s]
+	}).End > 0
 }
 
 // ownersOf gives whose each line is: the one item that values in it are of which stand nowhere else, but for

@@ -24,6 +24,7 @@ func (w *weigher) inRowsOfEachOther(h *homes) {
 	if in == nil {
 		return
 	}
+	var taken []*leaf // of all fields, before any of them loses its place: it tells where the others' items stand
 	byField := map[*schema.Field][]*leaf{}
 	for _, it := range h.list {
 		for _, l := range it.leaves {
@@ -48,7 +49,6 @@ func (w *weigher) inRowsOfEachOther(h *homes) {
 		for _, l := range all {
 			held[in(w.places[l.path].Start)]++
 		}
-		var taken []*leaf
 		for _, l := range all {
 			u, v := home[l.item], in(w.places[l.path].Start)
 			if l.fixed != nil || u < 0 || v < 0 || v == u || of[u] != l.item || held[u] == 0 || w.mayStandIn(l, u, in) {
@@ -59,9 +59,9 @@ func (w *weigher) inRowsOfEachOther(h *homes) {
 				taken = append(taken, l)
 			}
 		}
-		for _, l := range taken {
-			w.places[l.path] = Place{Kind: l.lacking, Misplaced: w.places[l.path].Line}
-		}
+	}
+	for _, l := range taken {
+		w.places[l.path] = Place{Kind: l.lacking, Misplaced: w.places[l.path].Line}
 	}
 }
 

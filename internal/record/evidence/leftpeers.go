@@ -115,7 +115,7 @@ func (l *leaving) unclaimed(n int) (all []span) {
 				break
 			}
 			rest := l.w.ix.Source[s.End:to]
-			from = s.End + max(1, len(rest)-len(strings.TrimLeft(rest, " \t\v|")))
+			from = s.End + max(1, len(rest)-len(strings.TrimLeft(rest, cellGaps)))
 		}
 	}
 	for _, c := range claims {
@@ -186,7 +186,14 @@ func (l *leaving) unnamedBesideNamed(f *schema.Field, p value.Pointer) (found []
 }
 
 func (l *leaving) isNamedIn(f *schema.Field, regions []span) bool {
-	return slices.ContainsFunc(regions, func(region span) bool { return len(l.w.mentions(f, region)) > 0 })
+	name := folded(f.SpokenName())
+	return slices.ContainsFunc(regions, func(region span) bool {
+		if len(l.w.mentions(f, region)) > 0 {
+			return true
+		}
+		words := l.w.ix.Tokens[l.w.ix.TokenAt(region.Start):l.w.ix.TokenAt(region.End)]
+		return slices.ContainsFunc(words, func(t reading.Token) bool { return isKin(name, t.Word) }) // stained, for stain
+	})
 }
 
 // isNamedWhereTrue tells whether the lines of an item of a list name a boolean that is true there, and none do where

@@ -228,24 +228,29 @@ func isJSON(row string) bool { return strings.Contains(row, `":`) }
 
 // ownAlone gives the one figure of an item's line that nobody took, for a number that stands elsewhere, while most
 // others of the list stand in the lines of their items.
-func (w *weigher) ownAlone(h *homes, i int, l *leaf) (own span) {
+func (w *weigher) ownAlone(h *homes, i int, l *leaf) span {
 	if t := l.f.Kin().Type; t != schema.Integer && t != schema.Number {
 		return span{}
 	}
 	if n := w.inOwnLines(h)[l.f]; n < leastAlike || 2*n < len(h.list)-1 {
 		return span{}
 	}
-	row, start, _ := w.ix.rowAt(h.at[i])
+	return w.onlyFigure(h.at[i], func(s span) bool { return !w.ix.InDate(s) && !w.isRead(h.list[i], s) })
+}
+
+// onlyFigure gives the one figure of a line, behind the number of its entry, that is as asked for; an empty one where
+// none is or several are.
+func (w *weigher) onlyFigure(line int, is func(span) bool) (own span) {
+	row, start, _ := w.ix.rowAt(line)
 	from := start + len(listMark.FindString(row))
 	for _, m := range figuresOf(row) {
-		s := between(start+m[0], start+m[1])
-		if s.Start < from || w.ix.InDate(s) || w.isRead(h.list[i], s) {
-			continue
-		}
-		if own.End > 0 {
+		switch s := between(start+m[0], start+m[1]); {
+		case s.Start < from || !is(s):
+		case own.End > 0:
 			return span{}
+		default:
+			own = s
 		}
-		own = s
 	}
 	return own
 }
@@ -434,49 +439,6 @@ func figureOfEach(row string, cells [][2]int) (all [][2]int) {
 		all = append(all, [2]int{c[0] + in[0][0], c[0] + in[0][1]})
 	}
 	return all
-}
-
-// cellsIn gives where the cells of a row stand.
-func cellsIn(row string) (all [][2]int) {
-	starts := cellStarts(row)
-	for k, s := range starts {
-		end := len(row)
-		if k+1 < len(starts) {
-			end = starts[k+1][0]
-		}
-		all = append(all, [2]int{s[0], s[0] + len(strings.TrimRight(row[s[0]:end], " \t\v|;"))})
-	}
-	return all
-}
-
-// cellStarts gives the first word of each cell of a row.
-func cellStarts(row string) (all [][2]int) {
-	signs := " \t\v|"
-	if isDelimited(row) {
-		signs = " \t\v|;"
-	}
-	open := true
-	for i := 0; i < len(row) && len(all) < mostCells; {
-		gap := len(row[i:]) - len(strings.TrimLeft(row[i:], signs))
-		if gap > 1 || strings.ContainsAny(row[i:i+gap], signs[1:]) {
-			open = true
-		}
-		i += gap
-		end := i
-		for end < len(row) && !strings.ContainsRune(signs, rune(row[end])) {
-			end++
-		}
-		if open && end > i {
-			all = append(all, [2]int{i, end})
-		}
-		open, i = false, end
-	}
-	return all
-}
-
-// isDelimited tells a row whose cells semicolons part, without a blank behind any: X1;30;12;0.
-func isDelimited(row string) bool {
-	return strings.Count(row, ";") > 1 && !strings.Contains(row, "; ") && !strings.Contains(row, "|")
 }
 
 // leavesNext tells whether a figure of an enumeration stands right beside a value, and no value of the record

@@ -1,6 +1,8 @@
 package evidence
 
 import (
+	"maps"
+	"slices"
 	"strings"
 
 	"filler/internal/base/lazy"
@@ -132,7 +134,8 @@ func (w *weigher) onMarks(h *homes) {
 			}
 		}
 	}
-	for f, all := range on {
+	for _, f := range slices.SortedFunc(maps.Keys(on), func(a, b *schema.Field) int { return strings.Compare(a.Path, b.Path) }) {
+		all := on[f]
 		if off[f] == 1 && len(all) >= leastAlike {
 			w.toMark(alone[f])
 		}

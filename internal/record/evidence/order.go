@@ -9,8 +9,8 @@ import (
 // fewestInOrder is how many other items have two values in one order at least.
 const fewestInOrder = 2
 
-// mostPairs is how many fields of a list are held against each other at most.
-const mostPairs = 24
+// mostInOrder is how many fields of a list are held against each other at most.
+const mostInOrder = 24
 
 // outOfOrder takes their places from two values of one kind that stand in an item's line in the other order than
 // those of all other items do.
@@ -28,7 +28,7 @@ func (w *weigher) outOfOrder(h *homes) {
 			for i := range h.list {
 				a, b := at[i][f], at[i][g]
 				switch {
-				case a == nil || b == nil || a.value == b.value:
+				case a == nil || b == nil || a.value == b.value || !w.places[a.path].Found() || !w.places[b.path].Found():
 				case w.places[a.path].End <= w.places[b.path].Start:
 					before = append(before, i)
 				case w.places[b.path].End <= w.places[a.path].Start:
@@ -62,7 +62,7 @@ func (w *weigher) inOwnLine(h *homes) (fields []*schema.Field, at []map[*schema.
 			if !place.Found() || place.Basis || place.Line-1 != h.at[i] || t == schema.Boolean || t == schema.Choice || l.f.List != nil || t == schema.Text && !isRow || !w.isOnlyIn(l, h.at[i]) {
 				continue
 			}
-			if at[i][l.f] = l; !seen[l.f] && len(fields) < mostPairs {
+			if at[i][l.f] = l; !seen[l.f] && len(fields) < mostInOrder {
 				fields, seen[l.f] = append(fields, l.f), true
 			}
 		}

@@ -410,20 +410,6 @@ func first(words string) string {
 	return word
 }
 
-func (ix *Index) rowAt(n int) (text string, start, end int) {
-	s := ix.LineSpan(n)
-	return ix.Rows()[s.Start:s.End], s.Start, s.End
-}
-
-// cellsOf gives the cells of a row: what wide gaps, tabs or bars part.
-func cellsOf(line string) []string {
-	var cells []string
-	for _, c := range cellsIn(line) {
-		cells = append(cells, line[c[0]:c[1]])
-	}
-	return cells
-}
-
 // opensTable tells a row without figures below a blank line of which a cell is called like a field: the
 // head of a table in another language than the schema's, Item Situação Observação.
 func (u *unread) opensTable(line int, cells []string) bool {

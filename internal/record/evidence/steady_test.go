@@ -48,3 +48,16 @@ func TestSameEveryTime(t *testing.T) {
 		}
 	}
 }
+
+// What is told of several fields whose values stand in each other's rows is told each time, in whatever order they
+// are looked at.
+func TestSameSwapsAreTold(t *testing.T) {
+	const fields = "rows: {list: Rows., fields: {name: {text: Name.}, class: {text: Class.}, town: {text: Town.}, fee: {money: Fee., currency: EUR}}}"
+	const text = "Kestrel   sloop   Mora   EUR 420.50\nDunlin    ketch   Aho    EUR 360.20\nAvocet    yawl    Lind   EUR 510.80"
+	const swapped = `{"rows":[{"name":"Dunlin","class":"sloop","town":"Aho","fee":{"amount":420.50,"currency":"EUR"}},{"name":"Kestrel","class":"ketch","town":"Mora","fee":{"amount":360.20,"currency":"EUR"}},{"name":"Avocet","class":"yawl","town":"Lind","fee":{"amount":510.80,"currency":"EUR"}}]}`
+	first := toldAgainst(t, fields, text, swapped, Unread)
+	assert.NotEmpty(t, first)
+	for range 50 {
+		assert.Equal(t, first, toldAgainst(t, fields, text, swapped, Unread))
+	}
+}

@@ -55,7 +55,7 @@ var yearBehind = lazy.New(`^/(?:19|20)\d\d\b`)
 
 // ownBesideShared gives the one figure of an item's line that nobody took, for a number that was read from where
 // another field has its value: 15 of a price for 14 minutes.
-func (w *weigher) ownBesideShared(it *item, l *leaf, line int) (own span) {
+func (w *weigher) ownBesideShared(it *item, l *leaf, line int) span {
 	if t := l.f.Kin().Type; t != schema.Integer && t != schema.Number {
 		return span{}
 	}
@@ -71,17 +71,7 @@ func (w *weigher) ownBesideShared(it *item, l *leaf, line int) (own span) {
 	if !slices.ContainsFunc(w.startAt[w.places[l.path].Start], isOthers) {
 		return span{}
 	}
-	row, start, _ := w.ix.rowAt(line)
-	from := start + len(listMark.FindString(row))
-	for _, m := range figuresOf(row) {
-		s := between(start+m[0], start+m[1])
-		if s.Start < from || w.ix.InDate(s) || len(w.startAt[s.Start]) > 0 || w.isRead(it, s) {
-			continue
-		}
-		if own.End > 0 {
-			return span{}
-		}
-		own = s
-	}
-	return own
+	return w.onlyFigure(line, func(s span) bool {
+		return !w.ix.InDate(s) && len(w.startAt[s.Start]) == 0 && !w.isRead(it, s)
+	})
 }
