@@ -30,6 +30,9 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	}
 	var with, without []span
 	for _, s := range w.figures(f, figure.Text, measure) {
+		if w.numbersEntry(s) {
+			continue
+		}
 		if wide := w.ix.Beside(f, s, measure); wide != s {
 			with = append(with, w.ix.WithPart(wide))
 		} else if w.beginsRange(f, s, measure) {
@@ -74,6 +77,13 @@ func (w *weigher) amount(f *schema.Field, v *value.Value, add func([]span, Kind,
 	if len(with) == 0 && f.Type == schema.Money && value.CanonicalNumber(figure.Text) == "0" {
 		add(w.free(), Restated, "")
 	}
+}
+
+// numbersEntry tells a figure that is the number of an entry: 2. Rent, (3) the guarantor.
+func (w *weigher) numbersEntry(s span) bool {
+	line := w.ix.LineSpan(w.ix.LineOf(s.Start))
+	mark := listMark.FindString(w.ix.Source[line.Start:line.End])
+	return mark != "" && s.End <= line.Start+len(mark)
 }
 
 // inCells tells whether a place stands in a row of three cells or more.

@@ -26,6 +26,9 @@ func (w *weigher) countedOtherwise() {
 	}
 	for _, l := range w.leaves {
 		at := w.places[l.path]
+		if !strings.Contains(l.f.Path, "[]") {
+			w.measuredOtherwise(l, []span{between(0, len(w.ix.Source))})
+		}
 		if !w.mayBeByChance(l) || strings.Contains(l.f.Path, "[]") {
 			continue
 		}
@@ -49,13 +52,15 @@ func (w *weigher) mayBeByChance(l *leaf) bool {
 func (w *weigher) countedInLines(h *homes) {
 	for i, it := range h.list {
 		for _, l := range it.leaves {
-			if !w.mayBeByChance(l) {
-				continue
-			}
 			var within []span
 			if h.own(i) {
 				within = []span{w.ix.LineSpan(h.at[i])}
-			} else if len(h.list) > 1 {
+				w.measuredOtherwise(l, within)
+			}
+			if !w.mayBeByChance(l) {
+				continue
+			}
+			if !h.own(i) && len(h.list) > 1 {
 				within = w.clausesIn(h)[i]
 			}
 			if s := w.countIn(l, within); s.End > 0 {
@@ -156,7 +161,7 @@ func (w *weigher) countAt(k, first, last int) (number string, ok bool) {
 	t := w.ix.Tokens[k]
 	gap := w.ix.Source[min(t.End, w.ix.Tokens[last].End):max(t.Start, w.ix.Tokens[first].Start)]
 	if k < first {
-		if gap != " " && gap != "\u00a0" {
+		if gap != " " && gap != "\u00a0" && (gap != ". " || w.opensLine(t.Span)) { // 2. Halbjahr
 			return "", false
 		}
 	} else if gap != ": " {

@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"slices"
 	"sort"
 	"strings"
 
@@ -47,10 +48,10 @@ func (w *weigher) inRowsOfEachOther(h *homes) {
 			}
 		}
 		for _, l := range all {
-			held[in(w.places[l.path].Start)]++
+			held[in(w.startOf(w.places[l.path]))]++
 		}
 		for _, l := range all {
-			u, v := home[l.item], in(w.places[l.path].Start)
+			u, v := home[l.item], in(w.startOf(w.places[l.path]))
 			if l.fixed != nil || u < 0 || v < 0 || v == u || of[u] != l.item || held[u] == 0 || w.mayStandIn(l, u, in) {
 				continue
 			}
@@ -80,7 +81,7 @@ func (w *weigher) homeBeside(it *item, f *schema.Field, in units) (best, n int) 
 	count := map[int]int{}
 	for _, l := range it.leaves {
 		if at := w.places[l.path]; l.f != f && at.Found() && !at.Basis && tellsItsItem(l) {
-			if u := in(at.Start); u >= 0 {
+			if u := in(w.startOf(at)); u >= 0 {
 				count[u]++
 			}
 		}
@@ -101,6 +102,14 @@ func (w *weigher) homeBeside(it *item, f *schema.Field, in units) (best, n int) 
 	return best, n
 }
 
+// startOf gives where a place stands: a time below its day in its own line.
+func (w *weigher) startOf(at Place) int {
+	if line := w.lineOf(at); line != at.Line-1 {
+		return w.ix.LineSpan(line).Start
+	}
+	return at.Start
+}
+
 // tellsItsItem tells a value that says whose row it stands in: no option, yes or no, or small number, which stand in
 // others as well.
 func tellsItsItem(l *leaf) bool {
@@ -116,6 +125,11 @@ func tellsItsItem(l *leaf) bool {
 // unitsOf gives the units of a list: paragraphs, where each item stands in one of its own, else the parts of a
 // sentence, where each does so, else lines that are rows, nil for none; and whether they are not parts.
 func (w *weigher) unitsOf(h *homes) (in units, ofRows bool) {
+	for _, in := range []units{sectionsOf(h), w.sideBySide(h)} {
+		if in != nil {
+			return in, true
+		}
+	}
 	lines := w.ix.LineOf
 	paragraphs := w.paragraphs()
 	byParagraph := func(at int) int { return paragraphs[lines(at)] }
@@ -137,7 +151,33 @@ func (w *weigher) unitsOf(h *homes) (in units, ofRows bool) {
 	if areRows {
 		return lines, true
 	}
+	if bySentence := w.sentencesFrom(h); bySentence != nil && w.areApart(h, bySentence, 2) {
+		return bySentence, false
+	}
 	return nil, false
+}
+
+// sentencesFrom gives the sentences in which the items of a list are named, each with those behind it up to the next;
+// nil where two are named in one.
+func (w *weigher) sentencesFrom(h *homes) units {
+	var starts []int
+	for _, it := range h.list {
+		named := false
+		for _, l := range it.leaves {
+			if at := w.places[l.path]; l.f.Kin().Type == schema.Text && at.Found() && !at.Basis {
+				starts, named = append(starts, w.ix.SentenceSpan(at.Start, at.End).Start), true
+				break
+			}
+		}
+		if !named {
+			return nil
+		}
+	}
+	sort.Ints(starts)
+	if len(slices.Compact(slices.Clone(starts))) < len(starts) {
+		return nil
+	}
+	return func(at int) int { return sort.SearchInts(starts, at+1) - 1 }
 }
 
 // areRows tells whether the lines in which the items of a list stand are theirs: rows of cells, or ones that begin

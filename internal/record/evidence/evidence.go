@@ -127,17 +127,19 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	})
 	w.root = &item{last: -1}
 	w.collect(s.Root, "", w.root, record)
-	w.findRegions([]*item{w.root}, region{0, len(ix.Source)})
+	w.findRegions([]*item{w.root}, region{End: len(ix.Source)})
 	w.choose()
 	w.inRuns()
 	w.measuresApart()
 	w.compared()
 	w.rowsOfOthers(w.root)
 	w.ticked()
+	w.answeredByAbout()
 	w.countsOfSums()
 	w.countedOtherwise()
-	w.behindOtherLabels()
 	w.endsOfRanges()
+	w.inRoles()
+	w.behindOtherLabels()
 	w.namesOfEntries(w.root)
 	return w.places
 }
@@ -281,6 +283,9 @@ type weigher struct {
 	opposites  map[[2]string]bool          // whether words deny each other, once asked for
 	options    map[optionsOf][]span        // where options of choices stand, once asked for
 	startAt    map[int][]*leaf             // which values begin at a place, once asked for
+	cuts       []int                       // see cutOff
+	series     map[int][][]span            // see seriesOf
+	grids      map[gridOf]*grid            // tables that are ticked off, once asked for
 	crossed    *bool                       // whether it has marks for yes and for no, once asked for
 	form       *bool                       // whether wide gaps part labels from values, once asked for
 	wholly     map[string]*schema.Field    // fields that stand in no list by their whole labels
@@ -450,6 +455,9 @@ const labelReach = 48
 // the same line.
 func (w *weigher) led(f *schema.Field, s span) bool {
 	first := w.ix.TokenAt(s.Start)
+	if w.inOthersCell(f, s) {
+		return false
+	}
 	for at := first - 1; at >= 0; at-- {
 		t := w.ix.Tokens[at]
 		if t.End < s.Start-labelReach || w.ix.LineOf(t.Start) != w.ix.LineOf(s.Start) {
@@ -457,7 +465,7 @@ func (w *weigher) led(f *schema.Field, s span) bool {
 		}
 		for _, name := range w.labels(f) {
 			if begin := at - len(name) + 1; begin >= 0 && w.ix.Reads(begin, name) && w.ix.LineOf(w.ix.Tokens[begin].Start) == w.ix.LineOf(s.Start) {
-				return true
+				return !w.endsLonger(f, begin, at)
 			}
 		}
 		if at < first-1 && w.endsOthersLabel(f, at) {
@@ -477,6 +485,7 @@ func (w *weigher) labels(f *schema.Field) [][]string {
 		if words := wordsOf(name); len(words) > 0 {
 			names = append(names, words)
 			names = append(names, w.ix.withEndings(words, names)...)
+			names = append(names, w.cutShort(words)...)
 		}
 	}
 	w.names[f] = names

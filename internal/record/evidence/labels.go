@@ -7,6 +7,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
 	"filler/internal/source/reading"
@@ -45,6 +46,9 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 	if t := l.f.Kin().Type; label != "" && (t == schema.Number || t == schema.Integer) && w.speaksOf(l.f, w.ix.Source[at.Start:at.End]) { // fourteen days
 		return ""
 	}
+	if label != "" && w.isWholly(l, label, group) {
+		return label
+	}
 	if label == "" || w.speaksOf(l.f, label) || w.speaksOf(l.f, w.wordsBehind(at)) {
 		return ""
 	}
@@ -72,9 +76,9 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 		if own := w.places[l.path]; at.Found() && at.End <= own.Start && own.Start-at.End < labelReach && strings.Contains(w.ix.Source[at.Start:at.End], label[:strings.IndexByte(label+" ", ' ')]) && !strings.Contains(w.ix.Source[at.End:own.Start], label) {
 			continue // Skerry Hall - lamps   5/11/2031: the word is of that one's value
 		}
-		if slices.ContainsFunc(w.calledBy(other.f).names, func(word string) bool {
+		if (w.isLabel(other.f, label) && !w.isLabel(l.f, label) || slices.ContainsFunc(w.calledBy(other.f).names, func(word string) bool {
 			return anyAlike(said, word, sure) && !anyAlike(w.calledBy(l.f).names, word, perhaps)
-		}) && (!endsInNumber(label) || endsInNumber(schema.Spoken(other.f.Name))) {
+		})) && (!endsInNumber(label) || endsInNumber(schema.Spoken(other.f.Name))) {
 			if letters(w.ix.Source[w.places[l.path].Start:w.places[l.path].End]) <= 2 && !w.labelElsewhere(l) {
 				return "" // it may stand anywhere by chance
 			}
@@ -82,6 +86,27 @@ func (w *weigher) othersLabel(l *leaf, group []*leaf) string {
 		}
 	}
 	return ""
+}
+
+// isWholly tells whether a label is, word for word, that of another field of a group with another value, and none of a
+// value's own field: Net of VAT, for vat.
+func (w *weigher) isWholly(l *leaf, label string, group []*leaf) bool {
+	words := wordsOf(label)
+	is := func(f *schema.Field) bool {
+		return slices.ContainsFunc(w.labels(f), func(name []string) bool { return slices.Equal(name, words) })
+	}
+	if len(words) < 2 || is(l.f) || !slices.ContainsFunc(words, func(word string) bool { return !anyAlike(w.calledBy(l.f).names, word, perhaps) }) {
+		return false // Customer, for customer no
+	}
+	return slices.ContainsFunc(group, func(other *leaf) bool {
+		return other.f != l.f && other.f.Kin().Type == l.f.Kin().Type && other.value != l.value && is(other.f) && w.places[other.path].Start != w.places[l.path].Start && !isOwnValueBetween(w, other, l)
+	})
+}
+
+// isOwnValueBetween tells whether another value stands right before one, behind the label that both have before them.
+func isOwnValueBetween(w *weigher, other, l *leaf) bool {
+	a, b := w.places[other.path], w.places[l.path]
+	return a.Found() && a.Line == b.Line && a.End <= b.Start && b.Start-a.End < labelReach
 }
 
 // isItsOwn tells whether a label is a field's: it has a word of its name, or one of its description that some other
@@ -170,10 +195,8 @@ func (w *weigher) labelBefore(l *leaf) string {
 		return ""
 	}
 	before = withoutMeasure(withoutLeader(strings.TrimRight(before, ":=-–> ")))
-	if i := strings.LastIndexFunc(before, func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("|\t,;.!?", r) }); i >= 0 {
-		_, size := utf8.DecodeRuneInString(before[i:])
-		before = before[i+size:]
-	}
+	before = ofPerCent.ReplaceAllString(before, "")
+	before = before[w.afterStop(before):]
 	if i := strings.LastIndex(before, "  "); i >= 0 {
 		before = before[i:]
 	}
@@ -185,6 +208,35 @@ func (w *weigher) labelBefore(l *leaf) string {
 		return w.topOf(between(s.Start, min(s.End, w.ix.LineSpan(w.ix.LineOf(s.Start)).End)))
 	}
 	return strings.Join(words[max(0, len(words)-mostLabel):], " ")
+}
+
+// ofPerCent is the rate that a label ends in: VAT 20 %.
+var ofPerCent = lazy.New(`\s+\(?\d{1,2}(?:[.,]\d{1,2})?\s?%\)?$`)
+
+// longestCut is how many letters a word has at most that a stop cuts off within a label: Summa exkl. moms.
+const longestCut = 6
+
+// afterStop gives where the last clause of some words begins: behind a figure, a stop or the edge of a cell.
+func (w *weigher) afterStop(text string) int {
+	for end := len(text); ; {
+		i := strings.LastIndexFunc(text[:end], func(r rune) bool { return unicode.IsDigit(r) || strings.ContainsRune("|\t,;.!?", r) })
+		if i < 0 {
+			return 0
+		}
+		_, size := utf8.DecodeRuneInString(text[i:])
+		next, _ := utf8.DecodeRuneInString(strings.TrimPrefix(text[i+size:], " "))
+		if text[i] == '.' && (unicode.IsLower(next) || i+1 == len(text) && w.isCutOff(text)) && i-strings.LastIndexByte(text[:i], ' ')-1 <= longestCut {
+			end = i
+			continue
+		}
+		return i + size
+	}
+}
+
+// isCutOff tells whether some words end in what a stop leaves of a field's name: Arr.
+func (w *weigher) isCutOff(text string) bool {
+	words := wordsOf(text[strings.LastIndexByte(text, ' ')+1:])
+	return len(words) == 1 && w.all != nil && w.fieldsByLabel()[words[0]] != nil
 }
 
 // withoutLeader drops the dots that lead from a label to its value: Engineer ......
@@ -244,6 +296,43 @@ func (w *weigher) endsOthersLabel(f *schema.Field, i int) bool {
 		if other := w.fieldsByLabel()[words]; other != nil && other != f {
 			return true
 		}
+	}
+	return false
+}
+
+// inOthersCell tells whether a wide gap, and then the whole label of another field, stands before a place: Reported in
+// "Received 2 Aug 2032   Reported 5 Aug 2032".
+func (w *weigher) inOthersCell(f *schema.Field, s span) bool {
+	if w.all == nil {
+		return false
+	}
+	row, start, _ := w.ix.rowAt(w.ix.LineOf(s.Start))
+	before := row[:max(0, min(len(row), s.Start-start))]
+	before = before[max(0, len(before)-labelReach):]
+	i := strings.LastIndex(strings.TrimRight(before, ": "), "  ")
+	if i < 0 {
+		return false
+	}
+	label := strings.Join(wordsOf(before[i:]), " ")
+	other := w.fieldsByLabel()[label]
+	return label != "" && other != nil && other != f && !slices.ContainsFunc(w.labels(f), func(name []string) bool { return strings.Join(name, " ") == label })
+}
+
+// endsLonger tells whether the words from one token to another end a longer label, which is that of another field:
+// Summa exkl. moms, for moms.
+func (w *weigher) endsLonger(f *schema.Field, first, last int) bool {
+	if w.all == nil {
+		return false
+	}
+	var words []string
+	for i := max(0, first-mostEndWords); i <= last; i++ {
+		words = append(words, w.ix.Tokens[i].Word)
+	}
+	for len(words) > last-first+1 {
+		if other := w.fieldsByLabel()[strings.Join(words, " ")]; other != nil && other != f && w.ix.LineOf(w.ix.Tokens[last+1-len(words)].Start) == w.ix.LineOf(w.ix.Tokens[last].Start) {
+			return true
+		}
+		words = words[1:]
 	}
 	return false
 }
@@ -327,7 +416,30 @@ func (w *weigher) namesOf(f *schema.Field) []string {
 	if group := w.groupNamed(f); group != "" {
 		names = append(names, group) // Site: Churchyard, for the name in site
 	}
+	if predicate := w.predicateOf(f); predicate != "" {
+		names = append(names, predicate)
+	}
+	if label := bareLabel(f); label != "" {
+		names = append(names, label)
+	}
 	return append(names, f.PrintedAs...)
+}
+
+// mostBareWords is how many words a description has at most that is a label by itself.
+const mostBareWords = 3
+
+// bareLabel gives the description of a field, if it is no more than what documents print before its values:
+// Förfallodatum, for due.
+func bareLabel(f *schema.Field) string {
+	about := strings.TrimRight(f.About, ". ")
+	words := strings.Fields(about)
+	if len(words) == 0 || len(words) > mostBareWords || strings.ContainsAny(about, ",;:()?!\"") || f.Kin().Type == schema.Boolean || folded(about) == folded(schema.Spoken(f.Name)) {
+		return ""
+	}
+	if slices.ContainsFunc(words, func(word string) bool { return lang.Frequent.Has(strings.ToLower(word)) }) {
+		return ""
+	}
+	return about
 }
 
 // groupNamed gives the name of the group whose own name a field is; "" for others.

@@ -114,6 +114,10 @@ type leaving struct {
 	clauses map[value.Pointer][]span       // of items in prose, once asked for
 	entry   map[value.Pointer]span         // which part of the document each entry has
 
+	rowOf   map[value.Pointer]rowItem // rows of items, once asked for
+	firstOf map[value.Pointer]int     // the first line of a list's items
+	columns map[listField]map[int]int // in which columns under heads a field's values stand
+
 	peers     map[listField]map[peer]int // where items have a field's value in lines of their own
 	namedTrue map[listField]bool         // whether one that is true has its name there
 }
@@ -282,9 +286,9 @@ func (l *leaving) isClaimed(s span) bool {
 
 // mailHeads gives the lines of the heads of messages: labelled lines without a gap, among
 // them who wrote it and what it is about.
-func (l *leaving) mailHeads() map[int]bool {
+func (u *unread) mailHeads() map[int]bool {
 	heads := map[int]bool{}
-	ix := l.w.ix
+	ix := u.w.ix
 	var block []int
 	from, about := false, false
 	flush := func() {
@@ -340,6 +344,9 @@ func (l *leaving) of(f *schema.Field, p value.Pointer) (lines []Line) {
 		return boxes
 	}
 	item := l.itemOf(p)
+	for _, own := range slices.Concat(l.gridLeft(f, item), l.seriesLeft(item, p), l.columnLeft(f, item, p)) {
+		return []Line{l.line(own, f.Path, p)}
+	}
 	for _, region := range l.regions(item) {
 		found := l.within(region)
 		if f.Type == schema.Choice {
@@ -352,7 +359,7 @@ func (l *leaving) of(f *schema.Field, p value.Pointer) (lines []Line) {
 			return lines
 		}
 		for _, left := range found {
-			if !left.fits(f) && !l.fitsNamed(f, left) || l.isOfOther(f, left) || item == "" && l.shown[folded(l.w.ix.Source[left.Start:left.End])] {
+			if !left.fits(f) && !l.fitsNamed(f, left) || l.isOfOther(f, left) || l.inOtherColumn(f, item, p, left) || l.isSide(item, p, left) || item == "" && l.shown[folded(l.w.ix.Source[left.Start:left.End])] {
 				continue
 			}
 			if len(lines) == mostLeft {

@@ -6,6 +6,7 @@ import (
 	"strings"
 	"unicode"
 
+	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/record/normalize"
 	"filler/internal/schema"
@@ -171,3 +172,91 @@ func hasForm(f *schema.Field, said string) bool {
 	}
 	return v.Kind == value.String && v.Text != strings.TrimSpace(said) && couldSay(f, said)
 }
+
+// inOtherColumn tells whether a cell of an item's row stands in another column than those of all other items in which
+// a field's values stand: the balance behind a payment is no charge.
+func (l *leaving) inOtherColumn(f *schema.Field, item, p value.Pointer, left leftover) bool {
+	if item == "" {
+		return false
+	}
+	if l.rowOf == nil {
+		l.rowOf, l.columns = map[value.Pointer]rowItem{}, map[listField]map[int]int{}
+		for _, rows := range l.rowItems() {
+			for _, row := range rows {
+				l.rowOf[row.at] = row
+			}
+		}
+	}
+	own := l.rowOf[item].columnAt(left.span)
+	columns, known := l.columns[listField{f, item.Parent()}]
+	if !known {
+		columns = map[int]int{}
+		for _, row := range l.rowItems()[item.Parent()] {
+			if at := l.places[row.at+p[len(item):]]; at.Found() {
+				columns[row.columnAt(between(at.Start, at.End))]++
+			}
+		}
+		delete(columns, 0)
+		l.columns[listField{f, item.Parent()}] = columns
+	}
+	all := 0
+	for _, n := range columns {
+		all += n
+	}
+	return own != 0 && len(columns) == 1 && columns[own] == 0 && all >= fewestInColumn // debits and credits stand in two
+}
+
+// fewestInColumn is how many values of other items tell the column of a field.
+const fewestInColumn = 3
+
+// columnAt gives the column, not 0, of the cell with a place under a head; 0 for none.
+func (row rowItem) columnAt(s span) int {
+	k := slices.IndexFunc(row.cells, func(c [2]int) bool { return c[0] <= s.Start && s.End <= c[1] })
+	if k < 0 || row.head == nil {
+		return 0
+	}
+	if row.in[k] == len(row.cells)*mostCells+k { // by its place among as many as the head has
+		return -1 - k
+	}
+	return row.in[k]
+}
+
+// isSide tells whether a figure is one side of something of which another was read, for a field that has none in other
+// items: of 6 x 4 x 2 mm the 4 is no margin.
+func (l *leaving) isSide(item, p value.Pointer, left leftover) bool {
+	items := l.record.At(item.Parent())
+	if item == "" || items == nil || items.Kind != value.Array || !l.isInCross(left.span) {
+		return false
+	}
+	apart := false
+	for i := range min(len(items.Kids), mostCells) {
+		if at := l.places[item.Parent().Index(i)+p[len(item):]]; at.Found() {
+			if apart = true; l.isInCross(between(at.Start, at.End)) {
+				return false
+			}
+		}
+	}
+	return apart
+}
+
+// isInCross tells whether a figure is one of several that the sign of times joins, of which one was read.
+func (l *leaving) isInCross(left span) bool {
+	line := l.w.ix.LineSpan(l.w.ix.LineOf(left.Start))
+	source := l.w.ix.Source
+	from, to := left.Start, left.End
+	if to > line.End {
+		return false
+	}
+	for m := sideBefore.FindStringIndex(source[line.Start:from]); m != nil; m = sideBefore.FindStringIndex(source[line.Start:from]) {
+		from = line.Start + m[0]
+	}
+	for m := sideBehind.FindStringIndex(source[to:line.End]); m != nil; m = sideBehind.FindStringIndex(source[to:line.End]) {
+		to += m[1]
+	}
+	return (from < left.Start || to > left.End) && l.isClaimed(between(from, to))
+}
+
+var (
+	sideBefore = lazy.New(`\d+(?:[.,]\d+)?\s?(?:mm|cm|m)?\s?[x×]\s?$`)
+	sideBehind = lazy.New(`^\s?(?:mm|cm|m)?\s?[x×]\s?\d+(?:[.,]\d+)?`)
+)

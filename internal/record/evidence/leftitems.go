@@ -39,7 +39,7 @@ func (l *leaving) items() (lines []Line) {
 		found := map[int]Line{}
 		for _, left := range l.all {
 			n := l.w.ix.LineOf(left.Start)
-			if _, known := found[n]; known || len(l.claims[n]) > 0 || !l.mayBeItem(left) || !slices.ContainsFunc(filled, left.fits) {
+			if _, known := found[n]; known || len(l.claims[n]) > 0 || !l.mayBeItem(left) || !slices.ContainsFunc(filled, left.fits) || l.amongSingle(n) {
 				continue
 			}
 			found[n] = l.line(left, l.called(list), "")
@@ -52,6 +52,24 @@ func (l *leaving) items() (lines []Line) {
 	}
 	return lines
 }
+
+// amongSingle tells whether values that stand in no list come from the lines above and below one: a rounding between
+// the tax and the total is no item.
+func (l *leaving) amongSingle(n int) bool {
+	single := func(step int) bool {
+		at := n + step
+		for skipped := 0; at >= 0 && at <= len(l.w.ix.Breaks) && (l.w.ix.Line(at+1) == "" || len(l.claims[at]) == 0 && skipped < mostAmong); at += step {
+			if l.w.ix.Line(at+1) != "" {
+				skipped++
+			}
+		}
+		return len(l.leaves[at]) > 0 && !slices.ContainsFunc(l.leaves[at], func(p value.Pointer) bool { return l.itemOf(p) != "" })
+	}
+	return single(-1) && single(1)
+}
+
+// mostAmong is how many lines from which nothing came may stand between such ones.
+const mostAmong = 2
 
 // whole gives lines that may be the items of a list that has none: several that stand one below the
 // other, each with words and something in the form of a field, or the rows of a table.

@@ -19,6 +19,8 @@ func (w *weigher) rowsOfOthers(it *item) {
 	for _, list := range it.lists {
 		h := w.homesOf(list)
 		w.ofOtherLines(h)
+		w.inSeries(h)
+		w.besideOwnUnits(h)
 		w.inRowsOfEachOther(h)
 		w.inOwnBrackets(h)
 		w.inLinesOfOthers(h)
@@ -26,6 +28,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 			w.underOtherHeads(kid)
 		}
 		w.oddColumns(h)
+		w.inOwnEnds(h)
 		w.outOfOrder(h)
 		w.inColumns(h)
 		w.onMarks(h)
@@ -37,6 +40,8 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.figuresInClauses(h)
 		w.countedInLines(h)
 		w.optionsOfRows(h)
+		w.inGrids(h)
+		w.byLegend(h)
 		w.readTwice(h)
 		w.saidTwice(list)
 		for _, kid := range list {
@@ -74,7 +79,7 @@ func (w *weigher) homeOf(it *item) int {
 	count := map[int]int{}
 	for _, l := range it.leaves {
 		if at := w.places[l.path]; at.Found() {
-			count[at.Line-1]++
+			count[w.lineOf(at)]++
 		}
 	}
 	home, most := -1, 1
@@ -90,6 +95,16 @@ func (w *weigher) homeOf(it *item) int {
 		return w.lineOfName(it)
 	}
 	return home
+}
+
+// lineOf gives the line, from 0, of a place: that of a time below its day is its own.
+func (w *weigher) lineOf(at Place) int {
+	if at.End > w.ix.LineSpan(at.Line-1).End {
+		if line := w.ix.LineOf(at.End - 1); w.ix.opensWithTime(line) {
+			return line
+		}
+	}
+	return at.Line - 1
 }
 
 // lineOfName gives the line that begins with what an item is called, where that stands nowhere

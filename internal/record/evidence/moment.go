@@ -295,9 +295,28 @@ func (w *weigher) isUnderDay(t span, days []candidate) bool {
 			last, is = d.End, true
 		}
 	}
-	isLater := func(s span) bool { return s.Start >= last && s.Start < t.End }
+	ofRow := w.opensLine(t)
+	isLater := func(s span) bool {
+		if ofRow && s.Start < w.ix.LineSpan(w.ix.LineOf(t.Start)).Start && w.ix.opensWithTime(w.ix.LineOf(s.Start)) {
+			return false // 16:40 nobody at home, again tomorrow: what that row says goes for no other
+		}
+		return s.Start >= last && s.Start < t.End
+	}
 	return is && !slices.ContainsFunc(w.ix.AllDays(), isLater) && !slices.ContainsFunc(relative, func(d reading.RelativeDay) bool { return isLater(d.Span) })
 }
+
+// opensLine tells whether a place is the first of its line, but for marks.
+func (w *weigher) opensLine(s span) bool {
+	begin := w.ix.LineSpan(w.ix.LineOf(s.Start)).Start
+	return strings.Trim(w.ix.Source[begin:s.Start], " \t|*•·–-") == ""
+}
+
+// opensWithTime tells whether a line begins with a time of day: it is a row of a log.
+func (ix *Index) opensWithTime(line int) bool {
+	return timeBegins.MatchString(strings.TrimLeft(ix.Line(line+1), " \t|*•·–-"))
+}
+
+var timeBegins = lazy.New(`^\d{1,2}[:.]\d{2}(?:\D|$)`)
 
 // isOnlyDay tells whether a document names one day, however often: its times are of that day.
 func (w *weigher) isOnlyDay(day string) bool {

@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"slices"
 	"sort"
 	"strings"
 )
@@ -17,17 +18,27 @@ const (
 	maxStarts = 48
 )
 
-// region is a stretch of the source text, in bytes, half-open.
-type region struct{ Start, End int }
+// region is a stretch of the source text, in bytes, half-open, and what of later sections
+// is of the same item.
+type region struct {
+	Start, End int
+	later      []region
+}
 
-func (r region) holds(s span) bool { return s.Start >= r.Start && s.Start < r.End }
+func (r region) holds(s span) bool {
+	return s.Start >= r.Start && s.Start < r.End || slices.ContainsFunc(r.later, func(more region) bool { return more.holds(s) })
+}
 
 // of gives those of some candidates, sorted by where they start, that begin in
 // the region.
 func (r region) of(cands []candidate) []candidate {
 	from := sort.Search(len(cands), func(i int) bool { return cands[i].Start >= r.Start })
 	to := sort.Search(len(cands), func(i int) bool { return cands[i].Start >= r.End })
-	return cands[from:to]
+	inside := cands[from:to:to]
+	for _, more := range r.later {
+		inside = append(inside, more.of(cands)...)
+	}
+	return inside
 }
 
 // all calls do for the leaves of an item, with the weight of each: those of
@@ -55,7 +66,7 @@ func (w *weigher) findRegions(items []*item, within region) {
 	if len(items) == 0 {
 		return
 	}
-	if len(items) > 1 || items[0].parent != nil {
+	if (len(items) > 1 || items[0].parent != nil) && !w.inSections(items, within) {
 		w.divide(items, within)
 	}
 	for _, it := range items {
@@ -73,6 +84,9 @@ func (w *weigher) findRegions(items []*item, within region) {
 // as can be stand in the region of their item. Where that leaves too many
 // outside, the items do not stand in their order, and none has a region.
 func (w *weigher) divide(items []*item, within region) {
+	if within.later != nil { // each may stand in any section
+		return
+	}
 	d := &division{w: w, within: within}
 	var kept []*item
 	for _, it := range items {
@@ -89,7 +103,7 @@ func (w *weigher) divide(items []*item, within region) {
 		return
 	}
 	for i, it := range kept {
-		r := region{chosen[i], within.End}
+		r := region{Start: chosen[i], End: within.End}
 		if i+1 < len(kept) {
 			r.End = chosen[i+1]
 		}
@@ -204,7 +218,7 @@ func (d *division) best() (chosen []int, share float64) {
 				if before >= start || sums[i-1][j] < 0 {
 					continue
 				}
-				if s := sums[i-1][j] + d.score(i-1, region{before, start}); s > best+1e-9 {
+				if s := sums[i-1][j] + d.score(i-1, region{Start: before, End: start}); s > best+1e-9 {
 					best, from[i][k] = s, j
 				}
 			}
@@ -216,7 +230,7 @@ func (d *division) best() (chosen []int, share float64) {
 		if sums[n-1][k] < 0 {
 			continue
 		}
-		if s := sums[n-1][k] + d.score(n-1, region{start, d.within.End}); s > best+nearTie {
+		if s := sums[n-1][k] + d.score(n-1, region{Start: start, End: d.within.End}); s > best+nearTie {
 			best, end = s, k
 		}
 	}

@@ -47,8 +47,16 @@ func (w *weigher) shortOption(f *schema.Field, line int) (option string, at span
 	for _, c := range cellsIn(row) {
 		s := between(start+c[0], start+c[1])
 		said := folded(w.ix.Source[s.Start:s.End])
-		if n := letters(said); n == 0 || n > mostShort || strings.Contains(said, " ") || !w.isCalled(f, w.topOf(s)) {
+		if n := letters(said); n == 0 || !w.isCalled(f, w.topOf(s)) {
 			continue
+		} else if n > mostShort || strings.Contains(said, " ") {
+			if option, at = w.cutOption(f.Kin(), s); option != "" {
+				return option, at
+			}
+			continue
+		}
+		if option = w.inLegend(f.Kin(), strings.TrimSpace(w.ix.Source[s.Start:s.End])); option != "" {
+			return option, s
 		}
 		for _, o := range f.Kin().Of {
 			if slices.ContainsFunc(append([]string{schema.Spoken(o.Value)}, o.Also...), func(name string) bool { return strings.HasPrefix(folded(name), said) }) {
@@ -61,6 +69,25 @@ func (w *weigher) shortOption(f *schema.Field, line int) (option string, at span
 		return option, at
 	}
 	return "", span{}
+}
+
+// cutOption gives the one option of which a stop in a cell has cut off a word: 2nd Eng., for engineer.
+func (w *weigher) cutOption(f *schema.Field, cell span) (option string, at span) {
+	for i := w.ix.TokenAt(cell.Start); i < len(w.ix.Tokens) && w.ix.Tokens[i].End <= cell.End; i++ {
+		t := w.ix.Tokens[i]
+		if len(t.Word) < shortestCut || !strings.HasPrefix(w.ix.Source[t.End:], ".") {
+			continue
+		}
+		for _, o := range f.Of {
+			if slices.ContainsFunc(append(wordsOf(schema.Spoken(o.Value)), wordsOf(strings.Join(o.Also, " "))...), func(word string) bool { return len(word) > len(t.Word) && strings.HasPrefix(word, t.Word) }) {
+				if option != "" {
+					return "", span{}
+				}
+				option, at = o.Value, t.Span
+			}
+		}
+	}
+	return option, at
 }
 
 // otherInRow gives the one cell of an item's line that is another option of a choice than its value, and

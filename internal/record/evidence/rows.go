@@ -34,7 +34,7 @@ func (u *unread) rows(labelled []Line) []Line {
 				if step > 0 && u.littleOf(at, list) {
 					continue
 				}
-				if u.isRead(at, own) || u.isReadLike(at, n, list) || step < 0 && u.headsColumns(at, n) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || step < 0 && u.opensTable(at, own) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) && (step < 0 || u.goesOn(at, cells) || !u.hasTexts(list)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
+				if u.isRead(at, own) || u.isReadLike(at, n, list) || step < 0 && u.headsColumns(at, n) || len(own) < 2 || len(own) < cells-1 || len(own) > cells+1 || u.isHead(own) || step < 0 && (u.opensTable(at, own) || u.namedIn(own) > 1 || !strings.ContainsFunc(text, unicode.IsLetter) && strings.ContainsFunc(u.w.ix.Line(n+1), unicode.IsLetter)) || headsSums(own[0]) || headsFigures(own, u.cellsAt(n)) && (step < 0 || u.goesOn(at, cells) || !u.hasTexts(list)) || strings.Contains(text+" ", ": ") || ix.TokenAt(start) == ix.TokenAt(end) {
 					break
 				}
 				taken[at] = true
@@ -418,11 +418,15 @@ func (u *unread) opensTable(line int, cells []string) bool {
 
 // isHead tells the head of a table: most cells are called like fields.
 func (u *unread) isHead(cells []string) bool {
-	known := 0
+	return u.namedIn(cells)*2 >= len(cells)
+}
+
+// namedIn counts the cells that are called like fields.
+func (u *unread) namedIn(cells []string) (n int) {
 	for _, c := range cells {
 		if u.isField[folded(c)] {
-			known++
+			n++
 		}
 	}
-	return known*2 >= len(cells)
+	return n
 }

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"filler/internal/base/value"
+	"filler/internal/record/normalize"
 	"filler/internal/schema"
 )
 
@@ -54,6 +55,61 @@ func (w *weigher) inColumns(h *homes) {
 			}
 		}
 	}
+	if len(whole) > 1 {
+		w.acrossColumns(h.list, lines, rows, whole)
+	}
+}
+
+// acrossColumns takes their places from values of a field that all stand in one row of such a table, two of them in
+// each other's columns.
+func (w *weigher) acrossColumns(list []*item, lines []int, rows map[*schema.Field]rowOfField, whole map[*schema.Field]int) {
+	near := func(n int) bool {
+		for _, line := range whole {
+			if line == n {
+				return false
+			}
+		}
+		for _, line := range whole {
+			if max(line-n, n-line) <= farthestRow {
+				return true
+			}
+		}
+		return false
+	}
+	for _, f := range w.fieldsOf(list) {
+		if _, known := rows[f]; known {
+			continue
+		}
+		for _, n := range lines {
+			cells := w.columnsAt(n, len(list))
+			if cells == nil || !near(n) {
+				continue
+			}
+			if out := w.outOfColumns(list, f, cells); len(out) == 2 {
+				for _, i := range out {
+					if l := leafOf(list[i], f); l.fixed == nil {
+						w.places[l.path] = Place{Kind: l.lacking, Column: n + 1, Says: cells[i]}
+					}
+				}
+				break
+			}
+		}
+	}
+}
+
+// outOfColumns gives the items whose values stand in another's cell of a row, if all others have theirs in their own.
+func (w *weigher) outOfColumns(list []*item, f *schema.Field, cells []span) (out []int) {
+	for i, it := range list {
+		l := leafOf(it, f)
+		if w.isIn(l, cells[i]) {
+			continue
+		}
+		if !slices.ContainsFunc(cells, func(c span) bool { return w.isIn(l, c) }) {
+			return nil
+		}
+		out = append(out, i)
+	}
+	return out
 }
 
 // fieldsOf gives the fields of which each item has a value.
@@ -133,7 +189,10 @@ func (w *weigher) columnsAt(n, items int) (at []span) {
 
 // isIn tells whether a cell has a value: its figure, or nothing but its words.
 func (w *weigher) isIn(l *leaf, cell span) bool {
-	if t := l.f.Kin().Type; t != schema.Integer && t != schema.Number && t != schema.Money && t != schema.Quantity {
+	if t := l.f.Kin().Type; t == schema.Boolean {
+		yes, known := normalize.YesNo(strings.TrimSpace(w.ix.Source[cell.Start:cell.End]))
+		return known && yes == (l.value == "true")
+	} else if t != schema.Integer && t != schema.Number && t != schema.Money && t != schema.Quantity {
 		return folded(w.ix.Source[cell.Start:cell.End]) == folded(strings.Trim(l.value, `"`))
 	}
 	v, err := value.Parse(l.value)
@@ -164,7 +223,7 @@ func (w *weigher) intoColumns(list []*item, f *schema.Field, row rowOfField) {
 			at := w.places[l.path]
 			at.Start, at.End, at.Kind, at.Line = c.Start, c.End, c.kind, row.line+1
 			w.places[l.path] = at
-		} else if !w.isIn(l, cell) && hasFigure(w.ix.Source[cell.Start:cell.End]) {
+		} else if !w.isIn(l, cell) && (hasFigure(w.ix.Source[cell.Start:cell.End]) || l.f.Kin().Type == schema.Boolean) {
 			w.places[l.path] = Place{Kind: l.lacking, Column: row.line + 1, Says: cell}
 		}
 	}

@@ -72,12 +72,19 @@ func (u *unread) all() (lines []Line) {
 		at := ix.LineSpan(n)
 		lines = append(lines, u.line(n, at.Start, at.End)...)
 	}
+	if slices.ContainsFunc(lines, ofItem) { // who wrote a mail is no place that an item sets out from
+		heads := u.mailHeads()
+		lines = slices.DeleteFunc(lines, func(l Line) bool { return ofItem(l) && heads[l.Line-1] })
+	}
 	lines = slices.DeleteFunc(append(lines, u.rows(lines)...), u.isTakenBack)
 	if past := u.past(); past <= len(ix.Breaks) {
 		lines = slices.DeleteFunc(lines, func(l Line) bool { return l.Line > past })
 	}
 	return lines
 }
+
+// ofItem tells a line that is of a field of a list's items.
+func ofItem(l Line) bool { return strings.Contains(l.Field, "[].") }
 
 // isTakenBack tells a line all of whose words are struck out.
 func (u *unread) isTakenBack(l Line) bool { return u.isStruck(between(l.Start, l.End)) }

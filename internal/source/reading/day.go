@@ -27,7 +27,10 @@ type days struct {
 	short    map[string][]Span // with the month in words and two figures of a year, of both centuries
 	unparted map[string][]Span // eight figures without a sign between: 20310423
 	full     bool              // a year is written in full
-	spans    []Span            // of all of them, and of days in figures
+	span     sync.Once
+	first    string // of those that have a year, once asked for
+	last     string
+	spans    []Span // of all of them, and of days in figures
 }
 
 // Days gives the places where a day is written with its month in words, in
@@ -58,11 +61,39 @@ func (tx *Text) DaysOfYear(f *schema.Field, day string) []Span {
 	isNamed := tx.days.years[day[:4]] || day[5:7] <= "03" && tx.days.years[strconv.Itoa(year-1)+" late"] || len(tx.Months(day[:7])) > 0 // a log of June 2031
 	var all []Span
 	for _, s := range tx.days.part[day[5:]] {
-		if shift, says := tx.yearShift(s); says && tx.days.years[strconv.Itoa(year-shift)] || !says && isNamed {
+		if shift, says := tx.yearShift(s); says && tx.days.years[strconv.Itoa(year-shift)] || !says && isNamed && !tx.isOfOtherYear(day) {
 			all = append(all, s)
 		}
 	}
 	return tx.ofYear(f, all, day)
+}
+
+// shortestSpan is how many days the full days of a document lie apart at most that tell the years of others.
+const shortestSpan = 92
+
+// isOfOtherYear tells whether a day lies between the first and the last full day of a text in the year before or
+// after, and not in its own: of a stay from 28/12/2031 to 02/01/2032, 30/12 is no day of 2032.
+func (tx *Text) isOfOtherYear(day string) bool {
+	tx.days.span.Do(func() {
+		for _, all := range []map[string][]Span{tx.days.at, tx.days.figures} {
+			for at := range all {
+				if len(at) == len(time.DateOnly) {
+					if tx.days.first == "" || at < tx.days.first {
+						tx.days.first = at
+					}
+					tx.days.last = max(tx.days.last, at)
+				}
+			}
+		}
+	})
+	first, err := time.Parse(time.DateOnly, tx.days.first)
+	last, errLast := time.Parse(time.DateOnly, tx.days.last)
+	own, errOwn := time.Parse(time.DateOnly, day)
+	if err != nil || errLast != nil || errOwn != nil || last.Sub(first) > shortestSpan*24*time.Hour {
+		return false
+	}
+	lies := func(d time.Time) bool { return !d.Before(first) && !d.After(last) }
+	return !lies(own) && (lies(own.AddDate(-1, 0, 0)) || lies(own.AddDate(1, 0, 0)))
 }
 
 // AllDays gives the places of all days, in order.

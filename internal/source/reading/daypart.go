@@ -3,6 +3,8 @@ package reading
 import (
 	"strconv"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
@@ -147,9 +149,30 @@ func (tx *Text) dayAlone(i int) {
 	}
 	rest := tx.Source[t.End:]
 	byEnding := strings.Trim(t.Word, "0123456789") != ""
+	if byEnding && tx.ranksNext(i) {
+		return
+	}
 	if byEnding || i > 0 && lang.OnDay.Has(tx.Tokens[i-1].Word) && tx.near(i-1, i) && (len(rest) < 2 || !isDigit(rest[0]) && !isDigit(rest[1])) {
 		tx.days.alone[day] = append(tx.days.alone[day], t.Span)
 	}
+}
+
+// ranksNext tells whether an ordinal within a line, with no word of a day before it, ranks the word right behind it:
+// 2nd Eng., 3rd floor.
+func (tx *Text) ranksNext(i int) bool {
+	t := tx.Tokens[i]
+	if i+1 >= len(tx.Tokens) || tx.Source[t.End:tx.Tokens[i+1].Start] != " " {
+		return false
+	}
+	if r, _ := utf8.DecodeRuneInString(tx.Tokens[i+1].Word); !unicode.IsLetter(r) || lang.Frequent.Has(tx.Tokens[i+1].Word) {
+		return false
+	}
+	begin := strings.LastIndexByte(tx.Source[:t.Start], '\n') + 1
+	if strings.Trim(tx.Source[begin:t.Start], " \t|*•·–-") == "" {
+		return false // 3rd Rain all day
+	}
+	before := tx.Tokens[max(0, i-1)]
+	return i == 0 || !tx.near(i-1, i) || !lang.OnDay.Has(before.Word) && !lang.Article.Has(before.Word) && !lang.Until.Has(before.Word)
 }
 
 var glued = lazy.New(`^(\d{1,2})(\pL{3,9})(\d{2}|\d{4})$`)

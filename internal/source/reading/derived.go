@@ -227,9 +227,12 @@ const joins = 90
 func (tx *Text) multiply() {
 	all := tx.figuresInOrder()
 	for i, a := range all {
+		if isCross(tx.Source[:a.Start], true) {
+			continue
+		}
 		for k := i + 1; k < len(all) && all[k].Start <= a.End+joins; k++ {
 			b := all[k]
-			if b.Start <= a.End || !isTimes(tx.Source[a.End:b.Start]) && !(tx.apiece(b.End) && isOfThem(tx.Source[a.End:b.Start])) {
+			if b.Start <= a.End || isCross(tx.Source[b.End:], false) || !isTimes(tx.Source[a.End:b.Start]) && !(tx.apiece(b.End) && isOfThem(tx.Source[a.End:b.Start])) {
 				continue
 			}
 			x, okX := new(big.Rat).SetString(a.key)
@@ -245,6 +248,27 @@ func (tx *Text) multiply() {
 			tx.derived.products[key] = append(tx.derived.products[key], product{Span{a.Start, b.End}, each})
 		}
 	}
+}
+
+// isCross tells whether the sign of times stands before or behind a figure, so that a product of two is a part of
+// three measures: 6 x 4 x 2 mm.
+func isCross(text string, before bool) bool {
+	if before {
+		text = strings.TrimRight(text[max(0, len(text)-8):], " \u00a0")
+		rest, is := strings.CutSuffix(text, "x")
+		if !is {
+			rest, is = strings.CutSuffix(text, "×")
+		}
+		rest = strings.TrimRight(rest, " \u00a0")
+		return is && rest != "" && isDigit(rest[len(rest)-1])
+	}
+	text = strings.TrimLeft(text[:min(len(text), 8)], " \u00a0")
+	rest, is := strings.CutPrefix(text, "x")
+	if !is {
+		rest, is = strings.CutPrefix(text, "×")
+	}
+	rest = strings.TrimLeft(rest, " \u00a0")
+	return is && rest != "" && isDigit(rest[0])
 }
 
 // isTimes tells whether what stands between two figures makes them a count and what

@@ -1,0 +1,116 @@
+package evidence
+
+import (
+	"slices"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
+	"filler/internal/schema"
+)
+
+// Signs in the rows of a list that a legend below it explains: 1,204 E with "E = elected", Rust* with
+// "* treated". A row without the sign is not so.
+
+var (
+	legendEquals = lazy.New(`(?m)(?:^|[\s(;,·|])([^\s\d(;,·|=]{1,3}) ?= ?([^,;.()|\n]{2,60})`)
+	legendNote   = lazy.New(`(?m)^[ \t]*([*†‡§#°+]{1,3}|\(\*\)) ?(\pL[^\n.;]{1,60})`)
+)
+
+// mostLegend bounds how many explanations of a document are looked at.
+const mostLegend = 100
+
+// byLegend places the booleans of items by the signs in their rows, and tells which they contradict.
+func (w *weigher) byLegend(h *homes) {
+	if len(h.list) < 2 {
+		return
+	}
+	for _, f := range w.booleansIn(h) {
+		sign, at := w.legendOf(f)
+		if sign == "" {
+			continue
+		}
+		marks := map[int]span{}
+		for i := range h.list {
+			if h.own(i) && h.at[i] != w.ix.LineOf(at.Start) {
+				if s := w.signIn(h.at[i], sign); s.End > 0 {
+					marks[i] = s
+				}
+			}
+		}
+		if len(marks) == 0 {
+			continue
+		}
+		for i, it := range h.list {
+			l := leafOf(it, f)
+			if l == nil || l.fixed != nil || !h.own(i) {
+				continue
+			}
+			mark, is := marks[i]
+			switch {
+			case is != (l.value == "true"):
+				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1}
+			case is:
+				w.restate(l, mark)
+			}
+		}
+	}
+}
+
+// booleansIn gives the booleans of a list's items that are not concluded.
+func (w *weigher) booleansIn(h *homes) (all []*schema.Field) {
+	for _, it := range h.list {
+		for _, l := range it.leaves {
+			if l.f.Kin().Type == schema.Boolean && !l.f.Concludes && !slices.Contains(all, l.f) {
+				all = append(all, l.f)
+			}
+		}
+	}
+	return all
+}
+
+// legendOf gives the one sign that a document explains by the name of a field, and where it does.
+func (w *weigher) legendOf(f *schema.Field) (sign string, at span) {
+	for _, form := range []*lazy.Regexp{legendEquals, legendNote} {
+		for _, m := range form.FindAllStringSubmatchIndex(w.ix.Source, mostLegend) {
+			words := wordsOf(w.ix.Source[m[4]:m[5]])
+			if slices.ContainsFunc(words, lang.Not.Has) || !slices.ContainsFunc(w.labels(f), func(name []string) bool { return placeOf(name, words, sameNoun) == 0 }) {
+				continue
+			}
+			if sign != "" && sign != w.ix.Source[m[2]:m[3]] {
+				return "", span{}
+			}
+			sign, at = w.ix.Source[m[2]:m[3]], between(m[2], m[5])
+		}
+		if sign != "" {
+			return sign, at
+		}
+	}
+	return "", span{}
+}
+
+// signIn gives where a row has a sign: letters by themselves, others also right behind a word.
+func (w *weigher) signIn(line int, sign string) span {
+	row, start, _ := w.ix.rowAt(line)
+	if len(row) > longestLine {
+		return span{}
+	}
+	for from := 0; ; {
+		i := strings.Index(row[from:], sign)
+		if i < 0 {
+			return span{}
+		}
+		i += from
+		before, _ := utf8.DecodeLastRuneInString(row[:i])
+		behind, _ := utf8.DecodeRuneInString(row[i+len(sign):])
+		first, _ := utf8.DecodeRuneInString(sign)
+		isWord := func(r rune) bool { return r != utf8.RuneError && (unicode.IsLetter(r) || unicode.IsDigit(r)) }
+		isInitial := behind == '.' && unicode.IsLetter(first)
+		if !isWord(behind) && !isInitial && (!isWord(before) || !unicode.IsLetter(first)) && (i > 0 || !unicode.IsLetter(first)) {
+			return between(start+i, start+i+len(sign))
+		}
+		from = i + len(sign)
+	}
+}
