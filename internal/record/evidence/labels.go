@@ -419,10 +419,17 @@ func (w *weigher) namesOf(f *schema.Field) []string {
 	if predicate := w.predicateOf(f); predicate != "" {
 		names = append(names, predicate)
 	}
-	if label := bareLabel(f); label != "" {
+	if label := bareLabel(f); label != "" && !w.isOthersName(f, label) {
 		names = append(names, label)
 	}
 	return append(names, f.PrintedAs...)
+}
+
+// isOthersName tells whether another field is called so.
+func (w *weigher) isOthersName(f *schema.Field, label string) bool {
+	return w.all != nil && slices.ContainsFunc(w.all.Leaves(), func(other *schema.Field) bool {
+		return other != f && folded(schema.Spoken(other.Name)) == folded(label)
+	})
 }
 
 // mostBareWords is how many words a description has at most that is a label by itself.

@@ -28,7 +28,7 @@ func (w *weigher) byLegend(h *homes) {
 		return
 	}
 	for _, f := range w.booleansIn(h) {
-		sign, at := w.legendOf(f)
+		sign, at, whole := w.legendOf(f)
 		if sign == "" {
 			continue
 		}
@@ -50,7 +50,7 @@ func (w *weigher) byLegend(h *homes) {
 			}
 			mark, is := marks[i]
 			switch {
-			case is != (l.value == "true"):
+			case is && l.value != "true", !is && whole && l.value == "true":
 				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1}
 			case is:
 				w.restate(l, mark)
@@ -71,8 +71,9 @@ func (w *weigher) booleansIn(h *homes) (all []*schema.Field) {
 	return all
 }
 
-// legendOf gives the one sign that a document explains by the name of a field, and where it does.
-func (w *weigher) legendOf(f *schema.Field) (sign string, at span) {
+// legendOf gives the one sign that a document explains by the name of a field, where it does, and whether by nothing
+// more: what has no sign with "* paid in cash" may be paid as well.
+func (w *weigher) legendOf(f *schema.Field) (sign string, at span, whole bool) {
 	for _, form := range []*lazy.Regexp{legendEquals, legendNote} {
 		for _, m := range form.FindAllStringSubmatchIndex(w.ix.Source, mostLegend) {
 			words := wordsOf(w.ix.Source[m[4]:m[5]])
@@ -80,15 +81,16 @@ func (w *weigher) legendOf(f *schema.Field) (sign string, at span) {
 				continue
 			}
 			if sign != "" && sign != w.ix.Source[m[2]:m[3]] {
-				return "", span{}
+				return "", span{}, false
 			}
 			sign, at = w.ix.Source[m[2]:m[3]], between(m[2], m[5])
+			whole = slices.ContainsFunc(w.labels(f), func(name []string) bool { return len(name) == len(words) })
 		}
 		if sign != "" {
-			return sign, at
+			return sign, at, whole
 		}
 	}
-	return "", span{}
+	return "", span{}, false
 }
 
 // signIn gives where a row has a sign: letters by themselves, others also right behind a word.

@@ -35,6 +35,9 @@ func (w *weigher) measuredOtherwise(l *leaf, within []span) {
 				continue
 			}
 			for _, s := range w.ix.wordsIn(name, stretch) {
+				if w.isQualified(s) {
+					continue
+				}
 				figure, key := w.figureBehind(s)
 				if at.End <= s.Start && s.Start-at.End <= mostBeforeName { // 21 % VAT
 					return
@@ -55,6 +58,16 @@ func (w *weigher) measuredOtherwise(l *leaf, within []span) {
 	if found.End > 0 {
 		w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(found.Start) + 1, Says: found}
 	}
+}
+
+// isQualified tells whether a word right before a name makes it that of something else: gross weight.
+func (w *weigher) isQualified(s span) bool {
+	i := w.ix.TokenAt(s.Start) - 1
+	if i < 0 || w.ix.Source[w.ix.Tokens[i].End:s.Start] != " " {
+		return false
+	}
+	word := w.ix.Tokens[i].Word
+	return !lang.Frequent.Has(word) && !lang.Article.Has(word) && !lang.ListAnd.Has(word) && !lang.OneUnit.Has(word)
 }
 
 // mostBeforeName is how many bytes a figure stands before its name at most, with its unit between.

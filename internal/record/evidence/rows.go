@@ -421,10 +421,10 @@ func (u *unread) isHead(cells []string) bool {
 	return u.namedIn(cells)*2 >= len(cells)
 }
 
-// namedIn counts the cells that are called like fields.
+// namedIn counts the cells that are called like fields, those with the same words once: no head has them twice.
 func (u *unread) namedIn(cells []string) (n int) {
-	for _, c := range cells {
-		if u.isField[folded(c)] {
+	for i, c := range cells {
+		if u.isField[folded(c)] && !slices.ContainsFunc(cells[:i], func(other string) bool { return folded(other) == folded(c) }) {
 			n++
 		}
 	}

@@ -30,11 +30,16 @@ func TestShapes(t *testing.T) {
 				`{"pupils":[{"name":"Ivo","age":7,"swims":true,"rows":false},{"name":"Mara","age":8,"swims":false,"rows":true},{"name":"Ole","age":9,"swims":true,"rows":false}]}`: "/pupils/0/rows",
 			}},
 		{"a sign that a legend explains", "runners: {list: Runners., fields: {name: {text: Name.}, time: {text: Time.}, guest: {boolean: Whether it is a guest.}}}",
-			"Ada Pell     41:20 G\nG. Marsh     42:07\nIvo Lund     44:51 G\n\nG = guest of another club\n", `{"runners":[{"name":"Ada Pell","time":"41:20","guest":true},{"name":"G. Marsh","time":"42:07","guest":false},{"name":"Ivo Lund","time":"44:51","guest":true}]}`,
+			"Ada Pell     41:20 G\nG. Marsh     42:07\nIvo Lund     44:51 G\n\nG = guest\n", `{"runners":[{"name":"Ada Pell","time":"41:20","guest":true},{"name":"G. Marsh","time":"42:07","guest":false},{"name":"Ivo Lund","time":"44:51","guest":true}]}`,
 			map[string]string{
 				`{"runners":[{"name":"Ada Pell","time":"41:20","guest":false},{"name":"G. Marsh","time":"42:07","guest":false},{"name":"Ivo Lund","time":"44:51","guest":true}]}`: "/runners/0/guest",
 				`{"runners":[{"name":"Ada Pell","time":"41:20","guest":true},{"name":"G. Marsh","time":"42:07","guest":true},{"name":"Ivo Lund","time":"44:51","guest":true}]}`:   "/runners/1/guest",
 			}},
+		{"a sign that says how it is so", "bills: {list: Bills., fields: {to: {text: To.}, sum: {money: Sum., currency: EUR}, paid: {boolean: Whether it is paid.}}}",
+			"Pell      41.20 *\nMarsh     42.07\n\n* paid in cash\n", `{"bills":[{"to":"Pell","sum":{"amount":41.2,"currency":"EUR"},"paid":true},{"to":"Marsh","sum":{"amount":42.07,"currency":"EUR"},"paid":true}]}`,
+			map[string]string{`{"bills":[{"to":"Pell","sum":{"amount":41.2,"currency":"EUR"},"paid":false},{"to":"Marsh","sum":{"amount":42.07,"currency":"EUR"},"paid":true}]}`: "/bills/0/paid"}},
+		{"a name with a word before it", "weight: {quantity: Weight., unit: kg}", "Gross weight 20 kg, tare weight 2 kg; 18 kg net.", `{"weight":{"amount":18,"unit":"kg"}}`, nil},
+		{"a description that is another field's name", "total: {money: Price., currency: EUR}\n  price: {money: Price of one., currency: EUR}", "Price 3.00\nTotal 12.00", `{"total":{"amount":12,"currency":"EUR"},"price":{"amount":3,"currency":"EUR"}}`, nil},
 		{"who someone is in brackets behind the name", "lender: {text: Who lends.}\n  hirer: {text: Who hires.}\n  what: {text: What.}",
 			"An agreement between Maud Ferrier, of 4 Quay Street (\"the Lender\"), and Ole Varga, of 9 Mill Lane\n(hereinafter \"the Hirer\"), for a Harrow punt. The Lender brings it.", `{"lender":"Maud Ferrier","hirer":"Ole Varga","what":"Harrow punt"}`,
 			map[string]string{

@@ -82,7 +82,7 @@ func (w *weigher) acrossColumns(list []*item, lines []int, rows map[*schema.Fiel
 		}
 		for _, n := range lines {
 			cells := w.columnsAt(n, len(list))
-			if cells == nil || !near(n) {
+			if cells == nil || !near(n) || !w.mayBeOf(f, n) {
 				continue
 			}
 			if out := w.outOfColumns(list, f, cells); len(out) == 2 {
@@ -152,7 +152,7 @@ func (w *weigher) linesOf(list []*item) []int {
 func (w *weigher) rowOfField(list []*item, f *schema.Field, lines []int) (best rowOfField, found bool) {
 	for _, n := range lines {
 		cells := w.columnsAt(n, len(list))
-		if cells == nil {
+		if cells == nil || !w.mayBeOf(f, n) {
 			continue
 		}
 		row := rowOfField{n, cells, 0}
@@ -166,6 +166,14 @@ func (w *weigher) rowOfField(list []*item, f *schema.Field, lines []int) (best r
 		}
 	}
 	return best, found
+}
+
+// mayBeOf tells whether a row may have the values of a field: those of a boolean, which others are like, behind its own
+// label alone.
+func (w *weigher) mayBeOf(f *schema.Field, line int) bool {
+	row, _, _ := w.ix.rowAt(line)
+	cells := cellsOf(row)
+	return f.Kin().Type != schema.Boolean || len(cells) > 0 && w.isCalled(f, strings.TrimRight(cells[0], ": "))
 }
 
 // columnsAt gives the cells of a row that has as many as a list has items, and perhaps a label before them.
@@ -193,7 +201,12 @@ func (w *weigher) isIn(l *leaf, cell span) bool {
 		yes, known := normalize.YesNo(strings.TrimSpace(w.ix.Source[cell.Start:cell.End]))
 		return known && yes == (l.value == "true")
 	} else if t != schema.Integer && t != schema.Number && t != schema.Money && t != schema.Quantity {
-		return folded(w.ix.Source[cell.Start:cell.End]) == folded(strings.Trim(l.value, `"`))
+		said := w.ix.Source[cell.Start:cell.End]
+		if folded(said) == folded(strings.Trim(l.value, `"`)) {
+			return true
+		}
+		c := candidateAt(l.cands, cell) // 03/2028
+		return c != nil && t != schema.Text && cell.Start <= c.Start && c.End <= cell.End && letters(said) == letters(w.ix.Source[c.Start:c.End])
 	}
 	v, err := value.Parse(l.value)
 	if err != nil {

@@ -68,8 +68,12 @@ func (tx *Text) DaysOfYear(f *schema.Field, day string) []Span {
 	return tx.ofYear(f, all, day)
 }
 
-// shortestSpan is how many days the full days of a document lie apart at most that tell the years of others.
-const shortestSpan = 92
+// How many days the full days of a document lie apart at most that tell the years of others: any, and those that the
+// document says are the first and the last.
+const (
+	shortSpan = 92
+	longSpan  = 366
+)
 
 // isOfOtherYear tells whether a day lies between the first and the last full day of a text in the year before or
 // after, and not in its own: of a stay from 28/12/2031 to 02/01/2032, 30/12 is no day of 2032.
@@ -89,12 +93,31 @@ func (tx *Text) isOfOtherYear(day string) bool {
 	first, err := time.Parse(time.DateOnly, tx.days.first)
 	last, errLast := time.Parse(time.DateOnly, tx.days.last)
 	own, errOwn := time.Parse(time.DateOnly, day)
-	if err != nil || errLast != nil || errOwn != nil || last.Sub(first) > shortestSpan*24*time.Hour {
+	most := shortSpan
+	if tx.isRange(tx.days.first, tx.days.last) {
+		most = longSpan
+	}
+	if err != nil || errLast != nil || errOwn != nil || last.Sub(first) > time.Duration(most)*24*time.Hour {
 		return false
 	}
 	lies := func(d time.Time) bool { return !d.Before(first) && !d.After(last) }
 	return !lies(own) && (lies(own.AddDate(-1, 0, 0)) || lies(own.AddDate(1, 0, 0)))
 }
+
+// isRange tells whether a text has two days as the first and the last of a time: from 20 November 2032 to 6 March 2033.
+func (tx *Text) isRange(first, last string) bool {
+	for _, a := range append(tx.days.at[first], tx.days.figures[first]...) {
+		for _, b := range append(tx.days.at[last], tx.days.figures[last]...) {
+			if gap := b.Start - a.End; gap > 0 && gap <= longestJoin && lang.Until.Has(strings.ToLower(strings.Trim(tx.Source[a.End:b.Start], " \u00a0"))) || gap > 0 && gap <= longestJoin && strings.Trim(tx.Source[a.End:b.Start], " \u00a0-–—") == "" {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// longestJoin is how many bytes stand between the two days of a time at most.
+const longestJoin = 12
 
 // AllDays gives the places of all days, in order.
 func (tx *Text) AllDays() []Span {

@@ -20,9 +20,13 @@ func (tx *Text) findNumbers() {
 	for _, s := range tx.Stretches {
 		all = tx.literals(all, s)
 	}
-	decimal := tx.convention(slices.DeleteFunc(slices.Clone(all), func(l literal) bool { // 13.30 Uhr has no decimals
+	counted := slices.DeleteFunc(slices.Clone(all), func(l literal) bool { // 13.30 Uhr has no decimals
 		return len(l.text) < 6 && strings.IndexByte(l.text, '.') > 0 && tx.beside(l.Span).Unit == "o'clock"
-	}))
+	})
+	decimal := tx.convention(counted)
+	if decimal == '.' && tx.convention(slices.DeleteFunc(counted, tx.isOfName)) == 0 && lang.Commas.Has(lang.Guess(tx.Source).Code) {
+		decimal = ',' // a German list with a car called Tessin 1.6
+	}
 	grouped := byte(0) // of figures with a comma: the sign before decimals, where only the language tells
 	if decimal == 0 && slices.ContainsFunc(all, func(l literal) bool { return len(Figures(l.text)) > 1 }) {
 		switch code := lang.Guess(tx.Source).Code; {
@@ -82,6 +86,19 @@ func (tx *Text) findNumbers() {
 		}
 	}
 	tx.smallRows()
+}
+
+// isOfName tells a figure such as 1.6 that ends a name: it measures nothing, and a word with a capital stands before it.
+func (tx *Text) isOfName(l literal) bool {
+	if len(l.text) != len("1.6") || l.text[1] != '.' || !tx.beside(l.Span).none() {
+		return false
+	}
+	i := tx.TokenAt(l.Start) - 1
+	if i < 0 || tx.Source[tx.Tokens[i].End:l.Start] != " " {
+		return false
+	}
+	first, _ := utf8.DecodeRuneInString(tx.Source[tx.Tokens[i].Start:])
+	return unicode.IsUpper(first)
 }
 
 // isDozen tells whether a word for a dozen stands behind a figure.
