@@ -99,12 +99,12 @@ func (w *weigher) isWholly(l *leaf, label string, group []*leaf) bool {
 		return false // Customer, for customer no
 	}
 	return slices.ContainsFunc(group, func(other *leaf) bool {
-		return other.f != l.f && other.f.Kin().Type == l.f.Kin().Type && other.value != l.value && is(other.f) && w.places[other.path].Start != w.places[l.path].Start && !isOwnValueBetween(w, other, l)
+		return other.f != l.f && other.f.Kin().Type == l.f.Kin().Type && other.value != l.value && is(other.f) && w.places[other.path].Start != w.places[l.path].Start && !w.isOwnValueBetween(other, l)
 	})
 }
 
 // isOwnValueBetween tells whether another value stands right before one, behind the label that both have before them.
-func isOwnValueBetween(w *weigher, other, l *leaf) bool {
+func (w *weigher) isOwnValueBetween(other, l *leaf) bool {
 	a, b := w.places[other.path], w.places[l.path]
 	return a.Found() && a.Line == b.Line && a.End <= b.Start && b.Start-a.End < labelReach
 }
