@@ -35,7 +35,7 @@ func Sure(s *schema.Schema, text string) value.Value {
 	raw := (&filler{exact: true}).fill(s, text)
 	labels := map[string]bool{}
 	s.Root.Walk(func(f *schema.Field, _ int) {
-		for _, name := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+		for _, name := range f.Labels() {
 			labels[strings.Join(words(name), " ")] = true
 		}
 	})
@@ -142,7 +142,7 @@ func (w *filler) group(g *schema.Field, lines []*line, outer []*slot) value.Valu
 // titleSlot stands for the title of a list among the labels around another.
 func titleSlot(f *schema.Field) *slot {
 	s := &slot{f: f}
-	for _, n := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+	for _, n := range f.Labels() {
 		s.names = append(s.names, words(n))
 	}
 	return s

@@ -79,7 +79,7 @@ func bare(v *value.Value) bool {
 // in the singular.
 func itemNames(f *schema.Field) []string {
 	var names []string
-	for _, n := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+	for _, n := range f.Labels() {
 		if one := lang.Singular(strings.Join(words(n), " ")); one != "" {
 			names = append(names, one)
 		}
@@ -265,7 +265,7 @@ func titleRest(f *schema.Field, l *line) (string, bool) {
 	if len(got) == 0 || len(got) > 5 {
 		return "", false
 	}
-	for _, n := range append([]string{schema.Spoken(f.Name)}, f.PrintedAs...) {
+	for _, n := range f.Labels() {
 		want := words(n)
 		if len(want) > 0 && len(want) <= len(got) && strings.Join(got[:len(want)], " ") == strings.Join(want, " ") {
 			return strings.TrimSpace(rest), true

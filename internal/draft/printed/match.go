@@ -47,13 +47,13 @@ func (w *filler) slots(group *schema.Field) []*slot {
 			at := append(append([]string(nil), path...), f.Name)
 			switch {
 			case f.Type == schema.Group:
-				add(f, at, append([]string{schema.Spoken(f.Name)}, f.PrintedAs...))
+				add(f, at, f.Labels())
 				continue
 			case f.Type == schema.List && !f.Item.IsLeaf():
 				continue
 			}
 			s := &slot{f: f, path: at, about: aboutWords(f.About), exact: w.exact}
-			names := append([]string{schema.Spoken(f.Name)}, f.PrintedAs...)
+			names := f.Labels()
 			if bare := reading.BareName(f); bare != "" && (f.Type == schema.Number || f.Type == schema.Integer) {
 				names = append(names, bare)
 			}

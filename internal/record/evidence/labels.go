@@ -419,7 +419,7 @@ func (w *weigher) namesOf(f *schema.Field) []string {
 	if predicate := w.predicateOf(f); predicate != "" {
 		names = append(names, predicate)
 	}
-	if label := bareLabel(f); label != "" && !w.isOthersName(f, label) {
+	if label := f.BareLabel(); label != "" && !w.isOthersName(f, label) {
 		names = append(names, label)
 	}
 	return append(names, f.PrintedAs...)
@@ -430,23 +430,6 @@ func (w *weigher) isOthersName(f *schema.Field, label string) bool {
 	return w.all != nil && slices.ContainsFunc(w.all.Leaves(), func(other *schema.Field) bool {
 		return other != f && folded(schema.Spoken(other.Name)) == folded(label)
 	})
-}
-
-// mostBareWords is how many words a description has at most that is a label by itself.
-const mostBareWords = 3
-
-// bareLabel gives the description of a field, if it is no more than what documents print before its values:
-// Förfallodatum, for due.
-func bareLabel(f *schema.Field) string {
-	about := strings.TrimRight(f.About, ". ")
-	words := strings.Fields(about)
-	if len(words) == 0 || len(words) > mostBareWords || strings.ContainsAny(about, ",;:()?!\"") || f.Kin().Type == schema.Boolean || folded(about) == folded(schema.Spoken(f.Name)) {
-		return ""
-	}
-	if slices.ContainsFunc(words, func(word string) bool { return lang.Frequent.Has(strings.ToLower(word)) }) {
-		return ""
-	}
-	return about
 }
 
 // groupNamed gives the name of the group whose own name a field is; "" for others.
