@@ -122,8 +122,9 @@ func tellsItsItem(l *leaf) bool {
 	return true
 }
 
-// unitsOf gives the units of a list: paragraphs, where each item stands in one of its own, else the parts of a
-// sentence, where each does so, else lines that are rows, nil for none; and whether they are not parts.
+// unitsOf gives the units of a list: stretches of sections, or rows of tables side by side, or paragraphs, where each item
+// stands in one of its own, else the parts of a sentence, where each does so, else lines that are rows, else sentences,
+// nil for none; and whether they are neither parts nor sentences.
 func (w *weigher) unitsOf(h *homes) (in units, ofRows bool) {
 	for _, in := range []units{sectionsOf(h), w.sideBySide(h)} {
 		if in != nil {

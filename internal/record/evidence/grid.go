@@ -73,46 +73,40 @@ func (w *weigher) inGrids(h *homes) {
 // underOwnMarks places the booleans of items by the column that is called like them, if that has marks and empty cells
 // alone: an empty one says no.
 func (w *weigher) underOwnMarks(h *homes, at []int, first int) {
-	asked := map[*schema.Field]bool{}
-	for _, it := range h.list {
-		for _, l := range it.leaves {
-			if l.f.Kin().Type != schema.Boolean || l.f.Concludes || asked[l.f] {
-				continue
+	if slices.Contains(at, -1) {
+		return
+	}
+	for _, f := range booleansIn(h) {
+		column, sign := w.ownColumn(f, first)
+		if column == nil {
+			continue
+		}
+		marks, known, mark := map[int]span{}, true, ""
+		for i := range h.list {
+			s, is := w.cellUnder(at[i], *column, sign)
+			if known = known && is; s.End > 0 {
+				said := strings.ToLower(w.ix.Source[s.Start:s.End])
+				known = known && (mark == "" || mark == said) && !strings.Contains("✗✘", said) // which may say no
+				marks[i], mark = s, said
 			}
-			asked[l.f] = true
-			column, sign := w.ownColumn(l.f, first)
-			if column == nil {
-				continue
-			}
-			marks, known, mark := map[int]span{}, true, ""
-			for i := range h.list {
-				if at[i] < 0 {
-					known = false
-					break
-				}
-				s, is := w.cellUnder(at[i], *column, sign)
-				if known = known && is; s.End > 0 {
-					said := strings.ToLower(w.ix.Source[s.Start:s.End])
-					known = known && (mark == "" || mark == said) && !strings.Contains("✗✘", said) // which may say no
-					marks[i], mark = s, said
-				}
-			}
-			if known && len(marks) > 0 {
-				w.byOwnMarks(h, l.f, at, marks)
-			}
+		}
+		if known && len(marks) > 0 {
+			w.byMarks(h, f, marks, at, true)
 		}
 	}
 }
 
-func (w *weigher) byOwnMarks(h *homes, f *schema.Field, at []int, marks map[int]span) {
+// byMarks places a boolean of items by the marks in their lines, -1 for an item without one, and tells what those
+// contradict; a line without a mark says no where all that are so have one.
+func (w *weigher) byMarks(h *homes, f *schema.Field, marks map[int]span, at []int, all bool) {
 	for i, it := range h.list {
 		l := leafOf(it, f)
-		if l == nil || l.fixed != nil {
+		if l == nil || l.fixed != nil || at[i] < 0 {
 			continue
 		}
 		mark, is := marks[i]
 		switch {
-		case is != (l.value == "true"):
+		case is && l.value != "true", !is && all && l.value == "true":
 			w.places[l.path] = Place{Kind: l.lacking, Opposed: at[i] + 1}
 		case is:
 			w.restate(l, mark)
@@ -216,8 +210,7 @@ func (w *weigher) gridAbove(f *schema.Field, first int) (best *grid) {
 		case blank(head) && len(heads) == 0:
 			continue
 		case blank(head) || len(head) > longestLine || cellSign(head) != cellSign(row):
-			at = -1
-			continue
+			return best
 		}
 		heads = append([]string{head}, heads...)
 		g := &grid{sign: cellSign(row)}
@@ -282,53 +275,6 @@ func (w *weigher) answer(f *schema.Field, head string) string {
 		return ""
 	}
 	return w.inLegend(f.Kin(), head)
-}
-
-// mostOfLegend is how many letters a sign has at most that a legend explains: ++, fair.
-const mostOfLegend = 3
-
-// optionNamed gives the option that is called so, in however few letters.
-func optionNamed(f *schema.Field, said string) (option string) {
-	for _, o := range f.Of {
-		if slices.ContainsFunc(append([]string{schema.Spoken(o.Value)}, o.Also...), func(name string) bool {
-			return strings.EqualFold(name, said) || folded(name) == folded(said) && folded(said) != ""
-		}) {
-			if option != "" {
-				return ""
-			}
-			option = o.Value
-		}
-	}
-	return option
-}
-
-// inLegend gives the option that a document explains a sign by: ++ strongly agree, + = agree.
-func (w *weigher) inLegend(f *schema.Field, sign string) string {
-	source := w.ix.Source
-	for at, tries := 0, 0; tries < mostCells; tries++ {
-		i := strings.Index(source[at:], sign)
-		if i < 0 {
-			return ""
-		}
-		start, end := at+i, at+i+len(sign)
-		at = end
-		before := strings.TrimRight(source[max(0, start-2):start], " ")
-		if before != "" && !strings.ContainsAny(before[len(before)-1:], "(,;:\n") {
-			continue
-		}
-		rest := strings.TrimLeft(source[end:min(len(source), end+labelReach)], " \u00a0")
-		if len(rest) == len(source[end:min(len(source), end+labelReach)]) && !strings.HasPrefix(rest, "=") && !strings.HasPrefix(rest, ":") {
-			continue
-		}
-		rest = strings.TrimLeft(rest, "=:–- ")
-		if stop := strings.IndexAny(rest, ",;).\n"); stop >= 0 {
-			rest = rest[:stop]
-		}
-		if option := optionNamed(f, strings.TrimSpace(rest)); option != "" {
-			return option
-		}
-	}
-	return ""
 }
 
 // markUnder gives what the one mark in a row says, and where it stands.

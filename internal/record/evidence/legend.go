@@ -27,40 +27,31 @@ func (w *weigher) byLegend(h *homes) {
 	if len(h.list) < 2 {
 		return
 	}
-	for _, f := range w.booleansIn(h) {
+	for _, f := range booleansIn(h) {
 		sign, at, whole := w.legendOf(f)
 		if sign == "" {
 			continue
 		}
-		marks := map[int]span{}
+		marks, lines := map[int]span{}, make([]int, len(h.list))
 		for i := range h.list {
-			if h.own(i) && h.at[i] != w.ix.LineOf(at.Start) {
+			if lines[i] = -1; !h.own(i) {
+				continue
+			}
+			lines[i] = h.at[i]
+			if h.at[i] != w.ix.LineOf(at.Start) {
 				if s := w.signIn(h.at[i], sign); s.End > 0 {
 					marks[i] = s
 				}
 			}
 		}
-		if len(marks) == 0 {
-			continue
-		}
-		for i, it := range h.list {
-			l := leafOf(it, f)
-			if l == nil || l.fixed != nil || !h.own(i) {
-				continue
-			}
-			mark, is := marks[i]
-			switch {
-			case is && l.value != "true", !is && whole && l.value == "true":
-				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1}
-			case is:
-				w.restate(l, mark)
-			}
+		if len(marks) > 0 {
+			w.byMarks(h, f, marks, lines, whole)
 		}
 	}
 }
 
 // booleansIn gives the booleans of a list's items that are not concluded.
-func (w *weigher) booleansIn(h *homes) (all []*schema.Field) {
+func booleansIn(h *homes) (all []*schema.Field) {
 	for _, it := range h.list {
 		for _, l := range it.leaves {
 			if l.f.Kin().Type == schema.Boolean && !l.f.Concludes && !slices.Contains(all, l.f) {
@@ -115,4 +106,36 @@ func (w *weigher) signIn(line int, sign string) span {
 		}
 		from = i + len(sign)
 	}
+}
+
+// mostOfLegend is how many letters a sign has at most that a legend explains: ++, fair.
+const mostOfLegend = 3
+
+// inLegend gives the option that a document explains a sign by: ++ strongly agree, + = agree.
+func (w *weigher) inLegend(f *schema.Field, sign string) string {
+	source := w.ix.Source
+	for at, tries := 0, 0; tries < mostCells; tries++ {
+		i := strings.Index(source[at:], sign)
+		if i < 0 {
+			return ""
+		}
+		start, end := at+i, at+i+len(sign)
+		at = end
+		before := strings.TrimRight(source[max(0, start-2):start], " ")
+		if before != "" && !strings.ContainsAny(before[len(before)-1:], "(,;:\n") {
+			continue
+		}
+		rest := strings.TrimLeft(source[end:min(len(source), end+labelReach)], " \u00a0")
+		if len(rest) == len(source[end:min(len(source), end+labelReach)]) && !strings.HasPrefix(rest, "=") && !strings.HasPrefix(rest, ":") {
+			continue
+		}
+		rest = strings.TrimLeft(rest, "=:–- ")
+		if stop := strings.IndexAny(rest, ",;).\n"); stop >= 0 {
+			rest = rest[:stop]
+		}
+		if option := optionNamed(f, strings.TrimSpace(rest)); option != "" {
+			return option
+		}
+	}
+	return ""
 }

@@ -173,15 +173,20 @@ func (w *weigher) isRead(it *item, s span) bool {
 	})
 }
 
-// optionCalled gives the one option that some words are called by; "" for none, and for words of two letters,
-// which may be of anything.
-func optionCalled(f *schema.Field, said string) (option string) {
-	called := folded(said)
-	if letters(called) <= 2 {
+// optionCalled is optionNamed but for words of two letters, which may be of anything.
+func optionCalled(f *schema.Field, said string) string {
+	if letters(folded(said)) <= 2 {
 		return ""
 	}
+	return optionNamed(f, said)
+}
+
+// optionNamed gives the one option that some words are called by, in however few letters; "" for none.
+func optionNamed(f *schema.Field, said string) (option string) {
 	for _, o := range f.Of {
-		if slices.ContainsFunc(append([]string{schema.Spoken(o.Value)}, o.Also...), func(name string) bool { return folded(name) == called }) {
+		if slices.ContainsFunc(append([]string{schema.Spoken(o.Value)}, o.Also...), func(name string) bool {
+			return strings.EqualFold(name, said) || folded(name) == folded(said) && folded(said) != ""
+		}) {
 			if option != "" {
 				return ""
 			}
