@@ -117,14 +117,8 @@ func With(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 }
 
 func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places {
-	w := &weigher{ix: ix, all: s, fixed: known, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, against: map[sought]says{}, heads: map[*schema.Field][]string{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
-	s.Root.Walk(func(f *schema.Field, _ int) {
-		for _, name := range f.Key {
-			if kid := f.Item.Child(name); kid != nil {
-				w.heads[kid] = append([]string{strings.TrimSuffix(schema.Spoken(f.Name), "s")}, f.PrintedAs...)
-			}
-		}
-	})
+	w := &weigher{ground: ix.groundOf(s, forPlaces), ix: ix, fixed: known, places: Places{}, claimed: map[claim]bool{}, taken: map[span]bool{}}
+	defer ix.keepGround(w.ground)
 	w.root = &item{last: -1}
 	w.collect(s.Root, "", w.root, record)
 	w.findRegions([]*item{w.root}, region{End: len(ix.Source)})
@@ -248,50 +242,23 @@ func (it *item) take(s span, line int) {
 }
 
 type weigher struct {
-	ix         *Index
-	places     Places
-	leaves     []*leaf
-	names      map[*schema.Field][][]string
-	found      map[sought][]candidate
-	against    map[sought]says
-	open       []span                          // where the figure that is looked for can be read as another number too
-	talk       map[string]bool                 // who speaks in a talk, once asked for
-	enumerated map[*schema.Field][]enumeration // see enumerations
-	paras      []int                           // see paragraphs
-	counting   map[span]bool                   // where the name of a count stands before numbers, and whether they come to it
-	opposed    []span                          // where words stand that say the opposite of a boolean, or another option
-	back       []span                          // where the value stands and the document takes it back
-	other      []span                          // where the figure that is looked for stands with another measure or sign
-	claimed    map[claim]bool
-	taken      map[span]bool
-	plain      bool // nothing is looked for but for a few characters
-	amounts    map[amountOf]*schema.Field
-	numbers    map[*schema.Field]measureIn
-	root       *item
-	chosen     []*leaf // that have a place
-	fixed      Places
-	sentences  map[*schema.Field][]mention // that have the words of a boolean's name
-	years      *bool                       // whether it has years in all their figures, once asked for
-	saying     map[saying]map[int]bool     // the lines that have the words for a value of a boolean or a choice
-	all        *schema.Schema              // whose record it is; nil where other fields do not matter
-	others     map[string]*schema.Field    // fields by their labels
-	called     map[*schema.Field]called    // the words that fields go by
-	boxes      *boxes                      // those of forms
-	ruled      map[int]int                 // of rows of tables: the line of the rule below their head
-	tops       map[int]int                 // of rows of tables: the first row, where that has no figures; -1 for none
-	groups     map[*schema.Field]string    // the groups whose names fields are, once asked for
-	opposites  map[[2]string]bool          // whether words deny each other, once asked for
-	options    map[optionsOf][]span        // where options of choices stand, once asked for
-	startAt    map[int][]*leaf             // which values begin at a place, once asked for
-	cuts       []int                       // see cutOff
-	series     map[int][][]span            // see seriesOf
-	grids      map[gridOf]*grid            // tables that are ticked off, once asked for
-	crossed    *bool                       // whether it has marks for yes and for no, once asked for
-	form       *bool                       // whether wide gaps part labels from values, once asked for
-	wholly     map[string]*schema.Field    // fields that stand in no list by their whole labels
-	isName     map[string]bool             // what fields are called, all
-	touched    map[int]bool                // the lines, from 0, that values were read from
-	heads      map[*schema.Field][]string  // what heads the items of the list that a field is the key of
+	*ground
+	ix       *Index
+	places   Places
+	leaves   []*leaf
+	open     []span        // where the figure that is looked for can be read as another number too
+	counting map[span]bool // where the name of a count stands before numbers, and whether they come to it
+	opposed  []span        // where words stand that say the opposite of a boolean, or another option
+	back     []span        // where the value stands and the document takes it back
+	other    []span        // where the figure that is looked for stands with another measure or sign
+	claimed  map[claim]bool
+	taken    map[span]bool
+	plain    bool // nothing is looked for but for a few characters
+	root     *item
+	chosen   []*leaf // that have a place
+	fixed    Places
+	startAt  map[int][]*leaf // which values begin at a place, once asked for
+	touched  map[int]bool    // the lines, from 0, that values were read from
 }
 
 func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.Value) {

@@ -29,7 +29,8 @@ func between(start, end int) span { return span{Start: start, End: end} }
 // then be used by many goroutines.
 type Index struct {
 	*reading.Text
-	likes likes
+	likes   likes
+	grounds grounds
 	// Unsure tells whether the OCR engine was in doubt of the words between two
 	// offsets; there a value may be a few more characters away. May be nil.
 	Unsure func(start, end int) bool

@@ -22,6 +22,7 @@ const mostAround = 8
 // InPlace gives the value of a field that stands in a place, where that is one and no other.
 func (ix *Index) InPlace(s *schema.Schema, f *schema.Field, at reading.Span) (value.Value, bool) {
 	w := newReader(ix, s)
+	defer ix.keepGround(w.ground)
 	var found *value.Value
 	for _, v := range w.readings(f.Kin(), at) {
 		cands, _ := w.known(f, &v, false)
@@ -198,6 +199,7 @@ func (ix *Index) ofTwo(s *schema.Schema, f *schema.Field, v *value.Value) (value
 		return value.Value{}, false
 	}
 	w := newReader(ix, s)
+	defer ix.keepGround(w.ground)
 	var found []value.Value
 	for _, figure := range figures {
 		to := value.Num(figure)
@@ -217,7 +219,7 @@ func (ix *Index) ofTwo(s *schema.Schema, f *schema.Field, v *value.Value) (value
 
 // newReader gives a weigher that looks for single values.
 func newReader(ix *Index, s *schema.Schema) *weigher {
-	return &weigher{ix: ix, all: s, places: Places{}, names: map[*schema.Field][][]string{}, found: map[sought][]candidate{}, against: map[sought]says{}, heads: map[*schema.Field][]string{}, plain: true}
+	return &weigher{ground: ix.groundOf(s, forReading), ix: ix, places: Places{}, plain: true}
 }
 
 // saying gives the places of what a reply says, letter for letter but for spaces.

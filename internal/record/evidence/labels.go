@@ -195,7 +195,9 @@ func (w *weigher) labelBefore(l *leaf) string {
 		return ""
 	}
 	before = withoutMeasure(withoutLeader(strings.TrimRight(before, ":=-–> ")))
-	before = ofPerCent.ReplaceAllString(before, "")
+	if strings.Contains(before, "%") {
+		before = ofPerCent.ReplaceAllString(before, "")
+	}
 	before = before[w.afterStop(before):]
 	if i := strings.LastIndex(before, "  "); i >= 0 {
 		before = before[i:]

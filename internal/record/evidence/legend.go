@@ -62,11 +62,21 @@ func booleansIn(h *homes) (all []*schema.Field) {
 	return all
 }
 
+// legendsOf gives the legends of a text, in either form, found once.
+func (w *weigher) legendsOf() [][][]int {
+	if w.legends == nil {
+		for _, form := range []*lazy.Regexp{legendEquals, legendNote} {
+			w.legends = append(w.legends, form.FindAllStringSubmatchIndex(w.ix.Source, mostLegend))
+		}
+	}
+	return w.legends
+}
+
 // legendOf gives the one sign that a document explains by the name of a field, where it does, and whether by nothing
 // more: what has no sign with "* paid in cash" may be paid as well.
 func (w *weigher) legendOf(f *schema.Field) (sign string, at span, whole bool) {
-	for _, form := range []*lazy.Regexp{legendEquals, legendNote} {
-		for _, m := range form.FindAllStringSubmatchIndex(w.ix.Source, mostLegend) {
+	for _, legends := range w.legendsOf() {
+		for _, m := range legends {
 			words := wordsOf(w.ix.Source[m[4]:m[5]])
 			if slices.ContainsFunc(words, lang.Not.Has) || !slices.ContainsFunc(w.labels(f), func(name []string) bool { return placeOf(name, words, sameNoun) == 0 }) {
 				continue

@@ -42,7 +42,7 @@ func nearlyUnsure(length int) int {
 // stand for figures in what can be nothing but figures, however many.
 func (w *weigher) near(own *schema.Field, v *value.Value, add func([]span, Kind, string)) {
 	if fx := w.ix.inFigures(); fx != nil && (v.Kind != value.String || strings.ContainsFunc(v.Text, unicode.IsDigit)) {
-		there := &weigher{ix: fx, names: w.names, heads: w.heads, plain: true}
+		there := &weigher{ground: &ground{names: w.names, heads: w.heads}, ix: fx, plain: true}
 		var found []span
 		for _, c := range there.candidates(own, v, false) {
 			found = append(found, c.span)

@@ -51,6 +51,7 @@ func look(s *schema.Schema, record *value.Value, ix *Index, places Places, also 
 		s, record = o.s, &o.record
 	}
 	u := newUnread(s, record, ix, places)
+	defer ix.keepGround(u.w.ground)
 	if lines = u.all(); also {
 		left = u.left(lines)
 	}
@@ -61,7 +62,7 @@ func look(s *schema.Schema, record *value.Value, ix *Index, places Places, also 
 }
 
 func newUnread(s *schema.Schema, record *value.Value, ix *Index, places Places) *unread {
-	u := &unread{w: &weigher{ix: ix, all: s, places: places, names: map[*schema.Field][][]string{}}, s: s, record: record, places: places, named: map[string][]naming{}, lists: map[string][]naming{}}
+	u := &unread{w: &weigher{ground: ix.groundOf(s, forLines), ix: ix, places: places}, s: s, record: record, places: places, named: map[string][]naming{}, lists: map[string][]naming{}}
 	u.prepare()
 	return u
 }

@@ -17,10 +17,8 @@ import (
 	"sort"
 	"strings"
 	"unicode"
-	"unicode/utf8"
 
 	"filler/internal/base/lang"
-	"filler/internal/base/lazy"
 	"filler/internal/schema"
 )
 
@@ -341,33 +339,6 @@ func (tx *Text) lineAt(n int) string {
 	}
 	s := tx.LineSpan(n)
 	return tx.Source[s.Start:s.End]
-}
-
-// sentenceEnds are what ends a sentence, or what stands for one: a line of a list
-// or of a table, a paragraph.
-var sentenceEnds = lazy.New(`[.!?]["”)]?\s+\p{Lu}|\n\s*\n|\n\s*(?:[-*•|]|\d+[.)])\s|[ \t]{3,}[^\n]*\n|\|\s*\n`)
-
-// Sentence gives the sentence, or the sentences, that a stretch of the text lies
-// in.
-func (tx *Text) Sentence(start, end int) string {
-	s := tx.SentenceSpan(start, end)
-	return tx.Source[s.Start:s.End]
-}
-
-// SentenceSpan gives where that sentence stands.
-func (tx *Text) SentenceSpan(start, end int) Span {
-	const most = 600
-	from, to := max(0, start-most), min(len(tx.Source), end+most)
-	begin := from
-	for _, m := range sentenceEnds.FindAllStringIndex(tx.Source[begin:min(len(tx.Source), start+utf8.UTFMax)], -1) { // the place may begin a sentence
-		if begin+m[0] < start {
-			from = min(begin+m[0]+1, start)
-		}
-	}
-	if m := sentenceEnds.FindStringIndex(tx.Source[max(start, end-1):to]); m != nil {
-		to = max(end, max(start, end-1)+m[0]+1)
-	}
-	return Span{from, to}
 }
 
 // TokenAt gives the first Token that does not end before offset.
