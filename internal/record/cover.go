@@ -174,6 +174,8 @@ func (c *Cover) Problem(p Problem) Problem {
 		hides = true
 	case Against: // it quotes a line of the document
 		p.What = Told{p.Code(), quoted.ReplaceAllString(p.Message(), Hidden)}
+	case Uncovered: // so does this, and the rest are numbers of lines and names of fields
+		p.What, hides = Told{p.Code(), quoted.ReplaceAllString(p.Message(), Hidden)}, false
 	}
 	if hides && p.Code() != Rule { // a rule's words are the schema's
 		p.What = Told{p.Code(), c.Text(p.Message())}

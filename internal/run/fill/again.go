@@ -210,17 +210,22 @@ func (w *filling) stillUnread(lines, left []evidence.Line) {
 	for _, l := range lines {
 		w.missed[l.Field] = true
 	}
+	w.others = append(w.others, unreadProblems(w.Schema, lines)...)
+}
+
+// unreadProblems makes problems of lines that nothing comes from.
+func unreadProblems(s *schema.Schema, lines []evidence.Line) (problems []record.Problem) {
 	for i, l := range lines {
 		if i == maxUnread {
-			w.others = append(w.others, record.Problem{What: record.MoreUnread{Lines: len(lines) - i}})
-			return
+			return append(problems, record.Problem{What: record.MoreUnread{Lines: len(lines) - i}})
 		}
 		unread := record.Unread{Line: l.Line, Field: l.Field, Said: l.Text}
-		if f := w.Schema.Find(l.Field); f != nil && (f.Sensitive || f.IsHidden()) {
+		if f := s.Find(l.Field); f != nil && (f.Sensitive || f.IsHidden()) {
 			unread.Said = ""
 		}
-		w.others = append(w.others, record.Problem{What: unread})
+		problems = append(problems, record.Problem{What: unread})
 	}
+	return problems
 }
 
 // readSince drops the problems of lines that a value comes from since the record

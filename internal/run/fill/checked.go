@@ -1,11 +1,16 @@
 package fill
 
 import (
+	"slices"
+	"sort"
+
 	"filler/internal/base/value"
 	"filler/internal/measure/review"
 	"filler/internal/record"
 	"filler/internal/record/evidence"
 	"filler/internal/record/trace"
+	"filler/internal/schema"
+	"filler/internal/source/document"
 	"filler/internal/store"
 )
 
@@ -43,17 +48,52 @@ func (w *filling) check(v *value.Value) []record.Problem {
 	for _, p := range problems {
 		at[p.Path] = true
 	}
-	for p, place := range w.places(v) {
-		field := w.Schema.Holding(p)
-		if at[p] || field == nil {
-			continue
-		}
-		if what := w.index.Doubt(field, v.At(p), place, len(w.pages.images) > 0); what != nil {
-			problems = append(problems, evidenceProblem(p, v, what))
+	for _, p := range spokenAgainst(w.Schema, v, w.index, w.places(v), len(w.pages.images) > 0) {
+		if !at[p.Path] {
+			problems = append(problems, p)
 		}
 	}
 	record.Sort(w.Schema, problems)
 	return problems
+}
+
+// spokenAgainst gives the values of a record that stand nowhere in a text, or that it speaks
+// against; pictures says that the model was shown the pages.
+func spokenAgainst(s *schema.Schema, v *value.Value, ix *evidence.Index, places evidence.Places, pictures bool) (problems []record.Problem) {
+	for p, place := range places {
+		field := s.Holding(p)
+		if field == nil {
+			continue
+		}
+		if what := ix.Doubt(field, v.At(p), place, pictures); what != nil {
+			problems = append(problems, evidenceProblem(p, v, what))
+		}
+	}
+	return problems
+}
+
+// Doubts gives what the document speaks against in a record, wherever that comes from: values
+// that stand nowhere in it or that it contradicts, and lines that speak of fields and of which
+// no value came. What the schema says is not looked at. concluded is how many values were found
+// nowhere and need not be: a record does not keep the words that they rest on.
+func Doubts(s *schema.Schema, v *value.Value, d *document.Document) (problems []record.Problem, concluded int) {
+	ix := indexOf(d)
+	places := evidence.Of(s, v, ix)
+	for _, p := range spokenAgainst(s, v, ix, places, false) {
+		if _, unfounded := p.What.(record.Unfounded); !unfounded {
+			problems = append(problems, p)
+		}
+	}
+	for _, place := range places {
+		if place.Kind == evidence.Inferred {
+			concluded++
+		}
+	}
+	lines := slices.DeleteFunc(evidence.Unread(s, v, ix, places), func(l evidence.Line) bool { return l.List })
+	sort.Slice(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
+	problems = append(problems, unreadProblems(s, lines)...)
+	record.Sort(s, problems)
+	return problems, concluded
 }
 
 func evidenceProblem(p value.Pointer, v *value.Value, what record.What) record.Problem {

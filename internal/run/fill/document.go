@@ -127,8 +127,14 @@ func readStep(d *document.Document) trace.Step {
 
 // open takes a document that was read.
 func (w *filling) open(d *document.Document) {
-	w.doc, w.index, w.cuts = d, evidence.NewIndex(d.Text), prompt.NewPlanner(d)
-	w.index.Unsure = unsure(d)
+	w.doc, w.index, w.cuts = d, indexOf(d), prompt.NewPlanner(d)
+}
+
+// indexOf makes the text of a document searchable.
+func indexOf(d *document.Document) *evidence.Index {
+	ix := evidence.NewIndex(d.Text)
+	ix.Unsure = unsure(d)
+	return ix
 }
 
 // first has the first model fill the record.

@@ -136,8 +136,7 @@ func (x *updating) bring(ctx context.Context, d *document.Document) error {
 		x.trace.add(&trace.CorrectionRefused{Request: "update " + d.ID, Why: err.Error()})
 		return nil
 	}
-	index := evidence.NewIndex(d.Text)
-	index.Unsure = unsure(d)
+	index := indexOf(d)
 	for _, c := range a.cuts.Plan(room) {
 		p := &bringing{updating: x, doc: d, ask: a.ask(&whole, nil), index: index, step: "update " + d.ID}
 		if c.Of > 1 {
