@@ -129,7 +129,7 @@ func (a *app) report(ctx context.Context, o *reporting, args []string) error {
 	}
 	unread := ""
 	if made.Unread > 0 {
-		unread = fmt.Sprintf(" · %d shown without their text: it can't be read, or has changed", made.Unread)
+		unread = fmt.Sprintf(" · %s shown without their text: it can't be read, or has changed", thousands(made.Unread))
 	}
 	a.notef("%s: %s · %s%s\n", o.output, job.Name, plural(made.Documents, "document"), unread)
 	return nil

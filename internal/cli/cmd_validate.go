@@ -86,14 +86,7 @@ func (v *validation) line(n int, l record.Line, err error) error {
 	case l.Status == record.Failed:
 		problems = l.Problems
 	default:
-		problems = v.check.Check(&l.Record)
-		if v.source != nil {
-			problems = v.doubts(&l, problems)
-		}
-		if twins := record.Twins(v.schema, &l.Record); len(twins) > 0 {
-			problems = append(problems, twins...)
-			record.Sort(v.schema, problems)
-		}
+		problems = v.judged(&l)
 	}
 	if len(problems) == 0 {
 		v.valid++
@@ -118,27 +111,20 @@ func (v *validation) line(n int, l record.Line, err error) error {
 	return nil
 }
 
-// doubts adds what the document of a record speaks against, but for values that the schema does
-// not allow.
-func (v *validation) doubts(l *record.Line, problems []record.Problem) []record.Problem {
-	d, err := v.source(l.Document)
-	if err != nil {
-		v.unlooked++
-		return append(problems, record.Problem{What: record.Failure{Kind: record.Unreadable, Why: err.Error()}})
-	}
-	at := map[value.Pointer]bool{}
-	for _, p := range problems {
-		at[p.Path] = true
-	}
-	doubts, concluded := fill.Doubts(v.schema, &l.Record, d)
-	v.concluded += concluded
-	for _, p := range doubts {
-		if p.Path == "" || !at[p.Path] {
-			problems = append(problems, p)
+// judged gives the problems of a record, by the schema and where that is wanted by its document.
+func (v *validation) judged(l *record.Line) []record.Problem {
+	var d *document.Document
+	var failed []record.Problem
+	if v.source != nil {
+		var err error
+		if d, err = v.source(l.Document); err != nil {
+			v.unlooked++
+			d, failed = nil, []record.Problem{{What: record.Failure{Kind: record.Unreadable, Why: err.Error()}}}
 		}
 	}
-	record.Sort(v.schema, problems)
-	return problems
+	problems, concluded := fill.Judge(v.check, v.schema, &l.Record, d)
+	v.concluded += concluded
+	return append(failed, problems...)
 }
 
 func (v *validation) end() error {

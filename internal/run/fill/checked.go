@@ -72,15 +72,24 @@ func spokenAgainst(s *schema.Schema, v *value.Value, ix *evidence.Index, places 
 	return problems
 }
 
-// Doubts gives what the document speaks against in a record, wherever that comes from: values
-// that stand nowhere in it or that it contradicts, and lines that speak of fields and of which
-// no value came. What the schema says is not looked at. concluded is how many values were found
-// nowhere and need not be: a record does not keep the words that they rest on.
-func Doubts(s *schema.Schema, v *value.Value, d *document.Document) (problems []record.Problem, concluded int) {
+// Judge gives all problems of a record, wherever it comes from: what the schema says, and with its
+// document what that speaks against: values that stand nowhere in it or that it contradicts, and
+// lines that speak of fields and of which no value came. d may be nil. concluded is how many values
+// were found nowhere and need not be: a record does not keep the words that they rest on.
+func Judge(check *record.Validator, s *schema.Schema, v *value.Value, d *document.Document) (problems []record.Problem, concluded int) {
+	problems = append(check.Check(v), record.Twins(s, v)...)
+	if d == nil {
+		record.Sort(s, problems)
+		return problems, 0
+	}
+	at := map[value.Pointer]bool{}
+	for _, p := range problems {
+		at[p.Path] = true
+	}
 	ix := indexOf(d)
 	places := evidence.Of(s, v, ix)
 	for _, p := range spokenAgainst(s, v, ix, places, false) {
-		if _, unfounded := p.What.(record.Unfounded); !unfounded {
+		if _, unfounded := p.What.(record.Unfounded); !unfounded && !at[p.Path] {
 			problems = append(problems, p)
 		}
 	}

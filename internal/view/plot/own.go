@@ -3,6 +3,8 @@ package plot
 import (
 	"fmt"
 
+	"github.com/shopspring/decimal"
+
 	"filler/internal/measure/values"
 	"filler/internal/view/figures"
 )
@@ -59,6 +61,17 @@ func Values(r *values.Result, name string, bands bool) *Picture {
 	return p
 }
 
+// mostPlaces is how many decimals of a sum are drawn; --csv has them all.
+const mostPlaces = 4
+
+func cutDecimals(exact string) string {
+	d, err := decimal.NewFromString(exact)
+	if err != nil || -d.Exponent() <= mostPlaces {
+		return exact
+	}
+	return d.Round(mostPlaces).String()
+}
+
 func mark(kind values.Kind, row values.Row) Mark {
 	m := Mark{Series: row.Series, Label: row.Label, At: row.Value, Has: row.Has, Low: row.Low, High: row.High, Bounded: row.Bounded, Spread: row.Spread, N: row.N, Unknown: row.Unknown}
 	switch {
@@ -67,7 +80,7 @@ func mark(kind values.Kind, row values.Row) Mark {
 	case kind == values.Shares:
 		m.Text = fmt.Sprintf("%.0f %%", 100*row.Value)
 	case kind == values.Sums:
-		m.Text = figures.Decimal(row.Exact)
+		m.Text = figures.Decimal(cutDecimals(row.Exact))
 	case kind == values.Spreads:
 		m.Text = figures.Short(row.Value)
 	default:

@@ -52,6 +52,7 @@ type Made struct{ Documents, Unread int }
 type maker struct {
 	*Job
 	sheets  Maker
+	check   *record.Validator
 	scorer  *score.Scorer
 	slices  map[string]*score.Scorer
 	finder  *score.Finder
@@ -72,6 +73,10 @@ func (j *Job) Write(ctx context.Context, path string) (Made, error) {
 	m.sheets.Schema = j.Schema
 	if !j.Show {
 		m.sheets.Cover = record.NewCover(j.Schema)
+	}
+	var err error
+	if m.check, err = record.NewValidator(j.Schema); err != nil {
+		return m.made, err
 	}
 	if err := m.measure(ctx); err != nil {
 		return m.made, err
@@ -347,6 +352,9 @@ func (m *maker) document(w *Writer, l record.Line, steps trace.Steps) error {
 		g.Unread = "its text is another now than when its record was made"
 	default:
 		g.Source = source
+	}
+	if l.Status == "" && len(l.Problems) == 0 { // nobody has held it against anything yet
+		g.Line.Problems, _ = fill.Judge(m.check, m.Schema, &l.Record, g.Source)
 	}
 	m.made.Documents++
 	if g.Unread != "" {

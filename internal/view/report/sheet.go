@@ -142,6 +142,9 @@ type builder struct {
 	risk    float64
 }
 
+// noStatus stands for that of records from elsewhere: they have none.
+const noStatus = "–"
+
 // Sheet makes the sheet of a document.
 func (m *Maker) Sheet(g *Given) *Sheet {
 	b := &builder{Maker: m, given: g, places: evidence.PlacesFromJSON(&g.Line.Evidence), errors: map[value.Pointer]*score.LeafError{}, fields: map[string]bool{}, types: map[string]bool{}, risk: -1}
@@ -155,7 +158,7 @@ func (m *Maker) Sheet(g *Given) *Sheet {
 	s := &Sheet{ID: signs.Visible(g.Line.Document), Anchor: g.Line.Document, Status: string(line.Status), Unread: g.Unread, Judged: g.Judged, LeftOut: g.LeftOut, Blocked: m.Cover != nil && g.Source != nil}
 	b.sheet = s
 	if s.Status == "" {
-		s.Status = "–" // records of elsewhere have none
+		s.Status = noStatus
 	}
 	for _, name := range sorted(g.Metadata) {
 		s.Metadata = append(s.Metadata, [2]string{signs.Visible(name), signs.Visible(g.Metadata[name])})

@@ -408,6 +408,9 @@ func entryOf(s *Sheet, withWords bool) entry {
 // Sum says in a line what there is of a document.
 func (s *Sheet) Sum() string {
 	parts := []string{s.Status, figures.Plural(s.Filled, "value")}
+	if s.Status == noStatus {
+		parts = parts[1:]
+	}
 	if s.Problems > 0 {
 		parts = append(parts, figures.Plural(s.Problems, "problem"))
 	}
