@@ -302,10 +302,13 @@ func (a *app) printProgress(l store.Store, run store.Run, asJSON bool) error {
 			n("workers", hands), value.Num(fmt.Sprintf("%.2f", rate)).Named("per_second"), value.Num(fmt.Sprintf("%.6f", float64(t.CostNano)/1e9)).Named("cost")))
 		return nil
 	}
-	left := ""
-	if rate > 0 && t.Waiting > 0 {
-		left = " · " + seconds(time.Duration(float64(t.Waiting)/rate*float64(time.Second))) + " left"
+	pace := ""
+	if rate > 0 {
+		pace = fmt.Sprintf(" · %.1f a second", rate)
 	}
-	a.printf("run %d%s is %s: %s of %s · %.1f a second%s · %d flagged · %d failed · cost %s · %s\n", run.ID, nameOf(run), run.State, thousands(t.Documents-t.Waiting), plural(t.Documents, "document"), rate, left, t.Flagged, t.Failed, a.cost(t.CostNano), plural(hands, "worker"))
+	if rate > 0 && t.Waiting > 0 {
+		pace += " · " + seconds(time.Duration(float64(t.Waiting)/rate*float64(time.Second))) + " left"
+	}
+	a.printf("run %d%s is %s: %s of %s%s · %d flagged · %d failed · cost %s%s · %s\n", run.ID, nameOf(run), run.State, thousands(t.Documents-t.Waiting), plural(t.Documents, "document"), pace, t.Flagged, t.Failed, a.cost(t.CostNano), a.estimated(t), plural(hands, "worker"))
 	return nil
 }

@@ -38,15 +38,7 @@ func (a *app) summary(run int64, t store.Totals, took time.Duration, err error) 
 	if t.Unflagged > 0 {
 		a.notef("unflagged: no check objected; accuracy is what `filler score` says\n")
 	}
-	guess := ""
-	switch {
-	case t.EstimatedNano > 0 && t.EstimatedNano < t.CostNano:
-		guess = fmt.Sprintf(" (%s of it estimated)", a.cost(t.EstimatedNano))
-	case t.Estimated && t.EstimatedNano == t.CostNano:
-		guess = " (estimated)"
-	case t.Estimated:
-		guess = " (partly estimated)"
-	}
+	guess := a.estimated(t)
 	cached := ""
 	if t.Cached > 0 {
 		cached = fmt.Sprintf(" and %s from the cache", thousands(t.Cached))
@@ -85,4 +77,18 @@ func (a *app) printOne(f *fill.Filler, run int64) error {
 		}
 		return err
 	})
+}
+
+// estimated says how much of a cost is an estimate: what a server does not count, and requests that
+// were cut off.
+func (a *app) estimated(t store.Totals) string {
+	switch {
+	case t.EstimatedNano > 0 && t.EstimatedNano < t.CostNano:
+		return fmt.Sprintf(" (%s of it estimated)", a.cost(t.EstimatedNano))
+	case t.Estimated && t.EstimatedNano == t.CostNano:
+		return " (estimated)"
+	case t.Estimated:
+		return " (partly estimated)"
+	}
+	return ""
 }

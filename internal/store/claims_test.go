@@ -115,6 +115,33 @@ func claimsEndWithTheirHolder(t *testing.T, k kind) {
 	assert.Equal(t, store.Done, state())
 }
 
+// Of several that end at once the last one ends the run, whoever that is.
+func TestTheLastOneEndsTheRun(t *testing.T) { onEach(t, theLastOneEndsTheRun) }
+
+func theLastOneEndsTheRun(t *testing.T, k kind) {
+	first, at := k.new(t)
+	hands := []store.Store{first}
+	for range 3 {
+		hands = append(hands, k.again(t, at))
+	}
+	for range 25 {
+		run, err := first.Start(store.Run{Schema: []byte("s"), Prompt: []byte("p")}, tasks(1))
+		require.NoError(t, err)
+		for _, l := range hands[1:] {
+			require.NoError(t, l.Join(run))
+		}
+		require.NoError(t, first.SaveRecord(run, record(0)))
+		var wait sync.WaitGroup
+		for _, l := range hands {
+			wait.Go(func() { assert.NoError(t, l.End(run, store.Done, 0)) })
+		}
+		wait.Wait()
+		r, err := first.Find(fmt.Sprint(run))
+		require.NoError(t, err)
+		require.Equal(t, store.Done, r.State)
+	}
+}
+
 // What failed waits again once a run is joined, but not while another is at it.
 func TestFailedTasksWaitAgain(t *testing.T) { onEach(t, failedTasksWaitAgain) }
 

@@ -151,6 +151,11 @@ func (l *Ledger) End(run int64, state string, took time.Duration) error {
 	me := l.worker(run)
 	l.left(run) // before its row goes, else a sign of life might make it again
 	return l.inTx(func(ctx context.Context, tx pgx.Tx) error {
+		// One after the other: of two that leave at once each would still see the other, and
+		// nobody end the run.
+		if _, err := tx.Exec(ctx, "SELECT 1 FROM filler.run WHERE id = $1 FOR NO KEY UPDATE", run); err != nil {
+			return err
+		}
 		if err := l.leave(ctx, tx, me, 0); err != nil {
 			return err
 		}
