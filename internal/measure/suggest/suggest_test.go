@@ -154,3 +154,23 @@ func TestLabelBefore(t *testing.T) {
 		assert.Equal(t, want, labelBefore(line), "%q", line)
 	}
 }
+
+// What stands for a choice is the whole phrase behind a colon, where that is the same each time.
+func TestPhraseOfAChoice(t *testing.T) {
+	for _, c := range []struct {
+		lines []string
+		want  string
+	}{
+		{[]string{"Befund: in Ordnung", "Befund:  in Ordnung."}, "in Ordnung"},
+		{[]string{"Befund: in Ordnung", "Befund: alles in Ordnung"}, "ordnung"},
+		{[]string{"Es ist in Ordnung", "Befund: in Ordnung"}, "ordnung"},
+		{[]string{"In Ordnung: die Leiter", "In Ordnung: der Gurt"}, "ordnung"},
+		{[]string{"Note: it was all in Ordnung then"}, "ordnung"},
+	} {
+		var all []Where
+		for _, l := range c.lines {
+			all = append(all, Where{Text: l})
+		}
+		assert.Equal(t, c.want, phraseOf(all, "ordnung"), "%q", c.lines)
+	}
+}

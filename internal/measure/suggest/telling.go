@@ -50,13 +50,32 @@ func (c *Collector) tellingWords(f *schema.Field) (out []Suggestion) {
 			}
 		}
 		if best != "" {
-			s := write(f, longer(o.Also, best), "of", o.Value, "also")
+			s := write(f, longer(o.Also, phraseOf(times[best], best)), "of", o.Value, "also")
 			s.For = times[best]
 			order(s.For)
 			out = append(out, s)
 		}
 	}
 	return out
+}
+
+// longestPhrase is how many words a phrase has at most that stands for a choice.
+const longestPhrase = 3
+
+// phraseOf gives the words behind a colon to the end of the line that a word stands among, where
+// they are the same on all lines: in Ordnung, for which ordnung alone would also be what is nicht in
+// Ordnung. Else the word.
+func phraseOf(lines []Where, word string) string {
+	phrase := ""
+	for _, l := range lines {
+		_, behind, found := strings.Cut(l.Text, ":")
+		behind = strings.TrimRight(strings.TrimSpace(behind), ".")
+		if !found || !slices.Contains(wordsOf(behind), word) || len(strings.Fields(behind)) > longestPhrase || phrase != "" && phrase != behind {
+			return word
+		}
+		phrase = behind
+	}
+	return phrase
 }
 
 // meaning gives the documents in which gold has a choice that is printed nowhere, each with
