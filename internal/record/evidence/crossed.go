@@ -49,6 +49,11 @@ func (w *weigher) inRowsOfEachOther(h *homes) {
 		}
 		for _, l := range all {
 			held[in(w.startOf(w.places[l.path]))]++
+			if f.Kin().Type == schema.Text && len(l.cands) <= maxPlaces {
+				for _, c := range l.cands { // a name stands among those present as well
+					held[in(c.Start)]++
+				}
+			}
 		}
 		for _, l := range all {
 			u, v := home[l.item], in(w.startOf(w.places[l.path]))
@@ -76,16 +81,27 @@ func (w *weigher) mayStandIn(l *leaf, unit int, in units) bool {
 	return false
 }
 
-// homeBeside gives where most values of an item stand besides one field's, and how many; -1 where that is not told.
+// homeBeside gives where most values of an item stand besides one field's, and how many; -1 where that is not told. Its
+// own values decide, and where they are divided those of its lists, too.
 func (w *weigher) homeBeside(it *item, f *schema.Field, in units) (best, n int) {
-	count := map[int]int{}
-	for _, l := range it.leaves {
+	own, whole := map[int]int{}, map[int]int{}
+	it.all(1, func(l *leaf, weight float64) {
 		if at := w.places[l.path]; l.f != f && at.Found() && !at.Basis && tellsItsItem(l) {
 			if u := in(w.startOf(at)); u >= 0 {
-				count[u]++
+				if whole[u]++; weight == 1 {
+					own[u]++
+				}
 			}
 		}
+	})
+	if best, n = mostIn(own); best < 0 {
+		best, n = mostIn(whole)
 	}
+	return best, n
+}
+
+// mostIn gives where most are, and how many; -1 where that is none or several.
+func mostIn(count map[int]int) (best, n int) {
 	tied := false
 	best = -1
 	for u, c := range count {
@@ -122,8 +138,8 @@ func tellsItsItem(l *leaf) bool {
 	return true
 }
 
-// unitsOf gives the units of a list: stretches of sections, or rows of tables side by side, or paragraphs, where each item
-// stands in one of its own, else the parts of a sentence, where each does so, else lines that are rows, else sentences,
+// unitsOf gives the units of a list: stretches of sections, or rows of tables side by side, or paragraphs, or blocks of lines,
+// where each item stands in one of its own, else the parts of a sentence, where each does so, else lines that are rows, else sentences,
 // nil for none; and whether they are neither parts nor sentences.
 func (w *weigher) unitsOf(h *homes) (in units, ofRows bool) {
 	for _, in := range []units{sectionsOf(h), w.sideBySide(h)} {
@@ -136,6 +152,9 @@ func (w *weigher) unitsOf(h *homes) (in units, ofRows bool) {
 	byParagraph := func(at int) int { return paragraphs[lines(at)] }
 	if w.areApart(h, byParagraph, 1) {
 		return byParagraph, true
+	}
+	if blocks := w.blocksOf(h); blocks != nil && w.areApart(h, blocks, 1) {
+		return blocks, true
 	}
 	areRows := w.areRows(h)
 	if w.areApart(h, lines, 1) {

@@ -68,6 +68,7 @@ func (w *weigher) legendsOf() [][][]int {
 		for _, form := range []*lazy.Regexp{legendEquals, legendNote} {
 			w.legends = append(w.legends, form.FindAllStringSubmatchIndex(w.ix.Source, mostLegend))
 		}
+		w.legends = append(w.legends, w.legendLines())
 	}
 	return w.legends
 }
@@ -78,14 +79,18 @@ func (w *weigher) legendOf(f *schema.Field) (sign string, at span, whole bool) {
 	for _, legends := range w.legendsOf() {
 		for _, m := range legends {
 			words := wordsOf(w.ix.Source[m[4]:m[5]])
-			if slices.ContainsFunc(words, lang.Not.Has) || !slices.ContainsFunc(w.labels(f), func(name []string) bool { return placeOf(name, words, sameNoun) == 0 }) {
+			inAbout := len(words) > 1 && placeOf(words, wordsOf(f.About), sameNoun) >= 0 // contains nuts, of "Whether it contains nuts."
+			if slices.ContainsFunc(words, lang.Not.Has) || !slices.ContainsFunc(w.labels(f), func(name []string) bool {
+				at := placeOf(name, words, sameNoun)
+				return at == 0 || at > 0 && inAbout
+			}) {
 				continue
 			}
 			if sign != "" && sign != w.ix.Source[m[2]:m[3]] {
 				return "", span{}, false
 			}
 			sign, at = w.ix.Source[m[2]:m[3]], between(m[2], m[5])
-			whole = slices.ContainsFunc(w.labels(f), func(name []string) bool { return len(name) == len(words) })
+			whole = inAbout || slices.ContainsFunc(w.labels(f), func(name []string) bool { return len(name) == len(words) })
 		}
 		if sign != "" {
 			return sign, at, whole

@@ -4,6 +4,7 @@ import (
 	"slices"
 	"sort"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
@@ -36,6 +37,11 @@ func (w *weigher) mentions(f *schema.Field, within span) (all []mention) {
 			continue
 		}
 		at := w.ix.wordsIn(words, within)
+		if len(words) == 1 {
+			for _, form := range inflected(words[0]) {
+				at = append(at, w.ix.wordsIn([]string{form}, within)...)
+			}
+		}
 		if len(all)+len(at) > mostMentions {
 			return nil
 		}
@@ -61,6 +67,20 @@ func (w *weigher) mentions(f *schema.Field, within span) (all []mention) {
 		end = max(end, m.End)
 		return part
 	})
+}
+
+// inflected gives the forms of a word that says how something is: rendue, of rendu; pagata, of pagato.
+func inflected(word string) []string {
+	stem, isO := strings.CutSuffix(word, "o")
+	switch {
+	case utf8.RuneCountInString(word) < 4 || strings.ContainsFunc(word, unicode.IsDigit):
+		return nil
+	case isO:
+		return []string{stem + "a", stem + "i", stem + "e", stem + "os", stem + "as"}
+	case strings.HasSuffix(word, "e"):
+		return nil
+	}
+	return []string{word + "e", word + "es"}
 }
 
 // denialOf tells whether a name of so many words is denied, also by the word behind it: fog signal off,
@@ -227,10 +247,16 @@ func (w *weigher) isStatement(m mention, first, last int) bool {
 	return before || next
 }
 
-// isAside tells words that stand by themselves in brackets or between commas: (first performance).
+// mostInAside is how many bytes stand behind such words in brackets at most: when, or how many.
+const mostInAside = 24
+
+// isAside tells words that stand by themselves in brackets or between commas, or with a figure behind them in brackets:
+// (first performance), (returned 4 June).
 func (w *weigher) isAside(s span) bool {
 	before, _ := utf8.DecodeLastRuneInString(strings.TrimRight(w.ix.Source[:s.Start], " "))
-	return before == '(' && strings.HasPrefix(w.ix.Source[s.End:], ")") || before == ',' && w.endsPart(s.End)
+	end := strings.IndexAny(w.ix.Source[s.End:], ")(\n")
+	inside := before == '(' && end >= 0 && w.ix.Source[s.End+end] == ')' && (end == 0 || end <= mostInAside && strings.ContainsAny(w.ix.Source[s.End:s.End+end], "0123456789"))
+	return inside || before == ',' && w.endsPart(s.End)
 }
 
 // isNoted tells a note in brackets that ends its line and is no answer to what stands before it.

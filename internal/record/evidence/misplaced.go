@@ -24,6 +24,8 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.inRowsOfEachOther(h)
 		w.inOwnBrackets(h)
 		w.inLinesOfOthers(h)
+		w.inOwnBlocks(h)
+		w.underOptionHeads(h)
 		for _, kid := range list {
 			w.underOtherHeads(kid)
 		}

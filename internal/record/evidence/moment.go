@@ -220,6 +220,36 @@ func (ix *Index) stamps(date, clock string) (found []dated) {
 	}
 }
 
+// mostInNext is the last day of a month that a text may speak of which has only the month before.
+const mostInNext = 10
+
+// inMonthsDays gives the places of a day of the month with a time, as ships and aircraft have them, in a text that has
+// a day of that month, or early in a month of the one before: 14/1130, 14/11:30, 141130Z.
+func (ix *Index) inMonthsDays(date, clock string) (found []dated) {
+	at, err := time.Parse(time.DateOnly, date)
+	if err != nil || !ix.HasMonth(date[:7]) && (at.Day() > mostInNext || !ix.HasMonth(at.AddDate(0, 0, -at.Day()).Format("2006-01"))) {
+		return nil
+	}
+	bare := strings.Replace(clock, ":", "", 1)
+	for _, form := range [][2]string{{date[8:] + "/" + bare, ""}, {date[8:] + "/" + clock, ""}, {date[8:] + bare, "Z"}} {
+		for from := 0; ; {
+			i := strings.Index(ix.Source[from:], form[0]+form[1])
+			if i < 0 {
+				break
+			}
+			start := from + i
+			end := start + len(form[0])
+			from = end
+			before, _ := utf8.DecodeLastRuneInString(ix.Source[:start])
+			behind, _ := utf8.DecodeRuneInString(strings.TrimPrefix(ix.Source[end+len(form[1]):], "Z"))
+			if !reading.IsWordRune(before) && before != '/' && !reading.IsWordRune(behind) && behind != '/' {
+				found = append(found, dated{between(start, end), between(start+len(date[8:]), end)})
+			}
+		}
+	}
+	return found
+}
+
 // dated is a time with its date.
 type dated struct {
 	span
@@ -230,7 +260,7 @@ type dated struct {
 func (w *weigher) together(f *schema.Field, local string) (found []dated) {
 	date, clock, _ := strings.Cut(local, "T")
 	clock = strings.TrimSuffix(clock, ":00")
-	found = w.ix.stamps(date+"T", clock)
+	found = append(w.ix.stamps(date+"T", clock), w.ix.inMonthsDays(date, clock)...)
 	var days, times []candidate
 	gather := func(into *[]candidate) func([]span, Kind, string) {
 		return func(spans []span, kind Kind, _ string) {

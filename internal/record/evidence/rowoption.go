@@ -27,11 +27,33 @@ func (w *weigher) optionsOfRows(h *homes) {
 				}
 				continue
 			}
-			if s := w.otherInRow(it, l, h.at[i]); s.End > 0 {
+			s := w.otherInRow(it, l, h.at[i])
+			if s.End == 0 {
+				s = w.otherCutShort(l, h.at[i])
+			}
+			if s.End > 0 {
 				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1, Says: s}
 			}
 		}
 	}
+}
+
+// otherCutShort gives where a line has another option of a choice by a word of it that the schema cuts off with a stop,
+// and none of the value's own: tropfen for Corveton 50 mg Tbl. N3.
+func (w *weigher) otherCutShort(l *leaf, line int) (found span) {
+	in := func(s span) bool { return w.ix.LineOf(s.Start) == line }
+	if slices.ContainsFunc(w.optionSpans(l, true), in) {
+		return span{}
+	}
+	for _, s := range w.optionSpans(l, false) {
+		if in(s) && strings.HasSuffix(w.ix.Source[s.Start:s.End], ".") && letters(w.ix.Source[s.Start:s.End]) >= shortestCut {
+			if found.End > 0 {
+				return span{}
+			}
+			found = s
+		}
+	}
+	return found
 }
 
 // mostShort is how many letters an option has at most that is cut off.

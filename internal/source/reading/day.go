@@ -26,7 +26,7 @@ type days struct {
 	months   map[string]bool   // of the days that have all: 2032-04
 	short    map[string][]Span // with the month in words and two figures of a year, of both centuries
 	unparted map[string][]Span // eight figures without a sign between: 20310423
-	full     bool              // a year is written in full
+	full     string            // the newest year that is written in full
 	span     sync.Once
 	first    string // of those that have a year, once asked for
 	last     string
@@ -187,13 +187,17 @@ func (tx *Text) findDays() {
 	})
 }
 
+// hasYear notes that a day has its year in full.
+func (d *days) hasYear(year string) { d.full = max(d.full, year) }
+
 // keepDay notes a date between two tokens.
 func (tx *Text) keepDay(from, to int, year, month, day string) {
 	tx.keepDayAt(Span{tx.Tokens[from].Start, tx.Tokens[to].End}, year, month, day)
 }
 
 func (tx *Text) keepDayAt(at Span, year, month, day string) {
-	tx.days.spans, tx.days.full = append(tx.days.spans, at), true
+	tx.days.spans = append(tx.days.spans, at)
+	tx.days.hasYear(year)
 	if key := dayKey(year, month, day); key != "" {
 		tx.days.at[key] = append(tx.days.at[key], at)
 	}
@@ -428,7 +432,7 @@ func (tx *Text) dayInFigures(i int) {
 	at := Span{a.Start, c.End}
 	tx.days.spans = append(tx.days.spans, at)
 	if len(c.Word) == 4 {
-		tx.days.full = true
+		tx.days.hasYear(c.Word)
 		tx.listed(i, c.Word, b.Word)
 	}
 	years := []string{c.Word}
@@ -499,10 +503,21 @@ func (tx *Text) InFigures(f *schema.Field, day string) (found, open, others []Sp
 }
 
 // sameYear tells whether a day in figures is of a year: its own, or one that the
-// text writes in full elsewhere; in a text that writes none in full, one of this century.
+// text writes in full elsewhere; in a text that writes none in full, or only such of long before, as
+// on which somebody was born, one of this century.
 func (tx *Text) sameYear(at Span, year string) bool {
 	said := tx.Source[at.Start:at.End]
-	return strings.HasSuffix(said, year) || len(tx.ByWord[year]) > 0 || year >= "2000" && !tx.days.full
+	return strings.HasSuffix(said, year) || len(tx.ByWord[year]) > 0 || year >= "2000" && isLongBefore(tx.days.full, year)
+}
+
+// longBefore is how many years at least.
+const longBefore = 12
+
+// isLongBefore tells whether a year, or none, lies long before another.
+func isLongBefore(year, other string) bool {
+	a, _ := strconv.Atoi(year)
+	b, err := strconv.Atoi(other)
+	return err == nil && a+longBefore <= b
 }
 
 // AllMonths gives the places of all months of a year.

@@ -133,6 +133,12 @@ func (tx *Text) DaysOfMonth(day string) []Span {
 	return tx.days.alone[strings.TrimLeft(day[8:], "0")]
 }
 
+// HasMonth tells whether a text has a day of a month of a year: 2031-04.
+func (tx *Text) HasMonth(month string) bool {
+	tx.findDays()
+	return tx.days.months[month]
+}
+
 // dayAlone notes a figure that is a day by its ending or by the word before it.
 func (tx *Text) dayAlone(i int) {
 	t := tx.Tokens[i]

@@ -91,7 +91,8 @@ func (tx *Text) timesWithSigns(within Span) {
 func (tx *Text) daysWithSigns(within Span) {
 	tx.eachWithSigns(within, func(year, month, day int, at Span) {
 		if key := dayKey(strconv.Itoa(year), strconv.Itoa(month), strconv.Itoa(day)); day > 0 && key != "" {
-			tx.days.spans, tx.days.full = append(tx.days.spans, at), true
+			tx.days.spans = append(tx.days.spans, at)
+			tx.days.hasYear(strconv.Itoa(year))
 			tx.days.at[key] = append(tx.days.at[key], at)
 		}
 	})

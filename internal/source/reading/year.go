@@ -70,7 +70,7 @@ func (tx *Text) ofYearApart(i, after int, month string) bool {
 		}
 		if year, last := tx.yearFrom(at + 1); year != "" && last < first {
 			tx.days.spans = append(tx.days.spans, Span{tx.Tokens[first].Start, tx.Tokens[i].End})
-			tx.days.full = true
+			tx.days.hasYear(year)
 			if key := dayKey(year, month, day); key != "" {
 				tx.days.at[key] = append(tx.days.at[key], Span{tx.Tokens[first].Start, tx.Tokens[i].End})
 			}

@@ -1,0 +1,123 @@
+package evidence
+
+import (
+	"slices"
+	"sort"
+	"strings"
+
+	"filler/internal/schema"
+)
+
+// Items that run over several lines, the first of which begins with what the item is called, and no
+// empty line between them.
+
+// blocksOf gives the blocks of lines of a list's items, from what each is called to the next; nil where they are no
+// such blocks: each begins alike, and most have values in two lines at least.
+func (w *weigher) blocksOf(h *homes) units {
+	if len(h.list) < 2 {
+		return nil
+	}
+	var starts []int
+	first, like := "", true
+	for i, it := range h.list {
+		line, before := w.nameLine(it)
+		if line < 0 {
+			return nil
+		}
+		if i == 0 {
+			first = before
+		}
+		starts, like = append(starts, line), like && before == first
+	}
+	sorted := slices.Sorted(slices.Values(starts))
+	if !like || len(slices.Compact(slices.Clone(sorted))) < len(sorted) {
+		return nil
+	}
+	last, longest := len(sorted)-1, 1
+	for i := range last {
+		longest = max(longest, sorted[i+1]-sorted[i])
+	}
+	for line := sorted[last] + 1; line < min(sorted[last]+longest, len(w.ix.Breaks)+1); line++ { // the last one ends at an empty line
+		if row, _, _ := w.ix.rowAt(line); blank(row) {
+			longest = line - sorted[last]
+		}
+	}
+	in := func(at int) int {
+		line := w.ix.LineOf(at)
+		i := sort.SearchInts(sorted, line+1) - 1
+		if i < 0 || i == last && line >= sorted[i]+longest {
+			return -1
+		}
+		return sorted[i]
+	}
+	several := 0
+	for _, it := range h.list {
+		first, more := map[int]int{}, false
+		it.all(1, func(l *leaf, _ float64) {
+			if at := w.places[l.path]; at.Found() && !at.Basis {
+				block := in(at.Start)
+				more = more || block >= 0 && first[block] > 0 && first[block] != at.Line
+				first[block] = at.Line
+			}
+		})
+		if more {
+			several++
+		}
+	}
+	if 2*several <= len(h.list) {
+		return nil
+	}
+	return in
+}
+
+// inOwnBlocks takes their places from booleans and choices that stand in the block of another item, or nowhere, while
+// their own says otherwise behind a label of theirs: pilot N.
+func (w *weigher) inOwnBlocks(h *homes) {
+	in := w.blocksOf(h)
+	if in == nil || !w.areApart(h, in, 1) {
+		return
+	}
+	for _, it := range h.list {
+		own, _ := w.homeBeside(it, nil, in)
+		for _, l := range it.leaves {
+			at := w.places[l.path]
+			if l.fixed != nil || l.f.List != nil || at.Found() && (at.Basis || in(at.Start) == own) {
+				continue
+			}
+			var others []span
+			switch l.f.Kin().Type {
+			case schema.Boolean:
+				others = w.yesOrNo(l.f.Kin(), l.value != "true", false)
+			case schema.Choice:
+				others = w.optionSpans(l, false)
+			}
+			if i := slices.IndexFunc(others, func(s span) bool { return in(s.Start) == own && w.led(l.f, s) }); i >= 0 {
+				w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(others[i].Start) + 1, Says: others[i]}
+			}
+		}
+	}
+}
+
+// nameLine gives the line that an item's name stands in, its key or its first text, and the letters before it in that
+// line, the mark or number of a list left out; -1 where it stands nowhere or behind another value of the item.
+func (w *weigher) nameLine(it *item) (line int, before string) {
+	for _, l := range it.leaves {
+		if _, isKey := w.heads[l.f]; !isKey && l.f.Kin().Type != schema.Text {
+			continue
+		}
+		at := w.places[l.path]
+		if !at.Found() || at.Basis {
+			return -1, ""
+		}
+		_, start, _ := w.ix.rowAt(at.Line - 1)
+		if slices.ContainsFunc(it.leaves, func(other *leaf) bool {
+			there := w.places[other.path]
+			return other != l && there.Found() && !there.Basis && there.Line == at.Line && there.Start < at.Start
+		}) {
+			return -1, ""
+		}
+		said := listMark.ReplaceAllString(w.ix.Source[start:max(start, at.Start)], "")
+		return at.Line - 1, strings.Trim(said, " \t|*-•·–>#.()")
+	}
+	return -1, ""
+}
