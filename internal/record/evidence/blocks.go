@@ -98,26 +98,34 @@ func (w *weigher) inOwnBlocks(h *homes) {
 	}
 }
 
-// nameLine gives the line that an item's name stands in, its key or its first text, and the letters before it in that
-// line, the mark or number of a list left out; -1 where it stands nowhere or behind another value of the item.
-func (w *weigher) nameLine(it *item) (line int, before string) {
+// nameOf gives what an item is called, its key or its first text, where that has a place; nil for none.
+func (w *weigher) nameOf(it *item) *leaf {
 	for _, l := range it.leaves {
-		if _, isKey := w.heads[l.f]; !isKey && l.f.Kin().Type != schema.Text {
-			continue
+		if _, isKey := w.heads[l.f]; isKey || l.f.Kin().Type == schema.Text {
+			if at := w.places[l.path]; !at.Found() || at.Basis {
+				return nil
+			}
+			return l
 		}
-		at := w.places[l.path]
-		if !at.Found() || at.Basis {
-			return -1, ""
-		}
-		_, start, _ := w.ix.rowAt(at.Line - 1)
-		if slices.ContainsFunc(it.leaves, func(other *leaf) bool {
-			there := w.places[other.path]
-			return other != l && there.Found() && !there.Basis && there.Line == at.Line && there.Start < at.Start
-		}) {
-			return -1, ""
-		}
-		said := listMark.ReplaceAllString(w.ix.Source[start:max(start, at.Start)], "")
-		return at.Line - 1, strings.Trim(said, " \t|*-•·–>#.()")
 	}
-	return -1, ""
+	return nil
+}
+
+// nameLine gives the line that an item's name stands in, and the letters before it in that line, the mark or number of a
+// list left out; -1 where it stands nowhere or behind another value of the item.
+func (w *weigher) nameLine(it *item) (line int, before string) {
+	l := w.nameOf(it)
+	if l == nil {
+		return -1, ""
+	}
+	at := w.places[l.path]
+	_, start, _ := w.ix.rowAt(at.Line - 1)
+	if slices.ContainsFunc(it.leaves, func(other *leaf) bool {
+		there := w.places[other.path]
+		return other != l && there.Found() && !there.Basis && there.Line == at.Line && there.Start < at.Start
+	}) {
+		return -1, ""
+	}
+	said := listMark.ReplaceAllString(w.ix.Source[start:max(start, at.Start)], "")
+	return at.Line - 1, strings.Trim(said, " \t|*-•·–>#.()")
 }

@@ -97,6 +97,11 @@ func (w *weigher) homeBeside(it *item, f *schema.Field, in units) (best, n int) 
 	if best, n = mostIn(own); best < 0 {
 		best, n = mostIn(whole)
 	}
+	if best < 0 && len(own) > 1 { // in two alike: where its name is
+		if name := w.nameOf(it); name != nil && name.f != f {
+			best, n = in(w.startOf(w.places[name.path])), 1
+		}
+	}
 	return best, n
 }
 

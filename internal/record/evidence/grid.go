@@ -91,14 +91,18 @@ func (w *weigher) underOwnMarks(h *homes, at []int, first int) {
 			}
 		}
 		if known && len(marks) > 0 {
-			w.byMarks(h, f, marks, at, true)
+			w.byMarks(h, f, marks, at, legend{whole: true})
 		}
 	}
 }
 
 // byMarks places a boolean of items by the marks in their lines, -1 for an item without one, and tells what those
 // contradict; a line without a mark says no where all that are so have one.
-func (w *weigher) byMarks(h *homes, f *schema.Field, marks map[int]span, at []int, all bool) {
+func (w *weigher) byMarks(h *homes, f *schema.Field, marks map[int]span, at []int, says legend) {
+	marked, other := "true", "false"
+	if says.denies {
+		marked, other = other, marked
+	}
 	for i, it := range h.list {
 		l := leafOf(it, f)
 		if l == nil || l.fixed != nil || at[i] < 0 {
@@ -106,7 +110,7 @@ func (w *weigher) byMarks(h *homes, f *schema.Field, marks map[int]span, at []in
 		}
 		mark, is := marks[i]
 		switch {
-		case is && l.value != "true", !is && all && l.value == "true":
+		case is && l.value == other, !is && says.whole && l.value == marked:
 			w.places[l.path] = Place{Kind: l.lacking, Opposed: at[i] + 1}
 		case is:
 			w.restate(l, mark)

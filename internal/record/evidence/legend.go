@@ -27,25 +27,31 @@ func (w *weigher) byLegend(h *homes) {
 	if len(h.list) < 2 {
 		return
 	}
+	var owns [][]int
 	for _, f := range booleansIn(h) {
-		sign, at, whole := w.legendOf(f)
-		if sign == "" {
+		l := w.legendOf(f)
+		if l.sign == "" {
 			continue
 		}
+		if owns == nil {
+			owns = w.linesOfItems(h)
+		}
 		marks, lines := map[int]span{}, make([]int, len(h.list))
-		for i := range h.list {
-			if lines[i] = -1; !h.own(i) {
-				continue
+		for i, own := range owns {
+			if lines[i] = -1; len(own) > 0 {
+				lines[i] = own[0]
 			}
-			lines[i] = h.at[i]
-			if h.at[i] != w.ix.LineOf(at.Start) {
-				if s := w.signIn(h.at[i], sign); s.End > 0 {
+			if h.own(i) {
+				lines[i] = h.at[i]
+			}
+			for _, line := range own {
+				if s := w.signIn(line, l.sign); s.End > 0 && line != w.ix.LineOf(l.at.Start) {
 					marks[i] = s
 				}
 			}
 		}
 		if len(marks) > 0 {
-			w.byMarks(h, f, marks, lines, whole)
+			w.byMarks(h, f, marks, lines, l)
 		}
 	}
 }
@@ -73,30 +79,85 @@ func (w *weigher) legendsOf() [][][]int {
 	return w.legends
 }
 
-// legendOf gives the one sign that a document explains by the name of a field, where it does, and whether by nothing
-// more: what has no sign with "* paid in cash" may be paid as well.
-func (w *weigher) legendOf(f *schema.Field) (sign string, at span, whole bool) {
+// mostOfItem is how many lines an item has at most that its sign is looked for in.
+const mostOfItem = 8
+
+// linesOfItems gives of each item the lines from its first to its last value, where none of another stands among them;
+// else its own line, if it has one to itself.
+func (w *weigher) linesOfItems(h *homes) [][]int {
+	whose, ends := map[int]int{}, make([][2]int, len(h.list)) // the item of a line, -1 for several
+	for i, it := range h.list {
+		ends[i] = [2]int{-1, -1}
+		for _, l := range it.leaves {
+			at := w.places[l.path]
+			if !at.Found() || at.Basis || !at.Tied && at.Rivals > 0 {
+				continue
+			}
+			line := at.Line - 1
+			if other, known := whose[line]; known && other != i {
+				whose[line] = -1
+			} else {
+				whose[line] = i
+			}
+			if ends[i][0] < 0 || line < ends[i][0] {
+				ends[i][0] = line
+			}
+			ends[i][1] = max(ends[i][1], line)
+		}
+	}
+	all := make([][]int, len(h.list))
+	for i, end := range ends {
+		alone := end[0] >= 0 && end[1]-end[0] < mostOfItem && (!h.own(i) || end[0] <= h.at[i] && h.at[i] <= end[1])
+		for line := end[0]; alone && line <= end[1]; line++ {
+			of, known := whose[line]
+			alone = !known || of == i
+			all[i] = append(all[i], line)
+		}
+		if !alone {
+			all[i] = nil
+			if h.own(i) {
+				all[i] = []int{h.at[i]}
+			}
+		}
+	}
+	return all
+}
+
+// legend is what a document says of the one sign that it explains by the name of a field: that it is so, or not; and
+// whether it says nothing more: what has no sign with "* paid in cash" may be paid as well.
+type legend struct {
+	sign          string
+	at            span
+	whole, denies bool
+}
+
+// legendOf gives that for a field; an empty one where it explains none, or two.
+func (w *weigher) legendOf(f *schema.Field) (found legend) {
 	for _, legends := range w.legendsOf() {
 		for _, m := range legends {
 			words := wordsOf(w.ix.Source[m[4]:m[5]])
-			inAbout := len(words) > 1 && placeOf(words, wordsOf(f.About), sameNoun) >= 0 // contains nuts, of "Whether it contains nuts."
+			inAbout := len(words) > 1 && placeOf(words, wordsOf(f.About), sameNoun) >= 0      // contains nuts, of "Whether it contains nuts."
+			denies := len(words) > 1 && (lang.Not.Has(words[0]) || lang.Nought.Has(words[0])) // * No reserve
+			if denies {
+				words = words[1:]
+			}
 			if slices.ContainsFunc(words, lang.Not.Has) || !slices.ContainsFunc(w.labels(f), func(name []string) bool {
 				at := placeOf(name, words, sameNoun)
 				return at == 0 || at > 0 && inAbout
 			}) {
 				continue
 			}
-			if sign != "" && sign != w.ix.Source[m[2]:m[3]] {
-				return "", span{}, false
+			if found.sign != "" && found.sign != w.ix.Source[m[2]:m[3]] {
+				return legend{}
 			}
-			sign, at = w.ix.Source[m[2]:m[3]], between(m[2], m[5])
-			whole = inAbout || slices.ContainsFunc(w.labels(f), func(name []string) bool { return len(name) == len(words) })
+			whole := inAbout || slices.ContainsFunc(w.labels(f), func(name []string) bool { return len(name) == len(words) })
+			found = legend{w.ix.Source[m[2]:m[3]], between(m[2], m[5]), whole, denies}
 		}
-		if sign != "" {
-			return sign, at, whole
+		if found.sign != "" {
+			return found
 		}
 	}
-	return "", span{}, false
+	return legend{}
 }
 
 // signIn gives where a row has a sign: letters by themselves, others also right behind a word.

@@ -42,6 +42,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.figuresInClauses(h)
 		w.countedInLines(h)
 		w.optionsOfRows(h)
+		w.optionsByCode(h)
 		w.inGrids(h)
 		w.byLegend(h)
 		w.readTwice(h)

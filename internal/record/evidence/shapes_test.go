@@ -67,6 +67,17 @@ func TestShapes(t *testing.T) {
 				`{"born":"1958-11-03","issued":"2031-05-22","eta":"2031-05-23T04:45:00"}`: "/eta",
 				`{"born":"1958-11-03","issued":"1931-05-22","eta":"2031-05-23T04:15:00"}`: "/issued",
 			}},
+		{"codes of options", "people: {list: Passengers., key: [name], fields: {name: {text: Name.}, kind: {choice: Kind., of: {adult: {}, child: {}, infant: {}}}, seat: {text: Seat.}}}",
+			"OKAFOR/BEN MR   ADT   12A\nOKAFOR/TOM      CHD   12B\nOKAFOR/IDA      INF   12C\n", `{"people":[{"name":"OKAFOR/BEN MR","kind":"adult","seat":"12A"},{"name":"OKAFOR/TOM","kind":"child","seat":"12B"},{"name":"OKAFOR/IDA","kind":"infant","seat":"12C"}]}`,
+			map[string]string{
+				`{"people":[{"name":"OKAFOR/BEN MR","kind":"adult","seat":"12A"},{"name":"OKAFOR/TOM","kind":"adult","seat":"12B"},{"name":"OKAFOR/IDA","kind":"infant","seat":"12C"}]}`: "/people/1/kind",
+			}},
+		{"a sign that says that it is not so, above the item's values", "lots: {list: Lots., key: [lot], fields: {lot: {integer: Lot.}, title: {text: What it is.}, low: {money: Estimate., currency: GBP}, reserve: {boolean: Whether it has a reserve.}}}",
+			"101\nTall vase, ash glaze\n£400\n\n102 *\nCovered jar\n£150\n\n* No reserve\n", `{"lots":[{"lot":101,"title":"Tall vase","low":{"amount":400,"currency":"GBP"},"reserve":true},{"lot":102,"title":"Covered jar","low":{"amount":150,"currency":"GBP"},"reserve":false}]}`,
+			map[string]string{
+				`{"lots":[{"lot":101,"title":"Tall vase","low":{"amount":400,"currency":"GBP"},"reserve":false},{"lot":102,"title":"Covered jar","low":{"amount":150,"currency":"GBP"},"reserve":false}]}`: "/lots/0/reserve",
+				`{"lots":[{"lot":101,"title":"Tall vase","low":{"amount":400,"currency":"GBP"},"reserve":true},{"lot":102,"title":"Covered jar","low":{"amount":150,"currency":"GBP"},"reserve":true}]}`:   "/lots/1/reserve",
+			}},
 		{"a sign that says how it is so", "bills: {list: Bills., fields: {to: {text: To.}, sum: {money: Sum., currency: EUR}, paid: {boolean: Whether it is paid.}}}",
 			"Pell      41.20 *\nMarsh     42.07\n\n* paid in cash\n", `{"bills":[{"to":"Pell","sum":{"amount":41.2,"currency":"EUR"},"paid":true},{"to":"Marsh","sum":{"amount":42.07,"currency":"EUR"},"paid":true}]}`,
 			map[string]string{`{"bills":[{"to":"Pell","sum":{"amount":41.2,"currency":"EUR"},"paid":false},{"to":"Marsh","sum":{"amount":42.07,"currency":"EUR"},"paid":true}]}`: "/bills/0/paid"}},
