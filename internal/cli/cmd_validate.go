@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"errors"
 	"fmt"
 	"strings"
 
@@ -117,7 +118,10 @@ func (v *validation) judged(l *record.Line) []record.Problem {
 	var failed []record.Problem
 	if v.source != nil {
 		var err error
-		if d, err = v.source(l.Document); err != nil {
+		if d, err = v.source(l.Document); err == nil && l.Hashes.Text != "" && l.Hashes.Text != d.Hash {
+			err = errors.New("its text is another now than when its record was made; fill it again")
+		}
+		if err != nil {
 			v.unlooked++
 			d, failed = nil, []record.Problem{{What: record.Failure{Kind: record.Unreadable, Why: err.Error()}}}
 		}
@@ -129,7 +133,13 @@ func (v *validation) judged(l *record.Line) []record.Problem {
 
 func (v *validation) end() error {
 	if v.asJSON {
-		v.a.printJSON(value.Obj(value.Num(fmt.Sprint(v.records)).Named("records"), value.Num(fmt.Sprint(v.valid)).Named("valid"), value.List(v.list...).Named("problems")))
+		n := func(name string, n int) value.Value { return value.Num(fmt.Sprint(n)).Named(name) }
+		out := value.Obj(n("records", v.records), n("valid", v.valid))
+		if v.source != nil {
+			out.Kids = append(out.Kids, n("not_looked_up", v.unlooked), n("concluded", v.concluded))
+		}
+		out.Kids = append(out.Kids, value.List(v.list...).Named("problems"))
+		v.a.printJSON(out)
 	} else {
 		if v.unread > mostUnread {
 			v.a.printf("%s more lines can't be read as records\n", thousands(v.unread-mostUnread))
@@ -149,7 +159,7 @@ func (v *validation) sum() string {
 		return of + " by the schema; --evidence holds them against their documents, too"
 	}
 	if of += " by the schema and by their documents"; v.unlooked > 0 {
-		of += fmt.Sprintf(", of which %s can't be read", thousands(v.unlooked))
+		of += fmt.Sprintf(", of which %s can't be read or changed since", thousands(v.unlooked))
 	}
 	if v.concluded > 0 {
 		of += fmt.Sprintf("; %s may be concluded and was found nowhere", plural(v.concluded, "value"))
