@@ -14,16 +14,21 @@ var (
 	legendSign = lazy.New(`[·•|;,]| {3,}|\t`)
 )
 
-// longestLegend is how long such a line is at most.
-const longestLegend = 240
+// longestLegend is how long such a line is at most, and mostSought how many signs are looked for in a document: each
+// costs a look through it.
+const (
+	longestLegend = 240
+	mostSought    = 300
+)
 
 // legendLines gives the signs of such lines, as a pattern would: each where it stands, its sign, and what that stands
 // for. Half of a line's signs at least stand in brackets, or after such, elsewhere.
 func (w *weigher) legendLines() (all [][]int) {
+	sought := 0
 	for n := range len(w.ix.Breaks) + 1 {
 		at := w.ix.LineSpan(n)
 		line := w.ix.Source[at.Start:at.End]
-		if len(line) > longestLegend || len(all) >= mostLegend {
+		if len(line) > longestLegend || len(all) >= mostLegend || sought > mostSought {
 			continue
 		}
 		ends := append(legendSign.FindAllStringIndex(line, -1), []int{len(line), len(line)})
@@ -41,7 +46,7 @@ func (w *weigher) legendLines() (all [][]int) {
 			for i := range m {
 				m[i] += at.Start + from
 			}
-			if w.isBracketed(w.ix.Source[m[2]:m[3]], at) {
+			if sought++; w.isBracketed(w.ix.Source[m[2]:m[3]], at) {
 				used++
 			}
 			parts, from = append(parts, m), end[1]
