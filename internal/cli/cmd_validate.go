@@ -3,7 +3,6 @@ package cli
 import (
 	"errors"
 	"fmt"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -162,10 +161,7 @@ func (v *validation) sum() string {
 		of += fmt.Sprintf(", of which %s can't be read or changed since", thousands(v.unlooked))
 	}
 	if v.concluded > 0 {
-		of += fmt.Sprintf("; %s may be concluded and was found nowhere", plural(v.concluded, "value"))
-		if v.concluded > 1 {
-			of = strings.Replace(of, " was found nowhere", " were found nowhere", 1)
-		}
+		of += "; found nowhere, and may be concluded: " + plural(v.concluded, "value")
 	}
 	return of
 }

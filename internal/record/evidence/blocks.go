@@ -50,21 +50,19 @@ func (w *weigher) blocksOf(h *homes) units {
 		}
 		return sorted[i]
 	}
-	several := 0
+	seen, several := map[int]int{}, map[int]bool{} // of each block a line with a value, and whether others have one
 	for _, it := range h.list {
-		first, more := map[int]int{}, false
 		it.all(1, func(l *leaf, _ float64) {
 			if at := w.places[l.path]; at.Found() && !at.Basis {
 				block := in(at.Start)
-				more = more || block >= 0 && first[block] > 0 && first[block] != at.Line
-				first[block] = at.Line
+				if line, known := seen[block]; known && line != at.Line && block >= 0 {
+					several[block] = true
+				}
+				seen[block] = at.Line
 			}
 		})
-		if more {
-			several++
-		}
 	}
-	if 2*several <= len(h.list) {
+	if 2*len(several) <= len(h.list) {
 		return nil
 	}
 	return in
@@ -77,6 +75,7 @@ func (w *weigher) inOwnBlocks(h *homes) {
 	if in == nil || !w.areApart(h, in, 1) {
 		return
 	}
+	says := map[optionsOf]map[int]span{} // of each value the first words that say another in each block
 	for _, it := range h.list {
 		own, _ := w.homeBeside(it, nil, in)
 		for _, l := range it.leaves {
@@ -84,18 +83,33 @@ func (w *weigher) inOwnBlocks(h *homes) {
 			if l.fixed != nil || l.f.List != nil || at.Found() && (at.Basis || in(at.Start) == own) {
 				continue
 			}
-			var others []span
-			switch l.f.Kin().Type {
-			case schema.Boolean:
-				others = w.yesOrNo(l.f.Kin(), l.value != "true", false)
-			case schema.Choice:
-				others = w.optionSpans(l, false)
+			key := optionsOf{l.f, l.value, false}
+			if says[key] == nil {
+				says[key] = w.othersByBlock(l, in)
 			}
-			if i := slices.IndexFunc(others, func(s span) bool { return in(s.Start) == own && w.led(l.f, s) }); i >= 0 {
-				w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(others[i].Start) + 1, Says: others[i]}
+			if s := says[key][own]; s.End > 0 {
+				w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(s.Start) + 1, Says: s}
 			}
 		}
 	}
+}
+
+// othersByBlock gives the first words in each block that say another value of a boolean or a choice behind its label.
+func (w *weigher) othersByBlock(l *leaf, in units) map[int]span {
+	var others []span
+	switch l.f.Kin().Type {
+	case schema.Boolean:
+		others = w.yesOrNo(l.f.Kin(), l.value != "true", false)
+	case schema.Choice:
+		others = w.optionSpans(l, false)
+	}
+	first := map[int]span{}
+	for _, s := range others {
+		if at := in(s.Start); first[at].End == 0 && w.led(l.f, s) {
+			first[at] = s
+		}
+	}
+	return first
 }
 
 // nameOf gives what an item is called, its key or its first text, where that has a place; nil for none.

@@ -76,7 +76,7 @@ func (w *weigher) underOwnMarks(h *homes, at []int, first int) {
 	if slices.Contains(at, -1) {
 		return
 	}
-	for _, f := range booleansIn(h) {
+	for _, f := range fieldsIn(h, isBoolean) {
 		column, sign := w.ownColumn(f, first)
 		if column == nil {
 			continue

@@ -21,27 +21,28 @@ type ground struct {
 	paras      []int                           // see paragraphs
 	amounts    map[amountOf]*schema.Field
 	numbers    map[*schema.Field]measureIn
-	sentences  map[*schema.Field][]mention // that have the words of a boolean's name
-	years      *bool                       // whether it has years in all their figures, once asked for
-	saying     map[saying]map[int]bool     // the lines that have the words for a value of a boolean or a choice
-	all        *schema.Schema              // whose record it is; nil where other fields do not matter
-	others     map[string]*schema.Field    // fields by their labels
-	called     map[*schema.Field]called    // the words that fields go by
-	boxes      *boxes                      // those of forms
-	ruled      map[int]int                 // of rows of tables: the line of the rule below their head
-	tops       map[int]int                 // of rows of tables: the first row, where that has no figures; -1 for none
-	groups     map[*schema.Field]string    // the groups whose names fields are, once asked for
-	opposites  map[[2]string]bool          // whether words deny each other, once asked for
-	options    map[optionsOf][]span        // where options of choices stand, once asked for
-	cuts       []int                       // see cutOff
-	series     map[int][][]span            // see seriesOf
-	grids      map[gridOf]*grid            // tables that are ticked off, once asked for
-	crossed    *bool                       // whether it has marks for yes and for no, once asked for
-	form       *bool                       // whether wide gaps part labels from values, once asked for
-	legends    [][][]int                   // see legendsOf
-	wholly     map[string]*schema.Field    // fields that stand in no list by their whole labels
-	isName     map[string]bool             // what fields are called, all
-	heads      map[*schema.Field][]string  // what heads the items of the list that a field is the key of
+	sentences  map[*schema.Field][]mention    // that have the words of a boolean's name
+	years      *bool                          // whether it has years in all their figures, once asked for
+	saying     map[saying]map[int]bool        // the lines that have the words for a value of a boolean or a choice
+	all        *schema.Schema                 // whose record it is; nil where other fields do not matter
+	others     map[string]*schema.Field       // fields by their labels
+	called     map[*schema.Field]called       // the words that fields go by
+	boxes      *boxes                         // those of forms
+	ruled      map[int]int                    // of rows of tables: the line of the rule below their head
+	tops       map[int]int                    // of rows of tables: the first row, where that has no figures; -1 for none
+	groups     map[*schema.Field]string       // the groups whose names fields are, once asked for
+	opposites  map[[2]string]bool             // whether words deny each other, once asked for
+	options    map[optionsOf][]span           // where options of choices stand, once asked for
+	cuts       []int                          // see cutOff
+	series     map[int][][]span               // see seriesOf
+	grids      map[gridOf]*grid               // tables that are ticked off, once asked for
+	crossed    *bool                          // whether it has marks for yes and for no, once asked for
+	form       *bool                          // whether wide gaps part labels from values, once asked for
+	underHeads map[*schema.Field][]optionHead // see optionHeads
+	legends    [][][]int                      // see legendsOf
+	wholly     map[string]*schema.Field       // fields that stand in no list by their whole labels
+	isName     map[string]bool                // what fields are called, all
+	heads      map[*schema.Field][]string     // what heads the items of the list that a field is the key of
 }
 
 // use is what a ground is for. Only where places are looked for do the keys of lists go by the

@@ -28,7 +28,7 @@ func (w *weigher) byLegend(h *homes) {
 		return
 	}
 	var owns [][]int
-	for _, f := range booleansIn(h) {
+	for _, f := range fieldsIn(h, isBoolean) {
 		l := w.legendOf(f)
 		if l.sign == "" {
 			continue
@@ -56,17 +56,19 @@ func (w *weigher) byLegend(h *homes) {
 	}
 }
 
-// booleansIn gives the booleans of a list's items that are not concluded.
-func booleansIn(h *homes) (all []*schema.Field) {
+// fieldsIn gives the fields of a list's items that are as asked for, and not concluded.
+func fieldsIn(h *homes, is func(*schema.Field) bool) (all []*schema.Field) {
 	for _, it := range h.list {
 		for _, l := range it.leaves {
-			if l.f.Kin().Type == schema.Boolean && !l.f.Concludes && !slices.Contains(all, l.f) {
+			if is(l.f.Kin()) && !l.f.Concludes && !slices.Contains(all, l.f) {
 				all = append(all, l.f)
 			}
 		}
 	}
 	return all
 }
+
+func isBoolean(f *schema.Field) bool { return f.Type == schema.Boolean }
 
 // legendsOf gives the legends of a text, in either form, found once.
 func (w *weigher) legendsOf() [][][]int {

@@ -8,10 +8,10 @@ import (
 
 // Legends in one line without equals signs, as menus and timetables have them: v vegetarian · ve vegan · n nuts.
 
-// legendPart is a sign with what it stands for; legendSign what may stand between the parts.
+// legendPart is a sign with what it stands for; legendGap what may stand between the parts.
 var (
 	legendPart = lazy.New(`^\s*\(?([^\s\d=:()]{1,3})\)?[ \t]+(\pL[^=:()]{1,40}?)\s*$`)
-	legendSign = lazy.New(`[·•|;,]| {3,}|\t`)
+	legendGap  = lazy.New(`[·•|;,]| {3,}|\t`)
 )
 
 // longestLegend is how long such a line is at most, and mostSought how many signs are looked for in a document: each
@@ -31,7 +31,7 @@ func (w *weigher) legendLines() (all [][]int) {
 		if len(line) > longestLegend || len(all) >= mostLegend || sought > mostSought {
 			continue
 		}
-		ends := append(legendSign.FindAllStringIndex(line, -1), []int{len(line), len(line)})
+		ends := append(legendGap.FindAllStringIndex(line, -1), []int{len(line), len(line)})
 		if len(ends) < 2 {
 			continue
 		}

@@ -113,21 +113,19 @@ func (w *weigher) lineOf(at Place) int {
 // lineOfName gives the line that begins with what an item is called, where that stands nowhere
 // else: its key, or its first text. -1 for none.
 func (w *weigher) lineOfName(it *item) int {
-	for _, l := range it.leaves {
-		if _, isKey := w.heads[l.f]; !isKey && l.f.Type != schema.Text {
-			continue
-		}
-		at := w.places[l.path]
-		if !at.Found() || at.Basis || at.Rivals > 0 || at.Kind != Quoted && at.Kind != Restated {
-			return -1
-		}
-		_, start, _ := w.ix.rowAt(at.Line - 1)
-		if before := listMark.ReplaceAllString(w.ix.Source[start:max(start, at.Start)], ""); strings.TrimLeft(before, " \t|-*•·") != "" && !w.isLabel(l.f, before) || !strings.ContainsFunc(w.ix.Source[at.Start:at.End], unicode.IsLetter) {
-			return -1
-		}
-		return at.Line - 1
+	l := w.nameOf(it)
+	if l == nil {
+		return -1
 	}
-	return -1
+	at := w.places[l.path]
+	if at.Rivals > 0 || at.Kind != Quoted && at.Kind != Restated {
+		return -1
+	}
+	_, start, _ := w.ix.rowAt(at.Line - 1)
+	if before := listMark.ReplaceAllString(w.ix.Source[start:max(start, at.Start)], ""); strings.TrimLeft(before, " \t|-*•·") != "" && !w.isLabel(l.f, before) || !strings.ContainsFunc(w.ix.Source[at.Start:at.End], unicode.IsLetter) {
+		return -1
+	}
+	return at.Line - 1
 }
 
 // ofOtherLines drops what is said of others: of an item only its own line speaks, where

@@ -19,7 +19,7 @@ const (
 // optionsByCode places the choices of items by the codes in their rows, and tells which those contradict. Each row of
 // the list has one, and two options at least are meant.
 func (w *weigher) optionsByCode(h *homes) {
-	for _, f := range w.choicesIn(h) {
+	for _, f := range fieldsIn(h, isOneChoice) {
 		options, at, different := make([]string, len(h.list)), make([]span, len(h.list)), map[string]bool{}
 		for i, it := range h.list {
 			if !h.own(i) {

@@ -13,7 +13,7 @@ import (
 // underOptionHeads places the choices of items under the heading above them that names their option, and tells where
 // that names another.
 func (w *weigher) underOptionHeads(h *homes) {
-	for _, f := range w.choicesIn(h) {
+	for _, f := range fieldsIn(h, isOneChoice) {
 		heads := w.optionHeads(f)
 		if len(heads) < 2 {
 			continue
@@ -70,8 +70,20 @@ type optionHead struct {
 // mostOptionHeads bounds the headings of one choice.
 const mostOptionHeads = 60
 
-// optionHeads gives those lines for the options of a choice in their order; none where one may be two options.
-func (w *weigher) optionHeads(f *schema.Field) (heads []optionHead) {
+// optionHeads gives those lines for the options of a choice, found once.
+func (w *weigher) optionHeads(f *schema.Field) []optionHead {
+	heads, known := w.underHeads[f]
+	if !known {
+		if heads = w.findOptionHeads(f); w.underHeads == nil {
+			w.underHeads = map[*schema.Field][]optionHead{}
+		}
+		w.underHeads[f] = heads
+	}
+	return heads
+}
+
+// findOptionHeads finds them, in their order; none where one may be two options.
+func (w *weigher) findOptionHeads(f *schema.Field) (heads []optionHead) {
 	of := map[int]string{}
 	for _, o := range f.Kin().Of {
 		both := slices.Clone(w.ix.find(o.Value))
@@ -99,14 +111,5 @@ func (w *weigher) optionHeads(f *schema.Field) (heads []optionHead) {
 	return heads
 }
 
-// choicesIn gives the choices of a list's items that are not concluded.
-func (w *weigher) choicesIn(h *homes) (all []*schema.Field) {
-	for _, it := range h.list {
-		for _, l := range it.leaves {
-			if k := l.f.Kin(); k.Type == schema.Choice && k.List == nil && !l.f.Concludes && !slices.Contains(all, l.f) {
-				all = append(all, l.f)
-			}
-		}
-	}
-	return all
-}
+// isOneChoice tells a field with one of several options.
+func isOneChoice(f *schema.Field) bool { return f.Type == schema.Choice && f.List == nil }

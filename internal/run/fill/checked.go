@@ -43,17 +43,22 @@ func (w *filling) places(v *value.Value) evidence.Places {
 // check gives all problems of a record: what the schema says, and values that
 // stand nowhere in the source.
 func (w *filling) check(v *value.Value) []record.Problem {
-	problems := append(w.Validator.Check(v), record.Twins(w.Schema, v)...)
+	return withSchema(w.Validator, w.Schema, v, spokenAgainst(w.Schema, v, w.index, w.places(v), len(w.pages.images) > 0))
+}
+
+// withSchema gives what the schema says of a record, and what was found against values that it allows, in order.
+func withSchema(check *record.Validator, s *schema.Schema, v *value.Value, against []record.Problem) []record.Problem {
+	problems := append(check.Check(v), record.Twins(s, v)...)
 	at := map[value.Pointer]bool{}
 	for _, p := range problems {
-		at[p.Path] = true
+		at[p.Path] = p.Path != "" // lines have none, and are told beside whatever else there is
 	}
-	for _, p := range spokenAgainst(w.Schema, v, w.index, w.places(v), len(w.pages.images) > 0) {
+	for _, p := range against {
 		if !at[p.Path] {
 			problems = append(problems, p)
 		}
 	}
-	record.Sort(w.Schema, problems)
+	record.Sort(s, problems)
 	return problems
 }
 
@@ -77,22 +82,15 @@ func spokenAgainst(s *schema.Schema, v *value.Value, ix *evidence.Index, places 
 // lines that speak of fields and of which no value came. d may be nil. concluded is how many values
 // were found nowhere and need not be: a record does not keep the words that they rest on.
 func Judge(check *record.Validator, s *schema.Schema, v *value.Value, d *document.Document) (problems []record.Problem, concluded int) {
-	problems = append(check.Check(v), record.Twins(s, v)...)
 	if d == nil {
-		record.Sort(s, problems)
-		return problems, 0
-	}
-	at := map[value.Pointer]bool{}
-	for _, p := range problems {
-		at[p.Path] = true
+		return withSchema(check, s, v, nil), 0
 	}
 	ix := indexOf(d)
 	places := evidence.Of(s, v, ix)
-	for _, p := range spokenAgainst(s, v, ix, places, false) {
-		if _, unfounded := p.What.(record.Unfounded); !unfounded && !at[p.Path] {
-			problems = append(problems, p)
-		}
-	}
+	against := slices.DeleteFunc(spokenAgainst(s, v, ix, places, false), func(p record.Problem) bool {
+		_, unfounded := p.What.(record.Unfounded)
+		return unfounded
+	})
 	for _, place := range places {
 		if place.Kind == evidence.Inferred {
 			concluded++
@@ -100,9 +98,7 @@ func Judge(check *record.Validator, s *schema.Schema, v *value.Value, d *documen
 	}
 	lines := slices.DeleteFunc(evidence.Unread(s, v, ix, places), func(l evidence.Line) bool { return l.List })
 	sort.Slice(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
-	problems = append(problems, unreadProblems(s, lines)...)
-	record.Sort(s, problems)
-	return problems, concluded
+	return withSchema(check, s, v, append(against, unreadProblems(s, lines)...)), concluded
 }
 
 func evidenceProblem(p value.Pointer, v *value.Value, what record.What) record.Problem {
