@@ -14,8 +14,8 @@ import (
 // third time for times_reported.
 func (w *weigher) ranked(f *schema.Field, text string) (found []span) {
 	names := wordsIn(strings.Join(w.namesOf(f), " "))
-	for _, word := range lang.Day.Words() {
-		if lang.Day.Meaning(word) != text {
+	for _, word := range lang.Day.Names(text) {
+		if lang.Day.Meaning(word) != text { // it means others too
 			continue
 		}
 		for _, s := range w.ix.find(word) {

@@ -29,8 +29,7 @@ type boxes struct {
 const marks = `\[[ \x{a0}]{0,3}\]|\[ ?[xX×✓✔✗✘*] ?\]|\([ \x{a0}]{1,3}\)|\( ?[xX×✓✔✗✘] ?\)|[☐☑☒□▢■▣◯○●◉⬜✅🗹]|__*[ _]?[xX✓✔✗][ _]?__*|___*`
 
 var (
-	boxMark   = lazy.New(marks)
-	cellSplit = lazy.New(`\s{2,}|[\t|]`)
+	boxMark = lazy.New(marks)
 )
 
 // emptyBox tells whether a mark is that of a box that nobody ticked.
@@ -273,9 +272,9 @@ func (r *boxRow) parts(of Span) (all []Span) {
 			all = append(all, s)
 		}
 	}
-	for _, m := range cellSplit.FindAllStringIndex(r.line[of.Start:of.End], -1) {
-		add(of.Start + m[0])
-		from = of.Start + m[1]
+	for _, m := range cellGaps(r.line[of.Start:of.End]) {
+		add(of.Start + m.Start)
+		from = of.Start + m.End
 	}
 	add(of.End)
 	return all

@@ -166,10 +166,33 @@ func (tx *Text) cellsOf(line Span) (all []Span) {
 			all = append(all, Span{start + m[0], start + m[1]})
 		}
 	}
-	for _, m := range cellSplit.FindAllStringIndex(text, -1) {
-		add(m[0])
-		from = m[1]
+	for _, m := range cellGaps(text) {
+		add(m.Start)
+		from = m.End
 	}
 	add(len(text))
+	return all
+}
+
+// cellGaps gives what parts the cells of a line: two blanks or more, a tab or a stroke, by where they
+// stand in it.
+func cellGaps(line string) (all []Span) {
+	blank := func(i int) bool { return i < len(line) && strings.IndexByte(" \t\n\f\r", line[i]) >= 0 }
+	for i := 0; i < len(line); {
+		end := i
+		for blank(end) {
+			end++
+		}
+		if end < i+2 {
+			end = i
+			if line[i] == '\t' || line[i] == '|' {
+				end++
+			}
+		}
+		if end > i {
+			all = append(all, Span{i, end})
+		}
+		i = max(end, i+1)
+	}
 	return all
 }

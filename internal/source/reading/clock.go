@@ -30,7 +30,7 @@ type clocks struct {
 func (tx *Text) SpokenTimes(at string) []Span {
 	tx.clocks.once.Do(func() {
 		tx.clocks.at, tx.clocks.bare, tx.clocks.begins = map[string][]Span{}, map[string][]Span{}, map[int]string{}
-		for i := range tx.Tokens {
+		for _, i := range tx.tokensOf(mayBeginTime) {
 			tx.timeFrom(i)
 			tx.hourAlone(i)
 		}
@@ -67,7 +67,7 @@ var hourRange = lazy.New(`\b(\d{1,2})(?:[:.](\d{2}))? ?(-|–|\pL{1,3}) ?\d{1,2}
 // hourRanges keeps the first times of ranges whose word for o'clock is said once: 14-16 Uhr.
 func (tx *Text) hourRanges(within Span) {
 	text := tx.Source[within.Start:within.End]
-	for _, m := range hourRange.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(hourRange, within) {
 		if join := text[m[6]:m[7]]; join != "-" && join != "–" && !lang.Until.Has(join) || !lang.Oclock.Has(text[m[8]:m[9]]) {
 			continue
 		}
@@ -88,7 +88,7 @@ var dayHours = lazy.New(`(\pL{2,14})[.:,]?[ \t]{1,4}(\d{1,2})(?:[:.](\d{2}))? ?(
 // calls times: Mo 17-18.30, Sat 10–4. One that ends before it begins ends in the afternoon.
 func (tx *Text) weekdayRanges(within Span) {
 	text := tx.Source[within.Start:within.End]
-	for _, m := range dayHours.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(dayHours, within) {
 		if join := text[m[8]:m[9]]; !lang.Weekday.Has(text[m[2]:m[3]]) || join != "-" && join != "–" && !lang.Until.Has(join) {
 			continue
 		}
@@ -120,7 +120,7 @@ func (tx *Text) weekdayRanges(within Span) {
 // 2.30-4.45pm begins at 14:30, 11-1pm at 11:00.
 func (tx *Text) timeRanges(within Span) {
 	text := tx.Source[within.Start:within.End]
-	for _, m := range timeRange.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(timeRange, within) {
 		group := func(n int) int {
 			if m[2*n] < 0 {
 				return 0
@@ -152,6 +152,12 @@ func (tx *Text) word(from, i int) string {
 		return ""
 	}
 	return tx.Tokens[i].Word
+}
+
+// mayBeginTime tells whether a time of day can begin with a word: most words begin none.
+func mayBeginTime(word string) bool {
+	_, number := NumberWord(word)
+	return number || isDigit(word[0]) || lang.OneUnit.Has(word) || lang.Noon.Has(word) || lang.Midnight.Has(word) || lang.HalfTo.Has(word) || lang.Quarter.Has(word) || lang.Half.Has(word)
 }
 
 // timeFrom reads the time that begins with a token.

@@ -50,7 +50,7 @@ func (tx *Text) compound(within Span) {
 		}
 		c.amounts[of].add(n, at)
 	})
-	for _, m := range degrees.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(degrees, within) {
 		if m[4] < 0 && m[8] < 0 { // 21 ° alone is no angle in two figures
 			continue
 		}
@@ -62,7 +62,7 @@ func (tx *Text) compound(within Span) {
 		}
 		c.angles.add(sum, Span{within.Start + m[0], within.Start + m[1]})
 	}
-	for _, m := range yearSpan.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(yearSpan, within) {
 		from, _ := strconv.Atoi(group(m, 2))
 		if to, _ := strconv.Atoi(group(m, 3)); to > from && (m[1] == len(text) || strings.IndexByte("-/", text[m[1]]) < 0) {
 			year := group(m, 1) + group(m, 3)
@@ -78,7 +78,7 @@ func (tx *Text) compound(within Span) {
 // unit of what they measure.
 func (tx *Text) inTwoUnits(within Span, each func(of string, n *big.Rat, at Span)) {
 	text := tx.Source[within.Start:within.End]
-	for _, m := range twoUnits.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(twoUnits, within) {
 		group := func(n int) string {
 			if m[2*n] < 0 {
 				return ""

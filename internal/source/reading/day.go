@@ -154,7 +154,7 @@ func (tx *Text) findDays() {
 				tx.dayAround(i, name)
 			}
 		}
-		for i := range tx.Tokens {
+		for _, i := range tx.tokensOf(mayBeginDay) {
 			if i+2 < len(tx.Tokens) {
 				tx.dayInFigures(i)
 			}

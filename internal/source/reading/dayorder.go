@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -82,14 +83,26 @@ func (tx *Text) orderOfDays(sign byte) dayOrder {
 // zip is a state of the United States with the number of a post office.
 var zip = lazy.New(`\b[A-Z]{2},? \d{5}(?:-\d{4})?\b`)
 
-// dayFirstSign is the money, the tax or a postcode of countries that write the day first: SY4 7QP.
-var dayFirstSign = lazy.New(`[£€]|\b(?:GBP|EUR|VAT|[A-Z]{1,2}\d[A-Z\d]? \d[A-Z]{2})\b`)
+// dayFirstSign is the money or the tax of countries that write the day first, dayFirstZip a postcode
+// of one: SY4 7QP.
+var (
+	dayFirstSign = lazy.New(`\b(?:GBP|EUR|VAT)\b`)
+	dayFirstZip  = lazy.New(`\b[A-Z]{1,2}\d[A-Z\d]? \d[A-Z]{2}\b`)
+)
 
 // orderInEnglish tells whose English a text is, as far as its money and its addresses do: pounds sterling and
 // euros, value added tax and British postcodes are of countries that write the day first, dollars with an address
 // of the United States of one that does not.
 func (tx *Text) orderInEnglish() dayOrder {
-	european, american := dayFirstSign.MatchString(tx.Source), strings.Contains(tx.Source, "$") && zip.MatchString(tx.Source)
+	lines := figureLinesOf(tx.Source)
+	in := func(re *lazy.Regexp) bool {
+		return slices.ContainsFunc(lines, func(s Span) bool { return re.MatchString(tx.Source[s.Start:s.End]) })
+	}
+	european := strings.ContainsAny(tx.Source, "£€") || in(dayFirstZip)
+	for _, sign := range []string{"GBP", "EUR", "VAT"} {
+		european = european || strings.Contains(tx.Source, sign) && dayFirstSign.MatchString(tx.Source)
+	}
+	american := strings.Contains(tx.Source, "$") && in(zip)
 	switch {
 	case european && !american:
 		return dayFirst

@@ -183,6 +183,12 @@ func (tx *Text) ranksNext(i int) bool {
 
 var glued = lazy.New(`^(\d{1,2})(\pL{3,9})(\d{2}|\d{4})$`)
 
+// mayBeginDay tells whether a day can begin with a word that names no month: one with a figure, or the
+// day of a month by its name.
+func mayBeginDay(word string) bool {
+	return strings.ContainsAny(word, "0123456789") || lang.Day.Has(word)
+}
+
 // dayGlued reads a day without a gap, as waybills and flight plans print it: 27SEP31, 05may2031. Of
 // two figures the year is of this century or of the last.
 func (tx *Text) dayGlued(i int) {

@@ -95,7 +95,7 @@ var inFigures = lazy.New(`(\d{1,4}(?:[.,]\d{1,2}|[½¼¾])?) ?/ ?(\d{1,4})|[½¼
 
 func (tx *Text) partsInFigures(s Span) {
 	text := tx.Source[s.Start:s.End]
-	for _, m := range inFigures.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(inFigures, s) {
 		at := Span{s.Start + m[0], s.Start + m[1]}
 		if m[2] < 0 {
 			over, under, _ := strings.Cut(parts[text[m[0]:m[1]]], "/")

@@ -32,7 +32,7 @@ func (tx *Text) eachWithSigns(within Span, call func(year, month, day int, at Sp
 	if !strings.ContainsAny(text, "年년") {
 		return
 	}
-	for _, m := range dayWithSigns.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(dayWithSigns, within) {
 		group := func(n int) string {
 			if m[2*n] < 0 {
 				return ""
@@ -65,7 +65,7 @@ func (tx *Text) timesWithSigns(within Span) {
 	if !strings.ContainsAny(text, "时時点點시") {
 		return
 	}
-	for _, m := range timeWithSigns.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(timeWithSigns, within) {
 		hour, err := strconv.Atoi(text[m[6]:m[7]])
 		minute := 0
 		if m[8] >= 0 {

@@ -2,6 +2,7 @@ package reading
 
 import (
 	"math/big"
+	"slices"
 	"strconv"
 	"strings"
 	"unicode"
@@ -20,7 +21,7 @@ var inHours = lazy.New(`(\d{1,3}) ?(\pL{1,8})\.?(?: (\pL{1,3}))? ?(\d{1,2})(?: ?
 
 func (tx *Text) lastingIn(s Span) {
 	text := tx.Source[s.Start:s.End]
-	for _, m := range inHours.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(inHours, s) {
 		said := func(n int) string {
 			if m[2*n] < 0 {
 				return ""
@@ -54,7 +55,7 @@ var (
 // lastingInThree reads lengths of time in hours, minutes and seconds: 1h 58m 03s.
 func (tx *Text) lastingInThree(s Span) {
 	text := tx.Source[s.Start:s.End]
-	for _, m := range inThree.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(inThree, s) {
 		said := func(n int) string { return text[m[2*n]:m[2*n+1]] }
 		minutes := UnitOf(said(4)) == "min" || said(4) == "m"
 		if UnitOf(said(2)) == "h" && minutes && UnitOf(said(7)) == "s" && (m[10] < 0 || lang.NumberAnd.Has(said(5))) {
@@ -69,7 +70,7 @@ var inSmall = lazy.New(`\b(\d{1,3}) ?(m|\pL{3,8})\.?,? ?(\d{1,2}(?:[.,]\d+)?) ?(
 // lastingInSmall reads lengths of time in minutes and seconds.
 func (tx *Text) lastingInSmall(s Span) {
 	text := tx.Source[s.Start:s.End]
-	for _, m := range inSmall.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(inSmall, s) {
 		said := func(n int) string { return text[m[2*n]:m[2*n+1]] }
 		if (said(2) == "m" || UnitOf(said(2)) == "min") && UnitOf(said(4)) == "s" && (m[0] == 0 || text[m[0]-1] != '.' && text[m[0]-1] != ',') {
 			tx.derived.lasting.add(seconds(new(big.Rat), decimal(said(1)), decimal(said(3))), Span{s.Start + m[0], s.Start + m[1]})
@@ -85,7 +86,7 @@ func (tx *Text) lastingInColons(s Span) {
 	if !strings.Contains(text, ":") {
 		return
 	}
-	for _, m := range inColons.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(inColons, s) {
 		said := func(n int) string {
 			if m[2*n] < 0 {
 				return ""
@@ -153,8 +154,8 @@ func (tx *Text) lastingInWords() {
 	follows := func(i int) bool {
 		return i < len(tx.Tokens) && strings.Trim(tx.Source[tx.Tokens[i-1].End:tx.Tokens[i].Start], " \u00a0") == ""
 	}
-	for i := 1; i+1 < len(tx.Tokens); i++ {
-		if UnitOf(tx.Tokens[i].Word) != "h" || !follows(i) {
+	for _, i := range tx.tokensOf(func(word string) bool { return UnitOf(word) == "h" }) {
+		if i == 0 || i+1 == len(tx.Tokens) || !follows(i) {
 			continue
 		}
 		hours, ok := smallNumber(tx.Tokens[i-1].Word)
@@ -183,17 +184,21 @@ func (tx *Text) lastingInWords() {
 // lastingOnce finds one of a unit of time that an article says: for a week, ein Jahr. Behind a number
 // or a sum it says how often: £40 a week; before a half or minutes it is more.
 func (tx *Text) lastingOnce() {
-	for i := 1; i < len(tx.Tokens); i++ {
-		if tx.isOneOf(i) {
-			tx.derived.lasting.add(lastingOf(units[UnitOf(tx.Tokens[i].Word)], big.NewRat(1, 1)), Span{tx.Tokens[i-1].Start, tx.Tokens[i].End})
-		}
+	for _, i := range tx.oneOf() {
+		tx.derived.lasting.add(lastingOf(units[UnitOf(tx.Tokens[i].Word)], big.NewRat(1, 1)), Span{tx.Tokens[i-1].Start, tx.Tokens[i].End})
 	}
 }
 
-// isOneOf tells whether a token is a unit of time of which there is one, as the article before it says.
+// oneOf gives the tokens that are a unit of time of which there is one, in order.
+func (tx *Text) oneOf() []int {
+	all := tx.tokensOf(func(word string) bool { return len(word) > 3 && isLasting(units[UnitOf(word)]) })
+	return slices.DeleteFunc(all, func(i int) bool { return i == 0 || !tx.isOneOf(i) })
+}
+
+// isOneOf tells whether of a token, a unit of time, there is one, as the article before it says.
 func (tx *Text) isOneOf(i int) bool {
 	t, article := tx.Tokens[i], tx.Tokens[i-1]
-	return len(t.Word) > 3 && lang.OneUnit.Has(article.Word) && tx.Source[article.End:t.Start] == " " && isLasting(units[UnitOf(t.Word)]) && !(i > 1 && tx.near(i-2, i) && tx.saysHowMuch(i-2)) && !tx.goesOnFrom(i)
+	return lang.OneUnit.Has(article.Word) && tx.Source[article.End:t.Start] == " " && !(i > 1 && tx.near(i-2, i) && tx.saysHowMuch(i-2)) && !tx.goesOnFrom(i)
 }
 
 // saysHowMuch tells a word for a number, how often, or what is counted or paid.
@@ -228,7 +233,7 @@ var fromTo = lazy.New(`\b(\d{1,2})[.:h](\d{2})(?: ?(?:h|Uhr|hrs))? ?(?:-|–|—
 // lastingFromTo finds how long it is from one time of day to another: 19.30-21.05.
 func (tx *Text) lastingFromTo(s Span) {
 	text := tx.Source[s.Start:s.End]
-	for _, m := range fromTo.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(fromTo, s) {
 		var n [4]int64
 		for i := range n {
 			at, _ := strconv.Atoi(text[m[2+2*i]:m[3+2*i]])

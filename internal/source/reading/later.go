@@ -43,10 +43,8 @@ func (tx *Text) lengths() []length {
 				tx.addLength(m.Where, n, m.Unit)
 			}
 		}
-		for i := 1; i < len(tx.Tokens); i++ { // in a month, vor einer Woche
-			if tx.isOneOf(i) {
-				tx.addLength(Span{tx.Tokens[i-1].Start, tx.Tokens[i].End}, big.NewRat(1, 1), UnitOf(tx.Tokens[i].Word))
-			}
+		for _, i := range tx.oneOf() { // in a month, vor einer Woche
+			tx.addLength(Span{tx.Tokens[i-1].Start, tx.Tokens[i].End}, big.NewRat(1, 1), UnitOf(tx.Tokens[i].Word))
 		}
 		if len(tx.later.all) > mostLengths {
 			tx.later.all = nil

@@ -46,7 +46,7 @@ var shortMonth = lazy.New(`(0[1-9]|1[0-2]|[1-9])/'?(\d{2})`)
 
 func (tx *Text) findShortMonths(s Span) {
 	text := tx.Source[s.Start:s.End]
-	for _, m := range shortMonth.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(shortMonth, s) {
 		if m[0] > 0 && (isWordByte(text[m[0]-1]) || strings.IndexByte("./,-", text[m[0]-1]) >= 0) || m[1] < len(text) && (isWordByte(text[m[1]]) || strings.IndexByte("/-%", text[m[1]]) >= 0) {
 			continue
 		}
@@ -61,7 +61,7 @@ var shortMonthNamed = lazy.New(`(\pL{3,12})\.? ?['’](\d{2})\b`)
 
 func (tx *Text) findShortNamed(s Span) {
 	text := tx.Source[s.Start:s.End]
-	for _, m := range shortMonthNamed.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(shortMonthNamed, s) {
 		if n, err := strconv.Atoi(monthNamed(text[m[2]:m[3]])); err == nil && n > 0 {
 			key := fmt.Sprintf("%s-%02d", text[m[4]:m[5]], n)
 			tx.months.short[key] = append(tx.months.short[key], Span{s.Start + m[0], s.Start + m[1]})
@@ -72,7 +72,7 @@ func (tx *Text) findShortNamed(s Span) {
 func (tx *Text) findMonths(s Span) {
 	text := tx.Source[s.Start:s.End]
 	tx.monthsWithSigns(s)
-	for _, m := range monthText.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(monthText, s) {
 		from, y, said := m[2], 4, ""
 		if m[2] >= 0 {
 			said = monthNamed(text[m[2]:m[3]])

@@ -485,7 +485,7 @@ func (tx *Text) findFractions(within Span) {
 	if !strings.Contains(text, "/") && !strings.ContainsAny(text, "½¼¾⅓⅔⅛⅜⅝⅞") {
 		return
 	}
-	for _, m := range bareFraction.FindAllStringSubmatchIndex(text, -1) { // 3/4", 1/2 cup
+	for _, m := range tx.matches(bareFraction, within) { // 3/4", 1/2 cup
 		a, _ := strconv.Atoi(text[m[2]:m[3]])
 		b, _ := strconv.Atoi(text[m[4]:m[5]])
 		s := Span{within.Start + m[2], within.Start + m[5]}
@@ -493,7 +493,7 @@ func (tx *Text) findFractions(within Span) {
 			tx.add(value.CanonicalNumber(fmt.Sprintf("0.%06d", a*1000000/b)), figure{Span: s})
 		}
 	}
-	for _, m := range fraction.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(fraction, within) {
 		group, whole, of := 1, 2, ""
 		if m[2] < 0 {
 			group, whole = 5, 6

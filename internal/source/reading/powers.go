@@ -21,7 +21,7 @@ func (tx *Text) findPowers(within Span) {
 	if !mayHavePowers(text) {
 		return
 	}
-	for _, m := range power.FindAllStringSubmatchIndex(text, -1) {
+	for _, m := range tx.matches(power, within) {
 		if m[0] > 0 && (isWordByte(text[m[0]-1]) || strings.IndexByte(".,/-", text[m[0]-1]) >= 0) || m[1] < len(text) && isWordByte(text[m[1]]) {
 			continue
 		}

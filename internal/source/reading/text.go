@@ -34,28 +34,29 @@ type Token struct {
 // Text is a source text, read. It is made once a document and may then be used by
 // many goroutines.
 type Text struct {
-	Source    string
-	Tokens    []Token
-	ByWord    map[string][]int // word in small letters → its tokens
-	Breaks    []int            // where lines end
-	Stretches []Span           // what is read; the rest of the source is not looked at
-	numbers   map[string][]figure
-	days      days
-	months    months
-	spelling  spelling
-	whole     *whole // what is known of the whole text, shared by its parts
-	clocks    clocks
-	derived   derived
-	back      []Span    // what the text takes back
-	replaced  []Span    // those of them that were so before a change
-	measured  *measured // of the whole source, also where some stretches are read
-	figured   figured
-	named     named
-	orders    orders
-	relative  relativeDays
-	later     later
-	standing  standing
-	fours     fours
+	Source      string
+	Tokens      []Token
+	ByWord      map[string][]int // word in small letters → its tokens
+	Breaks      []int            // where lines end
+	Stretches   []Span           // what is read; the rest of the source is not looked at
+	figureLines map[Span][]Span  // by stretch: its lines with figures, counted from where it begins
+	numbers     map[string][]figure
+	days        days
+	months      months
+	spelling    spelling
+	whole       *whole // what is known of the whole text, shared by its parts
+	clocks      clocks
+	derived     derived
+	back        []Span    // what the text takes back
+	replaced    []Span    // those of them that were so before a change
+	measured    *measured // of the whole source, also where some stretches are read
+	figured     figured
+	named       named
+	orders      orders
+	relative    relativeDays
+	later       later
+	standing    standing
+	fours       fours
 }
 
 // whole is what is found out once for a text and all of its parts.
@@ -102,8 +103,9 @@ func lineBreaks(text string) (breaks []int) {
 }
 
 func read(text string, breaks []int, spans []Span, of *measured, all *whole) *Text {
-	tx := &Text{Source: text, measured: of, whole: all, numbers: map[string][]figure{}, Breaks: breaks, Stretches: spans}
+	tx := &Text{Source: text, measured: of, whole: all, numbers: map[string][]figure{}, Breaks: breaks, Stretches: spans, figureLines: map[Span][]Span{}}
 	for _, s := range spans {
+		tx.figureLines[s] = figureLinesOf(text[s.Start:s.End])
 		found := Tokenize(text[s.Start:s.End])
 		if s.Start > 0 {
 			for i := range found {
@@ -312,6 +314,17 @@ func byWord(tokens []Token) map[string][]int {
 		words[word] = lists[id]
 	}
 	return words
+}
+
+// tokensOf gives the tokens, in order, whose words are such: each word is looked at once.
+func (tx *Text) tokensOf(is func(word string) bool) (all []int) {
+	for word, at := range tx.ByWord {
+		if is(word) {
+			all = append(all, at...)
+		}
+	}
+	sort.Ints(all)
+	return all
 }
 
 // LineOf gives the number of the line that holds offset, from 0.

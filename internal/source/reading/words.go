@@ -2,7 +2,6 @@ package reading
 
 import (
 	"fmt"
-	"sort"
 	"strconv"
 	"strings"
 	"unicode"
@@ -43,10 +42,10 @@ func (tx *Text) findWords() {
 		}
 		next = end + 1
 		s := Span{t.Start, tx.Tokens[end].End}
-		half := false
+		behind, half := tx.TokenAt(s.End), false
 		for _, words := range lang.AndAHalf.Words() {
-			if at := tx.TokenAt(s.End); strings.Contains(words, " ") && tx.near(end, at) && tx.Reads(at, strings.Fields(words)) {
-				last := at + len(strings.Fields(words)) - 1
+			if strings.Contains(words, " ") && tx.near(end, behind) && tx.Reads(behind, strings.Fields(words)) {
+				last := behind + len(strings.Fields(words)) - 1
 				tx.add(canonical(strconv.Itoa(n)+partOf(words)), figure{inWords: true, Span: Span{s.Start, tx.Tokens[last].End}})
 				next, half = last+1, true
 			}
@@ -295,19 +294,15 @@ func onlyIn(code, word string) bool {
 
 // numberWords gives the tokens that are numbers in words, or halves of them, in
 // order. A text has few words that stand there often: each is looked up once.
-func (tx *Text) numberWords() (all []int) {
-	for word, at := range tx.ByWord {
+func (tx *Text) numberWords() []int {
+	return tx.tokensOf(func(word string) bool {
 		_, is := NumberWord(word)
 		is = is || lang.Half.Has(word) || lang.OneAndHalf.Has(word) || lang.OneUnit.Has(word)
 		for _, end := range lang.AndAHalf.Words() {
 			is = is || strings.HasSuffix(word, end)
 		}
-		if is {
-			all = append(all, at...)
-		}
-	}
-	sort.Ints(all)
-	return all
+		return is
+	})
 }
 
 // findOften finds how often something is done: twice is 2. Once is 1 only where it says of what.
@@ -412,10 +407,8 @@ func NumberWord(word string) (int, bool) {
 // words of which no other number is made.
 func (tx *Text) findHalfDozens() map[int]bool {
 	var halved map[int]bool
-	for i, t := range tx.Tokens {
-		if !lang.Dozen.Has(t.Word) {
-			continue
-		}
+	for _, i := range tx.tokensOf(lang.Dozen.Has) {
+		t := tx.Tokens[i]
 		for j := i - 1; j >= max(0, i-2); j-- {
 			half := tx.Tokens[j]
 			if lang.Half.Has(half.Word) && t.Start-half.End < 5 {
