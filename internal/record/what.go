@@ -272,10 +272,11 @@ type (
 	OthersLabel struct{ Label string }
 
 	// OtherColumn is a figure that stands in another column than those of all other items of its
-	// list. Said is what stands in theirs in its row, unless the field is sensitive.
+	// list, or than that under Head, of which its item speaks. Said is what stands there in its
+	// row. Both are empty where the field is sensitive, Head also where nothing heads the column.
 	OtherColumn struct {
-		Line int
-		Said string
+		Line       int
+		Said, Head string
 	}
 
 	// OtherEnd is a value that stands at the other end of a range. Range is as the document has it,
@@ -412,6 +413,12 @@ func (o OthersLabel) Text() string {
 }
 
 func (o OtherColumn) Text() string {
+	switch {
+	case o.Head != "" && o.Said != "":
+		return fmt.Sprintf("line %d has %q under %q", o.Line, Clipped(o.Said), Clipped(o.Head))
+	case o.Head != "":
+		return fmt.Sprintf("line %d has nothing under %q", o.Line, Clipped(o.Head))
+	}
 	said := ""
 	if o.Said != "" {
 		said = fmt.Sprintf(", which has %q in line %d", Clipped(o.Said), o.Line)

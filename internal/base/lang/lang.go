@@ -150,6 +150,7 @@ const (
 	YearShift    Kind = "year-shift"    // behind a day without a year: that it is of as many years behind or before, by its meaning
 	Courtesy     Kind = "courtesy"      // closes a letter, alone on a line: kind regards
 	Instead      Kind = "instead"       // stands before what was so and is no more: instead of
+	Was          Kind = "was"           // in brackets, before what was so: (was 40 mg)
 	Payable      Kind = "payable"       // in a label: that what stands behind is still to be paid, whatever else it says: net à payer
 	MonthEnd     Kind = "month-end"     // stands for the last day of a month that was said
 	EndOf        Kind = "end-of"        // before the name of a month: its last day

@@ -257,8 +257,8 @@ func (w *weigher) isCalled(f *schema.Field, head string) bool {
 	})
 }
 
-// shortened is a head of one word that is cut off: Med., Qty.
-var shortened = lazy.New(`^\pL{3,}\.$`)
+// shortened is a head of one word that is cut off: Med., Qty., or of four letters at least without a stop: Disc%.
+var shortened = lazy.New(`^(?:\pL{3,}\.|\pL{4,} ?%?)$`)
 
 // shortens tells whether a word is the begin of a field's name, and of that of no other field of its group.
 func (w *weigher) shortens(f *schema.Field, word string) bool {

@@ -23,10 +23,10 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 		return record.OnlyLookalike{Words: ix.Source[place.Start:place.End]}
 	case place.Misplaced > 0:
 		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced, place.Says)}
+	case place.Column > 0:
+		return record.OtherColumn{Line: place.Column, Said: ix.unless(f, strings.TrimSpace(ix.Source[place.Says.Start:place.Says.End])), Head: ix.unless(f, place.Under)}
 	case place.Under != "":
 		return record.OthersLabel{Label: place.Under}
-	case place.Column > 0:
-		return record.OtherColumn{Line: place.Column, Said: ix.unless(f, strings.TrimSpace(ix.Source[place.Says.Start:place.Says.End]))}
 	case place.Range != "":
 		return record.OtherEnd{Range: ix.unless(f, place.Range)}
 	case place.Unnamed != "" && isHidden(f): // the name may be what must not be seen

@@ -39,8 +39,8 @@ type Place struct {
 	Back       int           // of a value that the document takes back, as by striking it out: the first such line
 	Says       reading.Span  // the words of the line that speaks against it, as far as they are known
 	Misplaced  int           // of a value of an item that stands in the line of another item alone: that line
-	Under      string        // of a value behind or under the label of another field: that label
-	Column     int           // of a figure in another column than those of all other items: its line
+	Under      string        // of a value behind or under the label of another field: that label; with Column: what heads its cell
+	Column     int           // of a figure in another column than those of all other items, or than what it is under says: its line
 	Range      string        // of a value that stands at the other end of a range: that range
 	Unnamed    string        // of a value in a map: its name, where that is printed nowhere and those of the others are
 	Again      value.Pointer // of the first value of an item: the item before it that comes from the same words
@@ -127,6 +127,8 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.measuresApart()
 	w.compared()
 	w.rowsOfOthers(w.root)
+	w.inOwnColumns()
+	w.inCrosstabs()
 	w.ticked()
 	w.answeredByAbout()
 	w.countsOfSums()

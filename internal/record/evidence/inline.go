@@ -51,6 +51,9 @@ func (u *unread) listsIn(n int) (all []inLine) { return u.listsOf(n, leastInLine
 
 // listsOf gives the lists of which so many items stand in a line.
 func (u *unread) listsOf(n, least int) (all []inLine) {
+	if u.isCrossHead(n) {
+		return nil
+	}
 	at := map[value.Pointer]span{}
 	for i, p := range u.leaves[n] {
 		item := u.itemOf(p)

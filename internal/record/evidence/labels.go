@@ -421,10 +421,32 @@ func (w *weigher) namesOf(f *schema.Field) []string {
 	if predicate := w.predicateOf(f); predicate != "" {
 		names = append(names, predicate)
 	}
+	if label := w.withoutUnit(f, whole); label != "" {
+		names = append(names, label)
+	}
 	if label := f.BareLabel(); label != "" && !w.isOthersName(f, label) {
 		names = append(names, label)
 	}
 	return append(names, f.PrintedAs...)
+}
+
+// withoutUnit gives the name of a field of figures without the unit at its end, which documents print behind the figure:
+// No claims: 6 years, for no_claims_years. "" for other names.
+func (w *weigher) withoutUnit(f *schema.Field, name string) string {
+	words := strings.Fields(name)
+	if t := f.Kin().Type; t != schema.Number && t != schema.Integer && t != schema.Quantity || len(words) < 2 {
+		return ""
+	}
+	last := words[len(words)-1]
+	words = words[:len(words)-1]
+	if len(words) > 1 && words[len(words)-1] == "in" {
+		words = words[:len(words)-1]
+	}
+	label := strings.Join(words, " ")
+	if reading.UnitOf(last) == "" || letters(label) <= shortestCut || lang.Frequent.Has(label) || w.isOthersName(f, label) {
+		return ""
+	}
+	return label
 }
 
 // isOthersName tells whether another field is called so.

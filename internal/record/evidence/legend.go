@@ -8,6 +8,7 @@ import (
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
+	"filler/internal/base/value"
 	"filler/internal/schema"
 )
 
@@ -216,4 +217,32 @@ func (w *weigher) inLegend(f *schema.Field, sign string) string {
 		}
 	}
 	return ""
+}
+
+// leastExplained is how many different values of a field a legend behind its label has at least.
+const leastExplained = 3
+
+// explainsValues tells whether what stands behind the label of a field of a list's items is a legend of its values,
+// each before what it means: Grades: A 4.0, A- 3.7, B+ 3.3.
+func (u *unread) explainsValues(f *schema.Field, text string) bool {
+	if !strings.Contains(f.Path, "[].") {
+		return false
+	}
+	words := map[string]bool{}
+	for _, part := range strings.FieldsFunc(text, func(r rune) bool { return strings.ContainsRune(",;.", r) }) {
+		if word, means, _ := strings.Cut(strings.TrimSpace(part), " "); means != "" {
+			words[strings.TrimRight(word, "=:")] = true
+		}
+	}
+	if len(words) < leastExplained {
+		return false
+	}
+	explained := map[string]bool{}
+	u.record.Walk(func(p value.Pointer, v *value.Value) bool {
+		if u.s.At(p) == f && words[v.Text] {
+			explained[v.Text] = true
+		}
+		return true
+	})
+	return len(explained) >= leastExplained
 }

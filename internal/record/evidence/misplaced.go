@@ -43,6 +43,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.countedInLines(h)
 		w.optionsOfRows(h)
 		w.optionsByCode(h)
+		w.optionsBySign(h)
 		w.inGrids(h)
 		w.byLegend(h)
 		w.readTwice(h)
@@ -122,7 +123,8 @@ func (w *weigher) lineOfName(it *item) int {
 		return -1
 	}
 	_, start, _ := w.ix.rowAt(at.Line - 1)
-	if before := listMark.ReplaceAllString(w.ix.Source[start:max(start, at.Start)], ""); strings.TrimLeft(before, " \t|-*•·") != "" && !w.isLabel(l.f, before) || !strings.ContainsFunc(w.ix.Source[at.Start:at.End], unicode.IsLetter) {
+	before := rowNumber.ReplaceAllString(listMark.ReplaceAllString(w.ix.Source[start:max(start, at.Start)], ""), "")
+	if strings.TrimLeft(before, " \t|-*•·") != "" && !w.isLabel(l.f, before) || !strings.ContainsFunc(w.ix.Source[at.Start:at.End], unicode.IsLetter) {
 		return -1
 	}
 	return at.Line - 1

@@ -114,6 +114,9 @@ func (w *weigher) cellAt(line, column int) span {
 // listMark is the number of an entry at the begin of its line: 2) or 2.
 var listMark = lazy.New(`^[ \t]*\(?\d{1,3}[.)][ \t]`)
 
+// rowNumber is the number of a row in a cell by itself.
+var rowNumber = lazy.New(`^[ \t]*\d{1,3}(?: {2,}|\t+| *\| *)$`)
+
 // onMarks takes their places from the whole numbers that stand as the number of their entry, where those of
 // most other items do not, and the line has another figure that nobody took: the 2 of "2) Carlina (7 plants)".
 func (w *weigher) onMarks(h *homes) {

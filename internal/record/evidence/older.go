@@ -149,7 +149,7 @@ func saysGone(f *schema.Field, v *value.Value) bool {
 // takenBack tells whether the text takes a place back from a field: not what a change began with, raised
 // from 18 to 21, where the field is for that.
 func (w *weigher) takenBack(f *schema.Field, s span) bool {
-	return w.ix.TakenBack(s) && !(w.ix.Replaced(s) && f.NamedBy(lang.RangeFirst))
+	return w.ix.TakenBack(s) && !(w.ix.Replaced(s) && (f.NamedBy(lang.RangeFirst) || saysFormer(f)))
 }
 
 // saysFormer tells a field for what was so once, and may be struck out: old_price.

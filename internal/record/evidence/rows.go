@@ -46,6 +46,7 @@ func (u *unread) rows(labelled []Line) []Line {
 	lines = append(lines, u.marked(taken)...)
 	lines = append(lines, u.inline(taken)...)
 	lines = append(lines, u.columns(taken)...)
+	lines = append(lines, u.crossedCells(taken)...)
 	return append(lines, u.gaps(taken)...)
 }
 

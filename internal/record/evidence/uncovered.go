@@ -142,6 +142,7 @@ type unread struct {
 	said    map[string]bool        // the texts of the record, folded, once asked for
 	homes   map[value.Pointer]int  // the line that most values of an item stand in
 	rowsBy  map[value.Pointer][]rowItem
+	crossed *crossings // once asked for
 }
 
 // entryAt is where an entry begins.
@@ -165,7 +166,7 @@ func (u *unread) prepare() {
 	for p, place := range u.places {
 		if place.Found() {
 			for n := u.w.ix.LineOf(place.Start); n <= u.w.ix.LineOf(place.End-1); n++ {
-				u.claims[n] = append(u.claims[n], between(place.Start, place.End))
+				u.claims[n] = append(u.claims[n], u.partIn(n, p, place))
 				u.leaves[n] = append(u.leaves[n], p)
 			}
 		} else if place.Column > 0 { // its own cell is asked about already
@@ -196,6 +197,25 @@ func (u *unread) prepare() {
 	u.findEntries()
 	u.findAdrift()
 	u.findHomes()
+}
+
+// partIn gives what a value takes of a line: of a text that goes on in the next line in its column, its own cell.
+func (u *unread) partIn(n int, p value.Pointer, place Place) span {
+	whole, v := between(place.Start, place.End), u.record.At(p)
+	if line := u.w.ix.LineSpan(n); v == nil || v.Kind != value.String || place.Start >= line.Start && place.End <= line.End {
+		return whole
+	}
+	var own []span
+	said := " " + folded(v.Text) + " "
+	for _, c := range u.cellsOfLine(n) {
+		if c = between(max(c.Start, place.Start), min(c.End, place.End)); c.Start < c.End && strings.Contains(said, " "+folded(u.w.ix.Source[c.Start:c.End])+" ") {
+			own = append(own, c)
+		}
+	}
+	if len(own) == 1 {
+		return own[0]
+	}
+	return whole
 }
 
 // folded gives the words of a name.
@@ -308,7 +328,7 @@ func (u *unread) line(n, start, end int) []Line {
 		}
 		value := strings.TrimSpace(ix.Source[c.from:stop])
 		isList := c.f.Type == schema.List
-		if isList && saysNone(value) || u.w.isSpeaker(c.f, ix.Source[c.label:c.from]) || blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.isStruck(between(c.from, stop)) || u.spoken(c.f, n, c.from, stop) {
+		if isList && saysNone(value) || u.w.isSpeaker(c.f, ix.Source[c.label:c.from]) || blank(strings.TrimRight(value, ".")) || !couldSay(c.f, value) || u.isStruck(between(c.from, stop)) || u.spoken(c.f, n, c.from, stop) || u.explainsValues(c.f, value) {
 			continue
 		}
 		lines = append(lines, Line{Start: c.label, End: stop, Line: n + 1, Field: c.f.Path, Text: strings.TrimRight(ix.Source[c.label:stop], " \t|"), List: isList})
@@ -364,10 +384,14 @@ func opensCell(before string) bool {
 
 // spoken tells whether a value comes from a stretch of a line.
 func (u *unread) spoken(f *schema.Field, line, from, to int) bool {
+	first := to
 	for _, s := range u.claims[line] {
 		if s.Start < to && s.End > from {
-			return true
+			first = min(first, max(s.Start, from))
 		}
+	}
+	if first < to {
+		return !u.opensWithOther(f, between(from, first))
 	}
 	key := valueOf{u.entryOf(from), f}
 	if u.adrift[key] > 0 {
@@ -375,6 +399,17 @@ func (u *unread) spoken(f *schema.Field, line, from, to int) bool {
 		return true
 	}
 	return false
+}
+
+// opensWithOther tells whether a part that ends in a comma stands behind the label of a field without a value, before
+// that of another: Terms: 45 days net, DAP Yerdam, of which the second alone was read.
+func (u *unread) opensWithOther(f *schema.Field, s span) bool {
+	part, _, ends := strings.Cut(u.w.ix.Source[s.Start:s.End], ",")
+	if !ends || letters(part) < 2 || strings.Contains(f.Path, "[]") || f.Type == schema.List || u.s.EachEntry() {
+		return false
+	}
+	v := u.record.At(value.Pointer("/" + strings.ReplaceAll(f.Path, ".", "/")))
+	return v == nil || v.Empty()
 }
 
 // valueOf is a field of an entry.

@@ -76,6 +76,9 @@ func (l *leaving) unlikeOthers(f *schema.Field, p value.Pointer, v *value.Value)
 	if own < 0 || len(m.items) < 2*fewestMarked+1 {
 		return nil, ""
 	}
+	if regions := l.regions(l.itemOf(p)); f.Type == schema.Boolean && len(regions) > 0 && l.isSaidOfOthers(m, own) {
+		return []leftover{{span: regions[0]}}, map[string]string{"true": "false", "false": "true"}[v.Text]
+	}
 	values := slices.Clone(m.values)
 	slices.Sort(values)
 	lacks := false
@@ -97,6 +100,24 @@ func (l *leaving) unlikeOthers(f *schema.Field, p value.Pointer, v *value.Value)
 		return []leftover{{span: regions[0]}}, map[string]string{"true": "false", "false": "true"}[v.Text]
 	}
 	return found, says
+}
+
+// isSaidOfOthers tells whether the lines of all other items of which the same is true say so, and those of the rest
+// say nothing: "not insured" where it is so.
+func (l *leaving) isSaidOfOthers(m *marked, own int) bool {
+	said, silent := 0, 0
+	for i, p := range m.items {
+		switch {
+		case i == own:
+		case l.places[p].Found() != (m.values[i] == m.values[own]):
+			return false
+		case l.places[p].Found():
+			said++
+		default:
+			silent++
+		}
+	}
+	return said >= fewestMarked && silent >= fewestMarked
 }
 
 // words gives the words that some items have and others have not, in order.

@@ -11,7 +11,7 @@ import (
 
 // findTakenBack notes what the text takes back: what is struck out; the X of "not X
 // but Y", and the same figure elsewhere in its paragraph; the X of "X, that was
-// wrong, it is Y", and of "Y instead of X".
+// wrong, it is Y", of "Y instead of X" and of "Y (was X)".
 func (tx *Text) findTakenBack() {
 	if tx.mayStrike() {
 		for _, s := range tx.Stretches {
@@ -25,6 +25,9 @@ func (tx *Text) findTakenBack() {
 	}
 	for _, instead := range lang.Instead.Words() {
 		tx.each(instead, tx.insteadOf)
+	}
+	for _, was := range lang.Was.Words() {
+		tx.each(was, tx.wasInBrackets)
 	}
 	for _, wrong := range lang.Wrong.Words() {
 		tx.each(wrong, tx.wrongIs)
@@ -121,6 +124,24 @@ func (tx *Text) contrasts(not int) bool {
 func (tx *Text) insteadOf(_, from int) {
 	for x := from; x < from+3 && x < len(tx.Tokens); x++ {
 		if strings.ContainsAny(tx.Source[tx.Tokens[x-1].End:tx.Tokens[x].Start], "\n.;:,|(") {
+			return
+		}
+		if isDigit(tx.Tokens[x].Word[0]) {
+			s := tx.figureAt(tx.Tokens[x])
+			tx.back, tx.replaced = append(tx.back, s), append(tx.replaced, s)
+			return
+		}
+	}
+}
+
+// wasInBrackets reads "(was X)", X a figure within two words, which is taken back where it stands.
+func (tx *Text) wasInBrackets(at, from int) {
+	before := tx.Source[:tx.Tokens[at].Start]
+	if !strings.HasSuffix(before, "(") && !strings.HasSuffix(before, "[") {
+		return
+	}
+	for x := from; x < from+2 && x < len(tx.Tokens); x++ {
+		if strings.ContainsAny(tx.Source[tx.Tokens[x-1].End:tx.Tokens[x].Start], "\n,;()[]") {
 			return
 		}
 		if isDigit(tx.Tokens[x].Word[0]) {
