@@ -8,7 +8,7 @@ import (
 )
 
 // guessedBy are the kinds of words that tell a language.
-var guessedBy = []Kind{Frequent, Month, Weekday, Number, Yes, No, Not, Unknown, Perhaps, Article, Filler, Removal, Is, Unit}
+var guessedBy = []Kind{Frequent, Month, Weekday, Number, Yes, No, Not, Unknown, Perhaps, Article, Filler, Removal, Is, Unit, Sum, Missing, Per}
 
 // tongues gives for each word that tells a language a bit for each language that has it.
 var tongues = sync.OnceValue(func() map[string]uint16 {

@@ -28,7 +28,7 @@ func (w *weigher) compared() {
 		switch f := l.f.Kin(); {
 		case f.Type == schema.Boolean:
 			below, above := l.f.NamedBy(lang.Below), l.f.NamedBy(lang.Above)
-			if below == above {
+			if below == above || strings.ContainsAny(l.f.Name, "0123456789") { // under_12_free
 				continue
 			}
 			w.comparedAs(l, func(sign string) bool {

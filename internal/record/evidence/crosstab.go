@@ -1,12 +1,11 @@
 package evidence
 
 import (
-	"cmp"
-	"iter"
 	"maps"
 	"slices"
 	"strconv"
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
@@ -52,16 +51,16 @@ func (w *weigher) inCrosstabs() {
 		h := &homes{list: items}
 		for _, key := range fieldsIn(h, isHeading) {
 			all, first := w.rowsCrossed(list, items, key)
-			if first < 1 {
-				continue
-			}
-			if t := w.crosstabAbove(key, all, first); t != nil {
-				for _, f := range fieldsIn(h, isCounted) {
-					if f != key {
-						w.intoCells(t, f, all)
+			if first > 0 {
+				if t := w.crosstabAbove(key, all, first); t != nil {
+					for _, f := range fieldsIn(h, isCounted) {
+						if f != key {
+							w.intoCells(t, f, all)
+						}
 					}
 				}
 			}
+			w.inGridOfNames(h, key)
 		}
 	}
 }
@@ -102,8 +101,8 @@ func isHeading(f *schema.Field) bool {
 // isCounted tells a field whose values stand in the cells of a table.
 func isCounted(f *schema.Field) bool { return isFigure(f) && f.Type != schema.Date }
 
-// rowsCrossed gives the row of each item, and the first of them: the line of the item that it lies in, or of another
-// value of its own that begins it.
+// rowsCrossed gives the row of each item, and the first of them: the line of the item that it lies in, or the one line
+// that all of its other names stand in.
 func (w *weigher) rowsCrossed(list string, items []*item, key *schema.Field) (all []crossed, first int) {
 	within, homes := strings.Contains(list, "[]."), map[*item]int{}
 	first = -1
@@ -119,16 +118,7 @@ func (w *weigher) rowsCrossed(list string, items []*item, key *schema.Field) (al
 			}
 			row = home
 		} else {
-			for _, l := range it.leaves {
-				at := w.places[l.path]
-				if l.f == key || !at.Found() || isCounted(l.f.Kin()) {
-					continue
-				}
-				if start := w.ix.LineSpan(at.Line - 1).Start; strings.TrimLeft(w.ix.Source[start:max(start, at.Start)], " \t|") == "" {
-					row = at.Line - 1
-					break
-				}
-			}
+			row = w.rowOfNames(it, key)
 		}
 		if all = append(all, crossed{it, row}); row >= 0 && (first < 0 || row < first) {
 			first = row
@@ -137,28 +127,70 @@ func (w *weigher) rowsCrossed(list string, items []*item, key *schema.Field) (al
 	return all, first
 }
 
+// rowOfNames gives the one line that all texts and choices of an item but one field's stand in; -1 for none or several.
+func (w *weigher) rowOfNames(it *item, key *schema.Field) (row int) {
+	var lines map[int]bool
+	for _, l := range it.leaves {
+		if t := l.f.Kin().Type; l.f == key || t != schema.Text && t != schema.Choice || len(l.cands) > maxPlaces || len(l.cands) == 0 && !w.places[l.path].Found() {
+			continue
+		}
+		of := map[int]bool{}
+		for _, c := range l.cands {
+			of[w.ix.LineOf(c.Start)] = true
+		}
+		if at := w.places[l.path]; at.Found() {
+			of[at.Line-1] = true
+		}
+		if lines == nil {
+			lines = of
+		}
+		maps.DeleteFunc(lines, func(n int, _ bool) bool { return !of[n] })
+	}
+	row = -1
+	for n := range lines {
+		if row >= 0 {
+			return -1
+		}
+		row = n
+	}
+	return row
+}
+
 // crosstabAbove gives the line above the first row that has most of a field's values as heads; nil for none.
 func (w *weigher) crosstabAbove(key *schema.Field, all []crossed, first int) (best *crosstab) {
-	leaves := map[string]*leaf{}
+	leaves, words := map[string]*leaf{}, map[string]string{}
 	for _, c := range all {
-		if l := leafOf(c.it, key); l != nil {
-			leaves[l.value] = l
+		if l := leafOf(c.it, key); l != nil && leaves[l.value] == nil {
+			v, err := value.Parse(l.value)
+			if err != nil {
+				return nil
+			}
+			leaves[l.value], words[l.value] = l, folded(v.Text)
+		}
+		if len(leaves) > mostCells { // more than a line has heads
+			return nil
 		}
 	}
-	for at := first - 1; at >= max(0, first-mostAboveRows); at-- {
+	var initials map[int][]string
+	var order map[string]int
+	for at := first - 1; at >= max(0, first-mostAboveRows) && len(leaves) >= fewestCrossed; at-- {
 		row, _, _ := w.ix.rowAt(at)
 		cells := cellsIn(row)
 		if len(row) > longestLine || len(cells) < leastCells {
 			continue
 		}
 		t := &crosstab{key: key, head: at, cells: cells, of: map[string]int{}}
+		heads := w.headingsOf(at, cells)
 		for v, l := range leaves {
-			if k := w.headedBy(l, at, cells); k >= 0 {
+			if k := w.headedBy(l, words[v], heads); k >= 0 {
 				t.of[v] = k
 			}
 		}
-		if len(t.of) < len(leaves) {
-			t.byInitials(row, leaves)
+		if len(t.of) < len(leaves) && t.runOfLetters(row) {
+			if initials == nil {
+				initials, order = inOrder(leaves)
+			}
+			t.byInitials(row, initials, order)
 		}
 		if len(t.of) >= fewestCrossed && 2*len(t.of) > len(leaves) && (best == nil || len(t.of) > len(best.of)) && t.areApart() {
 			best = t
@@ -179,24 +211,32 @@ func (t *crosstab) areApart() bool {
 	return true
 }
 
-// headedBy gives the one cell of a line that a value fills, but for signs; -1 for none or several.
-func (w *weigher) headedBy(l *leaf, line int, cells [][2]int) (found int) {
+// heading is a cell of a line that may head a column, with its words in small letters.
+type heading struct {
+	at          span
+	said, words string
+}
+
+// headingsOf gives the cells of a line as such.
+func (w *weigher) headingsOf(line int, cells [][2]int) (all []heading) {
 	_, start, _ := w.ix.rowAt(line)
-	found = -1
-	v, err := value.Parse(l.value)
-	if err != nil {
-		return -1
-	}
-	cands := l.cands
-	if len(cands) == 0 || cands[0].led { // a label elsewhere leads to other places
-		cands = w.candidates(l.f, &v, false)
-	}
-	for k, c := range cells {
+	for _, c := range cells {
 		s := between(start+c[0], start+c[1])
 		said := strings.Trim(w.ix.Source[s.Start:s.End], " .:()")
-		is := folded(said) != "" && (folded(said) == folded(v.Text) || isCutOf(folded(said), folded(v.Text)))
-		if o := candidateAt(cands, s); !is && o != nil {
-			is = strings.Contains(w.ix.Source[o.Start:o.End], said)
+		all = append(all, heading{s, said, folded(said)})
+	}
+	return all
+}
+
+// headedBy gives the one heading that is a value of a field, whose words are given, but for signs; -1 for none or
+// several.
+func (w *weigher) headedBy(l *leaf, words string, heads []heading) (found int) {
+	found = -1
+	for k, h := range heads {
+		is := h.words != "" && (h.words == words || isCutOf(h.words, words))
+		if !is {
+			o := candidateAt(l.cands, h.at)
+			is = o != nil && strings.Contains(w.ix.Source[o.Start:o.End], h.said)
 		}
 		switch {
 		case !is:
@@ -214,41 +254,59 @@ func isCutOf(head, name string) bool {
 	return min(len(head), len(name)) >= shortestCut && (strings.HasPrefix(name, head) || strings.HasPrefix(head, name)) && !strings.Contains(head+name, " ")
 }
 
-// byInitials finds the heads that are the first letters of the days of a week or of the months, in their order.
-func (t *crosstab) byInitials(row string, leaves map[string]*leaf) {
+// fewestInitials is how many heads in a row are letters of days or months at least.
+const fewestInitials = 5
+
+// runOfLetters tells whether so many cells of a row are one or two letters each.
+func (t *crosstab) runOfLetters(row string) bool {
+	n := 0
+	for _, c := range t.cells {
+		if c[1]-c[0] <= len("Mo.") && strings.ContainsFunc(row[c[0]:c[1]], unicode.IsLetter) {
+			n++
+		}
+	}
+	return n >= fewestInitials
+}
+
+// inOrder gives the names of the days of a week or of the months, if all values of a field are such, by their number in
+// their order, and the numbers of those values.
+func inOrder(leaves map[string]*leaf) (names map[int][]string, order map[string]int) {
 	for _, kind := range []lang.Kind{lang.Weekday, lang.Month} {
-		names := map[int][]string{} // by their number in the order
+		names, order = map[int][]string{}, map[string]int{}
+		for v := range leaves {
+			parsed, err := value.Parse(v)
+			if n, e := strconv.Atoi(kind.Meaning(schema.Spoken(parsed.Text))); err == nil && e == nil {
+				order[v] = n
+			}
+		}
+		if len(order) < len(leaves) {
+			continue
+		}
 		for _, word := range kind.Words() {
-			if n := numberOf(kind, word); n > 0 {
+			if n, err := strconv.Atoi(kind.Meaning(word)); err == nil {
 				names[n] = append(names[n], word)
 			}
 		}
-		of := map[string]int{}
-		from := t.runOf(row, names)
-		for v := range leaves {
-			parsed, err := value.Parse(v)
-			if n := numberOf(kind, schema.Spoken(parsed.Text)); err == nil && n > 0 && from >= 0 && from+n-1 < len(t.cells) {
-				of[v] = from + n - 1
-			}
-		}
-		if len(of) == len(leaves) {
-			t.of = of
+		return names, order
+	}
+	return map[int][]string{}, nil
+}
+
+// byInitials finds the heads that are the first letters of such names, in their order.
+func (t *crosstab) byInitials(row string, names map[int][]string, order map[string]int) {
+	from := t.runOf(row, names)
+	if from < 0 {
+		return
+	}
+	of := map[string]int{}
+	for v, n := range order {
+		if from+n-1 >= len(t.cells) {
 			return
 		}
+		of[v] = from + n - 1
 	}
+	t.of = of
 }
-
-// numberOf gives the place of a day or a month in their order; 0 for other words.
-func numberOf(kind lang.Kind, word string) int {
-	n, err := strconv.Atoi(kind.Meaning(word))
-	if err != nil {
-		return 0
-	}
-	return n
-}
-
-// fewestInitials is how many heads in a row are letters of days or months at least.
-const fewestInitials = 5
 
 // runOf gives the first of the cells that are one or two letters each with which all names begin, in their order; -1
 // where there are none.
@@ -271,7 +329,7 @@ func (t *crosstab) runOf(row string, names map[int][]string) int {
 
 // intoCells gives the values of a field the places in their cells, and takes it from those whose cell has something
 // else.
-func (w *weigher) intoCells(t *crosstab, f *schema.Field, all []crossed) {
+func (w *weigher) intoCells(t *crosstab, f *schema.Field, all []crossed) bool {
 	type inCell struct {
 		l, key *leaf
 		cell   span
@@ -291,12 +349,12 @@ func (w *weigher) intoCells(t *crosstab, f *schema.Field, all []crossed) {
 		}
 		cell, known := w.underHead(t, c.row, k)
 		of = append(of, inCell{l, key, cell, known, c.row})
-		if cell.End > 0 && w.isIn(l, cell) {
+		if cell.End > 0 && w.isInCell(l, cell) {
 			right++
 		}
 	}
 	if right < fewestCrossed || 3*right < len(of) {
-		return
+		return false
 	}
 	_, start, _ := w.ix.rowAt(t.head)
 	for _, c := range of {
@@ -305,7 +363,7 @@ func (w *weigher) intoCells(t *crosstab, f *schema.Field, all []crossed) {
 			continue
 		}
 		switch said := w.ix.Source[c.cell.Start:c.cell.End]; {
-		case c.cell.End > 0 && w.isIn(c.l, c.cell):
+		case c.cell.End > 0 && w.isInCell(c.l, c.cell):
 			w.intoCell(c.l, c.cell)
 			if c.key.fixed == nil {
 				w.restate(c.key, between(start+head[0], start+head[1]))
@@ -315,6 +373,16 @@ func (w *weigher) intoCells(t *crosstab, f *schema.Field, all []crossed) {
 			w.places[c.l.path] = Place{Kind: c.l.lacking, Column: c.row + 1, Says: c.cell, Under: w.ix.Source[start+head[0] : start+head[1]]}
 		}
 	}
+	return true
+}
+
+// isInCell tells whether a cell has a value: its figure, its words alone, or a text with marks around it.
+func (w *weigher) isInCell(l *leaf, cell span) bool {
+	if l.f.Kin().Type != schema.Text {
+		return w.isIn(l, cell)
+	}
+	c := candidateAt(l.cands, cell)
+	return c != nil && cell.Start <= c.Start && c.End <= cell.End && 2*(c.End-c.Start) > cell.End-cell.Start
 }
 
 // isNothing tells a figure that is nought, as JSON.
@@ -364,123 +432,4 @@ func (w *weigher) underHead(t *crosstab, line, k int) (cell span, known bool) {
 		return found[0], true
 	}
 	return span{}, false
-}
-
-// crossedIn is a list with the line of its heads.
-type crossedIn struct {
-	list string
-	head int
-}
-
-// crossings are such tables that were read: under which heads, and in which rows.
-type crossings struct{ heads, rows map[crossedIn]map[int]bool }
-
-// crossings gives them, found once.
-func (u *unread) crossings() *crossings {
-	if u.crossed != nil {
-		return u.crossed
-	}
-	u.crossed = &crossings{map[crossedIn]map[int]bool{}, map[crossedIn]map[int]bool{}}
-	heads, rows := u.crossed.heads, u.crossed.rows
-	u.record.Walk(func(p value.Pointer, item *value.Value) bool {
-		f := u.s.At(p.Parent())
-		if item.Kind != value.Object || p == "" || f == nil || f.Type != schema.List {
-			return true
-		}
-		for _, key := range item.Kids {
-			head := u.places[p.Key(key.Name)]
-			if !head.Found() {
-				continue
-			}
-			k := slices.IndexFunc(u.cellsOfLine(head.Line-1), func(c span) bool { return c.Start <= head.Start && head.End <= c.End })
-			for _, kid := range item.Kids {
-				at, of := u.places[p.Key(kid.Name)], u.s.At(p.Key(kid.Name))
-				if k < 0 || kid.Name == key.Name || !at.Found() || of == nil || !isCounted(of.Kin()) || at.Line <= head.Line || at.Line > head.Line+mostCells {
-					continue
-				}
-				in := crossedIn{u.called(f), head.Line - 1}
-				if heads[in] == nil {
-					heads[in], rows[in] = map[int]bool{}, map[int]bool{}
-				}
-				heads[in][k] = true
-				rows[in][at.Line-1] = true
-			}
-		}
-		return true
-	})
-	for in := range heads {
-		if len(heads[in]) < fewestCrossed || len(rows[in]) < fewestCrossed {
-			delete(heads, in)
-		}
-	}
-	return u.crossed
-}
-
-// isCrossHead tells the line of the heads of such a table.
-func (u *unread) isCrossHead(line int) bool {
-	for in := range u.crossings().heads {
-		if in.head == line {
-			return true
-		}
-	}
-	return false
-}
-
-// crossedCells gives the cells of such tables that have a figure and that no value came from, in rows and under heads
-// of which others did.
-func (u *unread) crossedCells(taken map[int]bool) (lines []Line) {
-	heads, rows := u.crossings().heads, u.crossings().rows
-	for _, in := range slices.SortedFunc(maps.Keys(heads), func(a, b crossedIn) int { return cmp.Or(cmp.Compare(a.list, b.list), a.head-b.head) }) {
-		row, _, _ := u.w.ix.rowAt(in.head)
-		t := &crosstab{head: in.head, cells: cellsIn(row)}
-		for _, line := range slices.Sorted(maps.Keys(rows[in])) {
-			whole, _, _ := u.w.ix.rowAt(line)
-			for k := range u.headsCrossed(t, heads[in]) {
-				cell, _ := u.w.underHead(t, line, k)
-				said := u.w.ix.Source[cell.Start:cell.End]
-				if cell.End == 0 || taken[line] || !hasFigure(said) || saysNone(said) || slices.ContainsFunc(u.claims[line], func(s span) bool { return s.Start < cell.End && cell.Start < s.End }) {
-					continue
-				}
-				lines = append(lines, Line{Start: cell.Start, End: cell.End, Line: line + 1, Field: in.list, Text: said, Row: strings.Join(strings.Fields(whole), " ")})
-			}
-		}
-	}
-	return lines
-}
-
-// headsCrossed gives the heads of such a table: from the first to the last under which values were read, and those
-// beside them that are called like no field and no sum.
-func (u *unread) headsCrossed(t *crosstab, read map[int]bool) iter.Seq[int] {
-	row, _, _ := u.w.ix.rowAt(t.head)
-	may := func(k int) bool {
-		if k < 0 || k >= len(t.cells) {
-			return false
-		}
-		said := row[t.cells[k][0]:t.cells[k][1]]
-		return !u.isField[folded(said)] && !headsSums(said) && letters(said) > 0
-	}
-	all := slices.Sorted(maps.Keys(read))
-	first, last := all[0], all[len(all)-1]
-	for may(first - 1) {
-		first--
-	}
-	for may(last + 1) {
-		last++
-	}
-	return func(yield func(int) bool) {
-		for k := first; k <= last && yield(k); k++ {
-		}
-	}
-}
-
-// cellsOfLine gives the cells of a line, by their places in the source.
-func (u *unread) cellsOfLine(line int) (all []span) {
-	row, start, _ := u.w.ix.rowAt(line)
-	if len(row) > longestLine {
-		return nil
-	}
-	for _, c := range cellsIn(row) {
-		all = append(all, between(start+c[0], start+c[1]))
-	}
-	return all
 }

@@ -131,7 +131,7 @@ func (w *weigher) leaveOthersRows(h *homes, f *schema.Field, column fieldColumn)
 			continue
 		}
 		at := w.places[l.path]
-		if !at.Found() || at.Basis || at.Led && column.rows <= leastInColumn || at.Line-1 == h.at[i] || w.isBelowOwn(h, i, at.Line-1) || h.in[at.Line-1] == 0 && w.isNamedIn(it, l, at.Line-1) {
+		if !at.Found() || at.Basis || at.Led && column.rows <= leastInColumn || at.Line-1 == h.at[i] || w.isBelowOwn(h, i, at.Line-1) || h.in[at.Line-1] == 0 && w.isNamedIn(alone(h, it), l, at.Line-1) {
 			continue
 		}
 		cell := w.cellInColumn(h.at[i], column)
@@ -145,6 +145,17 @@ func (w *weigher) leaveOthersRows(h *homes, f *schema.Field, column fieldColumn)
 			w.places[l.path] = Place{Kind: l.lacking, Misplaced: at.Line}
 		}
 	}
+}
+
+// alone gives an item with those of its values alone that no other item of the list has.
+func alone(h *homes, it *item) *item {
+	own := &item{}
+	for _, l := range it.leaves {
+		if !slices.ContainsFunc(h.list, func(other *item) bool { o := leafOf(other, l.f); return other != it && o != nil && o.value == l.value }) {
+			own.leaves = append(own.leaves, l)
+		}
+	}
+	return own
 }
 
 // isBelowOwn tells whether a line goes on with an item's row: it stands below, and no other item's in between.

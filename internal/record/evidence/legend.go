@@ -46,7 +46,16 @@ func (w *weigher) byLegend(h *homes) {
 				lines[i] = h.at[i]
 			}
 			for _, line := range own {
-				if s := w.signIn(line, l.sign); s.End > 0 && line != w.ix.LineOf(l.at.Start) {
+				if s := w.signIn(w.ix.LineSpan(line), l.sign); s.End > 0 && line != w.ix.LineOf(l.at.Start) {
+					marks[i] = s
+				}
+			}
+			if len(own) > 0 {
+				continue
+			}
+			if cell := w.cellOfName(h.list[i]); cell.End > 0 { // several in a row
+				lines[i] = w.ix.LineOf(cell.Start)
+				if s := w.signIn(cell, l.sign); s.End > 0 {
 					marks[i] = s
 				}
 			}
@@ -138,7 +147,8 @@ type legend struct {
 func (w *weigher) legendOf(f *schema.Field) (found legend) {
 	for _, legends := range w.legendsOf() {
 		for _, m := range legends {
-			words := wordsOf(w.ix.Source[m[4]:m[5]])
+			said, _, _ := strings.Cut(w.ix.Source[m[4]:m[5]], ",") // sold out, returns only
+			words := wordsOf(said)
 			inAbout := len(words) > 1 && placeOf(words, wordsOf(f.About), sameNoun) >= 0      // contains nuts, of "Whether it contains nuts."
 			denies := len(words) > 1 && (lang.Not.Has(words[0]) || lang.Nought.Has(words[0])) // * No reserve
 			if denies {
@@ -163,9 +173,23 @@ func (w *weigher) legendOf(f *schema.Field) (found legend) {
 	return legend{}
 }
 
-// signIn gives where a row has a sign: letters by themselves, others also right behind a word.
-func (w *weigher) signIn(line int, sign string) span {
-	row, start, _ := w.ix.rowAt(line)
+// cellOfName gives the cell that the name of an item stands in; an empty one where that is none or the name stands
+// elsewhere, too.
+func (w *weigher) cellOfName(it *item) span {
+	l := w.nameOf(it)
+	if l == nil {
+		return span{}
+	}
+	at := w.places[l.path]
+	if !at.Found() || at.Rivals > 0 {
+		return span{}
+	}
+	return w.cellOf(at.Line-1, between(at.Start, at.End))
+}
+
+// signIn gives where a row or a cell has a sign: letters by themselves, others also right behind a word.
+func (w *weigher) signIn(within span, sign string) span {
+	row, start := w.ix.Source[within.Start:within.End], within.Start
 	if len(row) > longestLine {
 		return span{}
 	}

@@ -179,10 +179,11 @@ func (w *weigher) sentenceFrom(first int, words []string) (m mention, last int, 
 				break
 			}
 		}
-		if lang.Not.Has(t.Word) || lang.Nought.Has(t.Word) || lang.Lacking.Has(t.Word) {
+		k := slices.IndexFunc(left, func(word string) bool { return anyAlike([]string{word}, t.Word, perhaps) })
+		if lang.Not.Has(t.Word) || lang.Nought.Has(t.Word) || lang.Lacking.Has(t.Word) && k < 0 { // under 12 free is so of under-12s that are free
 			denied++
 		}
-		if k := slices.IndexFunc(left, func(word string) bool { return anyAlike([]string{word}, t.Word, perhaps) }); k >= 0 {
+		if k >= 0 {
 			left = slices.Delete(left, k, k+1)
 		} else if k := slices.IndexFunc(left, func(word string) bool { return w.isOpposite(word, t.Word) }); k >= 0 && i > first { // bar closed
 			left = slices.Delete(left, k, k+1)

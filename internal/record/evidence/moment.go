@@ -119,7 +119,7 @@ func (w *weigher) clock(f *schema.Field, text string, add func([]span, Kind, str
 	add(w.ix.SpokenTimes(text), Restated, "")
 	add(w.ix.FourFigures(text), Restated, "")
 	if text = strings.Replace(text, ":", "", 1); len(text) == 4 {
-		add(slices.DeleteFunc(w.ix.find(text), func(s span) bool { return !w.led(f, s) }), Restated, "")
+		add(slices.DeleteFunc(w.ix.find(text), func(s span) bool { return !w.led(f, s) && !(w.ix.IsCell(s) && w.headed(f, s)) }), Restated, "")
 	}
 }
 

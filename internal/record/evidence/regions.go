@@ -92,7 +92,11 @@ func (w *weigher) divide(items []*item, within region) {
 	for _, it := range items {
 		if places, starts := d.placesOf(it); len(starts) > 0 {
 			kept = append(kept, it)
-			d.places, d.starts = append(d.places, places), append(d.starts, starts)
+			ends := make([]int, len(starts))
+			for i, s := range starts {
+				ends[i] = w.ix.LineSpan(w.ix.LineOf(s)).End
+			}
+			d.places, d.starts, d.ends = append(d.places, places), append(d.starts, starts), append(d.ends, ends)
 		}
 	}
 	if len(kept) < 2 {
@@ -156,6 +160,7 @@ type division struct {
 	within region
 	places [][]place // of each item
 	starts [][]int
+	ends   [][]int // of the lines of the starts
 }
 
 // placesOf gives where the values of an item may stand within the region, and
@@ -186,15 +191,22 @@ func (d *division) placesOf(it *item) (places []place, starts []int) {
 	return places, starts
 }
 
-// score says how well an item fits a region: the weights of its values that may
-// stand there, less for what stands far from its beginning.
-func (d *division) score(i int, r region) float64 {
+// inFirstLine is by how much more a value counts that stands in the line with which its region begins.
+const inFirstLine = 0.03
+
+// score says how well an item fits a region that begins with its start k: the weights of its values that may
+// stand there, less for what stands far from its beginning, and a little more for what stands in the same line.
+func (d *division) score(i, k, end int) float64 {
+	r, line := region{Start: d.starts[i][k], End: end}, d.ends[i][k]
 	sum := 0.0
 	for _, p := range d.places[i] {
 		n := sort.SearchInts(p.at, r.Start)
 		if n < len(p.at) && p.at[n] < r.End {
 			far := min(float64(p.at[n]-r.Start)/20000, 0.2)
 			sum += p.weight * (1 - far)
+			if p.at[n] < line {
+				sum += p.weight * inFirstLine
+			}
 		}
 	}
 	return sum
@@ -218,7 +230,7 @@ func (d *division) best() (chosen []int, share float64) {
 				if before >= start || sums[i-1][j] < 0 {
 					continue
 				}
-				if s := sums[i-1][j] + d.score(i-1, region{Start: before, End: start}); s > best+1e-9 {
+				if s := sums[i-1][j] + d.score(i-1, j, start); s > best+1e-9 {
 					best, from[i][k] = s, j
 				}
 			}
@@ -226,11 +238,11 @@ func (d *division) best() (chosen []int, share float64) {
 		}
 	}
 	end, best := -1, -1.0
-	for k, start := range d.starts[n-1] {
+	for k := range d.starts[n-1] {
 		if sums[n-1][k] < 0 {
 			continue
 		}
-		if s := sums[n-1][k] + d.score(n-1, region{Start: start, End: d.within.End}); s > best+nearTie {
+		if s := sums[n-1][k] + d.score(n-1, k, d.within.End); s > best+nearTie {
 			best, end = s, k
 		}
 	}

@@ -370,7 +370,7 @@ func (u *unread) headed(taken map[int]bool) []Line {
 			row, start, end := ix.rowAt(at)
 			cells := cellsOf(row)
 			switch {
-			case ix.TokenAt(start) == ix.TokenAt(end) && strings.TrimSpace(row) != "": // a rule
+			case ix.TokenAt(start) == ix.TokenAt(end) && strings.TrimSpace(row) != "", len(cells) > 1 && headsSums(cells[0]): // a rule, or a sum
 				continue
 			case len(cells) < 2 || len(cells) < len(head)-1 || len(cells) > len(head)+1 || strings.Contains(row, ": "):
 				at = len(ix.Breaks) + 1

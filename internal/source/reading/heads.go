@@ -33,6 +33,9 @@ func (tx *Text) head(s Span) string {
 		if len(above) > longestRow || strings.TrimSpace(above) == "" {
 			return ""
 		}
+		if bars := strings.Count(above, "|"); bars > 0 && bars != strings.Count(row, "|") && barred { // boxes of a form
+			return ""
+		}
 		cell := ""
 		if barred {
 			cell = nthCell(above, nth)

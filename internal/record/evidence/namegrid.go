@@ -1,0 +1,81 @@
+package evidence
+
+import (
+	"slices"
+
+	"filler/internal/schema"
+)
+
+// inGridOfNames is inCrosstabs for tables with names in their cells, as programmes of several stages: a name tells the
+// row of its item, what heads it is one of its values, and what stands at the begin of the row are others.
+func (w *weigher) inGridOfNames(h *homes, key *schema.Field) {
+	for _, f := range fieldsIn(h, isName) {
+		if f == key {
+			continue
+		}
+		all, in := make([]crossed, len(h.list)), map[int]int{}
+		first, inRow := -1, 0
+		for i, it := range h.list {
+			all[i] = crossed{it, -1}
+			l := leafOf(it, f)
+			if l == nil || !w.places[l.path].Found() {
+				continue
+			}
+			at := w.places[l.path]
+			if cell := w.cellOf(at.Line-1, between(at.Start, at.End)); at.Rivals > 0 || cell.End == 0 || cell.Start == w.ix.LineSpan(at.Line-1).Start {
+				continue
+			}
+			all[i].row = at.Line - 1
+			if in[at.Line-1]++; in[at.Line-1] == 2 {
+				inRow++
+			}
+			if first < 0 || at.Line-1 < first {
+				first = at.Line - 1
+			}
+		}
+		if first < 1 || inRow == 0 { // each in a row of its own is no such table
+			continue
+		}
+		if t := w.crosstabAbove(key, all, first); t != nil && w.intoCells(t, f, all) {
+			w.inRowsOfNames(h, all, map[*schema.Field]bool{f: true, key: true})
+			return
+		}
+	}
+}
+
+// isName tells a field of texts as they are printed.
+func isName(f *schema.Field) bool { return f.Type == schema.Text && f.List == nil && !f.Concludes }
+
+// inRowsOfNames takes their places from the values of other fields that stand in another row than the name of their
+// item, where most stand in that.
+func (w *weigher) inRowsOfNames(h *homes, all []crossed, done map[*schema.Field]bool) {
+	for _, f := range fieldsIn(h, isPlain) {
+		if done[f] {
+			continue
+		}
+		var out []*leaf
+		right, of := 0, 0
+		for _, c := range all {
+			l := leafOf(c.it, f)
+			if l == nil || c.row < 0 {
+				continue
+			}
+			of++
+			k := slices.IndexFunc(l.cands, func(o candidate) bool { return w.ix.LineOf(o.Start) == c.row })
+			switch at := w.places[l.path]; {
+			case k >= 0:
+				if right++; l.fixed == nil && at.Line-1 != c.row {
+					w.restate(l, l.cands[k].span)
+				}
+			case at.Found() && l.fixed == nil:
+				out = append(out, l)
+			}
+		}
+		if right < fewestCrossed || 3*right < 2*of {
+			continue
+		}
+		for _, l := range out {
+			w.places[l.path] = Place{Kind: l.lacking, Misplaced: w.places[l.path].Line}
+		}
+	}
+}
