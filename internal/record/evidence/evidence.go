@@ -454,7 +454,9 @@ func (w *weigher) labels(f *schema.Field) [][]string {
 		if words := wordsOf(name); len(words) > 0 {
 			names = append(names, words)
 			names = append(names, w.ix.withEndings(words, names)...)
-			names = append(names, w.cutShort(words)...)
+			if spoken := schema.Spoken(f.Name); len(words) > 1 || !strings.Contains(spoken, " ") || words[0] != strings.ReplaceAll(spoken, " ", "") { // chain. is not short for chain free
+				names = append(names, w.cutShort(words)...)
+			}
 		}
 	}
 	w.names[f] = names

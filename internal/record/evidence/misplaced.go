@@ -179,13 +179,10 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 				}
 			default:
 				var own span
-				switch h.in[at.Line-1] {
-				case 1:
+				if h.in[at.Line-1] > 0 {
 					own = w.ownOf(it, l.f, at, h.at[i])
-				case 0:
-					if own = w.ownInRow(h, i, l); own.End == 0 {
-						own = w.ownBesideShared(it, l, h.at[i])
-					}
+				} else if own = w.ownInRow(h, i, l); own.End == 0 {
+					own = w.ownBesideShared(it, l, h.at[i])
 				}
 				if own.End == 0 {
 					own = w.ownAlone(h, i, l)

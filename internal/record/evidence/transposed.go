@@ -173,7 +173,12 @@ func (w *weigher) rowOfField(list []*item, f *schema.Field, lines []int) (best r
 func (w *weigher) mayBeOf(f *schema.Field, line int) bool {
 	row, _, _ := w.ix.rowAt(line)
 	cells := cellsOf(row)
-	return f.Kin().Type != schema.Boolean || len(cells) > 0 && w.isCalled(f, strings.TrimRight(cells[0], ": "))
+	return f.Kin().Type != schema.Boolean || len(cells) > 0 && (w.isCalled(f, strings.TrimRight(cells[0], ": ")) || w.isNamedInAbout(f, wordsOf(cells[0])))
+}
+
+// isNamedInAbout tells whether some words have a field's name and all stand in its description: Bid bond, for bond.
+func (w *weigher) isNamedInAbout(f *schema.Field, words []string) bool {
+	return len(words) > 1 && len(words) <= mostAbout && placeOf(words, wordsOf(f.About), sameNoun) >= 0 && slices.ContainsFunc(w.labels(f), func(name []string) bool { return placeOf(name, words, sameNoun) >= 0 })
 }
 
 // columnsAt gives the cells of a row that has as many as a list has items, and perhaps a label before them.

@@ -58,7 +58,7 @@ func (tx *Text) DaysOfYear(f *schema.Field, day string) []Span {
 	if err != nil {
 		return nil
 	}
-	isNamed := tx.days.years[day[:4]] || day[5:7] <= "03" && tx.days.years[strconv.Itoa(year-1)+" late"] || len(tx.Months(day[:7])) > 0 // a log of June 2031
+	isNamed := tx.days.years[day[:4]] || day[5:7] <= "03" && tx.days.years[strconv.Itoa(year-1)+" late"] || len(tx.Months(day[:7])) > 0 || tx.isOnlyYear(day[:4]) // a log of June 2031, a summary of 2030
 	var all []Span
 	for _, s := range tx.days.part[day[5:]] {
 		if shift, says := tx.yearShift(s); says && tx.days.years[strconv.Itoa(year-shift)] || !says && isNamed && !tx.isOfOtherYear(day) {
@@ -66,6 +66,19 @@ func (tx *Text) DaysOfYear(f *schema.Field, day string) []Span {
 		}
 	}
 	return tx.ofYear(f, all, day)
+}
+
+// isOnlyYear tells whether a text has no day in full, and no other year than one: Summary of 2030.
+func (tx *Text) isOnlyYear(year string) bool {
+	if len(tx.days.years) > 0 || len(tx.ByWord[year]) == 0 {
+		return false
+	}
+	for word := range tx.ByWord {
+		if len(word) == 4 && word != year && (strings.HasPrefix(word, "19") || strings.HasPrefix(word, "20")) && strings.Trim(word, "0123456789") == "" {
+			return false
+		}
+	}
+	return true
 }
 
 // How many days the full days of a document lie apart at most that tell the years of others: any, and those that the

@@ -67,8 +67,8 @@ func blankEnd(text string, from int) int {
 	return from
 }
 
-// beforeCapital gives the end of the capital that a closing mark stands before, blanks and a closing
-// quote or bracket between them; -1 for none.
+// beforeCapital gives the end of the capital that a closing mark stands before, or of the figure that begins the
+// next line, blanks and a closing quote or bracket between them; -1 for none.
 func beforeCapital(text string, from int) int {
 	for _, quote := range []string{`"`, "”", ")"} {
 		if strings.HasPrefix(text[from:], quote) {
@@ -78,7 +78,7 @@ func beforeCapital(text string, from int) int {
 	}
 	next := blankEnd(text, from)
 	r, size := utf8.DecodeRuneInString(text[next:])
-	if next == from || !unicode.Is(unicode.Lu, r) {
+	if next == from || !unicode.Is(unicode.Lu, r) && !(size == 1 && isDigit(text[next]) && strings.IndexByte(text[from:next], '\n') >= 0) {
 		return -1
 	}
 	return next + size

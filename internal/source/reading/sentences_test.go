@@ -9,7 +9,7 @@ import (
 
 // TestEndsOfSentences compares with the pattern that says what ends a sentence.
 func TestEndsOfSentences(t *testing.T) {
-	pattern := regexp.MustCompile(`[.!?]["”)]?\s+\p{Lu}|\n\s*\n|\n\s*(?:[-*•|]|\d+[.)])\s|[ \t]{3,}[^\n]*\n|\|\s*\n`)
+	pattern := regexp.MustCompile(`[.!?]["”)]?(?:\s+\p{Lu}|\s*\n\s*[0-9])|\n\s*\n|\n\s*(?:[-*•|]|\d+[.)])\s|[ \t]{3,}[^\n]*\n|\|\s*\n`)
 	parts := []string{".", "!", "?", "\"", "”", ")", " ", "  ", "   ", "\t", "\n", "\r\n", "|", "-", "*", "•", "1", "23", "A", "Ö", "a", "é", "\xff", "\f"}
 	rng := rand.New(rand.NewPCG(7, 7))
 	found := 0
