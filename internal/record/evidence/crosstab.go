@@ -50,8 +50,7 @@ func (w *weigher) inCrosstabs() {
 		}
 		h := &homes{list: items}
 		for _, key := range fieldsIn(h, isHeading) {
-			all, first := w.rowsCrossed(list, items, key)
-			if first > 0 {
+			if all, first := w.rowsCrossed(list, items, key, nil); first > 0 {
 				if t := w.crosstabAbove(key, all, first); t != nil {
 					for _, f := range fieldsIn(h, isCounted) {
 						if f != key {
@@ -60,7 +59,9 @@ func (w *weigher) inCrosstabs() {
 					}
 				}
 			}
-			w.inGridOfNames(h, key)
+			if !w.inRoster(list, h, key) {
+				w.inGridOfNames(h, key)
+			}
 		}
 	}
 }
@@ -70,10 +71,9 @@ func (w *weigher) itemsByList() map[string][]*item {
 	of := map[string][]*item{}
 	w.root.each(func(it *item) {
 		for _, l := range it.leaves {
-			if at := strings.LastIndex(l.f.Path, "[]."); at >= 0 {
-				of[l.f.Path[:at]] = append(of[l.f.Path[:at]], it)
-				break
-			}
+			path := l.f.Path[:max(0, strings.LastIndex(l.f.Path, "[]."))] // "" of entries
+			of[path] = append(of[path], it)
+			break
 		}
 	})
 	return of
@@ -102,8 +102,8 @@ func isHeading(f *schema.Field) bool {
 func isCounted(f *schema.Field) bool { return isFigure(f) && f.Type != schema.Date }
 
 // rowsCrossed gives the row of each item, and the first of them: the line of the item that it lies in, or the one line
-// that all of its other names stand in.
-func (w *weigher) rowsCrossed(list string, items []*item, key *schema.Field) (all []crossed, first int) {
+// that all of its other names stand in but that of the cell.
+func (w *weigher) rowsCrossed(list string, items []*item, key, cell *schema.Field) (all []crossed, first int) {
 	within, homes := strings.Contains(list, "[]."), map[*item]int{}
 	first = -1
 	for _, it := range items {
@@ -118,7 +118,7 @@ func (w *weigher) rowsCrossed(list string, items []*item, key *schema.Field) (al
 			}
 			row = home
 		} else {
-			row = w.rowOfNames(it, key)
+			row = w.rowOfNames(it, key, cell)
 		}
 		if all = append(all, crossed{it, row}); row >= 0 && (first < 0 || row < first) {
 			first = row
@@ -127,11 +127,11 @@ func (w *weigher) rowsCrossed(list string, items []*item, key *schema.Field) (al
 	return all, first
 }
 
-// rowOfNames gives the one line that all texts and choices of an item but one field's stand in; -1 for none or several.
-func (w *weigher) rowOfNames(it *item, key *schema.Field) (row int) {
+// rowOfNames gives the one line that all texts and choices of an item but two fields' stand in; -1 for none or several.
+func (w *weigher) rowOfNames(it *item, key, cell *schema.Field) (row int) {
 	var lines map[int]bool
 	for _, l := range it.leaves {
-		if t := l.f.Kin().Type; l.f == key || t != schema.Text && t != schema.Choice || len(l.cands) > maxPlaces || len(l.cands) == 0 && !w.places[l.path].Found() {
+		if t := l.f.Kin().Type; l.f == key || l.f == cell || t != schema.Text && t != schema.Choice || len(l.cands) > maxPlaces || len(l.cands) == 0 && !w.places[l.path].Found() {
 			continue
 		}
 		of := map[int]bool{}
@@ -186,11 +186,11 @@ func (w *weigher) crosstabAbove(key *schema.Field, all []crossed, first int) (be
 				t.of[v] = k
 			}
 		}
-		if len(t.of) < len(leaves) && t.runOfLetters(row) {
+		if len(t.of) < len(leaves) && runOfLetters(heads) {
 			if initials == nil {
 				initials, order = inOrder(leaves)
 			}
-			t.byInitials(row, initials, order)
+			t.byInitials(heads, initials, order)
 		}
 		if len(t.of) >= fewestCrossed && 2*len(t.of) > len(leaves) && (best == nil || len(t.of) > len(best.of)) && t.areApart() {
 			best = t
@@ -217,12 +217,16 @@ type heading struct {
 	said, words string
 }
 
+// levels parts the heads of several levels that pages have, as they are read: Hours / Mon.
+const levels = " / "
+
 // headingsOf gives the cells of a line as such.
 func (w *weigher) headingsOf(line int, cells [][2]int) (all []heading) {
 	_, start, _ := w.ix.rowAt(line)
 	for _, c := range cells {
 		s := between(start+c[0], start+c[1])
-		said := strings.Trim(w.ix.Source[s.Start:s.End], " .:()")
+		said := w.ix.Source[s.Start:s.End]
+		said = strings.Trim(said[strings.LastIndex(said, levels)+1:], " .:()/")
 		all = append(all, heading{s, said, folded(said)})
 	}
 	return all
@@ -258,10 +262,10 @@ func isCutOf(head, name string) bool {
 const fewestInitials = 5
 
 // runOfLetters tells whether so many cells of a row are one or two letters each.
-func (t *crosstab) runOfLetters(row string) bool {
+func runOfLetters(heads []heading) bool {
 	n := 0
-	for _, c := range t.cells {
-		if c[1]-c[0] <= len("Mo.") && strings.ContainsFunc(row[c[0]:c[1]], unicode.IsLetter) {
+	for _, h := range heads {
+		if utf8.RuneCountInString(h.said) <= 2 && strings.ContainsFunc(h.said, unicode.IsLetter) {
 			n++
 		}
 	}
@@ -293,14 +297,14 @@ func inOrder(leaves map[string]*leaf) (names map[int][]string, order map[string]
 }
 
 // byInitials finds the heads that are the first letters of such names, in their order.
-func (t *crosstab) byInitials(row string, names map[int][]string, order map[string]int) {
-	from := t.runOf(row, names)
+func (t *crosstab) byInitials(heads []heading, names map[int][]string, order map[string]int) {
+	from := runOf(heads, names)
 	if from < 0 {
 		return
 	}
 	of := map[string]int{}
 	for v, n := range order {
-		if from+n-1 >= len(t.cells) {
+		if from+n-1 >= len(heads) {
 			return
 		}
 		of[v] = from + n - 1
@@ -308,14 +312,14 @@ func (t *crosstab) byInitials(row string, names map[int][]string, order map[stri
 	t.of = of
 }
 
-// runOf gives the first of the cells that are one or two letters each with which all names begin, in their order; -1
+// runOf gives the first of the heads that are one or two letters each with which all names begin, in their order; -1
 // where there are none.
-func (t *crosstab) runOf(row string, names map[int][]string) int {
-	for from := range t.cells {
+func runOf(heads []heading, names map[int][]string) int {
+	for from := range heads {
 		n := 0
-		for from+n < len(t.cells) && n < len(names) {
-			said := strings.ToLower(strings.Trim(row[t.cells[from+n][0]:t.cells[from+n][1]], "."))
-			if said == "" || utf8.RuneCountInString(said) > 2 || !slices.ContainsFunc(names[n+1], func(name string) bool { return strings.HasPrefix(name, said) }) {
+		for from+n < len(heads) && n < len(names) {
+			said := strings.ToLower(heads[from+n].said)
+			if said == "" || utf8.RuneCountInString(said) > 2 || !slices.ContainsFunc(names[n+1], func(name string) bool { return strings.HasPrefix(strings.ToLower(name), said) }) {
 				break
 			}
 			n++

@@ -6,6 +6,28 @@ import (
 	"filler/internal/schema"
 )
 
+// inRoster is inCrosstabs for tables with names in their cells that may come again in others, as rosters: the other
+// names of an item tell its row. It tells whether there is such a table.
+func (w *weigher) inRoster(list string, h *homes, key *schema.Field) (is bool) {
+	for _, f := range fieldsIn(h, isName) {
+		if f == key {
+			continue
+		}
+		all, first := w.rowsCrossed(list, h.list, key, f)
+		rows := map[int]int{}
+		for _, c := range all {
+			rows[c.row]++
+		}
+		if first < 1 || len(rows) < 2 || len(rows) == len(all) {
+			continue
+		}
+		if t := w.crosstabAbove(key, all, first); t != nil && w.intoCells(t, f, all) {
+			is = true
+		}
+	}
+	return is
+}
+
 // inGridOfNames is inCrosstabs for tables with names in their cells, as programmes of several stages: a name tells the
 // row of its item, what heads it is one of its values, and what stands at the begin of the row are others.
 func (w *weigher) inGridOfNames(h *homes, key *schema.Field) {
