@@ -283,11 +283,12 @@ type (
 	// unless the field is sensitive.
 	OtherEnd struct{ Range string }
 
-	// OthersLine is a value that stands in the line of another item of its list alone. Said
-	// is the line, unless the field is sensitive.
+	// OthersLine is a value that stands in the line of another item of its list alone, or InParts
+	// in another part of a line or another sentence. Said is the line, unless the field is sensitive.
 	OthersLine struct {
-		Line int
-		Said string
+		Line    int
+		Said    string
+		InParts bool
 	}
 	// ReadTwice is an item that comes from just the words of one before it.
 	ReadTwice struct {
@@ -434,10 +435,14 @@ func (o OtherEnd) Text() string {
 }
 
 func (o OthersLine) Text() string {
-	if o.Said == "" {
-		return fmt.Sprintf("it stands in line %d, and not in that of its item", o.Line)
+	where := fmt.Sprintf("it stands in line %d, and not in that of its item", o.Line)
+	if o.InParts {
+		where = fmt.Sprintf("it stands in line %d beside another item, and not beside its own", o.Line)
 	}
-	return fmt.Sprintf("it stands in line %d, and not in that of its item (%q)", o.Line, Clipped(o.Said))
+	if o.Said == "" {
+		return where
+	}
+	return fmt.Sprintf("%s (%q)", where, Clipped(o.Said))
 }
 
 func (r ReadTwice) Text() string {

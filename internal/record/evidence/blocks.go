@@ -69,7 +69,7 @@ func (w *weigher) blocksOf(h *homes) units {
 }
 
 // inOwnBlocks takes their places from booleans and choices that stand in the block of another item, or nowhere, while
-// their own says otherwise behind a label of theirs: pilot N.
+// their own says otherwise behind a label of theirs, pilot N, or has another option.
 func (w *weigher) inOwnBlocks(h *homes) {
 	in := w.blocksOf(h)
 	if in == nil || !w.areApart(h, in, 1) {
@@ -87,7 +87,11 @@ func (w *weigher) inOwnBlocks(h *homes) {
 			if says[key] == nil {
 				says[key] = w.othersByBlock(l, in)
 			}
-			if s := says[key][own]; s.End > 0 {
+			s := says[key][own]
+			if s.End == 0 && l.f.Kin().Type == schema.Choice && at.Found() && in(at.Start) >= 0 { // skip, of the next one, while its own has drum
+				s = w.optionIn(it, l, own, in)
+			}
+			if s.End > 0 {
 				w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(s.Start) + 1, Says: s}
 			}
 		}

@@ -34,6 +34,10 @@ func (w *weigher) countsOfSums() {
 		}
 		words := strings.FieldsFunc(schema.Spoken(l.f.Name)+" "+l.f.About, func(r rune) bool { return !unicode.IsLetter(r) && r != '%' })
 		if !slices.ContainsFunc(l.cands, func(c candidate) bool { return !within(all, c.span, words) }) {
+			if said := w.ix.InWords(value.CanonicalNumber(l.value)); len(said) > 0 { // nine of the adults, beside £9
+				w.places[l.path] = Place{Kind: Restated, Start: said[0].Start, End: said[0].End, Line: w.ix.LineOf(said[0].Start) + 1, Rivals: len(said) - 1}
+				continue
+			}
 			w.places[l.path] = Place{Kind: l.lacking, Against: at.Line}
 		}
 	}

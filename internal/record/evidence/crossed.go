@@ -67,7 +67,7 @@ func (w *weigher) inRowsOfEachOther(h *homes) {
 		}
 	}
 	for _, l := range taken {
-		w.places[l.path] = Place{Kind: l.lacking, Misplaced: w.places[l.path].Line}
+		w.places[l.path] = Place{Kind: l.lacking, Misplaced: w.places[l.path].Line, InParts: !ofRows}
 	}
 }
 
@@ -169,7 +169,7 @@ func (w *weigher) unitsOf(h *homes) (in units, ofRows bool) {
 		return lines, true
 	}
 	for _, sign := range []byte{';', ','} {
-		if parts := w.partsBy(h, sign); parts != nil && w.areApart(h, parts, 2) {
+		if parts := w.partsBy(h, sign); parts != nil && (w.areApart(h, parts, 2) || w.areAllParts(h, parts)) {
 			return parts, false
 		}
 	}
@@ -241,6 +241,24 @@ func (w *weigher) areApart(h *homes, in units, least int) bool {
 		seen[u] = true
 	}
 	return true
+}
+
+// areAllParts tells whether three items or more each have their name in a part of their own, and no part is left over:
+// very satisfied 21%; fairly satisfied 44%; neither 15%.
+func (w *weigher) areAllParts(h *homes, in units) bool {
+	seen := map[int]bool{}
+	for _, it := range h.list {
+		name := w.nameOf(it)
+		if name == nil || !w.places[name.path].Found() || len(it.lists) > 0 {
+			return false
+		}
+		u := in(w.places[name.path].Start)
+		if u < 0 || u >= len(h.list) || seen[u] {
+			return false
+		}
+		seen[u] = true
+	}
+	return len(seen) > 2
 }
 
 // longestParts is how long the stretch of a document is at most that has a list in parts.

@@ -22,7 +22,7 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 	case place.Kind == Lookalike && strict:
 		return record.OnlyLookalike{Words: ix.Source[place.Start:place.End]}
 	case place.Misplaced > 0:
-		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced, place.Says)}
+		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced, place.Says), InParts: place.InParts}
 	case place.Column > 0:
 		return record.OtherColumn{Line: place.Column, Said: ix.unless(f, strings.TrimSpace(ix.Source[place.Says.Start:place.Says.End])), Head: ix.unless(f, place.Under)}
 	case place.Under != "":

@@ -39,6 +39,7 @@ type Place struct {
 	Back       int           // of a value that the document takes back, as by striking it out: the first such line
 	Says       reading.Span  // the words of the line that speaks against it, as far as they are known
 	Misplaced  int           // of a value of an item that stands in the line of another item alone: that line
+	InParts    bool          // likewise, but in another part or sentence: its own may stand in the same line
 	Under      string        // of a value behind or under the label of another field: that label; with Column: what heads its cell
 	Column     int           // of a figure in another column than those of all other items, or than what it is under says: its line
 	Range      string        // of a value that stands at the other end of a range: that range

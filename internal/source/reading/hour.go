@@ -57,6 +57,9 @@ func (tx *Text) endsHour(i int) bool {
 		return false
 	}
 	next := tx.word(i, i+1)
+	if strings.HasPrefix(rest, ", ") && next != "" && !isDigit(next[0]) { // ceremony at 2, meal at 4
+		return true
+	}
 	for _, k := range []lang.Kind{lang.AtTime, lang.Until, lang.ListAnd, lang.OnDay, lang.DayJoin, lang.Weekday} {
 		if k.Has(next) {
 			return true
