@@ -77,6 +77,9 @@ func isFormOf(a, b string) bool {
 	if lang.Frequent.Has(a) || lang.Number.Has(a) || min(len(a), len(b)) < shortestOfMany {
 		return false
 	}
+	if n := len(a) - 1; len(a) == len(b) && n >= shortestOfMany && a[:n] == b[:n] && strings.IndexByte("aeio", a[n]) >= 0 && strings.IndexByte("aeio", b[n]) >= 0 { // astenuto, astenuti
+		return true
+	}
 	return lang.Singular(a) == lang.Singular(b) || len(a) > 5 && len(b) > 5 && (strings.HasPrefix(a, b) || strings.HasPrefix(b, a)) && max(len(a)-len(b), len(b)-len(a)) < 3
 }
 

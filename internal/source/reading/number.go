@@ -86,6 +86,7 @@ func (tx *Text) findNumbers() {
 		}
 	}
 	tx.smallRows()
+	tx.pairColumns()
 }
 
 // isOfName tells a figure such as 1.6 that ends a name: it measures nothing, and a word with a capital stands before it.

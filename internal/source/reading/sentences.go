@@ -109,14 +109,19 @@ func ofNextLine(text string, from int) int {
 	return sign + 1
 }
 
-// wideGap gives the end of a line with three blanks or more at an offset; -1 for none.
+// wideGap gives the end of a line with three blanks or more at an offset, or of the blanks where the line is set in by
+// them; -1 for none.
 func wideGap(text string, from int) int {
 	for i := from; i < from+3; i++ {
 		if i >= len(text) || text[i] != ' ' && text[i] != '\t' {
 			return -1
 		}
 	}
-	if i := strings.IndexByte(text[from:], '\n'); i >= 0 {
+	i := strings.IndexByte(text[from:], '\n')
+	if i >= 0 && from > 0 && text[from-1] == '\n' {
+		return from + len(text[from:]) - len(strings.TrimLeft(text[from:], " \t"))
+	}
+	if i >= 0 {
 		return from + i + 1
 	}
 	return -1

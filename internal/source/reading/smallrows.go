@@ -1,7 +1,9 @@
 package reading
 
 import (
+	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"filler/internal/base/lazy"
 )
@@ -40,4 +42,48 @@ func (tx *Text) smallRowsIn(s Span) {
 		}
 		at += m[3]
 	}
+}
+
+// pairCell is a cell that is two figures with a stroke between, and fewestPairs in how many lines one has to stand at
+// least: 41-15, of goals for and against.
+var pairCell = lazy.New(`(?:^|[ \t]{2}|[\t|] ?)((?:0|[1-9]\d{0,2})[-–](?:0|[1-9]\d{0,2}))(?:$|[ \t]{2}|\t| ?\|)`)
+
+const fewestPairs = 3
+
+// pairColumns adds the figures of such pairs, each a number by itself, where lines have one in the same column.
+func (tx *Text) pairColumns() {
+	at := map[int][]Span{} // by the column in which they begin
+	for _, s := range tx.Stretches {
+		for _, run := range tx.figureLines[s] {
+			for from := s.Start + run.Start; from < s.Start+run.End; {
+				line := tx.LineSpan(tx.LineOf(from))
+				text := tx.Source[line.Start:line.End]
+				if m := pairCell.FindStringSubmatchIndex(text); m != nil && line.Start >= s.Start && line.End <= s.End {
+					column := utf8.RuneCountInString(text[:m[2]])
+					at[column] = append(at[column], Span{line.Start + m[2], line.Start + m[3]})
+				}
+				from = line.End + 1
+			}
+		}
+	}
+	for _, all := range at {
+		if len(all) < fewestPairs {
+			continue
+		}
+		for _, s := range all {
+			said := tx.Source[s.Start:s.End]
+			cut := strings.IndexAny(said, "-–")
+			_, size := utf8.DecodeRuneInString(said[cut:])
+			for _, part := range []Span{{s.Start, s.Start + cut}, {s.Start + cut + size, s.End}} {
+				if key := canonical(tx.Source[part.Start:part.End]); !tx.hasAt(key, part) {
+					tx.add(key, figure{Span: part})
+				}
+			}
+		}
+	}
+}
+
+// hasAt tells whether a number was read at a place already.
+func (tx *Text) hasAt(key string, s Span) bool {
+	return slices.ContainsFunc(tx.numbers[key], func(f figure) bool { return f.Span == s })
 }
