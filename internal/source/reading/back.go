@@ -121,27 +121,20 @@ func (tx *Text) contrasts(not int) bool {
 }
 
 // insteadOf reads "instead of X", X a figure within three words, which is taken back where it stands.
-func (tx *Text) insteadOf(_, from int) {
-	for x := from; x < from+3 && x < len(tx.Tokens); x++ {
-		if strings.ContainsAny(tx.Source[tx.Tokens[x-1].End:tx.Tokens[x].Start], "\n.;:,|(") {
-			return
-		}
-		if isDigit(tx.Tokens[x].Word[0]) {
-			s := tx.figureAt(tx.Tokens[x])
-			tx.back, tx.replaced = append(tx.back, s), append(tx.replaced, s)
-			return
-		}
-	}
-}
+func (tx *Text) insteadOf(_, from int) { tx.replaceFigure(from, 3, "\n.;:,|(") }
 
 // wasInBrackets reads "(was X)", X a figure within two words, which is taken back where it stands.
 func (tx *Text) wasInBrackets(at, from int) {
-	before := tx.Source[:tx.Tokens[at].Start]
-	if !strings.HasSuffix(before, "(") && !strings.HasSuffix(before, "[") {
-		return
+	if before := tx.Source[:tx.Tokens[at].Start]; strings.HasSuffix(before, "(") || strings.HasSuffix(before, "[") {
+		tx.replaceFigure(from, 2, "\n,;()[]")
 	}
-	for x := from; x < from+2 && x < len(tx.Tokens); x++ {
-		if strings.ContainsAny(tx.Source[tx.Tokens[x-1].End:tx.Tokens[x].Start], "\n,;()[]") {
+}
+
+// replaceFigure takes back the first figure within so many words from a token on, where it stands, if none of some signs
+// stands before it.
+func (tx *Text) replaceFigure(from, words int, stops string) {
+	for x := from; x < from+words && x < len(tx.Tokens); x++ {
+		if strings.ContainsAny(tx.Source[tx.Tokens[x-1].End:tx.Tokens[x].Start], stops) {
 			return
 		}
 		if isDigit(tx.Tokens[x].Word[0]) {
