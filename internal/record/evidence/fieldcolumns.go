@@ -147,8 +147,11 @@ func (w *weigher) leaveOthersRows(h *homes, f *schema.Field, column fieldColumn)
 	}
 }
 
-// alone gives an item with those of its values alone that no other item of the list has.
+// alone gives an item with those of its values alone that no other item of the list has; with all of them in a long list.
 func alone(h *homes, it *item) *item {
+	if len(h.list) > mostItems {
+		return it
+	}
 	own := &item{}
 	for _, l := range it.leaves {
 		if !slices.ContainsFunc(h.list, func(other *item) bool { o := leafOf(other, l.f); return other != it && o != nil && o.value == l.value }) {

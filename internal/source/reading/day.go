@@ -68,19 +68,6 @@ func (tx *Text) DaysOfYear(f *schema.Field, day string) []Span {
 	return tx.ofYear(f, all, day)
 }
 
-// isOnlyYear tells whether a text has no day in full, and no other year than one: Summary of 2030.
-func (tx *Text) isOnlyYear(year string) bool {
-	if len(tx.days.years) > 0 || len(tx.ByWord[year]) == 0 {
-		return false
-	}
-	for word := range tx.ByWord {
-		if len(word) == 4 && word != year && (strings.HasPrefix(word, "19") || strings.HasPrefix(word, "20")) && strings.Trim(word, "0123456789") == "" {
-			return false
-		}
-	}
-	return true
-}
-
 // How many days the full days of a document lie apart at most that tell the years of others: any, and those that the
 // document says are the first and the last.
 const (

@@ -1,6 +1,7 @@
 package reading
 
 import (
+	"maps"
 	"slices"
 	"strings"
 	"unicode/utf8"
@@ -66,11 +67,11 @@ func (tx *Text) pairColumns() {
 			}
 		}
 	}
-	for _, all := range at {
-		if len(all) < fewestPairs {
+	for _, column := range slices.Sorted(maps.Keys(at)) {
+		if len(at[column]) < fewestPairs {
 			continue
 		}
-		for _, s := range all {
+		for _, s := range at[column] {
 			said := tx.Source[s.Start:s.End]
 			cut := strings.IndexAny(said, "-–")
 			_, size := utf8.DecodeRuneInString(said[cut:])

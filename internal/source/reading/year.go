@@ -2,6 +2,7 @@ package reading
 
 import (
 	"strconv"
+	"strings"
 
 	"filler/internal/base/lang"
 )
@@ -98,4 +99,17 @@ func (tx *Text) yearShift(s Span) (years int, says bool) {
 		}
 	}
 	return 0, false
+}
+
+// isOnlyYear tells whether a text has no day in full, and no other year than one: Summary of 2030.
+func (tx *Text) isOnlyYear(year string) bool {
+	if len(tx.days.years) > 0 || len(tx.ByWord[year]) == 0 {
+		return false
+	}
+	for word := range tx.ByWord {
+		if len(word) == 4 && word != year && (strings.HasPrefix(word, "19") || strings.HasPrefix(word, "20")) && strings.Trim(word, "0123456789") == "" {
+			return false
+		}
+	}
+	return true
 }
