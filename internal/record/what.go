@@ -272,11 +272,12 @@ type (
 	OthersLabel struct{ Label string }
 
 	// OtherColumn is a figure that stands in another column than those of all other items of its
-	// list, or than that under Head, of which its item speaks. Said is what stands there in its
-	// row. Both are empty where the field is sensitive, Head also where nothing heads the column.
+	// list, or ByHead than that under Head, of which its item speaks. Said is what stands there in
+	// its row. Both are empty where the field is sensitive.
 	OtherColumn struct {
 		Line       int
 		Said, Head string
+		ByHead     bool
 	}
 
 	// OtherEnd is a value that stands at the other end of a range. Range is as the document has it,
@@ -419,6 +420,8 @@ func (o OtherColumn) Text() string {
 		return fmt.Sprintf("line %d has %q under %q", o.Line, Clipped(o.Said), Clipped(o.Head))
 	case o.Head != "":
 		return fmt.Sprintf("line %d has nothing under %q", o.Line, Clipped(o.Head))
+	case o.ByHead:
+		return fmt.Sprintf("line %d has something else in the cell under its head", o.Line)
 	}
 	said := ""
 	if o.Said != "" {

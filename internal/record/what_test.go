@@ -53,6 +53,7 @@ var whats = map[string]What{
 	`contradicted: the other items have theirs in another column, which has "20.4" in line 16`:                     OtherColumn{Line: 16, Said: "20.4"},
 	`contradicted: line 6 has "7.5" under "Tue"`:                                                                   OtherColumn{Line: 6, Said: "7.5", Head: "Tue"},
 	`contradicted: line 6 has nothing under "Tue"`:                                                                 OtherColumn{Line: 6, Head: "Tue"},
+	`contradicted: line 6 has something else in the cell under its head`:                                           OtherColumn{Line: 6, ByHead: true},
 	`contradicted: the other items have theirs in another column`:                                                  OtherColumn{Line: 16},
 	`contradicted: the document has it at the other end of its range`:                                              OtherEnd{},
 	`no-evidence: its name, "Cadmium", is nowhere in the document`:                                                 NameNowhere{"Cadmium"},

@@ -24,7 +24,7 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 	case place.Misplaced > 0:
 		return record.OthersLine{Line: place.Misplaced, Said: ix.said(f, place.Misplaced, place.Says), InParts: place.InParts}
 	case place.Column > 0:
-		return record.OtherColumn{Line: place.Column, Said: ix.unless(f, strings.TrimSpace(ix.Source[place.Says.Start:place.Says.End])), Head: ix.unless(f, place.Under)}
+		return record.OtherColumn{Line: place.Column, Said: ix.unless(f, strings.TrimSpace(ix.Source[place.Says.Start:place.Says.End])), Head: ix.unless(f, place.Under), ByHead: place.Under != ""}
 	case place.Under != "":
 		return record.OthersLabel{Label: place.Under}
 	case place.Range != "":
