@@ -2,7 +2,6 @@ package evidence
 
 import (
 	"cmp"
-	"iter"
 	"maps"
 	"slices"
 	"strings"
@@ -80,9 +79,10 @@ func (u *unread) crossedCells(taken map[int]bool) (lines []Line) {
 	for _, in := range slices.SortedFunc(maps.Keys(heads), func(a, b crossedIn) int { return cmp.Or(cmp.Compare(a.list, b.list), a.head-b.head) }) {
 		row, _, _ := u.w.ix.rowAt(in.head)
 		t := &crosstab{head: in.head, cells: cellsIn(row)}
+		first, last := u.headsCrossed(t, heads[in])
 		for _, line := range slices.Sorted(maps.Keys(rows[in])) {
 			whole, _, _ := u.w.ix.rowAt(line)
-			for k := range u.headsCrossed(t, heads[in]) {
+			for k := first; k <= last; k++ {
 				cell, _ := u.w.underHead(t, line, k)
 				said := u.w.ix.Source[cell.Start:cell.End]
 				if cell.End == 0 || taken[line] || !hasFigure(said) || saysNone(said) || slices.ContainsFunc(u.claims[line], func(s span) bool { return s.Start < cell.End && cell.Start < s.End }) {
@@ -95,9 +95,9 @@ func (u *unread) crossedCells(taken map[int]bool) (lines []Line) {
 	return lines
 }
 
-// headsCrossed gives the heads of such a table: from the first to the last under which values were read, and those
+// headsCrossed gives the first and the last head of such a table: of those under which values were read, and of those
 // beside them that are called like no field and no sum.
-func (u *unread) headsCrossed(t *crosstab, read map[int]bool) iter.Seq[int] {
+func (u *unread) headsCrossed(t *crosstab, read map[int]bool) (first, last int) {
 	row, _, _ := u.w.ix.rowAt(t.head)
 	may := func(k int) bool {
 		if k < 0 || k >= len(t.cells) {
@@ -107,17 +107,14 @@ func (u *unread) headsCrossed(t *crosstab, read map[int]bool) iter.Seq[int] {
 		return !u.isField[folded(said)] && !headsSums(said) && letters(said) > 0
 	}
 	all := slices.Sorted(maps.Keys(read))
-	first, last := all[0], all[len(all)-1]
+	first, last = all[0], all[len(all)-1]
 	for may(first - 1) {
 		first--
 	}
 	for may(last + 1) {
 		last++
 	}
-	return func(yield func(int) bool) {
-		for k := first; k <= last && yield(k); k++ {
-		}
-	}
+	return first, last
 }
 
 // cellsOfLine gives the cells of a line, by their places in the source.

@@ -226,7 +226,10 @@ func (w *weigher) headingsOf(line int, cells [][2]int) (all []heading) {
 	for _, c := range cells {
 		s := between(start+c[0], start+c[1])
 		said := w.ix.Source[s.Start:s.End]
-		said = strings.Trim(said[strings.LastIndex(said, levels)+1:], " .:()/")
+		if i := strings.LastIndex(said, levels); i >= 0 {
+			said = said[i+len(levels):]
+		}
+		said = strings.Trim(said, " .:()")
 		all = append(all, heading{s, said, folded(said)})
 	}
 	return all

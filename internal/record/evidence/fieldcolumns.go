@@ -50,7 +50,7 @@ func (w *weigher) intoOwnCells(h *homes) {
 				cands = w.candidates(l.f, &v, false)
 			}
 			k := slices.IndexFunc(cands, func(c candidate) bool {
-				return w.ix.LineOf(c.Start) == h.at[i] && w.cellOf(h.at[i], c.span) == c.span && !w.isRead(it, c.span)
+				return w.ix.LineOf(c.Start) == h.at[i] && w.cellAround(h.at[i], c.span) == c.span && !w.isRead(it, c.span)
 			})
 			if k >= 0 {
 				w.places[l.path] = Place{Kind: cands[k].kind, Start: cands[k].Start, End: cands[k].End, Line: h.at[i] + 1, Rivals: at.Rivals, Tied: true}
@@ -79,7 +79,7 @@ func (w *weigher) columnOfField(h *homes, f *schema.Field) *fieldColumn {
 		if !at.Found() || at.Basis || at.Line-1 != h.at[i] {
 			continue
 		}
-		cell := w.cellOf(h.at[i], between(at.Start, at.End))
+		cell := w.cellAround(h.at[i], between(at.Start, at.End))
 		if cell.End == 0 {
 			return nil
 		}
@@ -175,8 +175,8 @@ func (w *weigher) explains(at Place, said string) bool {
 	return len(said) < len(before) && strings.EqualFold(before[len(before)-len(said):], said) || strings.EqualFold(before, said)
 }
 
-// cellOf gives the cell of a line that a place lies in; an empty one where that is none.
-func (w *weigher) cellOf(line int, s span) span {
+// cellAround gives the cell of a line that a place lies in; an empty one where that is none.
+func (w *weigher) cellAround(line int, s span) span {
 	row, start, _ := w.ix.rowAt(line)
 	if len(row) > longestLine {
 		return span{}

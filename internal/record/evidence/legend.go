@@ -184,7 +184,7 @@ func (w *weigher) cellOfName(it *item) span {
 	if !at.Found() || at.Rivals > 0 {
 		return span{}
 	}
-	return w.cellOf(at.Line-1, between(at.Start, at.End))
+	return w.cellAround(at.Line-1, between(at.Start, at.End))
 }
 
 // signIn gives where a row or a cell has a sign: letters by themselves, others also right behind a word.

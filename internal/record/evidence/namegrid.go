@@ -36,7 +36,7 @@ func (w *weigher) inGridOfNames(h *homes, key *schema.Field) {
 			continue
 		}
 		all, in := make([]crossed, len(h.list)), map[int]int{}
-		first, inRow := -1, 0
+		first, several := -1, false
 		for i, it := range h.list {
 			all[i] = crossed{it, -1}
 			l := leafOf(it, f)
@@ -44,18 +44,17 @@ func (w *weigher) inGridOfNames(h *homes, key *schema.Field) {
 				continue
 			}
 			at := w.places[l.path]
-			if cell := w.cellOf(at.Line-1, between(at.Start, at.End)); at.Rivals > 0 || cell.End == 0 || cell.Start == w.ix.LineSpan(at.Line-1).Start {
+			if cell := w.cellAround(at.Line-1, between(at.Start, at.End)); at.Rivals > 0 || cell.End == 0 || cell.Start == w.ix.LineSpan(at.Line-1).Start {
 				continue
 			}
 			all[i].row = at.Line - 1
-			if in[at.Line-1]++; in[at.Line-1] == 2 {
-				inRow++
-			}
+			in[at.Line-1]++
+			several = several || in[at.Line-1] > 1
 			if first < 0 || at.Line-1 < first {
 				first = at.Line - 1
 			}
 		}
-		if first < 1 || inRow == 0 { // each in a row of its own is no such table
+		if first < 1 || !several { // each in a row of its own is no such table
 			continue
 		}
 		if t := w.crosstabAbove(key, all, first); t != nil && w.intoCells(t, f, all) {

@@ -5,7 +5,6 @@ import (
 	"slices"
 	"strings"
 
-	"filler/internal/base/value"
 	"filler/internal/schema"
 )
 
@@ -102,7 +101,7 @@ func (w *weigher) bySigns(h *homes, f *schema.Field, at []span) bool {
 			continue
 		}
 		sign := folded(w.ix.Source[at[i].Start:at[i].End])
-		option, own := means[sign], optionIn(f.Kin(), l.value)
+		option, own := means[sign], strings.Trim(l.value, `"`)
 		switch {
 		case option == own:
 			w.restate(l, at[i])
@@ -118,17 +117,17 @@ func (w *weigher) sameOfAll(h *homes, f *schema.Field, at []span) map[string]str
 	options, count := map[string]string{}, map[string]int{}
 	for i, it := range h.list {
 		sign := folded(w.ix.Source[at[i].Start:at[i].End])
-		own := " "
+		own := ""
 		if l := leafOf(it, f); l != nil {
-			own = optionIn(f.Kin(), l.value)
+			own = strings.Trim(l.value, `"`)
 		}
 		if was, known := options[sign]; known && was != own {
-			own = " "
+			own = ""
 		}
 		options[sign] = own
 		count[sign]++
 	}
-	maps.DeleteFunc(options, func(sign, option string) bool { return option == " " || count[sign] < 2 })
+	maps.DeleteFunc(options, func(sign, option string) bool { return option == "" || count[sign] < 2 })
 	return options
 }
 
@@ -136,21 +135,11 @@ func (w *weigher) sameOfAll(h *homes, f *schema.Field, at []span) map[string]str
 func (w *weigher) agrees(h *homes, f *schema.Field, at []span, means map[string]string) bool {
 	n := 0
 	for i, it := range h.list {
-		if l := leafOf(it, f); l != nil && means[folded(w.ix.Source[at[i].Start:at[i].End])] == optionIn(f.Kin(), l.value) {
+		if l := leafOf(it, f); l != nil && means[folded(w.ix.Source[at[i].Start:at[i].End])] == strings.Trim(l.value, `"`) {
 			n++
 		}
 	}
 	return n > 1
-}
-
-// optionIn gives the option that a value is, as JSON; a text that is none for others.
-func optionIn(f *schema.Field, json string) string {
-	for _, o := range f.Of {
-		if value.Str(o.Value).String() == json {
-			return o.Value
-		}
-	}
-	return " "
 }
 
 // optionOfSign gives the one option that a sign means: the option itself, by a legend, as its begin, by the first
