@@ -53,13 +53,15 @@ func (w *weigher) inCrosstabs() {
 			if all, first := w.rowsCrossed(list, items, key, nil); first > 0 {
 				if t := w.crosstabAbove(key, all, first); t != nil {
 					for _, f := range fieldsIn(h, isCounted) {
-						if f != key {
-							w.intoCells(t, f, all)
+						if f != key && w.intoCells(t, f, all) && !strings.Contains(list, "[].") {
+							w.atRowHeads(t, f, h, all)
 						}
 					}
 				}
 			}
-			if !w.inRoster(list, h, key) {
+			if w.inRoster(list, h, key) {
+				w.byLegend(w.homesOf(items))
+			} else {
 				w.inGridOfNames(h, key)
 			}
 		}
@@ -117,8 +119,8 @@ func (w *weigher) rowsCrossed(list string, items []*item, key, cell *schema.Fiel
 				homes[it.parent] = home
 			}
 			row = home
-		} else {
-			row = w.rowOfNames(it, key, cell)
+		} else if row = w.rowOfNames(it, key, cell); row < 0 {
+			row = w.rowBegunBy(it, key, cell)
 		}
 		if all = append(all, crossed{it, row}); row >= 0 && (first < 0 || row < first) {
 			first = row
@@ -154,6 +156,46 @@ func (w *weigher) rowOfNames(it *item, key, cell *schema.Field) (row int) {
 		row = n
 	}
 	return row
+}
+
+// rowBegunBy gives the one line of several cells that has most of the values of an item in the first of them, but those
+// of two fields; -1 for none or several.
+func (w *weigher) rowBegunBy(it *item, key, cell *schema.Field) (row int) {
+	begun := map[int]int{}
+	for _, l := range it.leaves {
+		if l.f == key || l.f == cell || len(l.cands) > maxPlaces {
+			continue
+		}
+		last := -1
+		for _, c := range l.cands {
+			if n := w.ix.LineOf(c.Start); n != last && w.isInFirstCell(n, c.span) {
+				begun[n]++
+				last = n
+			}
+		}
+	}
+	row = -1
+	for n, of := range begun {
+		if row < 0 || of > begun[row] {
+			row = n
+		}
+	}
+	for n, of := range begun {
+		if n != row && of == begun[row] {
+			return -1
+		}
+	}
+	return row
+}
+
+// isInFirstCell tells whether a value stands in the first of several cells of a line.
+func (w *weigher) isInFirstCell(line int, s span) bool {
+	text, start, _ := w.ix.rowAt(line)
+	if len(text) > longestLine {
+		return false
+	}
+	cells := cellsIn(text)
+	return len(cells) >= leastCells && s.End <= start+cells[0][1]
 }
 
 // crosstabAbove gives the line above the first row that has most of a field's values as heads; nil for none.
@@ -243,7 +285,7 @@ func (w *weigher) headedBy(l *leaf, words string, heads []heading) (found int) {
 		is := h.words != "" && (h.words == words || isCutOf(h.words, words))
 		if !is {
 			o := candidateAt(l.cands, h.at)
-			is = o != nil && strings.Contains(w.ix.Source[o.Start:o.End], h.said)
+			is = o != nil && strings.Contains(w.ix.Source[o.Start:o.End], h.said) || l.f.Kin().Type == schema.Date && headsDay(h.said, l.value)
 		}
 		switch {
 		case !is:
@@ -334,15 +376,17 @@ func runOf(heads []heading, names map[int][]string) int {
 	return -1
 }
 
+// inCell is a value with the cell that the head of its item leads to.
+type inCell struct {
+	l, key *leaf
+	cell   span
+	known  bool
+	row    int
+}
+
 // intoCells gives the values of a field the places in their cells, and takes it from those whose cell has something
 // else.
 func (w *weigher) intoCells(t *crosstab, f *schema.Field, all []crossed) bool {
-	type inCell struct {
-		l, key *leaf
-		cell   span
-		known  bool
-		row    int
-	}
 	var of []inCell
 	right := 0
 	for _, c := range all {
@@ -363,33 +407,36 @@ func (w *weigher) intoCells(t *crosstab, f *schema.Field, all []crossed) bool {
 	if right < fewestCrossed || 3*right < len(of) {
 		return false
 	}
-	_, start, _ := w.ix.rowAt(t.head)
 	for _, c := range of {
-		head := t.cells[t.of[c.key.value]]
-		if c.l.fixed != nil || !c.known {
-			continue
-		}
 		switch said := w.ix.Source[c.cell.Start:c.cell.End]; {
+		case c.l.fixed != nil || !c.known:
 		case c.cell.End > 0 && w.isInCell(c.l, c.cell):
 			w.intoCell(c.l, c.cell)
-			if c.key.fixed == nil {
-				w.restate(c.key, between(start+head[0], start+head[1]))
+			if c.key.fixed == nil && w.places[c.key.path].Column == 0 {
+				w.restate(c.key, w.headOf(t, t.of[c.key.value]))
 			}
 		case isNothing(c.l.value) && !hasFigure(said):
 		default:
-			w.places[c.l.path] = Place{Kind: c.l.lacking, Column: c.row + 1, Says: c.cell, Under: w.ix.Source[start+head[0] : start+head[1]]}
+			w.inOtherCell(t, c.l, c.row, t.of[c.key.value], c.cell)
 		}
 	}
+	w.underNoHead(t, f, all)
+	w.underOneHead(t, of)
 	return true
 }
 
-// isInCell tells whether a cell has a value: its figure, its words alone, or a text with marks around it.
+// isInCell tells whether a cell has a value: its figure, its words, one of its options, or one of its hours.
 func (w *weigher) isInCell(l *leaf, cell span) bool {
-	if l.f.Kin().Type != schema.Text {
-		return w.isIn(l, cell)
-	}
 	c := candidateAt(l.cands, cell)
-	return c != nil && cell.Start <= c.Start && c.End <= cell.End && 2*(c.End-c.Start) > cell.End-cell.Start
+	switch in := c != nil && cell.Start <= c.Start && c.End <= cell.End; l.f.Kin().Type {
+	case schema.Text:
+		return in
+	case schema.Choice:
+		return in || w.isIn(l, cell)
+	case schema.Time:
+		return in || hoursSay(w.ix.Source[cell.Start:cell.End], l.value)
+	}
+	return w.isIn(l, cell)
 }
 
 // isNothing tells a figure that is nought, as JSON.
@@ -398,13 +445,14 @@ func isNothing(json string) bool {
 	return strings.Trim(figure, "0.") == ""
 }
 
-// intoCell places a value in a cell.
+// intoCell places a value in a cell. An amount whose figure alone stands there, and not its currency or unit, stays
+// where it was.
 func (w *weigher) intoCell(l *leaf, cell span) {
 	if c := candidateAt(l.cands, cell); c != nil {
 		w.places[l.path] = Place{Kind: c.kind, Start: c.Start, End: c.End, Line: w.ix.LineOf(c.Start) + 1, Tied: true}
-		return
+	} else if t := l.f.Kin().Type; t != schema.Money && t != schema.Quantity {
+		w.restate(l, cell)
 	}
-	w.restate(l, cell)
 }
 
 // underHead gives the cell of a row under a head, and whether that is known: of the same number where a sign parts

@@ -155,7 +155,7 @@ func (w *weigher) legendOf(f *schema.Field) (found legend) {
 				words = words[1:]
 			}
 			if slices.ContainsFunc(words, lang.Not.Has) || !slices.ContainsFunc(w.labels(f), func(name []string) bool {
-				at := placeOf(name, words, sameNoun)
+				at := placeOf(name, words, sameStem)
 				return at == 0 || at > 0 && inAbout
 			}) {
 				continue
@@ -171,6 +171,14 @@ func (w *weigher) legendOf(f *schema.Field) (found legend) {
 		}
 	}
 	return legend{}
+}
+
+// stemLetters is how many letters the shorter one of two forms of a word has at least.
+const stemLetters = 4
+
+// sameStem tells whether two words are one in another form: full, of fully booked.
+func sameStem(a, b string) bool {
+	return sameNoun(a, b) || min(len(a), len(b)) >= stemLetters && max(len(a), len(b))-min(len(a), len(b)) <= 2 && (strings.HasPrefix(a, b) || strings.HasPrefix(b, a))
 }
 
 // cellOfName gives the cell that the name of an item stands in; an empty one where that is none or the name stands

@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"slices"
+	"strings"
 
 	"filler/internal/schema"
 )
@@ -9,7 +10,7 @@ import (
 // inRoster is inCrosstabs for tables with names in their cells that may come again in others, as rosters: the other
 // names of an item tell its row. It tells whether there is such a table.
 func (w *weigher) inRoster(list string, h *homes, key *schema.Field) (is bool) {
-	for _, f := range fieldsIn(h, isName) {
+	for _, f := range fieldsIn(h, isInCells) {
 		if f == key {
 			continue
 		}
@@ -22,7 +23,9 @@ func (w *weigher) inRoster(list string, h *homes, key *schema.Field) (is bool) {
 			continue
 		}
 		if t := w.crosstabAbove(key, all, first); t != nil && w.intoCells(t, f, all) {
-			is = true
+			if is = true; !strings.Contains(list, "[].") {
+				w.atRowHeads(t, f, h, all)
+			}
 		}
 	}
 	return is
@@ -62,6 +65,11 @@ func (w *weigher) inGridOfNames(h *homes, key *schema.Field) {
 			return
 		}
 	}
+}
+
+// isInCells tells a field whose values cells have with others: Sopranos: Brahms 4.
+func isInCells(f *schema.Field) bool {
+	return isName(f) || f.Type == schema.Choice && f.List == nil && !f.Concludes
 }
 
 // isName tells a field of texts as they are printed.

@@ -142,7 +142,7 @@ type unread struct {
 	said    map[string]bool        // the texts of the record, folded, once asked for
 	homes   map[value.Pointer]int  // the line that most values of an item stand in
 	rowsBy  map[value.Pointer][]rowItem
-	crossed *crossings // once asked for
+	crossed crossings // once asked for
 }
 
 // entryAt is where an entry begins.

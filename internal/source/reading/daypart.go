@@ -62,9 +62,15 @@ func (tx *Text) between(first, last int, year, month string) {
 // mostListed is how many days a month can have before another.
 const mostListed = 30
 
+// widestJoin is what parts cells, and no days of one month.
+const widestJoin = "   "
+
 // joinsDays tells whether what stands between two figures makes them days of one month.
 func joinsDays(gap string) bool {
 	words := strings.Fields(strings.ToLower(strings.Trim(gap, " .,&–-\u00a0\n")))
+	if strings.Contains(gap, widestJoin) { // of another cell
+		return false
+	}
 	if len(words) == 0 {
 		return strings.ContainsAny(gap, ".,&–-")
 	}

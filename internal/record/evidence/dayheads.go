@@ -1,0 +1,68 @@
+package evidence
+
+import (
+	"strconv"
+	"strings"
+	"time"
+	"unicode"
+
+	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
+)
+
+// Days and hours as the heads and cells of rosters have them: Tue 10, 07-15.
+
+// mostOfOrdinal is how many letters stand behind the number of a day at most: 10th.
+const mostOfOrdinal = 2
+
+// headsDay tells whether the head of a column says a day, as JSON, with no word of another: its number, the name of
+// its day of the week, its month and its year, the first or the second at least.
+func headsDay(head, json string) bool {
+	day, err := time.Parse(time.DateOnly, strings.Trim(json, `"`))
+	if err != nil {
+		return false
+	}
+	number, named, month := false, false, false
+	for _, word := range strings.FieldsFunc(strings.ToLower(head), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
+		figures := strings.TrimRightFunc(word, unicode.IsLetter)
+		n, err := strconv.Atoi(figures)
+		switch {
+		case err == nil && len(word)-len(figures) > mostOfOrdinal:
+			return false
+		case err == nil && n == day.Day() && !number:
+			number = true
+		case err == nil && n == int(day.Month()) && !month:
+			month = true
+		case err == nil && (n == day.Year() || n == day.Year()%100):
+		case err != nil && lang.Weekday.Meaning(word) == strconv.Itoa((int(day.Weekday())+6)%7+1):
+			named = true
+		case err != nil && (isNumbered(lang.Month, word, int(day.Month())) || isNumbered(lang.ShortMonth, word, int(day.Month()))):
+			month = true
+		default:
+			return false
+		}
+	}
+	return number || named
+}
+
+func isNumbered(k lang.Kind, word string, n int) bool { return k.Meaning(word) == strconv.Itoa(n) }
+
+// hourRange is a cell with the hours of a shift, without a word: 07-15, 8.30-12, 9–5.
+var hourRange = lazy.New(`^\s*(\d{1,2})(?:[:.h]?(\d{2}))?\s?[-–]\s?(\d{1,2})(?:[:.h]?(\d{2}))?h?\s*$`)
+
+// hoursSay tells whether such a cell has a time, as JSON, for its first or its last; one that ends before it begins
+// may end in the afternoon.
+func hoursSay(cell, json string) bool {
+	m := hourRange.FindStringSubmatch(cell)
+	at, err := time.Parse(`"15:04"`, json)
+	if m == nil || err != nil {
+		return false
+	}
+	minutes := func(hour, minute string) int {
+		h, _ := strconv.Atoi(hour)
+		m, _ := strconv.Atoi(minute)
+		return 60*h + m
+	}
+	first, last, said := minutes(m[1], m[2]), minutes(m[3], m[4]), 60*at.Hour()+at.Minute()
+	return said == first || said == last || last < first && said == last+12*60
+}
