@@ -11,9 +11,7 @@ import (
 // The program is made of its sources and the toolchain alone: built from a copy in
 // another folder, by another name, it is the same byte for byte.
 func TestBuildsAreEqual(t *testing.T) {
-	if testing.Short() {
-		t.Skip("left out of short runs: it links the program twice")
-	}
+	large(t) // it links the program twice
 	from, err := filepath.Abs("../..")
 	if err != nil {
 		t.Fatal(err)

@@ -17,9 +17,7 @@ import (
 func TestGuideRuns(t *testing.T) {
 	for _, pages := range [][]string{{"guide", "choosing"}, {"local"}, {"scans"}, {"registers"}, {"programs"}, {"team"}, {"tuning"}} {
 		t.Run(pages[0], func(t *testing.T) {
-			if testing.Short() && pages[0] != "guide" {
-				t.Skip("left out of short runs; `make long` runs it")
-			}
+			large(t)
 			t.Parallel()
 			dir := t.TempDir()
 			for _, page := range pages {

@@ -296,6 +296,14 @@ func TestProjects(t *testing.T) {
 	}
 }
 
+// large leaves a test to `make long`, which looks at large amounts, and at ends that take their time.
+func large(t *testing.T) {
+	t.Helper()
+	if testing.Short() {
+		t.Skip("a part of make long")
+	}
+}
+
 // TestInterrupted stops a run as Ctrl-C does, as a terminal that goes away does, and
 // as a machine that shuts down: it ends soon, says how to go on, and the next go
 // completes it.

@@ -93,7 +93,7 @@ func newPile(t *testing.T) (*pileOfNights, *atomic.Bool) {
 	s := httptest.NewServer(counting)
 	t.Cleanup(s.Close)
 	p := &pileOfNights{t: t, dir: t.TempDir(), counting: counting, r: rand.New(rand.NewPCG(28, 6))}
-	p.write("filler.yaml", "schema: s.yaml\ndocuments: [documents]\ngold: gold\nuse: m\nmodels:\n  m: {at: \""+s.URL+"/v1\", name: some-model, price: {in: 1, out: 2}}\nnotify: {command: [sh, -c, 'cat > told.md']}\n")
+	p.write("filler.yaml", "schema: s.yaml\ndocuments: [documents]\ngold: gold\nuse: m\nmodels:\n  m: {at: \""+s.URL+"/v1\", name: some-model, price: {in: 1, out: 2}}\npace: {at_once: 2}\nnotify: {command: [sh, -c, 'cat > told.md']}\n")
 	p.write("s.yaml", slipSchema)
 	return p, &worse
 }
@@ -177,6 +177,7 @@ func (p *pileOfNights) told(file string) (v struct {
 // new and nothing else, pays nothing twice, and the newest records are those of a filling from nothing.
 // The model that is another from the sixth night on is named that night, and not before.
 func TestTenNights(t *testing.T) {
+	large(t)
 	p, worse := newPile(t)
 	p.add(30, true)
 	p.must("gold", "sign", "documents", "--reviewer", "ann")
@@ -427,7 +428,7 @@ func TestWatchedFolder(t *testing.T) {
 	}
 	twice := 0
 	for _, times := range p.counting.times {
-		if times > 1 { // one may have been on its way when the program was killed
+		if times > 1 { // two may have been on their way each of the four times that the program was killed
 			twice += times - 1
 		}
 	}

@@ -94,6 +94,7 @@ func byHand(t *testing.T, all []known, small bool) string {
 // Forty questions to the demo, with what a model answered by hand: a careful one is right
 // and is not marked where it is, a small careless one is right or marked.
 func TestFortyQuestions(t *testing.T) {
+	large(t)
 	data, err := os.ReadFile("testdata/questions.yaml")
 	require.NoError(t, err)
 	var file struct{ Records, Documents []known }
@@ -111,9 +112,6 @@ func TestFortyQuestions(t *testing.T) {
 	require.NoError(t, demo.Write("bridges", dir))
 	run("export", "--gold", "--to", "jsonl", "-o", filepath.Join(dir, "gold.jsonl"))
 	for _, small := range []bool{false, true} {
-		if small && testing.Short() {
-			continue
-		}
 		url := byHand(t, all, small)
 		right, marked, unmarked, wrongMarks := 0, 0, []string{}, []string{}
 		for _, k := range all {

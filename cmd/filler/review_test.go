@@ -378,6 +378,7 @@ func table(t *testing.T, dir string, s *schema.Schema, known gold.Set, o review.
 // The 32 documents of the demo are reviewed from the drafts of a run: what comes of it
 // is the known gold, each document is signed, and the keys are counted.
 func TestReviewTakesFewKeys(t *testing.T) {
+	large(t)
 	for name, way := range map[string]struct {
 		most   int
 		accept func(*player) bool
@@ -412,9 +413,6 @@ func TestReviewTakesFewKeys(t *testing.T) {
 		}},
 	} {
 		t.Run(name, func(t *testing.T) {
-			if testing.Short() && way.accept == nil {
-				t.Skip("a long one")
-			}
 			dir, s, known := drafts(t)
 			p := table(t, dir, s, known, review.Order{})
 			keys := p.play(way.accept)

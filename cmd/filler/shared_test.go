@@ -172,9 +172,7 @@ func (p *pool) untouched() (n int) {
 // Killing ends with the documents that no process has died with: the others are held alone, for
 // about as long as the time between two kills here, and four in a row would rightly be blamed.
 func TestWorkersKilled(t *testing.T) {
-	if testing.Short() {
-		t.Skip("left out of short runs; `make long` runs it")
-	}
+	large(t)
 	kills, n := 200, 4000
 	p := newPool(t, n, 60*time.Millisecond, "12")
 	first := p.fill()
@@ -206,6 +204,7 @@ func TestWorkersKilled(t *testing.T) {
 
 // The last worker at a run is told to end: the run is not stopped, and another goes on with it.
 func TestLastWorkerEnds(t *testing.T) {
+	large(t)
 	p := newPool(t, 100, 60*time.Millisecond, "4")
 	first := p.fill()
 	p.begun()
@@ -272,9 +271,7 @@ func (c *cable) set(cut bool) {
 // When it is back it notices: what it held is not its own any more, and nothing is paid twice but
 // what was under way then.
 func TestWorkerCutOff(t *testing.T) {
-	if testing.Short() {
-		t.Skip("it waits until a worker is thought dead; `make long` runs it")
-	}
+	large(t) // it waits until a worker is thought dead
 	p := newPool(t, 600, 700*time.Millisecond, "16")
 	first := p.fill()
 	p.begun()
@@ -295,6 +292,7 @@ func TestWorkerCutOff(t *testing.T) {
 // does not end it. A crash may take the last rights to send with it, so that what was under way then
 // is sent by two.
 func TestDatabaseStartsAgain(t *testing.T) {
+	large(t)
 	p := newPool(t, 200, 60*time.Millisecond, "8")
 	first := p.fill()
 	p.begun()
@@ -313,6 +311,7 @@ func TestDatabaseStartsAgain(t *testing.T) {
 // A document that ends every worker that reads it is set aside, by name, after the worker that had
 // others beside and three that had nothing else; the others are filled.
 func TestADocumentThatKills(t *testing.T) {
+	large(t)
 	p := newPool(t, 40, 20*time.Millisecond, "4")
 	var page bytes.Buffer
 	require.NoError(t, png.Encode(&page, image.NewGray(image.Rect(0, 0, 40, 40))))
@@ -342,6 +341,7 @@ func TestADocumentThatKills(t *testing.T) {
 // A database whose disk is full ends the run in one line that says so; with room again it goes on,
 // and nothing that was answered is paid twice.
 func TestDatabaseDiskFull(t *testing.T) {
+	large(t)
 	disk, err := os.MkdirTemp("", "filler-disk-")
 	require.NoError(t, err)
 	defer os.Remove(disk)

@@ -25,35 +25,38 @@ func cellsOf(line string) []string {
 
 // cellsIn gives where the cells of a row stand.
 func cellsIn(row string) (all [][2]int) {
-	starts := cellStarts(row)
-	for k, s := range starts {
+	all = cellStarts(row)
+	for k, s := range all {
 		end := len(row)
-		if k+1 < len(starts) {
-			end = starts[k+1][0]
+		if k+1 < len(all) {
+			end = all[k+1][0]
 		}
-		all = append(all, [2]int{s[0], s[0] + len(strings.TrimRight(row[s[0]:end], cellGaps+";"))})
+		for end > s[0] && (isCellGap(row[end-1]) || row[end-1] == ';') {
+			end--
+		}
+		all[k][1] = end
 	}
 	return all
 }
 
-// cellGaps are the signs that part cells; a blank by itself does not.
-const cellGaps = " \t" + string(reading.NarrowGap) + "|"
+// usualCells is how many cells few rows have more of.
+const usualCells = 8
 
 // cellStarts gives the first word of each cell of a row.
 func cellStarts(row string) (all [][2]int) {
-	signs := cellGaps
-	if isDelimited(row) {
-		signs += ";"
-	}
+	semicolons := isDelimited(row)
+	parts := func(i int) bool { return isCellGap(row[i]) || semicolons && row[i] == ';' }
+	all = make([][2]int, 0, usualCells)
 	open := true
 	for i := 0; i < len(row) && len(all) < mostCells; {
-		gap := len(row[i:]) - len(strings.TrimLeft(row[i:], signs))
-		if gap > 1 || strings.ContainsAny(row[i:i+gap], signs[1:]) {
-			open = true
+		gap := i
+		for i < len(row) && parts(i) {
+			open = open || row[i] != ' '
+			i++
 		}
-		i += gap
+		open = open || i-gap > 1
 		end := i
-		for end < len(row) && !strings.ContainsRune(signs, rune(row[end])) {
+		for end < len(row) && !parts(end) {
 			end++
 		}
 		if open && end > i {
@@ -63,6 +66,9 @@ func cellStarts(row string) (all [][2]int) {
 	}
 	return all
 }
+
+// isCellGap tells a sign that parts cells; a blank by itself does not.
+func isCellGap(c byte) bool { return c == ' ' || c == '\t' || c == '|' || c == reading.NarrowGap }
 
 // isDelimited tells a row whose cells semicolons part, without a blank behind any: X1;30;12;0.
 func isDelimited(row string) bool {

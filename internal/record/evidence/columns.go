@@ -52,7 +52,7 @@ func (u *unread) columns(taken map[int]bool) (lines []Line) {
 // passedOver tells whether a row that another list read has something in the cell in which a
 // list has a value of its own in line n, and no value came from it.
 func (u *unread) passedOver(by map[value.Pointer]map[int]value.Pointer, list value.Pointer, n, at int) bool {
-	if _, read := by[list][at]; read {
+	if _, read := by[list][at]; read || u.isCrossHead(at) {
 		return false
 	}
 	others := false

@@ -9,6 +9,15 @@ import (
 
 // Values that head the columns of tables, see inCrosstabs, and that the cells of their rows contradict.
 
+// inCell is a value with the cell that the head of its item leads to.
+type inCell struct {
+	it     *item
+	l, key *leaf
+	cell   span
+	known  bool
+	row    int
+}
+
 // headOf gives where one of the heads stands.
 func (w *weigher) headOf(t *crosstab, k int) span {
 	_, start, _ := w.ix.rowAt(t.head)
@@ -21,11 +30,12 @@ func (w *weigher) inOtherCell(t *crosstab, l *leaf, row, k int, cell span) {
 	w.places[l.path] = Place{Kind: l.lacking, Column: row + 1, Says: cell, Under: w.ix.Source[head.Start:head.End]}
 }
 
-// underNoHead takes their places from keys that are said nowhere, where the row has the value under another head.
+// underNoHead takes their places from keys that are said nowhere, or numbers that head no column, where the row has the
+// value under another head.
 func (w *weigher) underNoHead(t *crosstab, f *schema.Field, all []crossed) {
 	for _, c := range all {
 		l, key := leafOf(c.it, f), leafOf(c.it, t.key)
-		if l == nil || key == nil || c.row <= t.head || key.fixed != nil || len(key.cands) > 0 || w.places[key.path].Found() {
+		if l == nil || key == nil || c.row <= t.head || key.fixed != nil || t.key.Type != schema.Integer && (len(key.cands) > 0 || w.places[key.path].Found()) {
 			continue
 		}
 		if _, is := t.of[key.value]; is {

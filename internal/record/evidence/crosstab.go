@@ -1,7 +1,6 @@
 package evidence
 
 import (
-	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -129,55 +128,67 @@ func (w *weigher) rowsCrossed(list string, items []*item, key, cell *schema.Fiel
 	return all, first
 }
 
+// linesOf are those that the candidates of a value stand in, in order, and those in whose first cell they do.
+type linesOf struct{ all, begun []int }
+
+// lines gives those of a value, found once.
+func (w *weigher) lines(l *leaf) *linesOf {
+	if of := w.linesOfLeaves[l]; of != nil {
+		return of
+	}
+	of := &linesOf{}
+	for _, c := range l.cands {
+		n := w.ix.LineOf(c.Start)
+		if !slices.Contains(of.all, n) {
+			of.all = append(of.all, n)
+		}
+		if !slices.Contains(of.begun, n) && w.isInFirstCell(n, c.span) {
+			of.begun = append(of.begun, n)
+		}
+	}
+	if w.linesOfLeaves == nil {
+		w.linesOfLeaves = map[*leaf]*linesOf{}
+	}
+	w.linesOfLeaves[l] = of
+	return of
+}
+
 // rowOfNames gives the one line that all texts and choices of an item but two fields' stand in; -1 for none or several.
 func (w *weigher) rowOfNames(it *item, key, cell *schema.Field) (row int) {
-	var lines map[int]bool
+	var lines []int
+	first := true
 	for _, l := range it.leaves {
 		if t := l.f.Kin().Type; l.f == key || l.f == cell || t != schema.Text && t != schema.Choice || len(l.cands) > maxPlaces || len(l.cands) == 0 && !w.places[l.path].Found() {
 			continue
 		}
-		of := map[int]bool{}
-		for _, c := range l.cands {
-			of[w.ix.LineOf(c.Start)] = true
+		of, at := w.lines(l).all, w.places[l.path]
+		if first {
+			if lines, first = slices.Clone(of), false; at.Found() && !slices.Contains(of, at.Line-1) {
+				lines = append(lines, at.Line-1)
+			}
+			continue
 		}
-		if at := w.places[l.path]; at.Found() {
-			of[at.Line-1] = true
-		}
-		if lines == nil {
-			lines = of
-		}
-		maps.DeleteFunc(lines, func(n int, _ bool) bool { return !of[n] })
+		lines = slices.DeleteFunc(lines, func(n int) bool { return !slices.Contains(of, n) && !(at.Found() && at.Line-1 == n) })
 	}
-	row = -1
-	for n := range lines {
-		if row >= 0 {
-			return -1
-		}
-		row = n
+	if len(lines) != 1 {
+		return -1
 	}
-	return row
+	return lines[0]
 }
 
 // rowBegunBy gives the one line of several cells that has most of the values of an item in the first of them, but those
 // of two fields; -1 for none or several.
 func (w *weigher) rowBegunBy(it *item, key, cell *schema.Field) (row int) {
 	begun := map[int]int{}
+	row = -1
 	for _, l := range it.leaves {
 		if l.f == key || l.f == cell || len(l.cands) > maxPlaces {
 			continue
 		}
-		last := -1
-		for _, c := range l.cands {
-			if n := w.ix.LineOf(c.Start); n != last && w.isInFirstCell(n, c.span) {
-				begun[n]++
-				last = n
+		for _, n := range w.lines(l).begun {
+			if begun[n]++; row < 0 || begun[n] > begun[row] {
+				row = n
 			}
-		}
-	}
-	row = -1
-	for n, of := range begun {
-		if row < 0 || of > begun[row] {
-			row = n
 		}
 	}
 	for n, of := range begun {
@@ -190,8 +201,8 @@ func (w *weigher) rowBegunBy(it *item, key, cell *schema.Field) (row int) {
 
 // isInFirstCell tells whether a value stands in the first of several cells of a line.
 func (w *weigher) isInFirstCell(line int, s span) bool {
-	text, start, _ := w.ix.rowAt(line)
-	if len(text) > longestLine {
+	text, start, end := w.ix.rowAt(line)
+	if len(text) > longestLine || s.Start < start || end < s.End {
 		return false
 	}
 	cells := cellsIn(text)
@@ -285,7 +296,7 @@ func (w *weigher) headedBy(l *leaf, words string, heads []heading) (found int) {
 		is := h.words != "" && (h.words == words || isCutOf(h.words, words))
 		if !is {
 			o := candidateAt(l.cands, h.at)
-			is = o != nil && strings.Contains(w.ix.Source[o.Start:o.End], h.said) || l.f.Kin().Type == schema.Date && headsDay(h.said, l.value)
+			is = o != nil && strings.Contains(w.ix.Source[o.Start:o.End], h.said) || l.f.Kin().Type == schema.Date && headsDay(h.said, l.value) || l.f.Kin().Type == schema.Integer && headsNumber(h.said, l.value)
 		}
 		switch {
 		case !is:
@@ -376,14 +387,6 @@ func runOf(heads []heading, names map[int][]string) int {
 	return -1
 }
 
-// inCell is a value with the cell that the head of its item leads to.
-type inCell struct {
-	l, key *leaf
-	cell   span
-	known  bool
-	row    int
-}
-
 // intoCells gives the values of a field the places in their cells, and takes it from those whose cell has something
 // else.
 func (w *weigher) intoCells(t *crosstab, f *schema.Field, all []crossed) bool {
@@ -399,12 +402,12 @@ func (w *weigher) intoCells(t *crosstab, f *schema.Field, all []crossed) bool {
 			continue
 		}
 		cell, known := w.underHead(t, c.row, k)
-		of = append(of, inCell{l, key, cell, known, c.row})
+		of = append(of, inCell{c.it, l, key, cell, known, c.row})
 		if cell.End > 0 && w.isInCell(l, cell) {
 			right++
 		}
 	}
-	if right < fewestCrossed || 3*right < len(of) {
+	if right < fewestCrossed || 3*right < len(of) || t.key.Type == schema.Integer && comeAgain(t, of)*oftenAgain > len(of) {
 		return false
 	}
 	for _, c := range of {
@@ -422,7 +425,25 @@ func (w *weigher) intoCells(t *crosstab, f *schema.Field, all []crossed) bool {
 	}
 	w.underNoHead(t, f, all)
 	w.underOneHead(t, of)
+	w.markedInCells(of)
 	return true
+}
+
+// oftenAgain is of how many items one may be under the head of another in its row, where heads are numbers: points that
+// are by chance the numbers of races come again more often.
+const oftenAgain = 8
+
+// comeAgain counts the items that stand under the head of one before them in their row.
+func comeAgain(t *crosstab, of []inCell) (n int) {
+	seen := map[[2]int]bool{}
+	for _, c := range of {
+		at := [2]int{c.row, t.of[c.key.value]}
+		if seen[at] {
+			n++
+		}
+		seen[at] = true
+	}
+	return n
 }
 
 // isInCell tells whether a cell has a value: its figure, its words, one of its options, or one of its hours.

@@ -10,7 +10,7 @@ import (
 	"filler/internal/base/lazy"
 )
 
-// Days and hours as the heads and cells of rosters have them: Tue 10, 07-15.
+// Days, numbers and hours as the heads and cells of tables have them: Tue 10, R1, 07-15.
 
 // mostOfOrdinal is how many letters stand behind the number of a day at most: 10th.
 const mostOfOrdinal = 2
@@ -46,6 +46,11 @@ func headsDay(head, json string) bool {
 }
 
 func isNumbered(k lang.Kind, word string, n int) bool { return k.Meaning(word) == strconv.Itoa(n) }
+
+// headsNumber tells whether the head of a column says a number, as JSON, and no other: R1, Week 3.
+func headsNumber(head, json string) bool {
+	return strings.TrimFunc(head, func(r rune) bool { return !unicode.IsDigit(r) }) == json
+}
 
 // hourRange is a cell with the hours of a shift, without a word: 07-15, 8.30-12, 9–5.
 var hourRange = lazy.New(`^\s*(\d{1,2})(?:[:.h]?(\d{2}))?\s?[-–]\s?(\d{1,2})(?:[:.h]?(\d{2}))?h?\s*$`)

@@ -246,22 +246,23 @@ func (it *item) take(s span, line int) {
 
 type weigher struct {
 	*ground
-	ix       *Index
-	places   Places
-	leaves   []*leaf
-	open     []span        // where the figure that is looked for can be read as another number too
-	counting map[span]bool // where the name of a count stands before numbers, and whether they come to it
-	opposed  []span        // where words stand that say the opposite of a boolean, or another option
-	back     []span        // where the value stands and the document takes it back
-	other    []span        // where the figure that is looked for stands with another measure or sign
-	claimed  map[claim]bool
-	taken    map[span]bool
-	plain    bool // nothing is looked for but for a few characters
-	root     *item
-	chosen   []*leaf // that have a place
-	fixed    Places
-	startAt  map[int][]*leaf // which values begin at a place, once asked for
-	touched  map[int]bool    // the lines, from 0, that values were read from
+	ix            *Index
+	places        Places
+	leaves        []*leaf
+	open          []span        // where the figure that is looked for can be read as another number too
+	counting      map[span]bool // where the name of a count stands before numbers, and whether they come to it
+	opposed       []span        // where words stand that say the opposite of a boolean, or another option
+	back          []span        // where the value stands and the document takes it back
+	other         []span        // where the figure that is looked for stands with another measure or sign
+	claimed       map[claim]bool
+	taken         map[span]bool
+	linesOfLeaves map[*leaf]*linesOf // once asked for
+	plain         bool               // nothing is looked for but for a few characters
+	root          *item
+	chosen        []*leaf // that have a place
+	fixed         Places
+	startAt       map[int][]*leaf // which values begin at a place, once asked for
+	touched       map[int]bool    // the lines, from 0, that values were read from
 }
 
 func (w *weigher) collect(f *schema.Field, p value.Pointer, it *item, v *value.Value) {

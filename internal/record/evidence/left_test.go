@@ -167,7 +167,7 @@ func TestBehindLabels(t *testing.T) {
 func TestContested(t *testing.T) {
 	right, contested := 0, map[value.Pointer]string{}
 	wrong, told := map[schema.Type]int{}, map[schema.Type]int{}
-	for _, of := range append(trades(t), tradesIn(t, "sheets")...) {
+	for _, of := range some(append(trades(t), tradesIn(t, "sheets")...)) {
 		rec, err := value.Parse(of.rec)
 		require.NoError(t, err)
 		ix := NewIndex(of.doc)

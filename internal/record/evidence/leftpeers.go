@@ -4,6 +4,7 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
@@ -115,7 +116,7 @@ func (l *leaving) unclaimed(n int) (all []span) {
 				break
 			}
 			rest := l.w.ix.Source[s.End:to]
-			from = s.End + max(1, len(rest)-len(strings.TrimLeft(rest, cellGaps)))
+			from = s.End + max(1, len(rest)-len(strings.TrimLeftFunc(rest, func(r rune) bool { return r < utf8.RuneSelf && isCellGap(byte(r)) })))
 		}
 	}
 	for _, c := range claims {

@@ -46,6 +46,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.optionsBySign(h)
 		w.inGrids(h)
 		w.byLegend(h)
+		w.inSharedRows(h)
 		w.readTwice(h)
 		w.saidTwice(list)
 		for _, kid := range list {

@@ -48,6 +48,7 @@ func (w *weigher) day(f *schema.Field, text string, add func([]span, Kind, strin
 	w.opposed = append(w.opposed, others...)
 	if found == 0 || strings.Contains(f.Path, "[]") { // the row of an item may leave out the year that a head has
 		put(w.ix.DaysOfYear(f, text), Restated, "")
+		put(w.ix.NamedDays(text), Restated, "")
 	}
 	if found == 0 {
 		put(w.ix.DaysOfMonth(text), Restated, "")

@@ -16,8 +16,73 @@ func (w *weigher) atRowHeads(t *crosstab, f *schema.Field, h *homes, all []cross
 			all[i].row = w.rowOfCell(t, f, c.it)
 		}
 	}
+	w.byRowHeads(h, all, map[*schema.Field]bool{f: true, t.key: true}, func(row int, s span) bool { return w.isBeforeCells(t, row, s) })
+}
+
+// inSharedRows is atRowHeads for rows with several items side by side, and no heads: Tue 3  am 151/94  pm 142/85.
+func (w *weigher) inSharedRows(h *homes) {
+	shared := false
+	all := make([]crossed, len(h.list))
+	for i, it := range h.list {
+		all[i] = crossed{it, h.at[i]}
+		shared = shared || h.at[i] >= 0 && h.in[h.at[i]] > 1
+	}
+	if !shared {
+		return
+	}
+	w.byRowHeads(h, all, nil, w.isInFirstCell)
+	for _, c := range all {
+		if cell := w.cellOfItem(c.it, c.row); cell.End > 0 {
+			w.optionsInCell(c.it, cell)
+		}
+	}
+}
+
+// cellOfItem gives the one cell of a row behind the first that has two values of an item at least; an empty one for
+// none or several.
+func (w *weigher) cellOfItem(it *item, row int) (own span) {
+	if row < 0 {
+		return span{}
+	}
+	count := map[span]int{}
+	for _, l := range it.leaves {
+		at := w.places[l.path]
+		if !at.Found() || at.Line-1 != row || w.isInFirstCell(row, between(at.Start, at.End)) {
+			continue
+		}
+		cell := w.cellAround(row, between(at.Start, at.End))
+		if count[cell]++; count[cell] == fewestCrossed {
+			if own.End > 0 {
+				return span{}
+			}
+			own = cell
+		}
+	}
+	return own
+}
+
+// optionsInCell holds the choices of an item against its cell: am 148/92.
+func (w *weigher) optionsInCell(it *item, cell span) {
+	in := func(s span) bool { return cell.Start <= s.Start && s.End <= cell.End }
+	for _, l := range it.leaves {
+		if l.f.Kin().Type != schema.Choice || l.f.List != nil || l.fixed != nil || l.f.Concludes {
+			continue
+		}
+		own, others := slices.IndexFunc(w.optionSpans(l, true), in), slices.IndexFunc(w.optionSpans(l, false), in)
+		switch {
+		case own >= 0 && others < 0:
+			w.restate(l, w.optionSpans(l, true)[own])
+		case own < 0 && others >= 0:
+			w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(cell.Start) + 1, Says: w.optionSpans(l, false)[others]}
+		}
+	}
+}
+
+// byRowHeads places the values that stand at the begin of the rows of their items, in fields of which most do, and takes
+// their places from the others of these fields.
+func (w *weigher) byRowHeads(h *homes, all []crossed, but map[*schema.Field]bool, begins func(row int, s span) bool) {
 	for _, g := range fieldsIn(h, isPlain) {
-		if g == f || g == t.key {
+		if but[g] {
 			continue
 		}
 		var out []crossed
@@ -28,11 +93,11 @@ func (w *weigher) atRowHeads(t *crosstab, f *schema.Field, h *homes, all []cross
 				continue
 			}
 			of++
-			if k := slices.IndexFunc(l.cands, func(o candidate) bool { return w.isBeforeCells(t, c.row, o.span) }); k < 0 {
+			if k := slices.IndexFunc(l.cands, func(o candidate) bool { return begins(c.row, o.span) }); k < 0 {
 				out = append(out, c)
 			} else {
 				right[c.row] = true
-				if at := w.places[l.path]; l.fixed == nil && (at.Line-1 != c.row || !w.isBeforeCells(t, c.row, between(at.Start, at.End))) {
+				if at := w.places[l.path]; l.fixed == nil && !begins(c.row, between(at.Start, at.End)) {
 					w.restate(l, l.cands[k].span)
 				}
 			}

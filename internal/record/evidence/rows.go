@@ -47,6 +47,7 @@ func (u *unread) rows(labelled []Line) []Line {
 	lines = append(lines, u.inline(taken)...)
 	lines = append(lines, u.columns(taken)...)
 	lines = append(lines, u.crossedCells(taken)...)
+	lines = append(lines, u.likeCells(taken)...)
 	return append(lines, u.gaps(taken)...)
 }
 

@@ -13,7 +13,7 @@ import (
 // Timetables, minutes, messages, price lists, logs and lists with ranges: no right value of theirs is
 // doubted, no line of theirs is asked for, and few of their spoilt values pass.
 func TestSheets(t *testing.T) {
-	docs := tradesIn(t, "sheets")
+	docs := some(tradesIn(t, "sheets"))
 	_, wrong, passed := spoilAll(t, docs, 11)
 	t.Logf("%d of %d spoilt values pass: %q", len(passed), wrong, passed)
 	assert.LessOrEqual(t, len(passed)*100, wrong*3)
@@ -31,7 +31,7 @@ func TestBrokenOffAnywhere(t *testing.T) {
 	if testing.Short() {
 		cuts = 3
 	}
-	for i, of := range tradesIn(t, "sheets") {
+	for i, of := range some(tradesIn(t, "sheets")) {
 		rec, err := value.Parse(of.rec)
 		require.NoError(t, err)
 		for cut := 5 + 11*(i%9); cut < len(of.doc); cut += max(7, len(of.doc)/cuts) {

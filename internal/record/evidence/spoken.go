@@ -130,8 +130,21 @@ func (w *weigher) synonyms(f *schema.Field, chosen string, add func([]span, Kind
 		}
 		if len(found) == 0 && f.List == nil {
 			add(w.manyOf(f, o), Restated, "")
+			add(w.halfDay(f, o), Restated, "")
 		}
 	}
+}
+
+// halfDay finds an option that names a half of the day by its short sign: am, for morning, where no other option names
+// that half.
+func (w *weigher) halfDay(f *schema.Field, o schema.Option) (found []span) {
+	half := lang.DayHalf.Meaning(schema.Spoken(o.Value))
+	if half == "" || slices.ContainsFunc(f.Of, func(other schema.Option) bool {
+		return other.Value != o.Value && lang.DayHalf.Meaning(schema.Spoken(other.Value)) == half
+	}) {
+		return nil
+	}
+	return w.ix.find(half)
 }
 
 // shortestOfMany is how many letters a word has at least whose plural is looked for.

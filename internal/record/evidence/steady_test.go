@@ -17,7 +17,7 @@ import (
 // lack a value.
 func TestSameEveryTime(t *testing.T) {
 	for i, of := range append(trades(t), tradesIn(t, "sheets")...) {
-		if i%3 > 0 || testing.Short() && i%18 > 0 {
+		if i%3 > 0 || testing.Short() && i%45 > 0 {
 			continue
 		}
 		rec, err := value.Parse(of.rec)

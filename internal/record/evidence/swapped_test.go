@@ -31,7 +31,7 @@ func TestSwappedFields(t *testing.T) {
 func TestSwappedItems(t *testing.T) {
 	for _, folder := range []string{"trades", "sheets"} {
 		all, told := 0, 0
-		for _, of := range tradesIn(t, folder) {
+		for _, of := range some(tradesIn(t, folder)) {
 			rec, err := value.Parse(of.rec)
 			require.NoError(t, err)
 			ix := NewIndex(of.doc)

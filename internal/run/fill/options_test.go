@@ -14,6 +14,9 @@ import (
 // in so many words, and the model answers with care when it is asked; a right one that the
 // model concluded stays, whatever it is asked.
 func TestOtherOptions(t *testing.T) {
+	if testing.Short() {
+		t.Skip("a part of make long")
+	}
 	all, right, told := map[schema.Type]int{}, map[schema.Type]int{}, map[schema.Type]int{}
 	for _, d := range append(tradeDocs(t, some()), tradeDocsIn(t, "sheets", some())...) {
 		if line, _ := d.fill(t, d.right, everything); line.Record.String() != d.right.String() || len(line.Problems) > 0 {
@@ -44,12 +47,8 @@ func TestOtherOptions(t *testing.T) {
 		})
 	}
 	t.Logf("of %v wrong choices and booleans these came right: %v, and of these is told by a problem or a risk: %v", all, right, told)
-	least := 35 // of a hundred, over all documents
-	if testing.Short() {
-		least = 20 // thirty of each say no more: which are drawn changes with each document that comes
-	}
-	assert.Greater(t, right[schema.Choice]*100, all[schema.Choice]*least)
-	assert.Greater(t, right[schema.Boolean]*100, all[schema.Boolean]*least)
+	assert.Greater(t, right[schema.Choice]*100, all[schema.Choice]*35, "over all documents")
+	assert.Greater(t, right[schema.Boolean]*100, all[schema.Boolean]*35, "over all documents")
 }
 
 // A correction that makes a misread item say what another says takes it out.

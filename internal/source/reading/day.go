@@ -23,6 +23,7 @@ type days struct {
 	part     map[string][]Span // those without a year, by month and day: 06-05
 	years    map[string]bool   // of the days that have one
 	alone    map[string][]Span // those without a month, by the day
+	named    map[string][]Span // likewise, each behind the name of its weekday
 	months   map[string]bool   // of the days that have all: 2032-04
 	short    map[string][]Span // with the month in words and two figures of a year, of both centuries
 	unparted map[string][]Span // eight figures without a sign between: 20310423
@@ -146,7 +147,7 @@ func (tx *Text) isDay(s Span) bool {
 func (tx *Text) findDays() {
 	tx.days.once.Do(func() {
 		tx.days.at, tx.days.figures = map[string][]Span{}, map[string][]Span{}
-		tx.days.alone = map[string][]Span{}
+		tx.days.alone, tx.days.named = map[string][]Span{}, map[string][]Span{}
 		tx.days.short, tx.days.unparted = map[string][]Span{}, map[string][]Span{}
 		tx.days.part, tx.days.years, tx.days.months = map[string][]Span{}, map[string]bool{}, map[string]bool{}
 		for _, name := range append(lang.Month.Words(), lang.ShortMonth.Words()...) {
@@ -162,6 +163,7 @@ func (tx *Text) findDays() {
 				tx.dayAndMonth(i)
 			}
 			tx.dayAlone(i)
+			tx.namesDay(i)
 			tx.dayGlued(i)
 			tx.dayUnparted(i)
 			tx.dayRoman(i)

@@ -1,8 +1,10 @@
 package reading
 
 import (
+	"slices"
 	"strconv"
 	"strings"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
@@ -137,6 +139,53 @@ func (tx *Text) DaysOfMonth(day string) []Span {
 		return nil
 	}
 	return tx.days.alone[strings.TrimLeft(day[8:], "0")]
+}
+
+// NamedDays gives the places of a day by the name of its weekday and its number, in a text that has another day within
+// a month of it: Tue 3.
+func (tx *Text) NamedDays(day string) (found []Span) {
+	tx.findDays()
+	t, err := time.Parse(time.DateOnly, day)
+	if err != nil || !schema.IsISODate(day) {
+		return nil
+	}
+	for _, s := range tx.days.named[strings.TrimLeft(day[8:], "0")] {
+		if lang.Weekday.Meaning(tx.Tokens[tx.TokenAt(s.Start)].Word) == weekdayNumber(t) {
+			found = append(found, s)
+		}
+	}
+	if len(found) > 0 && !tx.days.months[day[:7]] && !tx.isNearDay(t) {
+		return nil
+	}
+	return found
+}
+
+// weekdayNumber gives the number of the weekday of a day, from 1 for Monday.
+func weekdayNumber(t time.Time) string { return strconv.Itoa((int(t.Weekday())+6)%7 + 1) }
+
+// mostNear is how many days a day by its weekday and number is from one that a text says in full at most: both come
+// together again but months later.
+const mostNear = 31
+
+// isNearDay tells whether a text has a day in full that is near another.
+func (tx *Text) isNearDay(t time.Time) bool {
+	return slices.ContainsFunc(tx.daysInFull(false), func(d dayInFull) bool { return max(d.day.Sub(t), t.Sub(d.day)) <= mostNear*24*time.Hour })
+}
+
+// goesOnAsHours is what stands behind the first of two hours, or behind a time of day: Mo 17-18.30, Sat 10 am.
+var goesOnAsHours = lazy.New(`^(?:[:.h/,-]\d| ?[-–] ?\d| ?(\pL+)(?: (\d))?)`)
+
+// namesDay notes a figure behind the name of a weekday: Tue 3.
+func (tx *Text) namesDay(i int) {
+	t := tx.Tokens[i]
+	day := strings.TrimLeft(tx.dayOf(i), "0")
+	if day == "" || len(t.Word) > 2 || i == 0 || !lang.Weekday.Has(tx.Tokens[i-1].Word) || !slices.Contains([]string{" ", ". ", ", ", "."}, tx.Source[tx.Tokens[i-1].End:t.Start]) {
+		return
+	}
+	if m := goesOnAsHours.FindStringSubmatch(tx.Source[t.End:min(len(tx.Source), t.End+20)]); m != nil && (m[1] == "" || lang.DayHalf.Has(m[1]) || lang.Oclock.Has(m[1]) || lang.Until.Has(m[1]) && m[2] != "") {
+		return
+	}
+	tx.days.named[day] = append(tx.days.named[day], Span{tx.Tokens[i-1].Start, t.End})
 }
 
 // HasMonth tells whether a text has a day of a month of a year: 2031-04.

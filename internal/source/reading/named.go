@@ -5,6 +5,7 @@ import (
 	"sort"
 	"strings"
 	"sync"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/schema"
@@ -56,12 +57,20 @@ func (tx *Text) prepareNamed() {
 	})
 }
 
+// shortestCurrency is how many letters the name of a currency has at least that stands for it apart from sums.
+const shortestCurrency = 4
+
 // namedApart keeps the currencies that the text names, where none stands beside a figure:
 // Amounts in CHF.
 func (tx *Text) namedApart() {
 	for word, at := range tx.ByWord {
 		if t := tx.Tokens[at[0]]; len(word) == 3 && lang.Code.Has(word) && tx.Source[t.Start:t.End] == strings.ToUpper(word) {
 			tx.named.currencies[strings.ToUpper(word)] = true
+		}
+	}
+	for _, name := range lang.Currency.Words() { // pounds sterling
+		if len(tx.placesOf(name)) > 0 && utf8.RuneCountInString(name) >= shortestCurrency {
+			tx.named.currencies[lang.Currency.Meaning(name)] = true
 		}
 	}
 	for _, sign := range []string{"€", "£", "$", "¥"} {
@@ -178,6 +187,9 @@ func (tx *Text) namesCurrency(code string) bool {
 		if strings.EqualFold(word, code) || lang.Currency.Meaning(word) == code || lang.PerhapsSign.Meaning(word) == familyOf(code) {
 			return true
 		}
+	}
+	if slices.ContainsFunc(lang.Currency.Names(code), func(name string) bool { return len(tx.placesOf(name)) > 0 }) {
+		return true
 	}
 	return slices.ContainsFunc(lang.Sign.Names(code), func(sign string) bool { return strings.Contains(tx.Source, sign) })
 }

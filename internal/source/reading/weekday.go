@@ -2,7 +2,6 @@ package reading
 
 import (
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 	"unicode/utf8"
@@ -46,8 +45,7 @@ func (tx *Text) OnWeekdayBefore(day string) (found []Span) {
 
 // weekdayOf gives the places of the name of a day's weekday by itself.
 func (tx *Text) weekdayOf(t time.Time) (found []Span) {
-	want := strconv.Itoa((int(t.Weekday())+6)%7 + 1)
-	for _, name := range lang.Weekday.Names(want) {
+	for _, name := range lang.Weekday.Names(weekdayNumber(t)) {
 		at := tx.ByWord[strings.ToLower(name)]
 		if utf8.RuneCountInString(name) < shortestWeekday {
 			continue
