@@ -105,13 +105,33 @@ func (w *weigher) clausesOf(list []*item) [][]span {
 			}
 		})
 	}
+	parts := map[span][]saidPart{}
 	for i := range clauses {
-		clauses[i] = slices.DeleteFunc(clauses[i], func(c span) bool { return len(named[c]) > 1 })
+		for k, c := range clauses[i] {
+			if len(named[c]) < 2 {
+				continue
+			}
+			if _, known := parts[c]; !known {
+				parts[c] = w.partsByName(list, c)
+			}
+			clauses[i][k] = partOf(parts[c], i)
+		}
+		clauses[i] = slices.DeleteFunc(clauses[i], func(c span) bool { return c.End == 0 })
 		for _, c := range slices.Clone(clauses[i]) {
 			clauses[i] = append(clauses[i], w.ix.goOn(c, func(next span) bool { return some[next] })...)
 		}
 	}
 	return clauses
+}
+
+// partOf gives that of an item; an empty one for none.
+func partOf(parts []saidPart, i int) span {
+	for _, p := range parts {
+		if p.i == i {
+			return p.part
+		}
+	}
+	return span{}
 }
 
 // mostGoingOn is how many clauses go on with what one says, at most.

@@ -40,6 +40,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.saidInClauses(h)
 		w.choicesInClauses(h)
 		w.figuresInClauses(h)
+		w.textsInClauses(h)
 		w.countedInLines(h)
 		w.optionsOfRows(h)
 		w.optionsByCode(h)

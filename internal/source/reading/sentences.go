@@ -78,10 +78,29 @@ func beforeCapital(text string, from int) int {
 	}
 	next := blankEnd(text, from)
 	r, size := utf8.DecodeRuneInString(text[next:])
-	if next == from || !unicode.Is(unicode.Lu, r) && !(size == 1 && isDigit(text[next]) && strings.IndexByte(text[from:next], '\n') >= 0) {
+	if next == from || !unicode.Is(unicode.Lu, r) && !(size == 1 && isDigit(text[next]) && (strings.IndexByte(text[from:next], '\n') >= 0 || isCode(text[next:]) && isLower(text[:from]))) {
 		return -1
 	}
 	return next + size
+}
+
+// isCode tells whether a text begins with a figure and a capital: 2W15.
+func isCode(text string) bool {
+	i := 0
+	for i < len(text) && isDigit(text[i]) {
+		i++
+	}
+	return i > 0 && i < len(text) && text[i] >= 'A' && text[i] <= 'Z'
+}
+
+// leastWord is how many small letters a word has at least that ends a sentence before a code.
+const leastWord = 3
+
+// isLower tells whether a text ends in a word in small letters, and a closing mark.
+func isLower(text string) bool {
+	text = strings.TrimRight(text, `.!?"”)`)
+	word := text[strings.LastIndexAny(text, " \n")+1:]
+	return utf8.RuneCountInString(word) >= leastWord && !strings.ContainsFunc(word, func(r rune) bool { return !unicode.IsLower(r) })
 }
 
 // ofNextLine gives the end of what makes a break of lines the end of a sentence: an empty line, or
