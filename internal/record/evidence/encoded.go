@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/base/lazy"
 	"filler/internal/base/value"
@@ -93,4 +94,27 @@ func (w *weigher) inLongerFigure(s span) bool {
 	digit := func(i int) bool { return i >= 0 && i < len(text) && text[i] >= '0' && text[i] <= '9' }
 	sign := func(i int) bool { return i >= 0 && i < len(text) && strings.IndexByte(".,", text[i]) >= 0 }
 	return sign(s.Start-1) && digit(s.Start-2) && digit(s.Start) || sign(s.End) && digit(s.End+1) && digit(s.End-1)
+}
+
+// behindInitial gives the places of a number behind the first letter of a word of its field's name, as a capital: T4,
+// for table 4.
+func (w *weigher) behindInitial(f *schema.Field, number string) (found []span) {
+	for _, initial := range initialsOf(f) {
+		for _, i := range w.ix.ByWord[initial+number] {
+			if s := w.ix.Tokens[i].Span; len(number) <= longestCode && unicode.IsUpper(rune(w.ix.Source[s.Start])) {
+				found = append(found, s)
+			}
+		}
+	}
+	return found
+}
+
+// initialsOf gives the first letters of the words of a field's name, as small letters.
+func initialsOf(f *schema.Field) (all []string) {
+	for _, word := range strings.Fields(f.SpokenName()) {
+		if first, _ := utf8.DecodeRuneInString(word); unicode.IsLetter(first) {
+			all = append(all, string(unicode.ToLower(first)))
+		}
+	}
+	return all
 }

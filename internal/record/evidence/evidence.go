@@ -54,6 +54,9 @@ type Place struct {
 // Found reports whether the value stands in the source.
 func (p Place) Found() bool { return p.End > p.Start }
 
+// isContradicted tells a value of which its own cell or line says otherwise.
+func (p Place) isContradicted() bool { return p.Column > 0 || p.Opposed > 0 }
+
 // JSON gives the machine form.
 func (p Place) JSON() value.Value {
 	v := value.Obj(value.Str(string(p.Kind)).Named("kind"))
@@ -130,6 +133,7 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.rowsOfOthers(w.root)
 	w.inOwnColumns()
 	w.inCrosstabs()
+	w.besideNames()
 	w.ticked()
 	w.answeredByAbout()
 	w.countsOfSums()
@@ -359,6 +363,9 @@ func (w *weigher) candidates(own *schema.Field, v *value.Value, gone bool) []can
 		add(slices.DeleteFunc(w.figures(f, v.Text, ""), func(s span) bool { return isShortFigure(v) && w.ix.InDate(s) }), Restated, v.Text)
 		if len(cands) == 0 || f.Type == schema.Integer && strings.Contains(own.Path, "[]") { // it may stand in the line of another item alone
 			w.derived(f, v.Text, add)
+		}
+		if f.Type == schema.Integer {
+			add(w.behindInitial(own, v.Text), Restated, "")
 		}
 	case v.Kind == value.Bool:
 		add(w.yesNo(f, v.Text == "true"), Restated, "")

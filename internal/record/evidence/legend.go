@@ -17,6 +17,7 @@ import (
 
 var (
 	legendEquals = lazy.New(`(?m)(?:^|[\s(;,·|])([^\s\d(;,·|=]{1,3}) ?= ?([^,;.()|\n]{2,60})`)
+	legendNext   = lazy.New(`\s[^\s\d(;,·|=]{1,3} ?=`)
 	legendNote   = lazy.New(`(?m)^[ \t]*\(?([*†‡§#°+]{1,3}|\(\*\)) ?(\pL[^\n.;)]{1,60})`)
 )
 
@@ -83,12 +84,28 @@ func isBoolean(f *schema.Field) bool { return f.Type == schema.Boolean }
 // legendsOf gives the legends of a text, in either form, found once.
 func (w *weigher) legendsOf() [][][]int {
 	if w.legends == nil {
-		for _, form := range []*lazy.Regexp{legendEquals, legendNote} {
-			w.legends = append(w.legends, form.FindAllStringSubmatchIndex(w.ix.Source, mostLegend))
-		}
-		w.legends = append(w.legends, w.legendLines())
+		w.legends = append(w.legends, w.legendsEqual(), legendNote.FindAllStringSubmatchIndex(w.ix.Source, mostLegend), w.legendLines())
 	}
 	return w.legends
+}
+
+// legendsEqual gives the places of legendEquals, one behind the other also where nothing parts them: N=new G=good.
+func (w *weigher) legendsEqual() (all [][]int) {
+	for from := 0; len(all) < mostLegend; {
+		m := legendEquals.FindStringSubmatchIndex(w.ix.Source[from:])
+		if m == nil {
+			return all
+		}
+		for i := range m {
+			m[i] += from
+		}
+		if next := legendNext.FindStringIndex(w.ix.Source[m[4]:m[5]]); next != nil {
+			m[1], m[5] = m[4]+next[0], m[4]+next[0]
+		}
+		all = append(all, m)
+		from = m[5]
+	}
+	return all
 }
 
 // mostOfItem is how many lines an item has at most that its sign is looked for in.
@@ -233,7 +250,8 @@ func (w *weigher) inLegend(f *schema.Field, sign string) string {
 		start, end := at+i, at+i+len(sign)
 		at = end
 		before := strings.TrimRight(source[max(0, start-2):start], " ")
-		if before != "" && !strings.ContainsAny(before[len(before)-1:], "(,;:\n") {
+		isOneOfSeveral := strings.HasPrefix(source[end:], "=") && start > 0 && source[start-1] == ' ' // N=new G=good
+		if before != "" && !strings.ContainsAny(before[len(before)-1:], "(,;:\n") && !isOneOfSeveral {
 			continue
 		}
 		rest := strings.TrimLeft(source[end:min(len(source), end+labelReach)], " \u00a0")
@@ -243,6 +261,9 @@ func (w *weigher) inLegend(f *schema.Field, sign string) string {
 		rest = strings.TrimLeft(rest, "=:–- ")
 		if stop := strings.IndexAny(rest, ",;).\n"); stop >= 0 {
 			rest = rest[:stop]
+		}
+		if next := legendNext.FindStringIndex(rest); next != nil {
+			rest = rest[:next[0]]
 		}
 		if option := optionNamed(f, strings.TrimSpace(rest)); option != "" {
 			return option

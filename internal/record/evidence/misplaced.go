@@ -45,6 +45,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.optionsOfRows(h)
 		w.optionsByCode(h)
 		w.optionsBySign(h)
+		w.optionsByLegend(h)
 		w.inGrids(h)
 		w.byLegend(h)
 		w.inSharedRows(h)

@@ -93,7 +93,7 @@ func (w *weigher) inRowsOfNames(h *homes, all []crossed, done map[*schema.Field]
 			k := slices.IndexFunc(l.cands, func(o candidate) bool { return w.ix.LineOf(o.Start) == c.row })
 			switch at := w.places[l.path]; {
 			case k >= 0:
-				if right++; l.fixed == nil && at.Line-1 != c.row {
+				if right++; l.fixed == nil && at.Line-1 != c.row && !at.isContradicted() {
 					w.restate(l, l.cands[k].span)
 				}
 			case at.Found() && l.fixed == nil:

@@ -97,7 +97,7 @@ func (w *weigher) byRowHeads(h *homes, all []crossed, but map[*schema.Field]bool
 				out = append(out, c)
 			} else {
 				right[c.row] = true
-				if at := w.places[l.path]; l.fixed == nil && !begins(c.row, between(at.Start, at.End)) {
+				if at := w.places[l.path]; l.fixed == nil && !at.isContradicted() && !begins(c.row, between(at.Start, at.End)) {
 					w.restate(l, l.cands[k].span)
 				}
 			}

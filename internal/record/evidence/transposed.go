@@ -65,7 +65,7 @@ func (w *weigher) inColumns(h *homes) {
 func (w *weigher) acrossColumns(list []*item, lines []int, rows map[*schema.Field]rowOfField, whole map[*schema.Field]int) {
 	near := func(n int) bool {
 		for _, line := range whole {
-			if line == n {
+			if line == n && !w.hasPairs(n, len(list)) {
 				return false
 			}
 		}
@@ -95,6 +95,11 @@ func (w *weigher) acrossColumns(list []*item, lines []int, rows map[*schema.Fiel
 			}
 		}
 	}
+}
+
+// hasPairs tells whether all cells of a row have several figures: 8 / 3, of a highest and a lowest.
+func (w *weigher) hasPairs(n, items int) bool {
+	return !slices.ContainsFunc(w.columnsAt(n, items), func(c span) bool { return len(figuresOf(w.ix.Source[c.Start:c.End])) < 2 })
 }
 
 // outOfColumns gives the items whose values stand in another's cell of a row, if all others have theirs in their own.

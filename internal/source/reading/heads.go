@@ -42,7 +42,7 @@ func (tx *Text) head(s Span) string {
 		} else {
 			cell = cellAt(above, column, width)
 		}
-		if cell = strings.TrimSpace(cell); strings.ContainsFunc(cell, unicode.IsLetter) && !strings.ContainsFunc(cell, unicode.IsDigit) || len(cell) > 0 && len(cell) < 4 && strings.ContainsAny(cell, "%€$£¥") {
+		if cell = strings.TrimSpace(cell); !strings.ContainsFunc(cell, unicode.IsDigit) && (strings.ContainsFunc(cell, unicode.IsLetter) || len(cell) > 0 && len(cell) < 4 && strings.ContainsAny(cell, "%€$£¥")) {
 			return cell
 		}
 	}
