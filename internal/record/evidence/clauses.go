@@ -105,9 +105,15 @@ func (w *weigher) clausesOf(list []*item) [][]span {
 			}
 		})
 	}
-	parts := map[span][]saidPart{}
+	parts, speaker := map[span][]saidPart{}, w.speakersOf(list, clauses)
 	for i := range clauses {
 		for k, c := range clauses[i] {
+			if of, is := speaker[c]; is {
+				if of != i {
+					clauses[i][k] = span{}
+				}
+				continue
+			}
 			if len(named[c]) < 2 {
 				continue
 			}

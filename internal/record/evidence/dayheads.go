@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -8,6 +9,7 @@ import (
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
+	"filler/internal/schema"
 )
 
 // Days, numbers and hours as the heads and cells of tables have them: Tue 10, R1, 07-15.
@@ -34,7 +36,7 @@ func headsDay(head, json string) bool {
 		case err == nil && n == int(day.Month()) && !month:
 			month = true
 		case err == nil && (n == day.Year() || n == day.Year()%100):
-		case err != nil && lang.Weekday.Meaning(word) == strconv.Itoa((int(day.Weekday())+6)%7+1):
+		case err != nil && beginsWeekday(word, strconv.Itoa((int(day.Weekday())+6)%7+1)):
 			named = true
 		case err != nil && (isNumbered(lang.Month, word, int(day.Month())) || isNumbered(lang.ShortMonth, word, int(day.Month()))):
 			month = true
@@ -43,6 +45,14 @@ func headsDay(head, json string) bool {
 		}
 	}
 	return number || named
+}
+
+// beginsWeekday tells whether a word is the name of a day of the week, or its begin: mar, for mardi.
+func beginsWeekday(word, number string) bool {
+	return slices.ContainsFunc(lang.Weekday.Names(number), func(name string) bool {
+		name = strings.ToLower(name)
+		return name == word || len(word) >= 2 && strings.HasPrefix(name, word)
+	})
 }
 
 func isNumbered(k lang.Kind, word string, n int) bool { return k.Meaning(word) == strconv.Itoa(n) }
@@ -70,4 +80,30 @@ func hoursSay(cell, json string) bool {
 	}
 	first, last, said := minutes(m[1], m[2]), minutes(m[3], m[4]), 60*at.Hour()+at.Minute()
 	return said == first || said == last || last < first && said == last+12*60
+}
+
+// oneHour is a cell with one end of the hours in which something is to come: by 10, bis 12.30.
+var oneHour = lazy.New(`^\s*(\pL{2,9})\.? (\d{1,2})(?:[:.h](\d{2}))?\s*$`)
+
+// hoursInRows places the times of items that stand nowhere in a cell of their row that has hours without a word: 7-9.
+func (w *weigher) hoursInRows(h *homes) {
+	for i, it := range h.list {
+		for _, l := range it.leaves {
+			if l.f.Kin().Type != schema.Time || l.fixed != nil || !h.own(i) || w.places[l.path].Found() {
+				continue
+			}
+			row, start, _ := w.ix.rowAt(h.at[i])
+			cells := cellsIn(row)
+			for _, c := range cells {
+				said := row[c[0]:c[1]]
+				if m := oneHour.FindStringSubmatch(said); m != nil && (lang.Until.Has(m[1]) || lang.AtTime.Has(m[1])) {
+					said = m[2] + ":" + (m[3] + "00")[:2] + "-" + m[2] + ":" + (m[3] + "00")[:2]
+				}
+				if len(row) <= longestLine && len(cells) >= leastCells && hoursSay(said, l.value) {
+					w.restate(l, between(start+c[0], start+c[1]))
+					break
+				}
+			}
+		}
+	}
 }

@@ -142,6 +142,7 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.inRoles()
 	w.behindOtherLabels()
 	w.namesOfEntries(w.root)
+	w.joined(w.root)
 	return w.places
 }
 

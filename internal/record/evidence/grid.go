@@ -142,6 +142,16 @@ func (w *weigher) ownColumn(f *schema.Field, first int) (*gridColumn, string) {
 // cellUnder gives the mark that a row has in a column, an empty place where it has nothing there, and whether it has
 // no more than that.
 func (w *weigher) cellUnder(line int, column gridColumn, sign string) (at span, is bool) {
+	cell, is := w.wordsUnder(line, column, sign)
+	if said := w.ix.Source[cell.Start:cell.End]; cell.End > 0 && (utf8.RuneCountInString(said) != 1 || !strings.Contains(gridMarks, said)) {
+		return span{}, false
+	}
+	return cell, is
+}
+
+// wordsUnder gives the cell that a row has in a column, an empty place where it has nothing there; false for a row of
+// another form.
+func (w *weigher) wordsUnder(line int, column gridColumn, sign string) (cell span, is bool) {
 	row, start, _ := w.ix.rowAt(line)
 	if len(row) > longestLine || cellSign(row) != sign {
 		return span{}, false
@@ -152,14 +162,9 @@ func (w *weigher) cellUnder(line int, column gridColumn, sign string) (at span, 
 			from = strings.Count(row[:c[0]], sign)
 			to = from + 1
 		}
-		if from >= max(column.to, column.from+1) || to <= column.from {
-			continue
+		if from < max(column.to, column.from+1) && to > column.from {
+			return between(start+c[0], start+c[1]), true
 		}
-		said := row[c[0]:c[1]]
-		if utf8.RuneCountInString(said) != 1 || !strings.Contains(gridMarks, said) {
-			return span{}, false
-		}
-		return between(start+c[0], start+c[1]), true
 	}
 	return span{}, true
 }

@@ -18,7 +18,7 @@ import (
 var (
 	legendEquals = lazy.New(`(?m)(?:^|[\s(;,·|])([^\s\d(;,·|=]{1,3}) ?= ?([^,;.()|\n]{2,60})`)
 	legendNext   = lazy.New(`\s[^\s\d(;,·|=]{1,3} ?=`)
-	legendNote   = lazy.New(`(?m)^[ \t]*\(?([*†‡§#°+]{1,3}|\(\*\)) ?(\pL[^\n.;)]{1,60})`)
+	legendNote   = lazy.New(`(?m)(?:^[ \t]*|[ \t]{2,})\(?([*†‡§#°+]{1,3}|\(\*\)) ?(\pL[^\n.;)]{1,60})`)
 )
 
 // mostLegend bounds how many explanations of a document are looked at.

@@ -31,6 +31,7 @@ func (w *weigher) rowsOfOthers(it *item) {
 		}
 		w.oddColumns(h)
 		w.inOwnEnds(h)
+		w.optionsAtEnds(h)
 		w.outOfOrder(h)
 		w.inColumns(h)
 		w.onMarks(h)
@@ -49,6 +50,9 @@ func (w *weigher) rowsOfOthers(it *item) {
 		w.inGrids(h)
 		w.byLegend(h)
 		w.inSharedRows(h)
+		w.hoursInRows(h)
+		w.yesNoCells(h)
+		w.underOwnHeadings(h)
 		w.readTwice(h)
 		w.saidTwice(list)
 		for _, kid := range list {

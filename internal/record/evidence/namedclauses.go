@@ -3,6 +3,7 @@ package evidence
 import (
 	"slices"
 	"strings"
+	"unicode"
 
 	"filler/internal/base/lang"
 	"filler/internal/schema"
@@ -71,6 +72,31 @@ func joinsParts(before string) bool {
 		return true
 	}
 	return lang.ListAnd.Has(strings.ToLower(before[strings.LastIndexAny(before, " \n")+1:]))
+}
+
+// speakersOf gives the items whose names stand before a colon at the begin of clauses, as in a chat, and adds those
+// clauses to theirs.
+func (w *weigher) speakersOf(list []*item, clauses [][]span) map[span]int {
+	of := map[span]int{}
+	for i, it := range list {
+		l := w.nameOf(it)
+		if l == nil || len(l.cands) > maxPlaces {
+			continue
+		}
+		for _, at := range l.cands {
+			c := w.ix.clauseAt(at.span)
+			if strings.HasPrefix(w.ix.Source[at.End:], ":") && !strings.ContainsFunc(w.ix.Source[c.Start:at.Start], unicode.IsLetter) {
+				of[c] = i
+				if !slices.Contains(clauses[i], c) {
+					clauses[i] = append(clauses[i], c)
+				}
+			}
+		}
+	}
+	if len(of) < 2 {
+		return nil
+	}
+	return of
 }
 
 // textsInClauses takes their places from texts that stand in a clause of another item alone, which has another value,

@@ -49,7 +49,7 @@ func (tx *Text) lastingIn(s Span) {
 var (
 	inThree   = lazy.New(`\b(\d{1,3}) ?(\pL{1,8})\.?[, ]*(\d{1,2}) ?(\pL{1,8})\.?[, ]*(?:(\pL{1,3}) )?(\d{1,2}(?:[.,]\d+)?) ?(\pL{1,8})\b`)
 	inColons  = lazy.New(`(\d{1,4}):([0-5]\d)(?::([0-5]\d))?(?:[.,](\d{1,3}))?(?:[ \x{00a0}]?(\pL{1,8})\b)?`)
-	colonHead = lazy.New(`(?i)\b(?:(h{1,3}:mm)|(m{1,2}:ss))\b`)
+	colonHead = lazy.New(`(?i)\b(?:(h{1,3}:mm|(?:h|hrs?|hours|std):min(?:utes|uten)?)|(m{1,2}:ss|min(?:utes|uten)?:s(?:ec|ek)?(?:onds|unden)?))\b`)
 )
 
 // lastingInThree reads lengths of time in hours, minutes and seconds: 1h 58m 03s.

@@ -34,7 +34,7 @@ func scaleOfMoney(before, rest string) int {
 
 // inScale reads a currency with a letter before it that adds noughts: TEUR, k€, M€; 0 for none.
 func inScale(word string) (noughts int, currency string) {
-	if len(word) < 3 {
+	if len(word) < 3 || word[1] >= 'a' && word[1] <= 'z' { // 3 Mrs Okoro are no rupees
 		return 0, ""
 	}
 	switch word[0] {

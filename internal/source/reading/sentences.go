@@ -110,6 +110,9 @@ func ofNextLine(text string, from int) int {
 	if i := strings.LastIndexByte(text[from:next], '\n'); i >= 0 {
 		return from + i + 1
 	}
+	if next < len(text) && text[next] == '[' { // [09:15] Mette: who writes what in a chat
+		return next + 1
+	}
 	sign := next
 	if r, size := utf8.DecodeRuneInString(text[next:]); size > 0 && strings.ContainsRune("-*•|", r) {
 		sign += size
