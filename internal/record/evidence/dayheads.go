@@ -6,9 +6,11 @@ import (
 	"strings"
 	"time"
 	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/lazy"
+	"filler/internal/base/value"
 	"filler/internal/schema"
 )
 
@@ -56,6 +58,79 @@ func beginsWeekday(word, number string) bool {
 }
 
 func isNumbered(k lang.Kind, word string, n int) bool { return k.Meaning(word) == strconv.Itoa(n) }
+
+// fewestInitials is how many heads in a row are letters of days or months at least.
+const fewestInitials = 5
+
+// runOfLetters tells whether so many cells of a row are one or two letters each.
+func runOfLetters(heads []heading) bool {
+	n := 0
+	for _, h := range heads {
+		if utf8.RuneCountInString(h.said) <= 2 && strings.ContainsFunc(h.said, unicode.IsLetter) {
+			n++
+		}
+	}
+	return n >= fewestInitials
+}
+
+// inOrder gives the names of the days of a week or of the months, if all values of a field are such, by their number in
+// their order, and the numbers of those values.
+func inOrder(leaves map[string]*leaf) (names map[int][]string, order map[string]int) {
+	for _, kind := range []lang.Kind{lang.Weekday, lang.Month} {
+		names, order = map[int][]string{}, map[string]int{}
+		for v := range leaves {
+			parsed, err := value.Parse(v)
+			if n, e := strconv.Atoi(kind.Meaning(schema.Spoken(parsed.Text))); err == nil && e == nil {
+				order[v] = n
+			}
+		}
+		if len(order) < len(leaves) {
+			continue
+		}
+		for _, word := range kind.Words() {
+			if n, err := strconv.Atoi(kind.Meaning(word)); err == nil {
+				names[n] = append(names[n], word)
+			}
+		}
+		return names, order
+	}
+	return map[int][]string{}, nil
+}
+
+// byInitials finds the heads that are the first letters of such names, in their order.
+func (t *crosstab) byInitials(heads []heading, names map[int][]string, order map[string]int) {
+	from := runOf(heads, names)
+	if from < 0 {
+		return
+	}
+	of := map[string]int{}
+	for v, n := range order {
+		if from+n-1 >= len(heads) {
+			return
+		}
+		of[v] = from + n - 1
+	}
+	t.of = of
+}
+
+// runOf gives the first of the heads that are one or two letters each with which all names begin, in their order; -1
+// where there are none.
+func runOf(heads []heading, names map[int][]string) int {
+	for from := range heads {
+		n := 0
+		for from+n < len(heads) && n < len(names) {
+			said := strings.ToLower(heads[from+n].said)
+			if said == "" || utf8.RuneCountInString(said) > 2 || !slices.ContainsFunc(names[n+1], func(name string) bool { return strings.HasPrefix(strings.ToLower(name), said) }) {
+				break
+			}
+			n++
+		}
+		if n >= fewestInitials {
+			return from
+		}
+	}
+	return -1
+}
 
 // headsNumber tells whether the head of a column says a number, as JSON, and no other: R1, Week 3.
 func headsNumber(head, json string) bool {
