@@ -26,7 +26,7 @@ func headsDay(head, json string) bool {
 	if err != nil {
 		return false
 	}
-	number, named, month := false, false, false
+	number, named, month, cut, year := false, false, false, false, false
 	for _, word := range strings.FieldsFunc(strings.ToLower(head), func(r rune) bool { return !unicode.IsLetter(r) && !unicode.IsDigit(r) }) {
 		figures := strings.TrimRightFunc(word, unicode.IsLetter)
 		n, err := strconv.Atoi(figures)
@@ -38,15 +38,16 @@ func headsDay(head, json string) bool {
 		case err == nil && n == int(day.Month()) && !month:
 			month = true
 		case err == nil && (n == day.Year() || n == day.Year()%100):
+			year = true
 		case err != nil && beginsWeekday(word, strconv.Itoa((int(day.Weekday())+6)%7+1)):
-			named = true
+			named, cut = true, cut || lang.Weekday.Meaning(word) == ""
 		case err != nil && (isNumbered(lang.Month, word, int(day.Month())) || isNumbered(lang.ShortMonth, word, int(day.Month()))):
 			month = true
 		default:
 			return false
 		}
 	}
-	return number || named
+	return (number || named) && !(cut && year) // 10 Mar 2032 is no Tuesday in February
 }
 
 // beginsWeekday tells whether a word is the name of a day of the week, or its begin: mar, for mardi.

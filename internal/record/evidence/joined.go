@@ -21,13 +21,17 @@ func (w *weigher) joined(it *item) {
 			w.joined(kid)
 		}
 	}
+	home := w.homeOf(it)
+	if home < 0 {
+		home, _ = w.nameLine(it)
+	}
 	for from := 0; from < len(it.leaves); from++ {
 		to := from
 		for to < len(it.leaves) && w.mayBeJoined(it.leaves[to]) {
 			to++
 		}
 		for ; to-from > 1; to-- {
-			if w.joinedAs(it.leaves[from:to], w.homeOf(it)) {
+			if w.joinedAs(it.leaves[from:to], home) {
 				from = to
 				break
 			}
