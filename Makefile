@@ -1,5 +1,5 @@
-# make test      everything checked; installs what it needs
-# make long      the large laws in full: more pages, more documents
+# make test      what each change is checked by; installs what it needs
+# make long      the large laws in full: more pages, all kept documents, ends that take their time
 # make race      the packages in which much happens at once, looked at for races (needs gcc)
 # make filler    the static program
 # make install   the same, where Go puts programs
