@@ -16,7 +16,8 @@ test: needs
 	$(GO) test -short -timeout 40m ./...
 
 long: needs
-	$(GO) test -timeout 40m ./internal ./internal/cli ./internal/draft ./internal/measure/score ./internal/record/evidence ./internal/run/fill ./internal/run/improve ./internal/source/layout ./release/...
+	$(GO) test -timeout 40m ./internal ./internal/cli ./internal/draft ./internal/measure/score ./internal/run/fill ./internal/run/improve ./internal/source/layout ./release/...
+	$(GO) test -timeout 40m ./internal/record/evidence -run 'TestSheets|TestContested|TestSwappedItems|TestKnownPlaces'
 	$(GO) test -timeout 40m ./cmd/filler -run 'BuildsAreEqual|WorkersKilled|WorkerCutOff|GuideRuns|KilledFiftyTimes|FewKeys|FortyQuestions|TenNights|LastWorkerEnds|DatabaseStartsAgain|ADocumentThatKills|DatabaseDiskFull'
 
 race:
