@@ -1,6 +1,7 @@
 package evidence
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -64,4 +65,15 @@ func TestCellsAndNames(t *testing.T) {
 		rec.Put(value.Pointer(c.set), to)
 		assert.Contains(t, doubts(t, s, rec.String(), c.text), value.Pointer(c.told), "%s = %s in\n%s", c.set, c.to, c.text)
 	}
+}
+
+// A row that has no head of its own has that of the row above it.
+func TestRowsThatGoOn(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  rows: {list: R., fields: {day: {date: D.}, at: {time: A.}, upper: {integer: U.}, lower: {integer: L.}}}\n"))
+	require.NoError(t, err)
+	const text = "week of 2 Feb 2032\nMon 2   07:10 148/92   19:25 139/88\nTue 3   07:15 151/94   19:20 142/85\n        21:40 150/91   22:15 144/90\nWed 4   07:05 146/89   19:10 141/86\n"
+	const right = `{"rows":[{"day":"2032-02-02","at":"07:10","upper":148,"lower":92},{"day":"2032-02-02","at":"19:25","upper":139,"lower":88},{"day":"2032-02-03","at":"07:15","upper":151,"lower":94},{"day":"2032-02-03","at":"19:20","upper":142,"lower":85},{"day":"2032-02-03","at":"21:40","upper":150,"lower":91},{"day":"2032-02-03","at":"22:15","upper":144,"lower":90},{"day":"2032-02-04","at":"07:05","upper":146,"lower":89},{"day":"2032-02-04","at":"19:10","upper":141,"lower":86}]}`
+	assert.Empty(t, doubts(t, s, right, text))
+	wrong := strings.Replace(right, `{"day":"2032-02-03","at":"07:15"`, `{"day":"2032-02-04","at":"07:15"`, 1)
+	assert.Contains(t, doubts(t, s, wrong, text), value.Pointer("/rows/2/day"))
 }

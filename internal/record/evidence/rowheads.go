@@ -86,7 +86,7 @@ func (w *weigher) byRowHeads(h *homes, all []crossed, but map[*schema.Field]bool
 			continue
 		}
 		var out []crossed
-		right, of := map[int]bool{}, 0
+		right, of, least := map[int]bool{}, 0, longestLine
 		for _, c := range all {
 			l := leafOf(c.it, g)
 			if l == nil || c.row < 0 {
@@ -96,13 +96,15 @@ func (w *weigher) byRowHeads(h *homes, all []crossed, but map[*schema.Field]bool
 			if k := slices.IndexFunc(l.cands, func(o candidate) bool { return begins(c.row, o.span) }); k < 0 {
 				out = append(out, c)
 			} else {
-				right[c.row] = true
+				right[c.row], least = true, min(least, w.firstCell(c.row))
 				if at := w.places[l.path]; l.fixed == nil && !at.isContradicted() && !begins(c.row, between(at.Start, at.End)) {
 					w.restate(l, l.cands[k].span)
 				}
 			}
 		}
-		if len(right) < fewestCrossed || 3*len(out) > of {
+		of -= len(out)
+		out = slices.DeleteFunc(out, func(c crossed) bool { return w.firstCell(c.row) > least+mostSetIn }) // it has that of the row above it
+		if of += len(out); len(right) < fewestCrossed || 3*len(out) > of {
 			continue
 		}
 		for _, c := range out {
@@ -111,6 +113,18 @@ func (w *weigher) byRowHeads(h *homes, all []crossed, but map[*schema.Field]bool
 			}
 		}
 	}
+}
+
+// mostSetIn is how far a row that has a head of its own is set in at most, beside others.
+const mostSetIn = 2
+
+// firstCell gives where the first cell of a row begins, from its left edge.
+func (w *weigher) firstCell(row int) int {
+	text, _, _ := w.ix.rowAt(row)
+	if cells := cellsIn(text); len(text) <= longestLine && len(cells) > 0 {
+		return cells[0][0]
+	}
+	return 0
 }
 
 // rowOfCell gives the one row that has an item's value under its head; -1 for none or several.
