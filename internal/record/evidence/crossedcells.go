@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"filler/internal/base/lang"
 	"filler/internal/base/value"
@@ -116,13 +117,14 @@ func (u *unread) crossedCells(taken map[int]bool) (lines []Line) {
 		row, _, _ := u.w.ix.rowAt(in.head)
 		t := &crosstab{head: in.head, cells: cellsIn(row)}
 		first, last := u.headsCrossed(t, all.heads(in))
+		capitals := in.names && u.namesInCapitals(t, all[in])
 		for _, line := range slices.Sorted(maps.Keys(all[in])) {
 			whole, _, _ := u.w.ix.rowAt(line)
 			for k := first; k <= last && !taken[line]; k++ {
 				cell, _ := u.w.underHead(t, line, k)
 				for _, part := range u.partsOf(cell) {
 					said := u.w.ix.Source[part.Start:part.End]
-					if asked[part.Start] || !hasFigure(said) && !(in.names && letters(said) > 0) || saysNone(said) || lang.Vacant.Has(strings.TrimSpace(said)) || u.isClaimed(line, part) {
+					if asked[part.Start] || !hasFigure(said) && !(in.names && letters(said) > 0 && !(capitals && beginsSmall(said))) || saysNone(said) || lang.Vacant.Has(strings.TrimSpace(said)) || u.isClaimed(line, part) {
 						continue
 					}
 					asked[part.Start] = true
@@ -132,6 +134,23 @@ func (u *unread) crossedCells(taken map[int]bool) (lines []Line) {
 		}
 	}
 	return lines
+}
+
+// namesInCapitals tells whether all cells that were read begin with a capital: "closed" beside them is no name.
+func (u *unread) namesInCapitals(t *crosstab, rows map[int]map[int]bool) bool {
+	for line, heads := range rows {
+		for k := range heads {
+			if cell, _ := u.w.underHead(t, line, k); beginsSmall(u.w.ix.Source[cell.Start:cell.End]) {
+				return false
+			}
+		}
+	}
+	return true
+}
+
+func beginsSmall(said string) bool {
+	first, _ := utf8.DecodeRuneInString(said)
+	return unicode.IsLower(first)
 }
 
 // partsOf gives the parts of a cell that has several figures of one form, as 17:00 20:15; else the cell.

@@ -12,6 +12,7 @@ import (
 	"filler/internal/base/lazy"
 	"filler/internal/base/value"
 	"filler/internal/schema"
+	"filler/internal/source/reading"
 )
 
 // Days, numbers and hours as the heads and cells of tables have them: Tue 10, R1, 07-15.
@@ -39,7 +40,7 @@ func headsDay(head, json string) bool {
 			month = true
 		case err == nil && (n == day.Year() || n == day.Year()%100):
 			year = true
-		case err != nil && beginsWeekday(word, strconv.Itoa((int(day.Weekday())+6)%7+1)):
+		case err != nil && beginsWeekday(word, reading.WeekdayNumber(day)):
 			named, cut = true, cut || lang.Weekday.Meaning(word) == ""
 		case err != nil && (isNumbered(lang.Month, word, int(day.Month())) || isNumbered(lang.ShortMonth, word, int(day.Month()))):
 			month = true

@@ -77,3 +77,16 @@ func TestRowsThatGoOn(t *testing.T) {
 	wrong := strings.Replace(right, `{"day":"2032-02-03","at":"07:15"`, `{"day":"2032-02-04","at":"07:15"`, 1)
 	assert.Contains(t, doubts(t, s, wrong, text), value.Pointer("/rows/2/day"))
 }
+
+// A cell with a name is asked about where no value came from it, one that says why there is none is not.
+func TestCellsWithoutItems(t *testing.T) {
+	s, err := schema.Parse("s.yaml", []byte("schema: s\nfields:\n  rows: {list: R., fields: {who: {text: W.}, day: {choice: D., of: [mon, tue, wed]}, of: {text: T.}}}\n"))
+	require.NoError(t, err)
+	const right = `{"rows":[{"who":"Ada","day":"mon","of":"07:00"},{"who":"Bo","day":"tue","of":"07:00"},{"who":"Cy","day":"mon","of":"15:00"},{"who":"Dee","day":"tue","of":"15:00"}]}`
+	for cell, asked := range map[string]int{"closed": 0, "-": 0, "vacant": 0, "Eve": 1} {
+		rec, err := value.Parse(right)
+		require.NoError(t, err)
+		ix := NewIndex("       Mon   Tue   Wed\n07:00  Ada   Bo    -\n15:00  Cy    Dee   " + cell + "\n")
+		assert.Len(t, Unread(s, &rec, ix, Of(s, &rec, ix)), asked, cell)
+	}
+}

@@ -150,7 +150,7 @@ func (tx *Text) NamedDays(day string) (found []Span) {
 		return nil
 	}
 	for _, s := range tx.days.named[strings.TrimLeft(day[8:], "0")] {
-		if lang.Weekday.Meaning(tx.Tokens[tx.TokenAt(s.Start)].Word) == weekdayNumber(t) {
+		if lang.Weekday.Meaning(tx.Tokens[tx.TokenAt(s.Start)].Word) == WeekdayNumber(t) {
 			found = append(found, s)
 		}
 	}
@@ -160,8 +160,8 @@ func (tx *Text) NamedDays(day string) (found []Span) {
 	return found
 }
 
-// weekdayNumber gives the number of the weekday of a day, from 1 for Monday.
-func weekdayNumber(t time.Time) string { return strconv.Itoa((int(t.Weekday())+6)%7 + 1) }
+// WeekdayNumber gives the number of the weekday of a day, from 1 for Monday.
+func WeekdayNumber(t time.Time) string { return strconv.Itoa((int(t.Weekday())+6)%7 + 1) }
 
 // mostNear is how many days a day by its weekday and number is from one that a text says in full at most: both come
 // together again but months later.

@@ -45,7 +45,7 @@ func (tx *Text) OnWeekdayBefore(day string) (found []Span) {
 
 // weekdayOf gives the places of the name of a day's weekday by itself.
 func (tx *Text) weekdayOf(t time.Time) (found []Span) {
-	for _, name := range lang.Weekday.Names(weekdayNumber(t)) {
+	for _, name := range lang.Weekday.Names(WeekdayNumber(t)) {
 		at := tx.ByWord[strings.ToLower(name)]
 		if utf8.RuneCountInString(name) < shortestWeekday {
 			continue
