@@ -19,6 +19,9 @@ func (tx *Text) phones() (all []Span) {
 			if c := text[i]; c != '+' && c != '0' && c != '(' || i > 0 && c == '0' && (isWordByte(text[i-1]) || strings.IndexByte(".,'/-", text[i-1]) >= 0) {
 				continue
 			}
+			if i > 1 && text[i] == '0' && text[i-1] == ':' && isDigit(text[i-2]) {
+				continue // 19:05 139/88
+			}
 			n := len(telephone.FindString(text[i:min(len(text), i+40)]))
 			if apart := countBehind.FindStringIndex(text[i : i+n]); apart != nil && i+n+1 < len(text) && text[i+n] == ' ' && isLetter(text[i+n+1:]) {
 				n = apart[0] // 06 00 00 12 34 - 8 ans

@@ -7,6 +7,8 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"filler/internal/schema"
 )
 
 // A number of E.164 stands where it is written with the code of its country, in any groups, or with a
@@ -40,4 +42,20 @@ func TestPhonesInE164(t *testing.T) {
 	assert.NotEmpty(t, american.Phones("+15550104477"))
 	assert.Empty(t, american.Phones("+495550104477"))
 	assert.NotEmpty(t, New("fone (47) 99911-2020").Phones("+5547999112020"))
+}
+
+// The minutes of an hour begin no telephone number: what stands behind them counts.
+func TestFiguresBehindAnHour(t *testing.T) {
+	for minute := range 60 {
+		for _, said := range []string{"19:%02d 139/88", "at 7:%02d 139-88 was read", "[19:%02d] 139 88 kg"} {
+			tx := New(fmt.Sprintf(said, minute))
+			assert.Empty(t, tx.phones(), tx.Source)
+		}
+		tx := New(fmt.Sprintf("19:%02d 139/88 pulse 68", minute))
+		for _, n := range []string{"139", "88", "68"} {
+			found, _ := tx.Numbers(&schema.Field{Type: schema.Integer}, canonical(n))
+			assert.NotEmpty(t, found, "%s in %q", n, tx.Source)
+		}
+	}
+	assert.NotEmpty(t, New("Tel:0555 010 223").phones())
 }
