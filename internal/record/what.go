@@ -280,6 +280,10 @@ type (
 		ByHead     bool
 	}
 
+	// BreaksOff is a text that is a part of a name, a cell or what stands behind its label. Whole is all
+	// that stands there, unless the field is sensitive.
+	BreaksOff struct{ Whole string }
+
 	// OtherEnd is a value that stands at the other end of a range. Range is as the document has it,
 	// unless the field is sensitive.
 	OtherEnd struct{ Range string }
@@ -342,6 +346,7 @@ func (NameNowhere) Code() Code       { return NoEvidence }
 func (OthersLabel) Code() Code       { return Against }
 func (OtherColumn) Code() Code       { return Against }
 func (OtherEnd) Code() Code          { return Against }
+func (BreaksOff) Code() Code         { return Against }
 func (ReadTwice) Code() Code         { return Twice }
 func (TwoFigures) Code() Code        { return NoEvidence }
 func (TakenBack) Code() Code         { return NoEvidence }
@@ -428,6 +433,13 @@ func (o OtherColumn) Text() string {
 		said = fmt.Sprintf(", which has %q in line %d", Clipped(o.Said), o.Line)
 	}
 	return "the other items have theirs in another column" + said
+}
+
+func (b BreaksOff) Text() string {
+	if b.Whole == "" {
+		return "it breaks off: the document goes on"
+	}
+	return fmt.Sprintf("it breaks off: the document has %q", Clipped(b.Whole))
 }
 
 func (o OtherEnd) Text() string {

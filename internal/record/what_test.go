@@ -55,6 +55,8 @@ var whats = map[string]What{
 	`contradicted: line 6 has nothing under "Tue"`:                                                                 OtherColumn{Line: 6, Head: "Tue"},
 	`contradicted: line 6 has something else in the cell under its head`:                                           OtherColumn{Line: 6, ByHead: true},
 	`contradicted: the other items have theirs in another column`:                                                  OtherColumn{Line: 16},
+	`contradicted: it breaks off: the document has "Osterley & Finch"`:                                             BreaksOff{"Osterley & Finch"},
+	`contradicted: it breaks off: the document goes on`:                                                            BreaksOff{},
 	`contradicted: the document has it at the other end of its range`:                                              OtherEnd{},
 	`no-evidence: its name, "Cadmium", is nowhere in the document`:                                                 NameNowhere{"Cadmium"},
 	`contradicted: it stands in line 3, and not in that of its item ("7 lb rye")`:                                  OthersLine{Line: 3, Said: "7 lb rye"},

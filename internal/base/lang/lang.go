@@ -55,6 +55,7 @@ const (
 	VerbEnding   Kind = "verb-ending" // an ending that a verb may have
 	Whether      Kind = "whether"     // begins the description of a boolean
 	NameWord     Kind = "name-word"   // names a field for what something is called
+	NamePart     Kind = "name-part"   // names a field for a part of a name, or of what stands beside one
 	Vacant       Kind = "vacant"      // stands in place of a name where there is nobody
 	Negative     Kind = "negative"    // begins a word that denies the rest of it: unpaid
 	Currency     Kind = "currency"    // meanings are codes (ISO 4217)

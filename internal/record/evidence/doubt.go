@@ -27,6 +27,8 @@ func (ix *Index) Doubt(f *schema.Field, v *value.Value, place Place, pictures bo
 		return record.OtherColumn{Line: place.Column, Said: ix.unless(f, strings.TrimSpace(ix.Source[place.Says.Start:place.Says.End])), Head: ix.unless(f, place.Under), ByHead: place.Under != ""}
 	case place.Under != "":
 		return record.OthersLabel{Label: place.Under}
+	case place.Whole.End > 0:
+		return record.BreaksOff{Whole: ix.unless(f, ix.Source[place.Whole.Start:place.Whole.End])}
 	case place.Range != "":
 		return record.OtherEnd{Range: ix.unless(f, place.Range)}
 	case place.Unnamed != "" && isHidden(f): // the name may be what must not be seen

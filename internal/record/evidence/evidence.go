@@ -42,6 +42,7 @@ type Place struct {
 	InParts    bool          // likewise, but in another part or sentence: its own may stand in the same line
 	Under      string        // of a value behind or under the label of another field: that label; with Column: what heads its cell
 	Column     int           // of a figure in another column than those of all other items, or than what it is under says: its line
+	Whole      reading.Span  // of a text that breaks off: the words that stand there
 	Range      string        // of a value that stands at the other end of a range: that range
 	Unnamed    string        // of a value in a map: its name, where that is printed nowhere and those of the others are
 	Again      value.Pointer // of the first value of an item: the item before it that comes from the same words
@@ -143,6 +144,7 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.behindOtherLabels()
 	w.namesOfEntries(w.root)
 	w.joined(w.root)
+	w.breaksOff()
 	return w.places
 }
 
