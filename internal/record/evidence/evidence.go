@@ -132,6 +132,7 @@ func with(s *schema.Schema, record *value.Value, ix *Index, known Places) Places
 	w.measuresApart()
 	w.compared()
 	w.rowsOfOthers(w.root)
+	w.inOwnSlots(w.root.lists)
 	w.inOwnColumns()
 	w.inCrosstabs()
 	w.besideNames()

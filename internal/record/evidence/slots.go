@@ -1,0 +1,343 @@
+package evidence
+
+import (
+	"cmp"
+	"slices"
+	"strconv"
+	"strings"
+	"unicode"
+	"unicode/utf8"
+
+	"filler/internal/schema"
+)
+
+// mostInSlot is how long what stands in place of a value may be.
+const mostInSlot = 60
+
+// mostExamples is how many items are looked at for what stands beside a value.
+const mostExamples = 12
+
+// inOwnSlots takes its place from a value that stands with another item of a list, where its own item has something
+// else between the same words: "tuned the grand (no. 47007), which stood at 440 Hz" of one item, and of the other "tuned the
+// upright (no. 55844), which …" with 47007 for its number. Nothing else may have been read from what stands there.
+// The lists within several items are looked at as one.
+func (w *weigher) inOwnSlots(lists [][]*item) {
+	if w.plain {
+		return
+	}
+	byList, kids := map[*schema.Field][]*item{}, [][]*item{}
+	var order []*schema.Field
+	for _, list := range lists {
+		for _, it := range list {
+			kids = append(kids, it.lists...)
+			if len(it.leaves) > 0 {
+				of := it.leaves[0].f
+				if byList[of] == nil {
+					order = append(order, of)
+				}
+				byList[of] = append(byList[of], it)
+			}
+		}
+	}
+	for _, of := range order {
+		s := slots{weigher: w, list: byList[of]}
+		if s.apart() {
+			s.look()
+		} else {
+			s.exchanged()
+		}
+	}
+	if len(kids) > 0 {
+		w.inOwnSlots(kids)
+	}
+}
+
+func (s *slots) look() {
+	for i, it := range s.list {
+		for _, l := range it.leaves {
+			at := s.places[l.path]
+			isChoice := l.f.Type == schema.Choice && l.f.List == nil && !l.f.Concludes
+			if s.ext[i].End == 0 || l.fixed != nil || l.f.Type == schema.Choice && !isChoice || l.f.Type == schema.Boolean || at.Basis || at.Misplaced > 0 || at.isContradicted() || !at.Found() && !isChoice || l.value == "null" {
+				continue
+			}
+			if at.Found() && at.Start >= s.ext[i].Start && at.End <= s.ext[i].End {
+				continue
+			}
+			own := s.around(i)
+			in := func(c candidate) bool { return own.Start <= c.Start && c.End <= own.End }
+			if of := s.ownerOf(at.Start); at.Found() && (of < 0 && !isChoice || of == i) || slices.ContainsFunc(l.cands, in) {
+				continue
+			}
+			if said, ok := s.saidFor(l, i, own); ok {
+				s.places[l.path] = Place{Kind: l.lacking, Opposed: s.ix.LineOf(said.Start) + 1, Says: said}
+			}
+		}
+	}
+}
+
+// slots are the items of a list, each in a stretch of its own.
+type slots struct {
+	*weigher
+	list  []*item
+	ext   []span // from the first to the last of an item's values; choices and what it shares with another are left out
+	order []int  // the items that have one, as they stand
+	nth   []int  // of an item: which of these it is
+	own   []span // see around, once asked for
+	at    map[int]stood
+	ends  map[int]stood
+}
+
+// stood is a value with its place before anything was taken from it.
+type stood struct {
+	span
+	f *schema.Field
+}
+
+// apart finds where the items stand, and tells whether none lies among the values of another.
+func (s *slots) apart() bool {
+	shared := map[claim]int{}
+	for _, it := range s.list {
+		for _, l := range it.leaves {
+			if at := s.places[l.path]; at.Found() {
+				shared[claim{l.f, between(at.Start, at.End)}]++
+			}
+		}
+	}
+	s.ext = make([]span, len(s.list))
+	for i, it := range s.list {
+		it.all(1, func(l *leaf, _ float64) {
+			at := s.places[l.path]
+			if !at.Found() || at.Basis || l.f.Type == schema.Choice || at.Rivals > 0 && !at.Tied || shared[claim{l.f, between(at.Start, at.End)}] > 1 {
+				return
+			}
+			if e := s.ext[i]; e.End == 0 {
+				s.ext[i] = between(at.Start, at.End)
+			} else {
+				s.ext[i] = between(min(e.Start, at.Start), max(e.End, at.End))
+			}
+		})
+		if s.ext[i].End > 0 {
+			s.order = append(s.order, i)
+		}
+	}
+	slices.SortFunc(s.order, func(a, b int) int { return cmp.Compare(s.ext[a].Start, s.ext[b].Start) })
+	for k := 1; k < len(s.order); k++ {
+		if s.ext[s.order[k-1]].End > s.ext[s.order[k]].Start {
+			return false
+		}
+	}
+	s.nth, s.own = make([]int, len(s.list)), make([]span, len(s.list))
+	for k, i := range s.order {
+		s.nth[i] = k
+	}
+	return len(s.order) > 1
+}
+
+// ownerOf gives the item in whose values a place lies, or next to them; -1 for none.
+func (s *slots) ownerOf(at int) int {
+	k, _ := slices.BinarySearchFunc(s.order, at, func(i, at int) int { return cmp.Compare(s.ext[i].End, at) })
+	for _, near := range []int{k, k - 1} {
+		if near >= 0 && near < len(s.order) {
+			if r := s.around(s.order[near]); r.Start <= at && at < r.End {
+				return s.order[near]
+			}
+		}
+	}
+	return -1
+}
+
+// around gives the stretch of an item: from the one before it to the one behind it, or to where the sentence or the line
+// of that begins; the last one's ends with its paragraph.
+func (s *slots) around(i int) span {
+	if s.own[i].End > 0 {
+		return s.own[i]
+	}
+	k := s.nth[i]
+	begins := func(at int) int {
+		return max(s.ix.LineSpan(s.ix.LineOf(at)).Start, s.ix.SentenceSpan(at, at).Start)
+	}
+	start, end := begins(s.ext[i].Start), len(s.ix.Source)
+	if k > 0 {
+		start = max(start, s.ext[s.order[k-1]].End)
+	}
+	if k+1 < len(s.order) {
+		end = s.ext[s.order[k+1]].Start
+		if at := begins(end); at > s.ext[i].End {
+			end = at
+		}
+	} else if n := strings.Index(s.ix.Source[s.ext[i].End:], "\n\n"); n >= 0 {
+		end = s.ext[i].End + n
+	}
+	s.own[i] = between(start, end)
+	return s.own[i]
+}
+
+// side is what stands at one side of a value in its line: words, or a sign and the value of another field.
+type side struct {
+	words string
+	f     *schema.Field // whose value stands beyond them; nil where it is a word of the text
+	edge  bool          // the line begins or ends there
+}
+
+// saidFor gives what an item has where a value of the same field stands in others.
+func (s *slots) saidFor(l *leaf, i int, own span) (said span, ok bool) {
+	looked := 0
+	for k, it := range s.list {
+		o := leafOf(it, l.f)
+		if o == nil || o == l || k == i || s.ext[k].End == 0 {
+			continue
+		}
+		if looked++; looked > mostExamples {
+			break
+		}
+		at := s.places[o.path]
+		if !at.Found() || at.Basis || s.ownerOf(at.Start) != k {
+			continue
+		}
+		before, behind := s.before(at.Start), s.behind(at.End)
+		if (!before.tells() && !behind.tells()) || !before.edge && strings.Contains(before.words, "  ") || strings.Contains(behind.words, "  ") {
+			continue
+		}
+		for _, start := range s.startsOf(before, s.list[i], own) {
+			end, found := s.endOf(behind, s.list[i], start, own)
+			if !found || !s.alike(l.f, between(start, end), between(at.Start, at.End)) || l.f.Type == schema.Choice && strconv.Quote(optionSaid(l.f, s.ix.Source[start:end])) == l.value {
+				continue
+			}
+			if ok && said != between(start, end) {
+				return span{}, false // two of them
+			}
+			said, ok = between(start, end), true
+		}
+	}
+	return said, ok
+}
+
+// tells tells whether a side has letters, or the value of another field.
+func (d side) tells() bool {
+	return d.f != nil || strings.IndexFunc(d.words, unicode.IsLetter) >= 0
+}
+
+func (s *slots) before(at int) side {
+	line := s.ix.LineSpan(s.ix.LineOf(at)).Start
+	i := s.ix.TokenAt(at) - 1
+	if i < 0 || s.ix.Tokens[i].Start < line {
+		return side{words: s.ix.Source[line:at], edge: true}
+	}
+	if v := s.endsAt(s.ix.Tokens[i].End); v.f != nil && v.End <= at {
+		return side{words: s.ix.Source[v.End:at], f: v.f}
+	}
+	return side{words: s.ix.Source[s.ix.Tokens[i].Start:at]}
+}
+
+func (s *slots) behind(at int) side {
+	line := s.ix.LineSpan(s.ix.LineOf(at)).End
+	i := s.ix.TokenAt(at)
+	if i >= len(s.ix.Tokens) || s.ix.Tokens[i].Start >= line {
+		return side{words: strings.TrimRight(s.ix.Source[at:line], "\n"), edge: true}
+	}
+	if v := s.startsAt(s.ix.Tokens[i].Start); v.f != nil && v.Start >= at {
+		return side{words: s.ix.Source[at:v.Start], f: v.f}
+	}
+	return side{words: s.ix.Source[at:s.ix.Tokens[i].End]}
+}
+
+// startsOf gives where a value of an item may begin, by what stands before it elsewhere.
+func (s *slots) startsOf(d side, it *item, own span) (all []int) {
+	switch {
+	case d.f != nil:
+		for _, l := range it.leaves {
+			if at := s.places[l.path]; l.f == d.f && at.Found() && own.Start <= at.Start && at.End <= own.End && strings.HasPrefix(s.ix.Source[at.End:own.End], d.words) {
+				all = append(all, at.End+len(d.words))
+			}
+		}
+	case d.edge:
+		for n := s.ix.LineOf(own.Start); n <= s.ix.LineOf(own.End-1); n++ {
+			if line := s.ix.LineSpan(n); strings.HasPrefix(s.ix.Source[line.Start:line.End], d.words) {
+				all = append(all, line.Start+len(d.words))
+			}
+		}
+	default:
+		text := s.ix.Source[:own.End]
+		for from := own.Start; ; {
+			n := strings.Index(text[from:], d.words)
+			if n < 0 {
+				return all
+			}
+			if at := from + n; at == 0 || !isLetterAt(text, at-1) {
+				all = append(all, at+len(d.words))
+			}
+			from += n + len(d.words)
+		}
+	}
+	return all
+}
+
+// endOf gives where what begins at a place ends, by what stands behind it elsewhere.
+func (s *slots) endOf(d side, it *item, start int, own span) (end int, ok bool) {
+	line := s.ix.LineSpan(s.ix.LineOf(start))
+	switch {
+	case d.f != nil:
+		for _, l := range it.leaves {
+			at := s.places[l.path]
+			if end := at.Start - len(d.words); l.f == d.f && at.Found() && end > start && at.Start <= line.End && strings.HasSuffix(s.ix.Source[start:at.Start], d.words) {
+				return end, true
+			}
+		}
+		return 0, false
+	case d.edge:
+		text := strings.TrimRight(s.ix.Source[start:line.End], "\n")
+		end = start + len(text) - len(d.words)
+		return end, end > start && strings.HasSuffix(text, d.words)
+	}
+	n := strings.Index(s.ix.Source[start:min(line.End, own.End+len(d.words))], d.words)
+	return start + n, n > 0
+}
+
+// alike tells whether what stands in one place may be a value as that in another: it is not the same, no value was read
+// from it, and both are figures, or neither is. That of a choice is an option, and may be the same.
+func (s *slots) alike(f *schema.Field, a, b span) bool {
+	text, other := s.ix.Source[a.Start:a.End], s.ix.Source[b.Start:b.End]
+	figures := func(text string) bool { return strings.IndexFunc(text, unicode.IsDigit) >= 0 }
+	if f.Type == schema.Choice {
+		return len(text) <= mostInSlot && optionSaid(f, text) != ""
+	}
+	if len(text) > mostInSlot || strings.TrimSpace(text) != text || folded(text) == folded(other) || figures(text) != figures(other) || !figures(text) && strings.ContainsAny(text, ".;:") != strings.ContainsAny(other, ".;:") {
+		return false
+	}
+	for i := s.ix.TokenAt(a.Start); i < len(s.ix.Tokens) && s.ix.Tokens[i].Start < a.End; i++ {
+		if s.startsAt(s.ix.Tokens[i].Start).f != nil || s.endsAt(s.ix.Tokens[i].End).f != nil {
+			return false
+		}
+	}
+	return true
+}
+
+// optionSaid gives the option that some words are, or a kind of which they are.
+func optionSaid(f *schema.Field, words string) string {
+	if option := optionCalled(f, words); option != "" {
+		return option
+	}
+	return optionOfPhrase(f, words)
+}
+
+func isLetterAt(text string, at int) bool {
+	r, _ := utf8.DecodeLastRuneInString(text[:at+1])
+	return unicode.IsLetter(r) || unicode.IsDigit(r)
+}
+
+// startsAt and endsAt give a value that begins or ends at a place.
+func (s *slots) startsAt(at int) stood { s.index(); return s.at[at] }
+func (s *slots) endsAt(at int) stood   { s.index(); return s.ends[at] }
+
+func (s *slots) index() {
+	if s.at != nil {
+		return
+	}
+	s.at, s.ends = map[int]stood{}, map[int]stood{}
+	for _, l := range s.leaves {
+		if at := s.places[l.path]; at.Found() && !at.Basis {
+			v := stood{between(at.Start, at.End), l.f}
+			s.at[at.Start], s.ends[at.End] = v, v
+		}
+	}
+}
