@@ -90,7 +90,8 @@ type slots struct {
 // stood is a value with its place before anything was taken from it.
 type stood struct {
 	span
-	f *schema.Field
+	f  *schema.Field
+	of *item
 }
 
 // apart finds where the items stand, and tells whether none lies among the values of another.
@@ -176,6 +177,7 @@ func (s *slots) around(i int) span {
 type side struct {
 	words string
 	f     *schema.Field // whose value stands beyond them; nil where it is a word of the text
+	own   bool          // that value is of the same item
 	edge  bool          // the line begins or ends there
 }
 
@@ -194,8 +196,8 @@ func (s *slots) saidFor(l *leaf, i int, own span) (said span, ok bool) {
 		if !at.Found() || at.Basis || s.ownerOf(at.Start) != k {
 			continue
 		}
-		before, behind := s.before(at.Start), s.behind(at.End)
-		if (!before.tells() && !behind.tells()) || !before.edge && strings.Contains(before.words, "  ") || strings.Contains(behind.words, "  ") {
+		before, behind := s.before(it, at.Start), s.behind(it, at.End)
+		if !before.tells() && !behind.tells() && !((before.edge || before.f != nil) && (behind.edge || behind.f != nil)) {
 			continue
 		}
 		for _, start := range s.startsOf(before, s.list[i], own) {
@@ -214,39 +216,49 @@ func (s *slots) saidFor(l *leaf, i int, own span) (said span, ok bool) {
 
 // tells tells whether a side has letters, or the value of another field.
 func (d side) tells() bool {
-	return d.f != nil || strings.IndexFunc(d.words, unicode.IsLetter) >= 0
+	return d.f != nil && !d.isGap() || strings.IndexFunc(d.words, unicode.IsLetter) >= 0
 }
 
-func (s *slots) before(at int) side {
+// isGap tells whether nothing but a gap between two cells parts a value from its neighbour.
+func (d side) isGap() bool { return strings.TrimSpace(d.words) == "" && len(d.words) > 1 }
+
+func (s *slots) before(it *item, at int) side {
 	line := s.ix.LineSpan(s.ix.LineOf(at)).Start
 	i := s.ix.TokenAt(at) - 1
 	if i < 0 || s.ix.Tokens[i].Start < line {
 		return side{words: s.ix.Source[line:at], edge: true}
 	}
-	if v := s.endsAt(s.ix.Tokens[i].End); v.f != nil && v.End <= at {
-		return side{words: s.ix.Source[v.End:at], f: v.f}
+	if v := s.endsAt(i); v.f != nil && v.End <= at {
+		return side{words: s.ix.Source[v.End:at], f: v.f, own: v.of == it}
 	}
 	return side{words: s.ix.Source[s.ix.Tokens[i].Start:at]}
 }
 
-func (s *slots) behind(at int) side {
+func (s *slots) behind(it *item, at int) side {
 	line := s.ix.LineSpan(s.ix.LineOf(at)).End
 	i := s.ix.TokenAt(at)
 	if i >= len(s.ix.Tokens) || s.ix.Tokens[i].Start >= line {
 		return side{words: strings.TrimRight(s.ix.Source[at:line], "\n"), edge: true}
 	}
 	if v := s.startsAt(s.ix.Tokens[i].Start); v.f != nil && v.Start >= at {
-		return side{words: s.ix.Source[at:v.Start], f: v.f}
+		return side{words: s.ix.Source[at:v.Start], f: v.f, own: v.of == it}
 	}
 	return side{words: s.ix.Source[at:s.ix.Tokens[i].End]}
 }
 
-// startsOf gives where a value of an item may begin, by what stands before it elsewhere.
+// startsOf gives where a value may begin in a stretch, by what stands before it elsewhere.
 func (s *slots) startsOf(d side, it *item, own span) (all []int) {
 	switch {
 	case d.f != nil:
-		for _, l := range it.leaves {
-			if at := s.places[l.path]; l.f == d.f && at.Found() && own.Start <= at.Start && at.End <= own.End && strings.HasPrefix(s.ix.Source[at.End:own.End], d.words) {
+		for i := max(0, s.ix.TokenAt(own.Start)-1); i < len(s.ix.Tokens) && s.ix.Tokens[i].Start < own.End; i++ {
+			at := s.endsAt(i)
+			if at.f != d.f || (at.of == it) != d.own || at.End < own.Start || at.End > own.End {
+				continue
+			}
+			rest := s.ix.Source[at.End:own.End]
+			if next := strings.TrimLeft(rest, " "); d.isGap() && len(rest)-len(next) > 1 {
+				all = append(all, own.End-len(next))
+			} else if strings.HasPrefix(rest, d.words) && !d.isGap() {
 				all = append(all, at.End+len(d.words))
 			}
 		}
@@ -277,9 +289,16 @@ func (s *slots) endOf(d side, it *item, start int, own span) (end int, ok bool) 
 	line := s.ix.LineSpan(s.ix.LineOf(start))
 	switch {
 	case d.f != nil:
-		for _, l := range it.leaves {
-			at := s.places[l.path]
-			if end := at.Start - len(d.words); l.f == d.f && at.Found() && end > start && at.Start <= line.End && strings.HasSuffix(s.ix.Source[start:at.Start], d.words) {
+		for i := s.ix.TokenAt(start); i < len(s.ix.Tokens) && s.ix.Tokens[i].Start < line.End; i++ {
+			at := s.startsAt(s.ix.Tokens[i].Start)
+			if at.f != d.f || (at.of == it) != d.own || at.Start <= start {
+				continue
+			}
+			text := s.ix.Source[start:at.Start]
+			if said := strings.TrimRight(text, " "); d.isGap() && len(text)-len(said) > 1 && said != "" {
+				return start + len(said), true
+			}
+			if end := at.Start - len(d.words); !d.isGap() && end > start && strings.HasSuffix(text, d.words) {
 				return end, true
 			}
 		}
@@ -305,7 +324,7 @@ func (s *slots) alike(f *schema.Field, a, b span) bool {
 		return false
 	}
 	for i := s.ix.TokenAt(a.Start); i < len(s.ix.Tokens) && s.ix.Tokens[i].Start < a.End; i++ {
-		if s.startsAt(s.ix.Tokens[i].Start).f != nil || s.endsAt(s.ix.Tokens[i].End).f != nil {
+		if s.startsAt(s.ix.Tokens[i].Start).f != nil || s.endsAt(i).f != nil {
 			return false
 		}
 	}
@@ -325,9 +344,9 @@ func isLetterAt(text string, at int) bool {
 	return unicode.IsLetter(r) || unicode.IsDigit(r)
 }
 
-// startsAt and endsAt give a value that begins or ends at a place.
+// startsAt gives a value that begins at a place, endsAt one that ends with a word.
 func (s *slots) startsAt(at int) stood { s.index(); return s.at[at] }
-func (s *slots) endsAt(at int) stood   { s.index(); return s.ends[at] }
+func (s *slots) endsAt(word int) stood { s.index(); return s.ends[word] }
 
 func (s *slots) index() {
 	if s.at != nil {
@@ -336,8 +355,8 @@ func (s *slots) index() {
 	s.at, s.ends = map[int]stood{}, map[int]stood{}
 	for _, l := range s.leaves {
 		if at := s.places[l.path]; at.Found() && !at.Basis {
-			v := stood{between(at.Start, at.End), l.f}
-			s.at[at.Start], s.ends[at.End] = v, v
+			v := stood{between(at.Start, at.End), l.f, l.item}
+			s.at[at.Start], s.ends[s.ix.TokenAt(at.End)-1] = v, v
 		}
 	}
 }
