@@ -289,6 +289,12 @@ func (w *weigher) partsBy(h *homes, sign byte) units {
 			ends = append(ends, i)
 		}
 	}
+	if len(ends) > 0 { // a part is no longer than its sentence
+		for at := w.ix.SentenceSpan(from, from).End; at < to; at = max(at+1, w.ix.SentenceSpan(at+1, at+1).End) {
+			ends = append(ends, at)
+		}
+		sort.Ints(ends)
+	}
 	return func(at int) int {
 		if at < from || at >= to {
 			return -1
