@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"cmp"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -13,6 +14,11 @@ import (
 
 // mostInSlot is how long what stands in place of a value may be.
 const mostInSlot = 60
+
+var (
+	rowBegins = regexp.MustCompile(`^[ \t]*(?:\d+[.)]|[-*•·–])[ \t]+`) // as a line of a list begins
+	anyFigure = regexp.MustCompile(`\d+`)
+)
 
 // mostExamples is how many items are looked at for what stands beside a value.
 const mostExamples = 12
@@ -60,12 +66,12 @@ func (s *slots) look() {
 			if s.ext[i].End == 0 || l.fixed != nil || l.f.Type == schema.Choice && !isChoice || l.f.Type == schema.Boolean || at.Basis || at.Misplaced > 0 || at.isContradicted() || !at.Found() && !isChoice || l.value == "null" {
 				continue
 			}
-			if at.Found() && at.Start >= s.ext[i].Start && at.End <= s.ext[i].End {
+			if at.Found() && at.Start >= s.ext[i].Start && at.End <= s.ext[i].End && !s.isTwice(l, at) {
 				continue
 			}
 			own := s.around(i)
 			in := func(c candidate) bool { return own.Start <= c.Start && c.End <= own.End }
-			if of := s.ownerOf(at.Start); at.Found() && (of < 0 && !isChoice || of == i) || slices.ContainsFunc(l.cands, in) {
+			if s.ownerOf(at.Start) == i && at.Found() && !s.isTwice(l, at) || slices.ContainsFunc(l.cands, in) && !s.isTwice(l, at) {
 				continue
 			}
 			if said, ok := s.saidFor(l, i, own); ok {
@@ -73,6 +79,15 @@ func (s *slots) look() {
 			}
 		}
 	}
+}
+
+// isTwice tells whether a figure of an item was read as two of its values.
+func (s *slots) isTwice(l *leaf, at Place) bool {
+	s.index()
+	return s.used[between(at.Start, at.End)] > 1 && slices.ContainsFunc(l.item.leaves, func(o *leaf) bool {
+		other := s.places[o.path]
+		return o != l && other.Found() && at.Start < other.End && other.Start < at.End && o.f.Type != schema.Text && o.f.Type != schema.Choice
+	})
 }
 
 // slots are the items of a list, each in a stretch of its own.
@@ -85,6 +100,7 @@ type slots struct {
 	own   []span // see around, once asked for
 	at    map[int]stood
 	ends  map[int]stood
+	used  map[span]int // how many values stand in one place
 }
 
 // stood is a value with its place before anything was taken from it.
@@ -202,7 +218,7 @@ func (s *slots) saidFor(l *leaf, i int, own span) (said span, ok bool) {
 		}
 		for _, start := range s.startsOf(before, s.list[i], own) {
 			end, found := s.endOf(behind, s.list[i], start, own)
-			if !found || !s.alike(l.f, between(start, end), between(at.Start, at.End)) || l.f.Type == schema.Choice && strconv.Quote(optionSaid(l.f, s.ix.Source[start:end])) == l.value {
+			if !found || !s.alike(l.f, between(start, end), between(at.Start, at.End)) || s.says(l, s.ix.Source[start:end]) {
 				continue
 			}
 			if ok && said != between(start, end) {
@@ -212,6 +228,23 @@ func (s *slots) saidFor(l *leaf, i int, own span) (said span, ok bool) {
 		}
 	}
 	return said, ok
+}
+
+// says tells whether some words are those for a value: its option, or its letters and figures.
+func (s *slots) says(l *leaf, words string) bool {
+	if l.f.Type == schema.Choice && strconv.Quote(optionSaid(l.f, words)) == l.value {
+		return true
+	}
+	said, _, _ := strings.Cut(strings.TrimPrefix(l.value, `{"amount":`), ",")
+	figures := func(text string) string {
+		return strings.TrimLeft(strings.Map(func(r rune) rune {
+			if !unicode.IsDigit(r) {
+				return -1
+			}
+			return r
+		}, text), "0")
+	}
+	return folded(l.value) == folded(words) || figures(said) != "" && figures(said) == figures(words)
 }
 
 // tells tells whether a side has letters, or the value of another field.
@@ -225,8 +258,8 @@ func (d side) isGap() bool { return strings.TrimSpace(d.words) == "" && len(d.wo
 func (s *slots) before(it *item, at int) side {
 	line := s.ix.LineSpan(s.ix.LineOf(at)).Start
 	i := s.ix.TokenAt(at) - 1
-	if i < 0 || s.ix.Tokens[i].Start < line {
-		return side{words: s.ix.Source[line:at], edge: true}
+	if before := s.ix.Source[line:at]; i < 0 || s.ix.Tokens[i].Start < line || rowBegins.FindString(before) == before && before != "" {
+		return side{words: before, edge: true}
 	}
 	if v := s.endsAt(i); v.f != nil && v.End <= at {
 		return side{words: s.ix.Source[v.End:at], f: v.f, own: v.of == it}
@@ -264,8 +297,12 @@ func (s *slots) startsOf(d side, it *item, own span) (all []int) {
 		}
 	case d.edge:
 		for n := s.ix.LineOf(own.Start); n <= s.ix.LineOf(own.End-1); n++ {
-			if line := s.ix.LineSpan(n); strings.HasPrefix(s.ix.Source[line.Start:line.End], d.words) {
+			line := s.ix.LineSpan(n)
+			text := s.ix.Source[line.Start:line.End]
+			if begin := rowBegins.FindString(text); strings.HasPrefix(text, d.words) {
 				all = append(all, line.Start+len(d.words))
+			} else if begin != "" && rowBegins.FindString(d.words) == d.words && anyFigure.ReplaceAllString(begin, "0") == anyFigure.ReplaceAllString(d.words, "0") {
+				all = append(all, line.Start+len(begin))
 			}
 		}
 	default:
@@ -320,7 +357,7 @@ func (s *slots) alike(f *schema.Field, a, b span) bool {
 	if f.Type == schema.Choice {
 		return len(text) <= mostInSlot && optionSaid(f, text) != ""
 	}
-	if len(text) > mostInSlot || strings.TrimSpace(text) != text || folded(text) == folded(other) || figures(text) != figures(other) || !figures(text) && strings.ContainsAny(text, ".;:") != strings.ContainsAny(other, ".;:") {
+	if len(text) > mostInSlot || strings.TrimSpace(text) != text || strings.Contains(text, "  ") || folded(text) == folded(other) || figures(text) != figures(other) || !figures(text) && strings.ContainsAny(text, ".;:") != strings.ContainsAny(other, ".;:") {
 		return false
 	}
 	for i := s.ix.TokenAt(a.Start); i < len(s.ix.Tokens) && s.ix.Tokens[i].Start < a.End; i++ {
@@ -352,11 +389,12 @@ func (s *slots) index() {
 	if s.at != nil {
 		return
 	}
-	s.at, s.ends = map[int]stood{}, map[int]stood{}
+	s.at, s.ends, s.used = map[int]stood{}, map[int]stood{}, map[span]int{}
 	for _, l := range s.leaves {
 		if at := s.places[l.path]; at.Found() && !at.Basis {
 			v := stood{between(at.Start, at.End), l.f, l.item}
 			s.at[at.Start], s.ends[s.ix.TokenAt(at.End)-1] = v, v
+			s.used[v.span]++
 		}
 	}
 }
