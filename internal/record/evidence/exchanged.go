@@ -5,6 +5,9 @@ import "slices"
 // exchanged takes their places from values that two items of a list in running text have of each other: most values of the
 // one stand in a sentence, this one in that of the other, whose value of the same field stands in the sentence of the one.
 func (s *slots) exchanged() {
+	if !s.shareLines() {
+		return
+	}
 	home, strays := make([]span, len(s.list)), make([][]*leaf, len(s.list))
 	in := map[span][]int{} // which items have values in a sentence
 	sentence := func(l *leaf) span {
@@ -54,4 +57,22 @@ func (s *slots) exchanged() {
 			break
 		}
 	}
+}
+
+// shareLines tells whether values of two items stand in one line.
+func (s *slots) shareLines() bool {
+	of := map[int]*item{}
+	for _, it := range s.list {
+		for _, l := range it.leaves {
+			at := s.places[l.path]
+			if !at.Found() || at.Basis {
+				continue
+			}
+			if o := of[at.Line]; o != nil && o != it {
+				return true
+			}
+			of[at.Line] = it
+		}
+	}
+	return false
 }

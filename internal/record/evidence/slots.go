@@ -47,10 +47,8 @@ func (w *weigher) inOwnSlots(lists [][]*item) {
 	}
 	for _, of := range order {
 		s := slots{weigher: w, list: byList[of]}
-		if s.apart() {
+		if s.exchanged(); s.apart() {
 			s.look()
-		} else {
-			s.exchanged()
 		}
 	}
 	if len(kids) > 0 {
@@ -81,12 +79,11 @@ func (s *slots) look() {
 	}
 }
 
-// isTwice tells whether a figure of an item was read as two of its values.
+// isTwice tells whether a figure of an item was read as another of its values, too.
 func (s *slots) isTwice(l *leaf, at Place) bool {
-	s.index()
-	return s.used[between(at.Start, at.End)] > 1 && slices.ContainsFunc(l.item.leaves, func(o *leaf) bool {
+	return l.f.Type != schema.Text && l.f.Type != schema.Choice && slices.ContainsFunc(l.item.leaves, func(o *leaf) bool {
 		other := s.places[o.path]
-		return o != l && other.Found() && at.Start < other.End && other.Start < at.End && o.f.Type != schema.Text && o.f.Type != schema.Choice
+		return o != l && other.Found() && other.Start <= at.Start && at.End <= other.End && o.f.Type != schema.Text && o.f.Type != schema.Choice
 	})
 }
 
@@ -100,7 +97,6 @@ type slots struct {
 	own   []span // see around, once asked for
 	at    map[int]stood
 	ends  map[int]stood
-	used  map[span]int // how many values stand in one place
 }
 
 // stood is a value with its place before anything was taken from it.
@@ -110,42 +106,65 @@ type stood struct {
 	of *item
 }
 
-// apart finds where the items stand, and tells whether none lies among the values of another.
+// apart finds where the items stand, and tells whether none lies among the values of another. What two items have in common
+// tells nothing, nor does a value that stands beyond the middle of the next item.
 func (s *slots) apart() bool {
-	shared := map[claim]int{}
-	for _, it := range s.list {
-		for _, l := range it.leaves {
-			if at := s.places[l.path]; at.Found() {
-				shared[claim{l.f, between(at.Start, at.End)}]++
-			}
-		}
-	}
-	s.ext = make([]span, len(s.list))
-	for i, it := range s.list {
+	first, shared := map[int]*item{}, map[int]bool{}
+	each := func(it *item, do func(at Place)) {
 		it.all(1, func(l *leaf, _ float64) {
-			at := s.places[l.path]
-			if !at.Found() || at.Basis || l.f.Type == schema.Choice || at.Rivals > 0 && !at.Tied || shared[claim{l.f, between(at.Start, at.End)}] > 1 {
-				return
-			}
-			if e := s.ext[i]; e.End == 0 {
-				s.ext[i] = between(at.Start, at.End)
-			} else {
-				s.ext[i] = between(min(e.Start, at.Start), max(e.End, at.End))
+			if at := s.places[l.path]; at.Found() && !at.Basis && l.f.Type != schema.Choice && (at.Rivals == 0 || at.Tied) {
+				do(at)
 			}
 		})
-		if s.ext[i].End > 0 {
+	}
+	for _, it := range s.list {
+		each(it, func(at Place) {
+			if o := first[at.Start]; o == nil {
+				first[at.Start] = it
+			} else if o != it {
+				shared[at.Start] = true
+			}
+		})
+	}
+	middle := make([]int, len(s.list))
+	for i, it := range s.list {
+		var starts []int
+		each(it, func(at Place) {
+			if !shared[at.Start] {
+				starts = append(starts, at.Start)
+			}
+		})
+		if len(starts) > 0 {
+			slices.Sort(starts)
+			middle[i] = starts[len(starts)/2]
 			s.order = append(s.order, i)
 		}
 	}
-	slices.SortFunc(s.order, func(a, b int) int { return cmp.Compare(s.ext[a].Start, s.ext[b].Start) })
-	for k := 1; k < len(s.order); k++ {
-		if s.ext[s.order[k-1]].End > s.ext[s.order[k]].Start {
+	slices.SortFunc(s.order, func(a, b int) int { return cmp.Compare(middle[a], middle[b]) })
+	s.ext, s.nth, s.own = make([]span, len(s.list)), make([]int, len(s.list)), make([]span, len(s.list))
+	for k, i := range s.order {
+		from, to := 0, len(s.ix.Source)
+		if k > 0 {
+			from = middle[s.order[k-1]]
+		}
+		if k+1 < len(s.order) {
+			to = middle[s.order[k+1]]
+		}
+		each(s.list[i], func(at Place) {
+			switch e := s.ext[i]; {
+			case shared[at.Start] || at.Start <= from && k > 0 || at.Start >= to:
+			case e.End == 0:
+				s.ext[i] = between(at.Start, at.End)
+			default:
+				s.ext[i] = between(min(e.Start, at.Start), max(e.End, at.End))
+			}
+		})
+	}
+	s.order = slices.DeleteFunc(s.order, func(i int) bool { return s.ext[i].End == 0 })
+	for k, i := range s.order {
+		if s.nth[i] = k; k > 0 && s.ext[s.order[k-1]].End > s.ext[i].Start {
 			return false
 		}
-	}
-	s.nth, s.own = make([]int, len(s.list)), make([]span, len(s.list))
-	for k, i := range s.order {
-		s.nth[i] = k
 	}
 	return len(s.order) > 1
 }
@@ -202,23 +221,23 @@ func (s *slots) saidFor(l *leaf, i int, own span) (said span, ok bool) {
 	looked := 0
 	for k, it := range s.list {
 		o := leafOf(it, l.f)
-		if o == nil || o == l || k == i || s.ext[k].End == 0 {
+		if o == nil || s.ext[k].End == 0 {
 			continue
 		}
 		if looked++; looked > mostExamples {
 			break
 		}
 		at := s.places[o.path]
-		if !at.Found() || at.Basis || s.ownerOf(at.Start) != k {
+		if of := s.ownerOf(at.Start); !at.Found() || at.Basis || of < 0 || of == i || of != k && o != l {
 			continue
 		}
 		before, behind := s.before(it, at.Start), s.behind(it, at.End)
-		if !before.tells() && !behind.tells() && !((before.edge || before.f != nil) && (behind.edge || behind.f != nil)) {
+		if !before.tells() && !behind.tells() && (o == l || !((before.edge || before.f != nil) && (behind.edge || behind.f != nil))) {
 			continue
 		}
 		for _, start := range s.startsOf(before, s.list[i], own) {
 			end, found := s.endOf(behind, s.list[i], start, own)
-			if !found || !s.alike(l.f, between(start, end), between(at.Start, at.End)) || s.says(l, s.ix.Source[start:end]) {
+			if !found || !s.alike(l, between(start, end), between(at.Start, at.End)) || s.says(l, s.ix.Source[start:end]) {
 				continue
 			}
 			if ok && said != between(start, end) {
@@ -350,19 +369,21 @@ func (s *slots) endOf(d side, it *item, start int, own span) (end int, ok bool) 
 }
 
 // alike tells whether what stands in one place may be a value as that in another: it is not the same, no value was read
-// from it, and both are figures, or neither is. That of a choice is an option, and may be the same.
-func (s *slots) alike(f *schema.Field, a, b span) bool {
+// from it but the same field's of another item, and both are figures, or neither is. That of a choice is an option, and may be the same.
+func (s *slots) alike(l *leaf, a, b span) bool {
 	text, other := s.ix.Source[a.Start:a.End], s.ix.Source[b.Start:b.End]
 	figures := func(text string) bool { return strings.IndexFunc(text, unicode.IsDigit) >= 0 }
-	if f.Type == schema.Choice {
-		return len(text) <= mostInSlot && optionSaid(f, text) != ""
+	if l.f.Type == schema.Choice {
+		return len(text) <= mostInSlot && optionSaid(l.f, text) != ""
 	}
 	if len(text) > mostInSlot || strings.TrimSpace(text) != text || strings.Contains(text, "  ") || folded(text) == folded(other) || figures(text) != figures(other) || !figures(text) && strings.ContainsAny(text, ".;:") != strings.ContainsAny(other, ".;:") {
 		return false
 	}
 	for i := s.ix.TokenAt(a.Start); i < len(s.ix.Tokens) && s.ix.Tokens[i].Start < a.End; i++ {
-		if s.startsAt(s.ix.Tokens[i].Start).f != nil || s.endsAt(i).f != nil {
-			return false
+		for _, v := range []stood{s.startsAt(s.ix.Tokens[i].Start), s.endsAt(i)} {
+			if v.f != nil && (v.f != l.f || v.of == l.item) {
+				return false
+			}
 		}
 	}
 	return true
@@ -389,12 +410,11 @@ func (s *slots) index() {
 	if s.at != nil {
 		return
 	}
-	s.at, s.ends, s.used = map[int]stood{}, map[int]stood{}, map[span]int{}
+	s.at, s.ends = map[int]stood{}, map[int]stood{}
 	for _, l := range s.leaves {
 		if at := s.places[l.path]; at.Found() && !at.Basis {
 			v := stood{between(at.Start, at.End), l.f, l.item}
 			s.at[at.Start], s.ends[s.ix.TokenAt(at.End)-1] = v, v
-			s.used[v.span]++
 		}
 	}
 }
