@@ -79,9 +79,15 @@ func (w *weigher) isBesideOwn(it *item, l *leaf) bool {
 // clausesOf gives for each of some items the clauses in which a text of it stands, and none of another, and those
 // that go on with them.
 func (w *weigher) clausesOf(list []*item) [][]span {
-	named, some, clauses, n := map[span]map[int]bool{}, map[span]bool{}, make([][]span, len(list)), 0
+	named, some, clauses, n := map[span]map[int]bool{}, map[span]int{}, make([][]span, len(list)), 0
+	has := func(c span, i int) { // values, of that item alone or of several
+		if of, is := some[c]; is && of != i {
+			i = -1
+		}
+		some[c] = i
+	}
 	name := func(c span, i int) {
-		if some[c] = true; named[c] == nil {
+		if has(c, i); named[c] == nil {
 			named[c] = map[int]bool{}
 		}
 		named[c][i] = true
@@ -93,7 +99,7 @@ func (w *weigher) clausesOf(list []*item) [][]span {
 				return // what is looked at says nothing of where its item is
 			}
 			c := w.ix.clauseAt(between(at.Start, at.End))
-			if some[c] = true; t != schema.Text {
+			if has(c, i); t != schema.Text {
 				return
 			}
 			for _, again := range l.cands[:min(len(l.cands), mostNamed)] { // what is said of it later is its own, too
@@ -124,7 +130,10 @@ func (w *weigher) clausesOf(list []*item) [][]span {
 		}
 		clauses[i] = slices.DeleteFunc(clauses[i], func(c span) bool { return c.End == 0 })
 		for _, c := range slices.Clone(clauses[i]) {
-			clauses[i] = append(clauses[i], w.ix.goOn(c, func(next span) bool { return some[next] })...)
+			clauses[i] = append(clauses[i], w.ix.goOn(c, func(next span) bool {
+				of, is := some[next]
+				return is && of != i
+			})...)
 		}
 	}
 	return clauses
@@ -156,28 +165,6 @@ func (ix *Index) goOn(c span, hasValues func(span) bool) (all []span) {
 		all = append(all, c)
 	}
 	return all
-}
-
-// saidInClauses notes the booleans of items in prose of which a clause of their own says otherwise, and none what
-// the record does.
-func (w *weigher) saidInClauses(h *homes) {
-	if len(h.list) < 2 {
-		return
-	}
-	for i, it := range h.list {
-		if w.hasRow(h, i) {
-			continue
-		}
-		for _, l := range it.leaves {
-			at := w.places[l.path]
-			if l.fixed != nil || l.f.Kin().Type != schema.Boolean || at.Found() || at.Opposed > 0 || l.f.Concludes {
-				continue
-			}
-			if s := w.saysOppositeIn(l, w.clausesIn(h)[i]); s.End > 0 {
-				w.places[l.path] = Place{Kind: l.lacking, Opposed: w.ix.LineOf(s.Start) + 1, Says: s}
-			}
-		}
-	}
 }
 
 // choicesInClauses notes the choices of items in prose whose own clauses have another option, while the chosen one
@@ -355,21 +342,6 @@ type optionsOf struct {
 	f      *schema.Field
 	value  string
 	chosen bool
-}
-
-// saysOppositeIn gives the one place in some clauses that says the opposite of a boolean; none where another one
-// says something else of it.
-func (w *weigher) saysOppositeIn(l *leaf, clauses []span) (found span) {
-	for _, c := range clauses {
-		s, speaks := w.saysOpposite(l, c)
-		if s.End == 0 && speaks {
-			return span{}
-		}
-		if s.End > 0 {
-			found = s
-		}
-	}
-	return found
 }
 
 // inOwnBrackets moves what was read from the brackets behind another item's name to those behind the own one, and
