@@ -84,6 +84,7 @@ func (u *unread) left(asked []Line) (lines []Line) {
 	lines = append(lines, l.items()...)
 	lines = append(lines, l.stretches()...)
 	lines = append(lines, l.inLines()...)
+	lines = append(lines, l.sentencesLeft()...)
 	sort.SliceStable(lines, func(i, j int) bool { return lines[i].Start < lines[j].Start })
 	return lines
 }
