@@ -118,6 +118,7 @@ type leaving struct {
 	rowOf   map[value.Pointer]rowItem // rows of items, once asked for
 	firstOf map[value.Pointer]int     // the first line of a list's items
 	columns map[listField]map[int]int // in which columns under heads a field's values stand
+	slotted map[value.Pointer]span    // see bySlots
 
 	peers     map[listField]map[peer]int // where items have a field's value in lines of their own
 	namedTrue map[listField]bool         // whether one that is true has its name there
@@ -378,6 +379,9 @@ func (l *leaving) of(f *schema.Field, p value.Pointer) (lines []Line) {
 		for _, left := range l.besidePeers(f, p) {
 			lines = append(lines, l.line(left, f.Path, p))
 		}
+	}
+	if said, ok := l.bySlots()[p]; ok && len(lines) == 0 {
+		lines = append(lines, l.line(leftover{span: said}, f.Path, p))
 	}
 	return lines
 }

@@ -31,29 +31,11 @@ func (w *weigher) inOwnSlots(lists [][]*item) {
 	if w.plain {
 		return
 	}
-	byList, kids := map[*schema.Field][]*item{}, [][]*item{}
-	var order []*schema.Field
-	for _, list := range lists {
-		for _, it := range list {
-			kids = append(kids, it.lists...)
-			if len(it.leaves) > 0 {
-				of := it.leaves[0].f
-				if byList[of] == nil {
-					order = append(order, of)
-				}
-				byList[of] = append(byList[of], it)
-			}
-		}
-	}
-	for _, of := range order {
-		s := slots{weigher: w, list: byList[of]}
+	w.eachListOf(lists, func(s *slots) {
 		if s.exchanged(); s.apart() {
 			s.look()
 		}
-	}
-	if len(kids) > 0 {
-		w.inOwnSlots(kids)
-	}
+	})
 }
 
 func (s *slots) look() {
