@@ -2,6 +2,7 @@ package evidence
 
 import (
 	"strings"
+	"unicode"
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
@@ -21,10 +22,19 @@ func (l *leaving) behindLabels(f *schema.Field, region span) (found []leftover) 
 	for _, name := range l.w.labels(f) {
 		for _, s := range ix.wordsIn(name, region) {
 			row, start, end := ix.rowAt(ix.LineOf(s.Start))
-			if len(row) > longestLine || !beginsCell(row[:max(0, s.Start-start)]) || l.w.namesFields(row) {
+			before := row[:max(0, s.Start-start)]
+			if len(row) > longestLine || l.w.namesFields(row) {
 				continue
 			}
 			said := between(s.End, s.End+cellEnd(ix.Source[s.End:max(s.End, end)]))
+			if !beginsCell(before) { // WORK ORDER W-2849; your boat (order W-2849)
+				if said.End = said.Start + numberBehind(ix.Source[said.Start:said.End]); said.End == said.Start {
+					continue
+				}
+			}
+			if comma := strings.Index(ix.Source[said.Start:said.End], ", "); comma > 0 && !l.isFree(said) { // Apiary Elder Field, 2 May 2032
+				said.End = said.Start + comma
+			}
 			if said.End == s.End && len(cellsIn(row)) > 1 { // the label has a cell to itself
 				rest := ix.Source[s.End:max(s.End, end)]
 				gap := len(rest) - len(strings.TrimLeft(rest, " \t|"))
@@ -46,6 +56,23 @@ func beginsCell(before string) bool {
 	return strings.Trim(before, " *-•·–#") == ""
 }
 
+// numberBehind gives how far a number goes that stands right behind a label within a line; 0 where none does.
+func numberBehind(text string) int {
+	const shortest = 4
+	said := strings.TrimLeft(text, " ")
+	word, _, _ := strings.Cut(said, " ")
+	if word = strings.TrimRight(word, ".,;:)]"); len(text)-len(said) != 1 || len(word) < shortest || !isNumber(word) {
+		return 0
+	}
+	return 1 + len(word)
+}
+
+// isNumber tells one word with figures, as documents are numbered.
+func isNumber(text string) bool {
+	words := strings.Fields(text)
+	return len(words) == 1 && hasFigure(text) && strings.IndexFunc(text, unicode.IsLower) < 0
+}
+
 // cellEnd gives how far a cell goes on.
 func cellEnd(behind string) int {
 	end := len(behind)
@@ -64,7 +91,7 @@ func (l *leaving) saysValue(f *schema.Field, text string) bool {
 	if text == "" || strings.TrimLeft(text, " \t|") == text || len(words) == 0 || len(words) > mostBehindLabel || saysNone(said) || strings.Contains(said, ":") || strings.ContainsAny(said[:1], "(=,;–—-") {
 		return false
 	}
-	if first := words[0].Word; lang.Is.Has(first) || lang.Not.Has(first) || lang.Frequent.Has(first) {
+	if first := words[0].Word; !isNumber(said) && (lang.Is.Has(first) || lang.Not.Has(first) || lang.Frequent.Has(first)) {
 		return false
 	}
 	if f.Kin().Type == schema.Text {
