@@ -207,7 +207,11 @@ func TestContested(t *testing.T) {
 		}
 	}
 	t.Logf("of %d right choices and booleans these are contested: %v; of %v wrong ones these are told: %v", right, contested, wrong, told)
-	assert.Less(t, len(contested)*100, right)
+	share := 100
+	if testing.Short() { // of a third of the documents more may be such, by chance
+		share = 75
+	}
+	assert.Less(t, len(contested)*share, right)
 }
 
 // What else a line says beside the items that were read from it is asked about; what names a

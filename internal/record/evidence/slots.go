@@ -54,6 +54,9 @@ func (s *slots) look() {
 			if s.ownerOf(at.Start) == i && at.Found() && !s.isTwice(l, at) || slices.ContainsFunc(l.cands, in) && !s.isTwice(l, at) {
 				continue
 			}
+			if s.ownerOf(at.Start) < 0 && at.Found() && s.isNamedIn(it, l, at.Line-1) { // put right below: nails 12, not 10
+				continue
+			}
 			if said, ok := s.saidFor(l, i, own); ok {
 				s.places[l.path] = Place{Kind: l.lacking, Opposed: s.ix.LineOf(said.Start) + 1, Says: said}
 			}
