@@ -118,6 +118,12 @@ func (w *filling) look(ctx context.Context, lines []evidence.Line, a *another) e
 		if x.code == "" {
 			w.follow(&x.record, x.places, x.normalized)
 			parts = append(parts, merge.Part{Record: x.record, Places: x.places, Inside: true, Gaps: true, Asked: asked})
+			continue
+		}
+		for _, l := range lines {
+			if slices.ContainsFunc(x.chunk.Shown, func(s layout.Span) bool { return s.Holds(l.Start) }) {
+				w.unanswered[l.Start] = true
+			}
 		}
 	}
 	r := merge.Parts(w.Schema, parts, w.starts())
@@ -198,10 +204,13 @@ func (w *filling) askAgain(lines []evidence.Line, a *another) []*piece {
 const carefully = 1500
 
 // stillUnread makes problems of the lines that nothing comes from, and notes what
-// was left over.
+// was left over. What was asked about without an answer is a problem, too.
 func (w *filling) stillUnread(lines, left []evidence.Line) {
 	w.missed, w.leftOver = map[string]bool{}, map[value.Pointer]bool{}
 	for _, l := range left {
+		if w.unanswered[l.Start] {
+			lines = append(lines, l)
+		}
 		w.leftOver[l.At] = true
 		if f := w.Schema.Find(l.Field); f != nil && l.At == "" && f.Type == schema.List { // right below the record
 			w.leftOver[value.Pointer("").Key(f.Name)] = true

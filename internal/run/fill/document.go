@@ -48,12 +48,13 @@ type filling struct {
 	refused    map[value.Pointer]string // why corrections were not taken, by their paths
 	insists    map[value.Pointer]bool   // problems that the model would not change anything for
 	missed     map[string]bool          // fields that lines speak of, and nothing comes from
+	unanswered map[int]bool             // where lines start that were asked about, and no answer came
 	leftOver   map[value.Pointer]bool   // that have no value, or one that stands nowhere, while something of their form was left over
 	normalized map[trail][]string       // rules of the normalizers that led to values
 }
 
 func newFilling(f *Filler, run int64, t store.Task) *filling {
-	return &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}, refused: map[value.Pointer]string{}, insists: map[value.Pointer]bool{}}
+	return &filling{Filler: f, run: run, task: t, refusals: map[value.Pointer]string{}, refused: map[value.Pointer]string{}, insists: map[value.Pointer]bool{}, unanswered: map[int]bool{}}
 }
 
 // Fill is the work of filling records from documents.
