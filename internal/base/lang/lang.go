@@ -110,6 +110,7 @@ const (
 	HalfKilo     Kind = "half-kilo"     // a pound that is 500 g
 	Deduction    Kind = "deduction"     // of what is taken off a sum, also where its figure has no sign
 	YearLead     Kind = "year-lead"     // stands before the year of a day, apart from it
+	SameAs       Kind = "same-as"       // stands for what was said before it: in the same
 	SameMonth    Kind = "same-month"    // stands behind a day of a month that was named before
 	AtTime       Kind = "at-time"       // stands before a time of day
 	Free         Kind = "free"          // says that something costs nothing

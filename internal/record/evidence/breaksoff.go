@@ -80,7 +80,7 @@ func (c *cutter) wholeOf(l *leaf, s span) (whole span, isRead bool) {
 	for to+1 < len(c.ix.Tokens) && c.isJoined(to, isPart) && (to == last && c.isCapital(to) || c.isName(to)) && c.isName(to+1) {
 		to++
 	}
-	if from > 0 && c.isJoined(from-1, isPart) && c.isName(from) && c.isName(from-1) && c.beginsPiece(from-1) {
+	if from > 0 && c.isJoined(from-1, isPart || first < last || c.capitalised()) && c.isName(from) && c.isName(from-1) && c.beginsPiece(from-1) {
 		from--
 	}
 	if from == first && to == last && !isPart {
@@ -91,6 +91,9 @@ func (c *cutter) wholeOf(l *leaf, s span) (whole span, isRead bool) {
 	}
 	return between(c.ix.Tokens[from].Start, c.ix.Tokens[to].End), c.isRead(l, s, from, first) || c.isRead(l, s, last+1, to+1)
 }
+
+// capitalised tells a text in a language whose nouns have capitals: Blech Streuselkuchen is no name.
+func (c *cutter) capitalised() bool { return lang.Guess(c.ix.Source).Code == "de" }
 
 // isJoined tells whether a word and the one behind it may be of one name: Paul Ketteridge, Osterley & Finch.
 // Where a field asks for a part of a name, only a sign joins two.

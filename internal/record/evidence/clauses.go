@@ -132,7 +132,7 @@ func (w *weigher) clausesOf(list []*item) [][]span {
 		for _, c := range slices.Clone(clauses[i]) {
 			clauses[i] = append(clauses[i], w.ix.goOn(c, func(next span) bool {
 				of, is := some[next]
-				return is && of != i
+				return is && (of != i || w.ix.Source[next.Start-min(next.Start, 1):next.Start] != ";")
 			})...)
 		}
 	}

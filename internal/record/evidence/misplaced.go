@@ -176,7 +176,7 @@ func (w *weigher) inLinesOfOthers(h *homes) {
 			if at.Led && l.f.Kin().Type == schema.Boolean && h.in[at.Line-1] == 1 && w.linesSaying(l.f, l.value != "true", false)[h.at[i]] {
 				w.places[l.path] = Place{Kind: l.lacking, Opposed: h.at[i] + 1}
 			}
-			if at.Led && h.in[at.Line-1] == 0 || h.in[at.Line-1] == 0 && w.isNamedIn(it, l, at.Line-1) {
+			if at.Led && (h.in[at.Line-1] == 0 || !hasFigure(w.ix.Source[at.Start:at.End])) || h.in[at.Line-1] == 0 && w.isNamedIn(it, l, at.Line-1) {
 				continue
 			}
 			switch l.f.Kin().Type {

@@ -9,6 +9,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"filler/internal/base/lang"
 	"filler/internal/schema"
 )
 
@@ -19,6 +20,9 @@ var (
 	rowBegins = regexp.MustCompile(`^[ \t]*(?:\d+[.)]|[-*•·–])[ \t]+`) // as a line of a list begins
 	anyFigure = regexp.MustCompile(`\d+`)
 )
+
+// shortestProse is how long a line of running text is at least that goes on in the next.
+const shortestProse = 40
 
 // mostExamples is how many items are looked at for what stands beside a value.
 const mostExamples = 12
@@ -175,7 +179,13 @@ func (s *slots) around(i int) span {
 	}
 	k := s.nth[i]
 	begins := func(at int) int {
-		return max(s.ix.LineSpan(s.ix.LineOf(at)).Start, s.ix.SentenceSpan(at, at).Start)
+		line, sentence := s.ix.LineSpan(s.ix.LineOf(at)), s.ix.SentenceSpan(at, at)
+		row := s.ix.Source[line.Start:line.End]
+		above, _, _ := s.ix.rowAt(max(0, s.ix.LineOf(at)-1))
+		if sentence.Start < line.Start && len(above) >= shortestProse && len(cellsIn(row)) < 2 && len(cellsIn(above)) < 2 && !rowBegins.MatchString(row) {
+			return sentence.Start // it goes on from the line above
+		}
+		return max(line.Start, sentence.Start)
 	}
 	start, end := begins(s.ext[i].Start), len(s.ix.Source)
 	if k > 0 {
@@ -361,7 +371,7 @@ func (s *slots) alike(l *leaf, a, b span) bool {
 	if l.f.Type == schema.Choice {
 		return len(text) <= mostInSlot && optionSaid(l.f, text) != ""
 	}
-	if len(text) > mostInSlot || strings.TrimSpace(text) != text || strings.Contains(text, "  ") || folded(text) == folded(other) || figures(text) != figures(other) || !figures(text) && strings.ContainsAny(text, ".;:") != strings.ContainsAny(other, ".;:") {
+	if len(text) > mostInSlot || strings.TrimSpace(text) != text || strings.Contains(text, "  ") || slices.ContainsFunc(wordsOf(text), lang.SameAs.Has) || folded(text) == folded(other) || figures(text) != figures(other) || !figures(text) && strings.ContainsAny(text, ".;:") != strings.ContainsAny(other, ".;:") {
 		return false
 	}
 	for i := s.ix.TokenAt(a.Start); i < len(s.ix.Tokens) && s.ix.Tokens[i].Start < a.End; i++ {
