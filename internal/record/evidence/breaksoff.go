@@ -25,19 +25,22 @@ func (w *weigher) breaksOff() {
 	whole, cut := map[*schema.Field]bool{}, map[*leaf]span{}
 	for _, l := range w.chosen {
 		place := w.places[l.path]
-		if !isName(l.f) || l.f.Pattern != nil || place.Kind != Quoted || l.fixed != nil {
+		if !isName(l.f) || l.f.Pattern != nil || place.Kind != Quoted || l.fixed != nil || len(l.cands) > maxPlaces {
 			continue
 		}
 		all := span{}
 		for _, at := range l.cands {
-			s, rest := c.wholeOf(l, at.span)
-			if s == at.span || at.Start == place.Start && rest {
+			s := c.wholeOf(l, at.span)
+			if s == at.span {
 				all = span{}
 				break
 			}
 			if at.Start == place.Start {
 				all = s
 			}
+		}
+		if all.End > 0 && c.isRead(l, between(place.Start, place.End), all) {
+			all = span{}
 		}
 		if all.End > 0 {
 			cut[l] = all
@@ -61,19 +64,18 @@ func (w *weigher) breaksOff() {
 // cutter knows which words of a text values were read from, and which name fields.
 type cutter struct {
 	*weigher
-	read  []bool // by tokens
+	read  map[int][]*leaf // the values that a word is of, by tokens
 	names map[string]bool
 }
 
-// wholeOf gives the words that stand where a value of a field breaks off, or its own where it does not; isRead says that
-// some of the others are another value's.
-func (c *cutter) wholeOf(l *leaf, s span) (whole span, isRead bool) {
+// wholeOf gives the words that stand where a value of a field breaks off, or its own where it does not.
+func (c *cutter) wholeOf(l *leaf, s span) span {
 	first, last := c.ix.TokenAt(s.Start), c.ix.TokenAt(s.Start)
 	for last+1 < len(c.ix.Tokens) && c.ix.Tokens[last+1].End <= s.End {
 		last++
 	}
 	if first == len(c.ix.Tokens) || s.End < c.ix.Tokens[last].End || s.Start > c.ix.Tokens[first].Start || !c.isPiece(first) || !c.isPiece(last) {
-		return s, false
+		return s
 	}
 	from, to := first, last
 	isPart := c.asksForPart(l.f)
@@ -87,9 +89,9 @@ func (c *cutter) wholeOf(l *leaf, s span) (whole span, isRead bool) {
 		from, to = c.cellAround(l.f, first, last)
 	}
 	if from == first && to == last || c.leadsOn(to) {
-		return s, false
+		return s
 	}
-	return between(c.ix.Tokens[from].Start, c.ix.Tokens[to].End), c.isRead(l, s, from, first) || c.isRead(l, s, last+1, to+1)
+	return between(c.ix.Tokens[from].Start, c.ix.Tokens[to].End)
 }
 
 // capitalised tells a text in a language whose nouns have capitals: Blech Streuselkuchen is no name.
@@ -229,25 +231,30 @@ func (c *cutter) leadsOn(at int) bool {
 	return false
 }
 
-// isRead tells whether one of some words belongs to another value, but for one of the same field that stands whole
-// where s breaks off.
-func (c *cutter) isRead(l *leaf, s span, from, to int) bool {
+// isRead tells whether a word of the whole belongs to another value, but for one of the same field that stands whole where s
+// breaks off.
+func (c *cutter) isRead(l *leaf, s, whole span) bool {
 	if c.read == nil {
-		c.read = make([]bool, len(c.ix.Tokens))
-		for _, place := range c.places {
-			for k := c.ix.TokenAt(place.Start); place.Found() && k < len(c.read) && c.ix.Tokens[k].Start < place.End; k++ {
-				c.read[k] = true
+		c.read = map[int][]*leaf{}
+		for _, o := range c.leaves {
+			at := c.places[o.path]
+			for k := c.ix.TokenAt(at.Start); at.Found() && k < len(c.ix.Tokens) && c.ix.Tokens[k].Start < at.End; k++ {
+				c.read[k] = append(c.read[k], o)
 			}
 		}
 	}
-	if from >= to || !slices.Contains(c.read[from:to], true) {
-		return false
+	for k := c.ix.TokenAt(whole.Start); k < len(c.ix.Tokens) && c.ix.Tokens[k].Start < whole.End; k++ {
+		if t := c.ix.Tokens[k]; s.Start <= t.Start && t.End <= s.End {
+			continue
+		}
+		if slices.ContainsFunc(c.read[k], func(o *leaf) bool {
+			at := c.places[o.path]
+			return o != l && !(o.f == l.f && at.Start <= s.Start && s.End <= at.End)
+		}) {
+			return true
+		}
 	}
-	start, end := c.ix.Tokens[from].Start, c.ix.Tokens[to-1].End
-	return slices.ContainsFunc(c.leaves, func(o *leaf) bool {
-		at := c.places[o.path]
-		return o != l && at.Found() && at.Start < end && start < at.End && !(o.f == l.f && at.Start <= s.Start && s.End <= at.End)
-	})
+	return false
 }
 
 // asksForPart tells whether a field is for a part of a name.

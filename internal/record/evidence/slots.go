@@ -2,7 +2,6 @@ package evidence
 
 import (
 	"cmp"
-	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -10,6 +9,7 @@ import (
 	"unicode/utf8"
 
 	"filler/internal/base/lang"
+	"filler/internal/base/lazy"
 	"filler/internal/schema"
 )
 
@@ -17,8 +17,8 @@ import (
 const mostInSlot = 60
 
 var (
-	rowBegins = regexp.MustCompile(`^[ \t]*(?:\d+[.)]|[-*•·–])[ \t]+`) // as a line of a list begins
-	anyFigure = regexp.MustCompile(`\d+`)
+	rowBegins = lazy.New(`^[ \t]*(?:\d+[.)]|[-*•·–])[ \t]+`) // as a line of a list begins
+	anyFigure = lazy.New(`\d+`)
 )
 
 // shortestProse is how long a line of running text is at least that goes on in the next.
